@@ -1,0 +1,99 @@
+"""The command line: ``lean-trim`` opens the window, sub-commands work without one."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from . import __version__
+from .core.errors import LeanTrimError
+
+GAIN_HELP = "share of the wanted correction that is written, 0 to 1 (default 1)"
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> None:  # type: ignore[override]
+        self.exit(2, f"{self.prog}: {message}\n")
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The parser of the sub-commands."""
+    parser = _Parser(prog="lean-trim", description="Correct an engine's airflow table from drive logs.")
+    parser.add_argument("--version", action="version", version=f"lean-trim {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=_Parser)
+    correct = commands.add_parser("correct", help="write the corrected airflow table")
+    correct.add_argument("--vehicle", required=True, type=Path)
+    correct.add_argument("--log", required=True, type=Path, action="append")
+    correct.add_argument("--out", required=True, type=Path)
+    correct.add_argument("--method", choices=("surface", "average"), default="surface")
+    correct.add_argument("--gain", type=float, default=1.0, help=GAIN_HELP)
+    correct.set_defaults(run=run_correct)
+    simulate = commands.add_parser("simulate", help="drive the simulated car with this calibration")
+    simulate.add_argument("--vehicle", required=True, type=Path)
+    simulate.add_argument("--out", required=True, type=Path)
+    simulate.add_argument("--seed", type=int, default=1)
+    simulate.add_argument("--minutes", type=float, default=12.0)
+    simulate.set_defaults(run=run_simulate)
+    return parser
+
+
+def run_correct(args: argparse.Namespace) -> None:
+    """``lean-trim correct``: logs and a sheet in, corrected table and round.json out."""
+    from .core.proposal import PolicySettings, propose
+    from .core.solve import SolveSettings, solve
+    from .formats.logs import open_log
+    from .formats.round_json import write_round
+    from .formats.tables_csv import write_table
+    from .formats.vehicle_json import read_vehicle
+
+    policy = PolicySettings(gain=args.gain)
+    vehicle, warnings = read_vehicle(args.vehicle)
+    opened = [open_log(path, vehicle.stoich_afr) for path in args.log]
+    for line in (*warnings, *(w for o in opened for w in o.warnings)):
+        print(f"warning: {line}", file=sys.stderr)
+    solution = solve([o.log for o in opened], vehicle, SolveSettings(method=args.method))
+    proposal = propose(solution.estimate, policy, vehicle.limits)
+    _make_folder(args.out)
+    write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
+    write_round(solution, proposal, args.out / "round.json")
+
+
+def run_simulate(args: argparse.Namespace) -> None:
+    """``lean-trim simulate``: a log of the simulated car driven on this calibration."""
+    from .formats.logs import write_log_csv
+    from .formats.vehicle_json import read_vehicle
+    from .simcar.drive import simulate
+
+    vehicle, warnings = read_vehicle(args.vehicle)
+    for line in warnings:
+        print(f"warning: {line}", file=sys.stderr)
+    log = simulate(vehicle, seed=args.seed, minutes=args.minutes)
+    _make_folder(args.out.parent)
+    write_log_csv(log, args.out)
+
+
+def _make_folder(path: Path) -> None:
+    from .core.errors import BadInputError
+
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise BadInputError(f"{path}: cannot be made ({error.strerror}); name a folder that can be written") from error
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Entry point. Returns 0 when done, 2 on bad input (one line on stderr)."""
+    words = list(sys.argv[1:] if argv is None else argv)
+    if not words or words[0] == "--demo" or not (words[0].startswith("-") or words[0] in ("correct", "simulate")):
+        from .ui.app import run_application
+
+        return run_application(words)
+    args = build_parser().parse_args(words)
+    try:
+        args.run(args)
+    except (LeanTrimError, OSError) as error:
+        print(f"lean-trim: {error}", file=sys.stderr)
+        return 2
+    return 0

@@ -1,0 +1,1 @@
+"""The computation: NumPy and SciPy only, no interface and no files."""

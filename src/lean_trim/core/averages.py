@@ -1,0 +1,60 @@
+"""The first school: every sample belongs to its nearest cell; a cell is the trimmed mean of its samples."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import stats
+
+from .estimate import Estimate
+from .evidence import gather_evidence
+from .observations import Observations
+from .physics import Floats
+from .tables import Ints, Table
+
+
+@dataclass(frozen=True)
+class AverageSettings:
+    """Settings of the cell averages (common practice, no source).
+
+    window : half-width around the cell's centre in which a sample counts, in axis steps, 0.05 to 0.5.
+    min_seconds : driving a cell needs, 0 to 60 s.
+    trim_share : share of samples cut off at each end before averaging, 0 to 0.45.
+    """
+
+    window: float = 0.5
+    min_seconds: float = 1.0
+    trim_share: float = 0.1
+
+
+def average_cells(
+    observations: Observations, table: Table, at: tuple[Floats, ...], time_s: Floats, settings: AverageSettings
+) -> Estimate:
+    """Trimmed mean of k per nearest cell. ``at`` and ``time_s`` cover the whole log."""
+    here = tuple(a[observations.index] for a in at)
+    cell = table.nearest(*here)
+    near = _within_window(table, here, settings.window)
+    mean, error, seconds = (np.full(table.size, np.nan), np.full(table.size, np.nan), np.zeros(table.size))
+    order = np.argsort(cell[near], kind="stable")
+    cells, k, dt = cell[near][order], observations.k[near][order], observations.seconds[near][order]
+    found, first = np.unique(cells, return_index=True)
+    for c, low, high in zip(found, first, [*first[1:], len(cells)], strict=True):
+        mean[c] = stats.trim_mean(k[low:high], settings.trim_share)
+        seconds[c] = dt[low:high].sum()
+        error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))
+    visits: Ints = gather_evidence(observations, table, time_s).visits
+    supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
+    shape = table.shape
+    return Estimate(
+        table, (100 * (mean - 1)).reshape(shape), (100 * error).reshape(shape), seconds.reshape(shape), visits,
+        supported.reshape(shape), float(100 * np.nanmedian(error)) if np.isfinite(error).any() else np.nan, "average",
+    )
+
+
+def _within_window(table: Table, at: tuple[Floats, ...], window: float) -> np.ndarray:
+    near = np.ones(len(at[0]), bool)
+    for axis, x in zip(table.axes, at, strict=True):
+        _, fraction = axis.locate(x)
+        near &= np.minimum(fraction, 1 - fraction) <= window
+    return near

@@ -1,0 +1,50 @@
+"""How much driving stands behind each cell: seconds of steady running and separate visits, never rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .observations import Observations
+from .physics import Floats
+from .tables import Ints, Table
+
+VISIT_GAP_S = 2.0
+"""Time away from a cell after which coming back is a new visit."""
+MIN_SHARE = 0.2
+"""Share of the interpolation a cell needs for a sample to count as a visit to it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """Per cell, in the table's shape: weighted seconds and number of separate visits."""
+
+    seconds: Floats
+    visits: Ints
+
+
+def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
+    """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base."""
+    mesh = observations.mesh
+    seconds = np.bincount(
+        mesh.cells.ravel(), (mesh.weights * observations.seconds[:, None]).ravel(), minlength=table.size
+    )
+    return Evidence(seconds.reshape(table.shape), count_visits(observations, table, time_s).reshape(table.shape))
+
+
+def count_visits(observations: Observations, table: Table, time_s: Floats) -> Ints:
+    """Separate visits per cell, flat."""
+    sample, corner = np.nonzero(observations.mesh.weights >= MIN_SHARE)
+    cell = observations.mesh.cells[sample, corner]
+    time = time_s[observations.index[sample]]
+    order = np.lexsort((time, cell))
+    cell, time = cell[order], time[order]
+    fresh = np.ones(len(cell), bool)
+    fresh[1:] = (np.diff(cell) != 0) | (np.diff(time) > VISIT_GAP_S)
+    return np.bincount(cell[fresh], minlength=table.size)
+
+
+def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:
+    """Seconds per cell when every sample belongs to its nearest cell, in the table's shape."""
+    return np.bincount(table.nearest(*at), seconds, minlength=table.size).reshape(table.shape)

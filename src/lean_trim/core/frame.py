@@ -1,0 +1,118 @@
+"""What the ECU did at each sample: which cells it read, how much air it believed in, how much fuel it asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from . import physics
+from .channels import Role
+from .errors import LogError
+from .log import Log
+from .physics import Floats
+from .tables import Interpolation, Table
+from .vehicle import Vehicle
+
+DEFAULT_CHARGE_C = 25.0
+DEFAULT_VOLTS = 13.8
+
+
+@dataclass(frozen=True, eq=False)
+class Frame:
+    """A log seen through the calibration it was driven on. All arrays have shape (n,) unless said otherwise.
+
+    Attributes
+    ----------
+    at : coordinates of the airflow table, in the order of its axes.
+    mesh : cells and weights the ECU interpolated.
+    base : the table's value there, in its unit.
+    air_g : air per cylinder and cycle the ECU believed in, g.
+    flow_g_per_s : the same as engine airflow.
+    target : target lambda (logged, else looked up).
+    trim : (1 + STFT)(1 + LTFT) as applied, 1 where not logged.
+    fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
+        Injector data cancels in it, so it shows enrichments, not injector errors.
+    """
+
+    log: Log
+    vehicle: Vehicle
+    at: tuple[Floats, ...]
+    mesh: Interpolation
+    base: Floats
+    air_g: Floats
+    flow_g_per_s: Floats
+    target: Floats
+    trim: Floats
+    fuel_ratio: Floats
+
+
+def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
+    """Coordinates of the vehicle's airflow table along the log, in the order of its axes.
+
+    Raises
+    ------
+    LogError
+        If a channel the table is read by was not logged.
+    """
+    if vehicle.airflow == "ve":
+        log.require([Role.RPM, Role.MAP])
+        return log[Role.MAP], log[Role.RPM]
+    signal = Role.MAF_V if vehicle.table.axes[0].unit == "V" else Role.MAF_HZ
+    log.require([Role.RPM, signal])
+    return (log[signal],)
+
+
+def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
+    """Target lambda: logged values first, else the target table, else LogError."""
+    looked_up = np.full(len(log), np.nan)
+    if vehicle.target is not None and Role.MAP in log and Role.RPM in log:
+        looked_up = vehicle.target.lookup(log[Role.MAP], log[Role.RPM])
+    if Role.TARGET in log:
+        logged = log[Role.TARGET]
+        return np.where(np.isfinite(logged), logged, looked_up)
+    if not np.isfinite(looked_up).any():
+        raise LogError(f"{log.name} has no target lambda, and no target table to look it up in; give one of the two")
+    return looked_up
+
+
+def make_frame(log: Log, vehicle: Vehicle) -> Frame:
+    """Look the calibration up along the log.
+
+    Raises
+    ------
+    LogError
+        If lambda, engine speed or a coordinate of the airflow table is missing.
+    """
+    at = coordinates(log, vehicle)
+    log.require([Role.LAMBDA])
+    mesh = vehicle.table.interpolate(*at)
+    base = np.einsum("ij,ij->i", mesh.weights, vehicle.table.values.ravel()[mesh.cells])
+    rpm = log[Role.RPM]
+    if vehicle.airflow == "ve":
+        charge = np.nan_to_num(log.get(Role.IAT, DEFAULT_CHARGE_C), nan=DEFAULT_CHARGE_C)
+        air_g = physics.cylinder_air_g(base, log[Role.MAP], charge, vehicle.cylinder_l)
+        flow = physics.air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
+    else:
+        flow = base
+        air_g = physics.cylinder_air_from_flow_g(base, rpm, vehicle.cylinders)
+    target = target_lambda(log, vehicle)
+    trim = (1 + np.nan_to_num(log.get(Role.STFT, 0.0)) / 100) * (1 + np.nan_to_num(log.get(Role.LTFT, 0.0)) / 100)
+    expected = air_g / (vehicle.stoich_afr * target) * trim
+    return Frame(log, vehicle, at, mesh, base, air_g, flow, target, trim, _fuel_ratio(log, vehicle, expected))
+
+
+def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
+    if Role.PULSE_WIDTH not in log:
+        return np.full(len(log), np.nan)
+    volts = np.nan_to_num(log.get(Role.BATTERY, DEFAULT_VOLTS), nan=DEFAULT_VOLTS)
+    injectors = vehicle.injectors
+    fuel = physics.injected_fuel_g(log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        ratio = fuel / expected_g
+    return np.where(np.isfinite(ratio) & (fuel > 0), ratio, np.nan)
+
+
+def table_of(frame: Frame) -> Table:
+    """The airflow table the frame was driven on."""
+    return frame.vehicle.table

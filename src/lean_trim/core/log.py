@@ -1,0 +1,114 @@
+"""A drive log: one time base and named channels in the computation's units."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .channels import LABELS, Role
+from .errors import LogError
+from .physics import Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Log:
+    """One continuous log.
+
+    ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where nothing
+    was recorded.
+
+    Raises
+    ------
+    LogError
+        If the log is empty, the time base is not usable or a channel has another length.
+    """
+
+    time_s: Floats
+    channels: Mapping[Role, Floats]
+    name: str = field(default="log")
+
+    def __post_init__(self) -> None:
+        time = np.asarray(self.time_s, float)
+        if time.ndim != 1 or len(time) < 2:
+            raise LogError(f"{self.name} has {time.size} samples; at least 2 are needed")
+        if not np.isfinite(time).all():
+            row = int(np.flatnonzero(~np.isfinite(time))[0]) + 1
+            raise LogError(f"{self.name}: no time in sample {row}; every sample needs a time")
+        back = np.flatnonzero(np.diff(time) < 0)
+        if len(back):
+            raise LogError(f"{self.name}: time runs backwards after sample {back[0] + 1} ({time[back[0]]:.3f} s)")
+        for role, values in self.channels.items():
+            if np.shape(values) != time.shape:
+                raise LogError(f"{self.name}: {role} has {np.size(values)} samples, time has {len(time)}")
+
+    def __len__(self) -> int:
+        return len(self.time_s)
+
+    def __contains__(self, role: Role) -> bool:
+        return role in self.channels
+
+    def __getitem__(self, role: Role) -> Floats:
+        if role not in self.channels:
+            raise LogError(f"{self.name} has no channel for {LABELS[role][0].lower()} ({role})")
+        return self.channels[role]
+
+    def get(self, role: Role, default: float = np.nan) -> Floats:
+        """The channel, or a constant array where it was not logged."""
+        return self.channels[role] if role in self.channels else np.full(len(self), default)
+
+    def require(self, roles: Iterable[Role]) -> None:
+        """Raise LogError naming every missing channel."""
+        missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
+        if missing:
+            raise LogError(f"{self.name} lacks {', '.join(missing)}; log it, or name the column that holds it")
+
+    @property
+    def step_s(self) -> float:
+        """Median time between samples, s."""
+        return float(np.median(np.diff(self.time_s)))
+
+    @property
+    def durations_s(self) -> Floats:
+        """Time each sample stands for, s; a gap counts as one ordinary step."""
+        steps = np.diff(self.time_s, append=self.time_s[-1] + self.step_s)
+        return np.minimum(steps, 3.0 * self.step_s)
+
+    @property
+    def duration_s(self) -> float:
+        return float(self.time_s[-1] - self.time_s[0])
+
+
+def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
+    """Put pieces of one drive in order; channels missing in a piece become NaN there."""
+    pieces = list(logs)
+    roles = {r for p in pieces for r in p.channels}
+    time = np.concatenate([p.time_s for p in pieces])
+    return Log(time, {r: np.concatenate([p.get(r) for p in pieces]) for r in sorted(roles)}, name)
+
+
+def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
+    """Slope of a straight line fitted over a centred window, in units per second.
+
+    A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as no change.
+    """
+    n = max(1, round(over_s / max(float(np.median(np.diff(time_s))), 1e-6) / 2))
+    x = np.where(np.isfinite(values), values, np.nanmean(values) if np.isfinite(values).any() else 0.0)
+    ramp = np.arange(-n, n + 1, dtype=float)
+    padded_x, padded_t = np.pad(x, n, mode="edge"), np.pad(time_s, n, mode="reflect", reflect_type="odd")
+    slope_x = np.convolve(padded_x, -ramp, mode="valid")
+    slope_t = np.convolve(padded_t, -ramp, mode="valid")
+    return slope_x / np.maximum(np.abs(slope_t), 1e-9)
+
+
+def spread(mask: NDArray[np.bool_], time_s: Floats, before_s: float, after_s: float) -> NDArray[np.bool_]:
+    """Extend every True sample by a hold-off before and after it (seconds, >= 0)."""
+    on = np.flatnonzero(mask)
+    if not len(on):
+        return mask.copy()
+    starts = np.searchsorted(time_s, time_s[on] - before_s - 1e-9, side="left")
+    ends = np.searchsorted(time_s, time_s[on] + after_s + 1e-9, side="right")
+    depth = np.bincount(starts, minlength=len(mask) + 1) - np.bincount(ends, minlength=len(mask) + 1)
+    return np.asarray(np.cumsum(depth)[:-1] > 0)

@@ -1,0 +1,87 @@
+"""Gas, fuel and injector relations shared by the computation.
+
+All relations are steady and per cylinder. Temperatures enter in degrees Celsius because logs carry them so.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+R_AIR = 287.05
+"""Specific gas constant of dry air, J/(kg·K) (US Standard Atmosphere 1976, from memory)."""
+KELVIN = 273.15
+Floats = NDArray[np.float64]
+
+
+def charge_density_g_per_l(map_kpa: ArrayLike, charge_c: ArrayLike) -> Floats:
+    """Density of air by the ideal-gas law.
+
+    Parameters
+    ----------
+    map_kpa : absolute pressure, kPa, > 0.
+    charge_c : temperature, °C, > -273.15.
+
+    Returns
+    -------
+    Density in g/L (the same number as kg/m³), broadcast shape of the inputs; NaN in gives NaN out.
+    """
+    kelvin = np.asarray(charge_c, float) + KELVIN
+    return np.asarray(map_kpa, float) * 1000.0 / (R_AIR * kelvin)
+
+
+def cylinder_air_g(ve_pct: ArrayLike, map_kpa: ArrayLike, charge_c: ArrayLike, cylinder_l: float) -> Floats:
+    """Air per cylinder and cycle, g, referred to manifold density.
+
+    References
+    ----------
+    Heywood, Internal Combustion Engine Fundamentals, section 2.10 (volumetric efficiency), from memory.
+    """
+    return np.asarray(ve_pct, float) / 100.0 * charge_density_g_per_l(map_kpa, charge_c) * cylinder_l
+
+
+def air_flow_g_per_s(cylinder_g: ArrayLike, rpm: ArrayLike, cylinders: int) -> Floats:
+    """Airflow of a four-stroke engine, g/s, from air per cylinder and cycle."""
+    return np.asarray(cylinder_g, float) * cylinders * np.asarray(rpm, float) / 120.0
+
+
+def cylinder_air_from_flow_g(flow_g_per_s: ArrayLike, rpm: ArrayLike, cylinders: int) -> Floats:
+    """Air per cylinder and cycle, g, from airflow in g/s; NaN where the engine stands still."""
+    rpm = np.asarray(rpm, float)
+    return np.asarray(flow_g_per_s, float) * 120.0 / (cylinders * np.where(rpm > 0, rpm, np.nan))
+
+
+def injected_fuel_g(
+    pulse_width_ms: ArrayLike, dead_time_ms: ArrayLike, flow_g_per_s: float, pressure_ratio: ArrayLike = 1.0
+) -> Floats:
+    """Fuel per injection, g: flow · sqrt(Δp/Δp_rated) · (pulse width - dead time), never negative.
+
+    References
+    ----------
+    SAE J1832 rates flow at a stated Δp; the square root is Bernoulli's relation (from memory).
+    """
+    open_ms = np.asarray(pulse_width_ms, float) - np.asarray(dead_time_ms, float)
+    flow = flow_g_per_s * np.sqrt(np.asarray(pressure_ratio, float))
+    return np.maximum(open_ms, 0.0) * 1e-3 * flow
+
+
+def injector_flow_at(flow: float, pressure_kpa: float, other_pressure_kpa: float) -> float:
+    """Injector flow at another differential pressure (square-root law)."""
+    return flow * float(np.sqrt(other_pressure_kpa / pressure_kpa))
+
+
+def duty_pct(pulse_width_ms: ArrayLike, rpm: ArrayLike) -> Floats:
+    """Injector duty of a sequential four-stroke engine, percent of the cycle of 120 000/rpm ms."""
+    return np.asarray(pulse_width_ms, float) * np.asarray(rpm, float) / 1200.0
+
+
+def stoich_afr(hydrogen_per_carbon: float, oxygen_per_carbon: float = 0.0) -> float:
+    """Stoichiometric air/fuel mass ratio of a fuel CH_yO_z burnt in dry air (21 % O2 by volume).
+
+    References
+    ----------
+    Heywood, Internal Combustion Engine Fundamentals, section 3.4 (from memory): 3.773 mol N2 per mol O2.
+    """
+    y, z = hydrogen_per_carbon, oxygen_per_carbon
+    oxygen_mol = 1.0 + y / 4.0 - z / 2.0
+    return oxygen_mol * (31.998 + 3.773 * 28.16) / (12.011 + 1.008 * y + 15.999 * z)

@@ -1,0 +1,56 @@
+"""How far a drive was from a table that needs no correction; the figure rounds are compared by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from .channels import Role
+from .frame import Frame
+from .observations import Observations
+from .physics import Floats
+
+
+@dataclass(frozen=True)
+class Residual:
+    """All in percent, weighted by time over the samples used; NaN where there are none.
+
+    Attributes
+    ----------
+    rms : root mean square of k - 1 by cell, so that an hour at one point does not hide the rest.
+    trim_rms : root mean square of the applied trims (STFT and LTFT together).
+    within_3 : share of visited cells whose mean |k - 1| is at most 3 %.
+    cells : number of cells visited.
+    """
+
+    rms: float
+    trim_rms: float
+    within_3: float
+    cells: int
+
+
+def residual_of(frame: Frame, observations: Observations) -> Residual:
+    """Measure a drive against its own table."""
+    if not len(observations):
+        return Residual(np.nan, np.nan, np.nan, 0)
+    mean = cell_means(frame, observations, observations.k)
+    trims = cell_means(frame, observations, frame.trim[observations.index])
+    seen = np.isfinite(mean)
+    gap = 100.0 * (mean[seen] - 1.0)
+    has_trims = Role.STFT in frame.log or Role.LTFT in frame.log
+    return Residual(
+        float(np.sqrt(np.mean(gap**2))),
+        float(100.0 * np.sqrt(np.mean((trims[seen] - 1.0) ** 2))) if has_trims else np.nan,
+        float(100.0 * np.mean(np.abs(gap) <= 3.0)), int(seen.sum()),
+    )
+
+
+def cell_means(frame: Frame, observations: Observations, values: Floats, min_seconds: float = 0.5) -> Floats:
+    """Precision-weighted mean of a per-observation value in each nearest cell, flat; NaN below ``min_seconds``."""
+    table = frame.vehicle.table
+    cell = table.nearest(*(a[observations.index] for a in frame.at))
+    weight = np.bincount(cell, observations.weight, minlength=table.size)
+    seconds = np.bincount(cell, observations.seconds, minlength=table.size)
+    total = np.bincount(cell, observations.weight * values, minlength=table.size)
+    return np.where(seconds >= min_seconds, total / np.where(weight > 0, weight, 1.0), np.nan)

@@ -1,0 +1,1 @@
+"""The only place that reads or writes outside formats."""
