@@ -1,0 +1,156 @@
+"""Drive the simulated car and log it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from ..core.channels import Role
+from ..core.errors import BadInputError, CancelledError
+from ..core.log import Log, concatenate
+from ..core.vehicle import Vehicle
+from .driver import Controls, Driver
+from .ecu import Command, Ecu, Readings
+from .lookup import CurveLookup
+from .plant import Plant
+from .truth import Truth, truth_for
+
+STEP_S = 0.01
+LOG_EVERY = 4
+CHUNK_S = 10.0
+LAMBDA_RANGE = (0.65, 1.36)
+
+CHANNELS: tuple[tuple[Role, float, int], ...] = (
+    (Role.RPM, 5.0, 0), (Role.MAP, 0.25, 2), (Role.THROTTLE, 0.08, 1), (Role.IAT, 0.0, 1), (Role.COOLANT, 0.0, 1),
+    (Role.BATTERY, 0.03, 2), (Role.LAMBDA, 0.004, 3), (Role.TARGET, 0.0, 3), (Role.STFT, 0.0, 2), (Role.LTFT, 0.0, 2),
+    (Role.CLOSED_LOOP, 0.0, 0), (Role.PULSE_WIDTH, 0.001, 3), (Role.DUTY, 0.0, 1), (Role.FUEL_DP, 1.0, 1),
+    (Role.BARO, 0.0, 1), (Role.SPEED, 0.05, 1), (Role.GEAR, 0.0, 0), (Role.SPARK, 0.1, 1), (Role.KNOCK, 0.0, 1),
+)
+"""Logged channels with their noise (one standard deviation) and decimals."""
+MAF_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.MAF_HZ, 6.0, 0), (Role.MAF_FLOW, 0.0, 2))
+
+
+class SimCar:
+    """One simulated car on one calibration. ``step`` advances 10 ms and returns the logged values."""
+
+    def __init__(self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None) -> None:
+        self.vehicle, self.truth = vehicle, truth or truth_for(vehicle)
+        self.rng = np.random.default_rng(seed)
+        self.plant, self.ecu = Plant(self.truth), Ecu(vehicle)
+        self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
+        volts = vehicle.injectors.volts.tolist()
+        self.dead = CurveLookup(volts, (vehicle.injectors.dead_time_ms + self.truth.dead_time_shift_ms).tolist())
+        self.flow = vehicle.injectors.flow_g_per_s * self.truth.flow_scale
+        self.time_s, self.lam, self.volts = 0.0, 1.0, 13.6
+        self.command, self.controls = Command(), Controls()
+
+    def step(self) -> None:
+        """Advance by 10 ms."""
+        self.controls = self.driver.step(self.time_s, self.plant, STEP_S)
+        self.plant.breathe(self.controls.pedal_pct, STEP_S)
+        self.volts = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
+        self.command = self.ecu.step(self._readings(), STEP_S)
+        open_ms = max(0.0, self.command.pulse_width_ms - self.dead(self.volts)) if self.command.pulse_width_ms else 0.0
+        lam = self.plant.burn(open_ms * 1e-3 * self.flow, self.time_s, STEP_S)
+        self.lam = max(LAMBDA_RANGE[0], min(LAMBDA_RANGE[1], lam))
+        self._roll()
+        self.time_s += STEP_S
+
+    def _readings(self) -> Readings:
+        plant = self.plant
+        return Readings(
+            self.time_s, plant.rpm, plant.map_kpa, plant.throttle_pct, plant.intake_c, plant.coolant_c, self.volts,
+            self.lam, self.truth.maf_hz(plant.flow_g_per_s),
+        )
+
+    def _roll(self) -> None:
+        controls, plant = self.controls, self.plant
+        plant.roll(
+            controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut
+        )
+        if controls.hold_rpm and controls.clutch and controls.gear == self.driver.leg.gear:
+            drift = STEP_S / 1.2
+            plant.rpm += (controls.hold_rpm - plant.rpm) * drift
+            from_gear = plant.rpm / _rpm_per_kmh(controls.gear)
+            plant.speed_kmh = from_gear
+
+    def sample(self) -> dict[Role, float]:
+        """Noise-free values of every channel now."""
+        plant, command = self.plant, self.command
+        values = {
+            Role.RPM: plant.rpm, Role.MAP: plant.map_kpa, Role.THROTTLE: plant.throttle_pct, Role.IAT: plant.intake_c,
+            Role.COOLANT: plant.coolant_c, Role.BATTERY: self.volts, Role.LAMBDA: self.lam, Role.TARGET: command.target,
+            Role.STFT: command.stft_pct, Role.LTFT: command.ltft_pct, Role.CLOSED_LOOP: float(command.closed_loop),
+            Role.PULSE_WIDTH: command.pulse_width_ms, Role.DUTY: command.pulse_width_ms * plant.rpm / 1200.0,
+            Role.FUEL_DP: 300.0, Role.BARO: self.truth.baro_kpa, Role.SPEED: plant.speed_kmh,
+            Role.GEAR: float(self.controls.gear), Role.SPARK: 34.0 - 0.14 * plant.map_kpa, Role.KNOCK: 0.0,
+        }
+        if self.vehicle.airflow == "maf":
+            values[Role.MAF_HZ] = self.truth.maf_hz(plant.flow_g_per_s)
+            values[Role.MAF_FLOW] = command.airflow_g_per_s
+        return values
+
+
+def _rpm_per_kmh(gear: int) -> float:
+    from .plant import GEARS_RPM_PER_KMH
+
+    return GEARS_RPM_PER_KMH[gear]
+
+
+def drive(vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None) -> Iterator[Log]:
+    """Drive and hand out the log in pieces of about ten seconds, so that a view can follow.
+
+    Raises
+    ------
+    BadInputError
+        If ``minutes`` is not from 0.2 to 240.
+    """
+    if not 0.2 <= minutes <= 240.0:
+        raise BadInputError(f"minutes is {minutes:g}; allowed is 0.2 to 240")
+    car, end = SimCar(vehicle, seed, truth), minutes * 60.0
+    channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
+    rows: list[list[float]] = []
+    while car.time_s < end - 1e-9:
+        car.step()
+        for _ in range(LOG_EVERY - 1):
+            car.step()
+        values = car.sample()
+        rows.append([car.time_s, *(values[role] for role, _, _ in channels)])
+        if len(rows) * STEP_S * LOG_EVERY >= CHUNK_S:
+            yield _log(rows, channels, car.rng)
+            rows = []
+    if len(rows) > 1:
+        yield _log(rows, channels, car.rng)
+
+
+def _log(rows: list[list[float]], channels: tuple[tuple[Role, float, int], ...], rng: np.random.Generator) -> Log:
+    data = np.array(rows)
+    out: dict[Role, np.ndarray] = {}
+    for i, (role, noise, decimals) in enumerate(channels, 1):
+        values = data[:, i] + (noise * rng.standard_normal(len(data)) if noise else 0.0)
+        if role is Role.PULSE_WIDTH:
+            values = np.where(data[:, i] > 0, values, 0.0)
+        if role is Role.LAMBDA:
+            values = np.clip(values, *LAMBDA_RANGE)
+        out[role] = np.round(values, decimals)
+    return Log(np.round(data[:, 0], 3), out, "drive")
+
+
+def simulate(
+    vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None,
+    progress: Callable[[float, Log], bool] | None = None, name: str = "drive",
+) -> Log:
+    """Drive the whole plan.
+
+    Parameters
+    ----------
+    progress : called with the share done and the newest piece; returning False raises CancelledError.
+    """
+    pieces = []
+    for piece in drive(vehicle, seed, minutes, truth):
+        pieces.append(piece)
+        if progress is not None and not progress(min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece):
+            raise CancelledError("the drive was cancelled; nothing was changed")
+    return concatenate(pieces, name)

@@ -1,0 +1,169 @@
+"""The simulated driver: a seeded plan of idling, cruising, hills, gear changes, blips, coasting and pulls."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from .plant import GEARS_RPM_PER_KMH, Plant
+
+Kind = Literal["idle", "cruise", "hold", "pull", "coast", "blip"]
+
+
+@dataclass(frozen=True)
+class Leg:
+    """One piece of the plan. ``value`` is km/h to cruise at, rpm to hold or pull to, or km/h to coast down to."""
+
+    kind: Kind
+    seconds: float
+    gear: int = 0
+    value: float = 0.0
+    load_kpa: float = 0.0
+    load_end_kpa: float = 0.0
+
+
+@dataclass
+class Controls:
+    """What the driver does in one step. ``hold_rpm`` > 0 asks the dyno or hill to hold that speed."""
+
+    pedal_pct: float = 0.0
+    gear: int = 0
+    clutch: bool = False
+    brake: float = 0.0
+    grade: float = 0.0
+    hold_rpm: float = 0.0
+
+
+def plan(rng: np.random.Generator, redline_rpm: float, top_kpa: float) -> Iterator[Leg]:
+    """An endless plan: idle, then blocks of town, open road, hills and pulls in a fixed order with random details."""
+    yield Leg("idle", 26.0)
+    yield Leg("cruise", 35.0, 3, 42.0)
+    yield Leg("cruise", 40.0, 4, 58.0)
+    while True:
+        yield from _town(rng)
+        yield from _hills(rng, redline_rpm, top_kpa, part=0)
+        yield from _pulls(redline_rpm)
+        yield from _open_road(rng)
+        yield from _hills(rng, redline_rpm, top_kpa, part=1)
+        yield Leg("coast", 9.0, 4, 45.0)
+
+
+def _town(rng: np.random.Generator) -> Iterator[Leg]:
+    for gear, speed in ((2, 28), (3, 46), (4, 60)):
+        yield Leg("cruise", float(rng.uniform(9, 15)), gear, speed + float(rng.uniform(-4, 4)))
+    yield Leg("coast", 8.0, 3, 18.0)
+    yield Leg("idle", float(rng.uniform(12, 18)))
+    yield Leg("blip", 5.0)
+    yield Leg("idle", 8.0)
+
+
+def _open_road(rng: np.random.Generator) -> Iterator[Leg]:
+    for gear, speed in ((5, 78), (5, 104), (4, 92), (5, 122)):
+        yield Leg("cruise", float(rng.uniform(12, 20)), gear, speed + float(rng.uniform(-5, 5)))
+
+
+def _hills(rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: int) -> Iterator[Leg]:
+    """Held engine speeds with slowly rising or falling load, as on a long climb or a dyno."""
+    for share in (0.23, 0.31, 0.40, 0.50, 0.60, 0.72)[part::2]:
+        low, high = float(rng.uniform(26, 36)), min(top_kpa, float(rng.uniform(86, 94)))
+        if rng.random() < 0.5:
+            low, high = high, low
+        rpm = share * redline_rpm * float(rng.uniform(0.94, 1.06))
+        yield Leg("hold", 26.0, 4, rpm, low, high)
+
+
+def _pulls(redline_rpm: float) -> Iterator[Leg]:
+    for gear, to in ((3, 0.94), (4, 0.86)):
+        yield Leg("cruise", 8.0, gear, 0.27 * redline_rpm / GEARS_RPM_PER_KMH[gear])
+        yield Leg("pull", 16.0, gear, to * redline_rpm)
+        yield Leg("coast", 6.0, gear, 0.3 * redline_rpm / GEARS_RPM_PER_KMH[gear])
+
+
+class Driver:
+    """Follows the plan; ``step`` returns the controls."""
+
+    def __init__(self, rng: np.random.Generator, redline_rpm: float, top_kpa: float) -> None:
+        self.rng, self.redline = rng, redline_rpm
+        self.legs = plan(rng, redline_rpm, top_kpa)
+        self.leg = next(self.legs)
+        self.began = 0.0
+        self.gear, self.shift_until, self.pedal, self.integral, self.wander = 1, 0.0, 0.0, 12.0, 0.0
+
+    def step(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        """Decide pedal, gear and clutch for this step."""
+        if self._done(time_s, plant):
+            self.leg, self.began = next(self.legs), time_s
+            self.integral = min(max(self.pedal, 6.0), 30.0)
+        self.wander += (-self.wander * dt / 2.5) + 0.35 * float(self.rng.standard_normal()) * dt**0.5
+        wanted = getattr(self, f"_{self.leg.kind}")(time_s, plant, dt)
+        shifting = time_s < self.shift_until
+        limit = (260.0 if self.leg.kind in ("pull", "blip") else 75.0) * dt
+        if shifting:
+            wanted.pedal_pct, wanted.clutch = 0.0, False
+            limit = 500.0 * dt
+        self.pedal += max(-3 * limit, min(limit, wanted.pedal_pct - self.pedal))
+        wanted.pedal_pct = max(0.0, self.pedal)
+        return wanted
+
+    def _done(self, time_s: float, plant: Plant) -> bool:
+        spent = time_s - self.began
+        if self.leg.kind == "pull" and plant.rpm >= self.leg.value:
+            return True
+        if self.leg.kind == "coast" and plant.speed_kmh <= self.leg.value:
+            return True
+        return spent >= self.leg.seconds
+
+    def _select(self, gear: int, time_s: float) -> None:
+        if gear != self.gear and time_s >= self.shift_until:
+            self.gear += 1 if gear > self.gear else -1
+            self.shift_until = time_s + 0.45
+
+    def _towards_gear(self, plant: Plant, time_s: float) -> None:
+        """Step through the gears as speed allows, ending in the leg's gear."""
+        wanted = self.leg.gear
+        while wanted > 1 and plant.speed_kmh * GEARS_RPM_PER_KMH[wanted] < 1250:
+            wanted -= 1
+        while wanted < 5 and plant.speed_kmh * GEARS_RPM_PER_KMH[wanted] > 0.85 * self.redline:
+            wanted += 1
+        self._select(wanted, time_s)
+
+    def _cruise(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        self._towards_gear(plant, time_s)
+        gap = self.leg.value - plant.speed_kmh
+        self.integral = max(0.0, min(45.0, self.integral + 0.35 * gap * dt if abs(gap) < 12 else self.integral))
+        pedal = min(52.0, self.integral + 1.1 * gap + self.wander)
+        if plant.speed_kmh < 5.0:
+            pedal = 16.0
+        clutch = plant.speed_kmh > 4.0 or pedal > 10.0
+        return Controls(pedal if pedal > 2.5 else 0.0, self.gear, clutch, brake=1.2 if gap < -14 else 0.0)
+
+    def _hold(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        self._towards_gear(plant, time_s)
+        spent = (time_s - self.began) / self.leg.seconds
+        load = self.leg.load_kpa + (self.leg.load_end_kpa - self.leg.load_kpa) * min(max(spent * 1.25 - 0.2, 0.0), 1.0)
+        self.integral = max(0.0, min(60.0, self.integral + 0.5 * (load - plant.map_kpa) * dt))
+        pedal = self.integral + 0.12 * (load - plant.map_kpa) + 0.3 * self.wander
+        return Controls(max(pedal, 2.6), self.gear, True, hold_rpm=self.leg.value)
+
+    def _pull(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        return Controls(100.0, self.gear, True)
+
+    def _coast(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        low = plant.speed_kmh * GEARS_RPM_PER_KMH[self.gear] < 1050
+        if low:
+            self._select(max(1, self.gear - 1), time_s)
+        return Controls(0.0, self.gear, not (low and self.gear == 1), brake=0.5)
+
+    def _idle(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        stopped = plant.speed_kmh < 1.0
+        if stopped:
+            self._select(1, time_s)
+        clutch = plant.speed_kmh * GEARS_RPM_PER_KMH[self.gear] > 1000
+        return Controls(0.0, self.gear, clutch, brake=2.5)
+
+    def _blip(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        on = (time_s - self.began) % 1.9 < 0.35
+        return Controls(22.0 if on else 0.0, self.gear, False, brake=2.5)

@@ -1,0 +1,132 @@
+"""The simulated control unit: table look-up, target lambda, trims, fuel cut and enrichments."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+from ..core.vehicle import Vehicle
+from .lookup import CurveLookup, GridLookup
+
+LTFT_RPM = (1500.0, 2500.0, 4000.0)
+LTFT_LOAD = (35.0, 55.0, 80.0)
+FULL_THROTTLE_PCT = 78.0
+
+
+@dataclass
+class Readings:
+    """What the ECU's sensors tell it in one step."""
+
+    time_s: float
+    rpm: float
+    map_kpa: float
+    throttle_pct: float
+    intake_c: float
+    coolant_c: float
+    volts: float
+    lam: float
+    maf_hz: float
+
+
+@dataclass
+class Command:
+    """What the ECU decided in one step."""
+
+    pulse_width_ms: float = 0.0
+    target: float = 1.0
+    stft_pct: float = 0.0
+    ltft_pct: float = 0.0
+    closed_loop: bool = False
+    fuel_cut: bool = False
+    airflow_g_per_s: float = 0.0
+
+
+@dataclass
+class Ecu:
+    """State of the control unit; ``step`` advances it."""
+
+    vehicle: Vehicle
+    stft: float = 0.0
+    ltft: list[float] = field(default_factory=lambda: [0.0] * 16)
+    cutting: bool = False
+    closed_since: float = -1.0
+    accel: float = 0.0
+    last_map: float = 40.0
+    refuelled_at: float = 0.0
+
+    def __post_init__(self) -> None:
+        table, target = self.vehicle.table, self.vehicle.target
+        self.grid = self.curve = None
+        if self.vehicle.airflow == "ve":
+            self.grid = GridLookup(table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist())
+        else:
+            self.curve = CurveLookup(table.axes[0].points.tolist(), table.values.tolist())
+        self.target = None
+        if target is not None:
+            self.target = GridLookup(
+                target.axes[0].points.tolist(), target.axes[1].points.tolist(), target.values.tolist()
+            )
+        self.dead = CurveLookup(self.vehicle.injectors.volts.tolist(), self.vehicle.injectors.dead_time_ms.tolist())
+        self.cylinder_l = self.vehicle.cylinder_l
+
+    def step(self, s: Readings, dt: float) -> Command:
+        """Decide this step's injection."""
+        target = self.target(s.map_kpa, s.rpm) if self.target else 1.0
+        air = self._air_g(s)
+        flow = air * self.vehicle.cylinders * s.rpm / 120.0
+        self._fuel_cut(s)
+        block = self._block(s)
+        closed = self._closed_loop(s, target)
+        if closed:
+            self._learn(s, target, block, flow, dt)
+        else:
+            self.stft *= math.exp(-dt / 0.3)
+        fuel = air / (self.vehicle.stoich_afr * target) * self._enrichment(s, dt)
+        fuel *= (1 + self.stft / 100) * (1 + self.ltft[block] / 100)
+        width = 0.0
+        if not self.cutting and s.rpm > 200:
+            width = fuel / self.vehicle.injectors.flow_g_per_s * 1e3 + self.dead(s.volts)
+            width = min(width, 119000.0 / s.rpm)
+        return Command(width, target, self.stft, self.ltft[block], closed, self.cutting, flow)
+
+    def _air_g(self, s: Readings) -> float:
+        if self.grid is not None:
+            density = s.map_kpa / (0.28705 * (s.intake_c + 273.15))
+            return self.grid(s.map_kpa, s.rpm) / 100 * density * self.cylinder_l
+        assert self.curve is not None
+        return self.curve(s.maf_hz) * 120.0 / (self.vehicle.cylinders * max(s.rpm, 100.0))
+
+    def _fuel_cut(self, s: Readings) -> None:
+        if self.cutting and (s.throttle_pct > 2.0 or s.rpm < 1300):
+            self.cutting, self.refuelled_at, self.stft = False, s.time_s, 0.0
+        elif not self.cutting and s.throttle_pct < 1.2 and s.rpm > 1700 and s.coolant_c > 45:
+            self.cutting = True
+
+    def _closed_loop(self, s: Readings, target: float) -> bool:
+        ready = s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > 0.95
+        ready = ready and not self.cutting and s.time_s - self.refuelled_at > 1.2
+        return ready and self.vehicle.feedback != "none"
+
+    def _learn(self, s: Readings, target: float, block: int, flow: float, dt: float) -> None:
+        error = s.lam / target - 1.0
+        if self.vehicle.feedback == "narrowband":
+            self.stft += (6.0 if error > 0 else -6.0) * dt * min(1.0, 0.3 + flow / 20.0)
+        else:
+            self.stft += 100.0 * max(-0.15, min(0.15, error)) * dt * min(1.6, 0.5 + flow / 15.0)
+        self.stft = max(-20.0, min(20.0, self.stft))
+        step = self.stft * dt / 15.0
+        self.ltft[block] = max(-15.0, min(15.0, self.ltft[block] + step))
+        self.stft -= step
+
+    def _enrichment(self, s: Readings, dt: float) -> float:
+        slope = (s.map_kpa - self.last_map) / dt
+        self.last_map = s.map_kpa
+        self.accel *= math.exp(-dt / 0.35)
+        if slope > 40.0:
+            self.accel = min(0.30, self.accel + 0.0012 * slope * dt * 4.0)
+        return 1.0 + self.accel + 0.0034 * max(0.0, 72.0 - s.coolant_c)
+
+    def _block(self, s: Readings) -> int:
+        i = sum(s.rpm > edge for edge in LTFT_RPM)
+        j = sum(s.map_kpa > edge for edge in LTFT_LOAD)
+        return 4 * j + i
