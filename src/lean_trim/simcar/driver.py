@@ -10,6 +10,8 @@ import numpy as np
 
 from .plant import GEARS_RPM_PER_KMH, Plant
 
+APPROACH_S = 25.0
+"""Longest time spent getting to a leg's gear and speed."""
 Kind = Literal["idle", "cruise", "hold", "pull", "coast", "blip"]
 
 
@@ -77,7 +79,7 @@ def _hills(rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: i
 
 def _pulls(redline_rpm: float) -> Iterator[Leg]:
     for gear, to in ((3, 0.94), (4, 0.86)):
-        yield Leg("cruise", 8.0, gear, 0.27 * redline_rpm / GEARS_RPM_PER_KMH[gear])
+        yield Leg("cruise", 10.0, gear, 0.27 * redline_rpm / GEARS_RPM_PER_KMH[gear])
         yield Leg("pull", 16.0, gear, to * redline_rpm)
         yield Leg("coast", 6.0, gear, 0.3 * redline_rpm / GEARS_RPM_PER_KMH[gear])
 
@@ -89,13 +91,13 @@ class Driver:
         self.rng, self.redline = rng, redline_rpm
         self.legs = plan(rng, redline_rpm, top_kpa)
         self.leg = next(self.legs)
-        self.began = 0.0
+        self.began, self.arrived = 0.0, False
         self.gear, self.shift_until, self.pedal, self.integral, self.wander = 1, 0.0, 0.0, 12.0, 0.0
 
     def step(self, time_s: float, plant: Plant, dt: float) -> Controls:
         """Decide pedal, gear and clutch for this step."""
         if self._done(time_s, plant):
-            self.leg, self.began = next(self.legs), time_s
+            self.leg, self.began, self.arrived = next(self.legs), time_s, False
             self.integral = min(max(self.pedal, 6.0), 30.0)
         self.wander += (-self.wander * dt / 2.5) + 0.35 * float(self.rng.standard_normal()) * dt**0.5
         wanted = getattr(self, f"_{self.leg.kind}")(time_s, plant, dt)
@@ -114,7 +116,8 @@ class Driver:
             return True
         if self.leg.kind == "coast" and plant.speed_kmh <= self.leg.value:
             return True
-        return spent >= self.leg.seconds
+        extra = APPROACH_S if self.leg.kind == "hold" and not self.arrived else 0.0
+        return spent >= self.leg.seconds + extra
 
     def _select(self, gear: int, time_s: float) -> None:
         if gear != self.gear and time_s >= self.shift_until:
@@ -122,26 +125,34 @@ class Driver:
             self.shift_until = time_s + 0.45
 
     def _towards_gear(self, plant: Plant, time_s: float) -> None:
-        """Step through the gears as speed allows, ending in the leg's gear."""
-        wanted = self.leg.gear
-        while wanted > 1 and plant.speed_kmh * GEARS_RPM_PER_KMH[wanted] < 1250:
-            wanted -= 1
-        while wanted < 5 and plant.speed_kmh * GEARS_RPM_PER_KMH[wanted] > 0.85 * self.redline:
-            wanted += 1
-        self._select(wanted, time_s)
+        """One gear at a time towards the leg's gear: up once revs allow it, down before the engine labours."""
+        here = plant.speed_kmh * GEARS_RPM_PER_KMH[self.gear]
+        up = plant.speed_kmh * GEARS_RPM_PER_KMH[min(self.gear + 1, 5)]
+        enough = 1600.0 if self.leg.kind != "hold" else min(1600.0, 0.85 * self.leg.value)
+        if self.gear < self.leg.gear and up > enough:
+            self._select(self.gear + 1, time_s)
+        elif self.gear > 1 and (here < 1050.0 or (self.gear > self.leg.gear and here < 0.5 * self.redline)):
+            self._select(self.gear - 1, time_s)
 
     def _cruise(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        return self._approach(self.leg.value, time_s, plant, dt)
+
+    def _approach(self, speed_kmh: float, time_s: float, plant: Plant, dt: float) -> Controls:
         self._towards_gear(plant, time_s)
-        gap = self.leg.value - plant.speed_kmh
+        gap = speed_kmh - plant.speed_kmh
         self.integral = max(0.0, min(45.0, self.integral + 0.35 * gap * dt if abs(gap) < 12 else self.integral))
         pedal = min(52.0, self.integral + 1.1 * gap + self.wander)
         if plant.speed_kmh < 5.0:
             pedal = 16.0
         clutch = plant.speed_kmh > 4.0 or pedal > 10.0
-        return Controls(pedal if pedal > 2.5 else 0.0, self.gear, clutch, brake=1.2 if gap < -14 else 0.0)
+        return Controls(pedal if pedal > 2.5 else 0.0, self.gear, clutch, brake=1.5 if gap < -14 else 0.0)
 
     def _hold(self, time_s: float, plant: Plant, dt: float) -> Controls:
-        self._towards_gear(plant, time_s)
+        there = self.leg.value / GEARS_RPM_PER_KMH[self.leg.gear]
+        if not self.arrived and time_s - self.began < APPROACH_S:
+            self.arrived = self.gear == self.leg.gear and abs(plant.speed_kmh / there - 1.0) < 0.12
+            self.began = time_s if self.arrived else self.began
+            return self._approach(there, time_s, plant, dt)
         spent = (time_s - self.began) / self.leg.seconds
         load = self.leg.load_kpa + (self.leg.load_end_kpa - self.leg.load_kpa) * min(max(spent * 1.25 - 0.2, 0.0), 1.0)
         self.integral = max(0.0, min(60.0, self.integral + 0.5 * (load - plant.map_kpa) * dt))
@@ -149,6 +160,8 @@ class Driver:
         return Controls(max(pedal, 2.6), self.gear, True, hold_rpm=self.leg.value)
 
     def _pull(self, time_s: float, plant: Plant, dt: float) -> Controls:
+        if self.gear != self.leg.gear and time_s - self.began < APPROACH_S:
+            return self._approach(0.3 * self.redline / GEARS_RPM_PER_KMH[self.leg.gear], time_s, plant, dt)
         return Controls(100.0, self.gear, True)
 
     def _coast(self, time_s: float, plant: Plant, dt: float) -> Controls:

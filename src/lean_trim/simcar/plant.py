@@ -61,7 +61,7 @@ class Plant:
     def breathe(self, pedal_pct: float, dt: float) -> None:
         """Throttle, manifold filling, turbo: sets MAP, air per cylinder and airflow."""
         self.throttle_pct += (pedal_pct - self.throttle_pct) * (1.0 - math.exp(-dt / 0.05))
-        idle_air = 0.0145 + max(0.0, IDLE_RPM - self.rpm) * 6e-5 if self.throttle_pct < 3.0 else 0.0
+        idle_air = min(0.02, max(0.007, 0.0145 + (IDLE_RPM - self.rpm) * 2.2e-5)) if self.throttle_pct < 3.0 else 0.0
         area = idle_air + (max(self.throttle_pct, 0.0) / 100.0) ** 1.5
         upstream = self.truth.baro_kpa + self.boost_kpa
         share = 3.0 * 6500.0 / max(self.rpm, 200.0) * area
@@ -107,7 +107,7 @@ class Plant:
     def roll(self, gear: int, clutch: bool, grade: float, brake: float, dt: float, firing: bool) -> None:
         """Engine and road speed. ``clutch`` True means engaged, ``brake`` in m/s², ``grade`` as slope."""
         cycle_air = self.air_g * self.truth.cylinders
-        friction = 11.0 + 0.0022 * self.rpm + 0.13 * max(0.0, self.truth.baro_kpa - self.map_kpa)
+        friction = 15.0 + 0.003 * self.rpm + 0.24 * max(0.0, self.truth.baro_kpa - self.map_kpa)
         torque = (96.0 * cycle_air if firing else 0.0) - friction
         metres = self.speed_kmh / 3.6
         resist = 0.42 * metres**2 + MASS_KG * 9.81 * (0.013 * min(metres, 1.0) + grade) + MASS_KG * brake
