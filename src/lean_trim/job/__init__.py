@@ -1,0 +1,1 @@
+"""The job file: one SQLite database holding a vehicle and its rounds."""

@@ -1,0 +1,43 @@
+"""How tables and logs are stored in the job file: JSON for tables, Parquet for logs."""
+
+from __future__ import annotations
+
+import io
+import json
+
+import numpy as np
+
+from ..core.channels import Role
+from ..core.log import Log
+from ..core.tables import Axis, Table
+
+
+def table_row(table: Table) -> tuple[str, str, str, str]:
+    """Name, unit, axes and cells as text."""
+    axes = [{"name": a.name, "unit": a.unit, "points": a.points.tolist()} for a in table.axes]
+    return table.name, table.unit, json.dumps(axes), json.dumps(table.values.ravel().tolist())
+
+
+def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
+    """The inverse of ``table_row``."""
+    built = tuple(Axis(a["name"], a["unit"], np.array(a["points"], float)) for a in json.loads(axes))
+    shape = tuple(len(a) for a in built)
+    return Table(built, np.array(json.loads(cells), float).reshape(shape), unit, name)
+
+
+def log_to_parquet(log: Log) -> bytes:
+    """A log as Parquet bytes; columns are named by role."""
+    import polars as pl
+
+    buffer = io.BytesIO()
+    pl.DataFrame({"time_s": log.time_s} | {str(r): v for r, v in log.channels.items()}).write_parquet(buffer)
+    return buffer.getvalue()
+
+
+def log_from_parquet(data: bytes, name: str) -> Log:
+    """The inverse of ``log_to_parquet``."""
+    import polars as pl
+
+    frame = pl.read_parquet(io.BytesIO(data))
+    channels = {Role(c): frame[c].to_numpy() for c in frame.columns if c != "time_s"}
+    return Log(frame["time_s"].to_numpy(), channels, name)

@@ -1,0 +1,1 @@
+"""The window: PySide6 widgets that show the job and hold no truth of their own."""

@@ -1,0 +1,85 @@
+"""Every command of the window: name, key, menu and what it does, in one list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMainWindow
+
+
+@dataclass(frozen=True)
+class Command:
+    """One command. ``menu`` "" keeps it out of the menus; ``check`` makes it a switch."""
+
+    name: str
+    menu: str
+    text: str
+    tip: str
+    keys: str = ""
+    check: bool = False
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("demo", "Job", "Open the demo job", "Heron, a simulated car, as you left it"),
+    Command("demo_fresh", "Job", "Start the demo afresh", "Forget the demo's rounds and begin again"),
+    Command("new_job", "Job", "New job from a vehicle sheet…", "Make a job file from a vehicle.json", "Ctrl+N"),
+    Command("open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O"),
+    Command("close_job", "Job", "Close the job", "Everything is saved already", "Ctrl+W"),
+    Command("quit", "Job", "Quit", "Everything is saved already", "Ctrl+Q"),
+    Command("add_logs", "Round", "Add logs…", "Add log files to the newest round", "Ctrl+L"),
+    Command("drive", "Round", "Drive the simulated car", "Drive the decided table and log it (demo jobs)", "F5"),
+    Command("begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"),
+    Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
+    Command("cancel", "Round", "Cancel what is running", "Stop the drive or the solve; nothing is changed", "Ctrl+."),
+    Command("undo", "Table", "Undo", "Take the last change back", "Ctrl+Z"),
+    Command("redo", "Table", "Redo", "Do it again", "Ctrl+Shift+Z"),
+    Command("accept", "Table", "Accept", "Accept the proposal for the chosen cells, or for all", "Ctrl+Return"),
+    Command("put_back", "Table", "Put back", "Return the chosen cells, or all, to the value they were driven on", "Ctrl+Backspace"),
+    Command("pin", "Table", "Pin or release", "Pinned cells keep the value they were driven on", "Ctrl+P"),
+    Command("select_all", "Table", "Choose every cell", "Choose every cell", "Ctrl+A"),
+    Command("hand_over", "Table", "Hand over as CSV…", "Write the decided table to a file", "Ctrl+S"),
+    Command("copy", "Table", "Copy table", "Copy the decided table with its axes, tab separated", "Ctrl+C"),
+    Command("copy_cells", "Table", "Copy cells only", "Copy the decided cells without axes", "Ctrl+Shift+C"),
+    Command("leave_out", "Tape", "Leave the stretch out, or keep it again", "Leave the chosen stretch of the log out by hand", "Ctrl+D"),
+    Command("show_all", "Tape", "Show the whole log", "Zoom out", "Ctrl+0"),
+    Command("zoom_chosen", "Tape", "Zoom to the choice", "Show the chosen stretch or the seconds behind the chosen cells", "Ctrl+E"),
+    Command("night", "View", "Night theme", "Dark sheet, light ink", "Ctrl+T", check=True),
+    Command("truth", "View", "Show truth", "Compare with the simulated car's true airflow (demo jobs)", check=True),
+    Command("find", "View", "Find a command…", "Type part of a command's name", "Ctrl+K"),
+)
+MENUS = ("Job", "Round", "Table", "Tape", "View")
+
+
+def build_actions(window: QMainWindow, handlers: dict[str, Callable[..., object]]) -> dict[str, QAction]:
+    """Make every action and fill the menu bar.
+
+    Raises
+    ------
+    KeyError
+        If a command has no handler.
+    """
+    actions: dict[str, QAction] = {}
+    menus = {name: window.menuBar().addMenu(f"&{name}") for name in MENUS}
+    for command in COMMANDS:
+        action = QAction(command.text, window)
+        action.setToolTip(f"{command.tip} ({command.keys})" if command.keys else command.tip)
+        action.setStatusTip(command.tip)
+        if command.keys:
+            action.setShortcut(QKeySequence(command.keys))
+        action.setCheckable(command.check)
+        (action.toggled if command.check else action.triggered).connect(_plain(handlers[command.name], command.check))
+        menus[command.menu].addAction(action)
+        actions[command.name] = action
+    return actions
+
+
+def _plain(handler: Callable[..., object], with_state: bool) -> Callable[[bool], None]:
+    def call(state: bool = False) -> None:
+        if with_state:
+            handler(state)
+        else:
+            handler()
+
+    return call

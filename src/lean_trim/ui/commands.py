@@ -1,0 +1,41 @@
+"""Undoable changes."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QUndoCommand
+
+from ..core.decision import Decision
+from ..job.records import Span
+
+if TYPE_CHECKING:
+    from .session import Session
+
+
+class DecisionCommand(QUndoCommand):
+    """One change of the decided values."""
+
+    def __init__(self, session: Session, text: str, before: Decision, after: Decision) -> None:
+        super().__init__(text)
+        self.session, self.before, self.after = session, before, after
+
+    def redo(self) -> None:
+        self.session.set_decision(self.after)
+
+    def undo(self) -> None:
+        self.session.set_decision(self.before)
+
+
+class LeftOutCommand(QUndoCommand):
+    """One change of the stretches left out by hand."""
+
+    def __init__(self, session: Session, before: tuple[Span, ...], after: tuple[Span, ...]) -> None:
+        super().__init__("Leave out" if len(after) > len(before) else "Keep again")
+        self.session, self.before, self.after = session, before, after
+
+    def redo(self) -> None:
+        self.session.set_left_out(self.after)
+
+    def undo(self) -> None:
+        self.session.set_left_out(self.before)

@@ -1,0 +1,105 @@
+"""Where the user decides: accept, put back, pin, type; with the caution that belongs to it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from ..core.cautions import cautions_for
+from .session import Session
+from .theme import Appearance, font
+
+
+class DecisionBar(QWidget):
+    """Buttons act on the selection, or on all cells if none is chosen."""
+
+    def __init__(self, session: Session, appearance: Appearance, actions: dict[str, QAction], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.caution = QLabel(self)
+        self.caution.setWordWrap(True)
+        self.caution.setFont(font(9))
+        self.caution.hide()
+        self.entry = QLineEdit(self)
+        self.entry.setPlaceholderText("+3%  x0.95  =82")
+        self.entry.setAccessibleName("Change the chosen cells")
+        self.entry.setToolTip("Change the chosen cells: +3%, -2, x0.95, =82, then Enter")
+        self.entry.setFixedWidth(130)
+        self.entry.returnPressed.connect(self._typed)
+        self.accept = _button(actions["accept"], "Accept all", primary=True)
+        self.put_back = _button(actions["put_back"], "Put back")
+        self.pin = _button(actions["pin"], "Pin")
+        self.hand_over = _button(actions["hand_over"], "Hand over…")
+        self.drive = _button(actions["drive"], "Drive again")
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        for widget in (self.accept, self.put_back, self.pin, self.entry):
+            row.addWidget(widget)
+        row.addStretch(1)
+        row.addWidget(self.hand_over)
+        row.addWidget(self.drive)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 2, 6, 4)
+        layout.setSpacing(4)
+        layout.addWidget(self.caution)
+        layout.addLayout(row)
+        session.selection.changed.connect(self.refresh)
+        for signal in (session.round_changed, session.solved, session.decided, session.idle):
+            signal.connect(self.refresh)
+        session.busy.connect(self._busy)
+        appearance.changed.connect(self.refresh)
+        self.refresh()
+
+    def begin_typing(self, text: str) -> None:
+        """Take over a key typed on the table."""
+        self.entry.setText(text)
+        self.entry.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _typed(self) -> None:
+        if self.session.type_in(self.entry.text(), self.session.selection.cells):
+            self.entry.clear()
+
+    def _busy(self, title: str, share: float) -> None:
+        if share == 0.0:
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Names, states and the caution for what the accept button would do now."""
+        session, cells = self.session, self.session.selection.cells
+        can = session.is_last and session.proposal is not None
+        free = session.task is None or session.task.title == "Solving"
+        self.accept.setText(f"Accept {len(cells)} {'cell' if len(cells) == 1 else 'cells'}" if cells else "Accept all")
+        self.accept.setEnabled(can)
+        self.put_back.setEnabled(session.is_last and session.round is not None)
+        self.pin.setEnabled(session.is_last and bool(cells))
+        self.entry.setEnabled(session.is_last and bool(cells))
+        self.hand_over.setEnabled(session.round is not None)
+        has_car = session.job is not None and bool(session.job.car)
+        self.drive.setVisible(has_car)
+        self.drive.setEnabled(has_car and free)
+        first = session.round is not None and not session.round.logs
+        self.drive.setText("Drive the simulated car" if first else "Drive again")
+        self._show_caution(can)
+
+    def _show_caution(self, can: bool) -> None:
+        session, text = self.session, ""
+        if can and session.proposal is not None and session.round is not None and session.decision is not None:
+            pending = session.decision.source == 0
+            step = session.proposal.step_pct * pending
+            text = "  ".join(cautions_for(session.round.table, step, session.selection.cells or None, session.policy))
+        theme = self.appearance.theme
+        self.caution.setText(f"Before you accept: {text}" if text else "")
+        self.caution.setStyleSheet(
+            f"background: {theme.caution_paper}; color: {theme.ink}; border-left: 3px solid {theme.danger}; padding: 4px 8px;"
+        )
+        self.caution.setVisible(bool(text))
+
+
+def _button(action: QAction, text: str, primary: bool = False) -> QPushButton:
+    button = QPushButton(text)
+    if primary:
+        button.setObjectName("primary")
+    button.setToolTip(action.toolTip())
+    button.clicked.connect(action.trigger)
+    return button

@@ -1,0 +1,267 @@
+"""The main window: rail, table, inspector, tape, and the commands that tie them together."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
+from PySide6.QtWidgets import (
+    QFileDialog, QHBoxLayout, QLabel, QMainWindow, QProgressBar, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget,
+)
+
+from ..core.errors import LeanTrimError
+from ..core.linking import visits_of_cells
+from ..formats.tables_csv import table_text
+from ..job.store import SUFFIX, JobStore
+from .actions import build_actions
+from .balance_table import BalanceTable
+from .decision_bar import DecisionBar
+from .demo import demo_store
+from .finder import Finder
+from .inspector import Inspector
+from .message_bar import MessageBar
+from .round_rail import RoundRail
+from .session import Session
+from .start_page import StartPage
+from .table_header import Legend, TableHeader
+from .tape import Tape
+from .theme import LIGHT, NIGHT, Appearance, font
+
+JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
+LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz);;All files (*)"
+
+
+class MainWindow(QMainWindow):
+    """Shows one job. ``data_folder`` is where the demo job lives."""
+
+    def __init__(self, session: Session, appearance: Appearance, data_folder: Path) -> None:
+        super().__init__()
+        self.session, self.appearance, self.data_folder = session, appearance, data_folder
+        self.setWindowTitle("Lean Trim")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.actions_ = build_actions(self, self._handlers())
+        self._build()
+        self._connect()
+        self._job_changed()
+
+    def _handlers(self) -> dict[str, object]:
+        session = self.session
+        return {
+            "demo": self.open_demo, "demo_fresh": lambda: self.open_demo(fresh=True), "new_job": self._ask_new_job,
+            "open_job": self._ask_open_job, "close_job": self.close_job, "quit": self.close, "add_logs": self._ask_logs,
+            "drive": session.drive, "begin_round": session.begin_round, "solve": session.solve, "cancel": session.cancel,
+            "undo": session.undo.undo, "redo": session.undo.redo,
+            "accept": lambda: session.accept(session.selection.cells or None),
+            "put_back": lambda: session.put_back(session.selection.cells or None),
+            "pin": lambda: session.pin(session.selection.cells), "select_all": self._select_all,
+            "hand_over": self._ask_hand_over, "copy": self.copy_table, "copy_cells": lambda: self.copy_table(axes=False),
+            "leave_out": self._leave_out, "show_all": lambda: self.tape.show_all(), "zoom_chosen": self._zoom_chosen,
+            "night": lambda on: self.appearance.use(NIGHT if on else LIGHT), "truth": self._show_truth, "find": self._find,
+        }  # type: ignore[dict-item]
+
+    def _build(self) -> None:
+        session, appearance = self.session, self.appearance
+        self.rail = RoundRail(session, appearance)
+        self.header = TableHeader(session, appearance)
+        self.table = BalanceTable(session, appearance)
+        self.legend = Legend(session, appearance, lambda: self.table.view.scale_pct if self.table.view else 0.0)
+        self.bar = DecisionBar(session, appearance, self.actions_)
+        self.inspector = Inspector(session, appearance)
+        self.tape = Tape(session, appearance)
+        self.messages = MessageBar(appearance)
+        middle = _column(self.header, self.table, self.legend, self.bar)
+        top = QWidget()
+        row = QHBoxLayout(top)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        for widget, stretch in ((self.rail, 0), (middle, 1), (self.inspector, 0)):
+            row.addWidget(widget, stretch)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.addWidget(top)
+        self.splitter.addWidget(self.tape)
+        self.splitter.setSizes([530, 200])
+        self.splitter.setChildrenCollapsible(False)
+        self.start_page = StartPage(self.actions_)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.start_page)
+        self.pages.addWidget(self.splitter)
+        self.setCentralWidget(_column(self.messages, self.pages))
+        self._build_status()
+
+    def _build_status(self) -> None:
+        self.hover = QLabel()
+        self.hover.setFont(font(9))
+        self.progress = QProgressBar()
+        self.progress.setFixedWidth(230)
+        self.progress.setRange(0, 1000)
+        self.cancel_button = QPushButton("Cancel")
+        self.cancel_button.clicked.connect(self.session.cancel)
+        status = self.statusBar()
+        status.setSizeGripEnabled(False)
+        status.addWidget(self.hover, 1)
+        status.addPermanentWidget(self.progress)
+        status.addPermanentWidget(self.cancel_button)
+        self.progress.hide()
+        self.cancel_button.hide()
+
+    def _connect(self) -> None:
+        session = self.session
+        session.message.connect(self.messages.show_message)
+        session.job_changed.connect(self._job_changed)
+        session.busy.connect(self._busy)
+        session.idle.connect(self._idle)
+        self.header.figure_chosen.connect(self.table.show_figure)
+        self.table.typed.connect(self.bar.begin_typing)
+        self.table.hovered.connect(self.hover.setText)
+        self.tape.hovered.connect(self.hover.setText)
+        self.inspector.look.connect(self.tape.look_at)
+
+    def _job_changed(self) -> None:
+        job = self.session.job
+        self.pages.setCurrentIndex(0 if job is None else 1)
+        self.setWindowTitle(f"{job.vehicle.name} – Lean Trim" if job else "Lean Trim")
+        for name in ("close_job", "add_logs", "begin_round", "solve", "accept", "put_back", "pin", "hand_over", "copy", "copy_cells",
+                     "leave_out", "show_all", "zoom_chosen", "select_all"):
+            self.actions_[name].setEnabled(job is not None)
+        for name in ("drive", "truth"):
+            self.actions_[name].setEnabled(job is not None and bool(job.car))
+
+    def _busy(self, title: str, share: float) -> None:
+        self.progress.setFormat(f"{title}  %p %")
+        self.progress.setValue(round(1000 * share))
+        self.progress.show()
+        self.cancel_button.show()
+
+    def _idle(self) -> None:
+        self.progress.hide()
+        self.cancel_button.hide()
+
+    def open_demo(self, fresh: bool = False) -> None:
+        """Open the demo job; the first time, drive it at once."""
+        self.session.close_job()
+        self._try(lambda: self.session.open_store(demo_store(self.data_folder, fresh)))
+        if self.session.round is not None and not self.session.round.logs:
+            self.session.drive()
+
+    def open_job(self, path: Path) -> None:
+        """Open a job file."""
+        self._try(lambda: self.session.open_store(JobStore.open(path)))
+
+    def new_job(self, sheet: Path, path: Path) -> None:
+        """Make a job file from a vehicle sheet and open it."""
+        from ..formats.vehicle_json import read_vehicle
+
+        def make() -> None:
+            vehicle, warnings = read_vehicle(sheet)
+            self.session.open_store(JobStore.create(path, vehicle))
+            for line in warnings:
+                self.messages.show_message("note", line)
+
+        self._try(make)
+
+    def close_job(self) -> None:
+        """Back to the start page."""
+        self.session.close_job()
+        self.session.job_changed.emit()
+        self.session.round_changed.emit()
+
+    def _try(self, action: object) -> None:
+        try:
+            self.messages.hide()
+            action()  # type: ignore[operator]
+        except (LeanTrimError, OSError) as error:
+            self.messages.show_message("error", str(error))
+
+    def _ask_new_job(self) -> None:
+        sheet, _ = QFileDialog.getOpenFileName(self, "Vehicle sheet", "", "Vehicle sheets (*.json)")
+        if sheet:
+            path, _ = QFileDialog.getSaveFileName(self, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER)
+            if path:
+                self.new_job(Path(sheet), Path(path).with_suffix(SUFFIX))
+
+    def _ask_open_job(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Open a job", "", JOB_FILTER)
+        if path:
+            self.open_job(Path(path))
+
+    def _ask_logs(self) -> None:
+        paths, _ = QFileDialog.getOpenFileNames(self, "Add logs to this round", "", LOG_FILTER)
+        if paths:
+            self.session.add_logs([Path(p) for p in paths])
+
+    def _ask_hand_over(self) -> None:
+        current = self.session.round
+        if current is None or self.session.job is None:
+            return
+        name = f"{self.session.job.vehicle.name.lower()}-{self.session.job.vehicle.airflow}-round{current.number}.csv"
+        path, _ = QFileDialog.getSaveFileName(self, "Write the decided table", name, "Tables (*.csv)")
+        if path:
+            self.session.hand_over(Path(path))
+
+    def copy_table(self, axes: bool = True) -> None:
+        """Put the decided table on the clipboard, tab separated."""
+        current = self.session.round
+        if current is None:
+            return
+        text = table_text(current.result, "\t")
+        if not axes:
+            text = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:]) + "\n"
+        QGuiApplication.clipboard().setText(text)
+        self.session.mark_handed_over("clipboard")
+        self.messages.show_message("note", "Table copied. Keep a copy of what is in the ECU before you write this to it.")
+
+    def _select_all(self) -> None:
+        if self.session.round is not None:
+            self.session.selection.set_cells(frozenset(range(self.session.round.table.size)))
+
+    def _leave_out(self) -> None:
+        span = self.session.selection.span
+        if span is None:
+            self.messages.show_message("note", "Drag along the tape first to choose a stretch.")
+        else:
+            self.session.leave_out(*span)
+
+    def _zoom_chosen(self) -> None:
+        selection, solution = self.session.selection, self.session.solution
+        if selection.span is not None:
+            self.tape.look_at(*selection.span)
+        elif selection.cells and solution is not None and (visits := visits_of_cells(solution, selection.cells)):
+            longest = visits[int(np.argmax([v.seconds for v in visits]))]
+            self.tape.look_at(longest.start_s - 3, longest.end_s + 3)
+
+    def _show_truth(self, on: bool) -> None:
+        self.header.show_truth = on
+        self.header.refresh()
+
+    def _find(self) -> None:
+        Finder(list(self.actions_.values()), self).exec()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
+        jobs = [p for p in paths if p.suffix == SUFFIX]
+        if jobs:
+            self.open_job(jobs[0])
+        elif paths:
+            self.session.add_logs(paths)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.session.close_job()
+        super().closeEvent(event)
+
+
+def _column(*widgets: QWidget) -> QWidget:
+    holder = QWidget()
+    layout = QVBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(2)
+    for widget in widgets:
+        stretch = 1 if isinstance(widget, BalanceTable | QStackedWidget) else 0
+        layout.addWidget(widget, stretch)
+    return holder

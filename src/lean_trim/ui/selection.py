@@ -1,0 +1,36 @@
+"""The one selection every view shares: cells of the table and a stretch of the log."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+
+class Selection(QObject):
+    """Cells and a time span; whichever was chosen by the user, the other follows from it.
+
+    ``changing`` is sent while the user drags, ``changed`` when the choice is made.
+    """
+
+    changing = Signal()
+    changed = Signal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.cells: frozenset[int] = frozenset()
+        self.span: tuple[float, float] | None = None
+        self.by_time = False
+
+    def set_cells(self, cells: frozenset[int], done: bool = True) -> None:
+        """Choose cells; a chosen span is dropped."""
+        self.cells, self.span, self.by_time = cells, None, False
+        (self.changed if done else self.changing).emit()
+
+    def set_span(self, start_s: float, end_s: float, cells: frozenset[int], done: bool = True) -> None:
+        """Choose a stretch of the log together with the cells it fed."""
+        self.cells, self.span, self.by_time = cells, (min(start_s, end_s), max(start_s, end_s)), True
+        (self.changed if done else self.changing).emit()
+
+    def clear(self) -> None:
+        """Choose nothing."""
+        self.cells, self.span, self.by_time = frozenset(), None, False
+        self.changed.emit()
