@@ -32,7 +32,7 @@ def build_parser() -> argparse.ArgumentParser:
     correct.set_defaults(run=run_correct)
     simulate = commands.add_parser("simulate", help="drive the simulated car with this calibration")
     simulate.add_argument("--vehicle", required=True, type=Path)
-    simulate.add_argument("--out", required=True, type=Path)
+    simulate.add_argument("--out", required=True, type=Path, help="a CSV file, or - to stream to standard output")
     simulate.add_argument("--seed", type=int, default=1)
     simulate.add_argument("--minutes", type=float, default=12.0)
     simulate.set_defaults(run=run_simulate)
@@ -62,16 +62,23 @@ def run_correct(args: argparse.Namespace) -> None:
 
 def run_simulate(args: argparse.Namespace) -> None:
     """``lean-trim simulate``: a log of the simulated car driven on this calibration."""
-    from .formats.logs import write_log_csv
+    from .core.log import concatenate
+    from .formats.logs import header_lines, row_lines, write_log_csv
     from .formats.vehicle_json import read_vehicle
-    from .simcar.drive import simulate
+    from .simcar.drive import drive
 
     vehicle, warnings = read_vehicle(args.vehicle)
     for line in warnings:
         print(f"warning: {line}", file=sys.stderr)
-    log = simulate(vehicle, seed=args.seed, minutes=args.minutes)
-    _make_folder(args.out.parent)
-    write_log_csv(log, args.out)
+    pieces = []
+    for piece in drive(vehicle, args.seed, args.minutes):
+        if str(args.out) == "-":
+            sys.stdout.write((header_lines(piece.channels) if not pieces else "") + row_lines(piece))
+            sys.stdout.flush()
+        pieces.append(piece)
+    if str(args.out) != "-":
+        _make_folder(args.out.parent)
+        write_log_csv(concatenate(pieces, "drive"), args.out)
 
 
 def _make_folder(path: Path) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -95,13 +95,34 @@ def _convert(role: Role, column: Column, values: Floats, stoich_afr: float, name
     return table[unit](values)
 
 
+LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}
+
+
+def header_lines(roles: Iterable[Role]) -> str:
+    """The row of names and the row of units that ``write_log_csv`` begins with."""
+    roles = list(roles)
+    names = ",".join(["Time", *(LABELS[r][0] for r in roles)])
+    return f"{names}\n{','.join(['s', *(LABELS[r][1] for r in roles)])}\n"
+
+
+def row_lines(log: Log) -> str:
+    """The rows of a log as CSV, at most four decimals."""
+    data = np.column_stack([log.time_s, *log.channels.values()])
+    return "".join(",".join(f"{v:.4f}".rstrip("0").rstrip(".") for v in row) + "\n" for row in data.tolist())
+
+
+def parse_rows(roles: Sequence[Role], lines: Sequence[str], name: str) -> Log:
+    """The inverse of ``row_lines``."""
+    data = np.array([line.split(",") for line in lines], float)
+    return Log(data[:, 0], {r: data[:, i] for i, r in enumerate(roles, 1)}, name)
+
+
 def write_log_csv(log: Log, path: Path) -> None:
     """Write a log as CSV with a row of names and a row of units."""
     import polars as pl
 
     roles = list(log.channels)
     with path.open("wb") as f:
-        f.write((",".join(["Time", *(LABELS[r][0] for r in roles)]) + "\n").encode())
-        f.write((",".join(["s", *(LABELS[r][1] for r in roles)]) + "\n").encode())
+        f.write(header_lines(roles).encode())
         frame = pl.DataFrame({"time": np.round(log.time_s, 4)} | {str(r): np.round(log[r], 4) for r in roles})
         frame.fill_nan(None).write_csv(f, include_header=False)

@@ -10,6 +10,7 @@ import numpy as np
 from ..core.channels import Role
 from ..core.log import Log
 from ..core.tables import Axis, Table
+from .records import StoredLog
 
 
 def table_row(table: Table) -> tuple[str, str, str, str]:
@@ -32,6 +33,11 @@ def log_to_parquet(log: Log) -> bytes:
     buffer = io.BytesIO()
     pl.DataFrame({"time_s": log.time_s} | {str(r): v for r, v in log.channels.items()}).write_parquet(buffer)
     return buffer.getvalue()
+
+
+def store_log(log: Log, sha256: str = "") -> StoredLog:
+    """Encode a log for the job file; slow enough to be done off the window's thread."""
+    return StoredLog(log, log_to_parquet(log), sha256)
 
 
 def log_from_parquet(data: bytes, name: str) -> Log:

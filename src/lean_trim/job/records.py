@@ -28,6 +28,15 @@ class LogInfo:
     added: str
 
 
+@dataclass(frozen=True, eq=False)
+class StoredLog:
+    """A log together with the bytes that keep it in the job file."""
+
+    log: Log
+    data: bytes
+    sha256: str = ""
+
+
 @dataclass(frozen=True)
 class Verdict:
     """Figures of a round, kept so that the rail needs no new solve. Percent; NaN where unknown."""

@@ -14,12 +14,11 @@ import numpy as np
 
 from ..core.decision import Decision, Source, undecided
 from ..core.errors import BadInputError
-from ..core.log import Log
 from ..core.tables import Table
 from ..core.vehicle import Vehicle
 from ..formats.vehicle_json import vehicle_dict, vehicle_from_dict
-from .blobs import log_from_parquet, log_to_parquet, table_from_row, table_row
-from .records import Job, LogInfo, Round, Span, Verdict
+from .blobs import log_from_parquet, table_from_row, table_row
+from .records import Job, LogInfo, Round, Span, StoredLog, Verdict
 from .schema import migrate
 
 SUFFIX = ".leantrim"
@@ -101,31 +100,48 @@ class JobStore:
         )
         return int(row.lastrowid or 0)
 
-    def _add_log(self, round_id: int, log: Log, sha256: str) -> None:
+    def _add_log(self, round_id: int, stored: StoredLog) -> None:
+        log = stored.log
         row = self.db.execute(
             "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, ?, ?)",
-            (log.name, sha256, _now(), len(log), log.duration_s, log_to_parquet(log)),
+            (log.name, stored.sha256, _now(), len(log), log.duration_s, stored.data),
         )
         self.db.execute(
             "INSERT INTO round_logs SELECT ?, ?, count(*) FROM round_logs WHERE round_id = ?",
             (round_id, row.lastrowid, round_id),
         )
 
-    def add_log(self, round_id: int, log: Log, sha256: str = "") -> None:
-        """Add a log to a round."""
+    def add_logs(self, current: Round, logs: Sequence[StoredLog]) -> Round:
+        """Add logs to a round; returns the round as it is now."""
         with self._transaction():
-            self._add_log(round_id, log, sha256)
+            for stored in logs:
+                self._add_log(current.id, stored)
+        return replace(
+            current, logs=(*current.logs, *(s.log for s in logs)), log_infos=self._log_infos(current.id)
+        )
 
-    def begin_round(self, result: Table, logs: Sequence[Log] = ()) -> None:
+    def begin_round(self, result: Table, logs: Sequence[StoredLog] = ()) -> Round:
         """Start the next round on a new table revision, with its logs if they are there already."""
         with self._transaction():
             last = self.db.execute("SELECT number, target_id, id FROM rounds ORDER BY number DESC LIMIT 1").fetchone()
             kind = self.db.execute(
                 "SELECT kind FROM tables JOIN rounds ON rounds.table_id = tables.id WHERE rounds.id = ?", (last[2],)
             ).fetchone()[0]
-            round_id = self._add_round(last[0] + 1, self._add_table(kind, result), last[1])
-            for log in logs:
-                self._add_log(round_id, log, "")
+            table_id = self._add_table(kind, result)
+            round_id = self._add_round(last[0] + 1, table_id, last[1])
+            for stored in logs:
+                self._add_log(round_id, stored)
+        started = self.db.execute("SELECT started FROM rounds WHERE id = ?", (round_id,)).fetchone()[0]
+        return Round(
+            round_id, last[0] + 1, started, result, table_id, tuple(s.log for s in logs), self._log_infos(round_id)
+        )
+
+    def _log_infos(self, round_id: int) -> tuple[LogInfo, ...]:
+        rows = self.db.execute(
+            "SELECT logs.id, name, sha256, added FROM round_logs JOIN logs ON logs.id = log_id "
+            "WHERE round_id = ? ORDER BY position", (round_id,),
+        )
+        return tuple(LogInfo(*r) for r in rows.fetchall())
 
     def save_decision(self, round_id: int, table: Table, decision: Decision) -> None:
         """Keep what was decided so far; untouched cells take no row."""
@@ -176,7 +192,7 @@ class JobStore:
     def _load_round(self, row: tuple[int, int, str, int, float | None, float | None, float | None, str, str]) -> Round:
         round_id, number, started, table_id, *figures, handed_over, note = row
         logs = self.db.execute(
-            "SELECT logs.id, name, sha256, added, parquet FROM round_logs JOIN logs ON logs.id = log_id "
+            "SELECT name, parquet FROM round_logs JOIN logs ON logs.id = log_id "
             "WHERE round_id = ? ORDER BY position", (round_id,),
         ).fetchall()
         spans = self.db.execute("SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s", (round_id,))
@@ -185,8 +201,8 @@ class JobStore:
             verdict = Verdict(*(float("nan") if f is None else float(f) for f in figures))  # type: ignore[arg-type]
         table = self._table(table_id)
         return Round(
-            round_id, number, started, table, table_id, tuple(log_from_parquet(r[4], r[1]) for r in logs),
-            tuple(LogInfo(*r[:4]) for r in logs), tuple(Span(*s) for s in spans.fetchall()),
+            round_id, number, started, table, table_id, tuple(log_from_parquet(data, name) for name, data in logs),
+            self._log_infos(round_id), tuple(Span(*s) for s in spans.fetchall()),
             self._decision(round_id, table), verdict, handed_over, note,
         )
 
@@ -217,3 +233,12 @@ class _Transaction:
 
     def __exit__(self, kind: object, *_: object) -> None:
         self.db.execute("ROLLBACK" if kind else "COMMIT")
+
+
+def load_job(path: Path) -> Job:
+    """Read a whole job on a connection of its own, so that it can be done in any thread."""
+    store = JobStore.open(path)
+    try:
+        return store.load()
+    finally:
+        store.close()

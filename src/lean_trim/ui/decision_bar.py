@@ -20,7 +20,7 @@ class DecisionBar(QWidget):
         self.caution = QLabel(self)
         self.caution.setWordWrap(True)
         self.caution.setFont(font(9))
-        self.caution.hide()
+        self.caution.setFixedHeight(40)
         self.entry = QLineEdit(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
@@ -89,11 +89,27 @@ class DecisionBar(QWidget):
             step = session.proposal.step_pct * pending
             text = "  ".join(cautions_for(session.round.table, step, session.selection.cells or None, session.policy))
         theme = self.appearance.theme
-        self.caution.setText(f"Before you accept: {text}" if text else "")
+        self.caution.setText(f"Before you accept: {text}" if text else self._summary())
+        paper, edge = (theme.caution_paper, theme.danger) if text else (theme.paper, theme.edge)
         self.caution.setStyleSheet(
-            f"background: {theme.caution_paper}; color: {theme.ink}; border-left: 3px solid {theme.danger}; padding: 4px 8px;"
+            f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: 2px 8px;"
         )
-        self.caution.setVisible(bool(text))
+
+    def _summary(self) -> str:
+        """What is decided and what is still open, in one line."""
+        session = self.session
+        if session.round is None or session.decision is None:
+            return ""
+        if not session.is_last:
+            return "An earlier round: kept as it was decided."
+        taken = session.decision.source != 0
+        more = int((taken & (session.decision.values > session.round.table.values)).sum())
+        less = int((taken & (session.decision.values < session.round.table.values)).sum())
+        decided = f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."
+        if session.proposal is None:
+            return f"{decided} A log is needed for a proposal."
+        step = session.proposal.step_pct[~taken]
+        return f"{decided} Still proposed: {int((step > 0).sum())} more, {int((step < 0).sum())} less."
 
 
 def _button(action: QAction, text: str, primary: bool = False) -> QPushButton:

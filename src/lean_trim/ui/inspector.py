@@ -38,6 +38,7 @@ class Inspector(QWidget):
             (self.heading, 0), (self.body, 0), (self.visits_head, 0), (self.visits, 3), (self.findings_head, 0), (self.findings, 2),
         ):
             layout.addWidget(widget, stretch)
+        layout.addStretch(0)
         self.setFixedWidth(262)
         self.visits.itemClicked.connect(self._clicked)
         self.findings.itemClicked.connect(self._clicked)
@@ -58,6 +59,7 @@ class Inspector(QWidget):
         if self.session.round is None:
             self.heading.setText("")
             self.body.setText("")
+            self._show_visits("", False)
             return
         if not cells:
             self._nothing_chosen()
@@ -66,10 +68,10 @@ class Inspector(QWidget):
         self.body.setText(self._facts(cells))
         solution = self.session.solution
         visits = visits_of_cells(solution, cells) if solution is not None else []
-        self.visits_head.setText(f"Visits: {len(visits)}" if visits else "No visit: nothing measured here")
+        self._show_visits(f"{len(visits)} visits: when, how long, what they ask" if visits else "No visit: nothing measured here", bool(visits))
         for visit in visits:
             minutes, rest = divmod(visit.start_s, 60)
-            text = f"{int(minutes)}:{rest:04.1f}   {visit.seconds:5.1f} s   asks {100 * (visit.k - 1):+.1f} %"
+            text = f"{int(minutes)}:{rest:04.1f}   {visit.seconds:5.1f} s   {100 * (visit.k - 1):+.1f} %"
             self._add(self.visits, text, (visit.start_s, visit.end_s))
 
     def _nothing_chosen(self) -> None:
@@ -79,7 +81,12 @@ class Inspector(QWidget):
         if span is not None:
             text = f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. Hover over the tape to read why."
         self.body.setText(text)
-        self.visits_head.setText("")
+        self._show_visits("", False)
+
+    def _show_visits(self, heading: str, listed: bool) -> None:
+        self.visits_head.setText(heading)
+        self.visits_head.setVisible(bool(heading))
+        self.visits.setVisible(listed)
 
     def _place(self, cells: list[int]) -> str:
         assert self.session.round is not None
@@ -125,6 +132,7 @@ class Inspector(QWidget):
             self.findings_head.setText("Findings appear once a log is in")
         else:
             self.findings_head.setText(f"Findings: {len(found)}" if found else "Findings: no fault seen in this log")
+        self.findings.setVisible(bool(found))
         for finding in found:
             text = f"{RANK[finding.severity]}: {finding.message}"
             item = self._add(self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4))

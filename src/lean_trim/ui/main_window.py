@@ -18,7 +18,7 @@ from ..job.store import SUFFIX, JobStore
 from .actions import build_actions
 from .balance_table import BalanceTable
 from .decision_bar import DecisionBar
-from .demo import demo_store
+from .demo import demo_path
 from .finder import Finder
 from .inspector import Inspector
 from .message_bar import MessageBar
@@ -82,7 +82,7 @@ class MainWindow(QMainWindow):
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.addWidget(top)
         self.splitter.addWidget(self.tape)
-        self.splitter.setSizes([530, 200])
+        self.splitter.setSizes([540, 196])
         self.splitter.setChildrenCollapsible(False)
         self.start_page = StartPage(self.actions_)
         self.pages = QStackedWidget()
@@ -142,13 +142,15 @@ class MainWindow(QMainWindow):
     def open_demo(self, fresh: bool = False) -> None:
         """Open the demo job; the first time, drive it at once."""
         self.session.close_job()
-        self._try(lambda: self.session.open_store(demo_store(self.data_folder, fresh)))
+        self._try(lambda: self.session.open_path(demo_path(self.data_folder, fresh), self._first_drive))
+
+    def _first_drive(self) -> None:
         if self.session.round is not None and not self.session.round.logs:
             self.session.drive()
 
     def open_job(self, path: Path) -> None:
         """Open a job file."""
-        self._try(lambda: self.session.open_store(JobStore.open(path)))
+        self._try(lambda: self.session.open_path(path))
 
     def new_job(self, sheet: Path, path: Path) -> None:
         """Make a job file from a vehicle sheet and open it."""
@@ -156,7 +158,8 @@ class MainWindow(QMainWindow):
 
         def make() -> None:
             vehicle, warnings = read_vehicle(sheet)
-            self.session.open_store(JobStore.create(path, vehicle))
+            JobStore.create(path, vehicle).close()
+            self.session.open_path(path)
             for line in warnings:
                 self.messages.show_message("note", line)
 

@@ -92,6 +92,7 @@ class RoundRail(QWidget):
         self.subtitle.setFont(font(8.5))
         self.list = QListWidget(self)
         self.list.setAccessibleName("Rounds")
+        self.list.setStyleSheet("QListWidget { border: none; background: transparent; }")
         self.list.setItemDelegate(_RoundDelegate(appearance, self.list))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._chosen)

@@ -15,15 +15,17 @@ from ..core import decision as decide
 from ..core.decision import Decision
 from ..core.errors import LeanTrimError
 from ..core.frame import make_frame
-from ..core.log import Log, concatenate
+from ..core.log import Log
 from ..core.proposal import PolicySettings, Proposal, propose
 from ..core.regimes import Mask
 from ..core.solve import Solution, SolveSettings, join_logs, solve
 from ..core.tables import Table
 from ..core.vehicle import Vehicle
-from ..job.records import Job, Round, Span, Verdict
-from ..job.store import JobStore
+from ..job.blobs import store_log
+from ..job.records import Job, Round, Span, StoredLog, Verdict
+from ..job.store import JobStore, load_job
 from .commands import DecisionCommand, LeftOutCommand
+from .drive_process import drive_apart
 from .selection import Selection
 from .task import Report, Task
 
@@ -71,12 +73,19 @@ class Session(QObject):
         """Only the newest round can still be decided."""
         return self.job is not None and self.index == len(self.job.rounds) - 1
 
-    def open_store(self, store: JobStore) -> None:
-        """Show a job file, at its newest round."""
+    def open_path(self, path: Path, then: Callable[[], None] | None = None) -> None:
+        """Show a job file, at its newest round; ``then`` is called when it is open."""
+        JobStore.open(path).close()
         self.close_job()
-        self.store, self.job = store, store.load()
-        self.job_changed.emit()
-        self.show_round(len(self.job.rounds) - 1)
+
+        def opened(job: Job) -> None:
+            self.store, self.job = JobStore.open(path), job
+            self.job_changed.emit()
+            self.show_round(len(job.rounds) - 1)
+            if then is not None:
+                then()
+
+        self.start("Opening the job", lambda report: load_job(path), opened)
 
     def close_job(self) -> None:
         """Let go of the job; everything is saved already."""
@@ -97,12 +106,17 @@ class Session(QObject):
         if self.round and self.round.logs:
             self.solve()
 
-    def reload(self, index: int | None = None) -> None:
-        """Read the job file again after it was extended."""
-        assert self.store is not None
-        self.job = self.store.load()
+    def _append_round(self, new: Round) -> None:
+        assert self.job is not None
+        self.job = replace(self.job, rounds=(*self.job.rounds, new))
         self.job_changed.emit()
-        self.show_round(len(self.job.rounds) - 1 if index is None else index)
+        self.show_round(len(self.job.rounds) - 1)
+
+    def _extend_round(self, logs: list[StoredLog]) -> None:
+        assert self.store is not None and self.round is not None
+        self._replace_round(self.store.add_logs(self.round, logs))
+        self.job_changed.emit()
+        self.show_round(self.index)
 
     def start(self, title: str, work: Callable[[Report], Any], done: Callable[[Any], None]) -> Task | None:
         """Run long work; only one at a time."""
@@ -267,15 +281,18 @@ class Session(QObject):
         fresh = not current.logs
         table = current.table if fresh else current.result
         driven, seed, minutes = vehicle.with_table(table), current.number + (0 if fresh else 1), self.drive_minutes
-        self.start("Driving the simulated car", lambda r: _drive(driven, seed, minutes, r), lambda log: self._drove(fresh, table, log))
 
-    def _drove(self, fresh: bool, table: Table, log: Log) -> None:
-        assert self.store is not None and self.round is not None
+        def work(report: Report) -> StoredLog:
+            return store_log(drive_apart(driven, seed, minutes, report))
+
+        self.start("Driving the simulated car", work, lambda stored: self._drove(fresh, table, stored))
+
+    def _drove(self, fresh: bool, table: Table, stored: StoredLog) -> None:
+        assert self.store is not None
         if fresh:
-            self.store.add_log(self.round.id, log)
+            self._extend_round([stored])
         else:
-            self.store.begin_round(table, [log])
-        self.reload()
+            self._append_round(self.store.begin_round(table, [stored]))
 
     def begin_round(self) -> None:
         """Start the next round on the decided table, to be filled with a log."""
@@ -284,8 +301,7 @@ class Session(QObject):
         if not self.round.logs:
             self.message.emit("note", "This round has no log yet; add one before starting the next round.")
             return
-        self.store.begin_round(self.round.result)
-        self.reload()
+        self._append_round(self.store.begin_round(self.round.result))
 
     def add_logs(self, paths: list[Path]) -> None:
         """Open log files in the background and add them to the newest round."""
@@ -296,7 +312,7 @@ class Session(QObject):
         if not self.is_last and self.job:
             self.show_round(len(self.job.rounds) - 1)
 
-        def work(report: Report) -> list[tuple[Log, str, tuple[str, ...]]]:
+        def work(report: Report) -> list[tuple[StoredLog, tuple[str, ...]]]:
             from ..formats.logs import open_log
 
             out = []
@@ -304,18 +320,15 @@ class Session(QObject):
                 report(i / len(paths), f"Opening {path.name}")
                 opened = open_log(path, vehicle.stoich_afr)
                 make_frame(opened.log, vehicle)
-                out.append((opened.log, opened.sha256, opened.warnings))
+                out.append((store_log(opened.log, opened.sha256), opened.warnings))
             return out
 
         self.start("Opening logs", work, self._take_logs)
 
-    def _take_logs(self, logs: list[tuple[Log, str, tuple[str, ...]]]) -> None:
-        assert self.store is not None and self.round is not None
-        for log, sha256, warnings in logs:
-            self.store.add_log(self.round.id, log, sha256)
-            for line in warnings:
-                self.message.emit("note", line)
-        self.reload()
+    def _take_logs(self, logs: list[tuple[StoredLog, tuple[str, ...]]]) -> None:
+        for line in (w for _, warnings in logs for w in warnings):
+            self.message.emit("note", line)
+        self._extend_round([stored for stored, _ in logs])
 
     def hand_over(self, path: Path) -> bool:
         """Write the decided table as CSV."""
@@ -345,15 +358,3 @@ def left_out_mask(log: Log, spans: tuple[Span, ...]) -> Mask | None:
     if not spans:
         return None
     return np.logical_or.reduce([(log.time_s >= s.start_s) & (log.time_s <= s.end_s) for s in spans])
-
-
-def _drive(vehicle: Vehicle, seed: int, minutes: float, report: Report) -> Log:
-    from ..simcar.drive import simulate
-
-    pieces: list[Log] = []
-
-    def progress(share: float, piece: Log) -> bool:
-        pieces.append(piece)
-        return report(share, concatenate(pieces, "drive so far") if len(pieces) % 3 == 0 else "Driving the simulated car")
-
-    return simulate(vehicle, seed, minutes, progress=progress, name=f"simulated drive {seed}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from .theme import font
 
@@ -24,14 +24,18 @@ class StartPage(QWidget):
 
     def __init__(self, actions: dict[str, QAction], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        layout = QVBoxLayout(self)
+        column = QWidget(self)
+        column.setFixedWidth(640)
+        outer = QHBoxLayout(self)
+        outer.addWidget(column, 0, Qt.AlignmentFlag.AlignHCenter)
+        layout = QVBoxLayout(column)
+        layout.setSpacing(10)
         layout.addStretch(2)
         for text, size, bold in (("Lean Trim", 24, True), (TEXT, 11, False)):
             label = QLabel(text, self)
             label.setFont(font(size, bold))
             label.setWordWrap(True)
-            label.setMaximumWidth(640)
-            layout.addWidget(label, 0, Qt.AlignmentFlag.AlignHCenter)
+            layout.addWidget(label)
         for name, text in (("demo", "Open the demo job"), ("new_job", "New job from a vehicle sheet…"), ("open_job", "Open a job…")):
             button = QPushButton(text, self)
             button.setFixedWidth(300)
@@ -39,11 +43,10 @@ class StartPage(QWidget):
             if name == "demo":
                 button.setObjectName("primary")
             button.clicked.connect(actions[name].trigger)
-            layout.addWidget(button, 0, Qt.AlignmentFlag.AlignHCenter)
+            layout.addWidget(button)
         caution = QLabel(CAUTION, self)
         caution.setFont(font(9))
         caution.setWordWrap(True)
-        caution.setMaximumWidth(640)
         layout.addSpacing(18)
-        layout.addWidget(caution, 0, Qt.AlignmentFlag.AlignHCenter)
+        layout.addWidget(caution)
         layout.addStretch(3)

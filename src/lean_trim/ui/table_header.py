@@ -6,7 +6,7 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from ..core.verdict import verdict_sentence
 from .session import Session
@@ -29,6 +29,8 @@ class TableHeader(QWidget):
         self.figures.setTextFormat(Qt.TextFormat.PlainText)
         left = QVBoxLayout()
         left.setSpacing(1)
+        for label in (self.title, self.figures):
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         left.addWidget(self.title)
         left.addWidget(self.figures)
         row = QHBoxLayout(self)
@@ -69,7 +71,7 @@ class TableHeader(QWidget):
             return "Waiting for a log" if not session.round.logs else "Working out the correction …"
         r = solution.residual
         used = solution.observations.seconds.sum() / 60.0
-        parts = [f"Off by {r.rms:.1f} % rms over {r.cells} cells", f"{r.within_3:.0f} % of them within ±3 %"]
+        parts = [f"Off by {r.rms:.1f} % rms over {r.cells} cells", f"{r.within_3:.0f} % within ±3 %"]
         if math.isfinite(r.trim_rms):
             parts.append(f"trims {r.trim_rms:.1f} % rms")
         parts.append(f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used")

@@ -16,7 +16,11 @@ from .trace_image import runs, trace_image
 if TYPE_CHECKING:
     from .tape import Tape
 
-LEFT, RIGHT, AXIS_H, BAND_H = 92, 8, 18, 15
+LEFT, RIGHT, AXIS_H, BAND_H = 124, 8, 18, 15
+SHORT_REGIMES = {
+    Regime.STOPPED: "off", Regime.WARM_UP: "warm", Regime.IDLE: "idle", Regime.OVERRUN: "over", Regime.CRUISE: "part",
+    Regime.TRANSIENT: "tip", Regime.FULL_THROTTLE: "full",
+}
 STEPS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600)
 
 
@@ -62,13 +66,16 @@ class TapePainter:
         p.setFont(font(8.5, bold=True))
         p.setPen(theme.color("ink"))
         p.drawText(QRectF(6, y + 1, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.title)
+        beside = 10 + p.fontMetrics().horizontalAdvance(lane.title)
+        p.setFont(font(7.5))
+        p.setPen(theme.color("faint"))
+        p.drawText(QRectF(beside, y + 2, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.unit)
         p.setFont(font(7))
         p.setPen(theme.color("faint"))
         inner = lane.high - lane.low
         for value, top in ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11)):
             text = f"{value:.2f}" if lane.unit == "λ" else f"{value:+.0f}" if lane.title == "Trims" else f"{value:.0f}"
             p.drawText(QRectF(LEFT - 46, top, 42, 11), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
-        p.drawText(QRectF(6, y + 14, LEFT - 52, 11), Qt.AlignmentFlag.AlignLeft, lane.unit)
         self._zero_line(lane, y, height)
         ratio = self.tape.devicePixelRatioF()
         for i, (role, pyramid) in reversed(list(enumerate(lane.traces))):
@@ -79,7 +86,7 @@ class TapePainter:
             p.drawImage(QPointF(LEFT, y), image)
             if len(lane.traces) > 1:
                 p.setPen(QColor(ink))
-                p.drawText(QRectF(6, y + 24 + 10 * i, LEFT - 50, 11), Qt.AlignmentFlag.AlignLeft, f"— {SHORT.get(role, role)}")
+                p.drawText(QRectF(6 + 40 * i, y + 17, 44, 12), Qt.AlignmentFlag.AlignLeft, f"— {SHORT.get(role, role)}")
 
     def _zero_line(self, lane: Lane, y: int, height: int) -> None:
         level = {"λ": 1.0, "%": 0.0}.get(lane.unit)
@@ -111,7 +118,8 @@ class TapePainter:
             rect = QRectF(LEFT + first, y, last - first, BAND_H - 2)
             self.p.fillRect(rect, QColor(self.theme.regimes[regime]))
             label = REGIME_LABELS[Regime(regime)]
-            if rect.width() > 7 + 5.2 * len(label):
+            label = label if rect.width() > 7 + 5.2 * len(label) else SHORT_REGIMES[Regime(regime)]
+            if rect.width() > 6 + 5.2 * len(label):
                 self.p.setPen(self.theme.color("ink"))
                 self.p.drawText(rect, Qt.AlignmentFlag.AlignCenter, label)
         self.p.setPen(self.theme.color("faint"))

@@ -79,8 +79,9 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
     rows, columns = layout_of(table)
     texts = _texts(figure, decision.values.ravel(), asked, error, seconds, _decimals(session))
-    largest = np.nanmax(np.abs(bar)) if np.isfinite(bar).any() else 0.0
-    scale = next((s for s in (5.0, 10.0, 20.0, 40.0) if largest <= s), 80.0)
+    moved = np.abs(bar[np.isfinite(bar) & (bar != 0.0)])
+    largest = float(np.percentile(moved, 95)) if len(moved) else 0.0
+    scale = next((s for s in (5.0, 10.0, 15.0, 20.0, 30.0) if largest <= s), 50.0)
     return TileView(
         table, rows, columns, texts, bar, error, seconds, solidity_of(seconds), decision.source.ravel(),
         decision.pinned.ravel(), scale,
