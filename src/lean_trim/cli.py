@@ -62,7 +62,7 @@ def run_correct(args: argparse.Namespace) -> None:
 
 def run_simulate(args: argparse.Namespace) -> None:
     """``lean-trim simulate``: a log of the simulated car driven on this calibration."""
-    from .core.log import concatenate
+    from .core.log import Log, concatenate
     from .formats.logs import header_lines, row_lines, write_log_csv
     from .formats.vehicle_json import read_vehicle
     from .simcar.drive import drive
@@ -70,7 +70,7 @@ def run_simulate(args: argparse.Namespace) -> None:
     vehicle, warnings = read_vehicle(args.vehicle)
     for line in warnings:
         print(f"warning: {line}", file=sys.stderr)
-    pieces = []
+    pieces: list[Log] = []
     for piece in drive(vehicle, args.seed, args.minutes):
         if str(args.out) == "-":
             sys.stdout.write((header_lines(piece.channels) if not pieces else "") + row_lines(piece))

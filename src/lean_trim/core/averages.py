@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 from .estimate import Estimate
 from .evidence import gather_evidence
@@ -40,16 +39,31 @@ def average_cells(
     cells, k, dt = cell[near][order], observations.k[near][order], observations.seconds[near][order]
     found, first = np.unique(cells, return_index=True)
     for c, low, high in zip(found, first, [*first[1:], len(cells)], strict=True):
-        mean[c] = stats.trim_mean(k[low:high], settings.trim_share)
+        mean[c] = trimmed_mean(k[low:high], settings.trim_share)
         seconds[c] = dt[low:high].sum()
         error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))
     visits: Ints = gather_evidence(observations, table, time_s).visits
     supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
     shape = table.shape
     return Estimate(
-        table, (100 * (mean - 1)).reshape(shape), (100 * error).reshape(shape), seconds.reshape(shape), visits,
-        supported.reshape(shape), float(100 * np.nanmedian(error)) if np.isfinite(error).any() else np.nan, "average",
+        table,
+        (100 * (mean - 1)).reshape(shape),
+        (100 * error).reshape(shape),
+        seconds.reshape(shape),
+        visits,
+        supported.reshape(shape),
+        float(100 * np.nanmedian(error)) if np.isfinite(error).any() else np.nan,
+        "average",
     )
+
+
+def trimmed_mean(values: Floats, share: float) -> float:
+    """Mean without the lowest and highest ``share`` of the values (0 to below 0.5), at least one value kept.
+
+    Written here because the statistics package that has it takes longer to import than the window to open.
+    """
+    cut = int(share * len(values))
+    return float(np.sort(values)[cut : len(values) - cut].mean())
 
 
 def _within_window(table: Table, at: tuple[Floats, ...], window: float) -> np.ndarray:

@@ -39,7 +39,9 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
             out.append(f"{_cells(lean_load)} near full load would get less fuel. Approach full throttle in short runs.")
     large = int((np.abs(step) > LARGE_STEP_PCT).sum())
     if large:
-        out.append(f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and injectors first.")
+        out.append(
+            f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and injectors first."
+        )
     return out
 
 

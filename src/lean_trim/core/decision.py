@@ -54,7 +54,8 @@ def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None =
     """Take the proposed value in the given cells (all if None) where it is a change; pinned cells stay."""
     take = _mask(decision, cells) & (proposal.step_pct != 0.0) & ~decision.pinned
     return replace(
-        decision, values=np.where(take, proposal.table.values, decision.values),
+        decision,
+        values=np.where(take, proposal.table.values, decision.values),
         source=np.where(take, np.int8(Source.ACCEPTED), decision.source),
     )
 
@@ -63,7 +64,8 @@ def put_back(decision: Decision, table: Table, cells: Iterable[int] | None = Non
     """Return the given cells to the value they were driven on; pins stay."""
     back = _mask(decision, cells)
     return replace(
-        decision, values=np.where(back, table.values, decision.values),
+        decision,
+        values=np.where(back, table.values, decision.values),
         source=np.where(back, np.int8(Source.UNTOUCHED), decision.source),
     )
 
@@ -106,8 +108,11 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     take = _mask(decision, cells) & ~decision.pinned
     values, clipped = quantise(np.maximum(wanted, 0.0), limits)
     if (clipped & take).any():
-        raise BadInputError(f"{text!r} leaves the table's range of {limits.lowest:g} to {limits.highest:g}; nothing was changed")
+        raise BadInputError(
+            f"{text!r} leaves the table's range of {limits.lowest:g} to {limits.highest:g}; nothing was changed"
+        )
     return replace(
-        decision, values=np.where(take, values, decision.values),
+        decision,
+        values=np.where(take, values, decision.values),
         source=np.where(take, np.int8(Source.BY_HAND), decision.source),
     )

@@ -27,9 +27,9 @@ class Evidence:
 def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
     """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base."""
     mesh = observations.mesh
-    seconds = np.bincount(
+    seconds: Floats = np.bincount(
         mesh.cells.ravel(), (mesh.weights * observations.seconds[:, None]).ravel(), minlength=table.size
-    )
+    ).astype(float)
     return Evidence(seconds.reshape(table.shape), count_visits(observations, table, time_s).reshape(table.shape))
 
 
@@ -47,4 +47,5 @@ def count_visits(observations: Observations, table: Table, time_s: Floats) -> In
 
 def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:
     """Seconds per cell when every sample belongs to its nearest cell, in the table's shape."""
-    return np.bincount(table.nearest(*at), seconds, minlength=table.size).reshape(table.shape)
+    total: Floats = np.bincount(table.nearest(*at), seconds, minlength=table.size).astype(float)
+    return total.reshape(table.shape)

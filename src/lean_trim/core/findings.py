@@ -47,7 +47,11 @@ def _lean_at_load(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Findin
     with np.errstate(invalid="ignore"):
         lean = (regime == Regime.FULL_THROTTLE) & (frame.target < 0.95) & (lam > frame.target * 1.08) & (lam < 1.3)
     return _where(
-        frame, lean, 0.3, "lean_full_throttle", "danger",
+        frame,
+        lean,
+        0.3,
+        "lean_full_throttle",
+        "danger",
         "Full throttle ran more than 8 % leaner than target for {seconds:.1f} s, first at {first:.1f} s. "
         "Do not repeat full-throttle runs before the cause is known.",
     )
@@ -55,7 +59,11 @@ def _lean_at_load(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Findin
 
 def _knock(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
     return _where(
-        frame, np.asarray(frame.log.get(Role.KNOCK, 0.0) > 0.2), 0.05, "knock", "danger",
+        frame,
+        np.asarray(frame.log.get(Role.KNOCK, 0.0) > 0.2),
+        0.05,
+        "knock",
+        "danger",
         "Knock retard was active for {seconds:.1f} s, first at {first:.1f} s. Take no fuel out of those cells.",
     )
 
@@ -64,7 +72,11 @@ def _fuel_pressure(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Findi
     rated = frame.vehicle.injectors.rated_pressure_kpa
     low = np.asarray(frame.log.get(Role.FUEL_DP, rated) < 0.93 * rated) & (regime != Regime.STOPPED)
     return _where(
-        frame, low, 0.5, "fuel_pressure", "danger",
+        frame,
+        low,
+        0.5,
+        "fuel_pressure",
+        "danger",
         "Differential fuel pressure was more than 7 % below its rated value for {seconds:.1f} s, first at {first:.1f} s: "
         "look at pump, filter and regulator before the airflow table.",
     )
@@ -72,7 +84,11 @@ def _fuel_pressure(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Findi
 
 def _duty(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
     return _where(
-        frame, np.asarray(frame.log.get(Role.DUTY, 0.0) > 85.0), 0.2, "injector_duty", "warning",
+        frame,
+        np.asarray(frame.log.get(Role.DUTY, 0.0) > 85.0),
+        0.2,
+        "injector_duty",
+        "warning",
         "Injector duty was above 85 % for {seconds:.1f} s, first at {first:.1f} s; larger injectors or more pressure "
         "are needed before more air.",
     )
@@ -81,7 +97,11 @@ def _duty(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None
 def _low_voltage(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
     low = np.asarray(frame.log.get(Role.BATTERY, 14.0) < 12.0) & (regime != Regime.STOPPED)
     return _where(
-        frame, low, 2.0, "low_voltage", "warning",
+        frame,
+        low,
+        2.0,
+        "low_voltage",
+        "warning",
         "Battery was below 12 V for {seconds:.1f} s while running, first at {first:.1f} s; dead time is uncertain there.",
     )
 
@@ -91,7 +111,11 @@ def _maf_end(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | N
         return None
     pegged = frame.at[0] >= frame.vehicle.table.axes[0].points[-1]
     return _where(
-        frame, pegged, 0.1, "airflow_sensor_end", "danger",
+        frame,
+        pegged,
+        0.1,
+        "airflow_sensor_end",
+        "danger",
         "The airflow signal was past the last point of the curve for {seconds:.1f} s, first at {first:.1f} s: the ECU "
         "cannot see more air there and runs lean. A larger sensor or housing is needed.",
     )
@@ -100,7 +124,11 @@ def _maf_end(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | N
 def _enrichment_not_reached(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
     full = regime == Regime.FULL_THROTTLE
     return _where(
-        frame, full & (frame.target > 0.95), 1.0, "enrichment_not_reached", "warning",
+        frame,
+        full & (frame.target > 0.95),
+        1.0,
+        "enrichment_not_reached",
+        "warning",
         "Full throttle without full-throttle enrichment for {seconds:.1f} s, first at {first:.1f} s: the target stayed "
         "near stoichiometric, so these seconds say nothing about full-load mixture.",
     )
@@ -109,7 +137,11 @@ def _enrichment_not_reached(frame: Frame, regime: NDArray[np.int8], lam: Floats)
 def _trim_at_full_throttle(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
     applied = np.abs(np.nan_to_num(frame.log.get(Role.LTFT, 0.0))) > 3.0
     return _where(
-        frame, (regime == Regime.FULL_THROTTLE) & applied, 0.5, "trim_at_full_throttle", "warning",
+        frame,
+        (regime == Regime.FULL_THROTTLE) & applied,
+        0.5,
+        "trim_at_full_throttle",
+        "warning",
         "A long-term trim of more than 3 % was still applied at full throttle for {seconds:.1f} s, first at {first:.1f} s. "
         "The part-throttle error reaches full throttle; correct part throttle first.",
     )
@@ -123,7 +155,11 @@ def _other_table(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding
     if np.mean(off[steady]) < 0.4:
         return None
     return _where(
-        frame, steady & off, 5.0, "other_calibration", "warning",
+        frame,
+        steady & off,
+        5.0,
+        "other_calibration",
+        "warning",
         "For {seconds:.0f} s of steady running the pulse width does not follow from this table, these trims and these "
         "injector data. Was the log driven on another calibration?",
     )
@@ -131,6 +167,13 @@ def _other_table(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding
 
 Check = Callable[[Frame, NDArray[np.int8], Floats], Finding | None]
 CHECKS: tuple[Check, ...] = (
-    _lean_at_load, _knock, _fuel_pressure, _duty, _low_voltage, _maf_end, _enrichment_not_reached,
-    _trim_at_full_throttle, _other_table,
+    _lean_at_load,
+    _knock,
+    _fuel_pressure,
+    _duty,
+    _low_voltage,
+    _maf_end,
+    _enrichment_not_reached,
+    _trim_at_full_throttle,
+    _other_table,
 )

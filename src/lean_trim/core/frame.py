@@ -11,7 +11,7 @@ from .channels import Role
 from .errors import LogError
 from .log import Log
 from .physics import Floats
-from .tables import Interpolation, Table
+from .tables import Interpolation
 from .vehicle import Vehicle
 
 DEFAULT_CHARGE_C = 25.0
@@ -111,8 +111,3 @@ def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
     with np.errstate(invalid="ignore", divide="ignore"):
         ratio = fuel / expected_g
     return np.where(np.isfinite(ratio) & (fuel > 0), ratio, np.nan)
-
-
-def table_of(frame: Frame) -> Table:
-    """The airflow table the frame was driven on."""
-    return frame.vehicle.table

@@ -41,7 +41,8 @@ def seconds_by_cell(solution: Solution, start_s: float, end_s: float) -> Floats:
     part = (time >= start_s) & (time <= end_s)
     mesh, size = observations.mesh, solution.estimate.table.size
     share = mesh.weights[part] * observations.seconds[part][:, None]
-    return np.bincount(mesh.cells[part].ravel(), share.ravel(), size).reshape(solution.estimate.table.shape)
+    total: Floats = np.bincount(mesh.cells[part].ravel(), share.ravel(), size).astype(float)
+    return total.reshape(solution.estimate.table.shape)
 
 
 def cells_of_span(solution: Solution, start_s: float, end_s: float, min_seconds: float = 0.1) -> frozenset[int]:

@@ -11,7 +11,7 @@ from .frame import Frame
 from .log import rate_per_s
 from .physics import Floats
 from .regimes import Mask, relative_map_rate
-from .tables import Interpolation
+from .tables import Interpolation, Ints
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,11 +28,11 @@ class Observations:
     mesh : cells and weights the ECU read, restricted to the used samples.
     """
 
-    index: Floats
+    index: Ints
     k: Floats
     weight: Floats
     seconds: Floats
-    run: Floats
+    run: Ints
     mesh: Interpolation
 
     def __len__(self) -> int:
@@ -72,7 +72,9 @@ def relative_variance(frame: Frame, lam: Floats) -> Floats:
     variance = np.ones(len(log))
     if Role.MAP in log:
         variance += (relative_map_rate(frame) / 15.0) ** 2
-    variance += (100.0 * rate_per_s(log.time_s, np.log(np.maximum(np.nan_to_num(log[Role.RPM]), 300.0)), 0.4) / 25.0) ** 2
+    variance += (
+        100.0 * rate_per_s(log.time_s, np.log(np.maximum(np.nan_to_num(log[Role.RPM]), 300.0)), 0.4) / 25.0
+    ) ** 2
     variance += (np.nan_to_num(np.abs(lam - 1.0)) / 0.15) ** 2
     variance += (100.0 * (enrichment_factor(frame) - 1.0) / 2.0) ** 2
     return variance
@@ -82,7 +84,7 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     """Turn used samples into observations. ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,)."""
     index = np.flatnonzero(used)
     seconds = frame.log.durations_s[index]
-    run = np.cumsum(np.diff(index, prepend=index[:1]) > 1)
+    run = np.cumsum(np.diff(index, prepend=index[:1]) > 1, dtype=np.intp)
     mesh = Interpolation(frame.mesh.cells[index], frame.mesh.weights[index])
     variance = relative_variance(frame, lam)[index]
     return Observations(index, correction_factor(frame, lam)[index], seconds / variance, seconds, run, mesh)

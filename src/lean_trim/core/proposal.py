@@ -91,11 +91,11 @@ def propose(estimate: Estimate, settings: PolicySettings, limits: TableLimits) -
 
 def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bool_]]:
     """Round to the field's resolution and clip to its range; also tells which cells were clipped."""
-    rounded = np.round(np.asarray(values, float) / limits.resolution) * limits.resolution
+    rounded: Floats = np.round(np.asarray(values, float) / limits.resolution) * limits.resolution
     decimals = max(0, int(np.ceil(-np.log10(limits.resolution))) + 2)
     lowest = max(limits.lowest, limits.resolution)
     clipped = (rounded < lowest) | (rounded > limits.highest)
-    return np.round(np.clip(rounded, lowest, limits.highest), decimals), clipped
+    return np.asarray(np.round(np.clip(rounded, lowest, limits.highest), decimals), np.float64), clipped
 
 
 def boosted(table: Table, atmospheric_kpa: float) -> NDArray[np.bool_]:

@@ -42,7 +42,8 @@ def residual_of(frame: Frame, observations: Observations) -> Residual:
     return Residual(
         float(np.sqrt(np.mean(gap**2))),
         float(100.0 * np.sqrt(np.mean((trims[seen] - 1.0) ** 2))) if has_trims else np.nan,
-        float(100.0 * np.mean(np.abs(gap) <= 3.0)), int(seen.sum()),
+        float(100.0 * np.mean(np.abs(gap) <= 3.0)),
+        int(seen.sum()),
     )
 
 

@@ -165,7 +165,9 @@ RULES: tuple[RuleInfo, ...] = (
     RuleInfo("cold", "Cold engine", "warm-up enrichment is on and trims are off", _cold),
     RuleInfo("starting", "Just started", "sensor and engine settle after a start", _starting),
     RuleInfo("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", _fuel_cut),
-    RuleInfo("sensor_range", "Sensor at its end", "the lambda reading is pegged, missing or not yet hot", _sensor_range),
+    RuleInfo(
+        "sensor_range", "Sensor at its end", "the lambda reading is pegged, missing or not yet hot", _sensor_range
+    ),
     RuleInfo("tip", "Quick change", "fuel on the walls lags behind the air", _tip),
     RuleInfo("shift", "Gear change", "torque reduction and a moving throttle", _shift),
     RuleInfo("slip", "Free revving or slip", "engine speed changes without the load that goes with it", _slip),
@@ -181,7 +183,10 @@ MANUAL_BIT = np.uint32(1 << 31)
 
 
 def sift(
-    frame: Frame, regime: NDArray[np.int8], lam: NDArray[np.float64], settings: SieveSettings,
+    frame: Frame,
+    regime: NDArray[np.int8],
+    lam: NDArray[np.float64],
+    settings: SieveSettings,
     left_out_by_hand: Mask | None = None,
 ) -> Sifted:
     """Apply every rule that is switched on.

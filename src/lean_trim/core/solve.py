@@ -20,7 +20,7 @@ from .observations import Observations, observe
 from .physics import Floats
 from .regimes import Mask, RegimeSettings, classify
 from .residual import Residual, residual_of
-from .sieve import Sifted, SieveSettings, sift
+from .sieve import SieveSettings, Sifted, sift
 from .surface import SurfaceSettings, fit_surface
 from .vehicle import Vehicle
 
@@ -77,8 +77,11 @@ def join_logs(logs: Sequence[Log]) -> Log:
 
 
 def solve(
-    logs: Sequence[Log], vehicle: Vehicle, settings: SolveSettings | None = None,
-    left_out_by_hand: Mask | None = None, progress: Progress | None = None,
+    logs: Sequence[Log],
+    vehicle: Vehicle,
+    settings: SolveSettings | None = None,
+    left_out_by_hand: Mask | None = None,
+    progress: Progress | None = None,
 ) -> Solution:
     """Logs driven on ``vehicle.table`` → correction per cell with evidence, residual and findings.
 

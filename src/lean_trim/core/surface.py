@@ -2,7 +2,8 @@
 
 Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j says
 Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table that
-results is smooth. How strongly each holds is read from the data by their marginal likelihood.
+results is smooth. How strongly each holds is read from the data by their marginal likelihood. SciPy is imported where it is used, so that
+the window opens without waiting for it.
 """
 
 from __future__ import annotations
@@ -10,7 +11,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import linalg, optimize
 
 from .errors import LogError
 from .estimate import Estimate
@@ -18,7 +18,7 @@ from .evidence import gather_evidence
 from .observations import Observations
 from .physics import Floats
 from .smoothness import roughness
-from .tables import Table
+from .tables import Ints, Table
 
 MIN_OBSERVATIONS = 20
 
@@ -50,9 +50,7 @@ class _Normal:
     squares: float
 
 
-def fit_surface(
-    observations: Observations, table: Table, time_s: Floats, settings: SurfaceSettings
-) -> Estimate:
+def fit_surface(observations: Observations, table: Table, time_s: Floats, settings: SurfaceSettings) -> Estimate:
     """Robust surface estimate of the correction per cell.
 
     Raises
@@ -90,28 +88,36 @@ def fit_surface(
     error = np.sqrt(np.maximum(np.diag(covariance), 0.0)).reshape(table.shape)
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
     return Estimate(
-        table, 100 * correction.reshape(table.shape), 100 * error, evidence.seconds, evidence.visits, supported,
-        100 * scale * float(np.sqrt(inflation)), "surface", iteration, converged,
+        table,
+        100 * correction.reshape(table.shape),
+        100 * error,
+        evidence.seconds,
+        evidence.visits,
+        supported,
+        100 * scale * float(np.sqrt(inflation)),
+        "surface",
+        iteration,
+        converged,
     )
 
 
-def _design(observations: Observations, table: Table) -> tuple[Floats, Floats]:
+def _design(observations: Observations, table: Table) -> tuple[Ints, Floats]:
     """Cells and relative weights w_j V_j / Σ w V of every observation."""
     values = table.values.ravel()[observations.mesh.cells] * observations.mesh.weights
     return observations.mesh.cells, values / values.sum(axis=1, keepdims=True)
 
 
-def _predict(cells: Floats, design: Floats, correction: Floats) -> Floats:
+def _predict(cells: Ints, design: Floats, correction: Floats) -> Floats:
     return np.einsum("ij,ij->i", design, correction[cells])
 
 
-def _normal(cells: Floats, design: Floats, y: Floats, weight: Floats, size: int) -> _Normal:
+def _normal(cells: Ints, design: Floats, y: Floats, weight: Floats, size: int) -> _Normal:
     corners = cells.shape[1]
     matrix = np.zeros(size * size)
     for a in range(corners):
         for b in range(corners):
             matrix += np.bincount(cells[:, a] * size + cells[:, b], design[:, a] * design[:, b] * weight, size * size)
-    right = np.bincount(cells.ravel(), (design * (weight * y)[:, None]).ravel(), size)
+    right: Floats = np.bincount(cells.ravel(), (design * (weight * y)[:, None]).ravel(), size).astype(float)
     return _Normal(matrix.reshape(size, size), right, float(np.sum(weight * y * y)))
 
 
@@ -156,12 +162,16 @@ class _Prior:
         return self.ridge + (own + result) * self.rough, result * self.pull
 
     def solve(self, normal: _Normal, unit: float, theta: Floats) -> tuple[Floats, Floats]:
+        from scipy import linalg
+
         precision, linear = self.precision(theta)
         factor = linalg.cho_factor(precision + unit * normal.matrix, lower=True)
         return linalg.cho_solve(factor, linear + unit * normal.right), linalg.cho_solve(factor, np.eye(len(precision)))
 
     def evidence(self, normal: _Normal, unit: float, theta: Floats) -> float:
         """Log marginal likelihood of the data up to a constant."""
+        from scipy import linalg
+
         precision, linear = self.precision(theta)
         before = linalg.cho_factor(precision, lower=True)
         after = linalg.cho_factor(precision + unit * normal.matrix, lower=True)
@@ -172,6 +182,8 @@ class _Prior:
 
     def choose(self, normal: _Normal, unit: float, start: Floats) -> Floats:
         """Strengths with the highest marginal likelihood, within 1 to 10^8."""
+        from scipy import optimize
+
         low, high = 0.0, np.log(1e8)
 
         def cost(theta: Floats) -> float:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -69,8 +69,6 @@ class Vehicle:
 
     def with_table(self, table: Table) -> Vehicle:
         """The same vehicle driven on another airflow table."""
-        from dataclasses import replace
-
         return replace(self, table=table)
 
 

@@ -40,7 +40,9 @@ def open_log(path: Path, stoich_afr: float, chosen: Mapping[str, Role] | None = 
     """
     raw = read_bytes(path)
     layout = sniff(raw, str(path))
-    return understand(read_columns(raw, layout, str(path)), path.name, hashlib.sha256(raw).hexdigest(), stoich_afr, chosen)
+    return understand(
+        read_columns(raw, layout, str(path)), path.name, hashlib.sha256(raw).hexdigest(), stoich_afr, chosen
+    )
 
 
 def understand(

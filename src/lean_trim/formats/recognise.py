@@ -11,13 +11,22 @@ from ..core.channels import Role
 PATTERNS: tuple[tuple[Role, str], ...] = (
     (Role.STFT, r"\b(stft|short[ -]?(term)?[ -]?(fuel)?[ -]?trim|kurzzeit.*trim)"),
     (Role.LTFT, r"\b(ltft|long[ -]?(term)?[ -]?(fuel)?[ -]?trim|langzeit.*trim)"),
-    (Role.TARGET, r"(command|target|desired|request|soll|setpoint|cible|objetivo).*(afr|lambda|λ|mixture|eq)?$"
-                  r"|(afr|lambda|λ).*(command|target|desired|soll|setpoint|cible|objetivo)"),
+    (
+        Role.TARGET,
+        r"(command|target|desired|request|soll|setpoint|cible|objetivo).*(afr|lambda|λ|mixture|eq)?$"
+        r"|(afr|lambda|λ).*(command|target|desired|soll|setpoint|cible|objetivo)",
+    ),
     (Role.LAMBDA, r"wide ?band|\b(afr|lambda|λ|air[ /-]?fuel( ratio)?|o2 wb)\b"),
     (Role.CLOSED_LOOP, r"closed[ -]?loop|fuel(l)?ing status|loop status"),
-    (Role.PULSE_WIDTH, r"pulse ?width|injection time|inj(ector)? (time|pw)\b|\bpw\b|einspritz(zeit|dauer)|temps d.injection"),
+    (
+        Role.PULSE_WIDTH,
+        r"pulse ?width|injection time|inj(ector)? (time|pw)\b|\bpw\b|einspritz(zeit|dauer)|temps d.injection",
+    ),
     (Role.DUTY, r"\bduty|\bidc\b"),
-    (Role.FUEL_DP, r"fuel press|fuel.*(delta|diff)|rail press|kraftstoffdruck|pression carburant|presi[oó]n.*combustible"),
+    (
+        Role.FUEL_DP,
+        r"fuel press|fuel.*(delta|diff)|rail press|kraftstoffdruck|pression carburant|presi[oó]n.*combustible",
+    ),
     (Role.KNOCK, r"knock.*(retard|pull)|klopf.*r[uü]ck"),
     (Role.SPARK, r"spark|ignition (advance|timing)|timing|z[uü]nd(winkel|zeit)|avance"),
     (Role.MAF_HZ, r"\b(maf|air ?flow|luftmasse)\b.*(freq|hz)"),

@@ -19,22 +19,35 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
     delay = solution.settings.delay
     volume = delay.exhaust_volume_l
     return {
-        "format": "lean-trim round 1", "vehicle": solution.frame.vehicle.name, "method": estimate.method,
+        "format": "lean-trim round 1",
+        "vehicle": solution.frame.vehicle.name,
+        "method": estimate.method,
         "cells": _cells(solution, proposal),
         "samples": {
-            "total": len(log), "used": int(sifted.used.sum()), "used_s": _plain(solution.observations.seconds.sum()),
+            "total": len(log),
+            "used": int(sifted.used.sum()),
+            "used_s": _plain(solution.observations.seconds.sum()),
             "left_out": {name: n for name, n in sifted.counts.items() if n},
         },
         "delay": {
-            "cycles": delay.cycles, "sensor_s": delay.sensor_s, "estimated": False,
+            "cycles": delay.cycles,
+            "sensor_s": delay.sensor_s,
+            "estimated": False,
             "exhaust_volume_l": solution.frame.vehicle.exhaust_volume_l if volume is None else volume,
         },
         "residual": {
-            "rms_pct": _plain(solution.residual.rms), "trim_rms_pct": _plain(solution.residual.trim_rms),
+            "rms_pct": _plain(solution.residual.rms),
+            "trim_rms_pct": _plain(solution.residual.trim_rms),
             "cells": solution.residual.cells,
         },
         "findings": [
-            {"id": f.id, "severity": f.severity, "first_time_s": f.first_time_s, "seconds": f.seconds, "message": f.message}
+            {
+                "id": f.id,
+                "severity": f.severity,
+                "first_time_s": f.first_time_s,
+                "seconds": f.seconds,
+                "message": f.message,
+            }
             for f in solution.findings
         ],
         "warnings": list(estimate.warnings),
@@ -49,10 +62,14 @@ def _cells(solution: Solution, proposal: Proposal) -> list[dict[str, Any]]:
             _axis_key(a.unit): float(a.points[i]) for a, i in zip(estimate.table.axes, place, strict=True)
         }
         cell |= {
-            "before": float(estimate.table.values[place]), "after": float(proposal.table.values[place]),
-            "correction_pct": _plain(estimate.correction_pct[place]), "step_pct": _plain(proposal.step_pct[place]),
-            "std_error_pct": _plain(estimate.std_error_pct[place]), "seconds": _plain(estimate.seconds[place]),
-            "visits": int(estimate.visits[place]), "status": str(proposal.status[place]),
+            "before": float(estimate.table.values[place]),
+            "after": float(proposal.table.values[place]),
+            "correction_pct": _plain(float(estimate.correction_pct[place])),
+            "step_pct": _plain(float(proposal.step_pct[place])),
+            "std_error_pct": _plain(float(estimate.std_error_pct[place])),
+            "seconds": _plain(float(estimate.seconds[place])),
+            "visits": int(estimate.visits[place]),
+            "status": str(proposal.status[place]),
         }
         out.append(cell)
     return out
@@ -62,10 +79,12 @@ def _axis_key(unit: str) -> str:
     return {"kPa": "map_kpa", "rpm": "rpm", "Hz": "maf_hz", "V": "maf_v"}.get(unit, unit)
 
 
-def _plain(value: float) -> float | None:
+def _plain(value: float | np.floating) -> float | None:
     return round(float(value), 4) if math.isfinite(value) else None
 
 
 def write_round(solution: Solution, proposal: Proposal, path: Path) -> None:
     """Write ``round_dict`` as JSON."""
-    path.write_text(json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False), encoding="utf-8")
+    path.write_text(
+        json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False), encoding="utf-8"
+    )

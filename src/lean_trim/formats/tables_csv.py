@@ -31,7 +31,9 @@ def read_table(path: Path, kind: str) -> Table:
 def parse_table(text: str, kind: str, source: str) -> Table:
     """The same from text; ``source`` names it in messages."""
     delimiter = max(",;\t", key=lambda d: text.split("\n", 1)[0].count(d))
-    rows = [(n, r) for n, r in enumerate(csv.reader(io.StringIO(text), delimiter=delimiter), 1) if any(c.strip() for c in r)]
+    rows = [
+        (n, r) for n, r in enumerate(csv.reader(io.StringIO(text), delimiter=delimiter), 1) if any(c.strip() for c in r)
+    ]
     if len(rows) < 3:
         raise BadInputError(f"{source}: {len(rows)} rows; a table needs a header and at least 2 rows")
     try:

@@ -139,8 +139,15 @@ def read_columns(raw: bytes, layout: Layout, source: str) -> RawColumns:
     names = [f"c{c.index}" for c in layout.columns]
     try:
         frame = pl.read_csv(
-            io.BytesIO(body), has_header=False, new_columns=names, separator=layout.delimiter, infer_schema=False,
-            truncate_ragged_lines=True, ignore_errors=True, encoding="utf8-lossy", quote_char='"',
+            io.BytesIO(body),
+            has_header=False,
+            new_columns=names,
+            separator=layout.delimiter,
+            infer_schema=False,
+            truncate_ragged_lines=True,
+            ignore_errors=True,
+            encoding="utf8-lossy",
+            quote_char='"',
         )
     except pl.exceptions.PolarsError as error:
         raise LogError(f"{source}: cannot be read as a table ({str(error).splitlines()[0]})") from error
@@ -162,7 +169,9 @@ def _numbers(series: object, layout: Layout, height: int) -> Floats:
     if ":" in first and CLOCK.fullmatch(first):
         return _clock_seconds(text.to_list())
     lowered = text.cast(pl.Float64, strict=False)
-    if lowered.null_count() > 0.5 * height and {"on", "off", "true", "false", "yes", "no"} & set(text.head(200).str.to_lowercase()):
+    if lowered.null_count() > 0.5 * height and {"on", "off", "true", "false", "yes", "no"} & set(
+        text.head(200).str.to_lowercase()
+    ):
         flags = text.str.to_lowercase()
         return flags.is_in(["on", "true", "yes", "1"]).cast(pl.Float64).to_numpy().astype(float)
     return np.array(lowered.fill_null(float("nan")).to_numpy(), float)

@@ -15,7 +15,15 @@ from ..core.vehicle import Injectors, TableLimits, Vehicle, default_exhaust_volu
 from .tables_csv import read_table, write_table
 
 KNOWN = {
-    "name", "engine", "fuel", "airflow", "feedback", "injectors", "tables", "exhaust_volume_l", "redline_rpm",
+    "name",
+    "engine",
+    "fuel",
+    "airflow",
+    "feedback",
+    "injectors",
+    "tables",
+    "exhaust_volume_l",
+    "redline_rpm",
     "table_limits",
 }
 
@@ -72,7 +80,9 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     except UnicodeDecodeError as error:
         raise BadInputError(f"{path}: is not text, so it cannot be a vehicle sheet") from error
     except json.JSONDecodeError as error:
-        raise BadInputError(f"{path}, line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})") from error
+        raise BadInputError(
+            f"{path}, line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})"
+        ) from error
     sheet = Sheet(data, str(path))
     warnings = [f"{path}: unknown key {k!r} is not used" for k in sheet.data if k not in KNOWN]
     return _vehicle(sheet, path.parent), warnings
@@ -86,12 +96,16 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
     table_path = _table_path(sheet, airflow, folder, required=True)
     assert table_path is not None
     return Vehicle(
-        name=str(sheet.get("name") or "Unnamed"), displacement_l=litres,
-        cylinders=int(sheet.number("engine.cylinders", 1, 16)), stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
+        name=str(sheet.get("name") or "Unnamed"),
+        displacement_l=litres,
+        cylinders=int(sheet.number("engine.cylinders", 1, 16)),
+        stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
         airflow="ve" if airflow == "ve" else "maf",
         feedback="wideband" if feedback == "wideband" else "narrowband" if feedback == "narrowband" else "none",
-        injectors=_injectors(sheet), table=read_table(table_path, airflow),
-        target=read_table(target, "target_lambda") if target else None, limits=_limits(sheet, airflow),
+        injectors=_injectors(sheet),
+        table=read_table(table_path, airflow),
+        target=read_table(target, "target_lambda") if target else None,
+        limits=_limits(sheet, airflow),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0, 7000.0),
     )
@@ -120,8 +134,10 @@ def _injectors(sheet: Sheet) -> Injectors:
                 f"{sheet.source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; allowed is 0 to 10 ms at 4 to 32 V"
             )
     return Injectors(
-        sheet.number("injectors.flow_g_per_s", 0.1, 200.0), sheet.number("injectors.rated_pressure_kpa", 50.0, 30000.0),
-        np.array([v for v, _ in pairs]), np.array([ms for _, ms in pairs]),
+        sheet.number("injectors.flow_g_per_s", 0.1, 200.0),
+        sheet.number("injectors.rated_pressure_kpa", 50.0, 30000.0),
+        np.array([v for v, _ in pairs]),
+        np.array([ms for _, ms in pairs]),
     )
 
 
@@ -138,12 +154,14 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
     """Write sheet and tables into a folder; returns the sheet's path."""
     folder.mkdir(parents=True, exist_ok=True)
     write_table(vehicle.table, folder / f"{vehicle.airflow}.csv")
-    tables = {vehicle.airflow: f"{vehicle.airflow}.csv"}
+    tables: dict[str, str] = {vehicle.airflow: f"{vehicle.airflow}.csv"}
     if vehicle.target is not None:
         write_table(vehicle.target, folder / "target_lambda.csv")
         tables["target_lambda"] = "target_lambda.csv"
     path = folder / "vehicle.json"
-    path.write_text(json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8")
+    path.write_text(
+        json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8"
+    )
     return path
 
 
@@ -153,14 +171,22 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
     return {
         "name": vehicle.name,
         "engine": {"displacement_l": vehicle.displacement_l, "cylinders": vehicle.cylinders},
-        "fuel": {"stoich_afr": vehicle.stoich_afr}, "airflow": vehicle.airflow, "feedback": vehicle.feedback,
+        "fuel": {"stoich_afr": vehicle.stoich_afr},
+        "airflow": vehicle.airflow,
+        "feedback": vehicle.feedback,
         "injectors": {
-            "flow_g_per_s": injectors.flow_g_per_s, "rated_pressure_kpa": injectors.rated_pressure_kpa,
-            "dead_time_ms": {f"{v:g}": float(ms) for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)},
+            "flow_g_per_s": injectors.flow_g_per_s,
+            "rated_pressure_kpa": injectors.rated_pressure_kpa,
+            "dead_time_ms": {
+                f"{v:g}": float(ms) for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)
+            },
         },
-        "exhaust_volume_l": vehicle.exhaust_volume_l, "redline_rpm": vehicle.redline_rpm,
+        "exhaust_volume_l": vehicle.exhaust_volume_l,
+        "redline_rpm": vehicle.redline_rpm,
         "table_limits": {
-            "resolution": vehicle.limits.resolution, "lowest": vehicle.limits.lowest, "highest": vehicle.limits.highest
+            "resolution": vehicle.limits.resolution,
+            "lowest": vehicle.limits.lowest,
+            "highest": vehicle.limits.highest,
         },
     }
 
@@ -169,10 +195,17 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
     """The inverse of ``vehicle_dict`` with tables given."""
     sheet = Sheet(data, "vehicle")
     return Vehicle(
-        name=str(data["name"]), displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),
-        cylinders=int(sheet.number("engine.cylinders", 1, 16)), stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
-        airflow=data["airflow"], feedback=data["feedback"], injectors=_injectors(sheet), table=table, target=target,
-        limits=_limits(sheet, data["airflow"]), exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
+        name=str(data["name"]),
+        displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),
+        cylinders=int(sheet.number("engine.cylinders", 1, 16)),
+        stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
+        airflow=data["airflow"],
+        feedback=data["feedback"],
+        injectors=_injectors(sheet),
+        table=table,
+        target=target,
+        limits=_limits(sheet, data["airflow"]),
+        exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
     )
 

@@ -53,7 +53,9 @@ def migrate(db: sqlite3.Connection, source: str) -> None:
     if owner != APPLICATION_ID and not empty:
         raise BadInputError(f"{source}: is a database, but not a Lean Trim job")
     if version > len(MIGRATIONS):
-        raise BadInputError(f"{source}: was written by a newer Lean Trim (schema {version}, this one knows {len(MIGRATIONS)})")
+        raise BadInputError(
+            f"{source}: was written by a newer Lean Trim (schema {version}, this one knows {len(MIGRATIONS)})"
+        )
     for number, (_, script) in enumerate(MIGRATIONS[version:], version + 1):
         db.executescript(
             f"BEGIN; {script} PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {number}; COMMIT;"

@@ -116,9 +116,7 @@ class JobStore:
         with self._transaction():
             for stored in logs:
                 self._add_log(current.id, stored)
-        return replace(
-            current, logs=(*current.logs, *(s.log for s in logs)), log_infos=self._log_infos(current.id)
-        )
+        return replace(current, logs=(*current.logs, *(s.log for s in logs)), log_infos=self._log_infos(current.id))
 
     def begin_round(self, result: Table, logs: Sequence[StoredLog] = ()) -> Round:
         """Start the next round on a new table revision, with its logs if they are there already."""
@@ -139,7 +137,8 @@ class JobStore:
     def _log_infos(self, round_id: int) -> tuple[LogInfo, ...]:
         rows = self.db.execute(
             "SELECT logs.id, name, sha256, added FROM round_logs JOIN logs ON logs.id = log_id "
-            "WHERE round_id = ? ORDER BY position", (round_id,),
+            "WHERE round_id = ? ORDER BY position",
+            (round_id,),
         )
         return tuple(LogInfo(*r) for r in rows.fetchall())
 
@@ -160,7 +159,9 @@ class JobStore:
         """Keep the stretches left out by hand."""
         with self._transaction():
             self.db.execute("DELETE FROM left_out WHERE round_id = ?", (round_id,))
-            self.db.executemany("INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans])
+            self.db.executemany(
+                "INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans]
+            )
 
     def save_verdict(self, round_id: int, verdict: Verdict) -> None:
         """Keep a round's figures."""
@@ -178,9 +179,12 @@ class JobStore:
     def load(self) -> Job:
         """Everything in the file."""
         sheet, car = self.db.execute("SELECT sheet, car FROM vehicle").fetchone()
-        rounds = tuple(self._load_round(row) for row in self.db.execute(
-            "SELECT id, number, started, table_id, residual_rms, trim_rms, within_3, handed_over, note FROM rounds ORDER BY number"
-        ).fetchall())
+        rounds = tuple(
+            self._load_round(row)
+            for row in self.db.execute(
+                "SELECT id, number, started, table_id, residual_rms, trim_rms, within_3, handed_over, note FROM rounds ORDER BY number"
+            ).fetchall()
+        )
         target_id = self.db.execute("SELECT target_id FROM rounds ORDER BY number LIMIT 1").fetchone()[0]
         target = self._table(target_id) if target_id else None
         return Job(vehicle_from_dict(json.loads(sheet), rounds[0].table, target), rounds, car)
@@ -192,8 +196,8 @@ class JobStore:
     def _load_round(self, row: tuple[int, int, str, int, float | None, float | None, float | None, str, str]) -> Round:
         round_id, number, started, table_id, *figures, handed_over, note = row
         logs = self.db.execute(
-            "SELECT name, parquet FROM round_logs JOIN logs ON logs.id = log_id "
-            "WHERE round_id = ? ORDER BY position", (round_id,),
+            "SELECT name, parquet FROM round_logs JOIN logs ON logs.id = log_id WHERE round_id = ? ORDER BY position",
+            (round_id,),
         ).fetchall()
         spans = self.db.execute("SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s", (round_id,))
         verdict = None
@@ -201,9 +205,18 @@ class JobStore:
             verdict = Verdict(*(float("nan") if f is None else float(f) for f in figures))  # type: ignore[arg-type]
         table = self._table(table_id)
         return Round(
-            round_id, number, started, table, table_id, tuple(log_from_parquet(data, name) for name, data in logs),
-            self._log_infos(round_id), tuple(Span(*s) for s in spans.fetchall()),
-            self._decision(round_id, table), verdict, handed_over, note,
+            round_id,
+            number,
+            started,
+            table,
+            table_id,
+            tuple(log_from_parquet(data, name) for name, data in logs),
+            self._log_infos(round_id),
+            tuple(Span(*s) for s in spans.fetchall()),
+            self._decision(round_id, table),
+            verdict,
+            handed_over,
+            note,
         )
 
     def _decision(self, round_id: int, table: Table) -> Decision | None:

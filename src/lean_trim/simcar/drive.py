@@ -14,7 +14,7 @@ from ..core.vehicle import Vehicle
 from .driver import Controls, Driver
 from .ecu import Command, Ecu, Readings
 from .lookup import CurveLookup
-from .plant import Plant
+from .plant import GEARS_RPM_PER_KMH, Plant
 from .truth import Truth, truth_for
 
 STEP_S = 0.01
@@ -23,10 +23,25 @@ CHUNK_S = 10.0
 LAMBDA_RANGE = (0.65, 1.36)
 
 CHANNELS: tuple[tuple[Role, float, int], ...] = (
-    (Role.RPM, 5.0, 0), (Role.MAP, 0.25, 2), (Role.THROTTLE, 0.08, 1), (Role.IAT, 0.0, 1), (Role.COOLANT, 0.0, 1),
-    (Role.BATTERY, 0.03, 2), (Role.LAMBDA, 0.004, 3), (Role.TARGET, 0.0, 3), (Role.STFT, 0.0, 2), (Role.LTFT, 0.0, 2),
-    (Role.CLOSED_LOOP, 0.0, 0), (Role.PULSE_WIDTH, 0.001, 3), (Role.DUTY, 0.0, 1), (Role.FUEL_DP, 1.0, 1),
-    (Role.BARO, 0.0, 1), (Role.SPEED, 0.05, 1), (Role.GEAR, 0.0, 0), (Role.SPARK, 0.1, 1), (Role.KNOCK, 0.0, 1),
+    (Role.RPM, 5.0, 0),
+    (Role.MAP, 0.25, 2),
+    (Role.THROTTLE, 0.08, 1),
+    (Role.IAT, 0.0, 1),
+    (Role.COOLANT, 0.0, 1),
+    (Role.BATTERY, 0.03, 2),
+    (Role.LAMBDA, 0.004, 3),
+    (Role.TARGET, 0.0, 3),
+    (Role.STFT, 0.0, 2),
+    (Role.LTFT, 0.0, 2),
+    (Role.CLOSED_LOOP, 0.0, 0),
+    (Role.PULSE_WIDTH, 0.001, 3),
+    (Role.DUTY, 0.0, 1),
+    (Role.FUEL_DP, 1.0, 1),
+    (Role.BARO, 0.0, 1),
+    (Role.SPEED, 0.05, 1),
+    (Role.GEAR, 0.0, 0),
+    (Role.SPARK, 0.1, 1),
+    (Role.KNOCK, 0.0, 1),
 )
 """Logged channels with their noise (one standard deviation) and decimals."""
 MAF_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.MAF_HZ, 6.0, 0), (Role.MAF_FLOW, 0.0, 2))
@@ -61,42 +76,54 @@ class SimCar:
     def _readings(self) -> Readings:
         plant = self.plant
         return Readings(
-            self.time_s, plant.rpm, plant.map_kpa, plant.throttle_pct, plant.intake_c, plant.coolant_c, self.volts,
-            self.lam, self.truth.maf_hz(plant.flow_g_per_s),
+            self.time_s,
+            plant.rpm,
+            plant.map_kpa,
+            plant.throttle_pct,
+            plant.intake_c,
+            plant.coolant_c,
+            self.volts,
+            self.lam,
+            self.truth.maf_hz(plant.flow_g_per_s),
         )
 
     def _roll(self) -> None:
         controls, plant = self.controls, self.plant
-        plant.roll(
-            controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut
-        )
+        plant.roll(controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut)
         if controls.hold_rpm and controls.clutch and controls.gear == self.driver.leg.gear:
             drift = STEP_S / 1.2
             plant.rpm += (controls.hold_rpm - plant.rpm) * drift
-            from_gear = plant.rpm / _rpm_per_kmh(controls.gear)
+            from_gear = plant.rpm / GEARS_RPM_PER_KMH[controls.gear]
             plant.speed_kmh = from_gear
 
     def sample(self) -> dict[Role, float]:
         """Noise-free values of every channel now."""
         plant, command = self.plant, self.command
         values = {
-            Role.RPM: plant.rpm, Role.MAP: plant.map_kpa, Role.THROTTLE: plant.throttle_pct, Role.IAT: plant.intake_c,
-            Role.COOLANT: plant.coolant_c, Role.BATTERY: self.volts, Role.LAMBDA: self.lam, Role.TARGET: command.target,
-            Role.STFT: command.stft_pct, Role.LTFT: command.ltft_pct, Role.CLOSED_LOOP: float(command.closed_loop),
-            Role.PULSE_WIDTH: command.pulse_width_ms, Role.DUTY: command.pulse_width_ms * plant.rpm / 1200.0,
-            Role.FUEL_DP: 300.0, Role.BARO: self.truth.baro_kpa, Role.SPEED: plant.speed_kmh,
-            Role.GEAR: float(self.controls.gear), Role.SPARK: 34.0 - 0.14 * plant.map_kpa, Role.KNOCK: 0.0,
+            Role.RPM: plant.rpm,
+            Role.MAP: plant.map_kpa,
+            Role.THROTTLE: plant.throttle_pct,
+            Role.IAT: plant.intake_c,
+            Role.COOLANT: plant.coolant_c,
+            Role.BATTERY: self.volts,
+            Role.LAMBDA: self.lam,
+            Role.TARGET: command.target,
+            Role.STFT: command.stft_pct,
+            Role.LTFT: command.ltft_pct,
+            Role.CLOSED_LOOP: float(command.closed_loop),
+            Role.PULSE_WIDTH: command.pulse_width_ms,
+            Role.DUTY: command.pulse_width_ms * plant.rpm / 1200.0,
+            Role.FUEL_DP: 300.0,
+            Role.BARO: self.truth.baro_kpa,
+            Role.SPEED: plant.speed_kmh,
+            Role.GEAR: float(self.controls.gear),
+            Role.SPARK: 34.0 - 0.14 * plant.map_kpa,
+            Role.KNOCK: 0.0,
         }
         if self.vehicle.airflow == "maf":
             values[Role.MAF_HZ] = self.truth.maf_hz(plant.flow_g_per_s)
             values[Role.MAF_FLOW] = command.airflow_g_per_s
         return values
-
-
-def _rpm_per_kmh(gear: int) -> float:
-    from .plant import GEARS_RPM_PER_KMH
-
-    return GEARS_RPM_PER_KMH[gear]
 
 
 def drive(vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None) -> Iterator[Log]:
@@ -139,8 +166,12 @@ def _log(rows: list[list[float]], channels: tuple[tuple[Role, float, int], ...],
 
 
 def simulate(
-    vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None,
-    progress: Callable[[float, Log], bool] | None = None, name: str = "drive",
+    vehicle: Vehicle,
+    seed: int = 1,
+    minutes: float = 12.0,
+    truth: Truth | None = None,
+    progress: Callable[[float, Log], bool] | None = None,
+    name: str = "drive",
 ) -> Log:
     """Drive the whole plan.
 

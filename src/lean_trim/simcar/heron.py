@@ -25,7 +25,18 @@ def heron(seed: int = 7) -> Vehicle:
     injectors = Injectors(7.6, 300.0, np.array([8.0, 10, 12, 14, 16]), np.array([1.95, 1.38, 1.02, 0.79, 0.63]))
     blank = ve_table(RPM, MAP, np.full((len(MAP), len(RPM)), 50.0))
     vehicle = Vehicle(
-        "Heron", 1.8, 4, 14.1, "ve", "wideband", injectors, blank, heron_target(), TableLimits(0.1, 5.0, 160.0), 3.0, 7000.0
+        "Heron",
+        1.8,
+        4,
+        14.1,
+        "ve",
+        "wideband",
+        injectors,
+        blank,
+        heron_target(),
+        TableLimits(0.1, 5.0, 160.0),
+        3.0,
+        7000.0,
     )
     rng = np.random.default_rng(seed)
     x, y = np.meshgrid(RPM / 7000.0, MAP / 100.0)

@@ -80,7 +80,9 @@ class Plant:
             return
         drive = self.flow_g_per_s / (0.33 * self.truth.max_flow_g_per_s())
         wanted = self.truth.max_boost_kpa * min(1.0, drive**1.6) if self.throttle_pct > 25.0 else 0.0
-        self.boost_kpa += (wanted - self.boost_kpa) * (1.0 - math.exp(-dt / (0.55 if wanted > self.boost_kpa else 0.25)))
+        self.boost_kpa += (wanted - self.boost_kpa) * (
+            1.0 - math.exp(-dt / (0.55 if wanted > self.boost_kpa else 0.25))
+        )
 
     def burn(self, injected_g: float, time_s: float, dt: float) -> float:
         """Wall film, combustion, exhaust: returns lambda at the sensor element."""

@@ -92,7 +92,11 @@ def truth_for(vehicle: Vehicle) -> Truth:
     grid = vehicle.airflow == "ve"
     turbo = grid and bool(vehicle.table.axes[0].points[-1] > 130.0)
     truth = Truth(
-        vehicle.displacement_l, vehicle.cylinders, vehicle.stoich_afr, vehicle.redline_rpm, turbo,
+        vehicle.displacement_l,
+        vehicle.cylinders,
+        vehicle.stoich_afr,
+        vehicle.redline_rpm,
+        turbo,
         exhaust_volume_l=1.7 * vehicle.displacement_l,
     )
     return truth if grid else replace(truth, maf_low_hz=float(vehicle.table.axes[0].points[0]))

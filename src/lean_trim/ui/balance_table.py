@@ -12,7 +12,7 @@ from ..core.frame import coordinates
 from ..core.log import Log
 from ..core.physics import Floats
 from .session import Session
-from .theme import Appearance, font
+from .theme import Appearance
 from .tile_paint import paint_headers, paint_tiles
 from .tile_view import Figure, TileView, make_view
 
@@ -31,7 +31,7 @@ class BalanceTable(QWidget):
         self.figure = Figure.VALUE
         self.view: TileView | None = None
         self.live: Floats | None = None
-        self.cursor, self.anchor = 0, 0
+        self.current, self.anchor = 0, 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(520, 300)
@@ -49,7 +49,7 @@ class BalanceTable(QWidget):
         self.live = None
         self.view = make_view(self.session, self.figure)
         if self.view is not None:
-            self.cursor = min(self.cursor, self.view.table.size - 1)
+            self.current = min(self.current, self.view.table.size - 1)
         self.update()
 
     def show_figure(self, figure: Figure) -> None:
@@ -75,10 +75,10 @@ class BalanceTable(QWidget):
             (self.height() - HEAD_H - MARGIN) / self.view.rows,
         )
 
-    def tile_rect(self, cell: int) -> QRectF:
+    def tile_rect(self, cell: int, size: tuple[float, float] | None = None) -> QRectF:
         """Where a cell is painted."""
         assert self.view is not None
-        w, h = self.tile_size()
+        w, h = size or self.tile_size()
         row, column = divmod(cell, self.view.columns)
         return QRectF(HEAD_W + column * w, HEAD_H + row * h, w, h)
 
@@ -100,13 +100,13 @@ class BalanceTable(QWidget):
         painter.fillRect(self.rect(), theme.color("sheet"))
         if self.view is None:
             return
-        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, self.tile_size())
-        paint_tiles(painter, self.view, theme, self.tile_rect, self.session.selection.cells)
+        size = self.tile_size()
+        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
+        paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size), self.session.selection.cells)
         if self.hasFocus():
             painter.setPen(theme.color("ink"))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self.tile_rect(self.cursor).adjusted(2.5, 2.5, -2.5, -2.5))
-        painter.setFont(font(8))
+            painter.drawRect(self.tile_rect(self.current).adjusted(2.5, 2.5, -2.5, -2.5))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         cell = self.cell_at(event.position().toPoint())
@@ -115,19 +115,19 @@ class BalanceTable(QWidget):
         if cell is None:
             self._choose_header(event.position().toPoint())
         elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.cursor = self.anchor = cell
+            self.current = self.anchor = cell
             self.session.selection.set_cells(self.session.selection.cells ^ {cell})
         else:
             if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 self.anchor = cell
-            self.cursor = cell
+            self.current = cell
             self._choose(done=False)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         cell = self.cell_at(event.position().toPoint())
         self.hovered.emit(self.describe(cell) if cell is not None else "")
-        if event.buttons() & Qt.MouseButton.LeftButton and cell is not None and cell != self.cursor:
-            self.cursor = cell
+        if event.buttons() & Qt.MouseButton.LeftButton and cell is not None and cell != self.current:
+            self.current = cell
             self._choose(done=False)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -147,7 +147,7 @@ class BalanceTable(QWidget):
 
     def _choose(self, done: bool) -> None:
         assert self.view is not None
-        (r0, c0), (r1, c1) = divmod(self.anchor, self.view.columns), divmod(self.cursor, self.view.columns)
+        (r0, c0), (r1, c1) = divmod(self.anchor, self.view.columns), divmod(self.current, self.view.columns)
         rows, columns = range(min(r0, r1), max(r0, r1) + 1), range(min(c0, c1), max(c0, c1) + 1)
         cells = {r * self.view.columns + c for r in rows for c in columns}
         self.session.selection.set_cells(frozenset(c for c in cells if c < self.view.table.size), done)
@@ -158,12 +158,12 @@ class BalanceTable(QWidget):
             return
         if event.key() in moves:
             step = moves[Qt.Key(event.key())]
-            row, column = divmod(self.cursor, self.view.columns)
+            row, column = divmod(self.current, self.view.columns)
             row = min(max(row + step[0], 0), self.view.rows - 1)
             column = min(max(column + step[1], 0), self.view.columns - 1)
-            self.cursor = min(row * self.view.columns + column, self.view.table.size - 1)
+            self.current = min(row * self.view.columns + column, self.view.table.size - 1)
             if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                self.anchor = self.cursor
+                self.anchor = self.current
             self._choose(done=True)
         elif event.text() and event.text() in "+-x=*0123456789":
             self.typed.emit(event.text())

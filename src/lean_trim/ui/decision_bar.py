@@ -14,7 +14,9 @@ from .theme import Appearance, font
 class DecisionBar(QWidget):
     """Buttons act on the selection, or on all cells if none is chosen."""
 
-    def __init__(self, session: Session, appearance: Appearance, actions: dict[str, QAction], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: dict[str, QAction], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session, self.appearance = session, appearance
         self.caution = QLabel(self)

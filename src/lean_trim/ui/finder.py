@@ -33,7 +33,9 @@ class Finder(QDialog):
         for action in self.actions_:
             name = action.text().replace("&", "")
             if all(w in name.lower() for w in words):
-                item = QListWidgetItem(f"{name}\t{action.shortcut().toString()}" if not action.shortcut().isEmpty() else name)
+                item = QListWidgetItem(
+                    f"{name}\t{action.shortcut().toString()}" if not action.shortcut().isEmpty() else name
+                )
                 item.setData(Qt.ItemDataRole.UserRole, action)
                 if not action.isEnabled():
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)

@@ -8,9 +8,11 @@ from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout,
 
 from ..core.linking import visits_of_cells
 from ..core.proposal import STATUS_TEXT, Status
+from ..core.sieve import MANUAL, RULES
 from .session import Session
 from .theme import Appearance, font
 
+FIGURE_SPACE = "\u2007"
 RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
@@ -35,10 +37,15 @@ class Inspector(QWidget):
         layout.setContentsMargins(8, 10, 10, 6)
         layout.setSpacing(5)
         for widget, stretch in (
-            (self.heading, 0), (self.body, 0), (self.visits_head, 0), (self.visits, 3), (self.findings_head, 0), (self.findings, 2),
+            (self.heading, 0),
+            (self.body, 0),
+            (self.visits_head, 0),
+            (self.visits, 3),
+            (self.findings_head, 0),
+            (self.findings, 2),
         ):
             layout.addWidget(widget, stretch)
-        layout.addStretch(0)
+        layout.addStretch(1)
         self.setFixedWidth(262)
         self.visits.itemClicked.connect(self._clicked)
         self.findings.itemClicked.connect(self._clicked)
@@ -68,11 +75,15 @@ class Inspector(QWidget):
         self.body.setText(self._facts(cells))
         solution = self.session.solution
         visits = visits_of_cells(solution, cells) if solution is not None else []
-        self._show_visits(f"{len(visits)} visits: when, how long, what they ask" if visits else "No visit: nothing measured here", bool(visits))
+        visits = [v for v in visits if v.seconds >= 0.1]
+        self._show_visits(
+            f"{len(visits)} visits: when, how long, what they ask" if visits else "No visit: nothing measured here",
+            bool(visits),
+        )
         for visit in visits:
             minutes, rest = divmod(visit.start_s, 60)
-            text = f"{int(minutes)}:{rest:04.1f}   {visit.seconds:5.1f} s   {100 * (visit.k - 1):+.1f} %"
-            self._add(self.visits, text, (visit.start_s, visit.end_s))
+            text = f"{int(minutes):3d}:{rest:04.1f}   {visit.seconds:6.1f} s   {100 * (visit.k - 1):+6.1f} %"
+            self._add(self.visits, text.replace(" ", FIGURE_SPACE), (visit.start_s, visit.end_s))
 
     def _nothing_chosen(self) -> None:
         span = self.session.selection.span
@@ -80,8 +91,23 @@ class Inspector(QWidget):
         text = "Click or drag over tiles, or drag along the tape, to see which seconds stand behind which cells."
         if span is not None:
             text = f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. Hover over the tape to read why."
-        self.body.setText(text)
+        self.body.setText(f"<p>{text}</p>{self._time_spent()}")
         self._show_visits("", False)
+
+    def _time_spent(self) -> str:
+        """Where the minutes of the log went: used, and left out by reason (a sample can have several)."""
+        solution = self.session.solution
+        if solution is None:
+            return ""
+        labels = {r.name: r.label for r in RULES} | {MANUAL: "Left out by hand"}
+        seconds = sorted(((s, labels[n]) for n, s in solution.sifted.seconds.items() if s >= 1.0), reverse=True)
+        rows = [("Used", solution.observations.seconds.sum()), *((label, s) for s, label in seconds[:9])]
+        faint = self.appearance.theme.faint
+        lines = "".join(
+            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
+            for k, v in rows
+        )
+        return f"<p style='margin-bottom:2px'><b>Where the time went</b></p><table cellspacing='1'>{lines}</table>"
 
     def _show_visits(self, heading: str, listed: bool) -> None:
         self.visits_head.setText(heading)
@@ -120,7 +146,8 @@ class Inspector(QWidget):
             status = STATUS_TEXT[kinds[0]] if len(set(kinds)) == 1 else _count_kinds(kinds)
         faint = self.appearance.theme.faint
         lines = "".join(
-            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v}</td></tr>" for k, v in rows
+            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v}</td></tr>"
+            for k, v in rows
         )
         return f"<table cellspacing='1'>{lines}</table><p style='margin:4px 0 0 0'>{status[:1].upper()}{status[1:]}</p>"
 
@@ -135,7 +162,9 @@ class Inspector(QWidget):
         self.findings.setVisible(bool(found))
         for finding in found:
             text = f"{RANK[finding.severity]}: {finding.message}"
-            item = self._add(self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4))
+            item = self._add(
+                self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4)
+            )
             item.setForeground(self.appearance.theme.color("danger" if finding.severity == "danger" else "ink"))
 
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:

@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import (
-    QFileDialog, QHBoxLayout, QLabel, QMainWindow, QProgressBar, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
 )
 
 from ..core.errors import LeanTrimError
@@ -47,20 +57,36 @@ class MainWindow(QMainWindow):
         self._connect()
         self._job_changed()
 
-    def _handlers(self) -> dict[str, object]:
+    def _handlers(self) -> dict[str, Callable[..., object]]:
         session = self.session
         return {
-            "demo": self.open_demo, "demo_fresh": lambda: self.open_demo(fresh=True), "new_job": self._ask_new_job,
-            "open_job": self._ask_open_job, "close_job": self.close_job, "quit": self.close, "add_logs": self._ask_logs,
-            "drive": session.drive, "begin_round": session.begin_round, "solve": session.solve, "cancel": session.cancel,
-            "undo": session.undo.undo, "redo": session.undo.redo,
+            "demo": self.open_demo,
+            "demo_fresh": lambda: self.open_demo(fresh=True),
+            "new_job": self._ask_new_job,
+            "open_job": self._ask_open_job,
+            "close_job": self.close_job,
+            "quit": self.close,
+            "add_logs": self._ask_logs,
+            "drive": session.drive,
+            "begin_round": session.begin_round,
+            "solve": session.solve,
+            "cancel": session.cancel,
+            "undo": session.undo.undo,
+            "redo": session.undo.redo,
             "accept": lambda: session.accept(session.selection.cells or None),
             "put_back": lambda: session.put_back(session.selection.cells or None),
-            "pin": lambda: session.pin(session.selection.cells), "select_all": self._select_all,
-            "hand_over": self._ask_hand_over, "copy": self.copy_table, "copy_cells": lambda: self.copy_table(axes=False),
-            "leave_out": self._leave_out, "show_all": lambda: self.tape.show_all(), "zoom_chosen": self._zoom_chosen,
-            "night": lambda on: self.appearance.use(NIGHT if on else LIGHT), "truth": self._show_truth, "find": self._find,
-        }  # type: ignore[dict-item]
+            "pin": lambda: session.pin(session.selection.cells),
+            "select_all": self._select_all,
+            "hand_over": self._ask_hand_over,
+            "copy": self.copy_table,
+            "copy_cells": lambda: self.copy_table(axes=False),
+            "leave_out": self._leave_out,
+            "show_all": lambda: self.tape.show_all(),
+            "zoom_chosen": self._zoom_chosen,
+            "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
+            "truth": self._show_truth,
+            "find": self._find,
+        }
 
     def _build(self) -> None:
         session, appearance = self.session, self.appearance
@@ -123,8 +149,22 @@ class MainWindow(QMainWindow):
         job = self.session.job
         self.pages.setCurrentIndex(0 if job is None else 1)
         self.setWindowTitle(f"{job.vehicle.name} – Lean Trim" if job else "Lean Trim")
-        for name in ("close_job", "add_logs", "begin_round", "solve", "accept", "put_back", "pin", "hand_over", "copy", "copy_cells",
-                     "leave_out", "show_all", "zoom_chosen", "select_all"):
+        for name in (
+            "close_job",
+            "add_logs",
+            "begin_round",
+            "solve",
+            "accept",
+            "put_back",
+            "pin",
+            "hand_over",
+            "copy",
+            "copy_cells",
+            "leave_out",
+            "show_all",
+            "zoom_chosen",
+            "select_all",
+        ):
             self.actions_[name].setEnabled(job is not None)
         for name in ("drive", "truth"):
             self.actions_[name].setEnabled(job is not None and bool(job.car))
@@ -171,17 +211,19 @@ class MainWindow(QMainWindow):
         self.session.job_changed.emit()
         self.session.round_changed.emit()
 
-    def _try(self, action: object) -> None:
+    def _try(self, action: Callable[[], object]) -> None:
         try:
             self.messages.hide()
-            action()  # type: ignore[operator]
+            action()
         except (LeanTrimError, OSError) as error:
             self.messages.show_message("error", str(error))
 
     def _ask_new_job(self) -> None:
         sheet, _ = QFileDialog.getOpenFileName(self, "Vehicle sheet", "", "Vehicle sheets (*.json)")
         if sheet:
-            path, _ = QFileDialog.getSaveFileName(self, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER)
+            path, _ = QFileDialog.getSaveFileName(
+                self, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER
+            )
             if path:
                 self.new_job(Path(sheet), Path(path).with_suffix(SUFFIX))
 
@@ -214,7 +256,9 @@ class MainWindow(QMainWindow):
             text = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:]) + "\n"
         QGuiApplication.clipboard().setText(text)
         self.session.mark_handed_over("clipboard")
-        self.messages.show_message("note", "Table copied. Keep a copy of what is in the ECU before you write this to it.")
+        self.messages.show_message(
+            "note", "Table copied. Keep a copy of what is in the ECU before you write this to it."
+        )
 
     def _select_all(self) -> None:
         if self.session.round is not None:

@@ -272,7 +272,9 @@ class Session(QObject):
         """Drive the simulated car: on this round's table if it has no log yet, else on the decided one in a new round."""
         current, vehicle = self.round, self.vehicle
         if self.job is None or current is None or vehicle is None or not self.job.car:
-            self.message.emit("note", "Only a demo job has a simulated car. Log a real drive and add the log to this round.")
+            self.message.emit(
+                "note", "Only a demo job has a simulated car. Log a real drive and add the log to this round."
+            )
             return
         if not self.is_last:
             self.show_round(len(self.job.rounds) - 1)
@@ -342,7 +344,9 @@ class Session(QObject):
             self.message.emit("error", f"{path}: cannot be written ({error.strerror}); choose another place.")
             return False
         self.mark_handed_over(f"CSV {path.name}")
-        self.message.emit("note", f"Table written to {path}. Keep a copy of what is in the ECU before you write this to it.")
+        self.message.emit(
+            "note", f"Table written to {path}. Keep a copy of what is in the ECU before you write this to it."
+        )
         return True
 
     def mark_handed_over(self, how: str) -> None:

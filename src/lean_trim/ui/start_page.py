@@ -36,7 +36,11 @@ class StartPage(QWidget):
             label.setFont(font(size, bold))
             label.setWordWrap(True)
             layout.addWidget(label)
-        for name, text in (("demo", "Open the demo job"), ("new_job", "New job from a vehicle sheet…"), ("open_job", "Open a job…")):
+        for name, text in (
+            ("demo", "Open the demo job"),
+            ("new_job", "New job from a vehicle sheet…"),
+            ("open_job", "Open a job…"),
+        ):
             button = QPushButton(text, self)
             button.setFixedWidth(300)
             button.setMinimumHeight(34)

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
+from ..core.log import Log
 from ..core.verdict import verdict_sentence
 from .session import Session
 from .theme import Appearance, font
@@ -27,16 +28,15 @@ class TableHeader(QWidget):
         self.title.setFont(font(12, bold=True))
         self.figures.setFont(font(9))
         self.figures.setTextFormat(Qt.TextFormat.PlainText)
-        left = QVBoxLayout()
-        left.setSpacing(1)
-        for label in (self.title, self.figures):
-            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        left.addWidget(self.title)
-        left.addWidget(self.figures)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(10, 8, 6, 2)
+        self.figures.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row = QHBoxLayout()
         row.setSpacing(0)
-        row.addLayout(left, 1)
+        row.addWidget(self.title, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 6, 2)
+        column.setSpacing(2)
+        column.addLayout(row)
+        column.addWidget(self.figures)
         self.group = QButtonGroup(self)
         for figure in Figure:
             text, tip = FIGURE_TEXT[figure]
@@ -50,6 +50,13 @@ class TableHeader(QWidget):
         self.group.idClicked.connect(lambda i: self.figure_chosen.emit(list(Figure)[i]))
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
+        session.driving.connect(self._drive)
+
+    def _drive(self, log: Log) -> None:
+        minutes = log.duration_s / 60.0
+        self.figures.setText(
+            f"Driving: {minutes:.1f} of {self.session.drive_minutes:g} min.\nThe tiles show the seconds driven in each cell so far."
+        )
 
     def refresh(self) -> None:
         """Show the current round's figures."""
@@ -68,7 +75,7 @@ class TableHeader(QWidget):
         assert session.round is not None and session.job is not None
         solution = session.solution
         if solution is None:
-            return "Waiting for a log" if not session.round.logs else "Working out the correction …"
+            return "Waiting for a log\n" if not session.round.logs else "Working out the correction …\n"
         r = solution.residual
         used = solution.observations.seconds.sum() / 60.0
         parts = [f"Off by {r.rms:.1f} % rms over {r.cells} cells", f"{r.within_3:.0f} % within ±3 %"]
@@ -123,14 +130,21 @@ class Legend(QWidget):
         scale = self.scale() if callable(self.scale) else 0.0
         x = 12.0
         for kind, text in (
-            ("remove", "less fuel"), ("add", "more fuel"), ("whisker", "± 1 std. error"), ("hatch", "not visited"),
-            ("accepted", "accepted"), ("hand", "by hand"), ("pin", "pinned"),
+            ("remove", "less fuel"),
+            ("add", "more fuel"),
+            ("whisker", "± 1 std. error"),
+            ("hatch", "not visited"),
+            ("accepted", "accepted"),
+            ("hand", "by hand"),
+            ("pin", "pinned"),
         ):
             self._mark(p, kind, x)
             p.setPen(theme.color("faint"))
             p.drawText(QRectF(x + 24, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
             x += 34 + p.fontMetrics().horizontalAdvance(text)
-        p.drawText(QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"full bar ±{scale:g} %, solid ink = much driving")
+        p.drawText(
+            QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"full bar ±{scale:g} %, solid ink = much driving"
+        )
 
     def _mark(self, p: QPainter, kind: str, x: float) -> None:
         theme = self.appearance.theme

@@ -57,7 +57,7 @@ class TapeData:
 
 def make_tape(log: Log, solution: Solution | None = None) -> TapeData:
     """Build lanes for the channels the log has."""
-    lanes = []
+    lanes: list[Lane] = []
     for title, unit, roles in LANES:
         traces = tuple((r, Pyramid(log.time_s, log[r])) for r in roles if r in log and np.isfinite(log[r]).any())
         if traces and len(lanes) < MAX_LANES:

@@ -18,8 +18,13 @@ if TYPE_CHECKING:
 
 LEFT, RIGHT, AXIS_H, BAND_H = 124, 8, 18, 15
 SHORT_REGIMES = {
-    Regime.STOPPED: "off", Regime.WARM_UP: "warm", Regime.IDLE: "idle", Regime.OVERRUN: "over", Regime.CRUISE: "part",
-    Regime.TRANSIENT: "tip", Regime.FULL_THROTTLE: "full",
+    Regime.STOPPED: "off",
+    Regime.WARM_UP: "warm",
+    Regime.IDLE: "idle",
+    Regime.OVERRUN: "over",
+    Regime.CRUISE: "part",
+    Regime.TRANSIENT: "tip",
+    Regime.FULL_THROTTLE: "full",
 }
 STEPS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600)
 
@@ -57,7 +62,9 @@ class TapePainter:
             return
         for first, last, on in runs(self._column_share(self.tape.lit).astype(int)):
             if on:
-                self.p.fillRect(QRectF(LEFT + first, 0, max(last - first, 2), self.body_h), self.theme.color("select", 0.28))
+                self.p.fillRect(
+                    QRectF(LEFT + first, 0, max(last - first, 2), self.body_h), self.theme.color("select", 0.28)
+                )
 
     def _lane(self, lane: Lane, y: int, height: int) -> None:
         p, theme = self.p, self.theme
@@ -75,7 +82,9 @@ class TapePainter:
         inner = lane.high - lane.low
         for value, top in ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11)):
             text = f"{value:.2f}" if lane.unit == "λ" else f"{value:+.0f}" if lane.title == "Trims" else f"{value:.0f}"
-            p.drawText(QRectF(LEFT - 46, top, 42, 11), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+            p.drawText(
+                QRectF(LEFT - 46, top, 42, 11), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+            )
         self._zero_line(lane, y, height)
         ratio = self.tape.devicePixelRatioF()
         for i, (role, pyramid) in reversed(list(enumerate(lane.traces))):
@@ -123,7 +132,9 @@ class TapePainter:
                 self.p.setPen(self.theme.color("ink"))
                 self.p.drawText(rect, Qt.AlignmentFlag.AlignCenter, label)
         self.p.setPen(self.theme.color("faint"))
-        self.p.drawText(QRectF(6, y, LEFT - 10, BAND_H - 2), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "Regime")
+        self.p.drawText(
+            QRectF(6, y, LEFT - 10, BAND_H - 2), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "Regime"
+        )
 
     def _axis(self) -> None:
         tape, y = self.tape, self.tape.height() - AXIS_H
@@ -136,7 +147,9 @@ class TapePainter:
             x = tape.x_of(k * step)
             self.p.drawLine(QPointF(x, y), QPointF(x, y + 3))
             if x < LEFT + self.width - 18:
-                self.p.drawText(QRectF(x - 30, y + 3, 60, AXIS_H - 3), Qt.AlignmentFlag.AlignCenter, _clock(k * step, step))
+                self.p.drawText(
+                    QRectF(x - 30, y + 3, 60, AXIS_H - 3), Qt.AlignmentFlag.AlignCenter, _clock(k * step, step)
+                )
 
     def _span_and_cursor(self) -> None:
         span, theme = self.tape.session.selection.span, self.theme
@@ -156,4 +169,4 @@ class TapePainter:
 
 def _clock(seconds: float, step: float) -> str:
     minutes, rest = divmod(seconds, 60.0)
-    return f"{int(minutes)}:{rest:04.1f}" if step < 1 else f"{int(minutes)}:{int(round(rest)):02d}"
+    return f"{int(minutes)}:{rest:04.1f}" if step < 1 else f"{int(minutes)}:{round(rest):02d}"

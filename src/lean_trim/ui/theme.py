@@ -41,13 +41,37 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light", "#f3eee2", "#fcfaf4", "#cfc7b6", "#1f282e", "#5d646a", "#12606f", "#ffffff", "#b36a00", "#6247ad", "#12606f",
-    "#a3271d", "#fbeccb", ("#12606f", "#a2554a", "#4c6b2f", "#5b4a86"),
+    "light",
+    "#f3eee2",
+    "#fcfaf4",
+    "#cfc7b6",
+    "#1f282e",
+    "#5d646a",
+    "#12606f",
+    "#ffffff",
+    "#b36a00",
+    "#6247ad",
+    "#12606f",
+    "#a3271d",
+    "#fbeccb",
+    ("#12606f", "#a2554a", "#4c6b2f", "#5b4a86"),
     ("#d9d3c5", "#d8b98d", "#a9bfae", "#c9c3d6", "#8fb0b8", "#d8c06a", "#b98f86"),
 )
 NIGHT = Theme(
-    "night", "#14181b", "#1c2125", "#3b444b", "#e9e4d8", "#a3aab0", "#63b6c6", "#0e1417", "#e3a23c", "#b19cf2", "#63b6c6",
-    "#ff8f80", "#3a3018", ("#63b6c6", "#e09a8c", "#a8c586", "#bda9ec"),
+    "night",
+    "#14181b",
+    "#1c2125",
+    "#3b444b",
+    "#e9e4d8",
+    "#a3aab0",
+    "#63b6c6",
+    "#0e1417",
+    "#e3a23c",
+    "#b19cf2",
+    "#63b6c6",
+    "#ff8f80",
+    "#3a3018",
+    ("#63b6c6", "#e09a8c", "#a8c586", "#bda9ec"),
     ("#30363b", "#6a5637", "#3d5646", "#4b4560", "#2f5964", "#6b5f2a", "#6a4640"),
 )
 
@@ -93,13 +117,20 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     """Set palette, font and the few style rules on the application."""
     palette = QPalette()
     roles = {
-        QPalette.ColorRole.Window: theme.paper, QPalette.ColorRole.WindowText: theme.ink,
-        QPalette.ColorRole.Base: theme.sheet, QPalette.ColorRole.AlternateBase: theme.paper,
-        QPalette.ColorRole.Text: theme.ink, QPalette.ColorRole.Button: theme.sheet,
-        QPalette.ColorRole.ButtonText: theme.ink, QPalette.ColorRole.Highlight: theme.accent,
-        QPalette.ColorRole.HighlightedText: theme.on_accent, QPalette.ColorRole.ToolTipBase: theme.sheet,
-        QPalette.ColorRole.ToolTipText: theme.ink, QPalette.ColorRole.PlaceholderText: theme.faint,
-        QPalette.ColorRole.Link: theme.accent, QPalette.ColorRole.Mid: theme.edge,
+        QPalette.ColorRole.Window: theme.paper,
+        QPalette.ColorRole.WindowText: theme.ink,
+        QPalette.ColorRole.Base: theme.sheet,
+        QPalette.ColorRole.AlternateBase: theme.paper,
+        QPalette.ColorRole.Text: theme.ink,
+        QPalette.ColorRole.Button: theme.sheet,
+        QPalette.ColorRole.ButtonText: theme.ink,
+        QPalette.ColorRole.Highlight: theme.accent,
+        QPalette.ColorRole.HighlightedText: theme.on_accent,
+        QPalette.ColorRole.ToolTipBase: theme.sheet,
+        QPalette.ColorRole.ToolTipText: theme.ink,
+        QPalette.ColorRole.PlaceholderText: theme.faint,
+        QPalette.ColorRole.Link: theme.accent,
+        QPalette.ColorRole.Mid: theme.edge,
     }
     for role, color in roles.items():
         palette.setColor(role, QColor(color))
@@ -132,7 +163,7 @@ def _rules(t: Theme) -> str:
     QListWidget {{ background: {t.sheet}; border: 1px solid {t.edge}; outline: none; }}
     QListWidget::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
     QProgressBar {{ border: 1px solid {t.edge}; border-radius: 4px; background: {t.sheet}; color: {t.ink}; text-align: center; }}
-    QProgressBar::chunk {{ background: {t.select}; }}
+    QProgressBar::chunk {{ background: {t.regimes[4]}; }}
     QToolTip {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; }}
     QSplitter::handle {{ background: {t.edge}; }}
     """

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
 from ..core.decision import Source
@@ -13,7 +13,9 @@ from .theme import Theme, font
 from .tile_view import TileView
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-CENTER = Qt.AlignmentFlag.AlignCenter
+TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+SEEN_S = 0.05
+INK_LEVELS = 6
 
 
 def paint_headers(
@@ -24,7 +26,11 @@ def paint_headers(
     painter.setFont(font(8))
     if len(table.axes) == 1:
         painter.setPen(theme.color("faint"))
-        painter.drawText(QRectF(left, 2, 400, top - 4), Qt.AlignmentFlag.AlignVCenter, f"{table.name} curve, {table.unit} over {table.axes[0].unit}")
+        painter.drawText(
+            QRectF(left, 2, 400, top - 4),
+            Qt.AlignmentFlag.AlignVCenter,
+            f"{table.name} curve, {table.unit} over {table.axes[0].unit}",
+        )
         return
     rows, columns = table.axes
     seconds = view.seconds.reshape(table.shape)
@@ -38,7 +44,9 @@ def paint_headers(
         painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, f"{x:g}")
     for j, (y, spent) in enumerate(zip(rows.points, _shares(seconds.sum(axis=1)), strict=True)):
         cell = QRectF(0, top + j * h, left, h)
-        painter.fillRect(QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent), theme.color("accent", 0.75))
+        painter.fillRect(
+            QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent), theme.color("accent", 0.75)
+        )
         painter.setPen(theme.color("ink"))
         painter.drawText(cell.adjusted(2, 0, -10, 0), RIGHT, f"{y:g}")
 
@@ -51,76 +59,90 @@ def _shares(seconds: np.ndarray) -> np.ndarray:
 def paint_tiles(
     painter: QPainter, view: TileView, theme: Theme, rect_of: Callable[[int], QRectF], chosen: frozenset[int]
 ) -> None:
-    """Every tile: paper or hatch, bar with whisker, number, marks, selection."""
-    hatch = QBrush(theme.color("faint", 0.22), Qt.BrushStyle.BDiagPattern)
-    edge = QPen(theme.color("edge", 0.8), 0.6)
-    painter.setFont(font(8.5))
-    for cell in range(view.table.size):
-        rect = rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5)
-        painter.setPen(edge)
-        painter.setBrush(theme.color("paper" if view.seconds[cell] > 0.05 else "sheet"))
-        painter.drawRect(rect)
-        if view.seconds[cell] <= 0.05:
-            painter.fillRect(rect, hatch)
-        _bar(painter, view, theme, rect, cell)
-        painter.setPen(theme.color("ink", 1.0 if view.seconds[cell] > 0.05 else 0.72))
-        painter.drawText(rect.adjusted(3, 1, -4, -rect.height() * 0.36), RIGHT, view.text[cell])
-        if len(view.table.axes) == 1:
-            _curve_point(painter, view, theme, rect, cell)
-        _marks(painter, view, theme, rect, cell)
-    _selection(painter, theme, rect_of, chosen)
+    """Every tile: paper or hatch, bar with whisker, number, marks, selection. Like marks are drawn in one call."""
+    rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in range(view.table.size)]
+    visited = view.seconds > SEEN_S
+    _paper(painter, theme, rects, visited)
+    _bars(painter, view, theme, rects, visited)
+    _numbers(painter, view, theme, rects, visited)
+    for cell in np.flatnonzero((view.source != Source.UNTOUCHED) | view.pinned):
+        _marks(painter, theme, rects[cell], int(view.source[cell]), bool(view.pinned[cell]))
+    painter.setBrush(theme.color("select", 0.12))
+    painter.setPen(QPen(theme.color("select"), 2.0))
+    painter.drawRects([rects[cell].adjusted(0.5, 0.5, -0.5, -0.5) for cell in chosen])
 
 
-def _bar(painter: QPainter, view: TileView, theme: Theme, rect: QRectF, cell: int) -> None:
-    pct = view.bar_pct[cell]
-    if view.seconds[cell] <= 0.05 and view.source[cell] == Source.UNTOUCHED:
-        return
-    middle, y = rect.center().x(), rect.bottom() - rect.height() * 0.24
-    half, thick = rect.width() / 2 - 4, max(4.0, rect.height() * 0.2)
+def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    painter.setPen(QPen(theme.color("edge", 0.8), 0.6))
+    seen = visited.tolist()
+    painter.setBrush(theme.color("paper"))
+    painter.drawRects([r for r, on in zip(rects, seen, strict=True) if on])
+    painter.setBrush(QBrush(theme.color("faint", 0.22), Qt.BrushStyle.BDiagPattern))
+    painter.drawRects([r for r, on in zip(rects, seen, strict=True) if not on])
+
+
+def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    shown = visited | (view.source != Source.UNTOUCHED)
+    level = np.ceil(view.solidity * INK_LEVELS).astype(int)
+    size = rects[0].height()
+    half, thick = rects[0].width() / 2 - 4, max(4.0, size * 0.2)
+    length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
+    reach = np.nan_to_num(np.minimum(view.error_pct / view.scale_pct, 1.0)) * half
+    middles: list[QLineF] = []
+    whiskers: list[QLineF] = []
+    bars: dict[tuple[str, int], list[QRectF]] = {}
+    for cell in np.flatnonzero(shown).tolist():
+        rect, long = rects[cell], float(length[cell])
+        middle, y = rect.center().x(), rect.bottom() - size * 0.24
+        middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
+        if long:
+            bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
+            bars.setdefault(("add" if long > 0 else "remove", int(level[cell])), []).append(bar)
+        if visited[cell] and reach[cell] > 0:
+            low, high = (
+                max(middle + long - reach[cell], rect.left() + 2),
+                min(middle + long + reach[cell], rect.right() - 2),
+            )
+            whiskers.append(QLineF(low, y, high, y))
     painter.setPen(QPen(theme.color("faint", 0.8), 1.0))
-    painter.drawLine(QPointF(middle, y - thick * 0.75), QPointF(middle, y + thick * 0.75))
-    if not np.isfinite(pct):
-        return
-    length = float(np.clip(pct / view.scale_pct, -1, 1)) * half
-    ink = theme.color("add" if pct > 0 else "remove", 0.3 + 0.7 * float(view.solidity[cell]))
-    painter.fillRect(QRectF(min(middle, middle + length), y - thick / 2, abs(length), thick), ink)
-    error = view.error_pct[cell]
-    if np.isfinite(error) and view.seconds[cell] > 0.05:
-        reach = min(float(error) / view.scale_pct, 1.0) * half
-        low, high = max(middle + length - reach, rect.left() + 2), min(middle + length + reach, rect.right() - 2)
-        painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
-        painter.drawLine(QPointF(low, y), QPointF(high, y))
+    painter.drawLines(middles)
+    painter.setPen(Qt.PenStyle.NoPen)
+    for (purpose, ink), group in bars.items():
+        painter.setBrush(theme.color(purpose, 0.3 + 0.7 * ink / INK_LEVELS))
+        painter.drawRects(group)
+    painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
+    painter.drawLines(whiskers)
 
 
-def _curve_point(painter: QPainter, view: TileView, theme: Theme, rect: QRectF, cell: int) -> None:
-    painter.setPen(theme.color("faint"))
-    painter.setFont(font(7))
-    painter.drawText(
-        rect.adjusted(3, 2, -2, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, f"{view.table.axes[0].points[cell]:g}"
-    )
+def _numbers(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
     painter.setFont(font(8.5))
+    lift = -rects[0].height() * 0.36
+    for seen in (False, True):
+        painter.setPen(theme.color("ink", 1.0 if seen else 0.72))
+        for cell in np.flatnonzero(visited == seen).tolist():
+            painter.drawText(rects[cell].adjusted(3, 1, -4, lift), RIGHT, view.text[cell])
+    if len(view.table.axes) == 1:
+        painter.setPen(theme.color("faint"))
+        painter.setFont(font(7))
+        for rect, x in zip(rects, view.table.axes[0].points, strict=True):
+            painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, f"{x:g}")
 
 
-def _marks(painter: QPainter, view: TileView, theme: Theme, rect: QRectF, cell: int) -> None:
+def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
     """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
     x, y = rect.left(), rect.top()
-    if view.source[cell] == Source.ACCEPTED:
+    if source == Source.ACCEPTED:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("accent"))
         painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
-    elif view.source[cell] == Source.BY_HAND:
+    elif source == Source.BY_HAND:
         painter.setPen(QPen(theme.color("accent"), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolygon(QPolygonF([QPointF(x + 6, y + 2), QPointF(x + 10, y + 6), QPointF(x + 6, y + 10), QPointF(x + 2, y + 6)]))
-    if view.pinned[cell]:
+        painter.drawPolygon(
+            QPolygonF([QPointF(x + 6, y + 2), QPointF(x + 10, y + 6), QPointF(x + 6, y + 10), QPointF(x + 2, y + 6)])
+        )
+    if pinned:
         painter.setPen(QPen(theme.color("ink"), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawArc(QRectF(x + 4, y + 2.5, 5, 7), 0, 180 * 16)
         painter.fillRect(QRectF(x + 3, y + 6, 7, 5), theme.color("ink"))
-
-
-def _selection(painter: QPainter, theme: Theme, rect_of: Callable[[int], QRectF], chosen: frozenset[int]) -> None:
-    painter.setBrush(theme.color("select", 0.12))
-    painter.setPen(QPen(theme.color("select"), 2.0))
-    for cell in chosen:
-        painter.drawRect(rect_of(cell).adjusted(1, 1, -1, -1))

@@ -71,7 +71,11 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
     seconds, error, asked = np.zeros(table.size), blank, blank
     if solution is not None:
         estimate = solution.estimate
-        seconds, error, asked = estimate.seconds.ravel(), estimate.std_error_pct.ravel(), estimate.correction_pct.ravel()
+        seconds, error, asked = (
+            estimate.seconds.ravel(),
+            estimate.std_error_pct.ravel(),
+            estimate.correction_pct.ravel(),
+        )
     if live_seconds is not None:
         seconds = live_seconds.ravel()
     decided = decision.source.ravel() != Source.UNTOUCHED
@@ -83,8 +87,17 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
     largest = float(np.percentile(moved, 95)) if len(moved) else 0.0
     scale = next((s for s in (5.0, 10.0, 15.0, 20.0, 30.0) if largest <= s), 50.0)
     return TileView(
-        table, rows, columns, texts, bar, error, seconds, solidity_of(seconds), decision.source.ravel(),
-        decision.pinned.ravel(), scale,
+        table,
+        rows,
+        columns,
+        texts,
+        bar,
+        error,
+        seconds,
+        solidity_of(seconds),
+        decision.source.ravel(),
+        decision.pinned.ravel(),
+        scale,
     )
 
 
@@ -93,7 +106,9 @@ def _decimals(session: Session) -> int:
     return max(0, min(3, round(-np.log10(limits.resolution)))) if limits else 1
 
 
-def _texts(figure: Figure, value: Floats, asked: Floats, error: Floats, seconds: Floats, decimals: int) -> tuple[str, ...]:
+def _texts(
+    figure: Figure, value: Floats, asked: Floats, error: Floats, seconds: Floats, decimals: int
+) -> tuple[str, ...]:
     if figure is Figure.VALUE:
         return tuple(f"{v:.{decimals}f}" for v in value)
     seen = seconds > 0.05
