@@ -21,6 +21,8 @@ from .smoothness import roughness
 from .tables import Ints, Table
 
 MIN_OBSERVATIONS = 20
+WEAK = np.log([2.0**2, 2.0**2])
+START_SCALE, START_INFLATION_S, SMALLEST_SCALE = 0.02, 1.0, 1e-4
 
 
 @dataclass(frozen=True)
@@ -63,42 +65,68 @@ def fit_surface(observations: Observations, table: Table, time_s: Floats, settin
             f"only {len(observations)} samples are left after sifting; at least {MIN_OBSERVATIONS} are needed. "
             "Drive longer in steady states, or look at the reasons in the sieve"
         )
-    cells, design = _design(observations, table)
-    y = observations.k - 1.0
-    prior = _Prior(table, settings.prior_pct / 100.0)
-    robust, theta = np.ones(len(y)), np.array([np.log(30.0**2), np.log(30.0**2)])
-    correction, scale, converged, iteration = np.zeros(table.size), 0.02, False, 0
-    for iteration in range(1, settings.max_iterations + 1):
-        normal = _normal(cells, design, y, observations.weight * robust, table.size)
-        inflation = _inflation(y - _predict(cells, design, correction), observations, scale) if iteration > 1 else 25.0
-        unit = 1.0 / (scale**2 * inflation)
-        if iteration in (2, 4):
-            theta = prior.choose(normal, unit, theta)
-        new, covariance = prior.solve(normal, unit, theta)
-        moved = float(np.max(np.abs(new - correction)))
-        correction = new
-        residual = y - _predict(cells, design, correction)
-        scale = max(_weighted_mad(residual, observations.weight), 1e-4)
-        standardised = np.abs(residual) / (scale * np.sqrt(observations.seconds / observations.weight))
-        robust = np.minimum(1.0, settings.huber / np.maximum(standardised, 1e-12))
-        if moved < 2e-5 and iteration > 4:
-            converged = True
-            break
+    fit = _Fit(observations, table, settings)
+    fit.iterate(WEAK, 3)
+    for _ in range(2):
+        theta = fit.prior.choose(fit.normal(), fit.unit, fit.theta)
+        converged = fit.iterate(theta, settings.max_iterations)
     evidence = gather_evidence(observations, table, time_s)
-    error = np.sqrt(np.maximum(np.diag(covariance), 0.0)).reshape(table.shape)
+    error = np.sqrt(np.maximum(np.diag(fit.covariance), 0.0)).reshape(table.shape)
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
+    correction, noise = fit.correction.reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
     return Estimate(
-        table,
-        100 * correction.reshape(table.shape),
-        100 * error,
-        evidence.seconds,
-        evidence.visits,
-        supported,
-        100 * scale * float(np.sqrt(inflation)),
-        "surface",
-        iteration,
-        converged,
-    )
+        table, 100 * correction, 100 * error, evidence.seconds, evidence.visits, supported, 100 * noise, "surface",
+        fit.iterations, converged,
+    )  # fmt: skip
+
+
+class _Fit:
+    """Iteratively reweighted least squares with the prior at given strengths.
+
+    The noise and how long it stays correlated are first read from a fit that hardly smooths; read from a fit that
+    smooths too much they would take its misfit for noise and confirm it.
+    """
+
+    def __init__(self, observations: Observations, table: Table, settings: SurfaceSettings) -> None:
+        self.observations, self.settings = observations, settings
+        self.cells, self.design = _design(observations, table)
+        self.y = observations.k - 1.0
+        self.prior = _Prior(table, settings.prior_pct / 100.0)
+        self.robust, self.theta = np.ones(len(self.y)), WEAK
+        self.correction = np.zeros(table.size)
+        self.covariance = np.zeros((table.size, table.size))
+        self.scale, self.inflation, self.iterations = START_SCALE, START_INFLATION_S, 0
+
+    @property
+    def unit(self) -> float:
+        """Precision of one second of driving."""
+        return 1.0 / (self.scale**2 * self.inflation)
+
+    def normal(self) -> _Normal:
+        """Normal equations with the present robust weights."""
+        size = len(self.correction)
+        return _normal(self.cells, self.design, self.y, self.observations.weight * self.robust, size)
+
+    def iterate(self, theta: Floats, most: int) -> bool:
+        """Fit until the correction moves less than 0.002 %, at most ``most`` times; True if it settled."""
+        self.theta = theta
+        for _ in range(most):
+            self.iterations += 1
+            new, self.covariance = self.prior.solve(self.normal(), self.unit, theta)
+            moved = float(np.max(np.abs(new - self.correction)))
+            self.correction = new
+            self._reweigh()
+            if moved < 2e-5:
+                return True
+        return False
+
+    def _reweigh(self) -> None:
+        residual = self.y - _predict(self.cells, self.design, self.correction)
+        weight, seconds = self.observations.weight, self.observations.seconds
+        self.scale = max(_weighted_mad(residual, weight), SMALLEST_SCALE)
+        standardised = np.abs(residual) / (self.scale * np.sqrt(seconds / weight))
+        self.robust = np.minimum(1.0, self.settings.huber / np.maximum(standardised, 1e-12))
+        self.inflation = _inflation(residual, self.observations, self.scale)
 
 
 def _design(observations: Observations, table: Table) -> tuple[Ints, Floats]:
@@ -185,6 +213,7 @@ class _Prior:
         from scipy import optimize
 
         low, high = 0.0, np.log(1e8)
+        start = np.maximum(start, np.log(15.0**2))
 
         def cost(theta: Floats) -> float:
             return -self.evidence(normal, unit, np.clip(theta, low, high))

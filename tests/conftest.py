@@ -1,0 +1,52 @@
+"""Fixtures shared by all tests. The simulated drive is made once per run."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from lean_trim.core.log import Log
+from lean_trim.core.solve import Solution, solve
+from lean_trim.core.vehicle import Vehicle
+from lean_trim.job.blobs import store_log
+from lean_trim.job.store import JobStore
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.heron import heron
+
+
+@pytest.fixture(scope="session")
+def heron_vehicle() -> Vehicle:
+    return heron()
+
+
+@pytest.fixture(scope="session")
+def heron_log(heron_vehicle: Vehicle) -> Log:
+    """Twelve minutes of Heron on the table it comes with."""
+    return simulate(heron_vehicle, seed=1, minutes=12.0, name="simulated drive 1")
+
+
+@pytest.fixture(scope="session")
+def heron_solution(heron_vehicle: Vehicle, heron_log: Log) -> Solution:
+    return solve([heron_log], heron_vehicle)
+
+
+@pytest.fixture(scope="session")
+def driven_job(tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle, heron_log: Log) -> bytes:
+    """Bytes of a demo job file whose first round has been driven."""
+    path = tmp_path_factory.mktemp("job") / "driven.leantrim"
+    store = JobStore.create(path, heron_vehicle, car="heron")
+    store.add_logs(store.load().rounds[0], [store_log(heron_log)])
+    store.close()
+    return path.read_bytes()
+
+
+@pytest.fixture
+def job_path(tmp_path: Path, driven_job: bytes) -> Path:
+    """A fresh copy of the driven demo job."""
+    path = tmp_path / "heron.leantrim"
+    path.write_bytes(driven_job)
+    return path
