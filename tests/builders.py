@@ -21,14 +21,26 @@ def small_vehicle(ve: np.ndarray | float = 80.0, feedback: str = "wideband") -> 
     axes = (Axis("MAP", "kPa", MAP), Axis("engine speed", "rpm", RPM))
     target = Table(axes, np.ones(values.shape), "λ", "target lambda")
     return Vehicle(
-        "small", 2.0, 4, 14.7, "ve", feedback, INJECTORS, ve_table(RPM, MAP, values), target, TableLimits(0.1, 5.0, 200.0), 3.0  # type: ignore[arg-type]
+        "small",
+        2.0,
+        4,
+        14.7,
+        "ve",
+        feedback,
+        INJECTORS,
+        ve_table(RPM, MAP, values),
+        target,
+        TableLimits(0.1, 5.0, 200.0),
+        3.0,  # type: ignore[arg-type]
     )
 
 
 def maf_vehicle() -> Vehicle:
     """A 2.5-litre five with a short MAF curve and narrowband feedback."""
     curve = maf_curve([1000.0, 2000.0, 4000.0, 8000.0], [2.0, 6.0, 25.0, 110.0])
-    return Vehicle("maf", 2.5, 5, 14.7, "maf", "narrowband", INJECTORS, curve, None, TableLimits(0.001, 0.0, 900.0), 3.0)
+    return Vehicle(
+        "maf", 2.5, 5, 14.7, "maf", "narrowband", INJECTORS, curve, None, TableLimits(0.001, 0.0, 900.0), 3.0
+    )
 
 
 def steady_states(k: float | np.ndarray = 1.0, seconds: float = 4.0, hz: float = 25.0, noise: float = 0.0) -> Log:
@@ -53,7 +65,9 @@ def make_log(
     k = np.broadcast_to(np.asarray(k, float), time.shape)
     trim = np.sqrt(k)
     lam = k / trim * (1.0 + (noise * rng.standard_normal(len(time)) if rng is not None else 0.0))
-    air = physics.cylinder_air_g(vehicle.table.lookup(pressure, rpm), pressure, np.full(len(time), 25.0), vehicle.cylinder_l)
+    air = physics.cylinder_air_g(
+        vehicle.table.lookup(pressure, rpm), pressure, np.full(len(time), 25.0), vehicle.cylinder_l
+    )
     fuel = air / vehicle.stoich_afr * trim
     width = fuel / vehicle.injectors.flow_g_per_s * 1e3 + vehicle.injectors.dead_time_at(13.8)
     channels = {
@@ -68,7 +82,11 @@ def make_log(
 
 def with_channel(log: Log, role: Role, values: np.ndarray | float) -> Log:
     """The same log with one channel replaced."""
-    return Log(log.time_s, {**log.channels, role: np.broadcast_to(np.asarray(values, float), log.time_s.shape).copy()}, log.name)
+    return Log(
+        log.time_s,
+        {**log.channels, role: np.broadcast_to(np.asarray(values, float), log.time_s.shape).copy()},
+        log.name,
+    )
 
 
 def without(log: Log, *roles: Role) -> Log:

@@ -47,7 +47,16 @@ def test_pinned_cells_refuse_everything_until_released() -> None:
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [("+3%", 82.4), ("-2,5 %", 78.0), ("x0.95", 76.0), ("*1.1", 88.0), ("=82", 82.0), ("82", 82.0), ("+2", 82.0), ("−1.5", 78.5)],
+    [
+        ("+3%", 82.4),
+        ("-2,5 %", 78.0),
+        ("x0.95", 76.0),
+        ("*1.1", 88.0),
+        ("=82", 82.0),
+        ("82", 82.0),
+        ("+2", 82.0),
+        ("−1.5", 78.5),
+    ],
 )
 def test_typed_input(text: str, value: float) -> None:
     result = decide.type_in(decide.undecided(TABLE), text, {4}, LIMITS)

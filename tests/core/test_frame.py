@@ -44,6 +44,11 @@ def test_a_missing_channel_is_named(role: Role) -> None:
 
 def test_air_per_cylinder_of_a_maf_car_follows_from_flow_and_speed() -> None:
     n = 10
-    channels = {Role.RPM: np.full(n, 3000.0), Role.MAF_HZ: np.full(n, 4000.0), Role.LAMBDA: np.ones(n), Role.TARGET: np.ones(n)}
+    channels = {
+        Role.RPM: np.full(n, 3000.0),
+        Role.MAF_HZ: np.full(n, 4000.0),
+        Role.LAMBDA: np.ones(n),
+        Role.TARGET: np.ones(n),
+    }
     frame = make_frame(Log(np.arange(n) * 0.1, channels), maf_vehicle())
     np.testing.assert_allclose(frame.air_g, 25.0 * 120.0 / (5 * 3000.0))

@@ -28,7 +28,9 @@ print(json.dumps(sorted(m for m in sys.modules if m.startswith(("PySide6", "shib
 
 @pytest.mark.parametrize("package", ["core", "simcar", "job", "formats"])
 def test_nothing_below_the_interface_imports_qt(package: str) -> None:
-    out = subprocess.run([sys.executable, "-c", PROBE.format(package=package)], capture_output=True, text=True, check=True)
+    out = subprocess.run(
+        [sys.executable, "-c", PROBE.format(package=package)], capture_output=True, text=True, check=True
+    )
     modules = json.loads(out.stdout)
     assert not [m for m in modules if m.startswith(("PySide6", "shiboken6", "lean_trim.ui"))]
     if package == "core":

@@ -22,7 +22,14 @@ def estimate(correction: float | np.ndarray, supported: bool = True) -> Estimate
     shape = TABLE.shape
     full = np.broadcast_to(np.asarray(correction, float), shape).copy()
     return Estimate(
-        TABLE, full, np.full(shape, 0.5), np.full(shape, 9.0), np.full(shape, 3), np.full(shape, supported), 1.0, "surface"
+        TABLE,
+        full,
+        np.full(shape, 0.5),
+        np.full(shape, 9.0),
+        np.full(shape, 3),
+        np.full(shape, supported),
+        1.0,
+        "surface",
     )
 
 

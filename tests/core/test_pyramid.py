@@ -12,9 +12,16 @@ from lean_trim.core.pyramid import Pyramid, touch
 
 @settings(max_examples=60, deadline=None)
 @given(
-    st.integers(2, 3000), st.integers(0, 2**31), st.floats(0.0, 0.9), st.floats(0.05, 1.0), st.integers(1, 400), st.floats(0.0, 0.3)
+    st.integers(2, 3000),
+    st.integers(0, 2**31),
+    st.floats(0.0, 0.9),
+    st.floats(0.05, 1.0),
+    st.integers(1, 400),
+    st.floats(0.0, 0.3),
 )
-def test_columns_agree_with_brute_force(n: int, seed: int, start: float, width: float, columns: int, nan_share: float) -> None:
+def test_columns_agree_with_brute_force(
+    n: int, seed: int, start: float, width: float, columns: int, nan_share: float
+) -> None:
     """Every column holds its own samples' extremes; at coarse levels it may also hold those of a neighbour's block."""
     rng = np.random.default_rng(seed)
     time = np.cumsum(rng.uniform(0.01, 0.1, n))

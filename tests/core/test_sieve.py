@@ -91,7 +91,9 @@ def test_reasons_come_with_a_sentence() -> None:
 
 
 def test_missing_optional_channels_do_not_stop_the_sieve() -> None:
-    bare = without(STEADY, Role.GEAR, Role.SPEED, Role.FUEL_DP, Role.PULSE_WIDTH, Role.COOLANT, Role.BATTERY, Role.THROTTLE)
+    bare = without(
+        STEADY, Role.GEAR, Role.SPEED, Role.FUEL_DP, Role.PULSE_WIDTH, Role.COOLANT, Role.BATTERY, Role.THROTTLE
+    )
     assert sifted(bare).used.sum() > 1000
 
 

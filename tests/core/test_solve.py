@@ -46,7 +46,9 @@ def test_several_logs_count_as_one_drive_with_a_gap() -> None:
         join_logs([])
 
 
-def test_both_schools_agree_where_there_is_much_driving(heron_vehicle: Vehicle, heron_log: Log, heron_solution: Solution) -> None:
+def test_both_schools_agree_where_there_is_much_driving(
+    heron_vehicle: Vehicle, heron_log: Log, heron_solution: Solution
+) -> None:
     averages = solve([heron_log], heron_vehicle, SolveSettings(method="average")).estimate
     surface = heron_solution.estimate
     much = (averages.seconds > 5.0) & (surface.seconds > 5.0)
@@ -74,7 +76,13 @@ def test_k_along_is_nan_exactly_where_samples_are_left_out(heron_solution: Solut
 
 @pytest.mark.parametrize(
     ("before", "after", "word"),
-    [(7.7, 1.1, "better"), (2.0, 2.1, "no change"), (1.1, 1.2, "noise floor"), (1.0, 3.0, "worse"), (2.0, np.nan, "unknown")],
+    [
+        (7.7, 1.1, "better"),
+        (2.0, 2.1, "no change"),
+        (1.1, 1.2, "noise floor"),
+        (1.0, 3.0, "worse"),
+        (2.0, np.nan, "unknown"),
+    ],
 )
 def test_verdicts(before: float, after: float, word: str) -> None:
     assert verdict_word(before, after) == word

@@ -109,7 +109,7 @@ def _delimiter(texts: list[str], source: str) -> str:
     best, width = "", 1
     for delimiter in (";", "\t", ","):
         counts = [t.count(delimiter) + 1 for t in texts if t.strip()]
-        common = max(set(counts), key=counts.count)
+        common = max(set(counts), key=counts.count, default=1)
         if common > width and (not best or common > 1.5 * width):
             best, width = delimiter, common
     if not best:

@@ -1,0 +1,94 @@
+"""The job file brings everything back."""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lean_trim.core import decision as decide
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.log import Log
+from lean_trim.core.vehicle import Vehicle
+from lean_trim.job.blobs import store_log
+from lean_trim.job.records import Span, Verdict
+from lean_trim.job.store import JobStore, load_job
+from tests.builders import maf_vehicle
+
+
+def test_closing_and_reopening_brings_everything_back(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> None:
+    path = tmp_path / "job.leantrim"
+    store = JobStore.create(path, heron_vehicle, car="heron")
+    first = store.add_logs(store.load().rounds[0], [store_log(heron_log, "abc")])
+    decision = decide.type_in(decide.undecided(first.table), "+3%", {5, 17}, heron_vehicle.limits)
+    decision = decide.pin(decision, first.table, {40}, True)
+    store.save_decision(first.id, first.table, decision)
+    store.save_left_out(first.id, [Span(10.0, 20.5)])
+    store.save_verdict(first.id, Verdict(7.7, np.nan, 40.0))
+    store.mark_handed_over(first.id, "CSV a.csv")
+    store.begin_round(first.table.with_values(decision.values))
+    store.close()
+    job = load_job(path)
+    assert (job.car, job.vehicle.name, len(job.rounds)) == ("heron", "Heron", 2)
+    back = job.rounds[0]
+    for role, values in heron_log.channels.items():
+        np.testing.assert_array_equal(back.logs[0][role], values)
+    assert (back.log_infos[0].name, back.log_infos[0].sha256) == (heron_log.name, "abc")
+    np.testing.assert_array_equal(back.decided.values, decision.values)
+    np.testing.assert_array_equal(back.decided.source, decision.source)
+    np.testing.assert_array_equal(back.decided.pinned, decision.pinned)
+    assert back.left_out == (Span(10.0, 20.5),)
+    assert back.verdict is not None
+    assert back.verdict.residual_rms == 7.7
+    assert np.isnan(back.verdict.trim_rms)
+    assert "CSV a.csv" in back.handed_over
+    np.testing.assert_array_equal(job.rounds[1].table.values, decision.values)
+    assert job.rounds[1].decided.changed == 0
+    assert job.vehicle.target is not None
+    np.testing.assert_array_equal(job.vehicle.target.values, heron_vehicle.target.values)  # type: ignore[union-attr]
+
+
+def test_a_curve_vehicle_without_target_table_is_kept(tmp_path: Path) -> None:
+    path = tmp_path / "maf.leantrim"
+    JobStore.create(path, maf_vehicle()).close()
+    job = load_job(path)
+    assert job.vehicle.airflow == "maf"
+    assert job.vehicle.target is None
+    np.testing.assert_array_equal(job.rounds[0].table.values, maf_vehicle().table.values)
+
+
+def test_a_failed_change_leaves_the_file_as_it_was(tmp_path: Path, heron_vehicle: Vehicle) -> None:
+    path = tmp_path / "job.leantrim"
+    store = JobStore.create(path, heron_vehicle)
+    with pytest.raises(sqlite3.IntegrityError):
+        store.save_left_out(999, [Span(0.0, 1.0)])
+    store.save_left_out(store.load().rounds[0].id, [Span(0.0, 1.0)])
+    assert store.load().rounds[0].left_out == (Span(0.0, 1.0),)
+    store.close()
+
+
+def test_what_is_not_a_job_is_refused(tmp_path: Path, heron_vehicle: Vehicle) -> None:
+    (tmp_path / "text.leantrim").write_text("hello, this is no database at all" * 40)
+    with pytest.raises(BadInputError, match="cannot be opened as a job file"):
+        JobStore.open(tmp_path / "text.leantrim")
+    with pytest.raises(BadInputError, match="no such job file"):
+        JobStore.open(tmp_path / "absent.leantrim")
+    other = sqlite3.connect(tmp_path / "other.leantrim")
+    other.execute("CREATE TABLE things (x)")
+    other.commit()
+    other.close()
+    with pytest.raises(BadInputError, match="not a Lean Trim job"):
+        JobStore.open(tmp_path / "other.leantrim")
+    JobStore.create(tmp_path / "new.leantrim", heron_vehicle).close()
+    newer = sqlite3.connect(tmp_path / "new.leantrim")
+    newer.execute("PRAGMA user_version = 99")
+    newer.commit()
+    newer.close()
+    with pytest.raises(BadInputError, match="written by a newer Lean Trim"):
+        JobStore.open(tmp_path / "new.leantrim")
+    with pytest.raises(BadInputError, match="already exists"):
+        JobStore.create(tmp_path / "new.leantrim", heron_vehicle)
+    with pytest.raises(BadInputError, match="is not a folder"):
+        JobStore.create(tmp_path / "no" / "job.leantrim", heron_vehicle)

@@ -1,0 +1,130 @@
+"""The commands as other people's scripts call them."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from lean_trim.cli import main
+from lean_trim.core.channels import Role
+from lean_trim.core.log import Log
+from lean_trim.core.vehicle import Vehicle
+from lean_trim.formats.logs import open_log, write_log_csv
+from lean_trim.formats.tables_csv import read_table
+from lean_trim.formats.vehicle_json import write_vehicle
+from tests.builders import without
+
+
+@pytest.fixture
+def case(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> Path:
+    write_vehicle(heron_vehicle, tmp_path)
+    write_log_csv(heron_log, tmp_path / "drive.csv")
+    return tmp_path
+
+
+def correct(case: Path, *more: str) -> int:
+    return main(
+        [
+            "correct",
+            "--vehicle",
+            str(case / "vehicle.json"),
+            "--log",
+            str(case / "drive.csv"),
+            "--out",
+            str(case / "out"),
+            *more,
+        ]
+    )
+
+
+@pytest.mark.parametrize("method", ["surface", "average"])
+def test_correct_writes_table_and_round(case: Path, heron_vehicle: Vehicle, method: str) -> None:
+    assert correct(case, "--method", method) == 0
+    table = read_table(case / "out" / "ve.csv", "ve")
+    assert table.same_axes(heron_vehicle.table)
+    data = json.loads((case / "out" / "round.json").read_text())
+    assert data["method"] == method
+    changed = [c for c in data["cells"] if c["status"] == "corrected"]
+    assert len(changed) > 30
+    assert all(c["after"] == pytest.approx(table.lookup([c["map_kpa"]], [c["rpm"]])[0]) for c in data["cells"])
+
+
+def test_gain_zero_changes_nothing_and_half_does_half(case: Path, heron_vehicle: Vehicle) -> None:
+    correct(case, "--gain", "0")
+    assert (read_table(case / "out" / "ve.csv", "ve").values == heron_vehicle.table.values).all()
+    correct(case)
+    full = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1
+    correct(case, "--gain", "0.5")
+    half = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1
+    assert abs(half - full / 2).max() < 0.002
+
+
+def test_simulate_writes_a_log_that_opens(case: Path) -> None:
+    out = case / "sim" / "log.csv"
+    words = ["simulate", "--vehicle", str(case / "vehicle.json"), "--out", str(out), "--minutes", "0.5", "--seed", "9"]
+    assert main(words) == 0
+    log = open_log(out, 14.1).log
+    assert log.duration_s == pytest.approx(30.0, abs=0.2)
+    assert Role.PULSE_WIDTH in log
+
+
+def test_simulate_streams_to_standard_output(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["simulate", "--vehicle", str(case / "vehicle.json"), "--out", "-", "--minutes", "0.3"]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    assert lines[0].startswith("Time,Engine speed")
+    assert len(lines) == 2 + 450
+
+
+def spoil(case: Path, what: str, heron_log: Log) -> None:
+    if what == "missing channel":
+        write_log_csv(without(heron_log, Role.LAMBDA), case / "drive.csv")
+    elif what == "empty log":
+        (case / "drive.csv").write_text("")
+    elif what == "no such log":
+        (case / "drive.csv").unlink()
+    elif what == "nan axis":
+        (case / "ve.csv").write_text("kPa\\rpm,800,nan\n20,1,2\n30,1,2\n")
+    elif what == "axis not rising":
+        (case / "ve.csv").write_text("kPa\\rpm,800,700\n20,1,2\n30,1,2\n")
+    elif what == "another shape":
+        (case / "ve.csv").write_text("kPa\\rpm,800,900\n20,1,2\n30,1\n")
+    elif what == "bad sheet":
+        (case / "vehicle.json").write_text("{}")
+
+
+@pytest.mark.parametrize(
+    ("what", "words"),
+    [
+        ("missing channel", "lacks lambda (lambda_measured)"), ("empty log", "drive.csv: the file is empty"),
+        ("no such log", "drive.csv: cannot be read"), ("nan axis", "ve.csv: the engine speed axis has no number at point 2"),
+        ("axis not rising", "800 is followed by 700"), ("another shape", "ve.csv, line 3: 1 cells, the header has 2"),
+        ("bad sheet", "key airflow is None"),
+    ],
+)  # fmt: skip
+def test_bad_input_gives_one_line_and_exit_2(
+    case: Path, heron_log: Log, capsys: pytest.CaptureFixture[str], what: str, words: str
+) -> None:
+    spoil(case, what, heron_log)
+    assert correct(case) == 2
+    captured = capsys.readouterr()
+    assert captured.err.count("\n") == 1
+    assert words in captured.err
+    assert not (case / "out").exists()
+
+
+def test_wrong_words_exit_2_with_one_line() -> None:
+    for words in (["correct"], ["correct", "--gain", "x"], ["--nonsense"], ["a.leantrim", "b"], ["absent.leantrim"]):
+        run = subprocess.run([sys.executable, "-m", "lean_trim", *words], capture_output=True, text=True, check=False)
+        assert run.returncode == 2, words
+        assert run.stderr.count("\n") == 1, run.stderr
+    run = subprocess.run([sys.executable, "-m", "lean_trim", "--version"], capture_output=True, text=True, check=True)
+    assert run.stdout.startswith("lean-trim ")
+
+
+def test_impossible_gain_is_bad_input(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert correct(case, "--gain", "1.5") == 2
+    assert "allowed is 0 to 1" in capsys.readouterr().err

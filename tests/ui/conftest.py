@@ -1,0 +1,64 @@
+"""A real window on a throw-away folder."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from lean_trim.ui.app import make_window
+from lean_trim.ui.main_window import MainWindow
+
+
+@pytest.fixture
+def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
+    made = make_window(tmp_path / "data")
+    made.show()
+    QApplication.processEvents()
+    yield made
+    made.close()
+    QApplication.processEvents()
+
+
+@pytest.fixture
+def until(qtbot: QtBot) -> Callable[[Callable[[], bool]], None]:
+    """Wait for something while the window lives."""
+
+    def wait(condition: Callable[[], bool], seconds: float = 60.0) -> None:
+        qtbot.waitUntil(condition, timeout=int(1000 * seconds))
+
+    return wait
+
+
+@pytest.fixture
+def driven(window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None]) -> MainWindow:
+    """The window on a demo job whose first round has been driven and solved."""
+    window.open_job(job_path)
+    until(lambda: window.session.solution is not None and window.session.task is None)
+    QApplication.processEvents()
+    return window
+
+
+def center(window: MainWindow, cell: int) -> QPoint:
+    return window.table.tile_rect(cell).center().toPoint()
+
+
+def click(window: MainWindow, cell: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.mouseClick(window.table, Qt.MouseButton.LeftButton, modifier, center(window, cell))
+
+
+def drag(widget: object, start: QPoint, end: QPoint) -> None:
+    """Press, move in steps, release."""
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)  # type: ignore[call-overload]
+    for i in range(1, 6):
+        QTest.mouseMove(widget, start + (end - start) * i / 5)  # type: ignore[call-overload]
+        QApplication.processEvents()
+        time.sleep(0.001)
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)  # type: ignore[call-overload]
+    QApplication.processEvents()

@@ -1,0 +1,199 @@
+"""Whole jobs through the real window."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from lean_trim.core.log import Log
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.formats.tables_csv import read_table
+from lean_trim.formats.vehicle_json import write_vehicle
+from lean_trim.simcar.heron import heron
+from lean_trim.simcar.judge import rms_where_driven
+from lean_trim.simcar.truth import truth_for
+from lean_trim.ui.main_window import MainWindow
+from lean_trim.ui.session import Session
+from tests.ui.conftest import click
+
+Until = Callable[..., None]
+
+
+def ready(session: Session, rounds: int) -> Callable[[], bool]:
+    return lambda: (
+        session.job is not None
+        and len(session.job.rounds) == rounds
+        and session.solution is not None
+        and session.task is None
+    )
+
+
+def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until, tmp_path: Path) -> None:
+    """Open the demo, accept, drive again, twice; then close, reopen and find everything."""
+    session = window.session
+    window.actions_["demo"].trigger()
+    until(lambda: window.table.live is not None)
+    assert window.progress.isVisible()
+    assert window.cancel_button.isVisible()
+    until(ready(session, 1))
+    assert "more than 8 % leaner" in window.inspector.findings.item(0).text()
+    assert "above atmospheric" in window.bar.caution.text()
+    for rounds in (2, 3):
+        QTest.mouseClick(window.bar.accept, Qt.MouseButton.LeftButton)
+        assert "Decided:" in window.bar.caution.text()
+        QTest.mouseClick(window.bar.drive, Qt.MouseButton.LeftButton)
+        until(ready(session, rounds))
+    assert session.round is not None
+    assert session.vehicle is not None
+    assert session.solution is not None
+    assert rms_where_driven(session.round.table, session.solution, truth_for(session.vehicle)) < 1.5
+    assert "better" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[3]
+    window.actions_["truth"].setChecked(True)
+    assert "Truth of the simulated car" in window.header.figures.text()
+    tables = [r.table.values for r in session.job.rounds]  # type: ignore[union-attr]
+    window.actions_["close_job"].trigger()
+    assert window.pages.currentIndex() == 0
+    window.actions_["demo"].trigger()
+    until(ready(session, 3))
+    for before, after in zip(tables, session.job.rounds, strict=True):  # type: ignore[union-attr]
+        np.testing.assert_array_equal(before, after.table.values)
+
+
+def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
+    driven.session.drive_minutes = 60.0
+    driven.session.accept()
+    driven.session.drive()
+    until(lambda: driven.table.live is not None)
+    assert not driven.bar.drive.isEnabled()
+    QTest.mouseClick(driven.cancel_button, Qt.MouseButton.LeftButton)
+    until(lambda: driven.session.task is None)
+    assert len(driven.session.job.rounds) == 1  # type: ignore[union-attr]
+    assert "cancelled; nothing was changed" in driven.messages.text.text()
+    assert driven.session.decision.changed > 30  # type: ignore[union-attr]
+    assert driven.table.live is None
+    assert not driven.progress.isVisible()
+
+
+def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
+    driven: MainWindow, until: Until, job_path: Path
+) -> None:
+    driven.session.accept(frozenset({100, 101}))
+    changed = driven.session.decision.changed  # type: ignore[union-attr]
+    driven.session.drive()
+    until(lambda: driven.table.live is not None)
+    driven.close()
+    assert driven.session.task is None
+    db = sqlite3.connect(job_path)
+    assert db.execute("SELECT count(*) FROM decisions WHERE source = 1").fetchone()[0] == changed
+    assert db.execute("SELECT count(*) FROM rounds").fetchone()[0] == 1
+    db.close()
+
+
+def test_a_real_vehicle_from_sheet_and_log(
+    window: MainWindow, until: Until, tmp_path: Path, heron_log: Log, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sheet = write_vehicle(heron(), tmp_path / "car")
+    write_log_csv(heron_log, tmp_path / "drive.csv")
+    window.new_job(sheet, tmp_path / "mine.leantrim")
+    until(lambda: window.session.job is not None and window.session.task is None)
+    assert not window.bar.drive.isVisible()
+    window.session.add_logs([tmp_path / "drive.csv"])
+    until(ready(window.session, 1))
+    assert not window.messages.isVisible()
+    window.session.accept()
+    assert window.session.hand_over(tmp_path / "out.csv")
+    table = read_table(tmp_path / "out.csv", "ve")
+    np.testing.assert_allclose(table.values, window.session.round.result.values)  # type: ignore[union-attr]
+    assert "handed over" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[2]
+    window.actions_["begin_round"].trigger()
+    assert len(window.session.job.rounds) == 2  # type: ignore[union-attr]
+    np.testing.assert_allclose(window.session.round.table.values, table.values)  # type: ignore[union-attr]
+    window.actions_["begin_round"].trigger()
+    assert "no log yet" in window.messages.text.text()
+
+
+def test_the_clipboard_carries_the_decided_table(driven: MainWindow) -> None:
+    driven.session.type_in("=50", frozenset({0}))
+    driven.actions_["copy"].trigger()
+    lines = QGuiApplication.clipboard().text().splitlines()
+    assert lines[0].split("\t")[:2] == ["kPa\\rpm", "600"]
+    assert lines[1].split("\t")[:2] == ["20", "50"]
+    driven.actions_["copy_cells"].trigger()
+    assert QGuiApplication.clipboard().text().splitlines()[0].split("\t")[0] == "50"
+
+
+def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    used = session.solution.sifted.used.sum()  # type: ignore[union-attr]
+    session.accept()
+    driven.actions_["undo"].trigger()
+    assert session.decision.changed == 0  # type: ignore[union-attr]
+    driven.actions_["redo"].trigger()
+    assert session.decision.changed > 30  # type: ignore[union-attr]
+    session.selection.set_span(200.0, 400.0, frozenset())
+    driven.actions_["leave_out"].trigger()
+    until(lambda: session.task is None)
+    assert session.solution.sifted.used.sum() < used - 500  # type: ignore[union-attr]
+    driven.actions_["undo"].trigger()
+    until(lambda: session.task is None)
+    assert session.solution.sifted.used.sum() == used  # type: ignore[union-attr]
+
+
+def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: Until) -> None:
+    driven.session.drive_minutes = 3.0
+    driven.session.drive()
+    until(ready(driven.session, 2))
+    driven.rail.list.setCurrentRow(0)
+    until(ready(driven.session, 2))
+    assert not driven.bar.accept.isEnabled()
+    driven.session.accept()
+    assert "Only the newest round can be decided" in driven.messages.text.text()
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "words"),
+    [
+        ("empty.csv", b"", "the file is empty"), ("photo.csv", bytes(range(256)) * 50, "binary file"),
+        ("short.csv", b"Time,RPM\n0,900\n0.1,910\n", "lacks manifold pressure (map_kpa)"),
+        ("nolambda.csv", b"Time,RPM,MAP\n0,900,30\n0.1,910,30\n", "lacks lambda (lambda_measured)"),
+        ("units.csv", b"Time,RPM,MAP [parsec]\n0,900,30\n0.1,910,30\n", "unit 'parsec' is not known"),
+    ],
+)  # fmt: skip
+def test_bad_logs_give_one_sentence_and_change_nothing(
+    driven: MainWindow, until: Until, tmp_path: Path, name: str, content: bytes, words: str
+) -> None:
+    (tmp_path / name).write_bytes(content)
+    driven.session.add_logs([tmp_path / name])
+    until(lambda: driven.session.task is None)
+    assert words in driven.messages.text.text()
+    assert name in driven.messages.text.text()
+    assert len(driven.session.round.logs) == 1  # type: ignore[union-attr]
+    assert driven.session.solution is not None
+
+
+def test_bad_sheets_and_jobs_give_one_sentence(window: MainWindow, tmp_path: Path) -> None:
+    (tmp_path / "v.json").write_text("{}")
+    window.new_job(tmp_path / "v.json", tmp_path / "x.leantrim")
+    assert "key airflow is None" in window.messages.text.text()
+    assert not (tmp_path / "x.leantrim").exists()
+    (tmp_path / "y.leantrim").write_text("not a database, only some words" * 20)
+    window.open_job(tmp_path / "y.leantrim")
+    assert "cannot be opened as a job file" in window.messages.text.text()
+    assert window.session.job is None
+    QTest.mouseClick(window.messages.close_button, Qt.MouseButton.LeftButton)
+    assert not window.messages.isVisible()
+
+
+def test_a_hand_over_that_fails_says_so(driven: MainWindow, tmp_path: Path) -> None:
+    assert not driven.session.hand_over(tmp_path / "no" / "such" / "folder.csv")
+    assert "cannot be written" in driven.messages.text.text()
+    click(driven, 3)
+    QApplication.processEvents()

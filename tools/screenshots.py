@@ -1,0 +1,64 @@
+"""Make the pictures of docs/screenshots from the demo job: ``.venv/bin/python tools/screenshots.py``."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtWidgets import QApplication
+
+from lean_trim.ui.app import make_window
+from lean_trim.ui.main_window import MainWindow
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def wait(app: QApplication, condition: Callable[[], bool]) -> None:
+    """Let the window live until something is true."""
+    end = time.monotonic() + 120
+    while not condition():
+        if time.monotonic() > end:
+            raise TimeoutError("the window did not get there within two minutes")
+        app.processEvents()
+        time.sleep(0.01)
+    for _ in range(5):
+        app.processEvents()
+
+
+def shoot(app: QApplication, window: MainWindow, name: str) -> None:
+    """Save the window as it is now."""
+    app.processEvents()
+    window.grab().save(str(FOLDER / f"{name}.png"))
+
+
+def main() -> None:
+    """Walk through the demo's first two rounds."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    app = QApplication([])
+    window = make_window(Path(tempfile.mkdtemp()))
+    session = window.session
+    window.show()
+    shoot(app, window, "start")
+    window.open_demo()
+    wait(app, lambda: window.table.live is not None and window.table.live.sum() > 330)
+    shoot(app, window, "driving")
+    wait(app, lambda: session.solution is not None and session.task is None)
+    session.selection.set_cells(frozenset({16 * 4 + 6, 16 * 4 + 7, 16 * 5 + 6, 16 * 5 + 7}))
+    shoot(app, window, "round-1")
+    session.selection.clear()
+    session.accept()
+    session.drive()
+    wait(app, lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None)
+    window.actions_["night"].setChecked(True)
+    window.tape.look_at(180.0, 420.0)
+    shoot(app, window, "round-2-night")
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
