@@ -10,7 +10,7 @@ from lean_trim.core.delay import DelaySettings, aligned_lambda
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log
 from lean_trim.core.regimes import Regime, RegimeSettings, classify
-from lean_trim.core.sieve import MANUAL, MANUAL_BIT, RULES, Sifted, SieveSettings, reasons_at, sift
+from lean_trim.core.sieve import MANUAL, MANUAL_BIT, RULES, SieveSettings, Sifted, reasons_at, sift
 from tests.builders import make_log, small_vehicle, with_channel, without
 
 N = 2000
@@ -33,9 +33,9 @@ def changed(role: Role, value: float, where: slice = LATE) -> Log:
 
 def test_steady_warm_driving_is_used_after_the_start() -> None:
     result = sifted(STEADY)
-    after = TIME > SieveSettings().start_s + 0.1
+    after = SieveSettings().start_s + 0.1 < TIME
     assert result.used[after][:-60].all()
-    assert not result.used[TIME < SieveSettings().start_s].any()
+    assert not result.used[SieveSettings().start_s > TIME].any()
 
 
 @pytest.mark.parametrize(
