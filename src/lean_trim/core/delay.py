@@ -50,11 +50,13 @@ def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
 def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     """Measured lambda moved back to the moment its fuel was injected, shape (n,).
 
-    NaN where the answer comes after the end of the log, or where either neighbouring reading is NaN.
+    Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their real
+    updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is NaN.
     """
     time = frame.log.time_s
     arrival = np.maximum.accumulate(time + delay_s(frame, settings))
-    measured = np.interp(arrival, time, frame.log[Role.LAMBDA], right=np.nan)
+    fresh = frame.log.update_mask(Role.LAMBDA) | ~np.isfinite(frame.log[Role.LAMBDA])
+    measured = np.interp(arrival, time[fresh], frame.log[Role.LAMBDA][fresh], right=np.nan)
     nearest = np.minimum(np.searchsorted(time, arrival), len(time) - 1)
     gap = time[nearest] - time[np.maximum(nearest - 1, 0)] > 5 * frame.log.step_s
     return np.where(gap, np.nan, measured)

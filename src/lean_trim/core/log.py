@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from .channels import LABELS, Role
 from .errors import LogError
-from .physics import Floats
+from .physics import Floats, Mask
+from .updates import update_mask
 
 
 @dataclass(frozen=True, eq=False)
@@ -18,7 +19,8 @@ class Log:
     """One continuous log.
 
     ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where nothing
-    was recorded.
+    was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the gap there.
+    ``updates`` marks the rows with a new reading for channels known to be slower than the rows.
 
     Raises
     ------
@@ -29,6 +31,8 @@ class Log:
     time_s: Floats
     channels: Mapping[Role, Floats]
     name: str = field(default="log")
+    joints_s: tuple[float, ...] = field(default=())
+    updates: Mapping[Role, Mask] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         time = np.asarray(self.time_s, float)
@@ -65,6 +69,10 @@ class Log:
         if missing:
             raise LogError(f"{self.name} lacks {', '.join(missing)}; log it, or name the column that holds it")
 
+    def update_mask(self, role: Role) -> Mask:
+        """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values."""
+        return self.updates[role] if role in self.updates else update_mask(self[role])
+
     @property
     def step_s(self) -> float:
         """Median time between samples, s."""
@@ -84,9 +92,14 @@ class Log:
 def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
     """Put pieces of one drive in order; channels missing in a piece become NaN there."""
     pieces = list(logs)
-    roles = {r for p in pieces for r in p.channels}
+    roles = sorted({r for p in pieces for r in p.channels})
+    slow = {r for p in pieces for r in p.updates}
     time = np.concatenate([p.time_s for p in pieces])
-    return Log(time, {r: np.concatenate([p.get(r) for p in pieces]) for r in sorted(roles)}, name)
+    updates = {
+        r: np.concatenate([p.update_mask(r) if r in p else np.zeros(len(p), bool) for p in pieces]) for r in slow
+    }
+    joints = tuple(j for p in pieces for j in p.joints_s)
+    return Log(time, {r: np.concatenate([p.get(r) for p in pieces]) for r in roles}, name, joints, updates)
 
 
 def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:

@@ -11,9 +11,7 @@ from numpy.typing import NDArray
 from .channels import Role
 from .frame import Frame
 from .log import rate_per_s, spread
-from .physics import Floats
-
-Mask = NDArray[np.bool_]
+from .physics import Floats, Mask
 
 
 class Regime(IntEnum):

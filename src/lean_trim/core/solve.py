@@ -24,6 +24,7 @@ from .sieve import SieveSettings, Sifted, sift
 from .surface import SurfaceSettings, fit_surface
 from .vehicle import Vehicle
 
+JOINT_GAP_S = 10.0
 Method = Literal["surface", "average"]
 Progress = Callable[[float, str], bool]
 """Called with the share done and what is being done; returns False to cancel."""
@@ -70,9 +71,11 @@ def join_logs(logs: Sequence[Log]) -> Log:
     if len(logs) == 1:
         return logs[0]
     pieces, start = [], 0.0
-    for log in logs:
-        pieces.append(Log(log.time_s - log.time_s[0] + start, log.channels, log.name))
-        start = float(pieces[-1].time_s[-1]) + 10.0
+    for i, log in enumerate(logs):
+        shift = start - float(log.time_s[0])
+        joints = (*((start,) if i else ()), *(j + shift for j in log.joints_s))
+        pieces.append(Log(log.time_s + shift, log.channels, log.name, joints, log.updates))
+        start = float(pieces[-1].time_s[-1]) + JOINT_GAP_S
     return concatenate(pieces, " + ".join(log.name for log in logs))
 
 

@@ -1,10 +1,11 @@
-"""Open a log file: bytes → columns → channels in the computation's units."""
+"""Open a log file of any known kind, and write logs."""
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -12,89 +13,76 @@ import numpy as np
 from ..core.channels import LABELS, Role
 from ..core.errors import LogError
 from ..core.log import Log
-from ..core.physics import Floats
-from .recognise import TIME as TIME_NAME
-from .recognise import Column, recognise
-from .text_log import RawColumns, read_bytes, read_columns, sniff
-from .units import TIME, UNITS, allowed_units, lambda_converter, tidy_unit
+from .binary_log import read_columnar, read_mdf
+from .choices import Choices
+from .raw import RawColumns
+from .text_log import Progress, read_text
+from .understand import Understood, understand, wanted_columns
+
+MDF_MAGIC, PARQUET_MAGIC, ARROW_MAGIC = b"MDF     ", b"PAR1", b"ARROW1"
 
 
 @dataclass(frozen=True, eq=False)
 class OpenedLog:
-    """A log with what was understood of it."""
+    """A log with what was understood of it and the hash of the file's bytes."""
 
-    log: Log
-    mapping: dict[Role, Column]
-    unused: tuple[str, ...]
+    understood: Understood
     sha256: str
-    warnings: tuple[str, ...]
+
+    @property
+    def log(self) -> Log:
+        return self.understood.log
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        return (*self.understood.notes, *self.understood.doubts)
 
 
-def open_log(path: Path, stoich_afr: float, chosen: Mapping[str, Role] | None = None) -> OpenedLog:
-    """Read a text log (also gzip).
+def read_raw(path: Path, choices: Choices | None = None, progress: Progress | None = None) -> RawColumns:
+    """Read the columns that may play a role, and the first readings of the others; its kind is told by its first bytes, not by its name.
 
     Raises
     ------
     LogError
         Naming the file and what is wrong, in one sentence.
     """
-    raw = read_bytes(path)
-    layout = sniff(raw, str(path))
-    return understand(
-        read_columns(raw, layout, str(path)), path.name, hashlib.sha256(raw).hexdigest(), stoich_afr, chosen
-    )
+    try:
+        if path.is_dir():
+            raise LogError(f"{path}: is a folder, not a log")
+        with path.open("rb") as f:
+            magic = f.read(8)
+        wanted = partial(wanted_columns, choices=choices)
+        if magic == MDF_MAGIC:
+            return read_mdf(path, wanted)
+        if magic[:4] == PARQUET_MAGIC:
+            return read_columnar(path, "Parquet", wanted)
+        if magic[:6] == ARROW_MAGIC:
+            return read_columnar(path, "Arrow", wanted)
+        return read_text(path, wanted, progress)
+    except OSError as error:
+        raise LogError(f"{path}: cannot be read ({error.strerror or error})") from error
 
 
-def understand(
-    raw: RawColumns, name: str, sha256: str, stoich_afr: float, chosen: Mapping[str, Role] | None = None
+def hash_file(path: Path) -> str:
+    """SHA-256 of a file's bytes, as hexadecimal text."""
+    try:
+        with path.open("rb") as f:
+            return hashlib.file_digest(f, "sha256").hexdigest()
+    except OSError as error:
+        raise LogError(f"{path}: cannot be read ({error.strerror or error})") from error
+
+
+def open_log(
+    path: Path, stoich_afr: float, choices: Choices | None = None, progress: Progress | None = None
 ) -> OpenedLog:
-    """Name the channels, convert the units and settle the time base."""
-    time, time_column = _time(raw, name)
-    keep = np.isfinite(time)
-    warnings = []
-    if not keep.all():
-        warnings.append(f"{name}: {int((~keep).sum())} rows without a time were left out")
-    order_broken = np.diff(time[keep]) < 0
-    if order_broken.any():
-        raise LogError(
-            f"{name}: time runs backwards {int(order_broken.sum())} times, first after {time[keep][:-1][order_broken][0]:.3f} s; "
-            "split the file where the logger was restarted"
-        )
-    others = [c for c in raw.columns if c.index != time_column.index]
-    mapping = recognise(others, chosen)
-    channels = {role: _convert(role, c, raw.values[c.index], stoich_afr, name)[keep] for role, c in mapping.items()}
-    used = {c.index for c in mapping.values()}
-    unused = tuple(c.name for c in others if c.index not in used)
-    return OpenedLog(Log(time[keep], channels, name), mapping, unused, sha256, tuple(warnings))
+    """Read and understand a log. ``progress`` is called with the share read; returning False cancels.
 
-
-def _time(raw: RawColumns, name: str) -> tuple[Floats, Column]:
-    for column in raw.columns:
-        if TIME_NAME.search(column.name):
-            unit = tidy_unit(column.unit)
-            values = raw.values[column.index]
-            if unit not in TIME:
-                steps = np.diff(values[np.isfinite(values)])
-                unit = "ms" if len(steps) and np.median(steps) >= 5.0 else "s"
-            return TIME[unit](values), column
-    raise LogError(f"{name} has no time column; name one 'Time' (s, ms or clock time)")
-
-
-def _convert(role: Role, column: Column, values: Floats, stoich_afr: float, name: str) -> Floats:
-    if role in (Role.LAMBDA, Role.TARGET):
-        return lambda_converter(column.unit, values, stoich_afr)(values)
-    table = UNITS.get(role)
-    if table is None:
-        return values
-    unit = tidy_unit(column.unit)
-    if unit == "" and "" not in table:
-        unit = tidy_unit(LABELS[role][1])
-    if unit not in table:
-        raise LogError(
-            f"{name}, column {column.name!r}: unit {column.unit!r} is not known for {LABELS[role][0].lower()}; "
-            f"allowed are {allowed_units(role)}"
-        )
-    return table[unit](values)
+    Raises
+    ------
+    LogError
+        Naming the file and what is wrong, in one sentence.
+    """
+    return OpenedLog(understand(read_raw(path, choices, progress), path.name, stoich_afr, choices), hash_file(path))
 
 
 LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}

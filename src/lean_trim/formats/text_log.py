@@ -1,187 +1,207 @@
-"""Delimited text logs: find the header, the separators and the columns, and read them fast."""
+"""Read delimited text logs, plain or packed with gzip or zstd, as fast as the machine can parse them."""
 
 from __future__ import annotations
 
-import csv
 import gzip
 import io
 import re
 import zlib
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING, BinaryIO, cast
 
 import numpy as np
 
-from ..core.errors import LogError
+from ..core.errors import CancelledError, LogError
 from ..core.physics import Floats
-from .recognise import Column, split_unit
+from .raw import SAMPLE_ROWS, RawColumns, Wanted
+from .sniff import CLOCK, HEAD_BYTES, Layout, sniff
 
-NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?")
-CLOCK = re.compile(r"(\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?")
-BLANKS = ("", "nan", "na", "null", "none", "-", "inf", "-inf", "n/a")
-SNIFF_LINES = 120
-MAX_COLUMNS = 5000
+if TYPE_CHECKING:
+    import polars as pl
 
-
-@dataclass(frozen=True)
-class Layout:
-    """How a text log is laid out: where data start (byte offset), how fields are separated, what they are called."""
-
-    data_offset: int
-    delimiter: str
-    decimal_comma: bool
-    columns: tuple[Column, ...]
-    encoding: str
-
-
-@dataclass(frozen=True, eq=False)
-class RawColumns:
-    """Columns as read: float arrays of one length, NaN where a cell held no number."""
-
-    columns: tuple[Column, ...]
-    values: tuple[Floats, ...]
-
-
-def read_bytes(path: Path) -> bytes:
-    """The file's bytes, unpacked if it is gzip (told by its first bytes, not by its name)."""
-    try:
-        raw = path.read_bytes()
-        if raw[:2] == b"\x1f\x8b":
-            raw = gzip.decompress(raw)
-    except OSError as error:
-        raise LogError(f"{path}: cannot be read ({error.strerror or error})") from error
-    except (EOFError, zlib.error) as error:
-        raise LogError(f"{path}: the packed file is damaged ({error})") from error
-    return raw
+Progress = Callable[[float], bool]
+BLOCK_BYTES = 12 << 20
+GZIP, ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
+ON_WORDS = (
+    "on",
+    "true",
+    "yes",
+    "1",
+    "active",
+    "closed",
+    "closed loop",
+    "closed-loop",
+    "cl",
+    "ein",
+    "ja",
+    "oui",
+    "sí",
+    "si",
+)
+OFF_WORDS = ("off", "false", "no", "0", "inactive", "open", "open loop", "open-loop", "ol", "aus", "nein", "non")
 
 
-def sniff(raw: bytes, source: str) -> Layout:
-    """Find header, units row, separators and encoding.
+def read_text(path: Path, wanted: Wanted, progress: Progress | None = None) -> RawColumns:
+    """The wanted columns of a text log as numbers; clock times become seconds, states become 0 and 1.
+
+    The file is unpacked and parsed in blocks, so that memory stays small and ``progress`` can stop it.
 
     Raises
     ------
     LogError
-        If the bytes are not a text table with a header and at least one row of numbers.
+        In one sentence, naming the file.
+    CancelledError
+        If ``progress`` returned False.
     """
-    if not raw.strip():
-        raise LogError(f"{source}: the file is empty; a header and rows of numbers are needed")
-    head = raw[: 1 << 18]
-    if b"\x00" in head and not head.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise LogError(f"{source}: this is a binary file, not a text log")
-    encoding = _encoding(head)
-    start = 3 if head.startswith(b"\xef\xbb\xbf") else 0
-    lines = head[start:].split(b"\n")[: SNIFF_LINES + 1]
-    texts = [line.decode(encoding, "replace").rstrip("\r") for line in lines[:SNIFF_LINES]]
-    delimiter = _delimiter(texts, source)
-    rows = [next(csv.reader([t], delimiter=delimiter), []) for t in texts]
-    header = _header(rows, source)
-    first = header + 1
-    units = [""] * len(rows[header])
-    if first < len(rows) and not _numeric_row(rows[first]) and len(rows[first]) == len(rows[header]):
-        units, first = [u.strip() for u in rows[first]], first + 1
-    columns = []
-    for i, cell in enumerate(rows[header]):
-        name, unit = split_unit(cell)
-        columns.append(Column(i, name, units[i] or unit))
-    offset = start + sum(len(line) + 1 for line in lines[:first])
-    sample = [c for r in rows[first : first + 20] for c in r]
-    comma = delimiter != "," and any(re.fullmatch(r"\s*[+-]?\d+,\d+\s*", c) for c in sample)
-    return Layout(offset, delimiter, comma, tuple(columns), encoding)
-
-
-def _encoding(head: bytes) -> str:
-    for end in range(len(head), max(len(head) - 4, 0), -1):
+    size = max(path.stat().st_size, 1)
+    with path.open("rb") as f:
+        stream = _unpacked(f)
         try:
-            head[:end].decode("utf-8")
-            return "utf-8"
-        except UnicodeDecodeError:
-            continue
-    return "latin-1"
+            head = stream.read(HEAD_BYTES)
+            layout = sniff(head, str(path))
+            reader = _BlockReader(layout, wanted(layout.columns), path)
+            for block in _blocks(_after_lines(head, layout.skip_lines), stream):
+                reader.add(block)
+                if progress is not None and not progress(min(1.0, f.tell() / size)):
+                    raise CancelledError(f"opening {path.name} was cancelled; nothing was changed")
+        except (EOFError, zlib.error, gzip.BadGzipFile, _zstd_error()) as error:
+            raise LogError(f"{path}: the packed file is damaged ({error})") from error
+    return reader.finish()
 
 
-def _numeric_row(cells: list[str]) -> bool:
-    filled = [c.strip() for c in cells if c.strip().lower() not in BLANKS]
-    numbers = sum(bool(NUMBER.fullmatch(c) or CLOCK.fullmatch(c)) for c in filled)
-    return bool(filled) and numbers >= 0.6 * len(filled)
+def _unpacked(f: BinaryIO) -> BinaryIO:
+    """The file itself, or what gzip or zstd packed in it; told by its first bytes."""
+    magic = f.read(4)
+    f.seek(0)
+    if magic[:2] == GZIP:
+        return cast(BinaryIO, gzip.GzipFile(fileobj=f))
+    if magic == ZSTD:
+        import zstandard
+
+        return cast(BinaryIO, zstandard.ZstdDecompressor().stream_reader(f, read_across_frames=True))
+    return f
 
 
-def _delimiter(texts: list[str], source: str) -> str:
-    best, width = "", 1
-    for delimiter in (";", "\t", ","):
-        counts = [t.count(delimiter) + 1 for t in texts if t.strip()]
-        common = max(set(counts), key=counts.count, default=1)
-        if common > width and (not best or common > 1.5 * width):
-            best, width = delimiter, common
-    if not best:
-        raise LogError(f"{source}: no columns found; allowed are comma, semicolon or tab between them")
-    if width > MAX_COLUMNS:
-        raise LogError(f"{source}: {width} columns; allowed are up to {MAX_COLUMNS}")
-    return best
+def _zstd_error() -> type[Exception]:
+    import zstandard
+
+    return zstandard.ZstdError
 
 
-def _header(rows: list[list[str]], source: str) -> int:
-    for i, row in enumerate(rows[:-1]):
-        if len(row) < 2 or _numeric_row(row) or sum(bool(c.strip()) for c in row) < 2:
-            continue
-        for after in rows[i + 1 : i + 3]:
-            if abs(len(after) - len(row)) <= 1 and _numeric_row(after):
-                return i
-    if any(_numeric_row(r) for r in rows):
-        raise LogError(f"{source}: rows of numbers but no header; the first row must name the columns")
-    raise LogError(f"{source}: a header but no row of numbers below it; nothing was logged")
+def _after_lines(head: bytes, lines: int) -> bytes:
+    at = 0
+    for _ in range(lines):
+        at = head.index(b"\n", at) + 1
+    return head[at:]
 
 
-def read_columns(raw: bytes, layout: Layout, source: str) -> RawColumns:
-    """Read every column as numbers; clock times become seconds of the day."""
+def _blocks(start: bytes, stream: BinaryIO) -> Iterator[bytes]:
+    """Blocks of whole lines; the last may lack its newline."""
+    rest = start
+    while True:
+        fresh = stream.read(BLOCK_BYTES)
+        data = rest + fresh
+        cut = data.rfind(b"\n") + 1 if fresh else len(data)
+        if data[:cut]:
+            yield data[:cut]
+        rest = data[cut:]
+        if not fresh:
+            return
+        if len(rest) > BLOCK_BYTES:
+            raise LogError(f"a line longer than {BLOCK_BYTES} bytes follows, so this is not a log")
+
+
+class _BlockReader:
+    """Parses blocks and gathers the wanted columns."""
+
+    def __init__(self, layout: Layout, keep: frozenset[int], path: Path) -> None:
+        self.layout, self.path = layout, path
+        self.keep = sorted(keep)
+        self.others = [c.index for c in layout.columns if c.index not in keep]
+        self.pieces: dict[int, list[Floats]] = {i: [] for i in self.keep}
+        self.samples: dict[int, Floats] = {}
+        self.texts: dict[int, list[pl.Series]] = {}
+        self.rows = 0
+
+    def add(self, block: bytes) -> None:
+        """Parse one block of whole lines."""
+        columns = self.keep if self.rows else [*self.keep, *self.others]
+        frame = self._parse(block, columns)
+        if not block.endswith(b"\n") and frame.height and self._cut_short(frame):
+            frame = frame.head(frame.height - 1)
+        self.samples = self.samples or {i: _numbers(frame[f"c{i}"].head(SAMPLE_ROWS), self.layout) for i in self.others}
+        for i in self.keep:
+            series = frame.drop_in_place(f"c{i}")
+            if i in self.layout.text:
+                self.texts.setdefault(i, []).append(series)
+            else:
+                self.pieces[i].append(_numbers(series, self.layout))
+        self.rows += frame.height if not self.keep else len(series)
+
+    def _parse(self, block: bytes, columns: list[int]) -> pl.DataFrame:
+        import polars as pl
+
+        types = {f"c{c.index}": pl.String if c.index in self.layout.text else pl.Float64 for c in self.layout.columns}
+        for encoding in ("utf8", "utf8-lossy"):
+            try:
+                scan = pl.scan_csv(
+                    io.BytesIO(block), has_header=False, separator=self.layout.delimiter, schema=types, ignore_errors=True,
+                    truncate_ragged_lines=True, decimal_comma=self.layout.decimal_comma, encoding=encoding,
+                )  # fmt: skip
+                return scan.select([f"c{i}" for i in columns]).collect()
+            except pl.exceptions.NoDataError:
+                return pl.DataFrame({f"c{i}": [] for i in columns}, schema={f"c{i}": types[f"c{i}"] for i in columns})
+            except pl.exceptions.PolarsError as error:
+                if encoding == "utf8-lossy":
+                    why = str(error).splitlines()[0]
+                    raise LogError(f"{self.path}: cannot be read as a table ({why})") from error
+        raise AssertionError("unreachable")
+
+    def _cut_short(self, frame: pl.DataFrame) -> bool:
+        """True if the last row lacks its end: its last cells are missing although the row before had them."""
+        if frame.height < 2 or frame.width < 2:
+            return False
+        last, before = frame.row(-1), frame.row(-2)
+        return last[-1] is None and before[-1] is not None
+
+    def finish(self) -> RawColumns:
+        """All columns in one piece."""
+        import polars as pl
+
+        if self.rows == 0:
+            raise LogError(f"{self.path}: a header but no rows; nothing was logged")
+        for i, parts in self.texts.items():
+            self.pieces[i] = [_numbers(pl.concat(parts), self.layout)]
+        values = {i: np.concatenate(self.pieces.pop(i)) for i in self.keep}
+        return RawColumns(self.layout.columns, values, "text", samples=self.samples)
+
+
+def _numbers(series: pl.Series, layout: Layout) -> Floats:
     import polars as pl
 
-    body = raw[layout.data_offset :]
-    names = [f"c{c.index}" for c in layout.columns]
-    try:
-        frame = pl.read_csv(
-            io.BytesIO(body),
-            has_header=False,
-            new_columns=names,
-            separator=layout.delimiter,
-            infer_schema=False,
-            truncate_ragged_lines=True,
-            ignore_errors=True,
-            encoding="utf8-lossy",
-            quote_char='"',
-        )
-    except pl.exceptions.PolarsError as error:
-        raise LogError(f"{source}: cannot be read as a table ({str(error).splitlines()[0]})") from error
-    values = tuple(_numbers(frame[name] if name in frame.columns else None, layout, frame.height) for name in names)
-    if not values or frame.height == 0:
-        raise LogError(f"{source}: a header but no rows; nothing was logged")
-    return RawColumns(layout.columns, values)
-
-
-def _numbers(series: object, layout: Layout, height: int) -> Floats:
-    import polars as pl
-
-    if not isinstance(series, pl.Series):
-        return np.full(height, np.nan)
-    text = series.str.strip_chars()
+    if series.dtype == pl.Float64:
+        if series.null_count():
+            series = series.fill_null(float("nan"))
+        return series.to_numpy()
+    text = series.str.strip_chars().str.to_lowercase()
     if layout.decimal_comma:
         text = text.str.replace(",", ".", literal=True)
     first = next((v for v in text.head(50) if v), "")
     if ":" in first and CLOCK.fullmatch(first):
         return _clock_seconds(text.to_list())
-    lowered = text.cast(pl.Float64, strict=False)
-    if lowered.null_count() > 0.5 * height and {"on", "off", "true", "false", "yes", "no"} & set(
-        text.head(200).str.to_lowercase()
-    ):
-        flags = text.str.to_lowercase()
-        return flags.is_in(["on", "true", "yes", "1"]).cast(pl.Float64).to_numpy().astype(float)
-    return np.array(lowered.fill_null(float("nan")).to_numpy(), float)
+    words = set(text.head(2000).unique().to_list()) - {None}
+    if words <= {*ON_WORDS, *OFF_WORDS}:
+        return text.is_in(list(ON_WORDS)).cast(pl.Float64).fill_null(float("nan")).to_numpy(writable=True)
+    return text.cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy(writable=True)
 
 
 def _clock_seconds(texts: list[str | None]) -> Floats:
+    """Seconds of the day, running on past midnight; NaN where a cell is no clock time."""
     out = np.full(len(texts), np.nan)
     for i, text in enumerate(texts):
         if text and CLOCK.fullmatch(text):
-            parts = [float(p.replace(",", ".")) for p in re.split("[ T]", text)[-1].split(":")]
+            parts = [float(p.replace(",", ".")) for p in re.split("[ Tt]", text)[-1].split(":")]
             out[i] = sum(p * s for p, s in zip(parts, (3600.0, 60.0, 1.0), strict=False))
-    days = np.cumsum(np.diff(out, prepend=out[:1]) < -43200.0)
-    return out + 86400.0 * days
+    known = np.where(np.isfinite(out), out, 0.0)
+    return out + 86400.0 * np.cumsum(np.diff(known, prepend=known[:1]) < -43200.0)

@@ -17,7 +17,7 @@ LB_G = 453.59237
 
 
 def _scale(factor: float) -> Convert:
-    return lambda x: x * factor
+    return (lambda x: x) if factor == 1.0 else (lambda x: x * factor)
 
 
 PRESSURE: dict[str, Convert] = {

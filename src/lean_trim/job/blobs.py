@@ -12,6 +12,8 @@ from ..core.log import Log
 from ..core.tables import Axis, Table
 from .records import StoredLog
 
+UPDATE, JOINT = "new:", "joint"
+
 
 def table_row(table: Table) -> tuple[str, str, str, str]:
     """Name, unit, axes and cells as text."""
@@ -27,11 +29,15 @@ def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
 
 
 def log_to_parquet(log: Log) -> bytes:
-    """A log as Parquet bytes; columns are named by role."""
+    """A log as Parquet bytes; columns are named by role, update marks "new:" and role, joints are rows of "joint"."""
     import polars as pl
 
     buffer = io.BytesIO()
-    pl.DataFrame({"time_s": log.time_s} | {str(r): v for r, v in log.channels.items()}).write_parquet(buffer)
+    columns: dict[str, object] = {"time_s": log.time_s} | {str(r): v for r, v in log.channels.items()}
+    columns |= {f"{UPDATE}{r}": m for r, m in log.updates.items()}
+    if log.joints_s:
+        columns[JOINT] = np.isin(np.arange(len(log)), np.searchsorted(log.time_s, log.joints_s))
+    pl.DataFrame(columns).write_parquet(buffer)
     return buffer.getvalue()
 
 
@@ -45,5 +51,9 @@ def log_from_parquet(data: bytes, name: str) -> Log:
     import polars as pl
 
     frame = pl.read_parquet(io.BytesIO(data))
-    channels = {Role(c): frame[c].to_numpy() for c in frame.columns if c != "time_s"}
-    return Log(frame["time_s"].to_numpy(), channels, name)
+    time = frame["time_s"].to_numpy()
+    known = {str(r) for r in Role}
+    channels = {Role(c): frame[c].to_numpy() for c in frame.columns if c in known}
+    updates = {Role(c.removeprefix(UPDATE)): frame[c].to_numpy() for c in frame.columns if c.startswith(UPDATE)}
+    joints = tuple(time[frame[JOINT].to_numpy()].tolist()) if JOINT in frame.columns else ()
+    return Log(time, channels, name, joints, updates)

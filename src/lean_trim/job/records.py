@@ -19,6 +19,14 @@ class Span:
 
 
 @dataclass(frozen=True)
+class Mark:
+    """A bookmark on the joined log, with a note or without."""
+
+    time_s: float
+    text: str = ""
+
+
+@dataclass(frozen=True)
 class LogInfo:
     """Where a log came from."""
 
@@ -58,6 +66,7 @@ class Round:
     logs: tuple[Log, ...] = ()
     log_infos: tuple[LogInfo, ...] = ()
     left_out: tuple[Span, ...] = ()
+    marks: tuple[Mark, ...] = ()
     decision: Decision | None = None
     verdict: Verdict | None = None
     handed_over: str = ""

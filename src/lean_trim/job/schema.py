@@ -36,6 +36,17 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
             start_s REAL NOT NULL, end_s REAL NOT NULL);
         """,
     ),
+    (
+        "column choices, marks and settings",
+        """
+        CREATE TABLE column_choices (
+            shape TEXT NOT NULL, name TEXT NOT NULL, role TEXT, unit TEXT NOT NULL, PRIMARY KEY (shape, name));
+        CREATE TABLE bank_choices (shape TEXT PRIMARY KEY, banks TEXT NOT NULL);
+        CREATE TABLE marks (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, time_s REAL NOT NULL, text TEXT NOT NULL);
+        CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+        """,
+    ),
 )
 
 

@@ -12,13 +12,15 @@ from pathlib import Path
 
 import numpy as np
 
+from ..core.channels import Role
 from ..core.decision import Decision, Source, undecided
 from ..core.errors import BadInputError
 from ..core.tables import Table
 from ..core.vehicle import Vehicle
+from ..formats.choices import Choices, ColumnChoice
 from ..formats.vehicle_json import vehicle_dict, vehicle_from_dict
 from .blobs import log_from_parquet, table_from_row, table_row
-from .records import Job, LogInfo, Round, Span, StoredLog, Verdict
+from .records import Job, LogInfo, Mark, Round, Span, StoredLog, Verdict
 from .schema import migrate
 
 SUFFIX = ".leantrim"
@@ -163,6 +165,38 @@ class JobStore:
                 "INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans]
             )
 
+    def save_marks(self, round_id: int, marks: Sequence[Mark]) -> None:
+        """Keep the bookmarks of a round."""
+        with self._transaction():
+            self.db.execute("DELETE FROM marks WHERE round_id = ?", (round_id,))
+            self.db.executemany("INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks])
+
+    def save_choices(self, shape: str, choices: Choices) -> None:
+        """Keep what the user said about logs of one shape."""
+        rows = [(shape, name, str(c.role) if c.role else None, c.unit) for name, c in choices.columns.items()]
+        with self._transaction():
+            self.db.execute("DELETE FROM column_choices WHERE shape = ?", (shape,))
+            self.db.executemany("INSERT INTO column_choices VALUES (?, ?, ?, ?)", rows)
+            self.db.execute("INSERT OR REPLACE INTO bank_choices VALUES (?, ?)", (shape, choices.banks))
+
+    def load_choices(self) -> dict[str, Choices]:
+        """What was said about logs, by shape."""
+        columns: dict[str, dict[str, ColumnChoice]] = {}
+        for shape, name, role, unit in self.db.execute("SELECT shape, name, role, unit FROM column_choices"):
+            columns.setdefault(shape, {})[name] = ColumnChoice(Role(role) if role else None, unit)
+        banks = dict(self.db.execute("SELECT shape, banks FROM bank_choices").fetchall())
+        return {s: Choices(columns.get(s, {}), banks.get(s, "mean")) for s in {*columns, *banks}}
+
+    def setting(self, key: str, default: str = "") -> str:
+        """A setting of this job."""
+        row = self.db.execute("SELECT value FROM settings WHERE key = ?", (key,)).fetchone()
+        return str(row[0]) if row else default
+
+    def save_setting(self, key: str, value: str) -> None:
+        """Keep a setting of this job."""
+        with self._transaction():
+            self.db.execute("INSERT OR REPLACE INTO settings VALUES (?, ?)", (key, value))
+
     def save_verdict(self, round_id: int, verdict: Verdict) -> None:
         """Keep a round's figures."""
         figures = [v if math.isfinite(v) else None for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)]
@@ -203,6 +237,7 @@ class JobStore:
         verdict = None
         if figures[0] is not None:
             verdict = Verdict(*(float("nan") if f is None else float(f) for f in figures))  # type: ignore[arg-type]
+        marks = self.db.execute("SELECT time_s, text FROM marks WHERE round_id = ? ORDER BY time_s", (round_id,))
         table = self._table(table_id)
         return Round(
             round_id,
@@ -213,6 +248,7 @@ class JobStore:
             tuple(log_from_parquet(data, name) for name, data in logs),
             self._log_infos(round_id),
             tuple(Span(*s) for s in spans.fetchall()),
+            tuple(Mark(*m) for m in marks.fetchall()),
             self._decision(round_id, table),
             verdict,
             handed_over,
