@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..core.channels import LABELS, Role
+from ..core.errors import BadInputError
 from ..core.physics import Floats
-from .units import UNITS, Convert, lambda_converter, tidy_unit
+from .units import UNITS, Convert, allowed_units, lambda_converter, tidy_unit
 
 SAMPLE = 20_000
 PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
@@ -58,6 +59,32 @@ def interpret(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> 
     if role not in UNITS:
         return Reading(lambda x: x, LABELS[role][1])
     return _by_unit(role, unit, unit_text, part)
+
+
+PERCENT_FORMS: dict[str, Convert] = {
+    "factor around 1": lambda x: 100.0 * (x - 1.0), "percent around 100": lambda x: x - 100.0, "fraction 0 to 1": lambda x: 100.0 * x
+}  # fmt: skip
+"""Ways to write a percentage that are not percent."""
+
+
+def by_word(role: Role, unit_text: str, stoich_afr: float) -> Reading:
+    """The user's word on a unit, taken as it is.
+
+    Raises
+    ------
+    BadInputError
+        If the role cannot be logged in that unit.
+    """
+    unit = tidy_unit(unit_text)
+    if unit_text in PERCENT_FORMS:
+        return Reading(PERCENT_FORMS[unit_text], unit_text)
+    if role in (Role.LAMBDA, Role.TARGET) and unit in ("λ", "lambda", "afr", "φ", "phi"):
+        divisor = stoich_afr if unit == "afr" else 1.0
+        return Reading((lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text)
+    known = UNITS.get(role, {})
+    if unit in known:
+        return Reading(known[unit], unit)
+    raise BadInputError(f"{LABELS[role][0]} cannot be read in {unit_text!r}; allowed are {allowed_units(role)}")
 
 
 def fits(role: Role, values: Floats) -> bool:
@@ -116,21 +143,14 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> Reading:
 def _percent(role: Role, unit: str, part: Floats) -> Reading:
     label, middle, top = LABELS[role][0], float(np.median(part)), float(np.percentile(np.abs(part), 99))
     trim = role in (Role.STFT, Role.LTFT)
-    options: list[tuple[bool, Convert, str]] = []
-    if trim:
-        options = [
-            (
-                0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
-                lambda x: 100.0 * (x - 1.0),
-                "factor around 1",
-            ),
-            (60.0 < middle < 160.0, lambda x: x - 100.0, "percent around 100"),
-        ]
-    else:
-        options = [(top <= 1.05 and unit != "%" and role is Role.THROTTLE, lambda x: 100.0 * x, "fraction 0 to 1")]
-    for holds, convert, name in options:
+    forms = {
+        "factor around 1": trim and 0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
+        "percent around 100": trim and 60.0 < middle < 160.0,
+        "fraction 0 to 1": role is Role.THROTTLE and top <= 1.05 and unit != "%",
+    }
+    for name, holds in forms.items():
         if holds:
-            return Reading(convert, name, f"read as a {name}")
+            return Reading(PERCENT_FORMS[name], name, f"read as a {name}")
     if not fits(role, part):
         return Reading(lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent")
     return Reading(lambda x: x, "%")

@@ -12,7 +12,7 @@ from ..core.errors import LogError
 from ..core.log import Log
 from ..core.physics import Floats
 from .choices import Choices, two_point_scale
-from .interpret import Reading, interpret, sample_of
+from .interpret import Reading, by_word, interpret, sample_of
 from .raw import Column, RawColumns
 from .recognise import PAIRED, assign
 from .recognise import TIME as TIME_NAME
@@ -134,10 +134,12 @@ def _channel(match: Match, raw: RawColumns, stoich_afr: float, choices: Choices)
     parts, readings = [], []
     for column in columns:
         word = choices.columns.get(column.name)
-        unit = word.unit if word and word.unit else column.unit
-        reading = _scaled(unit, stoich_afr) or interpret(match.role, unit, raw.values[column.index], stoich_afr)
-        if word and word.unit:
-            reading = Reading(reading.convert, reading.unit, reading.note)
+        said = word.unit if word else ""
+        reading = _scaled(said or column.unit, stoich_afr)
+        if reading is None and said:
+            reading = by_word(match.role, said, stoich_afr)
+        elif reading is None:
+            reading = interpret(match.role, column.unit, raw.values[column.index], stoich_afr)
         parts.append(reading.convert(raw.values[column.index]))
         readings.append(reading)
     note = "; ".join(n for n in (match.note, readings[0].note) if n)

@@ -33,7 +33,7 @@ def log_to_parquet(log: Log) -> bytes:
     import polars as pl
 
     buffer = io.BytesIO()
-    columns: dict[str, object] = {"time_s": log.time_s} | {str(r): v for r, v in log.channels.items()}
+    columns: dict[str, object] = {"time_s": log.time_s, **{str(r): v for r, v in log.channels.items()}}
     columns |= {f"{UPDATE}{r}": m for r, m in log.updates.items()}
     if log.joints_s:
         columns[JOINT] = np.isin(np.arange(len(log)), np.searchsorted(log.time_s, log.joints_s))

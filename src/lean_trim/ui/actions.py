@@ -29,6 +29,9 @@ COMMANDS: tuple[Command, ...] = (
     Command("close_job", "Job", "Close the job", "Everything is saved already", "Ctrl+W"),
     Command("quit", "Job", "Quit", "Everything is saved already", "Ctrl+Q"),
     Command("add_logs", "Round", "Add logs…", "Add log files to the newest round", "Ctrl+L"),
+    Command(
+        "look_logs", "Round", "Add logs and look at their columns…", "Check which column is which before a log is added"
+    ),
     Command("drive", "Round", "Drive the simulated car", "Drive the decided table and log it (demo jobs)", "F5"),
     Command("begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"),
     Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
@@ -55,6 +58,9 @@ COMMANDS: tuple[Command, ...] = (
         "Leave the chosen stretch of the log out by hand",
         "Ctrl+D",
     ),
+    Command("mark", "Tape", "Set or remove a bookmark", "At the tape's spot or chosen stretch", "Ctrl+B"),
+    Command("next_event", "Tape", "Go to the next event", "Of the kind chosen above the tape", "F6"),
+    Command("previous_event", "Tape", "Go to the previous event", "Of the kind chosen above the tape", "Shift+F6"),
     Command("show_all", "Tape", "Show the whole log", "Zoom out", "Ctrl+0"),
     Command(
         "zoom_chosen",

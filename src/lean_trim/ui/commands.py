@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QUndoCommand
 
 from ..core.decision import Decision
-from ..job.records import Span
+from ..job.records import Mark, Span
 
 if TYPE_CHECKING:
     from .session import Session
+    from .tape_state import TapeState
 
 
 class DecisionCommand(QUndoCommand):
@@ -39,3 +40,17 @@ class LeftOutCommand(QUndoCommand):
 
     def undo(self) -> None:
         self.session.set_left_out(self.before)
+
+
+class MarksCommand(QUndoCommand):
+    """One change of the bookmarks."""
+
+    def __init__(self, state: TapeState, before: tuple[Mark, ...], after: tuple[Mark, ...]) -> None:
+        super().__init__("Bookmark" if len(after) >= len(before) else "Remove bookmark")
+        self.state, self.before, self.after = state, before, after
+
+    def redo(self) -> None:
+        self.state.set_marks(self.after)
+
+    def undo(self) -> None:
+        self.state.set_marks(self.before)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
+    QMenu,
     QProgressBar,
     QPushButton,
     QSplitter,
@@ -30,17 +31,20 @@ from .balance_table import BalanceTable
 from .decision_bar import DecisionBar
 from .demo import demo_path
 from .finder import Finder
+from .import_sheet import ImportSheet
 from .inspector import Inspector
 from .message_bar import MessageBar
+from .recent import Recent
 from .round_rail import RoundRail
 from .session import Session
 from .start_page import StartPage
 from .table_header import Legend, TableHeader
 from .tape import Tape
+from .tape_bar import TapeBar
 from .theme import LIGHT, NIGHT, Appearance, font
 
 JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
-LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz);;All files (*)"
+LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
 
 
 class MainWindow(QMainWindow):
@@ -53,6 +57,10 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.actions_ = build_actions(self, self._handlers())
+        self.recent = Recent(data_folder)
+        self.recent_menu = QMenu("Open a recent job", self)
+        self.menuBar().actions()[0].menu().insertMenu(self.actions_["close_job"], self.recent_menu)  # type: ignore[attr-defined]
+        self._fill_recent()
         self._build()
         self._connect()
         self._job_changed()
@@ -67,6 +75,10 @@ class MainWindow(QMainWindow):
             "close_job": self.close_job,
             "quit": self.close,
             "add_logs": self._ask_logs,
+            "look_logs": lambda: self._ask_logs(look=True),
+            "mark": lambda: self.tape_bar.mark(),
+            "next_event": lambda: self.tape_bar.go(True),
+            "previous_event": lambda: self.tape_bar.go(False),
             "drive": session.drive,
             "begin_round": session.begin_round,
             "solve": session.solve,
@@ -98,17 +110,21 @@ class MainWindow(QMainWindow):
         self.inspector = Inspector(session, appearance)
         self.tape = Tape(session, appearance)
         self.messages = MessageBar(appearance)
-        middle = _column(self.header, self.table, self.legend, self.bar)
+        self.tape_bar = TapeBar(session, self.tape)
+        self.import_sheet = ImportSheet(session, appearance)
+        self.middle = QStackedWidget()
+        self.middle.addWidget(_column(self.header, self.table, self.legend, self.bar))
+        self.middle.addWidget(self.import_sheet)
         top = QWidget()
         row = QHBoxLayout(top)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        for widget, stretch in ((self.rail, 0), (middle, 1), (self.inspector, 0)):
+        for widget, stretch in ((self.rail, 0), (self.middle, 1), (self.inspector, 0)):
             row.addWidget(widget, stretch)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.addWidget(top)
-        self.splitter.addWidget(self.tape)
-        self.splitter.setSizes([540, 196])
+        self.splitter.addWidget(_column(self.tape_bar, self.tape))
+        self.splitter.setSizes([516, 222])
         self.splitter.setChildrenCollapsible(False)
         self.start_page = StartPage(self.actions_)
         self.pages = QStackedWidget()
@@ -139,6 +155,7 @@ class MainWindow(QMainWindow):
         session.job_changed.connect(self._job_changed)
         session.busy.connect(self._busy)
         session.idle.connect(self._idle)
+        session.imports.changed.connect(self._import_changed)
         self.header.figure_chosen.connect(self.table.show_figure)
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hover.setText)
@@ -154,6 +171,10 @@ class MainWindow(QMainWindow):
             "add_logs",
             "begin_round",
             "solve",
+            "look_logs",
+            "mark",
+            "next_event",
+            "previous_event",
             "accept",
             "put_back",
             "pin",
@@ -168,6 +189,11 @@ class MainWindow(QMainWindow):
             self.actions_[name].setEnabled(job is not None)
         for name in ("drive", "truth"):
             self.actions_[name].setEnabled(job is not None and bool(job.car))
+
+    def _import_changed(self) -> None:
+        waits = self.session.imports.current is not None
+        self.middle.setCurrentIndex(1 if waits else 0)
+        self.inspector.setVisible(not waits)
 
     def _busy(self, title: str, share: float) -> None:
         self.progress.setFormat(f"{title}  %p %")
@@ -190,7 +216,17 @@ class MainWindow(QMainWindow):
 
     def open_job(self, path: Path) -> None:
         """Open a job file."""
-        self._try(lambda: self.session.open_path(path))
+        self._try(lambda: self.session.open_path(path, lambda: self._opened(path)))
+
+    def _opened(self, path: Path) -> None:
+        self.recent.add(path)
+        self._fill_recent()
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in self.recent.paths():
+            self.recent_menu.addAction(str(path)).triggered.connect(lambda _=False, p=path: self.open_job(p))
+        self.recent_menu.setEnabled(bool(self.recent.paths()))
 
     def new_job(self, sheet: Path, path: Path) -> None:
         """Make a job file from a vehicle sheet and open it."""
@@ -199,7 +235,7 @@ class MainWindow(QMainWindow):
         def make() -> None:
             vehicle, warnings = read_vehicle(sheet)
             JobStore.create(path, vehicle).close()
-            self.session.open_path(path)
+            self.session.open_path(path, lambda: self._opened(path))
             for line in warnings:
                 self.messages.show_message("note", line)
 
@@ -232,10 +268,10 @@ class MainWindow(QMainWindow):
         if path:
             self.open_job(Path(path))
 
-    def _ask_logs(self) -> None:
+    def _ask_logs(self, look: bool = False) -> None:
         paths, _ = QFileDialog.getOpenFileNames(self, "Add logs to this round", "", LOG_FILTER)
         if paths:
-            self.session.add_logs([Path(p) for p in paths])
+            self.session.imports.add([Path(p) for p in paths], look)
 
     def _ask_hand_over(self) -> None:
         current = self.session.round
@@ -309,6 +345,6 @@ def _column(*widgets: QWidget) -> QWidget:
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(2)
     for widget in widgets:
-        stretch = 1 if isinstance(widget, BalanceTable | QStackedWidget) else 0
+        stretch = 1 if isinstance(widget, BalanceTable | QStackedWidget | Tape) else 0
         layout.addWidget(widget, stretch)
     return holder

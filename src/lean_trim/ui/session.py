@@ -14,7 +14,6 @@ from PySide6.QtGui import QUndoStack
 from ..core import decision as decide
 from ..core.decision import Decision
 from ..core.errors import LeanTrimError
-from ..core.frame import make_frame
 from ..core.log import Log
 from ..core.proposal import PolicySettings, Proposal, propose
 from ..core.regimes import Mask
@@ -26,7 +25,9 @@ from ..job.records import Job, Round, Span, StoredLog, Verdict
 from ..job.store import JobStore, load_job
 from .commands import DecisionCommand, LeftOutCommand
 from .drive_process import drive_apart
+from .import_desk import ImportDesk
 from .selection import Selection
+from .tape_state import TapeState
 from .task import Report, Task
 
 
@@ -55,6 +56,8 @@ class Session(QObject):
         self.task: Task | None = None
         self.drive_minutes = 12.0
         self._solve_id = 0
+        self.tape_state = TapeState(self)
+        self.imports = ImportDesk(self)
 
     @property
     def round(self) -> Round | None:
@@ -95,6 +98,7 @@ class Session(QObject):
         self.store = self.job = self.solution = self.proposal = None
         self.undo.clear()
         self.selection.clear()
+        self.imports.clear()
 
     def show_round(self, index: int) -> None:
         """Make a round the current one and solve it if it has logs."""
@@ -112,7 +116,8 @@ class Session(QObject):
         self.job_changed.emit()
         self.show_round(len(self.job.rounds) - 1)
 
-    def _extend_round(self, logs: list[StoredLog]) -> None:
+    def extend_round(self, logs: list[StoredLog]) -> None:
+        """Add logs to the current round and solve it."""
         assert self.store is not None and self.round is not None
         self._replace_round(self.store.add_logs(self.round, logs))
         self.job_changed.emit()
@@ -292,7 +297,7 @@ class Session(QObject):
     def _drove(self, fresh: bool, table: Table, stored: StoredLog) -> None:
         assert self.store is not None
         if fresh:
-            self._extend_round([stored])
+            self.extend_round([stored])
         else:
             self._append_round(self.store.begin_round(table, [stored]))
 
@@ -307,30 +312,7 @@ class Session(QObject):
 
     def add_logs(self, paths: list[Path]) -> None:
         """Open log files in the background and add them to the newest round."""
-        vehicle = self.vehicle
-        if self.store is None or vehicle is None:
-            self.message.emit("note", "Open or make a job first; a log belongs to a job.")
-            return
-        if not self.is_last and self.job:
-            self.show_round(len(self.job.rounds) - 1)
-
-        def work(report: Report) -> list[tuple[StoredLog, tuple[str, ...]]]:
-            from ..formats.logs import open_log
-
-            out = []
-            for i, path in enumerate(paths):
-                report(i / len(paths), f"Opening {path.name}")
-                opened = open_log(path, vehicle.stoich_afr)
-                make_frame(opened.log, vehicle)
-                out.append((store_log(opened.log, opened.sha256), opened.warnings))
-            return out
-
-        self.start("Opening logs", work, self._take_logs)
-
-    def _take_logs(self, logs: list[tuple[StoredLog, tuple[str, ...]]]) -> None:
-        for line in (w for _, warnings in logs for w in warnings):
-            self.message.emit("note", line)
-        self._extend_round([stored for stored, _ in logs])
+        self.imports.add(paths)
 
     def hand_over(self, path: Path) -> bool:
         """Write the decided table as CSV."""

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from ..core.events import Event, EventKind, find_events, next_event, previous_event
 from ..core.linking import cells_of_span, samples_of_cells
 from ..core.log import Log
 from ..core.solve import join_logs
@@ -31,6 +32,8 @@ class Tape(QWidget):
         self.start_s, self.end_s = 0.0, 1.0
         self.lit: NDArray[np.bool_] | None = None
         self.cursor_s: float | None = None
+        self.spot_s: float | None = None
+        self.events: tuple[Event, ...] = ()
         self._drag_from: float | None = None
         self._pan_from: tuple[float, float, float] | None = None
         self.setMouseTracking(True)
@@ -41,29 +44,59 @@ class Tape(QWidget):
         session.round_changed.connect(self.show_round)
         session.solved.connect(self.show_round)
         session.driving.connect(self.show_drive)
+        session.tape_state.lanes_changed.connect(self.show_round)
+        session.tape_state.marks_changed.connect(self.update)
         session.selection.changing.connect(self.light_up)
         session.selection.changed.connect(self.light_up)
         appearance.changed.connect(self.update)
 
     def show_round(self) -> None:
         """Show the current round's log, keeping the zoom if it is the same log."""
-        current = self.session.round
-        if current is None or not current.logs:
-            self.data, self.lit = None, None
+        current, vehicle = self.session.round, self.session.vehicle
+        if current is None or vehicle is None or not current.logs:
+            self.data, self.lit, self.events = None, None, ()
             self.update()
             return
         solution = self.session.solution
-        same = self.data is not None and len(self.data.log) == len(current.logs[0]) and len(current.logs) == 1
-        self.data = make_tape(solution.frame.log if solution else join_logs(current.logs), solution)
+        log = solution.frame.log if solution else join_logs(current.logs)
+        same = self.data is not None and len(self.data.log) == len(log)
+        names = tuple(x.name for x in current.logs) if len(current.logs) > 1 else ()
+        self.data = make_tape(log, vehicle, self.session.tape_state.lanes, solution, names)
+        self.events = find_events(solution) if solution is not None else ()
         if not same:
             self.show_all()
         self.light_up()
 
     def show_drive(self, log: Log) -> None:
         """Show a drive that is still going on."""
-        self.data, self.lit = make_tape(log), None
+        if self.session.vehicle is None:
+            return
+        self.data, self.lit = make_tape(log, self.session.vehicle, self.session.tape_state.lanes), None
         self.start_s, self.end_s = self.data.start_s, max(self.data.end_s, 60.0 * self.session.drive_minutes)
         self.update()
+
+    def all_events(self) -> tuple[Event, ...]:
+        """Events of the drive and the user's bookmarks, in time order."""
+        current = self.session.round
+        marks = current.marks if current is not None else ()
+        own = [Event(EventKind.MARK, m.time_s, m.time_s, m.text or "bookmark") for m in marks]
+        return tuple(sorted((*self.events, *own), key=lambda e: e.start_s))
+
+    def jump(self, forward: bool, kinds: frozenset[EventKind] | None = None) -> Event | None:
+        """Move to the next or previous event; the strip shows it in its middle, marked."""
+        if self.data is None:
+            return None
+        at = self.spot_s if self.spot_s is not None else (self.start_s if forward else self.end_s)
+        event = (next_event if forward else previous_event)(self.all_events(), at, kinds)
+        if event is None:
+            self.hovered.emit(f"No {'later' if forward else 'earlier'} event of this kind.")
+            return None
+        self.spot_s = event.start_s
+        width = min(max(30.0, 2.5 * (event.end_s - event.start_s)), 180.0)
+        middle = (event.start_s + min(event.end_s, event.start_s + width)) / 2
+        self.look_at(middle - width / 2, middle + width / 2)
+        self.hovered.emit(f"{event.start_s:.1f} s: {event.kind} – {event.text}")
+        return event
 
     def show_all(self) -> None:
         """Zoom out to the whole log."""
@@ -152,6 +185,7 @@ class Tape(QWidget):
             return
         end = self.time_at(event.position().x())
         if abs(self.x_of(end) - self.x_of(start)) < 3:
+            self.spot_s = end
             self.session.selection.clear()
         else:
             self._select(start, end, done=True)

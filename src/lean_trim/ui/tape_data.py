@@ -7,32 +7,33 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.channels import LABELS, Role
+from ..core.derived import Series, series_of
 from ..core.log import Log
 from ..core.pyramid import Pyramid
 from ..core.regimes import REGIME_LABELS, Regime
 from ..core.sieve import MANUAL_BIT, reasons_at
 from ..core.solve import Solution
+from ..core.vehicle import Vehicle
+from .lanes import SHORT, LaneSpec
 
-LANES: tuple[tuple[str, str, tuple[Role, ...]], ...] = (
-    ("Mixture", "λ", (Role.LAMBDA, Role.TARGET)),
-    ("Trims", "%", (Role.STFT, Role.LTFT)),
-    ("Manifold", "kPa", (Role.MAP,)),
-    ("Airflow", "g/s", (Role.MAF_FLOW,)),
-    ("Engine", "rpm", (Role.RPM,)),
-    ("Throttle", "%", (Role.THROTTLE,)),
-)
-MAX_LANES = 4
-SHORT = {Role.LAMBDA: "λ", Role.TARGET: "target", Role.STFT: "short", Role.LTFT: "long"}
+SIGNED = frozenset({"stft_pct", "ltft_pct", "trim_pct", "k_pct", "fuel_dp_error_pct", "boost_kpa"})
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """One series with its pyramid."""
+
+    series: Series
+    pyramid: Pyramid
 
 
 @dataclass(frozen=True, eq=False)
 class Lane:
-    """Channels that share a strip and a scale."""
+    """Series that share a strip and a scale."""
 
     title: str
     unit: str
-    traces: tuple[tuple[Role, Pyramid], ...]
+    traces: tuple[Trace, ...]
     low: float
     high: float
 
@@ -45,6 +46,7 @@ class TapeData:
     lanes: tuple[Lane, ...]
     regime: NDArray[np.int8] | None
     bits: NDArray[np.uint32] | None
+    joints: tuple[tuple[float, str], ...] = ()
 
     @property
     def start_s(self) -> float:
@@ -55,31 +57,47 @@ class TapeData:
         return float(self.log.time_s[-1])
 
 
-def make_tape(log: Log, solution: Solution | None = None) -> TapeData:
-    """Build lanes for the channels the log has."""
-    lanes: list[Lane] = []
-    for title, unit, roles in LANES:
-        traces = tuple((r, Pyramid(log.time_s, log[r])) for r in roles if r in log and np.isfinite(log[r]).any())
-        if traces and len(lanes) < MAX_LANES:
-            low, high = min(p.range[0] for _, p in traces), max(p.range[1] for _, p in traces)
-            pad = 0.06 * (high - low) or 1.0
-            lanes.append(Lane(title, unit, traces, low - pad, high + pad))
+def make_tape(
+    log: Log,
+    vehicle: Vehicle,
+    lanes: tuple[LaneSpec, ...],
+    solution: Solution | None = None,
+    names: tuple[str, ...] = (),
+) -> TapeData:
+    """Build lanes for the series the log has. ``names`` of the joined logs label the joints."""
+    built = [lane for spec in lanes if (lane := _lane(spec, log, vehicle, solution)) is not None]
+    labels = [*names[1:], *[""] * len(log.joints_s)]
+    joints = tuple(zip(log.joints_s, labels, strict=False))
     if solution is None:
-        return TapeData(log, tuple(lanes), None, None)
-    return TapeData(log, tuple(lanes), solution.regime, solution.sifted.bits)
+        return TapeData(log, tuple(built), None, None, joints)
+    return TapeData(log, tuple(built), solution.regime, solution.sifted.bits, joints)
+
+
+def _lane(spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None) -> Lane | None:
+    found = [s for key in spec.keys if (s := series_of(key, log, vehicle, solution)) is not None]
+    found = [s for s in found if np.isfinite(s.values).any()][:4]
+    if not found:
+        return None
+    traces = tuple(Trace(s, Pyramid(log.time_s, s.values)) for s in found)
+    low, high = min(t.pyramid.range[0] for t in traces), max(t.pyramid.range[1] for t in traces)
+    pad = 0.06 * (high - low) or max(abs(high) * 0.05, 1.0)
+    return Lane(spec.title, found[0].unit, traces, low - pad, high + pad)
+
+
+def shown_value(series: Series, i: int) -> str:
+    """A reading as people write it, with sign where it is a correction, and unit."""
+    value, unit = series.values[i], series.unit
+    sign = "+" if series.key in SIGNED else ""
+    digits = {"λ": 3, "rpm": 0, "ms": 3, "V": 2, "": 0}.get(unit, 1)
+    text = f"{value:{sign}.{digits}f}" if np.isfinite(value) else "–"
+    return f"{SHORT.get(series.key, series.name)} {text}{'' if unit in ('λ', '') else ' ' + unit}"
 
 
 def describe_at(data: TapeData, time_s: float) -> str:
     """Time, values, regime and the reason a sample is left out, as one line."""
     i = int(np.clip(np.searchsorted(data.log.time_s, time_s), 0, len(data.log) - 1))
     parts = [f"{data.log.time_s[i]:.2f} s"]
-    for lane in data.lanes:
-        for role, _ in lane.traces:
-            value = data.log[role][i]
-            sign = "+" if role in (Role.STFT, Role.LTFT) else ""
-            digits = {"λ": 3, "rpm": 0}.get(lane.unit, 1)
-            shown = f"{value:{sign}.{digits}f}" if np.isfinite(value) else "–"
-            parts.append(f"{SHORT.get(role, LABELS[role][0])} {shown}{'' if lane.unit == 'λ' else ' ' + lane.unit}")
+    parts += [shown_value(trace.series, i) for lane in data.lanes for trace in lane.traces]
     if data.regime is not None and data.bits is not None:
         bits = int(data.bits[i])
         parts.append(REGIME_LABELS[Regime(int(data.regime[i]))])

@@ -9,7 +9,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPen
 
 from ..core.regimes import REGIME_LABELS, Regime
-from .tape_data import SHORT, Lane
+from .lanes import SHORT
+from .tape_data import SIGNED, Lane
 from .theme import Theme, font
 from .trace_image import runs, trace_image
 
@@ -49,6 +50,8 @@ class TapePainter:
         self._left_out()
         self._regimes()
         self._axis()
+        self._joints()
+        self._marks()
         self._span_and_cursor()
 
     def _column_share(self, mask: np.ndarray) -> np.ndarray:
@@ -70,32 +73,42 @@ class TapePainter:
         p, theme = self.p, self.theme
         p.setPen(QPen(theme.color("edge"), 0.6))
         p.drawLine(QPointF(0, y + height + 1.5), QPointF(LEFT + self.width, y + height + 1.5))
+        self._names(lane, y, height)
+        self._zero_line(lane, y, height)
+        ratio = self.tape.devicePixelRatioF()
+        for i, trace in reversed(list(enumerate(lane.traces))):
+            low, high = trace.pyramid.columns(self.tape.start_s, self.tape.end_s, int(self.width * ratio))
+            image = trace_image(low, high, lane.low, lane.high, max(int(height * ratio), 4), QColor(theme.traces[i]))
+            image.setDevicePixelRatio(ratio)
+            p.drawImage(QPointF(LEFT, y), image)
+
+    def _names(self, lane: Lane, y: int, height: int) -> None:
+        """Title, unit, names of several traces in their inks, and the ends of the scale."""
+        p, theme = self.p, self.theme
         p.setFont(font(8.5, bold=True))
         p.setPen(theme.color("ink"))
-        p.drawText(QRectF(6, y + 1, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.title)
+        p.drawText(QRectF(6, y, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.title)
         beside = 10 + p.fontMetrics().horizontalAdvance(lane.title)
         p.setFont(font(7.5))
         p.setPen(theme.color("faint"))
-        p.drawText(QRectF(beside, y + 2, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.unit)
+        p.drawText(QRectF(beside, y + 1, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.unit)
         p.setFont(font(7))
-        p.setPen(theme.color("faint"))
-        inner = lane.high - lane.low
-        for value, top in ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11)):
-            text = f"{value:.2f}" if lane.unit == "λ" else f"{value:+.0f}" if lane.title == "Trims" else f"{value:.0f}"
+        inner, wide = lane.high - lane.low, height > 22
+        signed = lane.traces[0].series.key in SIGNED
+        digits = 2 if inner < 3 else 1 if inner < 12 else 0
+        ends = ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11))
+        for value, top in ends if wide else ends[:1]:
+            text = f"{value:{'+' if signed else ''}.{digits}f}"
             p.drawText(
                 QRectF(LEFT - 46, top, 42, 11), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
-        self._zero_line(lane, y, height)
-        ratio = self.tape.devicePixelRatioF()
-        for i, (role, pyramid) in reversed(list(enumerate(lane.traces))):
-            ink = theme.traces[i]
-            low, high = pyramid.columns(self.tape.start_s, self.tape.end_s, int(self.width * ratio))
-            image = trace_image(low, high, lane.low, lane.high, max(int(height * ratio), 4), QColor(ink))
-            image.setDevicePixelRatio(ratio)
-            p.drawImage(QPointF(LEFT, y), image)
-            if len(lane.traces) > 1:
-                p.setPen(QColor(ink))
-                p.drawText(QRectF(6 + 40 * i, y + 17, 44, 12), Qt.AlignmentFlag.AlignLeft, f"— {SHORT.get(role, role)}")
+        if len(lane.traces) > 1 and wide:
+            x = 6.0
+            for i, trace in enumerate(lane.traces):
+                p.setPen(QColor(theme.traces[i]))
+                name = f"— {SHORT.get(trace.series.key, trace.series.name)}"
+                p.drawText(QRectF(x, y + 15, 90, 12), Qt.AlignmentFlag.AlignLeft, name)
+                x += 6 + p.fontMetrics().horizontalAdvance(name)
 
     def _zero_line(self, lane: Lane, y: int, height: int) -> None:
         level = {"λ": 1.0, "%": 0.0}.get(lane.unit)
@@ -110,31 +123,62 @@ class TapePainter:
             return
         used = self._column_share(self.data.bits == 0)
         any_sample = self.cut[1:] > self.cut[:-1]
-        brush = QBrush(self.theme.color("faint", 0.38), Qt.BrushStyle.FDiagPattern)
-        for first, last, out in runs((~used & (any_sample | (self.width > len(self.data.log)))).astype(int)):
-            if out:
-                rect = QRectF(LEFT + first, 0, last - first, self.body_h)
-                self.p.fillRect(rect, self.theme.color("sheet", 0.55))
-                self.p.fillRect(rect, brush)
+        out = ~used & (any_sample | (self.width > len(self.data.log)))
+        rects = [QRectF(LEFT + a, 0, b - a, self.body_h) for a, b, on in runs(out.astype(int)) if on]
+        self.p.setPen(Qt.PenStyle.NoPen)
+        self.p.setBrush(self.theme.color("sheet", 0.55))
+        self.p.drawRects(rects)
+        self.p.setBrush(QBrush(self.theme.color("faint", 0.38), Qt.BrushStyle.FDiagPattern))
+        self.p.drawRects(rects)
 
     def _regimes(self) -> None:
         y = self.body_h + 1
         if self.data.regime is None:
             return
         middle = np.clip((self.cut[1:] + self.cut[:-1]) // 2, 0, len(self.data.regime) - 1)
-        self.p.setFont(font(7))
+        bands: dict[int, list[QRectF]] = {}
+        labels: list[tuple[QRectF, str]] = []
         for first, last, regime in runs(self.data.regime[middle]):
             rect = QRectF(LEFT + first, y, last - first, BAND_H - 2)
-            self.p.fillRect(rect, QColor(self.theme.regimes[regime]))
+            bands.setdefault(regime, []).append(rect)
             label = REGIME_LABELS[Regime(regime)]
             label = label if rect.width() > 7 + 5.2 * len(label) else SHORT_REGIMES[Regime(regime)]
             if rect.width() > 6 + 5.2 * len(label):
-                self.p.setPen(self.theme.color("ink"))
-                self.p.drawText(rect, Qt.AlignmentFlag.AlignCenter, label)
+                labels.append((rect, label))
+        self.p.setPen(Qt.PenStyle.NoPen)
+        for regime, rects in bands.items():
+            self.p.setBrush(QColor(self.theme.regimes[regime]))
+            self.p.drawRects(rects)
+        self.p.setFont(font(7))
+        self.p.setPen(self.theme.color("ink"))
+        for rect, label in labels:
+            self.p.drawText(rect, Qt.AlignmentFlag.AlignCenter, label)
         self.p.setPen(self.theme.color("faint"))
-        self.p.drawText(
-            QRectF(6, y, LEFT - 10, BAND_H - 2), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "Regime"
-        )
+        side = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        self.p.drawText(QRectF(6, y, LEFT - 10, BAND_H - 2), side, "Regime")
+
+    def _joints(self) -> None:
+        """Where another recording begins: a double line with the log's name."""
+        for time_s, name in self.data.joints:
+            x = self.tape.x_of(time_s)
+            if LEFT <= x <= LEFT + self.width:
+                self.p.setPen(QPen(self.theme.color("ink"), 1.2))
+                for shift in (-2.0, 1.0):
+                    self.p.drawLine(QPointF(x + shift, 0), QPointF(x + shift, self.body_h + BAND_H))
+                self.p.setFont(font(7.5))
+                self.p.drawText(QRectF(x + 5, 0, 240, 12), Qt.AlignmentFlag.AlignLeft, name or "recording goes on")
+
+    def _marks(self) -> None:
+        """Bookmarks as small flags with their notes."""
+        current = self.tape.session.round
+        self.p.setFont(font(7.5))
+        for mark in current.marks if current is not None else ():
+            x = self.tape.x_of(mark.time_s)
+            if LEFT <= x <= LEFT + self.width:
+                self.p.setPen(QPen(self.theme.color("danger"), 1.2))
+                self.p.drawLine(QPointF(x, 0), QPointF(x, self.body_h))
+                self.p.fillRect(QRectF(x, 0, 9, 6), self.theme.color("danger"))
+                self.p.drawText(QRectF(x + 12, -1, 200, 12), Qt.AlignmentFlag.AlignLeft, mark.text)
 
     def _axis(self) -> None:
         tape, y = self.tape, self.tape.height() - AXIS_H
@@ -160,10 +204,12 @@ class TapePainter:
                 self.p.setPen(QPen(theme.color("select"), 1.5))
                 self.p.drawLine(QPointF(x0, 0), QPointF(x0, self.body_h))
                 self.p.drawLine(QPointF(x1, 0), QPointF(x1, self.body_h))
-        if self.tape.cursor_s is not None:
-            x = self.tape.x_of(self.tape.cursor_s)
+        for time_s, ink in ((self.tape.spot_s, "accent"), (self.tape.cursor_s, "ink")):
+            if time_s is None:
+                continue
+            x = self.tape.x_of(time_s)
             if LEFT <= x <= LEFT + self.width:
-                self.p.setPen(QPen(theme.color("ink", 0.7), 1.0))
+                self.p.setPen(QPen(theme.color(ink, 0.7), 1.0))
                 self.p.drawLine(QPointF(x, 0), QPointF(x, self.body_h + BAND_H))
 
 

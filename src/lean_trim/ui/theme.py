@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from importlib import resources
 
 from PySide6.QtCore import QObject, Signal
@@ -35,9 +36,7 @@ class Theme:
 
     def color(self, purpose: str, alpha: float = 1.0) -> QColor:
         """A colour by purpose, with opacity 0 to 1."""
-        color = QColor(getattr(self, purpose))
-        color.setAlphaF(alpha)
-        return color
+        return _color(getattr(self, purpose), alpha)
 
 
 LIGHT = Theme(
@@ -76,6 +75,13 @@ NIGHT = Theme(
 )
 
 
+@lru_cache(maxsize=512)
+def _color(name: str, alpha: float) -> QColor:
+    color = QColor(name)
+    color.setAlphaF(alpha)
+    return color
+
+
 class Appearance(QObject):
     """The theme in force; views repaint on ``changed``."""
 
@@ -94,6 +100,7 @@ class Appearance(QObject):
         self.changed.emit()
 
 
+@lru_cache(maxsize=64)
 def font(size: float = 10.0, bold: bool = False) -> QFont:
     """The shipped font with tabular figures, size in points."""
     out = QFont(FAMILY)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from PySide6.QtGui import QColor, QImage
 
@@ -12,20 +14,30 @@ HALF_LINE = 0.65
 
 
 def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: int, color: QColor) -> QImage:
-    """An image (columns × height) of one trace; ``bottom`` and ``top`` are the values at its lower and upper edge."""
+    """An image (columns × height) of one trace; ``bottom`` and ``top`` are the values at its lower and upper edge.
+
+    Every pixel holds how much of it the trace covers, as an index into a table of the ink's opacities.
+    """
     low, high = touch(low, high)
-    scale = (height - 1) / (top - bottom)
-    upper = (top - high) * scale - HALF_LINE + 0.5
-    lower = (top - low) * scale + HALF_LINE + 0.5
-    rows = np.arange(height, dtype=float)[:, None]
-    cover = np.minimum(rows + 1.0, lower[None, :]) - np.maximum(rows, upper[None, :])
-    alpha = np.nan_to_num(np.clip(cover, 0.0, 1.0)) * color.alphaF()
-    pixels = np.empty((height, len(low), 4), np.uint8)
-    for i, part in enumerate((color.blue(), color.green(), color.red())):
-        pixels[:, :, i] = alpha * part
-    pixels[:, :, 3] = alpha * 255.0
-    image = QImage(pixels.data, len(low), height, len(low) * 4, QImage.Format.Format_ARGB32_Premultiplied)
-    return image.copy()
+    scale = (height - 1) / (top - bottom) * 1.0
+    upper = np.nan_to_num((top - high) * scale - HALF_LINE + 0.5, nan=1e6).astype(np.float32)
+    lower = np.nan_to_num((top - low) * scale + HALF_LINE + 0.5, nan=-1e6).astype(np.float32)
+    width = len(low) + (-len(low)) % 4
+    rows = np.arange(height, dtype=np.float32)[:, None]
+    cover = np.minimum(rows + np.float32(1.0), lower)
+    cover -= np.maximum(rows, upper)
+    np.clip(cover, 0.0, 1.0, out=cover)
+    cover *= 255.0
+    pixels = np.zeros((height, width), np.uint8)
+    pixels[:, : len(low)] = cover
+    image = QImage(pixels.data, len(low), height, width, QImage.Format.Format_Indexed8).copy()
+    image.setColorTable(_inks(color.rgb()))
+    return image
+
+
+@lru_cache(maxsize=32)
+def _inks(rgb: int) -> list[int]:
+    return [(rgb & 0xFFFFFF) | (alpha << 24) for alpha in range(256)]
 
 
 def runs(values: np.ndarray) -> list[tuple[int, int, int]]:
