@@ -10,8 +10,10 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import polars as pl
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.core.channels import Role
 from lean_trim.ui.app import make_window
 from lean_trim.ui.main_window import MainWindow
 
@@ -57,7 +59,28 @@ def main() -> None:
     window.actions_["night"].setChecked(True)
     window.tape.look_at(180.0, 420.0)
     shoot(app, window, "round-2-night")
+    window.actions_["night"].setChecked(False)
+    _import_sheet(app, window)
     window.close()
+
+
+def _import_sheet(app: QApplication, window: MainWindow) -> None:
+    """A log with German names, a wrong heading and a sensor voltage."""
+    session, folder = window.session, Path(tempfile.mkdtemp())
+    assert session.round is not None
+    log = session.round.logs[0]
+    data = {
+        "Zeit": log.time_s, "Drehzahl [1/min]": log[Role.RPM], "Saugrohrdruck [kPa]": log[Role.MAP] / 100, "Gang": log[Role.GEAR],
+        "Drosselklappe [%]": log[Role.THROTTLE], "Wideband 0-5V [V]": (log[Role.LAMBDA] - 0.68) / 0.136, "Lambda Soll": log[Role.TARGET],
+        "STFT B1": log[Role.STFT], "STFT B2": log[Role.STFT] + 0.3, "LTFT": log[Role.LTFT], "Kühlwassertemp": log[Role.COOLANT],
+        "Öltemperatur": log[Role.COOLANT] + 6,
+    }  # fmt: skip
+    pl.DataFrame(data).write_csv(folder / "freitag.csv")
+    session.tape_state.use("Air")
+    session.add_logs([folder / "freitag.csv"])
+    wait(app, lambda: session.imports.current is not None and session.task is None)
+    shoot(app, window, "import-sheet")
+    session.imports.discard()
 
 
 if __name__ == "__main__":

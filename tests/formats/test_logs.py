@@ -93,6 +93,11 @@ def test_clock_time_across_midnight(tmp_path: Path) -> None:
         ("Kühlwassertemperatur", Role.COOLANT), ("Throttle", Role.THROTTLE), ("TPS", Role.THROTTLE), ("Vehicle Speed", Role.SPEED),
         ("Gear", Role.GEAR), ("Knock Retard", Role.KNOCK), ("Spark Advance", Role.SPARK), ("Battery", Role.BATTERY),
         ("Closed Loop", Role.CLOSED_LOOP), ("Barometer", Role.BARO), ("Oil Level", None),
+        ("Pression collecteur", Role.MAP), ("Papillon", Role.THROTTLE), ("Temps d'injection", Role.PULSE_WIDTH), ("Régime", Role.RPM),
+        ("Température d'eau", Role.COOLANT), ("Richesse cible", Role.TARGET), ("Vitesse véhicule", Role.SPEED),
+        ("Presión de admisión", Role.MAP), ("Mariposa", Role.THROTTLE), ("Temperatura refrigerante", Role.COOLANT),
+        ("Corrección corto plazo", Role.STFT), ("Velocidad", Role.SPEED), ("Saugrohrdruck", Role.MAP), ("Kurzzeit-Trim", Role.STFT),
+        ("Zündwinkel", Role.SPARK), ("Bordnetzspannung", Role.BATTERY), ("Batería", Role.BATTERY), ("Lambda Sonde Breitband", Role.LAMBDA),
     ],
 )  # fmt: skip
 def test_names_are_recognised(name: str, role: Role | None) -> None:

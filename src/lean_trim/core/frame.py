@@ -86,6 +86,8 @@ def make_frame(log: Log, vehicle: Vehicle) -> Frame:
     """
     at = coordinates(log, vehicle)
     log.require([Role.LAMBDA])
+    if not np.isfinite(log[Role.LAMBDA]).any():
+        raise LogError(f"{log.name}: lambda holds no number at all; name the column and unit that hold it")
     mesh = vehicle.table.interpolate(*at)
     base = np.einsum("ij,ij->i", mesh.weights, vehicle.table.values.ravel()[mesh.cells])
     rpm = log[Role.RPM]

@@ -93,6 +93,7 @@ def _starting(frame: Frame, regime: NDArray[np.int8], lam: NDArray[np.float64], 
     began = np.zeros(len(time), bool)
     began[starts] = True
     began[0] = True
+    began[np.searchsorted(time, frame.log.joints_s)] = True
     return spread(began, time, 0.0, s.start_s)
 
 

@@ -36,7 +36,7 @@ PATTERNS: tuple[tuple[Role, str], ...] = (
                r"|aire? (d.?)?admi"),
     (Role.COOLANT, r"coolant|\bect\b|\bclt\b|water temp|engine temp|kuhl(mittel|wasser)|wassertemp|motortemp|liquide|temp.*eau"
                    r"|refrigerante|temp.*agua"),
-    (Role.BATTERY, r"batter|\bvbat|supply volt|system volt|control module volt|bord(netz)?spannung|\btension|voltaje"),
+    (Role.BATTERY, r"batt?er[iy]|\bvbat|supply volt|system volt|control module volt|bord(netz)?spannung|\btension|voltaje"),
     (Role.THROTTLE, r"throttle|\btps\b|\btp\b|drossel|papillon|mariposa"),
     (Role.SPEED, r"(vehicle|road|wheel|ground)[ -]?speed|\bvss\b|fahrgeschw|geschwindigkeit|vitesse (vehicule|du)|velocidad|^speed$|^vitesse$"),
     (Role.RPM, r"\brpm\b|engine[ -]?speed|motordrehzahl|drehzahl|regime|\brevs\b|vitesse moteur|revoluciones"),

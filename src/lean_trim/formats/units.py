@@ -75,6 +75,17 @@ UNITS: dict[Role, dict[str, Convert]] = {
 }
 
 
+_SHOWN = {
+    "kpa": "kPa", "pa": "Pa", "hpa": "hPa", "mpa": "MPa", "inhg": "inHg", "mmhg": "mmHg", "c": "°C", "f": "°F", "k": "K", "v": "V",
+    "mv": "mV", "hz": "Hz", "khz": "kHz", "deg": "°", "us": "µs", "kg/cm2": "kg/cm²",
+}  # fmt: skip
+
+
+def show_unit(unit: str) -> str:
+    """A unit as people write it."""
+    return _SHOWN.get(unit, unit)
+
+
 def tidy_unit(unit: str) -> str:
     """Unit text as it is compared: lower case, without brackets, degree signs and spaces."""
     plain = unit.strip().strip("[]()").lower().replace(" ", "").replace("°", "").replace("º", "")
@@ -93,6 +104,7 @@ def tidy_unit(unit: str) -> str:
         "g/sec": "g/s",
         "degrees": "deg",
         "µs": "us",
+        "kg/cm²": "kg/cm2",
         "kpaabs": "kpa",
         "kpa(abs)": "kpa",
         "inchhg": "inhg",

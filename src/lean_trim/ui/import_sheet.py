@@ -23,7 +23,7 @@ from ..core.physics import Floats
 from ..formats.interpret import PERCENT_FORMS, sample_of
 from ..formats.raw import Column
 from ..formats.understand import Match
-from ..formats.units import UNITS
+from ..formats.units import UNITS, show_unit
 from .import_desk import Pending
 from .session import Session
 from .theme import Appearance, font
@@ -149,7 +149,7 @@ class ImportSheet(QWidget):
         units.setAccessibleName(f"Unit of {column.name}")
         if match is not None:
             units.addItems(self._units(match))
-            units.setCurrentText(match.unit)
+            units.setCurrentText(show_unit(match.unit))
         roles.activated.connect(lambda _: self._chosen(column, roles, units, True))
         units.activated.connect(lambda _: self._chosen(column, roles, units, False))
         self.table.setCellWidget(row, 0, roles)
@@ -171,7 +171,7 @@ class ImportSheet(QWidget):
             return ["λ", "AFR", "φ", SCALE_HINT]
         if match.role in (Role.STFT, Role.LTFT, Role.THROTTLE):
             return ["%", *PERCENT_FORMS]
-        return [u for u in UNITS.get(match.role, {}) if u] or [match.unit]
+        return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit]
 
     def _chosen(self, column: Column, roles: QComboBox, units: QComboBox, role_changed: bool) -> None:
         key = roles.currentData()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from ..core.events import Event, EventKind, find_events, next_event, previous_event
@@ -13,7 +13,7 @@ from ..core.linking import cells_of_span, samples_of_cells
 from ..core.log import Log
 from ..core.solve import join_logs
 from .session import Session
-from .tape_data import TapeData, describe_at, make_tape
+from .tape_data import TapeData, counted, describe_at, make_tape
 from .tape_paint import LEFT, RIGHT, TapePainter
 from .theme import Appearance
 
@@ -30,10 +30,11 @@ class Tape(QWidget):
         self.session, self.appearance = session, appearance
         self.data: TapeData | None = None
         self.start_s, self.end_s = 0.0, 1.0
-        self.lit: NDArray[np.bool_] | None = None
+        self.lit: NDArray[np.int64] | None = None
         self.cursor_s: float | None = None
         self.spot_s: float | None = None
         self.events: tuple[Event, ...] = ()
+        self.gutter: tuple[object, QPixmap] | None = None
         self._drag_from: float | None = None
         self._pan_from: tuple[float, float, float] | None = None
         self.setMouseTracking(True)
@@ -117,7 +118,7 @@ class Tape(QWidget):
         selection, solution = self.session.selection, self.session.solution
         self.lit = None
         if solution is not None and selection.cells and not selection.by_time:
-            self.lit = samples_of_cells(solution, selection.cells)
+            self.lit = counted(samples_of_cells(solution, selection.cells))
         self.update()
 
     def time_at(self, x: float) -> float:

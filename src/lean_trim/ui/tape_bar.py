@@ -60,6 +60,7 @@ class TapeBar(QWidget):
         self.note.setFont(font(8.5))
         self.note.returnPressed.connect(self.mark)
         row.addWidget(self.note)
+        session.tape_state.lanes_changed.connect(self._show_set)
         for signal in (session.round_changed, session.solved):
             signal.connect(self.refresh)
         self.refresh()
@@ -70,6 +71,9 @@ class TapeBar(QWidget):
         button.setToolTip(tip)
         button.setFont(font(8.5))
         return button
+
+    def _show_set(self) -> None:
+        self.sets.button(list(SETS).index(self.session.tape_state.name)).setChecked(True)
 
     def refresh(self) -> None:
         """Only a round with a log has something to show."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +49,11 @@ class TapeData:
     bits: NDArray[np.uint32] | None
     joints: tuple[tuple[float, str], ...] = ()
 
+    @cached_property
+    def used_before(self) -> NDArray[np.int64] | None:
+        """Number of used samples before each sample, shape (n + 1,); None while nothing is solved."""
+        return None if self.bits is None else counted(self.bits == 0)
+
     @property
     def start_s(self) -> float:
         return float(self.log.time_s[0])
@@ -55,6 +61,11 @@ class TapeData:
     @property
     def end_s(self) -> float:
         return float(self.log.time_s[-1])
+
+
+def counted(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Number of marked samples before each sample, shape (n + 1,)."""
+    return np.concatenate([[0], np.cumsum(mask)])
 
 
 def make_tape(

@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from ..core.regimes import REGIME_LABELS, Regime
 from .lanes import SHORT
 from .tape_data import SIGNED, Lane
 from .theme import Theme, font
-from .trace_image import runs, trace_image
+from .trace_image import hatch_image, runs, trace_image
 
 if TYPE_CHECKING:
     from .tape import Tape
@@ -44,9 +44,9 @@ class TapePainter:
     def paint(self) -> None:
         """Everything, back to front."""
         self._lit()
-        height = self.body_h / max(len(self.data.lanes), 1)
-        for i, lane in enumerate(self.data.lanes):
-            self._lane(lane, int(i * height), int((i + 1) * height) - int(i * height) - 3)
+        self.p.drawPixmap(0, 0, self._gutter())
+        for place in self._places():
+            self._lane(*place)
         self._left_out()
         self._regimes()
         self._axis()
@@ -54,26 +54,50 @@ class TapePainter:
         self._marks()
         self._span_and_cursor()
 
-    def _column_share(self, mask: np.ndarray) -> np.ndarray:
-        """True for pixel columns that hold at least one marked sample."""
-        total = np.concatenate([[0], np.cumsum(mask)])
-        right = np.maximum(self.cut[1:], np.minimum(self.cut[:-1] + 1, len(mask)))
-        return np.asarray(total[right] > total[self.cut[:-1]])
+    def _any(self, before: np.ndarray) -> np.ndarray:
+        """True for pixel columns that hold at least one marked sample, from counts of marks before each sample."""
+        right = np.maximum(self.cut[1:], np.minimum(self.cut[:-1] + 1, len(before) - 1))
+        return np.asarray(before[right] > before[self.cut[:-1]])
 
     def _lit(self) -> None:
-        if self.tape.lit is None or len(self.tape.lit) != len(self.data.log):
+        if self.tape.lit is None or len(self.tape.lit) != len(self.data.log) + 1:
             return
-        for first, last, on in runs(self._column_share(self.tape.lit).astype(int)):
-            if on:
-                self.p.fillRect(
-                    QRectF(LEFT + first, 0, max(last - first, 2), self.body_h), self.theme.color("select", 0.28)
-                )
+        lit = [
+            QRectF(LEFT + a, 0, max(b - a, 2), self.body_h)
+            for a, b, on in runs(self._any(self.tape.lit).astype(int))
+            if on
+        ]
+        self.p.setPen(Qt.PenStyle.NoPen)
+        self.p.setBrush(self.theme.color("select", 0.28))
+        self.p.drawRects(lit)
+
+    def _gutter(self) -> QPixmap:
+        """Names and scales of the lanes; the same while the strip is panned and zoomed, so kept."""
+        height, ratio = self.body_h, self.tape.devicePixelRatioF()
+        key = (id(self.data), height, self.theme.name, ratio)
+        if self.tape.gutter is None or self.tape.gutter[0] != key:
+            pixmap = QPixmap(int(LEFT * ratio), max(int(height * ratio), 1))
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(self.theme.color("sheet"))
+            strip, self.p = self.p, QPainter(pixmap)
+            for lane, y, lane_h in self._places():
+                self._names(lane, y, lane_h)
+            self.p.end()
+            self.p = strip
+            self.tape.gutter = (key, pixmap)
+        return self.tape.gutter[1]
+
+    def _places(self) -> list[tuple[Lane, int, int]]:
+        """Each lane with its top and height."""
+        step = self.body_h / max(len(self.data.lanes), 1)
+        return [
+            (lane, int(i * step), int((i + 1) * step) - int(i * step) - 3) for i, lane in enumerate(self.data.lanes)
+        ]
 
     def _lane(self, lane: Lane, y: int, height: int) -> None:
         p, theme = self.p, self.theme
         p.setPen(QPen(theme.color("edge"), 0.6))
         p.drawLine(QPointF(0, y + height + 1.5), QPointF(LEFT + self.width, y + height + 1.5))
-        self._names(lane, y, height)
         self._zero_line(lane, y, height)
         ratio = self.tape.devicePixelRatioF()
         for i, trace in reversed(list(enumerate(lane.traces))):
@@ -119,17 +143,13 @@ class TapePainter:
         self.p.drawLine(QPointF(LEFT, at), QPointF(LEFT + self.width, at))
 
     def _left_out(self) -> None:
-        if self.data.bits is None:
+        if self.data.used_before is None:
             return
-        used = self._column_share(self.data.bits == 0)
+        used = self._any(self.data.used_before)
         any_sample = self.cut[1:] > self.cut[:-1]
         out = ~used & (any_sample | (self.width > len(self.data.log)))
-        rects = [QRectF(LEFT + a, 0, b - a, self.body_h) for a, b, on in runs(out.astype(int)) if on]
-        self.p.setPen(Qt.PenStyle.NoPen)
-        self.p.setBrush(self.theme.color("sheet", 0.55))
-        self.p.drawRects(rects)
-        self.p.setBrush(QBrush(self.theme.color("faint", 0.38), Qt.BrushStyle.FDiagPattern))
-        self.p.drawRects(rects)
+        veil, line = self.theme.color("sheet", 0.5), self.theme.color("faint", 0.45)
+        self.p.drawImage(QPointF(LEFT, 0), hatch_image(out, max(int(self.body_h), 1), veil, line))
 
     def _regimes(self) -> None:
         y = self.body_h + 1

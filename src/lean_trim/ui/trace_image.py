@@ -19,9 +19,11 @@ def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: in
     Every pixel holds how much of it the trace covers, as an index into a table of the ink's opacities.
     """
     low, high = touch(low, high)
-    scale = (height - 1) / (top - bottom) * 1.0
-    upper = np.nan_to_num((top - high) * scale - HALF_LINE + 0.5, nan=1e6).astype(np.float32)
-    lower = np.nan_to_num((top - low) * scale + HALF_LINE + 0.5, nan=-1e6).astype(np.float32)
+    scale = (height - 1) / (top - bottom)
+    upper = ((top - high) * scale - HALF_LINE + 0.5).astype(np.float32)
+    lower = ((top - low) * scale + HALF_LINE + 0.5).astype(np.float32)
+    empty = np.isnan(upper) | np.isnan(lower)
+    upper[empty], lower[empty] = 1e6, -1e6
     width = len(low) + (-len(low)) % 4
     rows = np.arange(height, dtype=np.float32)[:, None]
     cover = np.minimum(rows + np.float32(1.0), lower)
@@ -33,6 +35,22 @@ def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: in
     image = QImage(pixels.data, len(low), height, width, QImage.Format.Format_Indexed8).copy()
     image.setColorTable(_inks(color.rgb()))
     return image
+
+
+def hatch_image(columns: np.ndarray, height: int, veil: QColor, line: QColor) -> QImage:
+    """Slanting hatch over the marked columns, on a veil that fades what lies below."""
+    width = len(columns) + (-len(columns)) % 4
+    pixels = np.zeros((height, width), np.uint8)
+    np.multiply(_slant(len(columns), height), columns.astype(np.uint8), out=pixels[:, : len(columns)])
+    image = QImage(pixels.data, len(columns), height, width, QImage.Format.Format_Indexed8).copy()
+    image.setColorTable([0, veil.rgba(), line.rgba()])
+    return image
+
+
+@lru_cache(maxsize=4)
+def _slant(width: int, height: int) -> np.ndarray:
+    """2 on slanting lines nine pixels apart, 1 between."""
+    return (1 + ((np.arange(width)[None, :] + np.arange(height)[:, None]) % 9 == 0)).astype(np.uint8)
 
 
 @lru_cache(maxsize=32)
