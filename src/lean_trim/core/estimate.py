@@ -26,6 +26,8 @@ class Estimate:
     method : "surface" or "average".
     iterations, converged : of the robust fit (1, True for averages).
     warnings : sentences for the user.
+    wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far as it
+        shows in the used samples, with its standard error; NaN where the method does not tell.
     """
 
     table: Table
@@ -39,3 +41,5 @@ class Estimate:
     iterations: int = 1
     converged: bool = True
     warnings: tuple[str, ...] = ()
+    wall_x: float = np.nan
+    wall_x_se: float = np.nan

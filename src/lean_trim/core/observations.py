@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .channels import Role
+from .film import film_excess
 from .frame import Frame
 from .log import rate_per_s
 from .physics import Floats
@@ -26,6 +27,7 @@ class Observations:
     seconds : (m,) time each sample stands for.
     run : (m,) number of the unbroken stretch of used samples it belongs to.
     mesh : cells and weights the ECU read, restricted to the used samples.
+    film : (m,) share of the fuel's rise that the wall film withholds per unit of X, see ``film.film_excess``.
     """
 
     index: Ints
@@ -34,6 +36,7 @@ class Observations:
     seconds: Floats
     run: Ints
     mesh: Interpolation
+    film: Floats
 
     def __len__(self) -> int:
         return len(self.index)
@@ -87,4 +90,4 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     run = np.cumsum(np.diff(index, prepend=index[:1]) > 1, dtype=np.intp)
     mesh = Interpolation(frame.mesh.cells[index], frame.mesh.weights[index])
     variance = relative_variance(frame, lam)[index]
-    return Observations(index, correction_factor(frame, lam)[index], seconds / variance, seconds, run, mesh)
+    return Observations(index, correction_factor(frame, lam)[index], seconds / variance, seconds, run, mesh, film_excess(frame)[index])

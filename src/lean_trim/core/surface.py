@@ -22,6 +22,9 @@ from .tables import Ints, Table
 
 MIN_OBSERVATIONS = 20
 WEAK = np.log([2.0**2, 2.0**2])
+PLACES = 4
+FILM_SPREAD = 0.3
+"""Standard deviation of the wall-film share X before any driving (0 to 0.5, common practice, no source)."""
 START_SCALE, START_INFLATION_S, SMALLEST_SCALE = 0.02, 1.0, 1e-4
 
 
@@ -71,12 +74,13 @@ def fit_surface(observations: Observations, table: Table, time_s: Floats, settin
         theta = fit.prior.choose(fit.normal(), fit.unit, fit.theta)
         converged = fit.iterate(theta, settings.max_iterations)
     evidence = gather_evidence(observations, table, time_s)
-    error = np.sqrt(np.maximum(np.diag(fit.covariance), 0.0)).reshape(table.shape)
+    deviations = np.sqrt(np.maximum(np.diag(fit.covariance), 0.0))
+    error = deviations[:-1].reshape(table.shape)
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
-    correction, noise = fit.correction.reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
+    correction, noise = fit.correction[:-1].reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
     return Estimate(
         table, 100 * correction, 100 * error, evidence.seconds, evidence.visits, supported, 100 * noise, "surface",
-        fit.iterations, converged,
+        fit.iterations, converged, wall_x=float(fit.correction[-1]), wall_x_se=float(deviations[-1]),
     )  # fmt: skip
 
 
@@ -93,9 +97,10 @@ class _Fit:
         self.y = observations.k - 1.0
         self.prior = _Prior(table, settings.prior_pct / 100.0)
         self.robust, self.theta = np.ones(len(self.y)), WEAK
-        self.correction = np.zeros(table.size)
-        self.covariance = np.zeros((table.size, table.size))
+        self.correction = np.zeros(table.size + 1)
+        self.covariance = np.zeros((table.size + 1, table.size + 1))
         self.scale, self.inflation, self.iterations = START_SCALE, START_INFLATION_S, 0
+        self.places, self.share, self.misfit = _places(observations), np.ones(len(self.y)), 0.0
 
     @property
     def unit(self) -> float:
@@ -104,8 +109,9 @@ class _Fit:
 
     def normal(self) -> _Normal:
         """Normal equations with the present robust weights."""
-        size = len(self.correction)
-        return _normal(self.cells, self.design, self.y, self.observations.weight * self.robust, size)
+        size = len(self.correction) - 1
+        weight = self.observations.weight * self.robust * self.share
+        return _normal(self.cells, self.design, self.observations.film, self.y, weight, size)
 
     def iterate(self, theta: Floats, most: int) -> bool:
         """Fit until the correction moves less than 0.002 %, at most ``most`` times; True if it settled."""
@@ -121,12 +127,61 @@ class _Fit:
         return False
 
     def _reweigh(self) -> None:
-        residual = self.y - _predict(self.cells, self.design, self.correction)
+        residual = self.y - _predict(self.cells, self.design, self.observations.film, self.correction)
         weight, seconds = self.observations.weight, self.observations.seconds
         self.scale = max(_weighted_mad(residual, weight), SMALLEST_SCALE)
         standardised = np.abs(residual) / (self.scale * np.sqrt(seconds / weight))
         self.robust = np.minimum(1.0, self.settings.huber / np.maximum(standardised, 1e-12))
-        self.inflation = _inflation(residual, self.observations, self.scale)
+        self._share_places(residual)
+
+    def _share_places(self, residual: Floats) -> None:
+        """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
+
+        The means of the residuals by place scatter more than noise explains; that excess (``misfit``) does not shrink
+        with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
+        """
+        weight = self.observations.weight * self.robust
+        total = np.bincount(self.places, weight)
+        mean = np.bincount(self.places, weight * residual) / np.where(total > 0, total, 1.0)
+        free = max(len(total) - self._used_parameters(), 0.1 * len(total))
+        self.misfit = _excess(mean, total * self.unit, free)
+        shrink = self.misfit**2 * total * self.unit / (1.0 + self.misfit**2 * total * self.unit)
+        self.inflation = _inflation(residual - (mean * shrink)[self.places], self.observations, self.scale)
+        self.share = 1.0 / (1.0 + self.misfit**2 * (total * self.unit)[self.places])
+
+    def _used_parameters(self) -> float:
+        """Effective number of unknowns the data decided."""
+        return float(np.sum(self.covariance * self.normal().matrix) * self.unit)
+
+
+def _places(observations: Observations) -> Ints:
+    """Number of the quarter-cell (sixteenth of a grid cell) each observation lies in, counted from 0 without gaps."""
+    weights = observations.mesh.weights
+    along = weights[:, 1] if weights.shape[1] == 2 else weights[:, 1] + weights[:, 3]
+    place = observations.mesh.cells[:, 0] * PLACES + np.minimum((along * PLACES).astype(np.intp), PLACES - 1)
+    if weights.shape[1] == 4:
+        across = weights[:, 2] + weights[:, 3]
+        place = place * PLACES + np.minimum((across * PLACES).astype(np.intp), PLACES - 1)
+    return np.unique(place, return_inverse=True)[1].astype(np.intp)
+
+
+def _excess(mean: Floats, precision: Floats, free: float) -> float:
+    """Standard deviation of means beyond what their precision explains (Paule and Mandel 1982, from memory).
+
+    Solves Σ min(mean² / (s² + 1/precision), 9) = free for s; the bound keeps lone wild places from deciding.
+    """
+    noise = 1.0 / np.maximum(precision, 1e-12)
+
+    def chi(s2: float) -> float:
+        return float(np.minimum(mean**2 / (s2 + noise), 9.0).sum())
+
+    low, high = 0.0, 0.05**2
+    if chi(low) <= free:
+        return 0.0
+    for _ in range(40):
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if chi(middle) > free else (low, middle)
+    return float(np.sqrt(high))
 
 
 def _design(observations: Observations, table: Table) -> tuple[Ints, Floats]:
@@ -135,18 +190,24 @@ def _design(observations: Observations, table: Table) -> tuple[Ints, Floats]:
     return observations.mesh.cells, values / values.sum(axis=1, keepdims=True)
 
 
-def _predict(cells: Ints, design: Floats, correction: Floats) -> Floats:
-    return np.einsum("ij,ij->i", design, correction[cells])
+def _predict(cells: Ints, design: Floats, film: Floats, unknown: Floats) -> Floats:
+    """k - 1 expected of every observation; the last unknown is the wall-film share X."""
+    return np.einsum("ij,ij->i", design, unknown[cells]) + unknown[-1] * film
 
 
-def _normal(cells: Ints, design: Floats, y: Floats, weight: Floats, size: int) -> _Normal:
-    corners = cells.shape[1]
-    matrix = np.zeros(size * size)
+def _normal(cells: Ints, design: Floats, film: Floats, y: Floats, weight: Floats, size: int) -> _Normal:
+    corners, whole = cells.shape[1], size + 1
+    matrix = np.zeros((whole, whole))
+    inner = np.zeros(size * size)
     for a in range(corners):
         for b in range(corners):
-            matrix += np.bincount(cells[:, a] * size + cells[:, b], design[:, a] * design[:, b] * weight, size * size)
-    right: Floats = np.bincount(cells.ravel(), (design * (weight * y)[:, None]).ravel(), size).astype(float)
-    return _Normal(matrix.reshape(size, size), right, float(np.sum(weight * y * y)))
+            inner += np.bincount(cells[:, a] * size + cells[:, b], design[:, a] * design[:, b] * weight, size * size)
+    matrix[:size, :size] = inner.reshape(size, size)
+    flat = cells.ravel()
+    matrix[:size, size] = matrix[size, :size] = np.bincount(flat, (design * (weight * film)[:, None]).ravel(), size)
+    matrix[size, size] = np.sum(weight * film * film)
+    right = np.append(np.bincount(flat, (design * (weight * y)[:, None]).ravel(), size), np.sum(weight * film * y))
+    return _Normal(matrix, right, float(np.sum(weight * y * y)))
 
 
 def _weighted_mad(residual: Floats, weight: Floats) -> float:
@@ -180,9 +241,11 @@ class _Prior:
     """Gaussian prior: a wide ridge, smoothness of the correction, smoothness of the resulting table (in logs)."""
 
     def __init__(self, table: Table, spread: float) -> None:
-        self.rough = roughness(table)
-        self.ridge = np.eye(table.size) / spread**2
-        self.pull = -self.rough @ np.log(table.values.ravel())
+        size = table.size
+        self.rough, self.pull = np.zeros((size + 1, size + 1)), np.zeros(size + 1)
+        self.rough[:size, :size] = roughness(table)
+        self.pull[:size] = -self.rough[:size, :size] @ np.log(table.values.ravel())
+        self.ridge = np.diag(np.append(np.full(size, 1.0 / spread**2), 1.0 / FILM_SPREAD**2))
 
     def precision(self, theta: Floats) -> tuple[Floats, Floats]:
         """Precision matrix and linear term for log strengths theta = (correction, table)."""

@@ -1,0 +1,67 @@
+"""The fuel film on the port walls: how much less (or more) fuel reaches the cylinder than was injected.
+
+A share X of the injected fuel joins the film and leaves it with the time constant τ: dm/dt = X·f - m/τ, and the cylinder
+gets (1 - X)·f + m/τ. With the injected flow passed through a first-order lag, L = lag_τ(f), this is f·(1 - X·h) with
+h = 1 - L/f: zero in steady state, positive while fuelling rises (lean), negative while it falls (rich). For a given τ the
+error is linear in X, so X can be estimated together with the airflow table instead of being mistaken for it.
+
+References
+----------
+Aquino, SAE 810494 (from memory).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .channels import Role
+from .frame import Frame
+from .physics import Floats
+
+DEFAULT_TAU_S = 0.5
+"""Time constant assumed for a warm engine (0.2 to 0.8 s, common practice, no source)."""
+
+
+def injected_flow(frame: Frame) -> Floats:
+    """Injected fuel flow up to a constant factor, shape (n,); 0 in a fuel cut."""
+    flow = np.nan_to_num(frame.flow_g_per_s / frame.target * frame.trim)
+    flow = flow * np.nan_to_num(frame.fuel_ratio, nan=1.0)
+    if Role.PULSE_WIDTH in frame.log:
+        flow = np.where(frame.log[Role.PULSE_WIDTH] > 0.01, flow, 0.0)
+    return np.maximum(flow, 0.0)
+
+
+def film_excess(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
+    """h of the module's text, shape (n,), limited to ±1; the lag starts in steady state and after every joint."""
+    flow, time = injected_flow(frame), frame.log.time_s
+    lagged = first_order_lag(time, flow, tau_s)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        excess = 1.0 - lagged / flow
+    return np.clip(np.nan_to_num(excess, nan=0.0, posinf=0.0, neginf=-1.0), -1.0, 1.0)
+
+
+def first_order_lag(time_s: Floats, values: Floats, tau_s: float) -> Floats:
+    """Response of a first-order lag to values held between samples; uneven time is fine, gaps over 3 s start anew."""
+    from scipy.signal import lfilter
+
+    out = np.empty(len(values))
+    steps = np.diff(time_s, append=time_s[-1])
+    usual = float(np.median(steps[:-1])) if len(steps) > 1 else 1.0
+    starts = np.concatenate([[0], np.flatnonzero(steps[:-1] > 3.0) + 1, [len(values)]])
+    keep = float(np.exp(-usual / tau_s))
+    for a, b in zip(starts[:-1], starts[1:], strict=True):
+        part = values[a:b]
+        if np.allclose(np.diff(time_s[a:b]), usual, rtol=0.2):
+            out[a:b], _ = lfilter([1.0 - keep], [1.0, -keep], part, zi=[keep * part[0]])
+        else:
+            out[a:b] = _stepwise(np.diff(time_s[a:b], prepend=time_s[a]), part, tau_s)
+    return out
+
+
+def _stepwise(steps: Floats, values: Floats, tau_s: float) -> Floats:
+    keep = np.exp(-steps / tau_s)
+    out, state = np.empty(len(values)), float(values[0])
+    for i, (k, v) in enumerate(zip(keep.tolist(), values.tolist(), strict=True)):
+        state = k * state + (1.0 - k) * v
+        out[i] = state
+    return out
