@@ -29,6 +29,8 @@ def build_parser() -> argparse.ArgumentParser:
     correct.add_argument("--out", required=True, type=Path)
     correct.add_argument("--method", choices=("surface", "average"), default="surface")
     correct.add_argument("--gain", type=float, default=1.0, help=GAIN_HELP)
+    correct.add_argument("--unvisited", choices=("keep", "carry", "taper"), default="keep")
+    correct.add_argument("--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent")
     correct.set_defaults(run=run_correct)
     simulate = commands.add_parser("simulate", help="drive the simulated car with this calibration")
     simulate.add_argument("--vehicle", required=True, type=Path)
@@ -41,6 +43,7 @@ def build_parser() -> argparse.ArgumentParser:
 
 def run_correct(args: argparse.Namespace) -> None:
     """``lean-trim correct``: logs and a sheet in, corrected table and round.json out."""
+    from .core.knock import knock_cells
     from .core.proposal import PolicySettings, propose
     from .core.solve import SolveSettings, solve
     from .formats.logs import open_log
@@ -48,13 +51,13 @@ def run_correct(args: argparse.Namespace) -> None:
     from .formats.tables_csv import write_table
     from .formats.vehicle_json import read_vehicle
 
-    policy = PolicySettings(gain=args.gain)
+    policy = PolicySettings(gain=args.gain, unvisited=args.unvisited, rich_bias_pct=args.rich_bias)
     vehicle, warnings = read_vehicle(args.vehicle)
     opened = [open_log(path, vehicle.stoich_afr) for path in args.log]
     for line in (*warnings, *(w for o in opened for w in o.warnings)):
         print(f"warning: {line}", file=sys.stderr)
     solution = solve([o.log for o in opened], vehicle, SolveSettings(method=args.method))
-    proposal = propose(solution.estimate, policy, vehicle.limits)
+    proposal = propose(solution.estimate, policy, vehicle.limits, knock_cells(solution.frame))
     _make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(solution, proposal, args.out / "round.json")

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lean_trim.core.cautions import cautions_for
+from lean_trim.core.cautions import cautions_for, hole_caution
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimate import Estimate
 from lean_trim.core.proposal import PolicySettings, Status, propose, quantise
-from lean_trim.core.tables import ve_table
+from lean_trim.core.tables import maf_curve, ve_table
 from lean_trim.core.vehicle import TableLimits
 
 TABLE = ve_table([1000.0, 3000.0, 6000.0], [40.0, 90.0, 150.0], np.full((3, 3), 80.0))
@@ -95,3 +97,56 @@ def test_leaning_boosted_cells_is_cautioned_where_it_is_decided() -> None:
     lean = np.zeros(TABLE.shape)
     lean[1] = -4.0
     assert "near full load" in cautions_for(TABLE, lean, None, PolicySettings())[0]
+
+
+def test_no_fuel_is_taken_where_knock_was_seen() -> None:
+    mask = np.zeros(TABLE.shape, bool)
+    mask[1] = True
+    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, mask)
+    assert (leaner.step_pct[1] == 0.0).all()
+    assert (leaner.status[1] == Status.KNOCK).all()
+    assert (leaner.step_pct[0] < -4.0).all()
+    richer = propose(estimate(5.0), PolicySettings(), LIMITS, mask)
+    assert (richer.step_pct > 4.0).all()
+
+
+def test_enrichment_is_carried_outward_and_a_leaning_never_is() -> None:
+    correction = np.array([[8.0, 0.0, -8.0]] * 3)
+    partly = replace(estimate(correction), supported=np.array([[True, False, True], [False] * 3, [False] * 3]))
+    kept = propose(partly, PolicySettings(), LIMITS)
+    assert (kept.step_pct[1:] == 0.0).all()
+    carried = propose(partly, PolicySettings(unvisited="carry"), LIMITS)
+    np.testing.assert_allclose(carried.step_pct[1:, 0], 8.0, atol=0.1)
+    assert (carried.step_pct[1:, 2] == 0.0).all()
+    assert carried.status[2, 0] == Status.CARRIED
+    tapered = propose(partly, PolicySettings(unvisited="taper"), LIMITS)
+    np.testing.assert_allclose(tapered.step_pct[1:, 0], [4.0, 2.0], atol=0.1)
+
+
+def test_rich_bias_is_added_to_corrected_cells_only() -> None:
+    biased = propose(estimate(2.0), PolicySettings(rich_bias_pct=2.0), LIMITS)
+    np.testing.assert_allclose(biased.step_pct, 4.0, atol=0.1)
+    untouched = propose(estimate(2.0, supported=False), PolicySettings(rich_bias_pct=2.0), LIMITS)
+    assert (untouched.step_pct == 0.0).all()
+    with pytest.raises(BadInputError, match="allowed is 0 to 5 %"):
+        PolicySettings(rich_bias_pct=9.0)
+
+
+def test_a_written_curve_never_falls() -> None:
+    curve = maf_curve([1.0, 2.0, 3.0, 4.0], [10.0, 11.0, 12.0, 20.0])
+    shape = curve.shape
+    falling = Estimate(
+        curve, np.array([0.0, 15.0, 0.0, 0.0]), np.full(shape, 0.5), np.full(shape, 9.0), np.full(shape, 3), np.full(shape, True), 1.0, "surface"
+    )  # fmt: skip
+    proposal = propose(falling, PolicySettings(), TableLimits(0.001, 0.0, 900.0))
+    assert (np.diff(proposal.table.values) >= 0).all()
+    assert proposal.status[2] == Status.RISING
+
+
+def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
+    values = TABLE.values.copy()
+    assert hole_caution(TABLE, values) == ""
+    values[:, 0] = values[:, 2] = 90.0
+    assert "3 cells not driven stand more than 5 % below" in hole_caution(TABLE, values)
+    values[:, 1] = 89.0
+    assert hole_caution(TABLE, values) == ""

@@ -8,6 +8,7 @@ import pytest
 from lean_trim.core.channels import Role
 from lean_trim.core.delay import DelaySettings, aligned_lambda
 from lean_trim.core.frame import make_frame
+from lean_trim.core.knock import knock_cells
 from lean_trim.core.log import Log
 from lean_trim.core.regimes import Regime, RegimeSettings, classify
 from lean_trim.core.sieve import MANUAL, MANUAL_BIT, RULES, SieveSettings, Sifted, reasons_at, sift
@@ -109,3 +110,25 @@ def test_regimes_are_told_apart() -> None:
     assert [int(regime[i]) for i in (200, 600, 1000, 1400, 1800)] == [int(e) for e in expected]
     cold = classify(make_frame(with_channel(log, Role.COOLANT, 30.0), small_vehicle()), RegimeSettings())
     assert cold[1000] == Regime.WARM_UP
+
+
+def test_settling_after_a_flash_is_left_out_as_long_as_the_user_says() -> None:
+    assert sifted(STEADY).counts["settling"] == 0
+    assert sifted(STEADY, SieveSettings(settle_min=1.0)).seconds["settling"] == pytest.approx(60.0, abs=0.1)
+
+
+def test_airflow_at_the_end_of_the_field_is_no_evidence() -> None:
+    frame = make_frame(STEADY, small_vehicle(200.0))
+    lam = aligned_lambda(frame, DelaySettings())
+    result = sift(frame, classify(frame, RegimeSettings()), lam, SieveSettings())
+    assert result.counts["airflow_end"] == N
+    assert sifted(STEADY).counts["airflow_end"] == 0
+
+
+def test_knock_marks_its_cells_even_in_samples_left_out() -> None:
+    retard = np.zeros(N)
+    retard[100:110] = 2.0
+    seen = knock_cells(make_frame(with_channel(STEADY, Role.KNOCK, retard), small_vehicle()))
+    assert seen[1, 1]
+    assert seen.sum() <= 4
+    assert not knock_cells(make_frame(STEADY, small_vehicle())).any()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -11,7 +13,7 @@ from lean_trim.core.estimate import Estimate
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log
 from lean_trim.core.observations import observe
-from lean_trim.core.surface import SurfaceSettings, fit_surface
+from lean_trim.core.surface import SurfaceSettings, _excess, fit_surface
 from lean_trim.core.tables import Table
 from tests.builders import MAP, RPM, maf_vehicle, small_vehicle, steady_states, with_channel
 
@@ -58,7 +60,7 @@ def test_a_tenth_of_wild_samples_does_not_move_it() -> None:
 def test_unvisited_cells_are_not_supported_and_less_certain() -> None:
     log = steady_states(1.1, noise=0.01)
     used = (log[Role.MAP] < 55.0) & (log[Role.RPM] < 3200.0)
-    estimate = fit(log, used=used)
+    estimate = fit(log, SurfaceSettings(model_error_pct=0.0), used)
     assert estimate.supported[:2, :3].all()
     assert not estimate.supported[3, 4]
     assert estimate.std_error_pct[3, 4] > 5 * estimate.std_error_pct[1, 1]
@@ -74,8 +76,9 @@ def test_correlated_noise_is_not_mistaken_for_much_evidence() -> None:
     slow = np.convolve(rng.standard_normal(len(log) + 49), np.full(50, 1 / 50), mode="valid")
     slow *= 0.01 / slow.std()
     lam = log[Role.LAMBDA]
-    tight = fit(with_channel(log, Role.LAMBDA, lam * (1 + white)))
-    loose = fit(with_channel(log, Role.LAMBDA, lam * (1 + slow)))
+    no_floor = SurfaceSettings(model_error_pct=0.0)
+    tight = fit(with_channel(log, Role.LAMBDA, lam * (1 + white)), no_floor)
+    loose = fit(with_channel(log, Role.LAMBDA, lam * (1 + slow)), no_floor)
     assert np.median(loose.std_error_pct) > 2.5 * np.median(tight.std_error_pct)
 
 
@@ -97,3 +100,35 @@ def test_too_little_data_is_refused_with_advice() -> None:
     used[:5] = True
     with pytest.raises(LogError, match="only 5 samples are left after sifting; at least 20"):
         fit(log, used=used)
+
+
+def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:
+    estimate = fit(steady_states(1.05, seconds=20.0, noise=0.001))
+    assert estimate.std_error_pct.min() >= 0.5
+
+
+def test_misfit_between_places_is_told_from_noise() -> None:
+    """Places that scatter by 1 % keep that scatter however precise each is (Paule and Mandel's estimate)."""
+    rng = np.random.default_rng(4)
+    means = 0.01 * rng.standard_normal(400)
+    assert _excess(means, np.full(400, 1.0 / 0.001**2), 400.0) == pytest.approx(0.01, rel=0.15)
+    noise = 0.01 * rng.standard_normal(400)
+    assert _excess(noise, np.full(400, 1.0 / 0.0102**2), 400.0) < 0.004
+
+
+def test_robust_fit_agrees_with_another_package() -> None:
+    """One cell pair, no smoothing to speak of: a Huber line through the samples, as statsmodels' RLM fits it."""
+    import statsmodels.api as sm
+
+    rng, n = np.random.default_rng(8), 3000
+    hz = rng.uniform(1000.0, 2000.0, n)
+    table = maf_vehicle().table
+    share = (hz - 1000.0) / 1000.0
+    design = np.column_stack([(1 - share) * 2.0, share * 6.0]) / table.lookup(hz)[:, None]
+    lam = 1.0 + design @ [0.04, -0.03] + 0.02 * rng.standard_t(2.5, n)
+    channels = {Role.RPM: np.full(n, 3000.0), Role.MAF_HZ: hz, Role.LAMBDA: lam, Role.TARGET: np.ones(n)}
+    frame = make_frame(Log(np.arange(n) * 0.04, channels), maf_vehicle())
+    observations = replace(observe(frame, lam, np.ones(n, bool)), weight=np.full(n, 0.04), film=np.zeros(n))
+    ours = fit_surface(observations, frame.vehicle.table, frame.log.time_s, SurfaceSettings(huber=1.345))
+    theirs = sm.RLM(lam - 1.0, design, M=sm.robust.norms.HuberT(1.345)).fit()
+    np.testing.assert_allclose(ours.correction_pct[:2] / 100, theirs.params, atol=0.0015)

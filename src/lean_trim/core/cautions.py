@@ -45,5 +45,32 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
     return out
 
 
+HOLE_PCT = 5.0
+
+
+def holes(table: Table, values: Floats) -> int:
+    """Cells left as they were that now stand more than 5 % below both neighbours along an axis, and did not before."""
+    count = np.zeros(table.shape, bool)
+    kept = values == table.values
+    for axis in range(len(table.axes)):
+        new, old = np.moveaxis(values, axis, 0), np.moveaxis(table.values, axis, 0)
+        low, was = np.minimum(new[:-2], new[2:]), np.minimum(old[:-2], old[2:])
+        deep = (new[1:-1] < low * (1 - HOLE_PCT / 100)) & ~(old[1:-1] < was * (1 - HOLE_PCT / 100))
+        np.moveaxis(count, axis, 0)[1:-1] |= deep & np.moveaxis(kept, axis, 0)[1:-1]
+    return int(count.sum())
+
+
+def hole_caution(table: Table, values: Floats) -> str:
+    """A sentence if the written table would have lean holes between enriched cells, else ""."""
+    count = holes(table, values)
+    if not count:
+        return ""
+    stand = "stands" if count == 1 else "stand"
+    return (
+        f"{_cells(count)} not driven {stand} more than {HOLE_PCT:g} % below the cells on both sides, a lean hole: "
+        "fill by hand, or let enrichment be carried into cells not driven."
+    )
+
+
 def _cells(count: int) -> str:
     return "1 cell" if count == 1 else f"{count} cells"

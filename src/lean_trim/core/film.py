@@ -12,6 +12,8 @@ Aquino, SAE 810494 (from memory).
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from .channels import Role
@@ -49,7 +51,7 @@ def first_order_lag(time_s: Floats, values: Floats, tau_s: float) -> Floats:
     usual = float(np.median(steps[:-1])) if len(steps) > 1 else 1.0
     starts = np.concatenate([[0], np.flatnonzero(steps[:-1] > 3.0) + 1, [len(values)]])
     keep = float(np.exp(-usual / tau_s))
-    for a, b in zip(starts[:-1], starts[1:], strict=True):
+    for a, b in pairwise(starts.tolist()):
         part = values[a:b]
         if np.allclose(np.diff(time_s[a:b]), usual, rtol=0.2):
             out[a:b], _ = lfilter([1.0 - keep], [1.0, -keep], part, zi=[keep * part[0]])

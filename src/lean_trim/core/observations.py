@@ -90,4 +90,6 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     run = np.cumsum(np.diff(index, prepend=index[:1]) > 1, dtype=np.intp)
     mesh = Interpolation(frame.mesh.cells[index], frame.mesh.weights[index])
     variance = relative_variance(frame, lam)[index]
-    return Observations(index, correction_factor(frame, lam)[index], seconds / variance, seconds, run, mesh, film_excess(frame)[index])
+    return Observations(
+        index, correction_factor(frame, lam)[index], seconds / variance, seconds, run, mesh, film_excess(frame)[index]
+    )

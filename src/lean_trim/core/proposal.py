@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,8 @@ from .physics import Floats
 from .tables import Table
 from .vehicle import TableLimits
 
+Unvisited = Literal["keep", "carry", "taper"]
+
 
 class Status(StrEnum):
     """Which rule decided a cell."""
@@ -23,6 +26,9 @@ class Status(StrEnum):
     LIMITED = "limited"
     RANGE = "range"
     PINNED = "pinned"
+    KNOCK = "knock"
+    CARRIED = "carried"
+    RISING = "rising"
 
 
 STATUS_TEXT = {
@@ -31,6 +37,9 @@ STATUS_TEXT = {
     Status.LIMITED: "changed by the step limit, less than asked; drive again before going further",
     Status.RANGE: "stopped at the end of the table's range; the scale has to be moved, not the cell",
     Status.PINNED: "kept: pinned by hand",
+    Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
+    Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
+    Status.RISING: "raised so that the curve never falls",
 }
 
 
@@ -43,6 +52,9 @@ class PolicySettings:
     remove_limit_pct : largest step towards less fuel up to atmospheric, 0 to 100.
     boost_remove_limit_pct : the same above atmospheric, 0 to 100; lean there destroys engines.
     atmospheric_kpa : pressure from which a VE cell counts as boosted.
+    rich_bias_pct : extra fuel in every corrected cell, so that a failed sensor leaves the engine safe, 0 to 5.
+    unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the nearest driven
+        cell, never a leaning; "taper" the same, halved with every cell of distance.
     pinned : flat indices of cells that must not change.
     """
 
@@ -51,11 +63,15 @@ class PolicySettings:
     remove_limit_pct: float = 20.0
     boost_remove_limit_pct: float = 12.0
     atmospheric_kpa: float = 101.0
+    rich_bias_pct: float = 0.0
+    unvisited: Unvisited = "keep"
     pinned: frozenset[int] = field(default_factory=frozenset)
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.gain <= 1.0:
             raise BadInputError(f"gain is {self.gain:g}; allowed is 0 to 1")
+        if not 0.0 <= self.rich_bias_pct <= 5.0:
+            raise BadInputError(f"rich_bias_pct is {self.rich_bias_pct:g}; allowed is 0 to 5 %")
         for name in ("add_limit_pct", "remove_limit_pct", "boost_remove_limit_pct"):
             if not 0.0 <= getattr(self, name) <= 100.0:
                 raise BadInputError(f"{name} is {getattr(self, name):g}; allowed is 0 to 100 %")
@@ -70,23 +86,58 @@ class Proposal:
     status: NDArray[np.object_]
 
 
-def propose(estimate: Estimate, settings: PolicySettings, limits: TableLimits) -> Proposal:
-    """Apply the policy to an estimate. Cells without support keep their value."""
-    wanted = settings.gain * np.nan_to_num(estimate.correction_pct)
-    status = np.full(estimate.table.shape, Status.CORRECTED, object)
-    remove = np.full(estimate.table.shape, settings.remove_limit_pct)
-    remove[boosted(estimate.table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
+def propose(
+    estimate: Estimate, settings: PolicySettings, limits: TableLimits, no_leaner: NDArray[np.bool_] | None = None
+) -> Proposal:
+    """Apply the policy to an estimate.
+
+    Parameters
+    ----------
+    no_leaner : cells from which no fuel may be taken (knock was seen there), in the table's shape.
+    """
+    table = estimate.table
+    wanted = settings.gain * (np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct)
+    status = np.full(table.shape, Status.CORRECTED, object)
+    remove = np.full(table.shape, settings.remove_limit_pct)
+    remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
     step = np.clip(wanted, -remove, settings.add_limit_pct)
     status[np.abs(step - wanted) > 1e-9] = Status.LIMITED
+    if no_leaner is not None:
+        held = no_leaner & (step < 0.0)
+        step[held], status[held] = 0.0, Status.KNOCK
     keep = ~estimate.supported
     step[keep], status[keep] = 0.0, Status.KEPT
-    pinned = np.isin(np.arange(estimate.table.size), list(settings.pinned)).reshape(estimate.table.shape)
+    if settings.unvisited != "keep":
+        carried = _carried(step, estimate.supported, settings.unvisited == "taper")
+        status[keep & (carried > 0)] = Status.CARRIED
+        step = np.where(keep, carried, step)
+    pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
-    values, clipped = quantise(estimate.table.values * (1 + step / 100), limits)
+    return _written(table, step, status, limits)
+
+
+def _carried(step: Floats, supported: NDArray[np.bool_], taper: bool) -> Floats:
+    """Enrichment of the nearest supported cell, in cells without support; distances in cells."""
+    if not supported.any():
+        return np.zeros_like(step)
+    from scipy.ndimage import distance_transform_edt
+
+    distance, nearest = distance_transform_edt(~supported, return_indices=True)
+    source = np.maximum(step[tuple(nearest)], 0.0)
+    return np.asarray(source * 0.5**distance if taper else source)
+
+
+def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits) -> Proposal:
+    """Round to the field, keep untouched cells exactly, keep a curve rising."""
+    values, clipped = quantise(table.values * (1 + step / 100), limits)
     same = step == 0.0
-    values[same] = estimate.table.values[same]
+    values[same] = table.values[same]
     status[clipped & ~same] = Status.RANGE
-    return Proposal(estimate.table.with_values(values), 100 * (values / estimate.table.values - 1), status)
+    if len(table.axes) == 1:
+        rising = np.maximum.accumulate(values)
+        status[rising > values] = Status.RISING
+        values = rising
+    return Proposal(table.with_values(values), 100 * (values / table.values - 1), status)
 
 
 def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bool_]]:

@@ -23,6 +23,7 @@ from .regimes import Mask, Regime, RegimeSettings, fuel_cut, quick_change
 class SieveSettings:
     """Thresholds and hold-offs; times in seconds (common practice, no source, unless said otherwise).
 
+    settle_min : minutes after the log's start in which some ECUs still settle after a flash, 0 to 60; 0 by default.
     start_s : left out after the log's start or an engine start, 0 to 1800.
     lambda_low, lambda_high : readings at or past these are the sensor's end stops.
     cut_after_s : hold-off while the wall film refills after a fuel cut, 0 to 5.
@@ -36,6 +37,7 @@ class SieveSettings:
     disabled : names of rules switched off.
     """
 
+    settle_min: float = 0.0
     start_s: float = 20.0
     lambda_low: float = 0.66
     lambda_high: float = 1.34
@@ -160,11 +162,36 @@ def _pressure(frame: Frame, regime: NDArray[np.int8], lam: NDArray[np.float64], 
     return np.asarray(frame.log.get(Role.FUEL_DP, floor) < floor)
 
 
+def _settling(frame: Frame, regime: NDArray[np.int8], lam: NDArray[np.float64], s: SieveSettings) -> Mask:
+    return np.asarray(frame.log.time_s - frame.log.time_s[0] < 60.0 * s.settle_min)
+
+
+def _airflow_end(frame: Frame, regime: NDArray[np.int8], lam: NDArray[np.float64], s: SieveSettings) -> Mask:
+    return spread(airflow_pegged(frame), frame.log.time_s, 0.2, 0.5)
+
+
+def airflow_pegged(frame: Frame) -> Mask:
+    """True where the airflow model can say no more: the sensor past the curve's end, or cells at the field's limit."""
+    if frame.vehicle.airflow == "maf":
+        return np.asarray(frame.at[0] >= frame.vehicle.table.axes[0].points[-1])
+    limits = frame.vehicle.limits
+    return np.asarray(np.nan_to_num(frame.base) >= limits.highest - 0.5 * limits.resolution)
+
+
 RULES: tuple[RuleInfo, ...] = (
     RuleInfo("not_running", "Engine not running", "no combustion, so lambda says nothing", _not_running),
     RuleInfo("no_data", "Channel missing here", "a value the correction needs was not logged", _no_data),
     RuleInfo("cold", "Cold engine", "warm-up enrichment is on and trims are off", _cold),
     RuleInfo("starting", "Just started", "sensor and engine settle after a start", _starting),
+    RuleInfo(
+        "settling", "Settling after a flash", "some ECUs learn an internal temperature anew and run rich", _settling
+    ),
+    RuleInfo(
+        "airflow_end",
+        "Airflow at its end",
+        "the ECU cannot see more air here, so lean is not the table's",
+        _airflow_end,
+    ),
     RuleInfo("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", _fuel_cut),
     RuleInfo(
         "sensor_range", "Sensor at its end", "the lambda reading is pegged, missing or not yet hot", _sensor_range

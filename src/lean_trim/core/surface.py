@@ -37,6 +37,9 @@ class SurfaceSettings:
     max_error_pct : standard error above which a cell counts as not supported, 0.2 to 20 %.
     min_seconds : driving a cell needs to be changed, 0 to 60 s.
     max_iterations : of the robust fit, 1 to 50.
+    model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold), one
+        standard deviation, 0 to 5 %; common practice, no source.
+    film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
     """
 
     huber: float = 2.0
@@ -44,6 +47,8 @@ class SurfaceSettings:
     max_error_pct: float = 3.0
     min_seconds: float = 0.2
     max_iterations: int = 12
+    model_error_pct: float = 0.5
+    film_doubt: float = 0.5
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,13 +80,23 @@ def fit_surface(observations: Observations, table: Table, time_s: Floats, settin
         converged = fit.iterate(theta, settings.max_iterations)
     evidence = gather_evidence(observations, table, time_s)
     deviations = np.sqrt(np.maximum(np.diag(fit.covariance), 0.0))
-    error = deviations[:-1].reshape(table.shape)
+    film_error = settings.film_doubt * fit.correction[-1] * film_by_cell(observations, table.size)
+    error = np.sqrt(deviations[:-1] ** 2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
     correction, noise = fit.correction[:-1].reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
     return Estimate(
         table, 100 * correction, 100 * error, evidence.seconds, evidence.visits, supported, 100 * noise, "surface",
         fit.iterations, converged, wall_x=float(fit.correction[-1]), wall_x_se=float(deviations[-1]),
     )  # fmt: skip
+
+
+def film_by_cell(observations: Observations, size: int) -> Floats:
+    """Mean wall-film excess of the samples behind each cell, flat; 0 without samples."""
+    weight = observations.mesh.weights * observations.weight[:, None]
+    cells = observations.mesh.cells.ravel()
+    total = np.bincount(cells, weight.ravel(), size)
+    film = np.bincount(cells, (weight * observations.film[:, None]).ravel(), size)
+    return np.asarray(film / np.where(total > 0, total, 1.0))
 
 
 class _Fit:
@@ -141,8 +156,8 @@ class _Fit:
         with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
         """
         weight = self.observations.weight * self.robust
-        total = np.bincount(self.places, weight)
-        mean = np.bincount(self.places, weight * residual) / np.where(total > 0, total, 1.0)
+        total: Floats = np.asarray(np.bincount(self.places, weight), np.float64)
+        mean: Floats = np.bincount(self.places, weight * residual) / np.where(total > 0, total, 1.0)
         free = max(len(total) - self._used_parameters(), 0.1 * len(total))
         self.misfit = _excess(mean, total * self.unit, free)
         shrink = self.misfit**2 * total * self.unit / (1.0 + self.misfit**2 * total * self.unit)
@@ -207,7 +222,7 @@ def _normal(cells: Ints, design: Floats, film: Floats, y: Floats, weight: Floats
     matrix[:size, size] = matrix[size, :size] = np.bincount(flat, (design * (weight * film)[:, None]).ravel(), size)
     matrix[size, size] = np.sum(weight * film * film)
     right = np.append(np.bincount(flat, (design * (weight * y)[:, None]).ravel(), size), np.sum(weight * film * y))
-    return _Normal(matrix, right, float(np.sum(weight * y * y)))
+    return _Normal(matrix, np.asarray(right, np.float64), float(np.sum(weight * y * y)))
 
 
 def _weighted_mad(residual: Floats, weight: Floats) -> float:

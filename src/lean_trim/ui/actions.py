@@ -47,6 +47,7 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+Backspace",
     ),
     Command("pin", "Table", "Pin or release", "Pinned cells keep the value they were driven on", "Ctrl+P"),
+    Command("carry", "Table", "Carry enrichment into cells not driven", "Never a leaning; off by default", check=True),
     Command("select_all", "Table", "Choose every cell", "Choose every cell", "Ctrl+A"),
     Command("hand_over", "Table", "Hand over as CSV…", "Write the decided table to a file", "Ctrl+S"),
     Command("copy", "Table", "Copy table", "Copy the decided table with its axes, tab separated", "Ctrl+C"),

@@ -6,7 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from ..core.cautions import cautions_for
+from ..core.cautions import cautions_for, hole_caution
+from ..core.decision import accept
+from ..core.physics import Floats
 from .session import Session
 from .theme import Appearance, font
 
@@ -89,13 +91,21 @@ class DecisionBar(QWidget):
         if can and session.proposal is not None and session.round is not None and session.decision is not None:
             pending = session.decision.source == 0
             step = session.proposal.step_pct * pending
-            text = "  ".join(cautions_for(session.round.table, step, session.selection.cells or None, session.policy))
+            lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
+            hole = hole_caution(session.round.table, self._would_write())
+            text = "  ".join([*lines, hole] if hole else lines)
         theme = self.appearance.theme
         self.caution.setText(f"Before you accept: {text}" if text else self._summary())
         paper, edge = (theme.caution_paper, theme.danger) if text else (theme.paper, theme.edge)
         self.caution.setStyleSheet(
             f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: 2px 8px;"
         )
+
+    def _would_write(self) -> Floats:
+        """The table as it would be after the accept button."""
+        session = self.session
+        assert session.decision is not None and session.proposal is not None
+        return accept(session.decision, session.proposal, session.selection.cells or None).values
 
     def _summary(self) -> str:
         """What is decided and what is still open, in one line."""

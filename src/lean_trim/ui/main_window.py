@@ -97,6 +97,7 @@ class MainWindow(QMainWindow):
             "zoom_chosen": self._zoom_chosen,
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
             "truth": self._show_truth,
+            "carry": session.carry_enrichment,
             "find": self._find,
         }
 

@@ -14,6 +14,7 @@ from PySide6.QtGui import QUndoStack
 from ..core import decision as decide
 from ..core.decision import Decision
 from ..core.errors import LeanTrimError
+from ..core.knock import knock_cells
 from ..core.log import Log
 from ..core.proposal import PolicySettings, Proposal, propose
 from ..core.regimes import Mask
@@ -198,7 +199,15 @@ class Session(QObject):
     def _propose(self) -> None:
         assert self.solution is not None and self.vehicle is not None and self.decision is not None
         pinned = frozenset(np.flatnonzero(self.decision.pinned.ravel()).tolist())
-        self.proposal = propose(self.solution.estimate, replace(self.policy, pinned=pinned), self.vehicle.limits)
+        policy, frame = replace(self.policy, pinned=pinned), self.solution.frame
+        self.proposal = propose(self.solution.estimate, policy, self.vehicle.limits, knock_cells(frame))
+
+    def carry_enrichment(self, on: bool) -> None:
+        """Choose whether cells not driven are enriched as their nearest driven neighbour is."""
+        self.policy = replace(self.policy, unvisited="carry" if on else "keep")
+        if self.solution is not None:
+            self._propose()
+            self.decided.emit()
 
     def _replace_round(self, changed: Round) -> None:
         assert self.job is not None

@@ -1,0 +1,26 @@
+"""Are the standard errors honest? Many cars and drives, judged against the truth the estimator never saw."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trim.core.solve import solve
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.heron import heron
+from lean_trim.simcar.truth import truth_for
+
+
+@pytest.mark.parametrize("first", [11])
+def test_supported_cells_lie_within_two_standard_errors_as_often_as_they_should(first: int) -> None:
+    """90 to 98 % of supported cells within ± 2 standard errors, over tables and drives of several seeds."""
+    z = []
+    for seed in range(first, first + 5):
+        vehicle = heron(seed)
+        rows, columns = vehicle.table.axes
+        mesh = np.meshgrid(rows.points, columns.points, indexing="ij")
+        needed = 100 * (truth_for(vehicle).ve_surface(mesh[1], mesh[0]) / vehicle.table.values - 1)
+        estimate = solve([simulate(vehicle, seed=seed)], vehicle).estimate
+        z.append(((estimate.correction_pct - needed) / estimate.std_error_pct)[estimate.supported])
+    within = float(np.mean(np.abs(np.concatenate(z)) < 2.0))
+    assert 0.90 <= within <= 0.98
