@@ -29,8 +29,8 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
     lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
     if lean_boost:
         out.append(
-            f"{_cells(lean_boost)} above atmospheric would get less fuel. Lean under boost destroys engines: "
-            "end the next run at once on lean, knock or falling fuel pressure."
+            f"{_cells(lean_boost)} above atmospheric would get less fuel. Lean under boost destroys engines: end runs at once "
+            "on lean, knock or falling fuel pressure."
         )
     elif len(table.axes) == 2:
         load = np.broadcast_to((table.axes[0].points >= FULL_LOAD_KPA)[:, None], table.shape)
@@ -67,8 +67,8 @@ def hole_caution(table: Table, values: Floats) -> str:
         return ""
     stand = "stands" if count == 1 else "stand"
     return (
-        f"{_cells(count)} not driven {stand} more than {HOLE_PCT:g} % below the cells on both sides, a lean hole: "
-        "fill by hand, or let enrichment be carried into cells not driven."
+        f"{_cells(count)} not driven {stand} more than {HOLE_PCT:g} % below both neighbours, a lean hole: "
+        "fill by hand, or carry enrichment into cells not driven."
     )
 
 

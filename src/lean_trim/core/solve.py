@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from .averages import AverageSettings, average_cells
 from .delay import DelaySettings, aligned_lambda
+from .delay_fit import DelayEstimate, estimate_delay
 from .errors import CancelledError, LogError
 from .estimate import Estimate
 from .findings import Finding, find_faults
@@ -32,9 +33,10 @@ Progress = Callable[[float, str], bool]
 
 @dataclass(frozen=True)
 class SolveSettings:
-    """Settings of every stage."""
+    """Settings of every stage. ``fit_delay`` reads the sensor delay from the log (surface method only)."""
 
     method: Method = "surface"
+    fit_delay: bool = True
     regimes: RegimeSettings = field(default_factory=RegimeSettings)
     delay: DelaySettings = field(default_factory=DelaySettings)
     sieve: SieveSettings = field(default_factory=SieveSettings)
@@ -55,6 +57,7 @@ class Solution:
     residual: Residual
     findings: tuple[Finding, ...]
     settings: SolveSettings
+    delay: DelayEstimate
 
     @property
     def k_along(self) -> Floats:
@@ -102,23 +105,64 @@ def solve(
     step = _stepper(progress)
     step(0.0, "Reading the log")
     frame = make_frame(join_logs(logs), vehicle)
-    step(0.2, "Aligning lambda")
-    lam = aligned_lambda(frame, settings.delay)
     regime = classify(frame, settings.regimes)
-    step(0.35, "Sifting samples")
-    sifted = sift(frame, regime, lam, settings.sieve, left_out_by_hand)
-    observations = observe(frame, lam, sifted.used)
-    step(0.5, "Fitting the surface" if settings.method == "surface" else "Averaging cells")
-    if settings.method == "surface":
-        estimate = fit_surface(observations, vehicle.table, frame.log.time_s, settings.surface)
-    else:
-        estimate = average_cells(observations, vehicle.table, frame.at, frame.log.time_s, settings.averages)
+    step(0.2, "Sifting samples")
+    first = _Pass(frame, regime, settings, settings.delay, left_out_by_hand)
+    step(0.3, "Fitting the surface" if settings.method == "surface" else "Averaging cells")
+    estimate = first.estimate()
+    delay = DelayEstimate(settings.delay, False, note="defaults")
+    last = first
+    if settings.method == "surface" and settings.fit_delay:
+        step(0.6, "Reading the sensor delay from the log")
+        delay = estimate_delay(frame, settings.delay, table_factor(frame, estimate))
+        if delay.estimated:
+            step(0.7, "Fitting again with that delay")
+            last = _Pass(frame, regime, settings, delay.settings, left_out_by_hand)
+            estimate = last.estimate()
     step(0.95, "Looking for faults")
-    findings = find_faults(frame, regime, lam)
+    findings = find_faults(frame, regime, last.lam)
     step(1.0, "Done")
-    return Solution(
-        frame, lam, regime, sifted, observations, estimate, residual_of(frame, observations), findings, settings
-    )
+    observations = without_film(last.observations, estimate)
+    residual = residual_of(frame, observations)
+    return Solution(frame, last.lam, regime, last.sifted, observations, estimate, residual, findings, settings, delay)
+
+
+class _Pass:
+    """One way from the frame to observations, with one set of delay parameters."""
+
+    def __init__(
+        self,
+        frame: Frame,
+        regime: NDArray[np.int8],
+        settings: SolveSettings,
+        delay: DelaySettings,
+        by_hand: Mask | None,
+    ) -> None:
+        self.frame, self.settings = frame, settings
+        self.lam = aligned_lambda(frame, delay)
+        self.sifted = sift(frame, regime, self.lam, settings.sieve, by_hand)
+        self.observations = observe(frame, self.lam, self.sifted.used)
+
+    def estimate(self) -> Estimate:
+        """Correction per cell by the chosen method."""
+        table, time_s, settings = self.frame.vehicle.table, self.frame.log.time_s, self.settings
+        if settings.method == "surface":
+            return fit_surface(self.observations, table, time_s, settings.surface)
+        return average_cells(self.observations, table, self.frame.at, time_s, settings.averages)
+
+
+def without_film(observations: Observations, estimate: Estimate) -> Observations:
+    """The observations less what the wall film explains, so that residuals and visits speak of the table alone."""
+    if not np.isfinite(estimate.wall_x):
+        return observations
+    return replace(observations, k=observations.k - estimate.wall_x * observations.film)
+
+
+def table_factor(frame: Frame, estimate: Estimate) -> Floats:
+    """Factor by which the table is wrong along the log, by an estimate, shape (n,)."""
+    wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
+    there = np.einsum("ij,ij->i", frame.mesh.weights, wanted.ravel()[frame.mesh.cells])
+    return np.asarray(there / frame.base)
 
 
 def _stepper(progress: Progress | None) -> Callable[[float, str], None]:

@@ -23,8 +23,6 @@ from .tables import Ints, Table
 MIN_OBSERVATIONS = 20
 WEAK = np.log([2.0**2, 2.0**2])
 PLACES = 4
-FILM_SPREAD = 0.3
-"""Standard deviation of the wall-film share X before any driving (0 to 0.5, common practice, no source)."""
 START_SCALE, START_INFLATION_S, SMALLEST_SCALE = 0.02, 1.0, 1e-4
 
 
@@ -39,6 +37,8 @@ class SurfaceSettings:
     max_iterations : of the robust fit, 1 to 50.
     model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold), one
         standard deviation, 0 to 5 %; common practice, no source.
+    film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to 1; X lies
+        between 0 and 0.5, common practice, no source.
     film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
     """
 
@@ -48,6 +48,7 @@ class SurfaceSettings:
     min_seconds: float = 0.2
     max_iterations: int = 12
     model_error_pct: float = 0.5
+    film_spread: float = 0.3
     film_doubt: float = 0.5
 
 
@@ -110,7 +111,7 @@ class _Fit:
         self.observations, self.settings = observations, settings
         self.cells, self.design = _design(observations, table)
         self.y = observations.k - 1.0
-        self.prior = _Prior(table, settings.prior_pct / 100.0)
+        self.prior = _Prior(table, settings.prior_pct / 100.0, settings.film_spread)
         self.robust, self.theta = np.ones(len(self.y)), WEAK
         self.correction = np.zeros(table.size + 1)
         self.covariance = np.zeros((table.size + 1, table.size + 1))
@@ -255,12 +256,12 @@ def _inflation(residual: Floats, observations: Observations, scale: float) -> fl
 class _Prior:
     """Gaussian prior: a wide ridge, smoothness of the correction, smoothness of the resulting table (in logs)."""
 
-    def __init__(self, table: Table, spread: float) -> None:
+    def __init__(self, table: Table, spread: float, film_spread: float) -> None:
         size = table.size
         self.rough, self.pull = np.zeros((size + 1, size + 1)), np.zeros(size + 1)
         self.rough[:size, :size] = roughness(table)
         self.pull[:size] = -self.rough[:size, :size] @ np.log(table.values.ravel())
-        self.ridge = np.diag(np.append(np.full(size, 1.0 / spread**2), 1.0 / FILM_SPREAD**2))
+        self.ridge = np.diag(np.append(np.full(size, 1.0 / spread**2), 1.0 / film_spread**2))
 
     def precision(self, theta: Floats) -> tuple[Floats, Floats]:
         """Precision matrix and linear term for log strengths theta = (correction, table)."""

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from ..core.film import DEFAULT_TAU_S
 from ..core.proposal import Proposal
 from ..core.solve import Solution
 
@@ -16,7 +17,7 @@ from ..core.solve import Solution
 def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
     """Cells, samples, delay and findings as plain values; unknown numbers become null."""
     estimate, sifted, log = solution.estimate, solution.sifted, solution.frame.log
-    delay = solution.settings.delay
+    delay = solution.delay.settings
     volume = delay.exhaust_volume_l
     return {
         "format": "lean-trim round 1",
@@ -31,10 +32,15 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
         },
         "delay": {
             "cycles": delay.cycles,
-            "sensor_s": delay.sensor_s,
-            "estimated": False,
-            "exhaust_volume_l": solution.frame.vehicle.exhaust_volume_l if volume is None else volume,
+            "exhaust_volume_l": _plain(solution.frame.vehicle.exhaust_volume_l if volume is None else volume),
+            "exhaust_volume_se_l": _plain(solution.delay.volume_se_l),
+            "sensor_s": _plain(delay.sensor_s),
+            "sensor_se_s": _plain(solution.delay.sensor_se_s),
+            "estimated": solution.delay.estimated,
+            "moments": solution.delay.moments,
+            "note": solution.delay.note,
         },
+        "wall_film": {"x": _plain(estimate.wall_x), "x_se": _plain(estimate.wall_x_se), "tau_s": DEFAULT_TAU_S},
         "residual": {
             "rms_pct": _plain(solution.residual.rms),
             "trim_rms_pct": _plain(solution.residual.trim_rms),

@@ -24,7 +24,7 @@ class DecisionBar(QWidget):
         self.caution = QLabel(self)
         self.caution.setWordWrap(True)
         self.caution.setFont(font(9))
-        self.caution.setFixedHeight(40)
+        self.caution.setFixedHeight(54)
         self.entry = QLineEdit(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
@@ -87,15 +87,16 @@ class DecisionBar(QWidget):
         self._show_caution(can)
 
     def _show_caution(self, can: bool) -> None:
-        session, text = self.session, ""
+        session, text, when = self.session, "", ""
         if can and session.proposal is not None and session.round is not None and session.decision is not None:
             pending = session.decision.source == 0
             step = session.proposal.step_pct * pending
             lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
             hole = hole_caution(session.round.table, self._would_write())
             text = "  ".join([*lines, hole] if hole else lines)
+            when = "accept" if (step != 0.0).any() else "hand over"
         theme = self.appearance.theme
-        self.caution.setText(f"Before you accept: {text}" if text else self._summary())
+        self.caution.setText(f"Before you {when}: {text}" if text else self._summary())
         paper, edge = (theme.caution_paper, theme.danger) if text else (theme.paper, theme.edge)
         self.caution.setStyleSheet(
             f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: 2px 8px;"

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout,
 from ..core.linking import visits_of_cells
 from ..core.proposal import STATUS_TEXT, Status
 from ..core.sieve import MANUAL, RULES
+from ..core.solve import Solution
 from .session import Session
 from .theme import Appearance, font
 
@@ -107,7 +108,10 @@ class Inspector(QWidget):
             f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
             for k, v in rows
         )
-        return f"<p style='margin-bottom:2px'><b>Where the time went</b></p><table cellspacing='1'>{lines}</table>"
+        return (
+            f"<p style='margin-bottom:2px'><b>Where the time went</b></p><table cellspacing='1'>{lines}</table>"
+            f"<p style='margin-bottom:2px'><b>Read from the log</b></p><p style='margin:0'>{_read_from_log(solution)}</p>"
+        )
 
     def _show_visits(self, heading: str, listed: bool) -> None:
         self.visits_head.setText(heading)
@@ -178,6 +182,22 @@ class Inspector(QWidget):
         start, end = item.data(Qt.ItemDataRole.UserRole)
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
+
+
+def _read_from_log(solution: Solution) -> str:
+    """Sensor delay and wall film in one sentence each."""
+    delay, estimate = solution.delay, solution.estimate
+    if delay.estimated:
+        settings = delay.settings
+        text = (
+            f"Sensor delay: exhaust {settings.exhaust_volume_l:.1f} ± {delay.volume_se_l:.1f} L, sensor "
+            f"{1000 * settings.sensor_s:.0f} ± {1000 * delay.sensor_se_s:.0f} ms."
+        )
+    else:
+        text = f"Sensor delay: as assumed ({delay.note})."
+    if np.isfinite(estimate.wall_x):
+        text += f" Wall film: {estimate.wall_x:.3f} ± {estimate.wall_x_se:.3f} of the fuel."
+    return text
 
 
 def _label(size: float, bold: bool = False) -> QLabel:
