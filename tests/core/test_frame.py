@@ -9,6 +9,7 @@ from lean_trim.core.channels import Role
 from lean_trim.core.errors import LogError
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log
+from lean_trim.core.solve import solve
 from tests.builders import maf_vehicle, small_vehicle, steady_states, with_channel, without
 
 
@@ -52,3 +53,25 @@ def test_air_per_cylinder_of_a_maf_car_follows_from_flow_and_speed() -> None:
     }
     frame = make_frame(Log(np.arange(n) * 0.1, channels), maf_vehicle())
     np.testing.assert_allclose(frame.air_g, 25.0 * 120.0 / (5 * 3000.0))
+
+
+@pytest.mark.parametrize("flag", [True, False], ids=["with loop flag", "without"])
+def test_a_narrowband_loop_needs_no_wideband(flag: bool) -> None:
+    """The trim swings by ±3 % around what the table lacks; lambda is 1 on average while the loop is closed."""
+    log = steady_states(1.0)
+    swing = 100 * (1.06 - 1) + 3.0 * np.sign(np.sin(2 * np.pi * log.time_s / 0.9)) * np.linspace(0.9, 1.1, len(log))
+    log = without(with_channel(log, Role.STFT, swing), Role.LAMBDA, Role.PULSE_WIDTH)
+    if flag:
+        log = with_channel(log, Role.CLOSED_LOOP, 1.0)
+    else:
+        swing = np.round(swing + 0.01 * np.sin(log.time_s * 40), 3)
+        log = with_channel(log, Role.STFT, swing)
+    solution = solve([log], small_vehicle(feedback="narrowband"))
+    supported = solution.estimate.supported
+    assert supported.all()
+    np.testing.assert_allclose(solution.estimate.correction_pct[supported], 6.0, atol=0.8)
+
+
+def test_a_wideband_car_without_lambda_is_still_refused() -> None:
+    with pytest.raises(LogError, match="lacks lambda"):
+        make_frame(without(steady_states(), Role.LAMBDA), small_vehicle())

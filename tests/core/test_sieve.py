@@ -11,7 +11,7 @@ from lean_trim.core.frame import make_frame
 from lean_trim.core.knock import knock_cells
 from lean_trim.core.log import Log
 from lean_trim.core.regimes import Regime, RegimeSettings, classify
-from lean_trim.core.sieve import MANUAL, MANUAL_BIT, RULES, SieveSettings, Sifted, reasons_at, sift
+from lean_trim.core.sieve import MANUAL, MANUAL_BIT, RULES, SieveSettings, Sifted, end_stops, reasons_at, sift
 from tests.builders import make_log, small_vehicle, with_channel, without
 
 N = 2000
@@ -132,3 +132,16 @@ def test_knock_marks_its_cells_even_in_samples_left_out() -> None:
     assert seen[1, 1]
     assert seen.sum() <= 4
     assert not knock_cells(make_frame(STEADY, small_vehicle())).any()
+
+
+@pytest.mark.parametrize("stop", [1.2, 1.3, 1.6])
+def test_a_sensors_own_end_stop_is_found_wherever_it_is(stop: float) -> None:
+    rising = np.where((TIME > 40) & (TIME < 46), 1.9, 1.0 + 0.005 * np.random.default_rng(0).standard_normal(N))
+    result = sifted(with_channel(STEADY, Role.LAMBDA, np.minimum(rising, stop)))
+    assert result.counts["sensor_range"] >= 140
+    assert not result.used[(TIME > 40.1) & (TIME < 45.0)].any()
+
+
+def test_a_log_that_never_reaches_an_end_keeps_everything() -> None:
+    assert end_stops(1.0 + 0.05 * np.sin(TIME)) == (0.0, np.inf)
+    assert end_stops(np.full(10, np.nan)) == (0.0, np.inf)

@@ -10,6 +10,7 @@ from . import physics
 from .channels import Role
 from .errors import LogError
 from .log import Log
+from .narrowband import cycle_mean_stft, with_loop_lambda
 from .physics import Floats
 from .tables import Interpolation
 from .vehicle import Vehicle
@@ -30,7 +31,8 @@ class Frame:
     air_g : air per cylinder and cycle the ECU believed in, g.
     flow_g_per_s : the same as engine airflow.
     target : target lambda (logged, else looked up).
-    trim : (1 + STFT)(1 + LTFT) as applied, 1 where not logged.
+    trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that has no
+        wideband beside it.
     fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
         Injector data cancels in it, so it shows enrichments, not injector errors.
     """
@@ -82,9 +84,12 @@ def make_frame(log: Log, vehicle: Vehicle) -> Frame:
     Raises
     ------
     LogError
-        If lambda, engine speed or a coordinate of the airflow table is missing.
+        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no lambda.
     """
     at = coordinates(log, vehicle)
+    swings = Role.LAMBDA not in log and vehicle.feedback == "narrowband" and Role.STFT in log
+    if swings:
+        log = with_loop_lambda(log)
     log.require([Role.LAMBDA])
     if not np.isfinite(log[Role.LAMBDA]).any():
         raise LogError(f"{log.name}: lambda holds no number at all; name the column and unit that hold it")
@@ -99,9 +104,11 @@ def make_frame(log: Log, vehicle: Vehicle) -> Frame:
         flow = base
         air_g = physics.cylinder_air_from_flow_g(base, rpm, vehicle.cylinders)
     target = target_lambda(log, vehicle)
-    trim = (1 + np.nan_to_num(log.get(Role.STFT, 0.0)) / 100) * (1 + np.nan_to_num(log.get(Role.LTFT, 0.0)) / 100)
-    expected = air_g / (vehicle.stoich_afr * target) * trim
-    return Frame(log, vehicle, at, mesh, base, air_g, flow, target, trim, _fuel_ratio(log, vehicle, expected))
+    long = 1 + np.nan_to_num(log.get(Role.LTFT, 0.0)) / 100
+    applied = (1 + np.nan_to_num(log.get(Role.STFT, 0.0)) / 100) * long
+    ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
+    trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
+    return Frame(log, vehicle, at, mesh, base, air_g, flow, target, trim, ratio)
 
 
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:

@@ -84,7 +84,7 @@ def fuel_cut(frame: Frame) -> Mask:
     if Role.PULSE_WIDTH in log:
         return turning & (log[Role.PULSE_WIDTH] <= 0.01)
     closed = log.get(Role.THROTTLE, 0.0) <= 2.0
-    return turning & closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.3)
+    return turning & closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
 
 
 def classify(frame: Frame, settings: RegimeSettings) -> NDArray[np.int8]:

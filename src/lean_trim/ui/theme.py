@@ -167,10 +167,6 @@ def _rules(t: Theme) -> str:
     QToolButton::menu-indicator {{ image: none; }}
     QLineEdit {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px; padding: 3px 6px; }}
     QLineEdit:focus {{ border: 2px solid {t.accent}; padding: 2px 5px; }}
-    QComboBox {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 3px; padding: 2px 6px; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
-    QComboBox:focus {{ border: 2px solid {t.accent}; padding: 1px 5px; }}
-    QComboBox:disabled {{ color: {t.faint}; background: {t.paper}; }}
     QComboBox QAbstractItemView {{ background: {t.sheet}; color: {t.ink}; selection-background-color: {t.accent}; }}
     QTableWidget {{ background: {t.sheet}; border: 1px solid {t.edge}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.faint}; border: none; padding: 3px 4px; }}
