@@ -37,6 +37,7 @@ from .message_bar import MessageBar
 from .recent import Recent
 from .round_rail import RoundRail
 from .session import Session
+from .sieve_menu import SieveMenu
 from .start_page import StartPage
 from .table_header import Legend, TableHeader
 from .tape import Tape
@@ -61,6 +62,8 @@ class MainWindow(QMainWindow):
         self.recent_menu = QMenu("Open a recent job", self)
         self.menuBar().actions()[0].menu().insertMenu(self.actions_["close_job"], self.recent_menu)  # type: ignore[attr-defined]
         self._fill_recent()
+        self.sieve_menu = SieveMenu(session, self)
+        self.menuBar().actions()[1].menu().insertMenu(self.actions_["cancel"], self.sieve_menu)  # type: ignore[attr-defined]
         self._build()
         self._connect()
         self._job_changed()

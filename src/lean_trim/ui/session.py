@@ -18,6 +18,7 @@ from ..core.knock import knock_cells
 from ..core.log import Log
 from ..core.proposal import PolicySettings, Proposal, propose
 from ..core.regimes import Mask
+from ..core.sieve import RULES
 from ..core.solve import Solution, SolveSettings, join_logs, solve
 from ..core.tables import Table
 from ..core.vehicle import Vehicle
@@ -84,6 +85,7 @@ class Session(QObject):
 
         def opened(job: Job) -> None:
             self.store, self.job = JobStore.open(path), job
+            self._set_disabled(frozenset(self.store.setting("sieve off").split(",")))
             self.job_changed.emit()
             self.show_round(len(job.rounds) - 1)
             if then is not None:
@@ -201,6 +203,18 @@ class Session(QObject):
         pinned = frozenset(np.flatnonzero(self.decision.pinned.ravel()).tolist())
         policy, frame = replace(self.policy, pinned=pinned), self.solution.frame
         self.proposal = propose(self.solution.estimate, policy, self.vehicle.limits, knock_cells(frame))
+
+    def use_rule(self, name: str, on: bool) -> None:
+        """Switch a rule of the sieve on or off for this job and solve again."""
+        off = self.settings.sieve.disabled
+        self._set_disabled(off - {name} if on else off | {name})
+        if self.store is not None:
+            self.store.save_setting("sieve off", ",".join(sorted(self.settings.sieve.disabled)))
+        self.solve()
+
+    def _set_disabled(self, names: frozenset[str]) -> None:
+        known = frozenset(r.name for r in RULES)
+        self.settings = replace(self.settings, sieve=replace(self.settings.sieve, disabled=names & known))
 
     def carry_enrichment(self, on: bool) -> None:
         """Choose whether cells not driven are enriched as their nearest driven neighbour is."""
