@@ -116,6 +116,7 @@ class _Fit:
         self.correction = np.zeros(table.size + 1)
         self.covariance = np.zeros((table.size + 1, table.size + 1))
         self.scale, self.inflation, self.iterations = START_SCALE, START_INFLATION_S, 0
+        self.solved: _Normal
         self.places, self.share, self.misfit = _places(observations), np.ones(len(self.y)), 0.0
 
     @property
@@ -125,8 +126,11 @@ class _Fit:
 
     def normal(self) -> _Normal:
         """Normal equations with the present robust weights."""
-        size = len(self.correction) - 1
-        weight = self.observations.weight * self.robust * self.share
+        return self.normal_of(self.robust * self.share)
+
+    def normal_of(self, trust: Floats) -> _Normal:
+        """Normal equations with the observations' weights times ``trust``."""
+        size, weight = len(self.correction) - 1, self.observations.weight * trust
         return _normal(self.cells, self.design, self.observations.film, self.y, weight, size)
 
     def iterate(self, theta: Floats, most: int) -> bool:
@@ -134,7 +138,8 @@ class _Fit:
         self.theta = theta
         for _ in range(most):
             self.iterations += 1
-            new, self.covariance = self.prior.solve(self.normal(), self.unit, theta)
+            self.solved = self.normal()
+            new, self.covariance = self.prior.solve(self.solved, self.unit, theta)
             moved = float(np.max(np.abs(new - self.correction)))
             self.correction = new
             self._reweigh()
@@ -167,7 +172,7 @@ class _Fit:
 
     def _used_parameters(self) -> float:
         """Effective number of unknowns the data decided."""
-        return float(np.sum(self.covariance * self.normal().matrix) * self.unit)
+        return float(np.sum(self.covariance * self.solved.matrix) * self.unit)
 
 
 def _places(observations: Observations) -> Ints:
@@ -214,11 +219,13 @@ def _predict(cells: Ints, design: Floats, film: Floats, unknown: Floats) -> Floa
 def _normal(cells: Ints, design: Floats, film: Floats, y: Floats, weight: Floats, size: int) -> _Normal:
     corners, whole = cells.shape[1], size + 1
     matrix = np.zeros((whole, whole))
-    inner = np.zeros(size * size)
+    inner = np.zeros((size, size))
     for a in range(corners):
-        for b in range(corners):
-            inner += np.bincount(cells[:, a] * size + cells[:, b], design[:, a] * design[:, b] * weight, size * size)
-    matrix[:size, :size] = inner.reshape(size, size)
+        left, share = cells[:, a] * size, design[:, a] * weight
+        for b in range(a, corners):
+            block = np.bincount(left + cells[:, b], share * design[:, b], size * size).reshape(size, size)
+            inner += block if a == b else block + block.T
+    matrix[:size, :size] = inner
     flat = cells.ravel()
     matrix[:size, size] = matrix[size, :size] = np.bincount(flat, (design * (weight * film)[:, None]).ravel(), size)
     matrix[size, size] = np.sum(weight * film * film)

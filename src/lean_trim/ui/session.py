@@ -14,6 +14,7 @@ from PySide6.QtGui import QUndoStack
 from ..core import decision as decide
 from ..core.decision import Decision
 from ..core.errors import LeanTrimError
+from ..core.events import Event, find_events
 from ..core.knock import knock_cells
 from ..core.log import Log
 from ..core.proposal import PolicySettings, Proposal, propose
@@ -51,6 +52,7 @@ class Session(QObject):
         self.job: Job | None = None
         self.index = 0
         self.solution: Solution | None = None
+        self.events: tuple[Event, ...] = ()
         self.proposal: Proposal | None = None
         self.settings, self.policy = SolveSettings(), PolicySettings()
         self.selection = Selection(self)
@@ -180,16 +182,17 @@ class Session(QObject):
         number, settings, logs = self._solve_id, self.settings, current.logs
         mask = left_out_mask(join_logs(logs), current.left_out)
 
-        def work(report: Report) -> tuple[int, Solution]:
-            return number, solve(logs, vehicle, settings, mask, report)
+        def work(report: Report) -> tuple[int, Solution, tuple[Event, ...]]:
+            solution = solve(logs, vehicle, settings, mask, report)
+            return number, solution, find_events(solution)
 
         self.start("Solving", work, self._take_solution)
 
-    def _take_solution(self, answer: tuple[int, Solution]) -> None:
-        number, solution = answer
+    def _take_solution(self, answer: tuple[int, Solution, tuple[Event, ...]]) -> None:
+        number, solution, events = answer
         if number != self._solve_id or self.round is None or self.vehicle is None or self.store is None:
             return
-        self.solution = solution
+        self.solution, self.events = solution, events
         figures = solution.residual
         verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3)
         self._replace_round(replace(self.round, verdict=verdict))

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from ..core.events import Event, EventKind, find_events, next_event, previous_event
+from ..core.events import Event, EventKind, next_event, previous_event
 from ..core.linking import cells_of_span, samples_of_cells
 from ..core.log import Log
 from ..core.solve import join_logs
@@ -62,8 +62,8 @@ class Tape(QWidget):
         log = solution.frame.log if solution else join_logs(current.logs)
         same = self.data is not None and len(self.data.log) == len(log)
         names = tuple(x.name for x in current.logs) if len(current.logs) > 1 else ()
-        self.data = make_tape(log, vehicle, self.session.tape_state.lanes, solution, names)
-        self.events = find_events(solution) if solution is not None else ()
+        self.data = make_tape(log, vehicle, self.session.tape_state.lanes, solution, names, self.data)
+        self.events = self.session.events if solution is not None else ()
         if not same:
             self.show_all()
         self.light_up()

@@ -74,9 +74,14 @@ def make_tape(
     lanes: tuple[LaneSpec, ...],
     solution: Solution | None = None,
     names: tuple[str, ...] = (),
+    before: TapeData | None = None,
 ) -> TapeData:
-    """Build lanes for the series the log has. ``names`` of the joined logs label the joints."""
-    built = [lane for spec in lanes if (lane := _lane(spec, log, vehicle, solution)) is not None]
+    """Build lanes for the series the log has. ``names`` of the joined logs label the joints.
+
+    Pyramids of ``before`` are used again for channels that are the same arrays.
+    """
+    kept = [t for lane in before.lanes for t in lane.traces] if before is not None else []
+    built = [lane for spec in lanes if (lane := _lane(spec, log, vehicle, solution, kept)) is not None]
     labels = [*names[1:], *[""] * len(log.joints_s)]
     joints = tuple(zip(log.joints_s, labels, strict=False))
     if solution is None:
@@ -84,12 +89,15 @@ def make_tape(
     return TapeData(log, tuple(built), solution.regime, solution.sifted.bits, joints)
 
 
-def _lane(spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None) -> Lane | None:
+def _lane(spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None, kept: list[Trace]) -> Lane | None:
     found = [s for key in spec.keys if (s := series_of(key, log, vehicle, solution)) is not None]
     found = [s for s in found if np.isfinite(s.values).any()][:4]
     if not found:
         return None
-    traces = tuple(Trace(s, Pyramid(log.time_s, s.values)) for s in found)
+    traces = tuple(
+        next((t for t in kept if t.series.values is s.values), None) or Trace(s, Pyramid(log.time_s, s.values))
+        for s in found
+    )
     low, high = min(t.pyramid.range[0] for t in traces), max(t.pyramid.range[1] for t in traces)
     pad = 0.06 * (high - low) or max(abs(high) * 0.05, 1.0)
     return Lane(spec.title, found[0].unit, traces, low - pad, high + pad)
