@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import BadInputError
-from ..core.tables import Axis
 from ..core.vehicle import Injectors, TableLimits, Vehicle, default_exhaust_volume_l, default_limits
 from .tables_csv import read_table, write_table
 
@@ -208,8 +207,3 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
     )
-
-
-def axis_dict(axis: Axis) -> dict[str, Any]:
-    """An axis as plain JSON values."""
-    return {"name": axis.name, "unit": axis.unit, "points": axis.points.tolist()}
