@@ -24,7 +24,7 @@ def test_second_difference_of_a_parabola_is_its_curvature_on_an_uneven_axis() ->
 
 def test_planes_are_perfectly_smooth_and_a_lone_cell_is_not() -> None:
     table = ve_table(RPM, MAP, np.full((4, 5), 50.0))
-    rough = roughness(table)
+    rough = roughness(table.axes)
     plane = (2.0 + 0.01 * RPM[None, :] - 0.3 * MAP[:, None]).ravel()
     assert plane @ rough @ plane == pytest.approx(0.0, abs=1e-15 * (plane @ plane) + 1e-9)
     lone = np.zeros(20)
@@ -35,4 +35,4 @@ def test_planes_are_perfectly_smooth_and_a_lone_cell_is_not() -> None:
 
 def test_a_curve_has_curvature_only_along_itself() -> None:
     curve = maf_curve([1.0, 2.0, 3.0], [1.0, 2.0, 3.0])
-    np.testing.assert_allclose(roughness(curve), np.outer([1, -2, 1], [1, -2, 1]))
+    np.testing.assert_allclose(roughness(curve.axes), np.outer([1, -2, 1], [1, -2, 1]))

@@ -16,7 +16,6 @@ from .channels import Role
 from .delay import DelaySettings, delay_s
 from .film import DEFAULT_TAU_S, first_order_lag, injected_flow
 from .frame import Frame
-from .log import spread
 from .physics import Floats, Mask
 
 WINDOWS, LEAD_S, TAIL_S = 60, 1.2, 2.5
@@ -114,12 +113,14 @@ def cylinder_phi(frame: Frame) -> Floats:
 
 
 def _moments(frame: Frame, settings: DelaySettings, k: Floats) -> _Moments | None:
+    from .loops import onsets
+
     log = frame.log
     time, phi = log.time_s, cylinder_phi(frame) / np.clip(np.nan_to_num(k, nan=1.0), 0.5, 2.0)
     ahead = np.minimum(np.searchsorted(time, time + 0.25), len(time) - 1)
     running = (log[Role.RPM] > 500.0) & (log.get(Role.COOLANT, 90.0) > 50.0)
     quick = (np.abs(phi[ahead] - phi) > STEP) & running & (time > time[0] + 30.0)
-    starts = time[quick & ~spread(quick, time, -1e-6, 2.0)] if quick.any() else np.array([])
+    starts = time[onsets(quick, time, 2.0)]
     if len(starts) > WINDOWS:
         starts = starts[np.linspace(0, len(starts) - 1, WINDOWS).astype(int)]
     if not len(starts):

@@ -12,6 +12,18 @@ from .tables import Ints, Table
 
 
 @dataclass(frozen=True, eq=False)
+class FitState:
+    """Unknowns (cells, then wall-film share), log strengths of the two priors, and noise figures of a surface fit."""
+
+    unknown: Floats
+    theta: tuple[float, float]
+    scale: float
+    inflation: float
+    misfit: float
+    parameters: float
+
+
+@dataclass(frozen=True, eq=False)
 class Estimate:
     """Correction per cell with its uncertainty. Arrays have the table's shape.
 
@@ -28,6 +40,7 @@ class Estimate:
     warnings : sentences for the user.
     wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far as it
         shows in the used samples, with its standard error; NaN where the method does not tell.
+    state : where the surface fit ended, to begin the next one from; None for averages.
     """
 
     table: Table
@@ -43,3 +56,4 @@ class Estimate:
     warnings: tuple[str, ...] = ()
     wall_x: float = np.nan
     wall_x_se: float = np.nan
+    state: FitState | None = None

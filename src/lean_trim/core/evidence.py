@@ -26,23 +26,13 @@ class Evidence:
 
 def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
     """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base."""
-    mesh = observations.mesh
-    seconds: Floats = np.bincount(
-        mesh.cells.ravel(), (mesh.weights * observations.seconds[:, None]).ravel(), minlength=table.size
-    ).astype(float)
-    return Evidence(seconds.reshape(table.shape), count_visits(observations, table, time_s).reshape(table.shape))
+    from .loops import count_evidence
 
-
-def count_visits(observations: Observations, table: Table, time_s: Floats) -> Ints:
-    """Separate visits per cell, flat."""
-    sample, corner = np.nonzero(observations.mesh.weights >= MIN_SHARE)
-    cell = observations.mesh.cells[sample, corner]
-    time = time_s[observations.index[sample]]
-    order = np.lexsort((time, cell))
-    cell, time = cell[order], time[order]
-    fresh = np.ones(len(cell), bool)
-    fresh[1:] = (np.diff(cell) != 0) | (np.diff(time) > VISIT_GAP_S)
-    return np.bincount(cell[fresh], minlength=table.size)
+    mesh, time = observations.mesh, time_s[observations.index]
+    seconds, visits = count_evidence(
+        mesh.cells, mesh.weights, observations.seconds, time, table.size, MIN_SHARE, VISIT_GAP_S
+    )
+    return Evidence(seconds.reshape(table.shape), visits.reshape(table.shape))
 
 
 def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:

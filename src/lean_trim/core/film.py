@@ -12,14 +12,14 @@ Aquino, SAE 810494 (from memory).
 
 from __future__ import annotations
 
-from itertools import pairwise
-
 import numpy as np
 
 from .channels import Role
 from .frame import Frame
+from .log import as_loop
 from .physics import Floats
 
+GAP_S = 3.0
 DEFAULT_TAU_S = 0.5
 """Time constant assumed for a warm engine (0.2 to 0.8 s, common practice, no source)."""
 
@@ -44,26 +44,6 @@ def film_excess(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
 
 def first_order_lag(time_s: Floats, values: Floats, tau_s: float) -> Floats:
     """Response of a first-order lag to values held between samples; uneven time is fine, gaps over 3 s start anew."""
-    from scipy.signal import lfilter
+    from .loops import lag
 
-    out = np.empty(len(values))
-    steps = np.diff(time_s, append=time_s[-1])
-    usual = float(np.median(steps[:-1])) if len(steps) > 1 else 1.0
-    starts = np.concatenate([[0], np.flatnonzero(steps[:-1] > 3.0) + 1, [len(values)]])
-    keep = float(np.exp(-usual / tau_s))
-    for a, b in pairwise(starts.tolist()):
-        part = values[a:b]
-        if np.allclose(np.diff(time_s[a:b]), usual, rtol=0.2):
-            out[a:b], _ = lfilter([1.0 - keep], [1.0, -keep], part, zi=[keep * part[0]])
-        else:
-            out[a:b] = _stepwise(np.diff(time_s[a:b], prepend=time_s[a]), part, tau_s)
-    return out
-
-
-def _stepwise(steps: Floats, values: Floats, tau_s: float) -> Floats:
-    keep = np.exp(-steps / tau_s)
-    out, state = np.empty(len(values)), float(values[0])
-    for i, (k, v) in enumerate(zip(keep.tolist(), values.tolist(), strict=True)):
-        state = k * state + (1.0 - k) * v
-        out[i] = state
-    return out
+    return lag(as_loop(time_s), as_loop(values), float(tau_s), GAP_S)

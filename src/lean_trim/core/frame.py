@@ -9,10 +9,10 @@ import numpy as np
 from . import physics
 from .channels import Role
 from .errors import LogError
-from .log import Log
+from .log import Log, as_loop
 from .narrowband import cycle_mean_stft, with_loop_lambda
 from .physics import Floats
-from .tables import Interpolation
+from .tables import Interpolation, Table
 from .vehicle import Vehicle
 
 DEFAULT_CHARGE_C = 25.0
@@ -93,8 +93,8 @@ def make_frame(log: Log, vehicle: Vehicle) -> Frame:
     log.require([Role.LAMBDA])
     if not np.isfinite(log[Role.LAMBDA]).any():
         raise LogError(f"{log.name}: lambda holds no number at all; name the column and unit that hold it")
-    mesh = vehicle.table.interpolate(*at)
-    base = np.einsum("ij,ij->i", mesh.weights, vehicle.table.values.ravel()[mesh.cells])
+    mesh = mesh_along(vehicle.table, at)
+    base = read_along(mesh, vehicle.table.values)
     rpm = log[Role.RPM]
     if vehicle.airflow == "ve":
         charge = np.nan_to_num(log.get(Role.IAT, DEFAULT_CHARGE_C), nan=DEFAULT_CHARGE_C)
@@ -109,6 +109,21 @@ def make_frame(log: Log, vehicle: Vehicle) -> Frame:
     ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
     return Frame(log, vehicle, at, mesh, base, air_g, flow, target, trim, ratio)
+
+
+def mesh_along(table: Table, at: tuple[Floats, ...]) -> Interpolation:
+    """``Table.interpolate`` for whole logs, compiled."""
+    from .loops import mesh_1d, mesh_2d
+
+    points, x = [a.points for a in table.axes], [as_loop(a) for a in at]
+    return Interpolation(*(mesh_1d(points[0], x[0]) if len(points) == 1 else mesh_2d(*points, *x)))
+
+
+def read_along(mesh: Interpolation, values: Floats) -> Floats:
+    """Interpolated value of a field of cells at every sample of a mesh, shape (n,)."""
+    from .loops import read_mesh
+
+    return read_mesh(mesh.cells, mesh.weights, as_loop(values.ravel()))
 
 
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:

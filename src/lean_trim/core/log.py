@@ -76,7 +76,7 @@ class Log:
     @property
     def step_s(self) -> float:
         """Median time between samples, s."""
-        return float(np.median(np.diff(self.time_s)))
+        return typical_step_s(self.time_s)
 
     @property
     def durations_s(self) -> Floats:
@@ -105,23 +105,38 @@ def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
 def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
     """Slope of a straight line fitted over a centred window, in units per second.
 
-    A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as no change.
+    A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as the mean.
     """
-    n = max(1, round(over_s / max(float(np.median(np.diff(time_s))), 1e-6) / 2))
-    x = np.where(np.isfinite(values), values, np.nanmean(values) if np.isfinite(values).any() else 0.0)
-    ramp = np.arange(-n, n + 1, dtype=float)
-    padded_x, padded_t = np.pad(x, n, mode="edge"), np.pad(time_s, n, mode="reflect", reflect_type="odd")
-    slope_x = np.convolve(padded_x, -ramp, mode="valid")
-    slope_t = np.convolve(padded_t, -ramp, mode="valid")
-    return slope_x / np.maximum(np.abs(slope_t), 1e-9)
+    from .loops import slope
+
+    return slope(as_loop(values), as_loop(time_s), half_window(time_s, over_s))
 
 
-def spread(mask: NDArray[np.bool_], time_s: Floats, before_s: float, after_s: float) -> NDArray[np.bool_]:
+def half_window(time_s: Floats, over_s: float) -> int:
+    """Samples on either side that make up a window of ``over_s``, at least 1."""
+    return max(1, round(over_s / max(typical_step_s(time_s), 1e-6) / 2))
+
+
+def typical_step_s(time_s: Floats) -> float:
+    """Median step of a time base, s, from at most about 8000 of its steps."""
+    at = np.arange(0, len(time_s) - 1, max(1, len(time_s) // 8192))
+    return float(np.median(time_s[at + 1] - time_s[at]))
+
+
+def spread(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:
     """Extend every True sample by a hold-off before and after it (seconds, >= 0)."""
-    on = np.flatnonzero(mask)
-    if not len(on):
-        return mask.copy()
-    starts = np.searchsorted(time_s, time_s[on] - before_s - 1e-9, side="left")
-    ends = np.searchsorted(time_s, time_s[on] + after_s + 1e-9, side="right")
-    depth = np.bincount(starts, minlength=len(mask) + 1) - np.bincount(ends, minlength=len(mask) + 1)
-    return np.asarray(np.cumsum(depth)[:-1] > 0)
+    from .loops import hold_off
+
+    return hold_off(np.ascontiguousarray(mask), as_loop(time_s), float(before_s), float(after_s))
+
+
+def running_box(values: Floats, time_s: Floats, over_s: float) -> Floats:
+    """Running mean over a centred window, shape (n,), the ends repeated."""
+    from .loops import box_mean
+
+    return box_mean(as_loop(values), half_window(time_s, over_s))
+
+
+def as_loop(values: NDArray[np.generic]) -> Floats:
+    """The array as compiled loops take it: contiguous float64."""
+    return np.ascontiguousarray(values, np.float64)

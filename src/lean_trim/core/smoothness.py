@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from .physics import Floats
-from .tables import Axis, Table
+from .tables import Axis
 
 
 def second_difference(axis: Axis) -> Floats:
@@ -27,15 +27,15 @@ def first_difference(axis: Axis) -> Floats:
     return (np.eye(len(x), k=1)[:-1] - np.eye(len(x))[:-1]) / np.diff(x)[:, None] * step
 
 
-def roughness(table: Table) -> Floats:
-    """Symmetric matrix R (cells, cells): x·R·x is the summed squared curvature of a field x over the table.
+def roughness(axes: tuple[Axis, ...]) -> Floats:
+    """Symmetric matrix R (cells, cells): x·R·x is the summed squared curvature of a field x over the axes.
 
     Curvature along each axis plus, for a grid, twice the squared twist. R is zero on planes.
     """
-    if len(table.axes) == 1:
-        d = second_difference(table.axes[0])
+    if len(axes) == 1:
+        d = second_difference(axes[0])
         return d.T @ d
-    rows, columns = table.axes
+    rows, columns = axes
     along_rows = np.kron(second_difference(rows), np.eye(len(columns)))
     along_columns = np.kron(np.eye(len(rows)), second_difference(columns))
     twist = np.kron(first_difference(rows), first_difference(columns))

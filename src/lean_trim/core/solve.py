@@ -15,7 +15,7 @@ from .delay_fit import DelayEstimate, estimate_delay
 from .errors import CancelledError, LogError
 from .estimate import Estimate
 from .findings import Finding, find_faults
-from .frame import Frame, make_frame
+from .frame import Frame, make_frame, read_along
 from .log import Log, concatenate
 from .observations import Observations, observe
 from .physics import Floats
@@ -161,8 +161,7 @@ def without_film(observations: Observations, estimate: Estimate) -> Observations
 def table_factor(frame: Frame, estimate: Estimate) -> Floats:
     """Factor by which the table is wrong along the log, by an estimate, shape (n,)."""
     wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
-    there = np.einsum("ij,ij->i", frame.mesh.weights, wanted.ravel()[frame.mesh.cells])
-    return np.asarray(there / frame.base)
+    return np.asarray(read_along(frame.mesh, wanted) / frame.base)
 
 
 def _stepper(progress: Progress | None) -> Callable[[float, str], None]:

@@ -1,0 +1,104 @@
+"""Speed of sieve, observations and surface fit at a million samples on a 20 × 20 table, and of a threshold dragged.
+
+``.venv/bin/python -m benchmarks.solve_speed [REPEATS]``. The drive is the simulated car's, repeated with fresh noise until
+it is long enough. Every figure is also given as a ratio to ``scipy.stats.binned_statistic_2d`` on the same samples, timed
+in the same run.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+from lean_trim.core.prepare import prepare
+from scipy import stats
+
+from lean_trim.core.channels import Role
+from lean_trim.core.frame import make_frame
+from lean_trim.core.log import Log, concatenate
+from lean_trim.core.sieve import SieveSettings, sift
+from lean_trim.core.solve import SolveSettings, resolve, solve
+from lean_trim.core.surface import SurfaceSettings, fit_surface
+from lean_trim.core.tables import ve_table
+from lean_trim.core.vehicle import Vehicle
+from lean_trim.simcar.drive import drive
+from lean_trim.simcar.heron import heron
+
+ROWS, MINUTES = 1_000_000, 40.0
+
+
+def vehicle_20() -> Vehicle:
+    """Heron with a 20 × 20 table."""
+    car = heron()
+    rpm, pressure = np.round(np.linspace(600, 7200, 20)), np.round(np.linspace(20, 188, 20))
+    x, y = np.meshgrid(rpm, pressure)
+    values = car.table.lookup(y.ravel(), x.ravel()).reshape(x.shape)
+    return car.with_table(ve_table(rpm, pressure, np.round(values, 1)))
+
+
+def long_log(log: Log, rows: int) -> Log:
+    """The log repeated end to end, with fresh noise on lambda, cut to ``rows`` samples."""
+    rng, pieces, start, left = np.random.default_rng(5), [], 0.0, rows
+    while left > 0:
+        part = slice(0, min(left, len(log)))
+        channels = {r: v[part] for r, v in log.channels.items()}
+        lam = channels[Role.LAMBDA]
+        channels[Role.LAMBDA] = lam * (1.0 + 0.003 * rng.standard_normal(len(lam)))
+        pieces.append(Log(log.time_s[part] - log.time_s[0] + start, channels))
+        start, left = float(pieces[-1].time_s[-1]) + log.step_s, left - len(lam)
+    return concatenate(pieces)
+
+
+def best_ms(work: Callable[[], object], repeats: int) -> tuple[float, float]:
+    """Best and median time of several calls, ms."""
+    took = []
+    for _ in range(repeats):
+        began = time.perf_counter()
+        work()
+        took.append(1e3 * (time.perf_counter() - began))
+    return min(took), float(np.median(took))
+
+
+def main() -> None:
+    """Print every figure with its ratio."""
+    repeats = int(sys.argv[1]) if len(sys.argv) > 1 else 7
+    car = vehicle_20()
+    hour = long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), 90_000)
+    million = long_log(hour, ROWS)
+    frame = make_frame(million, car)
+    prepared = prepare(frame, SolveSettings())
+    sifted, observations = prepared.sift(SieveSettings()), None
+    observations = prepared.observe(sifted)
+    points, k = (frame.at[0][observations.index], frame.at[1][observations.index]), observations.k
+    edges = [axis.points for axis in car.table.axes]
+    base, base_mid = best_ms(lambda: stats.binned_statistic_2d(*points, k, "mean", edges), repeats)
+    print(
+        f"{len(million)} samples, {len(observations)} used; ratios are to binned_statistic_2d (mean) of the used ones"
+    )
+    rows: list[tuple[str, Callable[[], object]]] = [
+        ("frame (log seen through the table)", lambda: make_frame(million, car)),
+        ("regimes, alignment and what no threshold changes", lambda: prepare(frame, SolveSettings())),
+        ("sieve: every rule", lambda: sift(prepared.scene, SieveSettings())),
+        ("observations", lambda: prepared.observe(sifted)),
+        ("surface fit", lambda: fit_surface(observations, car.table, million.time_s, SurfaceSettings())),
+    ]
+    print(f"{'binned_statistic_2d':52s} {base:7.1f} ms best {base_mid:7.1f} median   1.00")
+    for name, work in rows:
+        best, median = best_ms(work, repeats)
+        print(f"{name:52s} {best:7.1f} ms best {median:7.1f} median {best / base:6.2f}")
+    solution = solve([hour], car)
+    values = iter(np.linspace(25.0, 60.0, repeats))
+
+    def drag() -> None:
+        sieve = SieveSettings({"tip.throttle_rate": float(next(values))})
+        resolve(solution, replace(solution.settings, sieve=sieve))
+
+    best, median = best_ms(drag, repeats)
+    print(f"{'a threshold dragged, an hour at 25 Hz':52s} {best:7.1f} ms best {median:7.1f} median {best / base:6.2f}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,98 @@
+"""Compiled loops against plain NumPy and SciPy saying the same more slowly."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import signal
+
+from lean_trim.core.film import first_order_lag
+from lean_trim.core.frame import mesh_along, read_along
+from lean_trim.core.log import rate_per_s, running_box, spread, typical_step_s
+from lean_trim.core.loops import count_evidence, dwell, nearest_cell, onsets, time_from_edge
+from lean_trim.core.tables import maf_curve, ve_table
+
+RNG = np.random.default_rng(11)
+TIME = np.cumsum(RNG.uniform(0.02, 0.06, 5000))
+
+
+def test_slope_agrees_with_least_squares_in_every_window() -> None:
+    values, half = np.sin(TIME) + 0.1 * RNG.standard_normal(5000), round(0.4 / typical_step_s(TIME) / 2)
+    slope = rate_per_s(TIME, values, 0.4)
+    for i in (half, 2047, 2048, 2049, 4990 - half):
+        near = slice(i - half, i + half + 1)
+        ramp = np.arange(-half, half + 1)
+        assert slope[i] == pytest.approx(ramp @ values[near] / (ramp @ TIME[near]), rel=1e-9)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(st.booleans(), min_size=2, max_size=60), st.floats(0, 0.5), st.floats(0, 0.5))
+def test_hold_off_reaches_exactly_as_far_as_it_says(on: list[bool], before: float, after: float) -> None:
+    mask, time = np.array(on), TIME[: len(on)]
+    gap = time[None, :] - time[:, None]
+    expected = (mask[:, None] & (gap >= -before - 1e-9) & (gap <= after + 1e-9)).any(axis=0)
+    np.testing.assert_array_equal(spread(mask, time, before, after), expected)
+
+
+def test_first_order_lag_agrees_with_a_filter_of_scipy() -> None:
+    time, values = np.arange(400) * 0.04, np.repeat([1.0, 3.0, 2.0, 2.5], 100)
+    keep = np.exp(-0.04 / 0.5)
+    expected, _ = signal.lfilter([1 - keep], [1, -keep], values, zi=[keep * values[0]])
+    np.testing.assert_allclose(first_order_lag(time, values, 0.5), expected, rtol=1e-6)
+
+
+def test_first_order_lag_starts_anew_after_a_gap() -> None:
+    time = np.concatenate([np.arange(50) * 0.04, 100 + np.arange(50) * 0.04])
+    values = np.repeat([1.0, 5.0], 50)
+    np.testing.assert_allclose(first_order_lag(time, values, 0.5), values)
+
+
+def test_running_box_is_a_convolution_with_repeated_ends() -> None:
+    values = RNG.standard_normal(5000)
+    half = round(0.3 / typical_step_s(TIME) / 2)
+    padded = np.pad(values, half, mode="edge")
+    expected = np.convolve(padded, np.full(2 * half + 1, 1 / (2 * half + 1)), mode="valid")
+    np.testing.assert_allclose(running_box(values, TIME, 0.3), expected, atol=1e-12)
+
+
+def test_onsets_ask_for_quiet_before_them() -> None:
+    mask = np.zeros(100, bool)
+    mask[[5, 6, 7, 60, 62]] = True
+    np.testing.assert_array_equal(onsets(mask, np.arange(100) * 0.1, 1.0), [5, 60])
+
+
+def test_time_from_edge_counts_to_the_nearest_sample_left_out() -> None:
+    used = np.array([True, False, True, True, True, False, True])
+    np.testing.assert_allclose(time_from_edge(used, np.arange(7.0)), [1, 0, 1, 2, 1, 0, 1])
+    assert np.isinf(time_from_edge(np.ones(3, bool), np.arange(3.0))).all()
+
+
+def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:
+    table = ve_table([1000.0, 2000, 3500], [30.0, 60, 90, 150], 50 + 30 * RNG.random((4, 3)))
+    at = RNG.uniform(10, 180, 500), RNG.uniform(500, 4000, 500)
+    at[0][3] = np.nan
+    fast, plain = mesh_along(table, at), table.interpolate(*at)
+    np.testing.assert_array_equal(fast.cells, plain.cells)
+    np.testing.assert_allclose(fast.weights, plain.weights)
+    np.testing.assert_allclose(read_along(fast, table.values), table.lookup(*at))
+    good = np.isfinite(at[0])
+    np.testing.assert_array_equal(nearest_cell(fast.cells, fast.weights)[good], table.nearest(*at)[good])
+    curve = maf_curve([1.0, 2, 3], [1.0, 4, 9], "V")
+    np.testing.assert_allclose(mesh_along(curve, (at[1],)).weights, curve.interpolate(at[1]).weights)
+
+
+def test_dwell_is_the_length_of_each_stay() -> None:
+    cells = np.array([1, 1, 1, 2, 2, 1, 1])
+    np.testing.assert_allclose(dwell(cells, np.arange(7.0), 5.0), [3, 3, 3, 2, 2, 1, 1])
+    time = np.array([0.0, 1, 2, 50, 51, 52, 53])
+    np.testing.assert_allclose(dwell(np.zeros(7, int), time, 5.0), [2, 2, 2, 3, 3, 3, 3])
+
+
+def test_coming_back_after_a_while_is_another_visit() -> None:
+    cells, weights = np.tile([0, 1], (6, 1)), np.tile([0.9, 0.1], (6, 1))
+    time = np.array([0.0, 0.5, 1.0, 9.0, 9.5, 30.0])
+    seconds, visits = count_evidence(cells, weights, np.full(6, 0.5), time, 3, 0.2, 2.0)
+    np.testing.assert_array_equal(visits, [3, 0, 0])
+    np.testing.assert_allclose(seconds, [2.7, 0.3, 0.0])
