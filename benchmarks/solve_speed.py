@@ -13,14 +13,17 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from lean_trim.core.prepare import prepare
 from scipy import stats
 
 from lean_trim.core.channels import Role
+from lean_trim.core.delay import DelaySettings
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log, concatenate
+from lean_trim.core.motion import Motion
+from lean_trim.core.prepare import prepare
+from lean_trim.core.regimes import RegimeSettings
 from lean_trim.core.sieve import SieveSettings, sift
-from lean_trim.core.solve import SolveSettings, resolve, solve
+from lean_trim.core.solve import resolve, solve
 from lean_trim.core.surface import SurfaceSettings, fit_surface
 from lean_trim.core.tables import ve_table
 from lean_trim.core.vehicle import Vehicle
@@ -69,8 +72,8 @@ def main() -> None:
     hour = long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), 90_000)
     million = long_log(hour, ROWS)
     frame = make_frame(million, car)
-    prepared = prepare(frame, SolveSettings())
-    sifted, observations = prepared.sift(SieveSettings()), None
+    prepared = prepare(Motion(frame), DelaySettings(), RegimeSettings())
+    sifted = prepared.sift(SieveSettings())
     observations = prepared.observe(sifted)
     points, k = (frame.at[0][observations.index], frame.at[1][observations.index]), observations.k
     edges = [axis.points for axis in car.table.axes]
@@ -78,11 +81,16 @@ def main() -> None:
     print(
         f"{len(million)} samples, {len(observations)} used; ratios are to binned_statistic_2d (mean) of the used ones"
     )
+
+    def whole() -> object:
+        fresh = prepare(Motion(frame), DelaySettings(), RegimeSettings())
+        return fresh.observe(fresh.sift(SieveSettings()))
+
     rows: list[tuple[str, Callable[[], object]]] = [
         ("frame (log seen through the table)", lambda: make_frame(million, car)),
-        ("regimes, alignment and what no threshold changes", lambda: prepare(frame, SolveSettings())),
-        ("sieve: every rule", lambda: sift(prepared.scene, SieveSettings())),
-        ("observations", lambda: prepared.observe(sifted)),
+        ("all before the fit, from the frame", whole),
+        ("  of it the sieve, rates known", lambda: sift(prepared.scene, SieveSettings())),
+        ("  of it picking the used samples", lambda: prepared.observe(sifted)),
         ("surface fit", lambda: fit_surface(observations, car.table, million.time_s, SurfaceSettings())),
     ]
     print(f"{'binned_statistic_2d':52s} {base:7.1f} ms best {base_mid:7.1f} median   1.00")

@@ -57,7 +57,7 @@ def run_correct(args: argparse.Namespace) -> None:
     for line in (*warnings, *(w for o in opened for w in o.warnings)):
         print(f"warning: {line}", file=sys.stderr)
     solution = solve([o.log for o in opened], vehicle, SolveSettings(method=args.method))
-    proposal = propose(solution.estimate, policy, vehicle.limits, knock_cells(solution.frame))
+    proposal = propose(solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted))
     _make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(solution, proposal, args.out / "round.json")

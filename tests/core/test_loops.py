@@ -11,7 +11,7 @@ from scipy import signal
 from lean_trim.core.film import first_order_lag
 from lean_trim.core.frame import mesh_along, read_along
 from lean_trim.core.log import rate_per_s, running_box, spread, typical_step_s
-from lean_trim.core.loops import count_evidence, dwell, nearest_cell, onsets, time_from_edge
+from lean_trim.core.loops import count_evidence, dwell, nearest_cell, onsets
 from lean_trim.core.tables import maf_curve, ve_table
 
 RNG = np.random.default_rng(11)
@@ -61,12 +61,6 @@ def test_onsets_ask_for_quiet_before_them() -> None:
     mask = np.zeros(100, bool)
     mask[[5, 6, 7, 60, 62]] = True
     np.testing.assert_array_equal(onsets(mask, np.arange(100) * 0.1, 1.0), [5, 60])
-
-
-def test_time_from_edge_counts_to_the_nearest_sample_left_out() -> None:
-    used = np.array([True, False, True, True, True, False, True])
-    np.testing.assert_allclose(time_from_edge(used, np.arange(7.0)), [1, 0, 1, 2, 1, 0, 1])
-    assert np.isinf(time_from_edge(np.ones(3, bool), np.arange(3.0))).all()
 
 
 def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:

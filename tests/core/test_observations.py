@@ -8,6 +8,7 @@ import pytest
 from lean_trim.core.channels import Role
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log
+from lean_trim.core.motion import Motion
 from lean_trim.core.observations import correction_factor, observe, relative_variance
 from tests.builders import make_log, small_vehicle, with_channel
 
@@ -58,9 +59,9 @@ def test_uncertainty_grows_with_rate_and_distance_from_stoichiometry() -> None:
     steady = make_frame(STEADY, small_vehicle())
     moving = make_frame(with_channel(STEADY, Role.MAP, 40.0 + 2.0 * TIME), small_vehicle())
     lam = np.ones(N)
-    assert relative_variance(steady, lam)[150] == pytest.approx(1.0)
-    assert relative_variance(moving, lam)[150] > 1.05
-    assert relative_variance(steady, 0.85 * lam)[150] > 1.5
+    assert relative_variance(Motion(steady), lam)[150] == pytest.approx(1.0)
+    assert relative_variance(Motion(moving), lam)[150] > 1.05
+    assert relative_variance(Motion(steady), 0.85 * lam)[150] > 1.5
 
 
 def test_runs_are_numbered_by_unbroken_stretches() -> None:

@@ -11,6 +11,7 @@ from lean_trim.core.findings import find_faults
 from lean_trim.core.frame import make_frame
 from lean_trim.core.linking import cells_of_span, samples_of_cells, seconds_by_cell, visits_of_cells
 from lean_trim.core.log import Log
+from lean_trim.core.motion import Motion
 from lean_trim.core.regimes import RegimeSettings, classify
 from lean_trim.core.solve import Solution, SolveSettings, join_logs, solve
 from lean_trim.core.vehicle import Vehicle
@@ -99,11 +100,11 @@ def test_verdicts(before: float, after: float, word: str) -> None:
 def test_faults_that_are_not_airflow_are_found(role: Role, value: float, finding: str) -> None:
     log = with_channel(with_channel(steady_states(), Role.KNOCK, 0.0), Role.DUTY, 20.0)
     clean = make_frame(log, small_vehicle())
-    assert find_faults(clean, classify(clean, RegimeSettings()), log[Role.LAMBDA]) == ()
+    assert find_faults(clean, classify(Motion(clean), RegimeSettings()), log[Role.LAMBDA]) == ()
     values = log[role].copy()
     values[3000:] = value
     frame = make_frame(with_channel(log, role, values), small_vehicle())
-    found = find_faults(frame, classify(frame, RegimeSettings()), log[Role.LAMBDA])
+    found = find_faults(frame, classify(Motion(frame), RegimeSettings()), log[Role.LAMBDA])
     assert finding in [f.id for f in found]
     assert all(f.first_time_s >= 119.0 for f in found)
 
@@ -113,10 +114,10 @@ def test_full_throttle_facts_are_found() -> None:
     full = np.where(np.arange(len(log)) > 3000, 95.0, 20.0)
     log = with_channel(with_channel(log, Role.THROTTLE, full), Role.LTFT, 5.0)
     frame = make_frame(log, small_vehicle())
-    ids = [f.id for f in find_faults(frame, classify(frame, RegimeSettings()), log[Role.LAMBDA])]
+    ids = [f.id for f in find_faults(frame, classify(Motion(frame), RegimeSettings()), log[Role.LAMBDA])]
     assert "enrichment_not_reached" in ids
     assert "trim_at_full_throttle" in ids
     lean = make_frame(with_channel(log, Role.TARGET, 0.85), small_vehicle())
-    found = find_faults(lean, classify(lean, RegimeSettings()), log[Role.LAMBDA])
+    found = find_faults(lean, classify(Motion(lean), RegimeSettings()), log[Role.LAMBDA])
     assert found[0].id == "lean_full_throttle"
     assert found[0].severity == "danger"

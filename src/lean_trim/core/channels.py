@@ -30,6 +30,7 @@ class Role(StrEnum):
     MAF_HZ = "maf_hz"
     MAF_V = "maf_v"
     MAF_FLOW = "maf_g_per_s"
+    AIRFLOW_SOURCE = "airflow_source_maf"
 
 
 LABELS: dict[Role, tuple[str, str]] = {
@@ -55,5 +56,6 @@ LABELS: dict[Role, tuple[str, str]] = {
     Role.MAF_HZ: ("MAF frequency", "Hz"),
     Role.MAF_V: ("MAF voltage", "V"),
     Role.MAF_FLOW: ("Mass airflow", "g/s"),
+    Role.AIRFLOW_SOURCE: ("Airflow source, share of MAF", ""),
 }
 """Plain name and unit of each role, for people."""

@@ -9,6 +9,7 @@ import numpy as np
 from .channels import Role
 from .errors import BadInputError
 from .frame import Frame
+from .log import as_loop, filled
 from .physics import R_AIR, Floats
 
 EXHAUST_K = 800.0
@@ -40,10 +41,10 @@ def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
     """Time from injection to the sensor's answer, s, shape (n,), limited to 3 s."""
     volume = settings.exhaust_volume_l
     volume = frame.vehicle.exhaust_volume_l if volume is None else volume
-    rpm = np.maximum(np.nan_to_num(frame.log[Role.RPM]), 300.0)
-    baro = np.nan_to_num(frame.log.get(Role.BARO, 100.0), nan=100.0)
+    rpm = np.maximum(filled(frame.log[Role.RPM]), 300.0)
+    baro = filled(frame.log.get(Role.BARO, 100.0), 100.0)
     litres_per_s = np.maximum(frame.flow_g_per_s, 0.05) * R_AIR * EXHAUST_K / (baro * 1000.0)
-    transport = settings.cycles * 120.0 / rpm + volume / np.nan_to_num(litres_per_s, nan=1.0)
+    transport = settings.cycles * 120.0 / rpm + volume / filled(litres_per_s, 1.0)
     return np.minimum(transport + settings.sensor_s, 3.0)
 
 
@@ -53,10 +54,10 @@ def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their real
     updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is NaN.
     """
-    time = frame.log.time_s
+    from .loops import read_later
+
+    log = frame.log
+    time = as_loop(log.time_s)
     arrival = np.maximum.accumulate(time + delay_s(frame, settings))
-    fresh = frame.log.update_mask(Role.LAMBDA) | ~np.isfinite(frame.log[Role.LAMBDA])
-    measured = np.interp(arrival, time[fresh], frame.log[Role.LAMBDA][fresh], right=np.nan)
-    nearest = np.minimum(np.searchsorted(time, arrival), len(time) - 1)
-    gap = time[nearest] - time[np.maximum(nearest - 1, 0)] > 5 * frame.log.step_s
-    return np.where(gap, np.nan, measured)
+    fresh = log.update_mask(Role.LAMBDA) | ~np.isfinite(log[Role.LAMBDA])
+    return read_later(time, arrival, as_loop(log[Role.LAMBDA]), fresh, 5.0 * log.step_s)

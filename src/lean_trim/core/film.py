@@ -16,7 +16,7 @@ import numpy as np
 
 from .channels import Role
 from .frame import Frame
-from .log import as_loop
+from .log import as_loop, filled
 from .physics import Floats
 
 GAP_S = 3.0
@@ -26,8 +26,8 @@ DEFAULT_TAU_S = 0.5
 
 def injected_flow(frame: Frame) -> Floats:
     """Injected fuel flow up to a constant factor, shape (n,); 0 in a fuel cut."""
-    flow = np.nan_to_num(frame.flow_g_per_s / frame.target * frame.trim)
-    flow = flow * np.nan_to_num(frame.fuel_ratio, nan=1.0)
+    flow = filled(frame.flow_g_per_s / frame.target * frame.trim)
+    flow = flow * filled(frame.fuel_ratio, 1.0)
     if Role.PULSE_WIDTH in frame.log:
         flow = np.where(frame.log[Role.PULSE_WIDTH] > 0.01, flow, 0.0)
     return np.maximum(flow, 0.0)
@@ -37,9 +37,9 @@ def film_excess(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
     """h of the module's text, shape (n,), limited to ±1; the lag starts in steady state and after every joint."""
     flow, time = injected_flow(frame), frame.log.time_s
     lagged = first_order_lag(time, flow, tau_s)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        excess = 1.0 - lagged / flow
-    return np.clip(np.nan_to_num(excess, nan=0.0, posinf=0.0, neginf=-1.0), -1.0, 1.0)
+    flowing = flow > 0.0
+    excess = 1.0 - lagged / np.where(flowing, flow, 1.0)
+    return np.clip(np.where(flowing, excess, np.where(lagged > 0.0, -1.0, 0.0)), -1.0, 1.0)
 
 
 def first_order_lag(time_s: Floats, values: Floats, tau_s: float) -> Floats:

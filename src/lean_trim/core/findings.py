@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from .channels import Role
 from .frame import Frame
-from .physics import Floats
-from .regimes import Mask, Regime
+from .physics import Floats, Mask
+from .regimes import Regime
+from .rules_limits import airflow_pegged
 
 Severity = Literal["danger", "warning", "note"]
 
@@ -109,23 +110,22 @@ def _low_voltage(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding
 def _maf_end(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
     if frame.vehicle.airflow != "maf":
         return None
-    pegged = frame.at[0] >= frame.vehicle.table.axes[0].points[-1]
+    pegged = airflow_pegged(frame)
     return _where(
         frame,
         pegged,
         0.1,
         "airflow_sensor_end",
         "danger",
-        "The airflow signal was past the last point of the curve for {seconds:.1f} s, first at {first:.1f} s: the ECU "
+        "The airflow signal was at its end (past the curve, or flat while more air was drawn) for {seconds:.1f} s, first at {first:.1f} s: the ECU "
         "cannot see more air there and runs lean. A larger sensor or housing is needed.",
     )
 
 
 def _enrichment_not_reached(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
-    full = regime == Regime.FULL_THROTTLE
     return _where(
         frame,
-        full & (frame.target > 0.95),
+        np.asarray((regime == Regime.FULL_THROTTLE) & (frame.target > 0.95)),
         1.0,
         "enrichment_not_reached",
         "warning",
@@ -134,16 +134,25 @@ def _enrichment_not_reached(frame: Frame, regime: NDArray[np.int8], lam: Floats)
     )
 
 
-def _trim_at_full_throttle(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
-    applied = np.abs(np.nan_to_num(frame.log.get(Role.LTFT, 0.0))) > 3.0
+def _trim_in_open_loop(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
+    """Long-term trim that still applies where there is no feedback; k holds it, so that it is taken out of the table."""
+    trim = np.nan_to_num(frame.log.get(Role.LTFT, 0.0))
+    opened = regime == Regime.FULL_THROTTLE
+    if Role.CLOSED_LOOP in frame.log:
+        opened = opened | ((frame.log[Role.CLOSED_LOOP] < 0.5) & np.isin(regime, (Regime.CRUISE, Regime.TRANSIENT)))
+    applied = opened & (np.abs(trim) > 3.0)
+    if not applied.any():
+        return None
+    mean = float(np.average(trim[applied], weights=frame.log.durations_s[applied]))
     return _where(
         frame,
-        (regime == Regime.FULL_THROTTLE) & applied,
+        applied,
         0.5,
         "trim_at_full_throttle",
         "warning",
-        "A long-term trim of more than 3 % was still applied at full throttle for {seconds:.1f} s, first at {first:.1f} s. "
-        "The part-throttle error reaches full throttle; correct part throttle first.",
+        f"A long-term trim of {mean:+.1f} % on average was still applied without feedback for "
+        "{seconds:.1f} s, first at {first:.1f} s. The correction counts it: "
+        f"those samples ask for {mean:+.1f} % against what lambda alone shows. Reset the trims before the next drive.",
     )
 
 
@@ -174,6 +183,6 @@ CHECKS: tuple[Check, ...] = (
     _low_voltage,
     _maf_end,
     _enrichment_not_reached,
-    _trim_at_full_throttle,
+    _trim_in_open_loop,
     _other_table,
 )

@@ -9,7 +9,7 @@ import numpy as np
 from . import physics
 from .channels import Role
 from .errors import LogError
-from .log import Log, as_loop
+from .log import Log, as_loop, filled
 from .narrowband import cycle_mean_stft, with_loop_lambda
 from .physics import Floats
 from .tables import Interpolation, Table
@@ -20,6 +20,16 @@ DEFAULT_VOLTS = 13.8
 
 
 @dataclass(frozen=True, eq=False)
+class Piece:
+    """Samples ``start`` to ``stop`` of a joined log: where they came from, and the table they were driven on if another."""
+
+    name: str
+    start: int
+    stop: int
+    table: Table | None = None
+
+
+@dataclass(frozen=True, eq=False)
 class Frame:
     """A log seen through the calibration it was driven on. All arrays have shape (n,) unless said otherwise.
 
@@ -27,7 +37,8 @@ class Frame:
     ----------
     at : coordinates of the airflow table, in the order of its axes.
     mesh : cells and weights the ECU interpolated.
-    base : the table's value there, in its unit.
+    base : the present table's value there, in its unit.
+    driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of another revision.
     air_g : air per cylinder and cycle the ECU believed in, g.
     flow_g_per_s : the same as engine airflow.
     target : target lambda (logged, else looked up).
@@ -42,11 +53,13 @@ class Frame:
     at: tuple[Floats, ...]
     mesh: Interpolation
     base: Floats
+    driven_base: Floats
     air_g: Floats
     flow_g_per_s: Floats
     target: Floats
     trim: Floats
     fuel_ratio: Floats
+    pieces: tuple[Piece, ...] = ()
 
 
 def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
@@ -67,19 +80,21 @@ def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
 
 def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
     """Target lambda: logged values first, else the target table, else LogError."""
-    looked_up = np.full(len(log), np.nan)
+    logged = log.get(Role.TARGET)
+    missing = ~np.isfinite(logged)
+    if not missing.any():
+        return logged
+    target = logged.copy()
     if vehicle.target is not None and Role.MAP in log and Role.RPM in log:
-        looked_up = vehicle.target.lookup(log[Role.MAP], log[Role.RPM])
-    if Role.TARGET in log:
-        logged = log[Role.TARGET]
-        return np.where(np.isfinite(logged), logged, looked_up)
-    if not np.isfinite(looked_up).any():
+        at = np.flatnonzero(missing)
+        target[at] = vehicle.target.lookup(log[Role.MAP][at], log[Role.RPM][at])
+    if Role.TARGET not in log and not np.isfinite(target).any():
         raise LogError(f"{log.name} has no target lambda, and no target table to look it up in; give one of the two")
-    return looked_up
+    return target
 
 
-def make_frame(log: Log, vehicle: Vehicle) -> Frame:
-    """Look the calibration up along the log.
+def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Frame:
+    """Look the calibration up along the log. ``pieces`` tell which part was driven on another revision of the table.
 
     Raises
     ------
@@ -95,20 +110,33 @@ def make_frame(log: Log, vehicle: Vehicle) -> Frame:
         raise LogError(f"{log.name}: lambda holds no number at all; name the column and unit that hold it")
     mesh = mesh_along(vehicle.table, at)
     base = read_along(mesh, vehicle.table.values)
+    driven = _driven_base(base, at, pieces)
     rpm = log[Role.RPM]
     if vehicle.airflow == "ve":
-        charge = np.nan_to_num(log.get(Role.IAT, DEFAULT_CHARGE_C), nan=DEFAULT_CHARGE_C)
-        air_g = physics.cylinder_air_g(base, log[Role.MAP], charge, vehicle.cylinder_l)
+        charge = filled(log.get(Role.IAT, DEFAULT_CHARGE_C), DEFAULT_CHARGE_C)
+        air_g = physics.cylinder_air_g(driven, log[Role.MAP], charge, vehicle.cylinder_l)
         flow = physics.air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
     else:
-        flow = base
-        air_g = physics.cylinder_air_from_flow_g(base, rpm, vehicle.cylinders)
+        flow = driven
+        air_g = physics.cylinder_air_from_flow_g(driven, rpm, vehicle.cylinders)
     target = target_lambda(log, vehicle)
-    long = 1 + np.nan_to_num(log.get(Role.LTFT, 0.0)) / 100
-    applied = (1 + np.nan_to_num(log.get(Role.STFT, 0.0)) / 100) * long
+    long = 1 + filled(log.get(Role.LTFT, 0.0)) / 100
+    applied = (1 + filled(log.get(Role.STFT, 0.0)) / 100) * long
     ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
-    return Frame(log, vehicle, at, mesh, base, air_g, flow, target, trim, ratio)
+    return Frame(log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces)
+
+
+def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]) -> Floats:
+    """Value of the table in the ECU along the log."""
+    if all(p.table is None for p in pieces):
+        return base
+    out = base.copy()
+    for piece in pieces:
+        if piece.table is not None:
+            here = tuple(a[piece.start : piece.stop] for a in at)
+            out[piece.start : piece.stop] = read_along(mesh_along(piece.table, here), piece.table.values)
+    return out
 
 
 def mesh_along(table: Table, at: tuple[Floats, ...]) -> Interpolation:
@@ -129,7 +157,7 @@ def read_along(mesh: Interpolation, values: Floats) -> Floats:
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
     if Role.PULSE_WIDTH not in log:
         return np.full(len(log), np.nan)
-    volts = np.nan_to_num(log.get(Role.BATTERY, DEFAULT_VOLTS), nan=DEFAULT_VOLTS)
+    volts = filled(log.get(Role.BATTERY, DEFAULT_VOLTS), DEFAULT_VOLTS)
     injectors = vehicle.injectors
     fuel = physics.injected_fuel_g(log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s)
     with np.errstate(invalid="ignore", divide="ignore"):

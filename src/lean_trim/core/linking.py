@@ -8,8 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .evidence import MIN_SHARE, VISIT_GAP_S
-from .physics import Floats
-from .regimes import Mask
+from .physics import Floats, Mask
 from .solve import Solution
 
 

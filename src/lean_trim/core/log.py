@@ -127,6 +127,8 @@ def spread(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:
     """Extend every True sample by a hold-off before and after it (seconds, >= 0)."""
     from .loops import hold_off
 
+    if not mask.any():
+        return np.zeros(len(mask), bool)
     return hold_off(np.ascontiguousarray(mask), as_loop(time_s), float(before_s), float(after_s))
 
 
@@ -140,3 +142,10 @@ def running_box(values: Floats, time_s: Floats, over_s: float) -> Floats:
 def as_loop(values: NDArray[np.generic]) -> Floats:
     """The array as compiled loops take it: contiguous float64."""
     return np.ascontiguousarray(values, np.float64)
+
+
+def filled(values: Floats, instead: float = 0.0) -> Floats:
+    """The values with a number where there is none (NaN or infinite), shape (n,)."""
+    from .loops import fill
+
+    return fill(as_loop(values), instead)

@@ -7,9 +7,12 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from .physics import Floats, Mask
 from .tables import Ints
+
+Bits = NDArray[np.uint32]
 
 ANCHOR = 2048
 """Samples after which a running sum is formed anew, so that rounding cannot add up."""
@@ -18,48 +21,46 @@ ANCHOR = 2048
 @njit(cache=True, nogil=True)
 def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no cover - compiled
     """Slope of a straight line over ``half`` samples on either side, per second; NaN samples count as the mean."""
-    n = len(values)
-    out = np.empty(n)
+    n, out = len(values), np.empty(len(values))
+    x, t = np.empty(n + 2 * half + 1), np.empty(n + 2 * half + 1)
+    _pad(values, time_s, half, x, t)
+    for begin in range(0, n, ANCHOR):
+        ramp = rise = plain_x = plain_t = 0.0
+        for j in range(2 * half + 1):
+            ramp += (j - half) * x[begin + j]
+            rise += (j - half) * t[begin + j]
+            plain_x += x[begin + j]
+            plain_t += t[begin + j]
+        for i in range(begin, min(begin + ANCHOR, n)):
+            out[i] = ramp / max(abs(rise), 1e-9)
+            old, new = x[i], x[i + 2 * half + 1]
+            ramp += (half + 1) * old + half * new - plain_x
+            plain_x += new - old
+            old, new = t[i], t[i + 2 * half + 1]
+            rise += (half + 1) * old + half * new - plain_t
+            plain_t += new - old
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _pad(values: Floats, time_s: Floats, half: int, x: Floats, t: Floats) -> None:  # pragma: no cover - compiled
+    """Values with their ends repeated and NaN filled by the mean, times mirrored about their ends."""
+    n, last = len(values), len(values) - 1
     total, count = 0.0, 0
     for i in range(n):
         if np.isfinite(values[i]):
             total += values[i]
             count += 1
-    fill = total / count if count else 0.0
-    ramp = rise = plain_x = plain_t = 0.0
+    mean = total / count if count else 0.0
     for i in range(n):
-        if i % ANCHOR == 0:
-            ramp = rise = plain_x = plain_t = 0.0
-            for j in range(-half, half + 1):
-                x, t = _padded(values, i + j, fill), _mirrored(time_s, i + j)
-                ramp += j * x
-                rise += j * t
-                plain_x += x
-                plain_t += t
-        out[i] = ramp / max(abs(rise), 1e-9)
-        old, new = _padded(values, i - half, fill), _padded(values, i + half + 1, fill)
-        ramp += (half + 1) * old + half * new - plain_x
-        plain_x += new - old
-        old, new = _mirrored(time_s, i - half), _mirrored(time_s, i + half + 1)
-        rise += (half + 1) * old + half * new - plain_t
-        plain_t += new - old
-    return out
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _padded(values: Floats, i: int, fill: float) -> float:  # pragma: no cover - compiled
-    x = values[min(max(i, 0), len(values) - 1)]
-    return x if np.isfinite(x) else fill
-
-
-@njit(cache=True, nogil=True, inline="always")
-def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
-    last = len(time_s) - 1
-    if i < 0:
-        return 2.0 * time_s[0] - time_s[min(-i, last)]
-    if i > last:
-        return 2.0 * time_s[last] - time_s[max(2 * last - i, 0)]
-    return time_s[i]
+        x[half + i] = values[i] if np.isfinite(values[i]) else mean
+        t[half + i] = time_s[i]
+    for j in range(1, half + 2):
+        x[half + last + j] = x[half + last]
+        t[half + last + j] = 2.0 * time_s[last] - time_s[max(last - j, 0)]
+        if j <= half:
+            x[half - j] = x[half]
+            t[half - j] = 2.0 * time_s[0] - time_s[min(j, last)]
 
 
 @njit(cache=True, nogil=True)
@@ -115,34 +116,19 @@ def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  
 @njit(cache=True, nogil=True)
 def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compiled
     """Running mean over ``half`` samples on either side, the ends repeated."""
-    n = len(values)
-    out = np.empty(n)
-    total = 0.0
-    for i in range(n):
-        if i % ANCHOR == 0:
-            total = 0.0
-            for j in range(-half, half + 1):
-                total += values[min(max(i + j, 0), n - 1)]
-        out[i] = total / (2 * half + 1)
-        total += values[min(i + half + 1, n - 1)] - values[max(i - half, 0)]
-    return out
-
-
-@njit(cache=True, nogil=True)
-def time_from_edge(used: Mask, time_s: Floats) -> Floats:  # pragma: no cover - compiled
-    """Time from each sample to the nearest one left out, s; infinity where there is none."""
-    n = len(used)
-    out = np.empty(n)
-    last = -np.inf
-    for i in range(n):
-        if not used[i]:
-            last = time_s[i]
-        out[i] = time_s[i] - last
-    following = np.inf
-    for i in range(n - 1, -1, -1):
-        if not used[i]:
-            following = time_s[i]
-        out[i] = min(out[i], following - time_s[i])
+    n, out = len(values), np.empty(len(values))
+    for begin in range(0, n, ANCHOR):
+        total, end = 0.0, min(begin + ANCHOR, n)
+        for j in range(begin - half, begin + half + 1):
+            total += values[min(max(j, 0), n - 1)]
+        if begin > half and end + half < n:
+            for i in range(begin, end):
+                out[i] = total / (2 * half + 1)
+                total += values[i + half + 1] - values[i - half]
+        else:
+            for i in range(begin, end):
+                out[i] = total / (2 * half + 1)
+                total += values[min(i + half + 1, n - 1)] - values[max(i - half, 0)]
     return out
 
 
@@ -243,3 +229,119 @@ def count_evidence(
                     visits[cell] += 1
                 last[cell] = time_s[i]
     return total, visits
+
+
+@njit(cache=True, nogil=True)
+def count_bits(bits: Bits, hits: Bits, seconds: Floats) -> tuple[Ints, Floats, Floats]:  # pragma: no cover - compiled
+    """Per bit: samples and seconds it is set in ``hits``, and seconds it is the only one set in ``bits``."""
+    counted, total, alone = np.zeros(32, np.intp), np.zeros(32), np.zeros(32)
+    for i in range(len(bits)):
+        rest = hits[i]
+        place = 0
+        while rest:
+            if rest & 1:
+                counted[place] += 1
+                total[place] += seconds[i]
+                if bits[i] == np.uint32(1) << np.uint32(place):
+                    alone[place] += seconds[i]
+            rest >>= 1
+            place += 1
+    return counted, total, alone
+
+
+@njit(cache=True, nogil=True)
+def variance_of(
+    map_rate: Floats, rpm_rate: Floats, lam: Floats, enrichment: Floats, scatter: Floats
+) -> Floats:  # pragma: no cover - compiled
+    """Relative variance of every sample, see ``observations.relative_variance``; unknown lambda counts as 1."""
+    out = np.empty(len(lam))
+    for i in range(len(lam)):
+        away = abs(lam[i] - 1.0) / 0.15 if np.isfinite(lam[i]) else 0.0
+        out[i] = (
+            min(max(scatter[i], 1.0), 25.0)
+            + (map_rate[i] / 15.0) ** 2
+            + (rpm_rate[i] / 0.25) ** 2
+            + away**2
+            + (50.0 * (enrichment[i] - 1.0)) ** 2
+        )
+    return out
+
+
+@njit(cache=True, nogil=True)
+def take_used(
+    index: Ints, cells: Ints, weights: Floats, k: Floats, variance: Floats, film: Floats, seconds: Floats, time_s: Floats,
+    edge_s: float, edge_variance: float,
+) -> tuple[Ints, Floats, Floats]:  # fmt: skip  # pragma: no cover - compiled
+    """Cells, weights and (k, weight, seconds, film) of the used samples; variance is raised next to ones left out."""
+    m, n, corners = len(index), len(k), cells.shape[1]
+    out_cells, out_weights, out = np.empty((m, corners), np.intp), np.empty((m, corners)), np.empty((4, m))
+    fresh = -np.inf
+    for i in range(m):
+        at = index[i]
+        if at > 0 and (i == 0 or index[i - 1] != at - 1):
+            fresh = time_s[at - 1]
+        for j in range(corners):
+            out_cells[i, j], out_weights[i, j] = cells[at, j], weights[at, j]
+        out[0, i], out[2, i], out[3, i] = k[at], seconds[at], film[at]
+        out[1, i] = time_s[at] - fresh
+    ends = np.inf
+    for i in range(m - 1, -1, -1):
+        at = index[i]
+        if at < n - 1 and (i == m - 1 or index[i + 1] != at + 1):
+            ends = time_s[at + 1]
+        edge = edge_variance * np.exp(-min(out[1, i], ends - time_s[at]) / edge_s)
+        out[1, i] = seconds[at] / (variance[at] + edge)
+    return out_cells, out_weights, out
+
+
+@njit(cache=True, nogil=True)
+def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compiled
+    """A copy with a number where there is none."""
+    out = np.empty(len(values))
+    for i in range(len(values)):
+        out[i] = values[i] if np.isfinite(values[i]) else instead
+    return out
+
+
+@njit(cache=True, nogil=True)
+def mark(bits: Bits, mask: Mask, bit: np.uint32) -> None:  # pragma: no cover - compiled
+    """Set a bit, in place, where the mask is True."""
+    for i in range(len(bits)):
+        if mask[i]:
+            bits[i] |= bit
+
+
+@njit(cache=True, nogil=True)
+def read_later(
+    time_s: Floats, arrival_s: Floats, values: Floats, fresh: Mask, gap_s: float
+) -> Floats:  # pragma: no cover - compiled
+    """Values at later times, by straight lines between fresh readings; arrivals must not run backwards.
+
+    NaN past the end, next to a missing reading, and where the rows around the arrival are more than ``gap_s`` apart.
+    """
+    n = len(values)
+    out = np.full(n, np.nan)
+    row = 0
+    before = after = -1
+    for i in range(n):
+        t = arrival_s[i]
+        if not t <= time_s[n - 1]:
+            break
+        while time_s[row] < t:
+            if fresh[row]:
+                before = row
+            row += 1
+        if row > 0 and time_s[row] - time_s[row - 1] > gap_s:
+            continue
+        if after < row:
+            after = row
+            while after < n and not fresh[after]:
+                after += 1
+        if after == n:
+            break
+        if time_s[after] == t or before < 0:
+            out[i] = values[after]
+        else:
+            share = (t - time_s[before]) / (time_s[after] - time_s[before])
+            out[i] = (1.0 - share) * values[before] + share * values[after]
+    return out

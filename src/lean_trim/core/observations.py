@@ -9,9 +9,9 @@ import numpy as np
 from .channels import Role
 from .film import film_excess
 from .frame import Frame
-from .log import rate_per_s
-from .physics import Floats
-from .regimes import Mask, relative_map_rate
+from .log import Log, as_loop, filled, running_box
+from .motion import Motion
+from .physics import Floats, Mask
 from .tables import Interpolation, Ints
 
 
@@ -48,48 +48,70 @@ def pressure_factor(frame: Frame) -> Floats:
     if Role.FUEL_DP not in log:
         return np.ones(len(log))
     rated = frame.vehicle.injectors.rated_pressure_kpa
-    ratio = np.nan_to_num(log[Role.FUEL_DP], nan=rated) / rated
-    n = max(1, round(0.25 / log.step_s))
-    kernel = np.full(2 * n + 1, 1 / (2 * n + 1))
-    return np.sqrt(np.maximum(np.convolve(np.pad(ratio, n, mode="edge"), kernel, mode="valid"), 0.01))
+    ratio = filled(log[Role.FUEL_DP], rated) / rated
+    return np.sqrt(np.maximum(running_box(ratio, log.time_s, 0.5), 0.01))
 
 
 def enrichment_factor(frame: Frame) -> Floats:
     """Enrichment seen in the pulse width, smoothed over 0.2 s; 1 where pulse width was not logged."""
-    ratio = np.nan_to_num(frame.fuel_ratio, nan=1.0)
-    n = max(1, round(0.1 / frame.log.step_s))
-    return np.convolve(np.pad(ratio, n, mode="edge"), np.full(2 * n + 1, 1 / (2 * n + 1)), mode="valid")
+    return running_box(filled(frame.fuel_ratio, 1.0), frame.log.time_s, 0.2)
 
 
 def correction_factor(frame: Frame, lam: Floats) -> Floats:
-    """k = trims · lambda / target · enrichment · delivered/commanded fuel, shape (n,).
+    """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table, shape (n,).
 
-    Only the product of trims and lambda ratio is unbiased while feedback is still catching up.
+    Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is 1 unless
+    the log was driven on another revision of the table.
     """
-    return frame.trim * lam / frame.target * enrichment_factor(frame) * pressure_factor(frame)
+    k = frame.trim * lam / frame.target * enrichment_factor(frame) * pressure_factor(frame)
+    return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 
-def relative_variance(frame: Frame, lam: Floats) -> Floats:
-    """How much less than the best sample each one says: 1 in steady state, growing with rates and with |λ - 1|."""
-    log = frame.log
-    variance = np.ones(len(log))
-    if Role.MAP in log:
-        variance += (relative_map_rate(frame) / 15.0) ** 2
-    variance += (
-        100.0 * rate_per_s(log.time_s, np.log(np.maximum(np.nan_to_num(log[Role.RPM]), 300.0)), 0.4) / 25.0
-    ) ** 2
-    variance += (np.nan_to_num(np.abs(lam - 1.0)) / 0.15) ** 2
-    variance += (100.0 * (enrichment_factor(frame) - 1.0) / 2.0) ** 2
-    return variance
+def relative_variance(motion: Motion, lam: Floats) -> Floats:
+    """How much less than the best sample each one says, (n,).
+
+    1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment, and with the scatter of
+    lambda itself over a second against its usual scatter.
+    """
+    from .loops import variance_of
+
+    frame = motion.frame
+    return variance_of(
+        motion.map_rate, motion.rpm_rate, as_loop(lam), enrichment_factor(frame), _scatter(frame.log, lam)
+    )
+
+
+def _scatter(log: Log, lam: Floats) -> Floats:
+    """Mean square step of lambda over a second, relative to its median; 1 where it does not move."""
+    steps = filled(np.diff(lam, prepend=lam[:1])) ** 2
+    local = running_box(steps, log.time_s, 1.0)
+    some = local[:: max(1, len(local) // 20_000)]
+    usual = float(np.median(some[some > 0.0])) if (some > 0.0).any() else 0.0
+    return local / usual if usual > 0.0 else np.ones(len(lam))
 
 
 def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     """Turn used samples into observations. ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,)."""
+    return pick(
+        frame, used, correction_factor(frame, lam), relative_variance(Motion(frame), lam), film_excess(frame),
+        frame.log.durations_s,
+    )  # fmt: skip
+
+
+EDGE_S, EDGE_VARIANCE = 0.4, 1.0
+"""Next to a stretch left out a sample's variance is raised by EDGE_VARIANCE, fading with EDGE_S."""
+
+
+def pick(
+    frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
+) -> Observations:  # fmt: skip
+    """Observations of the used samples from values along the whole log."""
+    from .loops import take_used
+
     index = np.flatnonzero(used)
-    seconds = frame.log.durations_s[index]
-    run = np.cumsum(np.diff(index, prepend=index[:1]) > 1, dtype=np.intp)
-    mesh = Interpolation(frame.mesh.cells[index], frame.mesh.weights[index])
-    variance = relative_variance(frame, lam)[index]
-    return Observations(
-        index, correction_factor(frame, lam)[index], seconds / variance, seconds, run, mesh, film_excess(frame)[index]
+    mesh, time = frame.mesh, as_loop(frame.log.time_s)
+    cells, weights, values = take_used(
+        index, mesh.cells, mesh.weights, k, variance, film, durations_s, time, EDGE_S, EDGE_VARIANCE
     )
+    run = np.cumsum(np.diff(index, prepend=index[:1]) > 1, dtype=np.intp)
+    return Observations(index, values[0], values[1], values[2], run, Interpolation(cells, weights), values[3])

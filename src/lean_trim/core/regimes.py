@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 
 from .channels import Role
 from .frame import Frame
-from .log import rate_per_s, spread
-from .physics import Floats, Mask
+from .knobs import Knob
+from .log import filled, spread
+from .motion import Motion
+from .physics import Mask
 
 
 class Regime(IntEnum):
@@ -37,18 +39,21 @@ REGIME_LABELS = {
 }
 
 
+REGIME_KNOBS: tuple[Knob, ...] = (
+    Knob("running_rpm", "Engine runs from", 300.0, 100.0, 600.0, "rpm"),
+    Knob("warm_c", "Warm from", 70.0, 40.0, 95.0, "°C"),
+    Knob("idle_rpm", "Idle up to", 1250.0, 500.0, 2000.0, "rpm"),
+    Knob("closed_pct", "Closed throttle up to", 2.0, 0.0, 10.0, "%"),
+    Knob("full_pct", "Full throttle from", 80.0, 50.0, 100.0, "%"),
+    Knob("map_rate", "Transient from MAP slope", 60.0, 5.0, 500.0, "%/s"),
+    Knob("throttle_rate", "Transient from throttle slope", 30.0, 5.0, 500.0, "%/s"),
+)
+"""Thresholds that tell regimes apart (all common practice, no source); the MAP slope is relative to the present MAP."""
+
+
 @dataclass(frozen=True)
 class RegimeSettings:
-    """Thresholds that tell regimes apart (all common practice, no source).
-
-    running_rpm : below it the engine counts as stopped, 100 to 600 rpm.
-    warm_c : coolant from which the engine counts as warm, 40 to 95 °C.
-    idle_rpm : at or below it a closed throttle is idle, 500 to 2000 rpm.
-    closed_pct : throttle at or below it is closed, 0 to 10 %.
-    full_pct : throttle at or above it is full throttle, 50 to 100 %.
-    map_rate : MAP slope that makes a transient, in percent of the present MAP per second, 5 to 500.
-    throttle_rate : throttle slope that makes a transient, %/s, 5 to 500.
-    """
+    """Values of ``REGIME_KNOBS``. Raises BadInputError outside a knob's range."""
 
     running_rpm: float = 300.0
     warm_c: float = 70.0
@@ -58,23 +63,9 @@ class RegimeSettings:
     map_rate: float = 60.0
     throttle_rate: float = 30.0
 
-
-def quick_change(frame: Frame, settings: RegimeSettings) -> Mask:
-    """True where throttle or MAP moves fast enough for the wall film to matter."""
-    log = frame.log
-    quick = np.zeros(len(log), bool)
-    if Role.THROTTLE in log:
-        quick |= np.abs(rate_per_s(log.time_s, log[Role.THROTTLE], 0.2)) > settings.throttle_rate
-    if Role.MAP in log:
-        quick |= np.abs(relative_map_rate(frame)) > settings.map_rate
-    return quick
-
-
-def relative_map_rate(frame: Frame) -> Floats:
-    """MAP slope in percent of the present MAP per second, shape (n,)."""
-    log = frame.log
-    pressure = np.maximum(np.nan_to_num(log[Role.MAP], nan=100.0), 5.0)
-    return 100.0 * rate_per_s(log.time_s, log[Role.MAP], 0.24) / pressure
+    def __post_init__(self) -> None:
+        for knob in REGIME_KNOBS:
+            knob.checked(getattr(self, knob.name))
 
 
 def fuel_cut(frame: Frame) -> Mask:
@@ -87,12 +78,13 @@ def fuel_cut(frame: Frame) -> Mask:
     return turning & closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
 
 
-def classify(frame: Frame, settings: RegimeSettings) -> NDArray[np.int8]:
+def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     """Regime of every sample as small integers, shape (n,). Unknown channels leave their regimes out."""
-    log = frame.log
-    rpm, throttle = np.nan_to_num(log[Role.RPM]), log.get(Role.THROTTLE)
+    frame, log = motion.frame, motion.frame.log
+    rpm, throttle = filled(log[Role.RPM]), log.get(Role.THROTTLE)
     regime = np.full(len(log), Regime.CRUISE, np.int8)
-    regime[quick_change(frame, settings)] = Regime.TRANSIENT
+    quick = np.abs(motion.throttle_rate) > settings.throttle_rate
+    regime[quick | (np.abs(motion.map_rate) > settings.map_rate)] = Regime.TRANSIENT
     full = throttle >= settings.full_pct
     regime[full & ~spread(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = Regime.FULL_THROTTLE
     idle = (rpm <= settings.idle_rpm) & (throttle <= settings.closed_pct) & (log.get(Role.SPEED, 0.0) < 5.0)

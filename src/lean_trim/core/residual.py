@@ -10,6 +10,7 @@ from .channels import Role
 from .frame import Frame
 from .observations import Observations
 from .physics import Floats
+from .tables import Ints
 
 
 @dataclass(frozen=True)
@@ -30,12 +31,13 @@ class Residual:
     cells: int
 
 
-def residual_of(frame: Frame, observations: Observations) -> Residual:
-    """Measure a drive against its own table."""
+def residual_of(frame: Frame, observations: Observations, nearest: Ints) -> Residual:
+    """Measure a drive against its own table. ``nearest`` is the cell of each observation, (m,)."""
     if not len(observations):
         return Residual(np.nan, np.nan, np.nan, 0)
-    mean = cell_means(frame, observations, observations.k)
-    trims = cell_means(frame, observations, frame.trim[observations.index])
+    size = frame.vehicle.table.size
+    mean = cell_means(observations, nearest, size, observations.k)
+    trims = cell_means(observations, nearest, size, frame.trim[observations.index])
     seen = np.isfinite(mean)
     gap = 100.0 * (mean[seen] - 1.0)
     has_trims = Role.STFT in frame.log or Role.LTFT in frame.log
@@ -47,11 +49,9 @@ def residual_of(frame: Frame, observations: Observations) -> Residual:
     )
 
 
-def cell_means(frame: Frame, observations: Observations, values: Floats, min_seconds: float = 0.5) -> Floats:
+def cell_means(observations: Observations, cell: Ints, size: int, values: Floats, min_seconds: float = 0.5) -> Floats:
     """Precision-weighted mean of a per-observation value in each nearest cell, flat; NaN below ``min_seconds``."""
-    table = frame.vehicle.table
-    cell = table.nearest(*(a[observations.index] for a in frame.at))
-    weight = np.bincount(cell, observations.weight, minlength=table.size)
-    seconds = np.bincount(cell, observations.seconds, minlength=table.size)
-    total = np.bincount(cell, observations.weight * values, minlength=table.size)
+    weight = np.bincount(cell, observations.weight, minlength=size)
+    seconds = np.bincount(cell, observations.seconds, minlength=size)
+    total = np.bincount(cell, observations.weight * values, minlength=size)
     return np.where(seconds >= min_seconds, total / np.where(weight > 0, weight, 1.0), np.nan)

@@ -4,25 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from .averages import AverageSettings, average_cells
-from .delay import DelaySettings, aligned_lambda
+from .delay import DelaySettings
 from .delay_fit import DelayEstimate, estimate_delay
 from .errors import CancelledError, LogError
 from .estimate import Estimate
 from .findings import Finding, find_faults
-from .frame import Frame, make_frame, read_along
+from .frame import Frame, Piece, make_frame, read_along
+from .inference import Inferred, infer
 from .log import Log, concatenate
-from .observations import Observations, observe
-from .physics import Floats
-from .regimes import Mask, RegimeSettings, classify
+from .log_shares import LogShare, shares_of
+from .motion import Motion
+from .observations import Observations
+from .physics import Floats, Mask
+from .prepare import Prepared, prepare
+from .regimes import RegimeSettings
 from .residual import Residual, residual_of
-from .sieve import SieveSettings, Sifted, sift
+from .sieve import SieveSettings, Sifted
 from .surface import SurfaceSettings, fit_surface
+from .tables import Table
 from .vehicle import Vehicle
 
 JOINT_GAP_S = 10.0
@@ -46,11 +52,9 @@ class SolveSettings:
 
 @dataclass(frozen=True, eq=False)
 class Solution:
-    """Everything one solve produced. ``lam`` is aligned lambda, ``k`` the factor per sample, NaN where left out."""
+    """Everything one solve produced, and what the next one can begin from."""
 
-    frame: Frame
-    lam: Floats
-    regime: NDArray[np.int8]
+    prepared: Prepared
     sifted: Sifted
     observations: Observations
     estimate: Estimate
@@ -58,13 +62,36 @@ class Solution:
     findings: tuple[Finding, ...]
     settings: SolveSettings
     delay: DelayEstimate
+    inferred: tuple[Inferred, ...]
+    logs: tuple[LogShare, ...]
 
     @property
+    def frame(self) -> Frame:
+        return self.prepared.frame
+
+    @property
+    def lam(self) -> Floats:
+        """Aligned lambda per log sample, NaN where unknown."""
+        return self.prepared.scene.lam
+
+    @property
+    def regime(self) -> NDArray[np.int8]:
+        return self.prepared.scene.regime
+
+    @cached_property
     def k_along(self) -> Floats:
         """k per log sample, shape (n,), NaN where the sample was left out."""
         out = np.full(len(self.frame.log), np.nan)
         out[self.observations.index] = self.observations.k
         return out
+
+
+@dataclass(frozen=True, eq=False)
+class DrivenLog:
+    """A log and the table it was driven on, where that is not the present one."""
+
+    log: Log
+    table: Table | None = None
 
 
 def join_logs(logs: Sequence[Log]) -> Log:
@@ -82,17 +109,25 @@ def join_logs(logs: Sequence[Log]) -> Log:
     return concatenate(pieces, " + ".join(log.name for log in logs))
 
 
+def pieces_of(logs: Sequence[DrivenLog]) -> tuple[Piece, ...]:
+    """Where each log lies in the joined one."""
+    ends = np.cumsum([len(d.log) for d in logs]).tolist()
+    return tuple(Piece(d.log.name, end - len(d.log), end, d.table) for d, end in zip(logs, ends, strict=True))
+
+
 def solve(
-    logs: Sequence[Log],
+    logs: Sequence[Log | DrivenLog],
     vehicle: Vehicle,
     settings: SolveSettings | None = None,
     left_out_by_hand: Mask | None = None,
     progress: Progress | None = None,
 ) -> Solution:
-    """Logs driven on ``vehicle.table`` → correction per cell with evidence, residual and findings.
+    """Logs → correction of ``vehicle.table`` per cell with evidence, residual and findings.
 
     Parameters
     ----------
+    logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated, since k is relative to the table
+        that was driven on.
     left_out_by_hand : samples of the joined log the user left out.
     progress : called between the stages; returning False raises CancelledError.
 
@@ -104,51 +139,68 @@ def solve(
     settings = settings or SolveSettings()
     step = _stepper(progress)
     step(0.0, "Reading the log")
-    frame = make_frame(join_logs(logs), vehicle)
-    regime = classify(frame, settings.regimes)
+    driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
+    frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
+    motion = Motion(frame)
     step(0.2, "Sifting samples")
-    first = _Pass(frame, regime, settings, settings.delay, left_out_by_hand)
+    prepared = prepare(motion, settings.delay, settings.regimes)
+    sifted = prepared.sift(settings.sieve, left_out_by_hand)
+    observations = prepared.observe(sifted)
     step(0.3, "Fitting the surface" if settings.method == "surface" else "Averaging cells")
-    estimate = first.estimate()
+    estimate = estimate_from(prepared, observations, settings)
     delay = DelayEstimate(settings.delay, False, note="defaults")
-    last = first
     if settings.method == "surface" and settings.fit_delay:
         step(0.6, "Reading the sensor delay from the log")
         delay = estimate_delay(frame, settings.delay, table_factor(frame, estimate))
         if delay.estimated:
             step(0.7, "Fitting again with that delay")
-            last = _Pass(frame, regime, settings, delay.settings, left_out_by_hand)
-            estimate = last.estimate()
+            prepared = prepare(motion, delay.settings, settings.regimes)
+            sifted = prepared.sift(settings.sieve, left_out_by_hand)
+            observations = prepared.observe(sifted)
+            estimate = estimate_from(prepared, observations, settings)
     step(0.95, "Looking for faults")
-    findings = find_faults(frame, regime, last.lam)
+    findings = find_faults(frame, prepared.scene.regime, prepared.scene.lam)
+    inferred = infer(prepared.scene)
     step(1.0, "Done")
-    observations = without_film(last.observations, estimate)
-    residual = residual_of(frame, observations)
-    return Solution(frame, last.lam, regime, last.sifted, observations, estimate, residual, findings, settings, delay)
+    return _solution(prepared, sifted, observations, estimate, settings, delay, findings, inferred)
 
 
-class _Pass:
-    """One way from the frame to observations, with one set of delay parameters."""
+def resolve(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
+    """Solve again after a threshold of the sieve or of the estimator was changed, from where the last solve ended.
 
-    def __init__(
-        self,
-        frame: Frame,
-        regime: NDArray[np.int8],
-        settings: SolveSettings,
-        delay: DelaySettings,
-        by_hand: Mask | None,
-    ) -> None:
-        self.frame, self.settings = frame, settings
-        self.lam = aligned_lambda(frame, delay)
-        self.sifted = sift(frame, regime, self.lam, settings.sieve, by_hand)
-        self.observations = observe(frame, self.lam, self.sifted.used)
+    Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when regimes, delay settings
+    or the logs change, and once a slider has come to rest.
+    """
+    prepared = solution.prepared
+    sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
+    observations = prepared.observe(sifted)
+    start = solution.estimate if settings.method == solution.settings.method == "surface" else None
+    estimate = estimate_from(prepared, observations, settings, start)
+    return _solution(
+        prepared, sifted, observations, estimate, settings, solution.delay, solution.findings, solution.inferred
+    )
 
-    def estimate(self) -> Estimate:
-        """Correction per cell by the chosen method."""
-        table, time_s, settings = self.frame.vehicle.table, self.frame.log.time_s, self.settings
-        if settings.method == "surface":
-            return fit_surface(self.observations, table, time_s, settings.surface)
-        return average_cells(self.observations, table, self.frame.at, time_s, settings.averages)
+
+def _solution(
+    prepared: Prepared, sifted: Sifted, observations: Observations, estimate: Estimate, settings: SolveSettings,
+    delay: DelayEstimate, findings: tuple[Finding, ...], inferred: tuple[Inferred, ...],
+) -> Solution:  # fmt: skip
+    plain = without_film(observations, estimate)
+    nearest = prepared.scene.motion.nearest[plain.index]
+    residual = residual_of(prepared.frame, plain, nearest)
+    shares = shares_of(prepared.frame, plain, estimate, prepared.scene.motion.durations_s)
+    return Solution(prepared, sifted, plain, estimate, residual, findings, settings, delay, inferred, shares)
+
+
+def estimate_from(
+    prepared: Prepared, observations: Observations, settings: SolveSettings, start: Estimate | None = None
+) -> Estimate:
+    """Correction per cell by the chosen method."""
+    frame = prepared.frame
+    table, time_s = frame.vehicle.table, frame.log.time_s
+    if settings.method == "surface":
+        return fit_surface(observations, table, time_s, settings.surface, start)
+    return average_cells(observations, table, frame.at, time_s, settings.averages)
 
 
 def without_film(observations: Observations, estimate: Estimate) -> Observations:

@@ -14,6 +14,8 @@ from .tables import Table
 
 Airflow = Literal["ve", "maf"]
 Feedback = Literal["wideband", "narrowband", "none"]
+SensorPlace = Literal["downpipe", "tailpipe"]
+SourceKind = Literal["auto", "table", "flag", "rule"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +48,27 @@ class TableLimits:
             )
 
 
+@dataclass(frozen=True)
+class SourceSettings:
+    """How to tell which airflow model was in force.
+
+    kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is the user's word that
+        the ECU was forced onto it; "flag" asks for the logged flag; "rule" applies the two limits below.
+    ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
+    ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0 (never) to 500.
+    """
+
+    kind: SourceKind = "auto"
+    ve_below_rpm: float = 0.0
+    ve_above_map_rate: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not 0.0 <= self.ve_below_rpm <= 10000.0:
+            raise BadInputError(f"ve_below_rpm is {self.ve_below_rpm:g}; allowed is 0 to 10000 rpm")
+        if not 0.0 <= self.ve_above_map_rate <= 500.0:
+            raise BadInputError(f"ve_above_map_rate is {self.ve_above_map_rate:g}; allowed is 0 to 500 %/s")
+
+
 @dataclass(frozen=True, eq=False)
 class Vehicle:
     """One vehicle with the calibration that is in its ECU."""
@@ -62,6 +85,8 @@ class Vehicle:
     limits: TableLimits
     exhaust_volume_l: float
     redline_rpm: float = field(default=7000.0)
+    sensor_place: SensorPlace = "downpipe"
+    source: SourceSettings = field(default_factory=SourceSettings)
 
     @property
     def cylinder_l(self) -> float:

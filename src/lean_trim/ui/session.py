@@ -17,8 +17,8 @@ from ..core.errors import LeanTrimError
 from ..core.events import Event, find_events
 from ..core.knock import knock_cells
 from ..core.log import Log
+from ..core.physics import Mask
 from ..core.proposal import PolicySettings, Proposal, propose
-from ..core.regimes import Mask
 from ..core.sieve import RULES
 from ..core.solve import Solution, SolveSettings, join_logs, solve
 from ..core.tables import Table
@@ -204,8 +204,8 @@ class Session(QObject):
     def _propose(self) -> None:
         assert self.solution is not None and self.vehicle is not None and self.decision is not None
         pinned = frozenset(np.flatnonzero(self.decision.pinned.ravel()).tolist())
-        policy, frame = replace(self.policy, pinned=pinned), self.solution.frame
-        self.proposal = propose(self.solution.estimate, policy, self.vehicle.limits, knock_cells(frame))
+        policy, held = replace(self.policy, pinned=pinned), knock_cells(self.solution.sifted)
+        self.proposal = propose(self.solution.estimate, policy, self.vehicle.limits, held)
 
     def use_rule(self, name: str, on: bool) -> None:
         """Switch a rule of the sieve on or off for this job and solve again."""

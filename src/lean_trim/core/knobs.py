@@ -1,0 +1,40 @@
+"""A setting that people may turn: its range, default and unit in one place."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from .errors import BadInputError
+
+
+@dataclass(frozen=True)
+class Knob:
+    """One number with its documented range. ``label`` and ``unit`` are for people, ``name`` for files."""
+
+    name: str
+    label: str
+    default: float
+    low: float
+    high: float
+    unit: str
+
+    def checked(self, value: float) -> float:
+        """The value itself; BadInputError if it is outside the range."""
+        if not (math.isfinite(value) and self.low <= value <= self.high):
+            unit = f" {self.unit}" if self.unit else ""
+            raise BadInputError(f"{self.name} is {value:g}; allowed is {self.low:g} to {self.high:g}{unit}")
+        return value
+
+    @property
+    def step(self) -> float:
+        """A step that divides the range finely enough to drag along: 1, 2 or 5 times a power of ten."""
+        rough = (self.high - self.low) / 200.0
+        power = 10.0 ** math.floor(math.log10(rough))
+        return power * next(m for m in (1.0, 2.0, 5.0, 10.0) if m * power >= rough * 0.999)
+
+
+def values_of(prefix: str, knobs: Iterable[Knob], changes: Mapping[str, float]) -> dict[str, float]:
+    """Every knob's value: its default unless changed under "prefix.name"."""
+    return {k.name: changes.get(f"{prefix}.{k.name}", k.default) for k in knobs}

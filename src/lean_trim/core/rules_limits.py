@@ -1,0 +1,135 @@
+"""Rules of the sieve about sensors, supply and the calibration itself. Common practice, no source, unless said."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .channels import Role
+from .frame import Frame
+from .knobs import Knob
+from .log import filled, rate_per_s
+from .physics import Floats, Mask
+from .regimes import Regime
+from .scene import Scene
+from .sieve_rule import Values, rule
+
+
+@rule("no_data", "Channel missing here", "a value the correction needs was not logged")
+def no_data(scene: Scene, v: Values) -> Mask:
+    frame = scene.motion.frame
+    return ~(np.isfinite(frame.base) & np.isfinite(frame.target) & (frame.base > 0))
+
+
+@rule(
+    "airflow_end", "Airflow at its end", "the ECU cannot see more air here, so lean is not the table's",
+    Knob("flat_pct", "Airflow flat within, of itself", 1.0, 0.0, 10.0, "%/s"),
+    before_s=0.2, after_s=0.5,
+)  # fmt: skip
+def airflow_end(scene: Scene, v: Values) -> Mask:
+    return airflow_pegged(scene.motion.frame, v["flat_pct"])
+
+
+def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
+    """True where the airflow model can say no more.
+
+    The sensor past the curve's end or flat while MAP times engine speed rises by more than 6 % a second, or cells at the field's limit.
+    """
+    if frame.vehicle.airflow == "maf":
+        signal = frame.at[0]
+        past = signal >= frame.vehicle.table.axes[0].points[-1]
+        return np.asarray(past | _flat(frame, signal, flat_pct))
+    limits = frame.vehicle.limits
+    return np.asarray(filled(frame.driven_base) >= limits.highest - 0.5 * limits.resolution)
+
+
+def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
+    log = frame.log
+    if Role.MAP not in log or flat_pct == 0.0:
+        return np.zeros(len(log), bool)
+    top = np.nanmax(signal)
+    demand = np.log(np.maximum(filled(log[Role.MAP] * log[Role.RPM]), 1.0))
+    rises = rate_per_s(log.time_s, demand, 0.5) > 0.06
+    still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
+    return np.asarray(rises & still & (signal > 0.97 * top))
+
+
+@rule(
+    "sensor_range", "Sensor at its end", "the lambda reading is pegged, missing or not yet hot",
+    Knob("low", "Lowest lambda believed", 0.66, 0.4, 0.9, "λ"),
+    Knob("high", "Highest lambda believed", 1.34, 1.05, 2.0, "λ"),
+)  # fmt: skip
+def sensor_range(scene: Scene, v: Values) -> Mask:
+    low, high = scene.motion.sensor_ends
+    with np.errstate(invalid="ignore"):
+        return ~((scene.lam > max(v["low"], low)) & (scene.lam < min(v["high"], high)))
+
+
+@rule(
+    "enrichment", "Unknown enrichment", "pulse width shows fuel the table and trims do not",
+    Knob("off_pct", "Fuel off the table by more than", 5.0, 0.5, 50.0, "%"),
+)  # fmt: skip
+def enrichment(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.motion.excess_pct > v["off_pct"])
+
+
+@rule(
+    "full_target", "Enrichment not reached", "full throttle ran on a part-throttle target, which was not what was meant",
+    Knob("above", "Target lambda above", 0.95, 0.7, 1.05, "λ"),
+)  # fmt: skip
+def full_target(scene: Scene, v: Values) -> Mask:
+    return enrichment_missing(scene.motion.frame, scene.regime == Regime.FULL_THROTTLE, v["above"])
+
+
+def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
+    """Full throttle with a target above ``above`` although the calibration means a richer one there."""
+    missing = full & (frame.target > above)
+    if frame.vehicle.target is None or Role.MAP not in frame.log or not missing.any():
+        return np.asarray(missing)
+    at = np.flatnonzero(missing)
+    meant = frame.vehicle.target.lookup(frame.log[Role.MAP][at], frame.log[Role.RPM][at])
+    missing[at] = filled(meant) <= above
+    return np.asarray(missing)
+
+
+@rule("off_table", "Outside the table", "the ECU used the table's edge, not a cell here")
+def off_table(scene: Scene, v: Values) -> Mask:
+    frame = scene.motion.frame
+    return ~frame.vehicle.table.inside(*frame.at)
+
+
+@rule(
+    "other_source", "Other airflow source", "another airflow model was in force, so the table did not count here",
+    Knob("least_share", "Share of this table at least", 0.95, 0.5, 1.0, ""),
+    after_s=0.3, before_s=0.3,
+)  # fmt: skip
+def other_source(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.source.share < v["least_share"])
+
+
+@rule(
+    "low_voltage", "Low voltage", "dead time is steep at low voltage",
+    Knob("below_v", "Battery below", 11.5, 8.0, 14.0, "V"),
+)  # fmt: skip
+def low_voltage(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.motion.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
+
+
+@rule(
+    "injector_limit", "Injector at its limit", "no more fuel exists, so lean is not airflow",
+    Knob("above_pct", "Duty above", 92.0, 50.0, 110.0, "%"),
+    after_s=0.5,
+)  # fmt: skip
+def injector_limit(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.motion.duty > v["above_pct"])
+
+
+@rule(
+    "pressure", "Fuel pressure low", "lean here is supply, not airflow",
+    Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
+)  # fmt: skip
+def pressure(scene: Scene, v: Values) -> Mask:
+    frame = scene.motion.frame
+    floor = frame.vehicle.injectors.rated_pressure_kpa * (1.0 - v["drop_pct"] / 100.0)
+    if Role.FUEL_DP not in frame.log:
+        return np.zeros(len(frame.log), bool)
+    return np.asarray(filled(frame.log[Role.FUEL_DP], floor) < floor)

@@ -1,0 +1,29 @@
+"""What the sieve's rules look at: the frame, how it moved, its regimes, aligned lambda and the airflow source."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .motion import Motion
+from .physics import Floats
+from .regimes import RegimeSettings, classify
+from .source import SourceReading, read_source
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """One log made ready for sifting; arrays have shape (n,). ``lam`` is NaN where unknown."""
+
+    motion: Motion
+    regime: NDArray[np.int8]
+    lam: Floats
+    source: SourceReading
+
+
+def make_scene(motion: Motion, lam: Floats, regimes: RegimeSettings | None = None) -> Scene:
+    """The scene of a log with the vehicle's own way to tell the airflow source."""
+    source = read_source(motion, motion.frame.vehicle.source)
+    return Scene(motion, classify(motion, regimes or RegimeSettings()), lam, source)
