@@ -31,7 +31,22 @@ def build_parser() -> argparse.ArgumentParser:
     correct.add_argument("--gain", type=float, default=1.0, help=GAIN_HELP)
     correct.add_argument("--unvisited", choices=("keep", "carry", "taper"), default="keep")
     correct.add_argument("--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent")
-    correct.set_defaults(run=run_correct)
+    correct.add_argument(
+        "--regime-gain", action="append", default=[], metavar="REGIME=SHARE", help="idle, part, full or boost, 0 to 1"
+    )
+    correct.add_argument("--extrapolate-end", action="store_true", help="carry a curve's last segment on")
+    correct.add_argument(
+        "--driven-on",
+        action="append",
+        default=[],
+        metavar="LOG=TABLE",
+        help="the table a log was driven on, if another",
+    )
+    correct.add_argument(
+        "--sieve", action="append", default=[], metavar="RULE.KNOB=VALUE", help="turn a knob of the sieve"
+    )
+    correct.add_argument("--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off")
+    correct.set_defaults(run=_correct)
     simulate = commands.add_parser("simulate", help="drive the simulated car with this calibration")
     simulate.add_argument("--vehicle", required=True, type=Path)
     simulate.add_argument("--out", required=True, type=Path, help="a CSV file, or - to stream to standard output")
@@ -41,31 +56,16 @@ def build_parser() -> argparse.ArgumentParser:
     return parser
 
 
-def run_correct(args: argparse.Namespace) -> None:
-    """``lean-trim correct``: logs and a sheet in, corrected table and round.json out."""
-    from .core.knock import knock_cells
-    from .core.proposal import PolicySettings, propose
-    from .core.solve import SolveSettings, solve
-    from .formats.logs import open_log
-    from .formats.round_json import write_round
-    from .formats.tables_csv import write_table
-    from .formats.vehicle_json import read_vehicle
+def _correct(args: argparse.Namespace) -> None:
+    from .correct import run_correct
 
-    policy = PolicySettings(gain=args.gain, unvisited=args.unvisited, rich_bias_pct=args.rich_bias)
-    vehicle, warnings = read_vehicle(args.vehicle)
-    opened = [open_log(path, vehicle.stoich_afr) for path in args.log]
-    for line in (*warnings, *(w for o in opened for w in o.warnings)):
-        print(f"warning: {line}", file=sys.stderr)
-    solution = solve([o.log for o in opened], vehicle, SolveSettings(method=args.method))
-    proposal = propose(solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted))
-    _make_folder(args.out)
-    write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
-    write_round(solution, proposal, args.out / "round.json")
+    run_correct(args)
 
 
 def run_simulate(args: argparse.Namespace) -> None:
     """``lean-trim simulate``: a log of the simulated car driven on this calibration."""
     from .core.log import Log, concatenate
+    from .formats.folders import make_folder
     from .formats.logs import header_lines, row_lines, write_log_csv
     from .formats.vehicle_json import read_vehicle
     from .simcar.drive import drive
@@ -80,17 +80,8 @@ def run_simulate(args: argparse.Namespace) -> None:
             sys.stdout.flush()
         pieces.append(piece)
     if str(args.out) != "-":
-        _make_folder(args.out.parent)
+        make_folder(args.out.parent)
         write_log_csv(concatenate(pieces, "drive"), args.out)
-
-
-def _make_folder(path: Path) -> None:
-    from .core.errors import BadInputError
-
-    try:
-        path.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise BadInputError(f"{path}: cannot be made ({error.strerror}); name a folder that can be written") from error
 
 
 def main(argv: Sequence[str] | None = None) -> int:

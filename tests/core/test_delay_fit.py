@@ -34,12 +34,17 @@ def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004) -> Frame:
 
 
 @pytest.mark.parametrize(("volume", "sensor"), [(1.5, 0.06), (4.0, 0.12), (9.0, 0.08)])
-def test_volume_and_sensor_are_recovered_within_their_errors(volume: float, sensor: float) -> None:
+def test_the_parts_are_recovered_within_their_errors_and_their_sum_closely(volume: float, sensor: float) -> None:
     estimate = estimate_delay(cut_drive(volume, sensor), DelaySettings(), np.ones(N))
     assert estimate.estimated
-    assert estimate.settings.exhaust_volume_l == pytest.approx(volume, rel=0.08)
+    assert estimate.settings.exhaust_volume_l == pytest.approx(volume, abs=estimate.volume_se_l)
     assert estimate.settings.sensor_s == pytest.approx(sensor, abs=0.025)
-    assert 0.0 < estimate.volume_se_l < 0.2 * volume
+    assert estimate.settings.cycles == pytest.approx(1.0, abs=estimate.cycles_se)
+    assert 0.0 < estimate.volume_se_l < 0.6 * volume
+    frame = cut_drive(volume, sensor)
+    gap = delay_s(frame, estimate.settings) - delay_s(frame, DelaySettings(1.0, volume, sensor))
+    assert np.abs(gap).max() < 0.02
+    assert estimate.total_se_s < 0.03
     assert estimate.misfit_after <= estimate.misfit_before
 
 

@@ -72,5 +72,34 @@ def hole_caution(table: Table, values: Floats) -> str:
     )
 
 
+KINK_PCT = 5.0
+
+
+def kinks(table: Table, values: Floats) -> int:
+    """Cells that now stand more than 5 % off the straight line between their neighbours along an axis, and 2 % more than before."""
+    off = np.zeros(table.shape, bool)
+    for axis, points in enumerate(a.points for a in table.axes):
+        share = (points[1:-1] - points[:-2]) / (points[2:] - points[:-2])
+        bends = []
+        for field in (values, table.values):
+            logs = np.moveaxis(np.log(field), axis, -1)
+            bends.append(np.abs(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share)))
+        rough = (bends[0] > KINK_PCT / 100) & (bends[0] > bends[1] + 0.02)
+        np.moveaxis(off, axis, -1)[..., 1:-1] |= rough
+    return int(off.sum())
+
+
+def kink_caution(table: Table, values: Floats) -> str:
+    """A sentence if the written table would be rougher than the one driven on, else ""."""
+    count = kinks(table, values)
+    if not count:
+        return ""
+    stand = "stands" if count == 1 else "stand"
+    return (
+        f"{_cells(count)} now {stand} more than {KINK_PCT:g} % off the line of the neighbours; a pattern is believed, a lone cell "
+        "is not: shape the edge or drive it."
+    )
+
+
 def _cells(count: int) -> str:
     return "1 cell" if count == 1 else f"{count} cells"

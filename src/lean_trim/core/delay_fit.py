@@ -2,8 +2,9 @@
 
 Whenever the mixture changes quickly (fuel cuts, enrichment and trim steps) the sensor answers one delay later. Around
 such moments the equivalence ratio in the cylinder follows from the injected fuel and the wall film; it is sent through
-the exhaust (a cycle, then plug flow) and a first-order sensor, and the exhaust volume and the sensor's time constant
-that make it meet the measured one best are the estimate.
+the exhaust (engine cycles, then plug flow) and a first-order sensor, and the cycles, exhaust volume and time constant
+that make it meet the measured one best are the estimate. The three trade against each other: a drive tells their sum well and each
+of them less well, so that what is known beforehand counts too, and the standard errors say how much is left.
 """
 
 from __future__ import annotations
@@ -14,16 +15,23 @@ import numpy as np
 
 from .channels import Role
 from .delay import DelaySettings, delay_s
-from .film import DEFAULT_TAU_S, first_order_lag, injected_flow
+from .film import DEFAULT_TAU_S, GAP_S, first_order_lag, injected_flow
 from .frame import Frame
 from .physics import Floats, Mask
+from .tables import Ints
 
 WINDOWS, LEAD_S, TAIL_S = 60, 1.2, 2.5
 STEP, HUBER = 0.08, 0.05
 WALL_X = 0.2
 FEWEST = 6
-BOUNDS = ((0.2, 40.0), (0.01, 0.6))
-"""Allowed exhaust volume, L, and sensor time constant, s."""
+BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.6), 2.5]])
+"""Allowed log exhaust volume (L), log sensor time constant (s) and engine cycles."""
+BEFOREHAND = np.array([0.8, 0.6, 0.3])
+"""Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any driving (common practice, no source)."""
+UNSURE_S = 0.06
+"""Standard error of the delay at middling flow from which the defaults are better kept, s."""
+DOUBT = 0.25
+"""Relative error that more driving cannot remove (a pipe is no plug flow, a sensor no plain lag), seen on simulated cars."""
 
 
 @dataclass(frozen=True)
@@ -31,7 +39,8 @@ class DelayEstimate:
     """Result of the matching. ``settings`` is what is to be used; ``estimated`` False means the defaults were kept.
 
     ``moments`` counts the quick changes looked at; ``misfit_before`` and ``misfit_after`` are the mean absolute
-    differences of equivalence ratio with the defaults and with the estimate; the standard errors are NaN if kept.
+    differences of equivalence ratio with the defaults and with the estimate; the standard errors are NaN if kept. ``total_se_s`` is that of the
+    delay itself at middling flow, which is known better than its parts.
     """
 
     settings: DelaySettings
@@ -42,11 +51,16 @@ class DelayEstimate:
     misfit_before: float = np.nan
     misfit_after: float = np.nan
     note: str = ""
+    cycles_se: float = np.nan
+    total_se_s: float = np.nan
 
 
 @dataclass(frozen=True, eq=False)
-class _Moments:
-    """Samples around quick changes: cylinder and measured equivalence ratio, and what the delay depends on."""
+class Moments:
+    """Samples around quick changes: cylinder and measured equivalence ratio, and what the delay depends on.
+
+    ``start`` (windows,) is when each change began; ``time`` runs on from window to window, far apart.
+    """
 
     time: Floats
     phi: Floats
@@ -54,7 +68,8 @@ class _Moments:
     cycle_s: Floats
     per_litre_s: Floats
     judged: Mask
-    window: np.ndarray
+    window: Ints
+    start: Floats
 
 
 def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEstimate:
@@ -67,7 +82,7 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     fixed = replace(settings, exhaust_volume_l=volume)
     if settings.exhaust_volume_l is not None:
         return DelayEstimate(fixed, False, note="set by hand")
-    moments = _moments(frame, fixed, k)
+    moments = find_moments(frame, k)
     count = 0 if moments is None else int(moments.window.max()) + 1
     if moments is None or count < FEWEST:
         return DelayEstimate(
@@ -76,32 +91,53 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     return _fit(moments, fixed, volume, count)
 
 
-def _fit(moments: _Moments, fixed: DelaySettings, volume: float, count: int) -> DelayEstimate:
-    from scipy.optimize import minimize
-
-    start = np.log([max(volume, 0.5), max(fixed.sensor_s, 0.02)])
-    low, high = np.log(np.array(BOUNDS)).T
-
-    def cost(theta: Floats) -> float:
-        return float(_losses(moments, np.clip(theta, low, high)).sum())
-
-    tries = [start + shift for shift in ([0.0, 0.0], [0.8, 0.0], [-0.8, 0.0])]
-    found = minimize(
-        cost, min(tries, key=cost), method="Nelder-Mead", options={"xatol": 0.01, "fatol": 1e-4, "maxfev": 90}
-    )
-    theta = np.clip(found.x, low, high)
-    deviation = _deviations(moments, theta)
+def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> DelayEstimate:
+    start = np.array([np.log(max(volume, 0.5)), np.log(max(fixed.sensor_s, 0.02)), fixed.cycles])
+    low, high = BOUNDS
+    theta = _search(moments, start, start, 0.0)
+    worth = _information(moments, theta)
+    if worth is not None:
+        theta = _search(moments, theta, start, worth)
+    covariance = _covariance(moments, theta, worth)
     before, after = _misfit(moments, start), _misfit(moments, theta)
-    at_end = bool(np.any(theta <= low + 0.02) or np.any(theta >= high - 0.02))
-    if at_end or not np.isfinite(deviation).all() or deviation[0] > 0.35 or after > before:
+    at_end = bool(np.any(theta[:2] <= low[:2] + 0.02) or np.any(theta[:2] >= high[:2] - 0.02))
+    slope = np.array([np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()])
+    total = float(np.sqrt(slope @ covariance @ slope))
+    if at_end or not total < UNSURE_S or after > before:
         return DelayEstimate(
             fixed, False, np.nan, np.nan, count, before, before, "the quick changes do not agree on a delay"
         )
-    best = np.exp(theta)
-    settings = replace(fixed, exhaust_volume_l=float(best[0]), sensor_s=float(best[1]))
+    best = float(np.exp(theta[0])), float(np.exp(theta[1])), float(theta[2])
+    settings = replace(fixed, exhaust_volume_l=best[0], sensor_s=best[1], cycles=best[2])
+    deviation = np.sqrt(np.diag(covariance) + DOUBT**2)
     return DelayEstimate(
-        settings, True, float(best[0] * deviation[0]), float(best[1] * deviation[1]), count, before, after
-    )
+        settings, True, best[0] * float(deviation[0]), best[1] * float(deviation[1]), count, before, after,
+        cycles_se=float(deviation[2]), total_se_s=total,
+    )  # fmt: skip
+
+
+def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Floats:
+    """Lowest loss; with ``worth`` of the data against what is known beforehand, else of the data with the cycles given."""
+    from scipy.optimize import minimize
+
+    low, high = BOUNDS
+    free = 2 if worth == 0.0 else 3
+
+    def whole(part: Floats) -> Floats:
+        return np.clip(np.append(part, centre[free:]), low, high)
+
+    def cost(part: Floats) -> float:
+        at = whole(part)
+        prior = 0.5 * float(np.sum(((at - centre) / BEFOREHAND) ** 2)) if worth else 0.0
+        return (worth or 1.0) * float(_losses(moments, at).sum()) + prior
+
+    tries = [theta[:free] + np.eye(free)[0] * shift for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))]
+    simplex = np.vstack([min(tries, key=cost) + d for d in (np.zeros(free), *(0.15 * np.eye(free)))])
+    found = minimize(
+        cost, simplex[0], method="Nelder-Mead",
+        options={"xatol": 0.01, "fatol": 1e-3 if worth else 1e-4, "maxfev": 90, "initial_simplex": simplex},
+    )  # fmt: skip
+    return whole(found.x)
 
 
 def cylinder_phi(frame: Frame) -> Floats:
@@ -112,7 +148,8 @@ def cylinder_phi(frame: Frame) -> Floats:
     return np.clip(reaching / air, 0.0, 3.0)
 
 
-def _moments(frame: Frame, settings: DelaySettings, k: Floats) -> _Moments | None:
+def find_moments(frame: Frame, k: Floats) -> Moments | None:
+    """The quick changes of mixture in a log, at most 60 evenly taken; None if there are none. ``k`` as in ``estimate_delay``."""
     from .loops import onsets
 
     log = frame.log
@@ -134,25 +171,26 @@ def _moments(frame: Frame, settings: DelaySettings, k: Floats) -> _Moments | Non
     judged = np.isfinite(measured) & (time[index] > (starts - 0.1)[window])
     shift = window * 100.0 - starts[window]
     rpm = np.maximum(np.nan_to_num(log[Role.RPM][index]), 300.0)
-    return _Moments(
-        time[index] + shift, phi[index], np.nan_to_num(measured, nan=1.0), settings.cycles * 120.0 / rpm, unit[index], judged, window
+    return Moments(
+        time[index] + shift, phi[index], np.nan_to_num(measured, nan=1.0), 120.0 / rpm, unit[index], judged, window, starts
     )  # fmt: skip
 
 
-def _answer(m: _Moments, theta: Floats) -> Floats:
-    """What the sensor would show for log exhaust volume and log time constant."""
-    volume, sensor = np.exp(theta)
-    arrival = np.maximum.accumulate(m.time + m.cycle_s + volume * m.per_litre_s)
-    return first_order_lag(m.time, np.interp(m.time, arrival, m.phi), float(sensor))
+def answer(m: Moments, theta: Floats) -> Floats:
+    """What the sensor would show for log exhaust volume, log time constant and cycles."""
+    from .loops import lag
+
+    arrival = np.maximum.accumulate(m.time + theta[2] * m.cycle_s + np.exp(theta[0]) * m.per_litre_s)
+    return lag(m.time, np.interp(m.time, arrival, m.phi), float(np.exp(theta[1])), GAP_S)
 
 
-def _difference(m: _Moments, theta: Floats) -> Floats:
+def _difference(m: Moments, theta: Floats) -> Floats:
     """Shown minus measured, both within what the sensor can show; 0 outside the judged samples."""
     low, high = 1.0 / 1.33, 1.0 / 0.67
-    return np.where(m.judged, np.clip(_answer(m, theta), low, high) - np.clip(m.measured, low, high), 0.0)
+    return np.where(m.judged, np.clip(answer(m, theta), low, high) - np.clip(m.measured, low, high), 0.0)
 
 
-def _losses(m: _Moments, theta: Floats) -> Floats:
+def _losses(m: Moments, theta: Floats) -> Floats:
     """Huber loss of each window."""
     gap = np.abs(_difference(m, theta))
     loss = np.where(gap < HUBER, 0.5 * gap**2, HUBER * (gap - 0.5 * HUBER)) / HUBER**2
@@ -160,23 +198,37 @@ def _losses(m: _Moments, theta: Floats) -> Floats:
     return total
 
 
-def _misfit(m: _Moments, theta: Floats) -> float:
+def _misfit(m: Moments, theta: Floats) -> float:
     return float(np.abs(_difference(m, theta)).sum() / max(int(m.judged.sum()), 1))
 
 
-def _deviations(m: _Moments, theta: Floats, step: float = 0.05) -> Floats:
-    """Standard errors of log volume and log constant, from how the windows disagree (sandwich estimate)."""
-    eye = np.eye(2) * step
-    slopes = np.array([(_losses(m, theta + e) - _losses(m, theta - e)) / (2 * step) for e in eye])
-    centre = _losses(m, theta).sum()
-    bend = np.empty((2, 2))
-    for i in range(2):
-        bend[i, i] = (_losses(m, theta + eye[i]).sum() - 2 * centre + _losses(m, theta - eye[i]).sum()) / step**2
-    corners = [_losses(m, theta + a * eye[0] + b * eye[1]).sum() * a * b for a in (1, -1) for b in (1, -1)]
-    bend[0, 1] = bend[1, 0] = sum(corners) / (4 * step**2)
-    try:
-        inverse = np.linalg.inv(bend)
-    except np.linalg.LinAlgError:
-        return np.full(2, np.nan)
-    variance = np.diag(inverse @ (slopes @ slopes.T) @ inverse)
-    return np.sqrt(np.where((variance > 0) & (np.diag(bend) > 0), variance, np.nan))
+def _derivatives(m: Moments, theta: Floats, step: float = 0.05) -> tuple[Floats, Floats]:
+    """Slope of every window's loss (parameters, windows) and bend of the summed loss (parameters, parameters)."""
+    eye, n = np.eye(len(theta)) * step, len(theta)
+    plus, minus = (np.array([_losses(m, theta + s * e) for e in eye]) for s in (1.0, -1.0))
+    centre, bend = _losses(m, theta).sum(), np.empty((n, n))
+    for i in range(n):
+        bend[i, i] = (plus[i].sum() - 2 * centre + minus[i].sum()) / step**2
+        for j in range(i):
+            corners = [_losses(m, theta + a * eye[i] + b * eye[j]).sum() * a * b for a in (1, -1) for b in (1, -1)]
+            bend[i, j] = bend[j, i] = sum(corners) / (4 * step**2)
+    return (plus - minus) / (2 * step), bend
+
+
+def _information(m: Moments, theta: Floats) -> float | None:
+    """How much a unit of loss is worth as log likelihood, from how the windows disagree; None if they do not tell."""
+    slopes, bend = _derivatives(m, theta)
+    spread = float(np.sum(slopes**2))
+    return float(np.trace(bend)) / spread if spread > 0.0 and np.trace(bend) > 0.0 else None
+
+
+def _covariance(m: Moments, theta: Floats, worth: float | None) -> Floats:
+    """Covariance of log volume, log constant and cycles: of the data together with what is known beforehand.
+
+    Along directions in which the loss does not rise the data say nothing, and only what is known beforehand limits the error.
+    """
+    known = np.diag(1.0 / BEFOREHAND**2)
+    if worth is not None:
+        values, vectors = np.linalg.eigh(_derivatives(m, theta)[1])
+        known = known + worth * (vectors * np.maximum(values, 0.0)) @ vectors.T
+    return np.asarray(np.linalg.inv(known), np.float64)

@@ -9,13 +9,16 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from .driving import DrivingShares
 from .errors import BadInputError
 from .estimate import Estimate
+from .knobs import Knob
 from .physics import Floats
 from .tables import Table
 from .vehicle import TableLimits
 
 Unvisited = Literal["keep", "carry", "taper"]
+UNVISITED: tuple[Unvisited, ...] = ("keep", "carry", "taper")
 
 
 class Status(StrEnum):
@@ -29,6 +32,7 @@ class Status(StrEnum):
     KNOCK = "knock"
     CARRIED = "carried"
     RISING = "rising"
+    EXTRAPOLATED = "extrapolated"
 
 
 STATUS_TEXT = {
@@ -40,41 +44,56 @@ STATUS_TEXT = {
     Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
     Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
     Status.RISING: "raised so that the curve never falls",
+    Status.EXTRAPOLATED: "not driven: on the line through the last two driven points, never below the old value",
 }
+
+
+POLICY_KNOBS: tuple[Knob, ...] = (
+    Knob("gain", "Share written, all", 1.0, 0.0, 1.0, ""),
+    Knob("gain_idle", "Share at idle", 1.0, 0.0, 1.0, ""),
+    Knob("gain_part", "Share at part throttle", 1.0, 0.0, 1.0, ""),
+    Knob("gain_full", "Share at full throttle", 1.0, 0.0, 1.0, ""),
+    Knob("gain_boost", "Share above atmospheric", 1.0, 0.0, 1.0, ""),
+    Knob("add_limit_pct", "Most fuel added", 25.0, 0.0, 100.0, "%"),
+    Knob("remove_limit_pct", "Most fuel removed", 20.0, 0.0, 100.0, "%"),
+    Knob("boost_remove_limit_pct", "The same above atmospheric", 12.0, 0.0, 100.0, "%"),
+    Knob("rich_bias_pct", "Rich bias", 0.0, 0.0, 5.0, "%"),
+    Knob("atmospheric_kpa", "Boost counts from", 101.0, 60.0, 110.0, "kPa"),
+)
+"""Numbers of the policy (common practice, no source)."""
 
 
 @dataclass(frozen=True)
 class PolicySettings:
-    """How much of an estimate is written at once (common practice, no source).
+    """How much of an estimate is written at once. Values of ``POLICY_KNOBS``, and:
 
-    gain : share of the wanted correction, 0 to 1.
-    add_limit_pct : largest step towards more fuel, 0 to 100.
-    remove_limit_pct : largest step towards less fuel up to atmospheric, 0 to 100.
-    boost_remove_limit_pct : the same above atmospheric, 0 to 100; lean there destroys engines.
-    atmospheric_kpa : pressure from which a VE cell counts as boosted.
-    rich_bias_pct : extra fuel in every corrected cell, so that a failed sensor leaves the engine safe, 0 to 5.
     unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the nearest driven
         cell, never a leaning; "taper" the same, halved with every cell of distance.
+    extrapolate_end : let a curve go on past its last driven point along its last segment, never below the old value.
     pinned : flat indices of cells that must not change.
+
+    The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises BadInputError outside a range.
     """
 
     gain: float = 1.0
+    gain_idle: float = 1.0
+    gain_part: float = 1.0
+    gain_full: float = 1.0
+    gain_boost: float = 1.0
     add_limit_pct: float = 25.0
     remove_limit_pct: float = 20.0
     boost_remove_limit_pct: float = 12.0
-    atmospheric_kpa: float = 101.0
     rich_bias_pct: float = 0.0
+    atmospheric_kpa: float = 101.0
     unvisited: Unvisited = "keep"
+    extrapolate_end: bool = False
     pinned: frozenset[int] = field(default_factory=frozenset)
 
     def __post_init__(self) -> None:
-        if not 0.0 <= self.gain <= 1.0:
-            raise BadInputError(f"gain is {self.gain:g}; allowed is 0 to 1")
-        if not 0.0 <= self.rich_bias_pct <= 5.0:
-            raise BadInputError(f"rich_bias_pct is {self.rich_bias_pct:g}; allowed is 0 to 5 %")
-        for name in ("add_limit_pct", "remove_limit_pct", "boost_remove_limit_pct"):
-            if not 0.0 <= getattr(self, name) <= 100.0:
-                raise BadInputError(f"{name} is {getattr(self, name):g}; allowed is 0 to 100 %")
+        for knob in POLICY_KNOBS:
+            knob.checked(getattr(self, knob.name))
+        if self.unvisited not in UNVISITED:
+            raise BadInputError(f"unvisited is {self.unvisited!r}; allowed are {', '.join(UNVISITED)}")
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,16 +106,21 @@ class Proposal:
 
 
 def propose(
-    estimate: Estimate, settings: PolicySettings, limits: TableLimits, no_leaner: NDArray[np.bool_] | None = None
+    estimate: Estimate,
+    settings: PolicySettings,
+    limits: TableLimits,
+    no_leaner: NDArray[np.bool_] | None = None,
+    driving: DrivingShares | None = None,
 ) -> Proposal:
     """Apply the policy to an estimate.
 
     Parameters
     ----------
     no_leaner : cells from which no fuel may be taken (knock was seen there), in the table's shape.
+    driving : how each cell was driven, for the shares by regime; all part throttle if None.
     """
     table = estimate.table
-    wanted = settings.gain * (np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct)
+    wanted = _gain(table, settings, driving) * (np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct)
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
@@ -111,9 +135,34 @@ def propose(
         carried = _carried(step, estimate.supported, settings.unvisited == "taper")
         status[keep & (carried > 0)] = Status.CARRIED
         step = np.where(keep, carried, step)
+    if settings.extrapolate_end and len(table.axes) == 1 and not (driving is not None and driving.end_pegged):
+        ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
+        status[keep & (ahead > 0)] = Status.EXTRAPOLATED
+        step = np.where(keep & (ahead > 0), ahead, step)
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
     return _written(table, step, status, limits)
+
+
+def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:
+    """Share of the correction written per cell."""
+    idle, full = (driving.idle, driving.full) if driving is not None else (0.0, 0.0)
+    part = 1.0 - idle - full
+    share = idle * settings.gain_idle + full * settings.gain_full + part * settings.gain_part
+    return settings.gain * np.where(boosted(table, settings.atmospheric_kpa), settings.gain_boost, share)
+
+
+def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float) -> Floats:
+    """Steps that put the points past the last driven one on the line of the last driven segment; 0 where that is less fuel."""
+    out = np.zeros(table.shape)
+    last = int(np.flatnonzero(supported)[-1]) if supported.any() else 0
+    if last < 1 or not supported[last - 1]:
+        return out
+    x, new = table.axes[0].points, table.values * (1.0 + step / 100.0)
+    slope = (new[last] - new[last - 1]) / (x[last] - x[last - 1])
+    line = new[last] + slope * (x[last + 1 :] - x[last])
+    out[last + 1 :] = np.clip(100.0 * (line / table.values[last + 1 :] - 1.0), 0.0, most_pct)
+    return out
 
 
 def _carried(step: Floats, supported: NDArray[np.bool_], taper: bool) -> Floats:

@@ -54,6 +54,8 @@ def interpret(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> 
         return _mixture(role, unit, part, stoich_afr)
     if role is Role.CLOSED_LOOP:
         return _loop_status(part)
+    if role is Role.AIRFLOW_SOURCE:
+        return _source_share(part)
     if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
         return _percent(role, unit, part)
     if role not in UNITS:
@@ -154,6 +156,19 @@ def _percent(role: Role, unit: str, part: Floats) -> Reading:
     if not fits(role, part):
         return Reading(lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent")
     return Reading(lambda x: x, "%")
+
+
+def _source_share(part: Floats) -> Reading:
+    """Share of the mass-airflow sensor: 0 to 1, or percent."""
+    low, high = float(part.min()), float(part.max())
+    if low >= 0.0 and high <= 1.0:
+        return Reading(lambda x: x, "")
+    if low >= 0.0 and high <= 100.0 and high > 2.0:
+        return Reading(lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent")
+    return Reading(
+        lambda x: np.clip(x, 0.0, 1.0), "", "",
+        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count as the sensor",
+    )  # fmt: skip
 
 
 def _closed_by_code(codes: Floats) -> Floats:

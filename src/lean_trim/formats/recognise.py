@@ -18,6 +18,8 @@ PATTERNS: tuple[tuple[Role, str], ...] = (
     (Role.LTFT, r"\bltft|long[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|langzeit|long terme|largo plazo|fuel trim long"),
     (Role.TARGET, rf"{WANTED}.*{LAMBDA_WORDS}|{LAMBDA_WORDS}.*{WANTED}|^commanded$|^target$"),
     (Role.LAMBDA, r"wide ?band|breitband|\buego\b|\bwbo2?\b|\bo2 wb\b|\b(afr|lambda|λ|air[ /-]?fuel( ratio)?|phi|richesse|mezcla)\b"),
+    (Role.AIRFLOW_SOURCE, r"air ?flow (source|model|mode)|load source|\bmaf (share|blend|active|in use)|(ve|maf)[ /-](maf|ve) (mode|blend|source|share)"
+                          r"|luftmassenquelle|lastquelle|source (de )?charge|fuente de carga"),
     (Role.CLOSED_LOOP, r"closed[ -]?loop|fuel(l)?ing status|fuel system status|loop status|regelkreis|boucle ferm|lazo cerrado"),
     (Role.PULSE_WIDTH, r"pulse ?width|injection (time|duration)|inj(ector)? (time|pw|open)|\bi?pw\b|einspritz(zeit|dauer)"
                        r"|temps d.?injection|tiempo de inyecci"),

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import json
 import math
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from ..core.film import DEFAULT_TAU_S
+from ..core.inference import Inferred
+from ..core.log_shares import LogShare
 from ..core.proposal import Proposal
+from ..core.sieve import RULES
 from ..core.solve import Solution
 
 
@@ -19,6 +23,7 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
     estimate, sifted, log = solution.estimate, solution.sifted, solution.frame.log
     delay = solution.delay.settings
     volume = delay.exhaust_volume_l
+    idle = sifted.settings.disabled | {rule.name for rule in RULES if rule.marks}
     return {
         "format": "lean-trim round 1",
         "vehicle": solution.frame.vehicle.name,
@@ -28,14 +33,19 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             "total": len(log),
             "used": int(sifted.used.sum()),
             "used_s": _plain(solution.observations.seconds.sum()),
-            "left_out": {name: n for name, n in sifted.counts.items() if n},
+            "left_out": {name: n for name, n in sifted.counts.items() if n and name not in idle},
+            "marked": {
+                rule.name: sifted.counts[rule.name] for rule in RULES if rule.marks and sifted.counts[rule.name]
+            },
         },
         "delay": {
-            "cycles": delay.cycles,
+            "cycles": _plain(delay.cycles),
+            "cycles_se": _plain(solution.delay.cycles_se),
             "exhaust_volume_l": _plain(solution.frame.vehicle.exhaust_volume_l if volume is None else volume),
             "exhaust_volume_se_l": _plain(solution.delay.volume_se_l),
             "sensor_s": _plain(delay.sensor_s),
             "sensor_se_s": _plain(solution.delay.sensor_se_s),
+            "total_se_s": _plain(solution.delay.total_se_s),
             "estimated": solution.delay.estimated,
             "moments": solution.delay.moments,
             "note": solution.delay.note,
@@ -46,6 +56,9 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             "trim_rms_pct": _plain(solution.residual.trim_rms),
             "cells": solution.residual.cells,
         },
+        "logs": [_public(share) for share in solution.logs],
+        "inferred": [_public(thing) for thing in solution.inferred],
+        "settings": {"changed": dict(sifted.settings.changes), "disabled": sorted(sifted.settings.disabled)},
         "findings": [
             {
                 "id": f.id,
@@ -79,6 +92,10 @@ def _cells(solution: Solution, proposal: Proposal) -> list[dict[str, Any]]:
         }
         out.append(cell)
     return out
+
+
+def _public(record: LogShare | Inferred) -> dict[str, Any]:
+    return {k: _plain(v) if isinstance(v, float) else v for k, v in asdict(record).items()}
 
 
 def _axis_key(unit: str) -> str:

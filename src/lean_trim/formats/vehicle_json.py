@@ -10,7 +10,16 @@ from typing import Any
 import numpy as np
 
 from ..core.errors import BadInputError
-from ..core.vehicle import Injectors, TableLimits, Vehicle, default_exhaust_volume_l, default_limits
+from ..core.vehicle import (
+    Injectors,
+    SensorPlace,
+    SourceKind,
+    SourceSettings,
+    TableLimits,
+    Vehicle,
+    default_exhaust_volume_l,
+    default_limits,
+)
 from .tables_csv import read_table, write_table
 
 KNOWN = {
@@ -24,7 +33,11 @@ KNOWN = {
     "exhaust_volume_l",
     "redline_rpm",
     "table_limits",
+    "sensor_place",
+    "airflow_source",
 }
+PLACES = ("downpipe", "tailpipe")
+SOURCE_KINDS: tuple[SourceKind, ...] = ("auto", "table", "flag", "rule")
 
 
 class Sheet:
@@ -53,8 +66,10 @@ class Sheet:
             raise BadInputError(f"{self.source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}")
         return float(value)
 
-    def choice(self, key: str, allowed: tuple[str, ...]) -> str:
+    def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
         value = self.get(key)
+        if value is None and default is not None:
+            return default
         if value not in allowed:
             raise BadInputError(f"{self.source}: key {key} is {value!r}; allowed is one of {', '.join(allowed)}")
         return str(value)
@@ -107,6 +122,21 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         limits=_limits(sheet, airflow),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0, 7000.0),
+        sensor_place=_sensor_place(sheet),
+        source=_source(sheet),
+    )
+
+
+def _sensor_place(sheet: Sheet) -> SensorPlace:
+    return "tailpipe" if sheet.choice("sensor_place", PLACES, "downpipe") == "tailpipe" else "downpipe"
+
+
+def _source(sheet: Sheet) -> SourceSettings:
+    kind: SourceKind = next(k for k in SOURCE_KINDS if k == sheet.choice("airflow_source.kind", SOURCE_KINDS, "auto"))
+    return SourceSettings(
+        kind,
+        sheet.number("airflow_source.ve_below_rpm", 0.0, 10000.0, 0.0),
+        sheet.number("airflow_source.ve_above_map_rate_pct_per_s", 0.0, 500.0, 0.0),
     )
 
 
@@ -182,6 +212,12 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
         },
         "exhaust_volume_l": vehicle.exhaust_volume_l,
         "redline_rpm": vehicle.redline_rpm,
+        "sensor_place": vehicle.sensor_place,
+        "airflow_source": {
+            "kind": vehicle.source.kind,
+            "ve_below_rpm": vehicle.source.ve_below_rpm,
+            "ve_above_map_rate_pct_per_s": vehicle.source.ve_above_map_rate,
+        },
         "table_limits": {
             "resolution": vehicle.limits.resolution,
             "lowest": vehicle.limits.lowest,
@@ -206,4 +242,6 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
         limits=_limits(sheet, data["airflow"]),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
+        sensor_place=_sensor_place(sheet),
+        source=_source(sheet),
     )
