@@ -40,7 +40,7 @@ def test_cells_need_seconds_and_the_window_narrows_them() -> None:
     observations = observe(frame, np.ones(len(frame.log)), np.ones(len(frame.log), bool))
     wide = average_cells(observations, vehicle.table, frame.at, frame.log.time_s, AverageSettings())
     narrow = average_cells(observations, vehicle.table, frame.at, frame.log.time_s, AverageSettings(window=0.1))
-    none = average_cells(observations, vehicle.table, frame.at, frame.log.time_s, AverageSettings(min_seconds=1e6))
+    none = average_cells(observations, vehicle.table, frame.at, frame.log.time_s, AverageSettings(min_seconds=60.0))
     assert narrow.seconds.sum() < wide.seconds.sum()
     assert wide.supported.any()
     assert not none.supported.any()

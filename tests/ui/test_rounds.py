@@ -197,32 +197,3 @@ def test_a_hand_over_that_fails_says_so(driven: MainWindow, tmp_path: Path) -> N
     assert "cannot be written" in driven.messages.text.text()
     click(driven, 3)
     QApplication.processEvents()
-
-
-def test_rules_of_the_sieve_can_be_switched_and_the_job_remembers(
-    driven: MainWindow, until: Until, job_path: Path
-) -> None:
-    session = driven.session
-    used = session.solution.sifted.used.sum()  # type: ignore[union-attr]
-    driven.sieve_menu.fill()
-    tip = next(a for a in driven.sieve_menu.actions() if a.text().startswith("Quick change"))
-    assert tip.isChecked()
-    assert tip.text().endswith(" s")
-    tip.trigger()
-    until(lambda: session.task is None and session.solution is not None)
-    assert session.solution.sifted.used.sum() > used  # type: ignore[union-attr]
-    driven.close_job()
-    driven.open_job(job_path)
-    until(lambda: session.solution is not None and session.task is None)
-    assert session.settings.sieve.disabled == {"tip"}
-    session.use_rule("tip", True)
-    until(lambda: session.task is None)
-    assert session.solution.sifted.used.sum() == used  # type: ignore[union-attr]
-
-
-def test_enrichment_is_carried_on_request(driven: MainWindow) -> None:
-    more = (driven.session.proposal.step_pct > 0).sum()  # type: ignore[union-attr]
-    driven.actions_["carry"].setChecked(True)
-    assert (driven.session.proposal.step_pct > 0).sum() > more + 20  # type: ignore[union-attr]
-    driven.actions_["carry"].setChecked(False)
-    assert (driven.session.proposal.step_pct > 0).sum() == more  # type: ignore[union-attr]

@@ -8,14 +8,21 @@ import numpy as np
 
 from .estimate import Estimate
 from .evidence import gather_evidence
+from .knobs import Knob
 from .observations import Observations
 from .physics import Floats
 from .tables import Ints, Table
 
+AVERAGE_KNOBS: tuple[Knob, ...] = (
+    Knob("window", "Window, of a cell", 0.5, 0.05, 0.5, ""),
+    Knob("min_seconds", "Least driving", 1.0, 0.0, 60.0, "s"),
+    Knob("trim_share", "Cut off at each end", 0.1, 0.0, 0.45, ""),
+)
+
 
 @dataclass(frozen=True)
 class AverageSettings:
-    """Settings of the cell averages (common practice, no source).
+    """Settings of the cell averages (common practice, no source); BadInputError outside a knob's range.
 
     window : half-width around the cell's centre in which a sample counts, in axis steps, 0.05 to 0.5.
     min_seconds : driving a cell needs, 0 to 60 s.
@@ -25,6 +32,10 @@ class AverageSettings:
     window: float = 0.5
     min_seconds: float = 1.0
     trim_share: float = 0.1
+
+    def __post_init__(self) -> None:
+        for knob in AVERAGE_KNOBS:
+            knob.checked(getattr(self, knob.name))
 
 
 def average_cells(

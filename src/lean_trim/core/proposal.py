@@ -53,10 +53,10 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     Knob("gain_idle", "Share at idle", 1.0, 0.0, 1.0, ""),
     Knob("gain_part", "Share at part throttle", 1.0, 0.0, 1.0, ""),
     Knob("gain_full", "Share at full throttle", 1.0, 0.0, 1.0, ""),
-    Knob("gain_boost", "Share above atmospheric", 1.0, 0.0, 1.0, ""),
+    Knob("gain_boost", "Share in boost", 1.0, 0.0, 1.0, ""),
     Knob("add_limit_pct", "Most fuel added", 25.0, 0.0, 100.0, "%"),
     Knob("remove_limit_pct", "Most fuel removed", 20.0, 0.0, 100.0, "%"),
-    Knob("boost_remove_limit_pct", "The same above atmospheric", 12.0, 0.0, 100.0, "%"),
+    Knob("boost_remove_limit_pct", "Most removed in boost", 12.0, 0.0, 100.0, "%"),
     Knob("rich_bias_pct", "Rich bias", 0.0, 0.0, 5.0, "%"),
     Knob("atmospheric_kpa", "Boost counts from", 101.0, 60.0, 110.0, "kPa"),
 )

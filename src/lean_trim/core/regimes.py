@@ -45,8 +45,8 @@ REGIME_KNOBS: tuple[Knob, ...] = (
     Knob("idle_rpm", "Idle up to", 1250.0, 500.0, 2000.0, "rpm"),
     Knob("closed_pct", "Closed throttle up to", 2.0, 0.0, 10.0, "%"),
     Knob("full_pct", "Full throttle from", 80.0, 50.0, 100.0, "%"),
-    Knob("map_rate", "Transient from MAP slope", 60.0, 5.0, 500.0, "%/s"),
-    Knob("throttle_rate", "Transient from throttle slope", 30.0, 5.0, 500.0, "%/s"),
+    Knob("map_rate", "Transient from MAP", 60.0, 5.0, 500.0, "%/s"),
+    Knob("throttle_rate", "Transient from throttle", 30.0, 5.0, 500.0, "%/s"),
 )
 """Thresholds that tell regimes apart (all common practice, no source); the MAP slope is relative to the present MAP."""
 

@@ -36,7 +36,7 @@ def starting(scene: Scene, v: Values) -> Mask:
 
 @rule(
     "settling", "Settling after a flash", "some ECUs learn an internal temperature anew and run rich",
-    Knob("minutes", "Minutes from the log's start", 0.0, 0.0, 60.0, "min"),
+    Knob("minutes", "From the log's start", 0.0, 0.0, 60.0, "min"),
 )  # fmt: skip
 def settling(scene: Scene, v: Values) -> Mask:
     time = scene.motion.frame.log.time_s
@@ -51,7 +51,7 @@ def cut(scene: Scene, v: Values) -> Mask:
 @rule(
     "tip", "Quick change", "fuel on the walls lags behind the air",
     Knob("throttle_rate", "Throttle faster than", 30.0, 5.0, 500.0, "%/s"),
-    Knob("map_rate", "MAP faster than, of itself", 60.0, 5.0, 500.0, "%/s"),
+    Knob("map_rate", "MAP faster than", 60.0, 5.0, 500.0, "%/s"),
     before_s=0.1, after_s=1.0,
 )  # fmt: skip
 def tip(scene: Scene, v: Values) -> Mask:
@@ -61,7 +61,7 @@ def tip(scene: Scene, v: Values) -> Mask:
 
 
 @rule(
-    "shift", "Gear change, torque cut", "throttle and spark are taken back, so unburnt fuel and air reach the sensor",
+    "shift", "Shift or torque cut", "throttle and spark are taken back, so unburnt fuel and air reach the sensor",
     Knob("spark_drop", "Spark falls by more than", 14.0, 4.0, 40.0, "°"),
     before_s=0.3, after_s=0.8,
 )  # fmt: skip
@@ -73,7 +73,7 @@ def shift(scene: Scene, v: Values) -> Mask:
 
 @rule(
     "slip", "Free revving or slip", "engine speed changes without the load that goes with it",
-    Knob("rate", "Slope apart from road speed", 0.5, 0.05, 5.0, "1/s"),
+    Knob("rate", "Slope off road speed", 0.5, 0.05, 5.0, "1/s"),
     before_s=0.2, after_s=0.3,
 )  # fmt: skip
 def slip(scene: Scene, v: Values) -> Mask:

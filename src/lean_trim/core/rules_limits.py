@@ -22,7 +22,7 @@ def no_data(scene: Scene, v: Values) -> Mask:
 
 @rule(
     "airflow_end", "Airflow at its end", "the ECU cannot see more air here, so lean is not the table's",
-    Knob("flat_pct", "Airflow flat within, of itself", 1.0, 0.0, 10.0, "%/s"),
+    Knob("flat_pct", "Airflow flat within", 1.0, 0.0, 10.0, "%/s"),
     before_s=0.2, after_s=0.5,
 )  # fmt: skip
 def airflow_end(scene: Scene, v: Values) -> Mask:
@@ -66,7 +66,7 @@ def sensor_range(scene: Scene, v: Values) -> Mask:
 
 @rule(
     "enrichment", "Unknown enrichment", "pulse width shows fuel the table and trims do not",
-    Knob("off_pct", "Fuel off the table by more than", 5.0, 0.5, 50.0, "%"),
+    Knob("off_pct", "Fuel off by more than", 5.0, 0.5, 50.0, "%"),
 )  # fmt: skip
 def enrichment(scene: Scene, v: Values) -> Mask:
     return np.asarray(scene.motion.excess_pct > v["off_pct"])
@@ -99,7 +99,7 @@ def off_table(scene: Scene, v: Values) -> Mask:
 
 @rule(
     "other_source", "Other airflow source", "another airflow model was in force, so the table did not count here",
-    Knob("least_share", "Share of this table at least", 0.95, 0.5, 1.0, ""),
+    Knob("least_share", "This table's share at least", 0.95, 0.5, 1.0, ""),
     after_s=0.3, before_s=0.3,
 )  # fmt: skip
 def other_source(scene: Scene, v: Values) -> Mask:

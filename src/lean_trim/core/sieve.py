@@ -92,6 +92,7 @@ class Sifted:
     hits : (n,) the same for every rule, also those switched off and those that only mark.
     seconds, counts : per rule, what it hits (whether switched on or not).
     alone : per rule, seconds no other reason leaves out.
+    by_hand : samples the user left out, None if none.
     """
 
     bits: Bits
@@ -101,6 +102,7 @@ class Sifted:
     alone: dict[str, float]
     settings: SieveSettings
     scene: Scene
+    by_hand: Mask | None = None
 
     @property
     def used(self) -> Mask:
@@ -130,7 +132,7 @@ def sift(
     if left_out_by_hand is not None:
         by_hand = np.where(left_out_by_hand, MANUAL_BIT, np.uint32(0))
         bits, hits = bits | by_hand, hits | by_hand
-    return _count(bits, hits, settings, scene)
+    return replace(_count(bits, hits, settings, scene), by_hand=left_out_by_hand)
 
 
 def hit_by(rule: Rule, scene: Scene, settings: SieveSettings) -> Mask:

@@ -100,7 +100,7 @@ def join_logs(logs: Sequence[Log]) -> Log:
         raise LogError("no log given; at least one is needed")
     if len(logs) == 1:
         return logs[0]
-    pieces, start = [], 0.0
+    pieces, start = [], float(logs[0].time_s[0])
     for i, log in enumerate(logs):
         shift = start - float(log.time_s[0])
         joints = (*((start,) if i else ()), *(j + shift for j in log.joints_s))

@@ -15,6 +15,7 @@ import numpy as np
 from .errors import LogError
 from .estimate import Estimate
 from .evidence import gather_evidence
+from .knobs import Knob
 from .observations import Observations
 from .physics import Floats
 from .surface_fit import SurfaceFit
@@ -23,9 +24,20 @@ from .tables import Table
 MIN_OBSERVATIONS = 20
 
 
+SURFACE_KNOBS: tuple[Knob, ...] = (
+    Knob("huber", "Loses influence from", 2.0, 1.0, 10.0, "σ"),
+    Knob("prior_pct", "A cell may be wrong by", 20.0, 1.0, 100.0, "%"),
+    Knob("max_error_pct", "Largest error written", 3.0, 0.2, 20.0, "%"),
+    Knob("min_seconds", "Least driving", 0.2, 0.0, 60.0, "s"),
+    Knob("model_error_pct", "Error that stays", 0.5, 0.0, 5.0, "%"),
+    Knob("film_spread", "Wall film expected", 0.3, 0.001, 1.0, ""),
+    Knob("film_doubt", "Wall film doubted", 0.5, 0.0, 1.0, ""),
+)
+
+
 @dataclass(frozen=True)
 class SurfaceSettings:
-    """Settings of the surface estimate.
+    """Settings of the surface estimate; BadInputError outside a knob's range.
 
     huber : residual, in robust standard deviations, from which a sample loses influence, 1 to 10.
     prior_pct : how wrong a cell may be before any driving (standard deviation), 1 to 100 %.
@@ -47,6 +59,12 @@ class SurfaceSettings:
     model_error_pct: float = 0.5
     film_spread: float = 0.3
     film_doubt: float = 0.5
+
+    def __post_init__(self) -> None:
+        for knob in SURFACE_KNOBS:
+            # The robust bound may be put out of reach in code, to switch it off.
+            if knob.name != "huber" or self.huber < 1e5:
+                knob.checked(getattr(self, knob.name))
 
 
 def fit_surface(

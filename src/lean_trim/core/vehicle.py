@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from .errors import BadInputError
+from .knobs import Knob
 from .physics import Floats
 from .tables import Table
 
@@ -48,6 +49,12 @@ class TableLimits:
             )
 
 
+SOURCE_KNOBS: tuple[Knob, ...] = (
+    Knob("ve_below_rpm", "VE table below", 0.0, 0.0, 10000.0, "rpm"),
+    Knob("ve_above_map_rate", "and MAP faster than", 0.0, 0.0, 500.0, "%/s"),
+)
+
+
 @dataclass(frozen=True)
 class SourceSettings:
     """How to tell which airflow model was in force.
@@ -63,10 +70,8 @@ class SourceSettings:
     ve_above_map_rate: float = 0.0
 
     def __post_init__(self) -> None:
-        if not 0.0 <= self.ve_below_rpm <= 10000.0:
-            raise BadInputError(f"ve_below_rpm is {self.ve_below_rpm:g}; allowed is 0 to 10000 rpm")
-        if not 0.0 <= self.ve_above_map_rate <= 500.0:
-            raise BadInputError(f"ve_above_map_rate is {self.ve_above_map_rate:g}; allowed is 0 to 500 %/s")
+        for knob in SOURCE_KNOBS:
+            knob.checked(getattr(self, knob.name))
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,10 +8,12 @@ from PySide6.QtGui import QUndoCommand
 
 from ..core.decision import Decision
 from ..job.records import Mark, Span
+from ..job.tuning import Tuning
 
 if TYPE_CHECKING:
     from .session import Session
     from .tape_state import TapeState
+    from .tuning_desk import TuningDesk
 
 
 class DecisionCommand(QUndoCommand):
@@ -54,3 +56,17 @@ class MarksCommand(QUndoCommand):
 
     def undo(self) -> None:
         self.state.set_marks(self.before)
+
+
+class TuningCommand(QUndoCommand):
+    """One change of the settings."""
+
+    def __init__(self, desk: TuningDesk, before: Tuning, after: Tuning) -> None:
+        super().__init__("Turn a setting")
+        self.desk, self.before, self.after = desk, before, after
+
+    def redo(self) -> None:
+        self.desk.settle(self.after)
+
+    def undo(self) -> None:
+        self.desk.settle(self.before)

@@ -47,7 +47,6 @@ class Inspector(QWidget):
         ):
             layout.addWidget(widget, stretch)
         layout.addStretch(1)
-        self.setFixedWidth(262)
         self.visits.itemClicked.connect(self._clicked)
         self.findings.itemClicked.connect(self._clicked)
         session.selection.changed.connect(self.show_selection)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -32,12 +33,11 @@ from .decision_bar import DecisionBar
 from .demo import demo_path
 from .finder import Finder
 from .import_sheet import ImportSheet
-from .inspector import Inspector
 from .message_bar import MessageBar
 from .recent import Recent
 from .round_rail import RoundRail
 from .session import Session
-from .sieve_menu import SieveMenu
+from .side import Side
 from .start_page import StartPage
 from .table_header import Legend, TableHeader
 from .tape import Tape
@@ -45,6 +45,7 @@ from .tape_bar import TapeBar
 from .theme import LIGHT, NIGHT, Appearance, font
 
 JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
+SIDES = ("side_evidence", "side_sieve", "side_estimate", "side_logs", "side_writing")
 LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
 
 
@@ -62,8 +63,6 @@ class MainWindow(QMainWindow):
         self.recent_menu = QMenu("Open a recent job", self)
         self.menuBar().actions()[0].menu().insertMenu(self.actions_["close_job"], self.recent_menu)  # type: ignore[attr-defined]
         self._fill_recent()
-        self.sieve_menu = SieveMenu(session, self)
-        self.menuBar().actions()[1].menu().insertMenu(self.actions_["cancel"], self.sieve_menu)  # type: ignore[attr-defined]
         self._build()
         self._connect()
         self._job_changed()
@@ -98,9 +97,9 @@ class MainWindow(QMainWindow):
             "leave_out": self._leave_out,
             "show_all": lambda: self.tape.show_all(),
             "zoom_chosen": self._zoom_chosen,
+            **{name: partial(self._show_side, i) for i, name in enumerate(SIDES)},
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
             "truth": self._show_truth,
-            "carry": session.carry_enrichment,
             "find": self._find,
         }
 
@@ -111,7 +110,8 @@ class MainWindow(QMainWindow):
         self.table = BalanceTable(session, appearance)
         self.legend = Legend(session, appearance, lambda: self.table.view.scale_pct if self.table.view else 0.0)
         self.bar = DecisionBar(session, appearance, self.actions_)
-        self.inspector = Inspector(session, appearance)
+        self.side = Side(session, appearance)
+        self.inspector = self.side.inspector
         self.tape = Tape(session, appearance)
         self.messages = MessageBar(appearance)
         self.tape_bar = TapeBar(session, self.tape)
@@ -123,7 +123,7 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(top)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        for widget, stretch in ((self.rail, 0), (self.middle, 1), (self.inspector, 0)):
+        for widget, stretch in ((self.rail, 0), (self.middle, 1), (self.side, 0)):
             row.addWidget(widget, stretch)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.addWidget(top)
@@ -164,7 +164,7 @@ class MainWindow(QMainWindow):
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hover.setText)
         self.tape.hovered.connect(self.hover.setText)
-        self.inspector.look.connect(self.tape.look_at)
+        self.side.look.connect(self.tape.look_at)
 
     def _job_changed(self) -> None:
         job = self.session.job
@@ -197,7 +197,7 @@ class MainWindow(QMainWindow):
     def _import_changed(self) -> None:
         waits = self.session.imports.current is not None
         self.middle.setCurrentIndex(1 if waits else 0)
-        self.inspector.setVisible(not waits)
+        self.side.setVisible(not waits)
 
     def _busy(self, title: str, share: float) -> None:
         self.progress.setFormat(f"{title}  %p %")
@@ -322,6 +322,9 @@ class MainWindow(QMainWindow):
     def _show_truth(self, on: bool) -> None:
         self.header.show_truth = on
         self.header.refresh()
+
+    def _show_side(self, index: int) -> None:
+        self.side.show_page(index)
 
     def _find(self) -> None:
         Finder(list(self.actions_.values()), self).exec()

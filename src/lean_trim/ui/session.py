@@ -13,25 +13,27 @@ from PySide6.QtGui import QUndoStack
 
 from ..core import decision as decide
 from ..core.decision import Decision
+from ..core.driving import driving_shares
 from ..core.errors import LeanTrimError
 from ..core.events import Event, find_events
 from ..core.knock import knock_cells
 from ..core.log import Log
 from ..core.physics import Mask
 from ..core.proposal import PolicySettings, Proposal, propose
-from ..core.sieve import RULES
-from ..core.solve import Solution, SolveSettings, join_logs, solve
+from ..core.solve import DrivenLog, Solution, SolveSettings, join_logs, solve
 from ..core.tables import Table
 from ..core.vehicle import Vehicle
 from ..job.blobs import store_log
 from ..job.records import Job, Round, Span, StoredLog, Verdict
 from ..job.store import JobStore, load_job
+from ..job.tuning import KEY
 from .commands import DecisionCommand, LeftOutCommand
 from .drive_process import drive_apart
 from .import_desk import ImportDesk
 from .selection import Selection
 from .tape_state import TapeState
 from .task import Report, Task
+from .tuning_desk import TuningDesk
 
 
 class Session(QObject):
@@ -54,12 +56,12 @@ class Session(QObject):
         self.solution: Solution | None = None
         self.events: tuple[Event, ...] = ()
         self.proposal: Proposal | None = None
-        self.settings, self.policy = SolveSettings(), PolicySettings()
         self.selection = Selection(self)
         self.undo = QUndoStack(self)
         self.task: Task | None = None
         self.drive_minutes = 12.0
-        self._solve_id = 0
+        self.solve_number = 0
+        self.tuning = TuningDesk(self)
         self.tape_state = TapeState(self)
         self.imports = ImportDesk(self)
 
@@ -73,7 +75,19 @@ class Session(QObject):
 
     @property
     def vehicle(self) -> Vehicle | None:
-        return self.job.vehicle_in(self.index) if self.job else None
+        """The vehicle with the current round's table, and the airflow source as the user says it is told."""
+        if self.job is None:
+            return None
+        vehicle, source = self.job.vehicle_in(self.index), self.tuning.state.source
+        return vehicle if source is None else replace(vehicle, source=source)
+
+    @property
+    def settings(self) -> SolveSettings:
+        return self.tuning.state.solve
+
+    @property
+    def policy(self) -> PolicySettings:
+        return self.tuning.state.policy
 
     @property
     def is_last(self) -> bool:
@@ -87,7 +101,7 @@ class Session(QObject):
 
         def opened(job: Job) -> None:
             self.store, self.job = JobStore.open(path), job
-            self._set_disabled(frozenset(self.store.setting("sieve off").split(",")))
+            self.tuning.load(self.store.setting(KEY))
             self.job_changed.emit()
             self.show_round(len(job.rounds) - 1)
             if then is not None:
@@ -97,6 +111,7 @@ class Session(QObject):
 
     def close_job(self) -> None:
         """Let go of the job; everything is saved already."""
+        self.tuning.stop()
         self.cancel(wait=True)
         if self.store:
             self.store.close()
@@ -178,50 +193,51 @@ class Session(QObject):
             return
         if self.task is not None and self.task.title == "Solving":
             self.cancel(wait=True)
-        self._solve_id += 1
-        number, settings, logs = self._solve_id, self.settings, current.logs
-        mask = left_out_mask(join_logs(logs), current.left_out)
+        self.solve_number += 1
+        number, settings, rounds = self.solve_number, self.settings, self._rounds_used()
 
         def work(report: Report) -> tuple[int, Solution, tuple[Event, ...]]:
-            solution = solve(logs, vehicle, settings, mask, report)
+            logs = [DrivenLog(log, r.table if r is not current else None) for r in rounds for log in r.logs]
+            solution = solve(logs, vehicle, settings, left_out_of(rounds), report)
             return number, solution, find_events(solution)
 
         self.start("Solving", work, self._take_solution)
 
+    def _rounds_used(self) -> tuple[Round, ...]:
+        """The current round, then the earlier ones whose logs count too."""
+        assert self.job is not None
+        also = self.tuning.state.earlier
+        return (self.job.rounds[self.index], *(r for r in self.job.rounds[: self.index] if r.number in also and r.logs))
+
     def _take_solution(self, answer: tuple[int, Solution, tuple[Event, ...]]) -> None:
         number, solution, events = answer
-        if number != self._solve_id or self.round is None or self.vehicle is None or self.store is None:
+        if number != self.solve_number or self.round is None or self.store is None:
             return
-        self.solution, self.events = solution, events
+        self.events = events
         figures = solution.residual
         verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3)
         self._replace_round(replace(self.round, verdict=verdict))
         self.store.save_verdict(self.round.id, verdict)
-        self._propose()
+        self.show_solution(solution)
         self.job_changed.emit()
+
+    def show_solution(self, solution: Solution) -> None:
+        """Make a solution the one all views show."""
+        self.solution = solution
+        self._propose()
         self.solved.emit()
 
     def _propose(self) -> None:
         assert self.solution is not None and self.vehicle is not None and self.decision is not None
+        sifted, observations = self.solution.sifted, self.solution.observations
         pinned = frozenset(np.flatnonzero(self.decision.pinned.ravel()).tolist())
-        policy, held = replace(self.policy, pinned=pinned), knock_cells(self.solution.sifted)
-        self.proposal = propose(self.solution.estimate, policy, self.vehicle.limits, held)
+        self.proposal = propose(
+            self.solution.estimate, replace(self.policy, pinned=pinned), self.vehicle.limits, knock_cells(sifted),
+            driving_shares(sifted, observations),
+        )  # fmt: skip
 
-    def use_rule(self, name: str, on: bool) -> None:
-        """Switch a rule of the sieve on or off for this job and solve again."""
-        off = self.settings.sieve.disabled
-        self._set_disabled(off - {name} if on else off | {name})
-        if self.store is not None:
-            self.store.save_setting("sieve off", ",".join(sorted(self.settings.sieve.disabled)))
-        self.solve()
-
-    def _set_disabled(self, names: frozenset[str]) -> None:
-        known = frozenset(r.name for r in RULES)
-        self.settings = replace(self.settings, sieve=replace(self.settings.sieve, disabled=names & known))
-
-    def carry_enrichment(self, on: bool) -> None:
-        """Choose whether cells not driven are enriched as their nearest driven neighbour is."""
-        self.policy = replace(self.policy, unvisited="carry" if on else "keep")
+    def propose_again(self) -> None:
+        """Apply the policy anew."""
         if self.solution is not None:
             self._propose()
             self.decided.emit()
@@ -365,8 +381,15 @@ class Session(QObject):
         self.job_changed.emit()
 
 
-def left_out_mask(log: Log, spans: tuple[Span, ...]) -> Mask | None:
-    """Samples within any of the spans, or None if there are none."""
-    if not spans:
+def left_out_of(rounds: tuple[Round, ...]) -> Mask | None:
+    """Samples of the rounds' joined logs that were left out by hand, or None if there are none."""
+    if not any(r.left_out for r in rounds):
         return None
-    return np.logical_or.reduce([(log.time_s >= s.start_s) & (log.time_s <= s.end_s) for s in spans])
+    return np.concatenate([_left_out(join_logs(r.logs), r.left_out) for r in rounds])
+
+
+def _left_out(log: Log, spans: tuple[Span, ...]) -> Mask:
+    out = np.zeros(len(log), bool)
+    for span in spans:
+        out |= (log.time_s >= span.start_s) & (log.time_s <= span.end_s)
+    return out

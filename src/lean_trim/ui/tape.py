@@ -61,7 +61,7 @@ class Tape(QWidget):
         solution = self.session.solution
         log = solution.frame.log if solution else join_logs(current.logs)
         same = self.data is not None and len(self.data.log) == len(log)
-        names = tuple(x.name for x in current.logs) if len(current.logs) > 1 else ()
+        names = tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
         self.data = make_tape(log, vehicle, self.session.tape_state.lanes, solution, names, self.data)
         self.events = self.session.events if solution is not None else ()
         if not same:

@@ -164,6 +164,12 @@ def _rules(t: Theme) -> str:
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; }}
     QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
     QPushButton#primary:disabled {{ background: {t.paper}; color: {t.faint}; border-color: {t.edge}; }}
+    QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid {t.edge}; border-radius: 0; padding: 4px 6px; }}
+    QToolButton#tab:checked {{ color: {t.ink}; border-bottom: 3px solid {t.accent}; padding-bottom: 3px; }}
+    QToolButton#tab:hover, QToolButton#flat:hover {{ color: {t.accent}; }}
+    QToolButton#tab:focus {{ color: {t.accent}; }}
+    QToolButton#flat {{ background: transparent; border: none; padding: 1px 3px; }}
+    QToolButton#flat:focus {{ color: {t.accent}; border: 1px solid {t.accent}; padding: 0 2px; }}
     QToolButton::menu-indicator {{ image: none; }}
     QLineEdit {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px; padding: 3px 6px; }}
     QLineEdit:focus {{ border: 2px solid {t.accent}; padding: 2px 5px; }}

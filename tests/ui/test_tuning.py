@@ -1,0 +1,184 @@
+"""Turning knobs in the real window: the sieve, the fit, the logs, the writing."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication
+
+from lean_trim.core.alignment import Kind
+from lean_trim.core.solve import Solution
+from lean_trim.core.vehicle import SourceSettings
+from lean_trim.ui.main_window import MainWindow
+from lean_trim.ui.session import Session
+
+Until = Callable[..., None]
+
+
+def solution_of(session: Session) -> Solution:
+    assert session.solution is not None
+    return session.solution
+
+
+def settled(session: Session) -> bool:
+    return session.task is None and session.tuning._live is None and not session.tuning._rest.isActive()
+
+
+def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven: MainWindow, until: Until) -> None:
+    session, row = driven.session, driven.side.sieve.rows["tip"]
+    driven.side.show_page(1)
+    row.unfold(True)
+    used = solution_of(session).sifted.used.sum()
+    slider = row.rows["after_s"].slider
+    seen = []
+    session.solved.connect(lambda: seen.append(solution_of(session).sifted.seconds["tip"]))
+    for place in range(slider.value(), slider.value() + 60, 10):
+        slider.setValue(place)
+        until(lambda: session.tuning._live is None)
+    assert len(seen) >= 5
+    assert seen == sorted(seen)
+    assert solution_of(session).sifted.used.sum() < used
+    assert row.count.text().startswith(f"{solution_of(session).sifted.seconds['tip']:.0f} s")
+    until(lambda: settled(session))
+    assert session.undo.count() == 1
+    session.undo.undo()
+    until(lambda: settled(session))
+    assert solution_of(session).sifted.used.sum() == used
+    assert slider.value() == row.rows["after_s"]._place(1.0)
+
+
+def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    longest, slider = 0.0, driven.side.sieve.rows["tip"].rows["throttle_rate"].slider
+    for place in range(40, 120, 8):
+        began = time.perf_counter()
+        slider.setValue(place)
+        QApplication.processEvents()
+        longest = max(longest, time.perf_counter() - began)
+    until(lambda: settled(session))
+    assert longest < 0.25
+
+
+def test_rules_can_be_switched_and_the_job_remembers(driven: MainWindow, until: Until, job_path: Path) -> None:
+    session = driven.session
+    used = solution_of(session).sifted.used.sum()
+    box = driven.side.sieve.rows["tip"].box
+    assert box.isChecked()
+    box.setChecked(False)
+    until(lambda: settled(session))
+    assert solution_of(session).sifted.used.sum() > used
+    session.tuning.turn("policy", "gain_full", 0.5)
+    until(lambda: settled(session))
+    driven.close_job()
+    driven.open_job(job_path)
+    until(lambda: session.solution is not None and session.task is None)
+    assert session.settings.sieve.disabled == {"tip"}
+    assert session.policy.gain_full == 0.5
+    session.tuning.reset()
+    until(lambda: settled(session))
+    assert solution_of(session).sifted.used.sum() == used
+
+
+def test_closing_in_the_middle_of_a_turn_keeps_it(driven: MainWindow, until: Until, job_path: Path) -> None:
+    driven.side.sieve.rows["cold"].rows["below_c"].box.setValue(85.0)
+    driven.close_job()
+    driven.open_job(job_path)
+    until(lambda: driven.session.solution is not None and driven.session.task is None)
+    assert driven.session.settings.sieve.changes == {"cold.below_c": 85.0}
+
+
+def test_a_count_shows_the_next_such_stretch_on_the_tape(driven: MainWindow) -> None:
+    row = driven.side.sieve.rows["fuel_cut"]
+    row.count.click()
+    first = driven.tape.start_s
+    assert driven.tape.end_s - first < 60.0
+    row.count.click()
+    assert driven.tape.start_s > first
+
+
+def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    before = session.solution
+    session.tuning.turn("sieve", "settling.minutes", 60.0)
+    until(lambda: session.tuning._live is None)
+    assert session.solution is before
+    assert "samples are left" in driven.messages.text.text()
+    session.tuning.turn("sieve", "settling.minutes", 0.0)
+    until(lambda: settled(session))
+
+
+def test_shares_by_regime_and_carrying_change_the_proposal_at_once(driven: MainWindow, until: Until) -> None:
+    session, rows = driven.session, driven.side.writing.rows
+    assert session.proposal is not None
+    boost, more = np.abs(session.proposal.step_pct[9:]).max(), (session.proposal.step_pct > 0).sum()
+    rows["gain_boost"].box.setValue(0.5)
+    assert np.abs(session.proposal.step_pct[9:]).max() == pytest.approx(boost / 2, abs=0.2)
+    driven.side.writing.unvisited.activated.emit(1)
+    assert (session.proposal.step_pct > 0).sum() > more + 20
+    assert "nearest driven neighbour" in driven.side.writing.counts.text()
+    session.tuning.reset()
+    assert (session.proposal.step_pct > 0).sum() == more
+    until(lambda: settled(session))
+
+
+def test_the_delay_is_shown_with_errors_and_a_picture(driven: MainWindow, until: Until) -> None:
+    page = driven.side.estimate
+    driven.side.show_page(2)
+    assert "quick changes" in page.facts.text()
+    assert "±" in page.facts.text()
+    image = QImage(page.plot.size(), QImage.Format.Format_RGB32)
+    page.plot.render(image)
+    alignment = page.plot.alignment
+    assert alignment is not None
+    back = alignment.of(Kind.BACK)
+    assert back.sum() >= 3
+    assert alignment.gap_after[back].mean() < 0.5 * alignment.gap_before[back].mean()
+    page.fit.setChecked(False)
+    until(lambda: settled(driven.session) and not solution_of(driven.session).delay.estimated)
+    assert "As assumed" in page.facts.text()
+
+
+def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
+    page = driven.side.estimate
+    page.school.activated.emit(1)
+    until(lambda: settled(driven.session) and solution_of(driven.session).estimate.method == "average")
+    assert not page.averages["window"].isHidden()
+    assert page.surface["huber"].isHidden()
+
+
+def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    session.drive_minutes = 3.0
+    session.accept()
+    session.drive()
+    until(lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90)
+    until(lambda: settled(session))
+    alone = solution_of(session).observations.seconds.sum()
+    driven.side.show_page(3)
+    session.tuning.use_earlier(1, True)
+    until(lambda: settled(session) and len(solution_of(session).logs) == 2)
+    now, earlier = solution_of(session).logs
+    assert earlier.translated and not now.translated
+    assert now.weight_pct + earlier.weight_pct == pytest.approx(100.0)
+    assert abs(earlier.apart_pct) < 1.0
+    assert solution_of(session).observations.seconds.sum() > alone + 60.0
+    assert "translated" in driven.side.logs.logs.text()
+
+
+def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    session.tuning.use_source(SourceSettings("rule", ve_below_rpm=3000.0))
+    until(lambda: settled(session))
+    solution = solution_of(session)
+    high = solution.frame.log.channels["rpm"] > 3100.0  # type: ignore[index]
+    assert not solution.sifted.used[high].any()
+    assert "by the rule" in driven.side.logs.force.text()
+    session.tuning.use_source(SourceSettings("flag"))
+    until(lambda: session.task is None)
+    until(lambda: settled(session))
+    assert "no channel for the airflow source" in driven.messages.text.text()
