@@ -115,18 +115,12 @@ class RuleRow(QWidget):
         self.fold.setFixedSize(18, 20)
         self.fold.setAccessibleName(f"Settings of {rule.label}")
         self.fold.clicked.connect(self._turn_over)
-        self.why = QLabel(f"{rule.why[:1].upper()}{rule.why[1:]}.", self)
-        self.why.setFont(font(8.5))
-        self.why.setWordWrap(True)
         self.knobs = QWidget(self)
-        inner = QVBoxLayout(self.knobs)
-        inner.setContentsMargins(18, 0, 2, 8)
-        inner.setSpacing(2)
-        inner.addWidget(self.why)
-        self.rows = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in rule.knobs}
-        for row in self.rows.values():
-            inner.addWidget(row)
+        self.inner = QVBoxLayout(self.knobs)
+        self.inner.setContentsMargins(18, 0, 2, 8)
+        self.inner.setSpacing(2)
         self.knobs.hide()
+        self._rows: dict[str, KnobRow] = {}
         line = QHBoxLayout()
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(2)
@@ -139,9 +133,28 @@ class RuleRow(QWidget):
         layout.addLayout(line)
         layout.addWidget(self.knobs)
 
+    @property
+    def rows(self) -> dict[str, KnobRow]:
+        """The knobs, made when first asked for: a window with all of them at once would open slowly."""
+        if not self._rows:
+            why = QLabel(f"{self.rule.why[:1].upper()}{self.rule.why[1:]}.", self.knobs)
+            why.setFont(font(8.5))
+            why.setWordWrap(True)
+            self.inner.addWidget(why)
+            self._rows = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in self.rule.knobs}
+            for row in self._rows.values():
+                self.inner.addWidget(row)
+            self._show_values()
+        return self._rows
+
+    def _show_values(self) -> None:
+        values = self.session.settings.sieve.values(self.rule)
+        for name, row in self._rows.items():
+            row.show_value(values[name])
+
     def unfold(self, on: bool) -> None:
         """Show or hide the knobs."""
-        self.knobs.setVisible(on)
+        self.knobs.setVisible(on and bool(self.rows))
         self.fold.setText(UNFOLDED if on else FOLDED)
 
     def _turn_over(self) -> None:
@@ -159,8 +172,7 @@ class RuleRow(QWidget):
         values = sieve.values(self.rule)
         changed = any(values[k.name] != k.default for k in self.rule.knobs)
         self.box.setFont(font(9, bold=changed))
-        for name, row in self.rows.items():
-            row.show_value(values[name])
+        self._show_values()
         seconds = solution.sifted.seconds[self.rule.name] if solution is not None else 0.0
         alone = solution.sifted.alone[self.rule.name] if solution is not None else 0.0
         samples = solution.sifted.counts[self.rule.name] if solution is not None else 0
@@ -184,13 +196,11 @@ class RegimeRow(QWidget):
         self.spent.setFont(font(8.5))
         self.spent.setWordWrap(True)
         self.inner = QWidget(self)
-        inner = QVBoxLayout(self.inner)
-        inner.setContentsMargins(18, 0, 2, 8)
-        inner.setSpacing(2)
-        inner.addWidget(self.spent)
-        self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "regimes", k.name)) for k in REGIME_KNOBS}
-        for row in self.rows.values():
-            inner.addWidget(row)
+        self.column = QVBoxLayout(self.inner)
+        self.column.setContentsMargins(18, 0, 2, 8)
+        self.column.setSpacing(2)
+        self.column.addWidget(self.spent)
+        self._rows: dict[str, KnobRow] = {}
         self.inner.hide()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
@@ -198,9 +208,20 @@ class RegimeRow(QWidget):
         layout.addWidget(self.fold)
         layout.addWidget(self.inner)
 
+    @property
+    def rows(self) -> dict[str, KnobRow]:
+        """The thresholds, made when first asked for."""
+        if not self._rows:
+            turn = self.session.tuning.turn
+            self._rows = {k.name: KnobRow(k, partial(turn, "regimes", k.name)) for k in REGIME_KNOBS}
+            for row in self._rows.values():
+                self.column.addWidget(row)
+            self.refresh()
+        return self._rows
+
     def unfold(self, on: bool) -> None:
         """Show or hide the thresholds."""
-        self.inner.setVisible(on)
+        self.inner.setVisible(on and bool(self.rows))
         self.fold.setText(f"{UNFOLDED if on else FOLDED}  {REGIME_TITLE}")
 
     def _turn_over(self) -> None:
@@ -208,7 +229,7 @@ class RegimeRow(QWidget):
 
     def refresh(self) -> None:
         """Stand as the settings say."""
-        for name, row in self.rows.items():
+        for name, row in self._rows.items():
             row.show_value(getattr(self.session.settings.regimes, name))
         solution = self.session.solution
         if solution is None:

@@ -145,7 +145,9 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.faint))
     app.setPalette(palette)
     app.setFont(font())
-    app.setStyleSheet(_rules(theme))
+    rules = _rules(theme)
+    if app.styleSheet() != rules:
+        app.setStyleSheet(rules)
 
 
 def _rules(t: Theme) -> str:
