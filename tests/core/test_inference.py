@@ -35,7 +35,7 @@ def test_a_closed_loop_told_from_the_moving_trim_is_graded(heron_log: Log, heron
 @pytest.mark.parametrize(
     ("role", "what", "trust"),
     [
-        (Role.COOLANT, "Coolant", "a guess"), (Role.BATTERY, "Battery", "likely"), (Role.STFT, "Short-term trim", "a guess"),
+        (Role.COOLANT, "Coolant", "likely"), (Role.BATTERY, "Battery", "likely"), (Role.STFT, "Short-term trim", "likely"),
         (Role.PULSE_WIDTH, "Pulse width", "likely"), (Role.GEAR, "Gear", "sure"), (Role.KNOCK, "Knock retard", "a guess"),
     ],
 )  # fmt: skip

@@ -10,7 +10,7 @@ from . import physics
 from .channels import Role
 from .errors import LogError
 from .log import Log, as_loop, filled
-from .narrowband import cycle_mean_stft, with_loop_lambda
+from .narrowband import cycle_mean_stft, running_mean, with_loop_lambda
 from .physics import Floats
 from .tables import Interpolation, Table
 from .vehicle import Vehicle
@@ -43,7 +43,7 @@ class Frame:
     flow_g_per_s : the same as engine airflow.
     target : target lambda (logged, else looked up).
     trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that has no
-        wideband beside it.
+        wideband beside it. A long-term trim that was not logged is read from the slow part of the pulse width.
     fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
         Injector data cancels in it, so it shows enrichments, not injector errors.
     """
@@ -124,6 +124,9 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     applied = (1 + filled(log.get(Role.STFT, 0.0)) / 100) * long
     ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
+    if trim_is_hidden(log, vehicle):
+        level = _slow_level(log, ratio)
+        trim, ratio = trim * level, ratio / level
     return Frame(log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces)
 
 
@@ -152,6 +155,21 @@ def read_along(mesh: Interpolation, values: Floats) -> Floats:
     from .loops import read_mesh
 
     return read_mesh(mesh.cells, mesh.weights, as_loop(values.ravel()))
+
+
+HIDDEN_TRIM_S = 5.0
+
+
+def trim_is_hidden(log: Log, vehicle: Vehicle) -> bool:
+    """True where a trim was not logged but the pulse width shows it."""
+    logged = Role.LTFT in log and Role.STFT in log
+    return vehicle.feedback != "none" and Role.PULSE_WIDTH in log and not logged
+
+
+def _slow_level(log: Log, ratio: Floats) -> Floats:
+    """The part of the fuel ratio that stays for seconds: the long-term trim, shape (n,)."""
+    half = max(1, round(HIDDEN_TRIM_S / 2 / log.step_s))
+    return np.clip(filled(running_mean(ratio, np.isfinite(ratio), half), 1.0), 0.5, 2.0)
 
 
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from .channels import LABELS, Role
-from .frame import Frame
+from .frame import Frame, trim_is_hidden
 from .narrowband import closed_loop
 from .physics import Floats, Mask
 from .regimes import Regime
@@ -108,10 +108,18 @@ def _cut(scene: Scene) -> Inferred | None:
     return Inferred("Pulse width", "fuel cuts told from throttle and lambda; enrichments cannot be seen", "likely")
 
 
+def _warm(scene: Scene) -> Inferred | None:
+    frame = scene.motion.frame
+    if not _missing(frame, Role.COOLANT):
+        return None
+    if frame.vehicle.feedback != "none" and not _missing(frame, Role.STFT):
+        return Inferred("Coolant", "taken as warm some time after feedback first came on", "likely")
+    return Inferred("Coolant", "engine taken as warm from the start; leave its first minutes out by hand", "a guess")
+
+
 ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
     (Role.STFT, "short-term trim taken as 0: only right if feedback was off", "a guess"),
     (Role.LTFT, "long-term trim taken as 0: only right if it was reset or switched off", "a guess"),
-    (Role.COOLANT, "engine taken as warm from the start; leave its first minutes out by hand", "a guess"),
     (Role.THROTTLE, "full throttle and overrun cannot be told; quick changes from MAP alone", "a guess"),
     (Role.KNOCK, "knock cannot be seen, so no cell is held against leaning", "a guess"),
     (Role.SPEED, "idle told by closed throttle alone, slip by engine speed alone", "likely"),
@@ -129,6 +137,8 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred
         trims = role in (Role.STFT, Role.LTFT)
         if not _missing(frame, role) or (trims and frame.vehicle.feedback == "none"):
             return None
+        if trims and trim_is_hidden(frame.log, frame.vehicle):
+            return Inferred(LABELS[role][0], "read from the slow part of the pulse width", "likely")
         if role is Role.LTFT and not _missing(frame, Role.STFT):
             return Inferred(LABELS[role][0], taken, "likely")
         if role is Role.IAT and frame.vehicle.airflow == "maf":
@@ -139,5 +149,5 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred
 
 
 CHECKS: tuple[Callable[[Scene], Inferred | None], ...] = (
-    _loop, _gear, _target, _source, _cut, *(_assumed(*a) for a in ASSUMED)
+    _loop, _gear, _target, _source, _cut, _warm, *(_assumed(*a) for a in ASSUMED)
 )  # fmt: skip

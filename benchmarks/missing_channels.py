@@ -1,0 +1,79 @@
+"""How close the estimate comes when channels are missing or poor: every case of a folder, one thing taken away at a time.
+
+``.venv/bin/python -m benchmarks.missing_channels CASES``, with folders as in ``benchmarks.ablations``.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.ablations import load_score
+from lean_trim.core.channels import Role
+from lean_trim.core.log import Log
+from lean_trim.core.proposal import PolicySettings, propose
+from lean_trim.core.solve import solve
+from lean_trim.formats.logs import open_log
+from lean_trim.formats.tables_csv import write_table
+from lean_trim.formats.vehicle_json import read_vehicle
+
+NEEDED = frozenset({Role.RPM, Role.MAP, Role.MAF_HZ, Role.THROTTLE, Role.LAMBDA, Role.TARGET, Role.STFT, Role.LTFT})
+
+
+def without(log: Log, *roles: Role) -> Log:
+    """The log less some channels."""
+    return replace(
+        log,
+        channels={r: v for r, v in log.channels.items() if r not in roles},
+        updates={r: v for r, v in log.updates.items() if r not in roles},
+    )
+
+
+def noisy(log: Log) -> Log:
+    """Two percent of noise on every reading of lambda."""
+    noise = 0.02 * np.random.default_rng(0).standard_normal(len(log))
+    return replace(log, channels={**log.channels, Role.LAMBDA: log[Role.LAMBDA] * (1.0 + noise)})
+
+
+def thinned(log: Log) -> Log:
+    """Every third row."""
+    return Log(log.time_s[::3], {r: v[::3] for r, v in log.channels.items()}, log.name)
+
+
+VARIANTS: dict[str, Callable[[Log], Log]] = {
+    "everything there": lambda log: log,
+    "no pulse width": lambda log: without(log, Role.PULSE_WIDTH, Role.DUTY),
+    "no target": lambda log: without(log, Role.TARGET),
+    "no coolant": lambda log: without(log, Role.COOLANT),
+    "no long-term trim": lambda log: without(log, Role.LTFT),
+    "no short-term trim": lambda log: without(log, Role.STFT),
+    "no gear, no speed": lambda log: without(log, Role.GEAR, Role.SPEED),
+    "no loop flag": lambda log: without(log, Role.CLOSED_LOOP),
+    "rpm, load, throttle, lambda, target, trims": lambda log: without(log, *(set(log.channels) - NEEDED)),
+    "2 % noise on lambda": noisy,
+    "a third of the rows": thinned,
+}
+
+
+def main() -> None:
+    """Print one line a variant and case."""
+    cases = Path(sys.argv[1])
+    score = load_score(cases)
+    for case in sorted(c for c in cases.iterdir() if (c / "references.json").exists()):
+        vehicle, _ = read_vehicle(case / "vehicle.json")
+        log = open_log(case / "drive.csv.gz", vehicle.stoich_afr).log
+        for name, change in VARIANTS.items():
+            table = propose(solve([change(log)], vehicle).estimate, PolicySettings(), vehicle.limits).table
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "table.csv"
+                write_table(table, path)
+                print(f"{case.name:16s} {name:44s} {score.figures(case, path)}", flush=True)
+
+
+if __name__ == "__main__":
+    main()
