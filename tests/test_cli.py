@@ -14,7 +14,7 @@ from lean_trim.core.channels import Role
 from lean_trim.core.log import Log
 from lean_trim.core.vehicle import Vehicle
 from lean_trim.formats.logs import open_log, write_log_csv
-from lean_trim.formats.tables_csv import read_table
+from lean_trim.formats.tables_csv import read_table, write_table
 from lean_trim.formats.vehicle_json import write_vehicle
 from tests.builders import without
 
@@ -128,3 +128,51 @@ def test_wrong_words_exit_2_with_one_line() -> None:
 def test_impossible_gain_is_bad_input(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert correct(case, "--gain", "1.5") == 2
     assert "allowed is 0 to 1" in capsys.readouterr().err
+
+
+def test_shares_by_regime_knobs_and_rules_reach_the_round(case: Path, heron_vehicle: Vehicle) -> None:
+    assert correct(case) == 0
+    whole = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1.0
+    assert correct(case, "--regime-gain", "boost=0.5", "--sieve", "tip.after_s=0.6", "--sieve-off", "slip") == 0
+    part = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1.0
+    assert abs(part[10:]).max() == pytest.approx(abs(whole[10:]).max() / 2, rel=0.1)
+    found = json.loads((case / "out" / "round.json").read_text())
+    assert found["settings"] == {"changed": {"tip.after_s": 0.6}, "disabled": ["slip"]}
+    assert "slip" not in found["samples"]["left_out"]
+    assert found["logs"][0]["weight_pct"] == 100.0
+    assert found["inferred"] == []
+    assert 0.0 < found["delay"]["total_se_s"] < 0.06
+
+
+def test_a_log_of_another_revision_is_translated(case: Path, heron_vehicle: Vehicle) -> None:
+    """The sheet's table is raised by 10 %; the log, driven on the old one, asks for the same airflow in the end."""
+    assert correct(case) == 0
+    before = read_table(case / "out" / "ve.csv", "ve").values
+    (case / "old.csv").write_text((case / "ve.csv").read_text())
+    write_table(heron_vehicle.table.with_values(heron_vehicle.table.values * 1.1), case / "ve.csv")
+    assert correct(case, "--driven-on", f"{case / 'drive.csv'}={case / 'old.csv'}") == 0
+    after = read_table(case / "out" / "ve.csv", "ve").values
+    cells = json.loads((case / "out" / "round.json").read_text())["cells"]
+    settled = [c["status"] == "corrected" for c in cells]
+    gap = (after / before - 1.0).ravel()[settled]
+    assert abs(gap).max() < 0.02
+    assert json.loads((case / "out" / "round.json").read_text())["logs"][0]["translated"]
+
+
+@pytest.mark.parametrize(
+    ("words", "reply"),
+    [
+        (["--regime-gain", "cruise=0.5"], "allowed are idle, part, full, boost"),
+        (["--regime-gain", "idle=2"], "gain_idle is 2; allowed is 0 to 1"),
+        (["--sieve", "tip.after_s"], "write NAME=NUMBER"),
+        (["--sieve", "tip.after_s=99"], "allowed is 0 to 10 s"),
+        (["--sieve", "tip.colour=1"], "the sieve has no setting"),
+        (["--sieve-off", "tips"], "is not a rule"),
+        (["--driven-on", "other.csv=ve.csv"], "one of the logs given"),
+    ],
+)
+def test_wrong_settings_are_named(case: Path, capsys: pytest.CaptureFixture[str], words: list[str], reply: str) -> None:
+    assert correct(case, *words) == 2
+    err = capsys.readouterr().err.strip()
+    assert reply in err
+    assert "\n" not in err

@@ -20,11 +20,11 @@ N = 9000
 TIME = np.arange(N) * 0.04
 
 
-def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004) -> Frame:
+def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004, cut_s: float = 2.0) -> Frame:
     """Cruising at several speeds with a fuel cut every 15 s; lambda is what such an exhaust and sensor would show."""
     rpm = np.repeat([1600.0, 2200.0, 3000.0, 4200.0, 2600.0, 1900.0], N // 6)
     log = make_log(TIME, rpm, np.full(N, 55.0))
-    cut = (TIME % 15.0) < 2.0
+    cut = cut_s > (TIME % 15.0)
     log = with_channel(log, Role.PULSE_WIDTH, np.where(cut, 0.0, log[Role.PULSE_WIDTH]))
     frame = make_frame(log, small_vehicle())
     arrival = np.maximum.accumulate(TIME + delay_s(frame, DelaySettings(1.0, volume_l, 0.0)))

@@ -73,6 +73,16 @@ def test_loop_status_as_flag_and_as_code() -> None:
     np.testing.assert_array_equal(interpret(Role.CLOSED_LOOP, "", code, 14.7).convert(code), [0, 1, 0, 1])
 
 
+@pytest.mark.parametrize("name", ["Airflow_source", "MAF_blend", "VE/MAF_mode", "Lastquelle"])
+def test_the_airflow_source_is_recognised_as_flag_and_as_percent(name: str) -> None:
+    flag = made(**{name: (WAVE > 0).astype(float)})
+    np.testing.assert_array_equal(flag.log[Role.AIRFLOW_SOURCE], WAVE > 0)
+    percent = made(**{f"{name}__%": 50.0 + 50.0 * WAVE})
+    np.testing.assert_allclose(percent.log[Role.AIRFLOW_SOURCE], 0.5 + 0.5 * WAVE)
+    odd = made(**{name: np.round(2.0 + WAVE)})
+    assert any("0 (VE table) to 1" in str(d) for d in odd.doubts)
+
+
 def test_gauge_pressure_is_told_by_vacuum_or_by_the_engine_at_rest() -> None:
     rpm = np.where(np.arange(N) < 50, 0.0, 2000.0)
     vacuum = made(RPM__rpm=rpm, MAP__kPa=np.where(rpm > 0, -50.0 + 20 * WAVE, 0.0), Baro__kPa=98.0)

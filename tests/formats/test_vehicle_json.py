@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.vehicle import SourceSettings
 from lean_trim.formats.vehicle_json import read_vehicle, write_vehicle
 from tests.builders import maf_vehicle, small_vehicle
 
@@ -49,6 +50,7 @@ def test_optional_keys_have_defaults_and_unknown_ones_warn(sheet: Path) -> None:
         edit(sheet, key, None)
     edit(sheet, "colour", "blue")
     vehicle, warnings = read_vehicle(sheet)
+    assert (vehicle.sensor_place, vehicle.source) == ("downpipe", SourceSettings())
     assert vehicle.exhaust_volume_l == pytest.approx(3.0)
     assert warnings == [f"{sheet}: unknown key 'colour' is not used"]
 
@@ -63,6 +65,13 @@ def test_optional_keys_have_defaults_and_unknown_ones_warn(sheet: Path) -> None:
         ("feedback", None, "feedback is None; allowed is one of wideband, narrowband, none"),
         ("injectors.dead_time_ms", {}, "injectors.dead_time_ms"),
         ("injectors.dead_time_ms", {"12": 99}, "99 ms at 12 V; allowed is 0 to 10 ms"),
+        ("sensor_place", "roof", "sensor_place is 'roof'; allowed is one of downpipe, tailpipe"),
+        (
+            "airflow_source",
+            {"kind": "guess"},
+            "airflow_source.kind is 'guess'; allowed is one of auto, table, flag, rule",
+        ),
+        ("airflow_source", {"kind": "rule", "ve_below_rpm": -1}, "allowed is a number from 0 to 10000"),
         ("tables.ve", None, "tables.ve is None"),
         ("tables.ve", "gone.csv", "gone.csv: cannot be read"),
     ],
@@ -83,3 +92,13 @@ def test_broken_files_are_named(tmp_path: Path) -> None:
         read_vehicle(tmp_path / "v.json")
     with pytest.raises(BadInputError, match="cannot be read"):
         read_vehicle(tmp_path / "absent.json")
+
+
+def test_sensor_place_and_airflow_source_are_read_and_written_back(sheet: Path, tmp_path: Path) -> None:
+    edit(sheet, "sensor_place", "tailpipe")
+    edit(sheet, "airflow_source", {"kind": "rule", "ve_below_rpm": 2800, "ve_above_map_rate_pct_per_s": 90})
+    vehicle, warnings = read_vehicle(sheet)
+    assert warnings == []
+    assert vehicle.source == SourceSettings("rule", 2800.0, 90.0)
+    back, _ = read_vehicle(write_vehicle(vehicle, tmp_path / "again"))
+    assert (back.sensor_place, back.source) == ("tailpipe", vehicle.source)

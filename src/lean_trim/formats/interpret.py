@@ -55,7 +55,7 @@ def interpret(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> 
     if role is Role.CLOSED_LOOP:
         return _loop_status(part)
     if role is Role.AIRFLOW_SOURCE:
-        return _source_share(part)
+        return _source_share(unit, part)
     if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
         return _percent(role, unit, part)
     if role not in UNITS:
@@ -158,12 +158,12 @@ def _percent(role: Role, unit: str, part: Floats) -> Reading:
     return Reading(lambda x: x, "%")
 
 
-def _source_share(part: Floats) -> Reading:
+def _source_share(unit: str, part: Floats) -> Reading:
     """Share of the mass-airflow sensor: 0 to 1, or percent."""
     low, high = float(part.min()), float(part.max())
-    if low >= 0.0 and high <= 1.0:
+    if low >= 0.0 and high <= 1.0 and unit != "%":
         return Reading(lambda x: x, "")
-    if low >= 0.0 and high <= 100.0 and high > 2.0:
+    if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):
         return Reading(lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent")
     return Reading(
         lambda x: np.clip(x, 0.0, 1.0), "", "",
