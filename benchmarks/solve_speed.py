@@ -16,7 +16,7 @@ import numpy as np
 from scipy import stats
 
 from lean_trim.core.channels import Role
-from lean_trim.core.delay import DelaySettings
+from lean_trim.core.delay import DelaySettings, aligned_lambda
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log, concatenate
 from lean_trim.core.motion import Motion
@@ -89,6 +89,7 @@ def main() -> None:
     rows: list[tuple[str, Callable[[], object]]] = [
         ("frame (log seen through the table)", lambda: make_frame(million, car)),
         ("all before the fit, from the frame", whole),
+        ("  of it aligning lambda", lambda: aligned_lambda(frame, DelaySettings())),
         ("  of it the sieve, rates known", lambda: sift(prepared.scene, SieveSettings())),
         ("  of it picking the used samples", lambda: prepared.observe(sifted)),
         ("surface fit", lambda: fit_surface(observations, car.table, million.time_s, SurfaceSettings())),

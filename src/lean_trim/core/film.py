@@ -16,7 +16,7 @@ import numpy as np
 
 from .channels import Role
 from .frame import Frame
-from .log import as_loop, filled
+from .log import as_loop
 from .physics import Floats
 
 GAP_S = 3.0
@@ -26,20 +26,24 @@ DEFAULT_TAU_S = 0.5
 
 def injected_flow(frame: Frame) -> Floats:
     """Injected fuel flow up to a constant factor, shape (n,); 0 in a fuel cut."""
-    flow = filled(frame.flow_g_per_s / frame.target * frame.trim)
-    flow = flow * filled(frame.fuel_ratio, 1.0)
-    if Role.PULSE_WIDTH in frame.log:
-        flow = np.where(frame.log[Role.PULSE_WIDTH] > 0.01, flow, 0.0)
-    return np.maximum(flow, 0.0)
+    from .loops import fuel_flow
+
+    width = frame.log[Role.PULSE_WIDTH] if Role.PULSE_WIDTH in frame.log else np.array([])
+    return fuel_flow(
+        as_loop(frame.flow_g_per_s),
+        as_loop(frame.target),
+        as_loop(frame.trim),
+        as_loop(frame.fuel_ratio),
+        as_loop(width),
+    )
 
 
 def film_excess(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
     """h of the module's text, shape (n,), limited to ±1; the lag starts in steady state and after every joint."""
-    flow, time = injected_flow(frame), frame.log.time_s
-    lagged = first_order_lag(time, flow, tau_s)
-    flowing = flow > 0.0
-    excess = 1.0 - lagged / np.where(flowing, flow, 1.0)
-    return np.clip(np.where(flowing, excess, np.where(lagged > 0.0, -1.0, 0.0)), -1.0, 1.0)
+    from .loops import above_lag
+
+    flow = injected_flow(frame)
+    return above_lag(flow, first_order_lag(frame.log.time_s, flow, tau_s))
 
 
 def first_order_lag(time_s: Floats, values: Floats, tau_s: float) -> Floats:

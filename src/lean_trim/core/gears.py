@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from .channels import Role
-from .log import Log, rate_per_s
+from .log import Log, as_loop, filled, rate_per_s
 from .physics import Floats, Mask
 
 MIN_KMH, STEADY_PER_S = 8.0, 0.12
@@ -25,16 +25,15 @@ class GearReading:
     @property
     def changes(self) -> Mask:
         """True at the first sample of another gear, (n,)."""
-        known = self.gear != 0.0
-        position = np.maximum.accumulate(np.where(known, np.arange(len(known)), 0))
-        held = self.gear[position]
-        return np.asarray((np.diff(held, prepend=held[:1]) != 0.0) & (held != 0.0))
+        from .loops import steps_between
+
+        return steps_between(as_loop(self.gear))
 
 
 def read_gears(log: Log) -> GearReading:
     """The logged gear; else clusters of engine speed per road speed, numbered from the shortest; else nothing."""
     if Role.GEAR in log:
-        return GearReading(np.nan_to_num(log[Role.GEAR]), "logged", 1.0)
+        return GearReading(filled(log[Role.GEAR]), "logged", 1.0)
     nothing = GearReading(np.zeros(len(log)), "unknown", 0.0)
     if Role.SPEED not in log:
         return nothing

@@ -107,9 +107,11 @@ def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
 
     A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as the mean.
     """
-    from .loops import slope
+    from .loops import fill, mean_of_finite, slope
 
-    return slope(as_loop(values), as_loop(time_s), half_window(time_s, over_s))
+    values = as_loop(values)
+    mean, whole = mean_of_finite(values)
+    return slope(values if whole else fill(values, mean), as_loop(time_s), half_window(time_s, over_s))
 
 
 def half_window(time_s: Floats, over_s: float) -> int:
@@ -145,7 +147,8 @@ def as_loop(values: NDArray[np.generic]) -> Floats:
 
 
 def filled(values: Floats, instead: float = 0.0) -> Floats:
-    """The values with a number where there is none (NaN or infinite), shape (n,)."""
-    from .loops import fill
+    """The values with a number where there is none (NaN or infinite), shape (n,); the array itself if nothing is missing."""
+    from .loops import fill, mean_of_finite
 
-    return fill(as_loop(values), instead)
+    values = as_loop(values)
+    return values if mean_of_finite(values)[1] else fill(values, instead)

@@ -20,47 +20,43 @@ ANCHOR = 2048
 
 @njit(cache=True, nogil=True)
 def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no cover - compiled
-    """Slope of a straight line over ``half`` samples on either side, per second; NaN samples count as the mean."""
+    """Slope of a straight line over ``half`` samples on either side, per second. Values must be finite.
+
+    Past the ends values are repeated and times mirrored.
+    """
     n, out = len(values), np.empty(len(values))
-    x, t = np.empty(n + 2 * half + 1), np.empty(n + 2 * half + 1)
-    _pad(values, time_s, half, x, t)
     for begin in range(0, n, ANCHOR):
+        end = min(begin + ANCHOR, n)
         ramp = rise = plain_x = plain_t = 0.0
-        for j in range(2 * half + 1):
-            ramp += (j - half) * x[begin + j]
-            rise += (j - half) * t[begin + j]
-            plain_x += x[begin + j]
-            plain_t += t[begin + j]
-        for i in range(begin, min(begin + ANCHOR, n)):
+        for j in range(-half, half + 1):
+            x, t = values[min(max(begin + j, 0), n - 1)], _mirrored(time_s, begin + j)
+            ramp += j * x
+            rise += j * t
+            plain_x += x
+            plain_t += t
+        inside = begin > half and end + half < n
+        for i in range(begin, end):
             out[i] = ramp / max(abs(rise), 1e-9)
-            old, new = x[i], x[i + 2 * half + 1]
+            if inside:
+                old, new, gone, come = values[i - half], values[i + half + 1], time_s[i - half], time_s[i + half + 1]
+            else:
+                old, new = values[max(i - half, 0)], values[min(i + half + 1, n - 1)]
+                gone, come = _mirrored(time_s, i - half), _mirrored(time_s, i + half + 1)
             ramp += (half + 1) * old + half * new - plain_x
             plain_x += new - old
-            old, new = t[i], t[i + 2 * half + 1]
-            rise += (half + 1) * old + half * new - plain_t
-            plain_t += new - old
+            rise += (half + 1) * gone + half * come - plain_t
+            plain_t += come - gone
     return out
 
 
-@njit(cache=True, nogil=True)
-def _pad(values: Floats, time_s: Floats, half: int, x: Floats, t: Floats) -> None:  # pragma: no cover - compiled
-    """Values with their ends repeated and NaN filled by the mean, times mirrored about their ends."""
-    n, last = len(values), len(values) - 1
-    total, count = 0.0, 0
-    for i in range(n):
-        if np.isfinite(values[i]):
-            total += values[i]
-            count += 1
-    mean = total / count if count else 0.0
-    for i in range(n):
-        x[half + i] = values[i] if np.isfinite(values[i]) else mean
-        t[half + i] = time_s[i]
-    for j in range(1, half + 2):
-        x[half + last + j] = x[half + last]
-        t[half + last + j] = 2.0 * time_s[last] - time_s[max(last - j, 0)]
-        if j <= half:
-            x[half - j] = x[half]
-            t[half - j] = 2.0 * time_s[0] - time_s[min(j, last)]
+@njit(cache=True, nogil=True, inline="always")
+def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
+    last = len(time_s) - 1
+    if i < 0:
+        return 2.0 * time_s[0] - time_s[min(-i, last)]
+    if i > last:
+        return 2.0 * time_s[last] - time_s[max(2 * last - i, 0)]
+    return time_s[i]
 
 
 @njit(cache=True, nogil=True)
@@ -344,4 +340,51 @@ def read_later(
         else:
             share = (t - time_s[before]) / (time_s[after] - time_s[before])
             out[i] = (1.0 - share) * values[before] + share * values[after]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def mean_of_finite(values: Floats) -> tuple[float, bool]:  # pragma: no cover - compiled
+    """Mean of the finite values (0 if there are none), and whether all are."""
+    total, count = 0.0, 0
+    for i in range(len(values)):
+        if np.isfinite(values[i]):
+            total += values[i]
+            count += 1
+    return total / max(count, 1), count == len(values)
+
+
+@njit(cache=True, nogil=True)
+def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
+    """True where a value other than 0 differs from the last one other than 0."""
+    out, held = np.zeros(len(values), np.bool_), 0.0
+    for i in range(len(values)):
+        if values[i] != 0.0:
+            out[i] = held != 0.0 and values[i] != held
+            held = values[i]
+    return out
+
+
+@njit(cache=True, nogil=True)
+def fuel_flow(
+    air: Floats, target: Floats, trim: Floats, ratio: Floats, width_ms: Floats
+) -> Floats:  # pragma: no cover - compiled
+    """Injected fuel up to a constant factor; 0 where it cannot be known or the pulse width (empty if not logged) is 0."""
+    out = np.empty(len(air))
+    for i in range(len(air)):
+        flow = air[i] / target[i] * trim[i] * (ratio[i] if np.isfinite(ratio[i]) else 1.0)
+        cut = len(width_ms) > 0 and not width_ms[i] > 0.01
+        out[i] = max(flow, 0.0) if np.isfinite(flow) and not cut else 0.0
+    return out
+
+
+@njit(cache=True, nogil=True)
+def above_lag(flow: Floats, lagged: Floats) -> Floats:  # pragma: no cover - compiled
+    """1 - lagged/flow within -1 and 1; -1 where the flow stopped, 0 where nothing flowed."""
+    out = np.empty(len(flow))
+    for i in range(len(flow)):
+        if flow[i] > 0.0:
+            out[i] = min(max(1.0 - lagged[i] / flow[i], -1.0), 1.0)
+        else:
+            out[i] = -1.0 if lagged[i] > 0.0 else 0.0
     return out

@@ -18,6 +18,11 @@ from .tables import Ints
 SPARK_BASE_S = 2.0
 
 
+def enrichment_factor(frame: Frame) -> Floats:
+    """Enrichment seen in the pulse width, smoothed over 0.2 s; 1 where pulse width was not logged."""
+    return running_box(filled(frame.fuel_ratio, 1.0), frame.log.time_s, 0.2)
+
+
 @dataclass(frozen=True, eq=False)
 class Motion:
     """Rates and stays of one frame. All arrays have shape (n,); a channel not logged gives zeros."""
@@ -63,6 +68,11 @@ class Motion:
         frame = self.frame
         off = np.abs(filled(frame.fuel_ratio, 1.0) - 1.0) * 100.0
         return running_box(off, frame.log.time_s, 0.4)
+
+    @cached_property
+    def enrichment(self) -> Floats:
+        """Enrichment seen in the pulse width."""
+        return enrichment_factor(self.frame)
 
     @cached_property
     def duty(self) -> Floats:

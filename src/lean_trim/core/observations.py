@@ -10,7 +10,7 @@ from .channels import Role
 from .film import film_excess
 from .frame import Frame
 from .log import Log, as_loop, filled, running_box
-from .motion import Motion
+from .motion import Motion, enrichment_factor
 from .physics import Floats, Mask
 from .tables import Interpolation, Ints
 
@@ -52,18 +52,16 @@ def pressure_factor(frame: Frame) -> Floats:
     return np.sqrt(np.maximum(running_box(ratio, log.time_s, 0.5), 0.01))
 
 
-def enrichment_factor(frame: Frame) -> Floats:
-    """Enrichment seen in the pulse width, smoothed over 0.2 s; 1 where pulse width was not logged."""
-    return running_box(filled(frame.fuel_ratio, 1.0), frame.log.time_s, 0.2)
-
-
-def correction_factor(frame: Frame, lam: Floats) -> Floats:
+def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = None) -> Floats:
     """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table, shape (n,).
 
     Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is 1 unless
-    the log was driven on another revision of the table.
+    the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is known already.
     """
-    k = frame.trim * lam / frame.target * enrichment_factor(frame) * pressure_factor(frame)
+    enrichment = enrichment_factor(frame) if enrichment is None else enrichment
+    k = frame.trim * lam / frame.target * enrichment
+    if Role.FUEL_DP in frame.log:
+        k = k * pressure_factor(frame)
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 
@@ -75,10 +73,8 @@ def relative_variance(motion: Motion, lam: Floats) -> Floats:
     """
     from .loops import variance_of
 
-    frame = motion.frame
-    return variance_of(
-        motion.map_rate, motion.rpm_rate, as_loop(lam), enrichment_factor(frame), _scatter(frame.log, lam)
-    )
+    scatter = _scatter(motion.frame.log, lam)
+    return variance_of(motion.map_rate, motion.rpm_rate, as_loop(lam), motion.enrichment, scatter)
 
 
 def _scatter(log: Log, lam: Floats) -> Floats:

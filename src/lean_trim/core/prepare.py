@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from .delay import DelaySettings, aligned_lambda
 from .film import film_excess
 from .frame import Frame
@@ -13,6 +15,7 @@ from .physics import Floats, Mask
 from .regimes import RegimeSettings
 from .scene import Scene, make_scene
 from .sieve import SieveSettings, Sifted, sift
+from .together import together
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +47,18 @@ def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Pr
     """Align lambda with a delay and work out what it says along the whole log."""
     frame = motion.frame
     lam = aligned_lambda(frame, delay)
-    scene = make_scene(motion, lam, regimes)
-    return Prepared(
-        scene, delay, regimes, correction_factor(frame, lam), relative_variance(motion, lam), film_excess(frame)
+    together(
+        len(lam),
+        [lambda: motion.map_rate, lambda: motion.rpm_rate, lambda: motion.throttle_rate, lambda: motion.enrichment],
     )
+    scene, k, variance, film = together(
+        len(lam),
+        [
+            lambda: make_scene(motion, lam, regimes),
+            lambda: correction_factor(frame, lam, motion.enrichment),
+            lambda: relative_variance(motion, lam),
+            lambda: film_excess(frame),
+        ],
+    )
+    assert isinstance(scene, Scene)
+    return Prepared(scene, delay, regimes, np.asarray(k), np.asarray(variance), np.asarray(film))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +21,7 @@ from .log import spread
 from .physics import Mask
 from .scene import Scene
 from .sieve_rule import Rule
+from .together import together
 
 Bits = NDArray[np.uint32]
 RULES: tuple[Rule, ...] = (
@@ -125,8 +127,9 @@ def sift(
     hits = np.zeros(len(scene.lam), np.uint32)
     if previous is not None and len(again) < len(RULES):
         hits |= previous.hits & np.uint32(sum(int(RULE_BITS[r.name]) for r in RULES if r not in again))
-    for rule in again:
-        mark(hits, hit_by(rule, scene, settings), RULE_BITS[rule.name])
+    masks = together(len(hits), [partial(hit_by, rule, scene, settings) for rule in again])
+    for rule, mask in zip(again, masks, strict=True):
+        mark(hits, mask, RULE_BITS[rule.name])
     leaving = sum(int(RULE_BITS[r.name]) for r in RULES if not r.marks and r.name not in settings.disabled)
     bits = hits & np.uint32(leaving)
     if left_out_by_hand is not None:
