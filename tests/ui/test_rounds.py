@@ -70,8 +70,8 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
 
 def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
     driven.session.drive_minutes = 60.0
-    driven.session.accept()
-    driven.session.drive()
+    driven.session.deciding.accept()
+    driven.session.rounds.drive()
     until(lambda: driven.table.live is not None)
     assert not driven.bar.drive.isEnabled()
     QTest.mouseClick(driven.cancel_button, Qt.MouseButton.LeftButton)
@@ -86,9 +86,9 @@ def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) ->
 def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     driven: MainWindow, until: Until, job_path: Path
 ) -> None:
-    driven.session.accept(frozenset({100, 101}))
+    driven.session.deciding.accept(frozenset({100, 101}))
     changed = driven.session.decision.changed  # type: ignore[union-attr]
-    driven.session.drive()
+    driven.session.rounds.drive()
     until(lambda: driven.table.live is not None)
     driven.close()
     assert driven.session.task is None
@@ -109,8 +109,8 @@ def test_a_real_vehicle_from_sheet_and_log(
     window.session.add_logs([tmp_path / "drive.csv"])
     until(ready(window.session, 1))
     assert not window.messages.isVisible()
-    window.session.accept()
-    assert window.session.hand_over(tmp_path / "out.csv")
+    window.session.deciding.accept()
+    assert window.session.rounds.hand_over(tmp_path / "out.csv")
     table = read_table(tmp_path / "out.csv", "ve")
     np.testing.assert_allclose(table.values, window.session.round.result.values)  # type: ignore[union-attr]
     assert "handed over" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[2]
@@ -122,7 +122,7 @@ def test_a_real_vehicle_from_sheet_and_log(
 
 
 def test_the_clipboard_carries_the_decided_table(driven: MainWindow) -> None:
-    driven.session.type_in("=50", frozenset({0}))
+    driven.session.deciding.type_in("=50", frozenset({0}))
     driven.actions_["copy"].trigger()
     lines = QGuiApplication.clipboard().text().splitlines()
     assert lines[0].split("\t")[:2] == ["kPa\\rpm", "600"]
@@ -134,7 +134,7 @@ def test_the_clipboard_carries_the_decided_table(driven: MainWindow) -> None:
 def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, until: Until) -> None:
     session = driven.session
     used = session.solution.sifted.used.sum()  # type: ignore[union-attr]
-    session.accept()
+    session.deciding.accept()
     driven.actions_["undo"].trigger()
     assert session.decision.changed == 0  # type: ignore[union-attr]
     driven.actions_["redo"].trigger()
@@ -150,12 +150,12 @@ def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, un
 
 def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: Until) -> None:
     driven.session.drive_minutes = 3.0
-    driven.session.drive()
+    driven.session.rounds.drive()
     until(ready(driven.session, 2))
     driven.rail.list.setCurrentRow(0)
     until(ready(driven.session, 2))
     assert not driven.bar.accept.isEnabled()
-    driven.session.accept()
+    driven.session.deciding.accept()
     assert "Only the newest round can be decided" in driven.messages.text.text()
 
 
@@ -193,7 +193,7 @@ def test_bad_sheets_and_jobs_give_one_sentence(window: MainWindow, tmp_path: Pat
 
 
 def test_a_hand_over_that_fails_says_so(driven: MainWindow, tmp_path: Path) -> None:
-    assert not driven.session.hand_over(tmp_path / "no" / "such" / "folder.csv")
+    assert not driven.session.rounds.hand_over(tmp_path / "no" / "such" / "folder.csv")
     assert "cannot be written" in driven.messages.text.text()
     click(driven, 3)
     QApplication.processEvents()

@@ -154,8 +154,8 @@ def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
 def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
     session = driven.session
     session.drive_minutes = 3.0
-    session.accept()
-    session.drive()
+    session.deciding.accept()
+    session.rounds.drive()
     until(lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90)
     until(lambda: settled(session))
     alone = solution_of(session).observations.seconds.sum()

@@ -107,7 +107,7 @@ def test_pinned_cells_are_kept_from_the_proposal(driven: MainWindow) -> None:
     click(driven, BUSY_CELL)
     driven.actions_["pin"].trigger()
     assert driven.session.proposal.step_pct.ravel()[BUSY_CELL] == 0.0  # type: ignore[union-attr]
-    driven.session.accept()
+    driven.session.deciding.accept()
     assert driven.session.decision.source.ravel()[BUSY_CELL] == Source.UNTOUCHED  # type: ignore[union-attr]
     assert "pinned" in driven.inspector.body.text()
     driven.actions_["pin"].trigger()

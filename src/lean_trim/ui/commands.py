@@ -11,7 +11,7 @@ from ..job.records import Mark, Span
 from ..job.tuning import Tuning
 
 if TYPE_CHECKING:
-    from .session import Session
+    from .deciding import Deciding
     from .tape_state import TapeState
     from .tuning_desk import TuningDesk
 
@@ -19,29 +19,29 @@ if TYPE_CHECKING:
 class DecisionCommand(QUndoCommand):
     """One change of the decided values."""
 
-    def __init__(self, session: Session, text: str, before: Decision, after: Decision) -> None:
+    def __init__(self, deciding: Deciding, text: str, before: Decision, after: Decision) -> None:
         super().__init__(text)
-        self.session, self.before, self.after = session, before, after
+        self.deciding, self.before, self.after = deciding, before, after
 
     def redo(self) -> None:
-        self.session.set_decision(self.after)
+        self.deciding.set_decision(self.after)
 
     def undo(self) -> None:
-        self.session.set_decision(self.before)
+        self.deciding.set_decision(self.before)
 
 
 class LeftOutCommand(QUndoCommand):
     """One change of the stretches left out by hand."""
 
-    def __init__(self, session: Session, before: tuple[Span, ...], after: tuple[Span, ...]) -> None:
+    def __init__(self, deciding: Deciding, before: tuple[Span, ...], after: tuple[Span, ...]) -> None:
         super().__init__("Leave out" if len(after) > len(before) else "Keep again")
-        self.session, self.before, self.after = session, before, after
+        self.deciding, self.before, self.after = deciding, before, after
 
     def redo(self) -> None:
-        self.session.set_left_out(self.after)
+        self.deciding.set_left_out(self.after)
 
     def undo(self) -> None:
-        self.session.set_left_out(self.before)
+        self.deciding.set_left_out(self.before)
 
 
 class MarksCommand(QUndoCommand):

@@ -61,7 +61,7 @@ class DecisionBar(QWidget):
         self.entry.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _typed(self) -> None:
-        if self.session.type_in(self.entry.text(), self.session.selection.cells):
+        if self.session.deciding.type_in(self.entry.text(), self.session.selection.cells):
             self.entry.clear()
 
     def _busy(self, title: str, share: float) -> None:

@@ -65,7 +65,7 @@ class ImportDesk(QObject):
         def work(report: Report) -> list[tuple[Pending, StoredLog]]:
             return [_open(path, vehicle, remembered, report) for path in paths]
 
-        session.start("Opening logs", work, lambda opened: self._opened(opened, look))
+        session.work.start("Opening logs", work, lambda opened: self._opened(opened, look))
 
     def _opened(self, opened: list[tuple[Pending, StoredLog]], look: bool) -> None:
         for pending, _ in opened:
@@ -111,7 +111,7 @@ class ImportDesk(QObject):
         def work(report: Report) -> Pending:
             return _pending(path, vehicle, choices, report)
 
-        self.session.start("Reading the log again", work, self._replace_current)
+        self.session.work.start("Reading the log again", work, self._replace_current)
 
     def _replace_current(self, pending: Pending) -> None:
         self.waiting[0] = pending
@@ -135,7 +135,7 @@ class ImportDesk(QObject):
             self.changed.emit()
             self.session.extend_round([stored])
 
-        self.session.start("Keeping the log", work, done)
+        self.session.work.start("Keeping the log", work, done)
 
     def discard(self) -> None:
         """Leave the log out of the job."""

@@ -81,15 +81,15 @@ class MainWindow(QMainWindow):
             "mark": lambda: self.tape_bar.mark(),
             "next_event": lambda: self.tape_bar.go(True),
             "previous_event": lambda: self.tape_bar.go(False),
-            "drive": session.drive,
-            "begin_round": session.begin_round,
+            "drive": session.rounds.drive,
+            "begin_round": session.rounds.begin_round,
             "solve": session.solve,
-            "cancel": session.cancel,
+            "cancel": session.work.cancel,
             "undo": session.undo.undo,
             "redo": session.undo.redo,
-            "accept": lambda: session.accept(session.selection.cells or None),
-            "put_back": lambda: session.put_back(session.selection.cells or None),
-            "pin": lambda: session.pin(session.selection.cells),
+            "accept": lambda: session.deciding.accept(session.selection.cells or None),
+            "put_back": lambda: session.deciding.put_back(session.selection.cells or None),
+            "pin": lambda: session.deciding.pin(session.selection.cells),
             "select_all": self._select_all,
             "hand_over": self._ask_hand_over,
             "copy": self.copy_table,
@@ -144,7 +144,7 @@ class MainWindow(QMainWindow):
         self.progress.setFixedWidth(230)
         self.progress.setRange(0, 1000)
         self.cancel_button = QPushButton("Cancel")
-        self.cancel_button.clicked.connect(self.session.cancel)
+        self.cancel_button.clicked.connect(self.session.work.cancel)
         status = self.statusBar()
         status.setSizeGripEnabled(False)
         status.addWidget(self.hover, 1)
@@ -216,7 +216,7 @@ class MainWindow(QMainWindow):
 
     def _first_drive(self) -> None:
         if self.session.round is not None and not self.session.round.logs:
-            self.session.drive()
+            self.session.rounds.drive()
 
     def open_job(self, path: Path) -> None:
         """Open a job file."""
@@ -284,7 +284,7 @@ class MainWindow(QMainWindow):
         name = f"{self.session.job.vehicle.name.lower()}-{self.session.job.vehicle.airflow}-round{current.number}.csv"
         path, _ = QFileDialog.getSaveFileName(self, "Write the decided table", name, "Tables (*.csv)")
         if path:
-            self.session.hand_over(Path(path))
+            self.session.rounds.hand_over(Path(path))
 
     def copy_table(self, axes: bool = True) -> None:
         """Put the decided table on the clipboard, tab separated."""
@@ -295,7 +295,7 @@ class MainWindow(QMainWindow):
         if not axes:
             text = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:]) + "\n"
         QGuiApplication.clipboard().setText(text)
-        self.session.mark_handed_over("clipboard")
+        self.session.rounds.mark_handed_over("clipboard")
         self.messages.show_message(
             "note", "Table copied. Keep a copy of what is in the ECU before you write this to it."
         )
@@ -309,7 +309,7 @@ class MainWindow(QMainWindow):
         if span is None:
             self.messages.show_message("note", "Drag along the tape first to choose a stretch.")
         else:
-            self.session.leave_out(*span)
+            self.session.deciding.leave_out(*span)
 
     def _zoom_chosen(self) -> None:
         selection, solution = self.session.selection, self.session.solution
