@@ -42,6 +42,9 @@ def test_a_log_of_an_earlier_revision_is_translated_to_the_present_one() -> None
         np.testing.assert_allclose(estimate.correction_pct[estimate.supported], 5.0, atol=0.4)
         assert "other_calibration" not in [f.id for f in solution.findings]
     assert both.logs[0].translated
+    assert both.residual.rms == pytest.approx(
+        solve([driven_on(80.0)], small_vehicle(80.0), SETTINGS).residual.rms, abs=0.1
+    )
     assert abs(both.logs[0].apart_pct) < 0.2
 
 

@@ -41,6 +41,13 @@ class Observations:
     def __len__(self) -> int:
         return len(self.index)
 
+    def only(self, keep: Mask) -> Observations:
+        """The observations where ``keep``, (m,), is True."""
+        mesh = Interpolation(self.mesh.cells[keep], self.mesh.weights[keep])
+        return Observations(
+            self.index[keep], self.k[keep], self.weight[keep], self.seconds[keep], self.run[keep], mesh, self.film[keep]
+        )
+
 
 def pressure_factor(frame: Frame) -> Floats:
     """Delivered over commanded fuel, sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged."""

@@ -186,8 +186,8 @@ def _solution(
     delay: DelayEstimate, findings: tuple[Finding, ...], inferred: tuple[Inferred, ...],
 ) -> Solution:  # fmt: skip
     plain = without_film(observations, estimate)
-    nearest = prepared.scene.motion.nearest[plain.index]
-    residual = residual_of(prepared.frame, plain, nearest)
+    own = own_drive(prepared.frame, plain)
+    residual = residual_of(prepared.frame, own, prepared.scene.motion.nearest[own.index])
     shares = shares_of(prepared.frame, plain, estimate, prepared.scene.motion.durations_s)
     return Solution(prepared, sifted, plain, estimate, residual, findings, settings, delay, inferred, shares)
 
@@ -201,6 +201,17 @@ def estimate_from(
     if settings.method == "surface":
         return fit_surface(observations, table, time_s, settings.surface, start)
     return average_cells(observations, table, frame.at, time_s, settings.averages)
+
+
+def own_drive(frame: Frame, observations: Observations) -> Observations:
+    """Observations of the logs driven on the present table; all of them if every log is of another revision."""
+    foreign = [p for p in frame.pieces if p.table is not None]
+    if not foreign or len(foreign) == len(frame.pieces):
+        return observations
+    keep = np.ones(len(observations), bool)
+    for piece in foreign:
+        keep &= (observations.index < piece.start) | (observations.index >= piece.stop)
+    return observations.only(keep)
 
 
 def without_film(observations: Observations, estimate: Estimate) -> Observations:

@@ -8,9 +8,8 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
@@ -25,12 +24,12 @@ from PySide6.QtWidgets import (
 
 from ..core.errors import LeanTrimError
 from ..core.linking import visits_of_cells
-from ..formats.tables_csv import table_text
 from ..job.store import SUFFIX, JobStore
 from .actions import build_actions
 from .balance_table import BalanceTable
 from .decision_bar import DecisionBar
 from .demo import demo_path
+from .dialogs import Dialogs
 from .finder import Finder
 from .import_sheet import ImportSheet
 from .message_bar import MessageBar
@@ -44,9 +43,7 @@ from .tape import Tape
 from .tape_bar import TapeBar
 from .theme import LIGHT, NIGHT, Appearance, font
 
-JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
 SIDES = ("side_evidence", "side_sieve", "side_estimate", "side_logs", "side_writing")
-LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
 
 
 class MainWindow(QMainWindow):
@@ -68,16 +65,16 @@ class MainWindow(QMainWindow):
         self._job_changed()
 
     def _handlers(self) -> dict[str, Callable[..., object]]:
-        session = self.session
+        session, ask = self.session, Dialogs(self)
         return {
             "demo": self.open_demo,
             "demo_fresh": lambda: self.open_demo(fresh=True),
-            "new_job": self._ask_new_job,
-            "open_job": self._ask_open_job,
+            "new_job": ask.new_job,
+            "open_job": ask.open_job,
             "close_job": self.close_job,
             "quit": self.close,
-            "add_logs": self._ask_logs,
-            "look_logs": lambda: self._ask_logs(look=True),
+            "add_logs": ask.add_logs,
+            "look_logs": lambda: ask.add_logs(look=True),
             "mark": lambda: self.tape_bar.mark(),
             "next_event": lambda: self.tape_bar.go(True),
             "previous_event": lambda: self.tape_bar.go(False),
@@ -91,9 +88,9 @@ class MainWindow(QMainWindow):
             "put_back": lambda: session.deciding.put_back(session.selection.cells or None),
             "pin": lambda: session.deciding.pin(session.selection.cells),
             "select_all": self._select_all,
-            "hand_over": self._ask_hand_over,
-            "copy": self.copy_table,
-            "copy_cells": lambda: self.copy_table(axes=False),
+            "hand_over": ask.hand_over,
+            "copy": ask.copy_table,
+            "copy_cells": lambda: ask.copy_table(axes=False),
             "leave_out": self._leave_out,
             "show_all": lambda: self.tape.show_all(),
             "zoom_chosen": self._zoom_chosen,
@@ -257,48 +254,6 @@ class MainWindow(QMainWindow):
             action()
         except (LeanTrimError, OSError) as error:
             self.messages.show_message("error", str(error))
-
-    def _ask_new_job(self) -> None:
-        sheet, _ = QFileDialog.getOpenFileName(self, "Vehicle sheet", "", "Vehicle sheets (*.json)")
-        if sheet:
-            path, _ = QFileDialog.getSaveFileName(
-                self, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER
-            )
-            if path:
-                self.new_job(Path(sheet), Path(path).with_suffix(SUFFIX))
-
-    def _ask_open_job(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Open a job", "", JOB_FILTER)
-        if path:
-            self.open_job(Path(path))
-
-    def _ask_logs(self, look: bool = False) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Add logs to this round", "", LOG_FILTER)
-        if paths:
-            self.session.imports.add([Path(p) for p in paths], look)
-
-    def _ask_hand_over(self) -> None:
-        current = self.session.round
-        if current is None or self.session.job is None:
-            return
-        name = f"{self.session.job.vehicle.name.lower()}-{self.session.job.vehicle.airflow}-round{current.number}.csv"
-        path, _ = QFileDialog.getSaveFileName(self, "Write the decided table", name, "Tables (*.csv)")
-        if path:
-            self.session.rounds.hand_over(Path(path))
-
-    def copy_table(self, axes: bool = True) -> None:
-        """Put the decided table on the clipboard, tab separated."""
-        current = self.session.round
-        if current is None:
-            return
-        text = table_text(current.result, "\t")
-        if not axes:
-            text = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:]) + "\n"
-        QGuiApplication.clipboard().setText(text)
-        self.session.rounds.mark_handed_over("clipboard")
-        self.messages.show_message(
-            "note", "Table copied. Keep a copy of what is in the ECU before you write this to it."
-        )
 
     def _select_all(self) -> None:
         if self.session.round is not None:
