@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lean_trim.core.cautions import kink_caution, kinks
+from lean_trim.core.cautions import kinks, shape_caution
 from lean_trim.core.driving import DrivingShares, driving_shares
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimate import Estimate
@@ -77,10 +77,10 @@ def test_a_leaning_is_never_carried_past_the_end() -> None:
 def test_a_lone_cell_off_its_neighbours_is_pointed_out() -> None:
     values = GRID.values.copy()
     assert kinks(GRID, values) == 0
-    assert kink_caution(GRID, values) == ""
+    assert shape_caution(GRID, values) == ""
     values[1, 1] *= 1.08
     assert kinks(GRID, values) == 1
-    assert "1 cell" in kink_caution(GRID, values)
+    assert "1 cell" in shape_caution(GRID, values)
     assert kinks(GRID, GRID.values * 1.2) == 0
 
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lean_trim.core.cautions import cautions_for, hole_caution
+from lean_trim.core.cautions import cautions_for, shape_caution
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimate import Estimate
 from lean_trim.core.proposal import PolicySettings, Status, propose, quantise
@@ -145,8 +145,10 @@ def test_a_written_curve_never_falls() -> None:
 
 def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
     values = TABLE.values.copy()
-    assert hole_caution(TABLE, values) == ""
+    assert shape_caution(TABLE, values) == ""
     values[:, 0] = values[:, 2] = 90.0
-    assert "3 cells not driven stand more than 5 % below" in hole_caution(TABLE, values)
+    assert "3 cells off the line of the neighbours by 5 %, not driven and below both, a lean hole" in shape_caution(
+        TABLE, values
+    )
     values[:, 1] = 89.0
-    assert hole_caution(TABLE, values) == ""
+    assert shape_caution(TABLE, values) == ""

@@ -60,18 +60,6 @@ def holes(table: Table, values: Floats) -> int:
     return int(count.sum())
 
 
-def hole_caution(table: Table, values: Floats) -> str:
-    """A sentence if the written table would have lean holes between enriched cells, else ""."""
-    count = holes(table, values)
-    if not count:
-        return ""
-    stand = "stands" if count == 1 else "stand"
-    return (
-        f"{_cells(count)} not driven {stand} more than {HOLE_PCT:g} % below both neighbours, a lean hole: "
-        "fill by hand, or carry enrichment into cells not driven."
-    )
-
-
 KINK_PCT = 5.0
 
 
@@ -89,16 +77,21 @@ def kinks(table: Table, values: Floats) -> int:
     return int(off.sum())
 
 
-def kink_caution(table: Table, values: Floats) -> str:
-    """A sentence if the written table would be rougher than the one driven on, else ""."""
-    count = kinks(table, values)
-    if not count:
+def shape_caution(table: Table, values: Floats) -> str:
+    """A sentence if the written table would be rougher than the one driven on, or have lean holes, else ""."""
+    rough, lean = kinks(table, values), holes(table, values)
+    if not rough and not lean:
         return ""
-    stand = "stands" if count == 1 else "stand"
-    return (
-        f"{_cells(count)} now {stand} more than {KINK_PCT:g} % off the line of the neighbours; a pattern is believed, a lone cell "
-        "is not: shape the edge or drive it."
+    if not lean:
+        stands = "stands" if rough == 1 else "stand"
+        return f"{_cells(rough)} {stands} {KINK_PCT:g} % off the line of the neighbours: shape the edges or drive them."
+    many = f"{_cells(max(rough, lean))} off the line of the neighbours by {KINK_PCT:g} %, "
+    whole = (
+        f"{lean} of them not driven and below both, a lean hole"
+        if rough > lean
+        else "not driven and below both, a lean hole"
     )
+    return f"{many}{whole}: shape the edges, or carry enrichment."
 
 
 def _cells(count: int) -> str:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from ..core.cautions import cautions_for, hole_caution, kink_caution
+from ..core.cautions import cautions_for, shape_caution
 from ..core.decision import accept
 from ..core.physics import Floats
 from .session import Session
@@ -92,8 +92,8 @@ class DecisionBar(QWidget):
             pending = session.decision.source == 0
             step = session.proposal.step_pct * pending
             lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
-            table, written = session.round.table, self._would_write()
-            text = "  ".join(t for t in (*lines, hole_caution(table, written), kink_caution(table, written)) if t)
+            shape = shape_caution(session.round.table, self._would_write())
+            text = "  ".join([*lines, shape] if shape else lines)
             when = "accept" if (step != 0.0).any() else "hand over"
         theme = self.appearance.theme
         self.caution.setText(f"Before you {when}: {text}" if text else self._summary())
