@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
 from .bordered import Bordered, Factor
@@ -10,6 +12,7 @@ from .observations import Observations
 from .physics import Floats
 from .surface_prior import WEAK, Prior, Strengths
 from .tables import Ints, Table
+from .together import together
 
 PLACES = 4
 """Parts of a cell along each axis; what the table cannot hold counts once for each."""
@@ -105,20 +108,34 @@ class SurfaceFit:
 
     def _weigh(self, rows: int) -> None:
         """Robust weights at the present unknowns, and from them scale, misfit and normal equations."""
-        from .fit_loops import assemble, median_of, sum_places
+        from .fit_loops import assemble, median_of
 
         self.iterations += 1
         huber = self.huber if self.iterations > 1 else 1e6
         width = self.prior.width
-        self.sums, histogram = sum_places(
-            self.rows, self.starts, self.base, self.values, width, self.unknown, self.scale, huber, rows
-        )
+        self.sums, histogram = self._sum(huber, rows)
         self.scale = max(1.4826 * median_of(histogram, self.scale), SMALLEST_SCALE)
         share = self._share_places()
         lower, border, corner, self.right = assemble(
             self.sums, share, self.base, width, len(self.values), self.prior.band
         )
         self.matrix = Bordered(lower, border, corner)
+
+    def _sum(self, huber: float, rows: int) -> tuple[Floats, Floats]:
+        """Sums of every place and the histogram of residuals, half of the samples on each of two threads."""
+        from .fit_loops import sum_places
+
+        middle = int(np.searchsorted(self.starts, self.rows.shape[1] // 2))
+        parts = [slice(0, middle), slice(middle, len(self.base))]
+
+        def one(part: slice) -> tuple[Floats, Floats]:
+            starts = self.starts[part.start : part.stop + 1]
+            return sum_places(
+                self.rows, starts, self.base[part], self.values, self.prior.width, self.unknown, self.scale, huber, rows
+            )
+
+        found = together(self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts])
+        return np.concatenate([sums for sums, _ in found]), found[0][1] + found[1][1]
 
     def _share_places(self) -> Floats:
         """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
