@@ -44,7 +44,7 @@ STATUS_TEXT = {
     Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
     Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
     Status.RISING: "raised so that the curve never falls",
-    Status.EXTRAPOLATED: "not driven: on the line through the last two driven points, never below the old value",
+    Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, whichever is richer",
 }
 
 
@@ -69,7 +69,7 @@ class PolicySettings:
 
     unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the nearest driven
         cell, never a leaning; "taper" the same, halved with every cell of distance.
-    extrapolate_end : let a curve go on past its last driven point along its last segment, never below the old value.
+    extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point, never below the old value.
     pinned : flat indices of cells that must not change.
 
     The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises BadInputError outside a range.
@@ -153,7 +153,10 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
 
 
 def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float) -> Floats:
-    """Steps that put the points past the last driven one on the line of the last driven segment; 0 where that is less fuel."""
+    """Steps of the points past the last driven one: the richer of the line of the last driven segment and its last enrichment.
+
+    A sensor's curve bends upwards, so that the line alone would often mean less air than before; it is never less than 0.
+    """
     out = np.zeros(table.shape)
     last = int(np.flatnonzero(supported)[-1]) if supported.any() else 0
     if last < 1 or not supported[last - 1]:
@@ -161,7 +164,8 @@ def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most
     x, new = table.axes[0].points, table.values * (1.0 + step / 100.0)
     slope = (new[last] - new[last - 1]) / (x[last] - x[last - 1])
     line = new[last] + slope * (x[last + 1 :] - x[last])
-    out[last + 1 :] = np.clip(100.0 * (line / table.values[last + 1 :] - 1.0), 0.0, most_pct)
+    on_line = 100.0 * (line / table.values[last + 1 :] - 1.0)
+    out[last + 1 :] = np.clip(np.maximum(on_line, step[last]), 0.0, most_pct)
     return out
 
 

@@ -29,10 +29,14 @@ def airflow_end(scene: Scene, v: Values) -> Mask:
     return airflow_pegged(scene.motion.frame, v["flat_pct"])
 
 
+FLAT_S, FLAT_RISE = 1.0, 1.06
+
+
 def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     """True where the airflow model can say no more.
 
-    The sensor past the curve's end or flat while MAP times engine speed rises by more than 6 % a second, or cells at the field's limit.
+    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises by 6 %, or cells at the
+    field's limit. At peak power airflow is flat for a moment too; it does not stay so.
     """
     if frame.vehicle.airflow == "maf":
         signal = frame.at[0]
@@ -47,10 +51,16 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
     if Role.MAP not in log or flat_pct == 0.0:
         return np.zeros(len(log), bool)
     top = np.nanmax(signal)
-    demand = np.log(np.maximum(filled(log[Role.MAP] * log[Role.RPM]), 1.0))
-    rises = rate_per_s(log.time_s, demand, 0.5) > 0.06
     still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
-    return np.asarray(rises & still & (signal > 0.97 * top))
+    still &= filled(signal) > 0.97 * top
+    edges = np.flatnonzero(np.diff(still.astype(np.int8), prepend=0, append=0))
+    demand = filled(log[Role.MAP] * log[Role.RPM])
+    out = np.zeros(len(log), bool)
+    for begin, end in edges.reshape(-1, 2).tolist():
+        lasts = log.time_s[end - 1] - log.time_s[begin] >= FLAT_S
+        if lasts and demand[begin:end].max() > FLAT_RISE * max(demand[begin], 1.0):
+            out[begin:end] = True
+    return out
 
 
 @rule(

@@ -142,9 +142,7 @@ class Legend(QWidget):
             p.setPen(theme.color("faint"))
             p.drawText(QRectF(x + 24, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
             x += 34 + p.fontMetrics().horizontalAdvance(text)
-        p.drawText(
-            QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"full bar ±{scale:g} %, solid ink = much driving"
-        )
+        p.drawText(QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"bar ±{scale:g} %, hollow: not driven")
 
     def _mark(self, p: QPainter, kind: str, x: float) -> None:
         theme = self.appearance.theme

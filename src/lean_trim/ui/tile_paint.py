@@ -82,7 +82,7 @@ def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.nda
 
 
 def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
-    shown = visited | (view.source != Source.UNTOUCHED)
+    shown = visited | (view.source != Source.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
     size = rects[0].height()
     half, thick = rects[0].width() / 2 - 4, max(4.0, size * 0.2)
@@ -91,13 +91,17 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     middles: list[QLineF] = []
     whiskers: list[QLineF] = []
     bars: dict[tuple[str, int], list[QRectF]] = {}
+    hollow: list[QRectF] = []
     for cell in np.flatnonzero(shown).tolist():
         rect, long = rects[cell], float(length[cell])
         middle, y = rect.center().x(), rect.bottom() - size * 0.24
         middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
-            bars.setdefault(("add" if long > 0 else "remove", int(level[cell])), []).append(bar)
+            if visited[cell] or view.source[cell] != Source.UNTOUCHED:
+                bars.setdefault(("add" if long > 0 else "remove", int(level[cell])), []).append(bar)
+            else:
+                hollow.append(bar)
         if visited[cell] and reach[cell] > 0:
             low, high = (
                 max(middle + long - reach[cell], rect.left() + 2),
@@ -110,6 +114,9 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     for (purpose, ink), group in bars.items():
         painter.setBrush(theme.color(purpose, 0.3 + 0.7 * ink / INK_LEVELS))
         painter.drawRects(group)
+    painter.setPen(QPen(theme.color("add"), 1.0, Qt.PenStyle.DashLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRects(hollow)
     painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
     painter.drawLines(whiskers)
 
