@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 
 from lean_trim.core.channels import Role
-from lean_trim.core.errors import LogError
 from lean_trim.core.estimate import Estimate
 from lean_trim.core.frame import make_frame
 from lean_trim.core.log import Log
@@ -93,14 +92,6 @@ def test_a_curve_is_fitted_by_the_same_function() -> None:
     observations = observe(frame, frame.log[Role.LAMBDA], np.ones(n, bool))
     estimate = fit_surface(observations, frame.vehicle.table, frame.log.time_s, SurfaceSettings())
     np.testing.assert_allclose(estimate.correction_pct, [1.0, 2.0, 4.0, 8.0], atol=0.1)
-
-
-def test_too_little_data_is_refused_with_advice() -> None:
-    log = steady_states()
-    used = np.zeros(len(log), bool)
-    used[:5] = True
-    with pytest.raises(LogError, match="only 5 samples are left after sifting; at least 20"):
-        fit(log, used=used)
 
 
 def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:

@@ -49,7 +49,7 @@ def average_cells(
     order = np.argsort(cell[near], kind="stable")
     cells, k, dt = cell[near][order], observations.k[near][order], observations.seconds[near][order]
     found, first = np.unique(cells, return_index=True)
-    for c, low, high in zip(found, first, [*first[1:], len(cells)], strict=True):
+    for c, low, high in zip(found, first, [*first[1:], len(cells)][: len(found)], strict=True):
         mean[c] = trimmed_mean(k[low:high], settings.trim_share)
         seconds[c] = dt[low:high].sum()
         error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))

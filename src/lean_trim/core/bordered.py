@@ -8,6 +8,9 @@ import numpy as np
 
 from .physics import Floats
 
+LEAST_SHARE = 1e-12
+"""Least share of the corner that the band leaves over."""
+
 
 @dataclass(frozen=True, eq=False)
 class Bordered:
@@ -53,8 +56,10 @@ class Factor:
         self.matrix = matrix
         self.band = cholesky_banded(matrix.lower, lower=True, check_finite=False)
         self.across = self._inner(matrix.border)
-        self.left = matrix.corner - float(matrix.border @ self.across)
-        if not self.left > 0.0:
+        left = matrix.corner - float(matrix.border @ self.across)
+        # Where the border says the same as the band, rounding decides the sign of what is left.
+        self.left = max(left, LEAST_SHARE * matrix.corner)
+        if not (self.left > 0.0 and np.isfinite(left)):
             raise np.linalg.LinAlgError("the border is not positive definite")
 
     def _inner(self, right: Floats) -> Floats:

@@ -22,7 +22,7 @@ SUMS = 22
 CHUNK = 256
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def place_of(cells: Ints, weights: Floats, per_axis: int) -> Places:  # pragma: no cover - compiled
     """Number of the place (part of a grid square) each sample lies in."""
     out, corners = np.empty(len(cells), np.int32), cells.shape[1]
@@ -36,7 +36,7 @@ def place_of(cells: Ints, weights: Floats, per_axis: int) -> Places:  # pragma: 
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def sort_rows(
     cells: Ints, weights: Floats, k: Floats, film: Floats, weight: Floats, seconds: Floats, place: Places, places: int, per_square: int
 ) -> tuple[Rows, Ints, Ints, Places]:  # fmt: skip  # pragma: no cover - compiled
@@ -147,7 +147,7 @@ def _add_products(buffer: Rows, count: int, place: Floats) -> None:  # pragma: n
     place[21] += y
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - compiled
     """Weighted median of the absolute residuals, from their histogram."""
     half, total = 0.5 * histogram.sum(), 0.0
@@ -158,7 +158,7 @@ def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - c
     return REACH * scale
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def assemble(
     sums: Floats, share: Floats, base: Ints, width: int, size: int, band: int
 ) -> tuple[Floats, Floats, float, Floats]:  # pragma: no cover - compiled
@@ -184,7 +184,7 @@ def assemble(
     return lower, border, corner, right
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def inverse_band(factor: Floats) -> Floats:  # pragma: no cover - compiled
     """The band of the inverse from a lower banded Cholesky factor (Takahashi's recurrence, from memory)."""
     band, n = factor.shape[0] - 1, factor.shape[1]
@@ -201,7 +201,7 @@ def inverse_band(factor: Floats) -> Floats:  # pragma: no cover - compiled
     return inverse
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def residuals(
     cells: Ints, weights: Floats, k: Floats, film: Floats, values: Floats, unknown: Floats, place: Places, place_mean: Floats,
     run: Ints, block: int, every: int,
@@ -227,7 +227,7 @@ def residuals(
     return out[:at], number[:at]
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pragma: no cover - compiled
     """Integrated autocorrelation time of standardised residuals in time order, in samples.
 

@@ -13,6 +13,8 @@ from .errors import LogError
 from .physics import Floats, Mask
 from .updates import update_mask
 
+SHORTEST_STEP_S = 1e-3
+
 
 @dataclass(frozen=True, eq=False)
 class Log:
@@ -120,9 +122,11 @@ def half_window(time_s: Floats, over_s: float) -> int:
 
 
 def typical_step_s(time_s: Floats) -> float:
-    """Median step of a time base, s, from at most about 8000 of its steps."""
+    """Median step of a time base, s, from at most about 8000 of its steps; the mean one where most times are repeated."""
     at = np.arange(0, len(time_s) - 1, max(1, len(time_s) // 8192))
-    return float(np.median(time_s[at + 1] - time_s[at]))
+    median = float(np.median(time_s[at + 1] - time_s[at]))
+    mean = float(time_s[-1] - time_s[0]) / max(len(time_s) - 1, 1)
+    return median or mean or SHORTEST_STEP_S
 
 
 def spread(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:

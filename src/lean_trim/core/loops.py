@@ -18,7 +18,7 @@ ANCHOR = 2048
 """Samples after which a running sum is formed anew, so that rounding cannot add up."""
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no cover - compiled
     """Slope of a straight line over ``half`` samples on either side, per second. Values must be finite.
 
@@ -49,7 +49,7 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
     return out
 
 
-@njit(cache=True, nogil=True, inline="always")
+@njit(cache=True, nogil=True, inline="always", error_model="numpy")
 def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
     last = len(time_s) - 1
     if i < 0:
@@ -59,7 +59,7 @@ def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
     return time_s[i]
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def hold_off(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:  # pragma: no cover - compiled
     """Every True sample extended by a time before and after it, s, >= 0."""
     n = len(mask)
@@ -78,7 +78,7 @@ def hold_off(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mas
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def onsets(mask: Mask, time_s: Floats, quiet_s: float) -> Ints:  # pragma: no cover - compiled
     """Positions of True samples with no True sample in the ``quiet_s`` before them."""
     found = np.empty(len(mask), np.intp)
@@ -92,7 +92,7 @@ def onsets(mask: Mask, time_s: Floats, quiet_s: float) -> Ints:  # pragma: no co
     return found[:count].copy()
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  # pragma: no cover - compiled
     """First-order lag of values held between samples; begins in steady state and anew after a gap."""
     out = np.empty(len(values))
@@ -109,7 +109,7 @@ def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compiled
     """Running mean over ``half`` samples on either side, the ends repeated."""
     n, out = len(values), np.empty(len(values))
@@ -128,7 +128,7 @@ def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compile
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def mesh_1d(points: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
     """Cells and weights of every sample on a curve, (n, 2); NaN gives NaN weights on the first cell."""
     cells, weights = np.empty((len(x), 2), np.intp), np.empty((len(x), 2))
@@ -139,7 +139,7 @@ def mesh_1d(points: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cov
     return cells, weights
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def mesh_2d(rows: Floats, columns: Floats, y: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
     """Cells and weights of every sample on a grid, (n, 4), corners in row order."""
     cells, weights = np.empty((len(x), 4), np.intp), np.empty((len(x), 4))
@@ -154,7 +154,7 @@ def mesh_2d(rows: Floats, columns: Floats, y: Floats, x: Floats) -> tuple[Ints, 
     return cells, weights
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover - compiled
     if np.isnan(x):
         return 0, np.nan
@@ -170,7 +170,7 @@ def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover 
     return low, (x - points[low]) / (points[low + 1] - points[low])
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def read_mesh(cells: Ints, weights: Floats, values: Floats) -> Floats:  # pragma: no cover - compiled
     """Interpolated value of every sample."""
     out = np.empty(len(cells))
@@ -182,7 +182,7 @@ def read_mesh(cells: Ints, weights: Floats, values: Floats) -> Floats:  # pragma
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - compiled
     """The corner with the largest weight of every sample (the later one where two are equal)."""
     out = np.empty(len(cells), np.intp)
@@ -195,7 +195,7 @@ def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - co
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def dwell(cells: Ints, time_s: Floats, gap_s: float) -> Floats:  # pragma: no cover - compiled
     """How long the unbroken stay in the same cell lasted that each sample belongs to, s."""
     out = np.empty(len(cells))
@@ -210,7 +210,7 @@ def dwell(cells: Ints, time_s: Floats, gap_s: float) -> Floats:  # pragma: no co
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def count_evidence(
     cells: Ints, weights: Floats, seconds: Floats, time_s: Floats, size: int, share: float, gap_s: float
 ) -> tuple[Floats, Ints]:  # pragma: no cover - compiled
@@ -227,7 +227,7 @@ def count_evidence(
     return total, visits
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def count_bits(bits: Bits, hits: Bits, seconds: Floats) -> tuple[Ints, Floats, Floats]:  # pragma: no cover - compiled
     """Per bit: samples and seconds it is set in ``hits``, and seconds it is the only one set in ``bits``."""
     counted, total, alone = np.zeros(32, np.intp), np.zeros(32), np.zeros(32)
@@ -245,7 +245,7 @@ def count_bits(bits: Bits, hits: Bits, seconds: Floats) -> tuple[Ints, Floats, F
     return counted, total, alone
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def variance_of(
     map_rate: Floats, rpm_rate: Floats, lam: Floats, enrichment: Floats, scatter: Floats
 ) -> Floats:  # pragma: no cover - compiled
@@ -263,7 +263,7 @@ def variance_of(
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def take_used(
     index: Ints, cells: Ints, weights: Floats, k: Floats, variance: Floats, film: Floats, seconds: Floats, time_s: Floats,
     edge_s: float, edge_variance: float,
@@ -290,7 +290,7 @@ def take_used(
     return out_cells, out_weights, out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compiled
     """A copy with a number where there is none."""
     out = np.empty(len(values))
@@ -299,7 +299,7 @@ def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compil
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def mark(bits: Bits, mask: Mask, bit: np.uint32) -> None:  # pragma: no cover - compiled
     """Set a bit, in place, where the mask is True."""
     for i in range(len(bits)):
@@ -307,7 +307,7 @@ def mark(bits: Bits, mask: Mask, bit: np.uint32) -> None:  # pragma: no cover - 
             bits[i] |= bit
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def read_later(
     time_s: Floats, arrival_s: Floats, values: Floats, fresh: Mask, gap_s: float
 ) -> Floats:  # pragma: no cover - compiled
@@ -343,7 +343,7 @@ def read_later(
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def mean_of_finite(values: Floats) -> tuple[float, bool]:  # pragma: no cover - compiled
     """Mean of the finite values (0 if there are none), and whether all are."""
     total, count = 0.0, 0
@@ -354,7 +354,7 @@ def mean_of_finite(values: Floats) -> tuple[float, bool]:  # pragma: no cover - 
     return total / max(count, 1), count == len(values)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
     """True where a value other than 0 differs from the last one other than 0."""
     out, held = np.zeros(len(values), np.bool_), 0.0
@@ -365,7 +365,7 @@ def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def fuel_flow(
     air: Floats, target: Floats, trim: Floats, ratio: Floats, width_ms: Floats
 ) -> Floats:  # pragma: no cover - compiled
@@ -378,7 +378,7 @@ def fuel_flow(
     return out
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def above_lag(flow: Floats, lagged: Floats) -> Floats:  # pragma: no cover - compiled
     """1 - lagged/flow within -1 and 1; -1 where the flow stopped, 0 where nothing flowed."""
     out = np.empty(len(flow))

@@ -108,10 +108,12 @@ EDGE_S, EDGE_VARIANCE = 0.4, 1.0
 def pick(
     frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
 ) -> Observations:  # fmt: skip
-    """Observations of the used samples from values along the whole log."""
+    """Observations of the used samples from values along the whole log; what is no number or lasts no time is never used."""
     from .loops import take_used
 
     index = np.flatnonzero(used)
+    sound = np.isfinite(k[index] + variance[index] + film[index] + frame.base[index]) & (durations_s[index] > 0.0)
+    index = index if sound.all() else index[sound]
     mesh, time = frame.mesh, as_loop(frame.log.time_s)
     cells, weights, values = take_used(
         index, mesh.cells, mesh.weights, k, variance, film, durations_s, time, EDGE_S, EDGE_VARIANCE

@@ -39,6 +39,8 @@ def residual_of(frame: Frame, observations: Observations, nearest: Ints) -> Resi
     mean = cell_means(observations, nearest, size, observations.k)
     trims = cell_means(observations, nearest, size, frame.trim[observations.index])
     seen = np.isfinite(mean)
+    if not seen.any():
+        return Residual(np.nan, np.nan, np.nan, 0)
     gap = 100.0 * (mean[seen] - 1.0)
     has_trims = Role.STFT in frame.log or Role.LTFT in frame.log
     return Residual(

@@ -50,7 +50,7 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
     log = frame.log
     if Role.MAP not in log or flat_pct == 0.0:
         return np.zeros(len(log), bool)
-    top = np.nanmax(signal)
+    top = float(filled(signal).max())
     still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
     still &= filled(signal) > 0.97 * top
     edges = np.flatnonzero(np.diff(still.astype(np.int8), prepend=0, append=0))

@@ -26,12 +26,13 @@ from .physics import Floats, Mask
 from .prepare import Prepared, prepare
 from .regimes import RegimeSettings
 from .residual import Residual, residual_of
-from .sieve import SieveSettings, Sifted
+from .sieve import RULES, SieveSettings, Sifted
 from .surface import SurfaceSettings, fit_surface
 from .tables import Table
 from .vehicle import Vehicle
 
 JOINT_GAP_S = 10.0
+MIN_OBSERVATIONS = 20
 Method = Literal["surface", "average"]
 Progress = Callable[[float, str], bool]
 """Called with the share done and what is being done; returns False to cancel."""
@@ -136,8 +137,18 @@ def solve(
     LogError
         If a channel is missing or too little is left to fit.
     """
-    settings = settings or SolveSettings()
-    step = _stepper(progress)
+    with np.errstate(all="ignore"):
+        return _solve(logs, vehicle, settings or SolveSettings(), left_out_by_hand, _stepper(progress))
+
+
+def _solve(
+    logs: Sequence[Log | DrivenLog],
+    vehicle: Vehicle,
+    settings: SolveSettings,
+    left_out_by_hand: Mask | None,
+    step: Callable[[float, str], None],
+) -> Solution:
+    """The same; impossible readings become NaN or infinite on the way and are left out by the sieve."""
     step(0.0, "Reading the log")
     driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
     frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
@@ -147,7 +158,7 @@ def solve(
     sifted = prepared.sift(settings.sieve, left_out_by_hand)
     observations = prepared.observe(sifted)
     step(0.3, "Fitting the surface" if settings.method == "surface" else "Averaging cells")
-    estimate = estimate_from(prepared, observations, settings)
+    estimate = estimate_from(prepared, sifted, observations, settings)
     delay = DelayEstimate(settings.delay, False, note="defaults")
     if settings.method == "surface" and settings.fit_delay:
         step(0.6, "Reading the sensor delay from the log")
@@ -157,7 +168,7 @@ def solve(
             prepared = prepare(motion, delay.settings, settings.regimes)
             sifted = prepared.sift(settings.sieve, left_out_by_hand)
             observations = prepared.observe(sifted)
-            estimate = estimate_from(prepared, observations, settings)
+            estimate = estimate_from(prepared, sifted, observations, settings)
     step(0.95, "Looking for faults")
     findings = find_faults(frame, prepared.scene.regime, prepared.scene.lam)
     inferred = infer(prepared.scene)
@@ -172,13 +183,14 @@ def resolve(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask 
     or the logs change, and once a slider has come to rest.
     """
     prepared = solution.prepared
-    sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
-    observations = prepared.observe(sifted)
     start = solution.estimate if settings.method == solution.settings.method == "surface" else None
-    estimate = estimate_from(prepared, observations, settings, start)
-    return _solution(
-        prepared, sifted, observations, estimate, settings, solution.delay, solution.findings, solution.inferred
-    )
+    with np.errstate(all="ignore"):
+        sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
+        observations = prepared.observe(sifted)
+        estimate = estimate_from(prepared, sifted, observations, settings, start)
+        return _solution(
+            prepared, sifted, observations, estimate, settings, solution.delay, solution.findings, solution.inferred
+        )
 
 
 def _solution(
@@ -192,10 +204,28 @@ def _solution(
     return Solution(prepared, sifted, plain, estimate, residual, findings, settings, delay, inferred, shares)
 
 
+def too_few(left: int, sifted: Sifted) -> str:
+    """What to say when too little is left, with the reasons that took most."""
+    rules = [r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]]
+    most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:3]
+    took = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)
+    why = f" Most was left out for: {took}." if took else ""
+    return (
+        f"only {left} samples are left after sifting; at least {MIN_OBSERVATIONS} are needed.{why} "
+        "Drive longer in steady states, or look at the reasons in the sieve"
+    )
+
+
 def estimate_from(
-    prepared: Prepared, observations: Observations, settings: SolveSettings, start: Estimate | None = None
+    prepared: Prepared,
+    sifted: Sifted,
+    observations: Observations,
+    settings: SolveSettings,
+    start: Estimate | None = None,
 ) -> Estimate:
-    """Correction per cell by the chosen method."""
+    """Correction per cell by the chosen method; LogError if too little is left."""
+    if len(observations) < MIN_OBSERVATIONS:
+        raise LogError(too_few(len(observations), sifted))
     frame = prepared.frame
     table, time_s = frame.vehicle.table, frame.log.time_s
     if settings.method == "surface":

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .errors import LogError
 from .estimate import Estimate
 from .evidence import gather_evidence
 from .knobs import Knob
@@ -20,9 +19,6 @@ from .observations import Observations
 from .physics import Floats
 from .surface_fit import SurfaceFit
 from .tables import Table
-
-MIN_OBSERVATIONS = 20
-
 
 SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob("huber", "Loses influence from", 2.0, 1.0, 10.0, "σ"),
@@ -79,14 +75,11 @@ def fit_surface(
 
     Raises
     ------
-    LogError
-        If fewer than 20 samples are left to fit.
+    ValueError
+        If there is no observation at all.
     """
-    if len(observations) < MIN_OBSERVATIONS:
-        raise LogError(
-            f"only {len(observations)} samples are left after sifting; at least {MIN_OBSERVATIONS} are needed. "
-            "Drive longer in steady states, or look at the reasons in the sieve"
-        )
+    if not len(observations):
+        raise ValueError("a surface cannot be fitted to no observation")
     fit = SurfaceFit(observations, table, settings.prior_pct / 100.0, settings.film_spread, settings.huber)
     most = settings.max_iterations
     converged = fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from typing import TypeVar
 
 Result = TypeVar("Result")
@@ -15,5 +16,6 @@ def together(samples: int, works: Sequence[Callable[[], Result]]) -> list[Result
     """Results of all works in their order; on one thread for logs shorter than ``MANY`` samples."""
     if samples < MANY:
         return [work() for work in works]
+    # Each work runs in the caller's context, so that NumPy's error state holds there too.
     with ThreadPoolExecutor(THREADS) as pool:
-        return list(pool.map(lambda work: work(), works))
+        return list(pool.map(lambda part: part[0].run(part[1]), [(copy_context(), work) for work in works]))
