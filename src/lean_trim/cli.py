@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -86,6 +87,8 @@ def run_simulate(args: argparse.Namespace) -> None:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Entry point. Returns 0 when done, 2 on bad input (one line on stderr)."""
+    # Small linear systems are slower on several threads; this has to be said before NumPy is loaded.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     words = list(sys.argv[1:] if argv is None else argv)
     if not words or words[0] == "--demo" or not (words[0].startswith("-") or words[0] in ("correct", "simulate")):
         from .ui.app import run_application

@@ -166,3 +166,16 @@ def test_jobs_opened_lately_are_offered(own_job: MainWindow, until: Until, tmp_p
     assert recent.paths() == []
     recent.add(tmp_path / "gone.leantrim")
     assert recent.paths() == []
+
+
+def test_an_error_goes_away_when_the_next_attempt_begins(window: MainWindow, tmp_path: Path, until: Until) -> None:
+    window.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
+    until(lambda: window.session.job is not None and window.session.task is None)
+    (tmp_path / "words.csv").write_text("hello\nworld\n")
+    window.session.add_logs([tmp_path / "words.csv"])
+    until(lambda: window.messages.isVisible() and window.session.task is None)
+    assert window.messages.text.text().startswith("Not done:")
+    window.session.solve()
+    window.session.work.start("Reading", lambda report: None, lambda answer: None)
+    assert not window.messages.isVisible()
+    until(lambda: window.session.task is None)

@@ -197,6 +197,8 @@ class MainWindow(QMainWindow):
         self.side.setVisible(not waits)
 
     def _busy(self, title: str, share: float) -> None:
+        if share == 0.0 and self.messages.kind == "error":
+            self.messages.hide()
         self.progress.setFormat(f"{title}  %p %")
         self.progress.setValue(round(1000 * share))
         self.progress.show()

@@ -1,0 +1,75 @@
+"""How quickly the window follows a dragged threshold, on an hour at 25 Hz: ``.venv/bin/python -m benchmarks.drag_speed``."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+import numpy as np
+from PySide6.QtWidgets import QApplication
+
+from benchmarks.solve_speed import MINUTES, long_log, vehicle_20
+from lean_trim.core.log import concatenate
+from lean_trim.job.blobs import store_log
+from lean_trim.job.store import JobStore
+from lean_trim.simcar.drive import drive
+from lean_trim.ui.app import make_window
+from lean_trim.ui.main_window import MainWindow
+
+ROWS = 90_000
+
+
+def wait(app: QApplication, condition: Callable[[], bool], seconds: float) -> float:
+    """Let the window live until something is true; the longest time it was held up, s."""
+    longest, end = 0.0, time.perf_counter() + seconds
+    while not condition() and time.perf_counter() < end:
+        began = time.perf_counter()
+        app.processEvents()
+        longest = max(longest, time.perf_counter() - began)
+        time.sleep(0.0005)
+    return longest
+
+
+def opened(app: QApplication, folder: Path) -> MainWindow:
+    """A window with the hour in it, solved, at the sieve's page."""
+    car = vehicle_20()
+    window, path = make_window(folder), folder / "hour.leantrim"
+    JobStore.create(path, car).close()
+    window.show()
+    window.open_job(path)
+    wait(app, lambda: window.session.job is not None and window.session.task is None, 30)
+    window.session.extend_round([store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))])
+    wait(app, lambda: window.session.solution is not None and window.session.task is None, 60)
+    window.side.show_page(1)
+    window.side.sieve.rows["tip"].unfold(True)
+    app.processEvents()
+    return window
+
+
+def main() -> None:
+    """Turn a threshold in steps and print how long each took to be held by all views, and to be painted."""
+    app = QApplication([])
+    window = opened(app, Path(tempfile.mkdtemp()))
+    slider, shown = window.side.sieve.rows["tip"].rows["throttle_rate"].slider, [0]
+    window.session.solved.connect(lambda: shown.__setitem__(0, shown[0] + 1))
+    held, painted, longest = [], [], 0.0
+    for place in range(40, 140, 4):
+        before, began = shown[0], time.perf_counter()
+        slider.setValue(place)
+        longest = max(longest, wait(app, lambda n=before: shown[0] > n, 1.0))  # type: ignore[misc]
+        held.append(1e3 * (time.perf_counter() - began))
+        app.processEvents()
+        painted.append(1e3 * (time.perf_counter() - began))
+    print(f"held by all views: median {np.median(held):.0f} ms, worst {max(held):.0f}")
+    print(f"painted: median {np.median(painted):.0f} ms; longest hold-up of the window {1e3 * longest:.0f} ms")
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
