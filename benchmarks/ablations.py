@@ -6,20 +6,14 @@
 
 from __future__ import annotations
 
-import importlib.util
 import sys
-import tempfile
 from pathlib import Path
-from types import ModuleType
 
+from benchmarks.cases import cases_in
 from lean_trim.core.delay import DelaySettings
-from lean_trim.core.proposal import PolicySettings, propose
 from lean_trim.core.sieve import RULES, SieveSettings
-from lean_trim.core.solve import SolveSettings, solve
+from lean_trim.core.solve import SolveSettings
 from lean_trim.core.surface import SurfaceSettings
-from lean_trim.formats.logs import open_log
-from lean_trim.formats.tables_csv import write_table
-from lean_trim.formats.vehicle_json import read_vehicle
 
 VARIANTS: dict[str, SolveSettings] = {
     "everything on": SolveSettings(),
@@ -34,29 +28,11 @@ VARIANTS: dict[str, SolveSettings] = {
 }
 
 
-def load_score(cases: Path) -> ModuleType:
-    """The scorer that lies beside the cases."""
-    spec = importlib.util.spec_from_file_location("score", cases.parent / "score.py")
-    assert spec is not None
-    assert spec.loader is not None
-    module = importlib.util.module_from_spec(spec)
-    spec.loader.exec_module(module)
-    return module
-
-
 def main() -> None:
     """Print one line a variant and case."""
-    cases = Path(sys.argv[1])
-    score = load_score(cases)
-    for case in sorted(c for c in cases.iterdir() if (c / "references.json").exists()):
-        vehicle, _ = read_vehicle(case / "vehicle.json")
-        log = open_log(case / "drive.csv.gz", vehicle.stoich_afr).log
+    for case in cases_in(Path(sys.argv[1])):
         for name, settings in VARIANTS.items():
-            table = propose(solve([log], vehicle, settings).estimate, PolicySettings(), vehicle.limits).table
-            with tempfile.TemporaryDirectory() as folder:
-                path = Path(folder) / "table.csv"
-                write_table(table, path)
-                print(f"{case.name:16s} {name:28s} {score.figures(case, path)}", flush=True)
+            print(f"{case.path.name:16s} {name:28s} {case.figures(settings=settings)}", flush=True)
 
 
 if __name__ == "__main__":

@@ -6,21 +6,15 @@
 from __future__ import annotations
 
 import sys
-import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
-from benchmarks.ablations import load_score
+from benchmarks.cases import cases_in
 from lean_trim.core.channels import Role
 from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.solve import solve
-from lean_trim.formats.logs import open_log
-from lean_trim.formats.tables_csv import write_table
-from lean_trim.formats.vehicle_json import read_vehicle
 
 NEEDED = frozenset({Role.RPM, Role.MAP, Role.MAF_HZ, Role.THROTTLE, Role.LAMBDA, Role.TARGET, Role.STFT, Role.LTFT})
 
@@ -62,17 +56,9 @@ VARIANTS: dict[str, Callable[[Log], Log]] = {
 
 def main() -> None:
     """Print one line a variant and case."""
-    cases = Path(sys.argv[1])
-    score = load_score(cases)
-    for case in sorted(c for c in cases.iterdir() if (c / "references.json").exists()):
-        vehicle, _ = read_vehicle(case / "vehicle.json")
-        log = open_log(case / "drive.csv.gz", vehicle.stoich_afr).log
+    for case in cases_in(Path(sys.argv[1])):
         for name, change in VARIANTS.items():
-            table = propose(solve([change(log)], vehicle).estimate, PolicySettings(), vehicle.limits).table
-            with tempfile.TemporaryDirectory() as folder:
-                path = Path(folder) / "table.csv"
-                write_table(table, path)
-                print(f"{case.name:16s} {name:44s} {score.figures(case, path)}", flush=True)
+            print(f"{case.path.name:16s} {name:44s} {case.figures(change(case.log))}", flush=True)
 
 
 if __name__ == "__main__":

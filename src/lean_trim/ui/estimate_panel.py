@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from ..core.alignment import Alignment, Kind, align_moments
 from ..core.averages import AVERAGE_KNOBS
@@ -13,6 +12,7 @@ from ..core.solve import Solution, table_factor
 from ..core.surface import SURFACE_KNOBS
 from .alignment_plot import AlignmentPlot
 from .knob_row import KnobRow
+from .page import fill_page, heading, running_text, scrolling_column
 from .session import Session
 from .theme import Appearance, font
 
@@ -36,9 +36,7 @@ class EstimatePanel(QWidget):
         self.fit.toggled.connect(session.tuning.fit_delay)
         self.kind = _combo(tuple(Kind), "Which changes to show")
         self.kind.activated.connect(lambda _: self._show_picture())
-        self.facts = QLabel(self)
-        self.facts.setFont(font(8.5))
-        self.facts.setWordWrap(True)
+        self.facts = running_text(8.5)
         self.plot = AlignmentPlot(appearance)
         self._lay_out()
         for signal in (session.round_changed, session.solved, session.tuning.changed):
@@ -46,24 +44,11 @@ class EstimatePanel(QWidget):
         self.refresh()
 
     def _lay_out(self) -> None:
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(0, 0, 4, 0)
-        column.setSpacing(3)
-        for widget in (
-            _head("Sensor delay"), self.fit, self.facts, self.kind, self.plot, _head("School"), self.school,
+        widgets = (
+            heading("Sensor delay"), self.fit, self.facts, self.kind, self.plot, heading("School"), self.school,
             *self.surface.values(), *self.averages.values(),
-        ):  # fmt: skip
-            column.addWidget(widget)
-        column.addStretch(1)
-        area = QScrollArea(self)
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 4, 4, 4)
-        layout.addWidget(area)
+        )  # fmt: skip
+        fill_page(self, scrolling_column(widgets))
 
     def showEvent(self, event: object) -> None:
         super().showEvent(event)  # type: ignore[arg-type]
@@ -129,9 +114,3 @@ def _combo(items: tuple[str, ...], name: str) -> QComboBox:
     combo.setFont(font(9))
     combo.setAccessibleName(name)
     return combo
-
-
-def _head(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setFont(font(9.5, True))
-    return label

@@ -6,14 +6,14 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from ..core.inference import Inferred
 from ..core.log_shares import LogShare
 from ..core.source import SourceReading
 from ..core.vehicle import SOURCE_KNOBS, SourceKind, SourceSettings
 from .knob_row import KnobRow
+from .page import fill_page, heading, running_text, scrolling_column
 from .session import Session
 from .theme import Appearance, font
 
@@ -39,7 +39,7 @@ class LogsPanel(QWidget):
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.appearance = session, appearance
-        self.logs, self.inferred, self.force = _text(), _text(), _text()
+        self.logs, self.inferred, self.force = running_text(), running_text(), running_text()
         self.earlier = QWidget()
         self.boxes = QVBoxLayout(self.earlier)
         self.boxes.setContentsMargins(0, 0, 0, 0)
@@ -57,24 +57,11 @@ class LogsPanel(QWidget):
         self.refresh()
 
     def _lay_out(self) -> None:
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(0, 0, 4, 0)
-        column.setSpacing(4)
-        for widget in (
-            _head("Logs in this solve"), self.logs, self.earlier, _head("Airflow source"), self.source, *self.knobs.values(),
-            self.force, _head("What the log did not say"), self.inferred,
-        ):  # fmt: skip
-            column.addWidget(widget)
-        column.addStretch(1)
-        area = QScrollArea(self)
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 4, 4, 4)
-        layout.addWidget(area)
+        widgets = (
+            heading("Logs in this solve"), self.logs, self.earlier, heading("Airflow source"), self.source, *self.knobs.values(),
+            self.force, heading("What the log did not say"), self.inferred,
+        )  # fmt: skip
+        fill_page(self, scrolling_column(widgets, 4))
 
     def refresh(self) -> None:
         """Show the present solution and settings."""
@@ -150,17 +137,3 @@ def inferred_line(thing: Inferred, faint: str) -> str:
         f"<p style='margin:0 0 4px 0'><b>{thing.what}</b>: {thing.taken} "
         f"<span style='color:{faint}'>({thing.trust}{share})</span></p>"
     )
-
-
-def _text() -> QLabel:
-    label = QLabel()
-    label.setFont(font(9))
-    label.setWordWrap(True)
-    label.setTextFormat(Qt.TextFormat.RichText)
-    return label
-
-
-def _head(text: str) -> QLabel:
-    label = QLabel(text)
-    label.setFont(font(9.5, True))
-    return label

@@ -5,22 +5,14 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QHBoxLayout,
-    QLabel,
-    QScrollArea,
-    QSizePolicy,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from ..core.regimes import REGIME_KNOBS, REGIME_LABELS, Regime
 from ..core.sieve import RULE_BITS, RULES
 from ..core.sieve_rule import Rule
 from .knob_row import KnobRow
+from .page import fill_page, running_text, scrolling_column
 from .session import Session
 from .theme import Appearance, font
 
@@ -36,28 +28,10 @@ class SievePanel(QWidget):
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.appearance = session, appearance
-        self.summary = QLabel(self)
-        self.summary.setFont(font(9))
-        self.summary.setWordWrap(True)
+        self.summary = running_text()
         self.rows = {rule.name: RuleRow(rule, session, self._jump) for rule in RULES}
         self.regimes = RegimeRow(session)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(0, 0, 8, 0)
-        column.setSpacing(0)
-        for row in (*self.rows.values(), self.regimes):
-            column.addWidget(row)
-        column.addStretch(1)
-        area = QScrollArea(self)
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 4, 4, 4)
-        layout.setSpacing(4)
-        layout.addWidget(self.summary)
-        layout.addWidget(area, 1)
+        fill_page(self, self.summary, scrolling_column((*self.rows.values(), self.regimes), 0))
         for signal in (session.round_changed, session.solved, session.tuning.changed, appearance.changed):
             signal.connect(self.refresh)
         self.refresh()
@@ -137,10 +111,7 @@ class RuleRow(QWidget):
     def rows(self) -> dict[str, KnobRow]:
         """The knobs, made when first asked for: a window with all of them at once would open slowly."""
         if not self._rows:
-            why = QLabel(f"{self.rule.why[:1].upper()}{self.rule.why[1:]}.", self.knobs)
-            why.setFont(font(8.5))
-            why.setWordWrap(True)
-            self.inner.addWidget(why)
+            self.inner.addWidget(running_text(8.5, f"{self.rule.why[:1].upper()}{self.rule.why[1:]}."))
             self._rows = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in self.rule.knobs}
             for row in self._rows.values():
                 self.inner.addWidget(row)
@@ -192,9 +163,7 @@ class RegimeRow(QWidget):
         self.fold.setFont(font(9))
         self.fold.setObjectName("flat")
         self.fold.clicked.connect(self._turn_over)
-        self.spent = QLabel(self)
-        self.spent.setFont(font(8.5))
-        self.spent.setWordWrap(True)
+        self.spent = running_text(8.5)
         self.inner = QWidget(self)
         self.column = QVBoxLayout(self.inner)
         self.column.setContentsMargins(18, 0, 2, 8)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
 
 from ..core.proposal import POLICY_KNOBS, STATUS_TEXT, UNVISITED, Status
 from .knob_row import KnobRow
+from .page import fill_page, running_text, scrolling_column
 from .session import Session
 from .theme import Appearance, font
 
@@ -25,12 +25,11 @@ class WritingPanel(QWidget):
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self.caution = QLabel(
+        self.caution = running_text(
+            8.5,
             "Part of a large correction first, most of all at full throttle: a swing lands on the other side unnoticed. "
-            "Rich is the safe side."
+            "Rich is the safe side.",
         )
-        self.caution.setWordWrap(True)
-        self.caution.setFont(font(8.5))
         self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS}
         self.unvisited = QComboBox()
         self.unvisited.addItems(list(CHOICES.values()))
@@ -42,33 +41,15 @@ class WritingPanel(QWidget):
         self.end.setFont(font(9))
         self.end.setToolTip("Marked as extrapolated, never below the old value, never where the sensor met its end")
         self.end.toggled.connect(session.tuning.extrapolate_end)
-        self.counts = QLabel()
-        self.counts.setFont(font(8.5))
-        self.counts.setWordWrap(True)
+        self.counts = running_text(8.5)
         self.reset = QPushButton("All settings back to default")
         self.reset.setToolTip("Sieve, estimate, logs and writing; can be undone")
         self.reset.clicked.connect(session.tuning.reset)
-        self._lay_out()
+        widgets = (self.caution, *self.rows.values(), self.unvisited, self.end, self.counts, self.reset)
+        fill_page(self, scrolling_column(widgets))
         for signal in (session.round_changed, session.solved, session.decided, session.tuning.changed):
             signal.connect(self.refresh)
         self.refresh()
-
-    def _lay_out(self) -> None:
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(0, 0, 4, 0)
-        column.setSpacing(3)
-        for widget in (self.caution, *self.rows.values(), self.unvisited, self.end, self.counts, self.reset):
-            column.addWidget(widget)
-        column.addStretch(1)
-        area = QScrollArea(self)
-        area.setWidgetResizable(True)
-        area.setFrameShape(QScrollArea.Shape.NoFrame)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 4, 4, 4)
-        layout.addWidget(area)
 
     def refresh(self) -> None:
         """Stand as the settings say; count what each rule of the policy decided."""
