@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -60,3 +61,16 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
     table = read_table(tmp_path / "out" / "ve.csv", "ve")
     again = solve([simulate(heron_vehicle.with_table(table), seed=5, minutes=8.0)], heron_vehicle.with_table(table))
     assert rms_where_driven(table, again, truth_for(heron_vehicle)) < 2.0
+
+
+def test_the_window_opens_without_waiting_for_the_estimators_libraries() -> None:
+    """SciPy and the compiled loops are loaded where they are used, in a thread, and not before."""
+    code = (
+        "import sys, tempfile; from pathlib import Path; from PySide6.QtWidgets import QApplication; "
+        "from lean_trim.ui.app import make_window; app = QApplication([]); "
+        "window = make_window(Path(tempfile.mkdtemp())); window.show(); app.processEvents(); "
+        "print([m for m in ('numba', 'scipy', 'polars', 'asammdf') if m in sys.modules])"
+    )
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=environment)
+    assert done.stdout.strip() == "[]"

@@ -83,8 +83,10 @@ class Log:
     @property
     def durations_s(self) -> Floats:
         """Time each sample stands for, s; a gap counts as one ordinary step."""
-        steps = np.diff(self.time_s, append=self.time_s[-1] + self.step_s)
-        return np.minimum(steps, 3.0 * self.step_s)
+        out = np.empty(len(self.time_s))
+        np.minimum(np.diff(self.time_s), 3.0 * self.step_s, out=out[:-1])
+        out[-1] = self.step_s
+        return out
 
     @property
     def duration_s(self) -> float:

@@ -264,17 +264,32 @@ def variance_of(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def sound_samples(
+    used: Mask, k: Floats, variance: Floats, film: Floats, base: Floats, seconds: Floats
+) -> Ints:  # pragma: no cover - compiled
+    """Positions of used samples whose figures are all finite and that last some time."""
+    found, count = np.empty(len(used), np.intp), 0
+    for i in range(len(used)):
+        if used[i] and np.isfinite(k[i] + variance[i] + film[i] + base[i]) and seconds[i] > 0.0:
+            found[count] = i
+            count += 1
+    return found[:count].copy()
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def take_used(
     index: Ints, cells: Ints, weights: Floats, k: Floats, variance: Floats, film: Floats, seconds: Floats, time_s: Floats,
     edge_s: float, edge_variance: float,
-) -> tuple[Ints, Floats, Floats]:  # fmt: skip  # pragma: no cover - compiled
-    """Cells, weights and (k, weight, seconds, film) of the used samples; variance is raised next to ones left out."""
+) -> tuple[Ints, Floats, Floats, Ints]:  # fmt: skip  # pragma: no cover - compiled
+    """Cells, weights, (k, weight, seconds, film) and unbroken run of the used samples; variance is raised next to ones left out."""
     m, n, corners = len(index), len(k), cells.shape[1]
     out_cells, out_weights, out = np.empty((m, corners), np.intp), np.empty((m, corners)), np.empty((4, m))
-    fresh = -np.inf
+    run, fresh = np.zeros(m, np.intp), -np.inf
     for i in range(m):
         at = index[i]
-        if at > 0 and (i == 0 or index[i - 1] != at - 1):
+        begins = i == 0 or index[i - 1] != at - 1
+        run[i] = (run[i - 1] if i else 0) + (1 if begins and i else 0)
+        if at > 0 and begins:
             fresh = time_s[at - 1]
         for j in range(corners):
             out_cells[i, j], out_weights[i, j] = cells[at, j], weights[at, j]
@@ -287,7 +302,17 @@ def take_used(
             ends = time_s[at + 1]
         edge = edge_variance * np.exp(-min(out[1, i], ends - time_s[at]) / edge_s)
         out[1, i] = seconds[at] / (variance[at] + edge)
-    return out_cells, out_weights, out
+    return out_cells, out_weights, out, run
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def square_steps(values: Floats) -> Floats:  # pragma: no cover - compiled
+    """Squared difference of every value from the one before; 0 where either is missing."""
+    out = np.zeros(len(values))
+    for i in range(1, len(values)):
+        step = values[i] - values[i - 1]
+        out[i] = step * step if np.isfinite(step) else 0.0
+    return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -86,8 +86,9 @@ def relative_variance(motion: Motion, lam: Floats) -> Floats:
 
 def _scatter(log: Log, lam: Floats) -> Floats:
     """Mean square step of lambda over a second, relative to its median; 1 where it does not move."""
-    steps = filled(np.diff(lam, prepend=lam[:1])) ** 2
-    local = running_box(steps, log.time_s, 1.0)
+    from .loops import square_steps
+
+    local = running_box(square_steps(as_loop(lam)), log.time_s, 1.0)
     some = local[:: max(1, len(local) // 20_000)]
     usual = float(np.median(some[some > 0.0])) if (some > 0.0).any() else 0.0
     return local / usual if usual > 0.0 else np.ones(len(lam))
@@ -109,14 +110,11 @@ def pick(
     frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
 ) -> Observations:  # fmt: skip
     """Observations of the used samples from values along the whole log; what is no number or lasts no time is never used."""
-    from .loops import take_used
+    from .loops import sound_samples, take_used
 
-    index = np.flatnonzero(used)
-    sound = np.isfinite(k[index] + variance[index] + film[index] + frame.base[index]) & (durations_s[index] > 0.0)
-    index = index if sound.all() else index[sound]
+    index = sound_samples(used, k, variance, film, as_loop(frame.base), durations_s)
     mesh, time = frame.mesh, as_loop(frame.log.time_s)
-    cells, weights, values = take_used(
+    cells, weights, values, run = take_used(
         index, mesh.cells, mesh.weights, k, variance, film, durations_s, time, EDGE_S, EDGE_VARIANCE
     )
-    run = np.cumsum(np.diff(index, prepend=index[:1]) > 1, dtype=np.intp)
     return Observations(index, values[0], values[1], values[2], run, Interpolation(cells, weights), values[3])
