@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from .physics import Floats
+from .physics import Floats, Mask
 from .proposal import PolicySettings, boosted
 from .tables import Table
 
@@ -43,6 +43,18 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
             f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and injectors first."
         )
     return out
+
+
+def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:
+    """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off."""
+    mask = np.zeros(step_pct.size, bool)
+    mask[list(range(mask.size) if cells is None else cells)] = True
+    count = int((mask.reshape(step_pct.shape) & knocked & (step_pct < 0.0)).sum())
+    return (
+        [f"{_cells(count)} in which knock was seen would get less fuel; the rule that holds them is off."]
+        if count
+        else []
+    )
 
 
 HOLE_PCT = 5.0

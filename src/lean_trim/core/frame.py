@@ -11,7 +11,7 @@ from .channels import Role
 from .errors import LogError
 from .log import Log, as_loop, filled
 from .narrowband import cycle_mean_stft, running_mean, with_loop_lambda
-from .physics import Floats
+from .physics import Floats, Mask
 from .tables import Interpolation, Table
 from .vehicle import Vehicle
 
@@ -46,6 +46,7 @@ class Frame:
         wideband beside it. A long-term trim that was not logged is read from the slow part of the pulse width.
     fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
         Injector data cancels in it, so it shows enrichments, not injector errors.
+    pieces : the logs it was joined from, in order; empty if that is not known.
     """
 
     log: Log
@@ -124,8 +125,9 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     applied = (1 + filled(log.get(Role.STFT, 0.0)) / 100) * long
     ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
-    if trim_is_hidden(log, vehicle):
-        level = _slow_level(log, ratio)
+    hidden = hidden_trim(log, vehicle)
+    if hidden.any():
+        level = np.where(hidden, _slow_level(log, ratio), 1.0)
         trim, ratio = trim * level, ratio / level
     return Frame(log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces)
 
@@ -160,10 +162,11 @@ def read_along(mesh: Interpolation, values: Floats) -> Floats:
 HIDDEN_TRIM_S = 5.0
 
 
-def trim_is_hidden(log: Log, vehicle: Vehicle) -> bool:
-    """True where a trim was not logged but the pulse width shows it."""
-    logged = Role.LTFT in log and Role.STFT in log
-    return vehicle.feedback != "none" and Role.PULSE_WIDTH in log and not logged
+def hidden_trim(log: Log, vehicle: Vehicle) -> Mask:
+    """Samples of which a trim was not logged but the pulse width shows it, (n,)."""
+    if vehicle.feedback == "none" or Role.PULSE_WIDTH not in log:
+        return np.zeros(len(log), bool)
+    return ~(np.isfinite(log.get(Role.LTFT)) & np.isfinite(log.get(Role.STFT)))
 
 
 def _slow_level(log: Log, ratio: Floats) -> Floats:

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from .channels import LABELS, Role
-from .frame import Frame, trim_is_hidden
+from .frame import Frame, Piece, hidden_trim
 from .narrowband import closed_loop
 from .physics import Floats, Mask
 from .regimes import Regime
@@ -42,7 +42,18 @@ def _graded(what: str, taken: str, share: float) -> Inferred:
 
 
 def _missing(frame: Frame, role: Role) -> bool:
-    return role not in frame.log or not np.isfinite(frame.log[role]).any()
+    """True if the whole log or one of the logs it was joined from lacks the channel."""
+    if role not in frame.log:
+        return True
+    there = np.isfinite(frame.log[role])
+    return not all(there[p.start : p.stop].any() for p in frame.pieces or (Piece("", 0, len(there)),))
+
+
+def _named(frame: Frame, role: Role) -> str:
+    """The role's name; with the logs that lack it, where others have it."""
+    label, log = LABELS[role][0], frame.log
+    lack = [p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()]
+    return label if len(lack) in (0, len(frame.pieces)) else f"{label} in {', '.join(lack)}"
 
 
 def _share(mask: Mask, of: Mask) -> float:
@@ -113,8 +124,12 @@ def _warm(scene: Scene) -> Inferred | None:
     if not _missing(frame, Role.COOLANT):
         return None
     if frame.vehicle.feedback != "none" and not _missing(frame, Role.STFT):
-        return Inferred("Coolant", "taken as warm some time after feedback first came on", "likely")
-    return Inferred("Coolant", "engine taken as warm from the start; leave its first minutes out by hand", "a guess")
+        return Inferred(_named(frame, Role.COOLANT), "taken as warm some time after feedback first came on", "likely")
+    return Inferred(
+        _named(frame, Role.COOLANT),
+        "engine taken as warm from the start; leave its first minutes out by hand",
+        "a guess",
+    )
 
 
 ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
@@ -137,13 +152,13 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred
         trims = role in (Role.STFT, Role.LTFT)
         if not _missing(frame, role) or (trims and frame.vehicle.feedback == "none"):
             return None
-        if trims and trim_is_hidden(frame.log, frame.vehicle):
-            return Inferred(LABELS[role][0], "read from the slow part of the pulse width", "likely")
+        if trims and hidden_trim(frame.log, frame.vehicle).any():
+            return Inferred(_named(frame, role), "read from the slow part of the pulse width", "likely")
         if role is Role.LTFT and not _missing(frame, Role.STFT):
-            return Inferred(LABELS[role][0], taken, "likely")
+            return Inferred(_named(frame, role), taken, "likely")
         if role is Role.IAT and frame.vehicle.airflow == "maf":
             return None
-        return Inferred(LABELS[role][0], taken, trust)
+        return Inferred(_named(frame, role), taken, trust)
 
     return check
 

@@ -398,7 +398,7 @@ def fuel_flow(
     out = np.empty(len(air))
     for i in range(len(air)):
         flow = air[i] / target[i] * trim[i] * (ratio[i] if np.isfinite(ratio[i]) else 1.0)
-        cut = len(width_ms) > 0 and not width_ms[i] > 0.01
+        cut = len(width_ms) > 0 and width_ms[i] <= 0.01
         out[i] = max(flow, 0.0) if np.isfinite(flow) and not cut else 0.0
     return out
 

@@ -71,11 +71,9 @@ class RegimeSettings:
 def fuel_cut(frame: Frame) -> Mask:
     """True where no fuel was injected while the engine turned (by pulse width, else by lambda on a closed throttle)."""
     log = frame.log
-    turning = log[Role.RPM] > 300
-    if Role.PULSE_WIDTH in log:
-        return turning & (log[Role.PULSE_WIDTH] <= 0.01)
-    closed = log.get(Role.THROTTLE, 0.0) <= 2.0
-    return turning & closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
+    width, closed = log.get(Role.PULSE_WIDTH), log.get(Role.THROTTLE, 0.0) <= 2.0
+    by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
+    return np.asarray((log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda))
 
 
 def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:

@@ -26,18 +26,19 @@ def not_running(scene: Scene, v: Values) -> Mask:
 def cold(scene: Scene, v: Values) -> Mask:
     """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
     log = scene.motion.frame.log
-    if Role.COOLANT in log and np.isfinite(log[Role.COOLANT]).any():
-        return np.asarray(log[Role.COOLANT] < v["below_c"])
-    out = np.zeros(len(log), bool)
+    coolant = log.get(Role.COOLANT)
+    out = coolant < v["below_c"]
     if Role.STFT not in log or v["loop_s"] == 0.0:
-        return out
+        return np.asarray(out)
     closed = closed_loop(log)
     begins = [0, *np.searchsorted(log.time_s, log.joints_s).tolist()]
     for begin, end in zip(begins, [*begins[1:], len(log)], strict=True):
+        if np.isfinite(coolant[begin:end]).any():
+            continue
         on = np.flatnonzero(closed[begin:end])
         warm_s = log.time_s[begin + on[0]] + v["loop_s"] if len(on) else -np.inf
         out[begin:end] = log.time_s[begin:end] < warm_s
-    return out
+    return np.asarray(out)
 
 
 @rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)

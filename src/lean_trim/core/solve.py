@@ -154,26 +154,30 @@ def _solve(
     frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
     motion = Motion(frame)
     step(0.2, "Sifting samples")
-    prepared = prepare(motion, settings.delay, settings.regimes)
-    sifted = prepared.sift(settings.sieve, left_out_by_hand)
-    observations = prepared.observe(sifted)
-    step(0.3, "Fitting the surface" if settings.method == "surface" else "Averaging cells")
-    estimate = estimate_from(prepared, sifted, observations, settings)
+    found = _pass(motion, settings.delay, settings, left_out_by_hand)
     delay = DelayEstimate(settings.delay, False, note="defaults")
     if settings.method == "surface" and settings.fit_delay:
         step(0.6, "Reading the sensor delay from the log")
-        delay = estimate_delay(frame, settings.delay, table_factor(frame, estimate))
+        delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]))
         if delay.estimated:
             step(0.7, "Fitting again with that delay")
-            prepared = prepare(motion, delay.settings, settings.regimes)
-            sifted = prepared.sift(settings.sieve, left_out_by_hand)
-            observations = prepared.observe(sifted)
-            estimate = estimate_from(prepared, sifted, observations, settings)
+            found = _pass(motion, delay.settings, settings, left_out_by_hand)
     step(0.95, "Looking for faults")
-    findings = find_faults(frame, prepared.scene.regime, prepared.scene.lam)
-    inferred = infer(prepared.scene)
+    scene = found[0].scene
+    findings = find_faults(frame, scene.regime, scene.lam)
+    inferred = infer(scene)
     step(1.0, "Done")
-    return _solution(prepared, sifted, observations, estimate, settings, delay, findings, inferred)
+    return _solution(*found, settings, delay, findings, inferred)
+
+
+def _pass(
+    motion: Motion, delay: DelaySettings, settings: SolveSettings, by_hand: Mask | None
+) -> tuple[Prepared, Sifted, Observations, Estimate]:
+    """Once from the frame to an estimate, with one set of delay parameters."""
+    prepared = prepare(motion, delay, settings.regimes)
+    sifted = prepared.sift(settings.sieve, by_hand)
+    observations = prepared.observe(sifted)
+    return prepared, sifted, observations, estimate_from(prepared, sifted, observations, settings)
 
 
 def resolve(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:

@@ -13,7 +13,7 @@ from .tables import Axis, Table
 
 Strengths = tuple[float, float]
 """Log strengths of the smoothness of (the correction, the resulting table)."""
-LOW, HIGH = float(np.log(1.0)), float(np.log(1e8))
+HIGH = float(np.log(1e8))
 WEAK: Strengths = (float(np.log(2.0**2)), float(np.log(2.0**2)))
 COARSE = np.linspace(np.log(2.5), HIGH, 7)
 """Log of the summed strengths at which the search begins."""

@@ -6,8 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from ..core.cautions import cautions_for, shape_caution
+from ..core.cautions import cautions_for, knock_caution, shape_caution
 from ..core.decision import accept
+from ..core.knock import knock_cells
 from ..core.physics import Floats
 from .session import Session
 from .theme import Appearance, font
@@ -92,6 +93,9 @@ class DecisionBar(QWidget):
             pending = session.decision.source == 0
             step = session.proposal.step_pct * pending
             lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
+            if session.solution is not None and "knock" in session.settings.sieve.disabled:
+                knocked = knock_cells(session.solution.sifted, even_if_off=True)
+                lines = [*knock_caution(step, knocked, session.selection.cells or None), *lines]
             shape = shape_caution(session.round.table, self._would_write())
             text = "  ".join([*lines, shape] if shape else lines)
             when = "accept" if (step != 0.0).any() else "hand over"

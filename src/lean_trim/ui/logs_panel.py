@@ -113,7 +113,7 @@ class LogsPanel(QWidget):
 
 def log_line(share: LogShare, several: bool, faint: str) -> str:
     """One log as rich text: its weight, how much of it was used, whether it agrees with the others."""
-    apart = f", stands {share.apart_pct:+.2f} % apart" if several and np.isfinite(share.apart_pct) else ""
+    apart = f", asks {share.apart_pct:+.2f} % against all" if several and np.isfinite(share.apart_pct) else ""
     translated = ", translated from another table" if share.translated else ""
     return (
         f"<p style='margin:0 0 4px 0'><b>{share.weight_pct:.0f} %</b> {share.name}<br><span style='color:{faint}'>"

@@ -53,8 +53,12 @@ class TuningDesk(QObject):
         elif group == "policy":
             self._try(lambda: replace(self.state, policy=replace(self.state.policy, **{name: value})))  # type: ignore[arg-type]
         else:
-            part = replace(getattr(solve, group), **{name: value})
-            self._try(lambda: replace(self.state, solve=replace(solve, **{group: part})))  # type: ignore[arg-type]
+
+            def turned() -> Tuning:
+                part = replace(getattr(solve, group), **{name: value})
+                return replace(self.state, solve=replace(solve, **{group: part}))  # type: ignore[arg-type]
+
+            self._try(turned)
 
     def switch(self, rule: str, on: bool) -> None:
         """Switch a rule of the sieve on or off."""
