@@ -11,7 +11,8 @@ from scipy import signal
 from lean_trim.core.film import first_order_lag
 from lean_trim.core.frame import mesh_along, read_along
 from lean_trim.core.log import rate_per_s, running_box, spread, typical_step_s
-from lean_trim.core.loops import count_evidence, dwell, nearest_cell, onsets
+from lean_trim.core.loops import onsets
+from lean_trim.core.mesh_loops import count_evidence, dwell, nearest_cell
 from lean_trim.core.tables import maf_curve, ve_table
 
 RNG = np.random.default_rng(11)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lean_trim.core.cautions import kinks, shape_caution
+from lean_trim.core.cautions import kinks, knock_caution, shape_caution
 from lean_trim.core.driving import DrivingShares, driving_shares
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimate import Estimate
@@ -89,3 +89,12 @@ def test_every_number_of_the_policy_has_a_range(knob) -> None:  # type: ignore[n
     assert getattr(PolicySettings(), knob.name) == knob.default
     with pytest.raises(BadInputError, match=knob.name):
         PolicySettings(**{knob.name: knob.high + 1.0})
+
+
+def test_switching_off_the_knock_rule_is_answered_with_a_caution() -> None:
+    step, knocked = np.full((3, 3), -2.0), np.zeros((3, 3), bool)
+    knocked[1, 1] = knocked[2, 2] = True
+    assert "2 cells in which knock was seen" in knock_caution(step, knocked, None)[0]
+    assert "1 cell in" in knock_caution(step, knocked, {4})[0]
+    assert knock_caution(step, knocked, {0}) == []
+    assert knock_caution(-step, knocked, None) == []

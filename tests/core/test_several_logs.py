@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -63,3 +65,35 @@ def test_a_revision_may_have_other_axes() -> None:
     solution = solve([DrivenLog(driven_on(70.0), coarse)], small_vehicle(80.0), SETTINGS)
     assert solution.estimate.table.shape == (len(MAP), len(RPM))
     np.testing.assert_allclose(solution.estimate.correction_pct[solution.estimate.supported], 5.0, atol=0.4)
+
+
+def poorer(*roles: Role) -> list[Log]:
+    """A full log and one that lacks channels."""
+    return [driven_on(80.0), without(driven_on(80.0), *roles)]
+
+
+@pytest.mark.parametrize("role", [Role.PULSE_WIDTH, Role.STFT, Role.LTFT, Role.COOLANT, Role.CLOSED_LOOP, Role.TARGET])
+def test_a_log_that_lacks_a_channel_counts_as_it_would_alone(role: Role) -> None:
+    solution = solve(poorer(role), small_vehicle(80.0), SETTINGS)
+    estimate = solution.estimate
+    np.testing.assert_allclose(estimate.correction_pct[estimate.supported], 5.0, atol=0.4)
+    full, poor = solution.logs
+    assert poor.used_s > 0.4 * full.used_s
+    assert abs(poor.apart_pct) < 0.3
+
+
+def test_which_log_lacks_the_channel_is_said() -> None:
+    logs = poorer(Role.COOLANT)
+    logs[1] = replace(logs[1], name="second.csv")
+    told = [i.what for i in solve(logs, small_vehicle(80.0), SETTINGS).inferred]
+    assert "Coolant in second.csv" in told
+    assert "Coolant" in [i.what for i in solve(logs[1:], small_vehicle(80.0), SETTINGS).inferred]
+
+
+def test_a_log_without_coolant_waits_for_its_own_loop_to_close() -> None:
+    """Beside a log with coolant; feedback of the second one comes on after 50 s and warmth is believed 60 s later."""
+    plain = steady_states(1.0, 2.0)
+    stft = np.where(plain.time_s > 50.0, np.sin(plain.time_s), 0.0)
+    late = replace(without(plain, Role.COOLANT), channels={**without(plain, Role.COOLANT).channels, Role.STFT: stft})
+    solution = solve([plain, late], small_vehicle(), SETTINGS)
+    assert solution.sifted.seconds["cold"] == pytest.approx(109.0, abs=1.5)

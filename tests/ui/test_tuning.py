@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,8 +13,10 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.alignment import Kind
+from lean_trim.core.channels import Role
 from lean_trim.core.solve import Solution
 from lean_trim.core.vehicle import SourceSettings
+from lean_trim.job.blobs import store_log
 from lean_trim.ui.main_window import MainWindow
 from lean_trim.ui.session import Session
 
@@ -182,3 +185,19 @@ def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until
     until(lambda: session.task is None)
     until(lambda: settled(session))
     assert "no channel for the airflow source" in driven.messages.text.text()
+
+
+def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    log = session.round.logs[0]  # type: ignore[union-attr]
+    retard = np.where(log.channels["rpm"] < 2500.0, 3.0, 0.0)  # type: ignore[index]
+    knocked = replace(log, channels={**log.channels, Role.KNOCK: retard})
+    session.extend_round([store_log(knocked)])
+    until(lambda: session.solution is not None and session.task is None)
+    assert session.proposal is not None
+    assert (session.proposal.status == "knock").any()
+    assert "knock was seen" not in driven.bar.caution.text()
+    session.tuning.switch("knock", False)
+    until(lambda: settled(session))
+    assert not (session.proposal.status == "knock").any()
+    assert "knock was seen would get less fuel" in driven.bar.caution.text()

@@ -22,9 +22,7 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
     step_pct : change that would be made per cell, in the table's shape; negative takes fuel out.
     cells : the cells in question, all if None.
     """
-    mask = np.zeros(table.size, bool)
-    mask[list(range(table.size) if cells is None else cells)] = True
-    step = np.where(mask.reshape(table.shape), step_pct, 0.0)
+    step = _of_cells(step_pct, cells)
     out = []
     lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
     if lean_boost:
@@ -47,9 +45,7 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
 
 def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:
     """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off."""
-    mask = np.zeros(step_pct.size, bool)
-    mask[list(range(mask.size) if cells is None else cells)] = True
-    count = int((mask.reshape(step_pct.shape) & knocked & (step_pct < 0.0)).sum())
+    count = int((knocked & (_of_cells(step_pct, cells) < 0.0)).sum())
     return (
         [f"{_cells(count)} in which knock was seen would get less fuel; the rule that holds them is off."]
         if count
@@ -104,6 +100,13 @@ def shape_caution(table: Table, values: Floats) -> str:
         else "not driven and below both, a lean hole"
     )
     return f"{many}{whole}: shape the edges, or carry enrichment."
+
+
+def _of_cells(step_pct: Floats, cells: Iterable[int] | None) -> Floats:
+    """The steps of the cells in question, 0 elsewhere."""
+    mask = np.zeros(step_pct.size, bool)
+    mask[list(range(mask.size) if cells is None else cells)] = True
+    return np.where(mask.reshape(step_pct.shape), step_pct, 0.0)
 
 
 def _cells(count: int) -> str:

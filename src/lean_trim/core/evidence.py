@@ -26,7 +26,7 @@ class Evidence:
 
 def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
     """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base."""
-    from .loops import count_evidence
+    from .mesh_loops import count_evidence
 
     mesh, time = observations.mesh, time_s[observations.index]
     seconds, visits = count_evidence(

@@ -146,7 +146,7 @@ def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]
 
 def mesh_along(table: Table, at: tuple[Floats, ...]) -> Interpolation:
     """``Table.interpolate`` for whole logs, compiled."""
-    from .loops import mesh_1d, mesh_2d
+    from .mesh_loops import mesh_1d, mesh_2d
 
     points, x = [a.points for a in table.axes], [as_loop(a) for a in at]
     return Interpolation(*(mesh_1d(points[0], x[0]) if len(points) == 1 else mesh_2d(*points, *x)))
@@ -154,7 +154,7 @@ def mesh_along(table: Table, at: tuple[Floats, ...]) -> Interpolation:
 
 def read_along(mesh: Interpolation, values: Floats) -> Floats:
     """Interpolated value of a field of cells at every sample of a mesh, shape (n,)."""
-    from .loops import read_mesh
+    from .mesh_loops import read_mesh
 
     return read_mesh(mesh.cells, mesh.weights, as_loop(values.ravel()))
 

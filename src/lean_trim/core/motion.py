@@ -94,14 +94,14 @@ class Motion:
     @cached_property
     def nearest(self) -> Ints:
         """Flat index of the cell with the largest share."""
-        from .loops import nearest_cell
+        from .mesh_loops import nearest_cell
 
         return nearest_cell(self.frame.mesh.cells, self.frame.mesh.weights)
 
     @cached_property
     def stay_s(self) -> Floats:
         """How long the stay in the nearest cell lasted that each sample belongs to, s."""
-        from .loops import dwell
+        from .mesh_loops import dwell
 
         return dwell(self.nearest, self.frame.log.time_s, 5.0 * self.frame.log.step_s)
 

@@ -15,10 +15,12 @@ TREND_S, LONGEST_S = 3.0, 6.0
 
 def closed_loop(log: Log) -> Mask:
     """Where the loop is closed: by its flag, else within a second of a moving short-term trim."""
-    if Role.CLOSED_LOOP in log:
-        return np.asarray(log[Role.CLOSED_LOOP] > 0.5)
+    flag = log.get(Role.CLOSED_LOOP)
+    if Role.STFT not in log or np.isfinite(flag).all():
+        return np.asarray(flag > 0.5)
     stft = np.nan_to_num(log[Role.STFT])
-    return spread(np.diff(stft, prepend=stft[:1]) != 0.0, log.time_s, 1.0, 1.0)
+    moves = spread(np.diff(stft, prepend=stft[:1]) != 0.0, log.time_s, 1.0, 1.0)
+    return np.where(np.isfinite(flag), flag > 0.5, moves)
 
 
 def with_loop_lambda(log: Log) -> Log:

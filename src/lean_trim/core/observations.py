@@ -78,7 +78,7 @@ def relative_variance(motion: Motion, lam: Floats) -> Floats:
     1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment, and with the scatter of
     lambda itself over a second against its usual scatter.
     """
-    from .loops import variance_of
+    from .mesh_loops import variance_of
 
     scatter = _scatter(motion.frame.log, lam)
     return variance_of(motion.map_rate, motion.rpm_rate, as_loop(lam), motion.enrichment, scatter)
@@ -110,7 +110,7 @@ def pick(
     frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
 ) -> Observations:  # fmt: skip
     """Observations of the used samples from values along the whole log; what is no number or lasts no time is never used."""
-    from .loops import sound_samples, take_used
+    from .mesh_loops import sound_samples, take_used
 
     index = sound_samples(used, k, variance, film, as_loop(frame.base), durations_s)
     mesh, time = frame.mesh, as_loop(frame.log.time_s)
