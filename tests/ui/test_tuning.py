@@ -21,6 +21,8 @@ from lean_trim.ui.main_window import MainWindow
 from lean_trim.ui.session import Session
 
 Until = Callable[..., None]
+NEVER_MS = 600_000
+"""A rest that only the test itself brings about, so that a slow machine does not."""
 
 
 def solution_of(session: Session) -> Solution:
@@ -38,7 +40,8 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven
     row.unfold(True)
     used = solution_of(session).sifted.used.sum()
     slider = row.rows["after_s"].slider
-    seen = []
+    session.tuning._rest.setInterval(NEVER_MS)
+    seen: list[float] = []
     session.solved.connect(lambda: seen.append(solution_of(session).sifted.seconds["tip"]))
     for place in range(slider.value(), slider.value() + 60, 10):
         slider.setValue(place)
@@ -47,12 +50,31 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven
     assert seen == sorted(seen)
     assert solution_of(session).sifted.used.sum() < used
     assert row.count.text().startswith(f"{solution_of(session).sifted.seconds['tip']:.0f} s")
+    session.tuning.rest()
     until(lambda: settled(session))
     assert session.undo.count() == 1
     session.undo.undo()
     until(lambda: settled(session))
     assert solution_of(session).sifted.used.sum() == used
     assert slider.value() == row.rows["after_s"]._place(1.0)
+
+
+def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    session.tuning._rest.setInterval(NEVER_MS)
+    seen: list[float] = []
+    session.solved.connect(lambda: seen.append(solution_of(session).settings.sieve.changes.get("tip.after_s", 0.0)))
+    session.tuning.turn("sieve", "tip.after_s", 1.5)
+    session.tuning.rest()
+    assert session.task is not None
+    session.tuning.turn("sieve", "tip.after_s", 2.5)
+    until(lambda: session.task is None and session.tuning._live is None)
+    assert set(seen) <= {1.5, 2.5} and seen == sorted(seen) and seen[-1] == 2.5
+    assert session.round is not None and session.round.verdict is not None
+    number = session.solve_number
+    session.tuning.rest()
+    until(lambda: settled(session))
+    assert session.solve_number == number + 1 and seen[-1] == 2.5 and session.undo.count() == 2
 
 
 def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:

@@ -179,7 +179,8 @@ class Session(QObject):
         verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3)
         self.replace_round(replace(self.round, verdict=verdict))
         self.store.save_verdict(self.round.id, verdict)
-        self.show_solution(solution)
+        if not self.tuning.overtakes(solution):
+            self.show_solution(solution)
         self.job_changed.emit()
 
     def show_solution(self, solution: Solution) -> None:

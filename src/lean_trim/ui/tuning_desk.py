@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Literal
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from ..core.errors import LeanTrimError
-from ..core.solve import Solution, resolve
+from ..core.solve import Solution, SolveSettings, resolve
 from ..core.vehicle import SourceSettings
 from ..job.tuning import KEY, Tuning, tuning_from, tuning_text
 from .commands import TuningCommand
@@ -34,6 +34,7 @@ class TuningDesk(QObject):
         self._at_rest = self.state
         self._live: Task | None = None
         self._again = False
+        self._base: Solution | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -109,7 +110,7 @@ class TuningDesk(QObject):
         self.changed.emit()
         if before.policy != state.policy:
             self.session.propose_again()
-        if before.solve != state.solve and _quick(before, state):
+        if before.solve != state.solve and _quick(before.solve, state.solve):
             self._resolve()
         self._rest.start()
 
@@ -136,16 +137,26 @@ class TuningDesk(QObject):
         if self._live is not None:
             self._live.wait()
             self._live = None
-        self._again = False
+        self._again, self._base = False, None
+
+    def overtakes(self, solution: Solution) -> bool:
+        """True if a knob was turned on while ``solution`` was worked out: it is then not shown, but solved on from."""
+        settings = self.state.solve
+        if solution.settings == settings or not _quick(solution.settings, settings):
+            return False
+        self._base = solution
+        self._resolve()
+        return True
 
     def _resolve(self) -> None:
         """Show what the present settings give, from where the last solve ended; only the newest matters."""
-        solution, settings = self.session.solution, self.state.solve
+        solution, settings = self._base or self.session.solution, self.state.solve
         if solution is None:
             return
         if self._live is not None:
             self._again = True
             return
+        self._base = None
         number, mask = self.session.solve_number, solution.sifted.by_hand
         task = Task(lambda report: resolve(solution, settings, mask), "Sifting again", self)
         self._live = task
@@ -173,10 +184,9 @@ class TuningDesk(QObject):
         task.deleteLater()
 
 
-def _quick(before: Tuning, after: Tuning) -> bool:
+def _quick(before: SolveSettings, after: SolveSettings) -> bool:
     """True if nothing was changed that the whole way from the log depends on."""
     plain = replace(
-        after.solve, sieve=before.solve.sieve, surface=before.solve.surface, averages=before.solve.averages,
-        method=before.solve.method,
+        after, sieve=before.sieve, surface=before.surface, averages=before.averages, method=before.method
     )  # fmt: skip
-    return plain == before.solve
+    return plain == before
