@@ -176,3 +176,15 @@ def test_wrong_settings_are_named(case: Path, capsys: pytest.CaptureFixture[str]
     err = capsys.readouterr().err.strip()
     assert reply in err
     assert "\n" not in err
+
+
+def test_the_car_can_be_driven_with_a_fault_by_name(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    words = ["simulate", "--vehicle", str(case / "vehicle.json"), "--minutes", "0.6", "--out"]
+    assert main([*words, str(case / "weak.csv"), "--fault", "after-flash"]) == 0
+    assert main([*words, str(case / "sound.csv")]) == 0
+    weak, sound = (open_log(case / name, 14.1).log[Role.LAMBDA] for name in ("weak.csv", "sound.csv"))
+    assert weak[50:200].mean() < 0.95 * sound[50:200].mean()
+    assert main([*words, str(case / "x.csv"), "--fault", "rust"]) == 2
+    error = capsys.readouterr().err
+    assert "'rust'" in error and "pump" in error and error.count("\n") == 1
+    assert not (case / "x.csv").exists()

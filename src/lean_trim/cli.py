@@ -53,6 +53,7 @@ def build_parser() -> argparse.ArgumentParser:
     simulate.add_argument("--out", required=True, type=Path, help="a CSV file, or - to stream to standard output")
     simulate.add_argument("--seed", type=int, default=1)
     simulate.add_argument("--minutes", type=float, default=12.0)
+    simulate.add_argument("--fault", default="", help="drive with a fault, by name; an unknown name lists them")
     simulate.set_defaults(run=run_simulate)
     return parser
 
@@ -70,12 +71,14 @@ def run_simulate(args: argparse.Namespace) -> None:
     from .formats.logs import header_lines, row_lines, write_log_csv
     from .formats.vehicle_json import read_vehicle
     from .simcar.drive import drive
+    from .simcar.faults import Faults, fault_named
 
+    faults = fault_named(args.fault) if args.fault else Faults()
     vehicle, warnings = read_vehicle(args.vehicle)
     for line in warnings:
         print(f"warning: {line}", file=sys.stderr)
     pieces: list[Log] = []
-    for piece in drive(vehicle, args.seed, args.minutes):
+    for piece in drive(vehicle, args.seed, args.minutes, faults=faults):
         if str(args.out) == "-":
             sys.stdout.write((header_lines(piece.channels) if not pieces else "") + row_lines(piece))
             sys.stdout.flush()

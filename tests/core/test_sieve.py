@@ -160,6 +160,48 @@ def test_a_log_that_never_reaches_an_end_keeps_everything() -> None:
     assert end_stops(np.full(10, np.nan)) == (0.0, np.inf)
 
 
+def moving() -> Log:
+    """Load swings between 35 and 65 kPa; lambda flickers as a sensor's does."""
+    log = make_log(TIME, np.full(N, 2500.0), 50.0 + 15.0 * np.sin(TIME))
+    return with_channel(log, Role.LAMBDA, np.round(1.0 + 0.004 * np.random.default_rng(1).standard_normal(N), 3))
+
+
+def held(log: Log, begin_s: float, end_s: float, value: float = 0.98) -> Log:
+    return with_channel(log, Role.LAMBDA, np.where((begin_s < TIME) & (end_s > TIME), value, log[Role.LAMBDA]))
+
+
+def test_a_sensor_that_does_not_answer_the_engine_is_stuck() -> None:
+    result = sifted(held(moving(), 40.0, 52.0))
+    assert result.seconds["stuck"] == pytest.approx(13.0, abs=0.1)
+    assert not result.used[(TIME > 39.6) & (TIME < 52.4)].any()
+    assert sifted(moving()).counts["stuck"] == 0
+    assert sifted(held(moving(), 43.0, 45.0)).counts["stuck"] == 0
+    assert sifted(held(moving(), 43.0, 45.0), SieveSettings({"stuck.still_s": 1.0})).counts["stuck"] > 0
+
+
+def test_trims_that_run_away_give_a_stuck_sensor_away_at_one_load() -> None:
+    flicker = 1.0 + 0.004 * np.random.default_rng(1).standard_normal(N)
+    still = held(with_channel(STEADY, Role.LAMBDA, flicker), 40.0, 52.0)
+    assert sifted(still).counts["stuck"] == 0
+    trim = np.clip((TIME - 40.0) * 0.8, 0.0, 9.0)
+    width = (STEADY[Role.PULSE_WIDTH] - 0.82) * (1.0 + trim / 100.0) + 0.82
+    away = with_channel(with_channel(still, Role.STFT, trim), Role.PULSE_WIDTH, width)
+    assert sifted(away).seconds["stuck"] == pytest.approx(13.0, abs=0.1)
+
+
+def test_a_reading_at_its_end_or_too_coarse_to_move_is_not_called_stuck() -> None:
+    assert sifted(held(moving(), 40.0, 52.0, 1.36)).counts["stuck"] == 0
+    assert sifted(with_channel(moving(), Role.LAMBDA, 1.0)).counts["stuck"] == 0
+
+
+def test_only_changes_of_a_believed_enrichment_are_left_out() -> None:
+    more = np.where((TIME > 45.0) & (TIME < 60.0), 1.12, 1.0)
+    log = with_channel(STEADY, Role.PULSE_WIDTH, (STEADY[Role.PULSE_WIDTH] - 0.82) * more + 0.82)
+    assert not sifted(log).bits[(TIME > 46.0) & (TIME < 59.0)].any()
+    assert sifted(log).seconds["enrichment"] == pytest.approx(0.6, abs=0.3)
+    assert sifted(log, SieveSettings({"enrichment.rate": 0.0})).seconds["enrichment"] == pytest.approx(15.0, abs=0.5)
+
+
 def test_every_knob_stands_within_its_range_and_refuses_what_is_outside() -> None:
     for rule in RULES:
         for knob in rule.knobs:

@@ -7,12 +7,12 @@ import pytest
 
 from lean_trim.core.channels import Role
 from lean_trim.core.errors import CancelledError, LogError
-from lean_trim.core.findings import find_faults
-from lean_trim.core.frame import make_frame
+from lean_trim.core.findings import Finding, find_faults
+from lean_trim.core.frame import Frame, make_frame
 from lean_trim.core.linking import cells_of_span, samples_of_cells, seconds_by_cell, visits_of_cells
 from lean_trim.core.log import Log
 from lean_trim.core.motion import Motion
-from lean_trim.core.regimes import RegimeSettings, classify
+from lean_trim.core.scene import make_scene
 from lean_trim.core.solve import Solution, SolveSettings, join_logs, solve
 from lean_trim.core.vehicle import Vehicle
 from lean_trim.core.verdict import verdict_sentence, verdict_word
@@ -90,6 +90,10 @@ def test_verdicts(before: float, after: float, word: str) -> None:
     assert verdict_sentence(before, after)
 
 
+def faults_in(frame: Frame) -> tuple[Finding, ...]:
+    return find_faults(make_scene(Motion(frame), frame.log[Role.LAMBDA]))
+
+
 @pytest.mark.parametrize(
     ("role", "value", "finding"),
     [
@@ -100,11 +104,11 @@ def test_verdicts(before: float, after: float, word: str) -> None:
 def test_faults_that_are_not_airflow_are_found(role: Role, value: float, finding: str) -> None:
     log = with_channel(with_channel(steady_states(), Role.KNOCK, 0.0), Role.DUTY, 20.0)
     clean = make_frame(log, small_vehicle())
-    assert find_faults(clean, classify(Motion(clean), RegimeSettings()), log[Role.LAMBDA]) == ()
+    assert faults_in(clean) == ()
     values = log[role].copy()
     values[3000:] = value
     frame = make_frame(with_channel(log, role, values), small_vehicle())
-    found = find_faults(frame, classify(Motion(frame), RegimeSettings()), log[Role.LAMBDA])
+    found = faults_in(frame)
     assert finding in [f.id for f in found]
     assert all(f.first_time_s >= 119.0 for f in found)
 
@@ -114,10 +118,32 @@ def test_full_throttle_facts_are_found() -> None:
     full = np.where(np.arange(len(log)) > 3000, 95.0, 20.0)
     log = with_channel(with_channel(log, Role.THROTTLE, full), Role.LTFT, 5.0)
     frame = make_frame(log, small_vehicle())
-    ids = [f.id for f in find_faults(frame, classify(Motion(frame), RegimeSettings()), log[Role.LAMBDA])]
+    ids = [f.id for f in faults_in(frame)]
     assert "enrichment_not_reached" in ids
     assert "trim_at_full_throttle" in ids
     lean = make_frame(with_channel(log, Role.TARGET, 0.85), small_vehicle())
-    found = find_faults(lean, classify(Motion(lean), RegimeSettings()), log[Role.LAMBDA])
+    found = faults_in(lean)
     assert found[0].id == "lean_full_throttle"
     assert found[0].severity == "danger"
+
+
+def test_a_stuck_sensor_is_told() -> None:
+    log = steady_states(noise=0.004)
+    lam = log[Role.LAMBDA].copy()
+    lam[3000:3600] = lam[3000]
+    (found,) = faults_in(make_frame(with_channel(log, Role.LAMBDA, lam), small_vehicle()))
+    assert found.id == "sensor_stuck"
+    assert found.seconds == pytest.approx(24.0, abs=0.1)
+    assert found.first_time_s == pytest.approx(120.0, abs=0.1)
+
+
+@pytest.mark.parametrize(("factor", "told"), [(1.1, True), (1.01, False)])
+def test_fuel_the_target_does_not_name_at_full_throttle_is_told(factor: float, told: bool) -> None:
+    log = with_channel(steady_states(noise=0.004), Role.TARGET, 0.9)
+    full = np.arange(len(log)) > 6000
+    width = (log[Role.PULSE_WIDTH] - 0.82) / 0.9 * np.where(full, factor, 1.0) + 0.82
+    log = with_channel(with_channel(log, Role.THROTTLE, np.where(full, 95.0, 20.0)), Role.PULSE_WIDTH, width)
+    log = with_channel(log, Role.LAMBDA, 0.9 * log[Role.LAMBDA] / np.where(full, factor, 1.0))
+    found = [f for f in faults_in(make_frame(log, small_vehicle())) if f.id == "hidden_enrichment"]
+    assert bool(found) == told
+    assert all("10 % more fuel" in f.message for f in found)

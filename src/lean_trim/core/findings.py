@@ -7,15 +7,17 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
+from .calibration import strays
 from .channels import Role
-from .frame import Frame
-from .physics import Floats, Mask
+from .physics import Mask
 from .regimes import Regime
-from .rules_limits import airflow_pegged
+from .rules_limits import LOW_V, airflow_pegged, stuck_samples
+from .scene import Scene
 
 Severity = Literal["danger", "warning", "note"]
+HIDDEN = 0.03
+"""Share of fuel beyond target and trims from which it is told. Common practice, no source."""
 
 
 @dataclass(frozen=True)
@@ -29,26 +31,31 @@ class Finding:
     message: str
 
 
-def find_faults(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> tuple[Finding, ...]:
+def find_faults(scene: Scene) -> tuple[Finding, ...]:
     """Every finding, dangers first."""
-    found = [f for check in CHECKS if (f := check(frame, regime, lam)) is not None]
+    found = [f for check in CHECKS if (f := check(scene)) is not None]
     rank = {"danger": 0, "warning": 1, "note": 2}
     return tuple(sorted(found, key=lambda f: (rank[f.severity], f.first_time_s)))
 
 
-def _where(frame: Frame, mask: Mask, min_s: float, name: str, severity: Severity, text: str) -> Finding | None:
-    seconds = float(frame.log.durations_s[mask].sum())
+def _where(scene: Scene, mask: Mask, min_s: float, name: str, severity: Severity, text: str) -> Finding | None:
+    seconds = float(scene.frame.log.durations_s[mask].sum())
     if seconds < min_s:
         return None
-    first = float(frame.log.time_s[np.flatnonzero(mask)[0]])
+    first = float(scene.frame.log.time_s[np.flatnonzero(mask)[0]])
     return Finding(name, severity, first, round(seconds, 2), text.format(seconds=seconds, first=first))
 
 
-def _lean_at_load(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
+def _lean_at_load(scene: Scene) -> Finding | None:
     with np.errstate(invalid="ignore"):
-        lean = (regime == Regime.FULL_THROTTLE) & (frame.target < 0.95) & (lam > frame.target * 1.08) & (lam < 1.3)
+        lean = (
+            (scene.regime == Regime.FULL_THROTTLE)
+            & (scene.frame.target < 0.95)
+            & (scene.lam > scene.frame.target * 1.08)
+            & (scene.lam < 1.3)
+        )
     return _where(
-        frame,
+        scene,
         lean,
         0.3,
         "lean_full_throttle",
@@ -58,10 +65,10 @@ def _lean_at_load(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Findin
     )
 
 
-def _knock(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
+def _knock(scene: Scene) -> Finding | None:
     return _where(
-        frame,
-        np.asarray(frame.log.get(Role.KNOCK, 0.0) > 0.2),
+        scene,
+        np.asarray(scene.frame.log.get(Role.KNOCK, 0.0) > 0.2),
         0.05,
         "knock",
         "danger",
@@ -69,11 +76,11 @@ def _knock(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | Non
     )
 
 
-def _fuel_pressure(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
-    rated = frame.vehicle.injectors.rated_pressure_kpa
-    low = np.asarray(frame.log.get(Role.FUEL_DP, rated) < 0.93 * rated) & (regime != Regime.STOPPED)
+def _fuel_pressure(scene: Scene) -> Finding | None:
+    rated = scene.frame.vehicle.injectors.rated_pressure_kpa
+    low = np.asarray(scene.frame.log.get(Role.FUEL_DP, rated) < 0.93 * rated) & (scene.regime != Regime.STOPPED)
     return _where(
-        frame,
+        scene,
         low,
         0.5,
         "fuel_pressure",
@@ -83,10 +90,22 @@ def _fuel_pressure(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Findi
     )
 
 
-def _duty(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
+def _stuck(scene: Scene) -> Finding | None:
     return _where(
-        frame,
-        np.asarray(frame.log.get(Role.DUTY, 0.0) > 85.0),
+        scene,
+        stuck_samples(scene),
+        2.0,
+        "sensor_stuck",
+        "warning",
+        "The lambda reading did not move for {seconds:.0f} s, first at {first:.1f} s, although the mixture had to. Feedback that "
+        "believed it ran away meanwhile: look at the sensor, its heater and its wiring, or at the logger, before the next drive.",
+    )
+
+
+def _duty(scene: Scene) -> Finding | None:
+    return _where(
+        scene,
+        np.asarray(scene.frame.log.get(Role.DUTY, 0.0) > 85.0),
         0.2,
         "injector_duty",
         "warning",
@@ -95,10 +114,10 @@ def _duty(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None
     )
 
 
-def _low_voltage(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
-    low = np.asarray(frame.log.get(Role.BATTERY, 14.0) < 12.0) & (regime != Regime.STOPPED)
+def _low_voltage(scene: Scene) -> Finding | None:
+    low = np.asarray(scene.frame.log.get(Role.BATTERY, 14.0) < LOW_V.default) & (scene.regime != Regime.STOPPED)
     return _where(
-        frame,
+        scene,
         low,
         2.0,
         "low_voltage",
@@ -107,12 +126,12 @@ def _low_voltage(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding
     )
 
 
-def _maf_end(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
-    if frame.vehicle.airflow != "maf":
+def _maf_end(scene: Scene) -> Finding | None:
+    if scene.frame.vehicle.airflow != "maf":
         return None
-    pegged = airflow_pegged(frame)
+    pegged = airflow_pegged(scene.frame)
     return _where(
-        frame,
+        scene,
         pegged,
         0.1,
         "airflow_sensor_end",
@@ -122,10 +141,10 @@ def _maf_end(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | N
     )
 
 
-def _enrichment_not_reached(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
+def _enrichment_not_reached(scene: Scene) -> Finding | None:
     return _where(
-        frame,
-        np.asarray((regime == Regime.FULL_THROTTLE) & (frame.target > 0.95)),
+        scene,
+        np.asarray((scene.regime == Regime.FULL_THROTTLE) & (scene.frame.target > 0.95)),
         1.0,
         "enrichment_not_reached",
         "warning",
@@ -134,18 +153,20 @@ def _enrichment_not_reached(frame: Frame, regime: NDArray[np.int8], lam: Floats)
     )
 
 
-def _trim_in_open_loop(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
+def _trim_in_open_loop(scene: Scene) -> Finding | None:
     """Long-term trim that still applies where there is no feedback; k holds it, so that it is taken out of the table."""
-    trim = np.nan_to_num(frame.log.get(Role.LTFT, 0.0))
-    opened = regime == Regime.FULL_THROTTLE
-    if Role.CLOSED_LOOP in frame.log:
-        opened = opened | ((frame.log[Role.CLOSED_LOOP] < 0.5) & np.isin(regime, (Regime.CRUISE, Regime.TRANSIENT)))
+    trim = np.nan_to_num(scene.frame.log.get(Role.LTFT, 0.0))
+    opened = scene.regime == Regime.FULL_THROTTLE
+    if Role.CLOSED_LOOP in scene.frame.log:
+        opened = opened | (
+            (scene.frame.log[Role.CLOSED_LOOP] < 0.5) & np.isin(scene.regime, (Regime.CRUISE, Regime.TRANSIENT))
+        )
     applied = opened & (np.abs(trim) > 3.0)
     if not applied.any():
         return None
-    mean = float(np.average(trim[applied], weights=frame.log.durations_s[applied]))
+    mean = float(np.average(trim[applied], weights=scene.frame.log.durations_s[applied]))
     return _where(
-        frame,
+        scene,
         applied,
         0.5,
         "trim_at_full_throttle",
@@ -156,16 +177,29 @@ def _trim_in_open_loop(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> F
     )
 
 
-def _other_table(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding | None:
-    steady = np.isin(regime, (Regime.CRUISE, Regime.IDLE)) & np.isfinite(frame.fuel_ratio)
-    if frame.log.durations_s[steady].sum() < 10.0:
+def _hidden_enrichment(scene: Scene) -> Finding | None:
+    """Fuel at full throttle that the target does not name, in a log whose pulse width is otherwise as it should be."""
+    full = (scene.regime == Regime.FULL_THROTTLE) & scene.pulse_width_proven
+    more = full & (scene.motion.enrichment > 1.0 + HIDDEN)
+    if not more.any() or np.mean(more[full]) < 0.5:
         return None
-    off = np.abs(frame.fuel_ratio - 1.0) > 0.02
-    if np.mean(off[steady]) < 0.4:
-        return None
+    mean = 100.0 * float(np.average(scene.motion.enrichment[more] - 1.0, weights=scene.motion.durations_s[more]))
     return _where(
-        frame,
-        steady & off,
+        scene,
+        more,
+        1.0,
+        "hidden_enrichment",
+        "note",
+        f"At full throttle the pulse width held {mean:.0f} % more fuel on average than target and trims ask for, for "
+        "{seconds:.1f} s, first at {first:.1f} s. The correction counts it as fuel, not as air: lambda stays richer than "
+        "target there until that enrichment is taken back or named in the target.",
+    )
+
+
+def _other_table(scene: Scene) -> Finding | None:
+    return _where(
+        scene,
+        strays(scene.frame, scene.regime) & ~scene.pulse_width_proven,
         5.0,
         "other_calibration",
         "warning",
@@ -174,15 +208,17 @@ def _other_table(frame: Frame, regime: NDArray[np.int8], lam: Floats) -> Finding
     )
 
 
-Check = Callable[[Frame, NDArray[np.int8], Floats], Finding | None]
+Check = Callable[[Scene], Finding | None]
 CHECKS: tuple[Check, ...] = (
     _lean_at_load,
     _knock,
     _fuel_pressure,
+    _stuck,
     _duty,
     _low_voltage,
     _maf_end,
     _enrichment_not_reached,
     _trim_in_open_loop,
+    _hidden_enrichment,
     _other_table,
 )

@@ -138,7 +138,7 @@ ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
     (Role.THROTTLE, "full throttle and overrun cannot be told; quick changes from MAP alone", "a guess"),
     (Role.KNOCK, "knock cannot be seen, so no cell is held against leaning", "a guess"),
     (Role.SPEED, "idle told by closed throttle alone, slip by engine speed alone", "likely"),
-    (Role.FUEL_DP, "fuel pressure taken at its rated value", "likely"),
+    (Role.FUEL_DP, "taken at its rated value; a pump that sags would be taken for less air at high load", "likely"),
     (Role.BATTERY, "13.8 V taken for dead time", "likely"),
     (Role.IAT, "25 °C taken; enters only the check of pulse width and the delay", "likely"),
     (Role.BARO, "100 kPa taken for the exhaust delay", "sure"),

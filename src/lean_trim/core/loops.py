@@ -254,3 +254,46 @@ def above_lag(flow: Floats, lagged: Floats) -> Floats:  # pragma: no cover - com
         else:
             out[i] = -1.0 if lagged[i] > 0.0 else 0.0
     return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pragma: no cover - compiled
+    """Begin and end (exclusive) of every spell of the very same value that lasts ``least_s``, shape (m, 2)."""
+    found, begin = [(0, 0)], 0
+    for i in range(1, len(values) + 1):
+        if i == len(values) or values[i] != values[begin]:
+            if time_s[i - 1] - time_s[begin] >= least_s:
+                found.append((begin, i))
+            begin = i
+    out = np.empty((len(found) - 1, 2), np.int64)
+    for j in range(1, len(found)):
+        out[j - 1, 0], out[j - 1, 1] = found[j]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def seconds_off(
+    ratio: Floats, counts: Mask, seconds: Floats, off: float
+) -> tuple[float, float]:  # pragma: no cover - compiled
+    """Seconds that count and have a ratio, and of them those whose ratio is further from 1 than ``off``."""
+    whole = away = 0.0
+    for i in range(len(ratio)):
+        if counts[i] and np.isfinite(ratio[i]):
+            whole += seconds[i]
+            if abs(ratio[i] - 1.0) > off:
+                away += seconds[i]
+    return whole, away
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def misleading_excess(
+    excess: Floats, level: Floats, time_s: Floats, half: int, proven: Mask, off: float, rate: float
+) -> Mask:  # pragma: no cover - compiled
+    """Where ``excess`` is over ``off`` and cannot be believed: not proven, or ``level`` moves by ``rate`` percent a second."""
+    n, out = len(excess), np.zeros(len(excess), np.bool_)
+    for i in range(n):
+        if excess[i] > off:
+            a, b = max(i - half, 0), min(i + half, n - 1)
+            slope = 100.0 * abs(level[b] - level[a]) / max(time_s[b] - time_s[a], 1e-3)
+            out[i] = not proven[i] or slope >= rate
+    return out

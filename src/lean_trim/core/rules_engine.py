@@ -25,7 +25,7 @@ def not_running(scene: Scene, v: Values) -> Mask:
 )  # fmt: skip
 def cold(scene: Scene, v: Values) -> Mask:
     """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
-    log = scene.motion.frame.log
+    log = scene.frame.log
     coolant = log.get(Role.COOLANT)
     out = coolant < v["below_c"]
     if Role.STFT not in log or v["loop_s"] == 0.0:
@@ -43,7 +43,7 @@ def cold(scene: Scene, v: Values) -> Mask:
 
 @rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)
 def starting(scene: Scene, v: Values) -> Mask:
-    log = scene.motion.frame.log
+    log = scene.frame.log
     began = np.diff((scene.regime != Regime.STOPPED).astype(np.int8), prepend=0) > 0
     began[0] = True
     began[np.searchsorted(log.time_s, log.joints_s)] = True
@@ -55,13 +55,13 @@ def starting(scene: Scene, v: Values) -> Mask:
     Knob("minutes", "From the log's start", 0.0, 0.0, 60.0, "min"),
 )  # fmt: skip
 def settling(scene: Scene, v: Values) -> Mask:
-    time = scene.motion.frame.log.time_s
+    time = scene.frame.log.time_s
     return np.asarray(time - time[0] < 60.0 * v["minutes"])
 
 
 @rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=1.6)
 def cut(scene: Scene, v: Values) -> Mask:
-    return fuel_cut(scene.motion.frame)
+    return fuel_cut(scene.frame)
 
 
 @rule(
@@ -82,7 +82,7 @@ def tip(scene: Scene, v: Values) -> Mask:
     before_s=0.3, after_s=0.8,
 )  # fmt: skip
 def shift(scene: Scene, v: Values) -> Mask:
-    motion, log = scene.motion, scene.motion.frame.log
+    motion, log = scene.motion, scene.frame.log
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
     return np.asarray(motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"])))
 
@@ -109,7 +109,7 @@ def crossed(scene: Scene, v: Values) -> Mask:
     Knob("below_g_per_s", "Idle airflow below", 8.0, 0.0, 50.0, "g/s"),
 )  # fmt: skip
 def dilution(scene: Scene, v: Values) -> Mask:
-    frame = scene.motion.frame
+    frame = scene.frame
     if frame.vehicle.sensor_place != "tailpipe":
         return np.zeros(len(frame.log), bool)
     slow = np.isin(scene.regime, (Regime.IDLE, Regime.OVERRUN))
@@ -122,4 +122,4 @@ def dilution(scene: Scene, v: Values) -> Mask:
     marks=True,
 )  # fmt: skip
 def knock(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.motion.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])
+    return np.asarray(scene.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])

@@ -7,16 +7,17 @@ import numpy as np
 from .channels import Role
 from .frame import Frame
 from .knobs import Knob
-from .log import filled, rate_per_s
+from .log import as_loop, filled, half_window, rate_per_s
 from .physics import Floats, Mask
 from .regimes import Regime
 from .scene import Scene
+from .sensor import engine_moved, still_spells
 from .sieve_rule import Values, rule
 
 
 @rule("no_data", "Channel missing here", "a value the correction needs was not logged")
 def no_data(scene: Scene, v: Values) -> Mask:
-    frame = scene.motion.frame
+    frame = scene.frame
     return ~(np.isfinite(frame.base) & np.isfinite(frame.target) & (frame.base > 0))
 
 
@@ -26,7 +27,7 @@ def no_data(scene: Scene, v: Values) -> Mask:
     before_s=0.2, after_s=0.5,
 )  # fmt: skip
 def airflow_end(scene: Scene, v: Values) -> Mask:
-    return airflow_pegged(scene.motion.frame, v["flat_pct"])
+    return airflow_pegged(scene.frame, v["flat_pct"])
 
 
 FLAT_S, FLAT_RISE = 1.0, 1.06
@@ -74,12 +75,41 @@ def sensor_range(scene: Scene, v: Values) -> Mask:
         return ~((scene.lam > max(v["low"], low)) & (scene.lam < min(v["high"], high)))
 
 
+STILL_S = Knob("still_s", "The same reading for", 3.0, 0.5, 60.0, "s")
+
+
+@rule(
+    "stuck", "Sensor stuck", "the lambda reading did not move although the mixture had to",
+    STILL_S, before_s=0.5, after_s=0.5,
+)  # fmt: skip
+def stuck(scene: Scene, v: Values) -> Mask:
+    return stuck_samples(scene, v["still_s"])
+
+
+def stuck_samples(scene: Scene, still_s: float = STILL_S.default) -> Mask:
+    """Spells at one reading while the engine moved; those at the sensor's own end stops belong to another rule."""
+    motion, frame = scene.motion, scene.frame
+    lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
+    out = np.zeros(len(lam), bool)
+    for spell in still_spells(lam, frame.log.time_s, still_s):
+        mixture = frame.trim[spell] * motion.enrichment[spell] / frame.target[spell]
+        if low < lam[spell.start] < high and engine_moved(frame.flow_g_per_s[spell], mixture):
+            out[spell] = True
+    return out
+
+
 @rule(
     "enrichment", "Unknown enrichment", "pulse width shows fuel the table and trims do not",
     Knob("off_pct", "Fuel off by more than", 5.0, 0.5, 50.0, "%"),
+    Knob("rate", "and changing faster than", 10.0, 0.0, 500.0, "%/s"),
 )  # fmt: skip
 def enrichment(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.motion.excess_pct > v["off_pct"])
+    """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out; then only its changes mislead."""
+    from .loops import misleading_excess
+
+    motion, time = scene.motion, as_loop(scene.frame.log.time_s)
+    half, proven = half_window(time, 0.4), scene.pulse_width_proven
+    return misleading_excess(motion.excess_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"])
 
 
 @rule(
@@ -87,7 +117,7 @@ def enrichment(scene: Scene, v: Values) -> Mask:
     Knob("above", "Target lambda above", 0.95, 0.7, 1.05, "λ"),
 )  # fmt: skip
 def full_target(scene: Scene, v: Values) -> Mask:
-    return enrichment_missing(scene.motion.frame, scene.regime == Regime.FULL_THROTTLE, v["above"])
+    return enrichment_missing(scene.frame, scene.regime == Regime.FULL_THROTTLE, v["above"])
 
 
 def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
@@ -103,7 +133,7 @@ def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
 
 @rule("off_table", "Outside the table", "the ECU used the table's edge, not a cell here")
 def off_table(scene: Scene, v: Values) -> Mask:
-    frame = scene.motion.frame
+    frame = scene.frame
     return ~frame.vehicle.table.inside(*frame.at)
 
 
@@ -116,12 +146,15 @@ def other_source(scene: Scene, v: Values) -> Mask:
     return np.asarray(scene.source.share < v["least_share"])
 
 
+LOW_V = Knob("below_v", "Battery below", 12.0, 8.0, 14.0, "V")
+
+
 @rule(
     "low_voltage", "Low voltage", "dead time is steep at low voltage",
-    Knob("below_v", "Battery below", 11.5, 8.0, 14.0, "V"),
+    LOW_V,
 )  # fmt: skip
 def low_voltage(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.motion.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
+    return np.asarray(scene.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
 
 
 @rule(
@@ -138,7 +171,7 @@ def injector_limit(scene: Scene, v: Values) -> Mask:
     Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
 )  # fmt: skip
 def pressure(scene: Scene, v: Values) -> Mask:
-    frame = scene.motion.frame
+    frame = scene.frame
     floor = frame.vehicle.injectors.rated_pressure_kpa * (1.0 - v["drop_pct"] / 100.0)
     if Role.FUEL_DP not in frame.log:
         return np.zeros(len(frame.log), bool)

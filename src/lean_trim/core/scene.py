@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from .calibration import proven
+from .frame import Frame
 from .motion import Motion
-from .physics import Floats
+from .physics import Floats, Mask
 from .regimes import RegimeSettings, classify
 from .source import SourceReading, read_source
 
@@ -21,6 +24,15 @@ class Scene:
     regime: NDArray[np.int8]
     lam: Floats
     source: SourceReading
+
+    @cached_property
+    def pulse_width_proven(self) -> Mask:
+        """Samples of logs whose steady running bears the pulse width out, see ``calibration.proven``."""
+        return proven(self.frame, self.regime, self.motion.durations_s)
+
+    @property
+    def frame(self) -> Frame:
+        return self.motion.frame
 
 
 def make_scene(motion: Motion, lam: Floats, regimes: RegimeSettings | None = None) -> Scene:

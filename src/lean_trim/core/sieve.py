@@ -33,6 +33,7 @@ RULES: tuple[Rule, ...] = (
     limits.airflow_end,
     engine.cut,
     limits.sensor_range,
+    limits.stuck,
     engine.tip,
     engine.shift,
     engine.slip,

@@ -164,7 +164,7 @@ def _solve(
             found = _pass(motion, delay.settings, settings, left_out_by_hand)
     step(0.95, "Looking for faults")
     scene = found[0].scene
-    findings = find_faults(frame, scene.regime, scene.lam)
+    findings = find_faults(scene)
     inferred = infer(scene)
     step(1.0, "Done")
     return _solution(*found, settings, delay, findings, inferred)

@@ -13,6 +13,7 @@ from ..core.log import Log, concatenate
 from ..core.vehicle import Vehicle
 from .driver import Controls, Driver
 from .ecu import Command, Ecu, Readings
+from .faults import Faults, FaultyParts
 from .lookup import CurveLookup
 from .plant import GEARS_RPM_PER_KMH, Plant
 from .truth import Truth, truth_for
@@ -21,6 +22,9 @@ STEP_S = 0.01
 LOG_EVERY = 4
 CHUNK_S = 10.0
 LAMBDA_RANGE = (0.65, 1.36)
+RATED_KPA = 300.0
+WEAK_DEAD = 0.25
+"""Part by which dead time grows more with a weak battery than the sheet says."""
 
 CHANNELS: tuple[tuple[Role, float, int], ...] = (
     (Role.RPM, 5.0, 0),
@@ -50,10 +54,14 @@ MAF_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.MAF_HZ, 6.0, 0), (Rol
 class SimCar:
     """One simulated car on one calibration. ``step`` advances 10 ms and returns the logged values."""
 
-    def __init__(self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None) -> None:
+    def __init__(
+        self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None, faults: Faults | None = None
+    ) -> None:
         self.vehicle, self.truth = vehicle, truth or truth_for(vehicle)
         self.rng = np.random.default_rng(seed)
-        self.plant, self.ecu = Plant(self.truth), Ecu(vehicle)
+        faults = faults or Faults()
+        self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s())
+        self.plant, self.ecu = Plant(self.truth), Ecu(vehicle, hidden_rich_pct=faults.hidden_rich_pct)
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         volts = vehicle.injectors.volts.tolist()
         self.dead = CurveLookup(volts, (vehicle.injectors.dead_time_ms + self.truth.dead_time_shift_ms).tolist())
@@ -65,13 +73,34 @@ class SimCar:
         """Advance by 10 ms."""
         self.controls = self.driver.step(self.time_s, self.plant, STEP_S)
         self.plant.breathe(self.controls.pedal_pct, STEP_S)
-        self.volts = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
+        sound_v = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
+        self.volts = self.parts.volts(sound_v, self.time_s)
         self.command = self.ecu.step(self._readings(), STEP_S)
-        open_ms = max(0.0, self.command.pulse_width_ms - self.dead(self.volts)) if self.command.pulse_width_ms else 0.0
-        lam = self.plant.burn(open_ms * 1e-3 * self.flow, self.time_s, STEP_S)
+        burnt = self.parts.burnt(self.shifting)
+        lam = self.plant.burn(self._injected_g(sound_v), self.time_s, STEP_S, burnt)
+        lam = self.parts.lambda_read(lam, self.time_s, self.plant.flow_g_per_s, STEP_S)
         self.lam = max(LAMBDA_RANGE[0], min(LAMBDA_RANGE[1], lam))
         self._roll()
         self.time_s += STEP_S
+
+    @property
+    def shifting(self) -> bool:
+        """True while the driver changes gear."""
+        return self.time_s < self.driver.shift_until
+
+    @property
+    def fuel_dp_kpa(self) -> float:
+        return self.parts.fuel_dp_kpa(RATED_KPA, self.plant.flow_g_per_s)
+
+    def _injected_g(self, sound_v: float) -> float:
+        """Fuel of one injection, g: opening time less the true dead time, at the pressure there is."""
+        if not self.command.pulse_width_ms:
+            return 0.0
+        dead = self.dead(self.volts)
+        dead += WEAK_DEAD * (dead - self.dead(sound_v))
+        open_ms = max(0.0, self.command.pulse_width_ms - dead)
+        pressure = math.sqrt(self.fuel_dp_kpa / RATED_KPA)
+        return open_ms * 1e-3 * self.flow * pressure * self.parts.delivered(self.time_s)
 
     def _readings(self) -> Readings:
         plant = self.plant
@@ -113,12 +142,12 @@ class SimCar:
             Role.CLOSED_LOOP: float(command.closed_loop),
             Role.PULSE_WIDTH: command.pulse_width_ms,
             Role.DUTY: command.pulse_width_ms * plant.rpm / 1200.0,
-            Role.FUEL_DP: 300.0,
+            Role.FUEL_DP: self.fuel_dp_kpa,
             Role.BARO: self.truth.baro_kpa,
             Role.SPEED: plant.speed_kmh,
             Role.GEAR: float(self.controls.gear),
-            Role.SPARK: 34.0 - 0.14 * plant.map_kpa,
-            Role.KNOCK: 0.0,
+            Role.SPARK: 34.0 - 0.14 * plant.map_kpa - (24.0 if self.parts.burnt(self.shifting) < 1.0 else 0.0),
+            Role.KNOCK: self.parts.knock_deg(plant.map_kpa),
         }
         if self.vehicle.airflow == "maf":
             values[Role.MAF_HZ] = self.truth.maf_hz(plant.flow_g_per_s)
@@ -126,7 +155,9 @@ class SimCar:
         return values
 
 
-def drive(vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None) -> Iterator[Log]:
+def drive(
+    vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None, faults: Faults | None = None
+) -> Iterator[Log]:
     """Drive and hand out the log in pieces of about ten seconds, so that a view can follow.
 
     Raises
@@ -136,7 +167,7 @@ def drive(vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth |
     """
     if not 0.2 <= minutes <= 240.0:
         raise BadInputError(f"minutes is {minutes:g}; allowed is 0.2 to 240")
-    car, end = SimCar(vehicle, seed, truth), minutes * 60.0
+    car, end = SimCar(vehicle, seed, truth, faults), minutes * 60.0
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
     rows: list[list[float]] = []
     while car.time_s < end - 1e-9:
@@ -146,21 +177,21 @@ def drive(vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth |
         values = car.sample()
         rows.append([car.time_s, *(values[role] for role, _, _ in channels)])
         if len(rows) * STEP_S * LOG_EVERY >= CHUNK_S:
-            yield _log(rows, channels, car.rng)
+            yield _log(rows, channels, car)
             rows = []
     if len(rows) > 1:
-        yield _log(rows, channels, car.rng)
+        yield _log(rows, channels, car)
 
 
-def _log(rows: list[list[float]], channels: tuple[tuple[Role, float, int], ...], rng: np.random.Generator) -> Log:
+def _log(rows: list[list[float]], channels: tuple[tuple[Role, float, int], ...], car: SimCar) -> Log:
     data = np.array(rows)
     out: dict[Role, np.ndarray] = {}
     for i, (role, noise, decimals) in enumerate(channels, 1):
-        values = data[:, i] + (noise * rng.standard_normal(len(data)) if noise else 0.0)
+        values = data[:, i] + (noise * car.rng.standard_normal(len(data)) if noise else 0.0)
         if role is Role.PULSE_WIDTH:
             values = np.where(data[:, i] > 0, values, 0.0)
         if role is Role.LAMBDA:
-            values = np.clip(values, *LAMBDA_RANGE)
+            values = np.clip(car.parts.logged_lambda(values, data[:, 0]), *LAMBDA_RANGE)
         out[role] = np.round(values, decimals)
     return Log(np.round(data[:, 0], 3), out, "drive")
 
@@ -172,6 +203,7 @@ def simulate(
     truth: Truth | None = None,
     progress: Callable[[float, Log], bool] | None = None,
     name: str = "drive",
+    faults: Faults | None = None,
 ) -> Log:
     """Drive the whole plan.
 
@@ -180,7 +212,7 @@ def simulate(
     progress : called with the share done and the newest piece; returning False raises CancelledError.
     """
     pieces = []
-    for piece in drive(vehicle, seed, minutes, truth):
+    for piece in drive(vehicle, seed, minutes, truth, faults):
         pieces.append(piece)
         if progress is not None and not progress(min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece):
             raise CancelledError("the drive was cancelled; nothing was changed")

@@ -53,6 +53,7 @@ class Ecu:
     accel: float = 0.0
     last_map: float = 40.0
     refuelled_at: float = 0.0
+    hidden_rich_pct: float = 0.0
 
     def __post_init__(self) -> None:
         table, target = self.vehicle.table, self.vehicle.target
@@ -83,6 +84,8 @@ class Ecu:
             self.stft *= math.exp(-dt / 0.3)
         fuel = air / (self.vehicle.stoich_afr * target) * self._enrichment(s, dt)
         fuel *= (1 + self.stft / 100) * (1 + self.ltft[block] / 100)
+        if s.throttle_pct > FULL_THROTTLE_PCT:
+            fuel *= 1 + self.hidden_rich_pct / 100
         width = 0.0
         if not self.cutting and s.rpm > 200:
             width = fuel / self.vehicle.injectors.flow_g_per_s * 1e3 + self.dead(s.volts)

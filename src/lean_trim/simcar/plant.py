@@ -84,15 +84,18 @@ class Plant:
             1.0 - math.exp(-dt / (0.55 if wanted > self.boost_kpa else 0.25))
         )
 
-    def burn(self, injected_g: float, time_s: float, dt: float) -> float:
-        """Wall film, combustion, exhaust: returns lambda at the sensor element."""
+    def burn(self, injected_g: float, time_s: float, dt: float, burnt_share: float = 1.0) -> float:
+        """Wall film, combustion, exhaust: returns lambda at the sensor element.
+
+        Of fuel that does not burn the sensor sees only the air that was left over.
+        """
         share, tau = self.truth.wall(self.coolant_c, self.map_kpa)
         cycles = self.rpm / 120.0 * dt
         evaporated = self.film_g * (1.0 - math.exp(-dt / tau))
         injected = injected_g * cycles
         self.film_g += share * injected - evaporated
         burnt = (1.0 - share) * injected + evaporated
-        phi = burnt * self.truth.stoich_afr / max(self.air_g * cycles, 1e-9)
+        phi = burnt_share * burnt * self.truth.stoich_afr / max(self.air_g * cycles, 1e-9)
         litres = self.flow_g_per_s * 1.07 * 0.28705 * 800.0 / self.truth.baro_kpa
         reading = self.exhaust.step(time_s, phi, self.rpm, litres, dt)
         self._heat(dt)

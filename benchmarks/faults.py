@@ -1,0 +1,93 @@
+"""How well faults that are not airflow stay out of the table: the simulated car with one fault at a time.
+
+``.venv/bin/python -m benchmarks.faults [FAULT ...]`` prints, for every fault, how far one round's table is from the truth (rms, percent,
+mean of three cars and drives): over the states that were used, with everything on and with one part of the estimator off; and over
+all states a sound drive would have supported. ``used`` is the time used over that of the sound drive.
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from benchmarks.ablations import VARIANTS
+from lean_trim.core.channels import Role
+from lean_trim.core.log import Log
+from lean_trim.core.proposal import PolicySettings, propose
+from lean_trim.core.sieve import SieveSettings
+from lean_trim.core.solve import Solution, SolveSettings, solve
+from lean_trim.core.vehicle import Vehicle
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.faults import KINDS
+from lean_trim.simcar.heron import heron
+from lean_trim.simcar.judge import rms_where_driven
+from lean_trim.simcar.truth import truth_for
+
+SEEDS = (1, 2, 3)
+PARTS_OFF = ("not robust", "no sieve but lambda's range", "cell averages")
+
+
+@dataclass(frozen=True, eq=False)
+class Faulty:
+    """A drive with a fault, and what its user would have told the program about it."""
+
+    name: str
+    log: Log
+    vehicle: Vehicle
+    settings: SolveSettings
+
+
+def faulty_drives(vehicle: Vehicle, seed: int, names: list[str]) -> Iterator[Faulty]:
+    """One drive for every fault; the pump's also without its pressure sensor."""
+    for name in names:
+        log, settings, told = simulate(vehicle, seed, faults=KINDS[name]), SolveSettings(), vehicle
+        if name == "tailpipe":
+            told = replace(vehicle, sensor_place="tailpipe")
+        if name == "after-flash":
+            settings = replace(settings, sieve=SieveSettings({"settling.minutes": 4.0}))
+        yield Faulty(name, log, told, settings)
+        if name == "pump":
+            channels = {r: v for r, v in log.channels.items() if r is not Role.FUEL_DP}
+            yield Faulty("pump, pressure not logged", replace(log, channels=channels), vehicle, settings)
+
+
+def error_pct(solution: Solution, vehicle: Vehicle, judged_on: Solution) -> float:
+    """How far one round's table is from the truth over the states of another solution."""
+    table = propose(solution.estimate, PolicySettings(), vehicle.limits).table
+    return rms_where_driven(table, judged_on, truth_for(vehicle))
+
+
+def row(case: Faulty, sound: Solution) -> list[float]:
+    """Figures of one drive."""
+    whole = solve([case.log], case.vehicle, case.settings)
+    figures = [error_pct(whole, case.vehicle, whole)]
+    for name in PARTS_OFF:
+        variant = VARIANTS[name]
+        if not variant.sieve.disabled:
+            variant = replace(variant, sieve=case.settings.sieve)
+        figures.append(error_pct(solve([case.log], case.vehicle, variant), case.vehicle, whole))
+    used = whole.observations.seconds.sum() / sound.observations.seconds.sum()
+    return [*figures, error_pct(whole, case.vehicle, sound), 100.0 * used]
+
+
+def main() -> None:
+    """Print a line a fault."""
+    names = sys.argv[1:] or list(KINDS)
+    found: dict[str, list[list[float]]] = {}
+    for seed in SEEDS:
+        vehicle = heron(seed)
+        log = simulate(vehicle, seed)
+        sound = solve([log], vehicle)
+        for case in [Faulty("none", log, vehicle, SolveSettings()), *faulty_drives(vehicle, seed, names)]:
+            found.setdefault(case.name, []).append(row(case, sound))
+    heads = ("everything on", *PARTS_OFF, "where driven", "used %")
+    print(f"{'fault':28s}" + "".join(f"{h:>30s}" for h in heads))
+    for name, rows in found.items():
+        print(f"{name:28s}" + "".join(f"{v:30.2f}" for v in np.mean(rows, axis=0)), flush=True)
+
+
+if __name__ == "__main__":
+    main()

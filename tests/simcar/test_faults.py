@@ -1,0 +1,110 @@
+"""Faults of the simulated car: each does what it says, and none finds its way into the table."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trim.core.channels import Role
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.log import Log
+from lean_trim.core.proposal import PolicySettings, propose
+from lean_trim.core.sieve import SieveSettings
+from lean_trim.core.solve import SolveSettings, solve
+from lean_trim.core.vehicle import Vehicle
+from lean_trim.simcar.drive import SimCar, simulate
+from lean_trim.simcar.faults import KINDS, Faults, FaultyParts, fault_named
+from lean_trim.simcar.judge import rms_where_driven
+from lean_trim.simcar.truth import truth_for
+
+
+def parts(**faults: float) -> FaultyParts:
+    return FaultyParts(Faults(**faults), seed=1, max_flow_g_per_s=100.0)
+
+
+def test_a_sound_cars_parts_change_nothing() -> None:
+    sound = parts()
+    assert sound.fuel_dp_kpa(300.0, 100.0) == 300.0
+    assert sound.volts(13.8, 120.0) == 13.8
+    assert sound.delivered(0.0) == sound.burnt(True) == 1.0
+    assert sound.lambda_read(0.93, 5.0, 2.0, 0.01) == 0.93
+    assert sound.knock_deg(200.0) == 0.0
+    lam = np.linspace(0.8, 1.2, 9)
+    assert sound.logged_lambda(lam, np.arange(9.0)) is lam
+
+
+def test_each_fault_does_what_it_says() -> None:
+    assert parts(pump_sag_pct=20.0).fuel_dp_kpa(300.0, 100.0) == pytest.approx(240.0)
+    assert parts(pump_sag_pct=20.0).fuel_dp_kpa(300.0, 25.0) == 300.0
+    assert parts(battery_drop_v=2.0).volts(13.8, 149.0) == pytest.approx(11.8)
+    assert parts(settle_rich_pct=8.0).delivered(60.0) == pytest.approx(1.04)
+    assert parts(unburnt_share=0.3).burnt(True) == pytest.approx(0.7)
+    assert parts(tail_air_pct=10.0).lambda_read(1.0, 0.0, 2.0, 0.01) == pytest.approx(1.05)
+    assert parts(knock_from_kpa=140.0).knock_deg(150.0) == 3.0
+    dropping = parts(sensor_drops_per_min=6.0)
+    lean = [dropping.lambda_read(1.0, 0.01 * i, 5.0, 0.01) > 2.0 for i in range(60_000)]
+    assert 0.05 < np.mean(lean) < 0.2
+    stuck = parts(sensor_stuck_s=20.0)
+    read = [stuck.lambda_read(0.9 + 0.001 * t, float(t), 5.0, 1.0) for t in range(120)]
+    assert len(set(read[101:])) == 1 and len(set(read[:100])) == 100
+
+
+def test_a_stuck_reading_is_logged_as_one_value_across_pieces() -> None:
+    stuck, lam = parts(sensor_stuck_s=20.0), np.linspace(0.9, 1.1, 100)
+    first = stuck.logged_lambda(lam, np.linspace(95.0, 104.9, 100))
+    second = stuck.logged_lambda(lam, np.linspace(105.0, 114.9, 100))
+    assert len(set(first[60:].tolist())) == 1
+    assert set(second.tolist()) == {first[-1]}
+
+
+def test_interference_spares_what_the_ecu_reads(heron_vehicle: Vehicle) -> None:
+    wild = simulate(heron_vehicle, 3, 0.5, faults=Faults(wild_share=0.2))
+    sound = simulate(heron_vehicle, 3, 0.5)
+    np.testing.assert_array_equal(wild[Role.STFT], sound[Role.STFT])
+    assert 0.1 < np.mean(np.abs(wild[Role.LAMBDA] - sound[Role.LAMBDA]) > 0.05) < 0.25
+
+
+def test_a_weak_battery_shortens_what_is_injected(heron_vehicle: Vehicle) -> None:
+    car = SimCar(heron_vehicle, faults=Faults(battery_drop_v=2.6))
+    car.volts, car.command.pulse_width_ms = 13.8, 4.0
+    sound_g = car._injected_g(13.8)
+    car.volts = 11.2
+    believed_g = (4.0 - float(heron_vehicle.injectors.dead_time_at(11.2))) * 1e-3 * 7.6
+    assert car._injected_g(13.8) < believed_g < sound_g
+
+
+def test_faults_have_names() -> None:
+    assert fault_named("pump") is KINDS["pump"]
+    with pytest.raises(BadInputError, match=r"'rust' is unknown; allowed are pump, battery"):
+        fault_named("rust")
+
+
+def judged(vehicle: Vehicle, log: Log, settings: SolveSettings | None = None) -> tuple[float, float, set[str]]:
+    """How far table and start are from the truth where the default solve used samples; and what was found."""
+    whole = solve([log], vehicle)
+    found = whole if settings is None else solve([log], vehicle, settings)
+    table = propose(found.estimate, PolicySettings(), vehicle.limits).table
+    truth = truth_for(vehicle)
+    told = {f.id for f in whole.findings}
+    return rms_where_driven(table, whole, truth), rms_where_driven(vehicle.table, whole, truth), told
+
+
+@pytest.mark.parametrize(
+    ("name", "rule", "finding"), [("sensor-stuck", "stuck", "sensor_stuck"), ("battery", "low_voltage", "low_voltage")]
+)
+def test_a_rule_keeps_its_fault_out_of_the_table(heron_vehicle: Vehicle, name: str, rule: str, finding: str) -> None:
+    """With the rule the table is as good as from a sound drive; without it, over the same states, at least twice as far off."""
+    log = simulate(heron_vehicle, seed=1, faults=KINDS[name])
+    after, start, told = judged(heron_vehicle, log)
+    assert finding in told
+    assert after < 0.9 < 5.0 < start
+    without, _, _ = judged(heron_vehicle, log, SolveSettings(sieve=SieveSettings(disabled=frozenset({rule}))))
+    assert without > 2.0 * after
+
+
+def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> None:
+    """Interference and a hidden enrichment in one drive cost nothing, and the enrichment is told."""
+    log = simulate(heron_vehicle, seed=1, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
+    after, _, told = judged(heron_vehicle, log)
+    assert after < 0.9
+    assert "hidden_enrichment" in told
