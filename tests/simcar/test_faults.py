@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -11,11 +13,14 @@ from lean_trim.core.log import Log
 from lean_trim.core.proposal import PolicySettings, propose
 from lean_trim.core.sieve import SieveSettings
 from lean_trim.core.solve import SolveSettings, solve
+from lean_trim.core.tables import maf_curve
 from lean_trim.core.vehicle import Vehicle
 from lean_trim.simcar.drive import SimCar, simulate
 from lean_trim.simcar.faults import KINDS, Faults, FaultyParts, fault_named
+from lean_trim.simcar.heron import heron_target
 from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
+from tests.builders import maf_vehicle, without
 
 
 def parts(**faults: float) -> FaultyParts:
@@ -29,6 +34,7 @@ def test_a_sound_cars_parts_change_nothing() -> None:
     assert sound.delivered(0.0) == sound.burnt(True) == 1.0
     assert sound.lambda_read(0.93, 5.0, 2.0, 0.01) == 0.93
     assert sound.knock_deg(200.0) == 0.0
+    assert sound.metered(500.0) == 500.0
     lam = np.linspace(0.8, 1.2, 9)
     assert sound.logged_lambda(lam, np.arange(9.0)) is lam
 
@@ -41,6 +47,7 @@ def test_each_fault_does_what_it_says() -> None:
     assert parts(unburnt_share=0.3).burnt(True) == pytest.approx(0.7)
     assert parts(tail_air_pct=10.0).lambda_read(1.0, 0.0, 2.0, 0.01) == pytest.approx(1.05)
     assert parts(knock_from_kpa=140.0).knock_deg(150.0) == 3.0
+    assert parts(airflow_ceiling=0.7).metered(90.0) == pytest.approx(70.0)
     dropping = parts(sensor_drops_per_min=6.0)
     lean = [dropping.lambda_read(1.0, 0.01 * i, 5.0, 0.01) > 2.0 for i in range(60_000)]
     assert 0.05 < np.mean(lean) < 0.2
@@ -108,3 +115,24 @@ def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> No
     after, _, told = judged(heron_vehicle, log)
     assert after < 0.9
     assert "hidden_enrichment" in told
+
+
+@pytest.mark.parametrize("blind", [False, True])
+def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> None:
+    """With MAP, or without it by engine speed at wide-open throttle; the top of the driven curve is as good as the rest."""
+    hz = np.linspace(1000.0, 8000.0, 22)
+    vehicle = replace(maf_vehicle(), feedback="wideband", table=maf_curve(hz, hz), target=heron_target())
+    truth = truth_for(vehicle)
+    wrong = vehicle.with_table(maf_curve(hz, truth.maf_g_per_s(hz) * (1.0 + 0.07 * np.sin(hz / 900.0))))
+    log = simulate(wrong, seed=3, minutes=6.0, faults=KINDS["airflow-sensor"])
+    solution = solve([without(log, Role.MAP) if blind else log], wrong)
+    assert "airflow_sensor_end" in {f.id for f in solution.findings}
+    at = solution.frame.at[0][solution.observations.index]
+    high = at > 0.85 * at.max()
+    table = propose(solution.estimate, PolicySettings(), wrong.limits).table
+    off = table.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0
+    assert high.sum() > 50
+    assert np.abs(off).max() < 0.02
+    ignorant = solve([log], wrong, SolveSettings(sieve=SieveSettings(disabled=frozenset({"airflow_end"}))))
+    worse = propose(ignorant.estimate, PolicySettings(), wrong.limits).table
+    assert (worse.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0).max() > 0.03

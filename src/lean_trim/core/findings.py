@@ -105,7 +105,7 @@ def _stuck(scene: Scene) -> Finding | None:
 def _duty(scene: Scene) -> Finding | None:
     return _where(
         scene,
-        np.asarray(scene.frame.log.get(Role.DUTY, 0.0) > 85.0),
+        np.asarray(scene.motion.duty > 85.0),
         0.2,
         "injector_duty",
         "warning",

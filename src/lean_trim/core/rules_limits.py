@@ -7,7 +7,7 @@ import numpy as np
 from .channels import Role
 from .frame import Frame
 from .knobs import Knob
-from .log import as_loop, filled, half_window, rate_per_s
+from .log import Log, as_loop, filled, half_window, rate_per_s
 from .physics import Floats, Mask
 from .regimes import Regime
 from .scene import Scene
@@ -30,14 +30,14 @@ def airflow_end(scene: Scene, v: Values) -> Mask:
     return airflow_pegged(scene.frame, v["flat_pct"])
 
 
-FLAT_S, FLAT_RISE = 1.0, 1.06
+FLAT_S, FLAT_RISE, FLAT_RISE_BLIND, WIDE_OPEN_PCT = 1.0, 1.06, 1.12, 70.0
 
 
 def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     """True where the airflow model can say no more.
 
-    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises by 6 %, or cells at the
-    field's limit. At peak power airflow is flat for a moment too; it does not stay so.
+    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises by 6 % (without MAP: engine
+    speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a moment too; it does not stay so.
     """
     if frame.vehicle.airflow == "maf":
         signal = frame.at[0]
@@ -49,19 +49,29 @@ def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
 
 def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
     log = frame.log
-    if Role.MAP not in log or flat_pct == 0.0:
-        return np.zeros(len(log), bool)
+    out = np.zeros(len(log), bool)
+    demand, least_rise = _demand(log)
+    if flat_pct == 0.0 or not demand.any():
+        return out
     top = float(filled(signal).max())
     still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
     still &= filled(signal) > 0.97 * top
     edges = np.flatnonzero(np.diff(still.astype(np.int8), prepend=0, append=0))
-    demand = filled(log[Role.MAP] * log[Role.RPM])
-    out = np.zeros(len(log), bool)
     for begin, end in edges.reshape(-1, 2).tolist():
         lasts = log.time_s[end - 1] - log.time_s[begin] >= FLAT_S
-        if lasts and demand[begin:end].max() > FLAT_RISE * max(demand[begin], 1.0):
+        if lasts and demand[begin:end].max() > least_rise * max(demand[begin], 1.0):
             out[begin:end] = True
     return out
+
+
+def _demand(log: Log) -> tuple[Floats, float]:
+    """What airflow goes with, (n,), and by which factor it must rise under a flat signal: MAP times engine speed; without MAP
+    engine speed alone where the throttle is wide open, and by more, because the engine breathes worse near its top.
+    """
+    if Role.MAP in log:
+        return filled(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
+    wide = filled(log.get(Role.THROTTLE, 0.0)) > WIDE_OPEN_PCT
+    return np.where(wide, filled(log[Role.RPM]), 0.0), FLAT_RISE_BLIND
 
 
 @rule(

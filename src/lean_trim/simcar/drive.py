@@ -113,7 +113,7 @@ class SimCar:
             plant.coolant_c,
             self.volts,
             self.lam,
-            self.truth.maf_hz(plant.flow_g_per_s),
+            self.truth.maf_hz(self.parts.metered(plant.flow_g_per_s)),
         )
 
     def _roll(self) -> None:
@@ -150,7 +150,7 @@ class SimCar:
             Role.KNOCK: self.parts.knock_deg(plant.map_kpa),
         }
         if self.vehicle.airflow == "maf":
-            values[Role.MAF_HZ] = self.truth.maf_hz(plant.flow_g_per_s)
+            values[Role.MAF_HZ] = self.truth.maf_hz(self.parts.metered(plant.flow_g_per_s))
             values[Role.MAF_FLOW] = command.airflow_g_per_s
         return values
 

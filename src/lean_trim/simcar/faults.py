@@ -33,6 +33,7 @@ class Faults:
     hidden_rich_pct : fuel the ECU adds at full throttle without naming it in its target.
     settle_rich_pct : fuel delivered too much after a flash, fading over three minutes.
     knock_from_kpa : manifold pressure from which knock retard is logged; 0 for none.
+    airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at its end; 0 for none.
     """
 
     pump_sag_pct: float = 0.0
@@ -45,6 +46,7 @@ class Faults:
     hidden_rich_pct: float = 0.0
     settle_rich_pct: float = 0.0
     knock_from_kpa: float = 0.0
+    airflow_ceiling: float = 0.0
 
 
 KINDS: dict[str, Faults] = {
@@ -58,6 +60,7 @@ KINDS: dict[str, Faults] = {
     "hidden-enrichment": Faults(hidden_rich_pct=10.0),
     "after-flash": Faults(settle_rich_pct=10.0),
     "knock": Faults(knock_from_kpa=140.0),
+    "airflow-sensor": Faults(airflow_ceiling=0.75),
 }
 """Faults by the name ``lean-trim simulate --fault`` knows them by."""
 
@@ -108,6 +111,11 @@ class FaultyParts:
             return self.held
         self.held = lam
         return lam
+
+    def metered(self, flow_g_per_s: float) -> float:
+        """Airflow the mass-airflow sensor can show."""
+        ceiling = self.faults.airflow_ceiling * self.max_flow
+        return min(flow_g_per_s, ceiling) if ceiling else flow_g_per_s
 
     def knock_deg(self, map_kpa: float) -> float:
         """Knock retard."""
