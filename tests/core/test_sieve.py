@@ -127,6 +127,17 @@ def test_regimes_are_told_apart() -> None:
     assert cold[1000] == Regime.WARM_UP
 
 
+def test_without_coolant_the_engine_is_cold_until_a_while_after_feedback_comes_on() -> None:
+    trim = np.where(TIME < 10.0, 0.0, 2.0 * np.sin(TIME))
+    blind = without(with_channel(STEADY, Role.STFT, trim), Role.COOLANT)
+    scene = scene_of(blind)
+    cold = scene.regime == Regime.WARM_UP
+    assert TIME[~cold].min() == pytest.approx(70.0, abs=1.0)
+    assert not cold[TIME > 71.0].any()
+    assert sift(scene, SieveSettings()).counts["cold"] == cold.sum()
+    assert not (scene_of(with_channel(blind, Role.COOLANT, 88.0)).regime == Regime.WARM_UP).any()
+
+
 def test_settling_after_a_flash_is_left_out_as_long_as_the_user_says() -> None:
     assert sifted(STEADY).counts["settling"] == 0
     assert sifted(STEADY, SieveSettings({"settling.minutes": 1.0})).seconds["settling"] == pytest.approx(60.0, abs=0.1)

@@ -16,8 +16,11 @@ from .rules_limits import LOW_V, airflow_pegged, stuck_samples
 from .scene import Scene
 
 Severity = Literal["danger", "warning", "note"]
-HIDDEN = 0.03
-"""Share of fuel beyond target and trims from which it is told. Common practice, no source."""
+HIDDEN, SETTLED_PCT_PER_S = 0.03, 20.0
+"""Share of fuel beyond target and trims from which it is told, and slope of MAP from which it is the driver's foot instead.
+
+Common practice, no source.
+"""
 
 
 @dataclass(frozen=True)
@@ -179,7 +182,8 @@ def _trim_in_open_loop(scene: Scene) -> Finding | None:
 
 def _hidden_enrichment(scene: Scene) -> Finding | None:
     """Fuel at full throttle that the target does not name, in a log whose pulse width is otherwise as it should be."""
-    full = (scene.regime == Regime.FULL_THROTTLE) & scene.pulse_width_proven
+    settled = np.abs(scene.motion.map_rate) < SETTLED_PCT_PER_S
+    full = (scene.regime == Regime.FULL_THROTTLE) & scene.pulse_width_proven & settled
     more = full & (scene.motion.enrichment > 1.0 + HIDDEN)
     if not more.any() or np.mean(more[full]) < 0.5:
         return None

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from .channels import Role
 from .frame import Frame
 from .knobs import Knob
-from .log import filled, spread
+from .log import Log, filled, spread
 from .motion import Motion
+from .narrowband import closed_loop
 from .physics import Mask
 
 
@@ -39,9 +40,11 @@ REGIME_LABELS = {
 }
 
 
+LOOP_S = Knob("loop_s", "No coolant: after loop closes", 60.0, 0.0, 900.0, "s")
 REGIME_KNOBS: tuple[Knob, ...] = (
     Knob("running_rpm", "Engine runs from", 300.0, 100.0, 600.0, "rpm"),
     Knob("warm_c", "Warm from", 70.0, 40.0, 95.0, "°C"),
+    LOOP_S,
     Knob("idle_rpm", "Idle up to", 1250.0, 500.0, 2000.0, "rpm"),
     Knob("closed_pct", "Closed throttle up to", 2.0, 0.0, 10.0, "%"),
     Knob("full_pct", "Full throttle from", 80.0, 50.0, 100.0, "%"),
@@ -57,6 +60,7 @@ class RegimeSettings:
 
     running_rpm: float = 300.0
     warm_c: float = 70.0
+    loop_s: float = 60.0
     idle_rpm: float = 1250.0
     closed_pct: float = 2.0
     full_pct: float = 80.0
@@ -76,6 +80,25 @@ def fuel_cut(frame: Frame) -> Mask:
     return np.asarray((log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda))
 
 
+def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
+    """True before the engine is warm: by coolant; where it was not logged, until ``loop_s`` after feedback first came on in each
+    recording (0 for not at all). Shape (n,).
+    """
+    coolant = log.get(Role.COOLANT)
+    out = np.asarray(coolant < below_c)
+    begins = [0, *np.searchsorted(log.time_s, log.joints_s).tolist()]
+    drives = zip(begins, [*begins[1:], len(log)], strict=True)
+    blind = [(begin, end) for begin, end in drives if not np.isfinite(coolant[begin:end]).any()]
+    if Role.STFT not in log or loop_s == 0.0 or not blind:
+        return out
+    closed = closed_loop(log)
+    for begin, end in blind:
+        on = np.flatnonzero(closed[begin:end])
+        warm_s = log.time_s[begin + on[0]] + loop_s if len(on) else -np.inf
+        out[begin:end] = log.time_s[begin:end] < warm_s
+    return out
+
+
 def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     """Regime of every sample as small integers, shape (n,). Unknown channels leave their regimes out."""
     frame, log = motion.frame, motion.frame.log
@@ -87,7 +110,7 @@ def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     regime[full & ~spread(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = Regime.FULL_THROTTLE
     idle = (rpm <= settings.idle_rpm) & (throttle <= settings.closed_pct) & (log.get(Role.SPEED, 0.0) < 5.0)
     regime[idle & (regime == Regime.CRUISE)] = Regime.IDLE
-    regime[(log.get(Role.COOLANT, 90.0) < settings.warm_c)] = Regime.WARM_UP
+    regime[cold_samples(log, settings.warm_c, settings.loop_s)] = Regime.WARM_UP
     regime[fuel_cut(frame)] = Regime.OVERRUN
     regime[rpm < settings.running_rpm] = Regime.STOPPED
     return regime

@@ -6,9 +6,8 @@ import numpy as np
 
 from .channels import Role
 from .knobs import Knob
-from .narrowband import closed_loop
 from .physics import Mask
-from .regimes import Regime, fuel_cut
+from .regimes import LOOP_S, Regime, cold_samples, fuel_cut
 from .scene import Scene
 from .sieve_rule import Values, rule
 
@@ -21,24 +20,11 @@ def not_running(scene: Scene, v: Values) -> Mask:
 @rule(
     "cold", "Cold engine", "warm-up enrichment is on and trims are off",
     Knob("below_c", "Coolant below", 70.0, 0.0, 95.0, "°C"),
-    Knob("loop_s", "No coolant: after loop closes", 60.0, 0.0, 900.0, "s"),
+    LOOP_S,
 )  # fmt: skip
 def cold(scene: Scene, v: Values) -> Mask:
     """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
-    log = scene.frame.log
-    coolant = log.get(Role.COOLANT)
-    out = coolant < v["below_c"]
-    if Role.STFT not in log or v["loop_s"] == 0.0:
-        return np.asarray(out)
-    closed = closed_loop(log)
-    begins = [0, *np.searchsorted(log.time_s, log.joints_s).tolist()]
-    for begin, end in zip(begins, [*begins[1:], len(log)], strict=True):
-        if np.isfinite(coolant[begin:end]).any():
-            continue
-        on = np.flatnonzero(closed[begin:end])
-        warm_s = log.time_s[begin + on[0]] + v["loop_s"] if len(on) else -np.inf
-        out[begin:end] = log.time_s[begin:end] < warm_s
-    return np.asarray(out)
+    return cold_samples(scene.frame.log, v["below_c"], v["loop_s"])
 
 
 @rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)
