@@ -15,6 +15,7 @@ import numpy as np
 from benchmarks.cases import cases_in
 from lean_trim.core.channels import Role
 from lean_trim.core.log import Log
+from lean_trim.core.physics import duty_pct
 
 NEEDED = frozenset({Role.RPM, Role.MAP, Role.MAF_HZ, Role.THROTTLE, Role.LAMBDA, Role.TARGET, Role.STFT, Role.LTFT})
 
@@ -25,6 +26,14 @@ def without(log: Log, *roles: Role) -> Log:
         log,
         channels={r: v for r, v in log.channels.items() if r not in roles},
         updates={r: v for r, v in log.updates.items() if r not in roles},
+    )
+
+
+def duty_instead(log: Log) -> Log:
+    """Injector duty to a tenth of a percent in place of the pulse width."""
+    duty = np.round(duty_pct(log[Role.PULSE_WIDTH], log[Role.RPM]), 1)
+    return replace(
+        without(log, Role.PULSE_WIDTH), channels={**without(log, Role.PULSE_WIDTH).channels, Role.DUTY: duty}
     )
 
 
@@ -42,6 +51,7 @@ def thinned(log: Log) -> Log:
 VARIANTS: dict[str, Callable[[Log], Log]] = {
     "everything there": lambda log: log,
     "no pulse width": lambda log: without(log, Role.PULSE_WIDTH, Role.DUTY),
+    "no pulse width, but duty": lambda log: duty_instead(log),
     "no target": lambda log: without(log, Role.TARGET),
     "no coolant": lambda log: without(log, Role.COOLANT),
     "no long-term trim": lambda log: without(log, Role.LTFT),

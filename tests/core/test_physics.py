@@ -60,3 +60,4 @@ def test_injected_fuel_takes_dead_time_and_pressure_into_account() -> None:
 def test_duty_is_the_share_of_the_cycle() -> None:
     """A cycle at 6000 rpm lasts 20 ms, so 10 ms are half of it."""
     assert float(physics.duty_pct(10.0, 6000.0)) == pytest.approx(50.0)
+    assert float(physics.pulse_width_of_duty_ms(50.0, 6000.0)) == pytest.approx(10.0)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from . import physics
 from .channels import Role
+from .duty import bears_out, duty_will_do, with_width_from_duty
 from .errors import LogError
 from .log import Log, as_loop, filled
 from .narrowband import cycle_mean_stft, running_mean, with_loop_lambda
@@ -47,6 +48,7 @@ class Frame:
     fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
         Injector data cancels in it, so it shows enrichments, not injector errors.
     pieces : the logs it was joined from, in order; empty if that is not known.
+    width_from_duty : the log's pulse width was worked out from its injector duty.
     """
 
     log: Log
@@ -61,6 +63,7 @@ class Frame:
     trim: Floats
     fuel_ratio: Floats
     pieces: tuple[Piece, ...] = ()
+    width_from_duty: bool = False
 
 
 def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
@@ -102,6 +105,14 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     LogError
         If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no lambda.
     """
+    if duty_will_do(log):
+        frame = _look_up(with_width_from_duty(log), vehicle, pieces)
+        if bears_out(frame.fuel_ratio):
+            return replace(frame, width_from_duty=True)
+    return _look_up(log, vehicle, pieces)
+
+
+def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     at = coordinates(log, vehicle)
     swings = Role.LAMBDA not in log and vehicle.feedback == "narrowband" and Role.STFT in log
     if swings:

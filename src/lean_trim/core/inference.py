@@ -112,6 +112,9 @@ def _source(scene: Scene) -> Inferred | None:
 
 def _cut(scene: Scene) -> Inferred | None:
     frame = scene.motion.frame
+    if frame.width_from_duty:
+        known = np.isfinite(frame.fuel_ratio)
+        return _graded("Pulse width", "worked out from injector duty", _share(_near_one(frame.fuel_ratio), known))
     if not _missing(frame, Role.PULSE_WIDTH):
         return None
     if _missing(frame, Role.THROTTLE):

@@ -76,6 +76,11 @@ def duty_pct(pulse_width_ms: ArrayLike, rpm: ArrayLike) -> Floats:
     return np.asarray(pulse_width_ms, float) * np.asarray(rpm, float) / 1200.0
 
 
+def pulse_width_of_duty_ms(duty_pct: ArrayLike, rpm: ArrayLike) -> Floats:
+    """Opening time behind a duty, ms; the inverse of ``duty_pct``."""
+    return np.asarray(duty_pct, float) * 1200.0 / np.asarray(rpm, float)
+
+
 def stoich_afr(hydrogen_per_carbon: float, oxygen_per_carbon: float = 0.0) -> float:
     """Stoichiometric air/fuel mass ratio of a fuel CH_yO_z burnt in dry air (21 % O2 by volume).
 
