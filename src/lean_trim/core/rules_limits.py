@@ -109,9 +109,9 @@ def stuck_samples(scene: Scene, still_s: float = STILL_S.default) -> Mask:
 
 
 @rule(
-    "enrichment", "Unknown enrichment", "pulse width shows fuel the table and trims do not",
+    "enrichment", "Unknown enrichment", "fuel that table and trims do not name; of what is believed, only its changes mislead",
     Knob("off_pct", "Fuel off by more than", 5.0, 0.5, 50.0, "%"),
-    Knob("rate", "and changing faster than", 10.0, 0.0, 500.0, "%/s"),
+    Knob("rate", "Changing faster than", 10.0, 0.0, 500.0, "%/s"),
 )  # fmt: skip
 def enrichment(scene: Scene, v: Values) -> Mask:
     """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out; then only its changes mislead."""

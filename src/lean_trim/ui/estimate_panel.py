@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
 from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from ..core.alignment import Alignment, Kind, align_moments
@@ -99,13 +100,22 @@ def delay_facts(solution: Solution | None) -> str:
         note = delay.note or "set by hand"
         return (
             f"As assumed ({note}): {settings.cycles:.1f} engine cycles, {volume:.1f} L of exhaust, sensor "
-            f"{1000 * settings.sensor_s:.0f} ms."
+            f"{1000 * settings.sensor_s:.0f} ms.{film_fact(solution)}"
         )
     return (
         f"From {delay.moments} quick changes: {settings.cycles:.2f} ± {delay.cycles_se:.2f} engine cycles, "
         f"{volume:.1f} ± {delay.volume_se_l:.1f} L of exhaust, sensor {1000 * settings.sensor_s:.0f} ± "
         f"{1000 * delay.sensor_se_s:.0f} ms. Their sum is known better: ± {1000 * delay.total_se_s:.0f} ms at middling flow."
+        f"{film_fact(solution)}"
     )
+
+
+def film_fact(solution: Solution) -> str:
+    """Share of a rise of fuel that stays on the walls, if it was estimated."""
+    estimate = solution.estimate
+    if not np.isfinite(estimate.wall_x):
+        return ""
+    return f" Of a rise of fuel {100 * estimate.wall_x:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the walls at first."
 
 
 def _combo(items: tuple[str, ...], name: str) -> QComboBox:

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout,
 from ..core.linking import visits_of_cells
 from ..core.proposal import STATUS_TEXT, Status
 from ..core.sieve import MANUAL, RULES
-from ..core.solve import Solution
 from .session import Session
 from .theme import Appearance, font
 
 FIGURE_SPACE = "\u2007"
+MOST_REASONS = 5
 RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
@@ -26,12 +26,16 @@ class Inspector(QWidget):
         super().__init__(parent)
         self.session, self.appearance = session, appearance
         self.heading, self.body = _label(11, True), _label(9.5)
-        self.body.setTextFormat(Qt.TextFormat.RichText)
+        self.spent = _label(9.5)
+        for text in (self.body, self.spent):
+            text.setTextFormat(Qt.TextFormat.RichText)
         self.visits_head, self.visits = _label(9, True), QListWidget(self)
         self.findings_head, self.findings = _label(9, True), QListWidget(self)
         self.visits.setAccessibleName("Visits to the chosen cells")
         self.findings.setAccessibleName("Findings in this log")
         self.findings.setWordWrap(True)
+        self.findings.setSpacing(2)
+        self.findings.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.visits.setFont(font(9))
         self.findings.setFont(font(9))
         layout = QVBoxLayout(self)
@@ -43,7 +47,8 @@ class Inspector(QWidget):
             (self.visits_head, 0),
             (self.visits, 3),
             (self.findings_head, 0),
-            (self.findings, 2),
+            (self.findings, 4),
+            (self.spent, 0),
         ):
             layout.addWidget(widget, stretch)
         layout.addStretch(1)
@@ -63,6 +68,7 @@ class Inspector(QWidget):
         """Describe the chosen cells."""
         cells = sorted(self.session.selection.cells)
         self.visits.clear()
+        self.spent.setText("")
         if self.session.round is None:
             self.heading.setText("")
             self.body.setText("")
@@ -91,7 +97,8 @@ class Inspector(QWidget):
         text = "Click or drag over tiles, or drag along the tape, to see which seconds stand behind which cells."
         if span is not None:
             text = f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. Hover over the tape to read why."
-        self.body.setText(f"<p>{text}</p>{self._time_spent()}")
+        self.body.setText(text)
+        self.spent.setText(self._time_spent())
         self._show_visits("", False)
 
     def _time_spent(self) -> str:
@@ -101,16 +108,13 @@ class Inspector(QWidget):
             return ""
         labels = {r.name: r.label for r in RULES} | {MANUAL: "Left out by hand"}
         seconds = sorted(((s, labels[n]) for n, s in solution.sifted.seconds.items() if s >= 1.0), reverse=True)
-        rows = [("Used", solution.observations.seconds.sum()), *((label, s) for s, label in seconds[:9])]
+        rows = [("Used", solution.observations.seconds.sum()), *((label, s) for s, label in seconds[:MOST_REASONS])]
         faint = self.appearance.theme.faint
         lines = "".join(
             f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
             for k, v in rows
         )
-        return (
-            f"<p style='margin-bottom:2px'><b>Where the time went</b></p><table cellspacing='1'>{lines}</table>"
-            f"<p style='margin-bottom:2px'><b>Read from the log</b></p><p style='margin:0'>{_read_from_log(solution)}</p>"
-        )
+        return f"<p style='margin-bottom:2px'><b>Where the time went</b></p><table cellspacing='1'>{lines}</table>"
 
     def _show_visits(self, heading: str, listed: bool) -> None:
         self.visits_head.setText(heading)
@@ -181,22 +185,6 @@ class Inspector(QWidget):
         start, end = item.data(Qt.ItemDataRole.UserRole)
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
-
-
-def _read_from_log(solution: Solution) -> str:
-    """Sensor delay and wall film in one sentence each."""
-    delay, estimate = solution.delay, solution.estimate
-    if delay.estimated:
-        settings = delay.settings
-        text = (
-            f"Sensor delay: exhaust {settings.exhaust_volume_l:.1f} ± {delay.volume_se_l:.1f} L, sensor "
-            f"{1000 * settings.sensor_s:.0f} ± {1000 * delay.sensor_se_s:.0f} ms."
-        )
-    else:
-        text = f"Sensor delay: as assumed ({delay.note})."
-    if np.isfinite(estimate.wall_x):
-        text += f" Wall film: {estimate.wall_x:.3f} ± {estimate.wall_x_se:.3f} of the fuel."
-    return text
 
 
 def _label(size: float, bold: bool = False) -> QLabel:
