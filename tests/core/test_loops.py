@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,8 +12,9 @@ from scipy import signal
 
 from lean_trim.core.film import first_order_lag
 from lean_trim.core.frame import mesh_along, read_along
+from lean_trim.core.fuel_loops import misleading_excess, product, seconds_off, times_root
 from lean_trim.core.log import rate_per_s, running_box, spread, typical_step_s
-from lean_trim.core.loops import onsets
+from lean_trim.core.loops import onsets, share_of, still_spells
 from lean_trim.core.mesh_loops import count_evidence, dwell, nearest_cell
 from lean_trim.core.tables import maf_curve, ve_table
 
@@ -91,3 +94,34 @@ def test_coming_back_after_a_while_is_another_visit() -> None:
     seconds, visits = count_evidence(cells, weights, np.full(6, 0.5), time, 3, 0.2, 2.0)
     np.testing.assert_array_equal(visits, [3, 0, 0])
     np.testing.assert_allclose(seconds, [2.7, 0.3, 0.0])
+
+
+def test_products_along_a_log_agree_with_numpy() -> None:
+    trim, lam, target, more = (RNG.uniform(0.7, 1.3, 500) for _ in range(4))
+    np.testing.assert_allclose(product(trim, lam, target, more), trim * lam / target * more, rtol=1e-14)
+    ratio = RNG.uniform(-0.1, 1.2, 500)
+    expected = lam * np.sqrt(np.maximum(ratio, 0.01))
+    np.testing.assert_allclose(times_root(lam.copy(), ratio, 0.01), expected, rtol=1e-14)
+    np.testing.assert_allclose(share_of(trim.copy(), target, 1.0), trim / np.maximum(target, 1.0), rtol=1e-14)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.integers(0, 2), min_size=1, max_size=40), st.floats(0.01, 0.3))
+def test_still_spells_are_the_long_runs_of_one_value(values: list[int], least: float) -> None:
+    array, time = np.array(values, float), TIME[: len(values)]
+    edges = [0, *(np.flatnonzero(np.diff(array)) + 1).tolist(), len(array)]
+    runs = [(a, b) for a, b in itertools.pairwise(edges) if time[b - 1] - time[a] >= least]
+    assert still_spells(array, time, least).tolist() == [list(r) for r in runs]
+
+
+def test_excess_misleads_where_it_moves_or_is_not_proven() -> None:
+    level = np.concatenate([np.ones(50), np.linspace(1.0, 1.2, 10), np.full(60, 1.2)])
+    time, half = np.arange(len(level)) * 0.1, 2
+    excess, proven = 100.0 * (level - 1.0), np.arange(len(level)) < 100
+    slope = np.abs(100.0 * np.gradient(level, time))
+    out = misleading_excess(excess, level, time, half, proven, 5.0, 10.0)
+    assert not out[:50].any()
+    assert out[53:60].all() and slope[53:59].min() > 10.0
+    assert not out[63:100].any()
+    assert out[100:].all()
+    assert seconds_off(level, proven, np.full(len(level), 0.1), 0.1) == pytest.approx((10.0, 4.5), abs=0.11)

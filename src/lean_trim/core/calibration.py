@@ -25,7 +25,7 @@ def strays(frame: Frame, regime: NDArray[np.int8]) -> Mask:
 
 def proven(frame: Frame, regime: NDArray[np.int8], durations_s: Floats) -> Mask:
     """Samples of those logs whose steady running follows from the calibration, (n,); False where too little of it was driven."""
-    from .loops import seconds_off
+    from .fuel_loops import seconds_off
 
     steady, ratio, out = _steady(regime), as_loop(frame.fuel_ratio), np.zeros(len(frame.log), bool)
     for piece in [slice(p.start, p.stop) for p in frame.pieces] or [slice(0, len(frame.log))]:

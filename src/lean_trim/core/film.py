@@ -26,7 +26,7 @@ DEFAULT_TAU_S = 0.5
 
 def injected_flow(frame: Frame) -> Floats:
     """Injected fuel flow up to a constant factor, shape (n,); 0 in a fuel cut."""
-    from .loops import fuel_flow
+    from .fuel_loops import fuel_flow
 
     width = frame.log[Role.PULSE_WIDTH] if Role.PULSE_WIDTH in frame.log else np.array([])
     return fuel_flow(
@@ -40,7 +40,7 @@ def injected_flow(frame: Frame) -> Floats:
 
 def film_excess(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
     """h of the module's text, shape (n,), limited to ±1; the lag starts in steady state and after every joint."""
-    from .loops import above_lag
+    from .fuel_loops import above_lag
 
     flow = injected_flow(frame)
     return above_lag(flow, first_order_lag(frame.log.time_s, flow, tau_s))

@@ -33,6 +33,13 @@ class Motion:
         log = self.frame.log
         return rate_per_s(log.time_s, log[role], over_s) if role in log else np.zeros(len(log))
 
+    def _relative_rate(self, role: Role, least: float) -> Floats:
+        """Slope over 0.4 s as a share of the value, 1/s; values under ``least`` count as that."""
+        from .loops import share_of
+
+        values = filled(self.frame.log[role])
+        return share_of(rate_per_s(self.frame.log.time_s, values, 0.4), values, least)
+
     @cached_property
     def throttle_rate(self) -> Floats:
         """Throttle, %/s."""
@@ -44,13 +51,14 @@ class Motion:
         log = self.frame.log
         if Role.MAP not in log:
             return np.zeros(len(log))
-        return 100.0 * self._rate(Role.MAP, 0.24) / np.maximum(filled(log[Role.MAP], 100.0), 5.0)
+        from .loops import share_of
+
+        return share_of(100.0 * self._rate(Role.MAP, 0.24), filled(log[Role.MAP], 100.0), 5.0)
 
     @cached_property
     def rpm_rate(self) -> Floats:
         """Relative engine speed, 1/s."""
-        log = self.frame.log
-        return rate_per_s(log.time_s, np.log(np.maximum(filled(log[Role.RPM]), 300.0)), 0.4)
+        return self._relative_rate(Role.RPM, 300.0)
 
     @cached_property
     def slip_rate(self) -> Floats:
@@ -58,9 +66,8 @@ class Motion:
         log = self.frame.log
         if Role.SPEED not in log:
             return self.rpm_rate
-        speed = filled(log[Role.SPEED])
-        road = rate_per_s(log.time_s, np.log(np.maximum(speed, 4.0)), 0.4)
-        return np.where(speed > 8, self.rpm_rate - road, self.rpm_rate)
+        road = self._relative_rate(Role.SPEED, 4.0)
+        return np.where(log[Role.SPEED] > 8, self.rpm_rate - road, self.rpm_rate)
 
     @cached_property
     def excess_pct(self) -> Floats:

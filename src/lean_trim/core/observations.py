@@ -49,26 +49,24 @@ class Observations:
         )
 
 
-def pressure_factor(frame: Frame) -> Floats:
-    """Delivered over commanded fuel, sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged."""
-    log = frame.log
-    if Role.FUEL_DP not in log:
-        return np.ones(len(log))
-    rated = frame.vehicle.injectors.rated_pressure_kpa
-    ratio = filled(log[Role.FUEL_DP], rated) / rated
-    return np.sqrt(np.maximum(running_box(ratio, log.time_s, 0.5), 0.01))
+LEAST_DP = 0.01
+"""Share of the rated differential pressure below which none is believed."""
 
 
 def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = None) -> Floats:
     """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table, shape (n,).
 
+    Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged.
     Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is 1 unless
     the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is known already.
     """
+    from .fuel_loops import product, times_root
+
     enrichment = enrichment_factor(frame) if enrichment is None else enrichment
-    k = frame.trim * lam / frame.target * enrichment
-    if Role.FUEL_DP in frame.log:
-        k = k * pressure_factor(frame)
+    k = product(*(as_loop(a) for a in (frame.trim, lam, frame.target, enrichment)))
+    log, rated = frame.log, frame.vehicle.injectors.rated_pressure_kpa
+    if Role.FUEL_DP in log:
+        k = times_root(k, running_box(filled(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP)
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 

@@ -115,7 +115,7 @@ def stuck_samples(scene: Scene, still_s: float = STILL_S.default) -> Mask:
 )  # fmt: skip
 def enrichment(scene: Scene, v: Values) -> Mask:
     """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out; then only its changes mislead."""
-    from .loops import misleading_excess
+    from .fuel_loops import misleading_excess
 
     motion, time = scene.motion, as_loop(scene.frame.log.time_s)
     half, proven = half_window(time, 0.4), scene.pulse_width_proven
