@@ -78,15 +78,16 @@ def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, un
 
 
 def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:
+    """By the window's own work, so that a busy machine does not decide; the benchmark takes the clock."""
     session = driven.session
     longest, slider = 0.0, driven.side.sieve.rows["tip"].rows["throttle_rate"].slider
     for place in range(40, 120, 8):
-        began = time.perf_counter()
+        began = time.thread_time()
         slider.setValue(place)
         QApplication.processEvents()
-        longest = max(longest, time.perf_counter() - began)
+        longest = max(longest, time.thread_time() - began)
     until(lambda: settled(session))
-    assert longest < 0.25
+    assert longest < 0.2
 
 
 def test_rules_can_be_switched_and_the_job_remembers(driven: MainWindow, until: Until, job_path: Path) -> None:
