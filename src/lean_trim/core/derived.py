@@ -9,6 +9,7 @@ import numpy as np
 from .channels import LABELS, Role
 from .errors import LogError
 from .frame import coordinates, target_lambda
+from .fuel_pressure import with_fuel_dp
 from .log import Log
 from .physics import Floats, duty_pct
 from .solve import Solution
@@ -57,8 +58,10 @@ def _derive(key: str, log: Log, vehicle: Vehicle, solution: Solution | None) -> 
         return log[Role.MAP] - np.where(np.isfinite(baro), baro, 101.3)
     if key == "duty_of_pulse_pct" and {Role.PULSE_WIDTH, Role.RPM} <= set(log.channels):
         return duty_pct(log[Role.PULSE_WIDTH], log[Role.RPM])
-    if key == "fuel_dp_error_pct" and Role.FUEL_DP in log:
-        return 100.0 * (log[Role.FUEL_DP] / vehicle.injectors.rated_pressure_kpa - 1.0)
+    if key == "fuel_dp_error_pct":
+        rated = vehicle.injectors.rated_pressure_kpa
+        read, _ = with_fuel_dp(log, rated)
+        return 100.0 * (read[Role.FUEL_DP] / rated - 1.0) if Role.FUEL_DP in read else None
     if key == "trim_pct" and (Role.STFT in log or Role.LTFT in log):
         short, long = np.nan_to_num(log.get(Role.STFT, 0.0)), np.nan_to_num(log.get(Role.LTFT, 0.0))
         return 100.0 * ((1 + short / 100) * (1 + long / 100) - 1)

@@ -10,6 +10,7 @@ from . import physics
 from .channels import Role
 from .duty import bears_out, duty_will_do, with_width_from_duty
 from .errors import LogError
+from .fuel_pressure import PressureKind, with_fuel_dp
 from .log import Log, as_loop, filled
 from .narrowband import cycle_mean_stft, running_mean, with_loop_lambda
 from .physics import Floats, Mask
@@ -49,6 +50,7 @@ class Frame:
         Injector data cancels in it, so it shows enrichments, not injector errors.
     pieces : the logs it was joined from, in order; empty if that is not known.
     width_from_duty : the log's pulse width was worked out from its injector duty.
+    pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or none.
     """
 
     log: Log
@@ -64,6 +66,7 @@ class Frame:
     fuel_ratio: Floats
     pieces: tuple[Piece, ...] = ()
     width_from_duty: bool = False
+    pressure: PressureKind = PressureKind.ABSENT
 
 
 def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
@@ -105,11 +108,12 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     LogError
         If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no lambda.
     """
+    log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa)
     if duty_will_do(log):
         frame = _look_up(with_width_from_duty(log), vehicle, pieces)
         if bears_out(frame.fuel_ratio):
-            return replace(frame, width_from_duty=True)
-    return _look_up(log, vehicle, pieces)
+            return replace(frame, width_from_duty=True, pressure=kind)
+    return replace(_look_up(log, vehicle, pieces), pressure=kind)
 
 
 def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:

@@ -10,6 +10,7 @@ import numpy as np
 
 from .channels import LABELS, Role
 from .frame import Frame, Piece, hidden_trim
+from .fuel_pressure import PressureKind
 from .narrowband import closed_loop
 from .physics import Floats, Mask
 from .regimes import Regime
@@ -135,6 +136,17 @@ def _warm(scene: Scene) -> Inferred | None:
     )
 
 
+def _pressure(scene: Scene) -> Inferred | None:
+    label, kind = LABELS[Role.FUEL_DP][0], scene.frame.pressure
+    if kind is PressureKind.RAIL:
+        return Inferred(
+            label, "the logged one follows MAP, so it is taken as the rail's, and MAP is taken off", "likely"
+        )
+    if kind is PressureKind.OTHER:
+        return Inferred(label, "the logged one is far from the rated pressure and was not used", "likely")
+    return None
+
+
 ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
     (Role.STFT, "short-term trim taken as 0: only right if feedback was off", "a guess"),
     (Role.LTFT, "long-term trim taken as 0: only right if it was reset or switched off", "a guess"),
@@ -152,6 +164,8 @@ ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
 def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred | None]:
     def check(scene: Scene) -> Inferred | None:
         frame = scene.motion.frame
+        if role is Role.FUEL_DP and frame.pressure is PressureKind.OTHER:
+            return None
         trims = role in (Role.STFT, Role.LTFT)
         if not _missing(frame, role) or (trims and frame.vehicle.feedback == "none"):
             return None
@@ -167,5 +181,5 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred
 
 
 CHECKS: tuple[Callable[[Scene], Inferred | None], ...] = (
-    _loop, _gear, _target, _source, _cut, _warm, *(_assumed(*a) for a in ASSUMED)
+    _loop, _gear, _target, _source, _cut, _warm, _pressure, *(_assumed(*a) for a in ASSUMED)
 )  # fmt: skip
