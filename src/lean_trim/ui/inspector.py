@@ -114,7 +114,7 @@ class Inspector(QWidget):
             f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
             for k, v in rows
         )
-        return f"<p style='margin-bottom:2px'><b>Where the time went</b></p><table cellspacing='1'>{lines}</table>"
+        return f"<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time went</span></p><table cellspacing='1'>{lines}</table>"
 
     def _show_visits(self, heading: str, listed: bool) -> None:
         self.visits_head.setText(heading)
