@@ -80,6 +80,13 @@ def test_a_weak_battery_shortens_what_is_injected(heron_vehicle: Vehicle) -> Non
     assert car._injected_g(13.8) < believed_g < sound_g
 
 
+def test_the_pump_keeps_up_what_the_sheet_rates_the_injectors_at(heron_vehicle: Vehicle) -> None:
+    higher = replace(heron_vehicle, injectors=replace(heron_vehicle.injectors, rated_pressure_kpa=400.0))
+    log, plain = simulate(higher, 3, 0.5), simulate(heron_vehicle, 3, 0.5)
+    assert log[Role.FUEL_DP].mean() == pytest.approx(400.0, abs=1.0)
+    np.testing.assert_array_equal(log[Role.LAMBDA], plain[Role.LAMBDA])
+
+
 def test_faults_have_names() -> None:
     assert fault_named("pump") is KINDS["pump"]
     with pytest.raises(BadInputError, match=r"'rust' is unknown; allowed are pump, battery"):

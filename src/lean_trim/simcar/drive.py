@@ -22,7 +22,6 @@ STEP_S = 0.01
 LOG_EVERY = 4
 CHUNK_S = 10.0
 LAMBDA_RANGE = (0.65, 1.36)
-RATED_KPA = 300.0
 WEAK_DEAD = 0.25
 """Part by which dead time grows more with a weak battery than the sheet says."""
 
@@ -90,7 +89,8 @@ class SimCar:
 
     @property
     def fuel_dp_kpa(self) -> float:
-        return self.parts.fuel_dp_kpa(RATED_KPA, self.plant.flow_g_per_s)
+        """Differential pressure across the injectors now."""
+        return self.parts.fuel_dp_kpa(self.vehicle.injectors.rated_pressure_kpa, self.plant.flow_g_per_s)
 
     def _injected_g(self, sound_v: float) -> float:
         """Fuel of one injection, g: opening time less the true dead time, at the pressure there is."""
@@ -99,7 +99,7 @@ class SimCar:
         dead = self.dead(self.volts)
         dead += WEAK_DEAD * (dead - self.dead(sound_v))
         open_ms = max(0.0, self.command.pulse_width_ms - dead)
-        pressure = math.sqrt(self.fuel_dp_kpa / RATED_KPA)
+        pressure = math.sqrt(self.fuel_dp_kpa / self.vehicle.injectors.rated_pressure_kpa)
         return open_ms * 1e-3 * self.flow * pressure * self.parts.delivered(self.time_s)
 
     def _readings(self) -> Readings:
