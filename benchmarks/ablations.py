@@ -10,10 +10,10 @@ import sys
 from pathlib import Path
 
 from benchmarks.cases import cases_in
-from lean_trim.core.delay import DelaySettings
-from lean_trim.core.sieve import RULES, SieveSettings
-from lean_trim.core.solve import SolveSettings
-from lean_trim.core.surface import SurfaceSettings
+from lean_trim.core.drive.delay import DelaySettings
+from lean_trim.core.estimation.surface import SurfaceSettings
+from lean_trim.core.pipeline.solve import SolveSettings
+from lean_trim.core.sieve.sieve import RULES, SieveSettings
 
 VARIANTS: dict[str, SolveSettings] = {
     "everything on": SolveSettings(),

@@ -9,13 +9,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from types import ModuleType
 
-from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.solve import SolveSettings, solve
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.pipeline.solve import SolveSettings, solve
 from lean_trim.formats.logs import open_log
-from lean_trim.formats.tables_csv import write_table
-from lean_trim.formats.vehicle_json import read_vehicle
+from lean_trim.formats.tables import write_table
+from lean_trim.formats.vehicle_sheet import read_vehicle
 
 
 @dataclass(frozen=True, eq=False)

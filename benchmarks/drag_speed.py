@@ -15,12 +15,12 @@ import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from benchmarks.solve_speed import MINUTES, long_log, vehicle_20
-from lean_trim.core.log import concatenate
+from lean_trim.core.data.log import concatenate
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import drive
-from lean_trim.ui.app import make_window
-from lean_trim.ui.main_window import MainWindow
+from lean_trim.ui.window.app import make_window
+from lean_trim.ui.window.main_window import MainWindow
 
 ROWS = 90_000
 

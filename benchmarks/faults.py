@@ -14,12 +14,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from benchmarks.ablations import VARIANTS
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.sieve import SieveSettings
-from lean_trim.core.solve import Solution, SolveSettings, solve
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
+from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import KINDS
 from lean_trim.simcar.heron import heron

@@ -68,7 +68,7 @@ def main() -> None:
     import polars as pl
 
     from lean_trim.formats.logs import hash_file, read_raw
-    from lean_trim.formats.understand import understand
+    from lean_trim.formats.meaning.log_meaning import understand
 
     with tempfile.TemporaryDirectory() as folder:
         path, data = Path(folder) / "hour.csv", columns()
@@ -93,7 +93,7 @@ def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:
     from asammdf import MDF, Signal
 
     from lean_trim.formats.logs import read_raw
-    from lean_trim.formats.understand import understand
+    from lean_trim.formats.meaning.log_meaning import understand
 
     time_s = data.pop("Time [s]")
     with MDF(version="4.10") as mdf:

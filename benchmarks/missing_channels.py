@@ -13,8 +13,8 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.cases import cases_in
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
 from lean_trim.core.physics import duty_pct
 
 NEEDED = frozenset({Role.RPM, Role.MAP, Role.MAF_HZ, Role.THROTTLE, Role.LAMBDA, Role.TARGET, Role.STFT, Role.LTFT})

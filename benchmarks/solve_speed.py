@@ -15,18 +15,18 @@ from dataclasses import replace
 import numpy as np
 from scipy import stats
 
-from lean_trim.core.channels import Role
-from lean_trim.core.delay import DelaySettings, aligned_lambda
-from lean_trim.core.frame import make_frame
-from lean_trim.core.log import Log, concatenate
-from lean_trim.core.motion import Motion
-from lean_trim.core.prepare import prepare
-from lean_trim.core.regimes import RegimeSettings
-from lean_trim.core.sieve import SieveSettings, sift
-from lean_trim.core.solve import resolve, solve
-from lean_trim.core.surface import SurfaceSettings, fit_surface
-from lean_trim.core.tables import ve_table
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, concatenate
+from lean_trim.core.data.tables import ve_table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.delay import DelaySettings, aligned_lambda
+from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
+from lean_trim.core.pipeline.prepare import prepare
+from lean_trim.core.pipeline.solve import resolve, solve
+from lean_trim.core.sieve.sieve import SieveSettings, sift
 from lean_trim.simcar.drive import drive
 from lean_trim.simcar.heron import heron
 

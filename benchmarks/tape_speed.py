@@ -16,12 +16,12 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 from PySide6.QtWidgets import QApplication
 
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
 from lean_trim.simcar.heron import heron
-from lean_trim.ui.app import make_window
-from lean_trim.ui.lanes import LaneSpec
-from lean_trim.ui.tape_data import TapeData, make_tape
+from lean_trim.ui.tape.lanes import LaneSpec
+from lean_trim.ui.tape.tape_data import TapeData, make_tape
+from lean_trim.ui.window.app import make_window
 
 ROWS = 360_000
 

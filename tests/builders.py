@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trim.core import physics
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
-from lean_trim.core.tables import Axis, Table, maf_curve, ve_table
-from lean_trim.core.vehicle import Injectors, TableLimits, Vehicle
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Axis, Table, maf_curve, ve_table
+from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
 
 RPM = np.array([1000.0, 2000.0, 3000.0, 4500.0, 6000.0])
 MAP = np.array([30.0, 50.0, 70.0, 100.0])

@@ -9,9 +9,9 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from lean_trim.core.log import Log
-from lean_trim.core.solve import Solution, solve
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.pipeline.solve import Solution, solve
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate

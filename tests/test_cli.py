@@ -9,13 +9,13 @@ from pathlib import Path
 
 import pytest
 
-from lean_trim.cli import main
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.cli.main import main
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.logs import open_log, write_log_csv
-from lean_trim.formats.tables_csv import read_table, write_table
-from lean_trim.formats.vehicle_json import write_vehicle
+from lean_trim.formats.tables import read_table, write_table
+from lean_trim.formats.vehicle_sheet import write_vehicle
 from tests.builders import without
 
 

@@ -13,9 +13,9 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import polars as pl
 from PySide6.QtWidgets import QApplication
 
-from lean_trim.core.channels import Role
-from lean_trim.ui.app import make_window
-from lean_trim.ui.main_window import MainWindow
+from lean_trim.core.data.channels import Role
+from lean_trim.ui.window.app import make_window
+from lean_trim.ui.window.main_window import MainWindow
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 

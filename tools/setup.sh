@@ -51,6 +51,6 @@ setup_python() {
     for lock in $locks; do .venv/bin/python -m pip install -q --disable-pip-version-check -r "$lock"; done
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
     echo "Compiling the estimator's loops (once)"
-    .venv/bin/python -m lean_trim.core.warm
+    .venv/bin/python -m lean_trim.core.pipeline.precompile
     echo "$stamp" > ".venv/.ready-$1"
 }

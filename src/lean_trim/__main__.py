@@ -2,6 +2,6 @@
 
 import sys
 
-from .cli import main
+from lean_trim.cli.main import main
 
 sys.exit(main())

@@ -10,10 +10,10 @@ from pathlib import Path
 
 import pytest
 
-from lean_trim.core.log import Log
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.logs import write_log_csv
-from lean_trim.formats.vehicle_json import write_vehicle
+from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
@@ -40,7 +40,7 @@ def test_nothing_below_the_interface_imports_qt(package: str) -> None:
 
 ESTIMATE = """
 import sys
-from lean_trim.cli import main
+from lean_trim.cli.main import main
 assert main(sys.argv[1:]) == 0
 print("simcar" if any(m.startswith("lean_trim.simcar") for m in sys.modules) else "no truth loaded")
 """
@@ -55,8 +55,8 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
     run = subprocess.run([sys.executable, "-c", ESTIMATE, *words], capture_output=True, text=True, check=False)
     assert run.returncode == 0, run.stderr
     assert run.stdout.strip() == "no truth loaded"
-    from lean_trim.core.solve import solve
-    from lean_trim.formats.tables_csv import read_table
+    from lean_trim.core.pipeline.solve import solve
+    from lean_trim.formats.tables import read_table
 
     table = read_table(tmp_path / "out" / "ve.csv", "ve")
     again = solve([simulate(heron_vehicle.with_table(table), seed=5, minutes=8.0)], heron_vehicle.with_table(table))

@@ -11,13 +11,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from lean_trim.core.channels import LABELS, Role
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LogError
-from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.solve import Solution
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.formats.logs import open_log, parse_rows, row_lines, write_log_csv
-from lean_trim.formats.recognise import role_of, split_unit
+from lean_trim.formats.meaning.names import role_of, split_unit
 from lean_trim.formats.round_json import round_dict
 
 ROWS = [(0.0, 900.0, 35.25, 1.01), (0.1, 950.5, 36.0, 0.99), (0.2, 1000.0, 40.75, 1.0), (0.3, 1010.0, 41.0, 1.02)]

@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lean_trim.core import decision as decide
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision import decision as decide
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.log import Log
-from lean_trim.core.vehicle import Vehicle
 from lean_trim.job.blobs import store_log
 from lean_trim.job.records import Span, Verdict
 from lean_trim.job.store import JobStore, load_job

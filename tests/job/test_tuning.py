@@ -6,11 +6,11 @@ import json
 
 import pytest
 
-from lean_trim.core.proposal import PolicySettings
-from lean_trim.core.sieve import SieveSettings
-from lean_trim.core.solve import SolveSettings
-from lean_trim.core.surface import SurfaceSettings
-from lean_trim.core.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.decision.proposal import PolicySettings
+from lean_trim.core.estimation.surface import SurfaceSettings
+from lean_trim.core.pipeline.solve import SolveSettings
+from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.job.tuning import Tuning, tuning_from, tuning_text
 
 TURNED = Tuning(

@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lean_trim.core.channels import Role
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import maf_curve
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.errors import BadInputError, CancelledError
-from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.regimes import Regime
-from lean_trim.core.solve import Solution, solve
-from lean_trim.core.tables import maf_curve
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.pipeline.solve import Solution, solve
 from lean_trim.simcar.drive import STEP_S, SimCar, drive, simulate
 from lean_trim.simcar.judge import cell_error_pct, rms_where_driven
 from lean_trim.simcar.truth import truth_for

@@ -7,14 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lean_trim.core.channels import Role
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import maf_curve
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.sieve import SieveSettings
-from lean_trim.core.solve import SolveSettings, solve
-from lean_trim.core.tables import maf_curve
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.pipeline.solve import SolveSettings, solve
+from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.simcar.drive import SimCar, simulate
 from lean_trim.simcar.faults import KINDS, Faults, FaultyParts, fault_named
 from lean_trim.simcar.heron import heron_target

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lean_trim.core.solve import solve
+from lean_trim.core.pipeline.solve import solve
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.truth import truth_for

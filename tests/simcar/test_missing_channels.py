@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
-from lean_trim.core.proposal import PolicySettings, propose
-from lean_trim.core.solve import Solution, solve
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.pipeline.solve import Solution, solve
 from lean_trim.simcar.heron import heron_truth
 from lean_trim.simcar.judge import rms_where_driven
 from tests.builders import without

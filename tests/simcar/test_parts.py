@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lean_trim.core.vehicle import Vehicle
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.simcar.ecu import Ecu, Readings
 from lean_trim.simcar.lookup import CurveLookup, GridLookup
 from lean_trim.simcar.plant import Exhaust, Plant

@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from lean_trim.ui.app import make_window
-from lean_trim.ui.main_window import MainWindow
+from lean_trim.ui.window.app import make_window
+from lean_trim.ui.window.main_window import MainWindow
 
 
 @pytest.fixture

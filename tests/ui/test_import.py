@@ -13,13 +13,13 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
-from lean_trim.core.channels import Role
-from lean_trim.core.log import Log
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
-from lean_trim.formats.vehicle_json import write_vehicle
+from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.heron import heron
-from lean_trim.ui.main_window import MainWindow
-from lean_trim.ui.recent import Recent
+from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.ui.window.recent import Recent
 
 Until = Callable[..., None]
 

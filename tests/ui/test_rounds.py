@@ -13,15 +13,15 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from lean_trim.core.log import Log
+from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
-from lean_trim.formats.tables_csv import read_table
-from lean_trim.formats.vehicle_json import write_vehicle
+from lean_trim.formats.tables import read_table
+from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
-from lean_trim.ui.main_window import MainWindow
 from lean_trim.ui.session import Session
+from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import click
 
 Until = Callable[..., None]

@@ -13,10 +13,10 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from lean_trim.core.events import EventKind
-from lean_trim.ui.lanes import SETS, LaneSpec, lanes_from_text, lanes_to_text, toggled
-from lean_trim.ui.main_window import MainWindow
-from lean_trim.ui.trace_image import hatch_image
+from lean_trim.core.explore.events import EventKind
+from lean_trim.ui.tape.lanes import SETS, LaneSpec, lanes_from_text, lanes_to_text, toggled
+from lean_trim.ui.tape.trace_image import hatch_image
+from lean_trim.ui.window.main_window import MainWindow
 
 Until = Callable[..., None]
 

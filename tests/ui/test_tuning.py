@@ -12,13 +12,13 @@ import pytest
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
-from lean_trim.core.alignment import Kind
-from lean_trim.core.channels import Role
-from lean_trim.core.solve import Solution
-from lean_trim.core.vehicle import SourceSettings
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.explore.alignment import Kind
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.job.blobs import store_log
-from lean_trim.ui.main_window import MainWindow
 from lean_trim.ui.session import Session
+from lean_trim.ui.window.main_window import MainWindow
 
 Until = Callable[..., None]
 NEVER_MS = 600_000

@@ -14,15 +14,15 @@ from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from lean_trim.core.decision import Source
-from lean_trim.core.linking import samples_of_cells
-from lean_trim.ui.actions import COMMANDS
-from lean_trim.ui.finder import Finder
-from lean_trim.ui.main_window import MainWindow
-from lean_trim.ui.tape_data import describe_at
+from lean_trim.core.decision.decision import Source
+from lean_trim.core.explore.linking import samples_of_cells
+from lean_trim.ui.table.tile_view import Figure, solidity_of
+from lean_trim.ui.tape.tape_data import describe_at
+from lean_trim.ui.tape.trace_image import runs, trace_image
 from lean_trim.ui.theme import LIGHT, NIGHT
-from lean_trim.ui.tile_view import Figure, solidity_of
-from lean_trim.ui.trace_image import runs, trace_image
+from lean_trim.ui.window.actions import COMMANDS
+from lean_trim.ui.window.finder import Finder
+from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import center, click, drag
 
 Until = Callable[..., None]

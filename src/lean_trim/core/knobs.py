@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from .errors import BadInputError
+from lean_trim.core.errors import BadInputError
 
 
 @dataclass(frozen=True)

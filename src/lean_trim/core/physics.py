@@ -6,13 +6,13 @@ All relations are steady and per cylinder. Temperatures enter in degrees Celsius
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
+
+from lean_trim.core.types import Floats
 
 R_AIR = 287.05
 """Specific gas constant of dry air, J/(kg·K) (US Standard Atmosphere 1976, from memory)."""
 KELVIN = 273.15
-Floats = NDArray[np.float64]
-Mask = NDArray[np.bool_]
 
 
 def charge_density_g_per_l(map_kpa: ArrayLike, charge_c: ArrayLike) -> Floats:

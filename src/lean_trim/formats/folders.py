@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ..core.errors import BadInputError
+from lean_trim.core.errors import BadInputError
 
 
 def make_folder(path: Path) -> None:

@@ -10,14 +10,14 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.channels import LABELS, Role
-from ..core.errors import LogError
-from ..core.log import Log
-from .binary_log import read_columnar, read_mdf
-from .choices import Choices
-from .raw import RawColumns
-from .text_log import Progress, read_text
-from .understand import Understood, understand, wanted_columns
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.errors import LogError
+from lean_trim.formats.decode.binary_log import read_columnar, read_mdf
+from lean_trim.formats.decode.columns import RawColumns
+from lean_trim.formats.decode.text_log import Progress, read_text
+from lean_trim.formats.meaning.choices import Choices
+from lean_trim.formats.meaning.log_meaning import Understood, understand, wanted_columns
 
 MDF_MAGIC, PARQUET_MAGIC, ARROW_MAGIC = b"MDF     ", b"PAR1", b"ARROW1"
 

@@ -10,12 +10,12 @@ from typing import Any
 
 import numpy as np
 
-from ..core.film import DEFAULT_TAU_S
-from ..core.inference import Inferred
-from ..core.log_shares import LogShare
-from ..core.proposal import Proposal
-from ..core.sieve import RULES
-from ..core.solve import Solution
+from lean_trim.core.decision.proposal import Proposal
+from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.drive.film import DEFAULT_TAU_S
+from lean_trim.core.estimation.log_shares import LogShare
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.sieve.sieve import RULES
 
 
 def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:

@@ -7,10 +7,10 @@ import json
 
 import numpy as np
 
-from ..core.channels import Role
-from ..core.log import Log
-from ..core.tables import Axis, Table
-from .records import StoredLog
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Axis, Table
+from lean_trim.job.records import StoredLog
 
 UPDATE, JOINT = "new:", "joint"
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from ..core.decision import Decision, undecided
-from ..core.log import Log
-from ..core.tables import Table
-from ..core.vehicle import Vehicle
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.decision import Decision, undecided
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 
-from ..core.errors import BadInputError
+from lean_trim.core.errors import BadInputError
 
 APPLICATION_ID = 0x4C54524D
 

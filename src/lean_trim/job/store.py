@@ -12,16 +12,16 @@ from pathlib import Path
 
 import numpy as np
 
-from ..core.channels import Role
-from ..core.decision import Decision, Source, undecided
-from ..core.errors import BadInputError
-from ..core.tables import Table
-from ..core.vehicle import Vehicle
-from ..formats.choices import Choices, ColumnChoice
-from ..formats.vehicle_json import vehicle_dict, vehicle_from_dict
-from .blobs import log_from_parquet, table_from_row, table_row
-from .records import Job, LogInfo, Mark, Round, Span, StoredLog, Verdict
-from .schema import migrate
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.decision import Decision, Source, undecided
+from lean_trim.core.errors import BadInputError
+from lean_trim.formats.meaning.choices import Choices, ColumnChoice
+from lean_trim.formats.vehicle_sheet import vehicle_dict, vehicle_from_dict
+from lean_trim.job.blobs import log_from_parquet, table_from_row, table_row
+from lean_trim.job.records import Job, LogInfo, Mark, Round, Span, StoredLog, Verdict
+from lean_trim.job.schema import migrate
 
 SUFFIX = ".leantrim"
 

@@ -6,14 +6,14 @@ import json
 from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any, TypeVar
 
-from ..core.averages import AverageSettings
-from ..core.errors import BadInputError
-from ..core.proposal import PolicySettings
-from ..core.regimes import RegimeSettings
-from ..core.sieve import RULE_BITS, SieveSettings
-from ..core.solve import SolveSettings
-from ..core.surface import SurfaceSettings
-from ..core.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.decision.proposal import PolicySettings
+from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.estimation.averages import AverageSettings
+from lean_trim.core.estimation.surface import SurfaceSettings
+from lean_trim.core.pipeline.solve import SolveSettings
+from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
 
 KEY = "tuning"
 Settings = TypeVar("Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, SourceSettings)

@@ -7,16 +7,16 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from ..core.channels import Role
-from ..core.errors import BadInputError, CancelledError
-from ..core.log import Log, concatenate
-from ..core.vehicle import Vehicle
-from .driver import Controls, Driver
-from .ecu import Command, Ecu, Readings
-from .faults import Faults, FaultyParts
-from .lookup import CurveLookup
-from .plant import GEARS_RPM_PER_KMH, Plant
-from .truth import Truth, truth_for
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, concatenate
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import BadInputError, CancelledError
+from lean_trim.simcar.driver import Controls, Driver
+from lean_trim.simcar.ecu import Command, Ecu, Readings
+from lean_trim.simcar.faults import Faults, FaultyParts
+from lean_trim.simcar.lookup import CurveLookup
+from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
+from lean_trim.simcar.truth import Truth, truth_for
 
 STEP_S = 0.01
 LOG_EVERY = 4

@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from .plant import GEARS_RPM_PER_KMH, Plant
+from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
 
 APPROACH_S = 25.0
 """Longest time spent getting to a leg's gear and speed."""

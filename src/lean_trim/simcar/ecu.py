@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-from ..core.vehicle import Vehicle
-from .lookup import CurveLookup, GridLookup
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.simcar.lookup import CurveLookup, GridLookup
 
 LTFT_RPM = (1500.0, 2500.0, 4000.0)
 LTFT_LOAD = (35.0, 55.0, 80.0)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..core.errors import BadInputError
+from lean_trim.core.errors import BadInputError
 
 FREE_AIR_LAMBDA = 9.0
 """What a sensor that lost its heater reports, before the meter's own end stop."""

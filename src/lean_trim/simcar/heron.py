@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..core.tables import Axis, Table, ve_table
-from ..core.vehicle import Injectors, TableLimits, Vehicle
-from .truth import Truth, truth_for
+from lean_trim.core.data.tables import Axis, Table, ve_table
+from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
+from lean_trim.simcar.truth import Truth, truth_for
 
 RPM = np.array([600, 900, 1200, 1600, 2000, 2400, 2800, 3200, 3700, 4200, 4700, 5200, 5700, 6200, 6700, 7200], float)
 MAP = np.array([20, 28, 36, 46, 56, 66, 76, 86, 98, 112, 128, 146, 166, 188], float)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..core.solve import Solution
-from ..core.tables import Table
-from ..core.vehicle import Vehicle
-from .truth import Truth
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.simcar.truth import Truth
 
 
 def cell_error_pct(table: Table, vehicle: Vehicle, truth: Truth) -> np.ndarray:

@@ -6,7 +6,7 @@ import math
 from collections import deque
 from dataclasses import dataclass, field
 
-from .truth import Truth
+from lean_trim.simcar.truth import Truth
 
 GEARS_RPM_PER_KMH = (0.0, 118.0, 70.0, 48.0, 36.5, 29.0)
 MASS_KG = 880.0

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..core.vehicle import Vehicle
+from lean_trim.core.data.vehicle import Vehicle
 
 
 @dataclass(frozen=True)

@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QUndoCommand
 
-from ..core.decision import Decision
-from ..job.records import Mark, Span
-from ..job.tuning import Tuning
+from lean_trim.core.decision.decision import Decision
+from lean_trim.job.records import Mark, Span
+from lean_trim.job.tuning import Tuning
 
 if TYPE_CHECKING:
-    from .deciding import Deciding
-    from .tape_state import TapeState
-    from .tuning_desk import TuningDesk
+    from lean_trim.ui.deciding import Deciding
+    from lean_trim.ui.tape.tape_state import TapeState
+    from lean_trim.ui.tuning_desk import TuningDesk
 
 
 class DecisionCommand(QUndoCommand):

@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
-from ..core import decision as decide
-from ..core.decision import Decision
-from ..core.errors import LeanTrimError
-from ..job.records import Span
-from .commands import DecisionCommand, LeftOutCommand
+from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.decision import Decision
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.job.records import Span
+from lean_trim.ui.commands import DecisionCommand, LeftOutCommand
 
 if TYPE_CHECKING:
-    from .session import Session
+    from lean_trim.ui.session import Session
 
 
 class Deciding(QObject):

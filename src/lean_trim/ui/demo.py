@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from ..job.store import SUFFIX, JobStore
-from ..simcar.heron import heron
+from lean_trim.job.store import SUFFIX, JobStore
+from lean_trim.simcar.heron import heron
 
 DEMO_NAME = f"heron-demo{SUFFIX}"
 

@@ -8,13 +8,13 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
-from ..core.channels import Role
-from ..core.errors import CancelledError, LogError
-from ..core.log import Log, concatenate
-from ..core.vehicle import Vehicle
-from ..formats.logs import LABEL_ROLES, parse_rows
-from ..formats.vehicle_json import write_vehicle
-from .task import Report
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, concatenate
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.formats.logs import LABEL_ROLES, parse_rows
+from lean_trim.formats.vehicle_sheet import write_vehicle
+from lean_trim.ui.task import Report
 
 ROWS_PER_PIECE = 500
 

@@ -8,18 +8,18 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
-from ..core.channels import Role
-from ..core.errors import BadInputError, CancelledError, LogError
-from ..core.frame import make_frame
-from ..core.vehicle import Vehicle
-from ..formats.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
-from ..formats.logs import OpenedLog, open_log
-from ..job.blobs import store_log
-from ..job.records import StoredLog
-from .task import Report
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.errors import BadInputError, CancelledError, LogError
+from lean_trim.formats.logs import OpenedLog, open_log
+from lean_trim.formats.meaning.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
+from lean_trim.job.blobs import store_log
+from lean_trim.job.records import StoredLog
+from lean_trim.ui.task import Report
 
 if TYPE_CHECKING:
-    from .session import Session
+    from lean_trim.ui.session import Session
 
 
 @dataclass(frozen=True, eq=False)

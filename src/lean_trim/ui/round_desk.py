@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
-from ..core.tables import Table
-from ..job.blobs import store_log
-from ..job.records import StoredLog
-from .drive_process import drive_apart
-from .task import Report
+from lean_trim.core.data.tables import Table
+from lean_trim.job.blobs import store_log
+from lean_trim.job.records import StoredLog
+from lean_trim.ui.drive_process import drive_apart
+from lean_trim.ui.task import Report
 
 if TYPE_CHECKING:
-    from .session import Session
+    from lean_trim.ui.session import Session
 
 
 class RoundDesk(QObject):
@@ -68,7 +68,7 @@ class RoundDesk(QObject):
 
     def hand_over(self, path: Path) -> bool:
         """Write the decided table as CSV."""
-        from ..formats.tables_csv import write_table
+        from lean_trim.formats.tables import write_table
 
         if self.session.round is None or self.session.store is None:
             return False

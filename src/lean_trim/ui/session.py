@@ -10,26 +10,26 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoStack
 
-from ..core.decision import Decision
-from ..core.driving import driving_shares
-from ..core.events import Event, find_events
-from ..core.knock import knock_cells
-from ..core.log import Log
-from ..core.physics import Mask
-from ..core.proposal import PolicySettings, Proposal, propose
-from ..core.solve import DrivenLog, Solution, SolveSettings, join_logs, solve
-from ..core.vehicle import Vehicle
-from ..job.records import Job, Round, Span, StoredLog, Verdict
-from ..job.store import JobStore, load_job
-from ..job.tuning import KEY
-from .deciding import Deciding
-from .import_desk import ImportDesk
-from .round_desk import RoundDesk
-from .selection import Selection
-from .tape_state import TapeState
-from .task import Report, Task
-from .tuning_desk import TuningDesk
-from .worker import Worker
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.driving_shares import driving_shares
+from lean_trim.core.decision.knock import knock_cells
+from lean_trim.core.decision.proposal import PolicySettings, Proposal, propose
+from lean_trim.core.explore.events import Event, find_events
+from lean_trim.core.pipeline.solve import DrivenLog, Solution, SolveSettings, join_logs, solve
+from lean_trim.core.types import Mask
+from lean_trim.job.records import Job, Round, Span, StoredLog, Verdict
+from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.tuning import KEY
+from lean_trim.ui.deciding import Deciding
+from lean_trim.ui.import_desk import ImportDesk
+from lean_trim.ui.round_desk import RoundDesk
+from lean_trim.ui.selection import Selection
+from lean_trim.ui.tape.tape_state import TapeState
+from lean_trim.ui.task import Report, Task
+from lean_trim.ui.tuning_desk import TuningDesk
+from lean_trim.ui.worker import Worker
 
 
 class Session(QObject):

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
-from ..core.errors import CancelledError, LeanTrimError
+from lean_trim.core.errors import CancelledError, LeanTrimError
 
 Report = Callable[[float, Any], bool]
 

@@ -8,15 +8,15 @@ from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from ..core.errors import LeanTrimError
-from ..core.solve import Solution, SolveSettings, resolve
-from ..core.vehicle import SourceSettings
-from ..job.tuning import KEY, Tuning, tuning_from, tuning_text
-from .commands import TuningCommand
-from .task import Task
+from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, resolve
+from lean_trim.job.tuning import KEY, Tuning, tuning_from, tuning_text
+from lean_trim.ui.commands import TuningCommand
+from lean_trim.ui.task import Task
 
 if TYPE_CHECKING:
-    from .session import Session
+    from lean_trim.ui.session import Session
 
 REST_MS = 500
 Group = Literal["sieve", "regimes", "surface", "averages", "policy"]

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject
 
-from ..core.log import Log
-from .task import Report, Task
+from lean_trim.core.data.log import Log
+from lean_trim.ui.task import Report, Task
 
 if TYPE_CHECKING:
-    from .session import Session
+    from lean_trim.ui.session import Session
 
 
 class Worker(QObject):

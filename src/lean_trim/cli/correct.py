@@ -1,0 +1,82 @@
+"""``lean-trim correct``."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.driving_shares import driving_shares
+from lean_trim.core.decision.knock import knock_cells
+from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
+from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
+from lean_trim.formats.folders import make_folder
+from lean_trim.formats.logs import open_log
+from lean_trim.formats.round_json import write_round
+from lean_trim.formats.tables import read_table, write_table
+from lean_trim.formats.vehicle_sheet import read_vehicle
+
+REGIMES = ("idle", "part", "full", "boost")
+
+
+def run_correct(args: argparse.Namespace) -> None:
+    """``lean-trim correct``: logs and a sheet in, corrected table and round.json out."""
+    gains = _numbers(args.regime_gain, "--regime-gain", REGIMES)
+    policy = PolicySettings(
+        gain=args.gain, unvisited=args.unvisited, rich_bias_pct=args.rich_bias, extrapolate_end=args.extrapolate_end,
+        gain_idle=gains.get("idle", 1.0), gain_part=gains.get("part", 1.0), gain_full=gains.get("full", 1.0),
+        gain_boost=gains.get("boost", 1.0),
+    )  # fmt: skip
+    sieve = SieveSettings(_numbers(args.sieve, "--sieve"), _rules(args.sieve_off))
+    vehicle, warnings = read_vehicle(args.vehicle)
+    tables = _driven_on(args.driven_on, args.log, vehicle.airflow)
+    opened = [open_log(path, vehicle.stoich_afr) for path in args.log]
+    for line in (*warnings, *(w for o in opened for w in o.warnings)):
+        print(f"warning: {line}", file=sys.stderr)
+    logs = [DrivenLog(o.log, tables.get(path)) for o, path in zip(opened, args.log, strict=True)]
+    solution = solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
+    proposal = propose(
+        solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted),
+        driving_shares(solution.sifted, solution.observations),
+    )  # fmt: skip
+    make_folder(args.out)
+    write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
+    write_round(solution, proposal, args.out / "round.json")
+
+
+def _numbers(words: Sequence[str], option: str, allowed: Sequence[str] | None = None) -> dict[str, float]:
+    """NAME=NUMBER words as a mapping."""
+    out = {}
+    for word in words:
+        name, _, number = word.partition("=")
+        try:
+            out[name] = float(number)
+        except ValueError:
+            raise BadInputError(f"{option} {word!r} is not understood; write NAME=NUMBER") from None
+        if allowed is not None and name not in allowed:
+            raise BadInputError(f"{option} {name!r} is not known; allowed are {', '.join(allowed)}")
+    return out
+
+
+def _rules(names: Sequence[str]) -> frozenset[str]:
+    unknown = [n for n in names if n not in RULE_BITS]
+    if unknown:
+        raise BadInputError(f"--sieve-off {unknown[0]!r} is not a rule; allowed are {', '.join(RULE_BITS)}")
+    return frozenset(names)
+
+
+def _driven_on(words: Sequence[str], logs: Sequence[Path], kind: str) -> dict[Path, Table]:
+    """Tables that logs were driven on, by the log's path."""
+    from lean_trim.core.errors import BadInputError
+
+    out = {}
+    for word in words:
+        log, _, table = word.partition("=")
+        if Path(log) not in logs or not table:
+            raise BadInputError(f"--driven-on {word!r}: write LOG=TABLE, where LOG is one of the logs given")
+        out[Path(log)] = read_table(Path(table), kind)
+    return out

@@ -1,0 +1,1 @@
+"""What everything is made of: channels, logs, tables, vehicles."""

@@ -1,0 +1,160 @@
+"""A drive log: one time base and named channels in the computation's units."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.update_marks import update_mask
+from lean_trim.core.errors import LogError
+from lean_trim.core.types import Floats, Mask
+
+SHORTEST_STEP_S = 1e-3
+
+
+@dataclass(frozen=True, eq=False)
+class Log:
+    """One continuous log.
+
+    ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where nothing
+    was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the gap there.
+    ``updates`` marks the rows with a new reading for channels known to be slower than the rows.
+
+    Raises
+    ------
+    LogError
+        If the log is empty, the time base is not usable or a channel has another length.
+    """
+
+    time_s: Floats
+    channels: Mapping[Role, Floats]
+    name: str = field(default="log")
+    joints_s: tuple[float, ...] = field(default=())
+    updates: Mapping[Role, Mask] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        time = np.asarray(self.time_s, float)
+        if time.ndim != 1 or len(time) < 2:
+            raise LogError(f"{self.name} has {time.size} samples; at least 2 are needed")
+        if not np.isfinite(time).all():
+            row = int(np.flatnonzero(~np.isfinite(time))[0]) + 1
+            raise LogError(f"{self.name}: no time in sample {row}; every sample needs a time")
+        back = np.flatnonzero(np.diff(time) < 0)
+        if len(back):
+            raise LogError(f"{self.name}: time runs backwards after sample {back[0] + 1} ({time[back[0]]:.3f} s)")
+        for role, values in self.channels.items():
+            if np.shape(values) != time.shape:
+                raise LogError(f"{self.name}: {role} has {np.size(values)} samples, time has {len(time)}")
+
+    def __len__(self) -> int:
+        return len(self.time_s)
+
+    def __contains__(self, role: Role) -> bool:
+        return role in self.channels
+
+    def __getitem__(self, role: Role) -> Floats:
+        if role not in self.channels:
+            raise LogError(f"{self.name} has no channel for {LABELS[role][0].lower()} ({role})")
+        return self.channels[role]
+
+    def get(self, role: Role, default: float = np.nan) -> Floats:
+        """The channel, or a constant array where it was not logged."""
+        return self.channels[role] if role in self.channels else np.full(len(self), default)
+
+    def require(self, roles: Iterable[Role]) -> None:
+        """Raise LogError naming every missing channel."""
+        missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
+        if missing:
+            raise LogError(f"{self.name} lacks {', '.join(missing)}; log it, or name the column that holds it")
+
+    def update_mask(self, role: Role) -> Mask:
+        """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values."""
+        return self.updates[role] if role in self.updates else update_mask(self[role])
+
+    @property
+    def step_s(self) -> float:
+        """Median time between samples, s."""
+        return typical_step_s(self.time_s)
+
+    @property
+    def durations_s(self) -> Floats:
+        """Time each sample stands for, s; a gap counts as one ordinary step."""
+        out = np.empty(len(self.time_s))
+        np.minimum(np.diff(self.time_s), 3.0 * self.step_s, out=out[:-1])
+        out[-1] = self.step_s
+        return out
+
+    @property
+    def duration_s(self) -> float:
+        return float(self.time_s[-1] - self.time_s[0])
+
+
+def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
+    """Put pieces of one drive in order; channels missing in a piece become NaN there."""
+    pieces = list(logs)
+    roles = sorted({r for p in pieces for r in p.channels})
+    slow = {r for p in pieces for r in p.updates}
+    time = np.concatenate([p.time_s for p in pieces])
+    updates = {
+        r: np.concatenate([p.update_mask(r) if r in p else np.zeros(len(p), bool) for p in pieces]) for r in slow
+    }
+    joints = tuple(j for p in pieces for j in p.joints_s)
+    return Log(time, {r: np.concatenate([p.get(r) for p in pieces]) for r in roles}, name, joints, updates)
+
+
+def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
+    """Slope of a straight line fitted over a centred window, in units per second.
+
+    A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as the mean.
+    """
+    from lean_trim.core.kernels.log_loops import fill, mean_of_finite, slope
+
+    values = as_loop(values)
+    mean, whole = mean_of_finite(values)
+    return slope(values if whole else fill(values, mean), as_loop(time_s), half_window(time_s, over_s))
+
+
+def half_window(time_s: Floats, over_s: float) -> int:
+    """Samples on either side that make up a window of ``over_s``, at least 1."""
+    return max(1, round(over_s / max(typical_step_s(time_s), 1e-6) / 2))
+
+
+def typical_step_s(time_s: Floats) -> float:
+    """Median step of a time base, s, from at most about 8000 of its steps; the mean one where most times are repeated."""
+    at = np.arange(0, len(time_s) - 1, max(1, len(time_s) // 8192))
+    median = float(np.median(time_s[at + 1] - time_s[at]))
+    mean = float(time_s[-1] - time_s[0]) / max(len(time_s) - 1, 1)
+    return median or mean or SHORTEST_STEP_S
+
+
+def spread(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:
+    """Extend every True sample by a hold-off before and after it (seconds, >= 0)."""
+    from lean_trim.core.kernels.log_loops import hold_off
+
+    if not mask.any():
+        return np.zeros(len(mask), bool)
+    return hold_off(np.ascontiguousarray(mask), as_loop(time_s), float(before_s), float(after_s))
+
+
+def running_box(values: Floats, time_s: Floats, over_s: float) -> Floats:
+    """Running mean over a centred window, shape (n,), the ends repeated."""
+    from lean_trim.core.kernels.log_loops import box_mean
+
+    return box_mean(as_loop(values), half_window(time_s, over_s))
+
+
+def as_loop(values: NDArray[np.generic]) -> Floats:
+    """The array as compiled loops take it: contiguous float64."""
+    return np.ascontiguousarray(values, np.float64)
+
+
+def filled(values: Floats, instead: float = 0.0) -> Floats:
+    """The values with a number where there is none (NaN or infinite), shape (n,); the array itself if nothing is missing."""
+    from lean_trim.core.kernels.log_loops import fill, mean_of_finite
+
+    values = as_loop(values)
+    return values if mean_of_finite(values)[1] else fill(values, instead)

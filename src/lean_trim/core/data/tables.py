@@ -1,0 +1,157 @@
+"""Airflow tables: a grid over rpm × MAP or a curve over a sensor signal, with the ECU's own interpolation."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from lean_trim.core.errors import TableError
+from lean_trim.core.types import Floats, Ints
+
+MAX_POINTS = 512
+
+
+@dataclass(frozen=True, eq=False)
+class Axis:
+    """A strictly rising axis of 2 to 512 finite points with a name and a unit."""
+
+    name: str
+    unit: str
+    points: Floats
+
+    def __post_init__(self) -> None:
+        points = np.array(self.points, dtype=float)
+        label = f"the {self.name} axis"
+        if points.ndim != 1 or not 2 <= len(points) <= MAX_POINTS:
+            raise TableError(f"{label} has {points.size} points; allowed are 2 to {MAX_POINTS}")
+        if not np.isfinite(points).all():
+            where = int(np.flatnonzero(~np.isfinite(points))[0]) + 1
+            raise TableError(f"{label} has no number at point {where}; every point must be a finite number")
+        drops = np.flatnonzero(np.diff(points) <= 0)
+        if len(drops):
+            a, b = points[drops[0]], points[drops[0] + 1]
+            raise TableError(f"{label} is not rising: {a:g} is followed by {b:g}; sort it strictly rising")
+        points.setflags(write=False)
+        object.__setattr__(self, "points", points)
+
+    def __len__(self) -> int:
+        return len(self.points)
+
+    def locate(self, at: ArrayLike) -> tuple[Ints, Floats]:
+        """Lower point index and fraction towards the next one, clamped to the ends as an ECU does.
+
+        NaN stays NaN in the fraction (with index 0).
+        """
+        x = np.clip(np.asarray(at, float), self.points[0], self.points[-1])
+        low = np.clip(np.searchsorted(self.points, x, side="right") - 1, 0, len(self.points) - 2)
+        low = np.where(np.isnan(x), 0, low)
+        fraction = (x - self.points[low]) / (self.points[low + 1] - self.points[low])
+        return low.astype(np.intp), fraction
+
+    def inside(self, at: ArrayLike) -> NDArray[np.bool_]:
+        """True where the value lies within the axis."""
+        x = np.asarray(at, float)
+        return (x >= self.points[0]) & (x <= self.points[-1])
+
+
+@dataclass(frozen=True, eq=False)
+class Interpolation:
+    """Cells and weights each sample reads: ``cells`` and ``weights`` have shape (n, corners); weights add to 1."""
+
+    cells: Ints
+    weights: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Table:
+    """Values over one axis (a curve) or two (rows = first axis, columns = second axis).
+
+    Raises
+    ------
+    TableError
+        If the shape does not fit the axes or a cell is not a positive finite number.
+    """
+
+    axes: tuple[Axis, ...]
+    values: Floats
+    unit: str
+    name: str = field(default="")
+
+    def __post_init__(self) -> None:
+        values = np.array(self.values, dtype=float)
+        if values.shape != self.shape:
+            raise TableError(
+                f"{self.name or 'the table'} has shape {values.shape}, its axes ask for {self.shape} (rows, columns)"
+            )
+        bad = np.argwhere(~(np.isfinite(values) & (values > 0)))
+        if len(bad):
+            place = " / ".join(f"{a.name} {a.points[i]:g}" for a, i in zip(self.axes, bad[0], strict=True))
+            value = values[tuple(bad[0])]
+            raise TableError(f"{self.name or 'the table'}: {value:g} at {place} is not a number above 0")
+        values.setflags(write=False)
+        object.__setattr__(self, "values", values)
+
+    @property
+    def shape(self) -> tuple[int, ...]:
+        return tuple(len(a) for a in self.axes)
+
+    @property
+    def size(self) -> int:
+        return int(np.prod(self.shape))
+
+    def with_values(self, values: ArrayLike) -> Table:
+        """The same axes and unit with other cells."""
+        return Table(self.axes, np.asarray(values, float).reshape(self.shape), self.unit, self.name)
+
+    def same_axes(self, other: Table) -> bool:
+        """True if both tables have the same axis points."""
+        return self.shape == other.shape and all(
+            np.array_equal(a.points, b.points) for a, b in zip(self.axes, other.axes, strict=True)
+        )
+
+    def interpolate(self, *at: ArrayLike) -> Interpolation:
+        """Cells and weights for coordinates given in the order of ``axes``, each of shape (n,)."""
+        cells = np.zeros((np.size(at[0]), 1), np.intp)
+        weights = np.ones((np.size(at[0]), 1))
+        for axis, x in zip(self.axes, at, strict=True):
+            low, fraction = axis.locate(x)
+            pair = np.stack([low, low + 1], axis=1)
+            share = np.stack([1.0 - fraction, fraction], axis=1)
+            cells = (cells[:, :, None] * len(axis) + pair[:, None, :]).reshape(len(pair), -1)
+            weights = (weights[:, :, None] * share[:, None, :]).reshape(len(pair), -1)
+        return Interpolation(cells, weights)
+
+    def lookup(self, *at: ArrayLike) -> Floats:
+        """Interpolated value at each coordinate, shape (n,)."""
+        mesh = self.interpolate(*at)
+        return np.einsum("ij,ij->i", mesh.weights, self.values.ravel()[mesh.cells])
+
+    def nearest(self, *at: ArrayLike) -> Ints:
+        """Flat index of the cell nearest to each coordinate (in units of the local axis step)."""
+        cell = np.zeros(np.size(at[0]), np.intp)
+        for axis, x in zip(self.axes, at, strict=True):
+            low, fraction = axis.locate(x)
+            cell = cell * len(axis) + low + (np.nan_to_num(fraction) >= 0.5)
+        return cell
+
+    def inside(self, *at: ArrayLike) -> NDArray[np.bool_]:
+        """True where every coordinate lies within its axis."""
+        return np.logical_and.reduce([a.inside(x) for a, x in zip(self.axes, at, strict=True)])
+
+
+def ve_table(rpm: ArrayLike, map_kpa: ArrayLike, ve_pct: ArrayLike, name: str = "VE") -> Table:
+    """A VE table in percent: rows over MAP (kPa absolute), columns over engine speed."""
+    rows = Axis("MAP", "kPa", np.asarray(map_kpa, float))
+    columns = Axis("engine speed", "rpm", np.asarray(rpm, float))
+    return Table((rows, columns), np.asarray(ve_pct, float), "%", name)
+
+
+def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", name: str = "MAF") -> Table:
+    """A mass-airflow curve in g/s over sensor frequency (Hz) or voltage (V); it must rise."""
+    flow = np.asarray(g_per_s, float)
+    drops = np.flatnonzero(np.diff(flow) < 0)
+    if len(drops):
+        raise TableError(f"{name}: airflow falls from {flow[drops[0]]:g} to {flow[drops[0] + 1]:g} g/s; it must rise")
+    return Table((Axis("MAF signal", signal_unit, np.asarray(signal, float)),), flow, "g/s", name)

@@ -1,0 +1,112 @@
+"""What is known of the vehicle before any log: engine, fuel, injectors, sensors, limits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.knobs import Knob
+from lean_trim.core.types import Floats
+
+Airflow = Literal["ve", "maf"]
+Feedback = Literal["wideband", "narrowband", "none"]
+SensorPlace = Literal["downpipe", "tailpipe"]
+SourceKind = Literal["auto", "table", "flag", "rule"]
+
+
+@dataclass(frozen=True, eq=False)
+class Injectors:
+    """Injector data as the ECU holds it: flow per injector in g/s at the rated Δp, dead time in ms over volts."""
+
+    flow_g_per_s: float
+    rated_pressure_kpa: float
+    volts: Floats
+    dead_time_ms: Floats
+
+    def dead_time_at(self, volts: ArrayLike) -> Floats:
+        """Dead time in ms, interpolated over battery voltage, held constant past the ends."""
+        return np.interp(np.asarray(volts, float), self.volts, self.dead_time_ms)
+
+
+@dataclass(frozen=True)
+class TableLimits:
+    """Resolution and range of the ECU's table field, in the table's unit."""
+
+    resolution: float
+    lowest: float
+    highest: float
+
+    def __post_init__(self) -> None:
+        if not (self.resolution > 0 and self.lowest < self.highest):
+            raise BadInputError(
+                f"table limits: resolution {self.resolution:g} must be above 0 and "
+                f"lowest {self.lowest:g} below highest {self.highest:g}"
+            )
+
+
+SOURCE_KNOBS: tuple[Knob, ...] = (
+    Knob("ve_below_rpm", "VE table below", 0.0, 0.0, 10000.0, "rpm"),
+    Knob("ve_above_map_rate", "and MAP faster than", 0.0, 0.0, 500.0, "%/s"),
+)
+
+
+@dataclass(frozen=True)
+class SourceSettings:
+    """How to tell which airflow model was in force.
+
+    kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is the user's word that
+        the ECU was forced onto it; "flag" asks for the logged flag; "rule" applies the two limits below.
+    ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
+    ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0 (never) to 500.
+    """
+
+    kind: SourceKind = "auto"
+    ve_below_rpm: float = 0.0
+    ve_above_map_rate: float = 0.0
+
+    def __post_init__(self) -> None:
+        for knob in SOURCE_KNOBS:
+            knob.checked(getattr(self, knob.name))
+
+
+@dataclass(frozen=True, eq=False)
+class Vehicle:
+    """One vehicle with the calibration that is in its ECU."""
+
+    name: str
+    displacement_l: float
+    cylinders: int
+    stoich_afr: float
+    airflow: Airflow
+    feedback: Feedback
+    injectors: Injectors
+    table: Table
+    target: Table | None
+    limits: TableLimits
+    exhaust_volume_l: float
+    redline_rpm: float = field(default=7000.0)
+    sensor_place: SensorPlace = "downpipe"
+    source: SourceSettings = field(default_factory=SourceSettings)
+
+    @property
+    def cylinder_l(self) -> float:
+        return self.displacement_l / self.cylinders
+
+    def with_table(self, table: Table) -> Vehicle:
+        """The same vehicle driven on another airflow table."""
+        return replace(self, table=table)
+
+
+def default_limits(airflow: Airflow) -> TableLimits:
+    """Field limits assumed where the vehicle sheet names none (common practice, no source)."""
+    return TableLimits(0.1, 5.0, 250.0) if airflow == "ve" else TableLimits(0.001, 0.0, 2000.0)
+
+
+def default_exhaust_volume_l(displacement_l: float) -> float:
+    """Volume between valves and sensor assumed where the sheet names none: 1.5 engine volumes."""
+    return 1.5 * displacement_l

@@ -1,0 +1,113 @@
+"""Cautions that belong to a decision about to be made."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.proposal import PolicySettings, boosted
+from lean_trim.core.types import Floats, Mask
+
+LARGE_STEP_PCT = 12.0
+FULL_LOAD_KPA = 85.0
+
+
+def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, policy: PolicySettings) -> list[str]:
+    """Sentences to show beside an accept button.
+
+    Parameters
+    ----------
+    step_pct : change that would be made per cell, in the table's shape; negative takes fuel out.
+    cells : the cells in question, all if None.
+    """
+    step = _of_cells(step_pct, cells)
+    out = []
+    lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
+    if lean_boost:
+        out.append(
+            f"{_cells(lean_boost)} above atmospheric would get less fuel. Lean under boost destroys engines: end runs at once "
+            "on lean, knock or falling fuel pressure."
+        )
+    elif len(table.axes) == 2:
+        load = np.broadcast_to((table.axes[0].points >= FULL_LOAD_KPA)[:, None], table.shape)
+        lean_load = int((load & (step < -2.0)).sum())
+        if lean_load:
+            out.append(f"{_cells(lean_load)} near full load would get less fuel. Approach full throttle in short runs.")
+    large = int((np.abs(step) > LARGE_STEP_PCT).sum())
+    if large:
+        out.append(
+            f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and injectors first."
+        )
+    return out
+
+
+def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:
+    """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off."""
+    count = int((knocked & (_of_cells(step_pct, cells) < 0.0)).sum())
+    return (
+        [f"{_cells(count)} in which knock was seen would get less fuel; the rule that holds them is off."]
+        if count
+        else []
+    )
+
+
+HOLE_PCT = 5.0
+
+
+def holes(table: Table, values: Floats) -> int:
+    """Cells left as they were that now stand more than 5 % below both neighbours along an axis, and did not before."""
+    count = np.zeros(table.shape, bool)
+    kept = values == table.values
+    for axis in range(len(table.axes)):
+        new, old = np.moveaxis(values, axis, 0), np.moveaxis(table.values, axis, 0)
+        low, was = np.minimum(new[:-2], new[2:]), np.minimum(old[:-2], old[2:])
+        deep = (new[1:-1] < low * (1 - HOLE_PCT / 100)) & ~(old[1:-1] < was * (1 - HOLE_PCT / 100))
+        np.moveaxis(count, axis, 0)[1:-1] |= deep & np.moveaxis(kept, axis, 0)[1:-1]
+    return int(count.sum())
+
+
+KINK_PCT = 5.0
+
+
+def kinks(table: Table, values: Floats) -> int:
+    """Cells that now stand more than 5 % off the straight line between their neighbours along an axis, and 2 % more than before."""
+    off = np.zeros(table.shape, bool)
+    for axis, points in enumerate(a.points for a in table.axes):
+        share = (points[1:-1] - points[:-2]) / (points[2:] - points[:-2])
+        bends = []
+        for field in (values, table.values):
+            logs = np.moveaxis(np.log(field), axis, -1)
+            bends.append(np.abs(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share)))
+        rough = (bends[0] > KINK_PCT / 100) & (bends[0] > bends[1] + 0.02)
+        np.moveaxis(off, axis, -1)[..., 1:-1] |= rough
+    return int(off.sum())
+
+
+def shape_caution(table: Table, values: Floats) -> str:
+    """A sentence if the written table would be rougher than the one driven on, or have lean holes, else ""."""
+    rough, lean = kinks(table, values), holes(table, values)
+    if not rough and not lean:
+        return ""
+    if not lean:
+        stands = "stands" if rough == 1 else "stand"
+        return f"{_cells(rough)} {stands} {KINK_PCT:g} % off the line of the neighbours: shape the edges or drive them."
+    many = f"{_cells(max(rough, lean))} off the line of the neighbours by {KINK_PCT:g} %, "
+    whole = (
+        f"{lean} of them not driven and below both, a lean hole"
+        if rough > lean
+        else "not driven and below both, a lean hole"
+    )
+    return f"{many}{whole}: shape the edges, or carry enrichment."
+
+
+def _of_cells(step_pct: Floats, cells: Iterable[int] | None) -> Floats:
+    """The steps of the cells in question, 0 elsewhere."""
+    mask = np.zeros(step_pct.size, bool)
+    mask[list(range(mask.size) if cells is None else cells)] = True
+    return np.where(mask.reshape(step_pct.shape), step_pct, 0.0)
+
+
+def _cells(count: int) -> str:
+    return "1 cell" if count == 1 else f"{count} cells"

@@ -1,0 +1,118 @@
+"""What the user decided for each cell of the table that will be written."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from enum import IntEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import TableLimits
+from lean_trim.core.decision.proposal import Proposal, quantise
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.types import Floats
+
+
+class Source(IntEnum):
+    """Where a decided value comes from."""
+
+    UNTOUCHED = 0
+    ACCEPTED = 1
+    BY_HAND = 2
+
+
+@dataclass(frozen=True, eq=False)
+class Decision:
+    """Values to be written, where each came from, and which cells are pinned. Arrays have the table's shape."""
+
+    values: Floats
+    source: NDArray[np.int8]
+    pinned: NDArray[np.bool_]
+
+    @property
+    def changed(self) -> int:
+        """Number of cells the user accepted or set."""
+        return int((self.source != Source.UNTOUCHED).sum())
+
+
+def undecided(table: Table) -> Decision:
+    """Nothing decided: every cell keeps its value."""
+    return Decision(table.values.copy(), np.zeros(table.shape, np.int8), np.zeros(table.shape, bool))
+
+
+def _mask(decision: Decision, cells: Iterable[int] | None) -> NDArray[np.bool_]:
+    mask = np.zeros(decision.values.size, bool)
+    mask[list(range(mask.size) if cells is None else cells)] = True
+    return mask.reshape(decision.values.shape)
+
+
+def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None = None) -> Decision:
+    """Take the proposed value in the given cells (all if None) where it is a change; pinned cells stay."""
+    take = _mask(decision, cells) & (proposal.step_pct != 0.0) & ~decision.pinned
+    return replace(
+        decision,
+        values=np.where(take, proposal.table.values, decision.values),
+        source=np.where(take, np.int8(Source.ACCEPTED), decision.source),
+    )
+
+
+def put_back(decision: Decision, table: Table, cells: Iterable[int] | None = None) -> Decision:
+    """Return the given cells to the value they were driven on; pins stay."""
+    back = _mask(decision, cells)
+    return replace(
+        decision,
+        values=np.where(back, table.values, decision.values),
+        source=np.where(back, np.int8(Source.UNTOUCHED), decision.source),
+    )
+
+
+def pin(decision: Decision, table: Table, cells: Iterable[int], on: bool) -> Decision:
+    """Pin cells to the value they were driven on, or release them."""
+    mask = _mask(decision, cells)
+    if on:
+        decision = put_back(decision, table, cells)
+    return replace(decision, pinned=(decision.pinned | mask) if on else (decision.pinned & ~mask))
+
+
+_INPUT = re.compile(r"\s*(?P<op>[x×*=]|[+-])?\s*(?P<number>\d+([.,]\d*)?|[.,]\d+)\s*(?P<pct>%)?\s*")
+INPUT_HELP = "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amount), =82 (value)"
+
+
+def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLimits) -> Decision:
+    """Apply typed input such as "+3%", "x0.95", "-2" or "=82" to cells that are not pinned.
+
+    Raises
+    ------
+    BadInputError
+        If the text is not understood or the result leaves the table's range.
+    """
+    found = _INPUT.fullmatch(text.replace("−", "-"))
+    if not found:
+        raise BadInputError(f"{text!r} is not understood; {INPUT_HELP}")
+    number, op = float(found["number"].replace(",", ".")), found["op"]
+    if found["pct"] and op not in ("+", "-"):
+        raise BadInputError(f"{text!r} is not understood; {INPUT_HELP}")
+    sign = -1.0 if op == "-" else 1.0
+    if found["pct"]:
+        wanted = decision.values * (1.0 + sign * number / 100.0)
+    elif op in ("+", "-"):
+        wanted = decision.values + sign * number
+    elif op in ("x", "×", "*"):
+        wanted = decision.values * number
+    else:
+        wanted = np.full_like(decision.values, number)
+    take = _mask(decision, cells) & ~decision.pinned
+    values, clipped = quantise(np.maximum(wanted, 0.0), limits)
+    if (clipped & take).any():
+        raise BadInputError(
+            f"{text!r} leaves the table's range of {limits.lowest:g} to {limits.highest:g}; nothing was changed"
+        )
+    return replace(
+        decision,
+        values=np.where(take, values, decision.values),
+        source=np.where(take, np.int8(Source.BY_HAND), decision.source),
+    )

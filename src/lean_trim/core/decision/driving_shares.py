@@ -1,0 +1,41 @@
+"""How each cell was driven: at idle, at full throttle, or between."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
+from lean_trim.core.types import Floats
+
+
+@dataclass(frozen=True, eq=False)
+class DrivingShares:
+    """Shares of the used seconds per cell, in the table's shape, 0 without driving; whether the airflow signal met its end."""
+
+    idle: Floats
+    full: Floats
+    end_pegged: bool
+
+
+def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
+    """Read the shares from what was used."""
+    scene = sifted.scene
+    pegged = bool((sifted.hits & RULE_BITS["airflow_end"]).any())
+    return DrivingShares(
+        _share(scene, observations, Regime.IDLE), _share(scene, observations, Regime.FULL_THROTTLE), pegged
+    )
+
+
+def _share(scene: Scene, observations: Observations, regime: Regime) -> Floats:
+    table, mesh = scene.motion.frame.vehicle.table, observations.mesh
+    seconds = mesh.weights * observations.seconds[:, None]
+    part = seconds * (scene.regime[observations.index] == regime)[:, None]
+    cells = mesh.cells.ravel()
+    whole: Floats = np.asarray(np.bincount(cells, seconds.ravel(), table.size), np.float64)
+    here: Floats = np.asarray(np.bincount(cells, part.ravel(), table.size), np.float64)
+    return (here / np.where(whole > 0.0, whole, 1.0)).reshape(table.shape)

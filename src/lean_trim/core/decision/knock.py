@@ -1,0 +1,23 @@
+"""Cells in which knock was seen; no fuel may be taken out of them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.estimation.evidence import MIN_SHARE
+from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
+from lean_trim.core.types import Mask
+
+
+def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
+    """Cells read with a share of at least 20 % while knock retard was active, in the table's shape.
+
+    Every sample counts, also those the sieve leaves out. All False where knock retard was not logged, or
+    where its rule is off unless asked ``even_if_off``.
+    """
+    frame = sifted.scene.motion.frame
+    table, seen = frame.vehicle.table, np.zeros(frame.vehicle.table.size, bool)
+    if even_if_off or "knock" not in sifted.settings.disabled:
+        active = (sifted.hits & RULE_BITS["knock"]) != 0
+        seen[frame.mesh.cells[active][frame.mesh.weights[active] >= MIN_SHARE]] = True
+    return seen.reshape(table.shape)

@@ -1,0 +1,209 @@
+"""From an estimate to the table that would be written: gain, step limits, resolution and range."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import TableLimits
+from lean_trim.core.decision.driving_shares import DrivingShares
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.knobs import Knob
+from lean_trim.core.types import Floats
+
+Unvisited = Literal["keep", "carry", "taper"]
+UNVISITED: tuple[Unvisited, ...] = ("keep", "carry", "taper")
+
+
+class Status(StrEnum):
+    """Which rule decided a cell."""
+
+    CORRECTED = "corrected"
+    KEPT = "kept"
+    LIMITED = "limited"
+    RANGE = "range"
+    PINNED = "pinned"
+    KNOCK = "knock"
+    CARRIED = "carried"
+    RISING = "rising"
+    EXTRAPOLATED = "extrapolated"
+
+
+STATUS_TEXT = {
+    Status.CORRECTED: "changed by what the drive says",
+    Status.KEPT: "kept: not enough steady driving here",
+    Status.LIMITED: "changed by the step limit, less than asked; drive again before going further",
+    Status.RANGE: "stopped at the end of the table's range; the scale has to be moved, not the cell",
+    Status.PINNED: "kept: pinned by hand",
+    Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
+    Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
+    Status.RISING: "raised so that the curve never falls",
+    Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, whichever is richer",
+}
+
+
+POLICY_KNOBS: tuple[Knob, ...] = (
+    Knob("gain", "Share written, all", 1.0, 0.0, 1.0, ""),
+    Knob("gain_idle", "Share at idle", 1.0, 0.0, 1.0, ""),
+    Knob("gain_part", "Share at part throttle", 1.0, 0.0, 1.0, ""),
+    Knob("gain_full", "Share at full throttle", 1.0, 0.0, 1.0, ""),
+    Knob("gain_boost", "Share in boost", 1.0, 0.0, 1.0, ""),
+    Knob("add_limit_pct", "Most fuel added", 25.0, 0.0, 100.0, "%"),
+    Knob("remove_limit_pct", "Most fuel removed", 20.0, 0.0, 100.0, "%"),
+    Knob("boost_remove_limit_pct", "Most removed in boost", 12.0, 0.0, 100.0, "%"),
+    Knob("rich_bias_pct", "Rich bias", 0.0, 0.0, 5.0, "%"),
+    Knob("atmospheric_kpa", "Boost counts from", 101.0, 60.0, 110.0, "kPa"),
+)
+"""Numbers of the policy (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class PolicySettings:
+    """How much of an estimate is written at once. Values of ``POLICY_KNOBS``, and:
+
+    unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the nearest driven
+        cell, never a leaning; "taper" the same, halved with every cell of distance.
+    extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point, never below the old value.
+    pinned : flat indices of cells that must not change.
+
+    The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises BadInputError outside a range.
+    """
+
+    gain: float = 1.0
+    gain_idle: float = 1.0
+    gain_part: float = 1.0
+    gain_full: float = 1.0
+    gain_boost: float = 1.0
+    add_limit_pct: float = 25.0
+    remove_limit_pct: float = 20.0
+    boost_remove_limit_pct: float = 12.0
+    rich_bias_pct: float = 0.0
+    atmospheric_kpa: float = 101.0
+    unvisited: Unvisited = "keep"
+    extrapolate_end: bool = False
+    pinned: frozenset[int] = field(default_factory=frozenset)
+
+    def __post_init__(self) -> None:
+        for knob in POLICY_KNOBS:
+            knob.checked(getattr(self, knob.name))
+        if self.unvisited not in UNVISITED:
+            raise BadInputError(f"unvisited is {self.unvisited!r}; allowed are {', '.join(UNVISITED)}")
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """The table that would be written and, per cell, the step in percent and the rule that decided it."""
+
+    table: Table
+    step_pct: Floats
+    status: NDArray[np.object_]
+
+
+def propose(
+    estimate: Estimate,
+    settings: PolicySettings,
+    limits: TableLimits,
+    no_leaner: NDArray[np.bool_] | None = None,
+    driving: DrivingShares | None = None,
+) -> Proposal:
+    """Apply the policy to an estimate.
+
+    Parameters
+    ----------
+    no_leaner : cells from which no fuel may be taken (knock was seen there), in the table's shape.
+    driving : how each cell was driven, for the shares by regime; all part throttle if None.
+    """
+    table = estimate.table
+    wanted = _gain(table, settings, driving) * (np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct)
+    status = np.full(table.shape, Status.CORRECTED, object)
+    remove = np.full(table.shape, settings.remove_limit_pct)
+    remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
+    step = np.clip(wanted, -remove, settings.add_limit_pct)
+    status[np.abs(step - wanted) > 1e-9] = Status.LIMITED
+    if no_leaner is not None:
+        held = no_leaner & (step < 0.0)
+        step[held], status[held] = 0.0, Status.KNOCK
+    keep = ~estimate.supported
+    step[keep], status[keep] = 0.0, Status.KEPT
+    if settings.unvisited != "keep":
+        carried = _carried(step, estimate.supported, settings.unvisited == "taper")
+        status[keep & (carried > 0)] = Status.CARRIED
+        step = np.where(keep, carried, step)
+    if settings.extrapolate_end and len(table.axes) == 1 and not (driving is not None and driving.end_pegged):
+        ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
+        status[keep & (ahead > 0)] = Status.EXTRAPOLATED
+        step = np.where(keep & (ahead > 0), ahead, step)
+    pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
+    step[pinned], status[pinned] = 0.0, Status.PINNED
+    return _written(table, step, status, limits)
+
+
+def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:
+    """Share of the correction written per cell."""
+    idle, full = (driving.idle, driving.full) if driving is not None else (0.0, 0.0)
+    part = 1.0 - idle - full
+    share = idle * settings.gain_idle + full * settings.gain_full + part * settings.gain_part
+    return settings.gain * np.where(boosted(table, settings.atmospheric_kpa), settings.gain_boost, share)
+
+
+def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float) -> Floats:
+    """Steps of the points past the last driven one: the richer of the line of the last driven segment and its last enrichment.
+
+    A sensor's curve bends upwards, so that the line alone would often mean less air than before; it is never less than 0.
+    """
+    out = np.zeros(table.shape)
+    last = int(np.flatnonzero(supported)[-1]) if supported.any() else 0
+    if last < 1 or not supported[last - 1]:
+        return out
+    x, new = table.axes[0].points, table.values * (1.0 + step / 100.0)
+    slope = (new[last] - new[last - 1]) / (x[last] - x[last - 1])
+    line = new[last] + slope * (x[last + 1 :] - x[last])
+    on_line = 100.0 * (line / table.values[last + 1 :] - 1.0)
+    out[last + 1 :] = np.clip(np.maximum(on_line, step[last]), 0.0, most_pct)
+    return out
+
+
+def _carried(step: Floats, supported: NDArray[np.bool_], taper: bool) -> Floats:
+    """Enrichment of the nearest supported cell, in cells without support; distances in cells."""
+    if not supported.any():
+        return np.zeros_like(step)
+    from scipy.ndimage import distance_transform_edt
+
+    distance, nearest = distance_transform_edt(~supported, return_indices=True)
+    source = np.maximum(step[tuple(nearest)], 0.0)
+    return np.asarray(source * 0.5**distance if taper else source)
+
+
+def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits) -> Proposal:
+    """Round to the field, keep untouched cells exactly, keep a curve rising."""
+    values, clipped = quantise(table.values * (1 + step / 100), limits)
+    same = step == 0.0
+    values[same] = table.values[same]
+    status[clipped & ~same] = Status.RANGE
+    if len(table.axes) == 1:
+        rising = np.maximum.accumulate(values)
+        status[rising > values] = Status.RISING
+        values = rising
+    return Proposal(table.with_values(values), 100 * (values / table.values - 1), status)
+
+
+def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bool_]]:
+    """Round to the field's resolution and clip to its range; also tells which cells were clipped."""
+    rounded: Floats = np.round(np.asarray(values, float) / limits.resolution) * limits.resolution
+    decimals = max(0, int(np.ceil(-np.log10(limits.resolution))) + 2)
+    lowest = max(limits.lowest, limits.resolution)
+    clipped = (rounded < lowest) | (rounded > limits.highest)
+    return np.asarray(np.round(np.clip(rounded, lowest, limits.highest), decimals), np.float64), clipped
+
+
+def boosted(table: Table, atmospheric_kpa: float) -> NDArray[np.bool_]:
+    """Cells above atmospheric pressure, in the table's shape; none for a curve."""
+    if len(table.axes) == 1:
+        return np.zeros(table.shape, bool)
+    return np.broadcast_to((table.axes[0].points > atmospheric_kpa)[:, None], table.shape).copy()

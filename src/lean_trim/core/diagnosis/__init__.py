@@ -1,0 +1,1 @@
+"""Faults that are not airflow, and what had to be inferred."""

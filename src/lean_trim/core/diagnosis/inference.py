@@ -1,0 +1,185 @@
+"""Which channels were missing, what was taken instead, and how far that can be trusted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.frame import Frame, Piece, hidden_trim
+from lean_trim.core.drive.fuel_pressure import PressureKind
+from lean_trim.core.drive.narrowband import closed_loop
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.types import Floats, Mask
+
+Trust = Literal["sure", "likely", "a guess"]
+
+
+@dataclass(frozen=True)
+class Inferred:
+    """One thing the log did not say. ``share_pct`` is how much of the driving bears it out, NaN where nothing can be checked."""
+
+    what: str
+    taken: str
+    trust: Trust
+    share_pct: float = np.nan
+
+
+def infer(scene: Scene) -> tuple[Inferred, ...]:
+    """Everything that had to be inferred for this log, least trusted first."""
+    found = [i for check in CHECKS if (i := check(scene)) is not None]
+    order = {"a guess": 0, "likely": 1, "sure": 2}
+    return tuple(sorted(found, key=lambda i: order[i.trust]))
+
+
+def _graded(what: str, taken: str, share: float) -> Inferred:
+    """Trust by the share of driving that bears an inference out: 95 % is sure, 70 % likely."""
+    trust: Trust = "sure" if share >= 0.95 else "likely" if share >= 0.7 else "a guess"
+    return Inferred(what, taken, trust, round(100.0 * share, 1))
+
+
+def _missing(frame: Frame, role: Role) -> bool:
+    """True if the whole log or one of the logs it was joined from lacks the channel."""
+    if role not in frame.log:
+        return True
+    there = np.isfinite(frame.log[role])
+    return not all(there[p.start : p.stop].any() for p in frame.pieces or (Piece("", 0, len(there)),))
+
+
+def _named(frame: Frame, role: Role) -> str:
+    """The role's name; with the logs that lack it, where others have it."""
+    label, log = LABELS[role][0], frame.log
+    lack = [p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()]
+    return label if len(lack) in (0, len(frame.pieces)) else f"{label} in {', '.join(lack)}"
+
+
+def _share(mask: Mask, of: Mask) -> float:
+    return float(mask[of].mean()) if of.any() else 0.0
+
+
+def _loop(scene: Scene) -> Inferred | None:
+    frame = scene.motion.frame
+    if not _missing(frame, Role.CLOSED_LOOP) or frame.vehicle.feedback == "none" or _missing(frame, Role.STFT):
+        return None
+    closed = closed_loop(frame.log)
+    taken = "taken as closed while the short-term trim moves"
+    if frame.vehicle.feedback == "narrowband":
+        at_one = np.abs(frame.target - 1.0) < 0.02
+        return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target)))
+    on_target = np.abs(scene.lam / frame.target - 1.0) < 0.04
+    return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(scene.lam)))
+
+
+def _gear(scene: Scene) -> Inferred | None:
+    gears = scene.motion.gears
+    if gears.how == "logged":
+        return None
+    if gears.how == "inferred":
+        count = len(np.unique(gears.gear[gears.gear > 0]))
+        return _graded("Gear", f"{count} gears told from engine and road speed", gears.sure)
+    return Inferred("Gear", "gear changes are seen only where engine speed jumps", "a guess")
+
+
+def _target(scene: Scene) -> Inferred | None:
+    frame = scene.motion.frame
+    if not _missing(frame, Role.TARGET):
+        return None
+    steady = (scene.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
+    if not steady.any():
+        return Inferred("Target lambda", "looked up in the target table", "likely")
+    return _graded("Target lambda", "looked up in the target table", _share(_near_one(frame.fuel_ratio), steady))
+
+
+def _near_one(ratio: Floats) -> Mask:
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.abs(ratio - 1.0) < 0.03)
+
+
+def _source(scene: Scene) -> Inferred | None:
+    source, frame = scene.source, scene.motion.frame
+    if source.how == "pulse width":
+        other = 100.0 * float(np.mean(source.share < 0.5))
+        return _graded("Airflow source", f"by pulse width the MAF sensor was in force for {other:.0f} %", source.sure)
+    both = Role.MAF_FLOW in frame.log and Role.MAP in frame.log
+    if source.how == "assumed" and both:
+        name = "VE table" if frame.vehicle.airflow == "ve" else "MAF curve"
+        return Inferred("Airflow source", f"the {name} is taken to be in force throughout", "likely")
+    return None
+
+
+def _cut(scene: Scene) -> Inferred | None:
+    frame = scene.motion.frame
+    if frame.width_from_duty:
+        known = np.isfinite(frame.fuel_ratio)
+        return _graded("Pulse width", "worked out from injector duty", _share(_near_one(frame.fuel_ratio), known))
+    if not _missing(frame, Role.PULSE_WIDTH):
+        return None
+    if _missing(frame, Role.THROTTLE):
+        return Inferred("Fuel cut", "seen only where lambda runs lean; enrichments cannot be seen", "a guess")
+    return Inferred("Pulse width", "fuel cuts told from throttle and lambda; enrichments cannot be seen", "likely")
+
+
+def _warm(scene: Scene) -> Inferred | None:
+    frame = scene.motion.frame
+    if not _missing(frame, Role.COOLANT):
+        return None
+    if frame.vehicle.feedback != "none" and not _missing(frame, Role.STFT):
+        return Inferred(_named(frame, Role.COOLANT), "taken as warm some time after feedback first came on", "likely")
+    return Inferred(
+        _named(frame, Role.COOLANT),
+        "engine taken as warm from the start; leave its first minutes out by hand",
+        "a guess",
+    )
+
+
+def _pressure(scene: Scene) -> Inferred | None:
+    label, kind = LABELS[Role.FUEL_DP][0], scene.frame.pressure
+    if kind is PressureKind.RAIL:
+        return Inferred(
+            label, "the logged one follows MAP, so it is taken as the rail's, and MAP is taken off", "likely"
+        )
+    if kind is PressureKind.OTHER:
+        return Inferred(label, "the logged one is far from the rated pressure and was not used", "likely")
+    return None
+
+
+ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
+    (Role.STFT, "short-term trim taken as 0: only right if feedback was off", "a guess"),
+    (Role.LTFT, "long-term trim taken as 0: only right if it was reset or switched off", "a guess"),
+    (Role.THROTTLE, "full throttle and overrun cannot be told; quick changes from MAP alone", "a guess"),
+    (Role.KNOCK, "knock cannot be seen, so no cell is held against leaning", "a guess"),
+    (Role.SPEED, "idle told by closed throttle alone, slip by engine speed alone", "likely"),
+    (Role.FUEL_DP, "taken at its rated value; a pump that sags would be taken for less air at high load", "likely"),
+    (Role.BATTERY, "13.8 V taken for dead time", "likely"),
+    (Role.IAT, "25 °C taken; enters only the check of pulse width and the delay", "likely"),
+    (Role.BARO, "100 kPa taken for the exhaust delay", "sure"),
+)
+"""What stands in for a missing channel, and how far it can be trusted (common practice, no source)."""
+
+
+def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred | None]:
+    def check(scene: Scene) -> Inferred | None:
+        frame = scene.motion.frame
+        if role is Role.FUEL_DP and frame.pressure is PressureKind.OTHER:
+            return None
+        trims = role in (Role.STFT, Role.LTFT)
+        if not _missing(frame, role) or (trims and frame.vehicle.feedback == "none"):
+            return None
+        if trims and hidden_trim(frame.log, frame.vehicle).any():
+            return Inferred(_named(frame, role), "read from the slow part of the pulse width", "likely")
+        if role is Role.LTFT and not _missing(frame, Role.STFT):
+            return Inferred(_named(frame, role), taken, "likely")
+        if role is Role.IAT and frame.vehicle.airflow == "maf":
+            return None
+        return Inferred(_named(frame, role), taken, trust)
+
+    return check
+
+
+CHECKS: tuple[Callable[[Scene], Inferred | None], ...] = (
+    _loop, _gear, _target, _source, _cut, _warm, _pressure, *(_assumed(*a) for a in ASSUMED)
+)  # fmt: skip

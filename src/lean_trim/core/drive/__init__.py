@@ -1,0 +1,1 @@
+"""A log seen through the calibration it was driven on."""

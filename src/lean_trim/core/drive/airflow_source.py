@@ -1,0 +1,84 @@
+"""Which airflow model was in force at each sample: the table at hand, the other one, or a blend.
+
+An ECU with both takes its mass-airflow sensor in steady state and its VE table in transients or at low speed. What was not in
+force for a sample must not be corrected by it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import running_box
+from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.types import Floats
+
+EXPLAINS, MISSES = 0.03, 0.05
+LEAST_SHARE = 0.05
+How = Literal["word", "flag", "rule", "pulse width", "assumed"]
+
+
+@dataclass(frozen=True, eq=False)
+class SourceReading:
+    """Share of the table's own model in force per sample, (n,), 0 to 1; how it was had; share of the time it explains."""
+
+    share: Floats
+    how: How
+    sure: float
+
+
+def read_source(motion: Motion, settings: SourceSettings) -> SourceReading:
+    """Settle the source by the user's word, the log's flag, the ECU's rule, or the pulse width.
+
+    Raises
+    ------
+    BadInputError
+        If the flag is asked for and was not logged.
+    """
+    frame, n = motion.frame, len(motion.frame.log)
+    if settings.kind == "flag" and Role.AIRFLOW_SOURCE not in frame.log:
+        raise BadInputError(
+            f"{frame.log.name} has no channel for the airflow source; log it, or give the rule or your word instead"
+        )
+    if settings.kind == "table":
+        return SourceReading(np.ones(n), "word", 1.0)
+    if settings.kind == "rule":
+        return SourceReading(_by_rule(motion, settings), "rule", 1.0)
+    if Role.AIRFLOW_SOURCE in frame.log:
+        maf = np.clip(np.nan_to_num(frame.log[Role.AIRFLOW_SOURCE], nan=0.5), 0.0, 1.0)
+        return SourceReading(maf if frame.vehicle.airflow == "maf" else 1.0 - maf, "flag", 1.0)
+    found = _by_pulse_width(frame)
+    return found if found is not None else SourceReading(np.ones(n), "assumed", np.nan)
+
+
+def _by_rule(motion: Motion, settings: SourceSettings) -> Floats:
+    ve = motion.frame.log[Role.RPM] < settings.ve_below_rpm
+    if settings.ve_above_map_rate > 0.0:
+        ve = ve | (np.abs(motion.map_rate) > settings.ve_above_map_rate)
+    return np.where(ve == (motion.frame.vehicle.airflow == "ve"), 1.0, 0.0)
+
+
+def _by_pulse_width(frame: Frame) -> SourceReading | None:
+    """Where the logged mass airflow explains the pulse width and the VE table does not, the sensor was in force."""
+    log = frame.log
+    if frame.vehicle.airflow != "ve" or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
+        return None
+    with np.errstate(divide="ignore", invalid="ignore"):
+        by_table = np.log(frame.fuel_ratio)
+        by_sensor = by_table + np.log(frame.flow_g_per_s / log[Role.MAF_FLOW])
+    seen = np.isfinite(by_table) & np.isfinite(by_sensor)
+    if not seen.any():
+        return None
+    table, sensor = (running_box(np.where(seen, np.abs(x), 1.0), log.time_s, 0.6) for x in (by_table, by_sensor))
+    other = seen & (sensor < EXPLAINS) & (table > MISSES)
+    if other[seen].mean() < LEAST_SHARE:
+        return None
+    return SourceReading(
+        np.where(other, 0.0, 1.0), "pulse width", float(np.mean((sensor < EXPLAINS)[seen] | (table < EXPLAINS)[seen]))
+    )

@@ -1,0 +1,201 @@
+"""What the ECU did at each sample: which cells it read, how much air it believed in, how much fuel it asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trim.core import physics
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, as_loop, filled
+from lean_trim.core.data.tables import Interpolation, Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_duty
+from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
+from lean_trim.core.drive.narrowband import cycle_mean_stft, running_mean, with_loop_lambda
+from lean_trim.core.errors import LogError
+from lean_trim.core.types import Floats, Mask
+
+DEFAULT_CHARGE_C = 25.0
+DEFAULT_VOLTS = 13.8
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """Samples ``start`` to ``stop`` of a joined log: where they came from, and the table they were driven on if another."""
+
+    name: str
+    start: int
+    stop: int
+    table: Table | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Frame:
+    """A log seen through the calibration it was driven on. All arrays have shape (n,) unless said otherwise.
+
+    Attributes
+    ----------
+    at : coordinates of the airflow table, in the order of its axes.
+    mesh : cells and weights the ECU interpolated.
+    base : the present table's value there, in its unit.
+    driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of another revision.
+    air_g : air per cylinder and cycle the ECU believed in, g.
+    flow_g_per_s : the same as engine airflow.
+    target : target lambda (logged, else looked up).
+    trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that has no
+        wideband beside it. A long-term trim that was not logged is read from the slow part of the pulse width.
+    fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
+        Injector data cancels in it, so it shows enrichments, not injector errors.
+    pieces : the logs it was joined from, in order; empty if that is not known.
+    width_from_duty : the log's pulse width was worked out from its injector duty.
+    pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or none.
+    """
+
+    log: Log
+    vehicle: Vehicle
+    at: tuple[Floats, ...]
+    mesh: Interpolation
+    base: Floats
+    driven_base: Floats
+    air_g: Floats
+    flow_g_per_s: Floats
+    target: Floats
+    trim: Floats
+    fuel_ratio: Floats
+    pieces: tuple[Piece, ...] = ()
+    width_from_duty: bool = False
+    pressure: PressureKind = PressureKind.ABSENT
+
+
+def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
+    """Coordinates of the vehicle's airflow table along the log, in the order of its axes.
+
+    Raises
+    ------
+    LogError
+        If a channel the table is read by was not logged.
+    """
+    if vehicle.airflow == "ve":
+        log.require([Role.RPM, Role.MAP])
+        return log[Role.MAP], log[Role.RPM]
+    signal = Role.MAF_V if vehicle.table.axes[0].unit == "V" else Role.MAF_HZ
+    log.require([Role.RPM, signal])
+    return (log[signal],)
+
+
+def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
+    """Target lambda: logged values first, else the target table, else LogError."""
+    logged = log.get(Role.TARGET)
+    missing = ~np.isfinite(logged)
+    if not missing.any():
+        return logged
+    target = logged.copy()
+    if vehicle.target is not None and Role.MAP in log and Role.RPM in log:
+        at = np.flatnonzero(missing)
+        target[at] = vehicle.target.lookup(log[Role.MAP][at], log[Role.RPM][at])
+    if Role.TARGET not in log and not np.isfinite(target).any():
+        raise LogError(f"{log.name} has no target lambda, and no target table to look it up in; give one of the two")
+    return target
+
+
+def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Frame:
+    """Look the calibration up along the log. ``pieces`` tell which part was driven on another revision of the table.
+
+    Raises
+    ------
+    LogError
+        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no lambda.
+    """
+    log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa)
+    if duty_will_do(log):
+        frame = _look_up(with_width_from_duty(log), vehicle, pieces)
+        if bears_out(frame.fuel_ratio):
+            return replace(frame, width_from_duty=True, pressure=kind)
+    return replace(_look_up(log, vehicle, pieces), pressure=kind)
+
+
+def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
+    at = coordinates(log, vehicle)
+    swings = Role.LAMBDA not in log and vehicle.feedback == "narrowband" and Role.STFT in log
+    if swings:
+        log = with_loop_lambda(log)
+    log.require([Role.LAMBDA])
+    if not np.isfinite(log[Role.LAMBDA]).any():
+        raise LogError(f"{log.name}: lambda holds no number at all; name the column and unit that hold it")
+    mesh = mesh_along(vehicle.table, at)
+    base = read_along(mesh, vehicle.table.values)
+    driven = _driven_base(base, at, pieces)
+    rpm = log[Role.RPM]
+    if vehicle.airflow == "ve":
+        charge = filled(log.get(Role.IAT, DEFAULT_CHARGE_C), DEFAULT_CHARGE_C)
+        air_g = physics.cylinder_air_g(driven, log[Role.MAP], charge, vehicle.cylinder_l)
+        flow = physics.air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
+    else:
+        flow = driven
+        air_g = physics.cylinder_air_from_flow_g(driven, rpm, vehicle.cylinders)
+    target = target_lambda(log, vehicle)
+    long = 1 + filled(log.get(Role.LTFT, 0.0)) / 100
+    applied = (1 + filled(log.get(Role.STFT, 0.0)) / 100) * long
+    ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
+    trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
+    hidden = hidden_trim(log, vehicle)
+    if hidden.any():
+        level = np.where(hidden, _slow_level(log, ratio), 1.0)
+        trim, ratio = trim * level, ratio / level
+    return Frame(log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces)
+
+
+def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]) -> Floats:
+    """Value of the table in the ECU along the log."""
+    if all(p.table is None for p in pieces):
+        return base
+    out = base.copy()
+    for piece in pieces:
+        if piece.table is not None:
+            here = tuple(a[piece.start : piece.stop] for a in at)
+            out[piece.start : piece.stop] = read_along(mesh_along(piece.table, here), piece.table.values)
+    return out
+
+
+def mesh_along(table: Table, at: tuple[Floats, ...]) -> Interpolation:
+    """``Table.interpolate`` for whole logs, compiled."""
+    from lean_trim.core.kernels.mesh_loops import mesh_1d, mesh_2d
+
+    points, x = [a.points for a in table.axes], [as_loop(a) for a in at]
+    return Interpolation(*(mesh_1d(points[0], x[0]) if len(points) == 1 else mesh_2d(*points, *x)))
+
+
+def read_along(mesh: Interpolation, values: Floats) -> Floats:
+    """Interpolated value of a field of cells at every sample of a mesh, shape (n,)."""
+    from lean_trim.core.kernels.mesh_loops import read_mesh
+
+    return read_mesh(mesh.cells, mesh.weights, as_loop(values.ravel()))
+
+
+HIDDEN_TRIM_S = 5.0
+
+
+def hidden_trim(log: Log, vehicle: Vehicle) -> Mask:
+    """Samples of which a trim was not logged but the pulse width shows it, (n,)."""
+    if vehicle.feedback == "none" or Role.PULSE_WIDTH not in log:
+        return np.zeros(len(log), bool)
+    return ~(np.isfinite(log.get(Role.LTFT)) & np.isfinite(log.get(Role.STFT)))
+
+
+def _slow_level(log: Log, ratio: Floats) -> Floats:
+    """The part of the fuel ratio that stays for seconds: the long-term trim, shape (n,)."""
+    half = max(1, round(HIDDEN_TRIM_S / 2 / log.step_s))
+    return np.clip(filled(running_mean(ratio, np.isfinite(ratio), half), 1.0), 0.5, 2.0)
+
+
+def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
+    if Role.PULSE_WIDTH not in log:
+        return np.full(len(log), np.nan)
+    volts = filled(log.get(Role.BATTERY, DEFAULT_VOLTS), DEFAULT_VOLTS)
+    injectors = vehicle.injectors
+    fuel = physics.injected_fuel_g(log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        ratio = fuel / expected_g
+    return np.where(np.isfinite(ratio) & (fuel > 0), ratio, np.nan)

@@ -1,0 +1,74 @@
+"""Which pressure a log's fuel pressure is, told by how it goes with manifold pressure."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from enum import StrEnum
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.types import Floats
+
+STANDARD_KPA = 100.0
+RUNNING_RPM, LOW_FLOW_PCT, LEAST_SPREAD_KPA, LEAST_SAMPLES = 400.0, 60.0, 20.0, 100
+FOLLOWS, NEAR_RATED = (0.6, 1.4), (0.5, 2.0)
+"""kPa of fuel pressure per kPa of MAP that make it the rail's; shares of the rated pressure that are believed. Common practice."""
+
+
+class PressureKind(StrEnum):
+    """What a logged fuel pressure turned out to be."""
+
+    ABSENT = "absent"
+    DIFFERENTIAL = "differential"
+    RAIL = "rail"
+    OTHER = "other"
+
+
+def with_fuel_dp(log: Log, rated_kpa: float) -> tuple[Log, PressureKind]:
+    """The log with differential pressure across the injectors as its fuel pressure, or without it where it is of another kind.
+
+    Behind a regulator that refers to the manifold, Δp stays put while pressure in the rail follows MAP, kPa by kPa. Low flow tells,
+    because a pump that sags at high flow would hide it. A pressure far from the rated one (direct injection, a lift pump) is dropped.
+    """
+    if Role.FUEL_DP not in log:
+        return log, PressureKind.ABSENT
+    pressure, kind = log[Role.FUEL_DP], PressureKind.DIFFERENTIAL
+    if _follows_map(log):
+        kind = PressureKind.RAIL
+        outside = log.get(Role.BARO, STANDARD_KPA)
+        absolute = pressure - log[Role.MAP]
+        gauge = absolute + np.where(np.isfinite(outside), outside, STANDARD_KPA)
+        pressure = min((gauge, absolute), key=lambda p: abs(_middle(p) - rated_kpa))
+    low, high = NEAR_RATED
+    if not low * rated_kpa < _middle(pressure) < high * rated_kpa:
+        channels: dict[Role, Floats] = {r: v for r, v in log.channels.items() if r != Role.FUEL_DP}
+        return replace(log, channels=channels), PressureKind.OTHER
+    if kind is PressureKind.DIFFERENTIAL:
+        return log, kind
+    return replace(log, channels={**log.channels, Role.FUEL_DP: pressure}), kind
+
+
+def _follows_map(log: Log) -> bool:
+    if Role.MAP not in log:
+        return False
+    every = max(1, len(log) // 20_000)
+    pressure, manifold, rpm = (log[r][::every] for r in (Role.FUEL_DP, Role.MAP, Role.RPM))
+    known = np.isfinite(pressure) & np.isfinite(manifold) & (rpm > RUNNING_RPM)
+    if known.sum() < LEAST_SAMPLES:
+        return False
+    flow = np.where(known, manifold * rpm, np.inf)
+    calm = flow <= np.percentile(flow[known], LOW_FLOW_PCT)
+    low, high = np.percentile(manifold[calm], [5, 95])
+    if high - low < LEAST_SPREAD_KPA:
+        return False
+    slope = float(np.polyfit(manifold[calm], pressure[calm], 1)[0])
+    return FOLLOWS[0] <= slope <= FOLLOWS[1]
+
+
+def _middle(values: Floats) -> float:
+    """Median of what is known, from at most about 20 000 values; NaN if nothing is."""
+    some = values[:: max(1, len(values) // 20_000)]
+    some = some[np.isfinite(some)]
+    return float(np.median(some)) if len(some) else np.nan

@@ -1,0 +1,68 @@
+"""Which gear was engaged: as logged, else from the ratio of engine and road speed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, as_loop, filled, rate_per_s
+from lean_trim.core.types import Floats, Mask
+
+MIN_KMH, STEADY_PER_S = 8.0, 0.12
+BIN, NEAR, APART, LEAST_SHARE = 0.02, 0.06, 0.12, 0.015
+
+
+@dataclass(frozen=True, eq=False)
+class GearReading:
+    """Gear per sample, (n,), 0 where none is known; how it was had and, if inferred, how much of the driving it explains."""
+
+    gear: Floats
+    how: str
+    sure: float
+
+    @property
+    def changes(self) -> Mask:
+        """True at the first sample of another gear, (n,)."""
+        from lean_trim.core.kernels.log_loops import steps_between
+
+        return steps_between(as_loop(self.gear))
+
+
+def read_gears(log: Log) -> GearReading:
+    """The logged gear; else clusters of engine speed per road speed, numbered from the shortest; else nothing."""
+    if Role.GEAR in log:
+        return GearReading(filled(log[Role.GEAR]), "logged", 1.0)
+    nothing = GearReading(np.zeros(len(log)), "unknown", 0.0)
+    if Role.SPEED not in log:
+        return nothing
+    rpm, speed = np.nan_to_num(log[Role.RPM]), np.nan_to_num(log[Role.SPEED])
+    moving = (speed > MIN_KMH) & (rpm > 500.0)
+    if moving.sum() < 50:
+        return nothing
+    ratio = np.log(np.maximum(rpm, 1.0) / np.maximum(speed, 1.0))
+    steady = moving & (np.abs(rate_per_s(log.time_s, np.where(moving, ratio, np.nan), 0.4)) < STEADY_PER_S)
+    centres = _clusters(ratio[steady])
+    if len(centres) < 2:
+        return nothing
+    gap = np.abs(ratio[:, None] - centres[None, :])
+    gear = np.where(moving & (gap.min(axis=1) < NEAR), gap.argmin(axis=1) + 1.0, 0.0)
+    return GearReading(gear, "inferred", float(np.mean(gear[moving] > 0)))
+
+
+def _clusters(ratio: Floats) -> Floats:
+    """Ratios that were driven in for at least 1.5 % of the time, from the shortest gear."""
+    if len(ratio) < 50:
+        return np.array([])
+    edges = np.arange(ratio.min() - 3 * BIN, ratio.max() + 4 * BIN, BIN)
+    count = np.convolve(np.histogram(ratio, edges)[0], [1.0, 2.0, 3.0, 2.0, 1.0], mode="same") / len(ratio)
+    reach = round(APART / 2 / BIN)
+    peaks = [
+        i for i in range(len(count)) if count[i] > 0 and count[i] == count[max(i - reach, 0) : i + reach + 1].max()
+    ]
+    centres = np.array([edges[i] + BIN / 2 for i in peaks])
+    share = np.array([np.mean(np.abs(ratio - c) < NEAR) for c in centres])
+    centres = np.sort(centres[share >= LEAST_SHARE])[::-1]
+    apart = np.concatenate([[True], -np.diff(centres) > APART]) if len(centres) else np.array([], bool)
+    return np.asarray(centres[apart], np.float64)

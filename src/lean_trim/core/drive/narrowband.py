@@ -1,0 +1,58 @@
+"""A narrowband loop says lambda 1 on average: what a log without a wideband still tells."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, spread
+from lean_trim.core.types import Floats, Mask
+
+TREND_S, LONGEST_S = 3.0, 6.0
+
+
+def closed_loop(log: Log) -> Mask:
+    """Where the loop is closed: by its flag, else within a second of a moving short-term trim."""
+    flag = log.get(Role.CLOSED_LOOP)
+    if Role.STFT not in log or np.isfinite(flag).all():
+        return np.asarray(flag > 0.5)
+    stft = np.nan_to_num(log[Role.STFT])
+    moves = spread(np.diff(stft, prepend=stft[:1]) != 0.0, log.time_s, 1.0, 1.0)
+    return np.where(np.isfinite(flag), flag > 0.5, moves)
+
+
+def with_loop_lambda(log: Log) -> Log:
+    """The log with lambda 1 while the loop is closed and unknown otherwise."""
+    return replace(log, channels={**log.channels, Role.LAMBDA: np.where(closed_loop(log), 1.0, np.nan)})
+
+
+def running_mean(values: Floats, use: Mask, half: int) -> Floats:
+    """Mean of the samples in use within ``half`` rows on either side; the value itself where there are none."""
+    total = np.concatenate([[0.0], np.cumsum(np.where(use, values, 0.0))])
+    count = np.concatenate([[0], np.cumsum(use)])
+    low = np.maximum(np.arange(len(values)) - half, 0)
+    high = np.minimum(np.arange(len(values)) + half + 1, len(values))
+    n = count[high] - count[low]
+    return np.where(n > 0, (total[high] - total[low]) / np.maximum(n, 1), values)
+
+
+def swing_period_s(log: Log) -> float:
+    """Median time of a whole swing of the short-term trim, s; 0 if it does not swing."""
+    stft, use = np.nan_to_num(log[Role.STFT]), closed_loop(log)
+    level = running_mean(stft, use, max(1, round(TREND_S / 2 / log.step_s)))
+    above = (stft > level) & use
+    ups = log.time_s[1:][above[1:] & ~above[:-1] & use[:-1]]
+    gaps = np.diff(ups)
+    gaps = gaps[(gaps > 3 * log.step_s) & (gaps < LONGEST_S)]
+    return float(np.median(gaps)) if len(gaps) >= 5 else 0.0
+
+
+def cycle_mean_stft(log: Log) -> Floats:
+    """Short-term trim averaged over whole swings (the fewest that last a second), percent, shape (n,)."""
+    stft, period = np.nan_to_num(log[Role.STFT]), swing_period_s(log)
+    if period == 0.0:
+        return stft
+    window = period * max(1, np.ceil(1.0 / period))
+    return running_mean(stft, closed_loop(log), max(1, round(window / 2 / log.step_s)))

@@ -1,0 +1,38 @@
+"""Does the pulse width follow from this calibration? Only then can fuel it shows beyond table and trims be believed."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.log import as_loop
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.types import Floats, Mask
+
+OFF, LEAST_S, STRAYING_SHARE = 0.02, 10.0, 0.4
+"""Fuel off by more than ``OFF`` in steady running strays; more than this share of at least ``LEAST_S`` is another calibration.
+
+Common practice, no source.
+"""
+
+
+def strays(frame: Frame, regime: NDArray[np.int8]) -> Mask:
+    """Steady samples whose pulse width does not follow from table, trims and injector data, (n,)."""
+    with np.errstate(invalid="ignore"):
+        return np.asarray(_steady(regime) & (np.abs(frame.fuel_ratio - 1.0) > OFF))
+
+
+def proven(frame: Frame, regime: NDArray[np.int8], durations_s: Floats) -> Mask:
+    """Samples of those logs whose steady running follows from the calibration, (n,); False where too little of it was driven."""
+    from lean_trim.core.kernels.fuel_loops import seconds_off
+
+    steady, ratio, out = _steady(regime), as_loop(frame.fuel_ratio), np.zeros(len(frame.log), bool)
+    for piece in [slice(p.start, p.stop) for p in frame.pieces] or [slice(0, len(frame.log))]:
+        whole, away = seconds_off(ratio[piece], steady[piece], durations_s[piece], OFF)
+        out[piece] = whole >= LEAST_S and away < STRAYING_SHARE * whole
+    return out
+
+
+def _steady(regime: NDArray[np.int8]) -> Mask:
+    return np.asarray((regime == Regime.CRUISE) | (regime == Regime.IDLE))

@@ -1,0 +1,116 @@
+"""What the engine was doing at each sample."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import IntEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, filled, spread
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.narrowband import closed_loop
+from lean_trim.core.knobs import Knob
+from lean_trim.core.types import Mask
+
+
+class Regime(IntEnum):
+    """Order is display order; every sample has exactly one."""
+
+    STOPPED = 0
+    WARM_UP = 1
+    IDLE = 2
+    OVERRUN = 3
+    CRUISE = 4
+    TRANSIENT = 5
+    FULL_THROTTLE = 6
+
+
+REGIME_LABELS = {
+    Regime.STOPPED: "Stopped",
+    Regime.WARM_UP: "Warm-up",
+    Regime.IDLE: "Idle",
+    Regime.OVERRUN: "Overrun",
+    Regime.CRUISE: "Part throttle",
+    Regime.TRANSIENT: "Transient",
+    Regime.FULL_THROTTLE: "Full throttle",
+}
+
+
+LOOP_S = Knob("loop_s", "No coolant: after loop closes", 60.0, 0.0, 900.0, "s")
+REGIME_KNOBS: tuple[Knob, ...] = (
+    Knob("running_rpm", "Engine runs from", 300.0, 100.0, 600.0, "rpm"),
+    Knob("warm_c", "Warm from", 70.0, 40.0, 95.0, "°C"),
+    LOOP_S,
+    Knob("idle_rpm", "Idle up to", 1250.0, 500.0, 2000.0, "rpm"),
+    Knob("closed_pct", "Closed throttle up to", 2.0, 0.0, 10.0, "%"),
+    Knob("full_pct", "Full throttle from", 80.0, 50.0, 100.0, "%"),
+    Knob("map_rate", "Transient from MAP", 60.0, 5.0, 500.0, "%/s"),
+    Knob("throttle_rate", "Transient from throttle", 30.0, 5.0, 500.0, "%/s"),
+)
+"""Thresholds that tell regimes apart (all common practice, no source); the MAP slope is relative to the present MAP."""
+
+
+@dataclass(frozen=True)
+class RegimeSettings:
+    """Values of ``REGIME_KNOBS``. Raises BadInputError outside a knob's range."""
+
+    running_rpm: float = 300.0
+    warm_c: float = 70.0
+    loop_s: float = 60.0
+    idle_rpm: float = 1250.0
+    closed_pct: float = 2.0
+    full_pct: float = 80.0
+    map_rate: float = 60.0
+    throttle_rate: float = 30.0
+
+    def __post_init__(self) -> None:
+        for knob in REGIME_KNOBS:
+            knob.checked(getattr(self, knob.name))
+
+
+def fuel_cut(frame: Frame) -> Mask:
+    """True where no fuel was injected while the engine turned (by pulse width, else by lambda on a closed throttle)."""
+    log = frame.log
+    width, closed = log.get(Role.PULSE_WIDTH), log.get(Role.THROTTLE, 0.0) <= 2.0
+    by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
+    return np.asarray((log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda))
+
+
+def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
+    """True before the engine is warm: by coolant; where it was not logged, until ``loop_s`` after feedback first came on in each
+    recording (0 for not at all). Shape (n,).
+    """
+    coolant = log.get(Role.COOLANT)
+    out = np.asarray(coolant < below_c)
+    begins = [0, *np.searchsorted(log.time_s, log.joints_s).tolist()]
+    drives = zip(begins, [*begins[1:], len(log)], strict=True)
+    blind = [(begin, end) for begin, end in drives if not np.isfinite(coolant[begin:end]).any()]
+    if Role.STFT not in log or loop_s == 0.0 or not blind:
+        return out
+    closed = closed_loop(log)
+    for begin, end in blind:
+        on = np.flatnonzero(closed[begin:end])
+        warm_s = log.time_s[begin + on[0]] + loop_s if len(on) else -np.inf
+        out[begin:end] = log.time_s[begin:end] < warm_s
+    return out
+
+
+def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
+    """Regime of every sample as small integers, shape (n,). Unknown channels leave their regimes out."""
+    frame, log = motion.frame, motion.frame.log
+    rpm, throttle = filled(log[Role.RPM]), log.get(Role.THROTTLE)
+    regime = np.full(len(log), Regime.CRUISE, np.int8)
+    quick = np.abs(motion.throttle_rate) > settings.throttle_rate
+    regime[quick | (np.abs(motion.map_rate) > settings.map_rate)] = Regime.TRANSIENT
+    full = throttle >= settings.full_pct
+    regime[full & ~spread(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = Regime.FULL_THROTTLE
+    idle = (rpm <= settings.idle_rpm) & (throttle <= settings.closed_pct) & (log.get(Role.SPEED, 0.0) < 5.0)
+    regime[idle & (regime == Regime.CRUISE)] = Regime.IDLE
+    regime[cold_samples(log, settings.warm_c, settings.loop_s)] = Regime.WARM_UP
+    regime[fuel_cut(frame)] = Regime.OVERRUN
+    regime[rpm < settings.running_rpm] = Regime.STOPPED
+    return regime

@@ -1,0 +1,1 @@
+"""From observations to a correction per cell with its error."""

@@ -1,0 +1,85 @@
+"""The first school: every sample belongs to its nearest cell; a cell is the trimmed mean of its samples."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.evidence import gather_evidence
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.knobs import Knob
+from lean_trim.core.types import Floats, Ints
+
+AVERAGE_KNOBS: tuple[Knob, ...] = (
+    Knob("window", "Window, of a cell", 0.5, 0.05, 0.5, ""),
+    Knob("min_seconds", "Least driving", 1.0, 0.0, 60.0, "s"),
+    Knob("trim_share", "Cut off at each end", 0.1, 0.0, 0.45, ""),
+)
+
+
+@dataclass(frozen=True)
+class AverageSettings:
+    """Settings of the cell averages (common practice, no source); BadInputError outside a knob's range.
+
+    window : half-width around the cell's centre in which a sample counts, in axis steps, 0.05 to 0.5.
+    min_seconds : driving a cell needs, 0 to 60 s.
+    trim_share : share of samples cut off at each end before averaging, 0 to 0.45.
+    """
+
+    window: float = 0.5
+    min_seconds: float = 1.0
+    trim_share: float = 0.1
+
+    def __post_init__(self) -> None:
+        for knob in AVERAGE_KNOBS:
+            knob.checked(getattr(self, knob.name))
+
+
+def average_cells(
+    observations: Observations, table: Table, at: tuple[Floats, ...], time_s: Floats, settings: AverageSettings
+) -> Estimate:
+    """Trimmed mean of k per nearest cell. ``at`` and ``time_s`` cover the whole log."""
+    here = tuple(a[observations.index] for a in at)
+    cell = table.nearest(*here)
+    near = _within_window(table, here, settings.window)
+    mean, error, seconds = (np.full(table.size, np.nan), np.full(table.size, np.nan), np.zeros(table.size))
+    order = np.argsort(cell[near], kind="stable")
+    cells, k, dt = cell[near][order], observations.k[near][order], observations.seconds[near][order]
+    found, first = np.unique(cells, return_index=True)
+    for c, low, high in zip(found, first, [*first[1:], len(cells)][: len(found)], strict=True):
+        mean[c] = trimmed_mean(k[low:high], settings.trim_share)
+        seconds[c] = dt[low:high].sum()
+        error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))
+    visits: Ints = gather_evidence(observations, table, time_s).visits
+    supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
+    shape = table.shape
+    return Estimate(
+        table,
+        (100 * (mean - 1)).reshape(shape),
+        (100 * error).reshape(shape),
+        seconds.reshape(shape),
+        visits,
+        supported.reshape(shape),
+        float(100 * np.nanmedian(error)) if np.isfinite(error).any() else np.nan,
+        "average",
+    )
+
+
+def trimmed_mean(values: Floats, share: float) -> float:
+    """Mean without the lowest and highest ``share`` of the values (0 to below 0.5), at least one value kept.
+
+    Written here because the statistics package that has it takes longer to import than the window to open.
+    """
+    cut = int(share * len(values))
+    return float(np.sort(values)[cut : len(values) - cut].mean())
+
+
+def _within_window(table: Table, at: tuple[Floats, ...], window: float) -> np.ndarray:
+    near = np.ones(len(at[0]), bool)
+    for axis, x in zip(table.axes, at, strict=True):
+        _, fraction = axis.locate(x)
+        near &= np.minimum(fraction, 1 - fraction) <= window
+    return near

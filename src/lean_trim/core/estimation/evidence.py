@@ -1,0 +1,41 @@
+"""How much driving stands behind each cell: seconds of steady running and separate visits, never rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.types import Floats, Ints
+
+VISIT_GAP_S = 2.0
+"""Time away from a cell after which coming back is a new visit."""
+MIN_SHARE = 0.2
+"""Share of the interpolation a cell needs for a sample to count as a visit to it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """Per cell, in the table's shape: weighted seconds and number of separate visits."""
+
+    seconds: Floats
+    visits: Ints
+
+
+def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
+    """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base."""
+    from lean_trim.core.kernels.mesh_loops import count_evidence
+
+    mesh, time = observations.mesh, time_s[observations.index]
+    seconds, visits = count_evidence(
+        mesh.cells, mesh.weights, observations.seconds, time, table.size, MIN_SHARE, VISIT_GAP_S
+    )
+    return Evidence(seconds.reshape(table.shape), visits.reshape(table.shape))
+
+
+def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:
+    """Seconds per cell when every sample belongs to its nearest cell, in the table's shape."""
+    total: Floats = np.bincount(table.nearest(*at), seconds, minlength=table.size).astype(float)
+    return total.reshape(table.shape)

@@ -1,0 +1,118 @@
+"""Evidence on the airflow table: by which factor was the table wrong at each used sample?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, as_loop, filled, running_box
+from lean_trim.core.data.tables import Interpolation
+from lean_trim.core.drive.film import film_excess
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.motion import Motion, enrichment_factor
+from lean_trim.core.types import Floats, Ints, Mask
+
+
+@dataclass(frozen=True, eq=False)
+class Observations:
+    """Used samples only, in time order.
+
+    Attributes
+    ----------
+    index : (m,) position of each observation in the log.
+    k : (m,) factor by which the airflow table is to be multiplied there.
+    weight : (m,) relative precision times the seconds the sample stands for.
+    seconds : (m,) time each sample stands for.
+    run : (m,) number of the unbroken stretch of used samples it belongs to.
+    mesh : cells and weights the ECU read, restricted to the used samples.
+    film : (m,) share of the fuel's rise that the wall film withholds per unit of X, see ``film.film_excess``.
+    """
+
+    index: Ints
+    k: Floats
+    weight: Floats
+    seconds: Floats
+    run: Ints
+    mesh: Interpolation
+    film: Floats
+
+    def __len__(self) -> int:
+        return len(self.index)
+
+    def only(self, keep: Mask) -> Observations:
+        """The observations where ``keep``, (m,), is True."""
+        mesh = Interpolation(self.mesh.cells[keep], self.mesh.weights[keep])
+        return Observations(
+            self.index[keep], self.k[keep], self.weight[keep], self.seconds[keep], self.run[keep], mesh, self.film[keep]
+        )
+
+
+LEAST_DP = 0.01
+"""Share of the rated differential pressure below which none is believed."""
+
+
+def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = None) -> Floats:
+    """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table, shape (n,).
+
+    Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged.
+    Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is 1 unless
+    the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is known already.
+    """
+    from lean_trim.core.kernels.fuel_loops import product, times_root
+
+    enrichment = enrichment_factor(frame) if enrichment is None else enrichment
+    k = product(*(as_loop(a) for a in (frame.trim, lam, frame.target, enrichment)))
+    log, rated = frame.log, frame.vehicle.injectors.rated_pressure_kpa
+    if Role.FUEL_DP in log:
+        k = times_root(k, running_box(filled(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP)
+    return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
+
+
+def relative_variance(motion: Motion, lam: Floats) -> Floats:
+    """How much less than the best sample each one says, (n,).
+
+    1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment, and with the scatter of
+    lambda itself over a second against its usual scatter.
+    """
+    from lean_trim.core.kernels.mesh_loops import variance_of
+
+    scatter = _scatter(motion.frame.log, lam)
+    return variance_of(motion.map_rate, motion.rpm_rate, as_loop(lam), motion.enrichment, scatter)
+
+
+def _scatter(log: Log, lam: Floats) -> Floats:
+    """Mean square step of lambda over a second, relative to its median; 1 where it does not move."""
+    from lean_trim.core.kernels.log_loops import square_steps
+
+    local = running_box(square_steps(as_loop(lam)), log.time_s, 1.0)
+    some = local[:: max(1, len(local) // 20_000)]
+    usual = float(np.median(some[some > 0.0])) if (some > 0.0).any() else 0.0
+    return local / usual if usual > 0.0 else np.ones(len(lam))
+
+
+def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
+    """Turn used samples into observations. ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,)."""
+    return pick(
+        frame, used, correction_factor(frame, lam), relative_variance(Motion(frame), lam), film_excess(frame),
+        frame.log.durations_s,
+    )  # fmt: skip
+
+
+EDGE_S, EDGE_VARIANCE = 0.4, 1.0
+"""Next to a stretch left out a sample's variance is raised by EDGE_VARIANCE, fading with EDGE_S."""
+
+
+def pick(
+    frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
+) -> Observations:  # fmt: skip
+    """Observations of the used samples from values along the whole log; what is no number or lasts no time is never used."""
+    from lean_trim.core.kernels.mesh_loops import sound_samples, take_used
+
+    index = sound_samples(used, k, variance, film, as_loop(frame.base), durations_s)
+    mesh, time = frame.mesh, as_loop(frame.log.time_s)
+    cells, weights, values, run = take_used(
+        index, mesh.cells, mesh.weights, k, variance, film, durations_s, time, EDGE_S, EDGE_VARIANCE
+    )
+    return Observations(index, values[0], values[1], values[2], run, Interpolation(cells, weights), values[3])

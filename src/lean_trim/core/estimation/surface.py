@@ -1,0 +1,96 @@
+"""The second school: one robust surface through all samples, with the ECU's own interpolation weights.
+
+Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j says
+Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table that
+results is smooth. How strongly each holds is read from the data by their marginal likelihood. Compiled loops and SciPy are imported
+where they are used, so that the window opens without waiting for them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.evidence import gather_evidence
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.surface_fit import SurfaceFit
+from lean_trim.core.knobs import Knob
+from lean_trim.core.types import Floats
+
+SURFACE_KNOBS: tuple[Knob, ...] = (
+    Knob("huber", "Loses influence from", 2.0, 1.0, 10.0, "σ"),
+    Knob("prior_pct", "A cell may be wrong by", 20.0, 1.0, 100.0, "%"),
+    Knob("max_error_pct", "Largest error written", 3.0, 0.2, 20.0, "%"),
+    Knob("min_seconds", "Least driving", 0.2, 0.0, 60.0, "s"),
+    Knob("model_error_pct", "Error that stays", 0.5, 0.0, 5.0, "%"),
+    Knob("film_spread", "Wall film expected", 0.3, 0.001, 1.0, ""),
+    Knob("film_doubt", "Wall film doubted", 0.5, 0.0, 1.0, ""),
+)
+
+
+@dataclass(frozen=True)
+class SurfaceSettings:
+    """Settings of the surface estimate; BadInputError outside a knob's range.
+
+    huber : residual, in robust standard deviations, from which a sample loses influence, 1 to 10.
+    prior_pct : how wrong a cell may be before any driving (standard deviation), 1 to 100 %.
+    max_error_pct : standard error above which a cell counts as not supported, 0.2 to 20 %.
+    min_seconds : driving a cell needs to be changed, 0 to 60 s.
+    max_iterations : of the robust fit, 1 to 50.
+    model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold), one
+        standard deviation, 0 to 5 %; common practice, no source.
+    film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to 1; X lies
+        between 0 and 0.5, common practice, no source.
+    film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
+    """
+
+    huber: float = 2.0
+    prior_pct: float = 20.0
+    max_error_pct: float = 3.0
+    min_seconds: float = 0.2
+    max_iterations: int = 12
+    model_error_pct: float = 0.5
+    film_spread: float = 0.3
+    film_doubt: float = 0.5
+
+    def __post_init__(self) -> None:
+        for knob in SURFACE_KNOBS:
+            # The robust bound may be put out of reach in code, to switch it off.
+            if knob.name != "huber" or self.huber < 1e5:
+                knob.checked(getattr(self, knob.name))
+
+
+def fit_surface(
+    observations: Observations, table: Table, time_s: Floats, settings: SurfaceSettings, start: Estimate | None = None
+) -> Estimate:
+    """Robust surface estimate of the correction per cell.
+
+    Parameters
+    ----------
+    time_s : the log's time base.
+    start : an earlier estimate on the same table, near this one; saves most of the work.
+
+    Raises
+    ------
+    ValueError
+        If there is no observation at all.
+    """
+    if not len(observations):
+        raise ValueError("a surface cannot be fitted to no observation")
+    fit = SurfaceFit(observations, table, settings.prior_pct / 100.0, settings.film_spread, settings.huber)
+    most = settings.max_iterations
+    converged = fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
+    evidence = gather_evidence(observations, table, time_s)
+    inverse = fit.factor.inverse()
+    deviations = np.sqrt(np.maximum(np.append(inverse.lower[0], inverse.corner), 0.0))
+    film_error = settings.film_doubt * fit.unknown[-1] * fit.film_by_cell()
+    error = np.sqrt(deviations[:-1] ** 2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)
+    supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
+    correction, noise = fit.unknown[:-1].reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
+    return Estimate(
+        table, 100 * correction, 100 * error, evidence.seconds, evidence.visits, supported, 100 * noise, "surface",
+        fit.iterations, converged, wall_x=float(fit.unknown[-1]), wall_x_se=float(deviations[-1]), state=fit.state,
+    )  # fmt: skip

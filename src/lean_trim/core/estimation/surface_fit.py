@@ -1,0 +1,212 @@
+"""Iteratively reweighted least squares of the surface estimate, over samples sorted by place."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.bordered import Bordered, Factor
+from lean_trim.core.estimation.estimate import FitState
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.surface_prior import WEAK, Prior, Strengths
+from lean_trim.core.parallel import together
+from lean_trim.core.types import Floats, Ints
+
+PLACES = 4
+"""Parts of a cell along each axis; what the table cannot hold counts once for each."""
+START_SCALE, START_INFLATION_S, SMALLEST_SCALE = 0.02, 1.0, 1e-4
+FIRST_LOOK, ALL, MANY = 12, 1 << 40, 200_000
+"""Rows looked at in a place in the early passes over many samples, in the last ones, and what is many."""
+BLOCK, BLOCKS = 2048, 40
+"""Correlation is read from stretches of so many samples, so many of them at most, evenly spread."""
+LONGEST_S = 6.0
+PRODUCT = {a: {e: a * 5 - a * (a - 1) // 2 + e - a for e in range(a, 5)} for a in range(5)}
+"""Where a place's sums hold the product of two unknowns."""
+SETTLED, LOOSELY = 1e-4, 5e-4
+"""Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
+
+
+class SurfaceFit:
+    """The fit while it runs.
+
+    The noise and how long it stays correlated are first read from a fit that hardly smooths; read from a fit that
+    smooths too much they would take its misfit for noise and confirm it.
+    """
+
+    def __init__(
+        self, observations: Observations, table: Table, spread: float, film_spread: float, huber: float
+    ) -> None:
+        from lean_trim.core.kernels.fit_loops import place_of, sort_rows
+
+        o, mesh = observations, observations.mesh
+        self.observations, self.huber = o, huber
+        self.values = np.ascontiguousarray(table.values.ravel())
+        self.prior = Prior(table, spread, film_spread)
+        per_square = PLACES ** len(table.axes)
+        place = place_of(mesh.cells, mesh.weights, PLACES)
+        self.rows, self.starts, self.base, self.place = sort_rows(
+            mesh.cells, mesh.weights, o.k, o.film, o.weight, o.seconds, place, table.size * per_square, per_square
+        )
+        self.unknown = np.zeros(table.size + 1)
+        self.scale, self.inflation, self.iterations = START_SCALE, START_INFLATION_S, 0
+        self.misfit, self.parameters = 0.0, 0.0
+        self.theta: Strengths = WEAK
+        self.matrix: Bordered
+        self.right: Floats
+        self.factor: Factor
+        self.sums: Floats
+
+    @property
+    def unit(self) -> float:
+        """Precision of one second of driving."""
+        return 1.0 / (self.scale**2 * self.inflation)
+
+    def run(self, most: int) -> bool:
+        """Fit until it settles; True if it did."""
+        rows = ALL if self.rows.shape[1] <= MANY else FIRST_LOOK
+        self._iterate(WEAK, 3, rows, LOOSELY, 2)
+        near = None
+        for _ in range(2):
+            theta = self.prior.choose(self.matrix, self.right, self.unit, near)
+            near = float(np.log(np.exp(theta[0]) + np.exp(theta[1])))
+            self._iterate(theta, most, rows, LOOSELY, 1)
+        return self._iterate(theta, most, ALL, SETTLED, 0)
+
+    def run_from(self, state: FitState, most: int) -> bool:
+        """Fit from where an earlier fit of nearly the same samples ended; its strengths are kept."""
+        self.unknown = state.unknown.copy()
+        self.scale, self.inflation, self.misfit, self.parameters = (
+            state.scale, state.inflation, state.misfit, state.parameters
+        )  # fmt: skip
+        self.iterations = 1
+        return self._iterate(state.theta, most, ALL, SETTLED, 0)
+
+    @property
+    def state(self) -> FitState:
+        """Where the fit is now."""
+        return FitState(self.unknown, self.theta, self.scale, self.inflation, self.misfit, self.parameters)
+
+    def _iterate(self, theta: Strengths, most: int, rows: int, enough: float, read_at: int) -> bool:
+        """Fit at given strengths until no cell moves more than ``enough``; the noise is read in one step."""
+        self.theta = theta
+        precision, linear = self.prior.precision(theta), self.prior.linear(theta)
+        for step in range(most):
+            self._weigh(rows)
+            if step == read_at:
+                self._read_noise()
+            self.factor = Factor(precision.plus(self.matrix, self.unit))
+            new = self.factor.solve(linear + self.unit * self.right)
+            moved = float(np.max(np.abs(new - self.unknown)))
+            self.unknown = new
+            if step == 0 or theta == WEAK:
+                self.parameters = self.factor.inverse().dot(self.matrix) * self.unit
+            if moved < enough:
+                return True
+        return False
+
+    def _weigh(self, rows: int) -> None:
+        """Robust weights at the present unknowns, and from them scale, misfit and normal equations."""
+        from lean_trim.core.kernels.fit_loops import assemble, median_of
+
+        self.iterations += 1
+        huber = self.huber if self.iterations > 1 else 1e6
+        width = self.prior.width
+        self.sums, histogram = self._sum(huber, rows)
+        self.scale = max(1.4826 * median_of(histogram, self.scale), SMALLEST_SCALE)
+        share = self._share_places()
+        lower, border, corner, self.right = assemble(
+            self.sums, share, self.base, width, len(self.values), self.prior.band
+        )
+        self.matrix = Bordered(lower, border, corner)
+
+    def _sum(self, huber: float, rows: int) -> tuple[Floats, Floats]:
+        """Sums of every place and the histogram of residuals, half of the samples on each of two threads."""
+        from lean_trim.core.kernels.fit_loops import sum_places
+
+        middle = int(np.searchsorted(self.starts, self.rows.shape[1] // 2))
+        parts = [slice(0, middle), slice(middle, len(self.base))]
+
+        def one(part: slice) -> tuple[Floats, Floats]:
+            starts = self.starts[part.start : part.stop + 1]
+            return sum_places(
+                self.rows, starts, self.base[part], self.values, self.prior.width, self.unknown, self.scale, huber, rows
+            )
+
+        found = together(self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts])
+        return np.concatenate([sums for sums, _ in found]), found[0][1] + found[1][1]
+
+    def _share_places(self) -> Floats:
+        """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
+
+        The means of the residuals by place scatter more than noise explains; that excess (``misfit``) does not shrink
+        with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
+        """
+        total, mean = self._place_means()
+        free = max(len(total) - self.parameters, 0.1 * len(total))
+        self.misfit = excess(mean, total * self.unit, free) if self.iterations > 1 else 0.0
+        return 1.0 / (1.0 + self.misfit**2 * total * self.unit)
+
+    def _place_means(self) -> tuple[Floats, Floats]:
+        total = self.sums[:, 20]
+        return total, self._gaps() / np.where(total > 0.0, total, 1.0)
+
+    def _gaps(self) -> Floats:
+        """Weighted residual of every place: what k - 1 adds up to less what the unknowns explain of it."""
+        sums = self.sums
+        # The four shares add to one, so the products with a share add up to the product without it.
+        explained = np.zeros(len(sums))
+        for j, cells in enumerate(self._corners()):
+            weight = sum(sums[:, PRODUCT[min(j, e)][max(j, e)]] for e in range(4))
+            explained += weight * self.unknown[cells]
+        film = sum(sums[:, PRODUCT[e][4]] for e in range(4))
+        return np.asarray(sums[:, 21] - explained - film * self.unknown[-1])
+
+    def _corners(self) -> tuple[Ints, Ints, Ints, Ints]:
+        """The four cells each place reads (on a curve two, and twice the second)."""
+        width = self.prior.width
+        return self.base, self.base + 1, self.base + width, self.base + width + (1 if width else 0)
+
+    def film_by_cell(self) -> Floats:
+        """Mean wall-film excess of the samples behind each cell, flat; 0 without samples."""
+        total, film = np.zeros(len(self.values)), np.zeros(len(self.values))
+        for j, cells in enumerate(self._corners()):
+            np.add.at(total, cells, sum(self.sums[:, PRODUCT[min(j, e)][max(j, e)]] for e in range(4)))
+            np.add.at(film, cells, self.sums[:, PRODUCT[j][4]])
+        return np.asarray(film / np.where(total > 0.0, total, 1.0))
+
+    def _read_noise(self) -> None:
+        """How long residuals stay correlated, less the means of their places."""
+        from lean_trim.core.kernels.fit_loops import correlation_time, residuals
+
+        o, (total, mean) = self.observations, self._place_means()
+        shrink = self.misfit**2 * total * self.unit
+        place_mean = mean * shrink / (1.0 + shrink)
+        rest, run = residuals(
+            o.mesh.cells, o.mesh.weights, o.k, o.film, self.values, self.unknown, self.place, place_mean, o.run, BLOCK,
+            max(1, len(o) // (BLOCK * BLOCKS)),
+        )  # fmt: skip
+        step_s = float(np.median(o.seconds[:: max(1, len(o) // 4096)]))
+        self.inflation = (
+            correlation_time(np.clip(rest / self.scale, -3.0, 3.0), run, round(LONGEST_S / step_s)) * step_s
+        )
+
+
+def excess(mean: Floats, precision: Floats, free: float) -> float:
+    """Standard deviation of means beyond what their precision explains (Paule and Mandel 1982, from memory).
+
+    Solves Σ min(mean² / (s² + 1/precision), 9) = free for s; the bound keeps lone wild places from deciding.
+    """
+    noise = 1.0 / np.maximum(precision, 1e-12)
+
+    def chi(s2: float) -> float:
+        return float(np.minimum(mean**2 / (s2 + noise), 9.0).sum())
+
+    low, high = 0.0, 0.05**2
+    if chi(low) <= free:
+        return 0.0
+    for _ in range(40):
+        middle = 0.5 * (low + high)
+        low, high = (middle, high) if chi(middle) > free else (low, middle)
+    return float(np.sqrt(high))

@@ -1,0 +1,83 @@
+"""What is known of a correction before any driving, and how strongly, read from the data's marginal likelihood."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+
+from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.estimation.bordered import Bordered, Factor, banded
+from lean_trim.core.estimation.smoothness import roughness
+from lean_trim.core.types import Floats
+
+Strengths = tuple[float, float]
+"""Log strengths of the smoothness of (the correction, the resulting table)."""
+HIGH = float(np.log(1e8))
+WEAK: Strengths = (float(np.log(2.0**2)), float(np.log(2.0**2)))
+COARSE = np.linspace(np.log(2.5), HIGH, 7)
+"""Log of the summed strengths at which the search begins."""
+
+
+@lru_cache(maxsize=8)
+def _rough_band(axes: tuple[Axis, ...], band: int) -> Floats:
+    """Band of the roughness of a field over the axes; kept, because a job's tables share their axes."""
+    return banded(roughness(axes), band)
+
+
+class Prior:
+    """Gaussian prior: a wide ridge, smoothness of the correction, smoothness of the resulting table (in logs).
+
+    ``spread`` and ``film_spread`` are standard deviations of a cell's correction and of the wall-film share.
+    """
+
+    def __init__(self, table: Table, spread: float, film_spread: float) -> None:
+        size = table.size
+        self.width = 0 if len(table.axes) == 1 else len(table.axes[1])
+        self.band = min(2 * max(self.width, 1), size - 1)
+        self.rough = Bordered(_rough_band(table.axes, self.band), np.zeros(size), 0.0)
+        self.pull = -self.rough.times(np.append(np.log(table.values.ravel()), 0.0))
+        ridge = np.zeros((self.band + 1, size))
+        ridge[0] = 1.0 / spread**2
+        self.ridge = Bordered(ridge, np.zeros(size), 1.0 / film_spread**2)
+
+    def precision(self, theta: Strengths) -> Bordered:
+        """Prior precision at the given strengths."""
+        return self.ridge.plus(self.rough, float(np.exp(theta[0]) + np.exp(theta[1])))
+
+    def linear(self, theta: Strengths) -> Floats:
+        """Linear term: where the smooth resulting table pulls the cells."""
+        return np.exp(theta[1]) * self.pull
+
+    def choose(self, matrix: Bordered, right: Floats, unit: float, near: float | None = None) -> Strengths:
+        """Strengths of highest marginal likelihood, each within 1 to 10^8.
+
+        Only their sum enters the matrices, so for a given sum the best split is found in closed form and the search is
+        along the sum alone. ``near`` is the log of a sum the best is not far from.
+        """
+        from scipy.optimize import minimize_scalar
+
+        def cost(log_sum: float) -> float:
+            return -self._along(matrix, right, unit, log_sum)[0]
+
+        if near is None:
+            costs = [cost(s) for s in COARSE]
+            near = float(COARSE[int(np.argmin(costs))])
+        step = float(COARSE[1] - COARSE[0])
+        bounds = max(float(COARSE[0]), near - step), min(float(np.log(2e8)), near + step)
+        found = minimize_scalar(cost, bounds=bounds, method="bounded", options={"xatol": 0.3, "maxiter": 5})
+        own, result = self._along(matrix, right, unit, float(found.x))[1]
+        return float(np.log(own)), float(np.log(result))
+
+    def _along(self, matrix: Bordered, right: Floats, unit: float, log_sum: float) -> tuple[float, Strengths]:
+        """Log marginal likelihood up to a constant at a sum of strengths, and the best split of it."""
+        total = float(np.exp(log_sum))
+        prior = self.ridge.plus(self.rough, total)
+        before, after = Factor(prior), Factor(prior.plus(matrix, unit))
+        data, pull = after.solve(unit * right), after.solve(self.pull)
+        stiff = float(self.pull @ before.solve(self.pull)) - float(self.pull @ pull)
+        tilt = float(self.pull @ data)
+        result = float(np.clip(tilt / stiff if stiff > 0.0 else total, 1.0, max(total - 1.0, 1.0)))
+        quadratic = -stiff * result**2 + 2.0 * result * tilt + float(unit * right @ data)
+        value = 0.5 * (before.log_determinant - after.log_determinant + quadratic)
+        return value, (max(total - result, 1.0), result)

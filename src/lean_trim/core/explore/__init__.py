@@ -1,0 +1,1 @@
+"""Looking around in a solved log: events, links between seconds and cells, pictures."""

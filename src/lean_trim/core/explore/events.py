@@ -1,0 +1,81 @@
+"""Moments of a drive worth jumping to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import rate_per_s
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.types import Mask
+
+
+class EventKind(StrEnum):
+    """What happened."""
+
+    TIP_IN = "tip-in"
+    FUEL_CUT = "fuel cut"
+    PULL = "pull"
+    SHIFT = "gear change"
+    FAULT = "finding"
+    MARK = "bookmark"
+
+
+@dataclass(frozen=True)
+class Event:
+    """A stretch of time with a kind and a line of text."""
+
+    kind: EventKind
+    start_s: float
+    end_s: float
+    text: str
+
+
+MIN_PULL_S = 1.5
+MIN_CUT_S = 0.5
+APART_S = 1.0
+
+
+def find_events(solution: Solution) -> tuple[Event, ...]:
+    """Tip-ins, fuel cuts, pulls, gear changes and findings of a drive, in time order."""
+    log, regime = solution.frame.log, solution.regime
+    out = _stretches(solution, regime == Regime.FULL_THROTTLE, MIN_PULL_S, EventKind.PULL, "full throttle")
+    out += _stretches(solution, regime == Regime.OVERRUN, MIN_CUT_S, EventKind.FUEL_CUT, "fuel cut")
+    if Role.THROTTLE in log:
+        opening = rate_per_s(log.time_s, log[Role.THROTTLE], 0.2) > 30.0
+        out += _stretches(solution, opening, 0.0, EventKind.TIP_IN, "throttle opens quickly")
+    if Role.GEAR in log:
+        gear = np.nan_to_num(log[Role.GEAR])
+        out += _stretches(solution, np.diff(gear, prepend=gear[:1]) != 0, 0.0, EventKind.SHIFT, "gear changes")
+    for finding in solution.findings:
+        out.append(
+            Event(EventKind.FAULT, finding.first_time_s, finding.first_time_s + finding.seconds, finding.message)
+        )
+    return tuple(sorted(out, key=lambda e: e.start_s))
+
+
+def _stretches(solution: Solution, mask: Mask, min_s: float, kind: EventKind, text: str) -> list[Event]:
+    time, on = solution.frame.log.time_s, np.flatnonzero(mask)
+    if not len(on):
+        return []
+    groups = np.split(on, np.flatnonzero(np.diff(time[on]) > APART_S) + 1)
+    return [
+        Event(kind, float(time[g[0]]), float(time[g[-1]]), text) for g in groups if time[g[-1]] - time[g[0]] >= min_s
+    ]
+
+
+def next_event(events: tuple[Event, ...], after_s: float, kinds: frozenset[EventKind] | None = None) -> Event | None:
+    """The first event that begins after a time, of the wanted kinds (all if None)."""
+    return next((e for e in events if e.start_s > after_s + 1e-6 and (kinds is None or e.kind in kinds)), None)
+
+
+def previous_event(
+    events: tuple[Event, ...], before_s: float, kinds: frozenset[EventKind] | None = None
+) -> Event | None:
+    """The last event that begins before a time."""
+    fit = [e for e in events if e.start_s < before_s - 1e-6 and (kinds is None or e.kind in kinds)]
+    return fit[-1] if fit else None

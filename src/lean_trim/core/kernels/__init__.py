@@ -1,0 +1,1 @@
+"""Compiled loops over samples, cells and fuel."""

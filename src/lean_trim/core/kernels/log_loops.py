@@ -1,0 +1,250 @@
+"""Compiled loops along a log: slopes, hold-offs, lags, running means, reasons. Imported where used, never at start.
+
+Each is linear in the number of samples. Arrays are contiguous float64 or bool of shape (n,); time never runs backwards.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from lean_trim.core.types import Bits, Floats, Ints, Mask
+
+ANCHOR = 2048
+"""Samples after which a running sum is formed anew, so that rounding cannot add up."""
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no cover - compiled
+    """Slope of a straight line over ``half`` samples on either side, per second. Values must be finite.
+
+    Past the ends values are repeated and times mirrored.
+    """
+    n, out = len(values), np.empty(len(values))
+    for begin in range(0, n, ANCHOR):
+        end = min(begin + ANCHOR, n)
+        ramp = rise = plain_x = plain_t = 0.0
+        for j in range(-half, half + 1):
+            x, t = values[min(max(begin + j, 0), n - 1)], _mirrored(time_s, begin + j)
+            ramp += j * x
+            rise += j * t
+            plain_x += x
+            plain_t += t
+        inside = begin > half and end + half < n
+        for i in range(begin, end):
+            out[i] = ramp / max(abs(rise), 1e-9)
+            if inside:
+                old, new, gone, come = values[i - half], values[i + half + 1], time_s[i - half], time_s[i + half + 1]
+            else:
+                old, new = values[max(i - half, 0)], values[min(i + half + 1, n - 1)]
+                gone, come = _mirrored(time_s, i - half), _mirrored(time_s, i + half + 1)
+            ramp += (half + 1) * old + half * new - plain_x
+            plain_x += new - old
+            rise += (half + 1) * gone + half * come - plain_t
+            plain_t += come - gone
+    return out
+
+
+@njit(cache=True, nogil=True, inline="always", error_model="numpy")
+def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
+    last = len(time_s) - 1
+    if i < 0:
+        return 2.0 * time_s[0] - time_s[min(-i, last)]
+    if i > last:
+        return 2.0 * time_s[last] - time_s[max(2 * last - i, 0)]
+    return time_s[i]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def hold_off(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:  # pragma: no cover - compiled
+    """Every True sample extended by a time before and after it, s, >= 0."""
+    n = len(mask)
+    out = np.zeros(n, np.bool_)
+    until = -np.inf
+    for i in range(n):
+        if mask[i]:
+            until = time_s[i] + after_s + 1e-9
+        out[i] = time_s[i] <= until
+    since = np.inf
+    for i in range(n - 1, -1, -1):
+        if mask[i]:
+            since = time_s[i] - before_s - 1e-9
+        if time_s[i] >= since:
+            out[i] = True
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def onsets(mask: Mask, time_s: Floats, quiet_s: float) -> Ints:  # pragma: no cover - compiled
+    """Positions of True samples with no True sample in the ``quiet_s`` before them."""
+    found = np.empty(len(mask), np.intp)
+    count, last = 0, -np.inf
+    for i in range(len(mask)):
+        if mask[i]:
+            if time_s[i] - last > quiet_s:
+                found[count] = i
+                count += 1
+            last = time_s[i]
+    return found[:count].copy()
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  # pragma: no cover - compiled
+    """First-order lag of values held between samples; begins in steady state and anew after a gap."""
+    out = np.empty(len(values))
+    state, step, keep = 0.0, -1.0, 0.0
+    for i in range(len(values)):
+        dt = time_s[i] - time_s[i - 1] if i else gap_s + 1.0
+        if dt > gap_s:
+            state = values[i]
+        else:
+            if abs(dt - step) > 1e-4 * step:
+                step, keep = dt, np.exp(-dt / tau_s)
+            state = keep * state + (1.0 - keep) * values[i]
+        out[i] = state
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compiled
+    """Running mean over ``half`` samples on either side, the ends repeated."""
+    n, out = len(values), np.empty(len(values))
+    for begin in range(0, n, ANCHOR):
+        total, end = 0.0, min(begin + ANCHOR, n)
+        for j in range(begin - half, begin + half + 1):
+            total += values[min(max(j, 0), n - 1)]
+        if begin > half and end + half < n:
+            for i in range(begin, end):
+                out[i] = total / (2 * half + 1)
+                total += values[i + half + 1] - values[i - half]
+        else:
+            for i in range(begin, end):
+                out[i] = total / (2 * half + 1)
+                total += values[min(i + half + 1, n - 1)] - values[max(i - half, 0)]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def count_bits(bits: Bits, hits: Bits, seconds: Floats) -> tuple[Ints, Floats, Floats]:  # pragma: no cover - compiled
+    """Per bit: samples and seconds it is set in ``hits``, and seconds it is the only one set in ``bits``."""
+    counted, total, alone = np.zeros(32, np.intp), np.zeros(32), np.zeros(32)
+    for i in range(len(bits)):
+        rest = hits[i]
+        place = 0
+        while rest:
+            if rest & 1:
+                counted[place] += 1
+                total[place] += seconds[i]
+                if bits[i] == np.uint32(1) << np.uint32(place):
+                    alone[place] += seconds[i]
+            rest >>= 1
+            place += 1
+    return counted, total, alone
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def square_steps(values: Floats) -> Floats:  # pragma: no cover - compiled
+    """Squared difference of every value from the one before; 0 where either is missing."""
+    out = np.zeros(len(values))
+    for i in range(1, len(values)):
+        step = values[i] - values[i - 1]
+        out[i] = step * step if np.isfinite(step) else 0.0
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compiled
+    """A copy with a number where there is none."""
+    out = np.empty(len(values))
+    for i in range(len(values)):
+        out[i] = values[i] if np.isfinite(values[i]) else instead
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def mark(bits: Bits, mask: Mask, bit: np.uint32) -> None:  # pragma: no cover - compiled
+    """Set a bit, in place, where the mask is True."""
+    for i in range(len(bits)):
+        if mask[i]:
+            bits[i] |= bit
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def read_later(
+    time_s: Floats, arrival_s: Floats, values: Floats, fresh: Mask, gap_s: float
+) -> Floats:  # pragma: no cover - compiled
+    """Values at later times, by straight lines between fresh readings; arrivals must not run backwards.
+
+    NaN past the end, next to a missing reading, and where the rows around the arrival are more than ``gap_s`` apart.
+    """
+    n = len(values)
+    out = np.full(n, np.nan)
+    row = 0
+    before = after = -1
+    for i in range(n):
+        t = arrival_s[i]
+        if not t <= time_s[n - 1]:
+            break
+        while time_s[row] < t:
+            if fresh[row]:
+                before = row
+            row += 1
+        if row > 0 and time_s[row] - time_s[row - 1] > gap_s:
+            continue
+        if after < row:
+            after = row
+            while after < n and not fresh[after]:
+                after += 1
+        if after == n:
+            break
+        if time_s[after] == t or before < 0:
+            out[i] = values[after]
+        else:
+            share = (t - time_s[before]) / (time_s[after] - time_s[before])
+            out[i] = (1.0 - share) * values[before] + share * values[after]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def mean_of_finite(values: Floats) -> tuple[float, bool]:  # pragma: no cover - compiled
+    """Mean of the finite values (0 if there are none), and whether all are."""
+    total, count = 0.0, 0
+    for i in range(len(values)):
+        if np.isfinite(values[i]):
+            total += values[i]
+            count += 1
+    return total / max(count, 1), count == len(values)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
+    """True where a value other than 0 differs from the last one other than 0."""
+    out, held = np.zeros(len(values), np.bool_), 0.0
+    for i in range(len(values)):
+        if values[i] != 0.0:
+            out[i] = held != 0.0 and values[i] != held
+            held = values[i]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pragma: no cover - compiled
+    """Begin and end (exclusive) of every spell of the very same value that lasts ``least_s``, shape (m, 2)."""
+    found, begin = [(0, 0)], 0
+    for i in range(1, len(values) + 1):
+        if i == len(values) or values[i] != values[begin]:
+            if time_s[i - 1] - time_s[begin] >= least_s:
+                found.append((begin, i))
+            begin = i
+    out = np.empty((len(found) - 1, 2), np.int64)
+    for j in range(1, len(found)):
+        out[j - 1, 0], out[j - 1, 1] = found[j]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def share_of(rate: Floats, values: Floats, least: float) -> Floats:  # pragma: no cover - compiled
+    """Rate over value, the value at least ``least``; in place."""
+    for i in range(len(rate)):
+        rate[i] /= max(values[i], least)
+    return rate

@@ -1,0 +1,170 @@
+"""Compiled loops over the cells each sample reads: interpolation, evidence, observations. Imported where used, never at start.
+
+Arrays are contiguous; ``cells`` and ``weights`` have shape (n, corners), the others (n,).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from lean_trim.core.types import Floats, Ints, Mask
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def mesh_1d(points: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
+    """Cells and weights of every sample on a curve, (n, 2); NaN gives NaN weights on the first cell."""
+    cells, weights = np.empty((len(x), 2), np.intp), np.empty((len(x), 2))
+    for i in range(len(x)):
+        low, u = _locate(points, x[i])
+        cells[i, 0], cells[i, 1] = low, low + 1
+        weights[i, 0], weights[i, 1] = 1.0 - u, u
+    return cells, weights
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def mesh_2d(rows: Floats, columns: Floats, y: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
+    """Cells and weights of every sample on a grid, (n, 4), corners in row order."""
+    cells, weights = np.empty((len(x), 4), np.intp), np.empty((len(x), 4))
+    width = len(columns)
+    for i in range(len(x)):
+        r, v = _locate(rows, y[i])
+        c, u = _locate(columns, x[i])
+        base = r * width + c
+        cells[i, 0], cells[i, 1], cells[i, 2], cells[i, 3] = base, base + 1, base + width, base + width + 1
+        weights[i, 0], weights[i, 1] = (1.0 - v) * (1.0 - u), (1.0 - v) * u
+        weights[i, 2], weights[i, 3] = v * (1.0 - u), v * u
+    return cells, weights
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover - compiled
+    if np.isnan(x):
+        return 0, np.nan
+    last = len(points) - 2
+    x = min(max(x, points[0]), points[-1])
+    low, high = 0, last
+    while low < high:
+        middle = (low + high + 1) // 2
+        if points[middle] <= x:
+            low = middle
+        else:
+            high = middle - 1
+    return low, (x - points[low]) / (points[low + 1] - points[low])
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def read_mesh(cells: Ints, weights: Floats, values: Floats) -> Floats:  # pragma: no cover - compiled
+    """Interpolated value of every sample."""
+    out = np.empty(len(cells))
+    for i in range(len(cells)):
+        total = 0.0
+        for j in range(cells.shape[1]):
+            total += weights[i, j] * values[cells[i, j]]
+        out[i] = total
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - compiled
+    """The corner with the largest weight of every sample (the later one where two are equal)."""
+    out = np.empty(len(cells), np.intp)
+    for i in range(len(cells)):
+        best = 0
+        for j in range(1, cells.shape[1]):
+            if weights[i, j] >= weights[i, best] - 1e-12:
+                best = j
+        out[i] = cells[i, best]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def dwell(cells: Ints, time_s: Floats, gap_s: float) -> Floats:  # pragma: no cover - compiled
+    """How long the unbroken stay in the same cell lasted that each sample belongs to, s."""
+    out = np.empty(len(cells))
+    begin = 0
+    for i in range(1, len(cells) + 1):
+        if i == len(cells) or cells[i] != cells[begin] or time_s[i] - time_s[i - 1] > gap_s:
+            stay = time_s[min(i, len(cells) - 1)] - time_s[begin]
+            if i < len(cells) and time_s[i] - time_s[i - 1] > gap_s:
+                stay = time_s[i - 1] - time_s[begin]
+            out[begin:i] = stay
+            begin = i
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def count_evidence(
+    cells: Ints, weights: Floats, seconds: Floats, time_s: Floats, size: int, share: float, gap_s: float
+) -> tuple[Floats, Ints]:  # pragma: no cover - compiled
+    """Weighted seconds and separate visits per cell; samples in time order."""
+    total, visits, last = np.zeros(size), np.zeros(size, np.intp), np.full(size, -np.inf)
+    for i in range(len(cells)):
+        for j in range(cells.shape[1]):
+            cell, w = cells[i, j], weights[i, j]
+            total[cell] += w * seconds[i]
+            if w >= share:
+                if time_s[i] - last[cell] > gap_s:
+                    visits[cell] += 1
+                last[cell] = time_s[i]
+    return total, visits
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def variance_of(
+    map_rate: Floats, rpm_rate: Floats, lam: Floats, enrichment: Floats, scatter: Floats
+) -> Floats:  # pragma: no cover - compiled
+    """Relative variance of every sample, see ``observations.relative_variance``; unknown lambda counts as 1."""
+    out = np.empty(len(lam))
+    for i in range(len(lam)):
+        away = abs(lam[i] - 1.0) / 0.15 if np.isfinite(lam[i]) else 0.0
+        out[i] = (
+            min(max(scatter[i], 1.0), 25.0)
+            + (map_rate[i] / 15.0) ** 2
+            + (rpm_rate[i] / 0.25) ** 2
+            + away**2
+            + (50.0 * (enrichment[i] - 1.0)) ** 2
+        )
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def sound_samples(
+    used: Mask, k: Floats, variance: Floats, film: Floats, base: Floats, seconds: Floats
+) -> Ints:  # pragma: no cover - compiled
+    """Positions of used samples whose figures are all finite and that last some time."""
+    found, count = np.empty(len(used), np.intp), 0
+    for i in range(len(used)):
+        if used[i] and np.isfinite(k[i] + variance[i] + film[i] + base[i]) and seconds[i] > 0.0:
+            found[count] = i
+            count += 1
+    return found[:count].copy()
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def take_used(
+    index: Ints, cells: Ints, weights: Floats, k: Floats, variance: Floats, film: Floats, seconds: Floats, time_s: Floats,
+    edge_s: float, edge_variance: float,
+) -> tuple[Ints, Floats, Floats, Ints]:  # fmt: skip  # pragma: no cover - compiled
+    """Cells, weights, (k, weight, seconds, film) and unbroken run of the used samples; variance is raised next to ones left out."""
+    m, n, corners = len(index), len(k), cells.shape[1]
+    out_cells, out_weights, out = np.empty((m, corners), np.intp), np.empty((m, corners)), np.empty((4, m))
+    run, fresh = np.zeros(m, np.intp), -np.inf
+    for i in range(m):
+        at = index[i]
+        begins = i == 0 or index[i - 1] != at - 1
+        run[i] = (run[i - 1] if i else 0) + (1 if begins and i else 0)
+        if at > 0 and begins:
+            fresh = time_s[at - 1]
+        for j in range(corners):
+            out_cells[i, j], out_weights[i, j] = cells[at, j], weights[at, j]
+        out[0, i], out[2, i], out[3, i] = k[at], seconds[at], film[at]
+        out[1, i] = time_s[at] - fresh
+    ends = np.inf
+    for i in range(m - 1, -1, -1):
+        at = index[i]
+        if at < n - 1 and (i == m - 1 or index[i + 1] != at + 1):
+            ends = time_s[at + 1]
+        edge = edge_variance * np.exp(-min(out[1, i], ends - time_s[at]) / edge_s)
+        out[1, i] = seconds[at] / (variance[at] + edge)
+    return out_cells, out_weights, out, run

@@ -1,0 +1,1 @@
+"""The whole path from logs to a correction."""

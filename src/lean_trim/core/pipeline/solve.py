@@ -1,0 +1,269 @@
+"""The whole path from logs to a correction, as one pure function."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.log import Log, concatenate
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.diagnosis.findings import Finding, find_faults
+from lean_trim.core.diagnosis.inference import Inferred, infer
+from lean_trim.core.drive.delay import DelaySettings
+from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.core.estimation.averages import AverageSettings, average_cells
+from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.log_shares import LogShare, shares_of
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.residual import Residual, residual_of
+from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
+from lean_trim.core.pipeline.prepare import Prepared, prepare
+from lean_trim.core.sieve.sieve import RULES, SieveSettings, Sifted
+from lean_trim.core.types import Floats, Mask
+
+JOINT_GAP_S = 10.0
+MIN_OBSERVATIONS = 20
+Method = Literal["surface", "average"]
+Progress = Callable[[float, str], bool]
+"""Called with the share done and what is being done; returns False to cancel."""
+
+
+@dataclass(frozen=True)
+class SolveSettings:
+    """Settings of every stage. ``fit_delay`` reads the sensor delay from the log (surface method only)."""
+
+    method: Method = "surface"
+    fit_delay: bool = True
+    regimes: RegimeSettings = field(default_factory=RegimeSettings)
+    delay: DelaySettings = field(default_factory=DelaySettings)
+    sieve: SieveSettings = field(default_factory=SieveSettings)
+    surface: SurfaceSettings = field(default_factory=SurfaceSettings)
+    averages: AverageSettings = field(default_factory=AverageSettings)
+
+
+@dataclass(frozen=True, eq=False)
+class Solution:
+    """Everything one solve produced, and what the next one can begin from."""
+
+    prepared: Prepared
+    sifted: Sifted
+    observations: Observations
+    estimate: Estimate
+    residual: Residual
+    findings: tuple[Finding, ...]
+    settings: SolveSettings
+    delay: DelayEstimate
+    inferred: tuple[Inferred, ...]
+    logs: tuple[LogShare, ...]
+
+    @property
+    def frame(self) -> Frame:
+        return self.prepared.frame
+
+    @property
+    def lam(self) -> Floats:
+        """Aligned lambda per log sample, NaN where unknown."""
+        return self.prepared.scene.lam
+
+    @property
+    def regime(self) -> NDArray[np.int8]:
+        return self.prepared.scene.regime
+
+    @cached_property
+    def k_along(self) -> Floats:
+        """k per log sample, shape (n,), NaN where the sample was left out."""
+        out = np.full(len(self.frame.log), np.nan)
+        out[self.observations.index] = self.observations.k
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class DrivenLog:
+    """A log and the table it was driven on, where that is not the present one."""
+
+    log: Log
+    table: Table | None = None
+
+
+def join_logs(logs: Sequence[Log]) -> Log:
+    """Put the logs of a round on one time base, ten seconds apart, so that no rule reaches across a joint."""
+    if not logs:
+        raise LogError("no log given; at least one is needed")
+    if len(logs) == 1:
+        return logs[0]
+    pieces, start = [], float(logs[0].time_s[0])
+    for i, log in enumerate(logs):
+        shift = start - float(log.time_s[0])
+        joints = (*((start,) if i else ()), *(j + shift for j in log.joints_s))
+        pieces.append(Log(log.time_s + shift, log.channels, log.name, joints, log.updates))
+        start = float(pieces[-1].time_s[-1]) + JOINT_GAP_S
+    return concatenate(pieces, " + ".join(log.name for log in logs))
+
+
+def pieces_of(logs: Sequence[DrivenLog]) -> tuple[Piece, ...]:
+    """Where each log lies in the joined one."""
+    ends = np.cumsum([len(d.log) for d in logs]).tolist()
+    return tuple(Piece(d.log.name, end - len(d.log), end, d.table) for d, end in zip(logs, ends, strict=True))
+
+
+def solve(
+    logs: Sequence[Log | DrivenLog],
+    vehicle: Vehicle,
+    settings: SolveSettings | None = None,
+    left_out_by_hand: Mask | None = None,
+    progress: Progress | None = None,
+) -> Solution:
+    """Logs → correction of ``vehicle.table`` per cell with evidence, residual and findings.
+
+    Parameters
+    ----------
+    logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated, since k is relative to the table
+        that was driven on.
+    left_out_by_hand : samples of the joined log the user left out.
+    progress : called between the stages; returning False raises CancelledError.
+
+    Raises
+    ------
+    LogError
+        If a channel is missing or too little is left to fit.
+    """
+    with np.errstate(all="ignore"):
+        return _solve(logs, vehicle, settings or SolveSettings(), left_out_by_hand, _stepper(progress))
+
+
+def _solve(
+    logs: Sequence[Log | DrivenLog],
+    vehicle: Vehicle,
+    settings: SolveSettings,
+    left_out_by_hand: Mask | None,
+    step: Callable[[float, str], None],
+) -> Solution:
+    """The same; impossible readings become NaN or infinite on the way and are left out by the sieve."""
+    step(0.0, "Reading the log")
+    driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
+    frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
+    motion = Motion(frame)
+    step(0.2, "Sifting samples")
+    found = _pass(motion, settings.delay, settings, left_out_by_hand)
+    delay = DelayEstimate(settings.delay, False, note="defaults")
+    if settings.method == "surface" and settings.fit_delay:
+        step(0.6, "Reading the sensor delay from the log")
+        delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]))
+        if delay.estimated:
+            step(0.7, "Fitting again with that delay")
+            found = _pass(motion, delay.settings, settings, left_out_by_hand)
+    step(0.95, "Looking for faults")
+    scene = found[0].scene
+    findings = find_faults(scene)
+    inferred = infer(scene)
+    step(1.0, "Done")
+    return _solution(*found, settings, delay, findings, inferred)
+
+
+def _pass(
+    motion: Motion, delay: DelaySettings, settings: SolveSettings, by_hand: Mask | None
+) -> tuple[Prepared, Sifted, Observations, Estimate]:
+    """Once from the frame to an estimate, with one set of delay parameters."""
+    prepared = prepare(motion, delay, settings.regimes)
+    sifted = prepared.sift(settings.sieve, by_hand)
+    observations = prepared.observe(sifted)
+    return prepared, sifted, observations, estimate_from(prepared, sifted, observations, settings)
+
+
+def resolve(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
+    """Solve again after a threshold of the sieve or of the estimator was changed, from where the last solve ended.
+
+    Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when regimes, delay settings
+    or the logs change, and once a slider has come to rest.
+    """
+    prepared = solution.prepared
+    start = solution.estimate if settings.method == solution.settings.method == "surface" else None
+    with np.errstate(all="ignore"):
+        sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
+        observations = prepared.observe(sifted)
+        estimate = estimate_from(prepared, sifted, observations, settings, start)
+        return _solution(
+            prepared, sifted, observations, estimate, settings, solution.delay, solution.findings, solution.inferred
+        )
+
+
+def _solution(
+    prepared: Prepared, sifted: Sifted, observations: Observations, estimate: Estimate, settings: SolveSettings,
+    delay: DelayEstimate, findings: tuple[Finding, ...], inferred: tuple[Inferred, ...],
+) -> Solution:  # fmt: skip
+    plain = without_film(observations, estimate)
+    own = own_drive(prepared.frame, plain)
+    residual = residual_of(prepared.frame, own, prepared.scene.motion.nearest[own.index])
+    shares = shares_of(prepared.frame, plain, estimate, prepared.scene.motion.durations_s)
+    return Solution(prepared, sifted, plain, estimate, residual, findings, settings, delay, inferred, shares)
+
+
+def too_few(left: int, sifted: Sifted) -> str:
+    """What to say when too little is left, with the reasons that took most."""
+    rules = [r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]]
+    most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:3]
+    took = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)
+    why = f" Most was left out for: {took}." if took else ""
+    return (
+        f"only {left} samples are left after sifting; at least {MIN_OBSERVATIONS} are needed.{why} "
+        "Drive longer in steady states, or look at the reasons in the sieve"
+    )
+
+
+def estimate_from(
+    prepared: Prepared,
+    sifted: Sifted,
+    observations: Observations,
+    settings: SolveSettings,
+    start: Estimate | None = None,
+) -> Estimate:
+    """Correction per cell by the chosen method; LogError if too little is left."""
+    if len(observations) < MIN_OBSERVATIONS:
+        raise LogError(too_few(len(observations), sifted))
+    frame = prepared.frame
+    table, time_s = frame.vehicle.table, frame.log.time_s
+    if settings.method == "surface":
+        return fit_surface(observations, table, time_s, settings.surface, start)
+    return average_cells(observations, table, frame.at, time_s, settings.averages)
+
+
+def own_drive(frame: Frame, observations: Observations) -> Observations:
+    """Observations of the logs driven on the present table; all of them if every log is of another revision."""
+    foreign = [p for p in frame.pieces if p.table is not None]
+    if not foreign or len(foreign) == len(frame.pieces):
+        return observations
+    keep = np.ones(len(observations), bool)
+    for piece in foreign:
+        keep &= (observations.index < piece.start) | (observations.index >= piece.stop)
+    return observations.only(keep)
+
+
+def without_film(observations: Observations, estimate: Estimate) -> Observations:
+    """The observations less what the wall film explains, so that residuals and visits speak of the table alone."""
+    if not np.isfinite(estimate.wall_x):
+        return observations
+    return replace(observations, k=observations.k - estimate.wall_x * observations.film)
+
+
+def table_factor(frame: Frame, estimate: Estimate) -> Floats:
+    """Factor by which the table is wrong along the log, by an estimate, shape (n,)."""
+    wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
+    return np.asarray(read_along(frame.mesh, wanted) / frame.base)
+
+
+def _stepper(progress: Progress | None) -> Callable[[float, str], None]:
+    def step(share: float, what: str) -> None:
+        if progress is not None and not progress(share, what):
+            raise CancelledError("solving was cancelled; nothing was changed")
+
+    return step

@@ -1,0 +1,1 @@
+"""Rules that leave samples out, with reasons."""

@@ -1,0 +1,111 @@
+"""Rules of the sieve about what the engine and the driver did. Thresholds are common practice, no source, unless said."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.regimes import LOOP_S, Regime, cold_samples, fuel_cut
+from lean_trim.core.knobs import Knob
+from lean_trim.core.sieve.rule import Values, rule
+from lean_trim.core.types import Mask
+
+
+@rule("not_running", "Engine not running", "no combustion, so lambda says nothing")
+def not_running(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.regime == Regime.STOPPED)
+
+
+@rule(
+    "cold", "Cold engine", "warm-up enrichment is on and trims are off",
+    Knob("below_c", "Coolant below", 70.0, 0.0, 95.0, "°C"),
+    LOOP_S,
+)  # fmt: skip
+def cold(scene: Scene, v: Values) -> Mask:
+    """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
+    return cold_samples(scene.frame.log, v["below_c"], v["loop_s"])
+
+
+@rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)
+def starting(scene: Scene, v: Values) -> Mask:
+    log = scene.frame.log
+    began = np.diff((scene.regime != Regime.STOPPED).astype(np.int8), prepend=0) > 0
+    began[0] = True
+    began[np.searchsorted(log.time_s, log.joints_s)] = True
+    return np.asarray(began)
+
+
+@rule(
+    "settling", "Settling after a flash", "some ECUs learn an internal temperature anew and run rich",
+    Knob("minutes", "From the log's start", 0.0, 0.0, 60.0, "min"),
+)  # fmt: skip
+def settling(scene: Scene, v: Values) -> Mask:
+    time = scene.frame.log.time_s
+    return np.asarray(time - time[0] < 60.0 * v["minutes"])
+
+
+@rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=1.6)
+def cut(scene: Scene, v: Values) -> Mask:
+    return fuel_cut(scene.frame)
+
+
+@rule(
+    "tip", "Quick change", "fuel on the walls lags behind the air",
+    Knob("throttle_rate", "Throttle faster than", 30.0, 5.0, 500.0, "%/s"),
+    Knob("map_rate", "MAP faster than", 60.0, 5.0, 500.0, "%/s"),
+    before_s=0.1, after_s=1.0,
+)  # fmt: skip
+def tip(scene: Scene, v: Values) -> Mask:
+    motion = scene.motion
+    quick = np.abs(motion.throttle_rate) > v["throttle_rate"]
+    return np.asarray(quick | (np.abs(motion.map_rate) > v["map_rate"]))
+
+
+@rule(
+    "shift", "Shift or torque cut", "throttle and spark are taken back, so unburnt fuel and air reach the sensor",
+    Knob("spark_drop", "Spark falls by more than", 14.0, 4.0, 40.0, "°"),
+    before_s=0.3, after_s=0.8,
+)  # fmt: skip
+def shift(scene: Scene, v: Values) -> Mask:
+    motion, log = scene.motion, scene.frame.log
+    open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
+    return np.asarray(motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"])))
+
+
+@rule(
+    "slip", "Free revving or slip", "engine speed changes without the load that goes with it",
+    Knob("rate", "Slope off road speed", 0.5, 0.05, 5.0, "1/s"),
+    before_s=0.2, after_s=0.3,
+)  # fmt: skip
+def slip(scene: Scene, v: Values) -> Mask:
+    return np.asarray(np.abs(scene.motion.slip_rate) > v["rate"])
+
+
+@rule(
+    "crossed", "Cell merely crossed", "too short a stay: what the sensor shows belongs to the cells before",
+    Knob("stay_s", "Stay shorter than", 0.15, 0.0, 5.0, "s"),
+)  # fmt: skip
+def crossed(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.motion.stay_s < v["stay_s"])
+
+
+@rule(
+    "dilution", "Tailpipe air", "far back in the pipe the sensor reads lean at low flow",
+    Knob("below_g_per_s", "Idle airflow below", 8.0, 0.0, 50.0, "g/s"),
+)  # fmt: skip
+def dilution(scene: Scene, v: Values) -> Mask:
+    frame = scene.frame
+    if frame.vehicle.sensor_place != "tailpipe":
+        return np.zeros(len(frame.log), bool)
+    slow = np.isin(scene.regime, (Regime.IDLE, Regime.OVERRUN))
+    return np.asarray(slow & (frame.flow_g_per_s < v["below_g_per_s"]))
+
+
+@rule(
+    "knock", "Knock retard", "used, but no fuel is taken out of these cells",
+    Knob("above_deg", "Retard above", 0.2, 0.0, 10.0, "°"),
+    marks=True,
+)  # fmt: skip
+def knock(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])

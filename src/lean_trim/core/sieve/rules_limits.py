@@ -1,0 +1,188 @@
+"""Rules of the sieve about sensors, supply and the calibration itself. Common practice, no source, unless said."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log, as_loop, filled, half_window, rate_per_s
+from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.drive.sensor import engine_moved, still_spells
+from lean_trim.core.knobs import Knob
+from lean_trim.core.sieve.rule import Values, rule
+from lean_trim.core.types import Floats, Mask
+
+
+@rule("no_data", "Channel missing here", "a value the correction needs was not logged")
+def no_data(scene: Scene, v: Values) -> Mask:
+    frame = scene.frame
+    return ~(np.isfinite(frame.base) & np.isfinite(frame.target) & (frame.base > 0))
+
+
+@rule(
+    "airflow_end", "Airflow at its end", "the ECU cannot see more air here, so lean is not the table's",
+    Knob("flat_pct", "Airflow flat within", 1.0, 0.0, 10.0, "%/s"),
+    before_s=0.2, after_s=0.5,
+)  # fmt: skip
+def airflow_end(scene: Scene, v: Values) -> Mask:
+    return airflow_pegged(scene.frame, v["flat_pct"])
+
+
+FLAT_S, FLAT_RISE, FLAT_RISE_BLIND, WIDE_OPEN_PCT = 1.0, 1.06, 1.12, 70.0
+
+
+def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
+    """True where the airflow model can say no more.
+
+    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises by 6 % (without MAP: engine
+    speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a moment too; it does not stay so.
+    """
+    if frame.vehicle.airflow == "maf":
+        signal = frame.at[0]
+        past = signal >= frame.vehicle.table.axes[0].points[-1]
+        return np.asarray(past | _flat(frame, signal, flat_pct))
+    limits = frame.vehicle.limits
+    return np.asarray(filled(frame.driven_base) >= limits.highest - 0.5 * limits.resolution)
+
+
+def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
+    log = frame.log
+    out = np.zeros(len(log), bool)
+    demand, least_rise = _demand(log)
+    if flat_pct == 0.0 or not demand.any():
+        return out
+    top = float(filled(signal).max())
+    still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
+    still &= filled(signal) > 0.97 * top
+    edges = np.flatnonzero(np.diff(still.astype(np.int8), prepend=0, append=0))
+    for begin, end in edges.reshape(-1, 2).tolist():
+        lasts = log.time_s[end - 1] - log.time_s[begin] >= FLAT_S
+        if lasts and demand[begin:end].max() > least_rise * max(demand[begin], 1.0):
+            out[begin:end] = True
+    return out
+
+
+def _demand(log: Log) -> tuple[Floats, float]:
+    """What airflow goes with, (n,), and by which factor it must rise under a flat signal: MAP times engine speed; without MAP
+    engine speed alone where the throttle is wide open, and by more, because the engine breathes worse near its top.
+    """
+    if Role.MAP in log:
+        return filled(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
+    wide = filled(log.get(Role.THROTTLE, 0.0)) > WIDE_OPEN_PCT
+    return np.where(wide, filled(log[Role.RPM]), 0.0), FLAT_RISE_BLIND
+
+
+@rule(
+    "sensor_range", "Sensor at its end", "the lambda reading is pegged, missing or not yet hot",
+    Knob("low", "Lowest lambda believed", 0.66, 0.4, 0.9, "λ"),
+    Knob("high", "Highest lambda believed", 1.34, 1.05, 2.0, "λ"),
+)  # fmt: skip
+def sensor_range(scene: Scene, v: Values) -> Mask:
+    low, high = scene.motion.sensor_ends
+    with np.errstate(invalid="ignore"):
+        return ~((scene.lam > max(v["low"], low)) & (scene.lam < min(v["high"], high)))
+
+
+STILL_S = Knob("still_s", "The same reading for", 3.0, 0.5, 60.0, "s")
+
+
+@rule(
+    "stuck", "Sensor stuck", "the lambda reading did not move although the mixture had to",
+    STILL_S, before_s=0.5, after_s=0.5,
+)  # fmt: skip
+def stuck(scene: Scene, v: Values) -> Mask:
+    return stuck_samples(scene, v["still_s"])
+
+
+def stuck_samples(scene: Scene, still_s: float = STILL_S.default) -> Mask:
+    """Spells at one reading while the engine moved; those at the sensor's own end stops belong to another rule."""
+    motion, frame = scene.motion, scene.frame
+    lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
+    out = np.zeros(len(lam), bool)
+    for spell in still_spells(lam, frame.log.time_s, still_s):
+        mixture = frame.trim[spell] * motion.enrichment[spell] / frame.target[spell]
+        if low < lam[spell.start] < high and engine_moved(frame.flow_g_per_s[spell], mixture):
+            out[spell] = True
+    return out
+
+
+@rule(
+    "enrichment", "Unknown enrichment", "fuel that table and trims do not name; of what is believed, only its changes mislead",
+    Knob("off_pct", "Fuel off by more than", 5.0, 0.5, 50.0, "%"),
+    Knob("rate", "Changing faster than", 10.0, 0.0, 500.0, "%/s"),
+)  # fmt: skip
+def enrichment(scene: Scene, v: Values) -> Mask:
+    """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out; then only its changes mislead."""
+    from lean_trim.core.kernels.fuel_loops import misleading_excess
+
+    motion, time = scene.motion, as_loop(scene.frame.log.time_s)
+    half, proven = half_window(time, 0.4), scene.pulse_width_proven
+    return misleading_excess(motion.excess_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"])
+
+
+@rule(
+    "full_target", "Enrichment not reached", "full throttle ran on a part-throttle target, which was not what was meant",
+    Knob("above", "Target lambda above", 0.95, 0.7, 1.05, "λ"),
+)  # fmt: skip
+def full_target(scene: Scene, v: Values) -> Mask:
+    return enrichment_missing(scene.frame, scene.regime == Regime.FULL_THROTTLE, v["above"])
+
+
+def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
+    """Full throttle with a target above ``above`` although the calibration means a richer one there."""
+    missing = full & (frame.target > above)
+    if frame.vehicle.target is None or Role.MAP not in frame.log or not missing.any():
+        return np.asarray(missing)
+    at = np.flatnonzero(missing)
+    meant = frame.vehicle.target.lookup(frame.log[Role.MAP][at], frame.log[Role.RPM][at])
+    missing[at] = filled(meant) <= above
+    return np.asarray(missing)
+
+
+@rule("off_table", "Outside the table", "the ECU used the table's edge, not a cell here")
+def off_table(scene: Scene, v: Values) -> Mask:
+    frame = scene.frame
+    return ~frame.vehicle.table.inside(*frame.at)
+
+
+@rule(
+    "other_source", "Other airflow source", "another airflow model was in force, so the table did not count here",
+    Knob("least_share", "This table's share at least", 0.95, 0.5, 1.0, ""),
+    after_s=0.3, before_s=0.3,
+)  # fmt: skip
+def other_source(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.source.share < v["least_share"])
+
+
+LOW_V = Knob("below_v", "Battery below", 12.0, 8.0, 14.0, "V")
+
+
+@rule(
+    "low_voltage", "Low voltage", "dead time is steep at low voltage",
+    LOW_V,
+)  # fmt: skip
+def low_voltage(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
+
+
+@rule(
+    "injector_limit", "Injector at its limit", "no more fuel exists, so lean is not airflow",
+    Knob("above_pct", "Duty above", 92.0, 50.0, 110.0, "%"),
+    after_s=0.5,
+)  # fmt: skip
+def injector_limit(scene: Scene, v: Values) -> Mask:
+    return np.asarray(scene.motion.duty > v["above_pct"])
+
+
+@rule(
+    "pressure", "Fuel pressure low", "lean here is supply, not airflow",
+    Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
+)  # fmt: skip
+def pressure(scene: Scene, v: Values) -> Mask:
+    frame = scene.frame
+    floor = frame.vehicle.injectors.rated_pressure_kpa * (1.0 - v["drop_pct"] / 100.0)
+    if Role.FUEL_DP not in frame.log:
+        return np.zeros(len(frame.log), bool)
+    return np.asarray(filled(frame.log[Role.FUEL_DP], floor) < floor)

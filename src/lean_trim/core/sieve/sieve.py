@@ -1,0 +1,166 @@
+"""Which samples mean what they seem to, and why the others do not.
+
+A sample carries one bit for every rule that hits it, so a view can show, count, switch and turn each of them. A rule is worked out
+anew only when its own knobs were turned.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import partial
+
+import numpy as np
+
+from lean_trim.core.data.log import spread
+from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.knobs import values_of
+from lean_trim.core.parallel import together
+from lean_trim.core.sieve import rules_engine as engine
+from lean_trim.core.sieve import rules_limits as limits
+from lean_trim.core.sieve.rule import Rule
+from lean_trim.core.types import Bits, Mask
+
+RULES: tuple[Rule, ...] = (
+    engine.not_running,
+    limits.no_data,
+    engine.cold,
+    engine.starting,
+    engine.settling,
+    limits.airflow_end,
+    engine.cut,
+    limits.sensor_range,
+    limits.stuck,
+    engine.tip,
+    engine.shift,
+    engine.slip,
+    engine.crossed,
+    limits.enrichment,
+    limits.full_target,
+    limits.off_table,
+    limits.other_source,
+    limits.low_voltage,
+    limits.injector_limit,
+    limits.pressure,
+    engine.dilution,
+    engine.knock,
+)
+RULE_BITS = {rule.name: np.uint32(1 << i) for i, rule in enumerate(RULES)}
+MANUAL = "by_hand"
+MANUAL_BIT = np.uint32(1 << 31)
+_KNOBS = {f"{rule.name}.{knob.name}": knob for rule in RULES for knob in rule.knobs}
+
+
+@dataclass(frozen=True)
+class SieveSettings:
+    """What was changed from the rules' defaults.
+
+    changes : "rule.knob" → value, for example {"tip.after_s": 0.6}. Raises BadInputError for an unknown knob or a value outside
+        its range.
+    disabled : names of rules switched off.
+    """
+
+    changes: Mapping[str, float] = field(default_factory=dict)
+    disabled: frozenset[str] = field(default_factory=frozenset)
+
+    def __post_init__(self) -> None:
+        for key, value in self.changes.items():
+            if key not in _KNOBS:
+                raise BadInputError(f"the sieve has no setting {key!r}; allowed are {', '.join(_KNOBS)}")
+            _KNOBS[key].checked(value)
+
+    def values(self, rule: Rule) -> dict[str, float]:
+        """Every knob of a rule with its value."""
+        return values_of(rule.name, rule.knobs, self.changes)
+
+    def turned(self, rule: str, knob: str, value: float) -> SieveSettings:
+        """The settings with one knob turned; its default leaves no trace."""
+        key = f"{rule}.{knob}"
+        changes = {k: v for k, v in self.changes.items() if k != key}
+        if key not in _KNOBS or value != _KNOBS[key].default:
+            changes[key] = value
+        return replace(self, changes=changes)
+
+
+@dataclass(frozen=True, eq=False)
+class Sifted:
+    """Result of the sieve.
+
+    Attributes
+    ----------
+    bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out for; 0 means used.
+    hits : (n,) the same for every rule, also those switched off and those that only mark.
+    seconds, counts : per rule, what it hits (whether switched on or not).
+    alone : per rule, seconds no other reason leaves out.
+    by_hand : samples the user left out, None if none.
+    """
+
+    bits: Bits
+    hits: Bits
+    seconds: dict[str, float]
+    counts: dict[str, int]
+    alone: dict[str, float]
+    settings: SieveSettings
+    scene: Scene
+    by_hand: Mask | None = None
+
+    @property
+    def used(self) -> Mask:
+        return np.asarray(self.bits == 0)
+
+
+def sift(
+    scene: Scene, settings: SieveSettings, left_out_by_hand: Mask | None = None, previous: Sifted | None = None
+) -> Sifted:
+    """Apply every rule.
+
+    Parameters
+    ----------
+    left_out_by_hand : samples the user left out, shape (n,).
+    previous : an earlier result on the same scene; only rules whose knobs were turned since are worked out again.
+    """
+    from lean_trim.core.kernels.log_loops import mark
+
+    again = [r for r in RULES if previous is None or not _kept(previous, scene, settings, r)]
+    hits = np.zeros(len(scene.lam), np.uint32)
+    if previous is not None and len(again) < len(RULES):
+        hits |= previous.hits & np.uint32(sum(int(RULE_BITS[r.name]) for r in RULES if r not in again))
+    masks = together(len(hits), [partial(hit_by, rule, scene, settings) for rule in again])
+    for rule, mask in zip(again, masks, strict=True):
+        mark(hits, mask, RULE_BITS[rule.name])
+    leaving = sum(int(RULE_BITS[r.name]) for r in RULES if not r.marks and r.name not in settings.disabled)
+    bits = hits & np.uint32(leaving)
+    if left_out_by_hand is not None:
+        by_hand = np.where(left_out_by_hand, MANUAL_BIT, np.uint32(0))
+        bits, hits = bits | by_hand, hits | by_hand
+    return replace(_count(bits, hits, settings, scene), by_hand=left_out_by_hand)
+
+
+def hit_by(rule: Rule, scene: Scene, settings: SieveSettings) -> Mask:
+    """Samples a rule hits, with its hold-off; (n,)."""
+    v = settings.values(rule)
+    mask = rule.test(scene, v)
+    if v["before_s"] > 0.0 or v["after_s"] > 0.0:
+        return spread(mask, scene.motion.frame.log.time_s, v["before_s"], v["after_s"])
+    return mask
+
+
+def _kept(previous: Sifted, scene: Scene, settings: SieveSettings, rule: Rule) -> bool:
+    return previous.scene is scene and previous.settings.values(rule) == settings.values(rule)
+
+
+def _count(bits: Bits, hits: Bits, settings: SieveSettings, scene: Scene) -> Sifted:
+    from lean_trim.core.kernels.log_loops import count_bits
+
+    counted, seconds, alone = count_bits(bits, hits, scene.motion.durations_s)
+    places = {name: int(bit).bit_length() - 1 for name, bit in (*RULE_BITS.items(), (MANUAL, MANUAL_BIT))}
+    return Sifted(
+        bits, hits, {n: float(seconds[i]) for n, i in places.items()}, {n: int(counted[i]) for n, i in places.items()},
+        {n: float(alone[i]) for n, i in places.items()}, settings, scene,
+    )  # fmt: skip
+
+
+def reasons_at(bits: int) -> list[Rule]:
+    """The rules whose bits are set, in display order."""
+    return [r for r in RULES if bits & int(RULE_BITS[r.name])]

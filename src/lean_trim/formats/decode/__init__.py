@@ -1,0 +1,1 @@
+"""From a file to named columns of numbers."""

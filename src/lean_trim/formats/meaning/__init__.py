@@ -1,0 +1,1 @@
+"""From columns to channels: names, units, time."""

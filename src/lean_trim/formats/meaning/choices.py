@@ -1,0 +1,59 @@
+"""What the user said about the columns of a log, remembered for later logs of the same shape."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.errors import BadInputError
+from lean_trim.formats.decode.columns import Column
+
+Banks = Literal["mean", "1", "2"]
+
+
+@dataclass(frozen=True)
+class ColumnChoice:
+    """The user's word on one column: its role (None: not used) and its unit ("" leaves it to the reader)."""
+
+    role: Role | None
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class Choices:
+    """Choices by column name, and what to do with two banks."""
+
+    columns: Mapping[str, ColumnChoice] = field(default_factory=dict)
+    banks: Banks = "mean"
+
+
+def shape_of(columns: Sequence[Column]) -> str:
+    """A key for logs that have the same columns, whatever their order."""
+    text = "\n".join(sorted(f"{c.name}|{c.unit}" for c in columns))
+    return hashlib.sha256(text.encode()).hexdigest()[:24]
+
+
+_SCALE = re.compile(
+    r"\s*([\d.,]+)\s*V?\s*=\s*([\d.,]+)\s*(λ|AFR)?\s*[,;]\s*([\d.,]+)\s*V?\s*=\s*([\d.,]+)\s*(λ|AFR)?\s*", re.IGNORECASE
+)
+
+
+def two_point_scale(text: str) -> tuple[float, float, float, float] | None:
+    """Volts and values of a text such as "0 V = 0.68, 5 V = 1.36"; None if it is no scale.
+
+    Raises
+    ------
+    BadInputError
+        If both points have the same voltage.
+    """
+    found = _SCALE.fullmatch(text)
+    if not found:
+        return None
+    v0, x0, v1, x1 = (float(found[i].replace(",", ".")) for i in (1, 2, 4, 5))
+    if v0 == v1:
+        raise BadInputError(f"{text!r}: the two points of a scale need different voltages")
+    return v0, x0, v1, x1

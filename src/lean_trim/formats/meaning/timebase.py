@@ -1,0 +1,75 @@
+"""Make a usable time base out of what loggers write: repeated, jumping and restarting clocks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.errors import LogError
+from lean_trim.core.types import Floats, Ints
+
+RESTART_GAP_S = 10.0
+"""Time put between a recording and the next one in the same file."""
+SHUFFLE_S = 2.0
+"""A clock that steps back by less than this was written out of order; by more, the logger was started again."""
+
+
+@dataclass(frozen=True, eq=False)
+class TimeBase:
+    """Rows to keep in their order, their times, where another recording begins, and what was done."""
+
+    order: Ints
+    time_s: Floats
+    joints_s: tuple[float, ...]
+    notes: tuple[str, ...]
+
+
+def settle_time(time: Floats, name: str) -> TimeBase:
+    """Time base from a logged time column in seconds.
+
+    Rows without a time are dropped; small steps back are sorted; a large one begins a new recording, set ten seconds
+    after the last; equal times are spread evenly up to the next one.
+
+    Raises
+    ------
+    LogError
+        If fewer than two rows have a time, or all times are equal.
+    """
+    rows = np.flatnonzero(np.isfinite(time))
+    notes = []
+    if len(rows) < len(time):
+        notes.append(f"{name}: {len(time) - len(rows)} rows without a time were left out")
+    if len(rows) < 2:
+        raise LogError(f"{name}: {len(rows)} rows with a time; at least 2 are needed")
+    cuts = np.flatnonzero(np.diff(time[rows]) < -SHUFFLE_S) + 1
+    orders, times, joints, start = [], [], [], None
+    for part in np.split(rows, cuts):
+        order = part[np.argsort(time[part], kind="stable")]
+        if not np.array_equal(order, part):
+            notes.append(f"{name}: {int((np.diff(time[part]) < 0).sum())} rows were out of order and were sorted")
+        shift = 0.0 if start is None else start - float(time[order[0]])
+        if start is not None:
+            joints.append(start)
+        orders.append(order)
+        times.append(spread_repeats(time[order] + shift))
+        start = float(times[-1][-1]) + RESTART_GAP_S
+    if joints:
+        notes.append(f"{name}: the clock started again {len(joints)} times; the recordings are shown one after another")
+    whole = np.concatenate(times)
+    if whole[-1] <= whole[0]:
+        raise LogError(f"{name}: all rows have the same time ({whole[0]:g} s); a running time column is needed")
+    return TimeBase(np.concatenate(orders), whole, tuple(joints), tuple(notes))
+
+
+def spread_repeats(time: Floats) -> Floats:
+    """Rows that share a time are spread evenly up to the next different time."""
+    if len(time) < 2 or (np.diff(time) > 0).all():
+        return time
+    starts = np.flatnonzero(np.diff(time, prepend=-np.inf) > 0)
+    counts = np.diff(np.append(starts, len(time)))
+    steps = np.diff(time[starts])
+    tail = float(np.median(steps)) if len(steps) else 0.0
+    step = np.append(steps, tail) / counts
+    within = np.arange(len(time)) - np.repeat(starts, counts)
+    return time + within * np.repeat(step, counts)

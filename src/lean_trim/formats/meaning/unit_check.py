@@ -1,0 +1,190 @@
+"""Check a channel's unit against its own values, and settle what the header leaves open."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.types import Floats
+from lean_trim.formats.meaning.units import UNITS, Convert, allowed_units, lambda_converter, tidy_unit
+
+SAMPLE = 20_000
+PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
+    Role.RPM: (-1.0, 20000.0, 400.0), Role.MAP: (-100.0, 500.0, 25.0), Role.BARO: (50.0, 110.0, 50.0),
+    Role.THROTTLE: (-10.0, 130.0, 1.6), Role.IAT: (-50.0, 160.0, -40.0), Role.COOLANT: (-50.0, 150.0, 1.0),
+    Role.BATTERY: (0.0, 60.0, 6.0), Role.STFT: (-70.0, 70.0, -70.0), Role.LTFT: (-70.0, 70.0, -70.0),
+    Role.PULSE_WIDTH: (0.0, 60.0, 0.4), Role.DUTY: (0.0, 150.0, 0.1), Role.FUEL_DP: (0.0, 30000.0, 60.0),
+    Role.SPEED: (-1.0, 500.0, -1.0), Role.SPARK: (-40.0, 80.0, -40.0), Role.KNOCK: (-40.0, 40.0, -40.0),
+    Role.MAF_HZ: (0.0, 30000.0, 20.0), Role.MAF_V: (0.0, 6.0, 0.1), Role.MAF_FLOW: (0.0, 3000.0, 1.0),
+}  # fmt: skip
+"""Lowest 1st percentile, highest 99th percentile, and what the 99th percentile must reach, in our units."""
+COMMON: dict[Role, tuple[str, ...]] = {
+    Role.MAP: ("kpa", "bar", "psi", "mbar", "inhg"), Role.BARO: ("kpa", "bar", "psi", "inhg", "mbar", "mmhg"),
+    Role.FUEL_DP: ("kpa", "bar", "psi"), Role.IAT: ("c", "f", "k"), Role.COOLANT: ("c", "f", "k"),
+    Role.PULSE_WIDTH: ("ms", "us"), Role.MAF_FLOW: ("g/s", "kg/h", "lb/min"), Role.BATTERY: ("v", "mv"),
+    Role.MAF_V: ("v", "mv"), Role.MAF_HZ: ("hz", "khz"), Role.RPM: ("rpm",), Role.SPEED: ("km/h", "mph"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How a column is turned into a channel. ``doubt`` is a question for the user, "" if there is none."""
+
+    convert: Convert
+    unit: str
+    note: str = ""
+    doubt: str = ""
+
+
+def sample_of(values: Floats) -> Floats:
+    """At most about 20 000 finite values, evenly taken."""
+    part = values[:: max(1, len(values) // SAMPLE)]
+    return part[np.isfinite(part)]
+
+
+def interpret(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> Reading:
+    """Settle the unit of a column that plays a role."""
+    part, unit = sample_of(values), tidy_unit(unit_text)
+    if not len(part):
+        return Reading(lambda x: x, LABELS[role][1], "", f"{LABELS[role][0]} holds no number at all")
+    if role in (Role.LAMBDA, Role.TARGET):
+        return _mixture(role, unit, part, stoich_afr)
+    if role is Role.CLOSED_LOOP:
+        return _loop_status(part)
+    if role is Role.AIRFLOW_SOURCE:
+        return _source_share(unit, part)
+    if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
+        return _percent(role, unit, part)
+    if role not in UNITS:
+        return Reading(lambda x: x, LABELS[role][1])
+    return _by_unit(role, unit, unit_text, part)
+
+
+PERCENT_FORMS: dict[str, Convert] = {
+    "factor around 1": lambda x: 100.0 * (x - 1.0), "percent around 100": lambda x: x - 100.0, "fraction 0 to 1": lambda x: 100.0 * x
+}  # fmt: skip
+"""Ways to write a percentage that are not percent."""
+
+
+def by_word(role: Role, unit_text: str, stoich_afr: float) -> Reading:
+    """The user's word on a unit, taken as it is.
+
+    Raises
+    ------
+    BadInputError
+        If the role cannot be logged in that unit.
+    """
+    unit = tidy_unit(unit_text)
+    if unit_text in PERCENT_FORMS:
+        return Reading(PERCENT_FORMS[unit_text], unit_text)
+    if role in (Role.LAMBDA, Role.TARGET) and unit in ("λ", "lambda", "afr", "φ", "phi"):
+        divisor = stoich_afr if unit == "afr" else 1.0
+        return Reading((lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text)
+    known = UNITS.get(role, {})
+    if unit in known:
+        return Reading(known[unit], unit)
+    raise BadInputError(f"{LABELS[role][0]} cannot be read in {unit_text!r}; allowed are {allowed_units(role)}")
+
+
+def fits(role: Role, values: Floats) -> bool:
+    """True if converted values are plausible for the role."""
+    if role not in PLAUSIBLE:
+        return True
+    low, high, reach = PLAUSIBLE[role]
+    first, last = np.percentile(values, [1, 99])
+    return bool(first >= low and last <= high and last >= reach)
+
+
+def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> Reading:
+    known, label, ours = UNITS[role], LABELS[role][0], tidy_unit(LABELS[role][1])
+    stated = unit if unit in known and unit else ""
+    if stated and fits(role, known[stated](part)):
+        return Reading(known[stated], stated)
+    order = [u for u in (ours, *COMMON.get(role, ())) if u in known]
+    possible = [u for u in dict.fromkeys(order) if fits(role, known[u](part))]
+    span = f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g}"
+    if not possible:
+        fallback = stated or (ours if ours in known else next(iter(known)))
+        return Reading(
+            known[fallback], fallback, "", f"{label} runs from {span} {unit_text}, which is not plausible in any unit"
+        )
+    best = possible[0]
+    if not stated and not unit:
+        return Reading(known[best], best, f"no unit given; {span} is read as {best}" if best != ours else "")
+    if not stated:
+        return Reading(
+            known[best], best, "", f"unit {unit_text!r} is not known for {label.lower()}; {span} would fit {best}"
+        )
+    return Reading(known[best], best, "", f"{label} is headed {unit_text} but runs from {span}; that would fit {best}")
+
+
+def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> Reading:
+    label, middle = LABELS[role][0], float(np.median(part))
+    if unit in ("v", "mv"):
+        return Reading(
+            lambda x: np.full(np.shape(x), np.nan),
+            "V",
+            "",
+            f"{label} is a voltage; give the two points of its scale, such as 0 V = 0.68, 5 V = 1.36",
+        )
+    stated_afr, stated_phi = unit in ("afr", "a/f", ":1", "air/fuel"), unit in ("phi", "φ", "er", "eqr")
+    convert = lambda_converter(unit, part, stoich_afr)
+    settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
+    if stated_afr and middle < 4.0:
+        return Reading(lambda x: x, "λ", "", f"{label} is headed AFR but runs around {middle:.3g}; that would fit λ")
+    if unit in ("λ", "lambda") and middle > 4.0:
+        return Reading(convert, "AFR", "", f"{label} is headed λ but runs around {middle:.3g}; that would fit AFR")
+    if not 0.4 < float(np.median(convert(part))) < 2.0:
+        return Reading(convert, settled, "", f"{label} runs around {middle:.3g}, which is neither λ nor AFR")
+    return Reading(convert, settled, f"read as {settled}" if unit not in ("λ", "lambda", "afr") else "")
+
+
+def _percent(role: Role, unit: str, part: Floats) -> Reading:
+    label, middle, top = LABELS[role][0], float(np.median(part)), float(np.percentile(np.abs(part), 99))
+    trim = role in (Role.STFT, Role.LTFT)
+    forms = {
+        "factor around 1": trim and 0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
+        "percent around 100": trim and 60.0 < middle < 160.0,
+        "fraction 0 to 1": role is Role.THROTTLE and top <= 1.05 and unit != "%",
+    }
+    for name, holds in forms.items():
+        if holds:
+            return Reading(PERCENT_FORMS[name], name, f"read as a {name}")
+    if not fits(role, part):
+        return Reading(lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent")
+    return Reading(lambda x: x, "%")
+
+
+def _source_share(unit: str, part: Floats) -> Reading:
+    """Share of the mass-airflow sensor: 0 to 1, or percent."""
+    low, high = float(part.min()), float(part.max())
+    if low >= 0.0 and high <= 1.0 and unit != "%":
+        return Reading(lambda x: x, "")
+    if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):
+        return Reading(lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent")
+    return Reading(
+        lambda x: np.clip(x, 0.0, 1.0), "", "",
+        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count as the sensor",
+    )  # fmt: skip
+
+
+def _closed_by_code(codes: Floats) -> Floats:
+    return np.where(np.isfinite(codes), ((codes == 2) | (codes == 16)).astype(float), np.nan)
+
+
+def _loop_status(part: Floats) -> Reading:
+    """0/1 as it is; SAE J1979 PID 03 codes (1, 2, 4, 8, 16; from memory): 2 and 16 are closed loop."""
+    kinds = set(np.unique(part).tolist())
+    if kinds <= {0.0, 1.0}:
+        return Reading(lambda x: x, "")
+    if kinds <= {0.0, 1.0, 2.0, 4.0, 8.0, 16.0}:
+        return Reading(_closed_by_code, "J1979 code", "read as fuel-system status code, 2 and 16 are closed loop")
+    return Reading(
+        lambda x: (x > 0).astype(float),
+        "",
+        "",
+        "Closed loop holds values other than on and off; above 0 would count as closed",
+    )

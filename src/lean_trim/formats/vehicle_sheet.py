@@ -1,0 +1,247 @@
+"""The vehicle sheet: one JSON file and the tables it names."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lean_trim.core.data.vehicle import (
+    Injectors,
+    SensorPlace,
+    SourceKind,
+    SourceSettings,
+    TableLimits,
+    Vehicle,
+    default_exhaust_volume_l,
+    default_limits,
+)
+from lean_trim.core.errors import BadInputError
+from lean_trim.formats.tables import read_table, write_table
+
+KNOWN = {
+    "name",
+    "engine",
+    "fuel",
+    "airflow",
+    "feedback",
+    "injectors",
+    "tables",
+    "exhaust_volume_l",
+    "redline_rpm",
+    "table_limits",
+    "sensor_place",
+    "airflow_source",
+}
+PLACES = ("downpipe", "tailpipe")
+SOURCE_KINDS: tuple[SourceKind, ...] = ("auto", "table", "flag", "rule")
+
+
+class Sheet:
+    """Reads keys by dotted path and complains with file, key and allowed range."""
+
+    def __init__(self, data: Any, source: str) -> None:
+        if not isinstance(data, dict):
+            raise BadInputError(f"{source}: the sheet must be one JSON object")
+        self.data, self.source = data, source
+
+    def get(self, key: str) -> Any:
+        """The value at a dotted path, or None."""
+        value: Any = self.data
+        for part in key.split("."):
+            value = value.get(part) if isinstance(value, dict) else None
+        return value
+
+    def number(self, key: str, low: float, high: float, default: float | None = None) -> float:
+        value = self.get(key)
+        if value is None and default is not None:
+            return default
+        if value is None:
+            raise BadInputError(f"{self.source}: key {key} is missing; a number from {low:g} to {high:g} is needed")
+        good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+        if not good or not low <= value <= high:
+            raise BadInputError(f"{self.source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}")
+        return float(value)
+
+    def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
+        value = self.get(key)
+        if value is None and default is not None:
+            return default
+        if value not in allowed:
+            raise BadInputError(f"{self.source}: key {key} is {value!r}; allowed is one of {', '.join(allowed)}")
+        return str(value)
+
+
+def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
+    """Read a sheet and its tables.
+
+    Returns
+    -------
+    The vehicle, and one warning for every unknown key.
+
+    Raises
+    ------
+    BadInputError
+        Naming the file and the key (or line and column) and what is allowed.
+    """
+    try:
+        data = json.loads(path.read_text(encoding="utf-8-sig"))
+    except OSError as error:
+        raise BadInputError(f"{path}: cannot be read ({error.strerror})") from error
+    except UnicodeDecodeError as error:
+        raise BadInputError(f"{path}: is not text, so it cannot be a vehicle sheet") from error
+    except json.JSONDecodeError as error:
+        raise BadInputError(
+            f"{path}, line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})"
+        ) from error
+    sheet = Sheet(data, str(path))
+    warnings = [f"{path}: unknown key {k!r} is not used" for k in sheet.data if k not in KNOWN]
+    return _vehicle(sheet, path.parent), warnings
+
+
+def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
+    airflow = sheet.choice("airflow", ("ve", "maf"))
+    feedback = sheet.choice("feedback", ("wideband", "narrowband", "none"))
+    litres = sheet.number("engine.displacement_l", 0.05, 30.0)
+    target = _table_path(sheet, "target_lambda", folder, required=False)
+    table_path = _table_path(sheet, airflow, folder, required=True)
+    assert table_path is not None
+    return Vehicle(
+        name=str(sheet.get("name") or "Unnamed"),
+        displacement_l=litres,
+        cylinders=int(sheet.number("engine.cylinders", 1, 16)),
+        stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
+        airflow="ve" if airflow == "ve" else "maf",
+        feedback="wideband" if feedback == "wideband" else "narrowband" if feedback == "narrowband" else "none",
+        injectors=_injectors(sheet),
+        table=read_table(table_path, airflow),
+        target=read_table(target, "target_lambda") if target else None,
+        limits=_limits(sheet, airflow),
+        exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)),
+        redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0, 7000.0),
+        sensor_place=_sensor_place(sheet),
+        source=_source(sheet),
+    )
+
+
+def _sensor_place(sheet: Sheet) -> SensorPlace:
+    return "tailpipe" if sheet.choice("sensor_place", PLACES, "downpipe") == "tailpipe" else "downpipe"
+
+
+def _source(sheet: Sheet) -> SourceSettings:
+    kind: SourceKind = next(k for k in SOURCE_KINDS if k == sheet.choice("airflow_source.kind", SOURCE_KINDS, "auto"))
+    return SourceSettings(
+        kind,
+        sheet.number("airflow_source.ve_below_rpm", 0.0, 10000.0, 0.0),
+        sheet.number("airflow_source.ve_above_map_rate_pct_per_s", 0.0, 500.0, 0.0),
+    )
+
+
+def _table_path(sheet: Sheet, key: str, folder: Path, required: bool) -> Path | None:
+    value = sheet.get(f"tables.{key}")
+    if value is None and not required:
+        return None
+    if not isinstance(value, str) or not value:
+        raise BadInputError(f"{sheet.source}: key tables.{key} is {value!r}; the path of a CSV file is needed")
+    return folder / value
+
+
+def _injectors(sheet: Sheet) -> Injectors:
+    raw = sheet.get("injectors.dead_time_ms")
+    if not isinstance(raw, dict) or not raw:
+        raise BadInputError(f"{sheet.source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed")
+    try:
+        pairs = sorted((float(v), float(ms)) for v, ms in raw.items())
+    except (TypeError, ValueError):
+        raise BadInputError(f"{sheet.source}: key injectors.dead_time_ms holds a value that is not a number") from None
+    for volts, ms in pairs:
+        if not (4.0 <= volts <= 32.0 and 0.0 <= ms <= 10.0):
+            raise BadInputError(
+                f"{sheet.source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; allowed is 0 to 10 ms at 4 to 32 V"
+            )
+    return Injectors(
+        sheet.number("injectors.flow_g_per_s", 0.1, 200.0),
+        sheet.number("injectors.rated_pressure_kpa", 50.0, 30000.0),
+        np.array([v for v, _ in pairs]),
+        np.array([ms for _, ms in pairs]),
+    )
+
+
+def _limits(sheet: Sheet, airflow: str) -> TableLimits:
+    base = default_limits("ve" if airflow == "ve" else "maf")
+    return TableLimits(
+        sheet.number("table_limits.resolution", 1e-6, 10.0, base.resolution),
+        sheet.number("table_limits.lowest", 0.0, 1e6, base.lowest),
+        sheet.number("table_limits.highest", 0.0, 1e6, base.highest),
+    )
+
+
+def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
+    """Write sheet and tables into a folder; returns the sheet's path."""
+    folder.mkdir(parents=True, exist_ok=True)
+    write_table(vehicle.table, folder / f"{vehicle.airflow}.csv")
+    tables: dict[str, str] = {vehicle.airflow: f"{vehicle.airflow}.csv"}
+    if vehicle.target is not None:
+        write_table(vehicle.target, folder / "target_lambda.csv")
+        tables["target_lambda"] = "target_lambda.csv"
+    path = folder / "vehicle.json"
+    path.write_text(
+        json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8"
+    )
+    return path
+
+
+def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
+    """Everything of the sheet but the tables."""
+    injectors = vehicle.injectors
+    return {
+        "name": vehicle.name,
+        "engine": {"displacement_l": vehicle.displacement_l, "cylinders": vehicle.cylinders},
+        "fuel": {"stoich_afr": vehicle.stoich_afr},
+        "airflow": vehicle.airflow,
+        "feedback": vehicle.feedback,
+        "injectors": {
+            "flow_g_per_s": injectors.flow_g_per_s,
+            "rated_pressure_kpa": injectors.rated_pressure_kpa,
+            "dead_time_ms": {
+                f"{v:g}": float(ms) for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)
+            },
+        },
+        "exhaust_volume_l": vehicle.exhaust_volume_l,
+        "redline_rpm": vehicle.redline_rpm,
+        "sensor_place": vehicle.sensor_place,
+        "airflow_source": {
+            "kind": vehicle.source.kind,
+            "ve_below_rpm": vehicle.source.ve_below_rpm,
+            "ve_above_map_rate_pct_per_s": vehicle.source.ve_above_map_rate,
+        },
+        "table_limits": {
+            "resolution": vehicle.limits.resolution,
+            "lowest": vehicle.limits.lowest,
+            "highest": vehicle.limits.highest,
+        },
+    }
+
+
+def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
+    """The inverse of ``vehicle_dict`` with tables given."""
+    sheet = Sheet(data, "vehicle")
+    return Vehicle(
+        name=str(data["name"]),
+        displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),
+        cylinders=int(sheet.number("engine.cylinders", 1, 16)),
+        stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
+        airflow=data["airflow"],
+        feedback=data["feedback"],
+        injectors=_injectors(sheet),
+        table=table,
+        target=target,
+        limits=_limits(sheet, data["airflow"]),
+        exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
+        redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
+        sensor_place=_sensor_place(sheet),
+        source=_source(sheet),
+    )

@@ -1,0 +1,208 @@
+"""Everything about the chosen cells: what they hold, what the drive asks for, which visits say so, what the log shows."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from lean_trim.core.decision.proposal import STATUS_TEXT, Status
+from lean_trim.core.explore.linking import visits_of_cells
+from lean_trim.core.sieve.sieve import MANUAL, RULES
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+
+FIGURE_SPACE = "\u2007"
+MOST_REASONS = 5
+RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
+
+
+class Inspector(QWidget):
+    """Shows the selection and the findings; a click on a visit or a finding asks for that time on the tape."""
+
+    look = Signal(float, float)
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.heading, self.body = _label(11, True), _label(9.5)
+        self.spent = _label(9.5)
+        for text in (self.body, self.spent):
+            text.setTextFormat(Qt.TextFormat.RichText)
+        self.visits_head, self.visits = _label(9, True), QListWidget(self)
+        self.findings_head, self.findings = _label(9, True), QListWidget(self)
+        self.visits.setAccessibleName("Visits to the chosen cells")
+        self.findings.setAccessibleName("Findings in this log")
+        self.findings.setWordWrap(True)
+        self.findings.setSpacing(2)
+        self.findings.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
+        self.visits.setFont(font(9))
+        self.findings.setFont(font(9))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 10, 10, 6)
+        layout.setSpacing(5)
+        for widget, stretch in (
+            (self.heading, 0),
+            (self.body, 0),
+            (self.visits_head, 0),
+            (self.visits, 3),
+            (self.findings_head, 0),
+            (self.findings, 4),
+            (self.spent, 0),
+        ):
+            layout.addWidget(widget, stretch)
+        layout.addStretch(1)
+        self.visits.itemClicked.connect(self._clicked)
+        self.findings.itemClicked.connect(self._clicked)
+        session.selection.changed.connect(self.show_selection)
+        for signal in (session.round_changed, session.solved, session.decided):
+            signal.connect(self.refresh)
+        appearance.changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show selection and findings again."""
+        self.show_selection()
+        self._show_findings()
+
+    def show_selection(self) -> None:
+        """Describe the chosen cells."""
+        cells = sorted(self.session.selection.cells)
+        self.visits.clear()
+        self.spent.setText("")
+        if self.session.round is None:
+            self.heading.setText("")
+            self.body.setText("")
+            self._show_visits("", False)
+            return
+        if not cells:
+            self._nothing_chosen()
+            return
+        self.heading.setText(self._place(cells))
+        self.body.setText(self._facts(cells))
+        solution = self.session.solution
+        visits = visits_of_cells(solution, cells) if solution is not None else []
+        visits = [v for v in visits if v.seconds >= 0.1]
+        self._show_visits(
+            f"{len(visits)} visits: when, how long, what they ask" if visits else "No visit: nothing measured here",
+            bool(visits),
+        )
+        for visit in visits:
+            minutes, rest = divmod(visit.start_s, 60)
+            text = f"{int(minutes):3d}:{rest:04.1f}   {visit.seconds:6.1f} s   {100 * (visit.k - 1):+6.1f} %"
+            self._add(self.visits, text.replace(" ", FIGURE_SPACE), (visit.start_s, visit.end_s))
+
+    def _nothing_chosen(self) -> None:
+        span = self.session.selection.span
+        self.heading.setText("No cell chosen" if span is None else "Nothing used here")
+        text = "Click or drag over tiles, or drag along the tape, to see which seconds stand behind which cells."
+        if span is not None:
+            text = f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. Hover over the tape to read why."
+        self.body.setText(text)
+        self.spent.setText(self._time_spent())
+        self._show_visits("", False)
+
+    def _time_spent(self) -> str:
+        """Where the minutes of the log went: used, and left out by reason (a sample can have several)."""
+        solution = self.session.solution
+        if solution is None:
+            return ""
+        labels = {r.name: r.label for r in RULES} | {MANUAL: "Left out by hand"}
+        seconds = sorted(((s, labels[n]) for n, s in solution.sifted.seconds.items() if s >= 1.0), reverse=True)
+        rows = [("Used", solution.observations.seconds.sum()), *((label, s) for s, label in seconds[:MOST_REASONS])]
+        faint = self.appearance.theme.faint
+        lines = "".join(
+            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
+            for k, v in rows
+        )
+        return f"<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time went</span></p><table cellspacing='1'>{lines}</table>"
+
+    def _show_visits(self, heading: str, listed: bool) -> None:
+        self.visits_head.setText(heading)
+        self.visits_head.setVisible(bool(heading))
+        self.visits.setVisible(listed)
+
+    def _place(self, cells: list[int]) -> str:
+        assert self.session.round is not None
+        table = self.session.round.table
+        if len(cells) == 1:
+            place = np.unravel_index(cells[0], table.shape)
+            return "  ·  ".join(f"{a.points[i]:g} {a.unit}" for a, i in zip(table.axes, place, strict=True))
+        return f"{len(cells)} cells chosen"
+
+    def _facts(self, cells: list[int]) -> str:
+        current, decision, proposal = self.session.round, self.session.decision, self.session.proposal
+        assert current is not None and decision is not None
+        values, decided = current.table.values.ravel()[cells], decision.values.ravel()[cells]
+        unit = current.table.unit
+        rows = [("Driven on", _span(values, unit))]
+        if not np.array_equal(values, decided):
+            rows.append(("Decided", _span(decided, unit)))
+        solution = self.session.solution
+        status = ""
+        if solution is not None and proposal is not None:
+            estimate = solution.estimate
+            seconds = estimate.seconds.ravel()[cells]
+            asked = estimate.correction_pct.ravel()[cells]
+            seen = (seconds > 0.05) & np.isfinite(asked)
+            if seen.any():
+                rows.append(("Asked", _percent(asked[seen])))
+                rows.append(("Std. error", f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %"))
+            rows.append(("Would step", _percent(proposal.step_pct.ravel()[cells])))
+            rows.append(("Driven", f"{seconds.sum():.1f} s"))
+            kinds = [Status(s) for s in proposal.status.ravel()[cells]]
+            status = STATUS_TEXT[kinds[0]] if len(set(kinds)) == 1 else _count_kinds(kinds)
+        faint = self.appearance.theme.faint
+        lines = "".join(
+            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v}</td></tr>"
+            for k, v in rows
+        )
+        return f"<table cellspacing='1'>{lines}</table><p style='margin:4px 0 0 0'>{status[:1].upper()}{status[1:]}</p>"
+
+    def _show_findings(self) -> None:
+        self.findings.clear()
+        solution = self.session.solution
+        found = solution.findings if solution is not None else ()
+        if solution is None:
+            self.findings_head.setText("Findings appear once a log is in")
+        else:
+            self.findings_head.setText(f"Findings: {len(found)}" if found else "Findings: no fault seen in this log")
+        self.findings.setVisible(bool(found))
+        for finding in found:
+            text = f"{RANK[finding.severity]}: {finding.message}"
+            item = self._add(
+                self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4)
+            )
+            item.setForeground(self.appearance.theme.color("danger" if finding.severity == "danger" else "ink"))
+
+    def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
+        item = QListWidgetItem(text)
+        item.setData(Qt.ItemDataRole.UserRole, span)
+        item.setToolTip("Show on the tape")
+        where.addItem(item)
+        return item
+
+    def _clicked(self, item: QListWidgetItem) -> None:
+        start, end = item.data(Qt.ItemDataRole.UserRole)
+        margin = max(3.0, 0.5 * (end - start))
+        self.look.emit(start - margin, end + margin)
+
+
+def _label(size: float, bold: bool = False) -> QLabel:
+    label = QLabel()
+    label.setFont(font(size, bold))
+    label.setWordWrap(True)
+    return label
+
+
+def _span(values: np.ndarray, unit: str) -> str:
+    low, high = float(values.min()), float(values.max())
+    return f"{low:g} {unit}" if low == high else f"{low:g} to {high:g} {unit}"
+
+
+def _percent(values: np.ndarray) -> str:
+    low, high = float(values.min()), float(values.max())
+    return f"{low:+.1f} %" if abs(high - low) < 0.05 else f"{low:+.1f} to {high:+.1f} %"
+
+
+def _count_kinds(kinds: list[Status]) -> str:
+    return ", ".join(f"{kinds.count(k)} {k}" for k in Status if k in kinds)

@@ -1,0 +1,126 @@
+"""How the estimate is made: which school with which numbers, and the sensor delay with the picture that shows it holds."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
+
+from lean_trim.core.estimation.averages import AVERAGE_KNOBS
+from lean_trim.core.estimation.surface import SURFACE_KNOBS
+from lean_trim.core.explore.alignment import Alignment, Kind, align_moments
+from lean_trim.core.pipeline.solve import Solution, table_factor
+from lean_trim.ui.pages.alignment_plot import AlignmentPlot
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
+
+SCHOOLS = ("One surface through all samples", "Cell averages")
+
+
+class EstimatePanel(QWidget):
+    """The picture is worked out when the page is looked at, from the present solution."""
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self._of: tuple[Solution, Alignment | None] | None = None
+        self.school = _combo(SCHOOLS, "School of estimation")
+        self.school.activated.connect(lambda i: session.tuning.use_method(i == 1))
+        turn = session.tuning.turn
+        self.surface = {k.name: KnobRow(k, partial(turn, "surface", k.name)) for k in SURFACE_KNOBS}
+        self.averages = {k.name: KnobRow(k, partial(turn, "averages", k.name)) for k in AVERAGE_KNOBS}
+        self.fit = QCheckBox("Read the delay from the log", self)
+        self.fit.setFont(font(9))
+        self.fit.toggled.connect(session.tuning.fit_delay)
+        self.kind = _combo(tuple(Kind), "Which changes to show")
+        self.kind.activated.connect(lambda _: self._show_picture())
+        self.facts = running_text(8.5)
+        self.plot = AlignmentPlot(appearance)
+        self._lay_out()
+        for signal in (session.round_changed, session.solved, session.tuning.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        widgets = (
+            heading("Sensor delay"), self.fit, self.facts, self.kind, self.plot, heading("School"), self.school,
+            *self.surface.values(), *self.averages.values(),
+        )  # fmt: skip
+        fill_page(self, scrolling_column(widgets))
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._show_picture()
+
+    def refresh(self) -> None:
+        """Stand as the settings say."""
+        settings = self.session.settings
+        average = settings.method == "average"
+        self.school.setCurrentIndex(int(average))
+        for rows, part, on in (
+            (self.surface, settings.surface, not average),
+            (self.averages, settings.averages, average),
+        ):
+            for name, row in rows.items():
+                row.show_value(getattr(part, name))
+                row.setVisible(on)
+        self.fit.blockSignals(True)
+        self.fit.setChecked(settings.fit_delay)
+        self.fit.blockSignals(False)
+        self.fit.setEnabled(not average)
+        self.facts.setText(delay_facts(self.session.solution))
+        if self.isVisible():
+            self._show_picture()
+
+    def _show_picture(self) -> None:
+        solution = self.session.solution
+        if solution is None:
+            self.plot.show_alignment(None, Kind.BACK)
+            return
+        if self._of is None or self._of[0].delay is not solution.delay:
+            k = table_factor(solution.frame, solution.estimate)
+            self._of = solution, align_moments(solution.frame, solution.delay, k)
+        alignment = self._of[1]
+        for i, kind in enumerate(Kind):
+            count = int(alignment.of(kind).sum()) if alignment is not None else 0
+            self.kind.setItemText(i, f"{count} × {kind}")
+        self.plot.show_alignment(alignment, list(Kind)[self.kind.currentIndex()])
+
+
+def delay_facts(solution: Solution | None) -> str:
+    """The delay in words: its parts with standard errors, and what it comes to."""
+    if solution is None:
+        return "Once a log is in, the delay is read from its fuel cuts, enrichments and trim steps."
+    delay, settings = solution.delay, solution.delay.settings
+    volume = settings.exhaust_volume_l or solution.frame.vehicle.exhaust_volume_l
+    if not delay.estimated:
+        note = delay.note or "set by hand"
+        return (
+            f"As assumed ({note}): {settings.cycles:.1f} engine cycles, {volume:.1f} L of exhaust, sensor "
+            f"{1000 * settings.sensor_s:.0f} ms.{film_fact(solution)}"
+        )
+    return (
+        f"From {delay.moments} quick changes: {settings.cycles:.2f} ± {delay.cycles_se:.2f} engine cycles, "
+        f"{volume:.1f} ± {delay.volume_se_l:.1f} L of exhaust, sensor {1000 * settings.sensor_s:.0f} ± "
+        f"{1000 * delay.sensor_se_s:.0f} ms. Their sum is known better: ± {1000 * delay.total_se_s:.0f} ms at middling flow."
+        f"{film_fact(solution)}"
+    )
+
+
+def film_fact(solution: Solution) -> str:
+    """Share of a rise of fuel that stays on the walls, if it was estimated."""
+    estimate = solution.estimate
+    if not np.isfinite(estimate.wall_x):
+        return ""
+    return f" Of a rise of fuel {100 * estimate.wall_x:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the walls at first."
+
+
+def _combo(items: tuple[str, ...], name: str) -> QComboBox:
+    combo = QComboBox()
+    combo.addItems(items)
+    combo.setFont(font(9))
+    combo.setAccessibleName(name)
+    return combo

@@ -1,0 +1,139 @@
+"""Which logs count and for how much, which airflow model was in force, and what had to be inferred."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+
+from lean_trim.core.data.vehicle import SOURCE_KNOBS, SourceKind, SourceSettings
+from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.drive.airflow_source import SourceReading
+from lean_trim.core.estimation.log_shares import LogShare
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
+
+SOURCES: tuple[tuple[str, SourceKind | None], ...] = (
+    ("As the vehicle sheet says", None),
+    ("By flag, else by pulse width", "auto"),
+    ("This table throughout: my word", "table"),
+    ("By the logged flag only", "flag"),
+    ("By the ECU's rule", "rule"),
+)
+HOW = {
+    "word": "in force throughout, by your word",
+    "flag": "by the logged flag",
+    "rule": "by the rule",
+    "pulse width": "by the pulse width",
+    "assumed": "taken to be in force throughout",
+}
+
+
+class LogsPanel(QWidget):
+    """Earlier rounds' logs can be let in; they are translated to the present table."""
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.logs, self.inferred, self.force = running_text(), running_text(), running_text()
+        self.earlier = QWidget()
+        self.boxes = QVBoxLayout(self.earlier)
+        self.boxes.setContentsMargins(0, 0, 0, 0)
+        self.boxes.setSpacing(0)
+        self.source = QComboBox()
+        self.source.addItems([label for label, _ in SOURCES])
+        self.source.setFont(font(9))
+        self.source.setAccessibleName("How the airflow source is told")
+        self.source.activated.connect(self._choose_source)
+        self.knobs = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in SOURCE_KNOBS}
+        self._lay_out()
+        for signal in (session.round_changed, session.job_changed, session.solved, session.tuning.changed):
+            signal.connect(self.refresh)
+        appearance.changed.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        widgets = (
+            heading("Logs in this solve"), self.logs, self.earlier, heading("Airflow source"), self.source, *self.knobs.values(),
+            self.force, heading("What the log did not say"), self.inferred,
+        )  # fmt: skip
+        fill_page(self, scrolling_column(widgets, 4))
+
+    def refresh(self) -> None:
+        """Show the present solution and settings."""
+        solution, faint = self.session.solution, self.appearance.theme.faint
+        self._fill_earlier()
+        source = self.session.tuning.state.source
+        kinds = [kind for _, kind in SOURCES]
+        self.source.setCurrentIndex(kinds.index(source.kind if source is not None else None))
+        for name, row in self.knobs.items():
+            row.setVisible(source is not None and source.kind == "rule")
+            row.show_value(getattr(source or SourceSettings(), name))
+        if solution is None:
+            for label in (self.logs, self.inferred, self.force):
+                label.setText("Nothing solved yet: this round needs a log.")
+            return
+        several = len(solution.logs) > 1
+        self.logs.setText("".join(log_line(share, several, faint) for share in solution.logs))
+        self.force.setText(source_line(solution.prepared.scene.source))
+        self.inferred.setText(
+            "".join(inferred_line(i, faint) for i in solution.inferred)
+            or "Nothing: every channel that matters is there."
+        )
+
+    def _fill_earlier(self) -> None:
+        """A tick for each earlier round that has logs."""
+        while (item := self.boxes.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        job = self.session.job
+        if job is None:
+            return
+        for other in job.rounds[: self.session.index]:
+            if other.logs:
+                box = QCheckBox(f"also the logs of round {other.number}, translated")
+                box.setFont(font(9))
+                box.setToolTip("Driven on another revision of the table: translated to the present one")
+                box.setChecked(other.number in self.session.tuning.state.earlier)
+                box.toggled.connect(partial(self.session.tuning.use_earlier, other.number))
+                self.boxes.addWidget(box)
+
+    def _choose_source(self, index: int) -> None:
+        kind = SOURCES[index][1]
+        self.session.tuning.use_source(None if kind is None else SourceSettings(kind))
+
+    def _turn(self, name: str, value: float) -> None:
+        source = self.session.tuning.state.source or SourceSettings("rule")
+        self.session.tuning.use_source(replace(source, **{name: value}))  # type: ignore[arg-type]
+
+
+def log_line(share: LogShare, several: bool, faint: str) -> str:
+    """One log as rich text: its weight, how much of it was used, whether it agrees with the others."""
+    apart = f", asks {share.apart_pct:+.2f} % against all" if several and np.isfinite(share.apart_pct) else ""
+    translated = ", translated from another table" if share.translated else ""
+    return (
+        f"<p style='margin:0 0 4px 0'><b>{share.weight_pct:.0f} %</b> {share.name}<br><span style='color:{faint}'>"
+        f"{share.used_s:.0f} of {share.seconds:.0f} s used{apart}{translated}</span></p>"
+    )
+
+
+def source_line(source: SourceReading) -> str:
+    """How the airflow source was told, and how long this table was in force."""
+    share = 100.0 * float(np.mean(source.share >= 0.95))
+    sure = (
+        "" if not np.isfinite(source.sure) or source.how != "pulse width" else f", explains {100 * source.sure:.0f} %"
+    )
+    return f"This table: {HOW[source.how]}, {share:.0f} % of the log{sure}."
+
+
+def inferred_line(thing: Inferred, faint: str) -> str:
+    """One inference as rich text."""
+    share = f", borne out by {thing.share_pct:.0f} % of the driving" if np.isfinite(thing.share_pct) else ""
+    return (
+        f"<p style='margin:0 0 4px 0'><b>{thing.what}</b>: {thing.taken} "
+        f"<span style='color:{faint}'>({thing.trust}{share})</span></p>"
+    )

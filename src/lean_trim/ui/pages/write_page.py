@@ -1,0 +1,73 @@
+"""How much of the estimate is written at once: shares by regime, limits, and what happens where nobody drove."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
+
+from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, UNVISITED, Status
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
+
+CHOICES = {
+    "keep": "Cells not driven keep their value",
+    "carry": "Carry enrichment into them",
+    "taper": "Carry it, halved with every cell",
+}
+
+
+class WritingPanel(QWidget):
+    """Every number works while it is dragged; the proposal follows at once."""
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.caution = running_text(
+            8.5,
+            "Part of a large correction first, most of all at full throttle: a swing lands on the other side unnoticed. "
+            "Rich is the safe side.",
+        )
+        self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS}
+        self.unvisited = QComboBox()
+        self.unvisited.addItems(list(CHOICES.values()))
+        self.unvisited.setFont(font(9))
+        self.unvisited.setAccessibleName("Cells not driven")
+        self.unvisited.setToolTip("Only an enrichment is ever carried, never a leaning")
+        self.unvisited.activated.connect(lambda i: session.tuning.choose_unvisited(UNVISITED[i]))
+        self.end = QCheckBox("Carry the curve's last segment on")
+        self.end.setFont(font(9))
+        self.end.setToolTip("Marked as extrapolated, never below the old value, never where the sensor met its end")
+        self.end.toggled.connect(session.tuning.extrapolate_end)
+        self.counts = running_text(8.5)
+        self.reset = QPushButton("All settings back to default")
+        self.reset.setToolTip("Sieve, estimate, logs and writing; can be undone")
+        self.reset.clicked.connect(session.tuning.reset)
+        widgets = (self.caution, *self.rows.values(), self.unvisited, self.end, self.counts, self.reset)
+        fill_page(self, scrolling_column(widgets))
+        for signal in (session.round_changed, session.solved, session.decided, session.tuning.changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Stand as the settings say; count what each rule of the policy decided."""
+        policy, vehicle = self.session.policy, self.session.vehicle
+        for name, row in self.rows.items():
+            row.show_value(getattr(policy, name))
+        self.unvisited.setCurrentIndex(UNVISITED.index(policy.unvisited))
+        curve = vehicle is not None and vehicle.airflow == "maf"
+        self.end.setVisible(curve)
+        self.end.blockSignals(True)
+        self.end.setChecked(policy.extrapolate_end)
+        self.end.blockSignals(False)
+        for name in ("gain_boost", "boost_remove_limit_pct", "atmospheric_kpa"):
+            self.rows[name].setVisible(not curve)
+        proposal = self.session.proposal
+        if proposal is None:
+            self.counts.setText("")
+            return
+        kinds = proposal.status.ravel().tolist()
+        lines = [f"{kinds.count(s)} cells {STATUS_TEXT[s]}." for s in Status if kinds.count(s)]
+        self.counts.setText("\n".join(lines))

@@ -1,0 +1,1 @@
+"""The airflow table and the decision beneath it."""

@@ -1,0 +1,187 @@
+"""The airflow table as balance tiles: value, correction bar about the middle, whisker, evidence as solidity of ink."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.drive.frame import coordinates
+from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
+from lean_trim.core.types import Floats
+from lean_trim.ui.session import Session
+from lean_trim.ui.table.tile_paint import paint_headers, paint_tiles
+from lean_trim.ui.table.tile_view import Figure, TileView, make_view
+from lean_trim.ui.theme import Appearance
+
+HEAD_W, HEAD_H, MARGIN = 58, 34, 4
+
+
+class BalanceTable(QWidget):
+    """Shows the current round's table; cells are chosen by mouse or keys through the shared selection."""
+
+    typed = Signal(str)
+    hovered = Signal(str)
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.figure = Figure.VALUE
+        self.view: TileView | None = None
+        self.live: Floats | None = None
+        self.current, self.anchor = 0, 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(520, 300)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Airflow table")
+        for signal in (session.round_changed, session.solved, session.decided):
+            signal.connect(self.refresh)
+        session.driving.connect(self.show_drive)
+        session.selection.changing.connect(self.update)
+        session.selection.changed.connect(self.update)
+        appearance.changed.connect(self.update)
+
+    def refresh(self) -> None:
+        """Compute the arrays again and repaint."""
+        self.live = None
+        self.view = make_view(self.session, self.figure)
+        if self.view is not None:
+            self.current = min(self.current, self.view.table.size - 1)
+        self.update()
+
+    def show_figure(self, figure: Figure) -> None:
+        """Choose the number the tiles carry."""
+        self.figure = figure
+        self.refresh()
+
+    def show_drive(self, log: Log) -> None:
+        """Fill cells with the seconds driven so far."""
+        vehicle = self.session.vehicle
+        if vehicle is None:
+            return
+        table = vehicle.table
+        self.live = seconds_in_nearest_cell(table, coordinates(log, vehicle), log.durations_s)
+        self.view = make_view(self.session, Figure.SECONDS, self.live)
+        self.update()
+
+    def tile_size(self) -> tuple[float, float]:
+        """Width and height of a tile in pixels."""
+        assert self.view is not None
+        return (
+            (self.width() - HEAD_W - MARGIN) / self.view.columns,
+            (self.height() - HEAD_H - MARGIN) / self.view.rows,
+        )
+
+    def tile_rect(self, cell: int, size: tuple[float, float] | None = None) -> QRectF:
+        """Where a cell is painted."""
+        assert self.view is not None
+        w, h = size or self.tile_size()
+        row, column = divmod(cell, self.view.columns)
+        return QRectF(HEAD_W + column * w, HEAD_H + row * h, w, h)
+
+    def cell_at(self, point: QPoint) -> int | None:
+        """The cell under a point."""
+        if self.view is None:
+            return None
+        w, h = self.tile_size()
+        column, row = int((point.x() - HEAD_W) // w), int((point.y() - HEAD_H) // h)
+        if not (0 <= column < self.view.columns and 0 <= row < self.view.rows):
+            return None
+        cell = row * self.view.columns + column
+        return cell if cell < self.view.table.size else None
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.appearance.theme
+        painter.fillRect(self.rect(), theme.color("sheet"))
+        if self.view is None:
+            return
+        size = self.tile_size()
+        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
+        paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size), self.session.selection.cells)
+        if self.hasFocus():
+            painter.setPen(theme.color("ink"))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.tile_rect(self.current).adjusted(2.5, 2.5, -2.5, -2.5))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        cell = self.cell_at(event.position().toPoint())
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if cell is None:
+            self._choose_header(event.position().toPoint())
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.current = self.anchor = cell
+            self.session.selection.set_cells(self.session.selection.cells ^ {cell})
+        else:
+            if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.anchor = cell
+            self.current = cell
+            self._choose(done=False)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        cell = self.cell_at(event.position().toPoint())
+        self.hovered.emit(self.describe(cell) if cell is not None else "")
+        if event.buttons() & Qt.MouseButton.LeftButton and cell is not None and cell != self.current:
+            self.current = cell
+            self._choose(done=False)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.session.selection.changed.emit()
+
+    def _choose_header(self, point: QPoint) -> None:
+        if self.view is None or len(self.view.table.axes) == 1:
+            return
+        cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
+        w, h = self.tile_size()
+        column, row = int((point.x() - HEAD_W) // w), int((point.y() - HEAD_H) // h)
+        if point.y() < HEAD_H and 0 <= column < self.view.columns:
+            self.session.selection.set_cells(frozenset(cells[:, column].tolist()))
+        elif point.x() < HEAD_W and 0 <= row < self.view.rows:
+            self.session.selection.set_cells(frozenset(cells[row].tolist()))
+
+    def _choose(self, done: bool) -> None:
+        assert self.view is not None
+        (r0, c0), (r1, c1) = divmod(self.anchor, self.view.columns), divmod(self.current, self.view.columns)
+        rows, columns = range(min(r0, r1), max(r0, r1) + 1), range(min(c0, c1), max(c0, c1) + 1)
+        cells = {r * self.view.columns + c for r in rows for c in columns}
+        self.session.selection.set_cells(frozenset(c for c in cells if c < self.view.table.size), done)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        moves = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
+        if self.view is None:
+            return
+        if event.key() in moves:
+            step = moves[Qt.Key(event.key())]
+            row, column = divmod(self.current, self.view.columns)
+            row = min(max(row + step[0], 0), self.view.rows - 1)
+            column = min(max(column + step[1], 0), self.view.columns - 1)
+            self.current = min(row * self.view.columns + column, self.view.table.size - 1)
+            if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.anchor = self.current
+            self._choose(done=True)
+        elif event.text() and event.text() in "+-x=*0123456789":
+            self.typed.emit(event.text())
+        elif event.key() == Qt.Key.Key_Escape:
+            self.session.selection.clear()
+        else:
+            super().keyPressEvent(event)
+
+    def describe(self, cell: int) -> str:
+        """One line about a cell."""
+        if self.view is None:
+            return ""
+        place = np.unravel_index(cell, self.view.table.shape)
+        where = ", ".join(f"{a.points[i]:g} {a.unit}" for a, i in zip(self.view.table.axes, place, strict=True))
+        table, seconds = self.view.table, self.view.seconds[cell]
+        text = f"{where}: {table.values.ravel()[cell]:g} {table.unit}"
+        if seconds > 0.05 and np.isfinite(self.view.bar_pct[cell]):
+            text += f", step {self.view.bar_pct[cell]:+.1f} %, {seconds:.1f} s of driving"
+        elif seconds <= 0.05:
+            text += ", not visited"
+        return text

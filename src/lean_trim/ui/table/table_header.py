@@ -1,0 +1,171 @@
+"""Above the table: which table this is, how far off the drive was, which number the tiles show, what the marks mean."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.decision.verdict import verdict_sentence
+from lean_trim.ui.session import Session
+from lean_trim.ui.table.tile_view import FIGURE_TEXT, Figure
+from lean_trim.ui.theme import Appearance, font
+
+
+class TableHeader(QWidget):
+    """Title, figures of the round, and the choice of the tiles' number."""
+
+    figure_chosen = Signal(object)
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.show_truth = False
+        self.title, self.figures = QLabel(self), QLabel(self)
+        self.title.setFont(font(12, bold=True))
+        self.figures.setFont(font(9))
+        self.figures.setTextFormat(Qt.TextFormat.PlainText)
+        self.figures.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.title, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 6, 2)
+        column.setSpacing(2)
+        column.addLayout(row)
+        column.addWidget(self.figures)
+        self.group = QButtonGroup(self)
+        for figure in Figure:
+            text, tip = FIGURE_TEXT[figure]
+            button = QToolButton(self)
+            button.setText(text)
+            button.setToolTip(f"Tiles show {tip}")
+            button.setCheckable(True)
+            button.setChecked(figure is Figure.VALUE)
+            self.group.addButton(button, list(Figure).index(figure))
+            row.addWidget(button)
+        self.group.idClicked.connect(lambda i: self.figure_chosen.emit(list(Figure)[i]))
+        for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
+            signal.connect(self.refresh)
+        session.driving.connect(self._drive)
+
+    def _drive(self, log: Log) -> None:
+        minutes = log.duration_s / 60.0
+        self.figures.setText(
+            f"Driving: {minutes:.1f} of {self.session.drive_minutes:g} min.\nThe tiles show the seconds driven in each cell so far."
+        )
+
+    def refresh(self) -> None:
+        """Show the current round's figures."""
+        session = self.session
+        if session.round is None or session.job is None:
+            self.title.setText("")
+            self.figures.setText("")
+            return
+        table = session.round.table
+        kind = "VE table" if session.job.vehicle.airflow == "ve" else "MAF curve"
+        self.title.setText(f"{kind}, {table.unit} · round {session.round.number}")
+        self.figures.setText(self._figures())
+
+    def _figures(self) -> str:
+        session = self.session
+        assert session.round is not None and session.job is not None
+        solution = session.solution
+        if solution is None:
+            return "Waiting for a log\n" if not session.round.logs else "Working out the correction …\n"
+        r = solution.residual
+        used = solution.observations.seconds.sum() / 60.0
+        parts = [f"Off by {r.rms:.1f} % rms over {r.cells} cells", f"{r.within_3:.0f} % within ±3 %"]
+        if math.isfinite(r.trim_rms):
+            parts.append(f"trims {r.trim_rms:.1f} % rms")
+        parts.append(f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used")
+        text = "  ·  ".join(parts)
+        return text + "\n" + (self._truth() if self.show_truth else self._advice())
+
+    def _advice(self) -> str:
+        session = self.session
+        assert session.job is not None
+        if session.index == 0:
+            return "First drive: the bars show what it asks for. Accept, hand over, drive again."
+        earlier, now = session.job.rounds[session.index - 1].verdict, session.job.rounds[session.index].verdict
+        if earlier is None or now is None:
+            return ""
+        return verdict_sentence(earlier.residual_rms, now.residual_rms)
+
+    def _truth(self) -> str:
+        from lean_trim.simcar.judge import rms_where_driven
+        from lean_trim.simcar.truth import truth_for
+
+        session = self.session
+        assert session.vehicle is not None and session.solution is not None and session.round is not None
+        truth = truth_for(session.vehicle)
+        driven = rms_where_driven(session.round.table, session.solution, truth)
+        decided = rms_where_driven(session.round.result, session.solution, truth)
+        return f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided table {decided:.2f} % off (rms)"
+
+
+class Legend(QWidget):
+    """One line that explains every mark on the tiles."""
+
+    def __init__(self, session: Session, appearance: Appearance, scale: object, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance, self.scale = session, appearance, scale
+        self.setFixedHeight(20)
+        self.setAccessibleName("Legend of the tiles")
+        for signal in (session.round_changed, session.solved, session.decided, appearance.changed):
+            signal.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 20)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if self.session.round is None:
+            return
+        p, theme = QPainter(self), self.appearance.theme
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setFont(font(8))
+        scale = self.scale() if callable(self.scale) else 0.0
+        x = 12.0
+        for kind, text in (
+            ("remove", "less fuel"),
+            ("add", "more fuel"),
+            ("whisker", "± 1 std. error"),
+            ("hatch", "not visited"),
+            ("accepted", "accepted"),
+            ("hand", "by hand"),
+            ("pin", "pinned"),
+        ):
+            self._mark(p, kind, x)
+            p.setPen(theme.color("faint"))
+            p.drawText(QRectF(x + 24, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
+            x += 34 + p.fontMetrics().horizontalAdvance(text)
+        p.drawText(QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"bar ±{scale:g} %, hollow: not driven")
+
+    def _mark(self, p: QPainter, kind: str, x: float) -> None:
+        theme = self.appearance.theme
+        if kind in ("add", "remove"):
+            middle = x + 10
+            p.fillRect(QRectF(middle if kind == "add" else x + 1, 6, 9, 7), theme.color(kind))
+            p.setPen(QPen(theme.color("faint"), 1))
+            p.drawLine(QPointF(middle, 3), QPointF(middle, 16))
+        elif kind == "whisker":
+            p.setPen(QPen(theme.color("ink"), 1))
+            p.drawLine(QPointF(x + 2, 9.5), QPointF(x + 19, 9.5))
+        elif kind == "hatch":
+            p.fillRect(QRectF(x + 2, 3, 17, 13), QBrush(theme.color("faint", 0.5), Qt.BrushStyle.BDiagPattern))
+        elif kind == "accepted":
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(theme.color("accent"))
+            p.drawPolygon(QPolygonF([QPointF(x + 8, 5), QPointF(x + 17, 5), QPointF(x + 8, 14)]))
+        elif kind == "hand":
+            p.setPen(QPen(theme.color("accent"), 1.4))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawPolygon(QPolygonF([QPointF(x + 13, 4), QPointF(x + 18, 9), QPointF(x + 13, 14), QPointF(x + 8, 9)]))
+        else:
+            p.setPen(QPen(theme.color("ink"), 1.2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawArc(QRectF(x + 11, 3, 6, 8), 0, 180 * 16)
+            p.fillRect(QRectF(x + 10, 8, 8, 6), theme.color("ink"))

@@ -1,0 +1,155 @@
+"""Painting of balance tiles and their headers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
+
+from lean_trim.core.decision.decision import Source
+from lean_trim.ui.table.tile_view import TileView
+from lean_trim.ui.theme import Theme, font
+
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+SEEN_S = 0.05
+INK_LEVELS = 6
+
+
+def paint_headers(
+    painter: QPainter, view: TileView, theme: Theme, left: int, top: int, size: tuple[float, float]
+) -> None:
+    """Axis points with the time spent in each column and row as small bars."""
+    table, (w, h) = view.table, size
+    painter.setFont(font(8))
+    if len(table.axes) == 1:
+        painter.setPen(theme.color("faint"))
+        painter.drawText(
+            QRectF(left, 2, 400, top - 4),
+            Qt.AlignmentFlag.AlignVCenter,
+            f"{table.name} curve, {table.unit} over {table.axes[0].unit}",
+        )
+        return
+    rows, columns = table.axes
+    seconds = view.seconds.reshape(table.shape)
+    painter.setPen(theme.color("faint"))
+    painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.unit)
+    painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.unit)
+    for i, (x, spent) in enumerate(zip(columns.points, _shares(seconds.sum(axis=0)), strict=True)):
+        cell = QRectF(left + i * w, 0, w, top)
+        painter.fillRect(QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75))
+        painter.setPen(theme.color("ink"))
+        painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, f"{x:g}")
+    for j, (y, spent) in enumerate(zip(rows.points, _shares(seconds.sum(axis=1)), strict=True)):
+        cell = QRectF(0, top + j * h, left, h)
+        painter.fillRect(
+            QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent), theme.color("accent", 0.75)
+        )
+        painter.setPen(theme.color("ink"))
+        painter.drawText(cell.adjusted(2, 0, -10, 0), RIGHT, f"{y:g}")
+
+
+def _shares(seconds: np.ndarray) -> np.ndarray:
+    top = seconds.max() if seconds.size else 0.0
+    return np.sqrt(seconds / top) if top > 0 else np.zeros_like(seconds)
+
+
+def paint_tiles(
+    painter: QPainter, view: TileView, theme: Theme, rect_of: Callable[[int], QRectF], chosen: frozenset[int]
+) -> None:
+    """Every tile: paper or hatch, bar with whisker, number, marks, selection. Like marks are drawn in one call."""
+    rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in range(view.table.size)]
+    visited = view.seconds > SEEN_S
+    _paper(painter, theme, rects, visited)
+    _bars(painter, view, theme, rects, visited)
+    _numbers(painter, view, theme, rects, visited)
+    for cell in np.flatnonzero((view.source != Source.UNTOUCHED) | view.pinned):
+        _marks(painter, theme, rects[cell], int(view.source[cell]), bool(view.pinned[cell]))
+    painter.setBrush(theme.color("select", 0.12))
+    painter.setPen(QPen(theme.color("select"), 2.0))
+    painter.drawRects([rects[cell].adjusted(0.5, 0.5, -0.5, -0.5) for cell in chosen])
+
+
+def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    painter.setPen(QPen(theme.color("edge", 0.8), 0.6))
+    seen = visited.tolist()
+    painter.setBrush(theme.color("paper"))
+    painter.drawRects([r for r, on in zip(rects, seen, strict=True) if on])
+    painter.setBrush(QBrush(theme.color("faint", 0.22), Qt.BrushStyle.BDiagPattern))
+    painter.drawRects([r for r, on in zip(rects, seen, strict=True) if not on])
+
+
+def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    shown = visited | (view.source != Source.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
+    level = np.ceil(view.solidity * INK_LEVELS).astype(int)
+    size = rects[0].height()
+    half, thick = rects[0].width() / 2 - 4, max(4.0, size * 0.2)
+    length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
+    reach = np.nan_to_num(np.minimum(view.error_pct / view.scale_pct, 1.0)) * half
+    middles: list[QLineF] = []
+    whiskers: list[QLineF] = []
+    bars: dict[tuple[str, int], list[QRectF]] = {}
+    hollow: list[QRectF] = []
+    for cell in np.flatnonzero(shown).tolist():
+        rect, long = rects[cell], float(length[cell])
+        middle, y = rect.center().x(), rect.bottom() - size * 0.24
+        middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
+        if long:
+            bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
+            if visited[cell] or view.source[cell] != Source.UNTOUCHED:
+                bars.setdefault(("add" if long > 0 else "remove", int(level[cell])), []).append(bar)
+            else:
+                hollow.append(bar)
+        if visited[cell] and reach[cell] > 0:
+            low, high = (
+                max(middle + long - reach[cell], rect.left() + 2),
+                min(middle + long + reach[cell], rect.right() - 2),
+            )
+            whiskers.append(QLineF(low, y, high, y))
+    painter.setPen(QPen(theme.color("faint", 0.8), 1.0))
+    painter.drawLines(middles)
+    painter.setPen(Qt.PenStyle.NoPen)
+    for (purpose, ink), group in bars.items():
+        painter.setBrush(theme.color(purpose, 0.3 + 0.7 * ink / INK_LEVELS))
+        painter.drawRects(group)
+    painter.setPen(QPen(theme.color("add"), 1.0, Qt.PenStyle.DashLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRects(hollow)
+    painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
+    painter.drawLines(whiskers)
+
+
+def _numbers(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    painter.setFont(font(8.5))
+    lift = -rects[0].height() * 0.36
+    for seen in (False, True):
+        painter.setPen(theme.color("ink", 1.0 if seen else 0.72))
+        for cell in np.flatnonzero(visited == seen).tolist():
+            painter.drawText(rects[cell].adjusted(3, 1, -4, lift), RIGHT, view.text[cell])
+    if len(view.table.axes) == 1:
+        painter.setPen(theme.color("faint"))
+        painter.setFont(font(7))
+        for rect, x in zip(rects, view.table.axes[0].points, strict=True):
+            painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, f"{x:g}")
+
+
+def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
+    """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
+    x, y = rect.left(), rect.top()
+    if source == Source.ACCEPTED:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("accent"))
+        painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
+    elif source == Source.BY_HAND:
+        painter.setPen(QPen(theme.color("accent"), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolygon(
+            QPolygonF([QPointF(x + 6, y + 2), QPointF(x + 10, y + 6), QPointF(x + 6, y + 10), QPointF(x + 2, y + 6)])
+        )
+    if pinned:
+        painter.setPen(QPen(theme.color("ink"), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawArc(QRectF(x + 4, y + 2.5, 5, 7), 0, 180 * 16)
+        painter.fillRect(QRectF(x + 3, y + 6, 7, 5), theme.color("ink"))

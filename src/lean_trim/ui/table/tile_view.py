@@ -1,0 +1,119 @@
+"""What each tile of the balance table shows, as arrays computed once per change."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.decision import Source
+from lean_trim.core.types import Floats
+from lean_trim.ui.session import Session
+
+
+class Figure(StrEnum):
+    """Which number a tile carries."""
+
+    VALUE = "value"
+    ASKED = "asked"
+    ERROR = "error"
+    SECONDS = "seconds"
+
+
+FIGURE_TEXT = {
+    Figure.VALUE: ("Value", "the value that would be written"),
+    Figure.ASKED: ("Asked %", "the correction the drive asks for, percent"),
+    Figure.ERROR: ("± %", "one standard error of that correction, percent points"),
+    Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
+}
+CURVE_COLUMNS = 12
+
+
+@dataclass(frozen=True, eq=False)
+class TileView:
+    """Flat arrays over the table's cells, plus the layout in rows and columns."""
+
+    table: Table
+    rows: int
+    columns: int
+    text: tuple[str, ...]
+    bar_pct: Floats
+    error_pct: Floats
+    seconds: Floats
+    solidity: Floats
+    source: NDArray[np.int8]
+    pinned: NDArray[np.bool_]
+    scale_pct: float
+
+
+def solidity_of(seconds: Floats) -> Floats:
+    """How solid the ink is: 0 without driving, rising with the logarithm of seconds to 1 at 20 s."""
+    return np.clip(np.log1p(seconds) / np.log1p(20.0), 0.0, 1.0)
+
+
+def layout_of(table: Table) -> tuple[int, int]:
+    """Rows and columns of tiles: the grid itself, or a curve wrapped into lines."""
+    if len(table.axes) == 2:
+        return table.shape[0], table.shape[1]
+    return -(-table.size // CURVE_COLUMNS), CURVE_COLUMNS
+
+
+def make_view(session: Session, figure: Figure, live_seconds: Floats | None = None) -> TileView | None:
+    """Arrays for the current round, or None without a job. ``live_seconds`` fills cells while driving."""
+    current, decision = session.round, session.decision
+    if current is None or decision is None:
+        return None
+    table, solution, proposal = current.table, session.solution, session.proposal
+    blank = np.full(table.size, np.nan)
+    seconds, error, asked = np.zeros(table.size), blank, blank
+    if solution is not None:
+        estimate = solution.estimate
+        seconds, error, asked = (
+            estimate.seconds.ravel(),
+            estimate.std_error_pct.ravel(),
+            estimate.correction_pct.ravel(),
+        )
+    if live_seconds is not None:
+        seconds = live_seconds.ravel()
+    decided = decision.source.ravel() != Source.UNTOUCHED
+    step = 100.0 * (decision.values / table.values - 1.0).ravel()
+    bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
+    rows, columns = layout_of(table)
+    texts = _texts(figure, decision.values.ravel(), asked, error, seconds, _decimals(session))
+    moved = np.abs(bar[np.isfinite(bar) & (bar != 0.0)])
+    largest = float(np.percentile(moved, 95)) if len(moved) else 0.0
+    scale = next((s for s in (5.0, 10.0, 15.0, 20.0, 30.0) if largest <= s), 50.0)
+    return TileView(
+        table,
+        rows,
+        columns,
+        texts,
+        bar,
+        error,
+        seconds,
+        solidity_of(seconds),
+        decision.source.ravel(),
+        decision.pinned.ravel(),
+        scale,
+    )
+
+
+def _decimals(session: Session) -> int:
+    limits = session.vehicle.limits if session.vehicle else None
+    return max(0, min(3, round(-np.log10(limits.resolution)))) if limits else 1
+
+
+def _texts(
+    figure: Figure, value: Floats, asked: Floats, error: Floats, seconds: Floats, decimals: int
+) -> tuple[str, ...]:
+    if figure is Figure.VALUE:
+        return tuple(f"{v:.{decimals}f}" for v in value)
+    seen = seconds > 0.05
+    if figure is Figure.ASKED:
+        return tuple(f"{a:+.1f}" if s and np.isfinite(a) else "" for a, s in zip(asked, seen, strict=True))
+    if figure is Figure.ERROR:
+        return tuple(f"{e:.1f}" if s and np.isfinite(e) else "" for e, s in zip(error, seen, strict=True))
+    return tuple(f"{x:.1f}" if s else "" for x, s in zip(seconds, seen, strict=True))

@@ -1,0 +1,1 @@
+"""The log as a strip."""

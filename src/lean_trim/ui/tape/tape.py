@@ -1,0 +1,224 @@
+"""The log as a paper strip: lanes, regime bands, hatching over what is left out, selection."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.explore.events import Event, EventKind, next_event, previous_event
+from lean_trim.core.explore.linking import cells_of_span, samples_of_cells
+from lean_trim.core.pipeline.solve import join_logs
+from lean_trim.ui.session import Session
+from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, make_tape
+from lean_trim.ui.tape.tape_paint import LEFT, RIGHT, TapePainter
+from lean_trim.ui.theme import Appearance
+
+SHORTEST_S = 0.5
+
+
+class Tape(QWidget):
+    """Wheel zooms, drag selects, Shift+drag or middle button pans, arrow keys move, Home shows everything."""
+
+    hovered = Signal(str)
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.data: TapeData | None = None
+        self.start_s, self.end_s = 0.0, 1.0
+        self.lit: NDArray[np.int64] | None = None
+        self.cursor_s: float | None = None
+        self.spot_s: float | None = None
+        self.events: tuple[Event, ...] = ()
+        self.gutter: tuple[object, QPixmap] | None = None
+        self._drag_from: float | None = None
+        self._pan_from: tuple[float, float, float] | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumHeight(150)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Log tape")
+        session.round_changed.connect(self.show_round)
+        session.solved.connect(self.show_round)
+        session.driving.connect(self.show_drive)
+        session.tape_state.lanes_changed.connect(self.show_round)
+        session.tape_state.marks_changed.connect(self.update)
+        session.selection.changing.connect(self.light_up)
+        session.selection.changed.connect(self.light_up)
+        appearance.changed.connect(self.update)
+
+    def show_round(self) -> None:
+        """Show the current round's log, keeping the zoom if it is the same log."""
+        current, vehicle = self.session.round, self.session.vehicle
+        if current is None or vehicle is None or not current.logs:
+            self.data, self.lit, self.events = None, None, ()
+            self.update()
+            return
+        solution = self.session.solution
+        log = solution.frame.log if solution else join_logs(current.logs)
+        same = self.data is not None and len(self.data.log) == len(log)
+        names = tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
+        self.data = make_tape(log, vehicle, self.session.tape_state.lanes, solution, names, self.data)
+        self.events = self.session.events if solution is not None else ()
+        if not same:
+            self.show_all()
+        self.light_up()
+
+    def show_drive(self, log: Log) -> None:
+        """Show a drive that is still going on."""
+        if self.session.vehicle is None:
+            return
+        self.data, self.lit = make_tape(log, self.session.vehicle, self.session.tape_state.lanes), None
+        self.start_s, self.end_s = self.data.start_s, max(self.data.end_s, 60.0 * self.session.drive_minutes)
+        self.update()
+
+    def all_events(self) -> tuple[Event, ...]:
+        """Events of the drive and the user's bookmarks, in time order."""
+        current = self.session.round
+        marks = current.marks if current is not None else ()
+        own = [Event(EventKind.MARK, m.time_s, m.time_s, m.text or "bookmark") for m in marks]
+        return tuple(sorted((*self.events, *own), key=lambda e: e.start_s))
+
+    def jump(self, forward: bool, kinds: frozenset[EventKind] | None = None) -> Event | None:
+        """Move to the next or previous event; the strip shows it in its middle, marked."""
+        if self.data is None:
+            return None
+        at = self.spot_s if self.spot_s is not None else (self.start_s if forward else self.end_s)
+        event = (next_event if forward else previous_event)(self.all_events(), at, kinds)
+        if event is None:
+            self.hovered.emit(f"No {'later' if forward else 'earlier'} event of this kind.")
+            return None
+        self.spot_s = event.start_s
+        width = min(max(30.0, 2.5 * (event.end_s - event.start_s)), 180.0)
+        middle = (event.start_s + min(event.end_s, event.start_s + width)) / 2
+        self.look_at(middle - width / 2, middle + width / 2)
+        self.hovered.emit(f"{event.start_s:.1f} s: {event.kind} – {event.text}")
+        return event
+
+    def show_all(self) -> None:
+        """Zoom out to the whole log."""
+        if self.data is not None:
+            self.look_at(self.data.start_s, self.data.end_s)
+
+    def look_at(self, start_s: float, end_s: float) -> None:
+        """Show a stretch, kept within the log."""
+        if self.data is None:
+            return
+        width = min(max(end_s - start_s, SHORTEST_S), self.data.end_s - self.data.start_s)
+        start = min(max(start_s, self.data.start_s), self.data.end_s - width)
+        self.start_s, self.end_s = start, start + width
+        self.update()
+
+    def light_up(self) -> None:
+        """Mark the seconds behind the chosen cells."""
+        selection, solution = self.session.selection, self.session.solution
+        self.lit = None
+        if solution is not None and selection.cells and not selection.by_time:
+            self.lit = counted(samples_of_cells(solution, selection.cells))
+        self.update()
+
+    def time_at(self, x: float) -> float:
+        """Time under a horizontal position."""
+        share = (x - LEFT) / max(self.width() - LEFT - RIGHT, 1)
+        return self.start_s + share * (self.end_s - self.start_s)
+
+    def x_of(self, time_s: float) -> float:
+        """Horizontal position of a time."""
+        share = (time_s - self.start_s) / (self.end_s - self.start_s)
+        return LEFT + share * (self.width() - LEFT - RIGHT)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        theme = self.appearance.theme
+        painter.fillRect(self.rect(), theme.color("sheet"))
+        if self.data is None:
+            painter.setPen(theme.color("faint"))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._empty_text())
+            return
+        TapePainter(painter, self, theme).paint()
+
+    def _empty_text(self) -> str:
+        if self.session.job is None:
+            return "The log of a drive appears here as a strip."
+        if self.session.job.car:
+            return "No drive in this round yet. Press “Drive the simulated car” (F5)."
+        return "No log in this round yet. Drop a log file here, or use Round ▸ Add logs."
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.data is None:
+            return
+        turn = event.angleDelta().y() or event.angleDelta().x()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            shift = -turn / 120.0 * 0.1 * (self.end_s - self.start_s)
+            self.look_at(self.start_s + shift, self.end_s + shift)
+            return
+        at, factor = self.time_at(event.position().x()), 0.8 ** (turn / 120.0)
+        self.look_at(at - (at - self.start_s) * factor, at + (self.end_s - at) * factor)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        x = event.position().x()
+        shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if event.button() == Qt.MouseButton.MiddleButton or (event.button() == Qt.MouseButton.LeftButton and shifted):
+            self._pan_from = (x, self.start_s, self.end_s)
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._drag_from = self.time_at(x)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.data is None:
+            return
+        self.cursor_s = self.time_at(event.position().x())
+        if self._pan_from is not None:
+            x, start, end = self._pan_from
+            shift = (x - event.position().x()) / max(self.width() - LEFT - RIGHT, 1) * (end - start)
+            self.look_at(start + shift, end + shift)
+        elif self._drag_from is not None:
+            self._select(self._drag_from, self.cursor_s, done=False)
+        self.hovered.emit(describe_at(self.data, self.cursor_s))
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        start, self._drag_from, self._pan_from = self._drag_from, None, None
+        if start is None or self.data is None:
+            return
+        end = self.time_at(event.position().x())
+        if abs(self.x_of(end) - self.x_of(start)) < 3:
+            self.spot_s = end
+            self.session.selection.clear()
+        else:
+            self._select(start, end, done=True)
+
+    def _select(self, start: float, end: float, done: bool) -> None:
+        solution, (a, b) = self.session.solution, sorted((start, end))
+        cells = cells_of_span(solution, a, b) if solution is not None else frozenset()
+        self.session.selection.set_span(a, b, cells, done)
+
+    def leaveEvent(self, event: object) -> None:
+        self.cursor_s = None
+        self.hovered.emit("")
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = 0.1 * (self.end_s - self.start_s)
+        middle, half = (self.start_s + self.end_s) / 2, (self.end_s - self.start_s) / 2
+        if event.key() == Qt.Key.Key_Left:
+            self.look_at(self.start_s - step, self.end_s - step)
+        elif event.key() == Qt.Key.Key_Right:
+            self.look_at(self.start_s + step, self.end_s + step)
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Plus):
+            self.look_at(middle - 0.7 * half, middle + 0.7 * half)
+        elif event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Minus):
+            self.look_at(middle - half / 0.7, middle + half / 0.7)
+        elif event.key() == Qt.Key.Key_Home:
+            self.show_all()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.session.selection.clear()
+        else:
+            super().keyPressEvent(event)
+
+    def point(self, time_s: float, y: float) -> QPointF:
+        """A point of the strip, for tests and painters."""
+        return QPointF(self.x_of(time_s), y)

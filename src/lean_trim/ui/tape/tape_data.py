@@ -1,0 +1,131 @@
+"""What the tape shows: lanes with pyramids, regimes, left-out samples."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.regimes import REGIME_LABELS, Regime
+from lean_trim.core.explore.derived import Series, series_of
+from lean_trim.core.explore.pyramid import Pyramid
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.sieve.sieve import MANUAL_BIT, reasons_at
+from lean_trim.ui.tape.lanes import SHORT, LaneSpec
+
+SIGNED = frozenset({"stft_pct", "ltft_pct", "trim_pct", "k_pct", "fuel_dp_error_pct", "boost_kpa"})
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """One series with its pyramid."""
+
+    series: Series
+    pyramid: Pyramid
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """Series that share a strip and a scale."""
+
+    title: str
+    unit: str
+    traces: tuple[Trace, ...]
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, eq=False)
+class TapeData:
+    """A log ready to be painted. ``regime`` and ``bits`` are None while nothing is solved."""
+
+    log: Log
+    lanes: tuple[Lane, ...]
+    regime: NDArray[np.int8] | None
+    bits: NDArray[np.uint32] | None
+    joints: tuple[tuple[float, str], ...] = ()
+
+    @cached_property
+    def used_before(self) -> NDArray[np.int64] | None:
+        """Number of used samples before each sample, shape (n + 1,); None while nothing is solved."""
+        return None if self.bits is None else counted(self.bits == 0)
+
+    @property
+    def start_s(self) -> float:
+        return float(self.log.time_s[0])
+
+    @property
+    def end_s(self) -> float:
+        return float(self.log.time_s[-1])
+
+
+def counted(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Number of marked samples before each sample, shape (n + 1,)."""
+    return np.concatenate([[0], np.cumsum(mask)])
+
+
+def make_tape(
+    log: Log,
+    vehicle: Vehicle,
+    lanes: tuple[LaneSpec, ...],
+    solution: Solution | None = None,
+    names: tuple[str, ...] = (),
+    before: TapeData | None = None,
+) -> TapeData:
+    """Build lanes for the series the log has. ``names`` of the joined logs label the joints.
+
+    Pyramids of ``before`` are used again for channels that are the same arrays.
+    """
+    kept = [t for lane in before.lanes for t in lane.traces] if before is not None else []
+    built = [lane for spec in lanes if (lane := _lane(spec, log, vehicle, solution, kept)) is not None]
+    labels = [*names[1:], *[""] * len(log.joints_s)]
+    joints = tuple(zip(log.joints_s, labels, strict=False))
+    if solution is None:
+        return TapeData(log, tuple(built), None, None, joints)
+    return TapeData(log, tuple(built), solution.regime, solution.sifted.bits, joints)
+
+
+def _lane(spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None, kept: list[Trace]) -> Lane | None:
+    found = [s for key in spec.keys if (s := series_of(key, log, vehicle, solution)) is not None]
+    found = [s for s in found if np.isfinite(s.values).any()][:4]
+    if not found:
+        return None
+    traces = tuple(
+        next((t for t in kept if t.series.values is s.values), None) or Trace(s, Pyramid(log.time_s, s.values))
+        for s in found
+    )
+    low, high = min(t.pyramid.range[0] for t in traces), max(t.pyramid.range[1] for t in traces)
+    pad = 0.06 * (high - low) or max(abs(high) * 0.05, 1.0)
+    return Lane(spec.title, found[0].unit, traces, low - pad, high + pad)
+
+
+def shown_value(series: Series, i: int) -> str:
+    """A reading as people write it, with sign where it is a correction, and unit."""
+    value, unit = series.values[i], series.unit
+    sign = "+" if series.key in SIGNED else ""
+    digits = {"λ": 3, "rpm": 0, "ms": 3, "V": 2, "": 0}.get(unit, 1)
+    text = f"{value:{sign}.{digits}f}" if np.isfinite(value) else "–"
+    return f"{SHORT.get(series.key, series.name)} {text}{'' if unit in ('λ', '') else ' ' + unit}"
+
+
+def describe_at(data: TapeData, time_s: float) -> str:
+    """Time, values, regime and the reason a sample is left out, as one line."""
+    i = int(np.clip(np.searchsorted(data.log.time_s, time_s), 0, len(data.log) - 1))
+    parts = [f"{data.log.time_s[i]:.2f} s"]
+    parts += [shown_value(trace.series, i) for lane in data.lanes for trace in lane.traces]
+    if data.regime is not None and data.bits is not None:
+        bits = int(data.bits[i])
+        parts.append(REGIME_LABELS[Regime(int(data.regime[i]))])
+        reasons = reasons_at(bits)
+        if bits & int(MANUAL_BIT):
+            parts.append("left out by hand")
+        elif reasons:
+            more = f" (+{len(reasons) - 1} more)" if len(reasons) > 1 else ""
+            parts.append(f"left out: {reasons[0].label.lower()}{more} – {reasons[0].why}")
+        else:
+            parts.append("used")
+    return "  ·  ".join(parts)

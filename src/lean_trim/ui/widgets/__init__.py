@@ -1,0 +1,1 @@
+"""Small widgets that several places use."""

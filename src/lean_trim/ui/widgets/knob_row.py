@@ -1,0 +1,88 @@
+"""One setting as a line: what it is, a slider to drag, a box to type in; a mark where it differs from its default."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QSlider, QVBoxLayout, QWidget
+
+from lean_trim.core.knobs import Knob
+from lean_trim.ui.theme import font
+
+STEPS = 400
+
+
+class KnobRow(QWidget):
+    """``turned`` is called with every new value, also while the slider is dragged."""
+
+    def __init__(self, knob: Knob, turned: Callable[[float], None], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.knob, self._turned = knob, turned
+        self.name = QLabel(knob.label, self)
+        self.name.setFont(font(8.5))
+        self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.box = QDoubleSpinBox(self)
+        self.box.setRange(knob.low, knob.high)
+        self.box.setDecimals(_decimals(knob))
+        self.box.setSingleStep(knob.step)
+        self.box.setSuffix(f" {knob.unit}" if knob.unit else "")
+        self.box.setFont(font(8.5))
+        self.box.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.box.setFixedWidth(82)
+        self.box.setKeyboardTracking(False)
+        self.box.setAccessibleName(knob.label)
+        self.slider = QSlider(Qt.Orientation.Horizontal, self)
+        self.slider.setRange(0, STEPS)
+        self.slider.setAccessibleName(f"{knob.label}, slider")
+        tip = f"{knob.low:g} to {knob.high:g} {knob.unit}, by default {knob.default:g}. Double-click the name for the default."
+        for widget in (self.name, self.box, self.slider):
+            widget.setToolTip(tip)
+        top = QHBoxLayout()
+        top.addWidget(self.name, 1)
+        top.addWidget(self.box)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 1, 0, 1)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addWidget(self.slider)
+        self.slider.valueChanged.connect(self._dragged)
+        self.box.valueChanged.connect(self._typed)
+        self.name.mouseDoubleClickEvent = lambda event: self._turn(knob.default)  # type: ignore[method-assign,assignment]
+        self.show_value(knob.default)
+
+    def show_value(self, value: float) -> None:
+        """Stand at a value without telling anyone."""
+        for widget in (self.slider, self.box):
+            widget.blockSignals(True)
+        self.box.setValue(value)
+        self.slider.setValue(self._place(value))
+        for widget in (self.slider, self.box):
+            widget.blockSignals(False)
+        self.name.setFont(font(8.5, bold=abs(value - self.knob.default) > 1e-9))
+
+    def _place(self, value: float) -> int:
+        """Slider place; wide ranges are dragged along their square, so that small values can be met."""
+        share = (value - self.knob.low) / (self.knob.high - self.knob.low)
+        return round(STEPS * share ** (0.5 if self._wide else 1.0))
+
+    @property
+    def _wide(self) -> bool:
+        return self.knob.high - self.knob.low > 20.0 * max(self.knob.default - self.knob.low, 1e-9)
+
+    def _dragged(self, place: int) -> None:
+        share = (place / STEPS) ** (2.0 if self._wide else 1.0)
+        value = self.knob.low + share * (self.knob.high - self.knob.low)
+        self._turn(round(value / self.knob.step) * self.knob.step)
+
+    def _typed(self, value: float) -> None:
+        self._turn(value)
+
+    def _turn(self, value: float) -> None:
+        value = min(max(round(value, 6), self.knob.low), self.knob.high)
+        self.show_value(value)
+        self._turned(value)
+
+
+def _decimals(knob: Knob) -> int:
+    return 3 if knob.step < 0.005 else 2 if knob.step < 0.1 else 1 if knob.step < 1.0 else 0

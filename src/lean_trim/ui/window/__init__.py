@@ -1,0 +1,1 @@
+"""The window itself and what frames its contents."""

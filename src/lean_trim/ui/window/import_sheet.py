@@ -1,0 +1,189 @@
+"""The import sheet: which column is which channel, in which unit, with range, shape and doubts; doubts first."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.types import Floats
+from lean_trim.formats.decode.columns import Column
+from lean_trim.formats.meaning.log_meaning import Match
+from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, sample_of
+from lean_trim.formats.meaning.units import UNITS, show_unit
+from lean_trim.ui.import_desk import Pending
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+
+HEADS = ("Plays", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why")
+UNUSED = "not used"
+MOST_UNUSED = 120
+SCALE_HINT = "0 V = 0.68, 5 V = 1.36"
+
+
+class Sparkline(QWidget):
+    """The course of a channel in a few pixels."""
+
+    def __init__(self, values: Floats, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.appearance = appearance
+        part = values[np.isfinite(values)]
+        self.points = part[:: max(1, len(part) // 110)]
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 20)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        if len(self.points) < 2:
+            return
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        low, high = float(self.points.min()), float(self.points.max())
+        x = np.linspace(3, self.width() - 3, len(self.points))
+        y = self.height() - 4 - (self.points - low) / (high - low or 1.0) * (self.height() - 8)
+        p.setPen(QPen(self.appearance.theme.color("accent"), 1.2))
+        p.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+
+
+class ImportSheet(QWidget):
+    """Shows the log that waits; every change reads it again."""
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.title, self.questions = QLabel(self), QLabel(self)
+        self.title.setFont(font(12, bold=True))
+        self.questions.setFont(font(9.5))
+        self.questions.setWordWrap(True)
+        self.table = QTableWidget(0, len(HEADS), self)
+        self.table.setHorizontalHeaderLabels(HEADS)
+        self.table.verticalHeader().hide()
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        self.table.setAccessibleName("Columns of the log")
+        self.banks = QComboBox(self)
+        self.banks.addItems(["mean of two banks", "bank 1", "bank 2"])
+        self.banks.setAccessibleName("Two banks")
+        self.banks.activated.connect(self._banks)
+        self.add, self.leave = QPushButton("Add to the round", self), QPushButton("Leave this log out", self)
+        self.add.setObjectName("primary")
+        self.add.clicked.connect(session.imports.accept)
+        self.leave.clicked.connect(session.imports.discard)
+        row = QHBoxLayout()
+        row.addWidget(self.add)
+        row.addWidget(self.leave)
+        row.addStretch(1)
+        row.addWidget(self.banks)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 6, 6)
+        layout.addWidget(self.title)
+        layout.addWidget(self.questions)
+        layout.addWidget(self.table, 1)
+        layout.addLayout(row)
+        session.imports.changed.connect(self.refresh)
+        appearance.changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Show the log that waits first."""
+        pending = self.session.imports.current
+        self.table.setRowCount(0)
+        if pending is None:
+            return
+        understood = pending.opened.understood
+        self.title.setText(f"{pending.path.name}: which column is which?")
+        self._ask(pending)
+        two = any(len(m.columns) == 2 for m in understood.matches)
+        self.banks.setVisible(two)
+        self.banks.setCurrentIndex(("mean", "1", "2").index(pending.choices.banks))
+        for match in sorted(understood.matches, key=lambda m: (not m.doubt, m.confidence)):
+            self._match_row(pending, match)
+        for column in understood.unused[:MOST_UNUSED]:
+            self._row(
+                column, None, understood.raw.samples.get(column.index, understood.raw.values.get(column.index)), "", ""
+            )
+        self._fit()
+
+    def _ask(self, pending: Pending) -> None:
+        doubts = pending.opened.understood.doubts
+        lines = [f"• {line}" for line in (*doubts, *([pending.problem] if pending.problem else []))]
+        text = "\n".join(lines[:4]) + (f"\n… and {len(lines) - 4} more" if len(lines) > 4 else "")
+        theme = self.appearance.theme
+        self.questions.setText(text or "Everything is understood. Change what is wrong, or add the log.")
+        paper, edge = (theme.caution_paper, theme.danger) if lines else (theme.paper, theme.edge)
+        self.questions.setStyleSheet(f"background: {paper}; border-left: 3px solid {edge}; padding: 4px 8px;")
+        self.add.setEnabled(not pending.problem)
+        self.add.setText("Add to the round as shown" if doubts else "Add to the round")
+
+    def _match_row(self, pending: Pending, match: Match) -> None:
+        sure = "asks" if match.doubt else "sure" if match.confidence >= 0.7 else "likely"
+        log = pending.opened.log
+        for column in match.columns:
+            self._row(column, match, log[match.role], sure, match.doubt or match.note)
+
+    def _row(self, column: Column, match: Match | None, values: Floats | None, sure: str, why: str) -> None:
+        row = self.table.rowCount()
+        self.table.insertRow(row)
+        roles = QComboBox()
+        roles.addItem(UNUSED, None)
+        for role in Role:
+            roles.addItem(LABELS[role][0], str(role))
+        roles.setCurrentIndex(0 if match is None else list(Role).index(match.role) + 1)
+        roles.setAccessibleName(f"Role of {column.name}")
+        units = QComboBox()
+        units.setEditable(match is not None)
+        units.setEnabled(match is not None)
+        units.setAccessibleName(f"Unit of {column.name}")
+        if match is not None:
+            units.addItems(self._units(match))
+            units.setCurrentText(show_unit(match.unit))
+        roles.activated.connect(lambda _: self._chosen(column, roles, units, True))
+        units.activated.connect(lambda _: self._chosen(column, roles, units, False))
+        self.table.setCellWidget(row, 0, roles)
+        self.table.setCellWidget(row, 2, units)
+        part = sample_of(values) if values is not None else np.array([])
+        unit = LABELS[match.role][1] if match is not None else column.unit
+        span = f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g} {unit}" if len(part) else "no numbers"
+        head = f"{column.name} [{column.unit}]" if column.unit else column.name
+        for i, text in ((1, head), (3, span), (5, sure), (6, why)):
+            item = QTableWidgetItem(text)
+            item.setToolTip(text)
+            if sure == "asks":
+                item.setForeground(self.appearance.theme.color("danger"))
+            self.table.setItem(row, i, item)
+        self.table.setCellWidget(row, 4, Sparkline(part, self.appearance))
+
+    def _units(self, match: Match) -> list[str]:
+        if match.role in (Role.LAMBDA, Role.TARGET):
+            return ["λ", "AFR", "φ", SCALE_HINT]
+        if match.role in (Role.STFT, Role.LTFT, Role.THROTTLE):
+            return ["%", *PERCENT_FORMS]
+        return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit]
+
+    def _chosen(self, column: Column, roles: QComboBox, units: QComboBox, role_changed: bool) -> None:
+        key = roles.currentData()
+        unit = "" if role_changed else units.currentText()
+        self.session.imports.choose(column.name, Role(key) if key else None, unit)
+
+    def _banks(self, index: int) -> None:
+        self.session.imports.use_banks(("mean", "1", "2")[index])  # type: ignore[arg-type]
+
+    def _fit(self) -> None:
+        header = self.table.horizontalHeader()
+        for i, width in enumerate((150, 200, 110, 150, 110, 56)):
+            self.table.setColumnWidth(i, width)
+        header.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)

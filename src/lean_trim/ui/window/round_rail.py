@@ -1,0 +1,145 @@
+"""The job's rounds as a short logbook down one side."""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPen
+from PySide6.QtWidgets import (
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lean_trim.core.decision.verdict import verdict_word
+from lean_trim.job.records import Job, Round
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+
+ROW_H = 78
+LINES = Qt.ItemDataRole.UserRole
+Index = QModelIndex | QPersistentModelIndex
+
+
+def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
+    """Title, date, what changed and the outcome of a round, as the rail shows them."""
+    current = job.rounds[index]
+    started = datetime.fromisoformat(current.started).strftime("%d %b %H:%M")
+    changed = current.decided.changed
+    action = f"{changed} cells decided" if changed else "nothing decided yet" if current.logs else "waiting for a log"
+    if current.handed_over and changed:
+        action = f"{changed} cells, handed over"
+    return f"Round {current.number}", started, action, outcome(job, current, index)
+
+
+def outcome(job: Job, current: Round, index: int) -> str:
+    """Residual of this round and of the drive after it."""
+    before = current.verdict.residual_rms if current.verdict else math.nan
+    if not math.isfinite(before):
+        return "no residual yet"
+    following = job.rounds[index + 1].verdict if index + 1 < len(job.rounds) else None
+    if following is None or not math.isfinite(following.residual_rms):
+        return f"residual {before:.1f} %"
+    after = following.residual_rms
+    return f"{before:.1f} → {after:.1f} %  {verdict_word(before, after)}"
+
+
+class _RoundDelegate(QStyledItemDelegate):
+    def __init__(self, appearance: Appearance, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.appearance = appearance
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(180, ROW_H)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        theme, rect = self.appearance.theme, QRectF(option.rect)  # type: ignore[attr-defined]
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
+        painter.save()
+        painter.fillRect(rect, theme.color("sheet" if chosen else "paper"))
+        x = rect.left() + 16
+        painter.setPen(QPen(theme.color("edge"), 1.5))
+        painter.drawLine(int(x), int(rect.top()), int(x), int(rect.bottom() + 1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color("accent"), 2))
+        painter.setBrush(theme.color("accent" if chosen else "paper"))
+        painter.drawEllipse(QRectF(x - 5, rect.top() + 11, 10, 10))
+        if chosen:
+            painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), theme.color("accent"))
+        title, started, action, result = index.data(LINES)
+        text = rect.adjusted(32, 6, -6, -4)
+        painter.setPen(theme.color("ink"))
+        painter.setFont(font(10.5, bold=True))
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft, title)
+        painter.setFont(font(8.5))
+        painter.setPen(theme.color("faint"))
+        painter.drawText(text.adjusted(0, 2, 0, 0), Qt.AlignmentFlag.AlignRight, started)
+        painter.drawText(text.adjusted(0, 22, 0, 0), Qt.AlignmentFlag.AlignLeft, action)
+        painter.setPen(theme.color("ink"))
+        painter.setFont(font(9, bold=True))
+        painter.drawText(text.adjusted(0, 41, 0, 0), Qt.AlignmentFlag.AlignLeft, result)
+        painter.restore()
+
+
+class RoundRail(QWidget):
+    """Lists the rounds; choosing one shows it."""
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.title = QLabel(self)
+        self.title.setFont(font(13, bold=True))
+        self.subtitle = QLabel(self)
+        self.subtitle.setWordWrap(True)
+        self.subtitle.setFont(font(8.5))
+        self.list = QListWidget(self)
+        self.list.setAccessibleName("Rounds")
+        self.list.setStyleSheet("QListWidget { border: none; background: transparent; }")
+        self.list.setItemDelegate(_RoundDelegate(appearance, self.list))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(self._chosen)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 10, 6, 6)
+        layout.setSpacing(4)
+        layout.addWidget(self.title)
+        layout.addWidget(self.subtitle)
+        layout.addWidget(self.list, 1)
+        self.setFixedWidth(222)
+        session.job_changed.connect(self.refresh)
+        session.round_changed.connect(self.refresh)
+        session.decided.connect(self.refresh)
+        appearance.changed.connect(self.list.viewport().update)
+
+    def refresh(self) -> None:
+        """Fill the list from the job."""
+        job = self.session.job
+        self.list.blockSignals(True)
+        self.list.clear()
+        self.title.setText(job.vehicle.name if job else "")
+        if job is not None:
+            v = job.vehicle
+            source = "simulated car" if job.car else "real vehicle"
+            self.subtitle.setText(
+                f"{v.displacement_l:g} L, {v.cylinders} cylinders, {'VE table' if v.airflow == 've' else 'MAF curve'}, "
+                f"{v.feedback} feedback · {source}"
+            )
+            for i in range(len(job.rounds)):
+                item = QListWidgetItem()
+                lines = round_lines(job, i)
+                item.setData(LINES, lines)
+                item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(lines))
+                item.setToolTip("\n".join(lines))
+                self.list.addItem(item)
+            self.list.setCurrentRow(self.session.index)
+        self.list.blockSignals(False)
+
+    def _chosen(self, row: int) -> None:
+        if row >= 0 and self.session.job is not None and row != self.session.index:
+            self.session.show_round(row)

@@ -1,0 +1,154 @@
+"""Policy: gain, step limits, support, pins, resolution and range."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lean_trim.core.data.tables import maf_curve, ve_table
+from lean_trim.core.data.vehicle import TableLimits
+from lean_trim.core.decision.cautions import cautions_for, shape_caution
+from lean_trim.core.decision.proposal import PolicySettings, Status, propose, quantise
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.estimation.estimate import Estimate
+
+TABLE = ve_table([1000.0, 3000.0, 6000.0], [40.0, 90.0, 150.0], np.full((3, 3), 80.0))
+LIMITS = TableLimits(0.1, 5.0, 95.0)
+
+
+def estimate(correction: float | np.ndarray, supported: bool = True) -> Estimate:
+    shape = TABLE.shape
+    full = np.broadcast_to(np.asarray(correction, float), shape).copy()
+    return Estimate(
+        TABLE,
+        full,
+        np.full(shape, 0.5),
+        np.full(shape, 9.0),
+        np.full(shape, 3),
+        np.full(shape, supported),
+        1.0,
+        "surface",
+    )
+
+
+def test_supported_cells_get_the_whole_correction_by_default() -> None:
+    proposal = propose(estimate(5.0), PolicySettings(), LIMITS)
+    np.testing.assert_allclose(proposal.table.values, 84.0)
+    assert (proposal.status == Status.CORRECTED).all()
+
+
+def test_gain_scales_it() -> None:
+    np.testing.assert_allclose(propose(estimate(5.0), PolicySettings(gain=0.5), LIMITS).table.values, 82.0)
+
+
+def test_unsupported_cells_keep_their_exact_value() -> None:
+    proposal = propose(estimate(5.0, supported=False), PolicySettings(), TableLimits(0.3, 5.0, 95.0))
+    np.testing.assert_array_equal(proposal.table.values, TABLE.values)
+    assert (proposal.status == Status.KEPT).all()
+
+
+def test_less_fuel_is_limited_more_tightly_above_atmospheric() -> None:
+    proposal = propose(estimate(-40.0), PolicySettings(), LIMITS)
+    np.testing.assert_allclose(proposal.step_pct[0], -20.0, atol=0.1)
+    np.testing.assert_allclose(proposal.step_pct[2], -12.0, atol=0.1)
+    assert (proposal.status == Status.LIMITED).all()
+
+
+def test_pinned_cells_stay() -> None:
+    proposal = propose(estimate(5.0), PolicySettings(pinned=frozenset({4})), LIMITS)
+    assert proposal.table.values[1, 1] == 80.0
+    assert proposal.status[1, 1] == Status.PINNED
+
+
+def test_the_range_of_the_field_is_never_left_and_is_told() -> None:
+    proposal = propose(estimate(24.0), PolicySettings(), LIMITS)
+    np.testing.assert_allclose(proposal.table.values, 95.0)
+    assert (proposal.status == Status.RANGE).all()
+
+
+@given(st.floats(0.0, 500.0), st.sampled_from([0.01, 0.1, 0.25, 0.390625, 1.0]))
+def test_written_values_are_on_the_resolution_grid_and_in_range(value: float, resolution: float) -> None:
+    limits = TableLimits(resolution, 0.0, 200.0)
+    written, _ = quantise(np.array([value]), limits)
+    assert resolution * 0.999 <= written[0] <= 200.0 + 1e-9
+    if resolution < value < 200.0 - resolution:
+        assert abs(written[0] / resolution - round(written[0] / resolution)) < 2e-2
+        assert abs(written[0] - value) <= resolution * 0.51
+
+
+@pytest.mark.parametrize("gain", [-0.1, 1.5])
+def test_impossible_gain_is_refused(gain: float) -> None:
+    with pytest.raises(BadInputError, match="allowed is 0 to 1"):
+        PolicySettings(gain=gain)
+
+
+def test_leaning_boosted_cells_is_cautioned_where_it_is_decided() -> None:
+    step = np.zeros(TABLE.shape)
+    assert cautions_for(TABLE, step, None, PolicySettings()) == []
+    step[2, 1] = -3.0
+    assert "1 cell above atmospheric would get less fuel" in cautions_for(TABLE, step, None, PolicySettings())[0]
+    assert cautions_for(TABLE, step, {0, 1}, PolicySettings()) == []
+    step[:] = 15.0
+    assert any("more than 12 %" in line for line in cautions_for(TABLE, step, None, PolicySettings()))
+    lean = np.zeros(TABLE.shape)
+    lean[1] = -4.0
+    assert "near full load" in cautions_for(TABLE, lean, None, PolicySettings())[0]
+
+
+def test_no_fuel_is_taken_where_knock_was_seen() -> None:
+    mask = np.zeros(TABLE.shape, bool)
+    mask[1] = True
+    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, mask)
+    assert (leaner.step_pct[1] == 0.0).all()
+    assert (leaner.status[1] == Status.KNOCK).all()
+    assert (leaner.step_pct[0] < -4.0).all()
+    richer = propose(estimate(5.0), PolicySettings(), LIMITS, mask)
+    assert (richer.step_pct > 4.0).all()
+
+
+def test_enrichment_is_carried_outward_and_a_leaning_never_is() -> None:
+    correction = np.array([[8.0, 0.0, -8.0]] * 3)
+    partly = replace(estimate(correction), supported=np.array([[True, False, True], [False] * 3, [False] * 3]))
+    kept = propose(partly, PolicySettings(), LIMITS)
+    assert (kept.step_pct[1:] == 0.0).all()
+    carried = propose(partly, PolicySettings(unvisited="carry"), LIMITS)
+    np.testing.assert_allclose(carried.step_pct[1:, 0], 8.0, atol=0.1)
+    assert (carried.step_pct[1:, 2] == 0.0).all()
+    assert carried.status[2, 0] == Status.CARRIED
+    tapered = propose(partly, PolicySettings(unvisited="taper"), LIMITS)
+    np.testing.assert_allclose(tapered.step_pct[1:, 0], [4.0, 2.0], atol=0.1)
+
+
+def test_rich_bias_is_added_to_corrected_cells_only() -> None:
+    biased = propose(estimate(2.0), PolicySettings(rich_bias_pct=2.0), LIMITS)
+    np.testing.assert_allclose(biased.step_pct, 4.0, atol=0.1)
+    untouched = propose(estimate(2.0, supported=False), PolicySettings(rich_bias_pct=2.0), LIMITS)
+    assert (untouched.step_pct == 0.0).all()
+    with pytest.raises(BadInputError, match="allowed is 0 to 5 %"):
+        PolicySettings(rich_bias_pct=9.0)
+
+
+def test_a_written_curve_never_falls() -> None:
+    curve = maf_curve([1.0, 2.0, 3.0, 4.0], [10.0, 11.0, 12.0, 20.0])
+    shape = curve.shape
+    falling = Estimate(
+        curve, np.array([0.0, 15.0, 0.0, 0.0]), np.full(shape, 0.5), np.full(shape, 9.0), np.full(shape, 3), np.full(shape, True), 1.0, "surface"
+    )  # fmt: skip
+    proposal = propose(falling, PolicySettings(), TableLimits(0.001, 0.0, 900.0))
+    assert (np.diff(proposal.table.values) >= 0).all()
+    assert proposal.status[2] == Status.RISING
+
+
+def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
+    values = TABLE.values.copy()
+    assert shape_caution(TABLE, values) == ""
+    values[:, 0] = values[:, 2] = 90.0
+    assert "3 cells off the line of the neighbours by 5 %, not driven and below both, a lean hole" in shape_caution(
+        TABLE, values
+    )
+    values[:, 1] = 89.0
+    assert shape_caution(TABLE, values) == ""

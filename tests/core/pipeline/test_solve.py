@@ -1,0 +1,149 @@
+"""The whole path on the simulated car, and what hangs on its result."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.verdict import verdict_sentence, verdict_word
+from lean_trim.core.diagnosis.findings import Finding, find_faults
+from lean_trim.core.drive.conditions import make_scene
+from lean_trim.core.drive.frame import Frame, make_frame
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.core.explore.linking import cells_of_span, samples_of_cells, seconds_by_cell, visits_of_cells
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, join_logs, solve
+from tests.builders import small_vehicle, steady_states, with_channel
+
+
+def test_residual_is_the_planted_error() -> None:
+    log = steady_states(1.06)
+    solution = solve([log], small_vehicle())
+    assert solution.residual.rms == pytest.approx(6.0, abs=0.1)
+    assert solution.residual.trim_rms == pytest.approx(100 * (np.sqrt(1.06) - 1), abs=0.1)
+    assert solution.residual.within_3 == 0.0
+
+
+def test_cancelling_raises_and_progress_rises(heron_vehicle: Vehicle, heron_log: Log) -> None:
+    seen: list[float] = []
+    solve([heron_log], heron_vehicle, progress=lambda share, what: seen.append(share) is None)
+    assert seen == sorted(seen)
+    assert seen[-1] == 1.0
+    with pytest.raises(CancelledError, match="nothing was changed"):
+        solve([heron_log], heron_vehicle, progress=lambda share, what: share < 0.3)
+
+
+def test_several_logs_count_as_one_drive_with_a_gap() -> None:
+    first, second = steady_states(1.05), steady_states(1.05)
+    joined = join_logs([first, second])
+    assert len(joined) == 2 * len(first)
+    assert joined.time_s[len(first)] - joined.time_s[len(first) - 1] == pytest.approx(10.0)
+    both, one = solve([first, second], small_vehicle()), solve([first], small_vehicle())
+    assert both.estimate.seconds.sum() > 1.9 * one.estimate.seconds.sum()
+    with pytest.raises(LogError, match="no log given"):
+        join_logs([])
+
+
+def test_both_schools_agree_where_there_is_much_driving(
+    heron_vehicle: Vehicle, heron_log: Log, heron_solution: Solution
+) -> None:
+    averages = solve([heron_log], heron_vehicle, SolveSettings(method="average")).estimate
+    surface = heron_solution.estimate
+    much = (averages.seconds > 5.0) & (surface.seconds > 5.0)
+    assert much.sum() > 15
+    assert np.median(np.abs(averages.correction_pct - surface.correction_pct)[much]) < 1.5
+
+
+def test_cells_and_seconds_answer_each_other(heron_solution: Solution) -> None:
+    cell = int(np.argmax(heron_solution.estimate.seconds))
+    mask = samples_of_cells(heron_solution, {cell})
+    assert mask.sum() > 50
+    assert heron_solution.sifted.used[mask].all()
+    visits = visits_of_cells(heron_solution, {cell})
+    assert len(visits) == heron_solution.estimate.visits.ravel()[cell]
+    longest = max(visits, key=lambda v: v.seconds)
+    assert cell in cells_of_span(heron_solution, longest.start_s, longest.end_s)
+    log = heron_solution.frame.log
+    total = seconds_by_cell(heron_solution, log.time_s[0], log.time_s[-1])
+    np.testing.assert_allclose(total, heron_solution.estimate.seconds, atol=1e-9)
+
+
+def test_k_along_is_nan_exactly_where_samples_are_left_out(heron_solution: Solution) -> None:
+    np.testing.assert_array_equal(np.isfinite(heron_solution.k_along), heron_solution.sifted.used)
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "word"),
+    [
+        (7.7, 1.1, "better"),
+        (2.0, 2.1, "no change"),
+        (1.1, 1.2, "noise floor"),
+        (1.0, 3.0, "worse"),
+        (2.0, np.nan, "unknown"),
+    ],
+)
+def test_verdicts(before: float, after: float, word: str) -> None:
+    assert verdict_word(before, after) == word
+    assert verdict_sentence(before, after)
+
+
+def faults_in(frame: Frame) -> tuple[Finding, ...]:
+    return find_faults(make_scene(Motion(frame), frame.log[Role.LAMBDA]))
+
+
+@pytest.mark.parametrize(
+    ("role", "value", "finding"),
+    [
+        (Role.FUEL_DP, 250.0, "fuel_pressure"), (Role.KNOCK, 3.0, "knock"), (Role.DUTY, 95.0, "injector_duty"),
+        (Role.BATTERY, 11.0, "low_voltage"), (Role.PULSE_WIDTH, 9.0, "other_calibration"),
+    ],
+)  # fmt: skip
+def test_faults_that_are_not_airflow_are_found(role: Role, value: float, finding: str) -> None:
+    log = with_channel(with_channel(steady_states(), Role.KNOCK, 0.0), Role.DUTY, 20.0)
+    clean = make_frame(log, small_vehicle())
+    assert faults_in(clean) == ()
+    values = log[role].copy()
+    values[3000:] = value
+    frame = make_frame(with_channel(log, role, values), small_vehicle())
+    found = faults_in(frame)
+    assert finding in [f.id for f in found]
+    assert all(f.first_time_s >= 119.0 for f in found)
+
+
+def test_full_throttle_facts_are_found() -> None:
+    log = steady_states()
+    full = np.where(np.arange(len(log)) > 3000, 95.0, 20.0)
+    log = with_channel(with_channel(log, Role.THROTTLE, full), Role.LTFT, 5.0)
+    frame = make_frame(log, small_vehicle())
+    ids = [f.id for f in faults_in(frame)]
+    assert "enrichment_not_reached" in ids
+    assert "trim_at_full_throttle" in ids
+    lean = make_frame(with_channel(log, Role.TARGET, 0.85), small_vehicle())
+    found = faults_in(lean)
+    assert found[0].id == "lean_full_throttle"
+    assert found[0].severity == "danger"
+
+
+def test_a_stuck_sensor_is_told() -> None:
+    log = steady_states(noise=0.004)
+    lam = log[Role.LAMBDA].copy()
+    lam[3000:3600] = lam[3000]
+    (found,) = faults_in(make_frame(with_channel(log, Role.LAMBDA, lam), small_vehicle()))
+    assert found.id == "sensor_stuck"
+    assert found.seconds == pytest.approx(24.0, abs=0.1)
+    assert found.first_time_s == pytest.approx(120.0, abs=0.1)
+
+
+@pytest.mark.parametrize(("factor", "told"), [(1.1, True), (1.01, False)])
+def test_fuel_the_target_does_not_name_at_full_throttle_is_told(factor: float, told: bool) -> None:
+    log = with_channel(steady_states(noise=0.004), Role.TARGET, 0.9)
+    full = np.arange(len(log)) > 6000
+    width = (log[Role.PULSE_WIDTH] - 0.82) / 0.9 * np.where(full, factor, 1.0) + 0.82
+    log = with_channel(with_channel(log, Role.THROTTLE, np.where(full, 95.0, 20.0)), Role.PULSE_WIDTH, width)
+    log = with_channel(log, Role.LAMBDA, 0.9 * log[Role.LAMBDA] / np.where(full, factor, 1.0))
+    found = [f for f in faults_in(make_frame(log, small_vehicle())) if f.id == "hidden_enrichment"]
+    assert bool(found) == told
+    assert all("10 % more fuel" in f.message for f in found)
