@@ -53,12 +53,12 @@ MEMORY = """
 import sys
 from pathlib import Path
 from lean_trim.formats.logs import read_raw
-from lean_trim.formats.understand import understand
+from lean_trim.formats.understand import map_channels
 import polars, numpy
 def peak():
     return int(next(l for l in open("/proc/self/status") if l.startswith("VmHWM")).split()[1])
 before = peak()
-log = understand(read_raw(Path(sys.argv[1])), "log", 14.7).log
+log = map_channels(read_raw(Path(sys.argv[1])), "log", 14.7).log
 print((peak() - before) * 1024, 8 * len(log) * (len(log.channels) + 1))
 """
 
@@ -68,13 +68,13 @@ def main() -> None:
     import polars as pl
 
     from lean_trim.formats.logs import hash_file, read_raw
-    from lean_trim.formats.meaning.log_meaning import understand
+    from lean_trim.formats.meaning.channel_map import map_channels
 
     with tempfile.TemporaryDirectory() as folder:
         path, data = Path(folder) / "hour.csv", columns()
         pl.DataFrame(data).write_csv(path)
         bare = best(lambda: pl.read_csv(path))
-        ours = best(lambda: understand(read_raw(path), "log", 14.7))
+        ours = best(lambda: map_channels(read_raw(path), "log", 14.7))
         print(
             f"CSV {path.stat().st_size / 1e6:.0f} MB: polars {bare:.3f} s, import {ours:.3f} s, ratio {ours / bare:.2f} (wanted 1.5)"
         )
@@ -93,7 +93,7 @@ def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:
     from asammdf import MDF, Signal
 
     from lean_trim.formats.logs import read_raw
-    from lean_trim.formats.meaning.log_meaning import understand
+    from lean_trim.formats.meaning.channel_map import map_channels
 
     time_s = data.pop("Time [s]")
     with MDF(version="4.10") as mdf:
@@ -107,7 +107,7 @@ def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:
         with MDF(str(path)) as mdf:
             mdf.select([(None, 0, c) for c in range(1, len(mdf.groups[0].channels))])
 
-    base, ours = best(bare, 3), best(lambda: understand(read_raw(path), "log", 14.7), 3)
+    base, ours = best(bare, 3), best(lambda: map_channels(read_raw(path), "log", 14.7), 3)
     print(f"MDF4: asammdf {base:.3f} s, import {ours:.3f} s, ratio {ours / base:.2f} (wanted 1.3)")
 
 

@@ -25,7 +25,7 @@ from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.pipeline.prepare import prepare
-from lean_trim.core.pipeline.solve import resolve, solve
+from lean_trim.core.pipeline.solve import refit, solve
 from lean_trim.core.sieve.sieve import SieveSettings, sift
 from lean_trim.simcar.drive import drive
 from lean_trim.simcar.heron import heron
@@ -75,7 +75,7 @@ def main() -> None:
     prepared = prepare(Motion(frame), DelaySettings(), RegimeSettings())
     sifted = prepared.sift(SieveSettings())
     observations = prepared.observe(sifted)
-    points, k = (frame.at[0][observations.index], frame.at[1][observations.index]), observations.k
+    points, k = (frame.coordinates[0][observations.index], frame.coordinates[1][observations.index]), observations.k
     edges = [axis.points for axis in car.table.axes]
     base, base_mid = best_ms(lambda: stats.binned_statistic_2d(*points, k, "mean", edges), repeats)
     print(
@@ -90,7 +90,7 @@ def main() -> None:
         ("frame (log seen through the table)", lambda: make_frame(million, car)),
         ("all before the fit, from the frame", whole),
         ("  of it aligning lambda", lambda: aligned_lambda(frame, DelaySettings())),
-        ("  of it the sieve, rates known", lambda: sift(prepared.scene, SieveSettings())),
+        ("  of it the sieve, rates known", lambda: sift(prepared.conditions, SieveSettings())),
         ("  of it picking the used samples", lambda: prepared.observe(sifted)),
         ("surface fit", lambda: fit_surface(observations, car.table, million.time_s, SurfaceSettings())),
     ]
@@ -103,7 +103,7 @@ def main() -> None:
 
     def drag() -> None:
         sieve = SieveSettings({"tip.throttle_rate": float(next(values))})
-        resolve(solution, replace(solution.settings, sieve=sieve))
+        refit(solution, replace(solution.settings, sieve=sieve))
 
     best, median = best_ms(drag, repeats)
     print(f"{'a threshold dragged, an hour at 25 Hz':52s} {best:7.1f} ms best {median:7.1f} median {best / base:6.2f}")

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.errors import BadInputError
 from lean_trim.formats.vehicle_sheet import read_vehicle, write_vehicle
 from tests.builders import maf_vehicle, small_vehicle
@@ -50,7 +50,7 @@ def test_optional_keys_have_defaults_and_unknown_ones_warn(sheet: Path) -> None:
         edit(sheet, key, None)
     edit(sheet, "colour", "blue")
     vehicle, warnings = read_vehicle(sheet)
-    assert (vehicle.sensor_place, vehicle.source) == ("downpipe", SourceSettings())
+    assert (vehicle.sensor_place, vehicle.airflow_source) == ("downpipe", AirflowSourceSettings())
     assert vehicle.exhaust_volume_l == pytest.approx(3.0)
     assert warnings == [f"{sheet}: unknown key 'colour' is not used"]
 
@@ -99,6 +99,6 @@ def test_sensor_place_and_airflow_source_are_read_and_written_back(sheet: Path, 
     edit(sheet, "airflow_source", {"kind": "rule", "ve_below_rpm": 2800, "ve_above_map_rate_pct_per_s": 90})
     vehicle, warnings = read_vehicle(sheet)
     assert warnings == []
-    assert vehicle.source == SourceSettings("rule", 2800.0, 90.0)
+    assert vehicle.airflow_source == AirflowSourceSettings("rule", 2800.0, 90.0)
     back, _ = read_vehicle(write_vehicle(vehicle, tmp_path / "again"))
-    assert (back.sensor_place, back.source) == ("tailpipe", vehicle.source)
+    assert (back.sensor_place, back.airflow_source) == ("tailpipe", vehicle.airflow_source)

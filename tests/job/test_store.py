@@ -37,7 +37,7 @@ def test_closing_and_reopening_brings_everything_back(tmp_path: Path, heron_vehi
         np.testing.assert_array_equal(back.logs[0][role], values)
     assert (back.log_infos[0].name, back.log_infos[0].sha256) == (heron_log.name, "abc")
     np.testing.assert_array_equal(back.decided.values, decision.values)
-    np.testing.assert_array_equal(back.decided.source, decision.source)
+    np.testing.assert_array_equal(back.decided.origin, decision.origin)
     np.testing.assert_array_equal(back.decided.pinned, decision.pinned)
     assert back.left_out == (Span(10.0, 20.5),)
     assert back.verdict is not None

@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.estimation.surface import SurfaceSettings
 from lean_trim.core.pipeline.solve import SolveSettings
@@ -19,7 +19,7 @@ TURNED = Tuning(
         surface=SurfaceSettings(prior_pct=12.0),
     ),
     PolicySettings(gain_idle=0.5, unvisited="taper", extrapolate_end=True), frozenset({1, 3}),
-    SourceSettings("rule", 2500.0, 80.0),
+    AirflowSourceSettings("rule", 2500.0, 80.0),
 )  # fmt: skip
 
 

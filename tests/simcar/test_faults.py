@@ -134,7 +134,7 @@ def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> Non
     log = simulate(wrong, seed=3, minutes=6.0, faults=KINDS["airflow-sensor"])
     solution = solve([without(log, Role.MAP) if blind else log], wrong)
     assert "airflow_sensor_end" in {f.id for f in solution.findings}
-    at = solution.frame.at[0][solution.observations.index]
+    at = solution.frame.coordinates[0][solution.observations.index]
     high = at > 0.85 * at.max()
     table = propose(solution.estimate, PolicySettings(), wrong.limits).table
     off = table.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0

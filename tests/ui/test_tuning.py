@@ -13,7 +13,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.explore.alignment import Kind
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.job.blobs import store_log
@@ -198,13 +198,13 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
 
 def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until) -> None:
     session = driven.session
-    session.tuning.use_source(SourceSettings("rule", ve_below_rpm=3000.0))
+    session.tuning.use_source(AirflowSourceSettings("rule", ve_below_rpm=3000.0))
     until(lambda: settled(session))
     solution = solution_of(session)
     high = solution.frame.log.channels["rpm"] > 3100.0  # type: ignore[index]
     assert not solution.sifted.used[high].any()
     assert "by the rule" in driven.side.logs.force.text()
-    session.tuning.use_source(SourceSettings("flag"))
+    session.tuning.use_source(AirflowSourceSettings("flag"))
     until(lambda: session.task is None)
     until(lambda: settled(session))
     assert "no channel for the airflow source" in driven.messages.text.text()

@@ -14,7 +14,7 @@ from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
-from lean_trim.core.decision.decision import Source
+from lean_trim.core.decision.decision import Origin
 from lean_trim.core.explore.linking import samples_of_cells
 from lean_trim.ui.table.tile_view import Figure, solidity_of
 from lean_trim.ui.tape.tape_data import describe_at
@@ -89,7 +89,7 @@ def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
     decision = driven.session.decision
     assert decision is not None
     assert decision.values.ravel()[18] == pytest.approx(before * 1.03, abs=0.06)
-    assert decision.source.ravel()[18] == Source.BY_HAND
+    assert decision.origin.ravel()[18] == Origin.BY_HAND
     QTest.keyClick(table, Qt.Key.Key_Escape)
     assert driven.session.selection.cells == frozenset()
 
@@ -108,7 +108,7 @@ def test_pinned_cells_are_kept_from_the_proposal(driven: MainWindow) -> None:
     driven.actions_["pin"].trigger()
     assert driven.session.proposal.step_pct.ravel()[BUSY_CELL] == 0.0  # type: ignore[union-attr]
     driven.session.deciding.accept()
-    assert driven.session.decision.source.ravel()[BUSY_CELL] == Source.UNTOUCHED  # type: ignore[union-attr]
+    assert driven.session.decision.origin.ravel()[BUSY_CELL] == Origin.UNTOUCHED  # type: ignore[union-attr]
     assert "pinned" in driven.inspector.body.text()
     driven.actions_["pin"].trigger()
     assert driven.session.proposal.step_pct.ravel()[BUSY_CELL] != 0.0  # type: ignore[union-attr]
@@ -268,7 +268,7 @@ import os, sys, time, json
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from pathlib import Path
 from PySide6.QtWidgets import QApplication
-from lean_trim.ui.app import make_window
+from lean_trim.ui.window.app import make_window
 app = QApplication([])
 window = make_window(Path(sys.argv[1]))
 window.show()

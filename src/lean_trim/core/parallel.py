@@ -12,7 +12,7 @@ MANY, THREADS = 200_000, 2
 """Samples from which a second thread pays, and how many threads are used."""
 
 
-def together(samples: int, works: Sequence[Callable[[], Result]]) -> list[Result]:
+def run_parallel(samples: int, works: Sequence[Callable[[], Result]]) -> list[Result]:
     """Results of all works in their order; on one thread for logs shorter than ``MANY`` samples."""
     if samples < MANY:
         return [work() for work in works]

@@ -16,8 +16,8 @@ from lean_trim.core.errors import LogError
 from lean_trim.formats.decode.binary_log import read_columnar, read_mdf
 from lean_trim.formats.decode.columns import RawColumns
 from lean_trim.formats.decode.text_log import Progress, read_text
+from lean_trim.formats.meaning.channel_map import MappedLog, map_channels, wanted_columns
 from lean_trim.formats.meaning.choices import Choices
-from lean_trim.formats.meaning.log_meaning import Understood, understand, wanted_columns
 
 MDF_MAGIC, PARQUET_MAGIC, ARROW_MAGIC = b"MDF     ", b"PAR1", b"ARROW1"
 
@@ -26,16 +26,16 @@ MDF_MAGIC, PARQUET_MAGIC, ARROW_MAGIC = b"MDF     ", b"PAR1", b"ARROW1"
 class OpenedLog:
     """A log with what was understood of it and the hash of the file's bytes."""
 
-    understood: Understood
+    mapped: MappedLog
     sha256: str
 
     @property
     def log(self) -> Log:
-        return self.understood.log
+        return self.mapped.log
 
     @property
     def warnings(self) -> tuple[str, ...]:
-        return (*self.understood.notes, *self.understood.doubts)
+        return (*self.mapped.notes, *self.mapped.doubts)
 
 
 def read_raw(path: Path, choices: Choices | None = None, progress: Progress | None = None) -> RawColumns:
@@ -82,7 +82,7 @@ def open_log(
     LogError
         Naming the file and what is wrong, in one sentence.
     """
-    return OpenedLog(understand(read_raw(path, choices, progress), path.name, stoich_afr, choices), hash_file(path))
+    return OpenedLog(map_channels(read_raw(path, choices, progress), path.name, stoich_afr, choices), hash_file(path))
 
 
 LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}

@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 
 from lean_trim.core.data.vehicle import (
+    AirflowSourceKind,
+    AirflowSourceSettings,
     Injectors,
     SensorPlace,
-    SourceKind,
-    SourceSettings,
     TableLimits,
     Vehicle,
     default_exhaust_volume_l,
@@ -37,7 +37,7 @@ KNOWN = {
     "airflow_source",
 }
 PLACES = ("downpipe", "tailpipe")
-SOURCE_KINDS: tuple[SourceKind, ...] = ("auto", "table", "flag", "rule")
+SOURCE_KINDS: tuple[AirflowSourceKind, ...] = ("auto", "table", "flag", "rule")
 
 
 class Sheet:
@@ -123,7 +123,7 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0, 7000.0),
         sensor_place=_sensor_place(sheet),
-        source=_source(sheet),
+        airflow_source=_source(sheet),
     )
 
 
@@ -131,9 +131,9 @@ def _sensor_place(sheet: Sheet) -> SensorPlace:
     return "tailpipe" if sheet.choice("sensor_place", PLACES, "downpipe") == "tailpipe" else "downpipe"
 
 
-def _source(sheet: Sheet) -> SourceSettings:
-    kind: SourceKind = next(k for k in SOURCE_KINDS if k == sheet.choice("airflow_source.kind", SOURCE_KINDS, "auto"))
-    return SourceSettings(
+def _source(sheet: Sheet) -> AirflowSourceSettings:
+    kind: AirflowSourceKind = next(k for k in SOURCE_KINDS if k == sheet.choice("airflow_source.kind", SOURCE_KINDS, "auto"))
+    return AirflowSourceSettings(
         kind,
         sheet.number("airflow_source.ve_below_rpm", 0.0, 10000.0, 0.0),
         sheet.number("airflow_source.ve_above_map_rate_pct_per_s", 0.0, 500.0, 0.0),
@@ -214,9 +214,9 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
         "redline_rpm": vehicle.redline_rpm,
         "sensor_place": vehicle.sensor_place,
         "airflow_source": {
-            "kind": vehicle.source.kind,
-            "ve_below_rpm": vehicle.source.ve_below_rpm,
-            "ve_above_map_rate_pct_per_s": vehicle.source.ve_above_map_rate,
+            "kind": vehicle.airflow_source.kind,
+            "ve_below_rpm": vehicle.airflow_source.ve_below_rpm,
+            "ve_above_map_rate_pct_per_s": vehicle.airflow_source.ve_above_map_rate,
         },
         "table_limits": {
             "resolution": vehicle.limits.resolution,
@@ -243,5 +243,5 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
         sensor_place=_sensor_place(sheet),
-        source=_source(sheet),
+        airflow_source=_source(sheet),
     )

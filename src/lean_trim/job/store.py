@@ -15,7 +15,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.decision.decision import Decision, Source, undecided
+from lean_trim.core.decision.decision import Decision, Origin, undecided
 from lean_trim.core.errors import BadInputError
 from lean_trim.formats.meaning.choices import Choices, ColumnChoice
 from lean_trim.formats.vehicle_sheet import vehicle_dict, vehicle_from_dict
@@ -149,9 +149,9 @@ class JobStore:
         rows = [
             (round_id, cell, float(v), int(s), int(p))
             for cell, (v, s, p) in enumerate(
-                zip(decision.values.ravel(), decision.source.ravel(), decision.pinned.ravel(), strict=True)
+                zip(decision.values.ravel(), decision.origin.ravel(), decision.pinned.ravel(), strict=True)
             )
-            if s != Source.UNTOUCHED or p
+            if s != Origin.UNTOUCHED or p
         ]
         with self._transaction():
             self.db.execute("DELETE FROM decisions WHERE round_id = ?", (round_id,))
@@ -263,11 +263,11 @@ class JobStore:
             return None
         blank = undecided(table)
         cells, values, sources, pins = (np.array(c) for c in zip(*rows, strict=True))
-        out_values, out_sources, out_pins = blank.values.ravel(), blank.source.ravel(), blank.pinned.ravel()
+        out_values, out_sources, out_pins = blank.values.ravel(), blank.origin.ravel(), blank.pinned.ravel()
         out_values[cells], out_sources[cells], out_pins[cells] = values, sources, pins.astype(bool)
         shape = table.shape
         return replace(
-            blank, values=out_values.reshape(shape), source=out_sources.reshape(shape), pinned=out_pins.reshape(shape)
+            blank, values=out_values.reshape(shape), origin=out_sources.reshape(shape), pinned=out_pins.reshape(shape)
         )
 
 

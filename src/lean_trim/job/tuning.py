@@ -6,7 +6,7 @@ import json
 from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any, TypeVar
 
-from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.errors import BadInputError
@@ -16,7 +16,7 @@ from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
 
 KEY = "tuning"
-Settings = TypeVar("Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, SourceSettings)
+Settings = TypeVar("Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, AirflowSourceSettings)
 
 
 @dataclass(frozen=True)
@@ -24,13 +24,13 @@ class Tuning:
     """Settings of one job.
 
     earlier : numbers of earlier rounds whose logs count too.
-    source : how the airflow source is told; None takes the vehicle sheet's word.
+    airflow_source : how the airflow source is told; None takes the vehicle sheet's word.
     """
 
     solve: SolveSettings = field(default_factory=SolveSettings)
     policy: PolicySettings = field(default_factory=PolicySettings)
     earlier: frozenset[int] = field(default_factory=frozenset)
-    source: SourceSettings | None = None
+    airflow_source: AirflowSourceSettings | None = None
 
 
 def tuning_text(tuning: Tuning) -> str:
@@ -48,7 +48,7 @@ def tuning_text(tuning: Tuning) -> str:
             "averages": asdict(solve.averages),
             "policy": policy,
             "earlier": sorted(tuning.earlier),
-            "source": asdict(tuning.source) if tuning.source is not None else None,
+            "source": asdict(tuning.airflow_source) if tuning.airflow_source is not None else None,
         }
     )
 
@@ -69,7 +69,7 @@ def tuning_from(text: str) -> Tuning:
         surface=_filled(SurfaceSettings(), data.get("surface")),
         averages=_filled(AverageSettings(), data.get("averages")),
     )
-    source = _filled(SourceSettings(), data["source"]) if data.get("source") else None
+    source = _filled(AirflowSourceSettings(), data["source"]) if data.get("source") else None
     numbers = data.get("earlier")
     earlier = frozenset(int(n) for n in numbers) if isinstance(numbers, list) else frozenset()
     return Tuning(solve, _filled(PolicySettings(), data.get("policy")), earlier, source)

@@ -34,7 +34,7 @@ class Pending:
     @property
     def asks(self) -> bool:
         """True if the user has to look at it."""
-        return bool(self.opened.understood.doubts) or (bool(self.problem) and bool(self.opened.understood.unused))
+        return bool(self.opened.mapped.doubts) or (bool(self.problem) and bool(self.opened.mapped.unused))
 
 
 class ImportDesk(QObject):
@@ -69,7 +69,7 @@ class ImportDesk(QObject):
 
     def _opened(self, opened: list[tuple[Pending, StoredLog]], look: bool) -> None:
         for pending, _ in opened:
-            for line in pending.opened.understood.notes:
+            for line in pending.opened.mapped.notes:
                 self.session.message.emit("note", line)
         ready = [stored for pending, stored in opened if not pending.problem and not pending.asks and not look]
         hopeless = [p for p, _ in opened if p.problem and not p.asks]
@@ -91,7 +91,7 @@ class ImportDesk(QObject):
             self.session.message.emit("error", str(error))
             return
         columns = {k: c for k, c in pending.choices.columns.items() if role is None or c.role is not role}
-        for match in pending.opened.understood.matches:
+        for match in pending.opened.mapped.matches:
             for other in match.columns if match.role is role else ():
                 columns[other.name] = ColumnChoice(None)
         columns[column] = ColumnChoice(role, unit)
@@ -125,7 +125,7 @@ class ImportDesk(QObject):
         if pending.problem:
             self.session.message.emit("error", pending.problem)
             return
-        store.save_choices(shape_of(pending.opened.understood.raw.columns), pending.choices)
+        store.save_choices(shape_of(pending.opened.mapped.raw.columns), pending.choices)
 
         def work(report: Report) -> StoredLog:
             return store_log(pending.opened.log, pending.opened.sha256)
@@ -164,7 +164,7 @@ def _pending(path: Path, vehicle: Vehicle, choices: Choices, report: Report) -> 
 
 def _open(path: Path, vehicle: Vehicle, remembered: dict[str, Choices], report: Report) -> tuple[Pending, StoredLog]:
     pending = _pending(path, vehicle, Choices(), report)
-    known = remembered.get(shape_of(pending.opened.understood.raw.columns))
+    known = remembered.get(shape_of(pending.opened.mapped.raw.columns))
     if known is not None and (known.columns or known.banks != "mean"):
         pending = _pending(path, vehicle, known, report)
     if not report(0.95, f"Keeping {path.name}"):

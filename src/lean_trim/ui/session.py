@@ -76,8 +76,8 @@ class Session(QObject):
         """The vehicle with the current round's table, and the airflow source as the user says it is told."""
         if self.job is None:
             return None
-        vehicle, source = self.job.vehicle_in(self.index), self.tuning.state.source
-        return vehicle if source is None else replace(vehicle, source=source)
+        vehicle, source = self.job.vehicle_in(self.index), self.tuning.state.airflow_source
+        return vehicle if source is None else replace(vehicle, airflow_source=source)
 
     @property
     def task(self) -> Task | None:

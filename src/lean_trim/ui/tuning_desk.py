@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.errors import LeanTrimError
-from lean_trim.core.pipeline.solve import Solution, SolveSettings, resolve
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, refit
 from lean_trim.job.tuning import KEY, Tuning, tuning_from, tuning_text
 from lean_trim.ui.commands import TuningCommand
 from lean_trim.ui.task import Task
@@ -88,9 +88,9 @@ class TuningDesk(QObject):
         earlier = self.state.earlier | {number} if on else self.state.earlier - {number}
         self._take(replace(self.state, earlier=earlier))
 
-    def use_source(self, source: SourceSettings | None) -> None:
+    def use_source(self, source: AirflowSourceSettings | None) -> None:
         """How the airflow source is told; None for the vehicle sheet's word."""
-        self._take(replace(self.state, source=source))
+        self._take(replace(self.state, airflow_source=source))
 
     def reset(self) -> None:
         """Every knob back to its default."""
@@ -158,7 +158,7 @@ class TuningDesk(QObject):
             return
         self._base = None
         number, mask = self.session.solve_number, solution.sifted.by_hand
-        task = Task(lambda report: resolve(solution, settings, mask), "Sifting again", self)
+        task = Task(lambda report: refit(solution, settings, mask), "Sifting again", self)
         self._live = task
         task.done.connect(lambda answer: self._show(task, number, answer))
         task.failed.connect(lambda text: self._failed(task, text))

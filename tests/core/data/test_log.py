@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, concatenate, rate_per_s, spread
+from lean_trim.core.data.log import Log, concatenate, extend_mask, rate_per_s
 from lean_trim.core.errors import LogError
 
 TIME = np.arange(100) * 0.04
@@ -45,7 +45,7 @@ def test_spread_marks_exactly_the_samples_within_the_hold_off(on: list[int], bef
     mask = np.zeros(100, bool)
     mask[on] = True
     expected = np.array([any(-after - 1e-9 <= TIME[i] - t <= before + 1e-9 for i in on) for t in TIME], bool)
-    np.testing.assert_array_equal(spread(mask, TIME, before, after), expected)
+    np.testing.assert_array_equal(extend_mask(mask, TIME, before, after), expected)
 
 
 def test_durations_do_not_count_gaps_as_driving() -> None:

@@ -7,7 +7,7 @@ import pytest
 
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
-from lean_trim.core.decision.decision import Source
+from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import BadInputError
 from tests.core.decision.test_proposal import LIMITS, TABLE, estimate
@@ -18,7 +18,7 @@ PROPOSAL = propose(estimate(np.array([[5.0, 0.0, -5.0]] * 3)), PolicySettings(),
 def test_accepting_all_takes_every_change_and_only_changes() -> None:
     result = decide.accept(decide.undecided(TABLE), PROPOSAL)
     np.testing.assert_allclose(result.values[:, 0], 84.0)
-    np.testing.assert_array_equal(result.source[:, 1], Source.UNTOUCHED)
+    np.testing.assert_array_equal(result.origin[:, 1], Origin.UNTOUCHED)
     assert result.changed == 6
 
 
@@ -61,7 +61,7 @@ def test_pinned_cells_refuse_everything_until_released() -> None:
 def test_typed_input(text: str, value: float) -> None:
     result = decide.type_in(decide.undecided(TABLE), text, {4}, LIMITS)
     assert result.values[1, 1] == pytest.approx(value)
-    assert result.source[1, 1] == Source.BY_HAND
+    assert result.origin[1, 1] == Origin.BY_HAND
     assert result.changed == 1
 
 

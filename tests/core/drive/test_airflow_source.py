@@ -9,8 +9,8 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.data.vehicle import SourceSettings, Vehicle
-from lean_trim.core.drive.airflow_source import SourceReading, read_source
+from lean_trim.core.data.vehicle import AirflowSourceSettings, Vehicle
+from lean_trim.core.drive.airflow_source import AirflowSource, read_airflow_source
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import BadInputError
@@ -22,9 +22,9 @@ LOG = steady_states(1.06, seconds=3.0, noise=0.003)
 LOW = LOG[Role.RPM] < 3000.0
 
 
-def reading(log: Log, settings: SourceSettings | None = None, vehicle: Vehicle | None = None) -> SourceReading:
+def reading(log: Log, settings: AirflowSourceSettings | None = None, vehicle: Vehicle | None = None) -> AirflowSource:
     motion = Motion(make_frame(log, vehicle or small_vehicle()))
-    return read_source(motion, settings or SourceSettings())
+    return read_airflow_source(motion, settings or AirflowSourceSettings())
 
 
 def test_a_logged_flag_is_taken_and_turned_round_for_the_curve() -> None:
@@ -37,12 +37,12 @@ def test_a_logged_flag_is_taken_and_turned_round_for_the_curve() -> None:
 
 
 def test_the_rule_puts_the_table_in_force_below_an_engine_speed() -> None:
-    found = reading(LOG, SourceSettings("rule", ve_below_rpm=3000.0))
+    found = reading(LOG, AirflowSourceSettings("rule", ve_below_rpm=3000.0))
     np.testing.assert_array_equal(found.share, LOW)
-    word = reading(with_channel(LOG, Role.AIRFLOW_SOURCE, 1.0), SourceSettings("table"))
+    word = reading(with_channel(LOG, Role.AIRFLOW_SOURCE, 1.0), AirflowSourceSettings("table"))
     assert (word.share == 1.0).all()
     with pytest.raises(BadInputError, match="no channel for the airflow source"):
-        reading(LOG, SourceSettings("flag"))
+        reading(LOG, AirflowSourceSettings("flag"))
 
 
 def blended_by_pulse_width() -> Log:

@@ -11,7 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.inference import infer
-from lean_trim.core.drive.conditions import make_scene
+from lean_trim.core.drive.conditions import make_conditions
 from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_duty
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
@@ -50,7 +50,7 @@ def test_duty_is_used_and_named_where_it_fits_the_calibration() -> None:
     frame = make_frame(log, small_vehicle())
     assert frame.width_from_duty
     assert np.nanmedian(frame.fuel_ratio) == pytest.approx(1.0, abs=0.005)
-    named = {i.what: i for i in infer(make_scene(Motion(frame), log[Role.LAMBDA]))}
+    named = {i.what: i for i in infer(make_conditions(Motion(frame), log[Role.LAMBDA]))}
     assert "duty" in named["Pulse width"].taken
     assert named["Pulse width"].trust == "sure"
 

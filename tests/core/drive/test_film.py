@@ -7,7 +7,7 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.drive.film import film_excess, first_order_lag
+from lean_trim.core.drive.film import film_uptake, first_order_lag
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.pipeline.solve import Solution, solve
 from tests.builders import make_log, small_vehicle, with_channel
@@ -40,7 +40,7 @@ def test_uneven_time_and_gaps_are_borne() -> None:
 
 def test_excess_is_zero_in_steady_state_and_has_the_sign_of_the_change() -> None:
     pressure = np.interp(TIME, [0, 60, 70, 150, 160, 240], [40, 40, 80, 80, 40, 40])
-    excess = film_excess(make_frame(make_log(TIME, np.full(N, 2500.0), pressure), small_vehicle()))
+    excess = film_uptake(make_frame(make_log(TIME, np.full(N, 2500.0), pressure), small_vehicle()))
     assert abs(excess[1000]) < 1e-6
     assert excess[TIME.searchsorted(65.0)] > 0.01
     assert excess[TIME.searchsorted(155.0)] < -0.01
@@ -51,7 +51,7 @@ def test_a_slow_climb_on_wet_walls_is_not_taken_for_missing_air() -> None:
     saw = np.interp(TIME % 24.0, [0, 12, 24], [35, 95, 35])
     log = make_log(TIME, np.repeat(np.linspace(1200, 5800, 10), N // 10), saw)
     frame = make_frame(log, small_vehicle())
-    lam = 1.0 / (1.0 - 0.25 * film_excess(frame))
+    lam = 1.0 / (1.0 - 0.25 * film_uptake(frame))
     wet = with_channel(log, Role.LAMBDA, lam)
     solution = solve([wet], small_vehicle())
     assert solution.estimate.wall_x == pytest.approx(0.25, abs=0.08)

@@ -9,7 +9,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.inference import infer
-from lean_trim.core.drive.conditions import make_scene
+from lean_trim.core.drive.conditions import make_conditions
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
 from lean_trim.core.drive.motion import Motion
@@ -50,7 +50,7 @@ def test_a_pressure_far_from_the_rated_one_is_not_used(kpa: float) -> None:
     frame = make_frame(log, small_vehicle())
     assert frame.pressure is PressureKind.OTHER
     assert Role.FUEL_DP not in frame.log
-    told = [i.taken for i in infer(make_scene(Motion(frame), log[Role.LAMBDA])) if "pressure" in i.what]
+    told = [i.taken for i in infer(make_conditions(Motion(frame), log[Role.LAMBDA])) if "pressure" in i.what]
     assert told == ["the logged one is far from the rated pressure and was not used"]
 
 

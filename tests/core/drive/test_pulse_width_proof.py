@@ -7,10 +7,10 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.drive.conditions import Scene, make_scene
+from lean_trim.core.drive.conditions import Conditions, make_conditions
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.pulse_width_proof import LEAST_S, strays
+from lean_trim.core.drive.pulse_width_proof import LEAST_S, off_calibration
 from lean_trim.core.pipeline.solve import DrivenLog as Driven
 from lean_trim.core.pipeline.solve import join_logs, pieces_of, solve
 from tests.builders import make_log, small_vehicle, steady_states, with_channel
@@ -30,9 +30,9 @@ def with_more_fuel(log: Log, factor: np.ndarray | float) -> Log:
     return with_channel(with_channel(log, Role.PULSE_WIDTH, width), Role.LAMBDA, log[Role.LAMBDA] / factor)
 
 
-def scene_of(*logs: Log) -> Scene:
+def conditions_of(*logs: Log) -> Conditions:
     frame = make_frame(join_logs(logs), small_vehicle(), pieces_of([Driven(log) for log in logs]))
-    return make_scene(Motion(frame), frame.log[Role.LAMBDA])
+    return make_conditions(Motion(frame), frame.log[Role.LAMBDA])
 
 
 def test_the_builders_dead_time_is_what_this_file_takes_it_for() -> None:
@@ -43,21 +43,21 @@ def test_the_builders_dead_time_is_what_this_file_takes_it_for() -> None:
     ("factor", "believed"), [(1.0, True), (1.015, True), (0.985, True), (1.04, False), (0.9, False)]
 )
 def test_a_log_is_believed_if_its_steady_running_follows_from_the_calibration(factor: float, believed: bool) -> None:
-    scene = scene_of(with_more_fuel(steady_log(), factor))
-    assert scene.pulse_width_proven.all() == scene.pulse_width_proven.any() == believed
-    assert strays(scene.frame, scene.regime).any() != believed
+    conditions = conditions_of(with_more_fuel(steady_log(), factor))
+    assert conditions.pulse_width_proven.all() == conditions.pulse_width_proven.any() == believed
+    assert off_calibration(conditions.frame, conditions.regime).any() != believed
 
 
 def test_every_log_answers_for_itself() -> None:
     one, other = steady_log(), with_more_fuel(steady_log(), 1.1)
-    proven = scene_of(one, other).pulse_width_proven
+    proven = conditions_of(one, other).pulse_width_proven
     assert proven[: len(one)].all()
     assert not proven[len(one) :].any()
 
 
 def test_too_little_steady_running_proves_nothing() -> None:
-    assert not scene_of(steady_log(0.8 * LEAST_S)).pulse_width_proven.any()
-    assert not scene_of(with_channel(steady_log(), Role.PULSE_WIDTH, np.nan)).pulse_width_proven.any()
+    assert not conditions_of(steady_log(0.8 * LEAST_S)).pulse_width_proven.any()
+    assert not conditions_of(with_channel(steady_log(), Role.PULSE_WIDTH, np.nan)).pulse_width_proven.any()
 
 
 @pytest.mark.parametrize("factor", [1.1, 1.25])

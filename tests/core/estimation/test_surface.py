@@ -14,7 +14,7 @@ from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
-from lean_trim.core.estimation.surface_fit import excess
+from lean_trim.core.estimation.surface_fit import excess_variance
 from tests.builders import MAP, RPM, maf_vehicle, small_vehicle, steady_states, with_channel
 
 
@@ -103,9 +103,9 @@ def test_misfit_between_places_is_told_from_noise() -> None:
     """Places that scatter by 1 % keep that scatter however precise each is (Paule and Mandel's estimate)."""
     rng = np.random.default_rng(4)
     means = 0.01 * rng.standard_normal(400)
-    assert excess(means, np.full(400, 1.0 / 0.001**2), 400.0) == pytest.approx(0.01, rel=0.15)
+    assert excess_variance(means, np.full(400, 1.0 / 0.001**2), 400.0) == pytest.approx(0.01, rel=0.15)
     noise = 0.01 * rng.standard_normal(400)
-    assert excess(noise, np.full(400, 1.0 / 0.0102**2), 400.0) < 0.004
+    assert excess_variance(noise, np.full(400, 1.0 / 0.0102**2), 400.0) < 0.004
 
 
 def test_robust_fit_agrees_with_another_package() -> None:

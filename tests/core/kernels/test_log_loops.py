@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from lean_trim.core.data.log import rate_per_s, running_box, spread, typical_step_s
+from lean_trim.core.data.log import extend_mask, rate_per_s, running_box, typical_step_s
 from lean_trim.core.data.tables import maf_curve, ve_table
 from lean_trim.core.drive.film import first_order_lag
 from lean_trim.core.drive.frame import mesh_along, read_along
@@ -37,7 +37,7 @@ def test_hold_off_reaches_exactly_as_far_as_it_says(on: list[bool], before: floa
     mask, time = np.array(on), TIME[: len(on)]
     gap = time[None, :] - time[:, None]
     expected = (mask[:, None] & (gap >= -before - 1e-9) & (gap <= after + 1e-9)).any(axis=0)
-    np.testing.assert_array_equal(spread(mask, time, before, after), expected)
+    np.testing.assert_array_equal(extend_mask(mask, time, before, after), expected)
 
 
 def test_first_order_lag_agrees_with_a_filter_of_scipy() -> None:

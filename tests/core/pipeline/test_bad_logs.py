@@ -10,13 +10,13 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.data.vehicle import SourceSettings, Vehicle
+from lean_trim.core.data.vehicle import AirflowSourceSettings, Vehicle
 from lean_trim.core.decision.driving_shares import driving_shares
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LeanTrimError, LogError
 from lean_trim.core.explore.alignment import align_moments
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, SolveSettings, resolve, solve, table_factor
+from lean_trim.core.pipeline.solve import DrivenLog, Solution, SolveSettings, refit, solve, table_factor
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from tests.builders import maf_vehicle, small_vehicle, steady_states
 
@@ -52,7 +52,7 @@ def odd_vehicle(rng: np.random.Generator) -> Vehicle:
     vehicle = small_vehicle() if rng.random() < 0.6 else maf_vehicle()
     kind = ("auto", "auto", "rule", "table", "flag")[rng.integers(5)]
     feedback = ("wideband", "narrowband", "none")[rng.integers(3)]
-    vehicle = replace(vehicle, feedback=feedback, source=SourceSettings(kind, 2000.0, 50.0))  # type: ignore[arg-type]
+    vehicle = replace(vehicle, feedback=feedback, airflow_source=AirflowSourceSettings(kind, 2000.0, 50.0))  # type: ignore[arg-type]
     return replace(vehicle, target=None) if rng.random() < 0.3 else vehicle
 
 
@@ -64,7 +64,7 @@ def whole_way(rng: np.random.Generator) -> tuple[Solution, np.ndarray]:
     settings = SolveSettings(method, sieve=SieveSettings(disabled=off))  # type: ignore[arg-type]
     other = DrivenLog(log, vehicle.table.with_values(vehicle.table.values * 1.1))
     solution = solve([log] if rng.random() < 0.7 else [log, other], vehicle, settings)
-    solution = resolve(solution, replace(settings, sieve=settings.sieve.turned("tip", "after_s", 2.0)))
+    solution = refit(solution, replace(settings, sieve=settings.sieve.turned("tip", "after_s", 2.0)))
     align_moments(solution.frame, solution.delay, table_factor(solution.frame, solution.estimate))
     policy = PolicySettings(unvisited="taper", extrapolate_end=True)
     shares = driving_shares(solution.sifted, solution.observations)

@@ -10,7 +10,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.verdict import verdict_sentence, verdict_word
 from lean_trim.core.diagnosis.findings import Finding, find_faults
-from lean_trim.core.drive.conditions import make_scene
+from lean_trim.core.drive.conditions import make_conditions
 from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import CancelledError, LogError
@@ -91,7 +91,7 @@ def test_verdicts(before: float, after: float, word: str) -> None:
 
 
 def faults_in(frame: Frame) -> tuple[Finding, ...]:
-    return find_faults(make_scene(Motion(frame), frame.log[Role.LAMBDA]))
+    return find_faults(make_conditions(Motion(frame), frame.log[Role.LAMBDA]))
 
 
 @pytest.mark.parametrize(

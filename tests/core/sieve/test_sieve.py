@@ -11,7 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.knock import knock_cells
-from lean_trim.core.drive.conditions import Scene, make_scene
+from lean_trim.core.drive.conditions import Conditions, make_conditions
 from lean_trim.core.drive.delay import DelaySettings, aligned_lambda
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
@@ -30,12 +30,12 @@ LATE = slice(1000, 1100)
 
 
 def sifted(log: Log, settings: SieveSettings | None = None, by_hand: np.ndarray | None = None) -> Sifted:
-    return sift(scene_of(log), settings or SieveSettings(), by_hand)
+    return sift(conditions_of(log), settings or SieveSettings(), by_hand)
 
 
-def scene_of(log: Log, vehicle: Vehicle | None = None) -> Scene:
+def conditions_of(log: Log, vehicle: Vehicle | None = None) -> Conditions:
     frame = make_frame(log, vehicle or small_vehicle())
-    return make_scene(Motion(frame), aligned_lambda(frame, DelaySettings()))
+    return make_conditions(Motion(frame), aligned_lambda(frame, DelaySettings()))
 
 
 def changed(role: Role, value: float, where: slice = LATE) -> Log:
@@ -96,11 +96,11 @@ def test_samples_left_out_by_hand_are_counted_and_named() -> None:
     by_hand[1200:1300] = True
     result = sifted(STEADY, by_hand=by_hand)
     assert result.counts[MANUAL] == 100
-    assert (result.bits[1200:1300] & MANUAL_BIT).all()
+    assert (result.reason_bits[1200:1300] & MANUAL_BIT).all()
 
 
 def test_reasons_come_with_a_sentence() -> None:
-    bits = int(sifted(changed(Role.PULSE_WIDTH, 0.0)).bits[1050])
+    bits = int(sifted(changed(Role.PULSE_WIDTH, 0.0)).reason_bits[1050])
     assert "fuel_cut" in [r.name for r in reasons_at(bits)]
     assert all(r.why and r.label for r in RULES)
     assert len({r.name for r in RULES}) == len(RULES)
@@ -130,12 +130,12 @@ def test_regimes_are_told_apart() -> None:
 def test_without_coolant_the_engine_is_cold_until_a_while_after_feedback_comes_on() -> None:
     trim = np.where(TIME < 10.0, 0.0, 2.0 * np.sin(TIME))
     blind = without(with_channel(STEADY, Role.STFT, trim), Role.COOLANT)
-    scene = scene_of(blind)
-    cold = scene.regime == Regime.WARM_UP
+    conditions = conditions_of(blind)
+    cold = conditions.regime == Regime.WARM_UP
     assert TIME[~cold].min() == pytest.approx(70.0, abs=1.0)
     assert not cold[TIME > 71.0].any()
-    assert sift(scene, SieveSettings()).counts["cold"] == cold.sum()
-    assert not (scene_of(with_channel(blind, Role.COOLANT, 88.0)).regime == Regime.WARM_UP).any()
+    assert sift(conditions, SieveSettings()).counts["cold"] == cold.sum()
+    assert not (conditions_of(with_channel(blind, Role.COOLANT, 88.0)).regime == Regime.WARM_UP).any()
 
 
 def test_settling_after_a_flash_is_left_out_as_long_as_the_user_says() -> None:
@@ -144,7 +144,7 @@ def test_settling_after_a_flash_is_left_out_as_long_as_the_user_says() -> None:
 
 
 def test_airflow_at_the_end_of_the_field_is_no_evidence() -> None:
-    result = sift(scene_of(STEADY, small_vehicle(200.0)), SieveSettings())
+    result = sift(conditions_of(STEADY, small_vehicle(200.0)), SieveSettings())
     assert result.counts["airflow_end"] == N
     assert sifted(STEADY).counts["airflow_end"] == 0
 
@@ -208,7 +208,7 @@ def test_a_reading_at_its_end_or_too_coarse_to_move_is_not_called_stuck() -> Non
 def test_only_changes_of_a_believed_enrichment_are_left_out() -> None:
     more = np.where((TIME > 45.0) & (TIME < 60.0), 1.12, 1.0)
     log = with_channel(STEADY, Role.PULSE_WIDTH, (STEADY[Role.PULSE_WIDTH] - 0.82) * more + 0.82)
-    assert not sifted(log).bits[(TIME > 46.0) & (TIME < 59.0)].any()
+    assert not sifted(log).reason_bits[(TIME > 46.0) & (TIME < 59.0)].any()
     assert sifted(log).seconds["enrichment"] == pytest.approx(0.6, abs=0.3)
     assert sifted(log, SieveSettings({"enrichment.rate": 0.0})).seconds["enrichment"] == pytest.approx(15.0, abs=0.5)
 
@@ -231,10 +231,10 @@ def test_turning_a_knob_back_leaves_no_trace() -> None:
 
 
 def test_sifting_from_an_earlier_result_gives_what_sifting_anew_gives(heron_solution: Solution) -> None:
-    scene, first = heron_solution.prepared.scene, heron_solution.sifted
+    conditions, first = heron_solution.prepared.conditions, heron_solution.sifted
     settings = SieveSettings({"tip.throttle_rate": 12.0, "fuel_cut.after_s": 3.0}, frozenset({"slip"}))
-    quick, anew = sift(scene, settings, previous=first), sift(scene, settings)
-    np.testing.assert_array_equal(quick.bits, anew.bits)
+    quick, anew = sift(conditions, settings, previous=first), sift(conditions, settings)
+    np.testing.assert_array_equal(quick.reason_bits, anew.reason_bits)
     assert quick.seconds == anew.seconds
     assert quick.counts["tip"] > first.counts["tip"]
 
@@ -262,7 +262,7 @@ def _late(value: float) -> np.ndarray:
 
 def test_a_spark_cut_under_load_is_left_out() -> None:
     log = with_channel(with_channel(STEADY, Role.SPARK, 25.0 - _late(30.0)), Role.THROTTLE, 60.0)
-    late = sifted(log).bits[LATE]
+    late = sifted(log).reason_bits[LATE]
     assert (late[:10] != 0).all()
     assert "shift" in [r.name for r in reasons_at(int(late[0]))]
 
@@ -279,7 +279,7 @@ def test_tailpipe_air_counts_only_for_a_sensor_that_sits_there() -> None:
     idle = with_channel(idle, Role.SPEED, 0.0)
     assert sifted(idle).counts["dilution"] == 0
     far = replace(small_vehicle(), sensor_place="tailpipe")
-    assert sift(scene_of(idle, far), SieveSettings()).counts["dilution"] == N
+    assert sift(conditions_of(idle, far), SieveSettings()).counts["dilution"] == N
 
 
 def test_full_throttle_on_a_part_throttle_target_is_left_out_where_the_table_means_another() -> None:
@@ -287,7 +287,7 @@ def test_full_throttle_on_a_part_throttle_target_is_left_out_where_the_table_mea
     assert sifted(full).counts["full_target"] == 0
     vehicle = small_vehicle()
     rich = replace(vehicle, target=vehicle.target.with_values(np.full(vehicle.table.shape, 0.86)))
-    assert sift(scene_of(full, rich), SieveSettings()).counts["full_target"] > 0.9 * N
+    assert sift(conditions_of(full, rich), SieveSettings()).counts["full_target"] > 0.9 * N
 
 
 def test_a_flat_airflow_signal_under_rising_demand_is_its_end() -> None:

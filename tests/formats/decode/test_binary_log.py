@@ -79,7 +79,7 @@ def test_files_of_other_libraries_read_equal(tmp_path: Path, kind: str) -> None:
     path = tmp_path / ("log.mf4" if kind == "asammdf" else "log.xyz")
     write(kind, path)
     opened = open_log(path, 14.7)
-    assert opened.understood.doubts == ()
+    assert opened.mapped.doubts == ()
     np.testing.assert_allclose(opened.log.time_s - opened.log.time_s[0], TIME, atol=1e-6)
     np.testing.assert_allclose(opened.log[Role.RPM], RPM)
     np.testing.assert_allclose(opened.log[Role.MAP], PRESSURE)

@@ -131,7 +131,7 @@ def typical_step_s(time_s: Floats) -> float:
     return median or mean or SHORTEST_STEP_S
 
 
-def spread(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:
+def extend_mask(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:
     """Extend every True sample by a hold-off before and after it (seconds, >= 0)."""
     from lean_trim.core.kernels.log_loops import hold_off
 
@@ -152,7 +152,7 @@ def as_loop(values: NDArray[np.generic]) -> Floats:
     return np.ascontiguousarray(values, np.float64)
 
 
-def filled(values: Floats, instead: float = 0.0) -> Floats:
+def fill_missing(values: Floats, instead: float = 0.0) -> Floats:
     """The values with a number where there is none (NaN or infinite), shape (n,); the array itself if nothing is missing."""
     from lean_trim.core.kernels.log_loops import fill, mean_of_finite
 

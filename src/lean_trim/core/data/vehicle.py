@@ -16,7 +16,7 @@ from lean_trim.core.types import Floats
 Airflow = Literal["ve", "maf"]
 Feedback = Literal["wideband", "narrowband", "none"]
 SensorPlace = Literal["downpipe", "tailpipe"]
-SourceKind = Literal["auto", "table", "flag", "rule"]
+AirflowSourceKind = Literal["auto", "table", "flag", "rule"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,14 +49,14 @@ class TableLimits:
             )
 
 
-SOURCE_KNOBS: tuple[Knob, ...] = (
+AIRFLOW_SOURCE_KNOBS: tuple[Knob, ...] = (
     Knob("ve_below_rpm", "VE table below", 0.0, 0.0, 10000.0, "rpm"),
     Knob("ve_above_map_rate", "and MAP faster than", 0.0, 0.0, 500.0, "%/s"),
 )
 
 
 @dataclass(frozen=True)
-class SourceSettings:
+class AirflowSourceSettings:
     """How to tell which airflow model was in force.
 
     kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is the user's word that
@@ -65,12 +65,12 @@ class SourceSettings:
     ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0 (never) to 500.
     """
 
-    kind: SourceKind = "auto"
+    kind: AirflowSourceKind = "auto"
     ve_below_rpm: float = 0.0
     ve_above_map_rate: float = 0.0
 
     def __post_init__(self) -> None:
-        for knob in SOURCE_KNOBS:
+        for knob in AIRFLOW_SOURCE_KNOBS:
             knob.checked(getattr(self, knob.name))
 
 
@@ -91,7 +91,7 @@ class Vehicle:
     exhaust_volume_l: float
     redline_rpm: float = field(default=7000.0)
     sensor_place: SensorPlace = "downpipe"
-    source: SourceSettings = field(default_factory=SourceSettings)
+    airflow_source: AirflowSourceSettings = field(default_factory=AirflowSourceSettings)
 
     @property
     def cylinder_l(self) -> float:

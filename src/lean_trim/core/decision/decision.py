@@ -17,7 +17,7 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.types import Floats
 
 
-class Source(IntEnum):
+class Origin(IntEnum):
     """Where a decided value comes from."""
 
     UNTOUCHED = 0
@@ -30,13 +30,13 @@ class Decision:
     """Values to be written, where each came from, and which cells are pinned. Arrays have the table's shape."""
 
     values: Floats
-    source: NDArray[np.int8]
+    origin: NDArray[np.int8]
     pinned: NDArray[np.bool_]
 
     @property
     def changed(self) -> int:
         """Number of cells the user accepted or set."""
-        return int((self.source != Source.UNTOUCHED).sum())
+        return int((self.origin != Origin.UNTOUCHED).sum())
 
 
 def undecided(table: Table) -> Decision:
@@ -56,7 +56,7 @@ def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None =
     return replace(
         decision,
         values=np.where(take, proposal.table.values, decision.values),
-        source=np.where(take, np.int8(Source.ACCEPTED), decision.source),
+        origin=np.where(take, np.int8(Origin.ACCEPTED), decision.origin),
     )
 
 
@@ -66,7 +66,7 @@ def put_back(decision: Decision, table: Table, cells: Iterable[int] | None = Non
     return replace(
         decision,
         values=np.where(back, table.values, decision.values),
-        source=np.where(back, np.int8(Source.UNTOUCHED), decision.source),
+        origin=np.where(back, np.int8(Origin.UNTOUCHED), decision.origin),
     )
 
 
@@ -114,5 +114,5 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     return replace(
         decision,
         values=np.where(take, values, decision.values),
-        source=np.where(take, np.int8(Source.BY_HAND), decision.source),
+        origin=np.where(take, np.int8(Origin.BY_HAND), decision.origin),
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
@@ -24,17 +24,17 @@ class DrivingShares:
 
 def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
     """Read the shares from what was used."""
-    scene = sifted.scene
-    pegged = bool((sifted.hits & RULE_BITS["airflow_end"]).any())
+    conditions = sifted.conditions
+    pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
     return DrivingShares(
-        _share(scene, observations, Regime.IDLE), _share(scene, observations, Regime.FULL_THROTTLE), pegged
+        _share(conditions, observations, Regime.IDLE), _share(conditions, observations, Regime.FULL_THROTTLE), pegged
     )
 
 
-def _share(scene: Scene, observations: Observations, regime: Regime) -> Floats:
-    table, mesh = scene.motion.frame.vehicle.table, observations.mesh
+def _share(conditions: Conditions, observations: Observations, regime: Regime) -> Floats:
+    table, mesh = conditions.motion.frame.vehicle.table, observations.mesh
     seconds = mesh.weights * observations.seconds[:, None]
-    part = seconds * (scene.regime[observations.index] == regime)[:, None]
+    part = seconds * (conditions.regime[observations.index] == regime)[:, None]
     cells = mesh.cells.ravel()
     whole: Floats = np.asarray(np.bincount(cells, seconds.ravel(), table.size), np.float64)
     here: Floats = np.asarray(np.bincount(cells, part.ravel(), table.size), np.float64)

@@ -15,9 +15,9 @@ def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
     Every sample counts, also those the sieve leaves out. All False where knock retard was not logged, or
     where its rule is off unless asked ``even_if_off``.
     """
-    frame = sifted.scene.motion.frame
+    frame = sifted.conditions.motion.frame
     table, seen = frame.vehicle.table, np.zeros(frame.vehicle.table.size, bool)
     if even_if_off or "knock" not in sifted.settings.disabled:
-        active = (sifted.hits & RULE_BITS["knock"]) != 0
+        active = (sifted.hit_bits & RULE_BITS["knock"]) != 0
         seen[frame.mesh.cells[active][frame.mesh.weights[active] >= MIN_SHARE]] = True
     return seen.reshape(table.shape)

@@ -9,8 +9,8 @@ from typing import Literal
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.drive.conditions import Scene
-from lean_trim.core.drive.pulse_width_proof import strays
+from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.pulse_width_proof import off_calibration
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.sieve.rules_limits import LOW_V, airflow_pegged, stuck_samples
 from lean_trim.core.types import Mask
@@ -34,31 +34,31 @@ class Finding:
     message: str
 
 
-def find_faults(scene: Scene) -> tuple[Finding, ...]:
+def find_faults(conditions: Conditions) -> tuple[Finding, ...]:
     """Every finding, dangers first."""
-    found = [f for check in CHECKS if (f := check(scene)) is not None]
+    found = [f for check in CHECKS if (f := check(conditions)) is not None]
     rank = {"danger": 0, "warning": 1, "note": 2}
     return tuple(sorted(found, key=lambda f: (rank[f.severity], f.first_time_s)))
 
 
-def _where(scene: Scene, mask: Mask, min_s: float, name: str, severity: Severity, text: str) -> Finding | None:
-    seconds = float(scene.frame.log.durations_s[mask].sum())
+def _where(conditions: Conditions, mask: Mask, min_s: float, name: str, severity: Severity, text: str) -> Finding | None:
+    seconds = float(conditions.frame.log.durations_s[mask].sum())
     if seconds < min_s:
         return None
-    first = float(scene.frame.log.time_s[np.flatnonzero(mask)[0]])
+    first = float(conditions.frame.log.time_s[np.flatnonzero(mask)[0]])
     return Finding(name, severity, first, round(seconds, 2), text.format(seconds=seconds, first=first))
 
 
-def _lean_at_load(scene: Scene) -> Finding | None:
+def _lean_at_load(conditions: Conditions) -> Finding | None:
     with np.errstate(invalid="ignore"):
         lean = (
-            (scene.regime == Regime.FULL_THROTTLE)
-            & (scene.frame.target < 0.95)
-            & (scene.lam > scene.frame.target * 1.08)
-            & (scene.lam < 1.3)
+            (conditions.regime == Regime.FULL_THROTTLE)
+            & (conditions.frame.target < 0.95)
+            & (conditions.lam > conditions.frame.target * 1.08)
+            & (conditions.lam < 1.3)
         )
     return _where(
-        scene,
+        conditions,
         lean,
         0.3,
         "lean_full_throttle",
@@ -68,10 +68,10 @@ def _lean_at_load(scene: Scene) -> Finding | None:
     )
 
 
-def _knock(scene: Scene) -> Finding | None:
+def _knock(conditions: Conditions) -> Finding | None:
     return _where(
-        scene,
-        np.asarray(scene.frame.log.get(Role.KNOCK, 0.0) > 0.2),
+        conditions,
+        np.asarray(conditions.frame.log.get(Role.KNOCK, 0.0) > 0.2),
         0.05,
         "knock",
         "danger",
@@ -79,11 +79,11 @@ def _knock(scene: Scene) -> Finding | None:
     )
 
 
-def _fuel_pressure(scene: Scene) -> Finding | None:
-    rated = scene.frame.vehicle.injectors.rated_pressure_kpa
-    low = np.asarray(scene.frame.log.get(Role.FUEL_DP, rated) < 0.93 * rated) & (scene.regime != Regime.STOPPED)
+def _fuel_pressure(conditions: Conditions) -> Finding | None:
+    rated = conditions.frame.vehicle.injectors.rated_pressure_kpa
+    low = np.asarray(conditions.frame.log.get(Role.FUEL_DP, rated) < 0.93 * rated) & (conditions.regime != Regime.STOPPED)
     return _where(
-        scene,
+        conditions,
         low,
         0.5,
         "fuel_pressure",
@@ -93,10 +93,10 @@ def _fuel_pressure(scene: Scene) -> Finding | None:
     )
 
 
-def _stuck(scene: Scene) -> Finding | None:
+def _stuck(conditions: Conditions) -> Finding | None:
     return _where(
-        scene,
-        stuck_samples(scene),
+        conditions,
+        stuck_samples(conditions),
         2.0,
         "sensor_stuck",
         "warning",
@@ -105,10 +105,10 @@ def _stuck(scene: Scene) -> Finding | None:
     )
 
 
-def _duty(scene: Scene) -> Finding | None:
+def _duty(conditions: Conditions) -> Finding | None:
     return _where(
-        scene,
-        np.asarray(scene.motion.duty > 85.0),
+        conditions,
+        np.asarray(conditions.motion.duty > 85.0),
         0.2,
         "injector_duty",
         "warning",
@@ -117,10 +117,10 @@ def _duty(scene: Scene) -> Finding | None:
     )
 
 
-def _low_voltage(scene: Scene) -> Finding | None:
-    low = np.asarray(scene.frame.log.get(Role.BATTERY, 14.0) < LOW_V.default) & (scene.regime != Regime.STOPPED)
+def _low_voltage(conditions: Conditions) -> Finding | None:
+    low = np.asarray(conditions.frame.log.get(Role.BATTERY, 14.0) < LOW_V.default) & (conditions.regime != Regime.STOPPED)
     return _where(
-        scene,
+        conditions,
         low,
         2.0,
         "low_voltage",
@@ -129,12 +129,12 @@ def _low_voltage(scene: Scene) -> Finding | None:
     )
 
 
-def _maf_end(scene: Scene) -> Finding | None:
-    if scene.frame.vehicle.airflow != "maf":
+def _maf_end(conditions: Conditions) -> Finding | None:
+    if conditions.frame.vehicle.airflow != "maf":
         return None
-    pegged = airflow_pegged(scene.frame)
+    pegged = airflow_pegged(conditions.frame)
     return _where(
-        scene,
+        conditions,
         pegged,
         0.1,
         "airflow_sensor_end",
@@ -144,10 +144,10 @@ def _maf_end(scene: Scene) -> Finding | None:
     )
 
 
-def _enrichment_not_reached(scene: Scene) -> Finding | None:
+def _enrichment_not_reached(conditions: Conditions) -> Finding | None:
     return _where(
-        scene,
-        np.asarray((scene.regime == Regime.FULL_THROTTLE) & (scene.frame.target > 0.95)),
+        conditions,
+        np.asarray((conditions.regime == Regime.FULL_THROTTLE) & (conditions.frame.target > 0.95)),
         1.0,
         "enrichment_not_reached",
         "warning",
@@ -156,20 +156,20 @@ def _enrichment_not_reached(scene: Scene) -> Finding | None:
     )
 
 
-def _trim_in_open_loop(scene: Scene) -> Finding | None:
+def _trim_in_open_loop(conditions: Conditions) -> Finding | None:
     """Long-term trim that still applies where there is no feedback; k holds it, so that it is taken out of the table."""
-    trim = np.nan_to_num(scene.frame.log.get(Role.LTFT, 0.0))
-    opened = scene.regime == Regime.FULL_THROTTLE
-    if Role.CLOSED_LOOP in scene.frame.log:
+    trim = np.nan_to_num(conditions.frame.log.get(Role.LTFT, 0.0))
+    opened = conditions.regime == Regime.FULL_THROTTLE
+    if Role.CLOSED_LOOP in conditions.frame.log:
         opened = opened | (
-            (scene.frame.log[Role.CLOSED_LOOP] < 0.5) & np.isin(scene.regime, (Regime.CRUISE, Regime.TRANSIENT))
+            (conditions.frame.log[Role.CLOSED_LOOP] < 0.5) & np.isin(conditions.regime, (Regime.CRUISE, Regime.TRANSIENT))
         )
     applied = opened & (np.abs(trim) > 3.0)
     if not applied.any():
         return None
-    mean = float(np.average(trim[applied], weights=scene.frame.log.durations_s[applied]))
+    mean = float(np.average(trim[applied], weights=conditions.frame.log.durations_s[applied]))
     return _where(
-        scene,
+        conditions,
         applied,
         0.5,
         "trim_at_full_throttle",
@@ -180,16 +180,16 @@ def _trim_in_open_loop(scene: Scene) -> Finding | None:
     )
 
 
-def _hidden_enrichment(scene: Scene) -> Finding | None:
+def _hidden_enrichment(conditions: Conditions) -> Finding | None:
     """Fuel at full throttle that the target does not name, in a log whose pulse width is otherwise as it should be."""
-    settled = np.abs(scene.motion.map_rate) < SETTLED_PCT_PER_S
-    full = (scene.regime == Regime.FULL_THROTTLE) & scene.pulse_width_proven & settled
-    more = full & (scene.motion.enrichment > 1.0 + HIDDEN)
+    settled = np.abs(conditions.motion.map_rate) < SETTLED_PCT_PER_S
+    full = (conditions.regime == Regime.FULL_THROTTLE) & conditions.pulse_width_proven & settled
+    more = full & (conditions.motion.enrichment > 1.0 + HIDDEN)
     if not more.any() or np.mean(more[full]) < 0.5:
         return None
-    mean = 100.0 * float(np.average(scene.motion.enrichment[more] - 1.0, weights=scene.motion.durations_s[more]))
+    mean = 100.0 * float(np.average(conditions.motion.enrichment[more] - 1.0, weights=conditions.motion.durations_s[more]))
     return _where(
-        scene,
+        conditions,
         more,
         1.0,
         "hidden_enrichment",
@@ -200,10 +200,10 @@ def _hidden_enrichment(scene: Scene) -> Finding | None:
     )
 
 
-def _other_table(scene: Scene) -> Finding | None:
+def _other_table(conditions: Conditions) -> Finding | None:
     return _where(
-        scene,
-        strays(scene.frame, scene.regime) & ~scene.pulse_width_proven,
+        conditions,
+        off_calibration(conditions.frame, conditions.regime) & ~conditions.pulse_width_proven,
         5.0,
         "other_calibration",
         "warning",
@@ -212,7 +212,7 @@ def _other_table(scene: Scene) -> Finding | None:
     )
 
 
-Check = Callable[[Scene], Finding | None]
+Check = Callable[[Conditions], Finding | None]
 CHECKS: tuple[Check, ...] = (
     _lean_at_load,
     _knock,

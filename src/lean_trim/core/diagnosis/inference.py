@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
-from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.frame import Frame, Piece, hidden_trim
 from lean_trim.core.drive.fuel_pressure import PressureKind
 from lean_trim.core.drive.narrowband import closed_loop
@@ -29,9 +29,9 @@ class Inferred:
     share_pct: float = np.nan
 
 
-def infer(scene: Scene) -> tuple[Inferred, ...]:
+def infer(conditions: Conditions) -> tuple[Inferred, ...]:
     """Everything that had to be inferred for this log, least trusted first."""
-    found = [i for check in CHECKS if (i := check(scene)) is not None]
+    found = [i for check in CHECKS if (i := check(conditions)) is not None]
     order = {"a guess": 0, "likely": 1, "sure": 2}
     return tuple(sorted(found, key=lambda i: order[i.trust]))
 
@@ -61,8 +61,8 @@ def _share(mask: Mask, of: Mask) -> float:
     return float(mask[of].mean()) if of.any() else 0.0
 
 
-def _loop(scene: Scene) -> Inferred | None:
-    frame = scene.motion.frame
+def _loop(conditions: Conditions) -> Inferred | None:
+    frame = conditions.motion.frame
     if not _missing(frame, Role.CLOSED_LOOP) or frame.vehicle.feedback == "none" or _missing(frame, Role.STFT):
         return None
     closed = closed_loop(frame.log)
@@ -70,12 +70,12 @@ def _loop(scene: Scene) -> Inferred | None:
     if frame.vehicle.feedback == "narrowband":
         at_one = np.abs(frame.target - 1.0) < 0.02
         return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target)))
-    on_target = np.abs(scene.lam / frame.target - 1.0) < 0.04
-    return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(scene.lam)))
+    on_target = np.abs(conditions.lam / frame.target - 1.0) < 0.04
+    return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(conditions.lam)))
 
 
-def _gear(scene: Scene) -> Inferred | None:
-    gears = scene.motion.gears
+def _gear(conditions: Conditions) -> Inferred | None:
+    gears = conditions.motion.gears
     if gears.how == "logged":
         return None
     if gears.how == "inferred":
@@ -84,11 +84,11 @@ def _gear(scene: Scene) -> Inferred | None:
     return Inferred("Gear", "gear changes are seen only where engine speed jumps", "a guess")
 
 
-def _target(scene: Scene) -> Inferred | None:
-    frame = scene.motion.frame
+def _target(conditions: Conditions) -> Inferred | None:
+    frame = conditions.motion.frame
     if not _missing(frame, Role.TARGET):
         return None
-    steady = (scene.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
+    steady = (conditions.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
     if not steady.any():
         return Inferred("Target lambda", "looked up in the target table", "likely")
     return _graded("Target lambda", "looked up in the target table", _share(_near_one(frame.fuel_ratio), steady))
@@ -99,8 +99,8 @@ def _near_one(ratio: Floats) -> Mask:
         return np.asarray(np.abs(ratio - 1.0) < 0.03)
 
 
-def _source(scene: Scene) -> Inferred | None:
-    source, frame = scene.source, scene.motion.frame
+def _source(conditions: Conditions) -> Inferred | None:
+    source, frame = conditions.airflow_source, conditions.motion.frame
     if source.how == "pulse width":
         other = 100.0 * float(np.mean(source.share < 0.5))
         return _graded("Airflow source", f"by pulse width the MAF sensor was in force for {other:.0f} %", source.sure)
@@ -111,8 +111,8 @@ def _source(scene: Scene) -> Inferred | None:
     return None
 
 
-def _cut(scene: Scene) -> Inferred | None:
-    frame = scene.motion.frame
+def _cut(conditions: Conditions) -> Inferred | None:
+    frame = conditions.motion.frame
     if frame.width_from_duty:
         known = np.isfinite(frame.fuel_ratio)
         return _graded("Pulse width", "worked out from injector duty", _share(_near_one(frame.fuel_ratio), known))
@@ -123,8 +123,8 @@ def _cut(scene: Scene) -> Inferred | None:
     return Inferred("Pulse width", "fuel cuts told from throttle and lambda; enrichments cannot be seen", "likely")
 
 
-def _warm(scene: Scene) -> Inferred | None:
-    frame = scene.motion.frame
+def _warm(conditions: Conditions) -> Inferred | None:
+    frame = conditions.motion.frame
     if not _missing(frame, Role.COOLANT):
         return None
     if frame.vehicle.feedback != "none" and not _missing(frame, Role.STFT):
@@ -136,8 +136,8 @@ def _warm(scene: Scene) -> Inferred | None:
     )
 
 
-def _pressure(scene: Scene) -> Inferred | None:
-    label, kind = LABELS[Role.FUEL_DP][0], scene.frame.pressure
+def _pressure(conditions: Conditions) -> Inferred | None:
+    label, kind = LABELS[Role.FUEL_DP][0], conditions.frame.pressure
     if kind is PressureKind.RAIL:
         return Inferred(
             label, "the logged one follows MAP, so it is taken as the rail's, and MAP is taken off", "likely"
@@ -161,9 +161,9 @@ ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
 """What stands in for a missing channel, and how far it can be trusted (common practice, no source)."""
 
 
-def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred | None]:
-    def check(scene: Scene) -> Inferred | None:
-        frame = scene.motion.frame
+def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inferred | None]:
+    def check(conditions: Conditions) -> Inferred | None:
+        frame = conditions.motion.frame
         if role is Role.FUEL_DP and frame.pressure is PressureKind.OTHER:
             return None
         trims = role in (Role.STFT, Role.LTFT)
@@ -180,6 +180,6 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Scene], Inferred
     return check
 
 
-CHECKS: tuple[Callable[[Scene], Inferred | None], ...] = (
+CHECKS: tuple[Callable[[Conditions], Inferred | None], ...] = (
     _loop, _gear, _target, _source, _cut, _warm, _pressure, *(_assumed(*a) for a in ASSUMED)
 )  # fmt: skip

@@ -13,7 +13,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import running_box
-from lean_trim.core.data.vehicle import SourceSettings
+from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import BadInputError
@@ -25,7 +25,7 @@ How = Literal["word", "flag", "rule", "pulse width", "assumed"]
 
 
 @dataclass(frozen=True, eq=False)
-class SourceReading:
+class AirflowSource:
     """Share of the table's own model in force per sample, (n,), 0 to 1; how it was had; share of the time it explains."""
 
     share: Floats
@@ -33,7 +33,7 @@ class SourceReading:
     sure: float
 
 
-def read_source(motion: Motion, settings: SourceSettings) -> SourceReading:
+def read_airflow_source(motion: Motion, settings: AirflowSourceSettings) -> AirflowSource:
     """Settle the source by the user's word, the log's flag, the ECU's rule, or the pulse width.
 
     Raises
@@ -47,24 +47,24 @@ def read_source(motion: Motion, settings: SourceSettings) -> SourceReading:
             f"{frame.log.name} has no channel for the airflow source; log it, or give the rule or your word instead"
         )
     if settings.kind == "table":
-        return SourceReading(np.ones(n), "word", 1.0)
+        return AirflowSource(np.ones(n), "word", 1.0)
     if settings.kind == "rule":
-        return SourceReading(_by_rule(motion, settings), "rule", 1.0)
+        return AirflowSource(_by_rule(motion, settings), "rule", 1.0)
     if Role.AIRFLOW_SOURCE in frame.log:
         maf = np.clip(np.nan_to_num(frame.log[Role.AIRFLOW_SOURCE], nan=0.5), 0.0, 1.0)
-        return SourceReading(maf if frame.vehicle.airflow == "maf" else 1.0 - maf, "flag", 1.0)
+        return AirflowSource(maf if frame.vehicle.airflow == "maf" else 1.0 - maf, "flag", 1.0)
     found = _by_pulse_width(frame)
-    return found if found is not None else SourceReading(np.ones(n), "assumed", np.nan)
+    return found if found is not None else AirflowSource(np.ones(n), "assumed", np.nan)
 
 
-def _by_rule(motion: Motion, settings: SourceSettings) -> Floats:
+def _by_rule(motion: Motion, settings: AirflowSourceSettings) -> Floats:
     ve = motion.frame.log[Role.RPM] < settings.ve_below_rpm
     if settings.ve_above_map_rate > 0.0:
         ve = ve | (np.abs(motion.map_rate) > settings.ve_above_map_rate)
     return np.where(ve == (motion.frame.vehicle.airflow == "ve"), 1.0, 0.0)
 
 
-def _by_pulse_width(frame: Frame) -> SourceReading | None:
+def _by_pulse_width(frame: Frame) -> AirflowSource | None:
     """Where the logged mass airflow explains the pulse width and the VE table does not, the sensor was in force."""
     log = frame.log
     if frame.vehicle.airflow != "ve" or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
@@ -79,6 +79,6 @@ def _by_pulse_width(frame: Frame) -> SourceReading | None:
     other = seen & (sensor < EXPLAINS) & (table > MISSES)
     if other[seen].mean() < LEAST_SHARE:
         return None
-    return SourceReading(
+    return AirflowSource(
         np.where(other, 0.0, 1.0), "pulse width", float(np.mean((sensor < EXPLAINS)[seen] | (table < EXPLAINS)[seen]))
     )

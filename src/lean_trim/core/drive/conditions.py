@@ -8,34 +8,34 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from lean_trim.core.drive.airflow_source import SourceReading, read_source
+from lean_trim.core.drive.airflow_source import AirflowSource, read_airflow_source
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.pulse_width_proof import proven
+from lean_trim.core.drive.pulse_width_proof import proven_samples
 from lean_trim.core.drive.regimes import RegimeSettings, classify
 from lean_trim.core.types import Floats, Mask
 
 
 @dataclass(frozen=True, eq=False)
-class Scene:
+class Conditions:
     """One log made ready for sifting; arrays have shape (n,). ``lam`` is NaN where unknown."""
 
     motion: Motion
     regime: NDArray[np.int8]
     lam: Floats
-    source: SourceReading
+    airflow_source: AirflowSource
 
     @cached_property
     def pulse_width_proven(self) -> Mask:
-        """Samples of logs whose steady running bears the pulse width out, see ``calibration.proven``."""
-        return proven(self.frame, self.regime, self.motion.durations_s)
+        """Samples of logs whose steady running bears the pulse width out, see ``pulse_width_proof.proven_samples``."""
+        return proven_samples(self.frame, self.regime, self.motion.durations_s)
 
     @property
     def frame(self) -> Frame:
         return self.motion.frame
 
 
-def make_scene(motion: Motion, lam: Floats, regimes: RegimeSettings | None = None) -> Scene:
-    """The scene of a log with the vehicle's own way to tell the airflow source."""
-    source = read_source(motion, motion.frame.vehicle.source)
-    return Scene(motion, classify(motion, regimes or RegimeSettings()), lam, source)
+def make_conditions(motion: Motion, lam: Floats, regimes: RegimeSettings | None = None) -> Conditions:
+    """The conditions of a log with the vehicle's own way to tell the airflow source."""
+    source = read_airflow_source(motion, motion.frame.vehicle.airflow_source)
+    return Conditions(motion, classify(motion, regimes or RegimeSettings()), lam, source)

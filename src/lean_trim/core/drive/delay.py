@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import as_loop, filled
+from lean_trim.core.data.log import as_loop, fill_missing
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.physics import R_AIR
@@ -42,10 +42,10 @@ def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
     """Time from injection to the sensor's answer, s, shape (n,), limited to 3 s."""
     volume = settings.exhaust_volume_l
     volume = frame.vehicle.exhaust_volume_l if volume is None else volume
-    rpm = np.maximum(filled(frame.log[Role.RPM]), 300.0)
-    baro = filled(frame.log.get(Role.BARO, 100.0), 100.0)
+    rpm = np.maximum(fill_missing(frame.log[Role.RPM]), 300.0)
+    baro = fill_missing(frame.log.get(Role.BARO, 100.0), 100.0)
     litres_per_s = np.maximum(frame.flow_g_per_s, 0.05) * R_AIR * EXHAUST_K / (baro * 1000.0)
-    transport = settings.cycles * 120.0 / rpm + volume / filled(litres_per_s, 1.0)
+    transport = settings.cycles * 120.0 / rpm + volume / fill_missing(litres_per_s, 1.0)
     return np.minimum(transport + settings.sensor_s, 3.0)
 
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, filled
+from lean_trim.core.data.log import Log, fill_missing
 from lean_trim.core.physics import pulse_width_of_duty_ms
 from lean_trim.core.types import Floats
 
@@ -25,7 +25,7 @@ def with_width_from_duty(log: Log) -> Log:
     """The log with a pulse width: 0 at no duty, NaN where duty is too coarse to tell it, for one opening in two revolutions."""
     duty = log[Role.DUTY]
     fine = (duty == 0.0) | (duty >= _step(duty) / WORST_STEP)
-    width = np.where(fine, pulse_width_of_duty_ms(duty, np.maximum(filled(log[Role.RPM]), 1.0)), np.nan)
+    width = np.where(fine, pulse_width_of_duty_ms(duty, np.maximum(fill_missing(log[Role.RPM]), 1.0)), np.nan)
     return replace(log, channels={**log.channels, Role.PULSE_WIDTH: width})
 
 

@@ -38,7 +38,7 @@ def injected_flow(frame: Frame) -> Floats:
     )
 
 
-def film_excess(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
+def film_uptake(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
     """h of the module's text, shape (n,), limited to ±1; the lag starts in steady state and after every joint."""
     from lean_trim.core.kernels.fuel_loops import above_lag
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trim.core import physics
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, as_loop, filled
+from lean_trim.core.data.log import Log, as_loop, fill_missing
 from lean_trim.core.data.tables import Interpolation, Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_duty
@@ -37,7 +37,7 @@ class Frame:
 
     Attributes
     ----------
-    at : coordinates of the airflow table, in the order of its axes.
+    coordinates : those of the airflow table, in the order of its axes.
     mesh : cells and weights the ECU interpolated.
     base : the present table's value there, in its unit.
     driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of another revision.
@@ -55,7 +55,7 @@ class Frame:
 
     log: Log
     vehicle: Vehicle
-    at: tuple[Floats, ...]
+    coordinates: tuple[Floats, ...]
     mesh: Interpolation
     base: Floats
     driven_base: Floats
@@ -129,15 +129,15 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     driven = _driven_base(base, at, pieces)
     rpm = log[Role.RPM]
     if vehicle.airflow == "ve":
-        charge = filled(log.get(Role.IAT, DEFAULT_CHARGE_C), DEFAULT_CHARGE_C)
+        charge = fill_missing(log.get(Role.IAT, DEFAULT_CHARGE_C), DEFAULT_CHARGE_C)
         air_g = physics.cylinder_air_g(driven, log[Role.MAP], charge, vehicle.cylinder_l)
         flow = physics.air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
     else:
         flow = driven
         air_g = physics.cylinder_air_from_flow_g(driven, rpm, vehicle.cylinders)
     target = target_lambda(log, vehicle)
-    long = 1 + filled(log.get(Role.LTFT, 0.0)) / 100
-    applied = (1 + filled(log.get(Role.STFT, 0.0)) / 100) * long
+    long = 1 + fill_missing(log.get(Role.LTFT, 0.0)) / 100
+    applied = (1 + fill_missing(log.get(Role.STFT, 0.0)) / 100) * long
     ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
     hidden = hidden_trim(log, vehicle)
@@ -187,13 +187,13 @@ def hidden_trim(log: Log, vehicle: Vehicle) -> Mask:
 def _slow_level(log: Log, ratio: Floats) -> Floats:
     """The part of the fuel ratio that stays for seconds: the long-term trim, shape (n,)."""
     half = max(1, round(HIDDEN_TRIM_S / 2 / log.step_s))
-    return np.clip(filled(running_mean(ratio, np.isfinite(ratio), half), 1.0), 0.5, 2.0)
+    return np.clip(fill_missing(running_mean(ratio, np.isfinite(ratio), half), 1.0), 0.5, 2.0)
 
 
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
     if Role.PULSE_WIDTH not in log:
         return np.full(len(log), np.nan)
-    volts = filled(log.get(Role.BATTERY, DEFAULT_VOLTS), DEFAULT_VOLTS)
+    volts = fill_missing(log.get(Role.BATTERY, DEFAULT_VOLTS), DEFAULT_VOLTS)
     injectors = vehicle.injectors
     fuel = physics.injected_fuel_g(log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s)
     with np.errstate(invalid="ignore", divide="ignore"):

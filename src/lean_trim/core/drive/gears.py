@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, as_loop, filled, rate_per_s
+from lean_trim.core.data.log import Log, as_loop, fill_missing, rate_per_s
 from lean_trim.core.types import Floats, Mask
 
 MIN_KMH, STEADY_PER_S = 8.0, 0.12
@@ -33,7 +33,7 @@ class GearReading:
 def read_gears(log: Log) -> GearReading:
     """The logged gear; else clusters of engine speed per road speed, numbered from the shortest; else nothing."""
     if Role.GEAR in log:
-        return GearReading(filled(log[Role.GEAR]), "logged", 1.0)
+        return GearReading(fill_missing(log[Role.GEAR]), "logged", 1.0)
     nothing = GearReading(np.zeros(len(log)), "unknown", 0.0)
     if Role.SPEED not in log:
         return nothing

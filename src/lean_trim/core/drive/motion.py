@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import filled, rate_per_s, running_box
+from lean_trim.core.data.log import fill_missing, rate_per_s, running_box
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.gears import GearReading, read_gears
 from lean_trim.core.drive.sensor import end_stops
@@ -20,7 +20,7 @@ SPARK_BASE_S = 2.0
 
 def enrichment_factor(frame: Frame) -> Floats:
     """Enrichment seen in the pulse width, smoothed over 0.2 s; 1 where pulse width was not logged."""
-    return running_box(filled(frame.fuel_ratio, 1.0), frame.log.time_s, 0.2)
+    return running_box(fill_missing(frame.fuel_ratio, 1.0), frame.log.time_s, 0.2)
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +37,7 @@ class Motion:
         """Slope over 0.4 s as a share of the value, 1/s; values under ``least`` count as that."""
         from lean_trim.core.kernels.log_loops import share_of
 
-        values = filled(self.frame.log[role])
+        values = fill_missing(self.frame.log[role])
         return share_of(rate_per_s(self.frame.log.time_s, values, 0.4), values, least)
 
     @cached_property
@@ -53,7 +53,7 @@ class Motion:
             return np.zeros(len(log))
         from lean_trim.core.kernels.log_loops import share_of
 
-        return share_of(100.0 * self._rate(Role.MAP, 0.24), filled(log[Role.MAP], 100.0), 5.0)
+        return share_of(100.0 * self._rate(Role.MAP, 0.24), fill_missing(log[Role.MAP], 100.0), 5.0)
 
     @cached_property
     def rpm_rate(self) -> Floats:
@@ -70,10 +70,10 @@ class Motion:
         return np.where(log[Role.SPEED] > 8, self.rpm_rate - road, self.rpm_rate)
 
     @cached_property
-    def excess_pct(self) -> Floats:
+    def extra_fuel_pct(self) -> Floats:
         """How far fuel by pulse width is off table and trims, percent, over 0.4 s; 0 without pulse width."""
         frame = self.frame
-        off = np.abs(filled(frame.fuel_ratio, 1.0) - 1.0) * 100.0
+        off = np.abs(fill_missing(frame.fuel_ratio, 1.0) - 1.0) * 100.0
         return running_box(off, frame.log.time_s, 0.4)
 
     @cached_property
@@ -86,7 +86,7 @@ class Motion:
         """Injector duty, %, logged or from pulse width."""
         log = self.frame.log
         if Role.DUTY not in log and Role.PULSE_WIDTH in log:
-            return filled(duty_pct(log[Role.PULSE_WIDTH], log[Role.RPM]))
+            return fill_missing(duty_pct(log[Role.PULSE_WIDTH], log[Role.RPM]))
         return log.get(Role.DUTY, 0.0)
 
     @cached_property
@@ -95,7 +95,7 @@ class Motion:
         log = self.frame.log
         if Role.SPARK not in log:
             return np.zeros(len(log))
-        spark = filled(log[Role.SPARK])
+        spark = fill_missing(log[Role.SPARK])
         return running_box(spark, log.time_s, SPARK_BASE_S) - spark
 
     @cached_property

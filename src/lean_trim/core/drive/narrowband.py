@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, spread
+from lean_trim.core.data.log import Log, extend_mask
 from lean_trim.core.types import Floats, Mask
 
 TREND_S, LONGEST_S = 3.0, 6.0
@@ -19,7 +19,7 @@ def closed_loop(log: Log) -> Mask:
     if Role.STFT not in log or np.isfinite(flag).all():
         return np.asarray(flag > 0.5)
     stft = np.nan_to_num(log[Role.STFT])
-    moves = spread(np.diff(stft, prepend=stft[:1]) != 0.0, log.time_s, 1.0, 1.0)
+    moves = extend_mask(np.diff(stft, prepend=stft[:1]) != 0.0, log.time_s, 1.0, 1.0)
     return np.where(np.isfinite(flag), flag > 0.5, moves)
 
 

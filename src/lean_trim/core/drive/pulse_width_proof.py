@@ -11,19 +11,19 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.types import Floats, Mask
 
 OFF, LEAST_S, STRAYING_SHARE = 0.02, 10.0, 0.4
-"""Fuel off by more than ``OFF`` in steady running strays; more than this share of at least ``LEAST_S`` is another calibration.
+"""Fuel off by more than ``OFF`` in steady running off_calibration; more than this share of at least ``LEAST_S`` is another calibration.
 
 Common practice, no source.
 """
 
 
-def strays(frame: Frame, regime: NDArray[np.int8]) -> Mask:
+def off_calibration(frame: Frame, regime: NDArray[np.int8]) -> Mask:
     """Steady samples whose pulse width does not follow from table, trims and injector data, (n,)."""
     with np.errstate(invalid="ignore"):
         return np.asarray(_steady(regime) & (np.abs(frame.fuel_ratio - 1.0) > OFF))
 
 
-def proven(frame: Frame, regime: NDArray[np.int8], durations_s: Floats) -> Mask:
+def proven_samples(frame: Frame, regime: NDArray[np.int8], durations_s: Floats) -> Mask:
     """Samples of those logs whose steady running follows from the calibration, (n,); False where too little of it was driven."""
     from lean_trim.core.kernels.fuel_loops import seconds_off
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, filled, spread
+from lean_trim.core.data.log import Log, extend_mask, fill_missing
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.narrowband import closed_loop
@@ -102,12 +102,12 @@ def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
 def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     """Regime of every sample as small integers, shape (n,). Unknown channels leave their regimes out."""
     frame, log = motion.frame, motion.frame.log
-    rpm, throttle = filled(log[Role.RPM]), log.get(Role.THROTTLE)
+    rpm, throttle = fill_missing(log[Role.RPM]), log.get(Role.THROTTLE)
     regime = np.full(len(log), Regime.CRUISE, np.int8)
     quick = np.abs(motion.throttle_rate) > settings.throttle_rate
     regime[quick | (np.abs(motion.map_rate) > settings.map_rate)] = Regime.TRANSIENT
     full = throttle >= settings.full_pct
-    regime[full & ~spread(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = Regime.FULL_THROTTLE
+    regime[full & ~extend_mask(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = Regime.FULL_THROTTLE
     idle = (rpm <= settings.idle_rpm) & (throttle <= settings.closed_pct) & (log.get(Role.SPEED, 0.0) < 5.0)
     regime[idle & (regime == Regime.CRUISE)] = Regime.IDLE
     regime[cold_samples(log, settings.warm_c, settings.loop_s)] = Regime.WARM_UP

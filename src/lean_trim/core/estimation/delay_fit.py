@@ -175,59 +175,59 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
     )  # fmt: skip
 
 
-def answer(m: Moments, theta: Floats) -> Floats:
+def sensor_response(moments: Moments, theta: Floats) -> Floats:
     """What the sensor would show for log exhaust volume, log time constant and cycles."""
     from lean_trim.core.kernels.log_loops import lag
 
-    arrival = np.maximum.accumulate(m.time + theta[2] * m.cycle_s + np.exp(theta[0]) * m.per_litre_s)
-    return lag(m.time, np.interp(m.time, arrival, m.phi), float(np.exp(theta[1])), GAP_S)
+    arrival = np.maximum.accumulate(moments.time + theta[2] * moments.cycle_s + np.exp(theta[0]) * moments.per_litre_s)
+    return lag(moments.time, np.interp(moments.time, arrival, moments.phi), float(np.exp(theta[1])), GAP_S)
 
 
-def _difference(m: Moments, theta: Floats) -> Floats:
+def _difference(moments: Moments, theta: Floats) -> Floats:
     """Shown minus measured, both within what the sensor can show; 0 outside the judged samples."""
     low, high = 1.0 / 1.33, 1.0 / 0.67
-    return np.where(m.judged, np.clip(answer(m, theta), low, high) - np.clip(m.measured, low, high), 0.0)
+    return np.where(moments.judged, np.clip(sensor_response(moments, theta), low, high) - np.clip(moments.measured, low, high), 0.0)
 
 
-def _losses(m: Moments, theta: Floats) -> Floats:
+def _losses(moments: Moments, theta: Floats) -> Floats:
     """Huber loss of each window."""
-    gap = np.abs(_difference(m, theta))
+    gap = np.abs(_difference(moments, theta))
     loss = np.where(gap < HUBER, 0.5 * gap**2, HUBER * (gap - 0.5 * HUBER)) / HUBER**2
-    total: Floats = np.asarray(np.bincount(m.window, loss), np.float64)
+    total: Floats = np.asarray(np.bincount(moments.window, loss), np.float64)
     return total
 
 
-def _misfit(m: Moments, theta: Floats) -> float:
-    return float(np.abs(_difference(m, theta)).sum() / max(int(m.judged.sum()), 1))
+def _misfit(moments: Moments, theta: Floats) -> float:
+    return float(np.abs(_difference(moments, theta)).sum() / max(int(moments.judged.sum()), 1))
 
 
-def _derivatives(m: Moments, theta: Floats, step: float = 0.05) -> tuple[Floats, Floats]:
+def _derivatives(moments: Moments, theta: Floats, step: float = 0.05) -> tuple[Floats, Floats]:
     """Slope of every window's loss (parameters, windows) and bend of the summed loss (parameters, parameters)."""
     eye, n = np.eye(len(theta)) * step, len(theta)
-    plus, minus = (np.array([_losses(m, theta + s * e) for e in eye]) for s in (1.0, -1.0))
-    centre, bend = _losses(m, theta).sum(), np.empty((n, n))
+    plus, minus = (np.array([_losses(moments, theta + s * e) for e in eye]) for s in (1.0, -1.0))
+    centre, bend = _losses(moments, theta).sum(), np.empty((n, n))
     for i in range(n):
         bend[i, i] = (plus[i].sum() - 2 * centre + minus[i].sum()) / step**2
         for j in range(i):
-            corners = [_losses(m, theta + a * eye[i] + b * eye[j]).sum() * a * b for a in (1, -1) for b in (1, -1)]
+            corners = [_losses(moments, theta + a * eye[i] + b * eye[j]).sum() * a * b for a in (1, -1) for b in (1, -1)]
             bend[i, j] = bend[j, i] = sum(corners) / (4 * step**2)
     return (plus - minus) / (2 * step), bend
 
 
-def _information(m: Moments, theta: Floats) -> float | None:
+def _information(moments: Moments, theta: Floats) -> float | None:
     """How much a unit of loss is worth as log likelihood, from how the windows disagree; None if they do not tell."""
-    slopes, bend = _derivatives(m, theta)
+    slopes, bend = _derivatives(moments, theta)
     spread = float(np.sum(slopes**2))
     return float(np.trace(bend)) / spread if spread > 0.0 and np.trace(bend) > 0.0 else None
 
 
-def _covariance(m: Moments, theta: Floats, worth: float | None) -> Floats:
+def _covariance(moments: Moments, theta: Floats, worth: float | None) -> Floats:
     """Covariance of log volume, log constant and cycles: of the data together with what is known beforehand.
 
     Along directions in which the loss does not rise the data say nothing, and only what is known beforehand limits the error.
     """
     known = np.diag(1.0 / BEFOREHAND**2)
     if worth is not None:
-        values, vectors = np.linalg.eigh(_derivatives(m, theta)[1])
+        values, vectors = np.linalg.eigh(_derivatives(moments, theta)[1])
         known = known + worth * (vectors * np.maximum(values, 0.0)) @ vectors.T
     return np.asarray(np.linalg.inv(known), np.float64)

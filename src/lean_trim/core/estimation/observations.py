@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, as_loop, filled, running_box
+from lean_trim.core.data.log import Log, as_loop, fill_missing, running_box
 from lean_trim.core.data.tables import Interpolation
-from lean_trim.core.drive.film import film_excess
+from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion, enrichment_factor
 from lean_trim.core.types import Floats, Ints, Mask
@@ -27,7 +27,7 @@ class Observations:
     seconds : (m,) time each sample stands for.
     run : (m,) number of the unbroken stretch of used samples it belongs to.
     mesh : cells and weights the ECU read, restricted to the used samples.
-    film : (m,) share of the fuel's rise that the wall film withholds per unit of X, see ``film.film_excess``.
+    film : (m,) share of the fuel's rise that the wall film withholds per unit of X, see ``film.film_uptake``.
     """
 
     index: Ints
@@ -66,7 +66,7 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
     k = product(*(as_loop(a) for a in (frame.trim, lam, frame.target, enrichment)))
     log, rated = frame.log, frame.vehicle.injectors.rated_pressure_kpa
     if Role.FUEL_DP in log:
-        k = times_root(k, running_box(filled(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP)
+        k = times_root(k, running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP)
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 
@@ -95,7 +95,7 @@ def _scatter(log: Log, lam: Floats) -> Floats:
 def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     """Turn used samples into observations. ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,)."""
     return pick(
-        frame, used, correction_factor(frame, lam), relative_variance(Motion(frame), lam), film_excess(frame),
+        frame, used, correction_factor(frame, lam), relative_variance(Motion(frame), lam), film_uptake(frame),
         frame.log.durations_s,
     )  # fmt: skip
 

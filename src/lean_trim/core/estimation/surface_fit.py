@@ -11,7 +11,7 @@ from lean_trim.core.estimation.bordered import Bordered, Factor
 from lean_trim.core.estimation.estimate import FitState
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.surface_prior import WEAK, Prior, Strengths
-from lean_trim.core.parallel import together
+from lean_trim.core.parallel import run_parallel
 from lean_trim.core.types import Floats, Ints
 
 PLACES = 4
@@ -134,7 +134,7 @@ class SurfaceFit:
                 self.rows, starts, self.base[part], self.values, self.prior.width, self.unknown, self.scale, huber, rows
             )
 
-        found = together(self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts])
+        found = run_parallel(self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts])
         return np.concatenate([sums for sums, _ in found]), found[0][1] + found[1][1]
 
     def _share_places(self) -> Floats:
@@ -145,7 +145,7 @@ class SurfaceFit:
         """
         total, mean = self._place_means()
         free = max(len(total) - self.parameters, 0.1 * len(total))
-        self.misfit = excess(mean, total * self.unit, free) if self.iterations > 1 else 0.0
+        self.misfit = excess_variance(mean, total * self.unit, free) if self.iterations > 1 else 0.0
         return 1.0 / (1.0 + self.misfit**2 * total * self.unit)
 
     def _place_means(self) -> tuple[Floats, Floats]:
@@ -169,7 +169,7 @@ class SurfaceFit:
         return self.base, self.base + 1, self.base + width, self.base + width + (1 if width else 0)
 
     def film_by_cell(self) -> Floats:
-        """Mean wall-film excess of the samples behind each cell, flat; 0 without samples."""
+        """Mean wall-film uptake of the samples behind each cell, flat; 0 without samples."""
         total, film = np.zeros(len(self.values)), np.zeros(len(self.values))
         for j, cells in enumerate(self._corners()):
             np.add.at(total, cells, sum(self.sums[:, PRODUCT[min(j, e)][max(j, e)]] for e in range(4)))
@@ -193,7 +193,7 @@ class SurfaceFit:
         )
 
 
-def excess(mean: Floats, precision: Floats, free: float) -> float:
+def excess_variance(mean: Floats, precision: Floats, free: float) -> float:
     """Standard deviation of means beyond what their precision explains (Paule and Mandel 1982, from memory).
 
     Solves Σ min(mean² / (s² + 1/precision), 9) = free for s; the bound keeps lone wild places from deciding.

@@ -9,7 +9,7 @@ import numpy as np
 
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import Frame
-from lean_trim.core.estimation.delay_fit import STEP, DelayEstimate, answer, find_moments
+from lean_trim.core.estimation.delay_fit import STEP, DelayEstimate, find_moments, sensor_response
 from lean_trim.core.types import Floats, Mask
 
 GRID_S = np.arange(-0.4, 1.21, 0.02)
@@ -59,7 +59,7 @@ def align_moments(frame: Frame, delay: DelayEstimate, k: Floats) -> Alignment | 
     moments = find_moments(frame, k)
     if moments is None:
         return None
-    shown = answer(moments, _theta(frame, delay.settings))
+    shown = sensor_response(moments, _theta(frame, delay.settings))
     parts, kinds = [], []
     for w in range(int(moments.window.max()) + 1):
         here = moments.window == w

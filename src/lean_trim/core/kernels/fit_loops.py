@@ -1,6 +1,6 @@
 """Compiled loops of the surface fit. Samples are sorted by place once; every pass runs over them in memory order.
 
-A column of ``rows`` (6, m, float32) holds: fraction along the columns u, fraction along the rows v (0 on a curve), k - 1, wall-film excess,
+A column of ``rows`` (6, m, float32) holds: fraction along the columns u, fraction along the rows v (0 on a curve), k - 1, wall-film uptake,
 weight, and relative variance. ``starts`` (places + 1,) cuts the rows into places, ``base`` (places,) is each one's first corner.
 """
 

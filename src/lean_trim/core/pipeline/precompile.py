@@ -8,16 +8,16 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table, maf_curve, ve_table
 from lean_trim.core.data.vehicle import Injectors, Vehicle, default_limits
-from lean_trim.core.pipeline.solve import resolve, solve
+from lean_trim.core.pipeline.solve import refit, solve
 
 
-def warm_up() -> None:
+def precompile() -> None:
     """Solve a made-up log on a grid and on a curve; the compiled code is kept beside the sources or in the user's cache."""
     grid = ve_table([1000.0, 2000, 3000, 4000], [30.0, 50, 70, 90], np.full((4, 4), 80.0))
     curve = maf_curve([1000.0, 2000, 4000, 8000], [2.0, 6, 25, 110])
     for table in (grid, curve):
         solution = solve([_log()], _vehicle(table))
-        resolve(solution, solution.settings)
+        refit(solution, solution.settings)
 
 
 def _vehicle(table: Table) -> Vehicle:
@@ -44,4 +44,4 @@ def _log() -> Log:
 
 
 if __name__ == "__main__":
-    warm_up()
+    precompile()

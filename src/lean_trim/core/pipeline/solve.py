@@ -73,11 +73,11 @@ class Solution:
     @property
     def lam(self) -> Floats:
         """Aligned lambda per log sample, NaN where unknown."""
-        return self.prepared.scene.lam
+        return self.prepared.conditions.lam
 
     @property
     def regime(self) -> NDArray[np.int8]:
-        return self.prepared.scene.regime
+        return self.prepared.conditions.regime
 
     @cached_property
     def k_along(self) -> Floats:
@@ -163,9 +163,9 @@ def _solve(
             step(0.7, "Fitting again with that delay")
             found = _pass(motion, delay.settings, settings, left_out_by_hand)
     step(0.95, "Looking for faults")
-    scene = found[0].scene
-    findings = find_faults(scene)
-    inferred = infer(scene)
+    conditions = found[0].conditions
+    findings = find_faults(conditions)
+    inferred = infer(conditions)
     step(1.0, "Done")
     return _solution(*found, settings, delay, findings, inferred)
 
@@ -180,7 +180,7 @@ def _pass(
     return prepared, sifted, observations, estimate_from(prepared, sifted, observations, settings)
 
 
-def resolve(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
+def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
     """Solve again after a threshold of the sieve or of the estimator was changed, from where the last solve ended.
 
     Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when regimes, delay settings
@@ -203,8 +203,8 @@ def _solution(
 ) -> Solution:  # fmt: skip
     plain = without_film(observations, estimate)
     own = own_drive(prepared.frame, plain)
-    residual = residual_of(prepared.frame, own, prepared.scene.motion.nearest[own.index])
-    shares = shares_of(prepared.frame, plain, estimate, prepared.scene.motion.durations_s)
+    residual = residual_of(prepared.frame, own, prepared.conditions.motion.nearest[own.index])
+    shares = shares_of(prepared.frame, plain, estimate, prepared.conditions.motion.durations_s)
     return Solution(prepared, sifted, plain, estimate, residual, findings, settings, delay, inferred, shares)
 
 
@@ -234,7 +234,7 @@ def estimate_from(
     table, time_s = frame.vehicle.table, frame.log.time_s
     if settings.method == "surface":
         return fit_surface(observations, table, time_s, settings.surface, start)
-    return average_cells(observations, table, frame.at, time_s, settings.averages)
+    return average_cells(observations, table, frame.coordinates, time_s, settings.averages)
 
 
 def own_drive(frame: Frame, observations: Observations) -> Observations:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.knobs import Knob
 from lean_trim.core.types import Mask
 
 Values = Mapping[str, float]
-Test = Callable[[Scene, Values], Mask]
+Test = Callable[[Conditions, Values], Mask]
 LONGEST_HOLD_S = 10.0
 
 

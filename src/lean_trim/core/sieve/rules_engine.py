@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.regimes import LOOP_S, Regime, cold_samples, fuel_cut
 from lean_trim.core.knobs import Knob
 from lean_trim.core.sieve.rule import Values, rule
@@ -13,8 +13,8 @@ from lean_trim.core.types import Mask
 
 
 @rule("not_running", "Engine not running", "no combustion, so lambda says nothing")
-def not_running(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.regime == Regime.STOPPED)
+def not_running(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(conditions.regime == Regime.STOPPED)
 
 
 @rule(
@@ -22,15 +22,15 @@ def not_running(scene: Scene, v: Values) -> Mask:
     Knob("below_c", "Coolant below", 70.0, 0.0, 95.0, "°C"),
     LOOP_S,
 )  # fmt: skip
-def cold(scene: Scene, v: Values) -> Mask:
+def cold(conditions: Conditions, v: Values) -> Mask:
     """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
-    return cold_samples(scene.frame.log, v["below_c"], v["loop_s"])
+    return cold_samples(conditions.frame.log, v["below_c"], v["loop_s"])
 
 
 @rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)
-def starting(scene: Scene, v: Values) -> Mask:
-    log = scene.frame.log
-    began = np.diff((scene.regime != Regime.STOPPED).astype(np.int8), prepend=0) > 0
+def starting(conditions: Conditions, v: Values) -> Mask:
+    log = conditions.frame.log
+    began = np.diff((conditions.regime != Regime.STOPPED).astype(np.int8), prepend=0) > 0
     began[0] = True
     began[np.searchsorted(log.time_s, log.joints_s)] = True
     return np.asarray(began)
@@ -40,14 +40,14 @@ def starting(scene: Scene, v: Values) -> Mask:
     "settling", "Settling after a flash", "some ECUs learn an internal temperature anew and run rich",
     Knob("minutes", "From the log's start", 0.0, 0.0, 60.0, "min"),
 )  # fmt: skip
-def settling(scene: Scene, v: Values) -> Mask:
-    time = scene.frame.log.time_s
+def settling(conditions: Conditions, v: Values) -> Mask:
+    time = conditions.frame.log.time_s
     return np.asarray(time - time[0] < 60.0 * v["minutes"])
 
 
 @rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=1.6)
-def cut(scene: Scene, v: Values) -> Mask:
-    return fuel_cut(scene.frame)
+def cut(conditions: Conditions, v: Values) -> Mask:
+    return fuel_cut(conditions.frame)
 
 
 @rule(
@@ -56,8 +56,8 @@ def cut(scene: Scene, v: Values) -> Mask:
     Knob("map_rate", "MAP faster than", 60.0, 5.0, 500.0, "%/s"),
     before_s=0.1, after_s=1.0,
 )  # fmt: skip
-def tip(scene: Scene, v: Values) -> Mask:
-    motion = scene.motion
+def tip(conditions: Conditions, v: Values) -> Mask:
+    motion = conditions.motion
     quick = np.abs(motion.throttle_rate) > v["throttle_rate"]
     return np.asarray(quick | (np.abs(motion.map_rate) > v["map_rate"]))
 
@@ -67,8 +67,8 @@ def tip(scene: Scene, v: Values) -> Mask:
     Knob("spark_drop", "Spark falls by more than", 14.0, 4.0, 40.0, "°"),
     before_s=0.3, after_s=0.8,
 )  # fmt: skip
-def shift(scene: Scene, v: Values) -> Mask:
-    motion, log = scene.motion, scene.frame.log
+def shift(conditions: Conditions, v: Values) -> Mask:
+    motion, log = conditions.motion, conditions.frame.log
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
     return np.asarray(motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"])))
 
@@ -78,27 +78,27 @@ def shift(scene: Scene, v: Values) -> Mask:
     Knob("rate", "Slope off road speed", 0.5, 0.05, 5.0, "1/s"),
     before_s=0.2, after_s=0.3,
 )  # fmt: skip
-def slip(scene: Scene, v: Values) -> Mask:
-    return np.asarray(np.abs(scene.motion.slip_rate) > v["rate"])
+def slip(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(np.abs(conditions.motion.slip_rate) > v["rate"])
 
 
 @rule(
     "crossed", "Cell merely crossed", "too short a stay: what the sensor shows belongs to the cells before",
     Knob("stay_s", "Stay shorter than", 0.15, 0.0, 5.0, "s"),
 )  # fmt: skip
-def crossed(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.motion.stay_s < v["stay_s"])
+def crossed(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(conditions.motion.stay_s < v["stay_s"])
 
 
 @rule(
     "dilution", "Tailpipe air", "far back in the pipe the sensor reads lean at low flow",
     Knob("below_g_per_s", "Idle airflow below", 8.0, 0.0, 50.0, "g/s"),
 )  # fmt: skip
-def dilution(scene: Scene, v: Values) -> Mask:
-    frame = scene.frame
+def dilution(conditions: Conditions, v: Values) -> Mask:
+    frame = conditions.frame
     if frame.vehicle.sensor_place != "tailpipe":
         return np.zeros(len(frame.log), bool)
-    slow = np.isin(scene.regime, (Regime.IDLE, Regime.OVERRUN))
+    slow = np.isin(conditions.regime, (Regime.IDLE, Regime.OVERRUN))
     return np.asarray(slow & (frame.flow_g_per_s < v["below_g_per_s"]))
 
 
@@ -107,5 +107,5 @@ def dilution(scene: Scene, v: Values) -> Mask:
     Knob("above_deg", "Retard above", 0.2, 0.0, 10.0, "°"),
     marks=True,
 )  # fmt: skip
-def knock(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])
+def knock(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(conditions.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, as_loop, filled, half_window, rate_per_s
-from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.data.log import Log, as_loop, fill_missing, half_window, rate_per_s
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.drive.sensor import engine_moved, still_spells
@@ -16,8 +16,8 @@ from lean_trim.core.types import Floats, Mask
 
 
 @rule("no_data", "Channel missing here", "a value the correction needs was not logged")
-def no_data(scene: Scene, v: Values) -> Mask:
-    frame = scene.frame
+def no_data(conditions: Conditions, v: Values) -> Mask:
+    frame = conditions.frame
     return ~(np.isfinite(frame.base) & np.isfinite(frame.target) & (frame.base > 0))
 
 
@@ -26,8 +26,8 @@ def no_data(scene: Scene, v: Values) -> Mask:
     Knob("flat_pct", "Airflow flat within", 1.0, 0.0, 10.0, "%/s"),
     before_s=0.2, after_s=0.5,
 )  # fmt: skip
-def airflow_end(scene: Scene, v: Values) -> Mask:
-    return airflow_pegged(scene.frame, v["flat_pct"])
+def airflow_end(conditions: Conditions, v: Values) -> Mask:
+    return airflow_pegged(conditions.frame, v["flat_pct"])
 
 
 FLAT_S, FLAT_RISE, FLAT_RISE_BLIND, WIDE_OPEN_PCT = 1.0, 1.06, 1.12, 70.0
@@ -40,11 +40,11 @@ def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a moment too; it does not stay so.
     """
     if frame.vehicle.airflow == "maf":
-        signal = frame.at[0]
+        signal = frame.coordinates[0]
         past = signal >= frame.vehicle.table.axes[0].points[-1]
         return np.asarray(past | _flat(frame, signal, flat_pct))
     limits = frame.vehicle.limits
-    return np.asarray(filled(frame.driven_base) >= limits.highest - 0.5 * limits.resolution)
+    return np.asarray(fill_missing(frame.driven_base) >= limits.highest - 0.5 * limits.resolution)
 
 
 def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
@@ -53,9 +53,9 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
     demand, least_rise = _demand(log)
     if flat_pct == 0.0 or not demand.any():
         return out
-    top = float(filled(signal).max())
+    top = float(fill_missing(signal).max())
     still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
-    still &= filled(signal) > 0.97 * top
+    still &= fill_missing(signal) > 0.97 * top
     edges = np.flatnonzero(np.diff(still.astype(np.int8), prepend=0, append=0))
     for begin, end in edges.reshape(-1, 2).tolist():
         lasts = log.time_s[end - 1] - log.time_s[begin] >= FLAT_S
@@ -69,9 +69,9 @@ def _demand(log: Log) -> tuple[Floats, float]:
     engine speed alone where the throttle is wide open, and by more, because the engine breathes worse near its top.
     """
     if Role.MAP in log:
-        return filled(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
-    wide = filled(log.get(Role.THROTTLE, 0.0)) > WIDE_OPEN_PCT
-    return np.where(wide, filled(log[Role.RPM]), 0.0), FLAT_RISE_BLIND
+        return fill_missing(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
+    wide = fill_missing(log.get(Role.THROTTLE, 0.0)) > WIDE_OPEN_PCT
+    return np.where(wide, fill_missing(log[Role.RPM]), 0.0), FLAT_RISE_BLIND
 
 
 @rule(
@@ -79,10 +79,10 @@ def _demand(log: Log) -> tuple[Floats, float]:
     Knob("low", "Lowest lambda believed", 0.66, 0.4, 0.9, "λ"),
     Knob("high", "Highest lambda believed", 1.34, 1.05, 2.0, "λ"),
 )  # fmt: skip
-def sensor_range(scene: Scene, v: Values) -> Mask:
-    low, high = scene.motion.sensor_ends
+def sensor_range(conditions: Conditions, v: Values) -> Mask:
+    low, high = conditions.motion.sensor_ends
     with np.errstate(invalid="ignore"):
-        return ~((scene.lam > max(v["low"], low)) & (scene.lam < min(v["high"], high)))
+        return ~((conditions.lam > max(v["low"], low)) & (conditions.lam < min(v["high"], high)))
 
 
 STILL_S = Knob("still_s", "The same reading for", 3.0, 0.5, 60.0, "s")
@@ -92,13 +92,13 @@ STILL_S = Knob("still_s", "The same reading for", 3.0, 0.5, 60.0, "s")
     "stuck", "Sensor stuck", "the lambda reading did not move although the mixture had to",
     STILL_S, before_s=0.5, after_s=0.5,
 )  # fmt: skip
-def stuck(scene: Scene, v: Values) -> Mask:
-    return stuck_samples(scene, v["still_s"])
+def stuck(conditions: Conditions, v: Values) -> Mask:
+    return stuck_samples(conditions, v["still_s"])
 
 
-def stuck_samples(scene: Scene, still_s: float = STILL_S.default) -> Mask:
+def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> Mask:
     """Spells at one reading while the engine moved; those at the sensor's own end stops belong to another rule."""
-    motion, frame = scene.motion, scene.frame
+    motion, frame = conditions.motion, conditions.frame
     lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
     out = np.zeros(len(lam), bool)
     for spell in still_spells(lam, frame.log.time_s, still_s):
@@ -113,21 +113,21 @@ def stuck_samples(scene: Scene, still_s: float = STILL_S.default) -> Mask:
     Knob("off_pct", "Fuel off by more than", 5.0, 0.5, 50.0, "%"),
     Knob("rate", "Changing faster than", 10.0, 0.0, 500.0, "%/s"),
 )  # fmt: skip
-def enrichment(scene: Scene, v: Values) -> Mask:
+def enrichment(conditions: Conditions, v: Values) -> Mask:
     """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out; then only its changes mislead."""
     from lean_trim.core.kernels.fuel_loops import misleading_excess
 
-    motion, time = scene.motion, as_loop(scene.frame.log.time_s)
-    half, proven = half_window(time, 0.4), scene.pulse_width_proven
-    return misleading_excess(motion.excess_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"])
+    motion, time = conditions.motion, as_loop(conditions.frame.log.time_s)
+    half, proven = half_window(time, 0.4), conditions.pulse_width_proven
+    return misleading_excess(motion.extra_fuel_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"])
 
 
 @rule(
     "full_target", "Enrichment not reached", "full throttle ran on a part-throttle target, which was not what was meant",
     Knob("above", "Target lambda above", 0.95, 0.7, 1.05, "λ"),
 )  # fmt: skip
-def full_target(scene: Scene, v: Values) -> Mask:
-    return enrichment_missing(scene.frame, scene.regime == Regime.FULL_THROTTLE, v["above"])
+def full_target(conditions: Conditions, v: Values) -> Mask:
+    return enrichment_missing(conditions.frame, conditions.regime == Regime.FULL_THROTTLE, v["above"])
 
 
 def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
@@ -137,14 +137,14 @@ def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
         return np.asarray(missing)
     at = np.flatnonzero(missing)
     meant = frame.vehicle.target.lookup(frame.log[Role.MAP][at], frame.log[Role.RPM][at])
-    missing[at] = filled(meant) <= above
+    missing[at] = fill_missing(meant) <= above
     return np.asarray(missing)
 
 
 @rule("off_table", "Outside the table", "the ECU used the table's edge, not a cell here")
-def off_table(scene: Scene, v: Values) -> Mask:
-    frame = scene.frame
-    return ~frame.vehicle.table.inside(*frame.at)
+def off_table(conditions: Conditions, v: Values) -> Mask:
+    frame = conditions.frame
+    return ~frame.vehicle.table.inside(*frame.coordinates)
 
 
 @rule(
@@ -152,8 +152,8 @@ def off_table(scene: Scene, v: Values) -> Mask:
     Knob("least_share", "This table's share at least", 0.95, 0.5, 1.0, ""),
     after_s=0.3, before_s=0.3,
 )  # fmt: skip
-def other_source(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.source.share < v["least_share"])
+def other_source(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(conditions.airflow_source.share < v["least_share"])
 
 
 LOW_V = Knob("below_v", "Battery below", 12.0, 8.0, 14.0, "V")
@@ -163,8 +163,8 @@ LOW_V = Knob("below_v", "Battery below", 12.0, 8.0, 14.0, "V")
     "low_voltage", "Low voltage", "dead time is steep at low voltage",
     LOW_V,
 )  # fmt: skip
-def low_voltage(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
+def low_voltage(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(conditions.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
 
 
 @rule(
@@ -172,17 +172,17 @@ def low_voltage(scene: Scene, v: Values) -> Mask:
     Knob("above_pct", "Duty above", 92.0, 50.0, 110.0, "%"),
     after_s=0.5,
 )  # fmt: skip
-def injector_limit(scene: Scene, v: Values) -> Mask:
-    return np.asarray(scene.motion.duty > v["above_pct"])
+def injector_limit(conditions: Conditions, v: Values) -> Mask:
+    return np.asarray(conditions.motion.duty > v["above_pct"])
 
 
 @rule(
     "pressure", "Fuel pressure low", "lean here is supply, not airflow",
     Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
 )  # fmt: skip
-def pressure(scene: Scene, v: Values) -> Mask:
-    frame = scene.frame
+def pressure(conditions: Conditions, v: Values) -> Mask:
+    frame = conditions.frame
     floor = frame.vehicle.injectors.rated_pressure_kpa * (1.0 - v["drop_pct"] / 100.0)
     if Role.FUEL_DP not in frame.log:
         return np.zeros(len(frame.log), bool)
-    return np.asarray(filled(frame.log[Role.FUEL_DP], floor) < floor)
+    return np.asarray(fill_missing(frame.log[Role.FUEL_DP], floor) < floor)

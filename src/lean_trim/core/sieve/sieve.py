@@ -12,11 +12,11 @@ from functools import partial
 
 import numpy as np
 
-from lean_trim.core.data.log import spread
-from lean_trim.core.drive.conditions import Scene
+from lean_trim.core.data.log import extend_mask
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.knobs import values_of
-from lean_trim.core.parallel import together
+from lean_trim.core.parallel import run_parallel
 from lean_trim.core.sieve import rules_engine as engine
 from lean_trim.core.sieve import rules_limits as limits
 from lean_trim.core.sieve.rule import Rule
@@ -89,44 +89,44 @@ class Sifted:
 
     Attributes
     ----------
-    bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out for; 0 means used.
-    hits : (n,) the same for every rule, also those switched off and those that only mark.
+    reason_bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out for; 0 means used.
+    hit_bits : (n,) the same for every rule, also those switched off and those that only mark.
     seconds, counts : per rule, what it hits (whether switched on or not).
     alone : per rule, seconds no other reason leaves out.
     by_hand : samples the user left out, None if none.
     """
 
-    bits: Bits
-    hits: Bits
+    reason_bits: Bits
+    hit_bits: Bits
     seconds: dict[str, float]
     counts: dict[str, int]
     alone: dict[str, float]
     settings: SieveSettings
-    scene: Scene
+    conditions: Conditions
     by_hand: Mask | None = None
 
     @property
     def used(self) -> Mask:
-        return np.asarray(self.bits == 0)
+        return np.asarray(self.reason_bits == 0)
 
 
 def sift(
-    scene: Scene, settings: SieveSettings, left_out_by_hand: Mask | None = None, previous: Sifted | None = None
+    conditions: Conditions, settings: SieveSettings, left_out_by_hand: Mask | None = None, previous: Sifted | None = None
 ) -> Sifted:
     """Apply every rule.
 
     Parameters
     ----------
     left_out_by_hand : samples the user left out, shape (n,).
-    previous : an earlier result on the same scene; only rules whose knobs were turned since are worked out again.
+    previous : an earlier result on the same conditions; only rules whose knobs were turned since are worked out again.
     """
     from lean_trim.core.kernels.log_loops import mark
 
-    again = [r for r in RULES if previous is None or not _kept(previous, scene, settings, r)]
-    hits = np.zeros(len(scene.lam), np.uint32)
+    again = [r for r in RULES if previous is None or not _kept(previous, conditions, settings, r)]
+    hits = np.zeros(len(conditions.lam), np.uint32)
     if previous is not None and len(again) < len(RULES):
-        hits |= previous.hits & np.uint32(sum(int(RULE_BITS[r.name]) for r in RULES if r not in again))
-    masks = together(len(hits), [partial(hit_by, rule, scene, settings) for rule in again])
+        hits |= previous.hit_bits & np.uint32(sum(int(RULE_BITS[r.name]) for r in RULES if r not in again))
+    masks = run_parallel(len(hits), [partial(hit_by, rule, conditions, settings) for rule in again])
     for rule, mask in zip(again, masks, strict=True):
         mark(hits, mask, RULE_BITS[rule.name])
     leaving = sum(int(RULE_BITS[r.name]) for r in RULES if not r.marks and r.name not in settings.disabled)
@@ -134,30 +134,30 @@ def sift(
     if left_out_by_hand is not None:
         by_hand = np.where(left_out_by_hand, MANUAL_BIT, np.uint32(0))
         bits, hits = bits | by_hand, hits | by_hand
-    return replace(_count(bits, hits, settings, scene), by_hand=left_out_by_hand)
+    return replace(_count(bits, hits, settings, conditions), by_hand=left_out_by_hand)
 
 
-def hit_by(rule: Rule, scene: Scene, settings: SieveSettings) -> Mask:
+def hit_by(rule: Rule, conditions: Conditions, settings: SieveSettings) -> Mask:
     """Samples a rule hits, with its hold-off; (n,)."""
     v = settings.values(rule)
-    mask = rule.test(scene, v)
+    mask = rule.test(conditions, v)
     if v["before_s"] > 0.0 or v["after_s"] > 0.0:
-        return spread(mask, scene.motion.frame.log.time_s, v["before_s"], v["after_s"])
+        return extend_mask(mask, conditions.motion.frame.log.time_s, v["before_s"], v["after_s"])
     return mask
 
 
-def _kept(previous: Sifted, scene: Scene, settings: SieveSettings, rule: Rule) -> bool:
-    return previous.scene is scene and previous.settings.values(rule) == settings.values(rule)
+def _kept(previous: Sifted, conditions: Conditions, settings: SieveSettings, rule: Rule) -> bool:
+    return previous.conditions is conditions and previous.settings.values(rule) == settings.values(rule)
 
 
-def _count(bits: Bits, hits: Bits, settings: SieveSettings, scene: Scene) -> Sifted:
+def _count(bits: Bits, hits: Bits, settings: SieveSettings, conditions: Conditions) -> Sifted:
     from lean_trim.core.kernels.log_loops import count_bits
 
-    counted, seconds, alone = count_bits(bits, hits, scene.motion.durations_s)
+    counted, seconds, alone = count_bits(bits, hits, conditions.motion.durations_s)
     places = {name: int(bit).bit_length() - 1 for name, bit in (*RULE_BITS.items(), (MANUAL, MANUAL_BIT))}
     return Sifted(
         bits, hits, {n: float(seconds[i]) for n, i in places.items()}, {n: int(counted[i]) for n, i in places.items()},
-        {n: float(alone[i]) for n, i in places.items()}, settings, scene,
+        {n: float(alone[i]) for n, i in places.items()}, settings, conditions,
     )  # fmt: skip
 
 

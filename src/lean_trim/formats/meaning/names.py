@@ -110,7 +110,7 @@ def candidate(column: Column) -> Candidate | None:
     return Candidate(role, column, score, int(next(g for g in bank.groups() if g)) if bank else 0)
 
 
-def assign(columns: Sequence[Column]) -> Assignment:
+def assign_roles(columns: Sequence[Column]) -> Assignment:
     """Give every role its best column; two banks give two; equally good ones are rivals to be asked about."""
     found: dict[Role, list[Candidate]] = {}
     for column in columns:

@@ -30,7 +30,7 @@ COMMON: dict[Role, tuple[str, ...]] = {
 
 
 @dataclass(frozen=True)
-class Reading:
+class UnitReading:
     """How a column is turned into a channel. ``doubt`` is a question for the user, "" if there is none."""
 
     convert: Convert
@@ -45,11 +45,11 @@ def sample_of(values: Floats) -> Floats:
     return part[np.isfinite(part)]
 
 
-def interpret(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> Reading:
+def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> UnitReading:
     """Settle the unit of a column that plays a role."""
     part, unit = sample_of(values), tidy_unit(unit_text)
     if not len(part):
-        return Reading(lambda x: x, LABELS[role][1], "", f"{LABELS[role][0]} holds no number at all")
+        return UnitReading(lambda x: x, LABELS[role][1], "", f"{LABELS[role][0]} holds no number at all")
     if role in (Role.LAMBDA, Role.TARGET):
         return _mixture(role, unit, part, stoich_afr)
     if role is Role.CLOSED_LOOP:
@@ -59,7 +59,7 @@ def interpret(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> 
     if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
         return _percent(role, unit, part)
     if role not in UNITS:
-        return Reading(lambda x: x, LABELS[role][1])
+        return UnitReading(lambda x: x, LABELS[role][1])
     return _by_unit(role, unit, unit_text, part)
 
 
@@ -69,7 +69,7 @@ PERCENT_FORMS: dict[str, Convert] = {
 """Ways to write a percentage that are not percent."""
 
 
-def by_word(role: Role, unit_text: str, stoich_afr: float) -> Reading:
+def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
     """The user's word on a unit, taken as it is.
 
     Raises
@@ -79,13 +79,13 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> Reading:
     """
     unit = tidy_unit(unit_text)
     if unit_text in PERCENT_FORMS:
-        return Reading(PERCENT_FORMS[unit_text], unit_text)
+        return UnitReading(PERCENT_FORMS[unit_text], unit_text)
     if role in (Role.LAMBDA, Role.TARGET) and unit in ("λ", "lambda", "afr", "φ", "phi"):
         divisor = stoich_afr if unit == "afr" else 1.0
-        return Reading((lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text)
+        return UnitReading((lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text)
     known = UNITS.get(role, {})
     if unit in known:
-        return Reading(known[unit], unit)
+        return UnitReading(known[unit], unit)
     raise BadInputError(f"{LABELS[role][0]} cannot be read in {unit_text!r}; allowed are {allowed_units(role)}")
 
 
@@ -98,33 +98,33 @@ def fits(role: Role, values: Floats) -> bool:
     return bool(first >= low and last <= high and last >= reach)
 
 
-def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> Reading:
+def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading:
     known, label, ours = UNITS[role], LABELS[role][0], tidy_unit(LABELS[role][1])
     stated = unit if unit in known and unit else ""
     if stated and fits(role, known[stated](part)):
-        return Reading(known[stated], stated)
+        return UnitReading(known[stated], stated)
     order = [u for u in (ours, *COMMON.get(role, ())) if u in known]
     possible = [u for u in dict.fromkeys(order) if fits(role, known[u](part))]
     span = f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g}"
     if not possible:
         fallback = stated or (ours if ours in known else next(iter(known)))
-        return Reading(
+        return UnitReading(
             known[fallback], fallback, "", f"{label} runs from {span} {unit_text}, which is not plausible in any unit"
         )
     best = possible[0]
     if not stated and not unit:
-        return Reading(known[best], best, f"no unit given; {span} is read as {best}" if best != ours else "")
+        return UnitReading(known[best], best, f"no unit given; {span} is read as {best}" if best != ours else "")
     if not stated:
-        return Reading(
+        return UnitReading(
             known[best], best, "", f"unit {unit_text!r} is not known for {label.lower()}; {span} would fit {best}"
         )
-    return Reading(known[best], best, "", f"{label} is headed {unit_text} but runs from {span}; that would fit {best}")
+    return UnitReading(known[best], best, "", f"{label} is headed {unit_text} but runs from {span}; that would fit {best}")
 
 
-def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> Reading:
+def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
     label, middle = LABELS[role][0], float(np.median(part))
     if unit in ("v", "mv"):
-        return Reading(
+        return UnitReading(
             lambda x: np.full(np.shape(x), np.nan),
             "V",
             "",
@@ -134,15 +134,15 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> Reading:
     convert = lambda_converter(unit, part, stoich_afr)
     settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
     if stated_afr and middle < 4.0:
-        return Reading(lambda x: x, "λ", "", f"{label} is headed AFR but runs around {middle:.3g}; that would fit λ")
+        return UnitReading(lambda x: x, "λ", "", f"{label} is headed AFR but runs around {middle:.3g}; that would fit λ")
     if unit in ("λ", "lambda") and middle > 4.0:
-        return Reading(convert, "AFR", "", f"{label} is headed λ but runs around {middle:.3g}; that would fit AFR")
+        return UnitReading(convert, "AFR", "", f"{label} is headed λ but runs around {middle:.3g}; that would fit AFR")
     if not 0.4 < float(np.median(convert(part))) < 2.0:
-        return Reading(convert, settled, "", f"{label} runs around {middle:.3g}, which is neither λ nor AFR")
-    return Reading(convert, settled, f"read as {settled}" if unit not in ("λ", "lambda", "afr") else "")
+        return UnitReading(convert, settled, "", f"{label} runs around {middle:.3g}, which is neither λ nor AFR")
+    return UnitReading(convert, settled, f"read as {settled}" if unit not in ("λ", "lambda", "afr") else "")
 
 
-def _percent(role: Role, unit: str, part: Floats) -> Reading:
+def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
     label, middle, top = LABELS[role][0], float(np.median(part)), float(np.percentile(np.abs(part), 99))
     trim = role in (Role.STFT, Role.LTFT)
     forms = {
@@ -152,20 +152,20 @@ def _percent(role: Role, unit: str, part: Floats) -> Reading:
     }
     for name, holds in forms.items():
         if holds:
-            return Reading(PERCENT_FORMS[name], name, f"read as a {name}")
+            return UnitReading(PERCENT_FORMS[name], name, f"read as a {name}")
     if not fits(role, part):
-        return Reading(lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent")
-    return Reading(lambda x: x, "%")
+        return UnitReading(lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent")
+    return UnitReading(lambda x: x, "%")
 
 
-def _source_share(unit: str, part: Floats) -> Reading:
+def _source_share(unit: str, part: Floats) -> UnitReading:
     """Share of the mass-airflow sensor: 0 to 1, or percent."""
     low, high = float(part.min()), float(part.max())
     if low >= 0.0 and high <= 1.0 and unit != "%":
-        return Reading(lambda x: x, "")
+        return UnitReading(lambda x: x, "")
     if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):
-        return Reading(lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent")
-    return Reading(
+        return UnitReading(lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent")
+    return UnitReading(
         lambda x: np.clip(x, 0.0, 1.0), "", "",
         "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count as the sensor",
     )  # fmt: skip
@@ -175,14 +175,14 @@ def _closed_by_code(codes: Floats) -> Floats:
     return np.where(np.isfinite(codes), ((codes == 2) | (codes == 16)).astype(float), np.nan)
 
 
-def _loop_status(part: Floats) -> Reading:
+def _loop_status(part: Floats) -> UnitReading:
     """0/1 as it is; SAE J1979 PID 03 codes (1, 2, 4, 8, 16; from memory): 2 and 16 are closed loop."""
     kinds = set(np.unique(part).tolist())
     if kinds <= {0.0, 1.0}:
-        return Reading(lambda x: x, "")
+        return UnitReading(lambda x: x, "")
     if kinds <= {0.0, 1.0, 2.0, 4.0, 8.0, 16.0}:
-        return Reading(_closed_by_code, "J1979 code", "read as fuel-system status code, 2 and 16 are closed loop")
-    return Reading(
+        return UnitReading(_closed_by_code, "J1979 code", "read as fuel-system status code, 2 and 16 are closed loop")
+    return UnitReading(
         lambda x: (x > 0).astype(float),
         "",
         "",

@@ -8,16 +8,16 @@ from functools import partial
 import numpy as np
 from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
-from lean_trim.core.data.vehicle import SOURCE_KNOBS, SourceKind, SourceSettings
+from lean_trim.core.data.vehicle import AIRFLOW_SOURCE_KNOBS, AirflowSourceKind, AirflowSourceSettings
 from lean_trim.core.diagnosis.inference import Inferred
-from lean_trim.core.drive.airflow_source import SourceReading
+from lean_trim.core.drive.airflow_source import AirflowSource
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
 
-SOURCES: tuple[tuple[str, SourceKind | None], ...] = (
+SOURCES: tuple[tuple[str, AirflowSourceKind | None], ...] = (
     ("As the vehicle sheet says", None),
     ("By flag, else by pulse width", "auto"),
     ("This table throughout: my word", "table"),
@@ -49,7 +49,7 @@ class LogsPanel(QWidget):
         self.source.setFont(font(9))
         self.source.setAccessibleName("How the airflow source is told")
         self.source.activated.connect(self._choose_source)
-        self.knobs = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in SOURCE_KNOBS}
+        self.knobs = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in AIRFLOW_SOURCE_KNOBS}
         self._lay_out()
         for signal in (session.round_changed, session.job_changed, session.solved, session.tuning.changed):
             signal.connect(self.refresh)
@@ -67,19 +67,19 @@ class LogsPanel(QWidget):
         """Show the present solution and settings."""
         solution, faint = self.session.solution, self.appearance.theme.faint
         self._fill_earlier()
-        source = self.session.tuning.state.source
+        source = self.session.tuning.state.airflow_source
         kinds = [kind for _, kind in SOURCES]
         self.source.setCurrentIndex(kinds.index(source.kind if source is not None else None))
         for name, row in self.knobs.items():
             row.setVisible(source is not None and source.kind == "rule")
-            row.show_value(getattr(source or SourceSettings(), name))
+            row.show_value(getattr(source or AirflowSourceSettings(), name))
         if solution is None:
             for label in (self.logs, self.inferred, self.force):
                 label.setText("Nothing solved yet: this round needs a log.")
             return
         several = len(solution.logs) > 1
         self.logs.setText("".join(log_line(share, several, faint) for share in solution.logs))
-        self.force.setText(source_line(solution.prepared.scene.source))
+        self.force.setText(source_line(solution.prepared.conditions.airflow_source))
         self.inferred.setText(
             "".join(inferred_line(i, faint) for i in solution.inferred)
             or "Nothing: every channel that matters is there."
@@ -104,10 +104,10 @@ class LogsPanel(QWidget):
 
     def _choose_source(self, index: int) -> None:
         kind = SOURCES[index][1]
-        self.session.tuning.use_source(None if kind is None else SourceSettings(kind))
+        self.session.tuning.use_source(None if kind is None else AirflowSourceSettings(kind))
 
     def _turn(self, name: str, value: float) -> None:
-        source = self.session.tuning.state.source or SourceSettings("rule")
+        source = self.session.tuning.state.airflow_source or AirflowSourceSettings("rule")
         self.session.tuning.use_source(replace(source, **{name: value}))  # type: ignore[arg-type]
 
 
@@ -121,7 +121,7 @@ def log_line(share: LogShare, several: bool, faint: str) -> str:
     )
 
 
-def source_line(source: SourceReading) -> str:
+def source_line(source: AirflowSource) -> str:
     """How the airflow source was told, and how long this table was in force."""
     share = 100.0 * float(np.mean(source.share >= 0.95))
     sure = (

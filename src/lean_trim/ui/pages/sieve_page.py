@@ -55,7 +55,7 @@ class SievePanel(QWidget):
         solution = self.session.solution
         if solution is None:
             return
-        time, hit = solution.frame.log.time_s, (solution.sifted.hits & RULE_BITS[rule.name]) != 0
+        time, hit = solution.frame.log.time_s, (solution.sifted.hit_bits & RULE_BITS[rule.name]) != 0
         starts = np.flatnonzero(hit & ~np.concatenate([[False], hit[:-1]]))
         if not len(starts):
             return
@@ -204,7 +204,7 @@ class RegimeRow(QWidget):
         if solution is None:
             self.spent.setText("")
             return
-        seconds = np.bincount(solution.regime, solution.prepared.scene.motion.durations_s, len(Regime))
+        seconds = np.bincount(solution.regime, solution.prepared.conditions.motion.durations_s, len(Regime))
         self.spent.setText(
             ", ".join(f"{REGIME_LABELS[r].lower()} {seconds[r]:.0f} s" for r in Regime if seconds[r] > 0)
         )

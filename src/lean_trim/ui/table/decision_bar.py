@@ -90,7 +90,7 @@ class DecisionBar(QWidget):
     def _show_caution(self, can: bool) -> None:
         session, text, when = self.session, "", ""
         if can and session.proposal is not None and session.round is not None and session.decision is not None:
-            pending = session.decision.source == 0
+            pending = session.decision.origin == 0
             step = session.proposal.step_pct * pending
             lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
             if session.solution is not None and "knock" in session.settings.sieve.disabled:
@@ -119,7 +119,7 @@ class DecisionBar(QWidget):
             return ""
         if not session.is_last:
             return "An earlier round: kept as it was decided."
-        taken = session.decision.source != 0
+        taken = session.decision.origin != 0
         more = int((taken & (session.decision.values > session.round.table.values)).sum())
         less = int((taken & (session.decision.values < session.round.table.values)).sum())
         decided = f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."

@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
-from lean_trim.core.decision.decision import Source
+from lean_trim.core.decision.decision import Origin
 from lean_trim.ui.table.tile_view import TileView
 from lean_trim.ui.theme import Theme, font
 
@@ -65,8 +65,8 @@ def paint_tiles(
     _paper(painter, theme, rects, visited)
     _bars(painter, view, theme, rects, visited)
     _numbers(painter, view, theme, rects, visited)
-    for cell in np.flatnonzero((view.source != Source.UNTOUCHED) | view.pinned):
-        _marks(painter, theme, rects[cell], int(view.source[cell]), bool(view.pinned[cell]))
+    for cell in np.flatnonzero((view.origin != Origin.UNTOUCHED) | view.pinned):
+        _marks(painter, theme, rects[cell], int(view.origin[cell]), bool(view.pinned[cell]))
     painter.setBrush(theme.color("select", 0.12))
     painter.setPen(QPen(theme.color("select"), 2.0))
     painter.drawRects([rects[cell].adjusted(0.5, 0.5, -0.5, -0.5) for cell in chosen])
@@ -82,7 +82,7 @@ def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.nda
 
 
 def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
-    shown = visited | (view.source != Source.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
+    shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
     size = rects[0].height()
     half, thick = rects[0].width() / 2 - 4, max(4.0, size * 0.2)
@@ -98,7 +98,7 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
         middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
-            if visited[cell] or view.source[cell] != Source.UNTOUCHED:
+            if visited[cell] or view.origin[cell] != Origin.UNTOUCHED:
                 bars.setdefault(("add" if long > 0 else "remove", int(level[cell])), []).append(bar)
             else:
                 hollow.append(bar)
@@ -138,11 +138,11 @@ def _numbers(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF
 def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
     """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
     x, y = rect.left(), rect.top()
-    if source == Source.ACCEPTED:
+    if source == Origin.ACCEPTED:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("accent"))
         painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
-    elif source == Source.BY_HAND:
+    elif source == Origin.BY_HAND:
         painter.setPen(QPen(theme.color("accent"), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolygon(

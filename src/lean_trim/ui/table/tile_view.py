@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.decision.decision import Source
+from lean_trim.core.decision.decision import Origin
 from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
 
@@ -44,7 +44,7 @@ class TileView:
     error_pct: Floats
     seconds: Floats
     solidity: Floats
-    source: NDArray[np.int8]
+    origin: NDArray[np.int8]
     pinned: NDArray[np.bool_]
     scale_pct: float
 
@@ -78,7 +78,7 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
         )
     if live_seconds is not None:
         seconds = live_seconds.ravel()
-    decided = decision.source.ravel() != Source.UNTOUCHED
+    decided = decision.origin.ravel() != Origin.UNTOUCHED
     step = 100.0 * (decision.values / table.values - 1.0).ravel()
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
     rows, columns = layout_of(table)
@@ -95,7 +95,7 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
         error,
         seconds,
         solidity_of(seconds),
-        decision.source.ravel(),
+        decision.origin.ravel(),
         decision.pinned.ravel(),
         scale,
     )

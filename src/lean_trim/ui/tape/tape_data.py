@@ -86,7 +86,7 @@ def make_tape(
     joints = tuple(zip(log.joints_s, labels, strict=False))
     if solution is None:
         return TapeData(log, tuple(built), None, None, joints)
-    return TapeData(log, tuple(built), solution.regime, solution.sifted.bits, joints)
+    return TapeData(log, tuple(built), solution.regime, solution.sifted.reason_bits, joints)
 
 
 def _lane(spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None, kept: list[Trace]) -> Lane | None:

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column
-from lean_trim.formats.meaning.log_meaning import Match
+from lean_trim.formats.meaning.channel_map import Match
 from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, sample_of
 from lean_trim.formats.meaning.units import UNITS, show_unit
 from lean_trim.ui.import_desk import Pending
@@ -103,22 +103,22 @@ class ImportSheet(QWidget):
         self.table.setRowCount(0)
         if pending is None:
             return
-        understood = pending.opened.understood
+        mapped = pending.opened.mapped
         self.title.setText(f"{pending.path.name}: which column is which?")
         self._ask(pending)
-        two = any(len(m.columns) == 2 for m in understood.matches)
+        two = any(len(m.columns) == 2 for m in mapped.matches)
         self.banks.setVisible(two)
         self.banks.setCurrentIndex(("mean", "1", "2").index(pending.choices.banks))
-        for match in sorted(understood.matches, key=lambda m: (not m.doubt, m.confidence)):
+        for match in sorted(mapped.matches, key=lambda m: (not m.doubt, m.confidence)):
             self._match_row(pending, match)
-        for column in understood.unused[:MOST_UNUSED]:
+        for column in mapped.unused[:MOST_UNUSED]:
             self._row(
-                column, None, understood.raw.samples.get(column.index, understood.raw.values.get(column.index)), "", ""
+                column, None, mapped.raw.samples.get(column.index, mapped.raw.values.get(column.index)), "", ""
             )
         self._fit()
 
     def _ask(self, pending: Pending) -> None:
-        doubts = pending.opened.understood.doubts
+        doubts = pending.opened.mapped.doubts
         lines = [f"• {line}" for line in (*doubts, *([pending.problem] if pending.problem else []))]
         text = "\n".join(lines[:4]) + (f"\n… and {len(lines) - 4} more" if len(lines) > 4 else "")
         theme = self.appearance.theme

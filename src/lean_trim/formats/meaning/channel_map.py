@@ -13,10 +13,10 @@ from lean_trim.core.errors import LogError
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
-from lean_trim.formats.meaning.names import PAIRED, assign
+from lean_trim.formats.meaning.names import PAIRED, assign_roles
 from lean_trim.formats.meaning.names import TIME as TIME_NAME
 from lean_trim.formats.meaning.timebase import TimeBase, settle_time
-from lean_trim.formats.meaning.unit_check import Reading, by_word, interpret, sample_of
+from lean_trim.formats.meaning.unit_check import UnitReading, by_word, sample_of, settle_unit
 from lean_trim.formats.meaning.units import TIME, tidy_unit
 
 STANDARD_BARO_KPA = 101.3
@@ -38,7 +38,7 @@ class Match:
 
 
 @dataclass(frozen=True, eq=False)
-class Understood:
+class MappedLog:
     """A log with everything that was understood, inferred and asked about it."""
 
     log: Log
@@ -52,7 +52,7 @@ class Understood:
         return tuple(m.doubt for m in self.matches if m.doubt)
 
 
-def understand(raw: RawColumns, name: str, stoich_afr: float, choices: Choices | None = None) -> Understood:
+def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices | None = None) -> MappedLog:
     """Name the channels, settle units and time.
 
     Raises
@@ -75,14 +75,14 @@ def understand(raw: RawColumns, name: str, stoich_afr: float, choices: Choices |
     pick = (lambda x: x) if whole else (lambda x: x[base.order])
     updates = {m.role: pick(raw.updates[m.columns[0].index]) for m in matches if m.columns[0].index in raw.updates}
     log = Log(base.time_s, {r: pick(v) for r, v in channels.items()}, name, base.joints_s, updates)
-    return Understood(log, tuple(matches), tuple(c for c in others if c.index not in taken), tuple(notes), raw)
+    return MappedLog(log, tuple(matches), tuple(c for c in others if c.index not in taken), tuple(notes), raw)
 
 
 def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) -> frozenset[int]:
     """Columns to be read whole: the time, all that may play a role, and what the user named."""
     choices = choices or Choices()
     keep = {c.index for c in columns if (word := choices.columns.get(c.name)) and word.role is not None}
-    found = assign([c for c in columns if c.name not in choices.columns])
+    found = assign_roles([c for c in columns if c.name not in choices.columns])
     keep |= {c.index for group in (*found.columns.values(), *found.rivals.values()) for c in group}
     clock = next((c.index for c in columns if TIME_NAME.search(c.name)), None)
     return frozenset(keep if clock is None else keep | {clock})
@@ -108,7 +108,7 @@ def _matches(columns: Sequence[Column], raw: RawColumns, choices: Choices) -> li
         if (word := choices.columns.get(column.name)) and word.role is not None:
             chosen.setdefault(word.role, []).append(column)
     free = [c for c in columns if c.name not in choices.columns]
-    found = assign(free)
+    found = assign_roles(free)
     out = [Match(role, tuple(group[:2]), group[0].unit, 1.0, "as you said") for role, group in chosen.items()]
     for role, group in found.columns.items():
         if role in chosen:
@@ -139,7 +139,7 @@ def _channel(match: Match, raw: RawColumns, stoich_afr: float, choices: Choices)
         if reading is None and said:
             reading = by_word(match.role, said, stoich_afr)
         elif reading is None:
-            reading = interpret(match.role, column.unit, raw.values[column.index], stoich_afr)
+            reading = settle_unit(match.role, column.unit, raw.values[column.index], stoich_afr)
         parts.append(reading.convert(raw.values[column.index]))
         readings.append(reading)
     note = "; ".join(n for n in (match.note, readings[0].note) if n)
@@ -153,13 +153,13 @@ def _channel(match: Match, raw: RawColumns, stoich_afr: float, choices: Choices)
     return Match(match.role, match.columns, readings[0].unit, confidence, note, doubt), values
 
 
-def _scaled(unit: str, stoich_afr: float) -> Reading | None:
+def _scaled(unit: str, stoich_afr: float) -> UnitReading | None:
     points = two_point_scale(unit)
     if points is None:
         return None
     v0, x0, v1, x1 = points
     factor = stoich_afr if max(x0, x1) > 4.0 else 1.0
-    return Reading(lambda v: (x0 + (v - v0) * (x1 - x0) / (v1 - v0)) / factor, unit, "from volts by your two points")
+    return UnitReading(lambda v: (x0 + (v - v0) * (x1 - x0) / (v1 - v0)) / factor, unit, "from volts by your two points")
 
 
 def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[Match]:

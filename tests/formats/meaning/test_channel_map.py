@@ -10,23 +10,23 @@ from hypothesis import strategies as st
 from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError, LogError
 from lean_trim.formats.decode.columns import Column, RawColumns
+from lean_trim.formats.meaning.channel_map import MappedLog, by_role, map_channels, wanted_columns
 from lean_trim.formats.meaning.choices import Choices, ColumnChoice, shape_of, two_point_scale
-from lean_trim.formats.meaning.log_meaning import Understood, by_role, understand, wanted_columns
 from lean_trim.formats.meaning.timebase import RESTART_GAP_S, settle_time, spread_repeats
-from lean_trim.formats.meaning.unit_check import interpret
+from lean_trim.formats.meaning.unit_check import settle_unit
 
 N = 500
 WAVE = np.sin(np.arange(N) / 9.0)
 
 
-def made(choices: Choices | None = None, **channels: np.ndarray) -> Understood:
+def made(choices: Choices | None = None, **channels: np.ndarray) -> MappedLog:
     """Understand columns given as name__unit = values (a double underscore parts the unit)."""
     columns, values = [Column(0, "Time", "s")], {0: np.arange(N) * 0.04}
     for i, (key, data) in enumerate(channels.items(), 1):
         name, _, unit = key.partition("__")
         columns.append(Column(i, name.replace("_", " "), unit))
         values[i] = np.broadcast_to(np.asarray(data, float), (N,)).copy()
-    return understand(RawColumns(tuple(columns), values, "text"), "made", 14.1, choices)
+    return map_channels(RawColumns(tuple(columns), values, "text"), "made", 14.1, choices)
 
 
 @pytest.mark.parametrize(
@@ -39,7 +39,7 @@ def made(choices: Choices | None = None, **channels: np.ndarray) -> Understood:
 def test_a_missing_unit_is_read_from_the_values(
     role: Role, unit: str, level: float, swing: float, factor: float | None
 ) -> None:
-    reading = interpret(role, unit, level + swing * WAVE, 14.7)
+    reading = settle_unit(role, unit, level + swing * WAVE, 14.7)
     assert not reading.doubt
     if factor is not None:
         assert float(reading.convert(np.array([level]))[0]) == pytest.approx(level * factor)
@@ -57,20 +57,20 @@ def test_a_missing_unit_is_read_from_the_values(
     ],
 )  # fmt: skip
 def test_contradictions_are_asked_about_not_guessed(role: Role, unit: str, level: float, words: str) -> None:
-    assert words in interpret(role, unit, level * (1 + 0.05 * WAVE), 14.7).doubt
+    assert words in settle_unit(role, unit, level * (1 + 0.05 * WAVE), 14.7).doubt
 
 
 def test_trims_come_as_percent_factor_or_around_100() -> None:
     for values in (3.0 + WAVE, 1.03 + 0.01 * WAVE, 103.0 + WAVE):
-        reading = interpret(Role.STFT, "", values, 14.7)
+        reading = settle_unit(Role.STFT, "", values, 14.7)
         np.testing.assert_allclose(reading.convert(values), 3.0 + WAVE, atol=1e-9)
 
 
 def test_loop_status_as_flag_and_as_code() -> None:
     """SAE J1979 PID 03: 2 closed loop, 4 open loop for load (from memory)."""
     flag, code = np.array([0.0, 1.0, 1.0]), np.array([1.0, 2.0, 4.0, 16.0])
-    np.testing.assert_array_equal(interpret(Role.CLOSED_LOOP, "", flag, 14.7).convert(flag), flag)
-    np.testing.assert_array_equal(interpret(Role.CLOSED_LOOP, "", code, 14.7).convert(code), [0, 1, 0, 1])
+    np.testing.assert_array_equal(settle_unit(Role.CLOSED_LOOP, "", flag, 14.7).convert(flag), flag)
+    np.testing.assert_array_equal(settle_unit(Role.CLOSED_LOOP, "", code, 14.7).convert(code), [0, 1, 0, 1])
 
 
 @pytest.mark.parametrize("name", ["Airflow_source", "MAF_blend", "VE/MAF_mode", "Lastquelle"])
