@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import errno
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -188,3 +190,29 @@ def test_the_car_can_be_driven_with_a_fault_by_name(case: Path, capsys: pytest.C
     error = capsys.readouterr().err
     assert "'rust'" in error and "pump" in error and error.count("\n") == 1
     assert not (case / "x.csv").exists()
+
+
+def test_a_slip_in_a_command_is_named_and_help_tells_of_the_window() -> None:
+    run = subprocess.run([sys.executable, "-m", "lean_trim", "corect"], capture_output=True, text=True, check=False)
+    assert run.returncode == 2
+    assert "did you mean 'correct'" in run.stderr and "simulate" in run.stderr
+    shown = subprocess.run([sys.executable, "-m", "lean_trim", "--help"], capture_output=True, text=True, check=True)
+    assert "--demo" in shown.stdout and "JOBFILE" in shown.stdout and "--log-level" in shown.stdout
+
+
+def test_a_full_disk_is_no_bad_input(case: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    def full(*_: object) -> None:
+        raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+    monkeypatch.setattr("lean_trim.formats.round_json.write_round", full)
+    assert correct(case) == 1
+    assert "No space left" in capsys.readouterr().err
+
+
+def test_quiet_prints_no_warnings(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    sheet = json.loads((case / "vehicle.json").read_text())
+    (case / "vehicle.json").write_text(json.dumps(sheet | {"colour": "red"}))
+    assert correct(case) == 0
+    assert "colour" in capsys.readouterr().err
+    assert correct(case, "--quiet") == 0
+    assert capsys.readouterr().err == ""

@@ -1,4 +1,4 @@
-"""``lean-trim correct``."""
+"""``lean-trim correct``: logs and a vehicle sheet in, the corrected table and round.json out."""
 
 from __future__ import annotations
 
@@ -6,43 +6,84 @@ import argparse
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from lean_trim.core.data.tables import Table
-from lean_trim.core.decision.driving_shares import driving_shares
-from lean_trim.core.decision.knock import knock_cells
-from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
-from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
-from lean_trim.formats.folders import make_folder
-from lean_trim.formats.logs import open_log
-from lean_trim.formats.round_json import write_round
-from lean_trim.formats.tables import read_table, write_table
-from lean_trim.formats.vehicle_sheet import read_vehicle
+
+if TYPE_CHECKING:
+    from lean_trim.core.data.tables import Table
 
 REGIMES = ("idle", "part", "full", "boost")
 
 
-def run_correct(args: argparse.Namespace) -> None:
-    """``lean-trim correct``: logs and a sheet in, corrected table and round.json out."""
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the command's arguments."""
+    parser.add_argument("--vehicle", required=True, type=Path)
+    parser.add_argument("--log", required=True, type=Path, action="append")
+    parser.add_argument("--out", required=True, type=Path)
+    parser.add_argument("--method", choices=("surface", "average"), default="surface")
+    parser.add_argument(
+        "--gain", type=float, default=1.0, help="share of the wanted correction that is written, 0 to 1 (default 1)"
+    )
+    parser.add_argument("--unvisited", choices=("keep", "carry", "taper"), default="keep")
+    parser.add_argument("--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent")
+    parser.add_argument(
+        "--regime-gain", action="append", default=[], metavar="REGIME=SHARE", help="idle, part, full or boost, 0 to 1"
+    )
+    parser.add_argument("--extrapolate-end", action="store_true", help="carry a curve's last segment on")
+    parser.add_argument(
+        "--driven-on",
+        action="append",
+        default=[],
+        metavar="LOG=TABLE",
+        help="the table a log was driven on, if another",
+    )
+    parser.add_argument(
+        "--sieve", action="append", default=[], metavar="RULE.KNOB=VALUE", help="turn a knob of the sieve"
+    )
+    parser.add_argument("--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off")
+
+
+def run(args: argparse.Namespace) -> None:
+    """Read, solve, propose, write."""
+    from lean_trim.core.decision.driving_shares import driving_shares
+    from lean_trim.core.decision.knock import knock_cells
+    from lean_trim.core.decision.proposal import PolicySettings, propose
+    from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
+    from lean_trim.core.sieve.sieve import SieveSettings
+    from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.logs import open_log
+    from lean_trim.formats.round_json import write_round
+    from lean_trim.formats.tables import write_table
+    from lean_trim.formats.vehicle_sheet import read_vehicle
+
     gains = _numbers(args.regime_gain, "--regime-gain", REGIMES)
     policy = PolicySettings(
-        gain=args.gain, unvisited=args.unvisited, rich_bias_pct=args.rich_bias, extrapolate_end=args.extrapolate_end,
-        gain_idle=gains.get("idle", 1.0), gain_part=gains.get("part", 1.0), gain_full=gains.get("full", 1.0),
+        gain=args.gain,
+        unvisited=args.unvisited,
+        rich_bias_pct=args.rich_bias,
+        extrapolate_end=args.extrapolate_end,
+        gain_idle=gains.get("idle", 1.0),
+        gain_part=gains.get("part", 1.0),
+        gain_full=gains.get("full", 1.0),
         gain_boost=gains.get("boost", 1.0),
-    )  # fmt: skip
-    sieve = SieveSettings(_numbers(args.sieve, "--sieve"), _rules(args.sieve_off))
+    )
+    sieve = SieveSettings(changes=_numbers(args.sieve, "--sieve"), disabled=_rules(args.sieve_off))
     vehicle, warnings = read_vehicle(args.vehicle)
     tables = _driven_on(args.driven_on, args.log, vehicle.airflow)
     opened = [open_log(path, vehicle.stoich_afr) for path in args.log]
-    for line in (*warnings, *(w for o in opened for w in o.warnings)):
+    for line in () if args.quiet else (*warnings, *(w for o in opened for w in o.warnings)):
         print(f"warning: {line}", file=sys.stderr)
     logs = [DrivenLog(o.log, tables.get(path)) for o, path in zip(opened, args.log, strict=True)]
     solution = solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
     proposal = propose(
-        solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted),
-        driving_shares(solution.sifted, solution.observations),
-    )  # fmt: skip
+        solution.estimate,
+        policy,
+        vehicle.limits,
+        no_leaner=knock_cells(solution.sifted),
+        driving=driving_shares(solution.sifted, solution.observations),
+    )
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(solution, proposal, args.out / "round.json")
@@ -63,6 +104,8 @@ def _numbers(words: Sequence[str], option: str, allowed: Sequence[str] | None = 
 
 
 def _rules(names: Sequence[str]) -> frozenset[str]:
+    from lean_trim.core.sieve.sieve import RULE_BITS
+
     unknown = [n for n in names if n not in RULE_BITS]
     if unknown:
         raise BadInputError(f"--sieve-off {unknown[0]!r} is not a rule; allowed are {', '.join(RULE_BITS)}")
@@ -71,7 +114,7 @@ def _rules(names: Sequence[str]) -> frozenset[str]:
 
 def _driven_on(words: Sequence[str], logs: Sequence[Path], kind: str) -> dict[Path, Table]:
     """Tables that logs were driven on, by the log's path."""
-    from lean_trim.core.errors import BadInputError
+    from lean_trim.formats.tables import read_table
 
     out = {}
     for word in words:
@@ -80,3 +123,6 @@ def _driven_on(words: Sequence[str], logs: Sequence[Path], kind: str) -> dict[Pa
             raise BadInputError(f"--driven-on {word!r}: write LOG=TABLE, where LOG is one of the logs given")
         out[Path(log)] = read_table(Path(table), kind)
     return out
+
+
+COMMAND = Subcommand("correct", "write the corrected airflow table", add_arguments, run)

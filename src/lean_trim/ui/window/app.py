@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
@@ -29,14 +28,8 @@ def make_window(data_folder: Path | None = None) -> MainWindow:
     return MainWindow(Session(), Appearance(), data_folder)
 
 
-def run_application(words: Sequence[str]) -> int:
-    """Open the window: empty, with the demo job (``--demo``) or with a job file."""
-    if len(words) > 1:
-        print("lean-trim: one job file at a time, or --demo", file=sys.stderr)
-        return 2
-    if words and words[0] != "--demo" and not Path(words[0]).is_file():
-        print(f"lean-trim: {words[0]}: no such job file", file=sys.stderr)
-        return 2
+def run_application(words: Sequence[str], log_level: str = "info") -> int:
+    """Open the window: empty, with the demo job (``--demo``) or with a job file; returns the exit code."""
     app = QApplication(["lean-trim"])
     app.setApplicationName("lean-trim")
     app.setApplicationDisplayName("Lean Trim")

@@ -1,0 +1,48 @@
+"""``lean-trim simulate``: a log of the simulated car driven on a calibration."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from lean_trim.cli.parser import Subcommand
+
+TO_STANDARD_OUTPUT = "-"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the command's arguments."""
+    parser.add_argument("--vehicle", required=True, type=Path)
+    parser.add_argument("--out", required=True, type=Path, help="a CSV file, or - to stream to standard output")
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--minutes", type=float, default=12.0)
+    parser.add_argument("--fault", default="", help="drive with a fault, by name; an unknown name lists them")
+
+
+def run(args: argparse.Namespace) -> None:
+    """Drive, and write or stream the log."""
+    from lean_trim.core.data.log import Log, concatenate
+    from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.logs import header_lines, row_lines, write_log_csv
+    from lean_trim.formats.vehicle_sheet import read_vehicle
+    from lean_trim.simcar.drive import drive
+    from lean_trim.simcar.faults import Faults, fault_named
+
+    faults = fault_named(args.fault) if args.fault else Faults()
+    vehicle, warnings = read_vehicle(args.vehicle)
+    for line in () if args.quiet else warnings:
+        print(f"warning: {line}", file=sys.stderr)
+    streams = str(args.out) == TO_STANDARD_OUTPUT
+    pieces: list[Log] = []
+    for piece in drive(vehicle, args.seed, args.minutes, faults=faults):
+        if streams:
+            sys.stdout.write((header_lines(piece.channels) if not pieces else "") + row_lines(piece))
+            sys.stdout.flush()
+        pieces.append(piece)
+    if not streams:
+        make_folder(args.out.parent)
+        write_log_csv(concatenate(pieces, "drive"), args.out)
+
+
+COMMAND = Subcommand("simulate", "drive the simulated car with this calibration", add_arguments, run)

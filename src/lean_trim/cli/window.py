@@ -1,0 +1,42 @@
+"""``lean-trim``, ``lean-trim --demo``, ``lean-trim JOBFILE``: open the window."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+from pathlib import Path
+
+from lean_trim.core.errors import BadInputError
+
+DEMO = "--demo"
+CLOSE_ENOUGH = 0.6
+"""Likeness, 0 to 1, from which a word counts as a slip for a command's name."""
+
+
+def run(words: Sequence[str], commands: Sequence[str], log_level: str) -> int:
+    """Open the window on nothing, the demo job or a job file; returns the exit code.
+
+    Raises
+    ------
+    BadInputError
+        If the words name neither.
+    """
+    if len(words) > 1:
+        raise BadInputError("one job file at a time, or --demo")
+    if words and words[0] != DEMO:
+        _check_job_file(words[0], commands)
+    from lean_trim.ui.window.app import run_application
+
+    return run_application(words, log_level)
+
+
+def _check_job_file(word: str, commands: Sequence[str]) -> None:
+    path = Path(word)
+    if path.is_file():
+        return
+    known = ", ".join(commands)
+    if path.suffix == "" and path.name == word:
+        meant = difflib.get_close_matches(word, commands, n=1, cutoff=CLOSE_ENOUGH)
+        hint = f"; did you mean {meant[0]!r}?" if meant else ";"
+        raise BadInputError(f"{word!r} is neither a command nor a job file{hint} The commands are {known}")
+    raise BadInputError(f"{word}: no such job file")
