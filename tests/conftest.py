@@ -39,7 +39,7 @@ def driven_job(tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle,
     """Bytes of a demo job file whose first round has been driven."""
     path = tmp_path_factory.mktemp("job") / "driven.leantrim"
     store = JobStore.create(path, heron_vehicle, car="heron")
-    store.add_logs(store.load().rounds[0], [store_log(heron_log)])
+    store.add_logs(store.load().rounds[0].id, [store_log(heron_log)])
     store.close()
     return path.read_bytes()
 

@@ -49,7 +49,7 @@ def main() -> None:
     window.open_demo()
     wait(app, lambda: window.table.live is not None and window.table.live.sum() > 330)
     shoot(app, window, "driving")
-    wait(app, lambda: session.solution is not None and session.task is None)
+    wait(app, lambda: session.solution is not None and not session.is_busy)
     session.selection.set_cells(frozenset({16 * 4 + 6, 16 * 4 + 7, 16 * 5 + 6, 16 * 5 + 7}))
     shoot(app, window, "round-1")
     session.selection.clear()
@@ -67,7 +67,7 @@ def main() -> None:
     shoot(app, window, "round-2-night")
     window.side.show_page(3)
     session.tuning.use_earlier(1, True)
-    wait(app, lambda: session.task is None and session.solution is not None and len(session.solution.logs) == 2)
+    wait(app, lambda: not session.is_busy and session.solution is not None and len(session.solution.logs) == 2)
     shoot(app, window, "two-logs-night")
     window.side.show_page(0)
     window.actions_["night"].setChecked(False)
@@ -87,9 +87,9 @@ def _import_sheet(app: QApplication, window: MainWindow) -> None:
         "Öltemperatur": log[Role.COOLANT] + 6,
     }  # fmt: skip
     pl.DataFrame(data).write_csv(folder / "freitag.csv")
-    session.tape_state.use("Air")
-    session.add_logs([folder / "freitag.csv"])
-    wait(app, lambda: session.imports.current is not None and session.task is None)
+    window.tape.lane_sets.use("Air")
+    session.imports.add([folder / "freitag.csv"])
+    wait(app, lambda: session.imports.current is not None and not session.is_busy)
     shoot(app, window, "import-sheet")
     session.imports.discard()
 

@@ -13,7 +13,8 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.errors import BadInputError
 from lean_trim.job.blobs import store_log
-from lean_trim.job.records import Span, Verdict
+from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.records import Outcome, Span, Verdict
 from lean_trim.job.store import JobStore, load_job
 from tests.builders import maf_vehicle
 
@@ -21,14 +22,15 @@ from tests.builders import maf_vehicle
 def test_closing_and_reopening_brings_everything_back(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> None:
     path = tmp_path / "job.leantrim"
     store = JobStore.create(path, heron_vehicle, car="heron")
-    first = store.add_logs(store.load().rounds[0], [store_log(heron_log, "abc")])
+    first = store.load().rounds[0]
+    store.add_logs(first.id, [store_log(heron_log, "abc")])
     decision = decide.type_in(decide.undecided(first.table), "+3%", {5, 17}, heron_vehicle.limits)
     decision = decide.pin(decision, first.table, {40}, True)
-    store.save_decision(first.id, first.table, decision)
+    store.save_decision(first.id, "ve", decision)
     store.save_left_out(first.id, [Span(10.0, 20.5)])
-    store.save_verdict(first.id, Verdict(7.7, np.nan, 40.0))
+    store.save_outcome(first.id, Outcome(Verdict(7.7, np.nan, 40.0), {}))
     store.mark_handed_over(first.id, "CSV a.csv")
-    store.begin_round(first.table.with_values(decision.values))
+    store.begin_round(first, first.revision.calibration.with_table("ve", first.table.with_values(decision.values)))
     store.close()
     job = load_job(path)
     assert (job.car, job.vehicle.name, len(job.rounds)) == ("heron", "Heron", 2)
@@ -62,7 +64,7 @@ def test_a_curve_vehicle_without_target_table_is_kept(tmp_path: Path) -> None:
 def test_a_failed_change_leaves_the_file_as_it_was(tmp_path: Path, heron_vehicle: Vehicle) -> None:
     path = tmp_path / "job.leantrim"
     store = JobStore.create(path, heron_vehicle)
-    with pytest.raises(sqlite3.IntegrityError):
+    with pytest.raises(SaveFailedError, match="Nothing was changed"):
         store.save_left_out(999, [Span(0.0, 1.0)])
     store.save_left_out(store.load().rounds[0].id, [Span(0.0, 1.0)])
     assert store.load().rounds[0].left_out == (Span(0.0, 1.0),)
@@ -72,22 +74,22 @@ def test_a_failed_change_leaves_the_file_as_it_was(tmp_path: Path, heron_vehicle
 def test_what_is_not_a_job_is_refused(tmp_path: Path, heron_vehicle: Vehicle) -> None:
     (tmp_path / "text.leantrim").write_text("hello, this is no database at all" * 40)
     with pytest.raises(BadInputError, match="cannot be opened as a job file"):
-        JobStore.open(tmp_path / "text.leantrim")
+        JobStore(tmp_path / "text.leantrim")
     with pytest.raises(BadInputError, match="no such job file"):
-        JobStore.open(tmp_path / "absent.leantrim")
+        JobStore(tmp_path / "absent.leantrim")
     other = sqlite3.connect(tmp_path / "other.leantrim")
     other.execute("CREATE TABLE things (x)")
     other.commit()
     other.close()
     with pytest.raises(BadInputError, match="not a Lean Trim job"):
-        JobStore.open(tmp_path / "other.leantrim")
+        JobStore(tmp_path / "other.leantrim")
     JobStore.create(tmp_path / "new.leantrim", heron_vehicle).close()
     newer = sqlite3.connect(tmp_path / "new.leantrim")
     newer.execute("PRAGMA user_version = 99")
     newer.commit()
     newer.close()
     with pytest.raises(BadInputError, match="written by a newer Lean Trim"):
-        JobStore.open(tmp_path / "new.leantrim")
+        JobStore(tmp_path / "new.leantrim")
     with pytest.raises(BadInputError, match="already exists"):
         JobStore.create(tmp_path / "new.leantrim", heron_vehicle)
     with pytest.raises(BadInputError, match="is not a folder"):

@@ -42,7 +42,7 @@ def until(qtbot: QtBot) -> Callable[[Callable[[], bool]], None]:
 def driven(window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None]) -> MainWindow:
     """The window on a demo job whose first round has been driven and solved."""
     window.open_job(job_path)
-    until(lambda: window.session.solution is not None and window.session.task is None)
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
     QApplication.processEvents()
     return window
 

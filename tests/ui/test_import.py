@@ -20,6 +20,7 @@ from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.recent import Recent
+from lean_trim.workspace.tasks import Lane
 
 Until = Callable[..., None]
 
@@ -27,7 +28,7 @@ Until = Callable[..., None]
 @pytest.fixture
 def own_job(window: MainWindow, until: Until, tmp_path: Path) -> MainWindow:
     window.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
-    until(lambda: window.session.job is not None and window.session.task is None)
+    until(lambda: window.session.job is not None and not window.session.is_busy)
     return window
 
 
@@ -55,7 +56,7 @@ def combo(window: MainWindow, column: str, at: int) -> QComboBox:
 
 
 def settle(window: MainWindow, until: Until) -> None:
-    until(lambda: window.session.task is None)
+    until(lambda: not window.session.is_busy)
     QApplication.processEvents()
 
 
@@ -63,8 +64,8 @@ def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
     window, path = own_job, doubtful(heron_log, tmp_path / "a.csv")
-    window.session.add_logs([path])
-    until(lambda: window.session.imports.current is not None and window.session.task is None)
+    window.session.imports.add([path])
+    until(lambda: window.session.imports.current is not None and not window.session.is_busy)
     sheet = window.import_sheet
     assert window.middle.currentWidget() is sheet
     assert "would fit bar" in sheet.questions.text()
@@ -84,13 +85,13 @@ def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     sheet.banks.activated.emit(2)
     settle(window, until)
     QTest.mouseClick(sheet.add, Qt.MouseButton.LeftButton)
-    until(lambda: window.session.solution is not None and window.session.task is None)
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
     log = window.session.round.logs[0]  # type: ignore[union-attr]
     np.testing.assert_allclose(log[Role.MAP], heron_log[Role.MAP], atol=1e-6)
     np.testing.assert_allclose(log[Role.LAMBDA], heron_log[Role.LAMBDA], atol=1e-6)
     np.testing.assert_allclose(log[Role.STFT], heron_log[Role.STFT] + 1.0, atol=1e-6)
-    window.session.add_logs([doubtful(heron_log, tmp_path / "b.csv")])
-    until(lambda: len(window.session.round.logs) == 2 and window.session.task is None)  # type: ignore[union-attr]
+    window.session.imports.add([doubtful(heron_log, tmp_path / "b.csv")])
+    until(lambda: len(window.session.round.logs) == 2 and not window.session.is_busy)  # type: ignore[union-attr]
     assert window.session.imports.current is None
 
 
@@ -104,8 +105,8 @@ def test_a_column_nobody_recognised_can_be_given_a_role(
         "Kanal 4": heron_log[Role.LAMBDA],
     }
     pl.DataFrame(data).write_csv(tmp_path / "x.csv")
-    own_job.session.add_logs([tmp_path / "x.csv"])
-    until(lambda: own_job.session.imports.current is not None and own_job.session.task is None)
+    own_job.session.imports.add([tmp_path / "x.csv"])
+    until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
     assert "lacks lambda" in own_job.import_sheet.questions.text()
     roles = combo(own_job, "Kanal 4", 0)
     roles.setCurrentIndex(list(Role).index(Role.LAMBDA) + 1)
@@ -122,18 +123,18 @@ def test_a_log_that_is_fully_understood_asks_nothing_unless_one_wants_to_look(
 ) -> None:
     write_log_csv(heron_log, tmp_path / "clear.csv")
     own_job.session.imports.add([tmp_path / "clear.csv"], look=True)
-    until(lambda: own_job.session.imports.current is not None and own_job.session.task is None)
+    until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
     assert "Everything is understood" in own_job.import_sheet.questions.text()
     own_job.session.imports.accept()
-    until(lambda: own_job.session.solution is not None and own_job.session.task is None)
+    until(lambda: own_job.session.solution is not None and not own_job.session.is_busy)
     assert len(own_job.session.round.logs) == 1  # type: ignore[union-attr]
 
 
 def test_a_scale_that_makes_no_sense_is_refused(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
-    own_job.session.add_logs([doubtful(heron_log, tmp_path / "a.csv")])
-    until(lambda: own_job.session.imports.current is not None and own_job.session.task is None)
+    own_job.session.imports.add([doubtful(heron_log, tmp_path / "a.csv")])
+    until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
     own_job.session.imports.choose("Wideband 0-5V", Role.LAMBDA, "1 V = 0.7, 1 V = 1.3")
     assert "different voltages" in own_job.messages.text.text()
     own_job.session.imports.choose("Wideband 0-5V", Role.LAMBDA, "furlong")
@@ -149,7 +150,7 @@ def test_files_can_be_dropped_on_the_window(own_job: MainWindow, until: Until, h
         QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
     own_job.dropEvent(drop)
-    until(lambda: own_job.session.solution is not None and own_job.session.task is None)
+    until(lambda: own_job.session.solution is not None and not own_job.session.is_busy)
     assert own_job.session.round.log_infos[0].name == "dropped.csv"  # type: ignore[union-attr]
     assert len(own_job.session.round.log_infos[0].sha256) == 64  # type: ignore[union-attr]
 
@@ -170,12 +171,11 @@ def test_jobs_opened_lately_are_offered(own_job: MainWindow, until: Until, tmp_p
 
 def test_an_error_goes_away_when_the_next_attempt_begins(window: MainWindow, tmp_path: Path, until: Until) -> None:
     window.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
-    until(lambda: window.session.job is not None and window.session.task is None)
+    until(lambda: window.session.job is not None and not window.session.is_busy)
     (tmp_path / "words.csv").write_text("hello\nworld\n")
-    window.session.add_logs([tmp_path / "words.csv"])
-    until(lambda: window.messages.isVisible() and window.session.task is None)
+    window.session.imports.add([tmp_path / "words.csv"])
+    until(lambda: window.messages.isVisible() and not window.session.is_busy)
     assert window.messages.text.text().startswith("Not done:")
-    window.session.solve()
-    window.session.work.start("Reading", lambda report: None, lambda answer: None)
+    window.session.workspace.tasks.start(Lane.READING, "Reading", lambda report: None, lambda answer: None)
     assert not window.messages.isVisible()
-    until(lambda: window.session.task is None)
+    until(lambda: not window.session.is_busy)

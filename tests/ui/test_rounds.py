@@ -32,7 +32,7 @@ def ready(session: Session, rounds: int) -> Callable[[], bool]:
         session.job is not None
         and len(session.job.rounds) == rounds
         and session.solution is not None
-        and session.task is None
+        and not session.is_busy
     )
 
 
@@ -69,13 +69,13 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
 
 
 def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
-    driven.session.drive_minutes = 60.0
+    driven.session.rounds.drive_minutes = 60.0
     driven.session.deciding.accept()
     driven.session.rounds.drive()
     until(lambda: driven.table.live is not None)
     assert not driven.bar.drive.isEnabled()
     QTest.mouseClick(driven.cancel_button, Qt.MouseButton.LeftButton)
-    until(lambda: driven.session.task is None)
+    until(lambda: not driven.session.is_busy)
     assert len(driven.session.job.rounds) == 1  # type: ignore[union-attr]
     assert "cancelled; nothing was changed" in driven.messages.text.text()
     assert driven.session.decision.changed > 30  # type: ignore[union-attr]
@@ -91,9 +91,9 @@ def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     driven.session.rounds.drive()
     until(lambda: driven.table.live is not None)
     driven.close()
-    assert driven.session.task is None
+    assert not driven.session.is_busy
     db = sqlite3.connect(job_path)
-    assert db.execute("SELECT count(*) FROM decisions WHERE source = 1").fetchone()[0] == changed
+    assert db.execute("SELECT count(*) FROM decided_cells WHERE origin = 1").fetchone()[0] == changed
     assert db.execute("SELECT count(*) FROM rounds").fetchone()[0] == 1
     db.close()
 
@@ -104,9 +104,9 @@ def test_a_real_vehicle_from_sheet_and_log(
     sheet = write_vehicle(heron(), tmp_path / "car")
     write_log_csv(heron_log, tmp_path / "drive.csv")
     window.new_job(sheet, tmp_path / "mine.leantrim")
-    until(lambda: window.session.job is not None and window.session.task is None)
+    until(lambda: window.session.job is not None and not window.session.is_busy)
     assert not window.bar.drive.isVisible()
-    window.session.add_logs([tmp_path / "drive.csv"])
+    window.session.imports.add([tmp_path / "drive.csv"])
     until(ready(window.session, 1))
     assert not window.messages.isVisible()
     window.session.deciding.accept()
@@ -141,15 +141,15 @@ def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, un
     assert session.decision.changed > 30  # type: ignore[union-attr]
     session.selection.set_span(200.0, 400.0, frozenset())
     driven.actions_["leave_out"].trigger()
-    until(lambda: session.task is None)
+    until(lambda: not session.is_busy)
     assert session.solution.sifted.used.sum() < used - 500  # type: ignore[union-attr]
     driven.actions_["undo"].trigger()
-    until(lambda: session.task is None)
+    until(lambda: not session.is_busy)
     assert session.solution.sifted.used.sum() == used  # type: ignore[union-attr]
 
 
 def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: Until) -> None:
-    driven.session.drive_minutes = 3.0
+    driven.session.rounds.drive_minutes = 3.0
     driven.session.rounds.drive()
     until(ready(driven.session, 2))
     driven.rail.list.setCurrentRow(0)
@@ -171,21 +171,22 @@ def test_bad_logs_give_one_sentence_and_change_nothing(
     driven: MainWindow, until: Until, tmp_path: Path, name: str, content: bytes, words: str
 ) -> None:
     (tmp_path / name).write_bytes(content)
-    driven.session.add_logs([tmp_path / name])
-    until(lambda: driven.session.task is None)
+    driven.session.imports.add([tmp_path / name])
+    until(lambda: not driven.session.is_busy)
     assert words in driven.messages.text.text()
     assert name in driven.messages.text.text()
     assert len(driven.session.round.logs) == 1  # type: ignore[union-attr]
     assert driven.session.solution is not None
 
 
-def test_bad_sheets_and_jobs_give_one_sentence(window: MainWindow, tmp_path: Path) -> None:
+def test_bad_sheets_and_jobs_give_one_sentence(window: MainWindow, tmp_path: Path, until: Until) -> None:
     (tmp_path / "v.json").write_text("{}")
     window.new_job(tmp_path / "v.json", tmp_path / "x.leantrim")
     assert "key airflow is None" in window.messages.text.text()
     assert not (tmp_path / "x.leantrim").exists()
     (tmp_path / "y.leantrim").write_text("not a database, only some words" * 20)
     window.open_job(tmp_path / "y.leantrim")
+    until(lambda: not window.session.is_busy)
     assert "cannot be opened as a job file" in window.messages.text.text()
     assert window.session.job is None
     QTest.mouseClick(window.messages.close_button, Qt.MouseButton.LeftButton)

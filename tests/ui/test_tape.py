@@ -47,9 +47,9 @@ def test_a_set_can_be_changed_and_the_job_remembers(driven: MainWindow, until: U
     assert "rpm" not in shown(driven)
     driven.close_job()
     driven.open_job(job_path)
-    until(lambda: driven.session.solution is not None and driven.session.task is None)
+    until(lambda: driven.session.solution is not None and not driven.session.is_busy)
     assert "boost_kpa" in shown(driven)
-    driven.session.tape_state.as_they_come()
+    driven.tape.lane_sets.as_they_come()
     assert "rpm" in shown(driven)
 
 
@@ -99,9 +99,12 @@ def test_bookmarks_carry_notes_can_be_undone_and_are_kept(driven: MainWindow, jo
 def test_joints_between_logs_are_shown(driven: MainWindow, until: Until) -> None:
     session = driven.session
     from lean_trim.job.blobs import store_log
+    from lean_trim.workspace.rounds import AddLogs
 
-    session.extend_round([store_log(session.round.logs[0])])  # type: ignore[union-attr]
-    until(lambda: session.solution is not None and session.task is None)
+    first = session.round
+    assert first is not None
+    AddLogs(session.workspace, first.id, (store_log(first.logs[0]),)).apply()
+    until(lambda: session.solution is not None and not session.is_busy)
     assert driven.tape.data is not None
     assert driven.tape.data.joints == ((pytest.approx(session.round.logs[0].time_s[-1] + 10.0), "simulated drive 1"),)  # type: ignore[union-attr]
     driven.tape.look_at(700.0, 760.0)

@@ -19,9 +19,11 @@ from lean_trim.core.pipeline.solve import Solution
 from lean_trim.job.blobs import store_log
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.tasks import Lane
 
 Until = Callable[..., None]
-NEVER_MS = 600_000
+NEVER_S = 600.0
 """A rest that only the test itself brings about, so that a slow machine does not."""
 
 
@@ -31,7 +33,7 @@ def solution_of(session: Session) -> Solution:
 
 
 def settled(session: Session) -> bool:
-    return session.task is None and session.tuning._live is None and not session.tuning._rest.isActive()
+    return not session.is_busy and Lane.REFITTING not in session.workspace.tasks.running and session.tuning.is_resting
 
 
 def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven: MainWindow, until: Until) -> None:
@@ -40,20 +42,20 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven
     row.unfold(True)
     used = solution_of(session).sifted.used.sum()
     slider = row.rows["after_s"].slider
-    session.tuning._rest.setInterval(NEVER_MS)
+    session.tuning.rest_s = NEVER_S
     seen: list[float] = []
     session.solved.connect(lambda: seen.append(solution_of(session).sifted.seconds["tip"]))
     for place in range(slider.value(), slider.value() + 60, 10):
         slider.setValue(place)
-        until(lambda: session.tuning._live is None)
+        until(lambda: Lane.REFITTING not in session.workspace.tasks.running)
     assert len(seen) >= 5
     assert seen == sorted(seen)
     assert solution_of(session).sifted.used.sum() < used
     assert row.count.text().startswith(f"{solution_of(session).sifted.seconds['tip']:.0f} s")
     session.tuning.rest()
     until(lambda: settled(session))
-    assert session.undo.count() == 1
-    session.undo.undo()
+    assert session.history.count() == 1
+    session.workspace.undo()
     until(lambda: settled(session))
     assert solution_of(session).sifted.used.sum() == used
     assert slider.value() == row.rows["after_s"]._place(1.0)
@@ -61,20 +63,20 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven
 
 def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, until: Until) -> None:
     session = driven.session
-    session.tuning._rest.setInterval(NEVER_MS)
+    session.tuning.rest_s = NEVER_S
     seen: list[float] = []
     session.solved.connect(lambda: seen.append(solution_of(session).settings.sieve.changes.get("tip.after_s", 0.0)))
     session.tuning.turn("sieve", "tip.after_s", 1.5)
     session.tuning.rest()
-    assert session.task is not None
+    assert session.is_busy
     session.tuning.turn("sieve", "tip.after_s", 2.5)
-    until(lambda: session.task is None and session.tuning._live is None)
+    until(lambda: not session.is_busy and Lane.REFITTING not in session.workspace.tasks.running)
     assert set(seen) <= {1.5, 2.5} and seen == sorted(seen) and seen[-1] == 2.5
     assert session.round is not None and session.round.verdict is not None
-    number = session.solve_number
+    number = session.solver.requests
     session.tuning.rest()
     until(lambda: settled(session))
-    assert session.solve_number == number + 1 and seen[-1] == 2.5 and session.undo.count() == 2
+    assert session.solver.requests == number + 1 and seen[-1] == 2.5 and session.history.count() == 2
 
 
 def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:
@@ -102,7 +104,7 @@ def test_rules_can_be_switched_and_the_job_remembers(driven: MainWindow, until: 
     until(lambda: settled(session))
     driven.close_job()
     driven.open_job(job_path)
-    until(lambda: session.solution is not None and session.task is None)
+    until(lambda: session.solution is not None and not session.is_busy)
     assert session.settings.sieve.disabled == {"tip"}
     assert session.policy.gain_full == 0.5
     session.tuning.reset()
@@ -114,7 +116,7 @@ def test_closing_in_the_middle_of_a_turn_keeps_it(driven: MainWindow, until: Unt
     driven.side.sieve.rows["cold"].rows["below_c"].box.setValue(85.0)
     driven.close_job()
     driven.open_job(job_path)
-    until(lambda: driven.session.solution is not None and driven.session.task is None)
+    until(lambda: driven.session.solution is not None and not driven.session.is_busy)
     assert driven.session.settings.sieve.changes == {"cold.below_c": 85.0}
 
 
@@ -131,7 +133,7 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWin
     session = driven.session
     before = session.solution
     session.tuning.turn("sieve", "settling.minutes", 60.0)
-    until(lambda: session.tuning._live is None)
+    until(lambda: Lane.REFITTING not in session.workspace.tasks.running)
     assert session.solution is before
     assert "samples are left" in driven.messages.text.text()
     session.tuning.turn("sieve", "settling.minutes", 0.0)
@@ -179,7 +181,7 @@ def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
 
 def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
     session = driven.session
-    session.drive_minutes = 3.0
+    session.rounds.drive_minutes = 3.0
     session.deciding.accept()
     session.rounds.drive()
     until(lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90)
@@ -205,7 +207,7 @@ def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until
     assert not solution.sifted.used[high].any()
     assert "by the rule" in driven.side.logs.force.text()
     session.tuning.use_source(AirflowSourceSettings("flag"))
-    until(lambda: session.task is None)
+    until(lambda: not session.is_busy)
     until(lambda: settled(session))
     assert "no channel for the airflow source" in driven.messages.text.text()
 
@@ -215,8 +217,8 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(driven
     log = session.round.logs[0]  # type: ignore[union-attr]
     retard = np.where(log.channels["rpm"] < 2500.0, 3.0, 0.0)  # type: ignore[index]
     knocked = replace(log, channels={**log.channels, Role.KNOCK: retard})
-    session.extend_round([store_log(knocked)])
-    until(lambda: session.solution is not None and session.task is None)
+    AddLogs(session.workspace, session.round.id, (store_log(knocked),)).apply()  # type: ignore[union-attr]
+    until(lambda: session.solution is not None and not session.is_busy)
     assert session.proposal is not None
     assert (session.proposal.status == "knock").any()
     assert "knock was seen" not in driven.bar.caution.text()

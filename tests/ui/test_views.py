@@ -274,7 +274,7 @@ window = make_window(Path(sys.argv[1]))
 window.show()
 window.open_job(Path(sys.argv[2]))
 steps = []
-while window.session.solution is None or window.session.task is not None:
+while window.session.solution is None or window.session.is_busy:
     began = time.perf_counter(); app.processEvents(); steps.append(time.perf_counter() - began); time.sleep(0.002)
 print(json.dumps(sorted(steps)[-3:]))
 window.close()

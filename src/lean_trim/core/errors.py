@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from lean_trim.core.messages import Said
+
 
 class LeanTrimError(Exception):
-    """Base of every error whose message is meant to be read by the user."""
+    """Base of every error whose message is meant to be read by the user; ``said`` is the declared message, if it is one."""
+
+    def __init__(self, text: str | Said) -> None:
+        super().__init__(str(text))
+        self.said = text if isinstance(text, Said) else None
 
 
 class BadInputError(LeanTrimError):

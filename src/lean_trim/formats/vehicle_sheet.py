@@ -5,13 +5,16 @@ from __future__ import annotations
 import json
 import math
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
 from lean_trim.core.data.vehicle import (
+    AIRFLOW_SOURCE_KINDS,
+    Airflow,
     AirflowSourceKind,
     AirflowSourceSettings,
+    Feedback,
     Injectors,
     SensorPlace,
     TableLimits,
@@ -37,7 +40,8 @@ KNOWN = {
     "airflow_source",
 }
 PLACES = ("downpipe", "tailpipe")
-SOURCE_KINDS: tuple[AirflowSourceKind, ...] = ("auto", "table", "flag", "rule")
+AIRFLOWS: tuple[Airflow, ...] = get_args(Airflow)
+FEEDBACKS: tuple[Feedback, ...] = get_args(Feedback)
 
 
 class Sheet:
@@ -103,8 +107,7 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
 
 
 def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
-    airflow = sheet.choice("airflow", ("ve", "maf"))
-    feedback = sheet.choice("feedback", ("wideband", "narrowband", "none"))
+    airflow, feedback = sheet.choice("airflow", AIRFLOWS), sheet.choice("feedback", FEEDBACKS)
     litres = sheet.number("engine.displacement_l", 0.05, 30.0)
     target = _table_path(sheet, "target_lambda", folder, required=False)
     table_path = _table_path(sheet, airflow, folder, required=True)
@@ -114,8 +117,8 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         displacement_l=litres,
         cylinders=int(sheet.number("engine.cylinders", 1, 16)),
         stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
-        airflow="ve" if airflow == "ve" else "maf",
-        feedback="wideband" if feedback == "wideband" else "narrowband" if feedback == "narrowband" else "none",
+        airflow=next(a for a in AIRFLOWS if a == airflow),
+        feedback=next(f for f in FEEDBACKS if f == feedback),
         injectors=_injectors(sheet),
         table=read_table(table_path, airflow),
         target=read_table(target, "target_lambda") if target else None,
@@ -132,7 +135,8 @@ def _sensor_place(sheet: Sheet) -> SensorPlace:
 
 
 def _source(sheet: Sheet) -> AirflowSourceSettings:
-    kind: AirflowSourceKind = next(k for k in SOURCE_KINDS if k == sheet.choice("airflow_source.kind", SOURCE_KINDS, "auto"))
+    word = sheet.choice("airflow_source.kind", AIRFLOW_SOURCE_KINDS, "auto")
+    kind: AirflowSourceKind = next(k for k in AIRFLOW_SOURCE_KINDS if k == word)
     return AirflowSourceSettings(
         kind,
         sheet.number("airflow_source.ve_below_rpm", 0.0, 10000.0, 0.0),
@@ -229,17 +233,18 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
 def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
     """The inverse of ``vehicle_dict`` with tables given."""
     sheet = Sheet(data, "vehicle")
+    airflow, feedback = sheet.choice("airflow", AIRFLOWS), sheet.choice("feedback", FEEDBACKS)
     return Vehicle(
-        name=str(data["name"]),
+        name=str(sheet.get("name") or "Unnamed"),
         displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),
         cylinders=int(sheet.number("engine.cylinders", 1, 16)),
         stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
-        airflow=data["airflow"],
-        feedback=data["feedback"],
+        airflow=next(a for a in AIRFLOWS if a == airflow),
+        feedback=next(f for f in FEEDBACKS if f == feedback),
         injectors=_injectors(sheet),
         table=table,
         target=target,
-        limits=_limits(sheet, data["airflow"]),
+        limits=_limits(sheet, airflow),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
         sensor_place=_sensor_place(sheet),

@@ -10,9 +10,13 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.errors import BadInputError
 from lean_trim.job.records import StoredLog
 
 UPDATE, JOINT = "new:", "joint"
+MOST_SAMPLES = 100_000_000
+"""Samples of one log: eleven days at 100 Hz."""
+MOST_CHANNELS = 2 * len(Role) + 2
 
 
 def table_row(table: Table) -> tuple[str, str, str, str]:
@@ -47,13 +51,25 @@ def store_log(log: Log, sha256: str = "") -> StoredLog:
 
 
 def log_from_parquet(data: bytes, name: str) -> Log:
-    """The inverse of ``log_to_parquet``."""
+    """The inverse of ``log_to_parquet``.
+
+    Raises
+    ------
+    BadInputError
+        If the bytes hold no log, or more than any log may have.
+    """
     import polars as pl
 
+    size = pl.scan_parquet(io.BytesIO(data)).select(pl.len()).collect().item()
+    if not 2 <= size <= MOST_SAMPLES:
+        raise BadInputError(f"the log {name!r} has {size} samples; allowed are 2 to {MOST_SAMPLES}")
     frame = pl.read_parquet(io.BytesIO(data))
-    time = frame["time_s"].to_numpy()
+    if frame.width > MOST_CHANNELS or "time_s" not in frame.columns:
+        raise BadInputError(f"the log {name!r} has {frame.width} columns or no time; allowed are up to {MOST_CHANNELS}")
+    time = frame["time_s"].cast(pl.Float64).to_numpy()
     known = {str(r) for r in Role}
-    channels = {Role(c): frame[c].to_numpy() for c in frame.columns if c in known}
-    updates = {Role(c.removeprefix(UPDATE)): frame[c].to_numpy() for c in frame.columns if c.startswith(UPDATE)}
-    joints = tuple(time[frame[JOINT].to_numpy()].tolist()) if JOINT in frame.columns else ()
+    channels = {Role(c): frame[c].cast(pl.Float64).to_numpy() for c in frame.columns if c in known}
+    marked = [c for c in frame.columns if c.startswith(UPDATE) and c.removeprefix(UPDATE) in known]
+    updates = {Role(c.removeprefix(UPDATE)): frame[c].cast(pl.Boolean).to_numpy() for c in marked}
+    joints = tuple(time[frame[JOINT].cast(pl.Boolean).to_numpy()].tolist()) if JOINT in frame.columns else ()
     return Log(time, channels, name, joints, updates)

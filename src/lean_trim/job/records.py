@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+from lean_trim.core.data.calibration import Calibration, with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision, undecided
+from lean_trim.core.types import Floats
+from lean_trim.job.tuning import Tuning
 
 
 @dataclass(frozen=True)
@@ -47,40 +51,116 @@ class StoredLog:
 
 @dataclass(frozen=True)
 class Verdict:
-    """Figures of a round, kept so that the rail needs no new solve. Percent; NaN where unknown."""
+    """What a round's drive showed, percent; NaN where unknown. ``program`` and ``judged`` tell which version said so, when."""
 
     residual_rms: float
     trim_rms: float
     within_3: float
+    program: str = field(default="", compare=False)
+    judged: str = field(default="", compare=False)
+
+
+@dataclass(frozen=True)
+class Prediction:
+    """The residual the next drive should show if the decided table is driven, percent rms, with one standard error."""
+
+    residual_rms: float
+    std_error: float
+
+
+@dataclass(frozen=True, eq=False)
+class StoredProposal:
+    """What was proposed for one table: per cell, flat, percent; NaN where nothing was said.
+
+    Attributes
+    ----------
+    asked_pct, step_pct, std_error_pct : wanted change, change that would be written, standard error of the wanted one.
+    status : the rule that decided each cell.
+    program, made : which version proposed it, when.
+    """
+
+    asked_pct: Floats
+    step_pct: Floats
+    std_error_pct: Floats
+    status: tuple[str, ...]
+    program: str = ""
+    made: str = ""
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What one solve says of a round, kept together: verdict and the proposals by table."""
+
+    verdict: Verdict
+    proposals: Mapping[str, StoredProposal]
+
+
+@dataclass(frozen=True, eq=False)
+class Revision:
+    """One state of the calibration; ``parent_id`` is the one it was made from, None for the first."""
+
+    id: int
+    parent_id: int | None
+    created: str
+    calibration: Calibration
+    note: str = ""
 
 
 @dataclass(frozen=True, eq=False)
 class Round:
-    """One round: the table driven on, its logs, and what was decided from them."""
+    """One round: the revision driven on, its logs, and what was decided from them.
+
+    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table.
+    """
 
     id: int
     number: int
     started: str
-    table: Table
-    table_id: int
+    revision: Revision
+    subject: str
     logs: tuple[Log, ...] = ()
     log_infos: tuple[LogInfo, ...] = ()
     left_out: tuple[Span, ...] = ()
     marks: tuple[Mark, ...] = ()
-    decision: Decision | None = None
+    decisions: Mapping[str, Decision] = field(default_factory=dict)
+    tuning: Tuning = field(default_factory=Tuning)
     verdict: Verdict | None = None
+    prediction: Prediction | None = None
+    proposals: Mapping[str, StoredProposal] = field(default_factory=dict)
     handed_over: str = ""
     note: str = ""
 
     @property
+    def table(self) -> Table:
+        """The table under correction, as it was driven on."""
+        return self.revision.calibration[self.subject]
+
+    @property
     def decided(self) -> Decision:
-        """The decision, or an untouched one."""
-        return self.decision if self.decision is not None else undecided(self.table)
+        """The decision on the table under correction, or an untouched one."""
+        return self.decided_for(self.subject)
+
+    def decided_for(self, table_name: str) -> Decision:
+        """The decision on one table, or an untouched one."""
+        decision = self.decisions.get(table_name)
+        return decision if decision is not None else undecided(self.revision.calibration[table_name])
+
+    def with_decision(self, table_name: str, decision: Decision) -> Round:
+        """The round with another decision on one table."""
+        return replace(self, decisions={**self.decisions, table_name: decision})
 
     @property
     def result(self) -> Table:
-        """The table this round would write."""
+        """The table under correction as this round would write it."""
         return self.table.with_values(self.decided.values)
+
+    @property
+    def resulting_calibration(self) -> Calibration:
+        """The whole calibration as this round would write it."""
+        out = self.revision.calibration
+        for name, decision in self.decisions.items():
+            out = out.with_table(name, out[name].with_values(decision.values))
+        return out
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,12 +171,23 @@ class Job:
     rounds: tuple[Round, ...]
     car: str = field(default="")
 
-    def with_round(self, index: int, changed: Round) -> Job:
-        """The job with one round replaced."""
-        rounds = list(self.rounds)
-        rounds[index] = changed
-        return replace(self, rounds=tuple(rounds))
+    def index_of(self, round_id: int) -> int | None:
+        """Place of a round in the chain, None if it is not there."""
+        return next((i for i, r in enumerate(self.rounds) if r.id == round_id), None)
+
+    def round_of(self, round_id: int) -> Round | None:
+        """A round by its id, None if it is not there."""
+        index = self.index_of(round_id)
+        return None if index is None else self.rounds[index]
+
+    def with_round(self, changed: Round) -> Job:
+        """The job with the round of the same id replaced."""
+        return replace(self, rounds=tuple(changed if r.id == changed.id else r for r in self.rounds))
+
+    def with_new_round(self, new: Round) -> Job:
+        """The job with a round appended."""
+        return replace(self, rounds=(*self.rounds, new))
 
     def vehicle_in(self, index: int) -> Vehicle:
-        """The vehicle with the table of a round in its ECU."""
-        return self.vehicle.with_table(self.rounds[index].table)
+        """The vehicle with the calibration of a round in its ECU."""
+        return with_calibration(self.vehicle, self.rounds[index].revision.calibration)

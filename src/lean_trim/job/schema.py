@@ -1,73 +1,150 @@
-"""Schema of the job file as ordered, named migrations; each runs in one transaction."""
+"""Schema of the job file as ordered, named migrations; each runs in one transaction with a log of what was applied."""
 
 from __future__ import annotations
 
 import sqlite3
-
-from lean_trim.core.errors import BadInputError
+from dataclasses import dataclass
 
 APPLICATION_ID = 0x4C54524D
+"""Marks a SQLite file as a Lean Trim job ("LTRM")."""
 
-MIGRATIONS: tuple[tuple[str, str], ...] = (
+
+@dataclass(frozen=True)
+class Migration:
+    """One named step; its statements run in one transaction."""
+
+    name: str
+    statements: tuple[str, ...]
+
+
+FIRST_ROUNDS = Migration(
+    "first rounds",
     (
-        "first rounds",
-        """
-        CREATE TABLE vehicle (id INTEGER PRIMARY KEY CHECK (id = 1), sheet TEXT NOT NULL, car TEXT NOT NULL DEFAULT '');
-        CREATE TABLE tables (
+        "CREATE TABLE vehicle (id INTEGER PRIMARY KEY CHECK (id = 1), sheet TEXT NOT NULL, car TEXT NOT NULL DEFAULT '')",
+        """CREATE TABLE tables (
             id INTEGER PRIMARY KEY, kind TEXT NOT NULL, name TEXT NOT NULL, unit TEXT NOT NULL,
-            axes TEXT NOT NULL, cells TEXT NOT NULL, created TEXT NOT NULL);
-        CREATE TABLE logs (
+            axes TEXT NOT NULL, cells TEXT NOT NULL, created TEXT NOT NULL)""",
+        """CREATE TABLE logs (
             id INTEGER PRIMARY KEY, name TEXT NOT NULL, sha256 TEXT NOT NULL, added TEXT NOT NULL,
-            samples INTEGER NOT NULL, duration_s REAL NOT NULL, parquet BLOB NOT NULL);
-        CREATE TABLE rounds (
+            samples INTEGER NOT NULL, duration_s REAL NOT NULL, parquet BLOB NOT NULL)""",
+        """CREATE TABLE rounds (
             id INTEGER PRIMARY KEY, number INTEGER NOT NULL UNIQUE, started TEXT NOT NULL,
             table_id INTEGER NOT NULL REFERENCES tables(id), target_id INTEGER REFERENCES tables(id),
             residual_rms REAL, trim_rms REAL, within_3 REAL,
-            handed_over TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '');
-        CREATE TABLE round_logs (
+            handed_over TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '')""",
+        """CREATE TABLE round_logs (
             round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE,
             log_id INTEGER NOT NULL REFERENCES logs(id), position INTEGER NOT NULL,
-            PRIMARY KEY (round_id, position));
-        CREATE TABLE decisions (
+            PRIMARY KEY (round_id, position))""",
+        """CREATE TABLE decisions (
             round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, cell INTEGER NOT NULL,
-            value REAL NOT NULL, source INTEGER NOT NULL, pinned INTEGER NOT NULL, PRIMARY KEY (round_id, cell));
-        CREATE TABLE left_out (
+            value REAL NOT NULL, source INTEGER NOT NULL, pinned INTEGER NOT NULL, PRIMARY KEY (round_id, cell))""",
+        """CREATE TABLE left_out (
             round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE,
-            start_s REAL NOT NULL, end_s REAL NOT NULL);
-        """,
-    ),
-    (
-        "column choices, marks and settings",
-        """
-        CREATE TABLE column_choices (
-            shape TEXT NOT NULL, name TEXT NOT NULL, role TEXT, unit TEXT NOT NULL, PRIMARY KEY (shape, name));
-        CREATE TABLE bank_choices (shape TEXT PRIMARY KEY, banks TEXT NOT NULL);
-        CREATE TABLE marks (
-            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, time_s REAL NOT NULL, text TEXT NOT NULL);
-        CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL);
-        """,
+            start_s REAL NOT NULL, end_s REAL NOT NULL)""",
     ),
 )
+CHOICES_AND_MARKS = Migration(
+    "column choices, marks and settings",
+    (
+        """CREATE TABLE column_choices (
+            shape TEXT NOT NULL, name TEXT NOT NULL, role TEXT, unit TEXT NOT NULL, PRIMARY KEY (shape, name))""",
+        "CREATE TABLE bank_choices (shape TEXT PRIMARY KEY, banks TEXT NOT NULL)",
+        """CREATE TABLE marks (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, time_s REAL NOT NULL, text TEXT NOT NULL)""",
+        "CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL)",
+    ),
+)
+REVISIONS = Migration(
+    "revisions of whole calibrations; settings, verdict, proposal and prediction by round; owner",
+    (
+        """CREATE TABLE revisions (
+            id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES revisions(id), created TEXT NOT NULL,
+            note TEXT NOT NULL DEFAULT '')""",
+        """CREATE TABLE revision_tables (
+            revision_id INTEGER NOT NULL REFERENCES revisions(id) ON DELETE CASCADE, name TEXT NOT NULL,
+            table_id INTEGER NOT NULL REFERENCES tables(id), PRIMARY KEY (revision_id, name))""",
+        """INSERT INTO revisions (id, parent_id, created)
+            SELECT id, (SELECT max(p.id) FROM rounds p WHERE p.number < rounds.number), started
+            FROM rounds ORDER BY number""",
+        """INSERT INTO revision_tables (revision_id, name, table_id)
+            SELECT rounds.id, tables.kind, tables.id FROM rounds JOIN tables ON tables.id = rounds.table_id""",
+        """INSERT INTO revision_tables (revision_id, name, table_id)
+            SELECT id, 'target_lambda', target_id FROM rounds WHERE target_id IS NOT NULL""",
+        """CREATE TABLE verdicts (
+            round_id INTEGER PRIMARY KEY REFERENCES rounds(id) ON DELETE CASCADE,
+            residual_rms REAL, trim_rms REAL, within_3 REAL, program TEXT NOT NULL, judged TEXT NOT NULL)""",
+        """INSERT INTO verdicts (round_id, residual_rms, trim_rms, within_3, program, judged)
+            SELECT id, residual_rms, trim_rms, within_3, '', started FROM rounds WHERE residual_rms IS NOT NULL""",
+        """CREATE TABLE rounds_next (
+            id INTEGER PRIMARY KEY, number INTEGER NOT NULL UNIQUE, started TEXT NOT NULL,
+            revision_id INTEGER NOT NULL REFERENCES revisions(id), subject TEXT NOT NULL,
+            settings TEXT NOT NULL DEFAULT '', handed_over TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '')""",
+        """INSERT INTO rounds_next (id, number, started, revision_id, subject, settings, handed_over, note)
+            SELECT rounds.id, number, started, rounds.id, tables.kind,
+            coalesce((SELECT value FROM settings WHERE key = 'tuning'), ''), handed_over, note
+            FROM rounds JOIN tables ON tables.id = rounds.table_id""",
+        "DROP TABLE rounds",
+        "ALTER TABLE rounds_next RENAME TO rounds",
+        "DELETE FROM settings WHERE key = 'tuning'",
+        """CREATE TABLE decided_cells (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
+            cell INTEGER NOT NULL, value REAL NOT NULL, origin INTEGER NOT NULL, pinned INTEGER NOT NULL,
+            PRIMARY KEY (round_id, table_name, cell))""",
+        """INSERT INTO decided_cells (round_id, table_name, cell, value, origin, pinned)
+            SELECT round_id, rounds.subject, cell, value, source, pinned
+            FROM decisions JOIN rounds ON rounds.id = round_id""",
+        "DROP TABLE decisions",
+        """CREATE TABLE proposals (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
+            cells TEXT NOT NULL, program TEXT NOT NULL, made TEXT NOT NULL, PRIMARY KEY (round_id, table_name))""",
+        """CREATE TABLE predictions (
+            round_id INTEGER PRIMARY KEY REFERENCES rounds(id) ON DELETE CASCADE,
+            residual_rms REAL NOT NULL, std_error REAL NOT NULL, made TEXT NOT NULL)""",
+        """CREATE TABLE owner (
+            id INTEGER PRIMARY KEY CHECK (id = 1), token TEXT NOT NULL, host TEXT NOT NULL, pid INTEGER NOT NULL,
+            started TEXT NOT NULL, since TEXT NOT NULL)""",
+        "CREATE TABLE migrations (name TEXT PRIMARY KEY, applied TEXT NOT NULL, program TEXT NOT NULL)",
+    ),
+)
+MIGRATIONS: tuple[Migration, ...] = (FIRST_ROUNDS, CHOICES_AND_MARKS, REVISIONS)
+LOGS_MIGRATIONS_FROM = 3
+"""Schema version from which the file itself keeps a log of its migrations."""
 
 
-def migrate(db: sqlite3.Connection, source: str) -> None:
-    """Bring a database to the newest schema.
+def apply_migration(db: sqlite3.Connection, number: int, applied: str, program: str) -> None:
+    """Bring a database from schema ``number - 1`` to ``number`` (counted from 1) in one transaction.
 
-    Raises
-    ------
-    BadInputError
-        If the file is another application's, or from a newer version.
+    Foreign keys have to be off: a table that is rebuilt would take its children along.
     """
-    version = db.execute("PRAGMA user_version").fetchone()[0]
-    owner = db.execute("PRAGMA application_id").fetchone()[0]
-    empty = not db.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
-    if owner != APPLICATION_ID and not empty:
-        raise BadInputError(f"{source}: is a database, but not a Lean Trim job")
-    if version > len(MIGRATIONS):
-        raise BadInputError(
-            f"{source}: was written by a newer Lean Trim (schema {version}, this one knows {len(MIGRATIONS)})"
-        )
-    for number, (_, script) in enumerate(MIGRATIONS[version:], version + 1):
-        db.executescript(
-            f"BEGIN; {script} PRAGMA application_id = {APPLICATION_ID}; PRAGMA user_version = {number}; COMMIT;"
-        )
+    migration = MIGRATIONS[number - 1]
+    db.execute("BEGIN IMMEDIATE")
+    try:
+        for statement in migration.statements:
+            db.execute(statement)
+        if number >= LOGS_MIGRATIONS_FROM:
+            db.execute("INSERT INTO migrations VALUES (?, ?, ?)", (migration.name, applied, program))
+        db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+        db.execute(f"PRAGMA user_version = {number}")
+        db.execute("COMMIT")
+    except BaseException:
+        if db.in_transaction:
+            db.execute("ROLLBACK")
+        raise
+
+
+def objects_in(db: sqlite3.Connection) -> dict[tuple[str, str], str]:
+    """Everything a database declares: (kind, name) → its SQL with white space folded; implied indices left out."""
+    rows = db.execute("SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL")
+    return {(str(kind), str(name)): " ".join(str(sql).split()) for kind, name, sql in rows}
+
+
+def expected_objects(version: int) -> dict[tuple[str, str], str]:
+    """What a file of a schema version declares, from building one in memory."""
+    db = sqlite3.connect(":memory:", isolation_level=None)
+    try:
+        for number in range(1, version + 1):
+            apply_migration(db, number, "", "")
+        return objects_in(db)
+    finally:
+        db.close()

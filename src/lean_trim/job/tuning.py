@@ -1,4 +1,4 @@
-"""Everything a job's user turned away from its default, and how it is kept in the job file."""
+"""Everything a round's user turned away from its default, and how it is kept in the job file."""
 
 from __future__ import annotations
 
@@ -15,13 +15,12 @@ from lean_trim.core.estimation.surface import SurfaceSettings
 from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
 
-KEY = "tuning"
 Settings = TypeVar("Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, AirflowSourceSettings)
 
 
 @dataclass(frozen=True)
 class Tuning:
-    """Settings of one job.
+    """Settings of one round.
 
     earlier : numbers of earlier rounds whose logs count too.
     airflow_source : how the airflow source is told; None takes the vehicle sheet's word.
@@ -57,13 +56,13 @@ def tuning_from(text: str) -> Tuning:
     """The inverse of ``tuning_text``; what is not understood (a setting of another version) takes its default."""
     try:
         data = json.loads(text) if text else {}
-    except json.JSONDecodeError:
+    except (ValueError, RecursionError):
         data = {}
     data = data if isinstance(data, dict) else {}
     method = data.get("method")
     solve = SolveSettings(
         method="average" if method == "average" else "surface",
-        fit_delay=bool(data.get("fit_delay", True)),
+        fit_delay=data.get("fit_delay") is not False,
         regimes=_filled(RegimeSettings(), data.get("regimes")),
         sieve=_sieve(data),
         surface=_filled(SurfaceSettings(), data.get("surface")),
@@ -71,13 +70,16 @@ def tuning_from(text: str) -> Tuning:
     )
     source = _filled(AirflowSourceSettings(), data["source"]) if data.get("source") else None
     numbers = data.get("earlier")
-    earlier = frozenset(int(n) for n in numbers) if isinstance(numbers, list) else frozenset()
+    whole = [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)] if isinstance(numbers, list) else []
+    earlier = frozenset(whole)
     return Tuning(solve, _filled(PolicySettings(), data.get("policy")), earlier, source)
 
 
 def _sieve(data: dict[str, Any]) -> SieveSettings:
-    out = SieveSettings(disabled=frozenset(data.get("disabled", ())) & frozenset(RULE_BITS))
-    for key, value in dict(data.get("sieve") or {}).items():
+    off, changes = data.get("disabled"), data.get("sieve")
+    named = {name for name in off if isinstance(name, str)} if isinstance(off, list) else set()
+    out = SieveSettings(disabled=frozenset(named) & frozenset(RULE_BITS))
+    for key, value in changes.items() if isinstance(changes, dict) else ():
         try:
             out = SieveSettings({**out.changes, key: float(value)}, out.disabled)
         except (BadInputError, TypeError, ValueError):
@@ -89,9 +91,16 @@ def _filled(default: Settings, found: Any) -> Settings:
     """The default with every value that is known and within its range."""
     out = default
     for name in (f.name for f in fields(default)):
-        if isinstance(found, dict) and name in found and name != "pinned":
+        if isinstance(found, dict) and name in found and name != "pinned" and _alike(found[name], getattr(default, name)):
             try:
                 out = replace(out, **{name: found[name]})
             except (BadInputError, TypeError, ValueError):
                 continue
     return out
+
+
+def _alike(value: Any, default: Any) -> bool:
+    """True if a value is of the kind its default is: a switch, a number, a word."""
+    if isinstance(default, bool) or isinstance(value, bool):
+        return isinstance(default, bool) and isinstance(value, bool)
+    return isinstance(value, int | float) if isinstance(default, int | float) else isinstance(value, type(default))

@@ -1,228 +1,231 @@
-"""The open job as the window sees it: current round, its solution, proposal and decision, and what is running."""
+"""The open job as the window's parts see it: the workspace's messages as Qt signals, and what every view asks for."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
-import numpy as np
-from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QUndoStack
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
-from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
-from lean_trim.core.decision.driving_shares import driving_shares
-from lean_trim.core.decision.knock import knock_cells
-from lean_trim.core.decision.proposal import PolicySettings, Proposal, propose
-from lean_trim.core.explore.events import Event, find_events
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, SolveSettings, join_logs, solve
-from lean_trim.core.types import Mask
-from lean_trim.job.records import Job, Round, Span, StoredLog, Verdict
-from lean_trim.job.store import JobStore, load_job
-from lean_trim.job.tuning import KEY
-from lean_trim.ui.deciding import Deciding
-from lean_trim.ui.import_desk import ImportDesk
-from lean_trim.ui.round_desk import RoundDesk
+from lean_trim.core.decision.proposal import PolicySettings, Proposal
+from lean_trim.core.explore.events import Event
+from lean_trim.core.pipeline.solve import Solution, SolveSettings
+from lean_trim.job.records import Job, Round
 from lean_trim.ui.selection import Selection
-from lean_trim.ui.tape.tape_state import TapeState
-from lean_trim.ui.task import Report, Task
-from lean_trim.ui.tuning_desk import TuningDesk
-from lean_trim.ui.worker import Worker
+from lean_trim.workspace import changes
+from lean_trim.workspace.changes import Part
+from lean_trim.workspace.tasks import Lane
+from lean_trim.workspace.workspace import Workspace
+
+
+class QtTimer:
+    """A single shot of Qt's that can be cancelled."""
+
+    def __init__(self, timer: QTimer) -> None:
+        self._timer = timer
+
+    def cancel(self) -> None:
+        """Do not call it."""
+        self._timer.stop()
+        self._timer.deleteLater()
+
+
+class QtLoop(QObject):
+    """The window's own event loop as the workspace's."""
+
+    _posted = Signal(object)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._posted.connect(self._call, Qt.ConnectionType.QueuedConnection)
+
+    def post(self, call: Callable[[], None]) -> None:
+        """Have something called in the window's thread."""
+        try:
+            self._posted.emit(call)
+        except RuntimeError:
+            # The window is gone; a thread that ran out late has nobody to tell.
+            return
+
+    def _call(self, call: Callable[[], None]) -> None:
+        call()
+
+    def call_later(self, delay_s: float, call: Callable[[], None]) -> QtTimer:
+        """Have something called after a while."""
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.timeout.connect(call)
+        timer.timeout.connect(timer.deleteLater)
+        timer.start(round(1000 * delay_s))
+        return QtTimer(timer)
 
 
 class Session(QObject):
-    """Holds the truth the views show. Views call its methods and listen to its signals."""
+    """Views call the workspace's parts and listen to these signals; nothing is kept here but the selection."""
 
     job_changed = Signal()
     round_changed = Signal()
     solved = Signal()
+    solve_failed = Signal(str)
     decided = Signal()
+    marks_changed = Signal()
+    tuning_changed = Signal()
+    imports_changed = Signal()
+    history_changed = Signal()
+    access_changed = Signal(str)
     driving = Signal(object)
     busy = Signal(str, float)
     idle = Signal()
-    message = Signal(str, str)
+    noticed = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.store: JobStore | None = None
-        self.job: Job | None = None
-        self.index = 0
-        self.solution: Solution | None = None
-        self.events: tuple[Event, ...] = ()
-        self.proposal: Proposal | None = None
+        self.workspace = Workspace(QtLoop(self))
         self.selection = Selection(self)
-        self.undo = QUndoStack(self)
-        self.drive_minutes = 12.0
-        self.solve_number = 0
-        self.work = Worker(self)
-        self.tuning = TuningDesk(self)
-        self.deciding = Deciding(self)
-        self.rounds = RoundDesk(self)
-        self.tape_state = TapeState(self)
-        self.imports = ImportDesk(self)
+        w = self.workspace
+        self.deciding, self.rounds, self.tuning, self.imports = w.deciding, w.rounds, w.tuning, w.imports
+        self.marks, self.solver, self.saving, self.history = w.marks, w.solver, w.saving, w.history
+        self._shown_task = 0
+        self._listen()
+
+    def _listen(self) -> None:
+        hear = self.workspace.hub.subscribe
+        hear(changes.JobOpened, lambda _: self.job_changed.emit())
+        hear(changes.JobClosed, lambda _: self._job_closed())
+        hear(changes.RoundShown, lambda _: self._round_shown())
+        hear(changes.RoundAdded, lambda _: self.job_changed.emit())
+        hear(changes.RoundChanged, self._part_changed)
+        hear(changes.SolutionShown, lambda _: self.solved.emit())
+        hear(changes.SolveFailed, lambda m: self.solve_failed.emit(m.reason))
+        hear(changes.ProposalChanged, lambda _: self.decided.emit())
+        hear(changes.TuningTurned, lambda _: self.tuning_changed.emit())
+        hear(changes.DriveGrew, lambda m: self.driving.emit(m.log))
+        hear(changes.ImportsChanged, lambda _: self.imports_changed.emit())
+        hear(changes.HistoryChanged, lambda _: self.history_changed.emit())
+        hear(changes.AccessChanged, lambda m: self.access_changed.emit(m.read_only))
+        hear(changes.Notice, self.noticed.emit)
+        hear(changes.WorkStarted, lambda m: self._work_moved(m.task, m.title, 0.0))
+        hear(changes.WorkMoved, lambda m: self._work_moved(m.task, m.what, m.share))
+        hear(changes.WorkEnded, lambda _: self._work_ended())
+
+    def _round_shown(self) -> None:
+        self.selection.clear()
+        self.round_changed.emit()
+
+    def _job_closed(self) -> None:
+        self.selection.clear()
+        self.job_changed.emit()
+        self.round_changed.emit()
+
+    def _part_changed(self, change: changes.RoundChanged) -> None:
+        if change.part is Part.MARKS:
+            self.marks_changed.emit()
+        elif change.part is not Part.TUNING and not (change.part is Part.DECISION and self.workspace.shows(change.round_id)):
+            # A decision on the shown round is told by the proposal that follows from it.
+            self.job_changed.emit()
+
+    def _work_moved(self, task: int, what: str, share: float) -> None:
+        """Tell of the task people wait for: reading or driving before solving; quick refits are not told."""
+        running = self.workspace.tasks.running
+        shown = next((running[lane] for lane in (Lane.READING, Lane.SOLVING) if lane in running), None)
+        if shown is not None and shown.number == task:
+            self._shown_task = task
+            self.busy.emit(what, share)
+
+    def _work_ended(self) -> None:
+        running = self.workspace.tasks.running
+        if Lane.READING not in running and Lane.SOLVING not in running:
+            self.idle.emit()
+
+    @property
+    def job(self) -> Job | None:
+        """The open job."""
+        return self.workspace.job
+
+    @property
+    def index(self) -> int:
+        """Place of the round that is looked at."""
+        return self.workspace.index
 
     @property
     def round(self) -> Round | None:
-        return self.job.rounds[self.index] if self.job else None
+        """The round that is looked at."""
+        return self.workspace.round
 
     @property
     def decision(self) -> Decision | None:
-        return self.round.decided if self.round else None
+        """What was decided for the table under correction."""
+        return self.round.decided if self.round is not None else None
 
     @property
     def vehicle(self) -> Vehicle | None:
-        """The vehicle with the current round's table, and the airflow source as the user says it is told."""
-        if self.job is None:
-            return None
-        vehicle, source = self.job.vehicle_in(self.index), self.tuning.state.airflow_source
-        return vehicle if source is None else replace(vehicle, airflow_source=source)
+        """The vehicle as it was driven in that round."""
+        return self.workspace.vehicle
 
     @property
-    def task(self) -> Task | None:
-        """What is running."""
-        return self.work.task
+    def solution(self) -> Solution | None:
+        """The solution of that round."""
+        return self.solver.solution
+
+    @property
+    def events(self) -> tuple[Event, ...]:
+        """Events of its drive."""
+        return self.solver.events
+
+    @property
+    def proposal(self) -> Proposal | None:
+        """What is proposed for the table under correction."""
+        return self.solver.proposal
 
     @property
     def settings(self) -> SolveSettings:
+        """Settings as the knobs stand."""
         return self.tuning.state.solve
 
     @property
     def policy(self) -> PolicySettings:
+        """The policy as its knobs stand."""
         return self.tuning.state.policy
 
     @property
     def is_last(self) -> bool:
         """Only the newest round can still be decided."""
-        return self.job is not None and self.index == len(self.job.rounds) - 1
+        return self.workspace.is_last
+
+    @property
+    def is_reading(self) -> bool:
+        """True while something is read or driven."""
+        return Lane.READING in self.workspace.tasks.running
+
+    @property
+    def is_busy(self) -> bool:
+        """True while anything people wait for runs."""
+        return self.is_reading or Lane.SOLVING in self.workspace.tasks.running
+
+    @property
+    def can_save(self) -> bool:
+        """False if the job can only be looked at."""
+        return self.job is not None and not self.workspace.read_only
 
     def open_path(self, path: Path, then: Callable[[], None] | None = None) -> None:
         """Show a job file, at its newest round; ``then`` is called when it is open."""
-        JobStore.open(path).close()
-        self.close_job()
-
-        def opened(job: Job) -> None:
-            self.store, self.job = JobStore.open(path), job
-            self.tuning.load(self.store.setting(KEY))
-            self.job_changed.emit()
-            self.show_round(len(job.rounds) - 1)
-            if then is not None:
-                then()
-
-        self.work.start("Opening the job", lambda report: load_job(path), opened)
+        self.workspace.open_path(path, then)
 
     def close_job(self) -> None:
         """Let go of the job; everything is saved already."""
-        self.tuning.stop()
-        self.work.cancel(wait=True)
-        if self.store:
-            self.store.close()
-        self.store = self.job = self.solution = self.proposal = None
-        self.undo.clear()
-        self.selection.clear()
-        self.imports.clear()
+        self.workspace.close_job()
 
     def show_round(self, index: int) -> None:
-        """Make a round the current one and solve it if it has logs."""
-        self.index = index
-        self.solution = self.proposal = None
-        self.undo.clear()
-        self.selection.clear()
-        self.round_changed.emit()
-        if self.round and self.round.logs:
-            self.solve()
+        """Look at a round."""
+        self.workspace.show_round(index)
 
-    def append_round(self, new: Round) -> None:
-        """Add a round that was begun and show it."""
-        assert self.job is not None
-        self.job = replace(self.job, rounds=(*self.job.rounds, new))
-        self.job_changed.emit()
-        self.show_round(len(self.job.rounds) - 1)
+    def cancel(self) -> None:
+        """Stop what people wait for."""
+        self.workspace.tasks.cancel()
 
-    def extend_round(self, logs: list[StoredLog]) -> None:
-        """Add logs to the current round and solve it."""
-        assert self.store is not None and self.round is not None
-        self.replace_round(self.store.add_logs(self.round, logs))
-        self.job_changed.emit()
-        self.show_round(self.index)
-
-    def solve(self) -> None:
-        """Work out the correction of the current round in the background."""
-        current, vehicle = self.round, self.vehicle
-        if current is None or vehicle is None or not current.logs:
-            return
-        if self.task is not None and self.task.title == "Solving":
-            self.work.cancel(wait=True)
-        self.solve_number += 1
-        number, settings, rounds = self.solve_number, self.settings, self._rounds_used()
-
-        def work(report: Report) -> tuple[int, Solution, tuple[Event, ...]]:
-            logs = [DrivenLog(log, r.table if r is not current else None) for r in rounds for log in r.logs]
-            solution = solve(logs, vehicle, settings, left_out_of(rounds), report)
-            return number, solution, find_events(solution)
-
-        self.work.start("Solving", work, self._take_solution)
-
-    def _rounds_used(self) -> tuple[Round, ...]:
-        """The current round, then the earlier ones whose logs count too."""
-        assert self.job is not None
-        also = self.tuning.state.earlier
-        return (self.job.rounds[self.index], *(r for r in self.job.rounds[: self.index] if r.number in also and r.logs))
-
-    def _take_solution(self, answer: tuple[int, Solution, tuple[Event, ...]]) -> None:
-        number, solution, events = answer
-        if number != self.solve_number or self.round is None or self.store is None:
-            return
-        self.events = events
-        figures = solution.residual
-        verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3)
-        self.replace_round(replace(self.round, verdict=verdict))
-        self.store.save_verdict(self.round.id, verdict)
-        if not self.tuning.overtakes(solution):
-            self.show_solution(solution)
-        self.job_changed.emit()
-
-    def show_solution(self, solution: Solution) -> None:
-        """Make a solution the one all views show."""
-        self.solution = solution
-        self._propose()
-        self.solved.emit()
-
-    def _propose(self) -> None:
-        assert self.solution is not None and self.vehicle is not None and self.decision is not None
-        sifted, observations = self.solution.sifted, self.solution.observations
-        pinned = frozenset(np.flatnonzero(self.decision.pinned.ravel()).tolist())
-        self.proposal = propose(
-            self.solution.estimate, replace(self.policy, pinned=pinned), self.vehicle.limits, knock_cells(sifted),
-            driving_shares(sifted, observations),
-        )  # fmt: skip
-
-    def propose_again(self) -> None:
-        """Apply the policy anew."""
-        if self.solution is not None:
-            self._propose()
-            self.decided.emit()
-
-    def replace_round(self, changed: Round) -> None:
-        """Take a changed record of the current round."""
-        assert self.job is not None
-        self.job = self.job.with_round(self.index, changed)
-
-    def add_logs(self, paths: list[Path]) -> None:
-        """Open log files in the background and add them to the newest round."""
-        self.imports.add(paths)
-
-
-def left_out_of(rounds: tuple[Round, ...]) -> Mask | None:
-    """Samples of the rounds' joined logs that were left out by hand, or None if there are none."""
-    if not any(r.left_out for r in rounds):
-        return None
-    return np.concatenate([_left_out(join_logs(r.logs), r.left_out) for r in rounds])
-
-
-def _left_out(log: Log, spans: tuple[Span, ...]) -> Mask:
-    out = np.zeros(len(log), bool)
-    for span in spans:
-        out |= (log.time_s >= span.start_s) & (log.time_s <= span.end_s)
-    return out
+    def action(self, name: str) -> Callable[[], None]:
+        """A method of the workspace by name, for menus."""
+        return partial(getattr(self.workspace, name))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -49,6 +49,7 @@ class TableLimits:
             )
 
 
+AIRFLOW_SOURCE_KINDS: tuple[AirflowSourceKind, ...] = get_args(AirflowSourceKind)
 AIRFLOW_SOURCE_KNOBS: tuple[Knob, ...] = (
     Knob("ve_below_rpm", "VE table below", 0.0, 0.0, 10000.0, "rpm"),
     Knob("ve_above_map_rate", "and MAP faster than", 0.0, 0.0, 500.0, "%/s"),
@@ -70,6 +71,8 @@ class AirflowSourceSettings:
     ve_above_map_rate: float = 0.0
 
     def __post_init__(self) -> None:
+        if self.kind not in AIRFLOW_SOURCE_KINDS:
+            raise BadInputError(f"airflow source is {self.kind!r}; allowed are {', '.join(AIRFLOW_SOURCE_KINDS)}")
         for knob in AIRFLOW_SOURCE_KNOBS:
             knob.checked(getattr(self, knob.name))
 

@@ -40,7 +40,7 @@ class EstimatePanel(QWidget):
         self.facts = running_text(8.5)
         self.plot = AlignmentPlot(appearance)
         self._lay_out()
-        for signal in (session.round_changed, session.solved, session.tuning.changed):
+        for signal in (session.round_changed, session.solved, session.tuning_changed):
             signal.connect(self.refresh)
         self.refresh()
 

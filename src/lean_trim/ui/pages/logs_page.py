@@ -51,7 +51,7 @@ class LogsPanel(QWidget):
         self.source.activated.connect(self._choose_source)
         self.knobs = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in AIRFLOW_SOURCE_KNOBS}
         self._lay_out()
-        for signal in (session.round_changed, session.job_changed, session.solved, session.tuning.changed):
+        for signal in (session.round_changed, session.job_changed, session.solved, session.tuning_changed):
             signal.connect(self.refresh)
         appearance.changed.connect(self.refresh)
         self.refresh()

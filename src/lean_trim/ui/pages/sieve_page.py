@@ -32,7 +32,7 @@ class SievePanel(QWidget):
         self.rows = {rule.name: RuleRow(rule, session, self._jump) for rule in RULES}
         self.regimes = RegimeRow(session)
         fill_page(self, self.summary, scrolling_column((*self.rows.values(), self.regimes), 0))
-        for signal in (session.round_changed, session.solved, session.tuning.changed, appearance.changed):
+        for signal in (session.round_changed, session.solved, session.tuning_changed, appearance.changed):
             signal.connect(self.refresh)
         self.refresh()
 

@@ -47,7 +47,7 @@ class WritingPanel(QWidget):
         self.reset.clicked.connect(session.tuning.reset)
         widgets = (self.caution, *self.rows.values(), self.unvisited, self.end, self.counts, self.reset)
         fill_page(self, scrolling_column(widgets))
-        for signal in (session.round_changed, session.solved, session.decided, session.tuning.changed):
+        for signal in (session.round_changed, session.solved, session.decided, session.tuning_changed):
             signal.connect(self.refresh)
         self.refresh()
 

@@ -40,6 +40,7 @@ class BalanceTable(QWidget):
         for signal in (session.round_changed, session.solved, session.decided):
             signal.connect(self.refresh)
         session.driving.connect(self.show_drive)
+        session.idle.connect(self._drive_over)
         session.selection.changing.connect(self.update)
         session.selection.changed.connect(self.update)
         appearance.changed.connect(self.update)
@@ -66,6 +67,11 @@ class BalanceTable(QWidget):
         self.live = seconds_in_nearest_cell(table, coordinates(log, vehicle), log.durations_s)
         self.view = make_view(self.session, Figure.SECONDS, self.live)
         self.update()
+
+    def _drive_over(self) -> None:
+        """A drive ended, perhaps without a log: stand as the round says."""
+        if self.live is not None:
+            self.refresh()
 
     def tile_size(self) -> tuple[float, float]:
         """Width and height of a tile in pixels."""

@@ -73,7 +73,7 @@ class DecisionBar(QWidget):
         """Names, states and the caution for what the accept button would do now."""
         session, cells = self.session, self.session.selection.cells
         can = session.is_last and session.proposal is not None
-        free = session.task is None or session.task.title == "Solving"
+        free = not session.is_reading
         self.accept.setText(f"Accept {len(cells)} {'cell' if len(cells) == 1 else 'cells'}" if cells else "Accept all")
         self.accept.setEnabled(can)
         self.put_back.setEnabled(session.is_last and session.round is not None)

@@ -50,12 +50,14 @@ class TableHeader(QWidget):
         self.group.idClicked.connect(lambda i: self.figure_chosen.emit(list(Figure)[i]))
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
+        session.solve_failed.connect(self.refresh)
+        session.idle.connect(self.refresh)
         session.driving.connect(self._drive)
 
     def _drive(self, log: Log) -> None:
         minutes = log.duration_s / 60.0
         self.figures.setText(
-            f"Driving: {minutes:.1f} of {self.session.drive_minutes:g} min.\nThe tiles show the seconds driven in each cell so far."
+            f"Driving: {minutes:.1f} of {self.session.rounds.drive_minutes:g} min.\nThe tiles show the seconds driven in each cell so far."
         )
 
     def refresh(self) -> None:
@@ -75,7 +77,10 @@ class TableHeader(QWidget):
         assert session.round is not None and session.job is not None
         solution = session.solution
         if solution is None:
-            return "Waiting for a log\n" if not session.round.logs else "Working out the correction …\n"
+            if not session.round.logs:
+                return "Waiting for a log\n"
+            failure = session.solver.failure
+            return f"Not worked out: {failure}" if failure else "Working out the correction …\n"
         r = solution.residual
         used = solution.observations.seconds.sum() / 60.0
         parts = [f"Off by {r.rms:.1f} % rms over {r.cells} cells", f"{r.within_3:.0f} % within ±3 %"]
@@ -83,7 +88,7 @@ class TableHeader(QWidget):
             parts.append(f"trims {r.trim_rms:.1f} % rms")
         parts.append(f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used")
         text = "  ·  ".join(parts)
-        return text + "\n" + (self._truth() if self.show_truth else self._advice())
+        return text + "\n" + (self._truth() if self.show_truth and session.job.car else self._advice())
 
     def _advice(self) -> str:
         session = self.session

@@ -13,6 +13,7 @@ from lean_trim.core.explore.events import Event, EventKind, next_event, previous
 from lean_trim.core.explore.linking import cells_of_span, samples_of_cells
 from lean_trim.core.pipeline.solve import join_logs
 from lean_trim.ui.session import Session
+from lean_trim.ui.tape.lane_sets import LaneSets
 from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, make_tape
 from lean_trim.ui.tape.tape_paint import LEFT, RIGHT, TapePainter
 from lean_trim.ui.theme import Appearance
@@ -28,6 +29,7 @@ class Tape(QWidget):
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.appearance = session, appearance
+        self.lane_sets = LaneSets(session, self)
         self.data: TapeData | None = None
         self.start_s, self.end_s = 0.0, 1.0
         self.lit: NDArray[np.int64] | None = None
@@ -35,6 +37,7 @@ class Tape(QWidget):
         self.spot_s: float | None = None
         self.events: tuple[Event, ...] = ()
         self.gutter: tuple[object, QPixmap] | None = None
+        self._driving = False
         self._drag_from: float | None = None
         self._pan_from: tuple[float, float, float] | None = None
         self.setMouseTracking(True)
@@ -45,14 +48,16 @@ class Tape(QWidget):
         session.round_changed.connect(self.show_round)
         session.solved.connect(self.show_round)
         session.driving.connect(self.show_drive)
-        session.tape_state.lanes_changed.connect(self.show_round)
-        session.tape_state.marks_changed.connect(self.update)
+        session.idle.connect(self._drive_over)
+        self.lane_sets.lanes_changed.connect(self.show_round)
+        session.marks_changed.connect(self.update)
         session.selection.changing.connect(self.light_up)
         session.selection.changed.connect(self.light_up)
         appearance.changed.connect(self.update)
 
     def show_round(self) -> None:
         """Show the current round's log, keeping the zoom if it is the same log."""
+        self._driving = False
         current, vehicle = self.session.round, self.session.vehicle
         if current is None or vehicle is None or not current.logs:
             self.data, self.lit, self.events = None, None, ()
@@ -62,7 +67,7 @@ class Tape(QWidget):
         log = solution.frame.log if solution else join_logs(current.logs)
         same = self.data is not None and len(self.data.log) == len(log)
         names = tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
-        self.data = make_tape(log, vehicle, self.session.tape_state.lanes, solution, names, self.data)
+        self.data = make_tape(log, vehicle, self.lane_sets.lanes, solution, names, self.data)
         self.events = self.session.events if solution is not None else ()
         if not same:
             self.show_all()
@@ -72,9 +77,15 @@ class Tape(QWidget):
         """Show a drive that is still going on."""
         if self.session.vehicle is None:
             return
-        self.data, self.lit = make_tape(log, self.session.vehicle, self.session.tape_state.lanes), None
-        self.start_s, self.end_s = self.data.start_s, max(self.data.end_s, 60.0 * self.session.drive_minutes)
+        self._driving = True
+        self.data, self.lit = make_tape(log, self.session.vehicle, self.lane_sets.lanes), None
+        self.start_s, self.end_s = self.data.start_s, max(self.data.end_s, 60.0 * self.session.rounds.drive_minutes)
         self.update()
+
+    def _drive_over(self) -> None:
+        """A drive ended, perhaps without a log: stand as the round says."""
+        if self._driving:
+            self.show_round()
 
     def all_events(self) -> tuple[Event, ...]:
         """Events of the drive and the user's bookmarks, in time order."""

@@ -28,10 +28,10 @@ class TapeBar(QWidget):
         for i, name in enumerate(SETS):
             button = self._button(name, f"Lanes for {name.lower()}")
             button.setCheckable(True)
-            button.setChecked(name == session.tape_state.name)
+            button.setChecked(name == self.tape.lane_sets.name)
             self.sets.addButton(button, i)
             row.addWidget(button)
-        self.sets.idClicked.connect(lambda i: session.tape_state.use(list(SETS)[i]))
+        self.sets.idClicked.connect(lambda i: self.tape.lane_sets.use(list(SETS)[i]))
         self.lanes = self._button("Lanes…", "Choose what this set shows")
         self.lanes.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu = QMenu(self)
@@ -60,7 +60,7 @@ class TapeBar(QWidget):
         self.note.setFont(font(8.5))
         self.note.returnPressed.connect(self.mark)
         row.addWidget(self.note)
-        session.tape_state.lanes_changed.connect(self._show_set)
+        self.tape.lane_sets.lanes_changed.connect(self._show_set)
         for signal in (session.round_changed, session.solved):
             signal.connect(self.refresh)
         self.refresh()
@@ -73,7 +73,7 @@ class TapeBar(QWidget):
         return button
 
     def _show_set(self) -> None:
-        self.sets.button(list(SETS).index(self.session.tape_state.name)).setChecked(True)
+        self.sets.button(list(SETS).index(self.tape.lane_sets.name)).setChecked(True)
 
     def refresh(self) -> None:
         """Only a round with a log has something to show."""
@@ -84,7 +84,7 @@ class TapeBar(QWidget):
     def fill_menu(self) -> None:
         """A tick for every series the log has."""
         self.menu.clear()
-        data, vehicle, state = self.tape.data, self.session.vehicle, self.session.tape_state
+        data, vehicle, state = self.tape.data, self.session.vehicle, self.tape.lane_sets
         if data is None or vehicle is None:
             return
         shown = {key for lane in state.lanes for key in lane.keys}
@@ -107,5 +107,5 @@ class TapeBar(QWidget):
         span = self.session.selection.span
         middle = (self.tape.start_s + self.tape.end_s) / 2
         at = self.tape.spot_s if self.tape.spot_s is not None else span[0] if span else middle
-        self.session.tape_state.mark(at, self.note.text().strip())
+        self.session.marks.mark(at, self.note.text().strip())
         self.note.clear()

@@ -23,9 +23,15 @@ class Command:
 
 COMMANDS: tuple[Command, ...] = (
     Command("demo", "Job", "Open the demo job", "Heron, a simulated car, as you left it"),
-    Command("demo_fresh", "Job", "Start the demo afresh", "Forget the demo's rounds and begin again"),
+    Command("demo_fresh", "Job", "Start the demo afresh", "Put the demo's rounds aside in a file of their own and begin again"),
     Command("new_job", "Job", "New job from a vehicle sheet…", "Make a job file from a vehicle.json", "Ctrl+N"),
     Command("open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O"),
+    Command(
+        "save_elsewhere",
+        "Job",
+        "Save the job elsewhere…",
+        "Write the whole job, with what could not be saved, to another file and go on there",
+    ),
     Command("close_job", "Job", "Close the job", "Everything is saved already", "Ctrl+W"),
     Command("quit", "Job", "Quit", "Everything is saved already", "Ctrl+Q"),
     Command("add_logs", "Round", "Add logs…", "Add log files to the newest round", "Ctrl+L"),
@@ -35,6 +41,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("drive", "Round", "Drive the simulated car", "Drive the decided table and log it (demo jobs)", "F5"),
     Command("begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"),
     Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
+    Command("judge", "Round", "Judge this round anew", "Replace its figures by what its settings say now"),
     Command("cancel", "Round", "Cancel what is running", "Stop the drive or the solve; nothing is changed", "Ctrl+."),
     Command("undo", "Table", "Undo", "Take the last change back", "Ctrl+Z"),
     Command("redo", "Table", "Redo", "Do it again", "Ctrl+Shift+Z"),

@@ -40,6 +40,16 @@ class Dialogs:
         if path:
             self.window.open_job(Path(path))
 
+    def save_elsewhere(self) -> None:
+        """Ask where the job goes on."""
+        workspace = self.window.session.workspace
+        if workspace.path is None:
+            return
+        wanted = workspace.path.with_name(f"{workspace.path.stem} copy{SUFFIX}")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Where the job goes on", str(wanted), JOB_FILTER)
+        if path:
+            self.window.session.saving.save_elsewhere(Path(path).with_suffix(SUFFIX))
+
     def add_logs(self, look: bool = False) -> None:
         """Ask for logs; ``look`` shows their columns before they are added."""
         paths, _ = QFileDialog.getOpenFileNames(self.window, "Add logs to this round", "", LOG_FILTER)
@@ -65,7 +75,4 @@ class Dialogs:
         if not axes:
             text = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:]) + "\n"
         QGuiApplication.clipboard().setText(text)
-        self.window.session.rounds.mark_handed_over("clipboard")
-        self.window.messages.show_message(
-            "note", "Table copied. Keep a copy of what is in the ECU before you write this to it."
-        )
+        self.window.session.rounds.copied()

@@ -24,9 +24,9 @@ from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.channel_map import Match
 from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, sample_of
 from lean_trim.formats.meaning.units import UNITS, show_unit
-from lean_trim.ui.import_desk import Pending
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.workspace.imports import Pending
 
 HEADS = ("Plays", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why")
 UNUSED = "not used"
@@ -94,7 +94,7 @@ class ImportSheet(QWidget):
         layout.addWidget(self.questions)
         layout.addWidget(self.table, 1)
         layout.addLayout(row)
-        session.imports.changed.connect(self.refresh)
+        session.imports_changed.connect(self.refresh)
         appearance.changed.connect(self.refresh)
 
     def refresh(self) -> None:

@@ -25,7 +25,6 @@ from PySide6.QtWidgets import (
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.explore.linking import visits_of_cells
 from lean_trim.job.store import SUFFIX, JobStore
-from lean_trim.ui.demo import demo_path
 from lean_trim.ui.session import Session
 from lean_trim.ui.table.balance_table import BalanceTable
 from lean_trim.ui.table.decision_bar import DecisionBar
@@ -37,11 +36,12 @@ from lean_trim.ui.window.actions import build_actions
 from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.import_sheet import ImportSheet
-from lean_trim.ui.window.message_bar import MessageBar
+from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
 from lean_trim.ui.window.recent import Recent
 from lean_trim.ui.window.round_rail import RoundRail
 from lean_trim.ui.window.side import Side
 from lean_trim.ui.window.start_page import StartPage
+from lean_trim.workspace.changes import Notice, Remedy
 
 SIDES = ("side_evidence", "side_sieve", "side_estimate", "side_logs", "side_writing")
 
@@ -55,6 +55,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Lean Trim")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
+        self.ask = Dialogs(self)
         self.actions_ = build_actions(self, self._handlers())
         self.recent = Recent(data_folder)
         self.recent_menu = QMenu("Open a recent job", self)
@@ -65,12 +66,13 @@ class MainWindow(QMainWindow):
         self._job_changed()
 
     def _handlers(self) -> dict[str, Callable[..., object]]:
-        session, ask = self.session, Dialogs(self)
+        session, ask = self.session, self.ask
         return {
             "demo": self.open_demo,
             "demo_fresh": lambda: self.open_demo(fresh=True),
             "new_job": ask.new_job,
             "open_job": ask.open_job,
+            "save_elsewhere": ask.save_elsewhere,
             "close_job": self.close_job,
             "quit": self.close,
             "add_logs": ask.add_logs,
@@ -80,10 +82,11 @@ class MainWindow(QMainWindow):
             "previous_event": lambda: self.tape_bar.go(False),
             "drive": session.rounds.drive,
             "begin_round": session.rounds.begin_round,
-            "solve": session.solve,
-            "cancel": session.work.cancel,
-            "undo": session.undo.undo,
-            "redo": session.undo.redo,
+            "solve": session.solver.solve,
+            "judge": session.solver.judge_anew,
+            "cancel": session.cancel,
+            "undo": session.action("undo"),
+            "redo": session.action("redo"),
             "accept": lambda: session.deciding.accept(session.selection.cells or None),
             "put_back": lambda: session.deciding.put_back(session.selection.cells or None),
             "pin": lambda: session.deciding.pin(session.selection.cells),
@@ -111,6 +114,7 @@ class MainWindow(QMainWindow):
         self.inspector = self.side.inspector
         self.tape = Tape(session, appearance)
         self.messages = MessageBar(appearance)
+        self.banner = AccessBanner(appearance)
         self.tape_bar = TapeBar(session, self.tape)
         self.import_sheet = ImportSheet(session, appearance)
         self.middle = QStackedWidget()
@@ -131,7 +135,7 @@ class MainWindow(QMainWindow):
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
-        self.setCentralWidget(_column(self.messages, self.pages))
+        self.setCentralWidget(_column(self.banner, self.messages, self.pages))
         self._build_status()
 
     def _build_status(self) -> None:
@@ -141,7 +145,7 @@ class MainWindow(QMainWindow):
         self.progress.setFixedWidth(230)
         self.progress.setRange(0, 1000)
         self.cancel_button = QPushButton("Cancel")
-        self.cancel_button.clicked.connect(self.session.work.cancel)
+        self.cancel_button.clicked.connect(self.session.cancel)
         status = self.statusBar()
         status.setSizeGripEnabled(False)
         status.addWidget(self.hover, 1)
@@ -152,11 +156,14 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        session.message.connect(self.messages.show_message)
+        session.noticed.connect(self._notice)
+        session.access_changed.connect(self.banner.show_access)
+        for bar in (self.banner, self.messages):
+            bar.remedy.connect(self._help)
         session.job_changed.connect(self._job_changed)
         session.busy.connect(self._busy)
         session.idle.connect(self._idle)
-        session.imports.changed.connect(self._import_changed)
+        session.imports_changed.connect(self._import_changed)
         self.header.figure_chosen.connect(self.table.show_figure)
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hover.setText)
@@ -169,6 +176,8 @@ class MainWindow(QMainWindow):
         self.setWindowTitle(f"{job.vehicle.name} – Lean Trim" if job else "Lean Trim")
         for name in (
             "close_job",
+            "save_elsewhere",
+            "judge",
             "add_logs",
             "begin_round",
             "solve",
@@ -204,12 +213,25 @@ class MainWindow(QMainWindow):
         self.progress.show()
         self.cancel_button.show()
 
+    def _notice(self, notice: Notice) -> None:
+        self.messages.show_message(notice.kind, notice.text, notice.remedies)
+
+    def _help(self, remedy: str) -> None:
+        """Do what a message offered."""
+        self.messages.hide()
+        if remedy == Remedy.SAVE_ELSEWHERE:
+            self.ask.save_elsewhere()
+        else:
+            self.session.workspace.take_over()
+
     def _idle(self) -> None:
         self.progress.hide()
         self.cancel_button.hide()
 
     def open_demo(self, fresh: bool = False) -> None:
         """Open the demo job; the first time, drive it at once."""
+        from lean_trim.workspace.demo import demo_path
+
         self.session.close_job()
         self._try(lambda: self.session.open_path(demo_path(self.data_folder, fresh), self._first_drive))
 
@@ -247,8 +269,6 @@ class MainWindow(QMainWindow):
     def close_job(self) -> None:
         """Back to the start page."""
         self.session.close_job()
-        self.session.job_changed.emit()
-        self.session.round_changed.emit()
 
     def _try(self, action: Callable[[], object]) -> None:
         try:
@@ -296,7 +316,7 @@ class MainWindow(QMainWindow):
         if jobs:
             self.open_job(jobs[0])
         elif paths:
-            self.session.add_logs(paths)
+            self.session.imports.add(paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.session.close_job()

@@ -1,38 +1,57 @@
-"""One clear sentence at the top of the window, dismissed by the user; never a dialog."""
+"""One clear sentence at the top of the window, with what may be done about it; never a dialog."""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
+from collections.abc import Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
 
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.workspace.changes import Remedy
+
+REMEDY_TEXT = {Remedy.SAVE_ELSEWHERE: "Save the job elsewhere…", Remedy.TAKE_OVER: "Take the job over"}
 
 
 class MessageBar(QWidget):
-    """Shows the latest message; errors stay until dismissed or replaced."""
+    """Shows the latest message; errors stay until dismissed or replaced. ``remedy`` tells what the user wants done."""
 
-    def __init__(self, appearance: Appearance, parent: QWidget | None = None) -> None:
+    remedy = Signal(str)
+
+    def __init__(self, appearance: Appearance, name: str = "Message", parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.appearance = appearance
         self.kind = "note"
         self.text = QLabel(self)
         self.text.setWordWrap(True)
         self.text.setFont(font(9.5))
-        self.text.setAccessibleName("Message")
+        self.text.setAccessibleName(name)
+        self.remedies = {remedy: self._button(remedy) for remedy in Remedy}
         self.close_button = QToolButton(self)
         self.close_button.setText("Dismiss")
         self.close_button.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 4, 6, 4)
         row.addWidget(self.text, 1)
+        for button in self.remedies.values():
+            row.addWidget(button)
         row.addWidget(self.close_button)
         self.setAutoFillBackground(True)
         appearance.changed.connect(self._paint)
         self.hide()
 
-    def show_message(self, kind: str, text: str) -> None:
-        """Show a message of kind "note" or "error"."""
+    def _button(self, remedy: Remedy) -> QPushButton:
+        button = QPushButton(REMEDY_TEXT[remedy], self)
+        button.clicked.connect(lambda: self.remedy.emit(remedy))
+        button.hide()
+        return button
+
+    def show_message(self, kind: str, text: str, remedies: Sequence[Remedy] = ()) -> None:
+        """Show a message of kind "note" or "error" with the buttons that help."""
         self.kind = kind
         self.text.setText(text if kind == "note" else f"Not done: {text}")
+        for remedy, button in self.remedies.items():
+            button.setVisible(remedy in remedies)
         self._paint()
         self.show()
 
@@ -41,3 +60,20 @@ class MessageBar(QWidget):
         edge = theme.danger if self.kind == "error" else theme.accent
         self.setStyleSheet(f"MessageBar, QLabel {{ background: {theme.caution_paper}; color: {theme.ink}; }}")
         self.text.setStyleSheet(f"border-left: 3px solid {edge}; padding-left: 8px;")
+
+
+class AccessBanner(MessageBar):
+    """Stays as long as the job can only be looked at, and says why."""
+
+    def __init__(self, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(appearance, "Read-only banner", parent)
+        self.kind = "error"
+        self.close_button.hide()
+
+    def show_access(self, read_only: str) -> None:
+        """Stand as the job says; "" hides the banner."""
+        if not read_only:
+            self.hide()
+            return
+        self.show_message("error", "", (Remedy.TAKE_OVER, Remedy.SAVE_ELSEWHERE))
+        self.text.setText(f"Only to look at: nothing can be saved here, because {read_only}.")

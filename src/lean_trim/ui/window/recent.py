@@ -18,7 +18,9 @@ class Recent:
         """Jobs that still exist."""
         try:
             listed = json.loads(self.file.read_text(encoding="utf-8"))
-        except (OSError, ValueError):
+        except (OSError, ValueError, RecursionError):
+            return []
+        if not isinstance(listed, list):
             return []
         return [Path(p) for p in listed if isinstance(p, str) and Path(p).is_file()][:MOST]
 

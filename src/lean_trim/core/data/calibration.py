@@ -1,0 +1,78 @@
+"""A calibration: the named tables that are in an ECU together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import TableError
+
+TARGET = "target_lambda"
+TABLE_NAMES = ("ve", "maf", TARGET, "injector_flow", "dead_time", "warm_up", "enrichment")
+"""Every table a calibration may hold: airflow models, target, injector data, corrections of fuel."""
+
+
+@dataclass(frozen=True, eq=False)
+class Calibration:
+    """Named tables, as they were together in the ECU.
+
+    Parameters
+    ----------
+    tables : by their names in ``TABLE_NAMES``; at least one.
+
+    Raises
+    ------
+    TableError
+        If there is no table or a name is not known.
+    """
+
+    tables: Mapping[str, Table]
+
+    def __post_init__(self) -> None:
+        if not self.tables:
+            raise TableError("a calibration needs at least one table")
+        unknown = [name for name in self.tables if name not in TABLE_NAMES]
+        if unknown:
+            raise TableError(f"a calibration has no table {unknown[0]!r}; allowed are {', '.join(TABLE_NAMES)}")
+
+    def __getitem__(self, name: str) -> Table:
+        if name not in self.tables:
+            raise TableError(f"this calibration has no table {name!r}; it has {', '.join(self.tables)}")
+        return self.tables[name]
+
+    def __contains__(self, name: str) -> bool:
+        return name in self.tables
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.tables)
+
+    def with_table(self, name: str, table: Table) -> Calibration:
+        """The same calibration with one table replaced or added."""
+        return replace(self, tables={**self.tables, name: table})
+
+    def same_as(self, other: Calibration) -> bool:
+        """True if both hold the same tables with the same axes and cells."""
+        return set(self.tables) == set(other.tables) and all(
+            table.same_axes(other.tables[name]) and bool((table.values == other.tables[name].values).all())
+            for name, table in self.tables.items()
+        )
+
+
+def calibration_of(vehicle: Vehicle) -> Calibration:
+    """The tables a vehicle sheet brought along."""
+    target = {} if vehicle.target is None else {TARGET: vehicle.target}
+    return Calibration({vehicle.airflow: vehicle.table, **target})
+
+
+def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
+    """The vehicle with a calibration in its ECU.
+
+    Raises
+    ------
+    TableError
+        If the calibration lacks the airflow table the vehicle is corrected by.
+    """
+    target = calibration.tables.get(TARGET)
+    return replace(vehicle, table=calibration[vehicle.airflow], target=target)

@@ -1,0 +1,77 @@
+"""A new job file, whole or not at all."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+from collections.abc import Callable
+from pathlib import Path
+
+from lean_trim import __version__
+from lean_trim.core.errors import BadInputError
+from lean_trim.job.database import now
+from lean_trim.job.errors import SaveFailedError, cause_of
+from lean_trim.job.schema import MIGRATIONS, apply_migration
+
+PART = ".part"
+"""Ending of a job that is not whole yet."""
+
+
+def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
+    """Write a job under another name and give it its own when it is whole, so that a crash never leaves half a job.
+
+    Parameters
+    ----------
+    fill : writes the contents, in one transaction.
+
+    Raises
+    ------
+    BadInputError
+        If the file exists or its folder does not.
+    SaveFailedError
+        If it cannot be written; nothing is left behind.
+    """
+    if path.exists():
+        raise BadInputError(f"{path}: already exists; open it, or name another file")
+    if not path.parent.is_dir():
+        raise BadInputError(f"{path.parent}: is not a folder; name a folder that exists")
+    part = path.with_name(f"{path.name}.{os.getpid()}{PART}")
+    try:
+        _remove(part)
+        db = sqlite3.connect(part, isolation_level=None)
+        try:
+            for number in range(1, len(MIGRATIONS) + 1):
+                apply_migration(db, number, now(), __version__)
+            db.execute("PRAGMA foreign_keys = ON")
+            db.execute("BEGIN IMMEDIATE")
+            fill(db)
+            db.execute("COMMIT")
+        finally:
+            db.close()
+        _flush(part)
+        # A link fails if somebody made that file meanwhile; a rename would take their job away.
+        os.link(part, path)
+    except FileExistsError as error:
+        raise BadInputError(f"{path}: already exists; open it, or name another file") from error
+    except (sqlite3.Error, OSError) as error:
+        raise SaveFailedError(path, cause_of(error)) from error
+    finally:
+        _remove(part)
+
+
+def _remove(part: Path) -> None:
+    for stale in (part, part.with_name(f"{part.name}-journal")):
+        with contextlib.suppress(OSError):
+            stale.unlink()
+
+
+def _flush(part: Path) -> None:
+    """Make sure the bytes are on the disk before the file gets its name."""
+    handle = os.open(part, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+

@@ -1,0 +1,245 @@
+"""A whole job out of its file, every value checked: the file may be damaged, or somebody else's."""
+
+from __future__ import annotations
+
+import json
+import math
+import sqlite3
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from datetime import datetime
+
+import numpy as np
+
+from lean_trim.core.data.calibration import Calibration, with_calibration
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.decision import Decision, Origin, undecided
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.types import Floats
+from lean_trim.formats.vehicle_sheet import vehicle_from_dict
+from lean_trim.job.blobs import log_from_parquet, table_from_row
+from lean_trim.job.records import Job, LogInfo, Mark, Prediction, Revision, Round, Span, StoredProposal, Verdict
+from lean_trim.job.tuning import tuning_from
+
+MOST_ROUNDS = 10_000
+MOST_TEXT = 100_000
+"""Characters of a note or a name."""
+LARGEST_CELL = 1e6
+"""Larger than any cell an ECU's table may hold."""
+LONGEST_LOG_S = 1e9
+
+
+def read_job(db: sqlite3.Connection) -> Job:
+    """Everything in the file.
+
+    Raises
+    ------
+    BadInputError
+        Naming what cannot be.
+    """
+    row = db.execute("SELECT sheet, car FROM vehicle").fetchone()
+    if row is None:
+        raise BadInputError("it holds no vehicle")
+    sheet, car = json.loads(_text(row[0], "the vehicle sheet")), _text(row[1], "the car's name")
+    revisions = _revisions(db)
+    rows = db.execute(
+        "SELECT id, number, started, revision_id, subject, settings, handed_over, note FROM rounds ORDER BY number"
+    ).fetchmany(MOST_ROUNDS + 1)
+    if not 1 <= len(rows) <= MOST_ROUNDS:
+        raise BadInputError(f"it holds {len(rows)} rounds; allowed are 1 to {MOST_ROUNDS}")
+    logs: dict[int, Log] = {}
+    rounds = tuple(_round(db, row, revisions, logs) for row in rows)
+    first = rounds[0]
+    blank = vehicle_from_dict(sheet, table=first.table, target=None)
+    if any(r.subject != blank.airflow for r in rounds):
+        raise BadInputError(f"a round corrects another table than the vehicle's ({blank.airflow})")
+    return Job(with_calibration(blank, first.revision.calibration), rounds, car)
+
+
+def _text(value: object, what: str) -> str:
+    if not isinstance(value, str) or len(value) > LARGEST_TEXT.get(what, MOST_TEXT):
+        raise BadInputError(f"{what} is no text of an allowed length")
+    return value
+
+
+LARGEST_TEXT = {"the vehicle sheet": 1_000_000}
+
+
+def _number(value: object, what: str, low: float, high: float) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
+        raise BadInputError(f"{what} is {value!r}; allowed is {low:g} to {high:g}")
+    return float(value)
+
+
+def _whole(value: object, what: str, low: int, high: int) -> int:
+    if not isinstance(value, int) or not low <= value <= high:
+        raise BadInputError(f"{what} is {value!r}; allowed is a whole number from {low} to {high}")
+    return value
+
+
+def _moment(value: object, what: str) -> str:
+    text = _text(value, what)
+    datetime.fromisoformat(text)
+    return text
+
+
+def _revisions(db: sqlite3.Connection) -> dict[int, Revision]:
+    """Every revision by its id; parents have to exist and come before their children."""
+    out: dict[int, Revision] = {}
+    for revision_id, parent_id, created, note in db.execute(
+        "SELECT id, parent_id, created, note FROM revisions ORDER BY id"
+    ).fetchall():
+        if parent_id is not None and parent_id not in out:
+            raise BadInputError(f"revision {revision_id} has no parent {parent_id}")
+        rows = db.execute(
+            "SELECT revision_tables.name, tables.name, unit, axes, cells FROM revision_tables "
+            "JOIN tables ON tables.id = table_id WHERE revision_id = ?",
+            (revision_id,),
+        ).fetchall()
+        tables = {_text(key, "a table's name"): _table(row) for key, *row in rows}
+        out[revision_id] = Revision(
+            revision_id, parent_id, _moment(created, "a revision's date"), Calibration(tables), _text(note, "a note")
+        )
+    return out
+
+
+def _table(row: list[str]) -> Table:
+    table = table_from_row(*row)
+    if table.values.max() > LARGEST_CELL:
+        raise BadInputError(f"{table.name}: a cell is {table.values.max():g}; allowed is up to {LARGEST_CELL:g}")
+    return table
+
+
+def _round(
+    db: sqlite3.Connection, row: tuple[int, int, str, int, str, str, str, str], revisions: Mapping[int, Revision],
+    logs: dict[int, Log],
+) -> Round:  # fmt: skip
+    round_id, number, started, revision_id, subject, settings, handed_over, note = row
+    if revision_id not in revisions:
+        raise BadInputError(f"round {number} has no revision {revision_id}")
+    revision = revisions[revision_id]
+    infos = log_infos(db, round_id)
+    read = Round(
+        id=round_id,
+        number=_whole(number, "a round's number", 1, MOST_ROUNDS),
+        started=_moment(started, "a round's date"),
+        revision=revision,
+        subject=_text(subject, "a table's name"),
+        logs=tuple(_log(db, info, logs) for info in infos),
+        log_infos=infos,
+        left_out=tuple(_spans(db, round_id)),
+        marks=tuple(_marks(db, round_id)),
+        tuning=tuning_from(_text(settings, "a round's settings")),
+        verdict=_verdict(db, round_id),
+        prediction=_prediction(db, round_id),
+        handed_over=_text(handed_over, "a hand-over"),
+        note=_text(note, "a note"),
+    )
+    return replace(
+        read, decisions=_decisions(db, round_id, revision.calibration), proposals=_proposals(db, round_id, revision)
+    )
+
+
+def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
+    """Where a round's logs came from, in their order."""
+    rows = db.execute(
+        "SELECT logs.id, name, sha256, added FROM round_logs JOIN logs ON logs.id = log_id "
+        "WHERE round_id = ? ORDER BY position",
+        (round_id,),
+    ).fetchall()
+    return tuple(
+        LogInfo(i, _text(name, "a log's name"), _text(sha, "a log's hash"), _moment(added, "a log's date"))
+        for i, name, sha, added in rows
+    )
+
+
+def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
+    """A log, read once however many rounds it belongs to."""
+    if info.id not in logs:
+        (data,) = db.execute("SELECT parquet FROM logs WHERE id = ?", (info.id,)).fetchone()
+        log = log_from_parquet(data, info.name)
+        if not abs(log.time_s).max() < LONGEST_LOG_S:
+            raise BadInputError(f"the log {info.name!r} has impossible times")
+        logs[info.id] = log
+    return logs[info.id]
+
+
+def _spans(db: sqlite3.Connection, round_id: int) -> Iterable[Span]:
+    rows = db.execute("SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s", (round_id,))
+    for start, end in rows.fetchall():
+        first = _number(start, "the start of a stretch", -LONGEST_LOG_S, LONGEST_LOG_S)
+        yield Span(first, _number(end, "the end of a stretch", first, LONGEST_LOG_S))
+
+
+def _marks(db: sqlite3.Connection, round_id: int) -> Iterable[Mark]:
+    rows = db.execute("SELECT time_s, text FROM marks WHERE round_id = ? ORDER BY time_s", (round_id,))
+    for time, text in rows.fetchall():
+        yield Mark(_number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S), _text(text, "a bookmark's note"))
+
+
+def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
+    row = db.execute(
+        "SELECT residual_rms, trim_rms, within_3, program, judged FROM verdicts WHERE round_id = ?", (round_id,)
+    ).fetchone()
+    if row is None:
+        return None
+    residual, trims, within = (
+        math.nan if value is None else _number(value, "a figure of a verdict", 0.0, 1e6) for value in row[:3]
+    )
+    return Verdict(residual, trims, within, _text(row[3], "a version"), _moment(row[4], "a verdict's date"))
+
+
+def _prediction(db: sqlite3.Connection, round_id: int) -> Prediction | None:
+    row = db.execute("SELECT residual_rms, std_error FROM predictions WHERE round_id = ?", (round_id,)).fetchone()
+    return None if row is None else Prediction(*(_number(value, "a prediction", 0.0, 1e6) for value in row))
+
+
+def _decisions(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> dict[str, Decision]:
+    rows = db.execute(
+        "SELECT table_name, cell, value, origin, pinned FROM decided_cells WHERE round_id = ?", (round_id,)
+    ).fetchall()
+    cells: dict[str, list[tuple[object, ...]]] = {}
+    for name, *cell in rows:
+        cells.setdefault(_text(name, "a table's name"), []).append(tuple(cell))
+    return {name: _decision(calibration[name], found) for name, found in cells.items()}
+
+
+def _decision(table: Table, rows: list[tuple[object, ...]]) -> Decision:
+    blank = undecided(table)
+    values, origins, pins = blank.values.ravel(), blank.origin.ravel(), blank.pinned.ravel()
+    for cell, value, origin, pinned in rows:
+        place = _whole(cell, "a decided cell", 0, table.size - 1)
+        values[place] = _number(value, f"the value decided for cell {place}", 1e-9, LARGEST_CELL)
+        origins[place] = _whole(origin, "the origin of a value", min(Origin), max(Origin))
+        pins[place] = bool(_whole(pinned, "a pin", 0, 1))
+    shape = table.shape
+    return Decision(values.reshape(shape), origins.reshape(shape), pins.reshape(shape))
+
+
+def _proposals(db: sqlite3.Connection, round_id: int, revision: Revision) -> dict[str, StoredProposal]:
+    rows = db.execute("SELECT table_name, cells, program, made FROM proposals WHERE round_id = ?", (round_id,))
+    out = {}
+    for name, cells, program, made in rows.fetchall():
+        size = revision.calibration[_text(name, "a table's name")].size
+        data = json.loads(cells)
+        status = tuple(_text(s, "a cell's status") for s in data["status"])
+        if len(status) != size:
+            raise BadInputError(f"a proposal has {len(status)} cells; the table has {size}")
+        out[name] = StoredProposal(
+            asked_pct=_column(data["asked_pct"], size),
+            step_pct=_column(data["step_pct"], size),
+            std_error_pct=_column(data["std_error_pct"], size),
+            status=status,
+            program=_text(program, "a version"),
+            made=_moment(made, "a proposal's date"),
+        )
+    return out
+
+
+def _column(values: list[float | None], size: int) -> Floats:
+    """Numbers of a proposal by cell, None for NaN."""
+    found = np.array([math.nan if v is None else v for v in values], float)
+    if found.shape != (size,) or np.isinf(found).any():
+        raise BadInputError(f"a proposal has {found.size} cells or an infinite one; the table has {size}")
+    return found

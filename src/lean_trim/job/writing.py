@@ -1,0 +1,164 @@
+"""SQL that writes a job's parts, inside the caller's transaction."""
+
+from __future__ import annotations
+
+import json
+import math
+import sqlite3
+from collections.abc import Sequence
+
+from lean_trim import __version__
+from lean_trim.core.data.calibration import Calibration
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.decision import Decision, Origin
+from lean_trim.job.blobs import log_to_parquet, table_row
+from lean_trim.job.database import now
+from lean_trim.job.records import Job, Mark, Prediction, Round, Span, StoredLog, StoredProposal, Verdict
+from lean_trim.job.tuning import Tuning, tuning_text
+
+
+def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
+    """Add a table; returns its id."""
+    row = db.execute(
+        "INSERT INTO tables (kind, name, unit, axes, cells, created) VALUES (?, ?, ?, ?, ?, ?)",
+        (name, *table_row(table), now()),
+    )
+    return int(row.lastrowid or 0)
+
+
+def put_revision(
+    db: sqlite3.Connection, parent_id: int | None, calibration: Calibration, revision_id: int | None = None
+) -> int:
+    """Add a revision with all its tables, under a given id or a new one; returns its id."""
+    row = db.execute("INSERT INTO revisions (id, parent_id, created) VALUES (?, ?, ?)", (revision_id, parent_id, now()))
+    revision_id = int(row.lastrowid or 0)
+    for name in calibration:
+        table_id = put_table(db, name, calibration[name])
+        db.execute("INSERT INTO revision_tables VALUES (?, ?, ?)", (revision_id, name, table_id))
+    return revision_id
+
+
+def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: str, tuning: Tuning) -> int:
+    """Add an empty round; returns its id."""
+    row = db.execute(
+        "INSERT INTO rounds (number, started, revision_id, subject, settings) VALUES (?, ?, ?, ?, ?)",
+        (number, now(), revision_id, subject, tuning_text(tuning)),
+    )
+    return int(row.lastrowid or 0)
+
+
+def put_log(db: sqlite3.Connection, round_id: int, stored: StoredLog) -> None:
+    """Add a log at the end of a round."""
+    log = stored.log
+    row = db.execute(
+        "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, ?, ?)",
+        (log.name, stored.sha256, now(), len(log), log.duration_s, stored.data),
+    )
+    db.execute(
+        "INSERT INTO round_logs SELECT ?, ?, count(*) FROM round_logs WHERE round_id = ?",
+        (round_id, row.lastrowid, round_id),
+    )
+
+
+def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decision: Decision) -> None:
+    """Replace the decision on one table; untouched cells take no row."""
+    cells = zip(decision.values.ravel(), decision.origin.ravel(), decision.pinned.ravel(), strict=True)
+    rows = [
+        (round_id, table_name, cell, float(value), int(origin), int(pinned))
+        for cell, (value, origin, pinned) in enumerate(cells)
+        if origin != Origin.UNTOUCHED or pinned
+    ]
+    db.execute("DELETE FROM decided_cells WHERE round_id = ? AND table_name = ?", (round_id, table_name))
+    db.executemany("INSERT INTO decided_cells VALUES (?, ?, ?, ?, ?, ?)", rows)
+
+
+def put_spans(db: sqlite3.Connection, round_id: int, spans: Sequence[Span]) -> None:
+    """Replace the stretches left out by hand."""
+    db.execute("DELETE FROM left_out WHERE round_id = ?", (round_id,))
+    db.executemany("INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans])
+
+
+def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> None:
+    """Replace the bookmarks."""
+    db.execute("DELETE FROM marks WHERE round_id = ?", (round_id,))
+    db.executemany("INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks])
+
+
+def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
+    """Replace the verdict; one without version or date gets the present ones."""
+    figures = [v if math.isfinite(v) else None for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)]
+    db.execute(
+        "INSERT OR REPLACE INTO verdicts VALUES (?, ?, ?, ?, ?, ?)",
+        (round_id, *figures, verdict.program or __version__, verdict.judged or now()),
+    )
+
+
+def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal) -> None:
+    """Replace the proposal for one table."""
+    columns = {
+        "asked_pct": proposal.asked_pct,
+        "step_pct": proposal.step_pct,
+        "std_error_pct": proposal.std_error_pct,
+    }
+    cells = {k: [round(x, 4) if math.isfinite(x) else None for x in v.tolist()] for k, v in columns.items()}
+    db.execute(
+        "INSERT OR REPLACE INTO proposals VALUES (?, ?, ?, ?, ?)",
+        (
+            round_id,
+            table_name,
+            json.dumps(cells | {"status": list(proposal.status)}),
+            proposal.program or __version__,
+            proposal.made or now(),
+        ),
+    )
+
+
+def put_prediction(db: sqlite3.Connection, round_id: int, prediction: Prediction) -> None:
+    """Replace what the next drive should show."""
+    db.execute(
+        "INSERT OR REPLACE INTO predictions VALUES (?, ?, ?, ?)",
+        (round_id, prediction.residual_rms, prediction.std_error, now()),
+    )
+
+
+def put_whole(db: sqlite3.Connection, job: Job) -> None:
+    """Write every round with all that belongs to it; ids are kept, so that what is in memory goes on to fit the file."""
+    written: set[int] = set()
+    for r in sorted(job.rounds, key=lambda r: r.revision.id):
+        if r.revision.id not in written:
+            parent = r.revision.parent_id if r.revision.parent_id in written else None
+            put_revision(db, parent, r.revision.calibration, r.revision.id)
+            db.execute("UPDATE revisions SET created = ? WHERE id = ?", (r.revision.created, r.revision.id))
+            written.add(r.revision.id)
+    kept: set[int] = set()
+    for r in job.rounds:
+        db.execute(
+            "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (r.id, r.number, r.started, r.revision.id, r.subject, tuning_text(r.tuning), r.handed_over, r.note),
+        )
+        _put_round_logs(db, r, kept)
+        _put_round_parts(db, r)
+
+
+def _put_round_logs(db: sqlite3.Connection, r: Round, kept: set[int]) -> None:
+    for position, (log, info) in enumerate(zip(r.logs, r.log_infos, strict=True)):
+        if info.id not in kept:
+            db.execute(
+                "INSERT INTO logs VALUES (?, ?, ?, ?, ?, ?, ?)",
+                (info.id, info.name, info.sha256, info.added, len(log), log.duration_s, log_to_parquet(log)),
+            )
+            kept.add(info.id)
+        db.execute("INSERT INTO round_logs VALUES (?, ?, ?)", (r.id, info.id, position))
+
+
+def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
+    put_spans(db, r.id, r.left_out)
+    put_marks(db, r.id, r.marks)
+    for name, decision in r.decisions.items():
+        put_decision(db, r.id, name, decision)
+    if r.verdict is not None:
+        put_verdict(db, r.id, r.verdict)
+    for name, proposal in r.proposals.items():
+        put_proposal(db, r.id, name, proposal)
+    if r.prediction is not None:
+        put_prediction(db, r.id, r.prediction)

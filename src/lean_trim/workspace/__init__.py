@@ -1,0 +1,1 @@
+"""The open job as a model without a window: typed changes, undo, requests bound to what they were asked for."""

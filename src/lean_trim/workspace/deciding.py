@@ -1,0 +1,165 @@
+"""What the user decides, cell by cell and stretch by stretch; every change is saved first and can be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.decision import Decision
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.records import Span
+from lean_trim.workspace.changes import Notice, Part
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+SAME_EDGE_S = 1e-6
+"""Edges of stretches that differ by less are the same."""
+
+
+class Say:
+    """What deciding says."""
+
+    ONLY_NEWEST = Message(
+        "deciding.only_newest", "Only the newest round can be decided; earlier ones are kept as they were."
+    )
+    NO_PROPOSAL = Message("deciding.no_proposal", "There is no proposal yet; this round needs a log.")
+    CHOOSE_FIRST = Message("deciding.choose_first", "Select the cells first, then type, for example +3% or =82.")
+    REFUSED = Message("deciding.refused", "{reason}")
+
+
+@dataclass(frozen=True)
+class DecisionChange:
+    """One change of the values decided for one table of one round."""
+
+    deciding: Deciding
+    round_id: int
+    table_name: str
+    text: str
+    before: Decision
+    after: Decision
+
+    def apply(self) -> None:
+        """Save and take the later decision."""
+        self.deciding.set_decision(self.round_id, self.table_name, self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier decision."""
+        self.deciding.set_decision(self.round_id, self.table_name, self.before)
+
+
+@dataclass(frozen=True)
+class LeftOutChange:
+    """One change of the stretches of one round that were left out by hand."""
+
+    deciding: Deciding
+    round_id: int
+    before: tuple[Span, ...]
+    after: tuple[Span, ...]
+
+    @property
+    def text(self) -> str:
+        """For the menu."""
+        return "Leave out" if len(self.after) > len(self.before) else "Keep again"
+
+    def apply(self) -> None:
+        """Save and take the later stretches."""
+        self.deciding.set_left_out(self.round_id, self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier stretches."""
+        self.deciding.set_left_out(self.round_id, self.before)
+
+
+class Deciding:
+    """Decisions on the newest round."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    def set_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
+        """Save a decision on one table, then take it into memory; SaveFailedError leaves both as they were."""
+        workspace = self.workspace
+        workspace.saving.save(lambda store: store.save_decision(round_id, table_name, decision))
+        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if changed is None:
+            return
+        workspace.replace_round(changed.with_decision(table_name, decision), Part.DECISION)
+        if workspace.shows(round_id):
+            workspace.solver.propose_again()
+
+    def set_left_out(self, round_id: int, spans: tuple[Span, ...]) -> None:
+        """Save the stretches left out by hand, take them into memory, and solve again; SaveFailedError as above."""
+        workspace = self.workspace
+        workspace.saving.save(lambda store: store.save_left_out(round_id, spans))
+        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if changed is None:
+            return
+        workspace.replace_round(replace(changed, left_out=spans), Part.LEFT_OUT)
+        if workspace.shows(round_id):
+            workspace.solver.solve()
+
+    def change(self, text: str, change: Callable[[Decision], Decision]) -> bool:
+        """Change the decision on the table under correction, with undo; False (and a notice) if it cannot be done."""
+        workspace, current = self.workspace, self.workspace.round
+        if current is None or not workspace.is_last:
+            workspace.note(Say.ONLY_NEWEST())
+            return False
+        before = current.decided
+        try:
+            after = change(before)
+        except SaveFailedError:
+            raise
+        except LeanTrimError as error:
+            workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            return False
+        made = DecisionChange(self, current.id, current.subject, text, before, after)
+        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+
+    def accept(self, cells: frozenset[int] | None = None) -> None:
+        """Accept the proposal for all cells or for some."""
+        proposal = self.workspace.solver.proposal
+        if proposal is None:
+            self.workspace.note(Say.NO_PROPOSAL())
+            return
+        self.change("Accept", lambda d: decide.accept(d, proposal, cells))
+
+    def put_back(self, cells: frozenset[int] | None = None) -> None:
+        """Return cells to the value they were driven on."""
+        current = self.workspace.round
+        if current is not None:
+            self.change("Put back", lambda d: decide.put_back(d, current.table, cells))
+
+    def pin(self, cells: frozenset[int]) -> None:
+        """Pin cells, or release them if all are pinned."""
+        current = self.workspace.round
+        if current is not None and cells:
+            on = not current.decided.pinned.ravel()[list(cells)].all()
+            self.change("Pin" if on else "Release", lambda d: decide.pin(d, current.table, cells, on))
+
+    def type_in(self, text: str, cells: frozenset[int]) -> bool:
+        """Apply typed input to cells; False (and a notice) if it cannot be done."""
+        vehicle = self.workspace.vehicle
+        if not cells:
+            self.workspace.note(Say.CHOOSE_FIRST())
+            return False
+        if vehicle is None:
+            return False
+        return self.change(f"Set {text}", lambda d: decide.type_in(d, text, cells, vehicle.limits))
+
+    def leave_out(self, start_s: float, end_s: float) -> None:
+        """Leave a stretch of the shown round's log out by hand, with undo; a stretch left out already is kept again."""
+        current = self.workspace.round
+        if current is None or not current.logs:
+            return
+        before = current.left_out
+        outside = tuple(
+            s for s in before if not (s.start_s >= start_s - SAME_EDGE_S and s.end_s <= end_s + SAME_EDGE_S)
+        )
+        after = outside if len(outside) < len(before) else (*before, Span(start_s, end_s))
+        made = LeftOutChange(self, current.id, before, after)
+        self.workspace.saving.attempt(lambda: self.workspace.history.push(made), made)

@@ -1,0 +1,53 @@
+"""The demo job: Heron on the simulated car."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+from lean_trim.job.store import SUFFIX, JobStore
+from lean_trim.simcar.heron import heron
+
+DEMO_NAME = f"heron-demo{SUFFIX}"
+
+
+class Say:
+    """What the demo says."""
+
+    OPEN_ELSEWHERE = Message(
+        "demo.open_elsewhere", "{path}: the demo is open in {holder}; close it there before starting afresh"
+    )
+
+
+def demo_path(folder: Path, fresh: bool = False) -> Path:
+    """Path of the demo job in a folder, made the first time; ``fresh`` puts an earlier one aside under the day and time.
+
+    Raises
+    ------
+    BadInputError
+        If it is to be fresh and another window has it open, or it cannot be made.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / DEMO_NAME
+    if fresh and path.exists():
+        _put_aside(path)
+    if not path.exists():
+        JobStore.create(path, heron(), car="heron").close()
+    return path
+
+
+def _put_aside(path: Path) -> None:
+    """Rename a demo that nobody holds; one that cannot be read any more is put aside too."""
+    try:
+        store = JobStore(path, take=False)
+    except BadInputError:
+        holder = None
+    else:
+        holder = store.database.holder()
+        store.close()
+    if holder is not None and holder.alive:
+        raise BadInputError(Say.OPEN_ELSEWHERE(path=path, holder=holder.described))
+    moment = datetime.now().strftime("%Y-%m-%d %H%M%S")
+    path.rename(path.with_name(f"{path.stem} until {moment}{SUFFIX}"))

@@ -1,0 +1,77 @@
+"""Undo and redo. A change saves first; only what the file took is done, and only what is done can be undone."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from lean_trim.workspace.changes import HistoryChanged, Hub
+
+
+class Change(Protocol):
+    """Something that can be done to the open job, and undone."""
+
+    @property
+    def text(self) -> str:
+        """What it does, for the menu."""
+
+    def apply(self) -> None:
+        """Save it, then take it into memory; SaveFailedError leaves both as they were."""
+
+    def revert(self) -> None:
+        """The opposite, with the same promise."""
+
+
+class History:
+    """Changes in the order they were made."""
+
+    def __init__(self, hub: Hub) -> None:
+        self.hub = hub
+        self._done: list[Change] = []
+        self._undone: list[Change] = []
+
+    def push(self, change: Change) -> None:
+        """Do a change; what was undone before can no longer be redone. SaveFailedError if it could not be saved."""
+        change.apply()
+        self._done.append(change)
+        self._undone.clear()
+        self.hub.publish(HistoryChanged())
+
+    def undo(self) -> Change | None:
+        """Take the last change back; None if there is none. SaveFailedError if it could not be saved."""
+        if not self._done:
+            return None
+        change = self._done[-1]
+        change.revert()
+        self._undone.append(self._done.pop())
+        self.hub.publish(HistoryChanged())
+        return change
+
+    def redo(self) -> Change | None:
+        """Do the last undone change again; None if there is none. SaveFailedError if it could not be saved."""
+        if not self._undone:
+            return None
+        change = self._undone[-1]
+        change.apply()
+        self._done.append(self._undone.pop())
+        self.hub.publish(HistoryChanged())
+        return change
+
+    @property
+    def undo_text(self) -> str:
+        """What ``undo`` would take back, "" if nothing."""
+        return self._done[-1].text if self._done else ""
+
+    @property
+    def redo_text(self) -> str:
+        """What ``redo`` would do again, "" if nothing."""
+        return self._undone[-1].text if self._undone else ""
+
+    def count(self) -> int:
+        """Number of changes that can be undone."""
+        return len(self._done)
+
+    def clear(self) -> None:
+        """Forget everything."""
+        self._done.clear()
+        self._undone.clear()
+        self.hub.publish(HistoryChanged())

@@ -1,0 +1,65 @@
+"""The user's bookmarks on the log of a round."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from lean_trim.job.records import Mark
+from lean_trim.workspace.changes import Part
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+SAME_MARK_S = 0.5
+"""Bookmarks closer than this are one."""
+
+
+@dataclass(frozen=True)
+class MarksChange:
+    """One change of a round's bookmarks."""
+
+    marks: Marks
+    round_id: int
+    before: tuple[Mark, ...]
+    after: tuple[Mark, ...]
+
+    @property
+    def text(self) -> str:
+        """For the menu."""
+        return "Bookmark" if len(self.after) >= len(self.before) else "Remove bookmark"
+
+    def apply(self) -> None:
+        """Save and take the later bookmarks."""
+        self.marks.set_marks(self.round_id, self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier bookmarks."""
+        self.marks.set_marks(self.round_id, self.before)
+
+
+class Marks:
+    """Bookmarks of the round that is looked at."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    def mark(self, time_s: float, text: str = "") -> None:
+        """Set a bookmark, change its note, or take one without a note away."""
+        current = self.workspace.round
+        if current is None:
+            return
+        others = tuple(m for m in current.marks if abs(m.time_s - time_s) > SAME_MARK_S)
+        after = others
+        if len(others) == len(current.marks) or text:
+            after = tuple(sorted((*others, Mark(round(time_s, 3), text)), key=lambda m: m.time_s))
+        made = MarksChange(self, current.id, current.marks, after)
+        self.workspace.saving.attempt(lambda: self.workspace.history.push(made), made)
+
+    def set_marks(self, round_id: int, marks: tuple[Mark, ...]) -> None:
+        """Save bookmarks, then take them into memory; SaveFailedError leaves both as they were."""
+        workspace = self.workspace
+        workspace.saving.save(lambda store: store.save_marks(round_id, marks))
+        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if changed is not None:
+            workspace.replace_round(replace(changed, marks=marks), Part.MARKS)

@@ -1,0 +1,217 @@
+"""From one round to the next: driving the simulated car, adding logs, beginning a round, handing the table over."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from lean_trim.core.data.calibration import Calibration, with_calibration
+from lean_trim.core.decision.prediction import predict_residual
+from lean_trim.core.messages import Message
+from lean_trim.job.blobs import store_log
+from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.records import LogInfo, Prediction, Round, StoredLog
+from lean_trim.job.store import JobStore
+from lean_trim.workspace.changes import DriveGrew, Notice, Part
+from lean_trim.workspace.driven_car import drive_apart
+from lean_trim.workspace.tasks import Lane, Report
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+DRIVE_TITLE = "Driving the simulated car"
+
+
+class Say:
+    """What going from round to round says."""
+
+    ONLY_DEMO = Message(
+        "rounds.only_demo",
+        "Only a demo job has a simulated car. Log a real drive and add the log to this round.",
+    )
+    NO_LOG = Message("rounds.no_log", "This round has no log yet; add one before starting the next round.")
+    NOT_WRITTEN = Message("rounds.not_written", "{path}: cannot be written ({cause}); choose another place.")
+    WRITTEN = Message(
+        "rounds.written", "Table written to {path}. Keep a copy of what is in the ECU before you write this to it."
+    )
+    COPIED = Message("rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it.")
+    ELSEWHERE = Message("rounds.added_elsewhere", "{what} is in round {number} now; it waits in the rail.")
+
+
+@dataclass
+class AddLogs:
+    """Logs for a round; ``infos`` is there once the file has them."""
+
+    workspace: Workspace
+    round_id: int
+    logs: tuple[StoredLog, ...]
+    infos: tuple[LogInfo, ...] | None = field(default=None)
+
+    @property
+    def text(self) -> str:
+        """What it is."""
+        return ", ".join(s.log.name for s in self.logs)
+
+    def save(self, store: JobStore) -> None:
+        """Write the logs to a file; from any thread."""
+        self.infos = store.add_logs(self.round_id, self.logs)
+
+    def apply(self) -> None:
+        """Save what is not saved yet, then take the logs into memory."""
+        if self.infos is None:
+            self.workspace.saving.save(self.save)
+        job = self.workspace.job
+        changed = job.round_of(self.round_id) if job is not None else None
+        if changed is not None and self.infos is not None:
+            logs = (*changed.logs, *(s.log for s in self.logs))
+            self.workspace.take_logs(replace(changed, logs=logs, log_infos=self.infos), self.text)
+
+
+@dataclass
+class BeginRound:
+    """A new round on a new revision, with its logs if there are any; ``begun`` is there once the file has it."""
+
+    workspace: Workspace
+    parent: Round
+    calibration: Calibration
+    logs: tuple[StoredLog, ...] = ()
+    prediction: Prediction | None = None
+    begun: Round | None = field(default=None)
+
+    @property
+    def text(self) -> str:
+        """What it is."""
+        return ", ".join(s.log.name for s in self.logs) or "the next round"
+
+    def save(self, store: JobStore) -> None:
+        """Write the round to a file, and what the one before foretold of it; from any thread."""
+        self.begun = store.begin_round(self.parent, self.calibration, self.logs, self.prediction)
+
+    def apply(self) -> None:
+        """Save what is not saved yet, then take the round into memory."""
+        if self.begun is None:
+            self.workspace.saving.save(self.save)
+        if self.begun is not None:
+            self.workspace.take_round(self.begun, self.parent.id, self.prediction, self.text)
+
+
+Addition = AddLogs | BeginRound
+
+
+def saved(addition: Addition, store: JobStore, report: Report) -> tuple[Addition, SaveFailedError | None]:
+    """Write an addition in a task's thread; what the file refused comes back with the reason, so that it is not lost."""
+    report.saving()
+    try:
+        addition.save(store)
+    except SaveFailedError as error:
+        return addition, error
+    return addition, None
+
+
+class Rounds:
+    """Begins and ends rounds of the open job."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.drive_minutes = 12.0
+
+    def drive(self) -> None:
+        """Drive the simulated car: on the newest round's table if it has no log yet, else on the decided one in a new round.
+
+        Where the log goes is settled here, whatever is looked at when it comes.
+        """
+        workspace = self.workspace
+        job, store = workspace.job, workspace.store
+        if job is None or store is None or not job.car:
+            workspace.note(Say.ONLY_DEMO())
+            return
+        if not workspace.is_last:
+            workspace.show_round(len(job.rounds) - 1)
+        newest = job.rounds[-1]
+        addition = self._addition_for(newest)
+        calibration = addition.calibration if isinstance(addition, BeginRound) else newest.revision.calibration
+        vehicle = with_calibration(job.vehicle, calibration)
+        seed, minutes = newest.number + int(isinstance(addition, BeginRound)), self.drive_minutes
+
+        def work(report: Report) -> tuple[Addition, SaveFailedError | None]:
+            addition.logs = (store_log(drive_apart(vehicle, seed, minutes, report)),)
+            return saved(addition, store, report)
+
+        workspace.tasks.start(
+            Lane.READING,
+            DRIVE_TITLE,
+            work,
+            done=lambda answer: self.take(*answer),
+            on_detail=lambda log: workspace.hub.publish(DriveGrew(newest.id, log)),
+        )
+
+    def _addition_for(self, newest: Round) -> Addition:
+        """Where the next log belongs: in the newest round if it has none, else in a new one on what was decided."""
+        if not newest.logs:
+            return AddLogs(self.workspace, newest.id, ())
+        return BeginRound(self.workspace, newest, newest.resulting_calibration, prediction=self._prediction(newest))
+
+    def _prediction(self, ended: Round) -> Prediction | None:
+        """What the next drive should show, if the round is looked at with a solution."""
+        solution = self.workspace.solver.solution
+        if solution is None or not self.workspace.shows(ended.id):
+            return ended.prediction
+        foretold = predict_residual(solution.estimate, ended.decided.values)
+        return None if foretold is None else Prediction(*foretold)
+
+    def take(self, addition: Addition, error: SaveFailedError | None) -> None:
+        """Take what a task wrote into memory, or keep what the file refused."""
+        if error is not None:
+            self.workspace.saving.refused(error, addition)
+            return
+        self.workspace.saving.tell_access()
+        addition.apply()
+
+    def begin_round(self) -> None:
+        """Start the next round on the decided calibration, to be filled with a log."""
+        workspace, current = self.workspace, self.workspace.round
+        if workspace.store is None or current is None or not workspace.is_last:
+            return
+        if not current.logs:
+            workspace.note(Say.NO_LOG())
+            return
+        addition = BeginRound(workspace, current, current.resulting_calibration, prediction=self._prediction(current))
+        workspace.saving.attempt(addition.apply, addition)
+
+    def hand_over(self, path: Path) -> bool:
+        """Write the decided table of the shown round as CSV; False (and a notice) if it could not be written or noted."""
+        from lean_trim.formats.tables import write_table
+
+        current = self.workspace.round
+        if current is None:
+            return False
+        try:
+            write_table(current.result, path)
+        except OSError as error:
+            self.workspace.hub.publish(Notice("error", Say.NOT_WRITTEN(path=path, cause=error.strerror)))
+            return False
+        if not self.mark_handed_over(f"CSV {path.name}"):
+            return False
+        self.workspace.note(Say.WRITTEN(path=path))
+        return True
+
+    def copied(self) -> bool:
+        """Note that the decided table went to the clipboard."""
+        if not self.mark_handed_over("clipboard"):
+            return False
+        self.workspace.note(Say.COPIED())
+        return True
+
+    def mark_handed_over(self, how: str) -> bool:
+        """Note in the job how the calibration left it, and what the next drive should show; False if it was not saved."""
+        workspace, current = self.workspace, self.workspace.round
+        if current is None:
+            return False
+        prediction = self._prediction(current)
+
+        def act() -> None:
+            note = workspace.saving.save(lambda store: store.mark_handed_over(current.id, how, prediction))
+            workspace.replace_round(replace(current, handed_over=note, prediction=prediction), Part.HANDED_OVER)
+
+        return workspace.saving.attempt(act)

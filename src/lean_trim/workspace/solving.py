@@ -1,0 +1,267 @@
+"""The solution of the round that is looked at: asked for, checked against what is wanted when it comes, shown."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lean_trim import __version__
+from lean_trim.core.data.log import Log
+from lean_trim.core.decision.driving_shares import driving_shares
+from lean_trim.core.decision.knock import knock_cells
+from lean_trim.core.decision.proposal import Proposal, propose
+from lean_trim.core.explore.events import Event, find_events
+from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.solve import DrivenLog, Solution, join_logs, refit, solve
+from lean_trim.core.types import Mask
+from lean_trim.job.database import now
+from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.records import Outcome, Round, Span, StoredProposal, Verdict
+from lean_trim.workspace.binding import Binding, needs_refit_only
+from lean_trim.workspace.changes import Notice, Part, ProposalChanged, SolutionShown, SolveFailed
+from lean_trim.workspace.tasks import Lane, Report
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+TITLE, REFIT_TITLE = "Solving", "Sifting again"
+
+
+class Say:
+    """What solving says."""
+
+    NOT_SOLVED = Message("solving.failed", "{reason}")
+    NOT_REFITTED = Message("solving.refit_failed", "{reason}")
+    JUDGED = Message("solving.judged", "Round {number} was judged anew: residual {residual:.1f} % rms.")
+    NOTHING_TO_JUDGE = Message("solving.nothing_to_judge", "This round has no solution to judge it by.")
+
+
+class Solver:
+    """Holds the solution that is shown, and asks for new ones."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.solution: Solution | None = None
+        self.events: tuple[Event, ...] = ()
+        self.proposals: dict[str, Proposal] = {}
+        self.requests = 0
+        self.failure = ""
+        self._base: Solution | None = None
+        self._again = False
+
+    @property
+    def proposal(self) -> Proposal | None:
+        """What is proposed for the table under correction."""
+        current = self.workspace.round
+        return None if current is None else self.proposals.get(current.subject)
+
+    def wanted(self) -> Binding | None:
+        """What the round that is looked at has to be solved for; None if there is nothing to solve."""
+        workspace, current = self.workspace, self.workspace.round
+        if current is None or not current.logs:
+            return None
+        rounds = self._rounds_used(current)
+        settled = workspace.tuning.settled
+        return Binding(
+            job=workspace.number,
+            round_id=current.id,
+            revision_id=current.revision.id,
+            logs=tuple((r.id, info.id) for r in rounds for info in r.log_infos),
+            left_out=tuple(r.left_out for r in rounds),
+            settings=settled.solve,
+            airflow_source=settled.airflow_source,
+        )
+
+    def _rounds_used(self, current: Round) -> tuple[Round, ...]:
+        """The round itself, then the earlier ones whose logs count too."""
+        job, also = self.workspace.job, self.workspace.tuning.settled.earlier
+        assert job is not None
+        earlier = tuple(r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
+        return (current, *earlier)
+
+    def forget(self) -> None:
+        """Another round is looked at, or none: what was asked for the old one is not wanted any more."""
+        self.workspace.tasks.drop(Lane.SOLVING)
+        self.workspace.tasks.drop(Lane.REFITTING)
+        self.solution = None
+        self.events = ()
+        self.proposals = {}
+        self.failure = ""
+        self._base = None
+        self._again = False
+
+    def solve(self) -> None:
+        """Work out the correction of the round that is looked at, in the background; drops an earlier request."""
+        binding, vehicle, current = self.wanted(), self.workspace.vehicle, self.workspace.round
+        if binding is None or vehicle is None or current is None:
+            return
+        self.requests += 1
+        self.failure = ""
+        rounds = self._rounds_used(current)
+
+        def work(report: Report) -> tuple[Solution, tuple[Event, ...]]:
+            logs = [DrivenLog(log, None if r is current else r.table) for r in rounds for log in r.logs]
+            solution = solve(logs, vehicle, binding.settings, left_out_of(rounds), report)
+            return solution, find_events(solution)
+
+        self.workspace.tasks.start(
+            Lane.SOLVING,
+            TITLE,
+            work,
+            done=lambda answer: self._take(binding, *answer),
+            failed=lambda reason: self._not_solved(binding, reason),
+            replace=True,
+        )
+
+    def _not_solved(self, binding: Binding, reason: str) -> None:
+        if binding != self.wanted():
+            return
+        self.failure = reason
+        self.workspace.hub.publish(Notice("error", Say.NOT_SOLVED(reason=reason)))
+        self.workspace.hub.publish(SolveFailed(binding.round_id, reason))
+
+    def _take(self, binding: Binding, solution: Solution, events: tuple[Event, ...]) -> None:
+        """Show an answer, or solve on from it; one for anything else than what is wanted is dropped."""
+        wanted = self.wanted()
+        if wanted is None or binding != wanted:
+            return
+        self.events = events
+        turned = self.workspace.tuning.state.solve
+        if turned != solution.settings and needs_refit_only(solution.settings, turned):
+            self._keep_outcome(binding.round_id, solution, None)
+            self._base = solution
+            self.refit()
+            return
+        self._take_over(solution)
+        self._keep_outcome(binding.round_id, solution, self.proposal)
+        self._tell()
+
+    def refit(self) -> None:
+        """Show what the turned settings give, from where the last solve ended; only the newest matters."""
+        solution, settings = self._base or self.solution, self.workspace.tuning.state.solve
+        wanted = self.wanted()
+        if solution is None or wanted is None:
+            return
+        if Lane.REFITTING in self.workspace.tasks.running:
+            self._again = True
+            return
+        self._base = None
+        requests, mask = self.requests, solution.sifted.by_hand
+        self.workspace.tasks.start(
+            Lane.REFITTING,
+            REFIT_TITLE,
+            lambda report: refit(solution, settings, mask),
+            done=lambda answer: self._take_refit(wanted, requests, answer),
+            failed=lambda reason: self._not_refitted(reason),
+        )
+
+    def _take_refit(self, binding: Binding, requests: int, solution: Solution) -> None:
+        wanted = self.wanted()
+        if wanted is not None and requests == self.requests and binding.same_but_for_settings(wanted):
+            self._take_over(solution)
+            self._tell()
+        self._go_on()
+
+    def _not_refitted(self, reason: str) -> None:
+        self.workspace.hub.publish(Notice("note", Say.NOT_REFITTED(reason=reason)))
+        self._go_on()
+
+    def _go_on(self) -> None:
+        if self._again:
+            self._again = False
+            self.refit()
+
+    def _take_over(self, solution: Solution) -> None:
+        self.solution = solution
+        self.failure = ""
+        self._propose()
+
+    def _tell(self) -> None:
+        current = self.workspace.round
+        if current is not None:
+            self.workspace.hub.publish(SolutionShown(current.id))
+
+    def _propose(self) -> None:
+        """Apply the policy to the solution that is shown."""
+        workspace, solution, current = self.workspace, self.solution, self.workspace.round
+        assert solution is not None and current is not None and workspace.vehicle is not None
+        sifted, pinned = solution.sifted, np.flatnonzero(current.decided.pinned.ravel()).tolist()
+        self.proposals[current.subject] = propose(
+            solution.estimate,
+            replace(workspace.tuning.state.policy, pinned=frozenset(pinned)),
+            workspace.vehicle.limits,
+            no_leaner=knock_cells(sifted),
+            driving=driving_shares(sifted, solution.observations),
+        )
+
+    def propose_again(self) -> None:
+        """Apply the policy anew, after it or the pins were changed."""
+        current = self.workspace.round
+        if current is None:
+            return
+        if self.solution is not None:
+            self._propose()
+        self.workspace.hub.publish(ProposalChanged(current.id))
+
+    def _keep_outcome(self, round_id: int, solution: Solution, proposal: Proposal | None) -> None:
+        """Keep verdict and proposal of a round that still goes on; that of one that has ended is fixed."""
+        workspace = self.workspace
+        current = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if current is None or workspace.read_only or not (workspace.goes_on(current) or current.verdict is None):
+            return
+        self._save_outcome(current, solution, proposal)
+
+    def _save_outcome(self, current: Round, solution: Solution, proposal: Proposal | None) -> None:
+        outcome = outcome_of(solution, proposal, current.subject)
+        try:
+            self.workspace.saving.save(lambda store: store.save_outcome(current.id, outcome))
+        except SaveFailedError as error:
+            # A figure that can be worked out again is not worth keeping for elsewhere; that nothing can be saved is worth telling.
+            self.workspace.saving.refused(error, None)
+            return
+        proposals = {**current.proposals, **outcome.proposals}
+        self.workspace.replace_round(replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME)
+
+    def judge_anew(self) -> None:
+        """Replace the verdict of the round that is looked at by what its solution says now, because the user asks for it."""
+        current, solution = self.workspace.round, self.solution
+        if current is None or solution is None:
+            self.workspace.note(Say.NOTHING_TO_JUDGE())
+            return
+        self._save_outcome(current, solution, self.proposal)
+        judged = self.workspace.round
+        if judged is not None and judged.verdict is not current.verdict:
+            self.workspace.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
+
+
+def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -> Outcome:
+    """What a solution says of its round, as it is kept."""
+    figures, estimate = solution.residual, solution.estimate
+    verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3, program=__version__, judged=now())
+    if proposal is None:
+        return Outcome(verdict, {})
+    stored = StoredProposal(
+        asked_pct=estimate.correction_pct.ravel(),
+        step_pct=proposal.step_pct.ravel(),
+        std_error_pct=estimate.std_error_pct.ravel(),
+        status=tuple(str(s) for s in proposal.status.ravel()),
+        program=__version__,
+        made=now(),
+    )
+    return Outcome(verdict, {table_name: stored})
+
+
+def left_out_of(rounds: tuple[Round, ...]) -> Mask | None:
+    """Samples of the rounds' joined logs that were left out by hand, (n,); None if there are none."""
+    if not any(r.left_out for r in rounds):
+        return None
+    return np.concatenate([_left_out(join_logs(r.logs), r.left_out) for r in rounds])
+
+
+def _left_out(log: Log, spans: tuple[Span, ...]) -> Mask:
+    out = np.zeros(len(log), bool)
+    for span in spans:
+        out |= (log.time_s >= span.start_s) & (log.time_s <= span.end_s)
+    return out

@@ -1,0 +1,258 @@
+"""Long work off the model's thread: a pure function, progress, cancel, exactly one answer; a lane each for reading and for solving.
+
+Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a panic in a compiled library). Cancelling
+frees the lane at once and drops the answer; a thread that cannot be stopped runs out on its own. What saves asks ``Report.saving``
+first: from then on it is too late to cancel, so that "nothing was changed" is never wrong.
+"""
+
+from __future__ import annotations
+
+import itertools
+import logging
+import threading
+from collections.abc import Callable
+from enum import Enum
+from typing import Any
+
+from lean_trim.core.errors import CancelledError, LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.workspace.changes import Hub, Notice, WorkEnded, WorkMoved, WorkStarted
+from lean_trim.workspace.loop import EventLoop
+
+LOGGER = logging.getLogger(__name__)
+SAVING_WAIT_S = 5.0
+"""How long closing waits for a task that is writing to the file."""
+
+
+class Lane(Enum):
+    """One task at a time each; lanes do not block one another."""
+
+    READING = "reading"
+    SOLVING = "solving"
+    REFITTING = "refitting"
+
+
+class Say:
+    """What tasks say."""
+
+    STILL_RUNNING = Message("tasks.still_running", "{title} is still running; wait for it or cancel it first.")
+    CANCELLED = Message("tasks.cancelled", "{title} was cancelled; nothing was changed.")
+    TOO_LATE = Message("tasks.too_late", "{title} is being saved already; it can no longer be cancelled.")
+    FAILED = Message("tasks.failed", "{reason}")
+    UNEXPECTED = Message(
+        "tasks.unexpected",
+        "{title} stopped on an unexpected error ({kind}: {reason}). Nothing was changed; the log for support holds the details.",
+    )
+
+
+class Report:
+    """How a task tells of itself: called with the share done and what it is at, it returns False once it was cancelled."""
+
+    def __init__(self, task: Task) -> None:
+        self._task = task
+
+    def __call__(self, share: float, detail: Any) -> bool:
+        self._task.moved(share, detail)
+        return not self._task.stopped.is_set()
+
+    @property
+    def cancelled(self) -> bool:
+        """True once the task was cancelled."""
+        return self._task.stopped.is_set()
+
+    def saving(self) -> None:
+        """Say that the work is about to write to the file.
+
+        Raises
+        ------
+        CancelledError
+            If it was cancelled before.
+        """
+        self._task.begin_saving()
+
+    def on_cancel(self, call: Callable[[], None]) -> None:
+        """Have something done when the task is cancelled, such as ending a child process; at once if it was already."""
+        self._task.on_cancel(call)
+
+
+class Task:
+    """One piece of work in a thread of its own."""
+
+    def __init__(self, number: int, lane: Lane, title: str, work: Callable[[Report], Any], tasks: Tasks) -> None:
+        self.number = number
+        self.lane = lane
+        self.title = title
+        self.stopped = threading.Event()
+        self.is_saving = False
+        self._work = work
+        self._tasks = tasks
+        self._lock = threading.Lock()
+        self._cancel_calls: list[Callable[[], None]] = []
+        self._thread = threading.Thread(target=self._run, name=title, daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def wait(self, seconds: float) -> None:
+        """Block until the thread has ended, or for so long."""
+        self._thread.join(seconds)
+
+    def cancel(self) -> bool:
+        """Ask the work to stop; False if it is writing to the file, which is seen through."""
+        with self._lock:
+            if self.is_saving:
+                return False
+            self.stopped.set()
+            calls, self._cancel_calls = self._cancel_calls, []
+        for call in calls:
+            call()
+        return True
+
+    def on_cancel(self, call: Callable[[], None]) -> None:
+        """See ``Report.on_cancel``."""
+        with self._lock:
+            if not self.stopped.is_set():
+                self._cancel_calls.append(call)
+                return
+        call()
+
+    def begin_saving(self) -> None:
+        """See ``Report.saving``."""
+        with self._lock:
+            if self.stopped.is_set():
+                raise CancelledError(Say.CANCELLED(title=self.title))
+            self.is_saving = True
+
+    def moved(self, share: float, detail: Any) -> None:
+        """Pass progress on to the model's thread."""
+        self._tasks.loop.post(lambda: self._tasks.moved(self, share, detail))
+
+    def _run(self) -> None:
+        answer: Any = None
+        failure: BaseException | None = None
+        try:
+            answer = self._work(Report(self))
+        # A library may end in what is no Exception (a panic of compiled code); the lane has to come free all the same.
+        except BaseException as error:
+            failure = error
+            if not isinstance(error, LeanTrimError | OSError):
+                LOGGER.exception("%s failed", self.title)
+        self._tasks.loop.post(lambda: self._tasks.ended(self, answer, failure))
+
+
+class Tasks:
+    """The lanes of one open job."""
+
+    def __init__(self, loop: EventLoop, hub: Hub) -> None:
+        self.loop = loop
+        self.hub = hub
+        self.running: dict[Lane, Task] = {}
+        self._numbers = itertools.count(1)
+        self._done: dict[int, Callable[[Any], None]] = {}
+        self._failed: dict[int, Callable[[str], None]] = {}
+        self._details: dict[int, Callable[[Any], None]] = {}
+
+    def start(
+        self,
+        lane: Lane,
+        title: str,
+        work: Callable[[Report], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[str], None] | None = None,
+        on_detail: Callable[[Any], None] | None = None,
+        replace: bool = False,
+    ) -> Task | None:
+        """Run work in a lane.
+
+        Parameters
+        ----------
+        work : called in a thread with a ``Report``.
+        done : called in the model's thread with what it returned.
+        failed : called there with the reason if it failed; a notice is published if None.
+        on_detail : called there with progress that is no text.
+        replace : drop what runs in the lane; else it is left alone, the user is told, and None is returned.
+        """
+        before = self.running.get(lane)
+        if before is not None and not replace:
+            self.hub.publish(Notice("note", Say.STILL_RUNNING(title=before.title)))
+            return None
+        if before is not None:
+            before.cancel()
+            self._forget(before)
+        task = Task(next(self._numbers), lane, title, work, self)
+        self.running[lane] = task
+        self._done[task.number] = done
+        if failed is not None:
+            self._failed[task.number] = failed
+        if on_detail is not None:
+            self._details[task.number] = on_detail
+        self.hub.publish(WorkStarted(task.number, title))
+        task.start()
+        return task
+
+    def current(self, task: Task) -> bool:
+        """True if the task is still the one its lane waits for."""
+        return self.running.get(task.lane) is task
+
+    def moved(self, task: Task, share: float, detail: Any) -> None:
+        """Progress of a task, in the model's thread; of a dropped one it is not passed on."""
+        if not self.current(task):
+            return
+        if not isinstance(detail, str) and task.number in self._details:
+            self._details[task.number](detail)
+        self.hub.publish(WorkMoved(task.number, detail if isinstance(detail, str) else task.title, share))
+
+    def ended(self, task: Task, answer: Any, failure: BaseException | None) -> None:
+        """The one answer of a task, in the model's thread; of a dropped one it is not passed on."""
+        if not self.current(task):
+            return
+        done, failed = self._done[task.number], self._failed.get(task.number)
+        self._forget(task)
+        if failure is None:
+            done(answer)
+        elif isinstance(failure, CancelledError):
+            self.hub.publish(Notice("note", Say.CANCELLED(title=task.title)))
+        elif isinstance(failure, LeanTrimError | OSError):
+            self._tell_failure(failed, Say.FAILED(reason=str(failure)))
+        else:
+            kind, reason = type(failure).__name__, str(failure)
+            self._tell_failure(failed, Say.UNEXPECTED(title=task.title, kind=kind, reason=reason))
+
+    def _tell_failure(self, failed: Callable[[str], None] | None, said: Any) -> None:
+        if failed is not None:
+            failed(str(said))
+        else:
+            self.hub.publish(Notice("error", said))
+
+    def _forget(self, task: Task) -> None:
+        self.running.pop(task.lane, None)
+        for calls in (self._done, self._failed, self._details):
+            calls.pop(task.number, None)  # type: ignore[attr-defined]
+        self.hub.publish(WorkEnded(task.number))
+
+    def cancel(self, lane: Lane | None = None) -> None:
+        """Stop what the user sees running: one lane's task, or the reading one first, else the solving one."""
+        lanes = (lane,) if lane is not None else (Lane.READING, Lane.SOLVING)
+        task = next((self.running[x] for x in lanes if x in self.running), None)
+        if task is None:
+            return
+        if not task.cancel():
+            self.hub.publish(Notice("note", Say.TOO_LATE(title=task.title)))
+            return
+        self._forget(task)
+        self.hub.publish(Notice("note", Say.CANCELLED(title=task.title)))
+
+    def drop(self, lane: Lane) -> None:
+        """Stop a lane's task without a word; its answer is not wanted any more."""
+        task = self.running.get(lane)
+        if task is not None:
+            task.cancel()
+            self._forget(task)
+
+    def drop_all(self) -> None:
+        """Stop everything, and wait for what is writing to the file."""
+        for task in tuple(self.running.values()):
+            if not task.cancel():
+                task.wait(SAVING_WAIT_S)
+            self._forget(task)

@@ -1,0 +1,183 @@
+"""Turning knobs: each turn shows at once, and becomes one undoable, saved change of the round when it comes to rest."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, Any, Literal
+
+from lean_trim.core.data.vehicle import AirflowSourceSettings
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.job.tuning import Tuning
+from lean_trim.workspace.binding import needs_refit_only
+from lean_trim.workspace.changes import Notice, Part, TuningTurned
+from lean_trim.workspace.loop import Timer
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+REST_S = 0.5
+"""How long a knob has to stand still to be at rest."""
+Group = Literal["sieve", "regimes", "surface", "averages", "policy"]
+
+
+class Say:
+    """What turning says."""
+
+    REFUSED = Message("tuning.refused", "{reason}")
+
+
+@dataclass(frozen=True)
+class TuningChange:
+    """One change of a round's settings."""
+
+    control: TuningControl
+    round_id: int
+    before: Tuning
+    after: Tuning
+
+    @property
+    def text(self) -> str:
+        """For the menu."""
+        return "Turn a setting"
+
+    def apply(self) -> None:
+        """Save and take the later settings."""
+        self.control.settle(self.round_id, self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier settings."""
+        self.control.settle(self.round_id, self.before)
+
+
+class TuningControl:
+    """Settings of the round that is looked at: ``state`` as the knobs stand, ``settled`` as they are at rest and in the file."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.state = Tuning()
+        self.settled = self.state
+        self.rest_s = REST_S
+        self._timer: Timer | None = None
+
+    @property
+    def is_resting(self) -> bool:
+        """False while a turn waits to be kept."""
+        return self._timer is None
+
+    def show(self, tuning: Tuning) -> None:
+        """Stand as a round's settings say; another round is looked at."""
+        self._stop_timer()
+        self.state = self.settled = tuning
+        self._tell()
+
+    def turn(self, group: Group, name: str, value: float) -> None:
+        """Turn one knob; ``name`` is "rule.knob" for the sieve. A value outside its range is told and changes nothing."""
+        self._try(lambda: _turned(self.state, group, name, value))
+
+    def switch(self, rule: str, on: bool) -> None:
+        """Switch a rule of the sieve on or off."""
+        solve = self.state.solve
+        off = solve.sieve.disabled - {rule} if on else solve.sieve.disabled | {rule}
+        self._take(replace(self.state, solve=replace(solve, sieve=replace(solve.sieve, disabled=off))))
+
+    def use_method(self, average: bool) -> None:
+        """Cell averages instead of the surface, or back."""
+        self._take(replace(self.state, solve=replace(self.state.solve, method="average" if average else "surface")))
+
+    def fit_delay(self, on: bool) -> None:
+        """Read the sensor delay from the log, or take the default."""
+        self._take(replace(self.state, solve=replace(self.state.solve, fit_delay=on)))
+
+    def choose_unvisited(self, choice: str) -> None:
+        """What happens to cells not driven: keep, carry or taper."""
+        chosen: Any = choice
+        self._try(lambda: replace(self.state, policy=replace(self.state.policy, unvisited=chosen)))
+
+    def extrapolate_end(self, on: bool) -> None:
+        """Let a curve go on past its last driven point."""
+        self._take(replace(self.state, policy=replace(self.state.policy, extrapolate_end=on)))
+
+    def use_earlier(self, number: int, on: bool) -> None:
+        """Let the logs of an earlier round count too."""
+        earlier = self.state.earlier | {number} if on else self.state.earlier - {number}
+        self._take(replace(self.state, earlier=earlier))
+
+    def use_source(self, source: AirflowSourceSettings | None) -> None:
+        """How the airflow source is told; None for the vehicle sheet's word."""
+        self._take(replace(self.state, airflow_source=source))
+
+    def reset(self) -> None:
+        """Every knob back to its default."""
+        self._take(Tuning())
+
+    def _try(self, make: Callable[[], Tuning]) -> None:
+        try:
+            self._take(make())
+        except LeanTrimError as error:
+            self.workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            self._tell()
+
+    def _take(self, state: Tuning) -> None:
+        if state == self.state or self.workspace.round is None:
+            return
+        before, self.state = self.state, state
+        self._tell()
+        if before.policy != state.policy:
+            self.workspace.solver.propose_again()
+        if before.solve != state.solve and needs_refit_only(before.solve, state.solve):
+            self.workspace.solver.refit()
+        self._stop_timer()
+        self._timer = self.workspace.tasks.loop.call_later(self.rest_s, self.rest)
+
+    def rest(self) -> None:
+        """A turn has come to rest: keep it, make it undoable, and solve in full."""
+        self._stop_timer()
+        current = self.workspace.round
+        if current is None or self.state == self.settled:
+            return
+        change = TuningChange(self, current.id, self.settled, self.state)
+        if not self.workspace.saving.attempt(lambda: self.workspace.history.push(change), change):
+            # What could not be saved is not shown as if it were: the knobs go back to what the file holds.
+            self._stand(self.settled)
+
+    def settle(self, round_id: int, tuning: Tuning) -> None:
+        """Save settings that are to stay, then stand and solve as they say; SaveFailedError leaves everything as it was."""
+        workspace = self.workspace
+        workspace.saving.save(lambda store: store.save_tuning(round_id, tuning))
+        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if changed is not None:
+            workspace.replace_round(replace(changed, tuning=tuning), Part.TUNING)
+        if workspace.round is None or workspace.round.id != round_id:
+            return
+        before, self.settled = self.settled, tuning
+        self._stand(tuning)
+        if replace(before, policy=tuning.policy) != tuning:
+            workspace.solver.solve()
+
+    def _stand(self, tuning: Tuning) -> None:
+        self.state = tuning
+        self._tell()
+        self.workspace.solver.propose_again()
+
+    def _stop_timer(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+
+    def _tell(self) -> None:
+        current = self.workspace.round
+        self.workspace.hub.publish(TuningTurned(current.id if current is not None else 0))
+
+
+def _turned(state: Tuning, group: Group, name: str, value: float) -> Tuning:
+    """The settings with one knob turned; BadInputError if the value is outside its range."""
+    change: dict[str, Any] = {name: value}
+    if group == "policy":
+        return replace(state, policy=replace(state.policy, **change))
+    if group == "sieve":
+        rule, knob = name.split(".")
+        return replace(state, solve=replace(state.solve, sieve=state.solve.sieve.turned(rule, knob, value)))
+    part: dict[str, Any] = {group: replace(getattr(state.solve, group), **change)}
+    return replace(state, solve=replace(state.solve, **part))
