@@ -28,6 +28,8 @@ from lean_trim.job.errors import (
 from lean_trim.job.ownership import Owner, this_window
 from lean_trim.job.schema import APPLICATION_ID, MIGRATIONS, apply_migration, expected_objects, objects_in
 
+UNREADABLE = (sqlite3.Error, ValueError, TypeError)
+"""What reading a damaged file ends in; Python cannot even decode some of SQLite's own messages about it."""
 BUSY_S = 0.05
 """How long a write waits for another program's lock; longer would be felt in the window."""
 LONGEST_READ_S = 60.0
@@ -72,7 +74,7 @@ class Database:
             if take:
                 self._take_if_free()
             self._seen = self._data_version()
-        except sqlite3.Error as error:
+        except UNREADABLE as error:
             self.db.close()
             raise DamagedJobError(path, cause_of(error)) from error
         except BaseException:
@@ -94,7 +96,7 @@ class Database:
             db.execute("PRAGMA cell_size_check = ON")
             db.execute("PRAGMA mmap_size = 0")
             db.execute("SELECT count(*) FROM sqlite_master").fetchone()
-        except sqlite3.Error as error:
+        except UNREADABLE as error:
             db.close()
             raise BadInputError(f"{self.path}: cannot be opened as a job file ({cause_of(error)})") from error
         return db

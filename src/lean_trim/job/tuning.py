@@ -6,7 +6,7 @@ import json
 from dataclasses import asdict, dataclass, field, fields, replace
 from typing import Any, TypeVar
 
-from lean_trim.core.data.vehicle import AirflowSourceSettings
+from lean_trim.core.data.vehicle import AIRFLOW_SOURCE_KINDS, AirflowSourceSettings
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.errors import BadInputError
@@ -68,7 +68,9 @@ def tuning_from(text: str) -> Tuning:
         surface=_filled(SurfaceSettings(), data.get("surface")),
         averages=_filled(AverageSettings(), data.get("averages")),
     )
-    source = _filled(AirflowSourceSettings(), data["source"]) if data.get("source") else None
+    word = data.get("source")
+    told = isinstance(word, dict) and word.get("kind") in AIRFLOW_SOURCE_KINDS
+    source = _filled(AirflowSourceSettings(), word) if told else None
     numbers = data.get("earlier")
     whole = [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)] if isinstance(numbers, list) else []
     earlier = frozenset(whole)

@@ -87,6 +87,7 @@ class _Follower:
         self.name = name
         self.silent_s = silent_s
         self.lines: queue.Queue[str | None] = queue.Queue()
+        self.ended = False
         self.last_words: deque[str] = deque(maxlen=LAST_WORDS)
         assert process.stdout is not None and process.stderr is not None
         self._start(process.stdout, self.lines.put, lambda: self.lines.put(None))
@@ -118,11 +119,15 @@ class _Follower:
         return concatenate(pieces, self.name)
 
     def _line(self, report: Report) -> str | None:
-        """The next line, None at the end."""
+        """The next line, None at the end and ever after."""
+        if self.ended:
+            return None
         waited = 0.0
         while waited < self.silent_s:
             try:
-                return self.lines.get(timeout=LOOK_S)
+                line = self.lines.get(timeout=LOOK_S)
+                self.ended = line is None
+                return line
             except queue.Empty:
                 waited += LOOK_S
                 if report.cancelled:

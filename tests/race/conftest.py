@@ -1,0 +1,87 @@
+"""A workspace without a window, on a driven demo job, whose solves wait until the test lets them go."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.workspace import solving
+from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.loop import ManualLoop
+from lean_trim.workspace.workspace import Workspace
+
+
+class Bench:
+    """A workspace with its loop and everything it told."""
+
+    def __init__(self) -> None:
+        self.loop = ManualLoop()
+        self.workspace = Workspace(self.loop)
+        self.notices: list[Notice] = []
+        self.workspace.hub.subscribe(Notice, self.notices.append)
+
+    @property
+    def said(self) -> str:
+        """All notices in one text."""
+        return "\n".join(n.text for n in self.notices)
+
+    def until(self, condition: Callable[[], bool], seconds: float = 30.0) -> None:
+        """Turn the loop until something holds."""
+        self.loop.run_until(condition, seconds)
+
+    def settle(self) -> None:
+        """Turn the loop until nothing runs."""
+        self.until(lambda: not self.workspace.tasks.running and self.workspace.tuning.is_resting)
+
+    def open(self, path: Path) -> None:
+        """Open a job and wait until its newest round is solved."""
+        self.workspace.open_path(path)
+        self.until(lambda: self.workspace.job is not None)
+        self.settle()
+
+    @property
+    def solution(self) -> Solution:
+        """The solution that is shown."""
+        assert self.workspace.solver.solution is not None
+        return self.workspace.solver.solution
+
+
+class Gate:
+    """Holds solves up; ``waiting`` is how many have begun and not gone on."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.opened = threading.Event()
+        self.waiting = 0
+        self.begun = threading.Semaphore(0)
+        real = solving.solve
+
+        def slow(*args: object, **more: object) -> Solution:
+            self.waiting += 1
+            self.begun.release()
+            assert self.opened.wait(60.0)
+            self.waiting -= 1
+            return real(*args, **more)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(solving, "solve", slow)
+
+    def wait_begun(self) -> None:
+        """Until another solve is held up."""
+        assert self.begun.acquire(timeout=30.0)
+
+
+@pytest.fixture
+def bench() -> Iterator[Bench]:
+    made = Bench()
+    yield made
+    made.workspace.close_job()
+
+
+@pytest.fixture
+def driven(bench: Bench, job_path: Path) -> Bench:
+    """Round 1 of the demo, driven and solved."""
+    bench.open(job_path)
+    return bench

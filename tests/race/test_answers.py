@@ -1,0 +1,181 @@
+"""An answer ends in the round it was asked for, or nowhere."""
+
+from __future__ import annotations
+
+import sqlite3
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.log import Log
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.job.blobs import store_log
+from lean_trim.job.store import load_job
+from lean_trim.workspace.changes import SolutionShown, WorkMoved
+from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.tasks import Lane
+from tests.race.conftest import Bench, Gate
+
+
+def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
+    driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path
+) -> None:
+    """Once the empty round 2 showed round 1's solution, kept its verdict, and 73 cells could be accepted on it."""
+    workspace = driven.workspace
+    workspace.deciding.accept()
+    gate = Gate(monkeypatch)
+    workspace.solver.solve()
+    gate.wait_begun()
+    workspace.rounds.begin_round()
+    gate.opened.set()
+    driven.settle()
+    time.sleep(0.2)
+    driven.loop.turn()
+    assert workspace.round is not None and workspace.round.number == 2
+    assert workspace.solver.solution is None and workspace.solver.proposal is None
+    assert workspace.round.verdict is None
+    workspace.deciding.accept()
+    assert "no proposal yet" in driven.said
+    assert workspace.round.decided.changed == 0
+    workspace.close_job()
+    first, second = load_job(job_path).rounds
+    assert first.verdict is not None and second.verdict is None and second.decided.changed == 0
+
+
+def test_a_log_goes_into_the_round_it_was_opened_for(driven: Bench, tmp_path: Path, heron_log: Log, job_path: Path) -> None:
+    workspace = driven.workspace
+    workspace.rounds.begin_round()
+    write_log_csv(heron_log, tmp_path / "second.csv")
+    workspace.imports.add([tmp_path / "second.csv"])
+    workspace.show_round(0)
+    driven.settle()
+    assert workspace.index == 0 and workspace.round is not None
+    assert len(workspace.round.logs) == 1
+    assert "second.csv is in round 2 now" in driven.said
+    workspace.close_job()
+    first, second = load_job(job_path).rounds
+    assert [i.name for i in first.log_infos] == [heron_log.name]
+    assert [i.name for i in second.log_infos] == ["second.csv"]
+
+
+def test_looking_at_an_old_round_changes_nothing_of_it(driven: Bench, job_path: Path, heron_log: Log) -> None:
+    """Its verdict once changed from 7.02 to 4.87 because a rule had been switched off since."""
+    workspace = driven.workspace
+    workspace.rounds.begin_round()
+    assert workspace.round is not None
+    AddLogs(workspace, workspace.round.id, (store_log(heron_log),)).apply()
+    driven.settle()
+    workspace.tuning.turn("sieve", "cold.below_c", 85.0)
+    workspace.tuning.rest()
+    driven.settle()
+    assert workspace.job is not None
+    before = workspace.job.rounds[0].verdict
+    workspace.show_round(0)
+    driven.settle()
+    assert driven.solution.settings.sieve.changes == {}
+    assert workspace.job.rounds[0].verdict == before
+    workspace.tuning.switch("tip", False)
+    workspace.tuning.rest()
+    driven.settle()
+    assert driven.solution.settings.sieve.disabled == {"tip"}
+    workspace.close_job()
+    first, second = load_job(job_path).rounds
+    assert first.verdict == before and first.verdict is not None and first.verdict.program
+    assert first.tuning.solve.sieve.disabled == {"tip"} and first.tuning.solve.sieve.changes == {}
+    assert second.tuning.solve.sieve.changes == {"cold.below_c": 85.0}
+
+
+def test_judging_anew_replaces_a_verdict_because_it_was_asked_for(driven: Bench) -> None:
+    workspace = driven.workspace
+    workspace.rounds.begin_round()
+    workspace.show_round(0)
+    driven.settle()
+    assert workspace.round is not None
+    before = workspace.round.verdict
+    workspace.tuning.switch("tip", False)
+    workspace.tuning.rest()
+    driven.settle()
+    assert workspace.round.verdict == before
+    workspace.solver.judge_anew()
+    assert workspace.round.verdict != before
+    assert "was judged anew" in driven.said
+
+
+def test_a_stretch_left_out_during_a_drive_is_solved(driven: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    workspace = driven.workspace
+    used = int(driven.solution.sifted.used.sum())
+    workspace.rounds.drive_minutes = 60.0
+    workspace.rounds.drive()
+    workspace.deciding.leave_out(200.0, 400.0)
+    driven.until(lambda: int(driven.solution.sifted.used.sum()) < used - 500)
+    assert Lane.READING in workspace.tasks.running
+    workspace.tasks.cancel()
+    driven.settle()
+
+
+def test_a_second_solve_waits_for_nothing_and_leaves_nothing_behind(driven: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    workspace, shown, moved = driven.workspace, [], []
+    gate = Gate(monkeypatch)
+    workspace.hub.subscribe(SolutionShown, shown.append)
+    workspace.hub.subscribe(WorkMoved, moved.append)
+    for _ in range(5):
+        began = time.perf_counter()
+        workspace.solver.solve()
+        assert time.perf_counter() - began < 0.1
+        gate.wait_begun()
+    assert gate.waiting == 5
+    newest = workspace.tasks.running[Lane.SOLVING].number
+    gate.opened.set()
+    driven.settle()
+    driven.until(lambda: gate.waiting == 0)
+    time.sleep(0.3)
+    driven.loop.turn()
+    assert len(shown) == 1
+    assert {m.task for m in moved} <= {newest}
+    for kept in (workspace.tasks._done, workspace.tasks._failed, workspace.tasks._details):
+        assert not kept
+
+
+def test_an_answer_for_settings_that_were_changed_meanwhile_is_not_kept(driven: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    workspace = driven.workspace
+    gate = Gate(monkeypatch)
+    workspace.solver.solve()
+    gate.wait_begun()
+    workspace.tuning.turn("regimes", "full_pct", 60.0)
+    workspace.tuning.rest()
+    gate.wait_begun()
+    gate.opened.set()
+    driven.settle()
+    assert driven.solution.settings.regimes.full_pct == 60.0
+
+
+def test_closing_while_a_solve_runs_changes_nothing(driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path) -> None:
+    workspace = driven.workspace
+    workspace.deciding.accept()
+    assert workspace.round is not None
+    decided = workspace.round.decided.values
+    gate = Gate(monkeypatch)
+    workspace.solver.solve()
+    gate.wait_begun()
+    workspace.close_job()
+    gate.opened.set()
+    time.sleep(0.3)
+    driven.loop.turn()
+    assert workspace.job is None and workspace.solver.solution is None
+    np.testing.assert_array_equal(load_job(job_path).rounds[0].decided.values, decided)
+
+
+def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(driven: Bench, job_path: Path) -> None:
+    workspace = driven.workspace
+    workspace.rounds.begin_round()
+    workspace.rounds.drive_minutes = 2.0
+    workspace.rounds.drive()
+    workspace.show_round(0)
+    driven.settle()
+    assert workspace.index == 0
+    assert "is in round 2 now" in driven.said
+    db = sqlite3.connect(job_path)
+    assert db.execute("SELECT round_id FROM round_logs ORDER BY log_id").fetchall() == [(1,), (2,)]
+    db.close()
