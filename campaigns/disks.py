@@ -45,10 +45,9 @@ def refusing(kind: str, place: Path, path: Path) -> Iterator[None]:
     """Make the disk or file refuse from here on."""
     if kind == "full":
         filler = place / "filler"
-        with filler.open("wb") as f, contextlib.suppress(OSError):
+        with filler.open("wb", buffering=0) as f, contextlib.suppress(OSError):
             while True:
                 f.write(bytes(1024))
-                f.flush()
         yield
         filler.unlink()
     elif kind == "read-only":

@@ -254,6 +254,9 @@ def _sound_job(db: sqlite3.Connection) -> Job:
     (state,) = db.execute("PRAGMA quick_check(1)").fetchone()
     if state != "ok":
         raise BadInputError(f"the database is damaged ({state})")
+    lost = db.execute("PRAGMA foreign_key_check").fetchone()
+    if lost is not None:
+        raise BadInputError(f"an entry of {lost[0]} refers to one of {lost[2]} that is missing")
     return read_job(db)
 
 
