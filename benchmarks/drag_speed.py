@@ -42,12 +42,12 @@ def opened(app: QApplication, folder: Path) -> MainWindow:
     window, path = make_window(folder), folder / "hour.leantrim"
     JobStore.create(path, car).close()
     window.show()
-    window.open_job(path)
+    window.opening.open_job(path)
     wait(app, lambda: window.session.job is not None and not window.session.is_busy, 30)
     window.session.extend_round([store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))])
     wait(app, lambda: window.session.solution is not None and not window.session.is_busy, 60)
-    window.side.show_page(1)
-    window.side.sieve.rows["tip"].unfold(True)
+    window.margin.show_page("sieve")
+    window.margin.page("sieve").rows["tip"].unfold(True)
     app.processEvents()
     return window
 
@@ -56,7 +56,7 @@ def main() -> None:
     """Turn a threshold in steps and print how long each took to be held by all views, and to be painted."""
     app = QApplication([])
     window = opened(app, Path(tempfile.mkdtemp()))
-    slider, shown = window.side.sieve.rows["tip"].rows["throttle_rate"].slider, [0]
+    slider, shown = window.margin.page("sieve").rows["tip"].rows["throttle_rate"].slider, [0]
     window.session.solved.connect(lambda: shown.__setitem__(0, shown[0] + 1))
     held, painted, longest = [], [], 0.0
     for place in range(40, 140, 4):

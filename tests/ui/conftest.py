@@ -12,6 +12,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from lean_trim.ui.pages.evidence_page import EvidencePage
+from lean_trim.ui.pages.fit_page import FitPage
+from lean_trim.ui.pages.logs_page import LogsPage
+from lean_trim.ui.pages.sieve_page import SievePage
+from lean_trim.ui.pages.write_page import WritePage
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 
@@ -19,6 +24,7 @@ from lean_trim.ui.window.main_window import MainWindow
 @pytest.fixture
 def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
     made = make_window(tmp_path / "data")
+    made.resize(1280, 800)
     made.show()
     QApplication.processEvents()
     yield made
@@ -41,18 +47,18 @@ def until(qtbot: QtBot) -> Callable[[Callable[[], bool]], None]:
 @pytest.fixture
 def driven(window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None]) -> MainWindow:
     """The window on a demo job whose first round has been driven and solved."""
-    window.open_job(job_path)
+    window.opening.open_job(job_path)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
     QApplication.processEvents()
     return window
 
 
 def center(window: MainWindow, cell: int) -> QPoint:
-    return window.table.tile_rect(cell).center().toPoint()
+    return window.table_desk.table.tile_rect(cell).center().toPoint()
 
 
 def click(window: MainWindow, cell: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-    QTest.mouseClick(window.table, Qt.MouseButton.LeftButton, modifier, center(window, cell))
+    QTest.mouseClick(window.table_desk.table, Qt.MouseButton.LeftButton, modifier, center(window, cell))
 
 
 def drag(widget: object, start: QPoint, end: QPoint) -> None:
@@ -64,3 +70,33 @@ def drag(widget: object, start: QPoint, end: QPoint) -> None:
         time.sleep(0.001)
     QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)  # type: ignore[call-overload]
     QApplication.processEvents()
+
+
+def evidence_page(window: MainWindow) -> EvidencePage:
+    page = window.margin.page("evidence")
+    assert isinstance(page, EvidencePage)
+    return page
+
+
+def sieve_page(window: MainWindow) -> SievePage:
+    page = window.margin.page("sieve")
+    assert isinstance(page, SievePage)
+    return page
+
+
+def fit_page(window: MainWindow) -> FitPage:
+    page = window.margin.page("fit")
+    assert isinstance(page, FitPage)
+    return page
+
+
+def logs_page(window: MainWindow) -> LogsPage:
+    page = window.margin.page("logs")
+    assert isinstance(page, LogsPage)
+    return page
+
+
+def write_page(window: MainWindow) -> WritePage:
+    page = window.margin.page("write")
+    assert isinstance(page, WritePage)
+    return page

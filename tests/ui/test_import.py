@@ -27,7 +27,7 @@ Until = Callable[..., None]
 
 @pytest.fixture
 def own_job(window: MainWindow, until: Until, tmp_path: Path) -> MainWindow:
-    window.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
+    window.opening.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
     until(lambda: window.session.job is not None and not window.session.is_busy)
     return window
 
@@ -67,7 +67,7 @@ def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     window.session.imports.add([path])
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)
     sheet = window.import_sheet
-    assert window.middle.currentWidget() is sheet
+    assert window.desks.stack.currentWidget() is sheet
     assert "would fit bar" in sheet.questions.text()
     assert "two points of its scale" in sheet.questions.text()
     assert [sheet.table.item(r, 5).text() for r in (0, 1)] == ["asks", "asks"]
@@ -114,7 +114,7 @@ def test_a_column_nobody_recognised_can_be_given_a_role(
     settle(own_job, until)
     assert own_job.import_sheet.add.isEnabled()
     QTest.mouseClick(own_job.import_sheet.leave, Qt.MouseButton.LeftButton)
-    assert own_job.middle.currentIndex() == 0
+    assert own_job.desks.stack.currentWidget() is own_job.table_desk
     assert own_job.session.round.logs == ()  # type: ignore[union-attr]
 
 
@@ -157,7 +157,7 @@ def test_files_can_be_dropped_on_the_window(own_job: MainWindow, until: Until, h
 
 def test_jobs_opened_lately_are_offered(own_job: MainWindow, until: Until, tmp_path: Path) -> None:
     assert [a.text() for a in own_job.recent_menu.actions()] == [str(tmp_path / "mine.leantrim")]
-    own_job.close_job()
+    own_job.session.close_job()
     own_job.recent_menu.actions()[0].trigger()
     until(lambda: own_job.session.job is not None)
     recent = Recent(tmp_path / "r")
@@ -170,7 +170,7 @@ def test_jobs_opened_lately_are_offered(own_job: MainWindow, until: Until, tmp_p
 
 
 def test_an_error_goes_away_when_the_next_attempt_begins(window: MainWindow, tmp_path: Path, until: Until) -> None:
-    window.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
+    window.opening.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
     until(lambda: window.session.job is not None and not window.session.is_busy)
     (tmp_path / "words.csv").write_text("hello\nworld\n")
     window.session.imports.add([tmp_path / "words.csv"])

@@ -22,7 +22,7 @@ from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
-from tests.ui.conftest import click
+from tests.ui.conftest import click, evidence_page
 
 Until = Callable[..., None]
 
@@ -40,17 +40,17 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
     """Open the demo, accept, drive again, twice; then close, reopen and find everything."""
     session = window.session
     window.actions_["demo"].trigger()
-    until(lambda: window.table.live is not None)
-    assert window.progress.isVisible()
-    assert window.cancel_button.isVisible()
+    until(lambda: window.table_desk.table.live is not None)
+    assert window.status.progress.isVisible()
+    assert window.status.cancel_button.isVisible()
     until(ready(session, 1))
-    assert "more than 8 % leaner" in window.inspector.findings.item(0).text()
-    assert "above atmospheric" in window.bar.caution.text()
-    assert "a lean hole" in window.bar.caution.text()
+    assert "more than 8 % leaner" in evidence_page(window).findings.item(0).text()
+    assert "above atmospheric" in window.table_desk.bar.caution.text()
+    assert "a lean hole" in window.table_desk.bar.caution.text()
     for rounds in (2, 3):
-        QTest.mouseClick(window.bar.accept, Qt.MouseButton.LeftButton)
-        assert not window.bar.caution.text().startswith("Before you accept")
-        QTest.mouseClick(window.bar.drive, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(window.table_desk.bar.accept, Qt.MouseButton.LeftButton)
+        assert not window.table_desk.bar.caution.text().startswith("Before you accept")
+        QTest.mouseClick(window.table_desk.bar.drive, Qt.MouseButton.LeftButton)
         until(ready(session, rounds))
     assert session.round is not None
     assert session.vehicle is not None
@@ -58,7 +58,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
     assert rms_where_driven(session.round.table, session.solution, truth_for(session.vehicle)) < 1.5
     assert "better" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[3]
     window.actions_["truth"].setChecked(True)
-    assert "Truth of the simulated car" in window.header.figures.text()
+    assert "Truth of the simulated car" in window.table_desk.header.figures.text()
     tables = [r.table.values for r in session.job.rounds]  # type: ignore[union-attr]
     window.actions_["close_job"].trigger()
     assert window.pages.currentIndex() == 0
@@ -72,15 +72,15 @@ def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) ->
     driven.session.rounds.drive_minutes = 60.0
     driven.session.deciding.accept()
     driven.session.rounds.drive()
-    until(lambda: driven.table.live is not None)
-    assert not driven.bar.drive.isEnabled()
-    QTest.mouseClick(driven.cancel_button, Qt.MouseButton.LeftButton)
+    until(lambda: driven.table_desk.table.live is not None)
+    assert not driven.table_desk.bar.drive.isEnabled()
+    QTest.mouseClick(driven.status.cancel_button, Qt.MouseButton.LeftButton)
     until(lambda: not driven.session.is_busy)
     assert len(driven.session.job.rounds) == 1  # type: ignore[union-attr]
     assert "cancelled; nothing was changed" in driven.messages.text.text()
     assert driven.session.decision.changed > 30  # type: ignore[union-attr]
-    assert driven.table.live is None
-    assert not driven.progress.isVisible()
+    assert driven.table_desk.table.live is None
+    assert not driven.status.progress.isVisible()
 
 
 def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
@@ -89,7 +89,7 @@ def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     driven.session.deciding.accept(frozenset({100, 101}))
     changed = driven.session.decision.changed  # type: ignore[union-attr]
     driven.session.rounds.drive()
-    until(lambda: driven.table.live is not None)
+    until(lambda: driven.table_desk.table.live is not None)
     driven.close()
     assert not driven.session.is_busy
     db = sqlite3.connect(job_path)
@@ -103,9 +103,9 @@ def test_a_real_vehicle_from_sheet_and_log(
 ) -> None:
     sheet = write_vehicle(heron(), tmp_path / "car")
     write_log_csv(heron_log, tmp_path / "drive.csv")
-    window.new_job(sheet, tmp_path / "mine.leantrim")
+    window.opening.new_job(sheet, tmp_path / "mine.leantrim")
     until(lambda: window.session.job is not None and not window.session.is_busy)
-    assert not window.bar.drive.isVisible()
+    assert not window.table_desk.bar.drive.isVisible()
     window.session.imports.add([tmp_path / "drive.csv"])
     until(ready(window.session, 1))
     assert not window.messages.isVisible()
@@ -154,7 +154,7 @@ def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: U
     until(ready(driven.session, 2))
     driven.rail.list.setCurrentRow(0)
     until(ready(driven.session, 2))
-    assert not driven.bar.accept.isEnabled()
+    assert not driven.table_desk.bar.accept.isEnabled()
     driven.session.deciding.accept()
     assert "Only the newest round can be decided" in driven.messages.text.text()
 
@@ -181,11 +181,11 @@ def test_bad_logs_give_one_sentence_and_change_nothing(
 
 def test_bad_sheets_and_jobs_give_one_sentence(window: MainWindow, tmp_path: Path, until: Until) -> None:
     (tmp_path / "v.json").write_text("{}")
-    window.new_job(tmp_path / "v.json", tmp_path / "x.leantrim")
+    window.opening.new_job(tmp_path / "v.json", tmp_path / "x.leantrim")
     assert "key airflow is None" in window.messages.text.text()
     assert not (tmp_path / "x.leantrim").exists()
     (tmp_path / "y.leantrim").write_text("not a database, only some words" * 20)
-    window.open_job(tmp_path / "y.leantrim")
+    window.opening.open_job(tmp_path / "y.leantrim")
     until(lambda: not window.session.is_busy)
     assert "cannot be opened as a job file" in window.messages.text.text()
     assert window.session.job is None

@@ -45,8 +45,8 @@ def test_a_set_can_be_changed_and_the_job_remembers(driven: MainWindow, until: U
     ticks["Engine speed, rpm"].trigger()
     assert "boost_kpa" in shown(driven)
     assert "rpm" not in shown(driven)
-    driven.close_job()
-    driven.open_job(job_path)
+    driven.session.close_job()
+    driven.opening.open_job(job_path)
     until(lambda: driven.session.solution is not None and not driven.session.is_busy)
     assert "boost_kpa" in shown(driven)
     driven.tape.lane_sets.as_they_come()
@@ -72,10 +72,10 @@ def test_events_are_walked_through_by_key(driven: MainWindow) -> None:
     assert starts == sorted(set(starts))
     driven.actions_["previous_event"].trigger()
     assert driven.tape.spot_s == starts[1]
-    assert "full throttle" in driven.hover.text()
+    assert "full throttle" in driven.status.hover.text()
     for _ in range(6):
         driven.actions_["next_event"].trigger()
-    assert "No later event" in driven.hover.text()
+    assert "No later event" in driven.status.hover.text()
 
 
 def test_bookmarks_carry_notes_can_be_undone_and_are_kept(driven: MainWindow, job_path: Path) -> None:

@@ -21,6 +21,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.rounds import AddLogs
 from lean_trim.workspace.tasks import Lane
+from tests.ui.conftest import fit_page, logs_page, sieve_page, write_page
 
 Until = Callable[..., None]
 NEVER_S = 600.0
@@ -37,8 +38,8 @@ def settled(session: Session) -> bool:
 
 
 def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven: MainWindow, until: Until) -> None:
-    session, row = driven.session, driven.side.sieve.rows["tip"]
-    driven.side.show_page(1)
+    session, row = driven.session, sieve_page(driven).rows["tip"]
+    driven.margin.show_page("sieve")
     row.unfold(True)
     used = solution_of(session).sifted.used.sum()
     slider = row.rows["after_s"].slider
@@ -82,7 +83,7 @@ def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, un
 def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:
     """By the window's own work, so that a busy machine does not decide; the benchmark takes the clock."""
     session = driven.session
-    longest, slider = 0.0, driven.side.sieve.rows["tip"].rows["throttle_rate"].slider
+    longest, slider = 0.0, sieve_page(driven).rows["tip"].rows["throttle_rate"].slider
     for place in range(40, 120, 8):
         began = time.thread_time()
         slider.setValue(place)
@@ -95,15 +96,15 @@ def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> N
 def test_rules_can_be_switched_and_the_job_remembers(driven: MainWindow, until: Until, job_path: Path) -> None:
     session = driven.session
     used = solution_of(session).sifted.used.sum()
-    box = driven.side.sieve.rows["tip"].box
+    box = sieve_page(driven).rows["tip"].box
     assert box.isChecked()
     box.setChecked(False)
     until(lambda: settled(session))
     assert solution_of(session).sifted.used.sum() > used
     session.tuning.turn("policy", "gain_full", 0.5)
     until(lambda: settled(session))
-    driven.close_job()
-    driven.open_job(job_path)
+    driven.session.close_job()
+    driven.opening.open_job(job_path)
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.settings.sieve.disabled == {"tip"}
     assert session.policy.gain_full == 0.5
@@ -113,15 +114,15 @@ def test_rules_can_be_switched_and_the_job_remembers(driven: MainWindow, until: 
 
 
 def test_closing_in_the_middle_of_a_turn_keeps_it(driven: MainWindow, until: Until, job_path: Path) -> None:
-    driven.side.sieve.rows["cold"].rows["below_c"].box.setValue(85.0)
-    driven.close_job()
-    driven.open_job(job_path)
+    sieve_page(driven).rows["cold"].rows["below_c"].box.setValue(85.0)
+    driven.session.close_job()
+    driven.opening.open_job(job_path)
     until(lambda: driven.session.solution is not None and not driven.session.is_busy)
     assert driven.session.settings.sieve.changes == {"cold.below_c": 85.0}
 
 
 def test_a_count_shows_the_next_such_stretch_on_the_tape(driven: MainWindow) -> None:
-    row = driven.side.sieve.rows["fuel_cut"]
+    row = sieve_page(driven).rows["fuel_cut"]
     row.count.click()
     first = driven.tape.start_s
     assert driven.tape.end_s - first < 60.0
@@ -141,22 +142,22 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWin
 
 
 def test_shares_by_regime_and_carrying_change_the_proposal_at_once(driven: MainWindow, until: Until) -> None:
-    session, rows = driven.session, driven.side.writing.rows
+    session, rows = driven.session, write_page(driven).rows
     assert session.proposal is not None
     boost, more = np.abs(session.proposal.step_pct[9:]).max(), (session.proposal.step_pct > 0).sum()
     rows["gain_boost"].box.setValue(0.5)
     assert np.abs(session.proposal.step_pct[9:]).max() == pytest.approx(boost / 2, abs=0.2)
-    driven.side.writing.unvisited.activated.emit(1)
+    write_page(driven).unvisited.activated.emit(1)
     assert (session.proposal.step_pct > 0).sum() > more + 20
-    assert "nearest driven neighbour" in driven.side.writing.counts.text()
+    assert "nearest driven neighbour" in write_page(driven).counts.text()
     session.tuning.reset()
     assert (session.proposal.step_pct > 0).sum() == more
     until(lambda: settled(session))
 
 
 def test_the_delay_is_shown_with_errors_and_a_picture(driven: MainWindow, until: Until) -> None:
-    page = driven.side.estimate
-    driven.side.show_page(2)
+    page = fit_page(driven)
+    driven.margin.show_page("fit")
     assert "quick changes" in page.facts.text()
     assert "±" in page.facts.text()
     image = QImage(page.plot.size(), QImage.Format.Format_RGB32)
@@ -172,7 +173,7 @@ def test_the_delay_is_shown_with_errors_and_a_picture(driven: MainWindow, until:
 
 
 def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
-    page = driven.side.estimate
+    page = fit_page(driven)
     page.school.activated.emit(1)
     until(lambda: settled(driven.session) and solution_of(driven.session).estimate.method == "average")
     assert not page.averages["window"].isHidden()
@@ -187,7 +188,7 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
     until(lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90)
     until(lambda: settled(session))
     alone = solution_of(session).observations.seconds.sum()
-    driven.side.show_page(3)
+    driven.margin.show_page("logs")
     session.tuning.use_earlier(1, True)
     until(lambda: settled(session) and len(solution_of(session).logs) == 2)
     now, earlier = solution_of(session).logs
@@ -195,7 +196,7 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
     assert now.weight_pct + earlier.weight_pct == pytest.approx(100.0)
     assert abs(earlier.apart_pct) < 1.0
     assert solution_of(session).observations.seconds.sum() > alone + 60.0
-    assert "translated" in driven.side.logs.logs.text()
+    assert "translated" in logs_page(driven).logs.text()
 
 
 def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until) -> None:
@@ -205,7 +206,7 @@ def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until
     solution = solution_of(session)
     high = solution.frame.log.channels["rpm"] > 3100.0  # type: ignore[index]
     assert not solution.sifted.used[high].any()
-    assert "by the rule" in driven.side.logs.force.text()
+    assert "by the rule" in logs_page(driven).force.text()
     session.tuning.use_source(AirflowSourceSettings("flag"))
     until(lambda: not session.is_busy)
     until(lambda: settled(session))
@@ -221,8 +222,8 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(driven
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.proposal is not None
     assert (session.proposal.status == "knock").any()
-    assert "knock was seen" not in driven.bar.caution.text()
+    assert "knock was seen" not in driven.table_desk.bar.caution.text()
     session.tuning.switch("knock", False)
     until(lambda: settled(session))
     assert not (session.proposal.status == "knock").any()
-    assert "knock was seen would get less fuel" in driven.bar.caution.text()
+    assert "knock was seen would get less fuel" in driven.table_desk.bar.caution.text()

@@ -16,14 +16,14 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.explore.linking import samples_of_cells
-from lean_trim.ui.table.tile_view import Figure, solidity_of
+from lean_trim.ui.desks.table.tile_view import Figure, solidity_of
 from lean_trim.ui.tape.tape_data import describe_at
 from lean_trim.ui.tape.trace_image import runs, trace_image
 from lean_trim.ui.theme import LIGHT, NIGHT
 from lean_trim.ui.window.actions import COMMANDS
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
-from tests.ui.conftest import center, click, drag
+from tests.ui.conftest import center, click, drag, evidence_page
 
 Until = Callable[..., None]
 BUSY_CELL = 16 * 4 + 5
@@ -33,9 +33,9 @@ def test_choosing_a_cell_lights_its_seconds(driven: MainWindow) -> None:
     click(driven, BUSY_CELL)
     assert driven.session.selection.cells == {BUSY_CELL}
     np.testing.assert_array_equal(np.diff(driven.tape.lit), samples_of_cells(driven.session.solution, {BUSY_CELL}))  # type: ignore[arg-type]
-    assert driven.inspector.visits.count() >= 1
-    assert "kPa" in driven.inspector.heading.text()
-    assert driven.bar.accept.text() == "Accept 1 cell"
+    assert evidence_page(driven).visits.count() >= 1
+    assert "kPa" in evidence_page(driven).heading.text()
+    assert driven.table_desk.bar.accept.text() == "Accept 1 cell"
 
 
 def test_dragging_along_the_tape_chooses_the_cells_it_fed(driven: MainWindow) -> None:
@@ -52,11 +52,11 @@ def test_dragging_along_the_tape_chooses_the_cells_it_fed(driven: MainWindow) ->
 
 def test_a_stretch_with_nothing_used_says_so(driven: MainWindow) -> None:
     driven.session.selection.set_span(5.0, 12.0, frozenset())
-    assert driven.inspector.heading.text() == "Nothing used here"
+    assert evidence_page(driven).heading.text() == "Nothing used here"
 
 
 def test_dragging_over_tiles_chooses_a_rectangle_and_control_adds(driven: MainWindow) -> None:
-    drag(driven.table, center(driven, 16 * 2 + 3), center(driven, 16 * 4 + 5))
+    drag(driven.table_desk.table, center(driven, 16 * 2 + 3), center(driven, 16 * 4 + 5))
     assert driven.session.selection.cells == {r * 16 + c for r in (2, 3, 4) for c in (3, 4, 5)}
     click(driven, 0, Qt.KeyboardModifier.ControlModifier)
     assert 0 in driven.session.selection.cells
@@ -65,17 +65,17 @@ def test_dragging_over_tiles_chooses_a_rectangle_and_control_adds(driven: MainWi
 
 def test_headers_choose_rows_and_columns(driven: MainWindow) -> None:
     QTest.mouseClick(
-        driven.table, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(center(driven, 3).x(), 8)
+        driven.table_desk.table, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(center(driven, 3).x(), 8)
     )
     assert driven.session.selection.cells == set(range(3, 14 * 16, 16))
     QTest.mouseClick(
-        driven.table, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(8, center(driven, 32).y())
+        driven.table_desk.table, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(8, center(driven, 32).y())
     )
     assert driven.session.selection.cells == set(range(32, 48))
 
 
 def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
-    table = driven.table
+    table = driven.table_desk.table
     table.setFocus()
     click(driven, 17)
     QTest.keyClick(table, Qt.Key.Key_Right)
@@ -83,9 +83,9 @@ def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
     assert driven.session.selection.cells == {18, 34}
     before = driven.session.decision.values.ravel()[18]  # type: ignore[union-attr]
     QTest.keyClicks(table, "+")
-    assert driven.bar.entry.text() == "+"
-    QTest.keyClicks(driven.bar.entry, "3%")
-    QTest.keyClick(driven.bar.entry, Qt.Key.Key_Return)
+    assert driven.table_desk.bar.entry.text() == "+"
+    QTest.keyClicks(driven.table_desk.bar.entry, "3%")
+    QTest.keyClick(driven.table_desk.bar.entry, Qt.Key.Key_Return)
     decision = driven.session.decision
     assert decision is not None
     assert decision.values.ravel()[18] == pytest.approx(before * 1.03, abs=0.06)
@@ -96,10 +96,10 @@ def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
 
 def test_input_that_is_not_understood_stays_in_the_entry(driven: MainWindow) -> None:
     click(driven, 20)
-    driven.bar.entry.setText("a lot")
-    QTest.keyClick(driven.bar.entry, Qt.Key.Key_Return)
+    driven.table_desk.bar.entry.setText("a lot")
+    QTest.keyClick(driven.table_desk.bar.entry, Qt.Key.Key_Return)
     assert "is not understood" in driven.messages.text.text()
-    assert driven.bar.entry.text() == "a lot"
+    assert driven.table_desk.bar.entry.text() == "a lot"
     assert driven.session.decision.changed == 0  # type: ignore[union-attr]
 
 
@@ -109,22 +109,22 @@ def test_pinned_cells_are_kept_from_the_proposal(driven: MainWindow) -> None:
     assert driven.session.proposal.step_pct.ravel()[BUSY_CELL] == 0.0  # type: ignore[union-attr]
     driven.session.deciding.accept()
     assert driven.session.decision.origin.ravel()[BUSY_CELL] == Origin.UNTOUCHED  # type: ignore[union-attr]
-    assert "pinned" in driven.inspector.body.text()
+    assert "pinned" in evidence_page(driven).body.text()
     driven.actions_["pin"].trigger()
     assert driven.session.proposal.step_pct.ravel()[BUSY_CELL] != 0.0  # type: ignore[union-attr]
 
 
 def test_tiles_carry_the_number_that_was_asked_for(driven: MainWindow) -> None:
-    view = driven.table.view
+    view = driven.table_desk.table.view
     assert view is not None
     assert view.text[BUSY_CELL] == f"{driven.session.round.table.values.ravel()[BUSY_CELL]:.1f}"  # type: ignore[union-attr]
     for figure in (Figure.ASKED, Figure.ERROR, Figure.SECONDS):
-        driven.header.group.button(list(Figure).index(figure)).click()
-        assert driven.table.figure is figure
-        assert driven.table.view.text[BUSY_CELL]  # type: ignore[union-attr]
-        assert driven.table.view.text[15] == ""  # type: ignore[union-attr]
-    driven.table.show_figure(Figure.ASKED)
-    assert driven.table.view.text[BUSY_CELL][0] in "+-"  # type: ignore[union-attr]
+        driven.table_desk.header.group.button(list(Figure).index(figure)).click()
+        assert driven.table_desk.table.figure is figure
+        assert driven.table_desk.table.view.text[BUSY_CELL]  # type: ignore[union-attr]
+        assert driven.table_desk.table.view.text[15] == ""  # type: ignore[union-attr]
+    driven.table_desk.table.show_figure(Figure.ASKED)
+    assert driven.table_desk.table.view.text[BUSY_CELL][0] in "+-"  # type: ignore[union-attr]
 
 
 def test_ink_grows_with_driving_and_unvisited_cells_have_none() -> None:
@@ -142,7 +142,7 @@ def test_hovering_over_the_tape_names_the_reason(driven: MainWindow) -> None:
     assert describe_at(data, used).endswith("used")
     QTest.mouseMove(driven.tape, driven.tape.point(30.0, 30).toPoint())
     QApplication.processEvents()
-    assert "warm-up enrichment" in driven.hover.text()
+    assert "warm-up enrichment" in driven.status.hover.text()
 
 
 def test_the_tape_zooms_where_the_pointer_is_and_stays_within_the_log(driven: MainWindow) -> None:
@@ -168,8 +168,8 @@ def test_the_tape_zooms_where_the_pointer_is_and_stays_within_the_log(driven: Ma
 
 
 def test_a_click_on_a_finding_shows_its_time(driven: MainWindow) -> None:
-    item = driven.inspector.findings.item(0)
-    driven.inspector.findings.itemClicked.emit(item)
+    item = evidence_page(driven).findings.item(0)
+    evidence_page(driven).findings.itemClicked.emit(item)
     start, end = item.data(Qt.ItemDataRole.UserRole)
     assert driven.tape.start_s <= start
     assert driven.tape.end_s >= end
@@ -234,12 +234,12 @@ def test_every_command_is_in_a_menu_and_keys_are_unique(window: MainWindow) -> N
 
 def test_views_have_names_for_screen_readers(driven: MainWindow) -> None:
     for widget in (
-        driven.table,
+        driven.table_desk.table,
         driven.tape,
         driven.rail.list,
-        driven.inspector.findings,
-        driven.bar.entry,
-        driven.legend,
+        evidence_page(driven).findings,
+        driven.table_desk.bar.entry,
+        driven.table_desk.legend,
     ):
         assert isinstance(widget, QWidget)
         assert widget.accessibleName()
@@ -272,7 +272,7 @@ from lean_trim.ui.window.app import make_window
 app = QApplication([])
 window = make_window(Path(sys.argv[1]))
 window.show()
-window.open_job(Path(sys.argv[2]))
+window.opening.open_job(Path(sys.argv[2]))
 steps = []
 while window.session.solution is None or window.session.is_busy:
     began = time.perf_counter(); app.processEvents(); steps.append(time.perf_counter() - began); time.sleep(0.002)

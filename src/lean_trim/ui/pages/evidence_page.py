@@ -17,7 +17,7 @@ MOST_REASONS = 5
 RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
-class Inspector(QWidget):
+class EvidencePage(QWidget):
     """Shows the selection and the findings; a click on a visit or a finding asks for that time on the tape."""
 
     look = Signal(float, float)

@@ -20,7 +20,7 @@ from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrollin
 SCHOOLS = ("One surface through all samples", "Cell averages")
 
 
-class EstimatePanel(QWidget):
+class FitPage(QWidget):
     """The picture is worked out when the page is looked at, from the present solution."""
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:

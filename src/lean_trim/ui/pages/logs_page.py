@@ -33,7 +33,7 @@ HOW = {
 }
 
 
-class LogsPanel(QWidget):
+class LogsPage(QWidget):
     """Earlier rounds' logs can be let in; they are translated to the present table."""
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:

@@ -20,7 +20,7 @@ FOLDED, UNFOLDED = "▸", "▾"
 REGIME_TITLE = "Regimes and their thresholds"
 
 
-class SievePanel(QWidget):
+class SievePage(QWidget):
     """``look`` asks for a stretch of the tape."""
 
     look = Signal(float, float)

@@ -19,7 +19,7 @@ CHOICES = {
 }
 
 
-class WritingPanel(QWidget):
+class WritePage(QWidget):
     """Every number works while it is dragged; the proposal follows at once."""
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:

@@ -42,7 +42,7 @@ class Tape(QWidget):
         self._pan_from: tuple[float, float, float] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(112)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Log tape")
         session.round_changed.connect(self.show_round)

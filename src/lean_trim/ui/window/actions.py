@@ -32,6 +32,14 @@ COMMANDS: tuple[Command, ...] = (
         "Save the job elsewhere…",
         "Write the whole job, with what could not be saved, to another file and go on there",
     ),
+    Command("report", "Job", "Save a report for support…", "The program's log, versions and settings as one file to send"),
+    Command(
+        "report_drives",
+        "Job",
+        "Put drive data into reports",
+        "Reports then hold the whole job with its logs; off by default",
+        check=True,
+    ),
     Command("close_job", "Job", "Close the job", "Everything is saved already", "Ctrl+W"),
     Command("quit", "Job", "Quit", "Everything is saved already", "Ctrl+Q"),
     Command("add_logs", "Round", "Add logs…", "Add log files to the newest round", "Ctrl+L"),
@@ -76,15 +84,23 @@ COMMANDS: tuple[Command, ...] = (
         "Show the chosen stretch or the seconds behind the chosen cells",
         "Ctrl+E",
     ),
-    Command("side_evidence", "View", "Evidence", "What stands behind the chosen cells, and the findings", "Ctrl+1"),
-    Command("side_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+2"),
-    Command("side_estimate", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+3"),
-    Command("side_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+4"),
-    Command("side_writing", "View", "Write", "How much is written at once", "Ctrl+5"),
+    Command("page_evidence", "View", "Evidence", "What stands behind the chosen cells, and the findings", "Ctrl+1"),
+    Command("page_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+2"),
+    Command("page_fit", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+3"),
+    Command("page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+4"),
+    Command("page_write", "View", "Write", "How much is written at once", "Ctrl+5"),
     Command("night", "View", "Night theme", "Dark sheet, light ink", "Ctrl+T", check=True),
     Command("truth", "View", "Show truth", "Compare with the simulated car's true airflow (demo jobs)", check=True),
     Command("find", "View", "Find a command…", "Type part of a command's name", "Ctrl+K"),
 )
+NEEDS_JOB = (
+    "save_elsewhere", "close_job", "add_logs", "look_logs", "begin_round", "solve", "judge", "mark", "next_event",
+    "previous_event", "accept", "put_back", "pin", "hand_over", "copy", "copy_cells", "leave_out", "show_all",
+    "zoom_chosen", "select_all",
+)  # fmt: skip
+"""Commands that mean nothing without a job."""
+NEEDS_CAR = ("drive", "truth")
+"""Commands that need the simulated car of a demo job."""
 MENUS = ("Job", "Round", "Table", "Tape", "View")
 
 

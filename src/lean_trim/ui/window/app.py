@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
 
+from PySide6.QtCore import QMessageLogContext, QtMsgType, qInstallMessageHandler
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.diagnostics import logbook
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import LIGHT, Appearance, apply_theme, register_fonts
 from lean_trim.ui.window.main_window import MainWindow
+
+LOGGER = logging.getLogger(__name__)
 
 
 def make_window(data_folder: Path | None = None) -> MainWindow:
@@ -28,8 +33,16 @@ def make_window(data_folder: Path | None = None) -> MainWindow:
     return MainWindow(Session(), Appearance(), data_folder)
 
 
+def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None:
+    """Qt's own messages go to the log."""
+    levels = {QtMsgType.QtDebugMsg: logging.DEBUG, QtMsgType.QtInfoMsg: logging.INFO, QtMsgType.QtWarningMsg: logging.WARNING}
+    LOGGER.log(levels.get(kind, logging.ERROR), "Qt: %s", text)
+
+
 def run_application(words: Sequence[str], log_level: str = "info") -> int:
     """Open the window: empty, with the demo job (``--demo``) or with a job file; returns the exit code."""
+    logbook.start_logbook(logbook.state_folder(), log_level)
+    qInstallMessageHandler(_qt_message)
     app = QApplication(["lean-trim"])
     app.setApplicationName("lean-trim")
     app.setApplicationDisplayName("Lean Trim")
@@ -38,7 +51,7 @@ def run_application(words: Sequence[str], log_level: str = "info") -> int:
     window = make_window()
     window.show()
     if words and words[0] == "--demo":
-        window.open_demo()
+        window.opening.open_demo()
     elif words:
-        window.open_job(Path(words[0]))
+        window.opening.open_job(Path(words[0]))
     return app.exec()

@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog
 
+from lean_trim.core.messages import Message
 from lean_trim.formats.tables import table_text
 from lean_trim.job.store import SUFFIX
+from lean_trim.job.tuning import tuning_text
 
 if TYPE_CHECKING:
     from lean_trim.ui.window.main_window import MainWindow
@@ -18,27 +20,59 @@ JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
 LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
 
 
+class Say:
+    """What the choosers say."""
+
+    REPORT_WRITTEN = Message("dialogs.report_written", "The report is in {path}: {contents}. Look into it before you send it.")
+
+
 class Dialogs:
     """Asks, then hands the answer to the window or its session."""
 
     def __init__(self, window: MainWindow) -> None:
         self.window = window
 
+    def _folder(self) -> str:
+        """Where the last file was chosen."""
+        return self.window.preferences.text("folder")
+
+    def _remember(self, path: str) -> Path:
+        chosen = Path(path)
+        self.window.preferences.keep("folder", str(chosen.parent))
+        return chosen
+
+    def save_report(self) -> None:
+        """Ask where to put a report for support, and write it."""
+        from lean_trim.diagnostics.logbook import state_folder
+        from lean_trim.diagnostics.support import write_report
+
+        session, preferences = self.window.session, self.window.preferences
+        wanted = str(Path(self._folder()) / "lean-trim-report.zip")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Where to put the report", wanted, "Reports (*.zip)")
+        if not path:
+            return
+        target = self._remember(path)
+        job = session.workspace.path if preferences.switch("report_drives") else None
+        settings = preferences.all() | {"round": tuning_text(session.tuning.state)}
+        names: list[str] = []
+        if self.window.opening.attempt(lambda: names.extend(write_report(target, state_folder(), settings, job))):
+            session.workspace.note(Say.REPORT_WRITTEN(path=target, contents=", ".join(names)))
+
     def new_job(self) -> None:
         """Ask for a vehicle sheet and a place, and make a job."""
-        sheet, _ = QFileDialog.getOpenFileName(self.window, "Vehicle sheet", "", "Vehicle sheets (*.json)")
+        sheet, _ = QFileDialog.getOpenFileName(self.window, "Vehicle sheet", self._folder(), "Vehicle sheets (*.json)")
         if sheet:
             path, _ = QFileDialog.getSaveFileName(
                 self.window, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER
             )
             if path:
-                self.window.new_job(Path(sheet), Path(path).with_suffix(SUFFIX))
+                self.window.opening.new_job(Path(sheet), self._remember(path).with_suffix(SUFFIX))
 
     def open_job(self) -> None:
         """Ask for a job file."""
-        path, _ = QFileDialog.getOpenFileName(self.window, "Open a job", "", JOB_FILTER)
+        path, _ = QFileDialog.getOpenFileName(self.window, "Open a job", self._folder(), JOB_FILTER)
         if path:
-            self.window.open_job(Path(path))
+            self.window.opening.open_job(self._remember(path))
 
     def save_elsewhere(self) -> None:
         """Ask where the job goes on."""
@@ -52,8 +86,9 @@ class Dialogs:
 
     def add_logs(self, look: bool = False) -> None:
         """Ask for logs; ``look`` shows their columns before they are added."""
-        paths, _ = QFileDialog.getOpenFileNames(self.window, "Add logs to this round", "", LOG_FILTER)
+        paths, _ = QFileDialog.getOpenFileNames(self.window, "Add logs to this round", self._folder(), LOG_FILTER)
         if paths:
+            self._remember(paths[0])
             self.window.session.imports.add([Path(p) for p in paths], look)
 
     def hand_over(self) -> None:
@@ -62,9 +97,10 @@ class Dialogs:
         if current is None or self.window.session.job is None:
             return
         name = f"{self.window.session.job.vehicle.name.lower()}-{self.window.session.job.vehicle.airflow}-round{current.number}.csv"
-        path, _ = QFileDialog.getSaveFileName(self.window, "Write the decided table", name, "Tables (*.csv)")
+        wanted = str(Path(self._folder()) / name)
+        path, _ = QFileDialog.getSaveFileName(self.window, "Write the decided table", wanted, "Tables (*.csv)")
         if path:
-            self.window.session.rounds.hand_over(Path(path))
+            self.window.session.rounds.hand_over(self._remember(path))
 
     def copy_table(self, axes: bool = True) -> None:
         """Put the decided table on the clipboard, tab separated."""

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.cautions import cautions_for, knock_caution, shape_caution
@@ -13,19 +15,22 @@ from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
+SIDE_MARGINS = 16
+LEAST_CAUTION, MOST_CAUTION = 54, 84
+"""Heights of the caution, px: three lines always have room, so that the table does not jump with every click."""
+
 
 class DecisionBar(QWidget):
     """Buttons act on the selection, or on all cells if none is chosen."""
 
     def __init__(
-        self, session: Session, appearance: Appearance, actions: dict[str, QAction], parent: QWidget | None = None
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction], parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.session, self.appearance = session, appearance
         self.caution = QLabel(self)
         self.caution.setWordWrap(True)
         self.caution.setFont(font(9))
-        self.caution.setFixedHeight(54)
         self.entry = QLineEdit(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
@@ -53,8 +58,18 @@ class DecisionBar(QWidget):
         for signal in (session.round_changed, session.solved, session.decided, session.idle):
             signal.connect(self.refresh)
         session.busy.connect(self._busy)
+        session.access_changed.connect(lambda _: self.refresh())
         appearance.changed.connect(self.refresh)
         self.refresh()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Give the caution the lines it needs at this width, so that none is cut."""
+        super().resizeEvent(event)
+        self._fit_caution()
+
+    def _fit_caution(self) -> None:
+        needed = self.caution.heightForWidth(self.width() - SIDE_MARGINS)
+        self.caution.setFixedHeight(min(max(needed, LEAST_CAUTION), MOST_CAUTION))
 
     def begin_typing(self, text: str) -> None:
         """Take over a key typed on the table."""
@@ -72,17 +87,18 @@ class DecisionBar(QWidget):
     def refresh(self) -> None:
         """Names, states and the caution for what the accept button would do now."""
         session, cells = self.session, self.session.selection.cells
-        can = session.is_last and session.proposal is not None
+        may = session.can_save and session.is_last
+        can = may and session.proposal is not None
         free = not session.is_reading
         self.accept.setText(f"Accept {len(cells)} {'cell' if len(cells) == 1 else 'cells'}" if cells else "Accept all")
         self.accept.setEnabled(can)
-        self.put_back.setEnabled(session.is_last and session.round is not None)
-        self.pin.setEnabled(session.is_last and bool(cells))
-        self.entry.setEnabled(session.is_last and bool(cells))
+        self.put_back.setEnabled(may and session.round is not None)
+        self.pin.setEnabled(may and bool(cells))
+        self.entry.setEnabled(may and bool(cells))
         self.hand_over.setEnabled(session.round is not None)
         has_car = session.job is not None and bool(session.job.car)
         self.drive.setVisible(has_car)
-        self.drive.setEnabled(has_car and free)
+        self.drive.setEnabled(has_car and free and session.can_save)
         first = session.round is not None and not session.round.logs
         self.drive.setText("Drive the simulated car" if first else "Drive again")
         self._show_caution(can)
@@ -105,6 +121,7 @@ class DecisionBar(QWidget):
         self.caution.setStyleSheet(
             f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: 2px 8px;"
         )
+        self._fit_caution()
 
     def _would_write(self) -> Floats:
         """The table as it would be after the accept button."""

@@ -11,9 +11,9 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.drive.frame import coordinates
 from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
+from lean_trim.ui.desks.table.tile_paint import paint_headers, paint_tiles
+from lean_trim.ui.desks.table.tile_view import Figure, TileView, make_view
 from lean_trim.ui.session import Session
-from lean_trim.ui.table.tile_paint import paint_headers, paint_tiles
-from lean_trim.ui.table.tile_view import Figure, TileView, make_view
 from lean_trim.ui.theme import Appearance
 
 HEAD_W, HEAD_H, MARGIN = 58, 34, 4
@@ -34,7 +34,7 @@ class BalanceTable(QWidget):
         self.current, self.anchor = 0, 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setMinimumSize(520, 300)
+        self.setMinimumSize(520, 186)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Airflow table")
         for signal in (session.round_changed, session.solved, session.decided):

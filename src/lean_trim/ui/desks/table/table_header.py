@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QSizePolicy, QT
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.decision.verdict import verdict_sentence
+from lean_trim.ui.desks.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.session import Session
-from lean_trim.ui.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.theme import Appearance, font
 
 

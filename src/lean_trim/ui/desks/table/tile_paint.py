@@ -9,13 +9,17 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
 
 from lean_trim.core.decision.decision import Origin
-from lean_trim.ui.table.tile_view import TileView
+from lean_trim.ui.desks.table.tile_view import TileView
 from lean_trim.ui.theme import Theme, font
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
 SEEN_S = 0.05
 INK_LEVELS = 6
+LOW_TILE_PX = 17.0
+"""Height below which a tile has no room for its number above its bar; they then stand side by side."""
+BAR_SHARE = 0.42
+"""Share of a low tile's width that belongs to its bar."""
 
 
 def paint_headers(
@@ -85,7 +89,9 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
     size = rects[0].height()
-    half, thick = rects[0].width() / 2 - 4, max(4.0, size * 0.2)
+    low_tile = size < LOW_TILE_PX
+    width = rects[0].width() * (BAR_SHARE if low_tile else 1.0)
+    half, thick = width / 2 - (1 if low_tile else 4), max(4.0, size * (0.45 if low_tile else 0.2))
     length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
     reach = np.nan_to_num(np.minimum(view.error_pct / view.scale_pct, 1.0)) * half
     middles: list[QLineF] = []
@@ -94,7 +100,7 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     hollow: list[QRectF] = []
     for cell in np.flatnonzero(shown).tolist():
         rect, long = rects[cell], float(length[cell])
-        middle, y = rect.center().x(), rect.bottom() - size * 0.24
+        middle, y = rect.left() + width / 2, rect.bottom() - size * (0.5 if low_tile else 0.24)
         middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
@@ -105,7 +111,7 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
         if visited[cell] and reach[cell] > 0:
             low, high = (
                 max(middle + long - reach[cell], rect.left() + 2),
-                min(middle + long + reach[cell], rect.right() - 2),
+                min(middle + long + reach[cell], rect.left() + width - 2),
             )
             whiskers.append(QLineF(low, y, high, y))
     painter.setPen(QPen(theme.color("faint", 0.8), 1.0))
@@ -122,12 +128,13 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
 
 
 def _numbers(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
-    painter.setFont(font(8.5))
-    lift = -rects[0].height() * 0.36
+    low_tile = rects[0].height() < LOW_TILE_PX
+    painter.setFont(font(7.5 if low_tile else 8.5))
+    lift = 0.0 if low_tile else -rects[0].height() * 0.36
     for seen in (False, True):
         painter.setPen(theme.color("ink", 1.0 if seen else 0.72))
         for cell in np.flatnonzero(visited == seen).tolist():
-            painter.drawText(rects[cell].adjusted(3, 1, -4, lift), RIGHT, view.text[cell])
+            painter.drawText(rects[cell].adjusted(3, 0 if low_tile else 1, -4, lift), RIGHT, view.text[cell])
     if len(view.table.axes) == 1:
         painter.setPen(theme.color("faint"))
         painter.setFont(font(7))

@@ -1,0 +1,1 @@
+"""What the program tells of itself when something goes wrong: a rotating log, hooks for what escapes, a report for support."""

@@ -1,0 +1,1 @@
+"""The desks: one task fills the middle of the window each; registered in ``registry``."""

@@ -1,0 +1,8 @@
+"""The desks in the order of the work: a new one is a package of its own and a line here."""
+
+from __future__ import annotations
+
+from lean_trim.ui.desks.desk import DeskSpec
+from lean_trim.ui.desks.table.desk import TABLE_DESK
+
+DESKS: tuple[DeskSpec, ...] = (TABLE_DESK,)

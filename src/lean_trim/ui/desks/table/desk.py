@@ -1,0 +1,60 @@
+"""The table desk: figures on top, the tiles, their legend, and where the user decides."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from lean_trim.ui.desks.desk import DeskSpec
+from lean_trim.ui.desks.table.balance_table import BalanceTable
+from lean_trim.ui.desks.table.decision_bar import DecisionBar
+from lean_trim.ui.desks.table.table_header import Legend, TableHeader
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance
+
+
+class TableDesk(QWidget):
+    """Decide cell by cell what is written."""
+
+    hovered = Signal(str)
+
+    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+        super().__init__()
+        self.session = session
+        self.header = TableHeader(session, appearance)
+        self.table = BalanceTable(session, appearance)
+        self.legend = Legend(session, appearance, lambda: self.table.view.scale_pct if self.table.view else 0.0)
+        self.bar = DecisionBar(session, appearance, actions)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        for part in (self.header, self.table, self.legend, self.bar):
+            layout.addWidget(part, int(part is self.table))
+        self.header.figure_chosen.connect(self.table.show_figure)
+        self.table.typed.connect(self.bar.begin_typing)
+        self.table.hovered.connect(self.hovered)
+
+    @property
+    def widget(self) -> QWidget:
+        """What fills the middle."""
+        return self
+
+    def mark(self) -> str:
+        """How many cells are proposed and not decided yet."""
+        proposal, decision = self.session.proposal, self.session.decision
+        if proposal is None or decision is None or not self.session.is_last:
+            return ""
+        waiting = int(((proposal.step_pct != 0.0) & (decision.origin == 0)).sum())
+        return str(waiting) if waiting else ""
+
+
+TABLE_DESK = DeskSpec(
+    name="table",
+    title="Table",
+    tip="Decide cell by cell what is written; the number counts cells with a proposal that is not decided",
+    pages=("evidence", "sieve", "fit", "logs", "write"),
+    make=TableDesk,
+)

@@ -1,1 +1,0 @@
-"""The airflow table and the decision beneath it."""

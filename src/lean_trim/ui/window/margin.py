@@ -1,0 +1,84 @@
+"""The margin: pages about the choice, those of the desk that is shown, one at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from lean_trim.ui.pages.registry import PAGES
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+
+WIDTH = 262
+
+
+class Margin(QWidget):
+    """Each page is made when it is first turned to. ``look`` asks for a stretch of the tape."""
+
+    look = Signal(float, float)
+    turned = Signal(str)
+
+    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.appearance = session, appearance
+        self.pages = QStackedWidget()
+        self.shown = ""
+        self._made: dict[str, QWidget] = {}
+        self._names: tuple[str, ...] = ()
+        self._chosen: dict[tuple[str, ...], str] = {}
+        self.buttons = QButtonGroup(self)
+        self.buttons.idClicked.connect(lambda i: self.show_page(list(PAGES)[i]))
+        self._row = QHBoxLayout()
+        self._row.setContentsMargins(4, 4, 4, 0)
+        self._row.setSpacing(0)
+        for place, page in enumerate(PAGES.values()):
+            self._row.addWidget(self._button(place, page.title, f"{page.tip} (Ctrl+{place + 1})"))
+        self._row.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(self._row)
+        layout.addWidget(self.pages, 1)
+        self.setFixedWidth(WIDTH)
+
+    def _button(self, place: int, title: str, tip: str) -> QToolButton:
+        button = QToolButton(self)
+        button.setText(title)
+        button.setObjectName("tab")
+        button.setToolTip(tip)
+        button.setFont(font(8.5))
+        button.setCheckable(True)
+        self.buttons.addButton(button, place)
+        return button
+
+    def page(self, name: str) -> QWidget:
+        """A page by its name, made if it is not there yet."""
+        if name not in self._made:
+            made = PAGES[name].make(self.session, self.appearance)
+            look = getattr(made, "look", None)
+            if look is not None:
+                look.connect(self.look)
+            self.pages.addWidget(made)
+            self._made[name] = made
+        return self._made[name]
+
+    def show_pages_of(self, names: Sequence[str]) -> None:
+        """Show the pages of a desk, at the one that was open there last."""
+        self._names = tuple(names)
+        for place, name in enumerate(PAGES):
+            self.buttons.button(place).setVisible(name in names)
+        self.setVisible(bool(names))
+        if names:
+            self.show_page(self._chosen.get(self._names, names[0]))
+
+    def show_page(self, name: str) -> None:
+        """Turn to a page, if the desk that is shown has it."""
+        if name not in self._names:
+            return
+        self._chosen[self._names] = name
+        self.shown = name
+        self.buttons.button(list(PAGES).index(name)).setChecked(True)
+        self.pages.setCurrentWidget(self.page(name))
+        self.turned.emit(name)

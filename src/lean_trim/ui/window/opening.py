@@ -1,0 +1,83 @@
+"""Opening, making and closing jobs from the window; failures become a sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QMenu
+
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.ui.session import Session
+from lean_trim.ui.window.recent import Recent
+from lean_trim.workspace.changes import Notice
+
+
+class Say:
+    """What opening says."""
+
+    FAILED = Message("opening.failed", "{reason}")
+    WARNING = Message("opening.warning", "{text}")
+
+
+class Opening(QObject):
+    """``attempt`` runs something that may fail; the rest are ways to get a job on the desk."""
+
+    def __init__(self, session: Session, data_folder: Path, menu: QMenu) -> None:
+        super().__init__(session)
+        self.session = session
+        self.data_folder = data_folder
+        self.recent = Recent(data_folder)
+        self.menu = menu
+        self.fill_menu()
+
+    def attempt(self, action: Callable[[], object]) -> bool:
+        """Do something; an error that is meant for the user is told, and False returned."""
+        try:
+            action()
+        except (LeanTrimError, OSError) as error:
+            self.session.noticed.emit(Notice("error", Say.FAILED(reason=str(error))))
+            return False
+        return True
+
+    def open_demo(self, fresh: bool = False) -> None:
+        """Open the demo job; the first time, drive it at once."""
+        from lean_trim.workspace.demo import demo_path
+
+        self.session.close_job()
+        self.attempt(lambda: self.session.open_path(demo_path(self.data_folder, fresh), self._first_drive))
+
+    def _first_drive(self) -> None:
+        if self.session.round is not None and not self.session.round.logs and self.session.can_save:
+            self.session.rounds.drive()
+
+    def open_job(self, path: Path) -> None:
+        """Open a job file."""
+        self.session.open_path(path, lambda: self._opened(path))
+
+    def new_job(self, sheet: Path, path: Path) -> None:
+        """Make a job file from a vehicle sheet and open it."""
+        self.attempt(lambda: self._make(sheet, path))
+
+    def _make(self, sheet: Path, path: Path) -> None:
+        from lean_trim.formats.vehicle_sheet import read_vehicle
+        from lean_trim.job.store import JobStore
+
+        vehicle, warnings = read_vehicle(sheet)
+        JobStore.create(path, vehicle).close()
+        self.session.open_path(path, lambda: self._opened(path))
+        for line in warnings:
+            self.session.workspace.note(Say.WARNING(text=line))
+
+    def _opened(self, path: Path) -> None:
+        self.attempt(lambda: self.recent.add(path))
+        self.fill_menu()
+
+    def fill_menu(self) -> None:
+        """Offer the jobs opened lately."""
+        self.menu.clear()
+        for path in self.recent.paths():
+            self.menu.addAction(str(path)).triggered.connect(lambda _=False, p=path: self.open_job(p))
+        self.menu.setEnabled(bool(self.recent.paths()))

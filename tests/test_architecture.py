@@ -1,0 +1,137 @@
+"""The rooms of the code: imports go downwards only, and there are no circles."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+SRC = Path(__file__).resolve().parents[1] / "src"
+LEVELS = (
+    {"lean_trim.core.messages"},
+    {"lean_trim.core.types", "lean_trim.core.errors"},
+    {"lean_trim.core.physics", "lean_trim.core.knobs", "lean_trim.core.parallel"},
+    {"lean_trim.core.kernels"},
+    {"lean_trim.core.data"},
+    {"lean_trim.core.drive"},
+    {"lean_trim.core.sieve"},
+    {"lean_trim.core.estimation"},
+    {"lean_trim.core.diagnosis"},
+    {"lean_trim.core.decision"},
+    {"lean_trim.core.pipeline"},
+    {"lean_trim.core.explore"},
+    {"lean_trim.formats", "lean_trim.simcar"},
+    {"lean_trim.job"},
+    {"lean_trim.workspace", "lean_trim.diagnostics"},
+    {"lean_trim.ui.theme", "lean_trim.ui.selection"},
+    {"lean_trim.ui.session"},
+    {"lean_trim.ui.widgets"},
+    {"lean_trim.ui.tape", "lean_trim.ui.pages", "lean_trim.ui.desks"},
+    {"lean_trim.ui.window"},
+    {"lean_trim.cli"},
+    {"lean_trim.__main__"},
+)
+"""From the bottom up; a module may import what lies below it, and its own package."""
+NO_LEVEL = {"lean_trim", "lean_trim.assets", "lean_trim.core", "lean_trim.ui"}
+"""Packages that only hold others, and data."""
+HEAVY = ("numba", "scipy", "polars", "asammdf", "zstandard", "pyarrow")
+"""Imported where they are used, so that the window does not wait for them."""
+
+
+def module_of(path: Path) -> str:
+    parts = list(path.relative_to(SRC).with_suffix("").parts)
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+FILES = {module_of(path): path for path in sorted(SRC.rglob("*.py"))}
+
+
+def imports_of(module: str) -> set[str]:
+    """Modules of the project that a module imports, anywhere but under TYPE_CHECKING."""
+    tree = ast.parse(FILES[module].read_text(encoding="utf-8"))
+    typing_only = {
+        id(inner)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test)
+        for inner in ast.walk(node)
+    }
+    found: set[str] = set()
+    for node in ast.walk(tree):
+        if id(node) in typing_only:
+            continue
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("lean_trim"):
+            for alias in node.names:
+                whole = f"{node.module}.{alias.name}"
+                found.add(whole if whole in FILES else str(node.module))
+        elif isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names if alias.name.startswith("lean_trim")}
+    return found & set(FILES) - {module}
+
+
+def level_of(module: str) -> int:
+    places = [i for i, group in enumerate(LEVELS) for p in group if module == p or module.startswith(f"{p}.")]
+    assert places, f"{module} belongs to no level"
+    return places[0]
+
+
+def test_imports_only_go_downwards() -> None:
+    up = []
+    for module in FILES:
+        for other in imports_of(module) - NO_LEVEL if module not in NO_LEVEL else ():
+            if level_of(other) > level_of(module):
+                up.append(f"{module} imports {other}")
+    assert up == []
+
+
+def test_rooms_of_one_level_do_not_import_each_other_both_ways() -> None:
+    edges = {(room(a), room(b)) for a in FILES if a not in NO_LEVEL for b in imports_of(a) - NO_LEVEL}
+    assert [(a, b) for a, b in edges if a != b and (b, a) in edges] == []
+
+
+def room(module: str) -> str:
+    return next(p for group in LEVELS for p in group if module == p or module.startswith(f"{p}."))
+
+
+def test_there_are_no_circles() -> None:
+    graph = {module: imports_of(module) for module in FILES}
+    done: set[str] = set()
+
+    def walk(module: str, path: tuple[str, ...]) -> None:
+        assert module not in path, " → ".join((*path[path.index(module) :], module))
+        if module not in done:
+            for other in sorted(graph[module]):
+                walk(other, (*path, module))
+            done.add(module)
+
+    for module in graph:
+        walk(module, ())
+
+
+def test_qt_stays_in_the_interface() -> None:
+    for module, path in FILES.items():
+        if not module.startswith("lean_trim.ui"):
+            assert "PySide6" not in path.read_text(encoding="utf-8").replace("PySide6-Essentials", ""), module
+
+
+def test_sql_stays_in_the_job() -> None:
+    for module, path in FILES.items():
+        text = path.read_text(encoding="utf-8")
+        if not module.startswith("lean_trim.job"):
+            assert not any(word in text for word in ("SELECT ", "INSERT INTO", "UPDATE rounds")), module
+
+
+def test_heavy_libraries_are_imported_where_they_are_used() -> None:
+    """Kernels are numba through and through, but are themselves imported where they are used."""
+    for module, path in FILES.items():
+        if module.startswith("lean_trim.core.kernels"):
+            continue
+        top = ast.parse(path.read_text(encoding="utf-8")).body
+        names = [a.name for n in top if isinstance(n, ast.Import) for a in n.names]
+        names += [n.module or "" for n in top if isinstance(n, ast.ImportFrom)]
+        assert not [n for n in names if n.split(".")[0] in HEAVY or n.startswith("lean_trim.core.kernels")], module
+
+
+def test_a_package_only_exports() -> None:
+    for module, path in FILES.items():
+        if path.name == "__init__.py":
+            body = ast.parse(path.read_text(encoding="utf-8")).body
+            assert all(isinstance(n, ast.Expr | ast.Assign | ast.ImportFrom | ast.Import) for n in body), module

@@ -1,0 +1,197 @@
+"""The window itself: size, memory, desks and margin, banner, what escapes."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import subprocess
+import sys
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+from PySide6.QtCore import QRect, QSize, QTimer
+from PySide6.QtWidgets import QApplication, QFileDialog
+
+from lean_trim.diagnostics import logbook
+from lean_trim.ui.desks.registry import DESKS
+from lean_trim.ui.pages.registry import PAGES
+from lean_trim.ui.window.app import make_window
+from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.ui.window.preferences import LEAST, WANTED, first_size
+from lean_trim.workspace.changes import Remedy
+
+Until = Callable[..., None]
+
+
+@pytest.mark.parametrize(
+    ("screen", "size"),
+    [((1920, 1080), WANTED), ((1280, 800), QSize(1272, 760)), ((1100, 640), QSize(1092, 600)), ((640, 480), LEAST)],
+)
+def test_the_first_size_leaves_room_for_frame_and_bars(screen: tuple[int, int], size: QSize) -> None:
+    fake = SimpleNamespace(availableGeometry=lambda: QRect(0, 0, *screen))
+    assert first_size(fake) == size  # type: ignore[arg-type]
+
+
+def test_a_driven_job_fits_1100_by_640(driven: MainWindow) -> None:
+    driven.resize(1100, 640)
+    QApplication.processEvents()
+    assert driven.size() == QSize(1100, 640)
+    bar, desk = driven.table_desk.bar, driven.table_desk
+    assert bar.caution.height() >= bar.caution.heightForWidth(bar.caution.width())
+    assert bar.geometry().bottom() <= desk.height()
+
+
+def test_the_window_stands_as_it_was_left(tmp_path: Path, qtbot: object) -> None:
+    first = make_window(tmp_path)
+    first.show()
+    first.resize(780, 700)
+    first.actions_["night"].setChecked(True)
+    first.margin.show_page("logs")
+    first.preferences.keep("folder", str(tmp_path))
+    first.close()
+    second = make_window(tmp_path)
+    second.show()
+    assert second.size() == QSize(780, 700)
+    assert second.appearance.theme.name == "night" and second.actions_["night"].isChecked()
+    assert second.margin.shown == "logs"
+    assert second.preferences.text("folder") == str(tmp_path)
+    second.actions_["night"].setChecked(False)
+    second.close()
+
+
+def test_a_memory_that_makes_no_sense_is_ignored(tmp_path: Path, qtbot: object) -> None:
+    (tmp_path / "window.ini").write_text("[General]\ngeometry=nonsense\nsplitter=5\ndesk=kitchen\npage=attic\nnight=perhaps\n")
+    (tmp_path / "recent.json").write_text("5")
+    window = make_window(tmp_path)
+    window.show()
+    assert window.desks.shown.name == "table" and window.margin.shown == "evidence"
+    window.close()
+
+
+def test_every_desk_names_pages_that_exist_and_the_row_shows_them(driven: MainWindow) -> None:
+    for spec in DESKS:
+        assert spec.pages and set(spec.pages) <= set(PAGES)
+        driven.desks.show_desk(spec.name)
+        shown = [p.title for p, b in zip(PAGES.values(), driven.margin.buttons.buttons(), strict=True) if not b.isHidden()]
+        assert shown == [PAGES[name].title for name in spec.pages]
+
+
+def test_the_desks_name_says_how_much_waits(driven: MainWindow) -> None:
+    button = driven.desks.buttons.buttons()[0]
+    waiting = int((driven.session.proposal.step_pct != 0.0).sum())  # type: ignore[union-attr]
+    assert button.text() == f"Table  ·  {waiting}"
+    driven.session.deciding.accept()
+    assert button.text() == "Table"
+    driven.session.workspace.undo()
+    assert button.text() == f"Table  ·  {waiting}"
+
+
+def test_undo_and_redo_say_what_they_do(driven: MainWindow) -> None:
+    assert not driven.actions_["undo"].isEnabled()
+    driven.session.deciding.type_in("+3%", frozenset({5}))
+    assert driven.actions_["undo"].text() == "Undo: Set +3%"
+    driven.actions_["undo"].trigger()
+    assert driven.actions_["redo"].text() == "Redo: Set +3%" and not driven.actions_["undo"].isEnabled()
+
+
+def test_truth_is_shown_for_the_simulated_car_only(driven: MainWindow, until: Until, job_path: Path) -> None:
+    """A real vehicle once got the truth of the simulated car."""
+    driven.actions_["truth"].setChecked(True)
+    assert "Truth of the simulated car" in driven.table_desk.header.figures.text()
+    driven.session.close_job()
+    db = sqlite3.connect(job_path)
+    db.execute("UPDATE vehicle SET car = ''")
+    db.commit()
+    db.close()
+    driven.opening.open_job(job_path)
+    until(lambda: driven.session.solution is not None and not driven.session.is_busy)
+    assert driven.actions_["truth"].isChecked() and not driven.actions_["truth"].isEnabled()
+    assert "Truth" not in driven.table_desk.header.figures.text()
+
+
+def test_a_second_window_shows_a_banner_and_can_take_over(driven: MainWindow, tmp_path: Path, until: Until, job_path: Path) -> None:
+    second = make_window(tmp_path / "second")
+    second.show()
+    second.opening.open_job(job_path)
+    until(lambda: second.session.solution is not None and not second.session.is_busy)
+    assert second.banner.isVisible() and "open in another window" in second.banner.text.text()
+    assert "only to look at" in second.windowTitle() and not second.table_desk.bar.accept.isEnabled()
+    second.banner.remedies[Remedy.TAKE_OVER].click()
+    until(lambda: second.session.can_save and second.session.solution is not None and not second.session.is_busy)
+    assert not second.banner.isVisible() and second.table_desk.bar.accept.isEnabled()
+    driven.session.deciding.accept()
+    assert driven.banner.isVisible() and "taken over" in driven.banner.text.text()
+    assert driven.session.decision.changed == 0  # type: ignore[union-attr]
+    second.close()
+
+
+def test_starting_the_demo_afresh_keeps_the_old_one_and_leaves_another_window_alone(
+    window: MainWindow, until: Until, tmp_path: Path
+) -> None:
+    data = tmp_path / "data"
+    window.session.rounds.drive_minutes = 0.5
+    window.opening.open_demo()
+    until(lambda: window.session.job is not None)
+    second = make_window(data)
+    second.opening.open_demo(fresh=True)
+    assert "the demo is open in another window" in second.messages.text.text()
+    second.close()
+    assert window.session.workspace.read_only == ""
+    window.session.cancel()
+    window.opening.open_demo(fresh=True)
+    until(lambda: window.session.job is not None)
+    assert len(list(data.glob("heron-demo until *.leantrim"))) == 1
+    window.session.cancel()
+
+
+def test_an_error_in_a_slot_is_told_and_written(window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    logbook.start_logbook(tmp_path / "state")
+    QTimer.singleShot(0, lambda: 1 / 0)
+    QApplication.processEvents()
+    QApplication.processEvents()
+    assert "ZeroDivisionError" in window.messages.text.text() and "Save a report" in window.messages.text.text()
+    assert "ZeroDivisionError" in (tmp_path / "state" / logbook.LOG_NAME).read_text()
+
+
+def test_a_report_is_saved_with_drive_data_only_if_ticked(
+    driven: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(logbook, "state_folder", lambda: tmp_path)
+    for ticked, name in ((False, "without.zip"), (True, "with.zip")):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, n=name: (str(tmp_path / n), ""))
+        driven.actions_["report_drives"].setChecked(ticked)
+        driven.actions_["report"].trigger()
+        assert "The report is in" in driven.messages.text.text()
+        with zipfile.ZipFile(tmp_path / name) as report:
+            assert ("job.leantrim" in report.namelist()) == ticked
+            assert "round" in json.loads(report.read("settings.json"))
+
+
+def test_saving_elsewhere_by_the_menu(driven: MainWindow, tmp_path: Path, until: Until, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "copy"), ""))
+    driven.session.deciding.accept()
+    driven.actions_["save_elsewhere"].trigger()
+    until(lambda: driven.session.workspace.path == tmp_path / "copy.leantrim")
+    assert driven.session.decision.changed > 30  # type: ignore[union-attr]
+
+
+FIRST_WINDOW = """
+import sys
+from pathlib import Path
+from PySide6.QtWidgets import QApplication
+from lean_trim.ui.window.app import make_window
+app = QApplication([])
+window = make_window(Path(sys.argv[1]))
+window.show()
+app.processEvents()
+print(" ".join(m for m in ("scipy", "numba", "polars", "asammdf", "zstandard", "lean_trim.simcar") if m in sys.modules))
+"""
+
+
+def test_the_first_window_waits_for_nothing_heavy(tmp_path: Path) -> None:
+    run = subprocess.run([sys.executable, "-c", FIRST_WINDOW, str(tmp_path)], capture_output=True, text=True, check=True)
+    assert run.stdout.strip() == ""
