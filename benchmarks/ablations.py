@@ -1,6 +1,7 @@
 """What each part of the estimator is worth: every case of a folder with one part switched off at a time.
 
-``.venv/bin/python -m benchmarks.ablations CASES``, where CASES holds folders with vehicle.json, drive.csv.gz and what the
+``.venv/bin/python -m benchmarks.ablations CASES``, where CASES holds folders with vehicle.json, drive.csv.gz
+and what the
 ``score.py`` beside them needs.
 """
 
@@ -22,7 +23,9 @@ VARIANTS: dict[str, SolveSettings] = {
     "no delay": SolveSettings(fit_delay=False, delay=DelaySettings(0.0, 0.0, 0.0)),
     "not robust": SolveSettings(surface=SurfaceSettings(huber=1e6)),
     "no sieve but lambda's range": SolveSettings(
-        sieve=SieveSettings(disabled=frozenset(r.name for r in RULES) - {"sensor_range", "not_running", "no_data"})
+        sieve=SieveSettings(
+            disabled=frozenset(r.name for r in RULES) - {"sensor_range", "not_running", "no_data"}
+        )
     ),
     "cell averages": SolveSettings(method="average"),
 }

@@ -1,4 +1,7 @@
-"""How quickly the window follows a dragged threshold, on an hour at 25 Hz: ``.venv/bin/python -m benchmarks.drag_speed``."""
+"""How quickly the window follows a dragged threshold, on an hour at 25 Hz.
+
+``.venv/bin/python -m benchmarks.drag_speed``.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +47,9 @@ def opened(app: QApplication, folder: Path) -> MainWindow:
     window.show()
     window.opening.open_job(path)
     wait(app, lambda: window.session.job is not None and not window.session.is_busy, 30)
-    window.session.extend_round([store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))])
+    window.session.extend_round(
+        [store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))]
+    )
     wait(app, lambda: window.session.solution is not None and not window.session.is_busy, 60)
     window.margin.show_page("sieve")
     window.margin.page("sieve").rows["tip"].unfold(True)
@@ -67,7 +72,9 @@ def main() -> None:
         app.processEvents()
         painted.append(1e3 * (time.perf_counter() - began))
     print(f"held by all views: median {np.median(held):.0f} ms, worst {max(held):.0f}")
-    print(f"painted: median {np.median(painted):.0f} ms; longest hold-up of the window {1e3 * longest:.0f} ms")
+    print(
+        f"painted: median {np.median(painted):.0f} ms; longest hold-up of the window {1e3 * longest:.0f} ms"
+    )
     window.close()
 
 

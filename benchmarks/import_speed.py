@@ -1,6 +1,7 @@
 """How long an hour at 100 Hz with 40 channels takes to open, beside the bare readers, in one run.
 
-``.venv/bin/python -m benchmarks.import_speed [mdf]``: import of CSV against polars' read_csv, of MDF4 against asammdf's
+``.venv/bin/python -m benchmarks.import_speed [mdf]``: import of CSV against polars' read_csv, of MDF4 against
+asammdf's
 select of all channels; peak memory against the float64 size of the kept channels.
 """
 
@@ -17,10 +18,27 @@ import numpy as np
 
 ROWS, RATE = 360_000, 100.0
 NAMES = (
-    "Engine Speed [rpm]", "MAP [kPa]", "Throttle [%]", "IAT [°C]", "Coolant [°C]", "Battery [V]", "Wideband [λ]", "Target Lambda [λ]",
-    "STFT [%]", "LTFT [%]", "Closed Loop", "Pulse Width [ms]", "Injector Duty [%]", "Fuel Pressure Diff [kPa]", "Barometer [kPa]",
-    "Vehicle Speed [km/h]", "Gear", "Spark Advance [deg]", "Knock Retard [deg]", "Mass Airflow [g/s]",
-)  # fmt: skip
+    "Engine Speed [rpm]",
+    "MAP [kPa]",
+    "Throttle [%]",
+    "IAT [°C]",
+    "Coolant [°C]",
+    "Battery [V]",
+    "Wideband [λ]",
+    "Target Lambda [λ]",
+    "STFT [%]",
+    "LTFT [%]",
+    "Closed Loop",
+    "Pulse Width [ms]",
+    "Injector Duty [%]",
+    "Fuel Pressure Diff [kPa]",
+    "Barometer [kPa]",
+    "Vehicle Speed [km/h]",
+    "Gear",
+    "Spark Advance [deg]",
+    "Knock Retard [deg]",
+    "Mass Airflow [g/s]",
+)
 
 
 def columns() -> dict[str, np.ndarray]:
@@ -31,7 +49,8 @@ def columns() -> dict[str, np.ndarray]:
     out = {"Time [s]": np.round(time_s, 2)}
     for name, level in zip(NAMES, levels, strict=True):
         out[name] = np.round(
-            np.maximum(level * (1 + 0.2 * np.sin(time_s / 7)) + 0.01 * level * rng.standard_normal(ROWS), 0), 3
+            np.maximum(level * (1 + 0.2 * np.sin(time_s / 7)) + 0.01 * level * rng.standard_normal(ROWS), 0),
+            3,
         )
     out["Closed Loop"] = (rng.random(ROWS) < 0.7).astype(float)
     for i in range(19):
@@ -76,14 +95,18 @@ def main() -> None:
         bare = best(lambda: pl.read_csv(path))
         ours = best(lambda: map_channels(read_raw(path), "log", 14.7))
         print(
-            f"CSV {path.stat().st_size / 1e6:.0f} MB: polars {bare:.3f} s, import {ours:.3f} s, ratio {ours / bare:.2f} (wanted 1.5)"
+            f"CSV {path.stat().st_size / 1e6:.0f} MB: polars {bare:.3f} s, import {ours:.3f} s, ratio "
+            f"{ours / bare:.2f} (wanted 1.5)"
         )
         print(f"  hash of the bytes, done once when the log is kept: {best(lambda: hash_file(path)):.3f} s")
-        run = subprocess.run([sys.executable, "-c", MEMORY, str(path)], capture_output=True, text=True, check=True)
+        run = subprocess.run(
+            [sys.executable, "-c", MEMORY, str(path)], capture_output=True, text=True, check=True
+        )
         peak, kept = map(int, run.stdout.split())
         whole = 8 * ROWS * 40
         print(
-            f"  peak {peak / 1e6:.0f} MB: {peak / kept:.2f} of {len(NAMES) + 1} kept channels, {peak / whole:.2f} of all 40 (wanted 3)"
+            f"  peak {peak / 1e6:.0f} MB: {peak / kept:.2f} of {len(NAMES) + 1} kept channels, "
+            f"{peak / whole:.2f} of all 40 (wanted 3)"
         )
         if "mdf" in sys.argv:
             _mdf(Path(folder) / "hour.mf4", data)
@@ -98,7 +121,8 @@ def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:
     time_s = data.pop("Time [s]")
     with MDF(version="4.10") as mdf:
         signals = [
-            Signal(v, time_s, name=n.split(" [")[0], unit=n.partition("[")[2].rstrip("]")) for n, v in data.items()
+            Signal(v, time_s, name=n.split(" [")[0], unit=n.partition("[")[2].rstrip("]"))
+            for n, v in data.items()
         ]
         mdf.append(signals)
         mdf.save(path)

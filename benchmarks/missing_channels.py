@@ -1,4 +1,6 @@
-"""How close the estimate comes when channels are missing or poor: every case of a folder, one thing taken away at a time.
+"""How close the estimate comes when channels are missing or poor.
+
+Every case of a folder, one thing taken away at a time.
 
 ``.venv/bin/python -m benchmarks.missing_channels CASES``, with folders as in ``benchmarks.ablations``.
 """
@@ -17,7 +19,9 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.physics import duty_pct
 
-NEEDED = frozenset({Role.RPM, Role.MAP, Role.MAF_HZ, Role.THROTTLE, Role.LAMBDA, Role.TARGET, Role.STFT, Role.LTFT})
+NEEDED = frozenset(
+    {Role.RPM, Role.MAP, Role.MAF_HZ, Role.THROTTLE, Role.LAMBDA, Role.TARGET, Role.STFT, Role.LTFT}
+)
 
 
 def without(log: Log, *roles: Role) -> Log:

@@ -1,7 +1,10 @@
-"""Speed of sieve, observations and surface fit at a million samples on a 20 × 20 table, and of a threshold dragged.
+"""Speed of sieve, observations and surface fit at a million samples on a 20 × 20 table, and of a threshold
+dragged.
 
-``.venv/bin/python -m benchmarks.solve_speed [REPEATS]``. The drive is the simulated car's, repeated with fresh noise until
-it is long enough. Every figure is also given as a ratio to ``scipy.stats.binned_statistic_2d`` on the same samples, timed
+``.venv/bin/python -m benchmarks.solve_speed [REPEATS]``. The drive is the simulated car's, repeated with
+fresh noise until
+it is long enough. Every figure is also given as a ratio to ``scipy.stats.binned_statistic_2d`` on the same
+samples, timed
 in the same run.
 """
 
@@ -75,11 +78,15 @@ def main() -> None:
     prepared = prepare(Motion(frame), DelaySettings(), RegimeSettings())
     sifted = prepared.sift(SieveSettings())
     observations = prepared.observe(sifted)
-    points, k = (frame.coordinates[0][observations.index], frame.coordinates[1][observations.index]), observations.k
+    points, k = (
+        (frame.coordinates[0][observations.index], frame.coordinates[1][observations.index]),
+        observations.k,
+    )
     edges = [axis.points for axis in car.table.axes]
     base, base_mid = best_ms(lambda: stats.binned_statistic_2d(*points, k, "mean", edges), repeats)
     print(
-        f"{len(million)} samples, {len(observations)} used; ratios are to binned_statistic_2d (mean) of the used ones"
+        f"{len(million)} samples, {len(observations)} used; ratios are to binned_statistic_2d (mean) of the "
+        "used ones"
     )
 
     def whole() -> object:
@@ -106,7 +113,10 @@ def main() -> None:
         refit(solution, replace(solution.settings, sieve=sieve))
 
     best, median = best_ms(drag, repeats)
-    print(f"{'a threshold dragged, an hour at 25 Hz':52s} {best:7.1f} ms best {median:7.1f} median {best / base:6.2f}")
+    print(
+        f"{'a threshold dragged, an hour at 25 Hz':52s} {best:7.1f} ms best {median:7.1f} median "
+        f"{best / base:6.2f}"
+    )
 
 
 if __name__ == "__main__":

@@ -29,9 +29,20 @@ ROWS = 360_000
 def long_log() -> Log:
     """An hour at 100 Hz with eight lively channels."""
     rng, time_s = np.random.default_rng(0), np.arange(ROWS) / 100.0
-    roles = (Role.LAMBDA, Role.STFT, Role.MAP, Role.RPM, Role.THROTTLE, Role.PULSE_WIDTH, Role.BATTERY, Role.SPEED)
+    roles = (
+        Role.LAMBDA,
+        Role.STFT,
+        Role.MAP,
+        Role.RPM,
+        Role.THROTTLE,
+        Role.PULSE_WIDTH,
+        Role.BATTERY,
+        Role.SPEED,
+    )
     return Log(
-        time_s, {r: np.sin(time_s / (5 + i)) + 0.1 * rng.standard_normal(ROWS) for i, r in enumerate(roles)}, "hour"
+        time_s,
+        {r: np.sin(time_s / (5 + i)) + 0.1 * rng.standard_normal(ROWS) for i, r in enumerate(roles)},
+        "hour",
     )
 
 

@@ -1,1 +1,4 @@
-"""What is too long for ``./check``: run by ``./campaign NAME``; parallel, seeded, cached, each writes its table into docs."""
+"""What is too long for ``./check``: run by ``./campaign NAME``.
+
+Parallel, seeded, cached, each writes its table into docs.
+"""

@@ -1,6 +1,9 @@
-"""Real disks that refuse: a full one of 2 MB, one mounted read-only, a file moved away, a file locked. Needs to be root, for mounting.
+"""Real disks that refuse: a full one of 2 MB, one mounted read-only, a file moved away, a file locked.
 
-Each trial decides, turns a setting and adds a log on such a disk, looks whether sentence, memory and file agree, then saves elsewhere.
+Needs to be root, for mounting.
+
+Each trial decides, turns a setting and adds a log on such a disk, looks whether sentence, memory and file
+agree, then saves elsewhere.
 """
 
 from __future__ import annotations
@@ -51,7 +54,8 @@ def refusing(kind: str, place: Path, path: Path) -> Iterator[None]:
         yield
         filler.unlink()
     elif kind == "read-only":
-        # A disk in use cannot be made read-only under the program, so that this one is before the job is opened.
+        # A disk in use cannot be made read-only under the program, so that this one is before the job is
+        # opened.
         yield
     elif kind == "moved":
         path.rename(place / "aside")
@@ -122,10 +126,13 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        "On each such disk a decision, a setting and a log are saved: all three have to be refused with the cause, memory has to",
-        "equal the file, and all three have to be in the file the job is saved to elsewhere.", "",
-        "| disk or file | trials | not as it should be |", "|---|---|---|",
-    ]  # fmt: skip
+        "On each such disk a decision, a setting and a log are saved: all three have to be refused with the "
+        "cause, memory has to",
+        "equal the file, and all three have to be in the file the job is saved to elsewhere.",
+        "",
+        "| disk or file | trials | not as it should be |",
+        "|---|---|---|",
+    ]
     for kind in KINDS:
         of = [r for r in results if r["kind"] == kind]
         lines.append(f"| {kind} | {len(of)} | {sum(bool(r['wrong']) for r in of)} |")

@@ -1,6 +1,9 @@
-"""Kill the program at any moment, creation included: what it acknowledged is in the file, and the file is never refused.
+"""Kill the program at any moment, creation included.
 
-A child process works on a job through the workspace as the window does and prints a line for every change that was acknowledged; it is
+What it acknowledged is in the file, and the file is never refused.
+
+A child process works on a job through the workspace as the window does and prints a line for every change
+that was acknowledged; it is
 killed (SIGKILL) after a random time, and its file is opened again.
 """
 
@@ -22,7 +25,10 @@ from lean_trim.job.store import load_job
 JOB = "whole.leantrim"
 CREATE, DECIDE = "create", "decide"
 LONGEST_S = {CREATE: 0.15, DECIDE: 0.8}
-"""Kills fall within this time of the child's first word: creating takes about 0.03 s each, deciding goes on for ever."""
+"""Kills fall within this time of the child's first word.
+
+Creating takes about 0.03 s each, deciding goes on for ever.
+"""
 
 WORKER = """
 import sys
@@ -127,15 +133,23 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        "The program is killed (SIGKILL) at a random moment while it makes jobs, or while it decides cells, adds logs and begins",
-        "rounds; then the files are opened again.", "",
-        "| killed while | kills | changes acknowledged | lost | files opened again | files refused |", "|---|---|---|---|---|---|",
-    ]  # fmt: skip
+        "The program is killed (SIGKILL) at a random moment while it makes jobs, or while it decides cells, "
+        "adds logs and begins",
+        "rounds; then the files are opened again.",
+        "",
+        "| killed while | kills | changes acknowledged | lost | files opened again | files refused |",
+        "|---|---|---|---|---|---|",
+    ]
     for kind, text in ((CREATE, "making jobs"), (DECIDE, "working on a job")):
         of = [r for r in results if r["kind"] == kind]
-        figures = [sum(int(r["acknowledged"]) for r in of), sum(len(r["lost"]) for r in of), sum(int(r["files"]) for r in of)]
+        figures = [
+            sum(int(r["acknowledged"]) for r in of),
+            sum(len(r["lost"]) for r in of),
+            sum(int(r["files"]) for r in of),
+        ]
         lines.append(
-            f"| {text} | {len(of)} | {figures[0]} | {figures[1]} | {figures[2]} | {sum(bool(r['refused']) for r in of)} |"
+            f"| {text} | {len(of)} | {figures[0]} | {figures[1]} | {figures[2]} | "
+            f"{sum(bool(r['refused']) for r in of)} |"
         )
     return lines
 

@@ -1,6 +1,9 @@
-"""Damage job files at random; each has to be read, or refused with a sentence, and nothing planted may take effect.
+"""Damage job files at random.
 
-Mutations: bytes flipped, stretches zeroed, cut off, or copied elsewhere; SQL values replaced by impossible ones; triggers, views and
+Each has to be read, or refused with a sentence, and nothing planted may take effect.
+
+Mutations: bytes flipped, stretches zeroed, cut off, or copied elsewhere; SQL values replaced by impossible
+ones; triggers, views and
 tables planted; settings, roles and JSON spoiled.
 """
 
@@ -19,16 +22,33 @@ from lean_trim.job.store import open_job
 from lean_trim.workspace.loop import ManualLoop
 from lean_trim.workspace.workspace import Workspace
 
-VALUES = ("NULL", "-5", "1e308", "-1e308", "9e999", "''", "'nonsense'", "zeroblob(64)", "-9223372036854775808", "'[[[['", "randomblob(3)")
+VALUES = (
+    "NULL",
+    "-5",
+    "1e308",
+    "-1e308",
+    "9e999",
+    "''",
+    "'nonsense'",
+    "zeroblob(64)",
+    "-9223372036854775808",
+    "'[[[['",
+    "randomblob(3)",
+)
 PLANTS = (
     "CREATE TRIGGER sly AFTER INSERT ON settings BEGIN DELETE FROM decided_cells; END",
-    "CREATE TRIGGER slow BEFORE UPDATE ON rounds BEGIN SELECT count(*) FROM tables a, tables b, tables c, logs d; END",
+    "CREATE TRIGGER slow BEFORE UPDATE ON rounds BEGIN SELECT count(*) FROM tables a, tables b, tables c, "
+    "logs d; END",
     "CREATE VIEW endless AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x FROM c",
     "CREATE TABLE extra AS SELECT * FROM rounds",
 )
 JSON_COLUMNS = (
-    ("vehicle", "sheet"), ("tables", "axes"), ("tables", "cells"), ("rounds", "settings"), ("proposals", "cells"),
-)  # fmt: skip
+    ("vehicle", "sheet"),
+    ("tables", "axes"),
+    ("tables", "cells"),
+    ("rounds", "settings"),
+    ("proposals", "cells"),
+)
 
 
 def mutate(original: bytes, target: Path, seed: int) -> str:
@@ -93,13 +113,25 @@ def _edit(db: sqlite3.Connection, kind: str, rng: random.Random) -> str:
 def _spoilt(text: str, rng: random.Random) -> str:
     place = rng.randrange(max(len(text), 1))
     return rng.choice(
-        (text[:place], text[:place] + "1e999" + text[place:], text.replace("1", "-1"), text.replace("{", "[", 1),
-         "null", "5", '"word"', "[" * 5000, text[:place] + "\x00" + text[place:])
-    )  # fmt: skip
+        (
+            text[:place],
+            text[:place] + "1e999" + text[place:],
+            text.replace("1", "-1"),
+            text.replace("{", "[", 1),
+            "null",
+            "5",
+            '"word"',
+            "[" * 5000,
+            text[:place] + "\x00" + text[place:],
+        )
+    )
 
 
 def outcome(path: Path) -> tuple[str, float]:
-    """What opening a file and changing something in it gives, and how long it took: "read", "refused", or the escaped error."""
+    """What opening a file and changing something in it gives, and how long it took.
+
+    "read", "refused", or the escaped error.
+    """
     began = time.monotonic()
     try:
         result = _try(path)
@@ -148,15 +180,20 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 def _table(results: Sequence[Trial]) -> list[str]:
     kinds = sorted({str(r["kind"]).split()[0] for r in results})
     lines = [
-        "A driven job is damaged at random, opened, and a setting and a decision are saved in it. What is read has kept every",
-        "decision; what is refused is refused with one sentence that names the file.", "",
-        "| mutation | files | read | refused | escaped error | slowest, s |", "|---|---|---|---|---|---|",
-    ]  # fmt: skip
+        "A driven job is damaged at random, opened, and a setting and a decision are saved in it. What is "
+        "read has kept every",
+        "decision; what is refused is refused with one sentence that names the file.",
+        "",
+        "| mutation | files | read | refused | escaped error | slowest, s |",
+        "|---|---|---|---|---|---|",
+    ]
     for kind in (*kinds, "all"):
         of = [r for r in results if kind == "all" or str(r["kind"]).split()[0] == kind]
         counts = [sum(r["result"] == x for r in of) for x in ("read", "refused")]
         slowest = max(float(r["seconds"]) for r in of)
-        lines.append(f"| {kind} | {len(of)} | {counts[0]} | {counts[1]} | {len(of) - sum(counts)} | {slowest:.2f} |")
+        lines.append(
+            f"| {kind} | {len(of)} | {counts[0]} | {counts[1]} | {len(of) - sum(counts)} | {slowest:.2f} |"
+        )
     return lines
 
 

@@ -1,6 +1,7 @@
 """Run a campaign's trials in parallel, keep each result, and write the campaign's table into docs.
 
-Results are kept in ``.campaigns/NAME`` by seed, so that an interrupted run goes on where it stopped; ``--fresh`` forgets them.
+Results are kept in ``.campaigns/NAME`` by seed, so that an interrupted run goes on where it stopped;
+``--fresh`` forgets them.
 """
 
 from __future__ import annotations
@@ -88,7 +89,12 @@ def run(name: str, count: int | None = None, fresh: bool = False) -> int:
     results.sort(key=lambda r: int(r["seed"]))
     failed = campaign.failed(results)
     DOCS.mkdir(exist_ok=True)
-    page = [f"# {campaign.title}", "", f"`./campaign {name}`, {len(results)} trials, version {__version__}.", ""]
+    page = [
+        f"# {campaign.title}",
+        "",
+        f"`./campaign {name}`, {len(results)} trials, version {__version__}.",
+        "",
+    ]
     (DOCS / f"{name}.md").write_text("\n".join([*page, *campaign.table(results), ""]), encoding="utf-8")
     for result in failed:
         print(f"failed: {result}")
@@ -104,4 +110,3 @@ def main() -> int:
     parser.add_argument("--fresh", action="store_true", help="forget earlier results")
     args = parser.parse_args()
     return int(run(args.name, args.count, args.fresh) > 0)
-

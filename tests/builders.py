@@ -43,8 +43,12 @@ def maf_vehicle() -> Vehicle:
     )
 
 
-def steady_states(k: float | np.ndarray = 1.0, seconds: float = 4.0, hz: float = 25.0, noise: float = 0.0) -> Log:
-    """A log that dwells on many states of ``small_vehicle``; the table is wrong by the factor ``k`` everywhere.
+def steady_states(
+    k: float | np.ndarray = 1.0, seconds: float = 4.0, hz: float = 25.0, noise: float = 0.0
+) -> Log:
+    """A log that dwells on many states of ``small_vehicle``.
+
+    The table is wrong by the factor ``k`` everywhere.
 
     Half of the error sits in the trims and half in lambda. Speed follows engine speed, so nothing slips.
     """
@@ -57,9 +61,14 @@ def steady_states(k: float | np.ndarray = 1.0, seconds: float = 4.0, hz: float =
 
 
 def make_log(
-    time: np.ndarray, rpm: np.ndarray, pressure: np.ndarray, k: float | np.ndarray = 1.0, noise: float = 0.0,
-    rng: np.random.Generator | None = None, vehicle: Vehicle | None = None,
-) -> Log:  # fmt: skip
+    time: np.ndarray,
+    rpm: np.ndarray,
+    pressure: np.ndarray,
+    k: float | np.ndarray = 1.0,
+    noise: float = 0.0,
+    rng: np.random.Generator | None = None,
+    vehicle: Vehicle | None = None,
+) -> Log:
     """Channels that follow from the states: trims take sqrt(k), lambda shows the rest, pulse width fits."""
     vehicle = vehicle or small_vehicle()
     k = np.broadcast_to(np.asarray(k, float), time.shape)
@@ -71,12 +80,21 @@ def make_log(
     fuel = air / vehicle.stoich_afr * trim
     width = fuel / vehicle.injectors.flow_g_per_s * 1e3 + vehicle.injectors.dead_time_at(13.8)
     channels = {
-        Role.RPM: rpm, Role.MAP: pressure, Role.THROTTLE: pressure / 2.0, Role.IAT: np.full(len(time), 25.0),
-        Role.COOLANT: np.full(len(time), 88.0), Role.BATTERY: np.full(len(time), 13.8), Role.LAMBDA: lam,
-        Role.TARGET: np.ones(len(time)), Role.STFT: 100.0 * (trim - 1.0), Role.LTFT: np.zeros(len(time)),
-        Role.PULSE_WIDTH: width, Role.SPEED: rpm / 40.0, Role.GEAR: np.full(len(time), 4.0),
+        Role.RPM: rpm,
+        Role.MAP: pressure,
+        Role.THROTTLE: pressure / 2.0,
+        Role.IAT: np.full(len(time), 25.0),
+        Role.COOLANT: np.full(len(time), 88.0),
+        Role.BATTERY: np.full(len(time), 13.8),
+        Role.LAMBDA: lam,
+        Role.TARGET: np.ones(len(time)),
+        Role.STFT: 100.0 * (trim - 1.0),
+        Role.LTFT: np.zeros(len(time)),
+        Role.PULSE_WIDTH: width,
+        Role.SPEED: rpm / 40.0,
+        Role.GEAR: np.full(len(time), 4.0),
         Role.FUEL_DP: np.full(len(time), 300.0),
-    }  # fmt: skip
+    }
     return Log(np.asarray(time, float), channels, "built")
 
 

@@ -127,11 +127,15 @@ def test_heavy_libraries_are_imported_where_they_are_used() -> None:
         top = ast.parse(path.read_text(encoding="utf-8")).body
         names = [a.name for n in top if isinstance(n, ast.Import) for a in n.names]
         names += [n.module or "" for n in top if isinstance(n, ast.ImportFrom)]
-        assert not [n for n in names if n.split(".")[0] in HEAVY or n.startswith("lean_trim.core.kernels")], module
+        assert not [n for n in names if n.split(".")[0] in HEAVY or n.startswith("lean_trim.core.kernels")], (
+            module
+        )
 
 
 def test_a_package_only_exports() -> None:
     for module, path in FILES.items():
         if path.name == "__init__.py":
             body = ast.parse(path.read_text(encoding="utf-8")).body
-            assert all(isinstance(n, ast.Expr | ast.Assign | ast.ImportFrom | ast.Import) for n in body), module
+            assert all(isinstance(n, ast.Expr | ast.Assign | ast.ImportFrom | ast.Import) for n in body), (
+                module
+            )

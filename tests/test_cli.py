@@ -52,7 +52,9 @@ def test_correct_writes_table_and_round(case: Path, heron_vehicle: Vehicle, meth
     assert data["method"] == method
     changed = [c for c in data["cells"] if c["status"] == "corrected"]
     assert len(changed) > 30
-    assert all(c["after"] == pytest.approx(table.lookup([c["map_kpa"]], [c["rpm"]])[0]) for c in data["cells"])
+    assert all(
+        c["after"] == pytest.approx(table.lookup([c["map_kpa"]], [c["rpm"]])[0]) for c in data["cells"]
+    )
 
 
 def test_gain_zero_changes_nothing_and_half_does_half(case: Path, heron_vehicle: Vehicle) -> None:
@@ -67,7 +69,17 @@ def test_gain_zero_changes_nothing_and_half_does_half(case: Path, heron_vehicle:
 
 def test_simulate_writes_a_log_that_opens(case: Path) -> None:
     out = case / "sim" / "log.csv"
-    words = ["simulate", "--vehicle", str(case / "vehicle.json"), "--out", str(out), "--minutes", "0.5", "--seed", "9"]
+    words = [
+        "simulate",
+        "--vehicle",
+        str(case / "vehicle.json"),
+        "--out",
+        str(out),
+        "--minutes",
+        "0.5",
+        "--seed",
+        "9",
+    ]
     assert main(words) == 0
     log = open_log(out, 14.1).log
     assert log.duration_s == pytest.approx(30.0, abs=0.2)
@@ -101,12 +113,15 @@ def spoil(case: Path, what: str, heron_log: Log) -> None:
 @pytest.mark.parametrize(
     ("what", "words"),
     [
-        ("missing channel", "lacks lambda (lambda_measured)"), ("empty log", "drive.csv: the file is empty"),
-        ("no such log", "drive.csv: cannot be read"), ("nan axis", "ve.csv: the engine speed axis has no number at point 2"),
-        ("axis not rising", "800 is followed by 700"), ("another shape", "ve.csv, line 3: 1 cells, the header has 2"),
+        ("missing channel", "lacks lambda (lambda_measured)"),
+        ("empty log", "drive.csv: the file is empty"),
+        ("no such log", "drive.csv: cannot be read"),
+        ("nan axis", "ve.csv: the engine speed axis has no number at point 2"),
+        ("axis not rising", "800 is followed by 700"),
+        ("another shape", "ve.csv, line 3: 1 cells, the header has 2"),
         ("bad sheet", "key airflow is None"),
     ],
-)  # fmt: skip
+)
 def test_bad_input_gives_one_line_and_exit_2(
     case: Path, heron_log: Log, capsys: pytest.CaptureFixture[str], what: str, words: str
 ) -> None:
@@ -119,11 +134,21 @@ def test_bad_input_gives_one_line_and_exit_2(
 
 
 def test_wrong_words_exit_2_with_one_line() -> None:
-    for words in (["correct"], ["correct", "--gain", "x"], ["--nonsense"], ["a.leantrim", "b"], ["absent.leantrim"]):
-        run = subprocess.run([sys.executable, "-m", "lean_trim", *words], capture_output=True, text=True, check=False)
+    for words in (
+        ["correct"],
+        ["correct", "--gain", "x"],
+        ["--nonsense"],
+        ["a.leantrim", "b"],
+        ["absent.leantrim"],
+    ):
+        run = subprocess.run(
+            [sys.executable, "-m", "lean_trim", *words], capture_output=True, text=True, check=False
+        )
         assert run.returncode == 2, words
         assert run.stderr.count("\n") == 1, run.stderr
-    run = subprocess.run([sys.executable, "-m", "lean_trim", "--version"], capture_output=True, text=True, check=True)
+    run = subprocess.run(
+        [sys.executable, "-m", "lean_trim", "--version"], capture_output=True, text=True, check=True
+    )
     assert run.stdout.startswith("lean-trim ")
 
 
@@ -135,7 +160,9 @@ def test_impossible_gain_is_bad_input(case: Path, capsys: pytest.CaptureFixture[
 def test_shares_by_regime_knobs_and_rules_reach_the_round(case: Path, heron_vehicle: Vehicle) -> None:
     assert correct(case) == 0
     whole = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1.0
-    assert correct(case, "--regime-gain", "boost=0.5", "--sieve", "tip.after_s=0.6", "--sieve-off", "slip") == 0
+    assert (
+        correct(case, "--regime-gain", "boost=0.5", "--sieve", "tip.after_s=0.6", "--sieve-off", "slip") == 0
+    )
     part = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1.0
     assert abs(part[10:]).max() == pytest.approx(abs(whole[10:]).max() / 2, rel=0.1)
     found = json.loads((case / "out" / "round.json").read_text())
@@ -147,7 +174,10 @@ def test_shares_by_regime_knobs_and_rules_reach_the_round(case: Path, heron_vehi
 
 
 def test_a_log_of_another_revision_is_translated(case: Path, heron_vehicle: Vehicle) -> None:
-    """The sheet's table is raised by 10 %; the log, driven on the old one, asks for the same airflow in the end."""
+    """The sheet's table is raised by 10 %.
+
+    The log, driven on the old one, asks for the same airflow in the end.
+    """
     assert correct(case) == 0
     before = read_table(case / "out" / "ve.csv", "ve").values
     (case / "old.csv").write_text((case / "ve.csv").read_text())
@@ -173,7 +203,9 @@ def test_a_log_of_another_revision_is_translated(case: Path, heron_vehicle: Vehi
         (["--driven-on", "other.csv=ve.csv"], "one of the logs given"),
     ],
 )
-def test_wrong_settings_are_named(case: Path, capsys: pytest.CaptureFixture[str], words: list[str], reply: str) -> None:
+def test_wrong_settings_are_named(
+    case: Path, capsys: pytest.CaptureFixture[str], words: list[str], reply: str
+) -> None:
     assert correct(case, *words) == 2
     err = capsys.readouterr().err.strip()
     assert reply in err
@@ -193,14 +225,20 @@ def test_the_car_can_be_driven_with_a_fault_by_name(case: Path, capsys: pytest.C
 
 
 def test_a_slip_in_a_command_is_named_and_help_tells_of_the_window() -> None:
-    run = subprocess.run([sys.executable, "-m", "lean_trim", "corect"], capture_output=True, text=True, check=False)
+    run = subprocess.run(
+        [sys.executable, "-m", "lean_trim", "corect"], capture_output=True, text=True, check=False
+    )
     assert run.returncode == 2
     assert "did you mean 'correct'" in run.stderr and "simulate" in run.stderr
-    shown = subprocess.run([sys.executable, "-m", "lean_trim", "--help"], capture_output=True, text=True, check=True)
+    shown = subprocess.run(
+        [sys.executable, "-m", "lean_trim", "--help"], capture_output=True, text=True, check=True
+    )
     assert "--demo" in shown.stdout and "JOBFILE" in shown.stdout and "--log-level" in shown.stdout
 
 
-def test_a_full_disk_is_no_bad_input(case: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_full_disk_is_no_bad_input(
+    case: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     def full(*_: object) -> None:
         raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 

@@ -61,14 +61,18 @@ def main() -> None:
     shoot(app, window, "delay")
     session.deciding.accept()
     session.rounds.drive()
-    wait(app, lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None)
+    wait(
+        app, lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None
+    )
     window.actions_["night"].setChecked(True)
     window.tape.look_at(180.0, 420.0)
     window.margin.show_page("evidence")
     shoot(app, window, "round-2-night")
     window.margin.show_page("logs")
     session.tuning.use_earlier(1, True)
-    wait(app, lambda: not session.is_busy and session.solution is not None and len(session.solution.logs) == 2)
+    wait(
+        app, lambda: not session.is_busy and session.solution is not None and len(session.solution.logs) == 2
+    )
     shoot(app, window, "two-logs-night")
     window.margin.show_page("evidence")
     window.actions_["night"].setChecked(False)
@@ -82,11 +86,19 @@ def _import_sheet(app: QApplication, window: MainWindow) -> None:
     assert session.round is not None
     log = session.round.logs[0]
     data = {
-        "Zeit": log.time_s, "Drehzahl [1/min]": log[Role.RPM], "Saugrohrdruck [kPa]": log[Role.MAP] / 100, "Gang": log[Role.GEAR],
-        "Drosselklappe [%]": log[Role.THROTTLE], "Wideband 0-5V [V]": (log[Role.LAMBDA] - 0.68) / 0.136, "Lambda Soll": log[Role.TARGET],
-        "STFT B1": log[Role.STFT], "STFT B2": log[Role.STFT] + 0.3, "LTFT": log[Role.LTFT], "Kühlwassertemp": log[Role.COOLANT],
+        "Zeit": log.time_s,
+        "Drehzahl [1/min]": log[Role.RPM],
+        "Saugrohrdruck [kPa]": log[Role.MAP] / 100,
+        "Gang": log[Role.GEAR],
+        "Drosselklappe [%]": log[Role.THROTTLE],
+        "Wideband 0-5V [V]": (log[Role.LAMBDA] - 0.68) / 0.136,
+        "Lambda Soll": log[Role.TARGET],
+        "STFT B1": log[Role.STFT],
+        "STFT B2": log[Role.STFT] + 0.3,
+        "LTFT": log[Role.LTFT],
+        "Kühlwassertemp": log[Role.COOLANT],
         "Öltemperatur": log[Role.COOLANT] + 6,
-    }  # fmt: skip
+    }
     pl.DataFrame(data).write_csv(folder / "freitag.csv")
     window.tape.lane_sets.use("Air")
     session.imports.add([folder / "freitag.csv"])

@@ -51,15 +51,27 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
 ) -> None:
     sheet = write_vehicle(heron_vehicle, tmp_path / "car")
     write_log_csv(heron_log, tmp_path / "drive.csv")
-    words = ["correct", "--vehicle", str(sheet), "--log", str(tmp_path / "drive.csv"), "--out", str(tmp_path / "out")]
-    run = subprocess.run([sys.executable, "-c", ESTIMATE, *words], capture_output=True, text=True, check=False)
+    words = [
+        "correct",
+        "--vehicle",
+        str(sheet),
+        "--log",
+        str(tmp_path / "drive.csv"),
+        "--out",
+        str(tmp_path / "out"),
+    ]
+    run = subprocess.run(
+        [sys.executable, "-c", ESTIMATE, *words], capture_output=True, text=True, check=False
+    )
     assert run.returncode == 0, run.stderr
     assert run.stdout.strip() == "no truth loaded"
     from lean_trim.core.pipeline.solve import solve
     from lean_trim.formats.tables import read_table
 
     table = read_table(tmp_path / "out" / "ve.csv", "ve")
-    again = solve([simulate(heron_vehicle.with_table(table), seed=5, minutes=8.0)], heron_vehicle.with_table(table))
+    again = solve(
+        [simulate(heron_vehicle.with_table(table), seed=5, minutes=8.0)], heron_vehicle.with_table(table)
+    )
     assert rms_where_driven(table, again, truth_for(heron_vehicle)) < 2.0
 
 
@@ -72,5 +84,7 @@ def test_the_window_opens_without_waiting_for_the_estimators_libraries() -> None
         "print([m for m in ('numba', 'scipy', 'polars', 'asammdf') if m in sys.modules])"
     )
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=environment)
+    done = subprocess.run(
+        [sys.executable, "-c", code], capture_output=True, text=True, check=True, env=environment
+    )
     assert done.stdout.strip() == "[]"

@@ -12,7 +12,10 @@ from lean_trim.core import physics
 
 @pytest.mark.parametrize(("height_m", "kpa"), [(0.0, 101.325), (1500.0, 84.56), (3000.0, 70.11)])
 def test_air_density_agrees_with_the_standard_atmosphere(height_m: float, kpa: float) -> None:
-    """US Standard Atmosphere 1976: pressures from memory, density and temperature from the ambiance package."""
+    """US Standard Atmosphere 1976.
+
+    Pressures from memory, density and temperature from the ambiance package.
+    """
     layer = Atmosphere(height_m)
     assert layer.pressure[0] / 1000.0 == pytest.approx(kpa, abs=0.015)
     density = physics.charge_density_g_per_l(layer.pressure[0] / 1000.0, layer.temperature[0] - 273.15)
@@ -45,13 +48,18 @@ def test_cylinder_air_and_flow_agree_with_a_units_package() -> None:
 
 def test_flow_and_cylinder_air_are_inverse() -> None:
     rpm = np.array([900.0, 3000.0, 6500.0])
-    back = physics.cylinder_air_from_flow_g(physics.air_flow_g_per_s(np.array([0.1, 0.3, 0.5]), rpm, 5), rpm, 5)
+    back = physics.cylinder_air_from_flow_g(
+        physics.air_flow_g_per_s(np.array([0.1, 0.3, 0.5]), rpm, 5), rpm, 5
+    )
     np.testing.assert_allclose(back, [0.1, 0.3, 0.5])
     assert np.isnan(physics.cylinder_air_from_flow_g(1.0, 0.0, 4))
 
 
 def test_injected_fuel_takes_dead_time_and_pressure_into_account() -> None:
-    """4 ms open at 5 g/s gives 20 mg; 4/9 of the pressure gives two thirds of it; less than dead time gives none."""
+    """4 ms open at 5 g/s gives 20 mg; 4/9 of the pressure gives two thirds of it.
+
+    Less than dead time gives none.
+    """
     assert float(physics.injected_fuel_g(5.0, 1.0, 5.0)) == pytest.approx(0.020)
     assert float(physics.injected_fuel_g(5.0, 1.0, 5.0, 4.0 / 9.0)) == pytest.approx(0.020 * 2 / 3)
     assert float(physics.injected_fuel_g(0.5, 1.0, 5.0)) == 0.0

@@ -97,5 +97,9 @@ def test_a_report_that_cannot_be_written_says_so(state: Path) -> None:
 
 
 def test_names_are_taken_out() -> None:
-    assert without_names(f"/home/{getpass.getuser()}/x") in ("/home/USER/x", "~/x", f"/home/{getpass.getuser()}/x".replace(str(Path.home()), "~"))
+    assert without_names(f"/home/{getpass.getuser()}/x") in (
+        "/home/USER/x",
+        "~/x",
+        f"/home/{getpass.getuser()}/x".replace(str(Path.home()), "~"),
+    )
     assert str(Path.home()) not in without_names(f"{Path.home()}/jobs/a")

@@ -20,13 +20,21 @@ from lean_trim.formats.logs import open_log, parse_rows, row_lines, write_log_cs
 from lean_trim.formats.meaning.names import role_of, split_unit
 from lean_trim.formats.round_json import round_dict
 
-ROWS = [(0.0, 900.0, 35.25, 1.01), (0.1, 950.5, 36.0, 0.99), (0.2, 1000.0, 40.75, 1.0), (0.3, 1010.0, 41.0, 1.02)]
+ROWS = [
+    (0.0, 900.0, 35.25, 1.01),
+    (0.1, 950.5, 36.0, 0.99),
+    (0.2, 1000.0, 40.75, 1.0),
+    (0.3, 1010.0, 41.0, 1.02),
+]
 
 
 def text_of(delimiter: str, comma: bool, units_row: bool, preamble: int, newline: str) -> str:
     lines = [f"Logger export {i}" for i in range(preamble)]
     if units_row:
-        lines += [delimiter.join(["Time", "Engine Speed", "MAP", "Wideband"]), delimiter.join(["s", "rpm", "kPa", "λ"])]
+        lines += [
+            delimiter.join(["Time", "Engine Speed", "MAP", "Wideband"]),
+            delimiter.join(["s", "rpm", "kPa", "λ"]),
+        ]
     else:
         lines += [delimiter.join(["Time [s]", "Engine Speed [rpm]", "MAP (kPa)", "Wideband [λ]"])]
     for row in ROWS:
@@ -37,9 +45,14 @@ def text_of(delimiter: str, comma: bool, units_row: bool, preamble: int, newline
 
 @settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(
-    st.sampled_from([",", ";", "\t"]), st.booleans(), st.booleans(), st.integers(0, 4), st.sampled_from(["\n", "\r\n"]),
-    st.sampled_from(["utf-8", "utf-8-sig"]), st.booleans(),
-)  # fmt: skip
+    st.sampled_from([",", ";", "\t"]),
+    st.booleans(),
+    st.booleans(),
+    st.integers(0, 4),
+    st.sampled_from(["\n", "\r\n"]),
+    st.sampled_from(["utf-8", "utf-8-sig"]),
+    st.booleans(),
+)
 def test_every_variant_reads_the_same(
     tmp_path: Path,
     delimiter: str,
@@ -85,21 +98,57 @@ def test_clock_time_across_midnight(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "role"),
     [
-        ("RPM", Role.RPM), ("Engine Speed", Role.RPM), ("Motordrehzahl", Role.RPM), ("Régime moteur", Role.RPM), ("MAP", Role.MAP),
-        ("Manifold Pressure", Role.MAP), ("AFR 1", Role.LAMBDA), ("Wideband", Role.LAMBDA), ("Lambda Soll", Role.TARGET),
-        ("Commanded", Role.TARGET), ("Target AFR", Role.TARGET), ("STFT Bank 1", Role.STFT), ("Long Term Trim", Role.LTFT),
-        ("Injector Pulse Width", Role.PULSE_WIDTH), ("Einspritzzeit", Role.PULSE_WIDTH), ("Injector Duty", Role.DUTY),
-        ("Fuel Pressure (diff)", Role.FUEL_DP), ("MAF Frequency", Role.MAF_HZ), ("Mass Airflow", Role.MAF_FLOW), ("IAT", Role.IAT),
-        ("Kühlwassertemperatur", Role.COOLANT), ("Throttle", Role.THROTTLE), ("TPS", Role.THROTTLE), ("Vehicle Speed", Role.SPEED),
-        ("Gear", Role.GEAR), ("Knock Retard", Role.KNOCK), ("Spark Advance", Role.SPARK), ("Battery", Role.BATTERY),
-        ("Closed Loop", Role.CLOSED_LOOP), ("Barometer", Role.BARO), ("Oil Level", None),
-        ("Pression collecteur", Role.MAP), ("Papillon", Role.THROTTLE), ("Temps d'injection", Role.PULSE_WIDTH), ("Régime", Role.RPM),
-        ("Température d'eau", Role.COOLANT), ("Richesse cible", Role.TARGET), ("Vitesse véhicule", Role.SPEED),
-        ("Presión de admisión", Role.MAP), ("Mariposa", Role.THROTTLE), ("Temperatura refrigerante", Role.COOLANT),
-        ("Corrección corto plazo", Role.STFT), ("Velocidad", Role.SPEED), ("Saugrohrdruck", Role.MAP), ("Kurzzeit-Trim", Role.STFT),
-        ("Zündwinkel", Role.SPARK), ("Bordnetzspannung", Role.BATTERY), ("Batería", Role.BATTERY), ("Lambda Sonde Breitband", Role.LAMBDA),
+        ("RPM", Role.RPM),
+        ("Engine Speed", Role.RPM),
+        ("Motordrehzahl", Role.RPM),
+        ("Régime moteur", Role.RPM),
+        ("MAP", Role.MAP),
+        ("Manifold Pressure", Role.MAP),
+        ("AFR 1", Role.LAMBDA),
+        ("Wideband", Role.LAMBDA),
+        ("Lambda Soll", Role.TARGET),
+        ("Commanded", Role.TARGET),
+        ("Target AFR", Role.TARGET),
+        ("STFT Bank 1", Role.STFT),
+        ("Long Term Trim", Role.LTFT),
+        ("Injector Pulse Width", Role.PULSE_WIDTH),
+        ("Einspritzzeit", Role.PULSE_WIDTH),
+        ("Injector Duty", Role.DUTY),
+        ("Fuel Pressure (diff)", Role.FUEL_DP),
+        ("MAF Frequency", Role.MAF_HZ),
+        ("Mass Airflow", Role.MAF_FLOW),
+        ("IAT", Role.IAT),
+        ("Kühlwassertemperatur", Role.COOLANT),
+        ("Throttle", Role.THROTTLE),
+        ("TPS", Role.THROTTLE),
+        ("Vehicle Speed", Role.SPEED),
+        ("Gear", Role.GEAR),
+        ("Knock Retard", Role.KNOCK),
+        ("Spark Advance", Role.SPARK),
+        ("Battery", Role.BATTERY),
+        ("Closed Loop", Role.CLOSED_LOOP),
+        ("Barometer", Role.BARO),
+        ("Oil Level", None),
+        ("Pression collecteur", Role.MAP),
+        ("Papillon", Role.THROTTLE),
+        ("Temps d'injection", Role.PULSE_WIDTH),
+        ("Régime", Role.RPM),
+        ("Température d'eau", Role.COOLANT),
+        ("Richesse cible", Role.TARGET),
+        ("Vitesse véhicule", Role.SPEED),
+        ("Presión de admisión", Role.MAP),
+        ("Mariposa", Role.THROTTLE),
+        ("Temperatura refrigerante", Role.COOLANT),
+        ("Corrección corto plazo", Role.STFT),
+        ("Velocidad", Role.SPEED),
+        ("Saugrohrdruck", Role.MAP),
+        ("Kurzzeit-Trim", Role.STFT),
+        ("Zündwinkel", Role.SPARK),
+        ("Bordnetzspannung", Role.BATTERY),
+        ("Batería", Role.BATTERY),
+        ("Lambda Sonde Breitband", Role.LAMBDA),
     ],
-)  # fmt: skip
+)
 def test_names_are_recognised(name: str, role: Role | None) -> None:
     assert role_of(name) is role
 
@@ -128,14 +177,17 @@ def test_units_in_brackets_are_split_off() -> None:
         (b"Time,RPM\n5,900\n5,910\n", "all rows have the same time (5 s)"),
         (b"Time;RPM\n" + b"x" * 2_000_000, "no row of numbers below it"),
         (b"y" * 2_000_000, "first line is longer than 1048576 bytes"),
-        (b",".join(b"c%d" % i for i in range(100_000)) + b"\n" + b",".join([b"1"] * 100_000) + b"\n", "100000 columns; allowed are up to 5000"),
+        (
+            b",".join(b"c%d" % i for i in range(100_000)) + b"\n" + b",".join([b"1"] * 100_000) + b"\n",
+            "100000 columns; allowed are up to 5000",
+        ),
         (b"PAR1 and then nothing that fits", "cannot be read as Parquet"),
         (b"ARROW1 and then nothing that fits", "cannot be read as Arrow"),
         (b"MDF     4.10    and then nothing that fits" + b"\x01" * 200, "cannot be read as MDF4"),
         (b"\x28\xb5\x2f\xfdbroken", "damaged"),
         (b"\x1f\x8b\x08\x00broken", "damaged"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_a_log_is_refused_in_one_sentence(tmp_path: Path, content: bytes, words: str) -> None:
     path = tmp_path / "log.csv"
     path.write_bytes(content)
@@ -172,7 +224,9 @@ def test_round_json_holds_what_the_contract_names(heron_solution: Solution) -> N
     proposal = propose(heron_solution.estimate, PolicySettings(), heron_solution.frame.vehicle.limits)
     data = json.loads(json.dumps(round_dict(heron_solution, proposal), allow_nan=False))
     assert len(data["cells"]) == heron_solution.estimate.table.size
-    assert {"correction_pct", "std_error_pct", "seconds", "visits", "status", "map_kpa", "rpm"} <= set(data["cells"][0])
+    assert {"correction_pct", "std_error_pct", "seconds", "visits", "status", "map_kpa", "rpm"} <= set(
+        data["cells"][0]
+    )
     assert data["samples"]["total"] == len(heron_solution.frame.log)
     assert data["samples"]["left_out"]["cold"] > 0
     assert {"id", "severity", "first_time_s", "seconds", "message"} == set(data["findings"][0])

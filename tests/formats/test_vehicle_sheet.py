@@ -38,10 +38,15 @@ def test_what_is_written_reads_back(vehicle: Any, tmp_path: Path) -> None:
     back, warnings = read_vehicle(write_vehicle(vehicle, tmp_path))
     assert warnings == []
     assert (back.name, back.displacement_l, back.cylinders, back.feedback) == (
-        vehicle.name, vehicle.displacement_l, vehicle.cylinders, vehicle.feedback,
-    )  # fmt: skip
+        vehicle.name,
+        vehicle.displacement_l,
+        vehicle.cylinders,
+        vehicle.feedback,
+    )
     np.testing.assert_allclose(back.table.values, vehicle.table.values)
-    np.testing.assert_allclose(back.injectors.dead_time_at([11.0, 20.0]), vehicle.injectors.dead_time_at([11.0, 20.0]))
+    np.testing.assert_allclose(
+        back.injectors.dead_time_at([11.0, 20.0]), vehicle.injectors.dead_time_at([11.0, 20.0])
+    )
     assert back.limits == vehicle.limits
 
 

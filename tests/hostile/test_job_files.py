@@ -44,7 +44,8 @@ def test_a_table_replaced_by_a_view_is_refused(job_path: Path) -> None:
     change(
         job_path,
         "ALTER TABLE settings RENAME TO aside",
-        "CREATE VIEW settings AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x AS key, x AS value FROM c",
+        "CREATE VIEW settings AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x AS "
+        "key, x AS value FROM c",
     )
     began = time.monotonic()
     with pytest.raises(BadInputError, match="declares something of its own"):
@@ -114,9 +115,17 @@ def test_impossible_values_are_refused_in_words(decided_path: Path, statement: s
 
 
 @pytest.mark.parametrize(
-    "text", ["[[[" * 2000, '{"sieve": 5}', '{"disabled": 7}', '{"earlier": ["x", 1e308]}', '{"source": {"kind": "oracle"}}',
-             '{"policy": {"extrapolate_end": "yes", "gain": true}}', '{"surface": {"prior_pct": 1e308}}'],
-)  # fmt: skip
+    "text",
+    [
+        "[[[" * 2000,
+        '{"sieve": 5}',
+        '{"disabled": 7}',
+        '{"earlier": ["x", 1e308]}',
+        '{"source": {"kind": "oracle"}}',
+        '{"policy": {"extrapolate_end": "yes", "gain": true}}',
+        '{"surface": {"prior_pct": 1e308}}',
+    ],
+)
 def test_settings_that_make_no_sense_take_their_default(job_path: Path, text: str) -> None:
     from lean_trim.job.tuning import Tuning
 

@@ -24,7 +24,9 @@ from lean_trim.job.tuning import Tuning
 WHEN = "2026-01-02T03:04:05+00:00"
 
 
-def test_a_crash_before_the_end_leaves_no_file(tmp_path: Path, heron_vehicle: Vehicle, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_crash_before_the_end_leaves_no_file(
+    tmp_path: Path, heron_vehicle: Vehicle, monkeypatch: pytest.MonkeyPatch
+) -> None:
     def crash(*_: object) -> None:
         raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
@@ -93,7 +95,11 @@ def test_a_job_of_an_earlier_version_is_brought_up_to_date_with_a_copy_kept(
     assert first.decided.values.ravel()[17] == 61.5 and first.decided.pinned.ravel()[18]
     assert first.verdict is not None and first.verdict.residual_rms == 7.0 and second.verdict is None
     assert first.tuning.solve.sieve.changes == {"tip.after_s": 0.4} == second.tuning.solve.sieve.changes
-    assert first.handed_over.endswith("a.csv") and first.marks[0].text == "here" and first.left_out[0].end_s == 20.0
+    assert (
+        first.handed_over.endswith("a.csv")
+        and first.marks[0].text == "here"
+        and first.left_out[0].end_s == 20.0
+    )
     np.testing.assert_array_equal(first.logs[0].time_s, heron_log.time_s)
     store = JobStore(path)
     assert store.settings() == {"lanes Air": "[]"} and "s" in store.load_choices()
@@ -111,23 +117,39 @@ def test_a_migration_that_fails_leaves_the_file_as_it_was(
     path = tmp_path / "old.leantrim"
     earlier_job(path, heron_vehicle, heron_log)
     broken = (*MIGRATIONS[2].statements, "INSERT INTO nowhere VALUES (1)")
-    monkeypatch.setattr("lean_trim.job.schema.MIGRATIONS", (*MIGRATIONS[:2], type(MIGRATIONS[2])("broken", broken)))
+    monkeypatch.setattr(
+        "lean_trim.job.schema.MIGRATIONS", (*MIGRATIONS[:2], type(MIGRATIONS[2])("broken", broken))
+    )
     with pytest.raises(BadInputError, match="could not be brought up to date"):
         JobStore(path)
     monkeypatch.undo()
     assert load_job(path).rounds[0].tuning != Tuning()
 
 
-def test_a_copy_written_elsewhere_is_the_same_job(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> None:
+def test_a_copy_written_elsewhere_is_the_same_job(
+    tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log
+) -> None:
     path = tmp_path / "old.leantrim"
     earlier_job(path, heron_vehicle, heron_log)
     job = load_job(path)
     JobStore.write_copy(tmp_path / "copy.leantrim", job, {"k": "v"}, {}).close()
     copy = load_job(tmp_path / "copy.leantrim")
     for a, b in zip(job.rounds, copy.rounds, strict=True):
-        assert (a.id, a.number, a.started, a.handed_over, a.note, a.marks, a.left_out, a.tuning, a.verdict) == (
-            b.id, b.number, b.started, b.handed_over, b.note, b.marks, b.left_out, b.tuning, b.verdict
-        )  # fmt: skip
-        assert (a.log_infos, a.revision.id, a.revision.parent_id) == (b.log_infos, b.revision.id, b.revision.parent_id)
+        assert (
+            a.id,
+            a.number,
+            a.started,
+            a.handed_over,
+            a.note,
+            a.marks,
+            a.left_out,
+            a.tuning,
+            a.verdict,
+        ) == (b.id, b.number, b.started, b.handed_over, b.note, b.marks, b.left_out, b.tuning, b.verdict)
+        assert (a.log_infos, a.revision.id, a.revision.parent_id) == (
+            b.log_infos,
+            b.revision.id,
+            b.revision.parent_id,
+        )
         assert a.revision.calibration.same_as(b.revision.calibration)
         np.testing.assert_array_equal(a.decided.values, b.decided.values)

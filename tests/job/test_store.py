@@ -19,7 +19,9 @@ from lean_trim.job.store import JobStore, load_job
 from tests.builders import maf_vehicle
 
 
-def test_closing_and_reopening_brings_everything_back(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> None:
+def test_closing_and_reopening_brings_everything_back(
+    tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log
+) -> None:
     path = tmp_path / "job.leantrim"
     store = JobStore.create(path, heron_vehicle, car="heron")
     first = store.load().rounds[0]
@@ -30,7 +32,9 @@ def test_closing_and_reopening_brings_everything_back(tmp_path: Path, heron_vehi
     store.save_left_out(first.id, [Span(10.0, 20.5)])
     store.save_outcome(first.id, Outcome(Verdict(7.7, np.nan, 40.0), {}))
     store.mark_handed_over(first.id, "CSV a.csv")
-    store.begin_round(first, first.revision.calibration.with_table("ve", first.table.with_values(decision.values)))
+    store.begin_round(
+        first, first.revision.calibration.with_table("ve", first.table.with_values(decision.values))
+    )
     store.close()
     job = load_job(path)
     assert (job.car, job.vehicle.name, len(job.rounds)) == ("heron", "Heron", 2)

@@ -15,12 +15,15 @@ from lean_trim.job.tuning import Tuning, tuning_from, tuning_text
 
 TURNED = Tuning(
     SolveSettings(
-        "average", False, sieve=SieveSettings({"tip.after_s": 0.4}, frozenset({"slip"})),
+        "average",
+        False,
+        sieve=SieveSettings({"tip.after_s": 0.4}, frozenset({"slip"})),
         surface=SurfaceSettings(prior_pct=12.0),
     ),
-    PolicySettings(gain_idle=0.5, unvisited="taper", extrapolate_end=True), frozenset({1, 3}),
+    PolicySettings(gain_idle=0.5, unvisited="taper", extrapolate_end=True),
+    frozenset({1, 3}),
     AirflowSourceSettings("rule", 2500.0, 80.0),
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize("tuning", [Tuning(), TURNED])

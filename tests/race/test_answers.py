@@ -22,7 +22,9 @@ from tests.race.conftest import Bench, Gate
 def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
     driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path
 ) -> None:
-    """Once the empty round 2 showed round 1's solution, kept its verdict, and 73 cells could be accepted on it."""
+    """Once the empty round 2 showed round 1's solution, kept its verdict, and 73 cells could be accepted on
+    it.
+    """
     workspace = driven.workspace
     workspace.deciding.accept()
     gate = Gate(monkeypatch)
@@ -44,7 +46,9 @@ def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
     assert first.verdict is not None and second.verdict is None and second.decided.changed == 0
 
 
-def test_a_log_goes_into_the_round_it_was_opened_for(driven: Bench, tmp_path: Path, heron_log: Log, job_path: Path) -> None:
+def test_a_log_goes_into_the_round_it_was_opened_for(
+    driven: Bench, tmp_path: Path, heron_log: Log, job_path: Path
+) -> None:
     workspace = driven.workspace
     workspace.rounds.begin_round()
     write_log_csv(heron_log, tmp_path / "second.csv")
@@ -115,7 +119,9 @@ def test_a_stretch_left_out_during_a_drive_is_solved(driven: Bench, monkeypatch:
     driven.settle()
 
 
-def test_a_second_solve_waits_for_nothing_and_leaves_nothing_behind(driven: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_second_solve_waits_for_nothing_and_leaves_nothing_behind(
+    driven: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
     workspace, shown, moved = driven.workspace, [], []
     gate = Gate(monkeypatch)
     workspace.hub.subscribe(SolutionShown, shown.append)
@@ -138,7 +144,9 @@ def test_a_second_solve_waits_for_nothing_and_leaves_nothing_behind(driven: Benc
         assert not kept
 
 
-def test_an_answer_for_settings_that_were_changed_meanwhile_is_not_kept(driven: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_an_answer_for_settings_that_were_changed_meanwhile_is_not_kept(
+    driven: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
     workspace = driven.workspace
     gate = Gate(monkeypatch)
     workspace.solver.solve()
@@ -151,7 +159,9 @@ def test_an_answer_for_settings_that_were_changed_meanwhile_is_not_kept(driven: 
     assert driven.solution.settings.regimes.full_pct == 60.0
 
 
-def test_closing_while_a_solve_runs_changes_nothing(driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path) -> None:
+def test_closing_while_a_solve_runs_changes_nothing(
+    driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path
+) -> None:
     workspace = driven.workspace
     workspace.deciding.accept()
     assert workspace.round is not None
@@ -167,7 +177,9 @@ def test_closing_while_a_solve_runs_changes_nothing(driven: Bench, monkeypatch: 
     np.testing.assert_array_equal(load_job(job_path).rounds[0].decided.values, decided)
 
 
-def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(driven: Bench, job_path: Path) -> None:
+def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(
+    driven: Bench, job_path: Path
+) -> None:
     workspace = driven.workspace
     workspace.rounds.begin_round()
     workspace.rounds.drive_minutes = 2.0

@@ -136,8 +136,12 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
         np.testing.assert_array_equal(load_job(job_path).rounds[0].decided.values, before)
 
 
-@pytest.mark.parametrize(("spoil", "cause"), [c for c in CASES if c[0] in (read_only_file, locked_file, blocked_commit)])
-def test_saving_goes_on_once_the_cause_is_gone(driven: Bench, job_path: Path, spoil: Spoil, cause: str) -> None:
+@pytest.mark.parametrize(
+    ("spoil", "cause"), [c for c in CASES if c[0] in (read_only_file, locked_file, blocked_commit)]
+)
+def test_saving_goes_on_once_the_cause_is_gone(
+    driven: Bench, job_path: Path, spoil: Spoil, cause: str
+) -> None:
     """A blocked COMMIT once left its transaction open, and every later save failed unseen."""
     workspace = driven.workspace
     with spoil(workspace, job_path):
@@ -188,7 +192,9 @@ def test_a_drive_that_cannot_be_saved_is_kept(driven: Bench, job_path: Path, tmp
     assert load_job(tmp_path / "elsewhere.leantrim").rounds[1].log_infos[0].name == "simulated drive 2"
 
 
-def test_elsewhere_that_cannot_be_written_keeps_everything(driven: Bench, job_path: Path, tmp_path: Path) -> None:
+def test_elsewhere_that_cannot_be_written_keeps_everything(
+    driven: Bench, job_path: Path, tmp_path: Path
+) -> None:
     workspace = driven.workspace
     with locked_file(workspace, job_path):
         workspace.deciding.accept()

@@ -149,7 +149,9 @@ HEAD = "print('Time,Engine speed'); print('s,rpm'); "
 ROWS = "[print(f'{i/10},900') for i in range(1200)]; "
 
 
-def test_a_child_that_fills_its_error_stream_is_followed_all_the_same(shop: Shop, heron_vehicle: Vehicle) -> None:
+def test_a_child_that_fills_its_error_stream_is_followed_all_the_same(
+    shop: Shop, heron_vehicle: Vehicle
+) -> None:
     follow(shop, heron_vehicle, f"import sys; sys.stderr.write('x' * 300_000); {HEAD}{ROWS}")
     assert isinstance(shop.answers[0], Log) and len(shop.answers[0]) == 1200
 

@@ -93,7 +93,9 @@ def test_faults_have_names() -> None:
         fault_named("rust")
 
 
-def judged(vehicle: Vehicle, log: Log, settings: SolveSettings | None = None) -> tuple[float, float, set[str]]:
+def judged(
+    vehicle: Vehicle, log: Log, settings: SolveSettings | None = None
+) -> tuple[float, float, set[str]]:
     """How far table and start are from the truth where the default solve used samples; and what was found."""
     whole = solve([log], vehicle)
     found = whole if settings is None else solve([log], vehicle, settings)
@@ -104,10 +106,16 @@ def judged(vehicle: Vehicle, log: Log, settings: SolveSettings | None = None) ->
 
 
 @pytest.mark.parametrize(
-    ("name", "rule", "finding"), [("sensor-stuck", "stuck", "sensor_stuck"), ("battery", "low_voltage", "low_voltage")]
+    ("name", "rule", "finding"),
+    [("sensor-stuck", "stuck", "sensor_stuck"), ("battery", "low_voltage", "low_voltage")],
 )
-def test_a_rule_keeps_its_fault_out_of_the_table(heron_vehicle: Vehicle, name: str, rule: str, finding: str) -> None:
-    """With the rule the table is as good as from a sound drive; without it, over the same states, at least twice as far off."""
+def test_a_rule_keeps_its_fault_out_of_the_table(
+    heron_vehicle: Vehicle, name: str, rule: str, finding: str
+) -> None:
+    """With the rule the table is as good as from a sound drive.
+
+    Without it, over the same states, at least twice as far off.
+    """
     log = simulate(heron_vehicle, seed=1, faults=KINDS[name])
     after, start, told = judged(heron_vehicle, log)
     assert finding in told
@@ -126,7 +134,10 @@ def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> No
 
 @pytest.mark.parametrize("blind", [False, True])
 def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> None:
-    """With MAP, or without it by engine speed at wide-open throttle; the top of the driven curve is as good as the rest."""
+    """With MAP, or without it by engine speed at wide-open throttle.
+
+    The top of the driven curve is as good as the rest.
+    """
     hz = np.linspace(1000.0, 8000.0, 22)
     vehicle = replace(maf_vehicle(), feedback="wideband", table=maf_curve(hz, hz), target=heron_target())
     truth = truth_for(vehicle)

@@ -1,4 +1,6 @@
-"""With channels missing the estimate says what it inferred, and stays nearly as close to the simulated car's truth."""
+"""With channels missing the estimate says what it inferred, and stays nearly as close to the simulated car's
+truth.
+"""
 
 from __future__ import annotations
 
@@ -14,9 +16,19 @@ from lean_trim.simcar.judge import rms_where_driven
 from tests.builders import without
 
 BARE = (
-    Role.PULSE_WIDTH, Role.DUTY, Role.GEAR, Role.SPEED, Role.CLOSED_LOOP, Role.COOLANT, Role.BATTERY, Role.FUEL_DP, Role.BARO,
-    Role.IAT, Role.SPARK, Role.KNOCK,
-)  # fmt: skip
+    Role.PULSE_WIDTH,
+    Role.DUTY,
+    Role.GEAR,
+    Role.SPEED,
+    Role.CLOSED_LOOP,
+    Role.COOLANT,
+    Role.BATTERY,
+    Role.FUEL_DP,
+    Role.BARO,
+    Role.IAT,
+    Role.SPARK,
+    Role.KNOCK,
+)
 
 
 def error_of(solution: Solution, vehicle: Vehicle, judged_on: Solution) -> float:
@@ -25,9 +37,10 @@ def error_of(solution: Solution, vehicle: Vehicle, judged_on: Solution) -> float
 
 
 @pytest.mark.parametrize(
-    "roles", [(Role.PULSE_WIDTH,), (Role.COOLANT,), (Role.LTFT,), (Role.TARGET,), (Role.GEAR, Role.SPEED), BARE],
+    "roles",
+    [(Role.PULSE_WIDTH,), (Role.COOLANT,), (Role.LTFT,), (Role.TARGET,), (Role.GEAR, Role.SPEED), BARE],
     ids=lambda r: "+".join(r) if len(r) < 4 else "bare",
-)  # fmt: skip
+)
 def test_missing_channels_cost_little(
     heron_log: Log, heron_vehicle: Vehicle, heron_solution: Solution, roles: tuple[Role, ...]
 ) -> None:

@@ -15,9 +15,16 @@ from tests.builders import maf_vehicle
 
 def reading(**changes: float) -> Readings:
     values = {
-        "time_s": 100.0, "rpm": 2500.0, "map_kpa": 50.0, "throttle_pct": 15.0, "intake_c": 25.0, "coolant_c": 88.0,
-        "volts": 13.8, "lam": 1.0, "maf_hz": 3000.0,
-    }  # fmt: skip
+        "time_s": 100.0,
+        "rpm": 2500.0,
+        "map_kpa": 50.0,
+        "throttle_pct": 15.0,
+        "intake_c": 25.0,
+        "coolant_c": 88.0,
+        "volts": 13.8,
+        "lam": 1.0,
+        "maf_hz": 3000.0,
+    }
     return Readings(**(values | changes))
 
 
@@ -27,7 +34,9 @@ def test_the_two_lookups_of_the_project_agree(heron_vehicle: Vehicle) -> None:
     ours = GridLookup(table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist())
     rng = np.random.default_rng(0)
     pressure, rpm = rng.uniform(5, 220, 200), rng.uniform(300, 8000, 200)
-    np.testing.assert_allclose([ours(p, r) for p, r in zip(pressure, rpm, strict=True)], table.lookup(pressure, rpm))
+    np.testing.assert_allclose(
+        [ours(p, r) for p, r in zip(pressure, rpm, strict=True)], table.lookup(pressure, rpm)
+    )
     assert CurveLookup([1.0, 2.0], [10.0, 20.0])(1.25) == pytest.approx(12.5)
 
 
@@ -45,7 +54,10 @@ def test_truth_is_smooth_but_no_table_can_hold_it(heron_vehicle: Vehicle) -> Non
 
 
 def test_exhaust_delays_by_a_cycle_and_the_pipe_volume() -> None:
-    """3 L at 30 L/s take 0.1 s, one cycle at 2400 rpm 0.05 s; with a tiny sensor constant the step arrives then."""
+    """3 L at 30 L/s take 0.1 s, one cycle at 2400 rpm 0.05 s.
+
+    With a tiny sensor constant the step arrives then.
+    """
     exhaust = Exhaust(3.0, 1e-4)
     times = np.arange(0.0, 2.0, 0.001)
     seen = [exhaust.step(t, 1.0 if t < 1.0 else 2.0, 2400.0, 30.0, 0.001) for t in times]
@@ -110,7 +122,8 @@ def test_narrowband_feedback_swings(heron_vehicle: Vehicle) -> None:
 
     ecu = Ecu(replace(heron_vehicle, feedback="narrowband"))
     trims = [
-        ecu.step(reading(time_s=100 + 0.01 * i, lam=1.02 if (i // 50) % 2 else 0.98), 0.01).stft_pct for i in range(400)
+        ecu.step(reading(time_s=100 + 0.01 * i, lam=1.02 if (i // 50) % 2 else 0.98), 0.01).stft_pct
+        for i in range(400)
     ]
     assert max(trims) - min(trims) > 0.5
     turns = np.count_nonzero(np.diff(np.sign(np.diff(trims))))

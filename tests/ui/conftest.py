@@ -57,7 +57,9 @@ def center(window: MainWindow, cell: int) -> QPoint:
     return window.table_desk.table.tile_rect(cell).center().toPoint()
 
 
-def click(window: MainWindow, cell: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+def click(
+    window: MainWindow, cell: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+) -> None:
     QTest.mouseClick(window.table_desk.table, Qt.MouseButton.LeftButton, modifier, center(window, cell))
 
 

@@ -35,11 +35,19 @@ def own_job(window: MainWindow, until: Until, tmp_path: Path) -> MainWindow:
 def doubtful(log: Log, path: Path) -> Path:
     """German names, bar under a kPa heading, lambda as a voltage, two banks."""
     data = {
-        "Zeit": log.time_s, "Drehzahl [1/min]": log[Role.RPM], "Saugrohrdruck [kPa]": log[Role.MAP] / 100, "Gang": log[Role.GEAR],
-        "Drosselklappe [%]": log[Role.THROTTLE], "Wideband 0-5V [V]": (log[Role.LAMBDA] - 0.68) / 0.136, "Lambda Soll": log[Role.TARGET],
-        "STFT B1": log[Role.STFT] - 1.0, "STFT B2": log[Role.STFT] + 1.0, "LTFT": log[Role.LTFT], "Kühlwassertemp": log[Role.COOLANT],
+        "Zeit": log.time_s,
+        "Drehzahl [1/min]": log[Role.RPM],
+        "Saugrohrdruck [kPa]": log[Role.MAP] / 100,
+        "Gang": log[Role.GEAR],
+        "Drosselklappe [%]": log[Role.THROTTLE],
+        "Wideband 0-5V [V]": (log[Role.LAMBDA] - 0.68) / 0.136,
+        "Lambda Soll": log[Role.TARGET],
+        "STFT B1": log[Role.STFT] - 1.0,
+        "STFT B2": log[Role.STFT] + 1.0,
+        "LTFT": log[Role.LTFT],
+        "Kühlwassertemp": log[Role.COOLANT],
         "Kanal 17": np.sin(log.time_s),
-    }  # fmt: skip
+    }
     pl.DataFrame(data).write_csv(path)
     return path
 
@@ -142,12 +150,18 @@ def test_a_scale_that_makes_no_sense_is_refused(
     assert "cannot be read in 'furlong'" in own_job.messages.text.text()
 
 
-def test_files_can_be_dropped_on_the_window(own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path) -> None:
+def test_files_can_be_dropped_on_the_window(
+    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+) -> None:
     write_log_csv(heron_log, tmp_path / "dropped.csv")
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(tmp_path / "dropped.csv"))])
     drop = QDropEvent(
-        QPointF(300, 300), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        QPointF(300, 300),
+        Qt.DropAction.CopyAction,
+        mime,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
     )
     own_job.dropEvent(drop)
     until(lambda: own_job.session.solution is not None and not own_job.session.is_busy)
@@ -169,7 +183,9 @@ def test_jobs_opened_lately_are_offered(own_job: MainWindow, until: Until, tmp_p
     assert recent.paths() == []
 
 
-def test_an_error_goes_away_when_the_next_attempt_begins(window: MainWindow, tmp_path: Path, until: Until) -> None:
+def test_an_error_goes_away_when_the_next_attempt_begins(
+    window: MainWindow, tmp_path: Path, until: Until
+) -> None:
     window.opening.new_job(write_vehicle(heron(), tmp_path / "car"), tmp_path / "mine.leantrim")
     until(lambda: window.session.job is not None and not window.session.is_busy)
     (tmp_path / "words.csv").write_text("hello\nworld\n")

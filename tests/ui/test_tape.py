@@ -106,7 +106,9 @@ def test_joints_between_logs_are_shown(driven: MainWindow, until: Until) -> None
     AddLogs(session.workspace, first.id, (store_log(first.logs[0]),)).apply()
     until(lambda: session.solution is not None and not session.is_busy)
     assert driven.tape.data is not None
-    assert driven.tape.data.joints == ((pytest.approx(session.round.logs[0].time_s[-1] + 10.0), "simulated drive 1"),)  # type: ignore[union-attr]
+    assert driven.tape.data.joints == (
+        (pytest.approx(session.round.logs[0].time_s[-1] + 10.0), "simulated drive 1"),
+    )  # type: ignore[union-attr]
     driven.tape.look_at(700.0, 760.0)
     QApplication.processEvents()
     assert not driven.grab().isNull()

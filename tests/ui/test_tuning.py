@@ -34,10 +34,16 @@ def solution_of(session: Session) -> Solution:
 
 
 def settled(session: Session) -> bool:
-    return not session.is_busy and Lane.REFITTING not in session.workspace.tasks.running and session.tuning.is_resting
+    return (
+        not session.is_busy
+        and Lane.REFITTING not in session.workspace.tasks.running
+        and session.tuning.is_resting
+    )
 
 
-def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(driven: MainWindow, until: Until) -> None:
+def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
+    driven: MainWindow, until: Until
+) -> None:
     session, row = driven.session, sieve_page(driven).rows["tip"]
     driven.margin.show_page("sieve")
     row.unfold(True)
@@ -66,7 +72,9 @@ def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, un
     session = driven.session
     session.tuning.rest_s = NEVER_S
     seen: list[float] = []
-    session.solved.connect(lambda: seen.append(solution_of(session).settings.sieve.changes.get("tip.after_s", 0.0)))
+    session.solved.connect(
+        lambda: seen.append(solution_of(session).settings.sieve.changes.get("tip.after_s", 0.0))
+    )
     session.tuning.turn("sieve", "tip.after_s", 1.5)
     session.tuning.rest()
     assert session.is_busy
@@ -93,7 +101,9 @@ def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> N
     assert longest < 0.2
 
 
-def test_rules_can_be_switched_and_the_job_remembers(driven: MainWindow, until: Until, job_path: Path) -> None:
+def test_rules_can_be_switched_and_the_job_remembers(
+    driven: MainWindow, until: Until, job_path: Path
+) -> None:
     session = driven.session
     used = solution_of(session).sifted.used.sum()
     box = sieve_page(driven).rows["tip"].box
@@ -185,7 +195,9 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
     session.rounds.drive_minutes = 3.0
     session.deciding.accept()
     session.rounds.drive()
-    until(lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90)
+    until(
+        lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90
+    )
     until(lambda: settled(session))
     alone = solution_of(session).observations.seconds.sum()
     driven.margin.show_page("logs")
@@ -213,7 +225,9 @@ def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until
     assert "no channel for the airflow source" in driven.messages.text.text()
 
 
-def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(driven: MainWindow, until: Until) -> None:
+def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
+    driven: MainWindow, until: Until
+) -> None:
     session = driven.session
     log = session.round.logs[0]  # type: ignore[union-attr]
     retard = np.where(log.channels["rpm"] < 2500.0, 3.0, 0.0)  # type: ignore[index]

@@ -32,7 +32,9 @@ BUSY_CELL = 16 * 4 + 5
 def test_choosing_a_cell_lights_its_seconds(driven: MainWindow) -> None:
     click(driven, BUSY_CELL)
     assert driven.session.selection.cells == {BUSY_CELL}
-    np.testing.assert_array_equal(np.diff(driven.tape.lit), samples_of_cells(driven.session.solution, {BUSY_CELL}))  # type: ignore[arg-type]
+    np.testing.assert_array_equal(
+        np.diff(driven.tape.lit), samples_of_cells(driven.session.solution, {BUSY_CELL})
+    )  # type: ignore[arg-type]
     assert evidence_page(driven).visits.count() >= 1
     assert "kPa" in evidence_page(driven).heading.text()
     assert driven.table_desk.bar.accept.text() == "Accept 1 cell"
@@ -46,7 +48,9 @@ def test_dragging_along_the_tape_chooses_the_cells_it_fed(driven: MainWindow) ->
     assert span[0] == pytest.approx(180.0, abs=1.5)
     assert span[1] == pytest.approx(240.0, abs=1.5)
     assert len(driven.session.selection.cells) > 3
-    QTest.mouseClick(tape, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, tape.point(300.0, 40).toPoint())
+    QTest.mouseClick(
+        tape, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, tape.point(300.0, 40).toPoint()
+    )
     assert driven.session.selection.cells == frozenset()
 
 
@@ -65,11 +69,17 @@ def test_dragging_over_tiles_chooses_a_rectangle_and_control_adds(driven: MainWi
 
 def test_headers_choose_rows_and_columns(driven: MainWindow) -> None:
     QTest.mouseClick(
-        driven.table_desk.table, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(center(driven, 3).x(), 8)
+        driven.table_desk.table,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        QPoint(center(driven, 3).x(), 8),
     )
     assert driven.session.selection.cells == set(range(3, 14 * 16, 16))
     QTest.mouseClick(
-        driven.table_desk.table, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(8, center(driven, 32).y())
+        driven.table_desk.table,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        QPoint(8, center(driven, 32).y()),
     )
     assert driven.session.selection.cells == set(range(32, 48))
 
@@ -149,8 +159,16 @@ def test_the_tape_zooms_where_the_pointer_is_and_stays_within_the_log(driven: Ma
     tape = driven.tape
     at = tape.point(300.0, 40)
     for _ in range(6):
-        wheel = QWheelEvent(at, tape.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton,
-                            Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+        wheel = QWheelEvent(
+            at,
+            tape.mapToGlobal(at),
+            QPoint(),
+            QPoint(0, 120),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         QApplication.sendEvent(tape, wheel)
     assert tape.end_s - tape.start_s < 0.3 * 720
     assert tape.time_at(at.x()) == pytest.approx(300.0, abs=0.5)
@@ -184,9 +202,17 @@ def luminance(color: str) -> float:
 @pytest.mark.parametrize("theme", [LIGHT, NIGHT], ids=["light", "night"])
 @pytest.mark.parametrize(
     ("front", "back"),
-    [("ink", "paper"), ("ink", "sheet"), ("faint", "paper"), ("faint", "sheet"), ("on_accent", "accent"), ("danger", "sheet"),
-     ("ink", "caution_paper"), ("accent", "sheet")],
-)  # fmt: skip
+    [
+        ("ink", "paper"),
+        ("ink", "sheet"),
+        ("faint", "paper"),
+        ("faint", "sheet"),
+        ("on_accent", "accent"),
+        ("danger", "sheet"),
+        ("ink", "caution_paper"),
+        ("accent", "sheet"),
+    ],
+)
 def test_text_has_enough_contrast(theme: object, front: str, back: str) -> None:
     """WCAG 2.1 asks for 4.5:1 (from memory)."""
     a, b = sorted((luminance(getattr(theme, front)), luminance(getattr(theme, back))), reverse=True)
@@ -194,7 +220,7 @@ def test_text_has_enough_contrast(theme: object, front: str, back: str) -> None:
 
 
 def test_the_two_inks_can_be_told_apart_in_grey_by_side_not_colour() -> None:
-    """Direction is also shown by the side of the centre line, so the inks need contrast only against paper."""
+    """Direction is also shown by the side of the centre line; the inks need contrast against paper."""
     for theme in (LIGHT, NIGHT):
         for ink in (theme.add, theme.remove):
             a, b = sorted((luminance(ink), luminance(theme.sheet)), reverse=True)
@@ -275,7 +301,10 @@ window.show()
 window.opening.open_job(Path(sys.argv[2]))
 steps = []
 while window.session.solution is None or window.session.is_busy:
-    began = time.perf_counter(); app.processEvents(); steps.append(time.perf_counter() - began); time.sleep(0.002)
+    began = time.perf_counter()
+    app.processEvents()
+    steps.append(time.perf_counter() - began)
+    time.sleep(0.002)
 print(json.dumps(sorted(steps)[-3:]))
 window.close()
 """
@@ -284,6 +313,9 @@ window.close()
 def test_solving_does_not_hold_the_window_up(tmp_path: object, job_path: object) -> None:
     """Generous against a busy machine; the benchmark measures it properly."""
     run = subprocess.run(
-        [sys.executable, "-c", LATENCY, str(tmp_path), str(job_path)], capture_output=True, text=True, check=True
+        [sys.executable, "-c", LATENCY, str(tmp_path), str(job_path)],
+        capture_output=True,
+        text=True,
+        check=True,
     )
     assert max(json.loads(run.stdout)) < 1.0

@@ -28,7 +28,12 @@ Until = Callable[..., None]
 
 @pytest.mark.parametrize(
     ("screen", "size"),
-    [((1920, 1080), WANTED), ((1280, 800), QSize(1272, 760)), ((1100, 640), QSize(1092, 600)), ((640, 480), LEAST)],
+    [
+        ((1920, 1080), WANTED),
+        ((1280, 800), QSize(1272, 760)),
+        ((1100, 640), QSize(1092, 600)),
+        ((640, 480), LEAST),
+    ],
 )
 def test_the_first_size_leaves_room_for_frame_and_bars(screen: tuple[int, int], size: QSize) -> None:
     fake = SimpleNamespace(availableGeometry=lambda: QRect(0, 0, *screen))
@@ -63,7 +68,9 @@ def test_the_window_stands_as_it_was_left(tmp_path: Path, qtbot: object) -> None
 
 
 def test_a_memory_that_makes_no_sense_is_ignored(tmp_path: Path, qtbot: object) -> None:
-    (tmp_path / "window.ini").write_text("[General]\ngeometry=nonsense\nsplitter=5\ndesk=kitchen\npage=attic\nnight=perhaps\n")
+    (tmp_path / "window.ini").write_text(
+        "[General]\ngeometry=nonsense\nsplitter=5\ndesk=kitchen\npage=attic\nnight=perhaps\n"
+    )
     (tmp_path / "recent.json").write_text("5")
     window = make_window(tmp_path)
     window.show()
@@ -75,7 +82,11 @@ def test_every_desk_names_pages_that_exist_and_the_row_shows_them(driven: MainWi
     for spec in DESKS:
         assert spec.pages and set(spec.pages) <= set(PAGES)
         driven.desks.show_desk(spec.name)
-        shown = [p.title for p, b in zip(PAGES.values(), driven.margin.buttons.buttons(), strict=True) if not b.isHidden()]
+        shown = [
+            p.title
+            for p, b in zip(PAGES.values(), driven.margin.buttons.buttons(), strict=True)
+            if not b.isHidden()
+        ]
         assert shown == [PAGES[name].title for name in spec.pages]
 
 
@@ -112,7 +123,9 @@ def test_truth_is_shown_for_the_simulated_car_only(driven: MainWindow, until: Un
     assert "Truth" not in driven.table_desk.header.figures.text()
 
 
-def test_a_second_window_shows_a_banner_and_can_take_over(driven: MainWindow, tmp_path: Path, until: Until, job_path: Path) -> None:
+def test_a_second_window_shows_a_banner_and_can_take_over(
+    driven: MainWindow, tmp_path: Path, until: Until, job_path: Path
+) -> None:
     second = make_window(tmp_path / "second")
     second.show()
     second.opening.open_job(job_path)
@@ -120,7 +133,9 @@ def test_a_second_window_shows_a_banner_and_can_take_over(driven: MainWindow, tm
     assert second.banner.isVisible() and "open in another window" in second.banner.text.text()
     assert "only to look at" in second.windowTitle() and not second.table_desk.bar.accept.isEnabled()
     second.banner.remedies[Remedy.TAKE_OVER].click()
-    until(lambda: second.session.can_save and second.session.solution is not None and not second.session.is_busy)
+    until(
+        lambda: second.session.can_save and second.session.solution is not None and not second.session.is_busy
+    )
     assert not second.banner.isVisible() and second.table_desk.bar.accept.isEnabled()
     driven.session.deciding.accept()
     assert driven.banner.isVisible() and "taken over" in driven.banner.text.text()
@@ -147,13 +162,17 @@ def test_starting_the_demo_afresh_keeps_the_old_one_and_leaves_another_window_al
     window.session.cancel()
 
 
-def test_an_error_in_a_slot_is_told_and_written(window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_an_error_in_a_slot_is_told_and_written(
+    window: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     logbook.start_logbook(tmp_path / "state")
     QTimer.singleShot(0, lambda: 1 / 0)
     QApplication.processEvents()
     QApplication.processEvents()
-    assert "ZeroDivisionError" in window.messages.text.text() and "Save a report" in window.messages.text.text()
+    assert (
+        "ZeroDivisionError" in window.messages.text.text() and "Save a report" in window.messages.text.text()
+    )
     assert "ZeroDivisionError" in (tmp_path / "state" / logbook.LOG_NAME).read_text()
 
 
@@ -171,7 +190,9 @@ def test_a_report_is_saved_with_drive_data_only_if_ticked(
             assert "round" in json.loads(report.read("settings.json"))
 
 
-def test_saving_elsewhere_by_the_menu(driven: MainWindow, tmp_path: Path, until: Until, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_saving_elsewhere_by_the_menu(
+    driven: MainWindow, tmp_path: Path, until: Until, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "copy"), ""))
     driven.session.deciding.accept()
     driven.actions_["save_elsewhere"].trigger()
@@ -188,10 +209,13 @@ app = QApplication([])
 window = make_window(Path(sys.argv[1]))
 window.show()
 app.processEvents()
-print(" ".join(m for m in ("scipy", "numba", "polars", "asammdf", "zstandard", "lean_trim.simcar") if m in sys.modules))
+heavy = ("scipy", "numba", "polars", "asammdf", "zstandard", "lean_trim.simcar")
+print(" ".join(m for m in heavy if m in sys.modules))
 """
 
 
 def test_the_first_window_waits_for_nothing_heavy(tmp_path: Path) -> None:
-    run = subprocess.run([sys.executable, "-c", FIRST_WINDOW, str(tmp_path)], capture_output=True, text=True, check=True)
+    run = subprocess.run(
+        [sys.executable, "-c", FIRST_WINDOW, str(tmp_path)], capture_output=True, text=True, check=True
+    )
     assert run.stdout.strip() == ""

@@ -58,6 +58,8 @@ def _driven(job: Path) -> bool:
         return False
     try:
         with sqlite3.connect(f"file:{job}?mode=ro", uri=True) as db:
-            return bool(db.execute("SELECT count(*) FROM verdicts WHERE residual_rms IS NOT NULL").fetchone()[0])
+            return bool(
+                db.execute("SELECT count(*) FROM verdicts WHERE residual_rms IS NOT NULL").fetchone()[0]
+            )
     except sqlite3.OperationalError:
         return False

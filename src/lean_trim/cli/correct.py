@@ -24,12 +24,21 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--out", required=True, type=Path)
     parser.add_argument("--method", choices=("surface", "average"), default="surface")
     parser.add_argument(
-        "--gain", type=float, default=1.0, help="share of the wanted correction that is written, 0 to 1 (default 1)"
+        "--gain",
+        type=float,
+        default=1.0,
+        help="share of the wanted correction that is written, 0 to 1 (default 1)",
     )
     parser.add_argument("--unvisited", choices=("keep", "carry", "taper"), default="keep")
-    parser.add_argument("--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent")
     parser.add_argument(
-        "--regime-gain", action="append", default=[], metavar="REGIME=SHARE", help="idle, part, full or boost, 0 to 1"
+        "--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent"
+    )
+    parser.add_argument(
+        "--regime-gain",
+        action="append",
+        default=[],
+        metavar="REGIME=SHARE",
+        help="idle, part, full or boost, 0 to 1",
     )
     parser.add_argument("--extrapolate-end", action="store_true", help="carry a curve's last segment on")
     parser.add_argument(

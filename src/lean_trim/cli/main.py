@@ -24,7 +24,8 @@ def main(argv: Sequence[str] | None = None) -> int:
 
     Returns
     -------
-    0 when done, 1 if it could not be done (disk full, cancelled), 2 on bad input; one line on stderr tells why.
+    0 when done, 1 if it could not be done (disk full, cancelled), 2 on bad input; one line on stderr tells
+    why.
     """
     # Small linear systems are slower on several threads; this has to be said before NumPy is loaded.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")

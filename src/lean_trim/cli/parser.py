@@ -52,7 +52,12 @@ def build_parser(commands: tuple[Subcommand, ...]) -> argparse.ArgumentParser:
     parser.add_argument("--log-level", choices=LOG_LEVELS, default="info", help=LEVEL_HELP)
     parser.add_argument("--quiet", action="store_true", help="no progress on the terminal, no warnings")
     added = parser.add_subparsers(
-        dest="command", required=True, parser_class=OneLineParser, prog="lean-trim", metavar="COMMAND", title="commands"
+        dest="command",
+        required=True,
+        parser_class=OneLineParser,
+        prog="lean-trim",
+        metavar="COMMAND",
+        title="commands",
     )
     for command in commands:
         sub = added.add_parser(command.name, help=command.help, description=command.help)

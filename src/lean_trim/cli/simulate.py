@@ -14,7 +14,9 @@ TO_STANDARD_OUTPUT = "-"
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the command's arguments."""
     parser.add_argument("--vehicle", required=True, type=Path)
-    parser.add_argument("--out", required=True, type=Path, help="a CSV file, or - to stream to standard output")
+    parser.add_argument(
+        "--out", required=True, type=Path, help="a CSV file, or - to stream to standard output"
+    )
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--minutes", type=float, default=12.0)
     parser.add_argument("--fault", default="", help="drive with a fault, by name; an unknown name lists them")

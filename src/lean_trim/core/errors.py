@@ -6,7 +6,10 @@ from lean_trim.core.messages import Said
 
 
 class LeanTrimError(Exception):
-    """Base of every error whose message is meant to be read by the user; ``said`` is the declared message, if it is one."""
+    """Base of every error whose message is meant to be read by the user.
+
+    ``said`` is the declared message, if it is one.
+    """
 
     def __init__(self, text: str | Said) -> None:
         super().__init__(str(text))

@@ -1,6 +1,9 @@
-"""Sentences that users see from below the window: declared once with an id and named fields, rendered in one place.
+"""Sentences that users see from below the window.
 
-A module declares its messages as members of a class, ``NO_TIME = Message("log.no_time", "{name} has no time column")``, and says one
+Declared once with an id and named fields, rendered in one place.
+
+A module declares its messages as members of a class, ``NO_TIME = Message("log.no_time", "{name} has no time
+column")``, and says one
 with ``NO_TIME(name="a.csv")``. The text is English; a catalogue by id may replace it.
 """
 

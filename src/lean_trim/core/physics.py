@@ -43,13 +43,13 @@ def cylinder_air_g(ve_pct: ArrayLike, map_kpa: ArrayLike, charge_c: ArrayLike, c
 
 def air_flow_g_per_s(cylinder_g: ArrayLike, rpm: ArrayLike, cylinders: int) -> Floats:
     """Airflow of a four-stroke engine, g/s, from air per cylinder and cycle."""
-    return np.asarray(cylinder_g, float) * cylinders * np.asarray(rpm, float) / 120.0
+    return np.asarray(np.asarray(cylinder_g, float) * cylinders * np.asarray(rpm, float) / 120.0)
 
 
 def cylinder_air_from_flow_g(flow_g_per_s: ArrayLike, rpm: ArrayLike, cylinders: int) -> Floats:
     """Air per cylinder and cycle, g, from airflow in g/s; NaN where the engine stands still."""
     rpm = np.asarray(rpm, float)
-    return np.asarray(flow_g_per_s, float) * 120.0 / (cylinders * np.where(rpm > 0, rpm, np.nan))
+    return np.asarray(np.asarray(flow_g_per_s, float) * 120.0 / (cylinders * np.where(rpm > 0, rpm, np.nan)))
 
 
 def injected_fuel_g(
@@ -63,7 +63,7 @@ def injected_fuel_g(
     """
     open_ms = np.asarray(pulse_width_ms, float) - np.asarray(dead_time_ms, float)
     flow = flow_g_per_s * np.sqrt(np.asarray(pressure_ratio, float))
-    return np.maximum(open_ms, 0.0) * 1e-3 * flow
+    return np.asarray(np.maximum(open_ms, 0.0) * 1e-3 * flow)
 
 
 def injector_flow_at(flow: float, pressure_kpa: float, other_pressure_kpa: float) -> float:
@@ -73,12 +73,12 @@ def injector_flow_at(flow: float, pressure_kpa: float, other_pressure_kpa: float
 
 def duty_pct(pulse_width_ms: ArrayLike, rpm: ArrayLike) -> Floats:
     """Injector duty of a sequential four-stroke engine, percent of the cycle of 120 000/rpm ms."""
-    return np.asarray(pulse_width_ms, float) * np.asarray(rpm, float) / 1200.0
+    return np.asarray(np.asarray(pulse_width_ms, float) * np.asarray(rpm, float) / 1200.0)
 
 
 def pulse_width_of_duty_ms(duty_pct: ArrayLike, rpm: ArrayLike) -> Floats:
     """Opening time behind a duty, ms; the inverse of ``duty_pct``."""
-    return np.asarray(duty_pct, float) * 1200.0 / np.asarray(rpm, float)
+    return np.asarray(np.asarray(duty_pct, float) * 1200.0 / np.asarray(rpm, float))
 
 
 def stoich_afr(hydrogen_per_carbon: float, oxygen_per_carbon: float = 0.0) -> float:

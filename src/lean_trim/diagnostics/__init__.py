@@ -1,1 +1,4 @@
-"""What the program tells of itself when something goes wrong: a rotating log, hooks for what escapes, a report for support."""
+"""What the program tells of itself when something goes wrong.
+
+A rotating log, hooks for what escapes, a report for support.
+"""

@@ -60,7 +60,10 @@ def start_logbook(folder: Path, level: str = "info") -> Path | None:
 
 
 def on_escape(call: Escaped) -> None:
-    """Have something called with a short text for every error nobody caught; from the thread it happened in."""
+    """Have something called with a short text for every error nobody caught.
+
+    From the thread it happened in.
+    """
     _told.append(call)
 
 

@@ -1,4 +1,7 @@
-"""A report a user can send: the log, versions and settings; drive data only if asked for. Home folder and user name are taken out."""
+"""A report a user can send: the log, versions and settings; drive data only if asked for.
+
+Home folder and user name are taken out.
+"""
 
 from __future__ import annotations
 
@@ -17,13 +20,25 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.diagnostics.logbook import CRASH_NAME, LOG_NAME
 
-LIBRARIES = ("numpy", "scipy", "numba", "polars", "asammdf", "zstandard", "platformdirs", "superqt", "PySide6-Essentials")
+LIBRARIES = (
+    "numpy",
+    "scipy",
+    "numba",
+    "polars",
+    "asammdf",
+    "zstandard",
+    "platformdirs",
+    "superqt",
+    "PySide6-Essentials",
+)
 
 
 class Say:
     """What writing a report says."""
 
-    NOT_WRITTEN = Message("support.not_written", "{path}: the report cannot be written ({cause}); choose another place")
+    NOT_WRITTEN = Message(
+        "support.not_written", "{path}: the report cannot be written ({cause}); choose another place"
+    )
 
 
 def versions() -> dict[str, str]:
@@ -58,7 +73,9 @@ def write_report(path: Path, state: Path, settings: dict[str, str], job: Path | 
     try:
         with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as report:
             report.writestr("versions.json", json.dumps(versions(), indent=1))
-            report.writestr("settings.json", without_names(json.dumps(settings, indent=1, ensure_ascii=False)))
+            report.writestr(
+                "settings.json", without_names(json.dumps(settings, indent=1, ensure_ascii=False))
+            )
             for log in sorted((*state.glob(f"{LOG_NAME}*"), *state.glob(CRASH_NAME))):
                 report.writestr(log.name, without_names(log.read_text(encoding="utf-8", errors="replace")))
             if job is not None:

@@ -12,4 +12,6 @@ def make_folder(path: Path) -> None:
     try:
         path.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise BadInputError(f"{path}: cannot be made ({error.strerror}); name a folder that can be written") from error
+        raise BadInputError(
+            f"{path}: cannot be made ({error.strerror}); name a folder that can be written"
+        ) from error

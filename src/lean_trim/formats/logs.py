@@ -39,7 +39,9 @@ class OpenedLog:
 
 
 def read_raw(path: Path, choices: Choices | None = None, progress: Progress | None = None) -> RawColumns:
-    """Read the columns that may play a role, and the first readings of the others; its kind is told by its first bytes, not by its name.
+    """Read the columns that may play a role, and the first readings of the others.
+
+    Its kind is told by its first bytes, not by its name.
 
     Raises
     ------
@@ -82,7 +84,9 @@ def open_log(
     LogError
         Naming the file and what is wrong, in one sentence.
     """
-    return OpenedLog(map_channels(read_raw(path, choices, progress), path.name, stoich_afr, choices), hash_file(path))
+    return OpenedLog(
+        map_channels(read_raw(path, choices, progress), path.name, stoich_afr, choices), hash_file(path)
+    )
 
 
 LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}

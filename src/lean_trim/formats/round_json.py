@@ -35,7 +35,9 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             "used_s": _plain(solution.observations.seconds.sum()),
             "left_out": {name: n for name, n in sifted.counts.items() if n and name not in idle},
             "marked": {
-                rule.name: sifted.counts[rule.name] for rule in RULES if rule.marks and sifted.counts[rule.name]
+                rule.name: sifted.counts[rule.name]
+                for rule in RULES
+                if rule.marks and sifted.counts[rule.name]
             },
         },
         "delay": {
@@ -50,7 +52,11 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             "moments": solution.delay.moments,
             "note": solution.delay.note,
         },
-        "wall_film": {"x": _plain(estimate.wall_x), "x_se": _plain(estimate.wall_x_se), "tau_s": DEFAULT_TAU_S},
+        "wall_film": {
+            "x": _plain(estimate.wall_x),
+            "x_se": _plain(estimate.wall_x_se),
+            "tau_s": DEFAULT_TAU_S,
+        },
         "residual": {
             "rms_pct": _plain(solution.residual.rms),
             "trim_rms_pct": _plain(solution.residual.trim_rms),
@@ -109,5 +115,6 @@ def _plain(value: float | np.floating) -> float | None:
 def write_round(solution: Solution, proposal: Proposal, path: Path) -> None:
     """Write ``round_dict`` as JSON."""
     path.write_text(
-        json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False), encoding="utf-8"
+        json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False),
+        encoding="utf-8",
     )

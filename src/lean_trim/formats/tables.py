@@ -32,7 +32,9 @@ def parse_table(text: str, kind: str, source: str) -> Table:
     """The same from text; ``source`` names it in messages."""
     delimiter = max(",;\t", key=lambda d: text.split("\n", 1)[0].count(d))
     rows = [
-        (n, r) for n, r in enumerate(csv.reader(io.StringIO(text), delimiter=delimiter), 1) if any(c.strip() for c in r)
+        (n, r)
+        for n, r in enumerate(csv.reader(io.StringIO(text), delimiter=delimiter), 1)
+        if any(c.strip() for c in r)
     ]
     if len(rows) < 3:
         raise BadInputError(f"{source}: {len(rows)} rows; a table needs a header and at least 2 rows")
@@ -46,16 +48,22 @@ def _number(text: str, source: str, line: int, column: int) -> float:
     try:
         return float(text.strip())
     except ValueError:
-        raise BadInputError(f"{source}, line {line}, column {column}: {text.strip()!r} is not a number") from None
+        raise BadInputError(
+            f"{source}, line {line}, column {column}: {text.strip()!r} is not a number"
+        ) from None
 
 
 def _grid(rows: list[tuple[int, list[str]]], kind: str, source: str) -> Table:
     line, head = rows[0]
-    columns = [_number(c, source, line, i) for i, c in enumerate(head[1:], 2) if c.strip() or i <= len(head) - 1]
+    columns = [
+        _number(c, source, line, i) for i, c in enumerate(head[1:], 2) if c.strip() or i <= len(head) - 1
+    ]
     y, cells = [], []
     for n, row in rows[1:]:
         if len(row) != len(columns) + 1:
-            raise BadInputError(f"{source}, line {n}: {len(row) - 1} cells, the header has {len(columns)} columns")
+            raise BadInputError(
+                f"{source}, line {n}: {len(row) - 1} cells, the header has {len(columns)} columns"
+            )
         y.append(_number(row[0], source, n, 1))
         cells.append([_number(c, source, n, i) for i, c in enumerate(row[1:], 2)])
     if kind == "ve":
@@ -68,7 +76,9 @@ def _curve(rows: list[tuple[int, list[str]]], source: str) -> Table:
     line, head = rows[0]
     unit = head[0].strip()
     if len(head) != 2 or unit not in ("Hz", "V") or head[1].strip() != "g/s":
-        raise BadInputError(f"{source}, line {line}: header is {','.join(head)!r}; allowed is 'Hz,g/s' or 'V,g/s'")
+        raise BadInputError(
+            f"{source}, line {line}: header is {','.join(head)!r}; allowed is 'Hz,g/s' or 'V,g/s'"
+        )
     pairs = []
     for n, row in rows[1:]:
         if len(row) != 2:

@@ -64,10 +64,14 @@ class Sheet:
         if value is None and default is not None:
             return default
         if value is None:
-            raise BadInputError(f"{self.source}: key {key} is missing; a number from {low:g} to {high:g} is needed")
+            raise BadInputError(
+                f"{self.source}: key {key} is missing; a number from {low:g} to {high:g} is needed"
+            )
         good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
         if not good or not low <= value <= high:
-            raise BadInputError(f"{self.source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}")
+            raise BadInputError(
+                f"{self.source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}"
+            )
         return float(value)
 
     def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
@@ -75,7 +79,9 @@ class Sheet:
         if value is None and default is not None:
             return default
         if value not in allowed:
-            raise BadInputError(f"{self.source}: key {key} is {value!r}; allowed is one of {', '.join(allowed)}")
+            raise BadInputError(
+                f"{self.source}: key {key} is {value!r}; allowed is one of {', '.join(allowed)}"
+            )
         return str(value)
 
 
@@ -149,22 +155,29 @@ def _table_path(sheet: Sheet, key: str, folder: Path, required: bool) -> Path | 
     if value is None and not required:
         return None
     if not isinstance(value, str) or not value:
-        raise BadInputError(f"{sheet.source}: key tables.{key} is {value!r}; the path of a CSV file is needed")
+        raise BadInputError(
+            f"{sheet.source}: key tables.{key} is {value!r}; the path of a CSV file is needed"
+        )
     return folder / value
 
 
 def _injectors(sheet: Sheet) -> Injectors:
     raw = sheet.get("injectors.dead_time_ms")
     if not isinstance(raw, dict) or not raw:
-        raise BadInputError(f"{sheet.source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed")
+        raise BadInputError(
+            f"{sheet.source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed"
+        )
     try:
         pairs = sorted((float(v), float(ms)) for v, ms in raw.items())
     except (TypeError, ValueError):
-        raise BadInputError(f"{sheet.source}: key injectors.dead_time_ms holds a value that is not a number") from None
+        raise BadInputError(
+            f"{sheet.source}: key injectors.dead_time_ms holds a value that is not a number"
+        ) from None
     for volts, ms in pairs:
         if not (4.0 <= volts <= 32.0 and 0.0 <= ms <= 10.0):
             raise BadInputError(
-                f"{sheet.source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; allowed is 0 to 10 ms at 4 to 32 V"
+                f"{sheet.source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; "
+                "allowed is 0 to 10 ms at 4 to 32 V"
             )
     return Injectors(
         sheet.number("injectors.flow_g_per_s", 0.1, 200.0),

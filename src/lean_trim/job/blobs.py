@@ -33,7 +33,9 @@ def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
 
 
 def log_to_parquet(log: Log) -> bytes:
-    """A log as Parquet bytes; columns are named by role, update marks "new:" and role, joints are rows of "joint"."""
+    """A log as Parquet bytes; columns are named by role, update marks "new:" and role, joints are rows of
+    "joint".
+    """
     import polars as pl
 
     buffer = io.BytesIO()
@@ -65,7 +67,9 @@ def log_from_parquet(data: bytes, name: str) -> Log:
         raise BadInputError(f"the log {name!r} has {size} samples; allowed are 2 to {MOST_SAMPLES}")
     frame = pl.read_parquet(io.BytesIO(data))
     if frame.width > MOST_CHANNELS or "time_s" not in frame.columns:
-        raise BadInputError(f"the log {name!r} has {frame.width} columns or no time; allowed are up to {MOST_CHANNELS}")
+        raise BadInputError(
+            f"the log {name!r} has {frame.width} columns or no time; allowed are up to {MOST_CHANNELS}"
+        )
     time = frame["time_s"].cast(pl.Float64).to_numpy()
     known = {str(r) for r in Role}
     channels = {Role(c): frame[c].cast(pl.Float64).to_numpy() for c in frame.columns if c in known}

@@ -20,10 +20,15 @@ def put_choices(db: sqlite3.Connection, shape: str, choices: Choices) -> None:
 
 
 def choices_in(db: sqlite3.Connection) -> dict[str, Choices]:
-    """Choices by shape. What is not understood (a role of another version, a damaged value) is left out: it is then asked again."""
+    """Choices by shape. What is not understood (a role of another version, a damaged value) is left out.
+
+    It is then asked again.
+    """
     known = {str(role) for role in Role}
     columns: dict[str, dict[str, ColumnChoice]] = {}
-    for shape, name, role, unit in db.execute("SELECT shape, name, role, unit FROM column_choices").fetchall():
+    for shape, name, role, unit in db.execute(
+        "SELECT shape, name, role, unit FROM column_choices"
+    ).fetchall():
         if all(isinstance(x, str) for x in (shape, name, unit)) and (role is None or role in known):
             columns.setdefault(shape, {})[name] = ColumnChoice(Role(role) if role else None, unit)
     stored = db.execute("SELECT shape, banks FROM bank_choices").fetchall()

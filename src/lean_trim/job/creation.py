@@ -19,7 +19,8 @@ PART = ".part"
 
 
 def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
-    """Write a job under another name and give it its own when it is whole, so that a crash never leaves half a job.
+    """Write a job under another name and give it its own when it is whole, so that a crash never leaves half
+    a job.
 
     Parameters
     ----------
@@ -73,5 +74,3 @@ def _flush(part: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
-
-

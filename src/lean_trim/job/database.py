@@ -1,6 +1,7 @@
 """One connection to a job file: opened defensively, written in transactions that leave file and memory alike.
 
-The file may come from anybody. Only the tables this program declares are accepted, no trigger or view runs, and sizes are bounded.
+The file may come from anybody. Only the tables this program declares are accepted, no trigger or view runs,
+and sizes are bounded.
 """
 
 from __future__ import annotations
@@ -51,7 +52,8 @@ class Database:
     Parameters
     ----------
     path : an existing file.
-    take : ask to be the one that writes; if another window holds the file, or it cannot be written to, the connection only reads
+    take : ask to be the one that writes; if another window holds the file, or it cannot be written to, the
+        connection only reads
         and ``read_only`` says why.
 
     Raises
@@ -86,7 +88,9 @@ class Database:
         writable = os.access(self.path, os.W_OK)
         address = f"file:{quote(str(self.path.resolve()))}?mode={'rw' if writable else 'ro'}"
         try:
-            db = sqlite3.connect(address, uri=True, isolation_level=None, timeout=BUSY_S, check_same_thread=False)
+            db = sqlite3.connect(
+                address, uri=True, isolation_level=None, timeout=BUSY_S, check_same_thread=False
+            )
         except sqlite3.Error as error:
             raise BadInputError(f"{self.path}: cannot be opened as a job file ({cause_of(error)})") from error
         db.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, LARGEST_VALUE_BYTES)
@@ -124,7 +128,10 @@ class Database:
         self.db.execute("PRAGMA foreign_keys = ON")
 
     def _check_objects(self, version: int) -> None:
-        """Nothing but what this program declares: a planted trigger, view or index would run with every save."""
+        """Nothing but what this program declares.
+
+        A planted trigger, view or index would run with every save.
+        """
         found, expected = objects_in(self.db), expected_objects(version)
         strange = [key for key, sql in found.items() if expected.get(key) != sql]
         missing = [key for key in expected if key not in found]
@@ -147,7 +154,8 @@ class Database:
                 apply_migration(self.db, number, now(), __version__)
         except (sqlite3.Error, OSError) as error:
             raise BadInputError(
-                f"{self.path}: is of an earlier version and could not be brought up to date ({cause_of(error)}); "
+                f"{self.path}: is of an earlier version and could not be brought up to date "
+                f"({cause_of(error)}); "
                 "it is as it was"
             ) from error
 
@@ -170,7 +178,8 @@ class Database:
         self.db.execute("BEGIN IMMEDIATE")
         try:
             self.db.execute(
-                "INSERT OR REPLACE INTO owner (id, token, host, pid, started, since) VALUES (1, ?, ?, ?, ?, ?)",
+                "INSERT OR REPLACE INTO owner (id, token, host, pid, started, since) VALUES (1, ?, ?, ?, ?, "
+                "?)",
                 (owner.token, owner.host, owner.pid, owner.started, owner.since),
             )
             self.db.execute("COMMIT")

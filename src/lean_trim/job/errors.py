@@ -69,7 +69,9 @@ class ChangedElsewhereError(SaveFailedError):
     """Another program wrote to the file since it was read."""
 
     def __init__(self, path: Path) -> None:
-        super().__init__(path, "another program has changed the file since it was opened; open it again first")
+        super().__init__(
+            path, "another program has changed the file since it was opened; open it again first"
+        )
 
 
 class DamagedJobError(BadInputError):

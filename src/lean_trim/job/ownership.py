@@ -1,4 +1,7 @@
-"""Which window may write to a job file: a row in the file names it, and what became of that process decides if it still holds."""
+"""Which window may write to a job file.
+
+A row in the file names it, and what became of that process decides if it still holds.
+"""
 
 from __future__ import annotations
 
@@ -9,12 +12,16 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 START_TIME_FIELD = 19
-"""Place of the start time, in clock ticks since boot, after the name in /proc/PID/stat (proc(5), field 22)."""
+"""Place of the start time, in clock ticks since boot, after the name in /proc/PID/stat (proc(5), field 22).
+"""
 
 
 @dataclass(frozen=True)
 class Owner:
-    """Who holds a job file. ``token`` is new for every window; ``started`` tells a process from a later one of that pid."""
+    """Who holds a job file. ``token`` is new for every window.
+
+    ``started`` tells a process from a later one of that pid.
+    """
 
     token: str
     host: str
@@ -32,11 +39,16 @@ class Owner:
         """For a sentence, as in "is open in another window"."""
         if self.host != socket.gethostname():
             return f"another window on {self.host}, since {self.since}"
-        return "another window on this computer" if self.pid != os.getpid() else "another window of this program"
+        return (
+            "another window on this computer" if self.pid != os.getpid() else "another window of this program"
+        )
 
 
 def started_of(pid: int) -> str:
-    """When a process of this machine started, as the kernel tells it; "" if there is none or the kernel does not tell."""
+    """When a process of this machine started, as the kernel tells it.
+
+    "" if there is none or the kernel does not tell.
+    """
     try:
         stat = Path(f"/proc/{pid}/stat").read_text(encoding="ascii", errors="replace")
     except OSError:

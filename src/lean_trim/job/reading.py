@@ -19,7 +19,17 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.types import Floats
 from lean_trim.formats.vehicle_sheet import vehicle_from_dict
 from lean_trim.job.blobs import log_from_parquet, table_from_row
-from lean_trim.job.records import Job, LogInfo, Mark, Prediction, Revision, Round, Span, StoredProposal, Verdict
+from lean_trim.job.records import (
+    Job,
+    LogInfo,
+    Mark,
+    Prediction,
+    Revision,
+    Round,
+    Span,
+    StoredProposal,
+    Verdict,
+)
 from lean_trim.job.tuning import tuning_from
 
 MOST_ROUNDS = 10_000
@@ -44,7 +54,8 @@ def read_job(db: sqlite3.Connection) -> Job:
     sheet, car = json.loads(_text(row[0], "the vehicle sheet")), _text(row[1], "the car's name")
     revisions = _revisions(db)
     rows = db.execute(
-        "SELECT id, number, started, revision_id, subject, settings, handed_over, note FROM rounds ORDER BY number"
+        "SELECT id, number, started, revision_id, subject, settings, handed_over, note FROM rounds ORDER BY "
+        "number"
     ).fetchmany(MOST_ROUNDS + 1)
     if not 1 <= len(rows) <= MOST_ROUNDS:
         raise BadInputError(f"it holds {len(rows)} rounds; allowed are 1 to {MOST_ROUNDS}")
@@ -99,7 +110,11 @@ def _revisions(db: sqlite3.Connection) -> dict[int, Revision]:
         ).fetchall()
         tables = {_text(key, "a table's name"): _table(row) for key, *row in rows}
         out[revision_id] = Revision(
-            revision_id, parent_id, _moment(created, "a revision's date"), Calibration(tables), _text(note, "a note")
+            revision_id,
+            parent_id,
+            _moment(created, "a revision's date"),
+            Calibration(tables),
+            _text(note, "a note"),
         )
     return out
 
@@ -107,14 +122,18 @@ def _revisions(db: sqlite3.Connection) -> dict[int, Revision]:
 def _table(row: list[str]) -> Table:
     table = table_from_row(*row)
     if table.values.max() > LARGEST_CELL:
-        raise BadInputError(f"{table.name}: a cell is {table.values.max():g}; allowed is up to {LARGEST_CELL:g}")
+        raise BadInputError(
+            f"{table.name}: a cell is {table.values.max():g}; allowed is up to {LARGEST_CELL:g}"
+        )
     return table
 
 
 def _round(
-    db: sqlite3.Connection, row: tuple[int, int, str, int, str, str, str, str], revisions: Mapping[int, Revision],
+    db: sqlite3.Connection,
+    row: tuple[int, int, str, int, str, str, str, str],
+    revisions: Mapping[int, Revision],
     logs: dict[int, Log],
-) -> Round:  # fmt: skip
+) -> Round:
     round_id, number, started, revision_id, subject, settings, handed_over, note = row
     if revision_id not in revisions:
         raise BadInputError(f"round {number} has no revision {revision_id}")
@@ -137,7 +156,9 @@ def _round(
         note=_text(note, "a note"),
     )
     return replace(
-        read, decisions=_decisions(db, round_id, revision.calibration), proposals=_proposals(db, round_id, revision)
+        read,
+        decisions=_decisions(db, round_id, revision.calibration),
+        proposals=_proposals(db, round_id, revision),
     )
 
 
@@ -175,12 +196,16 @@ def _spans(db: sqlite3.Connection, round_id: int) -> Iterable[Span]:
 def _marks(db: sqlite3.Connection, round_id: int) -> Iterable[Mark]:
     rows = db.execute("SELECT time_s, text FROM marks WHERE round_id = ? ORDER BY time_s", (round_id,))
     for time, text in rows.fetchall():
-        yield Mark(_number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S), _text(text, "a bookmark's note"))
+        yield Mark(
+            _number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S),
+            _text(text, "a bookmark's note"),
+        )
 
 
 def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
     row = db.execute(
-        "SELECT residual_rms, trim_rms, within_3, program, judged FROM verdicts WHERE round_id = ?", (round_id,)
+        "SELECT residual_rms, trim_rms, within_3, program, judged FROM verdicts WHERE round_id = ?",
+        (round_id,),
     ).fetchone()
     if row is None:
         return None
@@ -191,7 +216,9 @@ def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
 
 
 def _prediction(db: sqlite3.Connection, round_id: int) -> Prediction | None:
-    row = db.execute("SELECT residual_rms, std_error FROM predictions WHERE round_id = ?", (round_id,)).fetchone()
+    row = db.execute(
+        "SELECT residual_rms, std_error FROM predictions WHERE round_id = ?", (round_id,)
+    ).fetchone()
     return None if row is None else Prediction(*(_number(value, "a prediction", 0.0, 1e6) for value in row))
 
 
@@ -218,7 +245,9 @@ def _decision(table: Table, rows: list[tuple[object, ...]]) -> Decision:
 
 
 def _proposals(db: sqlite3.Connection, round_id: int, revision: Revision) -> dict[str, StoredProposal]:
-    rows = db.execute("SELECT table_name, cells, program, made FROM proposals WHERE round_id = ?", (round_id,))
+    rows = db.execute(
+        "SELECT table_name, cells, program, made FROM proposals WHERE round_id = ?", (round_id,)
+    )
     out = {}
     for name, cells, program, made in rows.fetchall():
         size = revision.calibration[_text(name, "a table's name")].size

@@ -51,7 +51,10 @@ class StoredLog:
 
 @dataclass(frozen=True)
 class Verdict:
-    """What a round's drive showed, percent; NaN where unknown. ``program`` and ``judged`` tell which version said so, when."""
+    """What a round's drive showed, percent; NaN where unknown.
+
+    ``program`` and ``judged`` tell which version said so, when.
+    """
 
     residual_rms: float
     trim_rms: float
@@ -62,7 +65,9 @@ class Verdict:
 
 @dataclass(frozen=True)
 class Prediction:
-    """The residual the next drive should show if the decided table is driven, percent rms, with one standard error."""
+    """The residual the next drive should show if the decided table is driven, percent rms, with one standard
+    error.
+    """
 
     residual_rms: float
     std_error: float
@@ -74,7 +79,8 @@ class StoredProposal:
 
     Attributes
     ----------
-    asked_pct, step_pct, std_error_pct : wanted change, change that would be written, standard error of the wanted one.
+    asked_pct, step_pct, std_error_pct : wanted change, change that would be written, standard error of the
+        wanted one.
     status : the rule that decided each cell.
     program, made : which version proposed it, when.
     """
@@ -165,7 +171,10 @@ class Round:
 
 @dataclass(frozen=True, eq=False)
 class Job:
-    """A vehicle with its chain of rounds. ``car`` names the simulated car of a demo job, "" for a real vehicle."""
+    """A vehicle with its chain of rounds.
+
+    ``car`` names the simulated car of a demo job, "" for a real vehicle.
+    """
 
     vehicle: Vehicle
     rounds: tuple[Round, ...]

@@ -1,4 +1,7 @@
-"""Schema of the job file as ordered, named migrations; each runs in one transaction with a log of what was applied."""
+"""Schema of the job file as ordered, named migrations.
+
+Each runs in one transaction with a log of what was applied.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +23,8 @@ class Migration:
 FIRST_ROUNDS = Migration(
     "first rounds",
     (
-        "CREATE TABLE vehicle (id INTEGER PRIMARY KEY CHECK (id = 1), sheet TEXT NOT NULL, car TEXT NOT NULL DEFAULT '')",
+        "CREATE TABLE vehicle (id INTEGER PRIMARY KEY CHECK (id = 1), sheet TEXT NOT NULL, car TEXT NOT NULL "
+        "DEFAULT '')",
         """CREATE TABLE tables (
             id INTEGER PRIMARY KEY, kind TEXT NOT NULL, name TEXT NOT NULL, unit TEXT NOT NULL,
             axes TEXT NOT NULL, cells TEXT NOT NULL, created TEXT NOT NULL)""",
@@ -38,7 +42,8 @@ FIRST_ROUNDS = Migration(
             PRIMARY KEY (round_id, position))""",
         """CREATE TABLE decisions (
             round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, cell INTEGER NOT NULL,
-            value REAL NOT NULL, source INTEGER NOT NULL, pinned INTEGER NOT NULL, PRIMARY KEY (round_id, cell))""",
+            value REAL NOT NULL, source INTEGER NOT NULL, pinned INTEGER NOT NULL, PRIMARY KEY (round_id,
+            cell))""",
         """CREATE TABLE left_out (
             round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE,
             start_s REAL NOT NULL, end_s REAL NOT NULL)""",
@@ -48,10 +53,12 @@ CHOICES_AND_MARKS = Migration(
     "column choices, marks and settings",
     (
         """CREATE TABLE column_choices (
-            shape TEXT NOT NULL, name TEXT NOT NULL, role TEXT, unit TEXT NOT NULL, PRIMARY KEY (shape, name))""",
+            shape TEXT NOT NULL, name TEXT NOT NULL, role TEXT, unit TEXT NOT NULL, PRIMARY KEY (shape,
+            name))""",
         "CREATE TABLE bank_choices (shape TEXT PRIMARY KEY, banks TEXT NOT NULL)",
         """CREATE TABLE marks (
-            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, time_s REAL NOT NULL, text TEXT NOT NULL)""",
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, time_s REAL NOT NULL, text
+            TEXT NOT NULL)""",
         "CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT NOT NULL)",
     ),
 )
@@ -68,18 +75,21 @@ REVISIONS = Migration(
             SELECT id, (SELECT max(p.id) FROM rounds p WHERE p.number < rounds.number), started
             FROM rounds ORDER BY number""",
         """INSERT INTO revision_tables (revision_id, name, table_id)
-            SELECT rounds.id, tables.kind, tables.id FROM rounds JOIN tables ON tables.id = rounds.table_id""",
+            SELECT rounds.id, tables.kind, tables.id FROM rounds JOIN tables ON tables.id =
+            rounds.table_id""",
         """INSERT INTO revision_tables (revision_id, name, table_id)
             SELECT id, 'target_lambda', target_id FROM rounds WHERE target_id IS NOT NULL""",
         """CREATE TABLE verdicts (
             round_id INTEGER PRIMARY KEY REFERENCES rounds(id) ON DELETE CASCADE,
             residual_rms REAL, trim_rms REAL, within_3 REAL, program TEXT NOT NULL, judged TEXT NOT NULL)""",
         """INSERT INTO verdicts (round_id, residual_rms, trim_rms, within_3, program, judged)
-            SELECT id, residual_rms, trim_rms, within_3, '', started FROM rounds WHERE residual_rms IS NOT NULL""",
+            SELECT id, residual_rms, trim_rms, within_3, '', started FROM rounds WHERE residual_rms IS NOT
+            NULL""",
         """CREATE TABLE rounds_next (
             id INTEGER PRIMARY KEY, number INTEGER NOT NULL UNIQUE, started TEXT NOT NULL,
             revision_id INTEGER NOT NULL REFERENCES revisions(id), subject TEXT NOT NULL,
-            settings TEXT NOT NULL DEFAULT '', handed_over TEXT NOT NULL DEFAULT '', note TEXT NOT NULL DEFAULT '')""",
+            settings TEXT NOT NULL DEFAULT '', handed_over TEXT NOT NULL DEFAULT '', note TEXT NOT NULL
+            DEFAULT '')""",
         """INSERT INTO rounds_next (id, number, started, revision_id, subject, settings, handed_over, note)
             SELECT rounds.id, number, started, rounds.id, tables.kind,
             coalesce((SELECT value FROM settings WHERE key = 'tuning'), ''), handed_over, note
@@ -97,12 +107,14 @@ REVISIONS = Migration(
         "DROP TABLE decisions",
         """CREATE TABLE proposals (
             round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
-            cells TEXT NOT NULL, program TEXT NOT NULL, made TEXT NOT NULL, PRIMARY KEY (round_id, table_name))""",
+            cells TEXT NOT NULL, program TEXT NOT NULL, made TEXT NOT NULL, PRIMARY KEY (round_id,
+            table_name))""",
         """CREATE TABLE predictions (
             round_id INTEGER PRIMARY KEY REFERENCES rounds(id) ON DELETE CASCADE,
             residual_rms REAL NOT NULL, std_error REAL NOT NULL, made TEXT NOT NULL)""",
         """CREATE TABLE owner (
-            id INTEGER PRIMARY KEY CHECK (id = 1), token TEXT NOT NULL, host TEXT NOT NULL, pid INTEGER NOT NULL,
+            id INTEGER PRIMARY KEY CHECK (id = 1), token TEXT NOT NULL, host TEXT NOT NULL, pid INTEGER NOT
+            NULL,
             started TEXT NOT NULL, since TEXT NOT NULL)""",
         "CREATE TABLE migrations (name TEXT PRIMARY KEY, applied TEXT NOT NULL, program TEXT NOT NULL)",
     ),
@@ -134,7 +146,10 @@ def apply_migration(db: sqlite3.Connection, number: int, applied: str, program: 
 
 
 def objects_in(db: sqlite3.Connection) -> dict[tuple[str, str], str]:
-    """Everything a database declares: (kind, name) → its SQL with white space folded; implied indices left out."""
+    """Everything a database declares: (kind, name) → its SQL with white space folded.
+
+    Implied indices left out.
+    """
     rows = db.execute("SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL")
     return {(str(kind), str(name)): " ".join(str(sql).split()) for kind, name, sql in rows}
 

@@ -1,4 +1,7 @@
-"""What the program asks of a job file: create, open, load, and save every kind of change in one transaction each."""
+"""What the program asks of a job file.
+
+Create, open, load, and save every kind of change in one transaction each.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +40,9 @@ SUFFIX = ".leantrim"
 
 
 class JobStore:
-    """One open job file. Every method that changes something is one transaction; it raises SaveFailedError and leaves the
+    """One open job file. Every method that changes something is one transaction.
+
+    It raises SaveFailedError and leaves the
     file as it was if it cannot be written.
     """
 
@@ -77,7 +82,9 @@ class JobStore:
         return cls(path)
 
     @classmethod
-    def write_copy(cls, path: Path, job: Job, settings: dict[str, str], choices: dict[str, Choices]) -> JobStore:
+    def write_copy(
+        cls, path: Path, job: Job, settings: dict[str, str], choices: dict[str, Choices]
+    ) -> JobStore:
         """Write a whole job that is in memory to a new file, and open it.
 
         Raises
@@ -122,7 +129,8 @@ class JobStore:
     ) -> Round:
         """Start a round on a new revision made from another round's, with its logs if they are there already.
 
-        It goes on with the parent's settings. ``prediction`` is what the parent foretells of it, and is kept with the parent.
+        It goes on with the parent's settings. ``prediction`` is what the parent foretells of it, and is kept
+        with the parent.
         """
         with self.database.writing() as db:
             if prediction is not None:
@@ -132,7 +140,9 @@ class JobStore:
             round_id = put_round(db, number, revision_id, parent.subject, parent.tuning)
             for stored in logs:
                 put_log(db, round_id, stored)
-            created = str(db.execute("SELECT created FROM revisions WHERE id = ?", (revision_id,)).fetchone()[0])
+            created = str(
+                db.execute("SELECT created FROM revisions WHERE id = ?", (revision_id,)).fetchone()[0]
+            )
             infos = log_infos(db, round_id)
         revision = Revision(revision_id, parent.revision.id, created, calibration)
         return Round(
@@ -174,7 +184,10 @@ class JobStore:
                 put_proposal(db, round_id, name, proposal)
 
     def mark_handed_over(self, round_id: int, how: str, prediction: Prediction | None = None) -> str:
-        """Keep how and when the calibration left the job, and what its drive should show; returns the note."""
+        """Keep how and when the calibration left the job, and what its drive should show.
+
+        Returns the note.
+        """
         note = f"{now()} {how}"
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET handed_over = ? WHERE id = ?", (note, round_id))
@@ -221,7 +234,8 @@ class JobStore:
             raise DamagedJobError(self.path, str(error)) from error
         except (KeyboardInterrupt, SystemExit, JobFileError):
             raise
-        # Damaged contents fail in as many ways as there are libraries: values, types, a panic of the Parquet reader.
+        # Damaged contents fail in as many ways as there are libraries: values, types, a panic of the Parquet
+        # reader.
         except BaseException as error:
             raise DamagedJobError(self.path, f"its contents cannot be read ({cause_of(error)})") from error
         return found[0]
@@ -258,5 +272,3 @@ def _sound_job(db: sqlite3.Connection) -> Job:
     if lost is not None:
         raise BadInputError(f"an entry of {lost[0]} refers to one of {lost[2]} that is missing")
     return read_job(db)
-
-

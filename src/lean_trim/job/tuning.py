@@ -15,7 +15,9 @@ from lean_trim.core.estimation.surface import SurfaceSettings
 from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
 
-Settings = TypeVar("Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, AirflowSourceSettings)
+Settings = TypeVar(
+    "Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, AirflowSourceSettings
+)
 
 
 @dataclass(frozen=True)
@@ -53,7 +55,10 @@ def tuning_text(tuning: Tuning) -> str:
 
 
 def tuning_from(text: str) -> Tuning:
-    """The inverse of ``tuning_text``; what is not understood (a setting of another version) takes its default."""
+    """The inverse of ``tuning_text``.
+
+    What is not understood (a setting of another version) takes its default.
+    """
     try:
         data = json.loads(text) if text else {}
     except (ValueError, RecursionError):
@@ -72,7 +77,11 @@ def tuning_from(text: str) -> Tuning:
     told = isinstance(word, dict) and word.get("kind") in AIRFLOW_SOURCE_KINDS
     source = _filled(AirflowSourceSettings(), word) if told else None
     numbers = data.get("earlier")
-    whole = [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)] if isinstance(numbers, list) else []
+    whole = (
+        [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)]
+        if isinstance(numbers, list)
+        else []
+    )
     earlier = frozenset(whole)
     return Tuning(solve, _filled(PolicySettings(), data.get("policy")), earlier, source)
 
@@ -93,7 +102,12 @@ def _filled(default: Settings, found: Any) -> Settings:
     """The default with every value that is known and within its range."""
     out = default
     for name in (f.name for f in fields(default)):
-        if isinstance(found, dict) and name in found and name != "pinned" and _alike(found[name], getattr(default, name)):
+        if (
+            isinstance(found, dict)
+            and name in found
+            and name != "pinned"
+            and _alike(found[name], getattr(default, name))
+        ):
             try:
                 out = replace(out, **{name: found[name]})
             except (BadInputError, TypeError, ValueError):
@@ -105,4 +119,8 @@ def _alike(value: Any, default: Any) -> bool:
     """True if a value is of the kind its default is: a switch, a number, a word."""
     if isinstance(default, bool) or isinstance(value, bool):
         return isinstance(default, bool) and isinstance(value, bool)
-    return isinstance(value, int | float) if isinstance(default, int | float) else isinstance(value, type(default))
+    return (
+        isinstance(value, int | float)
+        if isinstance(default, int | float)
+        else isinstance(value, type(default))
+    )

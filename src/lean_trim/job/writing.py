@@ -30,7 +30,9 @@ def put_revision(
     db: sqlite3.Connection, parent_id: int | None, calibration: Calibration, revision_id: int | None = None
 ) -> int:
     """Add a revision with all its tables, under a given id or a new one; returns its id."""
-    row = db.execute("INSERT INTO revisions (id, parent_id, created) VALUES (?, ?, ?)", (revision_id, parent_id, now()))
+    row = db.execute(
+        "INSERT INTO revisions (id, parent_id, created) VALUES (?, ?, ?)", (revision_id, parent_id, now())
+    )
     revision_id = int(row.lastrowid or 0)
     for name in calibration:
         table_id = put_table(db, name, calibration[name])
@@ -86,7 +88,9 @@ def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> N
 
 def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
     """Replace the verdict; one without version or date gets the present ones."""
-    figures = [v if math.isfinite(v) else None for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)]
+    figures = [
+        v if math.isfinite(v) else None for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
+    ]
     db.execute(
         "INSERT OR REPLACE INTO verdicts VALUES (?, ?, ?, ?, ?, ?)",
         (round_id, *figures, verdict.program or __version__, verdict.judged or now()),
@@ -122,7 +126,10 @@ def put_prediction(db: sqlite3.Connection, round_id: int, prediction: Prediction
 
 
 def put_whole(db: sqlite3.Connection, job: Job) -> None:
-    """Write every round with all that belongs to it; ids are kept, so that what is in memory goes on to fit the file."""
+    """Write every round with all that belongs to it.
+
+    Ids are kept, so that what is in memory goes on to fit the file.
+    """
     written: set[int] = set()
     for r in sorted(job.rounds, key=lambda r: r.revision.id):
         if r.revision.id not in written:
@@ -134,7 +141,16 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
     for r in job.rounds:
         db.execute(
             "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-            (r.id, r.number, r.started, r.revision.id, r.subject, tuning_text(r.tuning), r.handed_over, r.note),
+            (
+                r.id,
+                r.number,
+                r.started,
+                r.revision.id,
+                r.subject,
+                tuning_text(r.tuning),
+                r.handed_over,
+                r.note,
+            ),
         )
         _put_round_logs(db, r, kept)
         _put_round_parts(db, r)

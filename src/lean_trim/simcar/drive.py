@@ -63,7 +63,9 @@ class SimCar:
         self.plant, self.ecu = Plant(self.truth), Ecu(vehicle, hidden_rich_pct=faults.hidden_rich_pct)
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         volts = vehicle.injectors.volts.tolist()
-        self.dead = CurveLookup(volts, (vehicle.injectors.dead_time_ms + self.truth.dead_time_shift_ms).tolist())
+        self.dead = CurveLookup(
+            volts, (vehicle.injectors.dead_time_ms + self.truth.dead_time_shift_ms).tolist()
+        )
         self.flow = vehicle.injectors.flow_g_per_s * self.truth.flow_scale
         self.time_s, self.lam, self.volts = 0.0, 1.0, 13.6
         self.command, self.controls = Command(), Controls()
@@ -118,7 +120,9 @@ class SimCar:
 
     def _roll(self) -> None:
         controls, plant = self.controls, self.plant
-        plant.roll(controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut)
+        plant.roll(
+            controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut
+        )
         if controls.hold_rpm and controls.clutch and controls.gear == self.driver.leg.gear:
             drift = STEP_S / 1.2
             plant.rpm += (controls.hold_rpm - plant.rpm) * drift
@@ -146,7 +150,9 @@ class SimCar:
             Role.BARO: self.truth.baro_kpa,
             Role.SPEED: plant.speed_kmh,
             Role.GEAR: float(self.controls.gear),
-            Role.SPARK: 34.0 - 0.14 * plant.map_kpa - (24.0 if self.parts.burnt(self.shifting) < 1.0 else 0.0),
+            Role.SPARK: 34.0
+            - 0.14 * plant.map_kpa
+            - (24.0 if self.parts.burnt(self.shifting) < 1.0 else 0.0),
             Role.KNOCK: self.parts.knock_deg(plant.map_kpa),
         }
         if self.vehicle.airflow == "maf":
@@ -156,7 +162,11 @@ class SimCar:
 
 
 def drive(
-    vehicle: Vehicle, seed: int = 1, minutes: float = 12.0, truth: Truth | None = None, faults: Faults | None = None
+    vehicle: Vehicle,
+    seed: int = 1,
+    minutes: float = 12.0,
+    truth: Truth | None = None,
+    faults: Faults | None = None,
 ) -> Iterator[Log]:
     """Drive and hand out the log in pieces of about ten seconds, so that a view can follow.
 

@@ -17,7 +17,9 @@ Kind = Literal["idle", "cruise", "hold", "pull", "coast", "blip"]
 
 @dataclass(frozen=True)
 class Leg:
-    """One piece of the plan. ``value`` is km/h to cruise at, rpm to hold or pull to, or km/h to coast down to."""
+    """One piece of the plan. ``value`` is km/h to cruise at, rpm to hold or pull to, or km/h to coast down
+    to.
+    """
 
     kind: Kind
     seconds: float
@@ -40,7 +42,9 @@ class Controls:
 
 
 def plan(rng: np.random.Generator, redline_rpm: float, top_kpa: float) -> Iterator[Leg]:
-    """An endless plan: idle, then blocks of town, open road, hills and pulls in a fixed order with random details."""
+    """An endless plan: idle, then blocks of town, open road, hills and pulls in a fixed order with random
+    details.
+    """
     yield Leg("idle", 26.0)
     yield Leg("cruise", 35.0, 3, 42.0)
     yield Leg("cruise", 40.0, 4, 58.0)
@@ -100,7 +104,7 @@ class Driver:
             self.leg, self.began, self.arrived = next(self.legs), time_s, False
             self.integral = min(max(self.pedal, 6.0), 30.0)
         self.wander += (-self.wander * dt / 2.5) + 0.35 * float(self.rng.standard_normal()) * dt**0.5
-        wanted = getattr(self, f"_{self.leg.kind}")(time_s, plant, dt)
+        wanted: Controls = getattr(self, f"_{self.leg.kind}")(time_s, plant, dt)
         shifting = time_s < self.shift_until
         limit = (260.0 if self.leg.kind in ("pull", "blip") else 75.0) * dt
         if shifting:
@@ -125,7 +129,10 @@ class Driver:
             self.shift_until = time_s + 0.45
 
     def _towards_gear(self, plant: Plant, time_s: float) -> None:
-        """One gear at a time towards the leg's gear: up once revs allow it, down before the engine labours."""
+        """One gear at a time towards the leg's gear.
+
+        Up once revs allow it, down before the engine labours.
+        """
         here = plant.speed_kmh * GEARS_RPM_PER_KMH[self.gear]
         up = plant.speed_kmh * GEARS_RPM_PER_KMH[min(self.gear + 1, 5)]
         enough = 1600.0 if self.leg.kind != "hold" else min(1600.0, 0.85 * self.leg.value)
@@ -140,7 +147,9 @@ class Driver:
     def _approach(self, speed_kmh: float, time_s: float, plant: Plant, dt: float) -> Controls:
         self._towards_gear(plant, time_s)
         gap = speed_kmh - plant.speed_kmh
-        self.integral = max(0.0, min(45.0, self.integral + 0.35 * gap * dt if abs(gap) < 12 else self.integral))
+        self.integral = max(
+            0.0, min(45.0, self.integral + 0.35 * gap * dt if abs(gap) < 12 else self.integral)
+        )
         pedal = min(52.0, self.integral + 1.1 * gap + self.wander)
         if plant.speed_kmh < 5.0:
             pedal = 16.0
@@ -154,7 +163,9 @@ class Driver:
             self.began = time_s if self.arrived else self.began
             return self._approach(there, time_s, plant, dt)
         spent = (time_s - self.began) / self.leg.seconds
-        load = self.leg.load_kpa + (self.leg.load_end_kpa - self.leg.load_kpa) * min(max(spent * 1.25 - 0.2, 0.0), 1.0)
+        load = self.leg.load_kpa + (self.leg.load_end_kpa - self.leg.load_kpa) * min(
+            max(spent * 1.25 - 0.2, 0.0), 1.0
+        )
         self.integral = max(0.0, min(60.0, self.integral + 0.5 * (load - plant.map_kpa) * dt))
         pedal = self.integral + 0.12 * (load - plant.map_kpa) + 0.3 * self.wander
         return Controls(max(pedal, 2.6), self.gear, True, hold_rpm=self.leg.value)

@@ -59,7 +59,9 @@ class Ecu:
         table, target = self.vehicle.table, self.vehicle.target
         self.grid = self.curve = None
         if self.vehicle.airflow == "ve":
-            self.grid = GridLookup(table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist())
+            self.grid = GridLookup(
+                table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist()
+            )
         else:
             self.curve = CurveLookup(table.axes[0].points.tolist(), table.values.tolist())
         self.target = None
@@ -67,7 +69,9 @@ class Ecu:
             self.target = GridLookup(
                 target.axes[0].points.tolist(), target.axes[1].points.tolist(), target.values.tolist()
             )
-        self.dead = CurveLookup(self.vehicle.injectors.volts.tolist(), self.vehicle.injectors.dead_time_ms.tolist())
+        self.dead = CurveLookup(
+            self.vehicle.injectors.volts.tolist(), self.vehicle.injectors.dead_time_ms.tolist()
+        )
         self.cylinder_l = self.vehicle.cylinder_l
 
     def step(self, s: Readings, dt: float) -> Command:
@@ -106,7 +110,9 @@ class Ecu:
             self.cutting = True
 
     def _closed_loop(self, s: Readings, target: float) -> bool:
-        ready = s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > 0.95
+        ready = (
+            s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > 0.95
+        )
         ready = ready and not self.cutting and s.time_s - self.refuelled_at > 1.2
         return ready and self.vehicle.feedback != "none"
 

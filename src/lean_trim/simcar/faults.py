@@ -23,17 +23,24 @@ class Faults:
 
     Attributes
     ----------
-    pump_sag_pct : differential fuel pressure lost at the engine's largest airflow; it begins at 30 % of that airflow.
-    battery_drop_v : volts missing for 40 s of every 150 s; dead time is then longer than the sheet's by 25 % of what the drop adds.
-    sensor_drops_per_min : spells of 0.5 to 2 s in which the lambda sensor reads free air; the ECU believes it.
-    sensor_stuck_s : seconds of every 120 s in which the lambda sensor's reading does not move; the ECU believes it.
-    wild_share : share of logged lambda readings that are interference, 0 to 1; the ECU's own readings are sound.
+    pump_sag_pct : differential fuel pressure lost at the engine's largest airflow; it begins at 30 % of that
+        airflow.
+    battery_drop_v : volts missing for 40 s of every 150 s; dead time is then longer than the sheet's by 25 %
+        of what the drop adds.
+    sensor_drops_per_min : spells of 0.5 to 2 s in which the lambda sensor reads free air; the ECU believes
+        it.
+    sensor_stuck_s : seconds of every 120 s in which the lambda sensor's reading does not move; the ECU
+        believes it.
+    wild_share : share of logged lambda readings that are interference, 0 to 1; the ECU's own readings are
+        sound.
     unburnt_share : share of fuel that stays unburnt while the driver shifts, 0 to 1 (spark is taken back).
-    tail_air_pct : lambda read too lean by so much at no flow, half of it at idle, as with a sensor at the tailpipe.
+    tail_air_pct : lambda read too lean by so much at no flow, half of it at idle, as with a sensor at the
+        tailpipe.
     hidden_rich_pct : fuel the ECU adds at full throttle without naming it in its target.
     settle_rich_pct : fuel delivered too much after a flash, fading over three minutes.
     knock_from_kpa : manifold pressure from which knock retard is logged; 0 for none.
-    airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at its end; 0 for none.
+    airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at its end; 0
+        for none.
     """
 
     pump_sag_pct: float = 0.0
@@ -73,7 +80,10 @@ def fault_named(name: str) -> Faults:
 
 
 class FaultyParts:
-    """The faults at work in one drive. A sound car draws no random number here, so its drive is what it was."""
+    """The faults at work in one drive.
+
+    A sound car draws no random number here, so its drive is what it was.
+    """
 
     def __init__(self, faults: Faults, seed: int, max_flow_g_per_s: float) -> None:
         self.faults, self.max_flow = faults, max_flow_g_per_s
@@ -91,7 +101,7 @@ class FaultyParts:
 
     def delivered(self, time_s: float) -> float:
         """Fuel delivered over fuel the injectors should deliver."""
-        return 1.0 + self.faults.settle_rich_pct / 100.0 * 2.0 ** (-time_s / 60.0)
+        return float(1.0 + self.faults.settle_rich_pct / 100.0 * 2.0 ** (-time_s / 60.0))
 
     def burnt(self, shifting: bool) -> float:
         """Share of the fuel that burns."""

@@ -1,4 +1,6 @@
-"""Heron: the invented hill-climb kit car of the demo, 1.8-litre turbocharged four on E10, speed-density, wideband."""
+"""Heron: the invented hill-climb kit car of the demo, 1.8-litre turbocharged four on E10, speed-density,
+wideband.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,9 @@ from lean_trim.core.data.tables import Axis, Table, ve_table
 from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
 from lean_trim.simcar.truth import Truth, truth_for
 
-RPM = np.array([600, 900, 1200, 1600, 2000, 2400, 2800, 3200, 3700, 4200, 4700, 5200, 5700, 6200, 6700, 7200], float)
+RPM = np.array(
+    [600, 900, 1200, 1600, 2000, 2400, 2800, 3200, 3700, 4200, 4700, 5200, 5700, 6200, 6700, 7200], float
+)
 MAP = np.array([20, 28, 36, 46, 56, 66, 76, 86, 98, 112, 128, 146, 166, 188], float)
 
 
@@ -22,7 +26,9 @@ def heron_target() -> Table:
 
 def heron(seed: int = 7) -> Vehicle:
     """Heron with the calibration it comes with: a table from a similar engine, wrong by several percent."""
-    injectors = Injectors(7.6, 300.0, np.array([8.0, 10, 12, 14, 16]), np.array([1.95, 1.38, 1.02, 0.79, 0.63]))
+    injectors = Injectors(
+        7.6, 300.0, np.array([8.0, 10, 12, 14, 16]), np.array([1.95, 1.38, 1.02, 0.79, 0.63])
+    )
     blank = ve_table(RPM, MAP, np.full((len(MAP), len(RPM)), 50.0))
     vehicle = Vehicle(
         "Heron",
@@ -40,7 +46,11 @@ def heron(seed: int = 7) -> Vehicle:
     )
     rng = np.random.default_rng(seed)
     x, y = np.meshgrid(RPM / 7000.0, MAP / 100.0)
-    error = 0.085 * np.sin(3.1 * x + 0.6) * np.cos(2.3 * y) - 0.075 * np.exp(-(((x - 0.42) / 0.16) ** 2)) * y + 0.03
+    error = (
+        0.085 * np.sin(3.1 * x + 0.6) * np.cos(2.3 * y)
+        - 0.075 * np.exp(-(((x - 0.42) / 0.16) ** 2)) * y
+        + 0.03
+    )
     error = error + 0.011 * rng.standard_normal(x.shape)
     values = np.round(heron_truth(vehicle).ve_surface(x * 7000.0, y * 100.0) * (1.0 + error), 1)
     return vehicle.with_table(blank.with_values(values))

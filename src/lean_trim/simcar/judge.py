@@ -14,13 +14,14 @@ def cell_error_pct(table: Table, vehicle: Vehicle, truth: Truth) -> np.ndarray:
     """Table over truth minus one at every cell, percent, in the table's shape."""
     mesh = np.meshgrid(*(a.points for a in table.axes), indexing="ij")
     real = truth.airflow_value(vehicle, tuple(m.ravel() for m in mesh)).reshape(table.shape)
-    return 100.0 * (table.values / real - 1.0)
+    return np.asarray(100.0 * (table.values / real - 1.0))
 
 
 def rms_where_driven(table: Table, solution: Solution, truth: Truth) -> float:
     """Root mean square of table over truth minus one, percent, over the cells a drive visited.
 
-    Each nearest cell with at least half a second of used driving counts once, with the mean error of its samples.
+    Each nearest cell with at least half a second of used driving counts once, with the mean error of its
+    samples.
     """
     observations, frame = solution.observations, solution.frame
     at = tuple(a[observations.index] for a in frame.coordinates)

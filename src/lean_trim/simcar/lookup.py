@@ -1,4 +1,6 @@
-"""Scalar table look-up for the simulator's inner loop, written independently of the computation's own look-up."""
+"""Scalar table look-up for the simulator's inner loop, written independently of the computation's own look-
+up.
+"""
 
 from __future__ import annotations
 

@@ -15,7 +15,10 @@ IDLE_RPM = 900.0
 
 @dataclass
 class Exhaust:
-    """Plug flow from valve to sensor: a parcel leaves one cycle after injection and arrives once it was pushed through."""
+    """Plug flow from valve to sensor.
+
+    A parcel leaves one cycle after injection and arrives once it was pushed through.
+    """
 
     volume_l: float
     tau_s: float
@@ -61,7 +64,9 @@ class Plant:
     def breathe(self, pedal_pct: float, dt: float) -> None:
         """Throttle, manifold filling, turbo: sets MAP, air per cylinder and airflow."""
         self.throttle_pct += (pedal_pct - self.throttle_pct) * (1.0 - math.exp(-dt / 0.05))
-        idle_air = min(0.02, max(0.007, 0.0145 + (IDLE_RPM - self.rpm) * 2.2e-5)) if self.throttle_pct < 3.0 else 0.0
+        idle_air = (
+            min(0.02, max(0.007, 0.0145 + (IDLE_RPM - self.rpm) * 2.2e-5)) if self.throttle_pct < 3.0 else 0.0
+        )
         area = idle_air + (max(self.throttle_pct, 0.0) / 100.0) ** 1.5
         upstream = self.truth.baro_kpa + self.boost_kpa
         share = 3.0 * 6500.0 / max(self.rpm, 200.0) * area
@@ -103,7 +108,9 @@ class Plant:
 
     def _heat(self, dt: float) -> None:
         fire = 0.09 + 0.012 * min(self.flow_g_per_s, 40.0)
-        self.coolant_c += (fire * 1.7 if self.coolant_c < 86.0 else 0.0) * dt * (1.0 if self.coolant_c < 80 else 0.5)
+        self.coolant_c += (
+            (fire * 1.7 if self.coolant_c < 86.0 else 0.0) * dt * (1.0 if self.coolant_c < 80 else 0.5)
+        )
         if self.coolant_c > 89.0:
             self.coolant_c -= 0.3 * dt
         hot = self.truth.ambient_c + 4.0 + 0.16 * self.boost_kpa + 5.0 * math.exp(-self.flow_g_per_s / 12.0)

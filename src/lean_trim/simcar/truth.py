@@ -38,7 +38,9 @@ class Truth:
     maf_exponent: float = 2.25
 
     def ve_pct(self, rpm: float, map_kpa: float) -> float:
-        """Volumetric efficiency, percent: a broad hump over rpm, rising with load, with intake-resonance ripple.
+        """Volumetric efficiency, percent.
+
+        A broad hump over rpm, rising with load, with intake-resonance ripple.
 
         The ripple is finer than a table's steps, so no table can hold this surface exactly.
         """
@@ -53,13 +55,22 @@ class Truth:
     def wall(self, coolant_c: float, map_kpa: float) -> tuple[float, float]:
         """Share of fuel that joins the wall film, and its time constant in s; both larger when cold."""
         cold = max(0.0, (85.0 - coolant_c) / 60.0)
-        return min(0.6, self.wall_x * (1 + 0.7 * cold) * (0.8 + 0.3 * map_kpa / 100.0)), self.wall_tau_s * (1 + cold)
+        return min(0.6, self.wall_x * (1 + 0.7 * cold) * (0.8 + 0.3 * map_kpa / 100.0)), self.wall_tau_s * (
+            1 + cold
+        )
 
     def max_flow_g_per_s(self) -> float:
         """Airflow at redline and full load."""
         top = self.baro_kpa + (self.max_boost_kpa if self.turbo else 0.0)
         density = top / (0.28705 * (self.ambient_c + 283.15))
-        return self.displacement_l * density * self.redline_rpm / 120.0 * self.ve_pct(self.redline_rpm, top) / 100.0
+        return (
+            self.displacement_l
+            * density
+            * self.redline_rpm
+            / 120.0
+            * self.ve_pct(self.redline_rpm, top)
+            / 100.0
+        )
 
     def maf_exponent_scale(self) -> float:
         """g/s at ``maf_low_hz``; chosen so that an idling engine sits near the low end of the sensor."""
@@ -67,7 +78,10 @@ class Truth:
 
     def maf_hz(self, flow_g_per_s: float) -> float:
         """Sensor frequency for an airflow."""
-        return self.maf_low_hz * (max(flow_g_per_s, 0.01) / self.maf_exponent_scale()) ** (1.0 / self.maf_exponent)
+        return float(
+            self.maf_low_hz
+            * (max(flow_g_per_s, 0.01) / self.maf_exponent_scale()) ** (1.0 / self.maf_exponent)
+        )
 
     def maf_g_per_s(self, hz: np.ndarray) -> np.ndarray:
         """The inverse of ``maf_hz`` for a whole axis."""
@@ -75,7 +89,7 @@ class Truth:
 
     def ve_surface(self, rpm: np.ndarray, map_kpa: np.ndarray) -> np.ndarray:
         """``ve_pct`` for arrays of one shape."""
-        return np.vectorize(self.ve_pct, otypes=[float])(rpm, map_kpa)
+        return np.asarray(np.vectorize(self.ve_pct, otypes=[float])(rpm, map_kpa))
 
     def airflow_value(self, vehicle: Vehicle, at: tuple[np.ndarray, ...]) -> np.ndarray:
         """The true value of the vehicle's airflow table at its coordinates, for judging an estimate."""

@@ -1,4 +1,7 @@
-"""The open job as the window's parts see it: the workspace's messages as Qt signals, and what every view asks for."""
+"""The open job as the window's parts see it.
+
+The workspace's messages as Qt signals, and what every view asks for.
+"""
 
 from __future__ import annotations
 
@@ -64,7 +67,10 @@ class QtLoop(QObject):
 
 
 class Session(QObject):
-    """Views call the workspace's parts and listen to these signals; nothing is kept here but the selection."""
+    """Views call the workspace's parts and listen to these signals.
+
+    Nothing is kept here but the selection.
+    """
 
     job_changed = Signal()
     round_changed = Signal()
@@ -123,7 +129,9 @@ class Session(QObject):
     def _part_changed(self, change: changes.RoundChanged) -> None:
         if change.part is Part.MARKS:
             self.marks_changed.emit()
-        elif change.part is not Part.TUNING and not (change.part is Part.DECISION and self.workspace.shows(change.round_id)):
+        elif change.part is not Part.TUNING and not (
+            change.part is Part.DECISION and self.workspace.shows(change.round_id)
+        ):
             # A decision on the shown round is told by the proposal that follows from it.
             self.job_changed.emit()
 

@@ -157,30 +157,36 @@ def _rules(t: Theme) -> str:
     QMenu::item {{ padding: 4px 26px 4px 22px; }}
     QMenu::item:selected, QMenuBar::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
     QMenu::item:disabled {{ color: {t.faint}; }}
-    QPushButton, QToolButton {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px;
+    QPushButton, QToolButton {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge};
+        border-radius: 4px;
         padding: 4px 10px; }}
     QPushButton:hover, QToolButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus, QToolButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
-    QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; }}
+    QPushButton:checked, QToolButton:checked {{ background: {t.accent}; color: {t.on_accent};
+        border-color: {t.accent}; }}
     QPushButton:disabled, QToolButton:disabled {{ color: {t.faint}; background: {t.paper}; }}
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; }}
     QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
     QPushButton#primary:disabled {{ background: {t.paper}; color: {t.faint}; border-color: {t.edge}; }}
-    QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid {t.edge}; border-radius: 0; padding: 4px 6px; }}
+    QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid {t.edge};
+        border-radius: 0; padding: 4px 6px; }}
     QToolButton#tab:checked {{ color: {t.ink}; border-bottom: 3px solid {t.accent}; padding-bottom: 3px; }}
     QToolButton#tab:hover, QToolButton#flat:hover {{ color: {t.accent}; }}
     QToolButton#tab:focus {{ color: {t.accent}; }}
     QToolButton#flat {{ background: transparent; border: none; padding: 1px 3px; }}
     QToolButton#flat:focus {{ color: {t.accent}; border: 1px solid {t.accent}; padding: 0 2px; }}
     QToolButton::menu-indicator {{ image: none; }}
-    QLineEdit {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px; padding: 3px 6px; }}
+    QLineEdit {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px;
+        padding: 3px 6px; }}
     QLineEdit:focus {{ border: 2px solid {t.accent}; padding: 2px 5px; }}
-    QComboBox QAbstractItemView {{ background: {t.sheet}; color: {t.ink}; selection-background-color: {t.accent}; }}
+    QComboBox QAbstractItemView {{ background: {t.sheet}; color: {t.ink};
+        selection-background-color: {t.accent}; }}
     QTableWidget {{ background: {t.sheet}; border: 1px solid {t.edge}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.faint}; border: none; padding: 3px 4px; }}
     QListWidget {{ background: {t.sheet}; border: 1px solid {t.edge}; outline: none; }}
     QListWidget::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
-    QProgressBar {{ border: 1px solid {t.edge}; border-radius: 4px; background: {t.sheet}; color: {t.ink}; text-align: center; }}
+    QProgressBar {{ border: 1px solid {t.edge}; border-radius: 4px; background: {t.sheet}; color: {t.ink};
+        text-align: center; }}
     QProgressBar::chunk {{ background: {t.regimes[4]}; }}
     QToolTip {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; }}
     QSplitter::handle {{ background: {t.edge}; }}

@@ -1,1 +1,4 @@
-"""The open job as a model without a window: typed changes, undo, requests bound to what they were asked for."""
+"""The open job as a model without a window.
+
+Typed changes, undo, requests bound to what they were asked for.
+"""

@@ -1,4 +1,7 @@
-"""What the user decides, cell by cell and stretch by stretch; every change is saved first and can be undone."""
+"""What the user decides, cell by cell and stretch by stretch.
+
+Every change is saved first and can be undone.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +31,9 @@ class Say:
         "deciding.only_newest", "Only the newest round can be decided; earlier ones are kept as they were."
     )
     NO_PROPOSAL = Message("deciding.no_proposal", "There is no proposal yet; this round needs a log.")
-    CHOOSE_FIRST = Message("deciding.choose_first", "Select the cells first, then type, for example +3% or =82.")
+    CHOOSE_FIRST = Message(
+        "deciding.choose_first", "Select the cells first, then type, for example +3% or =82."
+    )
     REFUSED = Message("deciding.refused", "{reason}")
 
 
@@ -82,7 +87,10 @@ class Deciding:
         self.workspace = workspace
 
     def set_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
-        """Save a decision on one table, then take it into memory; SaveFailedError leaves both as they were."""
+        """Save a decision on one table, then take it into memory.
+
+        SaveFailedError leaves both as they were.
+        """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_decision(round_id, table_name, decision))
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None
@@ -93,7 +101,10 @@ class Deciding:
             workspace.solver.propose_again()
 
     def set_left_out(self, round_id: int, spans: tuple[Span, ...]) -> None:
-        """Save the stretches left out by hand, take them into memory, and solve again; SaveFailedError as above."""
+        """Save the stretches left out by hand, take them into memory, and solve again.
+
+        SaveFailedError as above.
+        """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_left_out(round_id, spans))
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None
@@ -104,7 +115,10 @@ class Deciding:
             workspace.solver.solve()
 
     def change(self, text: str, change: Callable[[Decision], Decision]) -> bool:
-        """Change the decision on the table under correction, with undo; False (and a notice) if it cannot be done."""
+        """Change the decision on the table under correction, with undo.
+
+        False (and a notice) if it cannot be done.
+        """
         workspace, current = self.workspace, self.workspace.round
         if current is None or not workspace.is_last:
             workspace.note(Say.ONLY_NEWEST())
@@ -152,7 +166,10 @@ class Deciding:
         return self.change(f"Set {text}", lambda d: decide.type_in(d, text, cells, vehicle.limits))
 
     def leave_out(self, start_s: float, end_s: float) -> None:
-        """Leave a stretch of the shown round's log out by hand, with undo; a stretch left out already is kept again."""
+        """Leave a stretch of the shown round's log out by hand, with undo.
+
+        A stretch left out already is kept again.
+        """
         current = self.workspace.round
         if current is None or not current.logs:
             return

@@ -22,7 +22,9 @@ class Say:
 
 
 def demo_path(folder: Path, fresh: bool = False) -> Path:
-    """Path of the demo job in a folder, made the first time; ``fresh`` puts an earlier one aside under the day and time.
+    """Path of the demo job in a folder, made the first time.
+
+    ``fresh`` puts an earlier one aside under the day and time.
 
     Raises
     ------

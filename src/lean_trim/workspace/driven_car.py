@@ -1,6 +1,7 @@
 """Drive the simulated car in a process of its own, as a real logger would run beside the window.
 
-A child that says nothing for too long is ended with words; what it writes to its error stream is drained, so that it never waits for
+A child that says nothing for too long is ended with words; what it writes to its error stream is drained, so
+that it never waits for
 a reader; and cancelling ends it at once.
 """
 
@@ -27,7 +28,10 @@ from lean_trim.workspace.tasks import Report
 
 ROWS_PER_PIECE = 500
 SILENT_S = 30.0
-"""How long the child may say nothing; it drives a hundred times faster than real time and needs about a second to start."""
+"""How long the child may say nothing.
+
+It drives a hundred times faster than real time and needs about a second to start.
+"""
 LOOK_S = 0.1
 """How often a cancel is looked for while the child says nothing."""
 LAST_WORDS = 20
@@ -40,12 +44,19 @@ class Say:
     NAME = Message("drive.name", "simulated drive {seed}")
     CANCELLED = Message("drive.cancelled", "the drive was cancelled; nothing was changed")
     STOPPED = Message("drive.stopped", "the simulated car stopped early: {reason}")
-    SILENT = Message("drive.silent", "the simulated car said nothing for {seconds:.0f} s and was ended; drive again")
+    SILENT = Message(
+        "drive.silent", "the simulated car said nothing for {seconds:.0f} s and was ended; drive again"
+    )
     NO_REASON = Message("drive.no_reason", "no reason given")
 
 
 def drive_apart(
-    vehicle: Vehicle, seed: int, minutes: float, report: Report, command: Sequence[str] | None = None, silent_s: float = SILENT_S
+    vehicle: Vehicle,
+    seed: int,
+    minutes: float,
+    report: Report,
+    command: Sequence[str] | None = None,
+    silent_s: float = SILENT_S,
 ) -> Log:
     """Run ``lean-trim simulate`` and follow its output.
 
@@ -65,7 +76,9 @@ def drive_apart(
     with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
         words = list(command) if command is not None else _simulate(vehicle, Path(folder), seed, minutes)
         pipe = subprocess.PIPE
-        with subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=pipe, stderr=pipe, text=True) as process:
+        with subprocess.Popen(
+            words, stdin=subprocess.DEVNULL, stdout=pipe, stderr=pipe, text=True
+        ) as process:
             report.on_cancel(process.kill)
             try:
                 return _Follower(process, str(Say.NAME(seed=seed)), silent_s).follow(minutes, report)

@@ -1,4 +1,7 @@
-"""Undo and redo. A change saves first; only what the file took is done, and only what is done can be undone."""
+"""Undo and redo. A change saves first.
+
+Only what the file took is done, and only what is done can be undone.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +33,10 @@ class History:
         self._undone: list[Change] = []
 
     def push(self, change: Change) -> None:
-        """Do a change; what was undone before can no longer be redone. SaveFailedError if it could not be saved."""
+        """Do a change; what was undone before can no longer be redone.
+
+        SaveFailedError if it could not be saved.
+        """
         change.apply()
         self._done.append(change)
         self._undone.clear()
@@ -47,7 +53,10 @@ class History:
         return change
 
     def redo(self) -> Change | None:
-        """Do the last undone change again; None if there is none. SaveFailedError if it could not be saved."""
+        """Do the last undone change again; None if there is none.
+
+        SaveFailedError if it could not be saved.
+        """
         if not self._undone:
             return None
         change = self._undone[-1]

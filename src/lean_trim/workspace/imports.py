@@ -1,4 +1,7 @@
-"""Logs on their way into the job: opened, asked about where needed, then saved into the round they were opened for."""
+"""Logs on their way into the job.
+
+Opened, asked about where needed, then saved into the round they were opened for.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""From one round to the next: driving the simulated car, adding logs, beginning a round, handing the table over."""
+"""From one round to the next.
+
+Driving the simulated car, adding logs, beginning a round, handing the table over.
+"""
 
 from __future__ import annotations
 
@@ -33,9 +36,12 @@ class Say:
     NO_LOG = Message("rounds.no_log", "This round has no log yet; add one before starting the next round.")
     NOT_WRITTEN = Message("rounds.not_written", "{path}: cannot be written ({cause}); choose another place.")
     WRITTEN = Message(
-        "rounds.written", "Table written to {path}. Keep a copy of what is in the ECU before you write this to it."
+        "rounds.written",
+        "Table written to {path}. Keep a copy of what is in the ECU before you write this to it.",
     )
-    COPIED = Message("rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it.")
+    COPIED = Message(
+        "rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it."
+    )
     ELSEWHERE = Message("rounds.added_elsewhere", "{what} is in round {number} now; it waits in the rail.")
 
 
@@ -70,7 +76,10 @@ class AddLogs:
 
 @dataclass
 class BeginRound:
-    """A new round on a new revision, with its logs if there are any; ``begun`` is there once the file has it."""
+    """A new round on a new revision, with its logs if there are any.
+
+    ``begun`` is there once the file has it.
+    """
 
     workspace: Workspace
     parent: Round
@@ -100,7 +109,10 @@ Addition = AddLogs | BeginRound
 
 
 def saved(addition: Addition, store: JobStore, report: Report) -> tuple[Addition, SaveFailedError | None]:
-    """Write an addition in a task's thread; what the file refused comes back with the reason, so that it is not lost."""
+    """Write an addition in a task's thread.
+
+    What the file refused comes back with the reason, so that it is not lost.
+    """
     report.saving()
     try:
         addition.save(store)
@@ -117,7 +129,9 @@ class Rounds:
         self.drive_minutes = 12.0
 
     def drive(self) -> None:
-        """Drive the simulated car: on the newest round's table if it has no log yet, else on the decided one in a new round.
+        """Drive the simulated car.
+
+        On the newest round's table if it has no log yet, else on the decided one in a new round.
 
         Where the log goes is settled here, whatever is looked at when it comes.
         """
@@ -130,7 +144,9 @@ class Rounds:
             workspace.show_round(len(job.rounds) - 1)
         newest = job.rounds[-1]
         addition = self._addition_for(newest)
-        calibration = addition.calibration if isinstance(addition, BeginRound) else newest.revision.calibration
+        calibration = (
+            addition.calibration if isinstance(addition, BeginRound) else newest.revision.calibration
+        )
         vehicle = with_calibration(job.vehicle, calibration)
         seed, minutes = newest.number + int(isinstance(addition, BeginRound)), self.drive_minutes
 
@@ -147,10 +163,15 @@ class Rounds:
         )
 
     def _addition_for(self, newest: Round) -> Addition:
-        """Where the next log belongs: in the newest round if it has none, else in a new one on what was decided."""
+        """Where the next log belongs.
+
+        In the newest round if it has none, else in a new one on what was decided.
+        """
         if not newest.logs:
             return AddLogs(self.workspace, newest.id, ())
-        return BeginRound(self.workspace, newest, newest.resulting_calibration, prediction=self._prediction(newest))
+        return BeginRound(
+            self.workspace, newest, newest.resulting_calibration, prediction=self._prediction(newest)
+        )
 
     def _prediction(self, ended: Round) -> Prediction | None:
         """What the next drive should show, if the round is looked at with a solution."""
@@ -176,11 +197,16 @@ class Rounds:
         if not current.logs:
             workspace.note(Say.NO_LOG())
             return
-        addition = BeginRound(workspace, current, current.resulting_calibration, prediction=self._prediction(current))
+        addition = BeginRound(
+            workspace, current, current.resulting_calibration, prediction=self._prediction(current)
+        )
         workspace.saving.attempt(addition.apply, addition)
 
     def hand_over(self, path: Path) -> bool:
-        """Write the decided table of the shown round as CSV; False (and a notice) if it could not be written or noted."""
+        """Write the decided table of the shown round as CSV.
+
+        False (and a notice) if it could not be written or noted.
+        """
         from lean_trim.formats.tables import write_table
 
         current = self.workspace.round
@@ -204,7 +230,10 @@ class Rounds:
         return True
 
     def mark_handed_over(self, how: str) -> bool:
-        """Note in the job how the calibration left it, and what the next drive should show; False if it was not saved."""
+        """Note in the job how the calibration left it, and what the next drive should show.
+
+        False if it was not saved.
+        """
         workspace, current = self.workspace, self.workspace.round
         if current is None:
             return False
@@ -212,6 +241,8 @@ class Rounds:
 
         def act() -> None:
             note = workspace.saving.save(lambda store: store.mark_handed_over(current.id, how, prediction))
-            workspace.replace_round(replace(current, handed_over=note, prediction=prediction), Part.HANDED_OVER)
+            workspace.replace_round(
+                replace(current, handed_over=note, prediction=prediction), Part.HANDED_OVER
+            )
 
         return workspace.saving.attempt(act)

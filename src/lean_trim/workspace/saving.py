@@ -1,4 +1,7 @@
-"""Saving first: every change goes to the file before memory takes it; what the file refused is kept to be saved elsewhere."""
+"""Saving first: every change goes to the file before memory takes it.
+
+What the file refused is kept to be saved elsewhere.
+"""
 
 from __future__ import annotations
 
@@ -22,8 +25,13 @@ class Say:
     """What saving says."""
 
     FAILED = Message("saving.failed", "{reason}")
-    FAILED_KEPT = Message("saving.failed_kept", "{reason} {what} is kept: save the job elsewhere, and it goes along.")
-    SAVED_ELSEWHERE = Message("saving.elsewhere", "The job goes on in {path}. {count} change(s) that could not be saved before are in it.")
+    FAILED_KEPT = Message(
+        "saving.failed_kept", "{reason} {what} is kept: save the job elsewhere, and it goes along."
+    )
+    SAVED_ELSEWHERE = Message(
+        "saving.elsewhere",
+        "The job goes on in {path}. {count} change(s) that could not be saved before are in it.",
+    )
     NO_JOB = Message("saving.no_job", "No job is open.")
     STILL_THERE = Message("saving.elsewhere_failed", "{reason} What could not be saved is still kept.")
 
@@ -71,7 +79,9 @@ class Saving:
             self.workspace.hub.publish(AccessChanged(read_only))
 
     def attempt(self, action: Callable[[], object], change: Unsaved | None = None) -> bool:
-        """Do something that saves; if the file refuses, tell the user, keep the change for elsewhere, and return False."""
+        """Do something that saves; if the file refuses, tell the user, keep the change for elsewhere, and
+        return False.
+        """
         try:
             action()
         except SaveFailedError as error:
@@ -82,7 +92,11 @@ class Saving:
     def refused(self, error: SaveFailedError, change: Unsaved | None) -> None:
         """Tell that the file refused something, and keep it."""
         self.tell_access()
-        remedies = (Remedy.SAVE_ELSEWHERE, Remedy.TAKE_OVER) if isinstance(error, NotOwnerError) else (Remedy.SAVE_ELSEWHERE,)
+        remedies = (
+            (Remedy.SAVE_ELSEWHERE, Remedy.TAKE_OVER)
+            if isinstance(error, NotOwnerError)
+            else (Remedy.SAVE_ELSEWHERE,)
+        )
         if change is None:
             self.workspace.hub.publish(Notice("error", Say.FAILED(reason=str(error)), remedies))
             return
@@ -104,13 +118,15 @@ class Saving:
             return JobStore.write_copy(path, job, settings, choices)
 
         workspace.tasks.start(
-            Lane.READING, f"Saving to {path.name}", work, lambda copy: self._go_on(copy, path), self._not_elsewhere
+            Lane.READING,
+            f"Saving to {path.name}",
+            work,
+            lambda copy: self._go_on(copy, path),
+            self._not_elsewhere,
         )
 
     def _not_elsewhere(self, reason: str) -> None:
-        self.workspace.hub.publish(
-            Notice("error", Say.STILL_THERE(reason=reason), (Remedy.SAVE_ELSEWHERE,))
-        )
+        self.workspace.hub.publish(Notice("error", Say.STILL_THERE(reason=reason), (Remedy.SAVE_ELSEWHERE,)))
 
     def _go_on(self, copy: JobStore, path: Path) -> None:
         """Take the new file for the old one, and do what was refused."""

@@ -1,4 +1,7 @@
-"""The solution of the round that is looked at: asked for, checked against what is wanted when it comes, shown."""
+"""The solution of the round that is looked at.
+
+Asked for, checked against what is wanted when it comes, shown.
+"""
 
 from __future__ import annotations
 
@@ -93,7 +96,10 @@ class Solver:
         self._again = False
 
     def solve(self) -> None:
-        """Work out the correction of the round that is looked at, in the background; drops an earlier request."""
+        """Work out the correction of the round that is looked at, in the background.
+
+        Drops an earlier request.
+        """
         binding, vehicle, current = self.wanted(), self.workspace.vehicle, self.workspace.round
         if binding is None or vehicle is None or current is None:
             return
@@ -209,7 +215,11 @@ class Solver:
         """Keep verdict and proposal of a round that still goes on; that of one that has ended is fixed."""
         workspace = self.workspace
         current = workspace.job.round_of(round_id) if workspace.job is not None else None
-        if current is None or workspace.read_only or not (workspace.goes_on(current) or current.verdict is None):
+        if (
+            current is None
+            or workspace.read_only
+            or not (workspace.goes_on(current) or current.verdict is None)
+        ):
             return
         self._save_outcome(current, solution, proposal)
 
@@ -218,14 +228,19 @@ class Solver:
         try:
             self.workspace.saving.save(lambda store: store.save_outcome(current.id, outcome))
         except SaveFailedError as error:
-            # A figure that can be worked out again is not worth keeping for elsewhere; that nothing can be saved is worth telling.
+            # A figure that can be worked out again is not worth keeping for elsewhere; that nothing can be
+            # saved is worth telling.
             self.workspace.saving.refused(error, None)
             return
         proposals = {**current.proposals, **outcome.proposals}
-        self.workspace.replace_round(replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME)
+        self.workspace.replace_round(
+            replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME
+        )
 
     def judge_anew(self) -> None:
-        """Replace the verdict of the round that is looked at by what its solution says now, because the user asks for it."""
+        """Replace the verdict of the round that is looked at by what its solution says now, because the user
+        asks for it.
+        """
         current, solution = self.workspace.round, self.solution
         if current is None or solution is None:
             self.workspace.note(Say.NOTHING_TO_JUDGE())

@@ -1,7 +1,11 @@
-"""Long work off the model's thread: a pure function, progress, cancel, exactly one answer; a lane each for reading and for solving.
+"""Long work off the model's thread: a pure function, progress, cancel, exactly one answer.
 
-Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a panic in a compiled library). Cancelling
-frees the lane at once and drops the answer; a thread that cannot be stopped runs out on its own. What saves asks ``Report.saving``
+A lane each for reading and for solving.
+
+Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a panic in a
+compiled library). Cancelling
+frees the lane at once and drops the answer; a thread that cannot be stopped runs out on its own. What saves
+asks ``Report.saving``
 first: from then on it is too late to cancel, so that "nothing was changed" is never wrong.
 """
 
@@ -35,18 +39,24 @@ class Lane(Enum):
 class Say:
     """What tasks say."""
 
-    STILL_RUNNING = Message("tasks.still_running", "{title} is still running; wait for it or cancel it first.")
+    STILL_RUNNING = Message(
+        "tasks.still_running", "{title} is still running; wait for it or cancel it first."
+    )
     CANCELLED = Message("tasks.cancelled", "{title} was cancelled; nothing was changed.")
     TOO_LATE = Message("tasks.too_late", "{title} is being saved already; it can no longer be cancelled.")
     FAILED = Message("tasks.failed", "{reason}")
     UNEXPECTED = Message(
         "tasks.unexpected",
-        "{title} stopped on an unexpected error ({kind}: {reason}). Nothing was changed; the log for support holds the details.",
+        "{title} stopped on an unexpected error ({kind}: {reason}). Nothing was changed; the log for support "
+        "holds the details.",
     )
 
 
 class Report:
-    """How a task tells of itself: called with the share done and what it is at, it returns False once it was cancelled."""
+    """How a task tells of itself.
+
+    Called with the share done and what it is at, it returns False once it was cancelled.
+    """
 
     def __init__(self, task: Task) -> None:
         self._task = task
@@ -71,14 +81,19 @@ class Report:
         self._task.begin_saving()
 
     def on_cancel(self, call: Callable[[], None]) -> None:
-        """Have something done when the task is cancelled, such as ending a child process; at once if it was already."""
+        """Have something done when the task is cancelled, such as ending a child process.
+
+        At once if it was already.
+        """
         self._task.on_cancel(call)
 
 
 class Task:
     """One piece of work in a thread of its own."""
 
-    def __init__(self, number: int, lane: Lane, title: str, work: Callable[[Report], Any], tasks: Tasks) -> None:
+    def __init__(
+        self, number: int, lane: Lane, title: str, work: Callable[[Report], Any], tasks: Tasks
+    ) -> None:
         self.number = number
         self.lane = lane
         self.title = title
@@ -133,7 +148,8 @@ class Task:
         failure: BaseException | None = None
         try:
             answer = self._work(Report(self))
-        # A library may end in what is no Exception (a panic of compiled code); the lane has to come free all the same.
+        # A library may end in what is no Exception (a panic of compiled code); the lane has to come free all
+        # the same.
         except BaseException as error:
             failure = error
             if not isinstance(error, LeanTrimError | OSError):
@@ -232,7 +248,10 @@ class Tasks:
         self.hub.publish(WorkEnded(task.number))
 
     def cancel(self, lane: Lane | None = None) -> None:
-        """Stop what the user sees running: one lane's task, or the reading one first, else the solving one."""
+        """Stop what the user sees running.
+
+        One lane's task, or the reading one first, else the solving one.
+        """
         lanes = (lane,) if lane is not None else (Lane.READING, Lane.SOLVING)
         task = next((self.running[x] for x in lanes if x in self.running), None)
         if task is None:

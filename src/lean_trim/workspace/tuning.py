@@ -1,4 +1,6 @@
-"""Turning knobs: each turn shows at once, and becomes one undoable, saved change of the round when it comes to rest."""
+"""Turning knobs: each turn shows at once, and becomes one undoable, saved change of the round when it comes
+to rest.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,10 @@ class TuningChange:
 
 
 class TuningControl:
-    """Settings of the round that is looked at: ``state`` as the knobs stand, ``settled`` as they are at rest and in the file."""
+    """Settings of the round that is looked at.
+
+    ``state`` as the knobs stand, ``settled`` as they are at rest and in the file.
+    """
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
@@ -73,7 +78,10 @@ class TuningControl:
         self._tell()
 
     def turn(self, group: Group, name: str, value: float) -> None:
-        """Turn one knob; ``name`` is "rule.knob" for the sieve. A value outside its range is told and changes nothing."""
+        """Turn one knob; ``name`` is "rule.knob" for the sieve.
+
+        A value outside its range is told and changes nothing.
+        """
         self._try(lambda: _turned(self.state, group, name, value))
 
     def switch(self, rule: str, on: bool) -> None:
@@ -84,7 +92,9 @@ class TuningControl:
 
     def use_method(self, average: bool) -> None:
         """Cell averages instead of the surface, or back."""
-        self._take(replace(self.state, solve=replace(self.state.solve, method="average" if average else "surface")))
+        self._take(
+            replace(self.state, solve=replace(self.state.solve, method="average" if average else "surface"))
+        )
 
     def fit_delay(self, on: bool) -> None:
         """Read the sensor delay from the log, or take the default."""
@@ -143,7 +153,10 @@ class TuningControl:
             self._stand(self.settled)
 
     def settle(self, round_id: int, tuning: Tuning) -> None:
-        """Save settings that are to stay, then stand and solve as they say; SaveFailedError leaves everything as it was."""
+        """Save settings that are to stay, then stand and solve as they say.
+
+        SaveFailedError leaves everything as it was.
+        """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_tuning(round_id, tuning))
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None

@@ -45,7 +45,8 @@ class Say:
 class Workspace:
     """One open job, or none.
 
-    Views subscribe to ``hub`` and call the parts: ``deciding``, ``rounds``, ``tuning``, ``imports``, ``marks``, ``solver``, ``saving``,
+    Views subscribe to ``hub`` and call the parts: ``deciding``, ``rounds``, ``tuning``, ``imports``,
+    ``marks``, ``solver``, ``saving``,
     ``history``. Every part saves first, then changes memory, then tells.
     """
 
@@ -83,7 +84,9 @@ class Workspace:
 
     @property
     def vehicle(self) -> Vehicle | None:
-        """The vehicle as it was driven in the round that is looked at, its airflow source told as the user says."""
+        """The vehicle as it was driven in the round that is looked at, its airflow source told as the user
+        says.
+        """
         if self.job is None:
             return None
         vehicle, source = self.job.vehicle_in(self.index), self.tuning.settled.airflow_source
@@ -99,7 +102,10 @@ class Workspace:
         return self.round is not None and self.round.id == round_id
 
     def goes_on(self, some: Round) -> bool:
-        """True while a round has not ended: it is the newest and was not handed over. Its verdict still follows its settings."""
+        """True while a round has not ended: it is the newest and was not handed over.
+
+        Its verdict still follows its settings.
+        """
         return self.job is not None and self.job.rounds[-1].id == some.id and not some.handed_over
 
     def note(self, said: Said) -> None:
@@ -109,7 +115,8 @@ class Workspace:
     def open_path(self, path: Path, then: Callable[[], None] | None = None, take_over: bool = False) -> None:
         """Open a job file at its newest round, in the background; ``then`` is called when it is open.
 
-        A file another window holds is opened for reading only, unless it is taken over. A job that is open stays open until the
+        A file another window holds is opened for reading only, unless it is taken over. A job that is open
+        stays open until the
         other one is read, so that a file that cannot be used takes nothing away.
         """
         if self.path is not None and path.exists() and self.path.exists() and path.samefile(self.path):
@@ -150,7 +157,10 @@ class Workspace:
         self.hub.publish(JobOpened(self.number))
 
     def take_over(self) -> None:
-        """Become the window that writes; the job is read again, since the other window may have changed it."""
+        """Become the window that writes.
+
+        The job is read again, since the other window may have changed it.
+        """
         if self.path is not None:
             self.open_path(self.path, take_over=True)
 
@@ -173,7 +183,10 @@ class Workspace:
         self.hub.publish(JobClosed())
 
     def show_round(self, index: int) -> None:
-        """Look at a round, with its own settings, and solve it if it has logs; answers for another round are dropped."""
+        """Look at a round, with its own settings, and solve it if it has logs.
+
+        Answers for another round are dropped.
+        """
         if self.job is None:
             return
         self.tuning.rest()

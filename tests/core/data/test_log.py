@@ -41,7 +41,9 @@ def test_slope_ignores_noise_better_than_a_difference() -> None:
 
 
 @given(st.lists(st.integers(0, 99), max_size=6), st.floats(0.0, 1.0), st.floats(0.0, 1.0))
-def test_spread_marks_exactly_the_samples_within_the_hold_off(on: list[int], before: float, after: float) -> None:
+def test_spread_marks_exactly_the_samples_within_the_hold_off(
+    on: list[int], before: float, after: float
+) -> None:
     mask = np.zeros(100, bool)
     mask[on] = True
     expected = np.array([any(-after - 1e-9 <= TIME[i] - t <= before + 1e-9 for i in on) for t in TIME], bool)

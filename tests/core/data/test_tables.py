@@ -34,7 +34,9 @@ def test_weights_add_to_one_and_are_not_negative(pressure: float, rpm: float) ->
 
 def test_a_curve_interpolates_linearly_and_is_held_past_its_ends() -> None:
     curve = maf_curve([1000.0, 2000.0, 4000.0], [2.0, 6.0, 30.0])
-    np.testing.assert_allclose(curve.lookup(np.array([500.0, 1500.0, 3000.0, 9000.0])), [2.0, 4.0, 18.0, 30.0])
+    np.testing.assert_allclose(
+        curve.lookup(np.array([500.0, 1500.0, 3000.0, 9000.0])), [2.0, 4.0, 18.0, 30.0]
+    )
 
 
 def test_nearest_cell_is_the_one_with_the_largest_weight() -> None:

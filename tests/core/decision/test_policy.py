@@ -18,12 +18,20 @@ GRID = ve_table([1000.0, 2000, 3000], [40.0, 80, 120], np.full((3, 3), 80.0))
 CURVE = maf_curve(np.arange(1.0, 8.0), [2.0, 5, 9, 14, 20, 27, 35])
 
 
-def estimate_of(table: Table, correction: np.ndarray | float, supported: np.ndarray | bool = True) -> Estimate:
+def estimate_of(
+    table: Table, correction: np.ndarray | float, supported: np.ndarray | bool = True
+) -> Estimate:
     shape = table.shape
     return Estimate(
-        table, np.broadcast_to(np.asarray(correction, float), shape).copy(), np.full(shape, 0.5), np.full(shape, 9.0),
-        np.full(shape, 3), np.broadcast_to(np.asarray(supported), shape).copy(), 0.5, "surface",
-    )  # fmt: skip
+        table,
+        np.broadcast_to(np.asarray(correction, float), shape).copy(),
+        np.full(shape, 0.5),
+        np.full(shape, 9.0),
+        np.full(shape, 3),
+        np.broadcast_to(np.asarray(supported), shape).copy(),
+        0.5,
+        "surface",
+    )
 
 
 def test_each_regime_has_its_own_share() -> None:
@@ -69,7 +77,9 @@ def test_a_pegged_end_is_never_touched() -> None:
 
 def test_a_leaning_is_never_carried_past_the_end() -> None:
     asked = propose(
-        estimate_of(CURVE, -10.0, np.arange(7) < 4), PolicySettings(extrapolate_end=True), default_limits("maf")
+        estimate_of(CURVE, -10.0, np.arange(7) < 4),
+        PolicySettings(extrapolate_end=True),
+        default_limits("maf"),
     )
     assert (asked.table.values[4:] >= CURVE.values[4:]).all()
 

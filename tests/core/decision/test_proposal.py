@@ -90,7 +90,9 @@ def test_leaning_boosted_cells_is_cautioned_where_it_is_decided() -> None:
     step = np.zeros(TABLE.shape)
     assert cautions_for(TABLE, step, None, PolicySettings()) == []
     step[2, 1] = -3.0
-    assert "1 cell above atmospheric would get less fuel" in cautions_for(TABLE, step, None, PolicySettings())[0]
+    assert (
+        "1 cell above atmospheric would get less fuel" in cautions_for(TABLE, step, None, PolicySettings())[0]
+    )
     assert cautions_for(TABLE, step, {0, 1}, PolicySettings()) == []
     step[:] = 15.0
     assert any("more than 12 %" in line for line in cautions_for(TABLE, step, None, PolicySettings()))
@@ -112,7 +114,9 @@ def test_no_fuel_is_taken_where_knock_was_seen() -> None:
 
 def test_enrichment_is_carried_outward_and_a_leaning_never_is() -> None:
     correction = np.array([[8.0, 0.0, -8.0]] * 3)
-    partly = replace(estimate(correction), supported=np.array([[True, False, True], [False] * 3, [False] * 3]))
+    partly = replace(
+        estimate(correction), supported=np.array([[True, False, True], [False] * 3, [False] * 3])
+    )
     kept = propose(partly, PolicySettings(), LIMITS)
     assert (kept.step_pct[1:] == 0.0).all()
     carried = propose(partly, PolicySettings(unvisited="carry"), LIMITS)
@@ -136,8 +140,15 @@ def test_a_written_curve_never_falls() -> None:
     curve = maf_curve([1.0, 2.0, 3.0, 4.0], [10.0, 11.0, 12.0, 20.0])
     shape = curve.shape
     falling = Estimate(
-        curve, np.array([0.0, 15.0, 0.0, 0.0]), np.full(shape, 0.5), np.full(shape, 9.0), np.full(shape, 3), np.full(shape, True), 1.0, "surface"
-    )  # fmt: skip
+        curve,
+        np.array([0.0, 15.0, 0.0, 0.0]),
+        np.full(shape, 0.5),
+        np.full(shape, 9.0),
+        np.full(shape, 3),
+        np.full(shape, True),
+        1.0,
+        "surface",
+    )
     proposal = propose(falling, PolicySettings(), TableLimits(0.001, 0.0, 900.0))
     assert (np.diff(proposal.table.values) >= 0).all()
     assert proposal.status[2] == Status.RISING
@@ -147,8 +158,9 @@ def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
     values = TABLE.values.copy()
     assert shape_caution(TABLE, values) == ""
     values[:, 0] = values[:, 2] = 90.0
-    assert "3 cells off the line of the neighbours by 5 %, not driven and below both, a lean hole" in shape_caution(
-        TABLE, values
+    assert (
+        "3 cells off the line of the neighbours by 5 %, not driven and below both, a lean hole"
+        in shape_caution(TABLE, values)
     )
     values[:, 1] = 89.0
     assert shape_caution(TABLE, values) == ""

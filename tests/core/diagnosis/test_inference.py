@@ -35,10 +35,14 @@ def test_a_closed_loop_told_from_the_moving_trim_is_graded(heron_log: Log, heron
 @pytest.mark.parametrize(
     ("role", "what", "trust"),
     [
-        (Role.COOLANT, "Coolant", "likely"), (Role.BATTERY, "Battery", "likely"), (Role.STFT, "Short-term trim", "likely"),
-        (Role.PULSE_WIDTH, "Pulse width", "likely"), (Role.GEAR, "Gear", "sure"), (Role.KNOCK, "Knock retard", "a guess"),
+        (Role.COOLANT, "Coolant", "likely"),
+        (Role.BATTERY, "Battery", "likely"),
+        (Role.STFT, "Short-term trim", "likely"),
+        (Role.PULSE_WIDTH, "Pulse width", "likely"),
+        (Role.GEAR, "Gear", "sure"),
+        (Role.KNOCK, "Knock retard", "a guess"),
     ],
-)  # fmt: skip
+)
 def test_each_missing_channel_is_named(
     heron_log: Log, heron_vehicle: Vehicle, role: Role, what: str, trust: str
 ) -> None:

@@ -22,7 +22,9 @@ LOG = steady_states(1.06, seconds=3.0, noise=0.003)
 LOW = LOG[Role.RPM] < 3000.0
 
 
-def reading(log: Log, settings: AirflowSourceSettings | None = None, vehicle: Vehicle | None = None) -> AirflowSource:
+def reading(
+    log: Log, settings: AirflowSourceSettings | None = None, vehicle: Vehicle | None = None
+) -> AirflowSource:
     motion = Motion(make_frame(log, vehicle or small_vehicle()))
     return read_airflow_source(motion, settings or AirflowSourceSettings())
 
@@ -46,7 +48,9 @@ def test_the_rule_puts_the_table_in_force_below_an_engine_speed() -> None:
 
 
 def blended_by_pulse_width() -> Log:
-    """Above 3000 rpm the pulse width follows a mass-airflow sensor that reads 12 % more than the VE table believes."""
+    """Above 3000 rpm the pulse width follows a mass-airflow sensor that reads 12 % more than the VE table
+    believes.
+    """
     frame = make_frame(LOG, small_vehicle())
     flow = frame.flow_g_per_s * np.where(LOW, 1.08, 1.12)
     dead = small_vehicle().injectors.dead_time_at(13.8)

@@ -20,7 +20,11 @@ def test_lag_agrees_with_an_integrated_differential_equation() -> None:
     """SciPy's solve_ivp on dL/dt = (f - L)/tau."""
     flow = 5.0 + np.sin(TIME / 1.5) + (TIME > 100)
     solved = solve_ivp(
-        lambda t, y: (np.interp(t, TIME, flow) - y) / 0.5, (0, 60), [flow[0]], t_eval=TIME[:1400], max_step=0.02
+        lambda t, y: (np.interp(t, TIME, flow) - y) / 0.5,
+        (0, 60),
+        [flow[0]],
+        t_eval=TIME[:1400],
+        max_step=0.02,
     )
     ours = first_order_lag(TIME, flow, 0.5)[:1400]
     assert np.abs(ours - solved.y[0]).max() < 0.05
@@ -47,7 +51,10 @@ def test_excess_is_zero_in_steady_state_and_has_the_sign_of_the_change() -> None
 
 
 def test_a_slow_climb_on_wet_walls_is_not_taken_for_missing_air() -> None:
-    """The table is right; while load rises a quarter of the rise stays on the walls. Ten ramps up, ten down."""
+    """The table is right; while load rises a quarter of the rise stays on the walls.
+
+    Ten ramps up, ten down.
+    """
     saw = np.interp(TIME % 24.0, [0, 12, 24], [35, 95, 35])
     log = make_log(TIME, np.repeat(np.linspace(1200, 5800, 10), N // 10), saw)
     frame = make_frame(log, small_vehicle())

@@ -32,7 +32,9 @@ def test_target_is_looked_up_where_it_was_not_logged() -> None:
 
 def test_target_in_neither_log_nor_table_is_an_error_that_says_so() -> None:
     n = 50
-    log = Log(np.arange(n) * 0.1, {Role.RPM: np.full(n, 2e3), Role.MAF_HZ: np.full(n, 3e3), Role.LAMBDA: np.ones(n)})
+    log = Log(
+        np.arange(n) * 0.1, {Role.RPM: np.full(n, 2e3), Role.MAF_HZ: np.full(n, 3e3), Role.LAMBDA: np.ones(n)}
+    )
     with pytest.raises(LogError, match="no target lambda, and no target table"):
         make_frame(log, maf_vehicle())
 
@@ -57,9 +59,14 @@ def test_air_per_cylinder_of_a_maf_car_follows_from_flow_and_speed() -> None:
 
 @pytest.mark.parametrize("flag", [True, False], ids=["with loop flag", "without"])
 def test_a_narrowband_loop_needs_no_wideband(flag: bool) -> None:
-    """The trim swings by ±3 % around what the table lacks; lambda is 1 on average while the loop is closed."""
+    """The trim swings by ±3 % around what the table lacks.
+
+    Lambda is 1 on average while the loop is closed.
+    """
     log = steady_states(1.0)
-    swing = 100 * (1.06 - 1) + 3.0 * np.sign(np.sin(2 * np.pi * log.time_s / 0.9)) * np.linspace(0.9, 1.1, len(log))
+    swing = 100 * (1.06 - 1) + 3.0 * np.sign(np.sin(2 * np.pi * log.time_s / 0.9)) * np.linspace(
+        0.9, 1.1, len(log)
+    )
     log = without(with_channel(log, Role.STFT, swing), Role.LAMBDA, Role.PULSE_WIDTH)
     if flag:
         log = with_channel(log, Role.CLOSED_LOOP, 1.0)

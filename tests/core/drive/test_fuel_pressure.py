@@ -68,7 +68,9 @@ def test_a_correction_does_not_depend_on_which_pressure_was_logged(
 ) -> None:
     rail = with_pressure(heron_log, heron_log[Role.FUEL_DP] + heron_log[Role.MAP] - heron_log[Role.BARO])
     solution = solve([rail], heron_vehicle)
-    np.testing.assert_allclose(solution.estimate.correction_pct, heron_solution.estimate.correction_pct, atol=1e-6)
+    np.testing.assert_allclose(
+        solution.estimate.correction_pct, heron_solution.estimate.correction_pct, atol=1e-6
+    )
     assert solution.sifted.counts["pressure"] == heron_solution.sifted.counts["pressure"] == 0
     assert "rail" in next(i.taken for i in solution.inferred if "pressure" in i.what)
     shown = series_of("fuel_dp_error_pct", rail, heron_vehicle)

@@ -42,7 +42,9 @@ def test_the_builders_dead_time_is_what_this_file_takes_it_for() -> None:
 @pytest.mark.parametrize(
     ("factor", "believed"), [(1.0, True), (1.015, True), (0.985, True), (1.04, False), (0.9, False)]
 )
-def test_a_log_is_believed_if_its_steady_running_follows_from_the_calibration(factor: float, believed: bool) -> None:
+def test_a_log_is_believed_if_its_steady_running_follows_from_the_calibration(
+    factor: float, believed: bool
+) -> None:
     conditions = conditions_of(with_more_fuel(steady_log(), factor))
     assert conditions.pulse_width_proven.all() == conditions.pulse_width_proven.any() == believed
     assert off_calibration(conditions.frame, conditions.regime).any() != believed
@@ -62,7 +64,10 @@ def test_too_little_steady_running_proves_nothing() -> None:
 
 @pytest.mark.parametrize("factor", [1.1, 1.25])
 def test_fuel_that_stays_beside_target_and_trims_counts_as_fuel_and_not_as_air(factor: float) -> None:
-    """From 4000 rpm up the ECU adds fuel it does not name; lambda is richer for it. The table is right and stays so."""
+    """From 4000 rpm up the ECU adds fuel it does not name; lambda is richer for it.
+
+    The table is right and stays so.
+    """
     log = steady_states(noise=0.002)
     log = with_more_fuel(log, np.where(log[Role.RPM] > 4000.0, factor, 1.0))
     estimate = solve([log], small_vehicle()).estimate

@@ -24,12 +24,16 @@ def test_untrimmed_averages_agree_with_binned_means() -> None:
     vehicle = small_vehicle()
     frame = make_frame(steady_states(1.05, noise=0.02), vehicle)
     observations = observe(frame, frame.log.channels["lambda_measured"], np.ones(len(frame.log), bool))  # type: ignore[index]
-    estimate = average_cells(observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings(trim_share=0.0))
+    estimate = average_cells(
+        observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings(trim_share=0.0)
+    )
 
     def edges(axis: np.ndarray) -> np.ndarray:
         return np.concatenate([[-np.inf], (axis[1:] + axis[:-1]) / 2, [np.inf]])
 
-    binned = stats.binned_statistic_2d(frame.coordinates[0], frame.coordinates[1], observations.k, "mean", [edges(MAP), edges(RPM)])
+    binned = stats.binned_statistic_2d(
+        frame.coordinates[0], frame.coordinates[1], observations.k, "mean", [edges(MAP), edges(RPM)]
+    )
     seen = np.isfinite(binned.statistic)
     np.testing.assert_allclose(estimate.correction_pct[seen], 100 * (binned.statistic[seen] - 1), atol=1e-9)
 
@@ -39,8 +43,12 @@ def test_cells_need_seconds_and_the_window_narrows_them() -> None:
     frame = make_frame(steady_states(), vehicle)
     observations = observe(frame, np.ones(len(frame.log)), np.ones(len(frame.log), bool))
     wide = average_cells(observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings())
-    narrow = average_cells(observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings(window=0.1))
-    none = average_cells(observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings(min_seconds=60.0))
+    narrow = average_cells(
+        observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings(window=0.1)
+    )
+    none = average_cells(
+        observations, vehicle.table, frame.coordinates, frame.log.time_s, AverageSettings(min_seconds=60.0)
+    )
     assert narrow.seconds.sum() < wide.seconds.sum()
     assert wide.supported.any()
     assert not none.supported.any()

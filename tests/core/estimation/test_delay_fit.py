@@ -21,7 +21,10 @@ TIME = np.arange(N) * 0.04
 
 
 def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004, cut_s: float = 2.0) -> Frame:
-    """Cruising at several speeds with a fuel cut every 15 s; lambda is what such an exhaust and sensor would show."""
+    """Cruising at several speeds with a fuel cut every 15 s.
+
+    Lambda is what such an exhaust and sensor would show.
+    """
     rpm = np.repeat([1600.0, 2200.0, 3000.0, 4200.0, 2600.0, 1900.0], N // 6)
     log = make_log(TIME, rpm, np.full(N, 55.0))
     cut = cut_s > (TIME % 15.0)
@@ -34,7 +37,9 @@ def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004, cut_s: flo
 
 
 @pytest.mark.parametrize(("volume", "sensor"), [(1.5, 0.06), (4.0, 0.12), (9.0, 0.08)])
-def test_the_parts_are_recovered_within_their_errors_and_their_sum_closely(volume: float, sensor: float) -> None:
+def test_the_parts_are_recovered_within_their_errors_and_their_sum_closely(
+    volume: float, sensor: float
+) -> None:
     estimate = estimate_delay(cut_drive(volume, sensor), DelaySettings(), np.ones(N))
     assert estimate.estimated
     assert estimate.settings.exhaust_volume_l == pytest.approx(volume, abs=estimate.volume_se_l)
@@ -58,20 +63,31 @@ def test_a_steady_drive_tells_nothing_and_the_defaults_are_kept() -> None:
 
 def test_a_volume_set_by_hand_is_kept() -> None:
     estimate = estimate_delay(cut_drive(4.0, 0.1), DelaySettings(exhaust_volume_l=7.0), np.ones(N))
-    assert (estimate.estimated, estimate.settings.exhaust_volume_l, estimate.note) == (False, 7.0, "set by hand")
+    assert (estimate.estimated, estimate.settings.exhaust_volume_l, estimate.note) == (
+        False,
+        7.0,
+        "set by hand",
+    )
 
 
 def test_answers_that_do_not_follow_are_not_believed() -> None:
     frame = cut_drive(3.0, 0.08)
     scrambled = np.random.default_rng(3).permutation(frame.log[Role.LAMBDA])
     estimate = estimate_delay(
-        make_frame(with_channel(frame.log, Role.LAMBDA, scrambled), small_vehicle()), DelaySettings(), np.ones(N)
+        make_frame(with_channel(frame.log, Role.LAMBDA, scrambled), small_vehicle()),
+        DelaySettings(),
+        np.ones(N),
     )
     assert not estimate.estimated
 
 
-def test_the_simulated_cars_delay_is_met_where_it_matters(heron_solution: Solution, heron_vehicle: Vehicle) -> None:
-    """Volume and sensor can trade against each other; their sum, the delay itself, must be right at every flow."""
+def test_the_simulated_cars_delay_is_met_where_it_matters(
+    heron_solution: Solution, heron_vehicle: Vehicle
+) -> None:
+    """Volume and sensor can trade against each other.
+
+    Their sum, the delay itself, must be right at every flow.
+    """
     assert heron_solution.delay.estimated
     truth, frame = truth_for(heron_vehicle), heron_solution.frame
     real = DelaySettings(1.0, truth.exhaust_volume_l / 1.07, truth.sensor_tau_s)

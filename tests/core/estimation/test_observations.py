@@ -31,11 +31,20 @@ def bare(role: Role, value: float) -> Log:
 @pytest.mark.parametrize(
     ("role", "value", "k"),
     [
-        (Role.STFT, 5.0, 1.05), (Role.LTFT, -4.0, 0.96), (Role.LAMBDA, 1.1, 1.1), (Role.TARGET, 0.8, 1.25),
+        (Role.STFT, 5.0, 1.05),
+        (Role.LTFT, -4.0, 0.96),
+        (Role.LAMBDA, 1.1, 1.1),
+        (Role.TARGET, 0.8, 1.25),
         (Role.FUEL_DP, 243.0, 0.9),
     ],
-    ids=["feedback adds fuel: more air", "trim takes fuel", "lean: more air", "rich target met by lambda 1", "pump sags"],
-)  # fmt: skip
+    ids=[
+        "feedback adds fuel: more air",
+        "trim takes fuel",
+        "lean: more air",
+        "rich target met by lambda 1",
+        "pump sags",
+    ],
+)
 def test_each_factor_points_the_right_way(role: Role, value: float, k: float) -> None:
     assert k_of(bare(role, value)) == pytest.approx(k, rel=1e-9)
 
@@ -49,7 +58,10 @@ def test_only_the_product_of_trim_and_lambda_counts() -> None:
 
 
 def test_enrichment_seen_in_the_pulse_width_is_not_taken_for_air() -> None:
-    """Ten percent more fuel than table and trims explain, and lambda ten percent richer: the table is right."""
+    """Ten percent more fuel than table and trims explain, and lambda ten percent richer.
+
+    The table is right.
+    """
     dead = 0.82
     log = with_channel(STEADY, Role.PULSE_WIDTH, (STEADY[Role.PULSE_WIDTH] - dead) * 1.1 + dead)
     assert k_of(with_channel(log, Role.LAMBDA, 1.0 / 1.1)) == pytest.approx(1.0, rel=1e-6)

@@ -13,7 +13,9 @@ RPM, MAP = np.array([800.0, 1100.0, 2500.0, 6000.0, 6500.0]), np.array([20.0, 25
 
 def test_second_difference_on_an_even_axis_is_the_textbook_stencil() -> None:
     axis = Axis("x", "", np.arange(5.0))
-    np.testing.assert_allclose(second_difference(axis), [[1, -2, 1, 0, 0], [0, 1, -2, 1, 0], [0, 0, 1, -2, 1]])
+    np.testing.assert_allclose(
+        second_difference(axis), [[1, -2, 1, 0, 0], [0, 1, -2, 1, 0], [0, 0, 1, -2, 1]]
+    )
 
 
 def test_second_difference_of_a_parabola_is_its_curvature_on_an_uneven_axis() -> None:

@@ -109,7 +109,10 @@ def test_misfit_between_places_is_told_from_noise() -> None:
 
 
 def test_robust_fit_agrees_with_another_package() -> None:
-    """One cell pair, no smoothing to speak of: a Huber line through the samples, as statsmodels' RLM fits it."""
+    """One cell pair, no smoothing to speak of.
+
+    A Huber line through the samples, as statsmodels' RLM fits it.
+    """
     import statsmodels.api as sm
 
     rng, n = np.random.default_rng(8), 3000

@@ -29,5 +29,7 @@ def test_no_other_pair_of_strengths_explains_the_data_better() -> None:
     matrix = Bordered(banded(np.eye(12), 2), np.zeros(12), 0.0)
     own, result = Prior(CURVE, SPREAD, 0.3).choose(matrix, np.append(y, 0.0), 1.0 / SIGMA**2)
     best = log_evidence(y, np.exp(own), np.exp(result))
-    tried = [log_evidence(y, np.exp(a), np.exp(b)) for a in np.linspace(0, 16, 17) for b in np.linspace(0, 16, 17)]
+    tried = [
+        log_evidence(y, np.exp(a), np.exp(b)) for a in np.linspace(0, 16, 17) for b in np.linspace(0, 16, 17)
+    ]
     assert best > max(tried) - 0.15

@@ -54,7 +54,9 @@ def test_derived_channels_follow_from_logged_ones(
         return series.values
 
     np.testing.assert_allclose(values("boost_kpa"), heron_log[Role.MAP] - 98.5)
-    np.testing.assert_allclose(values("duty_of_pulse_pct"), duty_pct(heron_log[Role.PULSE_WIDTH], heron_log[Role.RPM]))
+    np.testing.assert_allclose(
+        values("duty_of_pulse_pct"), duty_pct(heron_log[Role.PULSE_WIDTH], heron_log[Role.RPM])
+    )
     table = heron_vehicle.table.lookup(heron_log[Role.MAP], heron_log[Role.RPM])
     np.testing.assert_allclose(values("table_value"), table)
     np.testing.assert_allclose(values("asked_value"), table * heron_solution.k_along)

@@ -22,7 +22,10 @@ from lean_trim.core.explore.pyramid import Pyramid, touch
 def test_columns_agree_with_brute_force(
     n: int, seed: int, start: float, width: float, columns: int, nan_share: float
 ) -> None:
-    """Every column holds its own samples' extremes; at coarse levels it may also hold those of a neighbour's block."""
+    """Every column holds its own samples' extremes.
+
+    At coarse levels it may also hold those of a neighbour's block.
+    """
     rng = np.random.default_rng(seed)
     time = np.cumsum(rng.uniform(0.01, 0.1, n))
     values = rng.standard_normal(n).cumsum()

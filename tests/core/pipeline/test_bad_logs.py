@@ -29,10 +29,13 @@ def spoiled(rng: np.random.Generator) -> Log:
     channels = {r: v[:n].copy() for r, v in BASE.channels.items()}
     channels[Role.MAF_HZ] = 1000.0 + 6000.0 * rng.random(n)
     damage = (
-        lambda x: np.full(n, np.nan), lambda x: np.where(rng.random(n) < 0.3, np.nan, x),
-        lambda x: np.where(rng.random(n) < 0.01, 1e9, x), lambda x: np.zeros(n), lambda x: -x,
+        lambda x: np.full(n, np.nan),
+        lambda x: np.where(rng.random(n) < 0.3, np.nan, x),
+        lambda x: np.where(rng.random(n) < 0.01, 1e9, x),
+        lambda x: np.zeros(n),
+        lambda x: -x,
         lambda x: np.where(rng.random(n) < 0.05, np.inf, x),
-    )  # fmt: skip
+    )
     for role in list(channels):
         if (chance := rng.random()) < 0.04:
             del channels[role]
@@ -89,5 +92,7 @@ def test_no_log_breaks_the_solve(first: int) -> None:
 @pytest.mark.parametrize("method", ["surface", "average"])
 def test_too_little_data_is_refused_with_the_reasons_that_took_it(method: str) -> None:
     settings = SolveSettings(method, sieve=SieveSettings({"settling.minutes": 60.0}))  # type: ignore[arg-type]
-    with pytest.raises(LogError, match=r"only 0 samples are left .* at least 20 .* settling after a flash 238 s"):
+    with pytest.raises(
+        LogError, match=r"only 0 samples are left .* at least 20 .* settling after a flash 238 s"
+    ):
         solve([BASE], small_vehicle(), settings)

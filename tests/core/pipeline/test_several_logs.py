@@ -72,7 +72,9 @@ def poorer(*roles: Role) -> list[Log]:
     return [driven_on(80.0), without(driven_on(80.0), *roles)]
 
 
-@pytest.mark.parametrize("role", [Role.PULSE_WIDTH, Role.STFT, Role.LTFT, Role.COOLANT, Role.CLOSED_LOOP, Role.TARGET])
+@pytest.mark.parametrize(
+    "role", [Role.PULSE_WIDTH, Role.STFT, Role.LTFT, Role.COOLANT, Role.CLOSED_LOOP, Role.TARGET]
+)
 def test_a_log_that_lacks_a_channel_counts_as_it_would_alone(role: Role) -> None:
     solution = solve(poorer(role), small_vehicle(80.0), SETTINGS)
     estimate = solution.estimate
@@ -91,9 +93,13 @@ def test_which_log_lacks_the_channel_is_said() -> None:
 
 
 def test_a_log_without_coolant_waits_for_its_own_loop_to_close() -> None:
-    """Beside a log with coolant; feedback of the second one comes on after 50 s and warmth is believed 60 s later."""
+    """Beside a log with coolant; feedback of the second one comes on after 50 s and warmth is believed 60 s
+    later.
+    """
     plain = steady_states(1.0, 2.0)
     stft = np.where(plain.time_s > 50.0, np.sin(plain.time_s), 0.0)
-    late = replace(without(plain, Role.COOLANT), channels={**without(plain, Role.COOLANT).channels, Role.STFT: stft})
+    late = replace(
+        without(plain, Role.COOLANT), channels={**without(plain, Role.COOLANT).channels, Role.STFT: stft}
+    )
     solution = solve([plain, late], small_vehicle(), SETTINGS)
     assert solution.sifted.seconds["cold"] == pytest.approx(109.0, abs=1.5)

@@ -97,10 +97,13 @@ def faults_in(frame: Frame) -> tuple[Finding, ...]:
 @pytest.mark.parametrize(
     ("role", "value", "finding"),
     [
-        (Role.FUEL_DP, 250.0, "fuel_pressure"), (Role.KNOCK, 3.0, "knock"), (Role.DUTY, 95.0, "injector_duty"),
-        (Role.BATTERY, 11.0, "low_voltage"), (Role.PULSE_WIDTH, 9.0, "other_calibration"),
+        (Role.FUEL_DP, 250.0, "fuel_pressure"),
+        (Role.KNOCK, 3.0, "knock"),
+        (Role.DUTY, 95.0, "injector_duty"),
+        (Role.BATTERY, 11.0, "low_voltage"),
+        (Role.PULSE_WIDTH, 9.0, "other_calibration"),
     ],
-)  # fmt: skip
+)
 def test_faults_that_are_not_airflow_are_found(role: Role, value: float, finding: str) -> None:
     log = with_channel(with_channel(steady_states(), Role.KNOCK, 0.0), Role.DUTY, 20.0)
     clean = make_frame(log, small_vehicle())

@@ -54,13 +54,22 @@ def test_steady_warm_driving_is_used_after_the_start() -> None:
 @pytest.mark.parametrize(
     ("role", "value", "rule"),
     [
-        (Role.RPM, 0.0, "not_running"), (Role.COOLANT, 40.0, "cold"), (Role.LAMBDA, 1.36, "sensor_range"),
-        (Role.LAMBDA, np.nan, "sensor_range"), (Role.PULSE_WIDTH, 0.0, "fuel_cut"), (Role.MAP, 75.0, "tip"),
-        (Role.GEAR, 5.0, "shift"), (Role.RPM, 3600.0, "slip"), (Role.PULSE_WIDTH, 9.0, "enrichment"),
-        (Role.MAP, 120.0, "off_table"), (Role.BATTERY, 10.5, "low_voltage"), (Role.DUTY, 97.0, "injector_limit"),
-        (Role.FUEL_DP, 240.0, "pressure"), (Role.TARGET, np.nan, "no_data"),
+        (Role.RPM, 0.0, "not_running"),
+        (Role.COOLANT, 40.0, "cold"),
+        (Role.LAMBDA, 1.36, "sensor_range"),
+        (Role.LAMBDA, np.nan, "sensor_range"),
+        (Role.PULSE_WIDTH, 0.0, "fuel_cut"),
+        (Role.MAP, 75.0, "tip"),
+        (Role.GEAR, 5.0, "shift"),
+        (Role.RPM, 3600.0, "slip"),
+        (Role.PULSE_WIDTH, 9.0, "enrichment"),
+        (Role.MAP, 120.0, "off_table"),
+        (Role.BATTERY, 10.5, "low_voltage"),
+        (Role.DUTY, 97.0, "injector_limit"),
+        (Role.FUEL_DP, 240.0, "pressure"),
+        (Role.TARGET, np.nan, "no_data"),
     ],
-)  # fmt: skip
+)
 def test_each_rule_finds_what_it_is_for(role: Role, value: float, rule: str) -> None:
     base = with_channel(STEADY, Role.DUTY, 20.0)
     values = base[role].copy()
@@ -108,7 +117,14 @@ def test_reasons_come_with_a_sentence() -> None:
 
 def test_missing_optional_channels_do_not_stop_the_sieve() -> None:
     bare = without(
-        STEADY, Role.GEAR, Role.SPEED, Role.FUEL_DP, Role.PULSE_WIDTH, Role.COOLANT, Role.BATTERY, Role.THROTTLE
+        STEADY,
+        Role.GEAR,
+        Role.SPEED,
+        Role.FUEL_DP,
+        Role.PULSE_WIDTH,
+        Role.COOLANT,
+        Role.BATTERY,
+        Role.THROTTLE,
     )
     assert sifted(bare).used.sum() > 1000
 
@@ -117,13 +133,19 @@ def test_regimes_are_told_apart() -> None:
     rpm = np.repeat([0.0, 900.0, 2500.0, 3000.0, 2800.0], 400)
     throttle = np.repeat([0.0, 0.5, 15.0, 95.0, 0.0], 400)
     log = with_channel(make_log(TIME, np.maximum(rpm, 1.0), np.full(N, 50.0)), Role.THROTTLE, throttle)
-    log = with_channel(with_channel(log, Role.RPM, rpm), Role.SPEED, np.repeat([0.0, 0.0, 60.0, 80.0, 80.0], 400))
+    log = with_channel(
+        with_channel(log, Role.RPM, rpm), Role.SPEED, np.repeat([0.0, 0.0, 60.0, 80.0, 80.0], 400)
+    )
     width = log[Role.PULSE_WIDTH].copy()
     width[1600:] = 0.0
-    regime = classify(Motion(make_frame(with_channel(log, Role.PULSE_WIDTH, width), small_vehicle())), RegimeSettings())
+    regime = classify(
+        Motion(make_frame(with_channel(log, Role.PULSE_WIDTH, width), small_vehicle())), RegimeSettings()
+    )
     expected = [Regime.STOPPED, Regime.IDLE, Regime.CRUISE, Regime.FULL_THROTTLE, Regime.OVERRUN]
     assert [int(regime[i]) for i in (200, 600, 1000, 1400, 1800)] == [int(e) for e in expected]
-    cold = classify(Motion(make_frame(with_channel(log, Role.COOLANT, 30.0), small_vehicle())), RegimeSettings())
+    cold = classify(
+        Motion(make_frame(with_channel(log, Role.COOLANT, 30.0), small_vehicle())), RegimeSettings()
+    )
     assert cold[1000] == Regime.WARM_UP
 
 
@@ -140,7 +162,9 @@ def test_without_coolant_the_engine_is_cold_until_a_while_after_feedback_comes_o
 
 def test_settling_after_a_flash_is_left_out_as_long_as_the_user_says() -> None:
     assert sifted(STEADY).counts["settling"] == 0
-    assert sifted(STEADY, SieveSettings({"settling.minutes": 1.0})).seconds["settling"] == pytest.approx(60.0, abs=0.1)
+    assert sifted(STEADY, SieveSettings({"settling.minutes": 1.0})).seconds["settling"] == pytest.approx(
+        60.0, abs=0.1
+    )
 
 
 def test_airflow_at_the_end_of_the_field_is_no_evidence() -> None:
@@ -160,7 +184,9 @@ def test_knock_marks_its_cells_even_in_samples_left_out() -> None:
 
 @pytest.mark.parametrize("stop", [1.2, 1.3, 1.6])
 def test_a_sensors_own_end_stop_is_found_wherever_it_is(stop: float) -> None:
-    rising = np.where((TIME > 40) & (TIME < 46), 1.9, 1.0 + 0.005 * np.random.default_rng(0).standard_normal(N))
+    rising = np.where(
+        (TIME > 40) & (TIME < 46), 1.9, 1.0 + 0.005 * np.random.default_rng(0).standard_normal(N)
+    )
     result = sifted(with_channel(STEADY, Role.LAMBDA, np.minimum(rising, stop)))
     assert result.counts["sensor_range"] >= 140
     assert not result.used[(TIME > 40.1) & (TIME < 45.0)].any()
@@ -174,11 +200,15 @@ def test_a_log_that_never_reaches_an_end_keeps_everything() -> None:
 def moving() -> Log:
     """Load swings between 35 and 65 kPa; lambda flickers as a sensor's does."""
     log = make_log(TIME, np.full(N, 2500.0), 50.0 + 15.0 * np.sin(TIME))
-    return with_channel(log, Role.LAMBDA, np.round(1.0 + 0.004 * np.random.default_rng(1).standard_normal(N), 3))
+    return with_channel(
+        log, Role.LAMBDA, np.round(1.0 + 0.004 * np.random.default_rng(1).standard_normal(N), 3)
+    )
 
 
 def held(log: Log, begin_s: float, end_s: float, value: float = 0.98) -> Log:
-    return with_channel(log, Role.LAMBDA, np.where((begin_s < TIME) & (end_s > TIME), value, log[Role.LAMBDA]))
+    return with_channel(
+        log, Role.LAMBDA, np.where((begin_s < TIME) & (end_s > TIME), value, log[Role.LAMBDA])
+    )
 
 
 def test_a_sensor_that_does_not_answer_the_engine_is_stuck() -> None:
@@ -210,7 +240,9 @@ def test_only_changes_of_a_believed_enrichment_are_left_out() -> None:
     log = with_channel(STEADY, Role.PULSE_WIDTH, (STEADY[Role.PULSE_WIDTH] - 0.82) * more + 0.82)
     assert not sifted(log).reason_bits[(TIME > 46.0) & (TIME < 59.0)].any()
     assert sifted(log).seconds["enrichment"] == pytest.approx(0.6, abs=0.3)
-    assert sifted(log, SieveSettings({"enrichment.rate": 0.0})).seconds["enrichment"] == pytest.approx(15.0, abs=0.5)
+    assert sifted(log, SieveSettings({"enrichment.rate": 0.0})).seconds["enrichment"] == pytest.approx(
+        15.0, abs=0.5
+    )
 
 
 def test_every_knob_stands_within_its_range_and_refuses_what_is_outside() -> None:
@@ -243,13 +275,17 @@ def test_seconds_alone_are_those_no_other_reason_takes() -> None:
     log = changed(Role.FUEL_DP, 250.0)
     result = sifted(log)
     assert result.alone["pressure"] == pytest.approx(4.0, abs=0.05)
-    both = sifted(with_channel(log, Role.BATTERY, np.where(np.isin(np.arange(N), np.arange(1000, 1100)), 10.0, 13.8)))
+    both = sifted(
+        with_channel(log, Role.BATTERY, np.where(np.isin(np.arange(N), np.arange(1000, 1100)), 10.0, 13.8))
+    )
     assert both.alone["pressure"] == 0.0
     assert both.seconds["pressure"] == pytest.approx(4.0, abs=0.05)
 
 
 def test_knock_is_counted_but_not_left_out() -> None:
-    result = sifted(changed(Role.KNOCK, 3.0) if Role.KNOCK in STEADY else with_channel(STEADY, Role.KNOCK, _late(3.0)))
+    result = sifted(
+        changed(Role.KNOCK, 3.0) if Role.KNOCK in STEADY else with_channel(STEADY, Role.KNOCK, _late(3.0))
+    )
     assert result.counts["knock"] == 100
     assert result.used[LATE].all()
 

@@ -32,10 +32,14 @@ def made(choices: Choices | None = None, **channels: np.ndarray) -> MappedLog:
 @pytest.mark.parametrize(
     ("role", "unit", "level", "swing", "factor"),
     [
-        (Role.MAP, "", 0.6, 0.3, 100.0), (Role.MAP, "", 60.0, 30.0, 1.0), (Role.COOLANT, "", 361.0, 4.0, None),
-        (Role.PULSE_WIDTH, "", 4000.0, 2000.0, 1e-3), (Role.THROTTLE, "", 0.4, 0.3, 100.0), (Role.BATTERY, "", 13800.0, 100.0, 1e-3),
+        (Role.MAP, "", 0.6, 0.3, 100.0),
+        (Role.MAP, "", 60.0, 30.0, 1.0),
+        (Role.COOLANT, "", 361.0, 4.0, None),
+        (Role.PULSE_WIDTH, "", 4000.0, 2000.0, 1e-3),
+        (Role.THROTTLE, "", 0.4, 0.3, 100.0),
+        (Role.BATTERY, "", 13800.0, 100.0, 1e-3),
     ],
-)  # fmt: skip
+)
 def test_a_missing_unit_is_read_from_the_values(
     role: Role, unit: str, level: float, swing: float, factor: float | None
 ) -> None:
@@ -50,12 +54,15 @@ def test_a_missing_unit_is_read_from_the_values(
 @pytest.mark.parametrize(
     ("role", "unit", "level", "words"),
     [
-        (Role.MAP, "kPa", 0.9, "headed kPa but runs from"), (Role.LAMBDA, "AFR", 1.0, "that would fit λ"),
-        (Role.LAMBDA, "λ", 14.1, "that would fit AFR"), (Role.COOLANT, "°C", 190.0, "headed °C"),
-        (Role.RPM, "rpm", 1e6, "not plausible in any unit"), (Role.MAP, "parsec", 60.0, "unit 'parsec' is not known"),
+        (Role.MAP, "kPa", 0.9, "headed kPa but runs from"),
+        (Role.LAMBDA, "AFR", 1.0, "that would fit λ"),
+        (Role.LAMBDA, "λ", 14.1, "that would fit AFR"),
+        (Role.COOLANT, "°C", 190.0, "headed °C"),
+        (Role.RPM, "rpm", 1e6, "not plausible in any unit"),
+        (Role.MAP, "parsec", 60.0, "unit 'parsec' is not known"),
         (Role.LAMBDA, "V", 2.5, "give the two points of its scale"),
     ],
-)  # fmt: skip
+)
 def test_contradictions_are_asked_about_not_guessed(role: Role, unit: str, level: float, words: str) -> None:
     assert words in settle_unit(role, unit, level * (1 + 0.05 * WAVE), 14.7).doubt
 
@@ -134,7 +141,12 @@ def test_a_columns_role_and_unit_can_be_corrected() -> None:
 
 
 def test_only_columns_that_may_matter_are_read_whole() -> None:
-    columns = [Column(0, "Time", "s"), Column(1, "RPM", ""), Column(2, "Oil Level", "%"), Column(3, "Kanal 7", "")]
+    columns = [
+        Column(0, "Time", "s"),
+        Column(1, "RPM", ""),
+        Column(2, "Oil Level", "%"),
+        Column(3, "Kanal 7", ""),
+    ]
     assert wanted_columns(columns) == {0, 1}
     assert wanted_columns(columns, Choices({"Kanal 7": ColumnChoice(Role.MAP)})) == {0, 1, 3}
 

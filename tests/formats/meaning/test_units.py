@@ -11,11 +11,19 @@ from lean_trim.formats.meaning.units import UNITS, lambda_converter, tidy_unit
 
 U = pint.UnitRegistry()
 CASES = [
-    (Role.MAP, "psi", "psi", "kPa"), (Role.MAP, "inhg", "inHg", "kPa"), (Role.MAP, "bar", "bar", "kPa"),
-    (Role.MAP, "mbar", "mbar", "kPa"), (Role.MAP, "mmhg", "mmHg", "kPa"), (Role.MAP, "kg/cm2", "kgf/cm**2", "kPa"),
-    (Role.MAF_FLOW, "kg/h", "kg/h", "g/s"), (Role.MAF_FLOW, "lb/min", "lb/min", "g/s"), (Role.MAF_FLOW, "lb/h", "lb/h", "g/s"),
-    (Role.SPEED, "mph", "mile/h", "km/h"), (Role.SPEED, "m/s", "m/s", "km/h"), (Role.PULSE_WIDTH, "us", "us", "ms"),
-]  # fmt: skip
+    (Role.MAP, "psi", "psi", "kPa"),
+    (Role.MAP, "inhg", "inHg", "kPa"),
+    (Role.MAP, "bar", "bar", "kPa"),
+    (Role.MAP, "mbar", "mbar", "kPa"),
+    (Role.MAP, "mmhg", "mmHg", "kPa"),
+    (Role.MAP, "kg/cm2", "kgf/cm**2", "kPa"),
+    (Role.MAF_FLOW, "kg/h", "kg/h", "g/s"),
+    (Role.MAF_FLOW, "lb/min", "lb/min", "g/s"),
+    (Role.MAF_FLOW, "lb/h", "lb/h", "g/s"),
+    (Role.SPEED, "mph", "mile/h", "km/h"),
+    (Role.SPEED, "m/s", "m/s", "km/h"),
+    (Role.PULSE_WIDTH, "us", "us", "ms"),
+]
 
 
 @pytest.mark.parametrize(("role", "ours", "theirs", "target"), CASES)
@@ -46,7 +54,15 @@ def test_lambda_afr_and_equivalence_ratio(unit: str, values: list[float], expect
 
 @pytest.mark.parametrize(
     ("text", "plain"),
-    [("[°C]", "c"), ("(kPa)", "kpa"), ("degF", "f"), ("g/sec", "g/s"), (" %", "%"), ("µs", "us"), ("km/h", "km/h")],
+    [
+        ("[°C]", "c"),
+        ("(kPa)", "kpa"),
+        ("degF", "f"),
+        ("g/sec", "g/s"),
+        (" %", "%"),
+        ("µs", "us"),
+        ("km/h", "km/h"),
+    ],
 )
 def test_unit_texts(text: str, plain: str) -> None:
     assert tidy_unit(text) == plain

@@ -35,7 +35,9 @@ class Calibration:
             raise TableError("a calibration needs at least one table")
         unknown = [name for name in self.tables if name not in TABLE_NAMES]
         if unknown:
-            raise TableError(f"a calibration has no table {unknown[0]!r}; allowed are {', '.join(TABLE_NAMES)}")
+            raise TableError(
+                f"a calibration has no table {unknown[0]!r}; allowed are {', '.join(TABLE_NAMES)}"
+            )
 
     def __getitem__(self, name: str) -> Table:
         if name not in self.tables:

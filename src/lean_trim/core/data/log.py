@@ -20,8 +20,10 @@ SHORTEST_STEP_S = 1e-3
 class Log:
     """One continuous log.
 
-    ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where nothing
-    was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the gap there.
+    ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where
+    nothing
+    was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the gap
+    there.
     ``updates`` marks the rows with a new reading for channels known to be slower than the rows.
 
     Raises
@@ -45,7 +47,9 @@ class Log:
             raise LogError(f"{self.name}: no time in sample {row}; every sample needs a time")
         back = np.flatnonzero(np.diff(time) < 0)
         if len(back):
-            raise LogError(f"{self.name}: time runs backwards after sample {back[0] + 1} ({time[back[0]]:.3f} s)")
+            raise LogError(
+                f"{self.name}: time runs backwards after sample {back[0] + 1} ({time[back[0]]:.3f} s)"
+            )
         for role, values in self.channels.items():
             if np.shape(values) != time.shape:
                 raise LogError(f"{self.name}: {role} has {np.size(values)} samples, time has {len(time)}")
@@ -69,7 +73,9 @@ class Log:
         """Raise LogError naming every missing channel."""
         missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
         if missing:
-            raise LogError(f"{self.name} lacks {', '.join(missing)}; log it, or name the column that holds it")
+            raise LogError(
+                f"{self.name} lacks {', '.join(missing)}; log it, or name the column that holds it"
+            )
 
     def update_mask(self, role: Role) -> Mask:
         """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values."""
@@ -100,7 +106,8 @@ def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
     slow = {r for p in pieces for r in p.updates}
     time = np.concatenate([p.time_s for p in pieces])
     updates = {
-        r: np.concatenate([p.update_mask(r) if r in p else np.zeros(len(p), bool) for p in pieces]) for r in slow
+        r: np.concatenate([p.update_mask(r) if r in p else np.zeros(len(p), bool) for p in pieces])
+        for r in slow
     }
     joints = tuple(j for p in pieces for j in p.joints_s)
     return Log(time, {r: np.concatenate([p.get(r) for p in pieces]) for r in roles}, name, joints, updates)
@@ -124,7 +131,10 @@ def half_window(time_s: Floats, over_s: float) -> int:
 
 
 def typical_step_s(time_s: Floats) -> float:
-    """Median step of a time base, s, from at most about 8000 of its steps; the mean one where most times are repeated."""
+    """Median step of a time base, s, from at most about 8000 of its steps.
+
+    The mean one where most times are repeated.
+    """
     at = np.arange(0, len(time_s) - 1, max(1, len(time_s) // 8192))
     median = float(np.median(time_s[at + 1] - time_s[at]))
     mean = float(time_s[-1] - time_s[0]) / max(len(time_s) - 1, 1)
@@ -153,7 +163,10 @@ def as_loop(values: NDArray[np.generic]) -> Floats:
 
 
 def fill_missing(values: Floats, instead: float = 0.0) -> Floats:
-    """The values with a number where there is none (NaN or infinite), shape (n,); the array itself if nothing is missing."""
+    """The values with a number where there is none (NaN or infinite), shape (n,).
+
+    The array itself if nothing is missing.
+    """
     from lean_trim.core.kernels.log_loops import fill, mean_of_finite
 
     values = as_loop(values)

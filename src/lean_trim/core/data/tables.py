@@ -53,12 +53,15 @@ class Axis:
     def inside(self, at: ArrayLike) -> NDArray[np.bool_]:
         """True where the value lies within the axis."""
         x = np.asarray(at, float)
-        return (x >= self.points[0]) & (x <= self.points[-1])
+        return np.asarray((x >= self.points[0]) & (x <= self.points[-1]))
 
 
 @dataclass(frozen=True, eq=False)
 class Interpolation:
-    """Cells and weights each sample reads: ``cells`` and ``weights`` have shape (n, corners); weights add to 1."""
+    """Cells and weights each sample reads: ``cells`` and ``weights`` have shape (n, corners).
+
+    Weights add to 1.
+    """
 
     cells: Ints
     weights: Floats
@@ -83,7 +86,8 @@ class Table:
         values = np.array(self.values, dtype=float)
         if values.shape != self.shape:
             raise TableError(
-                f"{self.name or 'the table'} has shape {values.shape}, its axes ask for {self.shape} (rows, columns)"
+                f"{self.name or 'the table'} has shape {values.shape}, its axes ask for {self.shape} (rows, "
+                "columns)"
             )
         bad = np.argwhere(~(np.isfinite(values) & (values > 0)))
         if len(bad):
@@ -126,7 +130,7 @@ class Table:
     def lookup(self, *at: ArrayLike) -> Floats:
         """Interpolated value at each coordinate, shape (n,)."""
         mesh = self.interpolate(*at)
-        return np.einsum("ij,ij->i", mesh.weights, self.values.ravel()[mesh.cells])
+        return np.asarray(np.einsum("ij,ij->i", mesh.weights, self.values.ravel()[mesh.cells]))
 
     def nearest(self, *at: ArrayLike) -> Ints:
         """Flat index of the cell nearest to each coordinate (in units of the local axis step)."""
@@ -138,7 +142,7 @@ class Table:
 
     def inside(self, *at: ArrayLike) -> NDArray[np.bool_]:
         """True where every coordinate lies within its axis."""
-        return np.logical_and.reduce([a.inside(x) for a, x in zip(self.axes, at, strict=True)])
+        return np.asarray(np.logical_and.reduce([a.inside(x) for a, x in zip(self.axes, at, strict=True)]))
 
 
 def ve_table(rpm: ArrayLike, map_kpa: ArrayLike, ve_pct: ArrayLike, name: str = "VE") -> Table:
@@ -153,5 +157,7 @@ def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", na
     flow = np.asarray(g_per_s, float)
     drops = np.flatnonzero(np.diff(flow) < 0)
     if len(drops):
-        raise TableError(f"{name}: airflow falls from {flow[drops[0]]:g} to {flow[drops[0] + 1]:g} g/s; it must rise")
+        raise TableError(
+            f"{name}: airflow falls from {flow[drops[0]]:g} to {flow[drops[0] + 1]:g} g/s; it must rise"
+        )
     return Table((Axis("MAF signal", signal_unit, np.asarray(signal, float)),), flow, "g/s", name)

@@ -21,7 +21,10 @@ AirflowSourceKind = Literal["auto", "table", "flag", "rule"]
 
 @dataclass(frozen=True, eq=False)
 class Injectors:
-    """Injector data as the ECU holds it: flow per injector in g/s at the rated Δp, dead time in ms over volts."""
+    """Injector data as the ECU holds it.
+
+    Flow per injector in g/s at the rated Δp, dead time in ms over volts.
+    """
 
     flow_g_per_s: float
     rated_pressure_kpa: float
@@ -30,7 +33,7 @@ class Injectors:
 
     def dead_time_at(self, volts: ArrayLike) -> Floats:
         """Dead time in ms, interpolated over battery voltage, held constant past the ends."""
-        return np.interp(np.asarray(volts, float), self.volts, self.dead_time_ms)
+        return np.asarray(np.interp(np.asarray(volts, float), self.volts, self.dead_time_ms))
 
 
 @dataclass(frozen=True)
@@ -60,7 +63,8 @@ AIRFLOW_SOURCE_KNOBS: tuple[Knob, ...] = (
 class AirflowSourceSettings:
     """How to tell which airflow model was in force.
 
-    kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is the user's word that
+    kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is
+        the user's word that
         the ECU was forced onto it; "flag" asks for the logged flag; "rule" applies the two limits below.
     ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
     ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0 (never) to 500.
@@ -72,7 +76,9 @@ class AirflowSourceSettings:
 
     def __post_init__(self) -> None:
         if self.kind not in AIRFLOW_SOURCE_KINDS:
-            raise BadInputError(f"airflow source is {self.kind!r}; allowed are {', '.join(AIRFLOW_SOURCE_KINDS)}")
+            raise BadInputError(
+                f"airflow source is {self.kind!r}; allowed are {', '.join(AIRFLOW_SOURCE_KINDS)}"
+            )
         for knob in AIRFLOW_SOURCE_KNOBS:
             knob.checked(getattr(self, knob.name))
 

@@ -14,7 +14,9 @@ LARGE_STEP_PCT = 12.0
 FULL_LOAD_KPA = 85.0
 
 
-def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, policy: PolicySettings) -> list[str]:
+def cautions_for(
+    table: Table, step_pct: Floats, cells: Iterable[int] | None, policy: PolicySettings
+) -> list[str]:
     """Sentences to show beside an accept button.
 
     Parameters
@@ -27,18 +29,23 @@ def cautions_for(table: Table, step_pct: Floats, cells: Iterable[int] | None, po
     lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
     if lean_boost:
         out.append(
-            f"{_cells(lean_boost)} above atmospheric would get less fuel. Lean under boost destroys engines: end runs at once "
+            f"{_cells(lean_boost)} above atmospheric would get less fuel. Lean under boost destroys engines: "
+            "end runs at once "
             "on lean, knock or falling fuel pressure."
         )
     elif len(table.axes) == 2:
         load = np.broadcast_to((table.axes[0].points >= FULL_LOAD_KPA)[:, None], table.shape)
         lean_load = int((load & (step < -2.0)).sum())
         if lean_load:
-            out.append(f"{_cells(lean_load)} near full load would get less fuel. Approach full throttle in short runs.")
+            out.append(
+                f"{_cells(lean_load)} near full load would get less fuel. Approach full throttle in short "
+                "runs."
+            )
     large = int((np.abs(step) > LARGE_STEP_PCT).sum())
     if large:
         out.append(
-            f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and injectors first."
+            f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and "
+            "injectors first."
         )
     return out
 
@@ -57,7 +64,9 @@ HOLE_PCT = 5.0
 
 
 def holes(table: Table, values: Floats) -> int:
-    """Cells left as they were that now stand more than 5 % below both neighbours along an axis, and did not before."""
+    """Cells left as they were that now stand more than 5 % below both neighbours along an axis, and did not
+    before.
+    """
     count = np.zeros(table.shape, bool)
     kept = values == table.values
     for axis in range(len(table.axes)):
@@ -72,7 +81,9 @@ KINK_PCT = 5.0
 
 
 def kinks(table: Table, values: Floats) -> int:
-    """Cells that now stand more than 5 % off the straight line between their neighbours along an axis, and 2 % more than before."""
+    """Cells that now stand more than 5 % off the straight line between their neighbours along an axis, and 2
+    % more than before.
+    """
     off = np.zeros(table.shape, bool)
     for axis, points in enumerate(a.points for a in table.axes):
         share = (points[1:-1] - points[:-2]) / (points[2:] - points[:-2])
@@ -86,13 +97,16 @@ def kinks(table: Table, values: Floats) -> int:
 
 
 def shape_caution(table: Table, values: Floats) -> str:
-    """A sentence if the written table would be rougher than the one driven on, or have lean holes, else ""."""
+    """A sentence if the written table would be rougher than the driven one or have lean holes, else ""."""
     rough, lean = kinks(table, values), holes(table, values)
     if not rough and not lean:
         return ""
     if not lean:
         stands = "stands" if rough == 1 else "stand"
-        return f"{_cells(rough)} {stands} {KINK_PCT:g} % off the line of the neighbours: shape the edges or drive them."
+        return (
+            f"{_cells(rough)} {stands} {KINK_PCT:g} % off the line of the neighbours: shape the edges or "
+            "drive them."
+        )
     many = f"{_cells(max(rough, lean))} off the line of the neighbours by {KINK_PCT:g} %, "
     whole = (
         f"{lean} of them not driven and below both, a lean hole"

@@ -27,7 +27,10 @@ class Origin(IntEnum):
 
 @dataclass(frozen=True, eq=False)
 class Decision:
-    """Values to be written, where each came from, and which cells are pinned. Arrays have the table's shape."""
+    """Values to be written, where each came from, and which cells are pinned.
+
+    Arrays have the table's shape.
+    """
 
     values: Floats
     origin: NDArray[np.int8]
@@ -109,7 +112,8 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     values, clipped = quantise(np.maximum(wanted, 0.0), limits)
     if (clipped & take).any():
         raise BadInputError(
-            f"{text!r} leaves the table's range of {limits.lowest:g} to {limits.highest:g}; nothing was changed"
+            f"{text!r} leaves the table's range of {limits.lowest:g} to {limits.highest:g}; nothing was "
+            "changed"
         )
     return replace(
         decision,

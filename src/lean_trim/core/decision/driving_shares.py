@@ -15,7 +15,10 @@ from lean_trim.core.types import Floats
 
 @dataclass(frozen=True, eq=False)
 class DrivingShares:
-    """Shares of the used seconds per cell, in the table's shape, 0 without driving; whether the airflow signal met its end."""
+    """Shares of the used seconds per cell, in the table's shape, 0 without driving.
+
+    Whether the airflow signal met its end.
+    """
 
     idle: Floats
     full: Floats
@@ -27,7 +30,9 @@ def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
     conditions = sifted.conditions
     pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
     return DrivingShares(
-        _share(conditions, observations, Regime.IDLE), _share(conditions, observations, Regime.FULL_THROTTLE), pegged
+        _share(conditions, observations, Regime.IDLE),
+        _share(conditions, observations, Regime.FULL_THROTTLE),
+        pegged,
     )
 
 

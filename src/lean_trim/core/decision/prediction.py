@@ -14,7 +14,8 @@ LEAST_S = 0.5
 def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float] | None:
     """Residual of the next drive over the cells of this one.
 
-    What is left in a cell is the wanted value over the decided one, known to within the standard error of the wanted one.
+    What is left in a cell is the wanted value over the decided one, known to within the standard error of the
+    wanted one.
 
     Parameters
     ----------

@@ -44,7 +44,8 @@ STATUS_TEXT = {
     Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
     Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
     Status.RISING: "raised so that the curve never falls",
-    Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, whichever is richer",
+    Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, "
+    "whichever is richer",
 }
 
 
@@ -67,12 +68,15 @@ POLICY_KNOBS: tuple[Knob, ...] = (
 class PolicySettings:
     """How much of an estimate is written at once. Values of ``POLICY_KNOBS``, and:
 
-    unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the nearest driven
+    unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the
+        nearest driven
         cell, never a leaning; "taper" the same, halved with every cell of distance.
-    extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point, never below the old value.
+    extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point,
+        never below the old value.
     pinned : flat indices of cells that must not change.
 
-    The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises BadInputError outside a range.
+    The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises
+    BadInputError outside a range.
     """
 
     gain: float = 1.0
@@ -120,7 +124,9 @@ def propose(
     driving : how each cell was driven, for the shares by regime; all part throttle if None.
     """
     table = estimate.table
-    wanted = _gain(table, settings, driving) * (np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct)
+    wanted = _gain(table, settings, driving) * (
+        np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct
+    )
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
@@ -153,9 +159,12 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
 
 
 def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float) -> Floats:
-    """Steps of the points past the last driven one: the richer of the line of the last driven segment and its last enrichment.
+    """Steps of the points past the last driven one.
 
-    A sensor's curve bends upwards, so that the line alone would often mean less air than before; it is never less than 0.
+    The richer of the line of the last driven segment and its last enrichment.
+
+    A sensor's curve bends upwards, so that the line alone would often mean less air than before; it is never
+    less than 0.
     """
     out = np.zeros(table.shape)
     last = int(np.flatnonzero(supported)[-1]) if supported.any() else 0

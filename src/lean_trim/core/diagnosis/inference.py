@@ -21,7 +21,10 @@ Trust = Literal["sure", "likely", "a guess"]
 
 @dataclass(frozen=True)
 class Inferred:
-    """One thing the log did not say. ``share_pct`` is how much of the driving bears it out, NaN where nothing can be checked."""
+    """One thing the log did not say.
+
+    ``share_pct`` is how much of the driving bears it out, NaN where nothing can be checked.
+    """
 
     what: str
     taken: str
@@ -53,7 +56,9 @@ def _missing(frame: Frame, role: Role) -> bool:
 def _named(frame: Frame, role: Role) -> str:
     """The role's name; with the logs that lack it, where others have it."""
     label, log = LABELS[role][0], frame.log
-    lack = [p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()]
+    lack = [
+        p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()
+    ]
     return label if len(lack) in (0, len(frame.pieces)) else f"{label} in {', '.join(lack)}"
 
 
@@ -63,7 +68,11 @@ def _share(mask: Mask, of: Mask) -> float:
 
 def _loop(conditions: Conditions) -> Inferred | None:
     frame = conditions.motion.frame
-    if not _missing(frame, Role.CLOSED_LOOP) or frame.vehicle.feedback == "none" or _missing(frame, Role.STFT):
+    if (
+        not _missing(frame, Role.CLOSED_LOOP)
+        or frame.vehicle.feedback == "none"
+        or _missing(frame, Role.STFT)
+    ):
         return None
     closed = closed_loop(frame.log)
     taken = "taken as closed while the short-term trim moves"
@@ -71,7 +80,9 @@ def _loop(conditions: Conditions) -> Inferred | None:
         at_one = np.abs(frame.target - 1.0) < 0.02
         return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target)))
     on_target = np.abs(conditions.lam / frame.target - 1.0) < 0.04
-    return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(conditions.lam)))
+    return _graded(
+        LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(conditions.lam))
+    )
 
 
 def _gear(conditions: Conditions) -> Inferred | None:
@@ -91,7 +102,9 @@ def _target(conditions: Conditions) -> Inferred | None:
     steady = (conditions.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
     if not steady.any():
         return Inferred("Target lambda", "looked up in the target table", "likely")
-    return _graded("Target lambda", "looked up in the target table", _share(_near_one(frame.fuel_ratio), steady))
+    return _graded(
+        "Target lambda", "looked up in the target table", _share(_near_one(frame.fuel_ratio), steady)
+    )
 
 
 def _near_one(ratio: Floats) -> Mask:
@@ -103,7 +116,9 @@ def _source(conditions: Conditions) -> Inferred | None:
     source, frame = conditions.airflow_source, conditions.motion.frame
     if source.how == "pulse width":
         other = 100.0 * float(np.mean(source.share < 0.5))
-        return _graded("Airflow source", f"by pulse width the MAF sensor was in force for {other:.0f} %", source.sure)
+        return _graded(
+            "Airflow source", f"by pulse width the MAF sensor was in force for {other:.0f} %", source.sure
+        )
     both = Role.MAF_FLOW in frame.log and Role.MAP in frame.log
     if source.how == "assumed" and both:
         name = "VE table" if frame.vehicle.airflow == "ve" else "MAF curve"
@@ -115,12 +130,16 @@ def _cut(conditions: Conditions) -> Inferred | None:
     frame = conditions.motion.frame
     if frame.width_from_duty:
         known = np.isfinite(frame.fuel_ratio)
-        return _graded("Pulse width", "worked out from injector duty", _share(_near_one(frame.fuel_ratio), known))
+        return _graded(
+            "Pulse width", "worked out from injector duty", _share(_near_one(frame.fuel_ratio), known)
+        )
     if not _missing(frame, Role.PULSE_WIDTH):
         return None
     if _missing(frame, Role.THROTTLE):
         return Inferred("Fuel cut", "seen only where lambda runs lean; enrichments cannot be seen", "a guess")
-    return Inferred("Pulse width", "fuel cuts told from throttle and lambda; enrichments cannot be seen", "likely")
+    return Inferred(
+        "Pulse width", "fuel cuts told from throttle and lambda; enrichments cannot be seen", "likely"
+    )
 
 
 def _warm(conditions: Conditions) -> Inferred | None:
@@ -128,7 +147,9 @@ def _warm(conditions: Conditions) -> Inferred | None:
     if not _missing(frame, Role.COOLANT):
         return None
     if frame.vehicle.feedback != "none" and not _missing(frame, Role.STFT):
-        return Inferred(_named(frame, Role.COOLANT), "taken as warm some time after feedback first came on", "likely")
+        return Inferred(
+            _named(frame, Role.COOLANT), "taken as warm some time after feedback first came on", "likely"
+        )
     return Inferred(
         _named(frame, Role.COOLANT),
         "engine taken as warm from the start; leave its first minutes out by hand",
@@ -153,7 +174,11 @@ ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
     (Role.THROTTLE, "full throttle and overrun cannot be told; quick changes from MAP alone", "a guess"),
     (Role.KNOCK, "knock cannot be seen, so no cell is held against leaning", "a guess"),
     (Role.SPEED, "idle told by closed throttle alone, slip by engine speed alone", "likely"),
-    (Role.FUEL_DP, "taken at its rated value; a pump that sags would be taken for less air at high load", "likely"),
+    (
+        Role.FUEL_DP,
+        "taken at its rated value; a pump that sags would be taken for less air at high load",
+        "likely",
+    ),
     (Role.BATTERY, "13.8 V taken for dead time", "likely"),
     (Role.IAT, "25 °C taken; enters only the check of pulse width and the delay", "likely"),
     (Role.BARO, "100 kPa taken for the exhaust delay", "sure"),
@@ -181,5 +206,12 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inf
 
 
 CHECKS: tuple[Callable[[Conditions], Inferred | None], ...] = (
-    _loop, _gear, _target, _source, _cut, _warm, _pressure, *(_assumed(*a) for a in ASSUMED)
-)  # fmt: skip
+    _loop,
+    _gear,
+    _target,
+    _source,
+    _cut,
+    _warm,
+    _pressure,
+    *(_assumed(*a) for a in ASSUMED),
+)

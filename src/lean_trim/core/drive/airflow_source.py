@@ -1,6 +1,7 @@
 """Which airflow model was in force at each sample: the table at hand, the other one, or a blend.
 
-An ECU with both takes its mass-airflow sensor in steady state and its VE table in transients or at low speed. What was not in
+An ECU with both takes its mass-airflow sensor in steady state and its VE table in transients or at low speed.
+What was not in
 force for a sample must not be corrected by it.
 """
 
@@ -26,7 +27,10 @@ How = Literal["word", "flag", "rule", "pulse width", "assumed"]
 
 @dataclass(frozen=True, eq=False)
 class AirflowSource:
-    """Share of the table's own model in force per sample, (n,), 0 to 1; how it was had; share of the time it explains."""
+    """Share of the table's own model in force per sample, (n,), 0 to 1; how it was had.
+
+    Share of the time it explains.
+    """
 
     share: Floats
     how: How
@@ -44,7 +48,8 @@ def read_airflow_source(motion: Motion, settings: AirflowSourceSettings) -> Airf
     frame, n = motion.frame, len(motion.frame.log)
     if settings.kind == "flag" and Role.AIRFLOW_SOURCE not in frame.log:
         raise BadInputError(
-            f"{frame.log.name} has no channel for the airflow source; log it, or give the rule or your word instead"
+            f"{frame.log.name} has no channel for the airflow source; log it, or give the rule or your word "
+            "instead"
         )
     if settings.kind == "table":
         return AirflowSource(np.ones(n), "word", 1.0)
@@ -65,7 +70,9 @@ def _by_rule(motion: Motion, settings: AirflowSourceSettings) -> Floats:
 
 
 def _by_pulse_width(frame: Frame) -> AirflowSource | None:
-    """Where the logged mass airflow explains the pulse width and the VE table does not, the sensor was in force."""
+    """Where the logged mass airflow explains the pulse width and the VE table does not, the sensor was in
+    force.
+    """
     log = frame.log
     if frame.vehicle.airflow != "ve" or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
         return None
@@ -75,10 +82,14 @@ def _by_pulse_width(frame: Frame) -> AirflowSource | None:
     seen = np.isfinite(by_table) & np.isfinite(by_sensor)
     if not seen.any():
         return None
-    table, sensor = (running_box(np.where(seen, np.abs(x), 1.0), log.time_s, 0.6) for x in (by_table, by_sensor))
+    table, sensor = (
+        running_box(np.where(seen, np.abs(x), 1.0), log.time_s, 0.6) for x in (by_table, by_sensor)
+    )
     other = seen & (sensor < EXPLAINS) & (table > MISSES)
     if other[seen].mean() < LEAST_SHARE:
         return None
     return AirflowSource(
-        np.where(other, 0.0, 1.0), "pulse width", float(np.mean((sensor < EXPLAINS)[seen] | (table < EXPLAINS)[seen]))
+        np.where(other, 0.0, 1.0),
+        "pulse width",
+        float(np.mean((sensor < EXPLAINS)[seen] | (table < EXPLAINS)[seen])),
     )

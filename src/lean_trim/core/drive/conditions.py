@@ -1,4 +1,7 @@
-"""What the sieve's rules look at: the frame, how it moved, its regimes, aligned lambda and the airflow source."""
+"""What the sieve's rules look at.
+
+The frame, how it moved, its regimes, aligned lambda and the airflow source.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +30,9 @@ class Conditions:
 
     @cached_property
     def pulse_width_proven(self) -> Mask:
-        """Samples of logs whose steady running bears the pulse width out, see ``pulse_width_proof.proven_samples``."""
+        """Samples of logs whose steady running bears the pulse width out, see
+        ``pulse_width_proof.proven_samples``.
+        """
         return proven_samples(self.frame, self.regime, self.motion.durations_s)
 
     @property

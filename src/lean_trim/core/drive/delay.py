@@ -52,7 +52,8 @@ def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
 def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     """Measured lambda moved back to the moment its fuel was injected, shape (n,).
 
-    Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their real
+    Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their
+    real
     updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is NaN.
     """
     from lean_trim.core.kernels.log_loops import read_later

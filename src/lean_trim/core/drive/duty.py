@@ -12,17 +12,26 @@ from lean_trim.core.physics import pulse_width_of_duty_ms
 from lean_trim.core.types import Floats
 
 WORST_STEP, NEAR, LEAST_SHARE = 0.03, 0.03, 0.5
-"""A reading is fine enough if one step of it is 3 % at most; fuel by pulse width bears it out within 3 % for half of the driving."""
+"""A reading is fine enough if one step of it is 3 % at most.
+
+Fuel by pulse width bears it out within 3 % for half of the driving.
+"""
 
 
 def duty_will_do(log: Log) -> bool:
-    """True if pulse width is missing and duty is there, with both trims: without them a wrong duty would pass for a trim."""
+    """True if pulse width is missing and duty is there, with both trims.
+
+    Without them a wrong duty would pass for a trim.
+    """
     needed = (Role.DUTY, Role.RPM, Role.STFT, Role.LTFT)
     return Role.PULSE_WIDTH not in log and all(role in log for role in needed)
 
 
 def with_width_from_duty(log: Log) -> Log:
-    """The log with a pulse width: 0 at no duty, NaN where duty is too coarse to tell it, for one opening in two revolutions."""
+    """The log with a pulse width.
+
+    0 at no duty, NaN where duty is too coarse to tell it, for one opening in two revolutions.
+    """
     duty = log[Role.DUTY]
     fine = (duty == 0.0) | (duty >= _step(duty) / WORST_STEP)
     width = np.where(fine, pulse_width_of_duty_ms(duty, np.maximum(fill_missing(log[Role.RPM]), 1.0)), np.nan)
@@ -30,13 +39,18 @@ def with_width_from_duty(log: Log) -> Log:
 
 
 def bears_out(ratio: Floats) -> bool:
-    """True if fuel by that pulse width, over fuel by table and trims, (n,), stays near 1 wherever it is known."""
+    """True if fuel by that pulse width, over fuel by table and trims, (n,), stays near 1 wherever it is
+    known.
+    """
     known = ratio[np.isfinite(ratio)]
     return len(known) > 0 and float(np.mean(np.abs(known - 1.0) < NEAR)) >= LEAST_SHARE
 
 
 def _step(values: Floats) -> float:
-    """Smallest step between the values that occur, from at most about 20 000 of them; 0 where fewer than two occur."""
+    """Smallest step between the values that occur, from at most about 20 000 of them.
+
+    0 where fewer than two occur.
+    """
     some = values[:: max(1, len(values) // 20_000)]
     steps = np.diff(np.unique(some[np.isfinite(some)]))
     steps = steps[steps > 1e-9]

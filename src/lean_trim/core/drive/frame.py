@@ -1,4 +1,7 @@
-"""What the ECU did at each sample: which cells it read, how much air it believed in, how much fuel it asked for."""
+"""What the ECU did at each sample.
+
+Which cells it read, how much air it believed in, how much fuel it asked for.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +26,10 @@ DEFAULT_VOLTS = 13.8
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """Samples ``start`` to ``stop`` of a joined log: where they came from, and the table they were driven on if another."""
+    """Samples ``start`` to ``stop`` of a joined log.
+
+    Where they came from, and the table they were driven on if another.
+    """
 
     name: str
     start: int
@@ -40,17 +46,22 @@ class Frame:
     coordinates : those of the airflow table, in the order of its axes.
     mesh : cells and weights the ECU interpolated.
     base : the present table's value there, in its unit.
-    driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of another revision.
+    driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of another
+        revision.
     air_g : air per cylinder and cycle the ECU believed in, g.
     flow_g_per_s : the same as engine airflow.
     target : target lambda (logged, else looked up).
-    trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that has no
-        wideband beside it. A long-term trim that was not logged is read from the slow part of the pulse width.
-    fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be known.
+    trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that
+        has no
+        wideband beside it. A long-term trim that was not logged is read from the slow part of the pulse
+        width.
+    fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be
+        known.
         Injector data cancels in it, so it shows enrichments, not injector errors.
     pieces : the logs it was joined from, in order; empty if that is not known.
     width_from_duty : the log's pulse width was worked out from its injector duty.
-    pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or none.
+    pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or
+        none.
     """
 
     log: Log
@@ -96,17 +107,22 @@ def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
         at = np.flatnonzero(missing)
         target[at] = vehicle.target.lookup(log[Role.MAP][at], log[Role.RPM][at])
     if Role.TARGET not in log and not np.isfinite(target).any():
-        raise LogError(f"{log.name} has no target lambda, and no target table to look it up in; give one of the two")
+        raise LogError(
+            f"{log.name} has no target lambda, and no target table to look it up in; give one of the two"
+        )
     return target
 
 
 def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Frame:
-    """Look the calibration up along the log. ``pieces`` tell which part was driven on another revision of the table.
+    """Look the calibration up along the log.
+
+    ``pieces`` tell which part was driven on another revision of the table.
 
     Raises
     ------
     LogError
-        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no lambda.
+        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no
+        lambda.
     """
     log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa)
     if duty_will_do(log):
@@ -195,7 +211,9 @@ def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
         return np.full(len(log), np.nan)
     volts = fill_missing(log.get(Role.BATTERY, DEFAULT_VOLTS), DEFAULT_VOLTS)
     injectors = vehicle.injectors
-    fuel = physics.injected_fuel_g(log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s)
+    fuel = physics.injected_fuel_g(
+        log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s
+    )
     with np.errstate(invalid="ignore", divide="ignore"):
         ratio = fuel / expected_g
     return np.where(np.isfinite(ratio) & (fuel > 0), ratio, np.nan)

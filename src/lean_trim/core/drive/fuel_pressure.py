@@ -14,7 +14,10 @@ from lean_trim.core.types import Floats
 STANDARD_KPA = 100.0
 RUNNING_RPM, LOW_FLOW_PCT, LEAST_SPREAD_KPA, LEAST_SAMPLES = 400.0, 60.0, 20.0, 100
 FOLLOWS, NEAR_RATED = (0.6, 1.4), (0.5, 2.0)
-"""kPa of fuel pressure per kPa of MAP that make it the rail's; shares of the rated pressure that are believed. Common practice."""
+"""kPa of fuel pressure per kPa of MAP that make it the rail's.
+
+Shares of the rated pressure that are believed. Common practice.
+"""
 
 
 class PressureKind(StrEnum):
@@ -27,10 +30,13 @@ class PressureKind(StrEnum):
 
 
 def with_fuel_dp(log: Log, rated_kpa: float) -> tuple[Log, PressureKind]:
-    """The log with differential pressure across the injectors as its fuel pressure, or without it where it is of another kind.
+    """The log with differential pressure across the injectors as its fuel pressure, or without it where it is
+    of another kind.
 
-    Behind a regulator that refers to the manifold, Δp stays put while pressure in the rail follows MAP, kPa by kPa. Low flow tells,
-    because a pump that sags at high flow would hide it. A pressure far from the rated one (direct injection, a lift pump) is dropped.
+    Behind a regulator that refers to the manifold, Δp stays put while pressure in the rail follows MAP, kPa
+    by kPa. Low flow tells,
+    because a pump that sags at high flow would hide it. A pressure far from the rated one (direct injection,
+    a lift pump) is dropped.
     """
     if Role.FUEL_DP not in log:
         return log, PressureKind.ABSENT

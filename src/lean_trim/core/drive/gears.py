@@ -16,7 +16,10 @@ BIN, NEAR, APART, LEAST_SHARE = 0.02, 0.06, 0.12, 0.015
 
 @dataclass(frozen=True, eq=False)
 class GearReading:
-    """Gear per sample, (n,), 0 where none is known; how it was had and, if inferred, how much of the driving it explains."""
+    """Gear per sample, (n,), 0 where none is known.
+
+    How it was had and, if inferred, how much of the driving it explains.
+    """
 
     gear: Floats
     how: str
@@ -31,7 +34,10 @@ class GearReading:
 
 
 def read_gears(log: Log) -> GearReading:
-    """The logged gear; else clusters of engine speed per road speed, numbered from the shortest; else nothing."""
+    """The logged gear; else clusters of engine speed per road speed, numbered from the shortest.
+
+    Else nothing.
+    """
     if Role.GEAR in log:
         return GearReading(fill_missing(log[Role.GEAR]), "logged", 1.0)
     nothing = GearReading(np.zeros(len(log)), "unknown", 0.0)
@@ -59,7 +65,9 @@ def _clusters(ratio: Floats) -> Floats:
     count = np.convolve(np.histogram(ratio, edges)[0], [1.0, 2.0, 3.0, 2.0, 1.0], mode="same") / len(ratio)
     reach = round(APART / 2 / BIN)
     peaks = [
-        i for i in range(len(count)) if count[i] > 0 and count[i] == count[max(i - reach, 0) : i + reach + 1].max()
+        i
+        for i in range(len(count))
+        if count[i] > 0 and count[i] == count[max(i - reach, 0) : i + reach + 1].max()
     ]
     centres = np.array([edges[i] + BIN / 2 for i in peaks])
     share = np.array([np.mean(np.abs(ratio - c) < NEAR) for c in centres])

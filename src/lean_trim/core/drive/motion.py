@@ -62,7 +62,10 @@ class Motion:
 
     @cached_property
     def slip_rate(self) -> Floats:
-        """Relative engine speed less relative road speed, 1/s; of the engine alone at a standstill or without road speed."""
+        """Relative engine speed less relative road speed, 1/s.
+
+        Of the engine alone at a standstill or without road speed.
+        """
         log = self.frame.log
         if Role.SPEED not in log:
             return self.rpm_rate

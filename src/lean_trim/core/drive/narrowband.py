@@ -29,7 +29,10 @@ def with_loop_lambda(log: Log) -> Log:
 
 
 def running_mean(values: Floats, use: Mask, half: int) -> Floats:
-    """Mean of the samples in use within ``half`` rows on either side; the value itself where there are none."""
+    """Mean of the samples in use within ``half`` rows on either side.
+
+    The value itself where there are none.
+    """
     total = np.concatenate([[0.0], np.cumsum(np.where(use, values, 0.0))])
     count = np.concatenate([[0], np.cumsum(use)])
     low = np.maximum(np.arange(len(values)) - half, 0)

@@ -1,4 +1,6 @@
-"""Does the pulse width follow from this calibration? Only then can fuel it shows beyond table and trims be believed."""
+"""Does the pulse width follow from this calibration? Only then can fuel it shows beyond table and trims be
+believed.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.types import Floats, Mask
 
 OFF, LEAST_S, STRAYING_SHARE = 0.02, 10.0, 0.4
-"""Fuel off by more than ``OFF`` in steady running off_calibration; more than this share of at least ``LEAST_S`` is another calibration.
+"""Fuel off by more than ``OFF`` in steady running off_calibration.
+
+More than this share of at least ``LEAST_S`` is another calibration.
 
 Common practice, no source.
 """
@@ -24,7 +28,10 @@ def off_calibration(frame: Frame, regime: NDArray[np.int8]) -> Mask:
 
 
 def proven_samples(frame: Frame, regime: NDArray[np.int8], durations_s: Floats) -> Mask:
-    """Samples of those logs whose steady running follows from the calibration, (n,); False where too little of it was driven."""
+    """Samples of those logs whose steady running follows from the calibration, (n,).
+
+    False where too little of it was driven.
+    """
     from lean_trim.core.kernels.fuel_loops import seconds_off
 
     steady, ratio, out = _steady(regime), as_loop(frame.fuel_ratio), np.zeros(len(frame.log), bool)

@@ -51,7 +51,10 @@ REGIME_KNOBS: tuple[Knob, ...] = (
     Knob("map_rate", "Transient from MAP", 60.0, 5.0, 500.0, "%/s"),
     Knob("throttle_rate", "Transient from throttle", 30.0, 5.0, 500.0, "%/s"),
 )
-"""Thresholds that tell regimes apart (all common practice, no source); the MAP slope is relative to the present MAP."""
+"""Thresholds that tell regimes apart (all common practice, no source).
+
+The MAP slope is relative to the present MAP.
+"""
 
 
 @dataclass(frozen=True)
@@ -73,7 +76,9 @@ class RegimeSettings:
 
 
 def fuel_cut(frame: Frame) -> Mask:
-    """True where no fuel was injected while the engine turned (by pulse width, else by lambda on a closed throttle)."""
+    """True where no fuel was injected while the engine turned (by pulse width, else by lambda on a closed
+    throttle).
+    """
     log = frame.log
     width, closed = log.get(Role.PULSE_WIDTH), log.get(Role.THROTTLE, 0.0) <= 2.0
     by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
@@ -81,7 +86,9 @@ def fuel_cut(frame: Frame) -> Mask:
 
 
 def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
-    """True before the engine is warm: by coolant; where it was not logged, until ``loop_s`` after feedback first came on in each
+    """True before the engine is warm: by coolant.
+
+    Where it was not logged, until ``loop_s`` after feedback first came on in each
     recording (0 for not at all). Shape (n,).
     """
     coolant = log.get(Role.COOLANT)

@@ -9,7 +9,9 @@ from lean_trim.core.types import Floats
 
 
 def end_stops(lam: Floats) -> tuple[float, float]:
-    """Readings at or past these are this sensor's own ends: its extremes, where it stays on them for 0.5 % of the log.
+    """Readings at or past these are this sensor's own ends.
+
+    Its extremes, where it stays on them for 0.5 % of the log.
 
     0 and infinity where the log shows no end.
     """
@@ -18,17 +20,23 @@ def end_stops(lam: Floats) -> tuple[float, float]:
         return 0.0, np.inf
     low, high = float(part.min()), float(part.max())
     stays_low, stays_high = np.mean(part <= low + 1e-6) > 0.005, np.mean(part >= high - 1e-6) > 0.005
-    return (low + 0.01 if stays_low and low < 0.8 else 0.0), (high - 0.01 if stays_high and high > 1.12 else np.inf)
+    return (low + 0.01 if stays_low and low < 0.8 else 0.0), (
+        high - 0.01 if stays_high and high > 1.12 else np.inf
+    )
 
 
 FLOW_MOVED, MIXTURE_MOVED = 1.5, 1.03
-"""An engine whose airflow moved by half, or whose commanded mixture moved by 3 %, moves lambda. Common practice, no source."""
+"""An engine whose airflow moved by half, or whose commanded mixture moved by 3 %, moves lambda.
+
+Common practice, no source.
+"""
 
 
 def still_spells(lam: Floats, time_s: Floats, least_s: float) -> list[slice]:
     """Spells in which the reading stayed the very same for ``least_s``.
 
-    None if they take more than half of the log: it is then read too coarsely, or says nothing at all, and no spell stands out.
+    None if they take more than half of the log: it is then read too coarsely, or says nothing at all, and no
+    spell stands out.
     """
     from lean_trim.core.kernels.log_loops import still_spells
 
@@ -38,7 +46,9 @@ def still_spells(lam: Floats, time_s: Floats, least_s: float) -> list[slice]:
 
 
 def engine_moved(flow: Floats, mixture: Floats) -> bool:
-    """True if lambda had to move over a spell of airflow and of fuel asked for per air, (n,), in any unit; NaN where unknown."""
+    """True if lambda had to move over a spell of airflow and of fuel asked for per air, (n,), in any unit;
+    NaN where unknown.
+    """
     return _over(flow) > FLOW_MOVED or _over(mixture) > MIXTURE_MOVED
 
 

@@ -39,7 +39,11 @@ class AverageSettings:
 
 
 def average_cells(
-    observations: Observations, table: Table, at: tuple[Floats, ...], time_s: Floats, settings: AverageSettings
+    observations: Observations,
+    table: Table,
+    at: tuple[Floats, ...],
+    time_s: Floats,
+    settings: AverageSettings,
 ) -> Estimate:
     """Trimmed mean of k per nearest cell. ``at`` and ``time_s`` cover the whole log."""
     here = tuple(a[observations.index] for a in at)

@@ -1,4 +1,7 @@
-"""Symmetric systems with a band and one dense border: neighbouring cells, and the one unknown they all share."""
+"""Symmetric systems with a band and one dense border.
+
+Neighbouring cells, and the one unknown they all share.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,10 @@ LEAST_SHARE = 1e-12
 
 @dataclass(frozen=True, eq=False)
 class Bordered:
-    """Symmetric matrix [[B, f], [f', g]]: ``lower`` (band + 1, n) holds B's diagonals from the main one down."""
+    """Symmetric matrix [[B, f], [f', g]].
+
+    ``lower`` (band + 1, n) holds B's diagonals from the main one down.
+    """
 
     lower: Floats
     border: Floats
@@ -23,7 +29,9 @@ class Bordered:
     def plus(self, other: Bordered, times: float = 1.0) -> Bordered:
         """Sum with a multiple of another matrix of the same shape."""
         return Bordered(
-            self.lower + times * other.lower, self.border + times * other.border, self.corner + times * other.corner
+            self.lower + times * other.lower,
+            self.border + times * other.border,
+            self.corner + times * other.corner,
         )
 
     def times(self, x: Floats) -> Floats:

@@ -1,9 +1,13 @@
 """Read the sensor delay from the log itself: match what was injected with what the sensor answered.
 
-Whenever the mixture changes quickly (fuel cuts, enrichment and trim steps) the sensor answers one delay later. Around
-such moments the equivalence ratio in the cylinder follows from the injected fuel and the wall film; it is sent through
-the exhaust (engine cycles, then plug flow) and a first-order sensor, and the cycles, exhaust volume and time constant
-that make it meet the measured one best are the estimate. The three trade against each other: a drive tells their sum well and each
+Whenever the mixture changes quickly (fuel cuts, enrichment and trim steps) the sensor answers one delay
+later. Around
+such moments the equivalence ratio in the cylinder follows from the injected fuel and the wall film; it is
+sent through
+the exhaust (engine cycles, then plug flow) and a first-order sensor, and the cycles, exhaust volume and time
+constant
+that make it meet the measured one best are the estimate. The three trade against each other: a drive tells
+their sum well and each
 of them less well, so that what is known beforehand counts too, and the standard errors say how much is left.
 """
 
@@ -26,19 +30,27 @@ FEWEST = 6
 BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.6), 2.5]])
 """Allowed log exhaust volume (L), log sensor time constant (s) and engine cycles."""
 BEFOREHAND = np.array([0.8, 0.6, 0.3])
-"""Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any driving (common practice, no source)."""
+"""Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any driving (common
+practice, no source).
+"""
 UNSURE_S = 0.06
 """Standard error of the delay at middling flow from which the defaults are better kept, s."""
 DOUBT = 0.25
-"""Relative error that more driving cannot remove (a pipe is no plug flow, a sensor no plain lag), seen on simulated cars."""
+"""Relative error that more driving cannot remove (a pipe is no plug flow, a sensor no plain lag), seen on
+simulated cars.
+"""
 
 
 @dataclass(frozen=True)
 class DelayEstimate:
-    """Result of the matching. ``settings`` is what is to be used; ``estimated`` False means the defaults were kept.
+    """Result of the matching.
 
-    ``moments`` counts the quick changes looked at; ``misfit_before`` and ``misfit_after`` are the mean absolute
-    differences of equivalence ratio with the defaults and with the estimate; the standard errors are NaN if kept. ``total_se_s`` is that of the
+    ``settings`` is what is to be used; ``estimated`` False means the defaults were kept.
+
+    ``moments`` counts the quick changes looked at; ``misfit_before`` and ``misfit_after`` are the mean
+    absolute
+    differences of equivalence ratio with the defaults and with the estimate; the standard errors are NaN if
+    kept. ``total_se_s`` is that of the
     delay itself at middling flow, which is known better than its parts.
     """
 
@@ -74,10 +86,13 @@ class Moments:
 def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEstimate:
     """Exhaust volume and sensor constant from the log; the given settings where the log does not tell.
 
-    ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so far: an error of the
+    ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so far: an
+    error of the
     table would be mistaken for an early or late answer. A volume the user has set is kept.
     """
-    volume = frame.vehicle.exhaust_volume_l if settings.exhaust_volume_l is None else settings.exhaust_volume_l
+    volume = (
+        frame.vehicle.exhaust_volume_l if settings.exhaust_volume_l is None else settings.exhaust_volume_l
+    )
     fixed = replace(settings, exhaust_volume_l=volume)
     if settings.exhaust_volume_l is not None:
         return DelayEstimate(fixed, False, note="set by hand")
@@ -100,7 +115,9 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     covariance = _covariance(moments, theta, worth)
     before, after = _misfit(moments, start), _misfit(moments, theta)
     at_end = bool(np.any(theta[:2] <= low[:2] + 0.02) or np.any(theta[:2] >= high[:2] - 0.02))
-    slope = np.array([np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()])
+    slope = np.array(
+        [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
+    )
     total = float(np.sqrt(slope @ covariance @ slope))
     if at_end or not total < UNSURE_S or after > before:
         return DelayEstimate(
@@ -110,13 +127,22 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     settings = replace(fixed, exhaust_volume_l=best[0], sensor_s=best[1], cycles=best[2])
     deviation = np.sqrt(np.diag(covariance) + DOUBT**2)
     return DelayEstimate(
-        settings, True, best[0] * float(deviation[0]), best[1] * float(deviation[1]), count, before, after,
-        cycles_se=float(deviation[2]), total_se_s=total,
-    )  # fmt: skip
+        settings,
+        True,
+        best[0] * float(deviation[0]),
+        best[1] * float(deviation[1]),
+        count,
+        before,
+        after,
+        cycles_se=float(deviation[2]),
+        total_se_s=total,
+    )
 
 
 def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Floats:
-    """Lowest loss; with ``worth`` of the data against what is known beforehand, else of the data with the cycles given."""
+    """Lowest loss; with ``worth`` of the data against what is known beforehand, else of the data with the
+    cycles given.
+    """
     from scipy.optimize import minimize
 
     low, high = BOUNDS
@@ -130,17 +156,24 @@ def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Fl
         prior = 0.5 * float(np.sum(((at - centre) / BEFOREHAND) ** 2)) if worth else 0.0
         return (worth or 1.0) * float(_losses(moments, at).sum()) + prior
 
-    tries = [theta[:free] + np.eye(free)[0] * shift for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))]
+    tries = [
+        theta[:free] + np.eye(free)[0] * shift for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))
+    ]
     simplex = np.vstack([min(tries, key=cost) + d for d in (np.zeros(free), *(0.15 * np.eye(free)))])
     found = minimize(
-        cost, simplex[0], method="Nelder-Mead",
+        cost,
+        simplex[0],
+        method="Nelder-Mead",
         options={"xatol": 0.01, "fatol": 1e-3 if worth else 1e-4, "maxfev": 90, "initial_simplex": simplex},
-    )  # fmt: skip
+    )
     return whole(found.x)
 
 
 def cylinder_phi(frame: Frame) -> Floats:
-    """Equivalence ratio in the cylinder as injection, trims and the wall film have it, shape (n,); 0 in a fuel cut."""
+    """Equivalence ratio in the cylinder as injection, trims and the wall film have it, shape (n,).
+
+    0 in a fuel cut.
+    """
     flow = injected_flow(frame)
     reaching = (1.0 - WALL_X) * flow + WALL_X * first_order_lag(frame.log.time_s, flow, DEFAULT_TAU_S)
     air = np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), 0.05)
@@ -148,7 +181,10 @@ def cylinder_phi(frame: Frame) -> Floats:
 
 
 def find_moments(frame: Frame, k: Floats) -> Moments | None:
-    """The quick changes of mixture in a log, at most 60 evenly taken; None if there are none. ``k`` as in ``estimate_delay``."""
+    """The quick changes of mixture in a log, at most 60 evenly taken; None if there are none.
+
+    ``k`` as in ``estimate_delay``.
+    """
     from lean_trim.core.kernels.log_loops import onsets
 
     log = frame.log
@@ -171,22 +207,35 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
     shift = window * 100.0 - starts[window]
     rpm = np.maximum(np.nan_to_num(log[Role.RPM][index]), 300.0)
     return Moments(
-        time[index] + shift, phi[index], np.nan_to_num(measured, nan=1.0), 120.0 / rpm, unit[index], judged, window, starts
-    )  # fmt: skip
+        time[index] + shift,
+        phi[index],
+        np.nan_to_num(measured, nan=1.0),
+        120.0 / rpm,
+        unit[index],
+        judged,
+        window,
+        starts,
+    )
 
 
 def sensor_response(moments: Moments, theta: Floats) -> Floats:
     """What the sensor would show for log exhaust volume, log time constant and cycles."""
     from lean_trim.core.kernels.log_loops import lag
 
-    arrival = np.maximum.accumulate(moments.time + theta[2] * moments.cycle_s + np.exp(theta[0]) * moments.per_litre_s)
+    arrival = np.maximum.accumulate(
+        moments.time + theta[2] * moments.cycle_s + np.exp(theta[0]) * moments.per_litre_s
+    )
     return lag(moments.time, np.interp(moments.time, arrival, moments.phi), float(np.exp(theta[1])), GAP_S)
 
 
 def _difference(moments: Moments, theta: Floats) -> Floats:
     """Shown minus measured, both within what the sensor can show; 0 outside the judged samples."""
     low, high = 1.0 / 1.33, 1.0 / 0.67
-    return np.where(moments.judged, np.clip(sensor_response(moments, theta), low, high) - np.clip(moments.measured, low, high), 0.0)
+    return np.where(
+        moments.judged,
+        np.clip(sensor_response(moments, theta), low, high) - np.clip(moments.measured, low, high),
+        0.0,
+    )
 
 
 def _losses(moments: Moments, theta: Floats) -> Floats:
@@ -202,20 +251,29 @@ def _misfit(moments: Moments, theta: Floats) -> float:
 
 
 def _derivatives(moments: Moments, theta: Floats, step: float = 0.05) -> tuple[Floats, Floats]:
-    """Slope of every window's loss (parameters, windows) and bend of the summed loss (parameters, parameters)."""
+    """Slope of every window's loss (parameters, windows) and bend of the summed loss (parameters,
+    parameters).
+    """
     eye, n = np.eye(len(theta)) * step, len(theta)
     plus, minus = (np.array([_losses(moments, theta + s * e) for e in eye]) for s in (1.0, -1.0))
     centre, bend = _losses(moments, theta).sum(), np.empty((n, n))
     for i in range(n):
         bend[i, i] = (plus[i].sum() - 2 * centre + minus[i].sum()) / step**2
         for j in range(i):
-            corners = [_losses(moments, theta + a * eye[i] + b * eye[j]).sum() * a * b for a in (1, -1) for b in (1, -1)]
+            corners = [
+                _losses(moments, theta + a * eye[i] + b * eye[j]).sum() * a * b
+                for a in (1, -1)
+                for b in (1, -1)
+            ]
             bend[i, j] = bend[j, i] = sum(corners) / (4 * step**2)
     return (plus - minus) / (2 * step), bend
 
 
 def _information(moments: Moments, theta: Floats) -> float | None:
-    """How much a unit of loss is worth as log likelihood, from how the windows disagree; None if they do not tell."""
+    """How much a unit of loss is worth as log likelihood, from how the windows disagree.
+
+    None if they do not tell.
+    """
     slopes, bend = _derivatives(moments, theta)
     spread = float(np.sum(slopes**2))
     return float(np.trace(bend)) / spread if spread > 0.0 and np.trace(bend) > 0.0 else None
@@ -224,7 +282,8 @@ def _information(moments: Moments, theta: Floats) -> float | None:
 def _covariance(moments: Moments, theta: Floats, worth: float | None) -> Floats:
     """Covariance of log volume, log constant and cycles: of the data together with what is known beforehand.
 
-    Along directions in which the loss does not rise the data say nothing, and only what is known beforehand limits the error.
+    Along directions in which the loss does not rise the data say nothing, and only what is known beforehand
+    limits the error.
     """
     known = np.diag(1.0 / BEFOREHAND**2)
     if worth is not None:

@@ -13,7 +13,9 @@ from lean_trim.core.types import Floats, Ints
 
 @dataclass(frozen=True, eq=False)
 class FitState:
-    """Unknowns (cells, then wall-film share), log strengths of the two priors, and noise figures of a surface fit."""
+    """Unknowns (cells, then wall-film share), log strengths of the two priors, and noise figures of a surface
+    fit.
+    """
 
     unknown: Floats
     theta: tuple[float, float]
@@ -38,7 +40,8 @@ class Estimate:
     method : "surface" or "average".
     iterations, converged : of the robust fit (1, True for averages).
     warnings : sentences for the user.
-    wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far as it
+    wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far
+        as it
         shows in the used samples, with its standard error; NaN where the method does not tell.
     state : where the surface fit ended, to begin the next one from; None for averages.
     """

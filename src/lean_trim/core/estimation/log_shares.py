@@ -21,7 +21,8 @@ class LogShare:
     ----------
     seconds, used_s : length, and how much of it was used.
     weight_pct : share of all the weight the estimate rests on, percent.
-    apart_pct : mean of k against the joint estimate, percent; a log far from 0 does not agree with the others.
+    apart_pct : mean of k against the joint estimate, percent; a log far from 0 does not agree with the
+        others.
     translated : driven on another revision of the table.
     """
 

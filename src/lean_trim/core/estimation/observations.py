@@ -45,7 +45,13 @@ class Observations:
         """The observations where ``keep``, (m,), is True."""
         mesh = Interpolation(self.mesh.cells[keep], self.mesh.weights[keep])
         return Observations(
-            self.index[keep], self.k[keep], self.weight[keep], self.seconds[keep], self.run[keep], mesh, self.film[keep]
+            self.index[keep],
+            self.k[keep],
+            self.weight[keep],
+            self.seconds[keep],
+            self.run[keep],
+            mesh,
+            self.film[keep],
         )
 
 
@@ -54,11 +60,14 @@ LEAST_DP = 0.01
 
 
 def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = None) -> Floats:
-    """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table, shape (n,).
+    """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table,
+    shape (n,).
 
     Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged.
-    Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is 1 unless
-    the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is known already.
+    Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last
+    factor is 1 unless
+    the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is
+    known already.
     """
     from lean_trim.core.kernels.fuel_loops import product, times_root
 
@@ -66,14 +75,17 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
     k = product(*(as_loop(a) for a in (frame.trim, lam, frame.target, enrichment)))
     log, rated = frame.log, frame.vehicle.injectors.rated_pressure_kpa
     if Role.FUEL_DP in log:
-        k = times_root(k, running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP)
+        k = times_root(
+            k, running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP
+        )
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 
 def relative_variance(motion: Motion, lam: Floats) -> Floats:
     """How much less than the best sample each one says, (n,).
 
-    1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment, and with the scatter of
+    1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment,
+    and with the scatter of
     lambda itself over a second against its usual scatter.
     """
     from lean_trim.core.kernels.mesh_loops import variance_of
@@ -93,11 +105,18 @@ def _scatter(log: Log, lam: Floats) -> Floats:
 
 
 def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
-    """Turn used samples into observations. ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,)."""
+    """Turn used samples into observations.
+
+    ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,).
+    """
     return pick(
-        frame, used, correction_factor(frame, lam), relative_variance(Motion(frame), lam), film_uptake(frame),
+        frame,
+        used,
+        correction_factor(frame, lam),
+        relative_variance(Motion(frame), lam),
+        film_uptake(frame),
         frame.log.durations_s,
-    )  # fmt: skip
+    )
 
 
 EDGE_S, EDGE_VARIANCE = 0.4, 1.0
@@ -106,8 +125,11 @@ EDGE_S, EDGE_VARIANCE = 0.4, 1.0
 
 def pick(
     frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
-) -> Observations:  # fmt: skip
-    """Observations of the used samples from values along the whole log; what is no number or lasts no time is never used."""
+) -> Observations:
+    """Observations of the used samples from values along the whole log.
+
+    What is no number or lasts no time is never used.
+    """
     from lean_trim.core.kernels.mesh_loops import sound_samples, take_used
 
     index = sound_samples(used, k, variance, film, as_loop(frame.base), durations_s)

@@ -50,8 +50,13 @@ def residual_of(frame: Frame, observations: Observations, nearest: Ints) -> Resi
     )
 
 
-def cell_means(observations: Observations, cell: Ints, size: int, values: Floats, min_seconds: float = 0.5) -> Floats:
-    """Precision-weighted mean of a per-observation value in each nearest cell, flat; NaN below ``min_seconds``."""
+def cell_means(
+    observations: Observations, cell: Ints, size: int, values: Floats, min_seconds: float = 0.5
+) -> Floats:
+    """Precision-weighted mean of a per-observation value in each nearest cell, flat.
+
+    NaN below ``min_seconds``.
+    """
     weight = np.bincount(cell, observations.weight, minlength=size)
     seconds = np.bincount(cell, observations.seconds, minlength=size)
     total = np.bincount(cell, observations.weight * values, minlength=size)

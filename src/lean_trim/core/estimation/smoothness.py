@@ -24,7 +24,7 @@ def first_difference(axis: Axis) -> Floats:
     """Matrix (n-1, n) of slopes times the mean step."""
     x = axis.points
     step = (x[-1] - x[0]) / (len(x) - 1)
-    return (np.eye(len(x), k=1)[:-1] - np.eye(len(x))[:-1]) / np.diff(x)[:, None] * step
+    return np.asarray((np.eye(len(x), k=1)[:-1] - np.eye(len(x))[:-1]) / np.diff(x)[:, None] * step)
 
 
 def roughness(axes: tuple[Axis, ...]) -> Floats:

@@ -1,8 +1,10 @@
 """The second school: one robust surface through all samples, with the ECU's own interpolation weights.
 
 Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j says
-Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table that
-results is smooth. How strongly each holds is read from the data by their marginal likelihood. Compiled loops and SciPy are imported
+Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table
+that
+results is smooth. How strongly each holds is read from the data by their marginal likelihood. Compiled loops
+and SciPy are imported
 where they are used, so that the window opens without waiting for them.
 """
 
@@ -40,9 +42,11 @@ class SurfaceSettings:
     max_error_pct : standard error above which a cell counts as not supported, 0.2 to 20 %.
     min_seconds : driving a cell needs to be changed, 0 to 60 s.
     max_iterations : of the robust fit, 1 to 50.
-    model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold), one
+    model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold),
+        one
         standard deviation, 0 to 5 %; common practice, no source.
-    film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to 1; X lies
+    film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to
+        1; X lies
         between 0 and 0.5, common practice, no source.
     film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
     """
@@ -64,7 +68,11 @@ class SurfaceSettings:
 
 
 def fit_surface(
-    observations: Observations, table: Table, time_s: Floats, settings: SurfaceSettings, start: Estimate | None = None
+    observations: Observations,
+    table: Table,
+    time_s: Floats,
+    settings: SurfaceSettings,
+    start: Estimate | None = None,
 ) -> Estimate:
     """Robust surface estimate of the correction per cell.
 
@@ -87,10 +95,23 @@ def fit_surface(
     inverse = fit.factor.inverse()
     deviations = np.sqrt(np.maximum(np.append(inverse.lower[0], inverse.corner), 0.0))
     film_error = settings.film_doubt * fit.unknown[-1] * fit.film_by_cell()
-    error = np.sqrt(deviations[:-1] ** 2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)
+    error = np.sqrt(deviations[:-1] ** 2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(
+        table.shape
+    )
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
     correction, noise = fit.unknown[:-1].reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
     return Estimate(
-        table, 100 * correction, 100 * error, evidence.seconds, evidence.visits, supported, 100 * noise, "surface",
-        fit.iterations, converged, wall_x=float(fit.unknown[-1]), wall_x_se=float(deviations[-1]), state=fit.state,
-    )  # fmt: skip
+        table,
+        100 * correction,
+        100 * error,
+        evidence.seconds,
+        evidence.visits,
+        supported,
+        100 * noise,
+        "surface",
+        fit.iterations,
+        converged,
+        wall_x=float(fit.unknown[-1]),
+        wall_x_se=float(deviations[-1]),
+        state=fit.state,
+    )

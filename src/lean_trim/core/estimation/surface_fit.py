@@ -31,7 +31,8 @@ SETTLED, LOOSELY = 1e-4, 5e-4
 class SurfaceFit:
     """The fit while it runs.
 
-    The noise and how long it stays correlated are first read from a fit that hardly smooths; read from a fit that
+    The noise and how long it stays correlated are first read from a fit that hardly smooths; read from a fit
+    that
     smooths too much they would take its misfit for noise and confirm it.
     """
 
@@ -47,7 +48,15 @@ class SurfaceFit:
         per_square = PLACES ** len(table.axes)
         place = place_of(mesh.cells, mesh.weights, PLACES)
         self.rows, self.starts, self.base, self.place = sort_rows(
-            mesh.cells, mesh.weights, o.k, o.film, o.weight, o.seconds, place, table.size * per_square, per_square
+            mesh.cells,
+            mesh.weights,
+            o.k,
+            o.film,
+            o.weight,
+            o.seconds,
+            place,
+            table.size * per_square,
+            per_square,
         )
         self.unknown = np.zeros(table.size + 1)
         self.scale, self.inflation, self.iterations = START_SCALE, START_INFLATION_S, 0
@@ -78,8 +87,11 @@ class SurfaceFit:
         """Fit from where an earlier fit of nearly the same samples ended; its strengths are kept."""
         self.unknown = state.unknown.copy()
         self.scale, self.inflation, self.misfit, self.parameters = (
-            state.scale, state.inflation, state.misfit, state.parameters
-        )  # fmt: skip
+            state.scale,
+            state.inflation,
+            state.misfit,
+            state.parameters,
+        )
         self.iterations = 1
         return self._iterate(state.theta, most, ALL, SETTLED, 0)
 
@@ -131,7 +143,15 @@ class SurfaceFit:
         def one(part: slice) -> tuple[Floats, Floats]:
             starts = self.starts[part.start : part.stop + 1]
             return sum_places(
-                self.rows, starts, self.base[part], self.values, self.prior.width, self.unknown, self.scale, huber, rows
+                self.rows,
+                starts,
+                self.base[part],
+                self.values,
+                self.prior.width,
+                self.unknown,
+                self.scale,
+                huber,
+                rows,
             )
 
         found = run_parallel(self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts])
@@ -140,7 +160,8 @@ class SurfaceFit:
     def _share_places(self) -> Floats:
         """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
 
-        The means of the residuals by place scatter more than noise explains; that excess (``misfit``) does not shrink
+        The means of the residuals by place scatter more than noise explains; that excess (``misfit``) does
+        not shrink
         with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
         """
         total, mean = self._place_means()
@@ -184,9 +205,18 @@ class SurfaceFit:
         shrink = self.misfit**2 * total * self.unit
         place_mean = mean * shrink / (1.0 + shrink)
         rest, run = residuals(
-            o.mesh.cells, o.mesh.weights, o.k, o.film, self.values, self.unknown, self.place, place_mean, o.run, BLOCK,
+            o.mesh.cells,
+            o.mesh.weights,
+            o.k,
+            o.film,
+            self.values,
+            self.unknown,
+            self.place,
+            place_mean,
+            o.run,
+            BLOCK,
             max(1, len(o) // (BLOCK * BLOCKS)),
-        )  # fmt: skip
+        )
         step_s = float(np.median(o.seconds[:: max(1, len(o) // 4096)]))
         self.inflation = (
             correlation_time(np.clip(rest / self.scale, -3.0, 3.0), run, round(LONGEST_S / step_s)) * step_s

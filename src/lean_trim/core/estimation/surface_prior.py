@@ -1,4 +1,6 @@
-"""What is known of a correction before any driving, and how strongly, read from the data's marginal likelihood."""
+"""What is known of a correction before any driving, and how strongly, read from the data's marginal
+likelihood.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,8 @@ def _rough_band(axes: tuple[Axis, ...], band: int) -> Floats:
 
 
 class Prior:
-    """Gaussian prior: a wide ridge, smoothness of the correction, smoothness of the resulting table (in logs).
+    """Gaussian prior: a wide ridge, smoothness of the correction, smoothness of the resulting table (in
+    logs).
 
     ``spread`` and ``film_spread`` are standard deviations of a cell's correction and of the wall-film share.
     """
@@ -47,12 +50,13 @@ class Prior:
 
     def linear(self, theta: Strengths) -> Floats:
         """Linear term: where the smooth resulting table pulls the cells."""
-        return np.exp(theta[1]) * self.pull
+        return np.asarray(np.exp(theta[1]) * self.pull)
 
     def choose(self, matrix: Bordered, right: Floats, unit: float, near: float | None = None) -> Strengths:
         """Strengths of highest marginal likelihood, each within 1 to 10^8.
 
-        Only their sum enters the matrices, so for a given sum the best split is found in closed form and the search is
+        Only their sum enters the matrices, so for a given sum the best split is found in closed form and the
+        search is
         along the sum alone. ``near`` is the log of a sum the best is not far from.
         """
         from scipy.optimize import minimize_scalar

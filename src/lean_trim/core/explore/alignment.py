@@ -16,7 +16,9 @@ GRID_S = np.arange(-0.4, 1.21, 0.02)
 SHOWN = (0.68, 1.32)
 """Lambda limits of the picture; a fuel cut leaves them, the sensor stops at its end."""
 CUT_PHI, BACK_PHI, LASTS_S = 0.35, 0.55, 0.4
-"""Equivalence ratios below and above which fuel is cut and back; the wall film still feeds a cylinder whose fuel is cut.
+"""Equivalence ratios below and above which fuel is cut and back.
+
+The wall film still feeds a cylinder whose fuel is cut.
 A cut shorter than ``LASTS_S`` is a torque cut, which no sensor shows in full."""
 
 
@@ -34,11 +36,13 @@ class Alignment:
 
     Attributes
     ----------
-    cylinder : what was in the cylinder by injection, trims, table error and wall film, at the time of injection.
+    cylinder : what was in the cylinder by injection, trims, table error and wall film, at the time of
+        injection.
     measured : what the sensor showed at that time.
     expected : what the sensor should show: the cylinder's lambda, delayed and lagged.
     kinds : what each change was, (moments,).
-    gap_before, gap_after : mean distance of measured lambda from the cylinder's and from the expected one, (moments,).
+    gap_before, gap_after : mean distance of measured lambda from the cylinder's and from the expected one,
+        (moments,).
     """
 
     grid_s: Floats
@@ -55,7 +59,10 @@ class Alignment:
 
 
 def align_moments(frame: Frame, delay: DelayEstimate, k: Floats) -> Alignment | None:
-    """The picture of a delay; ``k`` is the factor by which the table is wrong along the log. None without quick changes."""
+    """The picture of a delay; ``k`` is the factor by which the table is wrong along the log.
+
+    None without quick changes.
+    """
     moments = find_moments(frame, k)
     if moments is None:
         return None
@@ -66,7 +73,9 @@ def align_moments(frame: Frame, delay: DelayEstimate, k: Floats) -> Alignment | 
         time, phi = moments.time[here] - 100.0 * w, moments.phi[here]
         kind, begin = _kind(time, phi)
         kinds.append(kind)
-        parts.append([_lambda_on(time - begin, values) for values in (phi, moments.measured[here], shown[here])])
+        parts.append(
+            [_lambda_on(time - begin, values) for values in (phi, moments.measured[here], shown[here])]
+        )
     cylinder, measured, expected = np.array(parts).transpose(1, 0, 2)
     after = GRID_S > 0.0
     before_gap, after_gap = (np.abs(measured - x)[:, after].mean(axis=1) for x in (cylinder, expected))
@@ -98,4 +107,4 @@ def _kind(time: Floats, phi: Floats) -> tuple[Kind, float]:
 
 
 def _lambda_on(time: Floats, phi: Floats) -> Floats:
-    return np.interp(GRID_S, time, np.clip(1.0 / np.maximum(phi, 1e-3), *SHOWN))
+    return np.asarray(np.interp(GRID_S, time, np.clip(1.0 / np.maximum(phi, 1e-3), *SHOWN)))

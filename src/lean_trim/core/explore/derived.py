@@ -28,10 +28,15 @@ class Series:
 
 
 DERIVED: dict[str, tuple[str, str]] = {
-    "boost_kpa": ("Boost", "kPa"), "duty_of_pulse_pct": ("Duty from pulse width", "%"), "fuel_dp_error_pct": ("Δp off rated", "%"),
-    "target_looked_up": ("Target looked up", "λ"), "table_value": ("Table value", ""), "asked_value": ("Value asked for", ""),
-    "k_pct": ("Correction asked", "%"), "trim_pct": ("Trims together", "%"),
-}  # fmt: skip
+    "boost_kpa": ("Boost", "kPa"),
+    "duty_of_pulse_pct": ("Duty from pulse width", "%"),
+    "fuel_dp_error_pct": ("Δp off rated", "%"),
+    "target_looked_up": ("Target looked up", "λ"),
+    "table_value": ("Table value", ""),
+    "asked_value": ("Value asked for", ""),
+    "k_pct": ("Correction asked", "%"),
+    "trim_pct": ("Trims together", "%"),
+}
 """Keys of the derived channels with name and unit; the table's unit fills the empty one."""
 
 

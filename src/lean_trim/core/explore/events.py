@@ -50,10 +50,14 @@ def find_events(solution: Solution) -> tuple[Event, ...]:
         out += _stretches(solution, opening, 0.0, EventKind.TIP_IN, "throttle opens quickly")
     if Role.GEAR in log:
         gear = np.nan_to_num(log[Role.GEAR])
-        out += _stretches(solution, np.diff(gear, prepend=gear[:1]) != 0, 0.0, EventKind.SHIFT, "gear changes")
+        out += _stretches(
+            solution, np.diff(gear, prepend=gear[:1]) != 0, 0.0, EventKind.SHIFT, "gear changes"
+        )
     for finding in solution.findings:
         out.append(
-            Event(EventKind.FAULT, finding.first_time_s, finding.first_time_s + finding.seconds, finding.message)
+            Event(
+                EventKind.FAULT, finding.first_time_s, finding.first_time_s + finding.seconds, finding.message
+            )
         )
     return tuple(sorted(out, key=lambda e: e.start_s))
 
@@ -64,13 +68,19 @@ def _stretches(solution: Solution, mask: Mask, min_s: float, kind: EventKind, te
         return []
     groups = np.split(on, np.flatnonzero(np.diff(time[on]) > APART_S) + 1)
     return [
-        Event(kind, float(time[g[0]]), float(time[g[-1]]), text) for g in groups if time[g[-1]] - time[g[0]] >= min_s
+        Event(kind, float(time[g[0]]), float(time[g[-1]]), text)
+        for g in groups
+        if time[g[-1]] - time[g[0]] >= min_s
     ]
 
 
-def next_event(events: tuple[Event, ...], after_s: float, kinds: frozenset[EventKind] | None = None) -> Event | None:
+def next_event(
+    events: tuple[Event, ...], after_s: float, kinds: frozenset[EventKind] | None = None
+) -> Event | None:
     """The first event that begins after a time, of the wanted kinds (all if None)."""
-    return next((e for e in events if e.start_s > after_s + 1e-6 and (kinds is None or e.kind in kinds)), None)
+    return next(
+        (e for e in events if e.start_s > after_s + 1e-6 and (kinds is None or e.kind in kinds)), None
+    )
 
 
 def previous_event(

@@ -44,9 +44,13 @@ def seconds_by_cell(solution: Solution, start_s: float, end_s: float) -> Floats:
     return total.reshape(solution.estimate.table.shape)
 
 
-def cells_of_span(solution: Solution, start_s: float, end_s: float, min_seconds: float = 0.1) -> frozenset[int]:
+def cells_of_span(
+    solution: Solution, start_s: float, end_s: float, min_seconds: float = 0.1
+) -> frozenset[int]:
     """Cells that got at least ``min_seconds`` of used driving between two times."""
-    return frozenset(np.flatnonzero(seconds_by_cell(solution, start_s, end_s).ravel() >= min_seconds).tolist())
+    return frozenset(
+        np.flatnonzero(seconds_by_cell(solution, start_s, end_s).ravel() >= min_seconds).tolist()
+    )
 
 
 def visits_of_cells(solution: Solution, cells: Iterable[int]) -> list[Visit]:
@@ -60,6 +64,11 @@ def visits_of_cells(solution: Solution, cells: Iterable[int]) -> list[Visit]:
     cuts = np.flatnonzero(np.diff(time) > VISIT_GAP_S) + 1
     groups = np.split(np.arange(len(index)), cuts)
     return [
-        Visit(float(time[g[0]]), float(time[g[-1]]), float(dt[g].sum()), float(np.average(k[index][g], weights=dt[g])))
+        Visit(
+            float(time[g[0]]),
+            float(time[g[-1]]),
+            float(dt[g].sum()),
+            float(np.average(k[index][g], weights=dt[g])),
+        )
         for g in groups
     ]

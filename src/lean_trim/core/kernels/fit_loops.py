@@ -1,7 +1,11 @@
-"""Compiled loops of the surface fit. Samples are sorted by place once; every pass runs over them in memory order.
+"""Compiled loops of the surface fit.
 
-A column of ``rows`` (6, m, float32) holds: fraction along the columns u, fraction along the rows v (0 on a curve), k - 1, wall-film uptake,
-weight, and relative variance. ``starts`` (places + 1,) cuts the rows into places, ``base`` (places,) is each one's first corner.
+Samples are sorted by place once; every pass runs over them in memory order.
+
+A column of ``rows`` (6, m, float32) holds: fraction along the columns u, fraction along the rows v (0 on a
+curve), k - 1, wall-film uptake,
+weight, and relative variance. ``starts`` (places + 1,) cuts the rows into places, ``base`` (places,) is each
+one's first corner.
 """
 
 from __future__ import annotations
@@ -34,9 +38,20 @@ def place_of(cells: Ints, weights: Floats, per_axis: int) -> Places:  # pragma: 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def sort_rows(
-    cells: Ints, weights: Floats, k: Floats, film: Floats, weight: Floats, seconds: Floats, place: Places, places: int, per_square: int
+    cells: Ints,
+    weights: Floats,
+    k: Floats,
+    film: Floats,
+    weight: Floats,
+    seconds: Floats,
+    place: Places,
+    places: int,
+    per_square: int,
 ) -> tuple[Rows, Ints, Ints, Places]:  # fmt: skip  # pragma: no cover - compiled
-    """Rows in order of place (in time order within one), their starts and bases; ``place`` renumbered without gaps."""
+    """Rows in order of place (in time order within one), their starts and bases.
+
+    ``place`` renumbered without gaps.
+    """
     count = np.zeros(places, np.intp)
     for i in range(len(place)):
         count[place[i]] += 1
@@ -50,7 +65,11 @@ def sort_rows(
         if count[p]:
             starts[number[p] + 1] = starts[number[p]] + count[p]
             base[number[p]] = p // per_square
-    free, rows, dense = starts[:-1].copy(), np.empty((6, len(place)), np.float32), np.empty(len(place), np.int32)
+    free, rows, dense = (
+        starts[:-1].copy(),
+        np.empty((6, len(place)), np.float32),
+        np.empty(len(place), np.int32),
+    )
     for i in range(len(place)):
         p = number[place[i]]
         dense[i] = p
@@ -67,7 +86,15 @@ def sort_rows(
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract", "arcp", "nsz"}, error_model="numpy")
 def sum_places(
-    rows: Rows, starts: Ints, base: Ints, values: Floats, width: int, unknown: Floats, scale: float, huber: float, most: int
+    rows: Rows,
+    starts: Ints,
+    base: Ints,
+    values: Floats,
+    width: int,
+    unknown: Floats,
+    scale: float,
+    huber: float,
+    most: int,
 ) -> tuple[Floats, Floats]:  # fmt: skip  # pragma: no cover - compiled
     """Weighted sums of every place with Huber weights at the given unknowns, and the histogram of residuals.
 
@@ -93,16 +120,31 @@ def sum_places(
                 for i in range(count):
                     for j in range(6):
                         part[j, i] = rows[j, begin + i * every]
-            _weigh_rows(part, count, table, wanted, np.float32(film_share), np.float32(cut), np.float32(stand), buffer)
+            _weigh_rows(
+                part, count, table, wanted, np.float32(film_share), np.float32(cut), np.float32(stand), buffer
+            )
             for i in range(count):
                 histogram[min(int(buffer[7, i] * to_bin), BINS)] += part[4, i] * stand
             _add_products(buffer, count, sums[p])
     return sums, histogram
 
 
-@njit(cache=True, nogil=True, inline="always", fastmath={"reassoc", "contract", "arcp", "nsz"}, error_model="numpy")
+@njit(
+    cache=True,
+    nogil=True,
+    inline="always",
+    fastmath={"reassoc", "contract", "arcp", "nsz"},
+    error_model="numpy",
+)
 def _weigh_rows(
-    rows: Rows, count: int, table: Rows, wanted: Rows, film_share: np.float32, cut: np.float32, stand: np.float32, buffer: Rows
+    rows: Rows,
+    count: int,
+    table: Rows,
+    wanted: Rows,
+    film_share: np.float32,
+    cut: np.float32,
+    stand: np.float32,
+    buffer: Rows,
 ) -> None:  # fmt: skip  # pragma: no cover - compiled
     """Fill the buffer: four shares, film, k - 1, weight, absolute residual."""
     v0, v1, v2, v3 = table[0], table[1], table[2], table[3]
@@ -121,7 +163,13 @@ def _weigh_rows(
         buffer[6, i] = rows[4, i] * stand * min(one, edge / max(size, tiny))
 
 
-@njit(cache=True, nogil=True, inline="always", fastmath={"reassoc", "contract", "arcp", "nsz"}, error_model="numpy")
+@njit(
+    cache=True,
+    nogil=True,
+    inline="always",
+    fastmath={"reassoc", "contract", "arcp", "nsz"},
+    error_model="numpy",
+)
 def _add_products(buffer: Rows, count: int, place: Floats) -> None:  # pragma: no cover - compiled
     """Add the weighted products of the buffer's rows to a place's sums."""
     at = 0
@@ -149,7 +197,7 @@ def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - c
     half, total = 0.5 * histogram.sum(), 0.0
     for i in range(BINS):
         if total + histogram[i] >= half and histogram[i] > 0.0:
-            return (i + (half - total) / histogram[i]) * REACH * scale / BINS
+            return float((i + (half - total) / histogram[i]) * REACH * scale / BINS)
         total += histogram[i]
     return REACH * scale
 
@@ -199,10 +247,18 @@ def inverse_band(factor: Floats) -> Floats:  # pragma: no cover - compiled
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def residuals(
-    cells: Ints, weights: Floats, k: Floats, film: Floats, values: Floats, unknown: Floats, place: Places, place_mean: Floats,
+    cells: Ints,
+    weights: Floats,
+    k: Floats,
+    film: Floats,
+    values: Floats,
+    unknown: Floats,
+    place: Places,
+    place_mean: Floats,
     run: Ints, block: int, every: int,
 ) -> tuple[Floats, Ints]:  # fmt: skip  # pragma: no cover - compiled
-    """k - 1 less what the unknowns and the mean of the place explain, in time order, of one in ``every`` blocks of samples.
+    """k - 1 less what the unknowns and the mean of the place explain, in time order, of one in ``every``
+    blocks of samples.
 
     The second array numbers the unbroken runs, anew in each block.
     """
@@ -227,7 +283,8 @@ def residuals(
 def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pragma: no cover - compiled
     """Integrated autocorrelation time of standardised residuals in time order, in samples.
 
-    Samples at 25 to 100 Hz are not independent; so many of them count as one. Ends where the correlation falls below 0.05.
+    Samples at 25 to 100 Hz are not independent; so many of them count as one. Ends where the correlation
+    falls below 0.05.
     """
     power = 0.0
     for i in range(len(residual)):

@@ -1,4 +1,7 @@
-"""Compiled loops over fuel and mixture along a log. Imported where used, never at start; arrays are float64 or bool of shape (n,)."""
+"""Compiled loops over fuel and mixture along a log.
+
+Imported where used, never at start; arrays are float64 or bool of shape (n,).
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,10 @@ from lean_trim.core.types import Floats, Mask
 def fuel_flow(
     air: Floats, target: Floats, trim: Floats, ratio: Floats, width_ms: Floats
 ) -> Floats:  # pragma: no cover - compiled
-    """Injected fuel up to a constant factor; 0 where it cannot be known or the pulse width (empty if not logged) is 0."""
+    """Injected fuel up to a constant factor.
+
+    0 where it cannot be known or the pulse width (empty if not logged) is 0.
+    """
     out = np.empty(len(air))
     for i in range(len(air)):
         flow = air[i] / target[i] * trim[i] * (ratio[i] if np.isfinite(ratio[i]) else 1.0)
@@ -51,7 +57,10 @@ def seconds_off(
 def misleading_excess(
     excess: Floats, level: Floats, time_s: Floats, half: int, proven: Mask, off: float, rate: float
 ) -> Mask:  # pragma: no cover - compiled
-    """Where ``excess`` is over ``off`` and cannot be believed: not proven, or ``level`` moves by ``rate`` percent a second."""
+    """Where ``excess`` is over ``off`` and cannot be believed.
+
+    Not proven, or ``level`` moves by ``rate`` percent a second.
+    """
     n, out = len(excess), np.zeros(len(excess), np.bool_)
     for i in range(n):
         if excess[i] > off:

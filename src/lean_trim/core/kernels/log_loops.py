@@ -1,6 +1,9 @@
-"""Compiled loops along a log: slopes, hold-offs, lags, running means, reasons. Imported where used, never at start.
+"""Compiled loops along a log: slopes, hold-offs, lags, running means, reasons.
 
-Each is linear in the number of samples. Arrays are contiguous float64 or bool of shape (n,); time never runs backwards.
+Imported where used, never at start.
+
+Each is linear in the number of samples. Arrays are contiguous float64 or bool of shape (n,); time never runs
+backwards.
 """
 
 from __future__ import annotations
@@ -34,7 +37,12 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
         for i in range(begin, end):
             out[i] = ramp / max(abs(rise), 1e-9)
             if inside:
-                old, new, gone, come = values[i - half], values[i + half + 1], time_s[i - half], time_s[i + half + 1]
+                old, new, gone, come = (
+                    values[i - half],
+                    values[i + half + 1],
+                    time_s[i - half],
+                    time_s[i + half + 1],
+                )
             else:
                 old, new = values[max(i - half, 0)], values[min(i + half + 1, n - 1)]
                 gone, come = _mirrored(time_s, i - half), _mirrored(time_s, i + half + 1)
@@ -49,14 +57,16 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
 def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
     last = len(time_s) - 1
     if i < 0:
-        return 2.0 * time_s[0] - time_s[min(-i, last)]
+        return float(2.0 * time_s[0] - time_s[min(-i, last)])
     if i > last:
-        return 2.0 * time_s[last] - time_s[max(2 * last - i, 0)]
-    return time_s[i]
+        return float(2.0 * time_s[last] - time_s[max(2 * last - i, 0)])
+    return float(time_s[i])
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def hold_off(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:  # pragma: no cover - compiled
+def hold_off(
+    mask: Mask, time_s: Floats, before_s: float, after_s: float
+) -> Mask:  # pragma: no cover - compiled
     """Every True sample extended by a time before and after it, s, >= 0."""
     n = len(mask)
     out = np.zeros(n, np.bool_)
@@ -125,7 +135,9 @@ def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compile
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def count_bits(bits: Bits, hits: Bits, seconds: Floats) -> tuple[Ints, Floats, Floats]:  # pragma: no cover - compiled
+def count_bits(
+    bits: Bits, hits: Bits, seconds: Floats
+) -> tuple[Ints, Floats, Floats]:  # pragma: no cover - compiled
     """Per bit: samples and seconds it is set in ``hits``, and seconds it is the only one set in ``bits``."""
     counted, total, alone = np.zeros(32, np.intp), np.zeros(32), np.zeros(32)
     for i in range(len(bits)):
@@ -175,7 +187,8 @@ def read_later(
 ) -> Floats:  # pragma: no cover - compiled
     """Values at later times, by straight lines between fresh readings; arrivals must not run backwards.
 
-    NaN past the end, next to a missing reading, and where the rows around the arrival are more than ``gap_s`` apart.
+    NaN past the end, next to a missing reading, and where the rows around the arrival are more than ``gap_s``
+    apart.
     """
     n = len(values)
     out = np.full(n, np.nan)
@@ -229,7 +242,7 @@ def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pragma: no cover - compiled
-    """Begin and end (exclusive) of every spell of the very same value that lasts ``least_s``, shape (m, 2)."""
+    """Begin and end (exclusive) of every spell of one and the same value of ``least_s``, shape (m, 2)."""
     found, begin = [(0, 0)], 0
     for i in range(1, len(values) + 1):
         if i == len(values) or values[i] != values[begin]:

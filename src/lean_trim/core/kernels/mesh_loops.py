@@ -1,4 +1,6 @@
-"""Compiled loops over the cells each sample reads: interpolation, evidence, observations. Imported where used, never at start.
+"""Compiled loops over the cells each sample reads: interpolation, evidence, observations.
+
+Imported where used, never at start.
 
 Arrays are contiguous; ``cells`` and ``weights`` have shape (n, corners), the others (n,).
 """
@@ -23,7 +25,9 @@ def mesh_1d(points: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cov
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def mesh_2d(rows: Floats, columns: Floats, y: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
+def mesh_2d(
+    rows: Floats, columns: Floats, y: Floats, x: Floats
+) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
     """Cells and weights of every sample on a grid, (n, 4), corners in row order."""
     cells, weights = np.empty((len(x), 4), np.intp), np.empty((len(x), 4))
     width = len(columns)
@@ -114,7 +118,10 @@ def count_evidence(
 def variance_of(
     map_rate: Floats, rpm_rate: Floats, lam: Floats, enrichment: Floats, scatter: Floats
 ) -> Floats:  # pragma: no cover - compiled
-    """Relative variance of every sample, see ``observations.relative_variance``; unknown lambda counts as 1."""
+    """Relative variance of every sample, see ``observations.relative_variance``.
+
+    Unknown lambda counts as 1.
+    """
     out = np.empty(len(lam))
     for i in range(len(lam)):
         away = abs(lam[i] - 1.0) / 0.15 if np.isfinite(lam[i]) else 0.0
@@ -143,10 +150,20 @@ def sound_samples(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def take_used(
-    index: Ints, cells: Ints, weights: Floats, k: Floats, variance: Floats, film: Floats, seconds: Floats, time_s: Floats,
+    index: Ints,
+    cells: Ints,
+    weights: Floats,
+    k: Floats,
+    variance: Floats,
+    film: Floats,
+    seconds: Floats,
+    time_s: Floats,
     edge_s: float, edge_variance: float,
 ) -> tuple[Ints, Floats, Floats, Ints]:  # fmt: skip  # pragma: no cover - compiled
-    """Cells, weights, (k, weight, seconds, film) and unbroken run of the used samples; variance is raised next to ones left out."""
+    """Cells, weights, (k, weight, seconds, film) and unbroken run of the used samples.
+
+    Variance is raised next to ones left out.
+    """
     m, n, corners = len(index), len(k), cells.shape[1]
     out_cells, out_weights, out = np.empty((m, corners), np.intp), np.empty((m, corners)), np.empty((4, m))
     run, fresh = np.zeros(m, np.intp), -np.inf

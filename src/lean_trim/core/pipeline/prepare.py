@@ -33,7 +33,9 @@ class Prepared:
     def frame(self) -> Frame:
         return self.conditions.motion.frame
 
-    def sift(self, settings: SieveSettings, by_hand: Mask | None = None, previous: Sifted | None = None) -> Sifted:
+    def sift(
+        self, settings: SieveSettings, by_hand: Mask | None = None, previous: Sifted | None = None
+    ) -> Sifted:
         """Apply the sieve."""
         return sift(self.conditions, settings, by_hand, previous)
 
@@ -49,7 +51,12 @@ def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Pr
     lam = aligned_lambda(frame, delay)
     run_parallel(
         len(lam),
-        [lambda: motion.map_rate, lambda: motion.rpm_rate, lambda: motion.throttle_rate, lambda: motion.enrichment],
+        [
+            lambda: motion.map_rate,
+            lambda: motion.rpm_rate,
+            lambda: motion.throttle_rate,
+            lambda: motion.enrichment,
+        ],
     )
     conditions, k, variance, film = run_parallel(
         len(lam),

@@ -127,7 +127,8 @@ def solve(
 
     Parameters
     ----------
-    logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated, since k is relative to the table
+    logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated, since k is
+        relative to the table
         that was driven on.
     left_out_by_hand : samples of the joined log the user left out.
     progress : called between the stages; returning False raises CancelledError.
@@ -181,9 +182,11 @@ def _pass(
 
 
 def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
-    """Solve again after a threshold of the sieve or of the estimator was changed, from where the last solve ended.
+    """Solve again after a threshold of the sieve or of the estimator was changed, from where the last solve
+    ended.
 
-    Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when regimes, delay settings
+    Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when
+    regimes, delay settings
     or the logs change, and once a slider has come to rest.
     """
     prepared = solution.prepared
@@ -193,14 +196,27 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
         observations = prepared.observe(sifted)
         estimate = estimate_from(prepared, sifted, observations, settings, start)
         return _solution(
-            prepared, sifted, observations, estimate, settings, solution.delay, solution.findings, solution.inferred
+            prepared,
+            sifted,
+            observations,
+            estimate,
+            settings,
+            solution.delay,
+            solution.findings,
+            solution.inferred,
         )
 
 
 def _solution(
-    prepared: Prepared, sifted: Sifted, observations: Observations, estimate: Estimate, settings: SolveSettings,
-    delay: DelayEstimate, findings: tuple[Finding, ...], inferred: tuple[Inferred, ...],
-) -> Solution:  # fmt: skip
+    prepared: Prepared,
+    sifted: Sifted,
+    observations: Observations,
+    estimate: Estimate,
+    settings: SolveSettings,
+    delay: DelayEstimate,
+    findings: tuple[Finding, ...],
+    inferred: tuple[Inferred, ...],
+) -> Solution:
     plain = without_film(observations, estimate)
     own = own_drive(prepared.frame, plain)
     residual = residual_of(prepared.frame, own, prepared.conditions.motion.nearest[own.index])
@@ -210,7 +226,9 @@ def _solution(
 
 def too_few(left: int, sifted: Sifted) -> str:
     """What to say when too little is left, with the reasons that took most."""
-    rules = [r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]]
+    rules = [
+        r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]
+    ]
     most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:3]
     took = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)
     why = f" Most was left out for: {took}." if took else ""
@@ -238,7 +256,10 @@ def estimate_from(
 
 
 def own_drive(frame: Frame, observations: Observations) -> Observations:
-    """Observations of the logs driven on the present table; all of them if every log is of another revision."""
+    """Observations of the logs driven on the present table.
+
+    All of them if every log is of another revision.
+    """
     foreign = [p for p in frame.pieces if p.table is not None]
     if not foreign or len(foreign) == len(frame.pieces):
         return observations
@@ -249,7 +270,9 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
 
 
 def without_film(observations: Observations, estimate: Estimate) -> Observations:
-    """The observations less what the wall film explains, so that residuals and visits speak of the table alone."""
+    """The observations less what the wall film explains, so that residuals and visits speak of the table
+    alone.
+    """
     if not np.isfinite(estimate.wall_x):
         return observations
     return replace(observations, k=observations.k - estimate.wall_x * observations.film)

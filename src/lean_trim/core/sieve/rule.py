@@ -18,7 +18,8 @@ LONGEST_HOLD_S = 10.0
 class Rule:
     """A reason to leave samples out: code for files, label and reason for people, its knobs, and its test.
 
-    The test says which samples are hit; two knobs, ``before_s`` and ``after_s``, hold off around them. A rule that only
+    The test says which samples are hit; two knobs, ``before_s`` and ``after_s``, hold off around them. A rule
+    that only
     ``marks`` counts its samples and leaves none out.
     """
 
@@ -31,9 +32,15 @@ class Rule:
 
 
 def rule(
-    name: str, label: str, why: str, *knobs: Knob, before_s: float = 0.0, after_s: float = 0.0,
-    longest_s: float = LONGEST_HOLD_S, marks: bool = False,
-) -> Callable[[Test], Rule]:  # fmt: skip
+    name: str,
+    label: str,
+    why: str,
+    *knobs: Knob,
+    before_s: float = 0.0,
+    after_s: float = 0.0,
+    longest_s: float = LONGEST_HOLD_S,
+    marks: bool = False,
+) -> Callable[[Test], Rule]:
     """Make a rule of a test."""
     hold = (
         Knob("before_s", "Hold off before", before_s, 0.0, LONGEST_HOLD_S, "s"),

@@ -1,4 +1,7 @@
-"""Rules of the sieve about what the engine and the driver did. Thresholds are common practice, no source, unless said."""
+"""Rules of the sieve about what the engine and the driver did.
+
+Thresholds are common practice, no source, unless said.
+"""
 
 from __future__ import annotations
 
@@ -18,10 +21,12 @@ def not_running(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "cold", "Cold engine", "warm-up enrichment is on and trims are off",
+    "cold",
+    "Cold engine",
+    "warm-up enrichment is on and trims are off",
     Knob("below_c", "Coolant below", 70.0, 0.0, 95.0, "°C"),
     LOOP_S,
-)  # fmt: skip
+)
 def cold(conditions: Conditions, v: Values) -> Mask:
     """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
     return cold_samples(conditions.frame.log, v["below_c"], v["loop_s"])
@@ -37,9 +42,11 @@ def starting(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "settling", "Settling after a flash", "some ECUs learn an internal temperature anew and run rich",
+    "settling",
+    "Settling after a flash",
+    "some ECUs learn an internal temperature anew and run rich",
     Knob("minutes", "From the log's start", 0.0, 0.0, 60.0, "min"),
-)  # fmt: skip
+)
 def settling(conditions: Conditions, v: Values) -> Mask:
     time = conditions.frame.log.time_s
     return np.asarray(time - time[0] < 60.0 * v["minutes"])
@@ -51,11 +58,14 @@ def cut(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "tip", "Quick change", "fuel on the walls lags behind the air",
+    "tip",
+    "Quick change",
+    "fuel on the walls lags behind the air",
     Knob("throttle_rate", "Throttle faster than", 30.0, 5.0, 500.0, "%/s"),
     Knob("map_rate", "MAP faster than", 60.0, 5.0, 500.0, "%/s"),
-    before_s=0.1, after_s=1.0,
-)  # fmt: skip
+    before_s=0.1,
+    after_s=1.0,
+)
 def tip(conditions: Conditions, v: Values) -> Mask:
     motion = conditions.motion
     quick = np.abs(motion.throttle_rate) > v["throttle_rate"]
@@ -63,10 +73,13 @@ def tip(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "shift", "Shift or torque cut", "throttle and spark are taken back, so unburnt fuel and air reach the sensor",
+    "shift",
+    "Shift or torque cut",
+    "throttle and spark are taken back, so unburnt fuel and air reach the sensor",
     Knob("spark_drop", "Spark falls by more than", 14.0, 4.0, 40.0, "°"),
-    before_s=0.3, after_s=0.8,
-)  # fmt: skip
+    before_s=0.3,
+    after_s=0.8,
+)
 def shift(conditions: Conditions, v: Values) -> Mask:
     motion, log = conditions.motion, conditions.frame.log
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
@@ -74,26 +87,33 @@ def shift(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "slip", "Free revving or slip", "engine speed changes without the load that goes with it",
+    "slip",
+    "Free revving or slip",
+    "engine speed changes without the load that goes with it",
     Knob("rate", "Slope off road speed", 0.5, 0.05, 5.0, "1/s"),
-    before_s=0.2, after_s=0.3,
-)  # fmt: skip
+    before_s=0.2,
+    after_s=0.3,
+)
 def slip(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(np.abs(conditions.motion.slip_rate) > v["rate"])
 
 
 @rule(
-    "crossed", "Cell merely crossed", "too short a stay: what the sensor shows belongs to the cells before",
+    "crossed",
+    "Cell merely crossed",
+    "too short a stay: what the sensor shows belongs to the cells before",
     Knob("stay_s", "Stay shorter than", 0.15, 0.0, 5.0, "s"),
-)  # fmt: skip
+)
 def crossed(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.motion.stay_s < v["stay_s"])
 
 
 @rule(
-    "dilution", "Tailpipe air", "far back in the pipe the sensor reads lean at low flow",
+    "dilution",
+    "Tailpipe air",
+    "far back in the pipe the sensor reads lean at low flow",
     Knob("below_g_per_s", "Idle airflow below", 8.0, 0.0, 50.0, "g/s"),
-)  # fmt: skip
+)
 def dilution(conditions: Conditions, v: Values) -> Mask:
     frame = conditions.frame
     if frame.vehicle.sensor_place != "tailpipe":
@@ -103,9 +123,11 @@ def dilution(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "knock", "Knock retard", "used, but no fuel is taken out of these cells",
+    "knock",
+    "Knock retard",
+    "used, but no fuel is taken out of these cells",
     Knob("above_deg", "Retard above", 0.2, 0.0, 10.0, "°"),
     marks=True,
-)  # fmt: skip
+)
 def knock(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])

@@ -1,4 +1,7 @@
-"""Rules of the sieve about sensors, supply and the calibration itself. Common practice, no source, unless said."""
+"""Rules of the sieve about sensors, supply and the calibration itself.
+
+Common practice, no source, unless said.
+"""
 
 from __future__ import annotations
 
@@ -22,10 +25,13 @@ def no_data(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "airflow_end", "Airflow at its end", "the ECU cannot see more air here, so lean is not the table's",
+    "airflow_end",
+    "Airflow at its end",
+    "the ECU cannot see more air here, so lean is not the table's",
     Knob("flat_pct", "Airflow flat within", 1.0, 0.0, 10.0, "%/s"),
-    before_s=0.2, after_s=0.5,
-)  # fmt: skip
+    before_s=0.2,
+    after_s=0.5,
+)
 def airflow_end(conditions: Conditions, v: Values) -> Mask:
     return airflow_pegged(conditions.frame, v["flat_pct"])
 
@@ -36,8 +42,10 @@ FLAT_S, FLAT_RISE, FLAT_RISE_BLIND, WIDE_OPEN_PCT = 1.0, 1.06, 1.12, 70.0
 def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     """True where the airflow model can say no more.
 
-    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises by 6 % (without MAP: engine
-    speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a moment too; it does not stay so.
+    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises
+    by 6 % (without MAP: engine
+    speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a
+    moment too; it does not stay so.
     """
     if frame.vehicle.airflow == "maf":
         signal = frame.coordinates[0]
@@ -65,8 +73,11 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
 
 
 def _demand(log: Log) -> tuple[Floats, float]:
-    """What airflow goes with, (n,), and by which factor it must rise under a flat signal: MAP times engine speed; without MAP
-    engine speed alone where the throttle is wide open, and by more, because the engine breathes worse near its top.
+    """What airflow goes with, (n,), and by which factor it must rise under a flat signal.
+
+    MAP times engine speed; without MAP
+    engine speed alone where the throttle is wide open, and by more, because the engine breathes worse near
+    its top.
     """
     if Role.MAP in log:
         return fill_missing(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
@@ -75,10 +86,12 @@ def _demand(log: Log) -> tuple[Floats, float]:
 
 
 @rule(
-    "sensor_range", "Sensor at its end", "the lambda reading is pegged, missing or not yet hot",
+    "sensor_range",
+    "Sensor at its end",
+    "the lambda reading is pegged, missing or not yet hot",
     Knob("low", "Lowest lambda believed", 0.66, 0.4, 0.9, "λ"),
     Knob("high", "Highest lambda believed", 1.34, 1.05, 2.0, "λ"),
-)  # fmt: skip
+)
 def sensor_range(conditions: Conditions, v: Values) -> Mask:
     low, high = conditions.motion.sensor_ends
     with np.errstate(invalid="ignore"):
@@ -89,15 +102,22 @@ STILL_S = Knob("still_s", "The same reading for", 3.0, 0.5, 60.0, "s")
 
 
 @rule(
-    "stuck", "Sensor stuck", "the lambda reading did not move although the mixture had to",
-    STILL_S, before_s=0.5, after_s=0.5,
-)  # fmt: skip
+    "stuck",
+    "Sensor stuck",
+    "the lambda reading did not move although the mixture had to",
+    STILL_S,
+    before_s=0.5,
+    after_s=0.5,
+)
 def stuck(conditions: Conditions, v: Values) -> Mask:
     return stuck_samples(conditions, v["still_s"])
 
 
 def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> Mask:
-    """Spells at one reading while the engine moved; those at the sensor's own end stops belong to another rule."""
+    """Spells at one reading while the engine moved.
+
+    Those at the sensor's own end stops belong to another rule.
+    """
     motion, frame = conditions.motion, conditions.frame
     lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
     out = np.zeros(len(lam), bool)
@@ -109,23 +129,32 @@ def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> M
 
 
 @rule(
-    "enrichment", "Unknown enrichment", "fuel that table and trims do not name; of what is believed, only its changes mislead",
+    "enrichment",
+    "Unknown enrichment",
+    "fuel that table and trims do not name; of what is believed, only its changes mislead",
     Knob("off_pct", "Fuel off by more than", 5.0, 0.5, 50.0, "%"),
     Knob("rate", "Changing faster than", 10.0, 0.0, 500.0, "%/s"),
-)  # fmt: skip
+)
 def enrichment(conditions: Conditions, v: Values) -> Mask:
-    """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out; then only its changes mislead."""
+    """Fuel that stays beside the table is counted in k, if steady running bears the pulse width out.
+
+    Then only its changes mislead.
+    """
     from lean_trim.core.kernels.fuel_loops import misleading_excess
 
     motion, time = conditions.motion, as_loop(conditions.frame.log.time_s)
     half, proven = half_window(time, 0.4), conditions.pulse_width_proven
-    return misleading_excess(motion.extra_fuel_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"])
+    return misleading_excess(
+        motion.extra_fuel_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"]
+    )
 
 
 @rule(
-    "full_target", "Enrichment not reached", "full throttle ran on a part-throttle target, which was not what was meant",
+    "full_target",
+    "Enrichment not reached",
+    "full throttle ran on a part-throttle target, which was not what was meant",
     Knob("above", "Target lambda above", 0.95, 0.7, 1.05, "λ"),
-)  # fmt: skip
+)
 def full_target(conditions: Conditions, v: Values) -> Mask:
     return enrichment_missing(conditions.frame, conditions.regime == Regime.FULL_THROTTLE, v["above"])
 
@@ -148,10 +177,13 @@ def off_table(conditions: Conditions, v: Values) -> Mask:
 
 
 @rule(
-    "other_source", "Other airflow source", "another airflow model was in force, so the table did not count here",
+    "other_source",
+    "Other airflow source",
+    "another airflow model was in force, so the table did not count here",
     Knob("least_share", "This table's share at least", 0.95, 0.5, 1.0, ""),
-    after_s=0.3, before_s=0.3,
-)  # fmt: skip
+    after_s=0.3,
+    before_s=0.3,
+)
 def other_source(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.airflow_source.share < v["least_share"])
 
@@ -159,27 +191,28 @@ def other_source(conditions: Conditions, v: Values) -> Mask:
 LOW_V = Knob("below_v", "Battery below", 12.0, 8.0, 14.0, "V")
 
 
-@rule(
-    "low_voltage", "Low voltage", "dead time is steep at low voltage",
-    LOW_V,
-)  # fmt: skip
+@rule("low_voltage", "Low voltage", "dead time is steep at low voltage", LOW_V)
 def low_voltage(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
 
 
 @rule(
-    "injector_limit", "Injector at its limit", "no more fuel exists, so lean is not airflow",
+    "injector_limit",
+    "Injector at its limit",
+    "no more fuel exists, so lean is not airflow",
     Knob("above_pct", "Duty above", 92.0, 50.0, 110.0, "%"),
     after_s=0.5,
-)  # fmt: skip
+)
 def injector_limit(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.motion.duty > v["above_pct"])
 
 
 @rule(
-    "pressure", "Fuel pressure low", "lean here is supply, not airflow",
+    "pressure",
+    "Fuel pressure low",
+    "lean here is supply, not airflow",
     Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
-)  # fmt: skip
+)
 def pressure(conditions: Conditions, v: Values) -> Mask:
     frame = conditions.frame
     floor = frame.vehicle.injectors.rated_pressure_kpa * (1.0 - v["drop_pct"] / 100.0)

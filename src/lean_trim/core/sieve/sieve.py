@@ -1,6 +1,7 @@
 """Which samples mean what they seem to, and why the others do not.
 
-A sample carries one bit for every rule that hits it, so a view can show, count, switch and turn each of them. A rule is worked out
+A sample carries one bit for every rule that hits it, so a view can show, count, switch and turn each of them.
+A rule is worked out
 anew only when its own knobs were turned.
 """
 
@@ -56,7 +57,8 @@ _KNOBS = {f"{rule.name}.{knob.name}": knob for rule in RULES for knob in rule.kn
 class SieveSettings:
     """What was changed from the rules' defaults.
 
-    changes : "rule.knob" → value, for example {"tip.after_s": 0.6}. Raises BadInputError for an unknown knob or a value outside
+    changes : "rule.knob" → value, for example {"tip.after_s": 0.6}. Raises BadInputError for an unknown knob
+        or a value outside
         its range.
     disabled : names of rules switched off.
     """
@@ -89,7 +91,8 @@ class Sifted:
 
     Attributes
     ----------
-    reason_bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out for; 0 means used.
+    reason_bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out for; 0 means
+        used.
     hit_bits : (n,) the same for every rule, also those switched off and those that only mark.
     seconds, counts : per rule, what it hits (whether switched on or not).
     alone : per rule, seconds no other reason leaves out.
@@ -111,14 +114,18 @@ class Sifted:
 
 
 def sift(
-    conditions: Conditions, settings: SieveSettings, left_out_by_hand: Mask | None = None, previous: Sifted | None = None
+    conditions: Conditions,
+    settings: SieveSettings,
+    left_out_by_hand: Mask | None = None,
+    previous: Sifted | None = None,
 ) -> Sifted:
     """Apply every rule.
 
     Parameters
     ----------
     left_out_by_hand : samples the user left out, shape (n,).
-    previous : an earlier result on the same conditions; only rules whose knobs were turned since are worked out again.
+    previous : an earlier result on the same conditions; only rules whose knobs were turned since are worked
+        out again.
     """
     from lean_trim.core.kernels.log_loops import mark
 
@@ -156,9 +163,14 @@ def _count(bits: Bits, hits: Bits, settings: SieveSettings, conditions: Conditio
     counted, seconds, alone = count_bits(bits, hits, conditions.motion.durations_s)
     places = {name: int(bit).bit_length() - 1 for name, bit in (*RULE_BITS.items(), (MANUAL, MANUAL_BIT))}
     return Sifted(
-        bits, hits, {n: float(seconds[i]) for n, i in places.items()}, {n: int(counted[i]) for n, i in places.items()},
-        {n: float(alone[i]) for n, i in places.items()}, settings, conditions,
-    )  # fmt: skip
+        bits,
+        hits,
+        {n: float(seconds[i]) for n, i in places.items()},
+        {n: int(counted[i]) for n, i in places.items()},
+        {n: float(alone[i]) for n, i in places.items()},
+        settings,
+        conditions,
+    )
 
 
 def reasons_at(bits: int) -> list[Rule]:

@@ -64,7 +64,8 @@ def _plain_numbers(series: pl.Series) -> Floats:
 def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
     """An MDF4 file: channels of all groups held onto the rows of the fastest wanted one.
 
-    A slower channel shows its last reading (nothing is interpolated), NaN before its first and when it has not been
+    A slower channel shows its last reading (nothing is interpolated), NaN before its first and when it has
+    not been
     renewed for three of its periods; the rows with a new reading are told.
 
     Raises
@@ -81,15 +82,21 @@ def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
             columns, places = _mdf_channels(mdf)
             keep = sorted(wanted(columns))
             signals = (
-                dict(zip(keep, mdf.select([places[i] for i in keep], copy_master=False), strict=True)) if keep else {}
+                dict(zip(keep, mdf.select([places[i] for i in keep], copy_master=False), strict=True))
+                if keep
+                else {}
             )
     except broken as error:
         why = str(error).splitlines()[0] if str(error) else type(error).__name__
         raise LogError(f"{path}: cannot be read as MDF4 ({why})") from error
     signals = {i: s for i, s in signals.items() if _is_numeric(s.samples) and len(s.timestamps) > 1}
     if not signals:
-        raise LogError(f"{path}: holds no channel that is understood; nothing was logged, or its names are unknown")
-    base = min((s.timestamps for s in signals.values()), key=lambda t: (float(np.median(np.diff(t))), -len(t)))
+        raise LogError(
+            f"{path}: holds no channel that is understood; nothing was logged, or its names are unknown"
+        )
+    base = min(
+        (s.timestamps for s in signals.values()), key=lambda t: (float(np.median(np.diff(t))), -len(t))
+    )
     values, updates = _hold_all(signals, base)
     return RawColumns(columns, values, "MDF4", np.asarray(base, float), updates)
 
@@ -129,7 +136,9 @@ def _is_numeric(samples: np.ndarray) -> bool:
 
 
 def hold_rows(time_s: Floats, base_s: Floats) -> tuple[np.ndarray, Mask]:
-    """For each base row the index of the reading in force, -1 where there is none, and the rows with a new reading."""
+    """For each base row the index of the reading in force, -1 where there is none, and the rows with a new
+    reading.
+    """
     row = np.searchsorted(time_s, base_s + 1e-9, side="right") - 1
     fresh = np.diff(row, prepend=-1) > 0
     period = float(np.median(np.diff(time_s)))

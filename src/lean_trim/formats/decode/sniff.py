@@ -41,7 +41,8 @@ def sniff(head: bytes, source: str) -> Layout:
         raise LogError(f"{source}: the file is empty; a header and rows of numbers are needed")
     if b"\x00" in head:
         raise LogError(
-            f"{source}: this is a binary file of an unknown kind; allowed are text logs, MDF4, Parquet and Arrow"
+            f"{source}: this is a binary file of an unknown kind; allowed are text logs, MDF4, Parquet and "
+            "Arrow"
         )
     lines = head.removeprefix(b"\xef\xbb\xbf").split(b"\n")
     if len(lines) == 1 and len(head) >= HEAD_BYTES:

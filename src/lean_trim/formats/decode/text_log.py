@@ -39,7 +39,20 @@ ON_WORDS = (
     "sí",
     "si",
 )
-OFF_WORDS = ("off", "false", "no", "0", "inactive", "open", "open loop", "open-loop", "ol", "aus", "nein", "non")
+OFF_WORDS = (
+    "off",
+    "false",
+    "no",
+    "0",
+    "inactive",
+    "open",
+    "open loop",
+    "open-loop",
+    "ol",
+    "aus",
+    "nein",
+    "non",
+)
 
 
 def read_text(path: Path, wanted: Wanted, progress: Progress | None = None) -> RawColumns:
@@ -130,7 +143,9 @@ class _BlockReader:
         frame = self._parse(block, columns)
         if not block.endswith(b"\n") and frame.height and self._cut_short(frame):
             frame = frame.head(frame.height - 1)
-        self.samples = self.samples or {i: _numbers(frame[f"c{i}"].head(SAMPLE_ROWS), self.layout) for i in self.others}
+        self.samples = self.samples or {
+            i: _numbers(frame[f"c{i}"].head(SAMPLE_ROWS), self.layout) for i in self.others
+        }
         for i in self.keep:
             series = frame.drop_in_place(f"c{i}")
             if i in self.layout.text:
@@ -142,16 +157,27 @@ class _BlockReader:
     def _parse(self, block: bytes, columns: list[int]) -> pl.DataFrame:
         import polars as pl
 
-        types = {f"c{c.index}": pl.String if c.index in self.layout.text else pl.Float64 for c in self.layout.columns}
+        types = {
+            f"c{c.index}": pl.String if c.index in self.layout.text else pl.Float64
+            for c in self.layout.columns
+        }
         for encoding in ("utf8", "utf8-lossy"):
             try:
                 scan = pl.scan_csv(
-                    io.BytesIO(block), has_header=False, separator=self.layout.delimiter, schema=types, ignore_errors=True,
-                    truncate_ragged_lines=True, decimal_comma=self.layout.decimal_comma, encoding=encoding,
-                )  # fmt: skip
+                    io.BytesIO(block),
+                    has_header=False,
+                    separator=self.layout.delimiter,
+                    schema=types,
+                    ignore_errors=True,
+                    truncate_ragged_lines=True,
+                    decimal_comma=self.layout.decimal_comma,
+                    encoding=encoding,
+                )
                 return scan.select([f"c{i}" for i in columns]).collect()
             except pl.exceptions.NoDataError:
-                return pl.DataFrame({f"c{i}": [] for i in columns}, schema={f"c{i}": types[f"c{i}"] for i in columns})
+                return pl.DataFrame(
+                    {f"c{i}": [] for i in columns}, schema={f"c{i}": types[f"c{i}"] for i in columns}
+                )
             except pl.exceptions.PolarsError as error:
                 if encoding == "utf8-lossy":
                     why = str(error).splitlines()[0]
@@ -204,4 +230,4 @@ def _clock_seconds(texts: list[str | None]) -> Floats:
             parts = [float(p.replace(",", ".")) for p in re.split("[ Tt]", text)[-1].split(":")]
             out[i] = sum(p * s for p, s in zip(parts, (3600.0, 60.0, 1.0), strict=False))
     known = np.where(np.isfinite(out), out, 0.0)
-    return out + 86400.0 * np.cumsum(np.diff(known, prepend=known[:1]) < -43200.0)
+    return np.asarray(out + 86400.0 * np.cumsum(np.diff(known, prepend=known[:1]) < -43200.0))

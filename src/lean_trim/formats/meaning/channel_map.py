@@ -26,7 +26,8 @@ STANDARD_BARO_KPA = 101.3
 class Match:
     """One role with the columns it is read from.
 
-    ``confidence`` is 0 to 1; ``note`` says what was inferred, ``doubt`` asks; a match with a doubt is not certain.
+    ``confidence`` is 0 to 1; ``note`` says what was inferred, ``doubt`` asks; a match with a doubt is not
+    certain.
     """
 
     role: Role
@@ -72,9 +73,11 @@ def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices
     taken = {c.index for m in matches for c in m.columns}
     rows = len(next(iter(raw.values.values())))
     whole = len(base.order) == rows and bool((np.diff(base.order) == 1).all())
-    pick = (lambda x: x) if whole else (lambda x: x[base.order])
-    updates = {m.role: pick(raw.updates[m.columns[0].index]) for m in matches if m.columns[0].index in raw.updates}
-    log = Log(base.time_s, {r: pick(v) for r, v in channels.items()}, name, base.joints_s, updates)
+    order = slice(None) if whole else base.order
+    updates = {
+        m.role: raw.updates[m.columns[0].index][order] for m in matches if m.columns[0].index in raw.updates
+    }
+    log = Log(base.time_s, {r: v[order] for r, v in channels.items()}, name, base.joints_s, updates)
     return MappedLog(log, tuple(matches), tuple(c for c in others if c.index not in taken), tuple(notes), raw)
 
 
@@ -159,7 +162,9 @@ def _scaled(unit: str, stoich_afr: float) -> UnitReading | None:
         return None
     v0, x0, v1, x1 = points
     factor = stoich_afr if max(x0, x1) > 4.0 else 1.0
-    return UnitReading(lambda v: (x0 + (v - v0) * (x1 - x0) / (v1 - v0)) / factor, unit, "from volts by your two points")
+    return UnitReading(
+        lambda v: (x0 + (v - v0) * (x1 - x0) / (v1 - v0)) / factor, unit, "from volts by your two points"
+    )
 
 
 def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[Match]:
@@ -184,7 +189,8 @@ def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[
         ]
     if resting is not None and not 60.0 < resting < 112.0 and not doubt:
         doubt = (
-            f"Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor gauge pressure does"
+            f"Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor gauge "
+            "pressure does"
         )
     elif low < 8.0 and not doubt:
         doubt = f"Manifold pressure falls to {low:.1f} kPa; is it gauge pressure or another unit?"

@@ -38,7 +38,8 @@ def shape_of(columns: Sequence[Column]) -> str:
 
 
 _SCALE = re.compile(
-    r"\s*([\d.,]+)\s*V?\s*=\s*([\d.,]+)\s*(λ|AFR)?\s*[,;]\s*([\d.,]+)\s*V?\s*=\s*([\d.,]+)\s*(λ|AFR)?\s*", re.IGNORECASE
+    r"\s*([\d.,]+)\s*V?\s*=\s*([\d.,]+)\s*(λ|AFR)?\s*[,;]\s*([\d.,]+)\s*V?\s*=\s*([\d.,]+)\s*(λ|AFR)?\s*",
+    re.IGNORECASE,
 )
 
 

@@ -12,41 +12,94 @@ from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.units import UNITS, tidy_unit
 
 LAMBDA_WORDS = r"(afr|lambda|λ|mixture|air[ /-]?fuel|equivalence|eq ?ratio|gemisch|richesse|mezcla)"
-WANTED = r"(command(ed)?|target|desired|request(ed)?|soll(wert)?|setpoint|cible|consigne|objetivo|deseado|demand(ed)?)"
+WANTED = (
+    r"(command(ed)?|target|desired|request(ed)?|soll(wert)?|setpoint"
+    r"|cible|consigne|objetivo|deseado|demand(ed)?)"
+)
 PATTERNS: tuple[tuple[Role, str], ...] = (
-    (Role.STFT, r"\bstft|short[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|kurzzeit|court terme|corto plazo|fuel trim short"),
-    (Role.LTFT, r"\bltft|long[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|langzeit|long terme|largo plazo|fuel trim long"),
+    (
+        Role.STFT,
+        r"\bstft|short[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|kurzzeit|court terme|corto plazo|fuel trim "
+        r"short",
+    ),
+    (
+        Role.LTFT,
+        r"\bltft|long[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|langzeit|long terme|largo plazo|fuel trim long",
+    ),
     (Role.TARGET, rf"{WANTED}.*{LAMBDA_WORDS}|{LAMBDA_WORDS}.*{WANTED}|^commanded$|^target$"),
-    (Role.LAMBDA, r"wide ?band|breitband|\buego\b|\bwbo2?\b|\bo2 wb\b|\b(afr|lambda|λ|air[ /-]?fuel( ratio)?|phi|richesse|mezcla)\b"),
-    (Role.AIRFLOW_SOURCE, r"air ?flow (source|model|mode)|load source|\bmaf (share|blend|active|in use)|(ve|maf)[ /-](maf|ve) (mode|blend|source|share)"
-                          r"|luftmassenquelle|lastquelle|source (de )?charge|fuente de carga"),
-    (Role.CLOSED_LOOP, r"closed[ -]?loop|fuel(l)?ing status|fuel system status|loop status|regelkreis|boucle ferm|lazo cerrado"),
-    (Role.PULSE_WIDTH, r"pulse ?width|injection (time|duration)|inj(ector)? (time|pw|open)|\bi?pw\b|einspritz(zeit|dauer)"
-                       r"|temps d.?injection|tiempo de inyecci"),
+    (
+        Role.LAMBDA,
+        r"wide ?band|breitband|\buego\b|\bwbo2?\b|\bo2 wb\b|\b(afr|lambda|λ|air[ /-]?fuel( "
+        r"ratio)?|phi|richesse|mezcla)\b",
+    ),
+    (
+        Role.AIRFLOW_SOURCE,
+        r"air ?flow (source|model|mode)|load source|\bmaf (share|blend|active|in use)|(ve|maf)[ /-](maf|ve) "
+        r"(mode|blend|source|share)"
+        r"|luftmassenquelle|lastquelle|source (de )?charge|fuente de carga",
+    ),
+    (
+        Role.CLOSED_LOOP,
+        r"closed[ -]?loop|fuel(l)?ing status|fuel system status|loop status|regelkreis|boucle ferm|lazo "
+        r"cerrado",
+    ),
+    (
+        Role.PULSE_WIDTH,
+        r"pulse ?width|injection (time|duration)|inj(ector)? (time|pw|open)|\bi?pw\b|einspritz(zeit|dauer)"
+        r"|temps d.?injection|tiempo de inyecci",
+    ),
     (Role.DUTY, r"\bduty|\bidc\b|tastverh|rapport cyclique inj|ciclo de trabajo"),
-    (Role.FUEL_DP, r"fuel press.*(delta|diff|dp)|(delta|diff|dp).*fuel press|fuel (delta|diff)|fuel press|rail press|kraftstoffdruck"
-                   r"|benzindruck|pression (de )?(carburant|essence)|presion.*(combustible|gasolina)"),
+    (
+        Role.FUEL_DP,
+        r"fuel press.*(delta|diff|dp)|(delta|diff|dp).*fuel press|fuel (delta|diff)|fuel press|rail "
+        r"press|kraftstoffdruck"
+        r"|benzindruck|pression (de )?(carburant|essence)|presion.*(combustible|gasolina)",
+    ),
     (Role.KNOCK, r"knock.*(retard|pull|corr)|klopf.*(ruck|reg)|cliquetis|picado"),
     (Role.SPARK, r"spark|ignition (advance|timing|angle)|^timing|zund(winkel|zeit)|avance|encendido"),
     (Role.MAF_HZ, r"(\bmaf\b|air ?flow|luftmasse).*(freq|hz|period)"),
     (Role.MAF_V, r"(\bmaf\b|air ?flow|luftmasse).*volt"),
     (Role.MAF_FLOW, r"\bmaf\b|mass air ?flow|air ?mass|air ?flow|luftmasse|debit d.?air|masa de aire|caudal"),
     (Role.BARO, r"baro|ambient press|atmosph|umgebungsdruck|luftdruck"),
-    (Role.MAP, r"\bmap\b|manifold (abs|press|air press|gauge)|saugrohr|ladedruck|collecteur|colector|intake press|boost( press|$)|inlet press"
-               r"|pression (d.?)?(admission|tubulure)|presion (de )?admision"),
-    (Role.IAT, r"\biat\b|(intake|inlet|charge)[ -]?(air)?[ -]?temp|intake air|\bact\b|\bmat\b|ansaugluft|lufttemp|air temp|temp.*\bair\b"
-               r"|aire? (d.?)?admi"),
-    (Role.COOLANT, r"coolant|\bect\b|\bclt\b|water temp|engine temp|kuhl(mittel|wasser)|wassertemp|motortemp|liquide|temp.*eau"
-                   r"|refrigerante|temp.*agua"),
-    (Role.BATTERY, r"batt?er[iy]|\bvbat|supply volt|system volt|control module volt|bord(netz)?spannung|\btension|voltaje"),
+    (
+        Role.MAP,
+        r"\bmap\b|manifold (abs|press|air press|gauge)|saugrohr|ladedruck|collecteur|colector|intake "
+        r"press|boost( press|$)|inlet press"
+        r"|pression (d.?)?(admission|tubulure)|presion (de )?admision",
+    ),
+    (
+        Role.IAT,
+        r"\biat\b|(intake|inlet|charge)[ -]?(air)?[ -]?temp|intake "
+        r"air|\bact\b|\bmat\b|ansaugluft|lufttemp|air temp|temp.*\bair\b"
+        r"|aire? (d.?)?admi",
+    ),
+    (
+        Role.COOLANT,
+        r"coolant|\bect\b|\bclt\b|water temp|engine "
+        r"temp|kuhl(mittel|wasser)|wassertemp|motortemp|liquide|temp.*eau"
+        r"|refrigerante|temp.*agua",
+    ),
+    (
+        Role.BATTERY,
+        r"batt?er[iy]|\bvbat|supply volt|system volt|control module "
+        r"volt|bord(netz)?spannung|\btension|voltaje",
+    ),
     (Role.THROTTLE, r"throttle|\btps\b|\btp\b|drossel|papillon|mariposa"),
-    (Role.SPEED, r"(vehicle|road|wheel|ground)[ -]?speed|\bvss\b|fahrgeschw|geschwindigkeit|vitesse (vehicule|du)|velocidad|^speed$|^vitesse$"),
-    (Role.RPM, r"\brpm\b|engine[ -]?speed|motordrehzahl|drehzahl|regime|\brevs\b|vitesse moteur|revoluciones"),
+    (
+        Role.SPEED,
+        r"(vehicle|road|wheel|ground)[ -]?speed|\bvss\b|fahrgeschw|geschwindigkeit|vitesse "
+        r"(vehicule|du)|velocidad|^speed$|^vitesse$",
+    ),
+    (
+        Role.RPM,
+        r"\brpm\b|engine[ -]?speed|motordrehzahl|drehzahl|regime|\brevs\b|vitesse moteur|revoluciones",
+    ),
     (Role.GEAR, r"^gear$|gear[ -]?(pos|num|engaged|sel)|\bgang\b|rapport engage|marcha"),
-)  # fmt: skip
+)
 NOT_THIS = re.compile(r"accelerator|pedal|raw|sensor volt|\badc\b|min\b|max\b|alarm|warning|error$")
 TIME = re.compile(
-    r"^(log )?(time|t|zeit|uhrzeit|temps|tiempo|hora|heure|timestamps?|elapsed.*|seconds|offset|time ?base)\b",
+    r"^(log )?(time|t|zeit|uhrzeit|temps|tiempo|hora|heure|timestamps?|elapsed.*|seconds|offset"
+    r"|time ?base)\b",
     re.IGNORECASE,
 )
 BANK = re.compile(r"\b(?:bank|banc|banco|b|sensor|s)\s?([12])\b|(?<=\D)\b([12])$|(?<=[a-z])([12])$")

@@ -12,7 +12,10 @@ from lean_trim.core.types import Floats, Ints
 RESTART_GAP_S = 10.0
 """Time put between a recording and the next one in the same file."""
 SHUFFLE_S = 2.0
-"""A clock that steps back by less than this was written out of order; by more, the logger was started again."""
+"""A clock that steps back by less than this was written out of order.
+
+By more, the logger was started again.
+"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +31,8 @@ class TimeBase:
 def settle_time(time: Floats, name: str) -> TimeBase:
     """Time base from a logged time column in seconds.
 
-    Rows without a time are dropped; small steps back are sorted; a large one begins a new recording, set ten seconds
+    Rows without a time are dropped; small steps back are sorted; a large one begins a new recording, set ten
+    seconds
     after the last; equal times are spread evenly up to the next one.
 
     Raises
@@ -47,7 +51,9 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     for part in np.split(rows, cuts):
         order = part[np.argsort(time[part], kind="stable")]
         if not np.array_equal(order, part):
-            notes.append(f"{name}: {int((np.diff(time[part]) < 0).sum())} rows were out of order and were sorted")
+            notes.append(
+                f"{name}: {int((np.diff(time[part]) < 0).sum())} rows were out of order and were sorted"
+            )
         shift = 0.0 if start is None else start - float(time[order[0]])
         if start is not None:
             joints.append(start)
@@ -55,10 +61,14 @@ def settle_time(time: Floats, name: str) -> TimeBase:
         times.append(spread_repeats(time[order] + shift))
         start = float(times[-1][-1]) + RESTART_GAP_S
     if joints:
-        notes.append(f"{name}: the clock started again {len(joints)} times; the recordings are shown one after another")
+        notes.append(
+            f"{name}: the clock started again {len(joints)} times; the recordings are shown one after another"
+        )
     whole = np.concatenate(times)
     if whole[-1] <= whole[0]:
-        raise LogError(f"{name}: all rows have the same time ({whole[0]:g} s); a running time column is needed")
+        raise LogError(
+            f"{name}: all rows have the same time ({whole[0]:g} s); a running time column is needed"
+        )
     return TimeBase(np.concatenate(orders), whole, tuple(joints), tuple(notes))
 
 

@@ -13,20 +13,40 @@ from lean_trim.formats.meaning.units import UNITS, Convert, allowed_units, lambd
 
 SAMPLE = 20_000
 PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
-    Role.RPM: (-1.0, 20000.0, 400.0), Role.MAP: (-100.0, 500.0, 25.0), Role.BARO: (50.0, 110.0, 50.0),
-    Role.THROTTLE: (-10.0, 130.0, 1.6), Role.IAT: (-50.0, 160.0, -40.0), Role.COOLANT: (-50.0, 150.0, 1.0),
-    Role.BATTERY: (0.0, 60.0, 6.0), Role.STFT: (-70.0, 70.0, -70.0), Role.LTFT: (-70.0, 70.0, -70.0),
-    Role.PULSE_WIDTH: (0.0, 60.0, 0.4), Role.DUTY: (0.0, 150.0, 0.1), Role.FUEL_DP: (0.0, 30000.0, 60.0),
-    Role.SPEED: (-1.0, 500.0, -1.0), Role.SPARK: (-40.0, 80.0, -40.0), Role.KNOCK: (-40.0, 40.0, -40.0),
-    Role.MAF_HZ: (0.0, 30000.0, 20.0), Role.MAF_V: (0.0, 6.0, 0.1), Role.MAF_FLOW: (0.0, 3000.0, 1.0),
-}  # fmt: skip
+    Role.RPM: (-1.0, 20000.0, 400.0),
+    Role.MAP: (-100.0, 500.0, 25.0),
+    Role.BARO: (50.0, 110.0, 50.0),
+    Role.THROTTLE: (-10.0, 130.0, 1.6),
+    Role.IAT: (-50.0, 160.0, -40.0),
+    Role.COOLANT: (-50.0, 150.0, 1.0),
+    Role.BATTERY: (0.0, 60.0, 6.0),
+    Role.STFT: (-70.0, 70.0, -70.0),
+    Role.LTFT: (-70.0, 70.0, -70.0),
+    Role.PULSE_WIDTH: (0.0, 60.0, 0.4),
+    Role.DUTY: (0.0, 150.0, 0.1),
+    Role.FUEL_DP: (0.0, 30000.0, 60.0),
+    Role.SPEED: (-1.0, 500.0, -1.0),
+    Role.SPARK: (-40.0, 80.0, -40.0),
+    Role.KNOCK: (-40.0, 40.0, -40.0),
+    Role.MAF_HZ: (0.0, 30000.0, 20.0),
+    Role.MAF_V: (0.0, 6.0, 0.1),
+    Role.MAF_FLOW: (0.0, 3000.0, 1.0),
+}
 """Lowest 1st percentile, highest 99th percentile, and what the 99th percentile must reach, in our units."""
 COMMON: dict[Role, tuple[str, ...]] = {
-    Role.MAP: ("kpa", "bar", "psi", "mbar", "inhg"), Role.BARO: ("kpa", "bar", "psi", "inhg", "mbar", "mmhg"),
-    Role.FUEL_DP: ("kpa", "bar", "psi"), Role.IAT: ("c", "f", "k"), Role.COOLANT: ("c", "f", "k"),
-    Role.PULSE_WIDTH: ("ms", "us"), Role.MAF_FLOW: ("g/s", "kg/h", "lb/min"), Role.BATTERY: ("v", "mv"),
-    Role.MAF_V: ("v", "mv"), Role.MAF_HZ: ("hz", "khz"), Role.RPM: ("rpm",), Role.SPEED: ("km/h", "mph"),
-}  # fmt: skip
+    Role.MAP: ("kpa", "bar", "psi", "mbar", "inhg"),
+    Role.BARO: ("kpa", "bar", "psi", "inhg", "mbar", "mmhg"),
+    Role.FUEL_DP: ("kpa", "bar", "psi"),
+    Role.IAT: ("c", "f", "k"),
+    Role.COOLANT: ("c", "f", "k"),
+    Role.PULSE_WIDTH: ("ms", "us"),
+    Role.MAF_FLOW: ("g/s", "kg/h", "lb/min"),
+    Role.BATTERY: ("v", "mv"),
+    Role.MAF_V: ("v", "mv"),
+    Role.MAF_HZ: ("hz", "khz"),
+    Role.RPM: ("rpm",),
+    Role.SPEED: ("km/h", "mph"),
+}
 
 
 @dataclass(frozen=True)
@@ -64,8 +84,10 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
 
 
 PERCENT_FORMS: dict[str, Convert] = {
-    "factor around 1": lambda x: 100.0 * (x - 1.0), "percent around 100": lambda x: x - 100.0, "fraction 0 to 1": lambda x: 100.0 * x
-}  # fmt: skip
+    "factor around 1": lambda x: 100.0 * (x - 1.0),
+    "percent around 100": lambda x: x - 100.0,
+    "fraction 0 to 1": lambda x: 100.0 * x,
+}
 """Ways to write a percentage that are not percent."""
 
 
@@ -82,11 +104,15 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
         return UnitReading(PERCENT_FORMS[unit_text], unit_text)
     if role in (Role.LAMBDA, Role.TARGET) and unit in ("λ", "lambda", "afr", "φ", "phi"):
         divisor = stoich_afr if unit == "afr" else 1.0
-        return UnitReading((lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text)
+        return UnitReading(
+            (lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text
+        )
     known = UNITS.get(role, {})
     if unit in known:
         return UnitReading(known[unit], unit)
-    raise BadInputError(f"{LABELS[role][0]} cannot be read in {unit_text!r}; allowed are {allowed_units(role)}")
+    raise BadInputError(
+        f"{LABELS[role][0]} cannot be read in {unit_text!r}; allowed are {allowed_units(role)}"
+    )
 
 
 def fits(role: Role, values: Floats) -> bool:
@@ -109,16 +135,26 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
     if not possible:
         fallback = stated or (ours if ours in known else next(iter(known)))
         return UnitReading(
-            known[fallback], fallback, "", f"{label} runs from {span} {unit_text}, which is not plausible in any unit"
+            known[fallback],
+            fallback,
+            "",
+            f"{label} runs from {span} {unit_text}, which is not plausible in any unit",
         )
     best = possible[0]
     if not stated and not unit:
-        return UnitReading(known[best], best, f"no unit given; {span} is read as {best}" if best != ours else "")
+        return UnitReading(
+            known[best], best, f"no unit given; {span} is read as {best}" if best != ours else ""
+        )
     if not stated:
         return UnitReading(
-            known[best], best, "", f"unit {unit_text!r} is not known for {label.lower()}; {span} would fit {best}"
+            known[best],
+            best,
+            "",
+            f"unit {unit_text!r} is not known for {label.lower()}; {span} would fit {best}",
         )
-    return UnitReading(known[best], best, "", f"{label} is headed {unit_text} but runs from {span}; that would fit {best}")
+    return UnitReading(
+        known[best], best, "", f"{label} is headed {unit_text} but runs from {span}; that would fit {best}"
+    )
 
 
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
@@ -134,11 +170,17 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitRead
     convert = lambda_converter(unit, part, stoich_afr)
     settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
     if stated_afr and middle < 4.0:
-        return UnitReading(lambda x: x, "λ", "", f"{label} is headed AFR but runs around {middle:.3g}; that would fit λ")
+        return UnitReading(
+            lambda x: x, "λ", "", f"{label} is headed AFR but runs around {middle:.3g}; that would fit λ"
+        )
     if unit in ("λ", "lambda") and middle > 4.0:
-        return UnitReading(convert, "AFR", "", f"{label} is headed λ but runs around {middle:.3g}; that would fit AFR")
+        return UnitReading(
+            convert, "AFR", "", f"{label} is headed λ but runs around {middle:.3g}; that would fit AFR"
+        )
     if not 0.4 < float(np.median(convert(part))) < 2.0:
-        return UnitReading(convert, settled, "", f"{label} runs around {middle:.3g}, which is neither λ nor AFR")
+        return UnitReading(
+            convert, settled, "", f"{label} runs around {middle:.3g}, which is neither λ nor AFR"
+        )
     return UnitReading(convert, settled, f"read as {settled}" if unit not in ("λ", "lambda", "afr") else "")
 
 
@@ -154,7 +196,9 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
         if holds:
             return UnitReading(PERCENT_FORMS[name], name, f"read as a {name}")
     if not fits(role, part):
-        return UnitReading(lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent")
+        return UnitReading(
+            lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent"
+        )
     return UnitReading(lambda x: x, "%")
 
 
@@ -164,11 +208,16 @@ def _source_share(unit: str, part: Floats) -> UnitReading:
     if low >= 0.0 and high <= 1.0 and unit != "%":
         return UnitReading(lambda x: x, "")
     if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):
-        return UnitReading(lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent")
+        return UnitReading(
+            lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent"
+        )
     return UnitReading(
-        lambda x: np.clip(x, 0.0, 1.0), "", "",
-        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count as the sensor",
-    )  # fmt: skip
+        lambda x: np.clip(x, 0.0, 1.0),
+        "",
+        "",
+        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count "
+        "as the sensor",
+    )
 
 
 def _closed_by_code(codes: Floats) -> Floats:
@@ -181,7 +230,9 @@ def _loop_status(part: Floats) -> UnitReading:
     if kinds <= {0.0, 1.0}:
         return UnitReading(lambda x: x, "")
     if kinds <= {0.0, 1.0, 2.0, 4.0, 8.0, 16.0}:
-        return UnitReading(_closed_by_code, "J1979 code", "read as fuel-system status code, 2 and 16 are closed loop")
+        return UnitReading(
+            _closed_by_code, "J1979 code", "read as fuel-system status code, 2 and 16 are closed loop"
+        )
     return UnitReading(
         lambda x: (x > 0).astype(float),
         "",

@@ -33,7 +33,11 @@ PRESSURE: dict[str, Convert] = {
     "mpa": _scale(1000.0),
     "kg/cm2": _scale(98.0665),
 }
-TEMPERATURE: dict[str, Convert] = {"c": _scale(1.0), "f": lambda x: (x - 32.0) / 1.8, "k": lambda x: x - 273.15}
+TEMPERATURE: dict[str, Convert] = {
+    "c": _scale(1.0),
+    "f": lambda x: (x - 32.0) / 1.8,
+    "k": lambda x: x - 273.15,
+}
 AIRFLOW: dict[str, Convert] = {
     "g/s": _scale(1.0),
     "kg/h": _scale(1000.0 / 3600.0),
@@ -50,11 +54,22 @@ TIME: dict[str, Convert] = {
     "min": _scale(60.0),
     "h": _scale(3600.0),
 }
-SPEED: dict[str, Convert] = {"km/h": _scale(1.0), "kph": _scale(1.0), "mph": _scale(1.609344), "m/s": _scale(3.6)}
+SPEED: dict[str, Convert] = {
+    "km/h": _scale(1.0),
+    "kph": _scale(1.0),
+    "mph": _scale(1.609344),
+    "m/s": _scale(3.6),
+}
 PERCENT: dict[str, Convert] = {"%": _scale(1.0), "": _scale(1.0)}
 
 UNITS: dict[Role, dict[str, Convert]] = {
-    Role.RPM: {"rpm": _scale(1.0), "1/min": _scale(1.0), "min-1": _scale(1.0), "hz": _scale(60.0), "": _scale(1.0)},
+    Role.RPM: {
+        "rpm": _scale(1.0),
+        "1/min": _scale(1.0),
+        "min-1": _scale(1.0),
+        "hz": _scale(60.0),
+        "": _scale(1.0),
+    },
     Role.MAP: PRESSURE,
     Role.BARO: PRESSURE,
     Role.FUEL_DP: PRESSURE,
@@ -76,9 +91,23 @@ UNITS: dict[Role, dict[str, Convert]] = {
 
 
 _SHOWN = {
-    "kpa": "kPa", "pa": "Pa", "hpa": "hPa", "mpa": "MPa", "inhg": "inHg", "mmhg": "mmHg", "c": "°C", "f": "°F", "k": "K", "v": "V",
-    "mv": "mV", "hz": "Hz", "khz": "kHz", "deg": "°", "us": "µs", "kg/cm2": "kg/cm²",
-}  # fmt: skip
+    "kpa": "kPa",
+    "pa": "Pa",
+    "hpa": "hPa",
+    "mpa": "MPa",
+    "inhg": "inHg",
+    "mmhg": "mmHg",
+    "c": "°C",
+    "f": "°F",
+    "k": "K",
+    "v": "V",
+    "mv": "mV",
+    "hz": "Hz",
+    "khz": "kHz",
+    "deg": "°",
+    "us": "µs",
+    "kg/cm2": "kg/cm²",
+}
 
 
 def show_unit(unit: str) -> str:

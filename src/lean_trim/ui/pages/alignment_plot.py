@@ -58,7 +58,9 @@ class AlignmentPlot(QWidget):
             (0.0, "Before alignment: as injected", a.gap_before[which].mean(), a.cylinder),
             (half, "After: as it should show", a.gap_after[which].mean(), a.expected),
         ):
-            self._strip(painter, QRectF(LEFT, top + TITLE, self.width() - LEFT - RIGHT, half - TITLE - 6), model)
+            self._strip(
+                painter, QRectF(LEFT, top + TITLE, self.width() - LEFT - RIGHT, half - TITLE - 6), model
+            )
             painter.setFont(font(8.5))
             painter.setPen(theme.color("accent"))
             painter.drawText(QPointF(2, top + 12), title)
@@ -95,7 +97,10 @@ class AlignmentPlot(QWidget):
         assert self.alignment is not None
         grid = self.alignment.grid_s
         painter.setPen(QPen(color, width))
-        points = [QPointF(_x(area, grid, t), _y(area, v)) for t, v in zip(grid.tolist(), values.tolist(), strict=True)]
+        points = [
+            QPointF(_x(area, grid, t), _y(area, v))
+            for t, v in zip(grid.tolist(), values.tolist(), strict=True)
+        ]
         painter.drawPolyline(QPolygonF(points))
 
     def _foot(self, painter: QPainter) -> None:
@@ -106,7 +111,9 @@ class AlignmentPlot(QWidget):
         painter.setFont(font(8))
         for t in (0.0, 0.5, 1.0):
             x = _x(area, grid, t)
-            painter.drawText(QRectF(x - 24, self.height() - FOOT, 48, FOOT), Qt.AlignmentFlag.AlignCenter, f"{t:.1f} s")
+            painter.drawText(
+                QRectF(x - 24, self.height() - FOOT, 48, FOOT), Qt.AlignmentFlag.AlignCenter, f"{t:.1f} s"
+            )
 
 
 def _x(area: QRectF, grid: Floats, t: float) -> float:

@@ -1,4 +1,7 @@
-"""Everything about the chosen cells: what they hold, what the drive asks for, which visits say so, what the log shows."""
+"""Everything about the chosen cells.
+
+What they hold, what the drive asks for, which visits say so, what the log shows.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +21,10 @@ RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
 class EvidencePage(QWidget):
-    """Shows the selection and the findings; a click on a visit or a finding asks for that time on the tape."""
+    """Shows the selection and the findings.
+
+    A click on a visit or a finding asks for that time on the tape.
+    """
 
     look = Signal(float, float)
 
@@ -83,7 +89,9 @@ class EvidencePage(QWidget):
         visits = visits_of_cells(solution, cells) if solution is not None else []
         visits = [v for v in visits if v.seconds >= 0.1]
         self._show_visits(
-            f"{len(visits)} visits: when, how long, what they ask" if visits else "No visit: nothing measured here",
+            f"{len(visits)} visits: when, how long, what they ask"
+            if visits
+            else "No visit: nothing measured here",
             bool(visits),
         )
         for visit in visits:
@@ -94,9 +102,14 @@ class EvidencePage(QWidget):
     def _nothing_chosen(self) -> None:
         span = self.session.selection.span
         self.heading.setText("No cell chosen" if span is None else "Nothing used here")
-        text = "Click or drag over tiles, or drag along the tape, to see which seconds stand behind which cells."
+        text = (
+            "Click or drag over tiles, or drag along the tape, to see which seconds stand behind which cells."
+        )
         if span is not None:
-            text = f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. Hover over the tape to read why."
+            text = (
+                f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. "
+                "Hover over the tape to read why."
+            )
         self.body.setText(text)
         self.spent.setText(self._time_spent())
         self._show_visits("", False)
@@ -107,14 +120,22 @@ class EvidencePage(QWidget):
         if solution is None:
             return ""
         labels = {r.name: r.label for r in RULES} | {MANUAL: "Left out by hand"}
-        seconds = sorted(((s, labels[n]) for n, s in solution.sifted.seconds.items() if s >= 1.0), reverse=True)
-        rows = [("Used", solution.observations.seconds.sum()), *((label, s) for s, label in seconds[:MOST_REASONS])]
+        seconds = sorted(
+            ((s, labels[n]) for n, s in solution.sifted.seconds.items() if s >= 1.0), reverse=True
+        )
+        rows = [
+            ("Used", solution.observations.seconds.sum()),
+            *((label, s) for s, label in seconds[:MOST_REASONS]),
+        ]
         faint = self.appearance.theme.faint
         lines = "".join(
             f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
             for k, v in rows
         )
-        return f"<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time went</span></p><table cellspacing='1'>{lines}</table>"
+        return (
+            "<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time went</span></p><table "
+            f"cellspacing='1'>{lines}</table>"
+        )
 
     def _show_visits(self, heading: str, listed: bool) -> None:
         self.visits_head.setText(heading)
@@ -146,7 +167,9 @@ class EvidencePage(QWidget):
             seen = (seconds > 0.05) & np.isfinite(asked)
             if seen.any():
                 rows.append(("Asked", _percent(asked[seen])))
-                rows.append(("Std. error", f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %"))
+                rows.append(
+                    ("Std. error", f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %")
+                )
             rows.append(("Would step", _percent(proposal.step_pct.ravel()[cells])))
             rows.append(("Driven", f"{seconds.sum():.1f} s"))
             kinds = [Status(s) for s in proposal.status.ravel()[cells]]
@@ -156,7 +179,10 @@ class EvidencePage(QWidget):
             f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v}</td></tr>"
             for k, v in rows
         )
-        return f"<table cellspacing='1'>{lines}</table><p style='margin:4px 0 0 0'>{status[:1].upper()}{status[1:]}</p>"
+        return (
+            f"<table cellspacing='1'>{lines}</table><p style='margin:4px 0 0 "
+            f"0'>{status[:1].upper()}{status[1:]}</p>"
+        )
 
     def _show_findings(self) -> None:
         self.findings.clear()
@@ -165,14 +191,18 @@ class EvidencePage(QWidget):
         if solution is None:
             self.findings_head.setText("Findings appear once a log is in")
         else:
-            self.findings_head.setText(f"Findings: {len(found)}" if found else "Findings: no fault seen in this log")
+            self.findings_head.setText(
+                f"Findings: {len(found)}" if found else "Findings: no fault seen in this log"
+            )
         self.findings.setVisible(bool(found))
         for finding in found:
             text = f"{RANK[finding.severity]}: {finding.message}"
             item = self._add(
                 self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4)
             )
-            item.setForeground(self.appearance.theme.color("danger" if finding.severity == "danger" else "ink"))
+            item.setForeground(
+                self.appearance.theme.color("danger" if finding.severity == "danger" else "ink")
+            )
 
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
         item = QListWidgetItem(text)

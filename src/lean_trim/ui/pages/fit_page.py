@@ -1,4 +1,6 @@
-"""How the estimate is made: which school with which numbers, and the sensor delay with the picture that shows it holds."""
+"""How the estimate is made: which school with which numbers, and the sensor delay with the picture that shows
+it holds.
+"""
 
 from __future__ import annotations
 
@@ -46,9 +48,16 @@ class FitPage(QWidget):
 
     def _lay_out(self) -> None:
         widgets = (
-            heading("Sensor delay"), self.fit, self.facts, self.kind, self.plot, heading("School"), self.school,
-            *self.surface.values(), *self.averages.values(),
-        )  # fmt: skip
+            heading("Sensor delay"),
+            self.fit,
+            self.facts,
+            self.kind,
+            self.plot,
+            heading("School"),
+            self.school,
+            *self.surface.values(),
+            *self.averages.values(),
+        )
         fill_page(self, scrolling_column(widgets))
 
     def showEvent(self, event: object) -> None:
@@ -105,8 +114,8 @@ def delay_facts(solution: Solution | None) -> str:
     return (
         f"From {delay.moments} quick changes: {settings.cycles:.2f} ± {delay.cycles_se:.2f} engine cycles, "
         f"{volume:.1f} ± {delay.volume_se_l:.1f} L of exhaust, sensor {1000 * settings.sensor_s:.0f} ± "
-        f"{1000 * delay.sensor_se_s:.0f} ms. Their sum is known better: ± {1000 * delay.total_se_s:.0f} ms at middling flow."
-        f"{film_fact(solution)}"
+        f"{1000 * delay.sensor_se_s:.0f} ms. Their sum is known better: "
+        f"± {1000 * delay.total_se_s:.0f} ms at middling flow.{film_fact(solution)}"
     )
 
 
@@ -115,7 +124,10 @@ def film_fact(solution: Solution) -> str:
     estimate = solution.estimate
     if not np.isfinite(estimate.wall_x):
         return ""
-    return f" Of a rise of fuel {100 * estimate.wall_x:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the walls at first."
+    return (
+        f" Of a rise of fuel {100 * estimate.wall_x:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the "
+        "walls at first."
+    )
 
 
 def _combo(items: tuple[str, ...], name: str) -> QComboBox:

@@ -58,9 +58,16 @@ class LogsPage(QWidget):
 
     def _lay_out(self) -> None:
         widgets = (
-            heading("Logs in this solve"), self.logs, self.earlier, heading("Airflow source"), self.source, *self.knobs.values(),
-            self.force, heading("What the log did not say"), self.inferred,
-        )  # fmt: skip
+            heading("Logs in this solve"),
+            self.logs,
+            self.earlier,
+            heading("Airflow source"),
+            self.source,
+            *self.knobs.values(),
+            self.force,
+            heading("What the log did not say"),
+            self.inferred,
+        )
         fill_page(self, scrolling_column(widgets, 4))
 
     def refresh(self) -> None:
@@ -116,7 +123,8 @@ def log_line(share: LogShare, several: bool, faint: str) -> str:
     apart = f", asks {share.apart_pct:+.2f} % against all" if several and np.isfinite(share.apart_pct) else ""
     translated = ", translated from another table" if share.translated else ""
     return (
-        f"<p style='margin:0 0 4px 0'><b>{share.weight_pct:.0f} %</b> {share.name}<br><span style='color:{faint}'>"
+        f"<p style='margin:0 0 4px 0'><b>{share.weight_pct:.0f} %</b> {share.name}<br><span "
+        f"style='color:{faint}'>"
         f"{share.used_s:.0f} of {share.seconds:.0f} s used{apart}{translated}</span></p>"
     )
 
@@ -125,7 +133,9 @@ def source_line(source: AirflowSource) -> str:
     """How the airflow source was told, and how long this table was in force."""
     share = 100.0 * float(np.mean(source.share >= 0.95))
     sure = (
-        "" if not np.isfinite(source.sure) or source.how != "pulse width" else f", explains {100 * source.sure:.0f} %"
+        ""
+        if not np.isfinite(source.sure) or source.how != "pulse width"
+        else f", explains {100 * source.sure:.0f} %"
     )
     return f"This table: {HOW[source.how]}, {share:.0f} % of the log{sure}."
 

@@ -47,7 +47,8 @@ class SievePage(QWidget):
             return
         total, used = float(solution.frame.log.durations_s.sum()), float(solution.observations.seconds.sum())
         self.summary.setText(
-            f"{used:.0f} of {total:.0f} s used. Seconds a rule hits, and in brackets those it alone leaves out."
+            f"{used:.0f} of {total:.0f} s used. Seconds a rule hits, and in brackets those it alone leaves "
+            "out."
         )
 
     def _jump(self, rule: Rule) -> None:
@@ -148,8 +149,12 @@ class RuleRow(QWidget):
         alone = solution.sifted.alone[self.rule.name] if solution is not None else 0.0
         samples = solution.sifted.counts[self.rule.name] if solution is not None else 0
         self.count.setEnabled(samples > 0)
-        self.count.setText(f"{seconds:.0f} s" + (f" ({alone:.0f})" if not self.rule.marks else "") if samples else "–")
-        self.count.setToolTip(f"{samples} samples, {seconds:.1f} s. Click to see the next such stretch on the tape.")
+        self.count.setText(
+            f"{seconds:.0f} s" + (f" ({alone:.0f})" if not self.rule.marks else "") if samples else "–"
+        )
+        self.count.setToolTip(
+            f"{samples} samples, {seconds:.1f} s. Click to see the next such stretch on the tape."
+        )
 
 
 class RegimeRow(QWidget):

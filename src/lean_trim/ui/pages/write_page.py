@@ -1,4 +1,7 @@
-"""How much of the estimate is written at once: shares by regime, limits, and what happens where nobody drove."""
+"""How much of the estimate is written at once.
+
+Shares by regime, limits, and what happens where nobody drove.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +30,8 @@ class WritePage(QWidget):
         self.session = session
         self.caution = running_text(
             8.5,
-            "Part of a large correction first, most of all at full throttle: a swing lands on the other side unnoticed. "
+            "Part of a large correction first, most of all at full throttle: a swing lands on the other side "
+            "unnoticed. "
             "Rich is the safe side.",
         )
         self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS}
@@ -39,7 +43,9 @@ class WritePage(QWidget):
         self.unvisited.activated.connect(lambda i: session.tuning.choose_unvisited(UNVISITED[i]))
         self.end = QCheckBox("Carry the curve's last segment on")
         self.end.setFont(font(9))
-        self.end.setToolTip("Marked as extrapolated, never below the old value, never where the sensor met its end")
+        self.end.setToolTip(
+            "Marked as extrapolated, never below the old value, never where the sensor met its end"
+        )
         self.end.toggled.connect(session.tuning.extrapolate_end)
         self.counts = running_text(8.5)
         self.reset = QPushButton("All settings back to default")

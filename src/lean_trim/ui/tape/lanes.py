@@ -10,10 +10,22 @@ from lean_trim.core.explore.derived import DERIVED
 
 MAX_LANES = 8
 SHORT = {
-    "lambda_measured": "λ", "lambda_target": "target", "target_looked_up": "target", "stft_pct": "short", "ltft_pct": "long",
-    "table_value": "table", "asked_value": "asked", "map_kpa": "MAP", "boost_kpa": "boost", "duty_pct": "logged",
-    "duty_of_pulse_pct": "from width", "spark_deg": "spark", "knock_retard_deg": "retard", "trim_pct": "trims", "k_pct": "k",
-}  # fmt: skip
+    "lambda_measured": "λ",
+    "lambda_target": "target",
+    "target_looked_up": "target",
+    "stft_pct": "short",
+    "ltft_pct": "long",
+    "table_value": "table",
+    "asked_value": "asked",
+    "map_kpa": "MAP",
+    "boost_kpa": "boost",
+    "duty_pct": "logged",
+    "duty_of_pulse_pct": "from width",
+    "spark_deg": "spark",
+    "knock_retard_deg": "retard",
+    "trim_pct": "trims",
+    "k_pct": "k",
+}
 
 
 @dataclass(frozen=True)
@@ -30,13 +42,26 @@ MANIFOLD, ENGINE = LaneSpec("Manifold", ("map_kpa",)), LaneSpec("Engine", ("rpm"
 FLOW = LaneSpec("Airflow", ("maf_g_per_s",))
 SETS: dict[str, tuple[LaneSpec, ...]] = {
     "Mixture": (MIXTURE, TRIMS, MANIFOLD, ENGINE),
-    "Trims": (TRIMS, LaneSpec("Together", ("trim_pct", "k_pct")), MIXTURE, LaneSpec("Loop", ("closed_loop",))),
-    "Air": (MANIFOLD, FLOW, LaneSpec("Table", ("table_value", "asked_value")), ENGINE, LaneSpec("Throttle", ("throttle_pct",))),
+    "Trims": (
+        TRIMS,
+        LaneSpec("Together", ("trim_pct", "k_pct")),
+        MIXTURE,
+        LaneSpec("Loop", ("closed_loop",)),
+    ),
+    "Air": (
+        MANIFOLD,
+        FLOW,
+        LaneSpec("Table", ("table_value", "asked_value")),
+        ENGINE,
+        LaneSpec("Throttle", ("throttle_pct",)),
+    ),
     "Injectors": (
-        LaneSpec("Pulse", ("pulse_width_ms",)), LaneSpec("Duty", ("duty_pct", "duty_of_pulse_pct")), LaneSpec("Fuel Δp", ("fuel_dp_kpa",)),
+        LaneSpec("Pulse", ("pulse_width_ms",)),
+        LaneSpec("Duty", ("duty_pct", "duty_of_pulse_pct")),
+        LaneSpec("Fuel Δp", ("fuel_dp_kpa",)),
         LaneSpec("Battery", ("battery_v",)),
     ),
-}  # fmt: skip
+}
 """Lane sets as they come; a job can change them."""
 
 

@@ -66,7 +66,9 @@ class Tape(QWidget):
         solution = self.session.solution
         log = solution.frame.log if solution else join_logs(current.logs)
         same = self.data is not None and len(self.data.log) == len(log)
-        names = tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
+        names = (
+            tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
+        )
         self.data = make_tape(log, vehicle, self.lane_sets.lanes, solution, names, self.data)
         self.events = self.session.events if solution is not None else ()
         if not same:
@@ -79,7 +81,10 @@ class Tape(QWidget):
             return
         self._driving = True
         self.data, self.lit = make_tape(log, self.session.vehicle, self.lane_sets.lanes), None
-        self.start_s, self.end_s = self.data.start_s, max(self.data.end_s, 60.0 * self.session.rounds.drive_minutes)
+        self.start_s, self.end_s = (
+            self.data.start_s,
+            max(self.data.end_s, 60.0 * self.session.rounds.drive_minutes),
+        )
         self.update()
 
     def _drive_over(self) -> None:
@@ -173,7 +178,9 @@ class Tape(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         x = event.position().x()
         shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if event.button() == Qt.MouseButton.MiddleButton or (event.button() == Qt.MouseButton.LeftButton and shifted):
+        if event.button() == Qt.MouseButton.MiddleButton or (
+            event.button() == Qt.MouseButton.LeftButton and shifted
+        ):
             self._pan_from = (x, self.start_s, self.end_s)
         elif event.button() == Qt.MouseButton.LeftButton:
             self._drag_from = self.time_at(x)

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QLineEdit, QMenu, QToolButton, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QToolButton,
+    QWidget,
+)
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.explore.derived import DERIVED, all_series

@@ -89,13 +89,16 @@ def make_tape(
     return TapeData(log, tuple(built), solution.regime, solution.sifted.reason_bits, joints)
 
 
-def _lane(spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None, kept: list[Trace]) -> Lane | None:
+def _lane(
+    spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None, kept: list[Trace]
+) -> Lane | None:
     found = [s for key in spec.keys if (s := series_of(key, log, vehicle, solution)) is not None]
     found = [s for s in found if np.isfinite(s.values).any()][:4]
     if not found:
         return None
     traces = tuple(
-        next((t for t in kept if t.series.values is s.values), None) or Trace(s, Pyramid(log.time_s, s.values))
+        next((t for t in kept if t.series.values is s.values), None)
+        or Trace(s, Pyramid(log.time_s, s.values))
         for s in found
     )
     low, high = min(t.pyramid.range[0] for t in traces), max(t.pyramid.range[1] for t in traces)

@@ -55,7 +55,9 @@ class TapePainter:
         self._span_and_cursor()
 
     def _any(self, before: np.ndarray) -> np.ndarray:
-        """True for pixel columns that hold at least one marked sample, from counts of marks before each sample."""
+        """True for pixel columns that hold at least one marked sample, from counts of marks before each
+        sample.
+        """
         right = np.maximum(self.cut[1:], np.minimum(self.cut[:-1] + 1, len(before) - 1))
         return np.asarray(before[right] > before[self.cut[:-1]])
 
@@ -91,7 +93,8 @@ class TapePainter:
         """Each lane with its top and height."""
         step = self.body_h / max(len(self.data.lanes), 1)
         return [
-            (lane, int(i * step), int((i + 1) * step) - int(i * step) - 3) for i, lane in enumerate(self.data.lanes)
+            (lane, int(i * step), int((i + 1) * step) - int(i * step) - 3)
+            for i, lane in enumerate(self.data.lanes)
         ]
 
     def _lane(self, lane: Lane, y: int, height: int) -> None:
@@ -102,7 +105,9 @@ class TapePainter:
         ratio = self.tape.devicePixelRatioF()
         for i, trace in reversed(list(enumerate(lane.traces))):
             low, high = trace.pyramid.columns(self.tape.start_s, self.tape.end_s, int(self.width * ratio))
-            image = trace_image(low, high, lane.low, lane.high, max(int(height * ratio), 4), QColor(theme.traces[i]))
+            image = trace_image(
+                low, high, lane.low, lane.high, max(int(height * ratio), 4), QColor(theme.traces[i])
+            )
             image.setDevicePixelRatio(ratio)
             p.drawImage(QPointF(LEFT, y), image)
 
@@ -124,7 +129,9 @@ class TapePainter:
         for value, top in ends if wide else ends[:1]:
             text = f"{value:{'+' if signed else ''}.{digits}f}"
             p.drawText(
-                QRectF(LEFT - 46, top, 42, 11), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+                QRectF(LEFT - 46, top, 42, 11),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                text,
             )
         if len(lane.traces) > 1 and wide:
             x = 6.0
@@ -186,7 +193,9 @@ class TapePainter:
                 for shift in (-2.0, 1.0):
                     self.p.drawLine(QPointF(x + shift, 0), QPointF(x + shift, self.body_h + BAND_H))
                 self.p.setFont(font(7.5))
-                self.p.drawText(QRectF(x + 5, 0, 240, 12), Qt.AlignmentFlag.AlignLeft, name or "recording goes on")
+                self.p.drawText(
+                    QRectF(x + 5, 0, 240, 12), Qt.AlignmentFlag.AlignLeft, name or "recording goes on"
+                )
 
     def _marks(self) -> None:
         """Bookmarks as small flags with their notes."""
@@ -212,7 +221,9 @@ class TapePainter:
             self.p.drawLine(QPointF(x, y), QPointF(x, y + 3))
             if x < LEFT + self.width - 18:
                 self.p.drawText(
-                    QRectF(x - 30, y + 3, 60, AXIS_H - 3), Qt.AlignmentFlag.AlignCenter, _clock(k * step, step)
+                    QRectF(x - 30, y + 3, 60, AXIS_H - 3),
+                    Qt.AlignmentFlag.AlignCenter,
+                    _clock(k * step, step),
                 )
 
     def _span_and_cursor(self) -> None:

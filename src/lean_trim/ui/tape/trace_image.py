@@ -14,7 +14,9 @@ HALF_LINE = 0.65
 
 
 def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: int, color: QColor) -> QImage:
-    """An image (columns × height) of one trace; ``bottom`` and ``top`` are the values at its lower and upper edge.
+    """An image (columns × height) of one trace.
+
+    ``bottom`` and ``top`` are the values at its lower and upper edge.
 
     Every pixel holds how much of it the trace covers, as an index into a table of the ink's opacities.
     """
@@ -50,7 +52,9 @@ def hatch_image(columns: np.ndarray, height: int, veil: QColor, line: QColor) ->
 @lru_cache(maxsize=4)
 def _slant(width: int, height: int) -> np.ndarray:
     """2 on slanting lines nine pixels apart, 1 between."""
-    return (1 + ((np.arange(width)[None, :] + np.arange(height)[:, None]) % 9 == 0)).astype(np.uint8)
+    return np.asarray(
+        (1 + ((np.arange(width)[None, :] + np.arange(height)[:, None]) % 9 == 0)).astype(np.uint8)
+    )
 
 
 @lru_cache(maxsize=32)

@@ -1,4 +1,7 @@
-"""One setting as a line: what it is, a slider to drag, a box to type in; a mark where it differs from its default."""
+"""One setting as a line: what it is, a slider to drag, a box to type in.
+
+A mark where it differs from its default.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +38,10 @@ class KnobRow(QWidget):
         self.slider = QSlider(Qt.Orientation.Horizontal, self)
         self.slider.setRange(0, STEPS)
         self.slider.setAccessibleName(f"{knob.label}, slider")
-        tip = f"{knob.low:g} to {knob.high:g} {knob.unit}, by default {knob.default:g}. Double-click the name for the default."
+        tip = (
+            f"{knob.low:g} to {knob.high:g} {knob.unit}, by default {knob.default:g}. Double-click the name "
+            "for the default."
+        )
         for widget in (self.name, self.box, self.slider):
             widget.setToolTip(tip)
         top = QHBoxLayout()
@@ -64,7 +70,8 @@ class KnobRow(QWidget):
     def _place(self, value: float) -> int:
         """Slider place; wide ranges are dragged along their square, so that small values can be met."""
         share = (value - self.knob.low) / (self.knob.high - self.knob.low)
-        return round(STEPS * share ** (0.5 if self._wide else 1.0))
+        exponent = 0.5 if self._wide else 1.0
+        return round(float(STEPS * share**exponent))
 
     @property
     def _wide(self) -> bool:

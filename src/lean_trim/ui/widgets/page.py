@@ -1,4 +1,7 @@
-"""The common shape of the right-hand side's pages: widgets in a column that scrolls, headings, running text."""
+"""The common shape of the right-hand side's pages.
+
+Widgets in a column that scrolls, headings, running text.
+"""
 
 from __future__ import annotations
 

@@ -23,8 +23,15 @@ class Command:
 
 COMMANDS: tuple[Command, ...] = (
     Command("demo", "Job", "Open the demo job", "Heron, a simulated car, as you left it"),
-    Command("demo_fresh", "Job", "Start the demo afresh", "Put the demo's rounds aside in a file of their own and begin again"),
-    Command("new_job", "Job", "New job from a vehicle sheet…", "Make a job file from a vehicle.json", "Ctrl+N"),
+    Command(
+        "demo_fresh",
+        "Job",
+        "Start the demo afresh",
+        "Put the demo's rounds aside in a file of their own and begin again",
+    ),
+    Command(
+        "new_job", "Job", "New job from a vehicle sheet…", "Make a job file from a vehicle.json", "Ctrl+N"
+    ),
     Command("open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O"),
     Command(
         "save_elsewhere",
@@ -32,7 +39,12 @@ COMMANDS: tuple[Command, ...] = (
         "Save the job elsewhere…",
         "Write the whole job, with what could not be saved, to another file and go on there",
     ),
-    Command("report", "Job", "Save a report for support…", "The program's log, versions and settings as one file to send"),
+    Command(
+        "report",
+        "Job",
+        "Save a report for support…",
+        "The program's log, versions and settings as one file to send",
+    ),
     Command(
         "report_drives",
         "Job",
@@ -44,16 +56,31 @@ COMMANDS: tuple[Command, ...] = (
     Command("quit", "Job", "Quit", "Everything is saved already", "Ctrl+Q"),
     Command("add_logs", "Round", "Add logs…", "Add log files to the newest round", "Ctrl+L"),
     Command(
-        "look_logs", "Round", "Add logs and look at their columns…", "Check which column is which before a log is added"
+        "look_logs",
+        "Round",
+        "Add logs and look at their columns…",
+        "Check which column is which before a log is added",
     ),
-    Command("drive", "Round", "Drive the simulated car", "Drive the decided table and log it (demo jobs)", "F5"),
-    Command("begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"),
+    Command(
+        "drive", "Round", "Drive the simulated car", "Drive the decided table and log it (demo jobs)", "F5"
+    ),
+    Command(
+        "begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"
+    ),
     Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
     Command("judge", "Round", "Judge this round anew", "Replace its figures by what its settings say now"),
-    Command("cancel", "Round", "Cancel what is running", "Stop the drive or the solve; nothing is changed", "Ctrl+."),
+    Command(
+        "cancel",
+        "Round",
+        "Cancel what is running",
+        "Stop the drive or the solve; nothing is changed",
+        "Ctrl+.",
+    ),
     Command("undo", "Table", "Undo", "Take the last change back", "Ctrl+Z"),
     Command("redo", "Table", "Redo", "Do it again", "Ctrl+Shift+Z"),
-    Command("accept", "Table", "Accept", "Accept the proposal for the chosen cells, or for all", "Ctrl+Return"),
+    Command(
+        "accept", "Table", "Accept", "Accept the proposal for the chosen cells, or for all", "Ctrl+Return"
+    ),
     Command(
         "put_back",
         "Table",
@@ -75,7 +102,9 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("mark", "Tape", "Set or remove a bookmark", "At the tape's spot or chosen stretch", "Ctrl+B"),
     Command("next_event", "Tape", "Go to the next event", "Of the kind chosen above the tape", "F6"),
-    Command("previous_event", "Tape", "Go to the previous event", "Of the kind chosen above the tape", "Shift+F6"),
+    Command(
+        "previous_event", "Tape", "Go to the previous event", "Of the kind chosen above the tape", "Shift+F6"
+    ),
     Command("show_all", "Tape", "Show the whole log", "Zoom out", "Ctrl+0"),
     Command(
         "zoom_chosen",
@@ -84,20 +113,43 @@ COMMANDS: tuple[Command, ...] = (
         "Show the chosen stretch or the seconds behind the chosen cells",
         "Ctrl+E",
     ),
-    Command("page_evidence", "View", "Evidence", "What stands behind the chosen cells, and the findings", "Ctrl+1"),
-    Command("page_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+2"),
+    Command(
+        "page_evidence", "View", "Evidence", "What stands behind the chosen cells, and the findings", "Ctrl+1"
+    ),
+    Command(
+        "page_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+2"
+    ),
     Command("page_fit", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+3"),
     Command("page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+4"),
     Command("page_write", "View", "Write", "How much is written at once", "Ctrl+5"),
     Command("night", "View", "Night theme", "Dark sheet, light ink", "Ctrl+T", check=True),
-    Command("truth", "View", "Show truth", "Compare with the simulated car's true airflow (demo jobs)", check=True),
+    Command(
+        "truth", "View", "Show truth", "Compare with the simulated car's true airflow (demo jobs)", check=True
+    ),
     Command("find", "View", "Find a command…", "Type part of a command's name", "Ctrl+K"),
 )
 NEEDS_JOB = (
-    "save_elsewhere", "close_job", "add_logs", "look_logs", "begin_round", "solve", "judge", "mark", "next_event",
-    "previous_event", "accept", "put_back", "pin", "hand_over", "copy", "copy_cells", "leave_out", "show_all",
-    "zoom_chosen", "select_all",
-)  # fmt: skip
+    "save_elsewhere",
+    "close_job",
+    "add_logs",
+    "look_logs",
+    "begin_round",
+    "solve",
+    "judge",
+    "mark",
+    "next_event",
+    "previous_event",
+    "accept",
+    "put_back",
+    "pin",
+    "hand_over",
+    "copy",
+    "copy_cells",
+    "leave_out",
+    "show_all",
+    "zoom_chosen",
+    "select_all",
+)
 """Commands that mean nothing without a job."""
 NEEDS_CAR = ("drive", "truth")
 """Commands that need the simulated car of a demo job."""
@@ -121,7 +173,9 @@ def build_actions(window: QMainWindow, handlers: dict[str, Callable[..., object]
         if command.keys:
             action.setShortcut(QKeySequence(command.keys))
         action.setCheckable(command.check)
-        (action.toggled if command.check else action.triggered).connect(_plain(handlers[command.name], command.check))
+        (action.toggled if command.check else action.triggered).connect(
+            _plain(handlers[command.name], command.check)
+        )
         menus[command.menu].addAction(action)
         actions[command.name] = action
     return actions

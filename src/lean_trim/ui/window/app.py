@@ -35,7 +35,11 @@ def make_window(data_folder: Path | None = None) -> MainWindow:
 
 def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None:
     """Qt's own messages go to the log."""
-    levels = {QtMsgType.QtDebugMsg: logging.DEBUG, QtMsgType.QtInfoMsg: logging.INFO, QtMsgType.QtWarningMsg: logging.WARNING}
+    levels = {
+        QtMsgType.QtDebugMsg: logging.DEBUG,
+        QtMsgType.QtInfoMsg: logging.INFO,
+        QtMsgType.QtWarningMsg: logging.WARNING,
+    }
     LOGGER.log(levels.get(kind, logging.ERROR), "Qt: %s", text)
 
 

@@ -20,7 +20,11 @@ class DeskArea(QWidget):
     hovered = Signal(str)
 
     def __init__(
-        self, specs: Sequence[DeskSpec], session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+        self,
+        specs: Sequence[DeskSpec],
+        session: Session,
+        appearance: Appearance,
+        actions: Mapping[str, QAction],
     ) -> None:
         super().__init__()
         self.specs = tuple(specs)

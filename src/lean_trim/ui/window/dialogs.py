@@ -17,13 +17,17 @@ if TYPE_CHECKING:
     from lean_trim.ui.window.main_window import MainWindow
 
 JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
-LOG_FILTER = "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
+LOG_FILTER = (
+    "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
+)
 
 
 class Say:
     """What the choosers say."""
 
-    REPORT_WRITTEN = Message("dialogs.report_written", "The report is in {path}: {contents}. Look into it before you send it.")
+    REPORT_WRITTEN = Message(
+        "dialogs.report_written", "The report is in {path}: {contents}. Look into it before you send it."
+    )
 
 
 class Dialogs:
@@ -48,19 +52,25 @@ class Dialogs:
 
         session, preferences = self.window.session, self.window.preferences
         wanted = str(Path(self._folder()) / "lean-trim-report.zip")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Where to put the report", wanted, "Reports (*.zip)")
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Where to put the report", wanted, "Reports (*.zip)"
+        )
         if not path:
             return
         target = self._remember(path)
         job = session.workspace.path if preferences.switch("report_drives") else None
         settings = preferences.all() | {"round": tuning_text(session.tuning.state)}
         names: list[str] = []
-        if self.window.opening.attempt(lambda: names.extend(write_report(target, state_folder(), settings, job))):
+        if self.window.opening.attempt(
+            lambda: names.extend(write_report(target, state_folder(), settings, job))
+        ):
             session.workspace.note(Say.REPORT_WRITTEN(path=target, contents=", ".join(names)))
 
     def new_job(self) -> None:
         """Ask for a vehicle sheet and a place, and make a job."""
-        sheet, _ = QFileDialog.getOpenFileName(self.window, "Vehicle sheet", self._folder(), "Vehicle sheets (*.json)")
+        sheet, _ = QFileDialog.getOpenFileName(
+            self.window, "Vehicle sheet", self._folder(), "Vehicle sheets (*.json)"
+        )
         if sheet:
             path, _ = QFileDialog.getSaveFileName(
                 self.window, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER
@@ -86,7 +96,9 @@ class Dialogs:
 
     def add_logs(self, look: bool = False) -> None:
         """Ask for logs; ``look`` shows their columns before they are added."""
-        paths, _ = QFileDialog.getOpenFileNames(self.window, "Add logs to this round", self._folder(), LOG_FILTER)
+        paths, _ = QFileDialog.getOpenFileNames(
+            self.window, "Add logs to this round", self._folder(), LOG_FILTER
+        )
         if paths:
             self._remember(paths[0])
             self.window.session.imports.add([Path(p) for p in paths], look)
@@ -96,9 +108,12 @@ class Dialogs:
         current = self.window.session.round
         if current is None or self.window.session.job is None:
             return
-        name = f"{self.window.session.job.vehicle.name.lower()}-{self.window.session.job.vehicle.airflow}-round{current.number}.csv"
+        vehicle = self.window.session.job.vehicle
+        name = f"{vehicle.name.lower()}-{vehicle.airflow}-round{current.number}.csv"
         wanted = str(Path(self._folder()) / name)
-        path, _ = QFileDialog.getSaveFileName(self.window, "Write the decided table", wanted, "Tables (*.csv)")
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Write the decided table", wanted, "Tables (*.csv)"
+        )
         if path:
             self.window.session.rounds.hand_over(self._remember(path))
 

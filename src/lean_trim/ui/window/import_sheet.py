@@ -1,4 +1,7 @@
-"""The import sheet: which column is which channel, in which unit, with range, shape and doubts; doubts first."""
+"""The import sheet: which column is which channel, in which unit, with range, shape and doubts.
+
+Doubts first.
+"""
 
 from __future__ import annotations
 
@@ -113,7 +116,11 @@ class ImportSheet(QWidget):
             self._match_row(pending, match)
         for column in mapped.unused[:MOST_UNUSED]:
             self._row(
-                column, None, mapped.raw.samples.get(column.index, mapped.raw.values.get(column.index)), "", ""
+                column,
+                None,
+                mapped.raw.samples.get(column.index, mapped.raw.values.get(column.index)),
+                "",
+                "",
             )
         self._fit()
 
@@ -156,7 +163,11 @@ class ImportSheet(QWidget):
         self.table.setCellWidget(row, 2, units)
         part = sample_of(values) if values is not None else np.array([])
         unit = LABELS[match.role][1] if match is not None else column.unit
-        span = f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g} {unit}" if len(part) else "no numbers"
+        span = (
+            f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g} {unit}"
+            if len(part)
+            else "no numbers"
+        )
         head = f"{column.name} [{column.unit}]" if column.unit else column.name
         for i, text in ((1, head), (3, span), (5, sure), (6, why)):
             item = QTableWidgetItem(text)

@@ -47,7 +47,8 @@ class Say:
 
     UNEXPECTED = Message(
         "window.unexpected",
-        "Something unexpected went wrong ({what}). What was saved is safe. “Save a report for support…” in the Job menu holds the details.",
+        "Something unexpected went wrong ({what}). What was saved is safe. “Save a report for support…” in "
+        "the Job menu holds the details.",
     )
     CHOOSE_STRETCH = Message("window.choose_stretch", "Drag along the tape first to choose a stretch.")
 
@@ -76,11 +77,7 @@ class MainWindow(QMainWindow):
         self._job_changed()
 
     def _handlers(self) -> dict[str, Callable[..., object]]:
-        return {
-            **self._job_handlers(),
-            **self._round_handlers(),
-            **self._view_handlers(),
-        }
+        return {**self._job_handlers(), **self._round_handlers(), **self._view_handlers()}
 
     def _job_handlers(self) -> dict[str, Callable[..., object]]:
         ask, opening = self.ask, self.opening
@@ -262,7 +259,11 @@ class MainWindow(QMainWindow):
         selection, solution = self.session.selection, self.session.solution
         if selection.span is not None:
             self.tape.look_at(*selection.span)
-        elif selection.cells and solution is not None and (visits := visits_of_cells(solution, selection.cells)):
+        elif (
+            selection.cells
+            and solution is not None
+            and (visits := visits_of_cells(solution, selection.cells))
+        ):
             longest = visits[int(np.argmax([v.seconds for v in visits]))]
             self.tape.look_at(longest.start_s - ROOM_AROUND_S, longest.end_s + ROOM_AROUND_S)
 

@@ -14,7 +14,10 @@ REMEDY_TEXT = {Remedy.SAVE_ELSEWHERE: "Save the job elsewhere…", Remedy.TAKE_O
 
 
 class MessageBar(QWidget):
-    """Shows the latest message; errors stay until dismissed or replaced. ``remedy`` tells what the user wants done."""
+    """Shows the latest message; errors stay until dismissed or replaced.
+
+    ``remedy`` tells what the user wants done.
+    """
 
     remedy = Signal(str)
 

@@ -33,7 +33,13 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
     current = job.rounds[index]
     started = datetime.fromisoformat(current.started).strftime("%d %b %H:%M")
     changed = current.decided.changed
-    action = f"{changed} cells decided" if changed else "nothing decided yet" if current.logs else "waiting for a log"
+    action = (
+        f"{changed} cells decided"
+        if changed
+        else "nothing decided yet"
+        if current.logs
+        else "waiting for a log"
+    )
     if current.handed_over and changed:
         action = f"{changed} cells, handed over"
     return f"Round {current.number}", started, action, outcome(job, current, index)
@@ -127,7 +133,8 @@ class RoundRail(QWidget):
             v = job.vehicle
             source = "simulated car" if job.car else "real vehicle"
             self.subtitle.setText(
-                f"{v.displacement_l:g} L, {v.cylinders} cylinders, {'VE table' if v.airflow == 've' else 'MAF curve'}, "
+                f"{v.displacement_l:g} L, {v.cylinders} cylinders, "
+                f"{'VE table' if v.airflow == 've' else 'MAF curve'}, "
                 f"{v.feedback} feedback · {source}"
             )
             for i in range(len(job.rounds)):

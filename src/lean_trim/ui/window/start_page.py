@@ -9,13 +9,14 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from lean_trim.ui.theme import font
 
 TEXT = (
-    "A job is one vehicle and its rounds of correction. To begin one, bring a vehicle sheet (vehicle.json) with its "
-    "airflow table as CSV, and the log of a drive: engine speed, manifold pressure or airflow signal, lambda, target and "
-    "fuel trims. Or learn on Heron, a simulated kit car whose table is several percent off."
+    "A job is one vehicle and its rounds of correction. To begin one, bring a vehicle sheet (vehicle.json) "
+    "with its airflow table as CSV, and the log of a drive: engine speed, manifold pressure or airflow "
+    "signal, lambda, target and fuel trims. "
+    "Or learn on Heron, a simulated kit car whose table is several percent off."
 )
 CAUTION = (
-    "Estimates, not permission: lean mixtures at load destroy engines, and local rules and licensed practice decide what "
-    "may be changed on a road vehicle."
+    "Estimates, not permission: lean mixtures at load destroy engines, and local rules and licensed practice "
+    "decide what may be changed on a road vehicle."
 )
 
 

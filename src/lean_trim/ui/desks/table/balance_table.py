@@ -1,4 +1,7 @@
-"""The airflow table as balance tiles: value, correction bar about the middle, whisker, evidence as solidity of ink."""
+"""The airflow table as balance tiles.
+
+Value, correction bar about the middle, whisker, evidence as solidity of ink.
+"""
 
 from __future__ import annotations
 
@@ -108,7 +111,9 @@ class BalanceTable(QWidget):
             return
         size = self.tile_size()
         paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
-        paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size), self.session.selection.cells)
+        paint_tiles(
+            painter, self.view, theme, lambda cell: self.tile_rect(cell, size), self.session.selection.cells
+        )
         if self.hasFocus():
             painter.setPen(theme.color("ink"))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -137,7 +142,10 @@ class BalanceTable(QWidget):
             self._choose(done=False)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if event.button() == Qt.MouseButton.LeftButton and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        if (
+            event.button() == Qt.MouseButton.LeftButton
+            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
             self.session.selection.changed.emit()
 
     def _choose_header(self, point: QPoint) -> None:
@@ -159,7 +167,12 @@ class BalanceTable(QWidget):
         self.session.selection.set_cells(frozenset(c for c in cells if c < self.view.table.size), done)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        moves = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
+        moves = {
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Down: (1, 0),
+        }
         if self.view is None:
             return
         if event.key() in moves:
@@ -183,7 +196,9 @@ class BalanceTable(QWidget):
         if self.view is None:
             return ""
         place = np.unravel_index(cell, self.view.table.shape)
-        where = ", ".join(f"{a.points[i]:g} {a.unit}" for a, i in zip(self.view.table.axes, place, strict=True))
+        where = ", ".join(
+            f"{a.points[i]:g} {a.unit}" for a, i in zip(self.view.table.axes, place, strict=True)
+        )
         table, seconds = self.view.table, self.view.seconds[cell]
         text = f"{where}: {table.values.ravel()[cell]:g} {table.unit}"
         if seconds > 0.05 and np.isfinite(self.view.bar_pct[cell]):

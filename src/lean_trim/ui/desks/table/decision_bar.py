@@ -17,14 +17,21 @@ from lean_trim.ui.theme import Appearance, font
 
 SIDE_MARGINS = 16
 LEAST_CAUTION, MOST_CAUTION = 54, 84
-"""Heights of the caution, px: three lines always have room, so that the table does not jump with every click."""
+"""Heights of the caution, px.
+
+Three lines always have room, so that the table does not jump with every click.
+"""
 
 
 class DecisionBar(QWidget):
     """Buttons act on the selection, or on all cells if none is chosen."""
 
     def __init__(
-        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction], parent: QWidget | None = None
+        self,
+        session: Session,
+        appearance: Appearance,
+        actions: Mapping[str, QAction],
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.session, self.appearance = session, appearance
@@ -90,7 +97,9 @@ class DecisionBar(QWidget):
         may = session.can_save and session.is_last
         can = may and session.proposal is not None
         free = not session.is_reading
-        self.accept.setText(f"Accept {len(cells)} {'cell' if len(cells) == 1 else 'cells'}" if cells else "Accept all")
+        self.accept.setText(
+            f"Accept {len(cells)} {'cell' if len(cells) == 1 else 'cells'}" if cells else "Accept all"
+        )
         self.accept.setEnabled(can)
         self.put_back.setEnabled(may and session.round is not None)
         self.pin.setEnabled(may and bool(cells))
@@ -105,7 +114,12 @@ class DecisionBar(QWidget):
 
     def _show_caution(self, can: bool) -> None:
         session, text, when = self.session, "", ""
-        if can and session.proposal is not None and session.round is not None and session.decision is not None:
+        if (
+            can
+            and session.proposal is not None
+            and session.round is not None
+            and session.decision is not None
+        ):
             pending = session.decision.origin == 0
             step = session.proposal.step_pct * pending
             lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
@@ -139,7 +153,9 @@ class DecisionBar(QWidget):
         taken = session.decision.origin != 0
         more = int((taken & (session.decision.values > session.round.table.values)).sum())
         less = int((taken & (session.decision.values < session.round.table.values)).sum())
-        decided = f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."
+        decided = (
+            f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."
+        )
         if session.proposal is None:
             return f"{decided} A log is needed for a proposal."
         step = session.proposal.step_pct[~taken]

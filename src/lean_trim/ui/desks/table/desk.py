@@ -26,7 +26,9 @@ class TableDesk(QWidget):
         self.session = session
         self.header = TableHeader(session, appearance)
         self.table = BalanceTable(session, appearance)
-        self.legend = Legend(session, appearance, lambda: self.table.view.scale_pct if self.table.view else 0.0)
+        self.legend = Legend(
+            session, appearance, lambda: self.table.view.scale_pct if self.table.view else 0.0
+        )
         self.bar = DecisionBar(session, appearance, actions)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -1,4 +1,6 @@
-"""Above the table: which table this is, how far off the drive was, which number the tiles show, what the marks mean."""
+"""Above the table: which table this is, how far off the drive was, which number the tiles show, what the
+marks mean.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,15 @@ import math
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.decision.verdict import verdict_sentence
@@ -57,7 +67,8 @@ class TableHeader(QWidget):
     def _drive(self, log: Log) -> None:
         minutes = log.duration_s / 60.0
         self.figures.setText(
-            f"Driving: {minutes:.1f} of {self.session.rounds.drive_minutes:g} min.\nThe tiles show the seconds driven in each cell so far."
+            f"Driving: {minutes:.1f} of {self.session.rounds.drive_minutes:g} min.\nThe tiles show the "
+            "seconds driven in each cell so far."
         )
 
     def refresh(self) -> None:
@@ -95,7 +106,10 @@ class TableHeader(QWidget):
         assert session.job is not None
         if session.index == 0:
             return "First drive: the bars show what it asks for. Accept, hand over, drive again."
-        earlier, now = session.job.rounds[session.index - 1].verdict, session.job.rounds[session.index].verdict
+        earlier, now = (
+            session.job.rounds[session.index - 1].verdict,
+            session.job.rounds[session.index].verdict,
+        )
         if earlier is None or now is None:
             return ""
         return verdict_sentence(earlier.residual_rms, now.residual_rms)
@@ -109,13 +123,18 @@ class TableHeader(QWidget):
         truth = truth_for(session.vehicle)
         driven = rms_where_driven(session.round.table, session.solution, truth)
         decided = rms_where_driven(session.round.result, session.solution, truth)
-        return f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided table {decided:.2f} % off (rms)"
+        return (
+            f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided table "
+            f"{decided:.2f} % off (rms)"
+        )
 
 
 class Legend(QWidget):
     """One line that explains every mark on the tiles."""
 
-    def __init__(self, session: Session, appearance: Appearance, scale: object, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, scale: object, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session, self.appearance, self.scale = session, appearance, scale
         self.setFixedHeight(20)
@@ -147,7 +166,9 @@ class Legend(QWidget):
             p.setPen(theme.color("faint"))
             p.drawText(QRectF(x + 24, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
             x += 34 + p.fontMetrics().horizontalAdvance(text)
-        p.drawText(QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"bar ±{scale:g} %, hollow: not driven")
+        p.drawText(
+            QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"bar ±{scale:g} %, hollow: not driven"
+        )
 
     def _mark(self, p: QPainter, kind: str, x: float) -> None:
         theme = self.appearance.theme
@@ -160,7 +181,9 @@ class Legend(QWidget):
             p.setPen(QPen(theme.color("ink"), 1))
             p.drawLine(QPointF(x + 2, 9.5), QPointF(x + 19, 9.5))
         elif kind == "hatch":
-            p.fillRect(QRectF(x + 2, 3, 17, 13), QBrush(theme.color("faint", 0.5), Qt.BrushStyle.BDiagPattern))
+            p.fillRect(
+                QRectF(x + 2, 3, 17, 13), QBrush(theme.color("faint", 0.5), Qt.BrushStyle.BDiagPattern)
+            )
         elif kind == "accepted":
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(theme.color("accent"))
@@ -168,7 +191,9 @@ class Legend(QWidget):
         elif kind == "hand":
             p.setPen(QPen(theme.color("accent"), 1.4))
             p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawPolygon(QPolygonF([QPointF(x + 13, 4), QPointF(x + 18, 9), QPointF(x + 13, 14), QPointF(x + 8, 9)]))
+            p.drawPolygon(
+                QPolygonF([QPointF(x + 13, 4), QPointF(x + 18, 9), QPointF(x + 13, 14), QPointF(x + 8, 9)])
+            )
         else:
             p.setPen(QPen(theme.color("ink"), 1.2))
             p.setBrush(Qt.BrushStyle.NoBrush)

@@ -49,7 +49,8 @@ def paint_headers(
     for j, (y, spent) in enumerate(zip(rows.points, _shares(seconds.sum(axis=1)), strict=True)):
         cell = QRectF(0, top + j * h, left, h)
         painter.fillRect(
-            QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent), theme.color("accent", 0.75)
+            QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent),
+            theme.color("accent", 0.75),
         )
         painter.setPen(theme.color("ink"))
         painter.drawText(cell.adjusted(2, 0, -10, 0), RIGHT, f"{y:g}")
@@ -63,7 +64,10 @@ def _shares(seconds: np.ndarray) -> np.ndarray:
 def paint_tiles(
     painter: QPainter, view: TileView, theme: Theme, rect_of: Callable[[int], QRectF], chosen: frozenset[int]
 ) -> None:
-    """Every tile: paper or hatch, bar with whisker, number, marks, selection. Like marks are drawn in one call."""
+    """Every tile: paper or hatch, bar with whisker, number, marks, selection.
+
+    Like marks are drawn in one call.
+    """
     rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in range(view.table.size)]
     visited = view.seconds > SEEN_S
     _paper(painter, theme, rects, visited)
@@ -127,7 +131,9 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     painter.drawLines(whiskers)
 
 
-def _numbers(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+def _numbers(
+    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
+) -> None:
     low_tile = rects[0].height() < LOW_TILE_PX
     painter.setFont(font(7.5 if low_tile else 8.5))
     lift = 0.0 if low_tile else -rects[0].height() * 0.36
@@ -153,7 +159,9 @@ def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: b
         painter.setPen(QPen(theme.color("accent"), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolygon(
-            QPolygonF([QPointF(x + 6, y + 2), QPointF(x + 10, y + 6), QPointF(x + 6, y + 10), QPointF(x + 2, y + 6)])
+            QPolygonF(
+                [QPointF(x + 6, y + 2), QPointF(x + 10, y + 6), QPointF(x + 6, y + 10), QPointF(x + 2, y + 6)]
+            )
         )
     if pinned:
         painter.setPen(QPen(theme.color("ink"), 1.2))

@@ -51,7 +51,7 @@ class TileView:
 
 def solidity_of(seconds: Floats) -> Floats:
     """How solid the ink is: 0 without driving, rising with the logarithm of seconds to 1 at 20 s."""
-    return np.clip(np.log1p(seconds) / np.log1p(20.0), 0.0, 1.0)
+    return np.asarray(np.clip(np.log1p(seconds) / np.log1p(20.0), 0.0, 1.0))
 
 
 def layout_of(table: Table) -> tuple[int, int]:
