@@ -7,6 +7,13 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+
+
+class Say:
+    """Sentences of this module."""
+
+    OUT_OF_RANGE = Message("knobs.out_of_range", "{name} is {value:g}; allowed is {low:g} to {high:g}{unit}")
 
 
 @dataclass(frozen=True)
@@ -24,7 +31,9 @@ class Knob:
         """The value itself; BadInputError if it is outside the range."""
         if not (math.isfinite(value) and self.low <= value <= self.high):
             unit = f" {self.unit}" if self.unit else ""
-            raise BadInputError(f"{self.name} is {value:g}; allowed is {self.low:g} to {self.high:g}{unit}")
+            raise BadInputError(
+                Say.OUT_OF_RANGE(name=self.name, value=value, low=self.low, high=self.high, unit=unit)
+            )
         return value
 
     @property

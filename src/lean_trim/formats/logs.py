@@ -13,11 +13,20 @@ import numpy as np
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.formats.decode.binary_log import read_columnar, read_mdf
 from lean_trim.formats.decode.columns import RawColumns
 from lean_trim.formats.decode.text_log import Progress, read_text
 from lean_trim.formats.meaning.channel_map import MappedLog, map_channels, wanted_columns
 from lean_trim.formats.meaning.choices import Choices
+
+
+class Say:
+    """Sentences of this module."""
+
+    IS_FOLDER = Message("logs.is_folder", "{path}: is a folder, not a log")
+    UNREADABLE = Message("logs.unreadable", "{path}: cannot be read ({cause})")
+
 
 MDF_MAGIC, PARQUET_MAGIC, ARROW_MAGIC = b"MDF     ", b"PAR1", b"ARROW1"
 
@@ -50,7 +59,7 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
     """
     try:
         if path.is_dir():
-            raise LogError(f"{path}: is a folder, not a log")
+            raise LogError(Say.IS_FOLDER(path=path))
         with path.open("rb") as f:
             magic = f.read(8)
         wanted = partial(wanted_columns, choices=choices)
@@ -62,7 +71,7 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
             return read_columnar(path, "Arrow", wanted)
         return read_text(path, wanted, progress)
     except OSError as error:
-        raise LogError(f"{path}: cannot be read ({error.strerror or error})") from error
+        raise LogError(Say.UNREADABLE(path=path, cause=error.strerror or error)) from error
 
 
 def hash_file(path: Path) -> str:
@@ -71,7 +80,7 @@ def hash_file(path: Path) -> str:
         with path.open("rb") as f:
             return hashlib.file_digest(f, "sha256").hexdigest()
     except OSError as error:
-        raise LogError(f"{path}: cannot be read ({error.strerror or error})") from error
+        raise LogError(Say.UNREADABLE(path=path, cause=error.strerror or error)) from error
 
 
 def open_log(

@@ -10,6 +10,29 @@ import numpy as np
 
 from lean_trim.core.data.tables import Axis, Table, maf_curve, ve_table
 from lean_trim.core.errors import BadInputError, TableError
+from lean_trim.core.messages import Message
+
+
+class Say:
+    """Sentences of this module."""
+
+    TOO_FEW_ROWS = Message(
+        "tables.too_few_rows", "{source}: {count} rows; a table needs a header and at least 2 rows"
+    )
+    CURVE_HEADER = Message(
+        "tables.curve_header", "{source}, line {line}: header is {allowed!r}; allowed is 'Hz,g/s' or 'V,g/s'"
+    )
+    UNREADABLE = Message("tables.unreadable", "{path}: cannot be read as a table ({reason})")
+    OF_TABLE = Message("tables.of_table", "{source}: {reason}")
+    NOT_A_NUMBER = Message(
+        "tables.not_a_number", "{source}, line {line}, column {column}: {text!r} is not a number"
+    )
+    ROW_LENGTH = Message(
+        "tables.row_length", "{source}, line {line}: {count} cells, the header has {expected} columns"
+    )
+    CURVE_ROW_LENGTH = Message(
+        "tables.curve_row_length", "{source}, line {line}: {count} cells; a curve has 2"
+    )
 
 
 def read_table(path: Path, kind: str) -> Table:
@@ -24,7 +47,7 @@ def read_table(path: Path, kind: str) -> Table:
         text = path.read_text(encoding="utf-8-sig")
     except (OSError, UnicodeDecodeError) as error:
         reason = error.strerror if isinstance(error, OSError) else "it is not text"
-        raise BadInputError(f"{path}: cannot be read as a table ({reason})") from error
+        raise BadInputError(Say.UNREADABLE(path=path, reason=reason)) from error
     return parse_table(text, kind, str(path))
 
 
@@ -37,11 +60,11 @@ def parse_table(text: str, kind: str, source: str) -> Table:
         if any(c.strip() for c in r)
     ]
     if len(rows) < 3:
-        raise BadInputError(f"{source}: {len(rows)} rows; a table needs a header and at least 2 rows")
+        raise BadInputError(Say.TOO_FEW_ROWS(source=source, count=len(rows)))
     try:
         return _curve(rows, source) if kind == "maf" else _grid(rows, kind, source)
     except TableError as error:
-        raise BadInputError(f"{source}: {error}") from error
+        raise BadInputError(Say.OF_TABLE(source=source, reason=error)) from error
 
 
 def _number(text: str, source: str, line: int, column: int) -> float:
@@ -49,7 +72,7 @@ def _number(text: str, source: str, line: int, column: int) -> float:
         return float(text.strip())
     except ValueError:
         raise BadInputError(
-            f"{source}, line {line}, column {column}: {text.strip()!r} is not a number"
+            Say.NOT_A_NUMBER(source=source, line=line, column=column, text=text.strip())
         ) from None
 
 
@@ -62,7 +85,7 @@ def _grid(rows: list[tuple[int, list[str]]], kind: str, source: str) -> Table:
     for n, row in rows[1:]:
         if len(row) != len(columns) + 1:
             raise BadInputError(
-                f"{source}, line {n}: {len(row) - 1} cells, the header has {len(columns)} columns"
+                Say.ROW_LENGTH(source=source, line=n, count=len(row) - 1, expected=len(columns))
             )
         y.append(_number(row[0], source, n, 1))
         cells.append([_number(c, source, n, i) for i, c in enumerate(row[1:], 2)])
@@ -76,13 +99,11 @@ def _curve(rows: list[tuple[int, list[str]]], source: str) -> Table:
     line, head = rows[0]
     unit = head[0].strip()
     if len(head) != 2 or unit not in ("Hz", "V") or head[1].strip() != "g/s":
-        raise BadInputError(
-            f"{source}, line {line}: header is {','.join(head)!r}; allowed is 'Hz,g/s' or 'V,g/s'"
-        )
+        raise BadInputError(Say.CURVE_HEADER(source=source, line=line, allowed=",".join(head)))
     pairs = []
     for n, row in rows[1:]:
         if len(row) != 2:
-            raise BadInputError(f"{source}, line {n}: {len(row)} cells; a curve has 2")
+            raise BadInputError(Say.CURVE_ROW_LENGTH(source=source, line=n, count=len(row)))
         pairs.append([_number(c, source, n, i) for i, c in enumerate(row, 1)])
     data = np.array(pairs)
     return maf_curve(data[:, 0], data[:, 1], unit)

@@ -23,7 +23,48 @@ from lean_trim.core.data.vehicle import (
     default_limits,
 )
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.formats.tables import read_table, write_table
+
+
+class Say:
+    """Sentences of this module."""
+
+    TABLE_PATH = Message(
+        "vehicle_sheet.table_path",
+        "{source}: key tables.{key} is {value!r}; the path of a CSV file is needed",
+    )
+    DEAD_TIME_OBJECT = Message(
+        "vehicle_sheet.dead_time_object",
+        "{source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed",
+    )
+    NOT_AN_OBJECT = Message("vehicle_sheet.not_an_object", "{source}: the sheet must be one JSON object")
+    MISSING_NUMBER = Message(
+        "vehicle_sheet.missing_number",
+        "{source}: key {key} is missing; a number from {low:g} to {high:g} is needed",
+    )
+    BAD_NUMBER = Message(
+        "vehicle_sheet.bad_number",
+        "{source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}",
+    )
+    BAD_CHOICE = Message(
+        "vehicle_sheet.bad_choice", "{source}: key {key} is {value!r}; allowed is one of {allowed}"
+    )
+    UNREADABLE = Message("vehicle_sheet.unreadable", "{path}: cannot be read ({cause})")
+    NOT_TEXT = Message("vehicle_sheet.not_text", "{path}: is not text, so it cannot be a vehicle sheet")
+    NOT_JSON = Message(
+        "vehicle_sheet.not_json", "{path}, line {line}, column {column}: not valid JSON ({reason})"
+    )
+    DEAD_TIME_NUMBERS = Message(
+        "vehicle_sheet.dead_time_numbers",
+        "{source}: key injectors.dead_time_ms holds a value that is not a number",
+    )
+    DEAD_TIME_RANGE = Message(
+        "vehicle_sheet.dead_time_range",
+        "{source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; allowed is 0 to 10 ms at 4 to 32 "
+        "V",
+    )
+
 
 KNOWN = {
     "name",
@@ -49,7 +90,7 @@ class Sheet:
 
     def __init__(self, data: Any, source: str) -> None:
         if not isinstance(data, dict):
-            raise BadInputError(f"{source}: the sheet must be one JSON object")
+            raise BadInputError(Say.NOT_AN_OBJECT(source=source))
         self.data, self.source = data, source
 
     def get(self, key: str) -> Any:
@@ -64,14 +105,10 @@ class Sheet:
         if value is None and default is not None:
             return default
         if value is None:
-            raise BadInputError(
-                f"{self.source}: key {key} is missing; a number from {low:g} to {high:g} is needed"
-            )
+            raise BadInputError(Say.MISSING_NUMBER(source=self.source, key=key, low=low, high=high))
         good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
         if not good or not low <= value <= high:
-            raise BadInputError(
-                f"{self.source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}"
-            )
+            raise BadInputError(Say.BAD_NUMBER(source=self.source, key=key, value=value, low=low, high=high))
         return float(value)
 
     def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
@@ -80,7 +117,7 @@ class Sheet:
             return default
         if value not in allowed:
             raise BadInputError(
-                f"{self.source}: key {key} is {value!r}; allowed is one of {', '.join(allowed)}"
+                Say.BAD_CHOICE(source=self.source, key=key, value=value, allowed=", ".join(allowed))
             )
         return str(value)
 
@@ -100,12 +137,12 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     try:
         data = json.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
-        raise BadInputError(f"{path}: cannot be read ({error.strerror})") from error
+        raise BadInputError(Say.UNREADABLE(path=path, cause=error.strerror)) from error
     except UnicodeDecodeError as error:
-        raise BadInputError(f"{path}: is not text, so it cannot be a vehicle sheet") from error
+        raise BadInputError(Say.NOT_TEXT(path=path)) from error
     except json.JSONDecodeError as error:
         raise BadInputError(
-            f"{path}, line {error.lineno}, column {error.colno}: not valid JSON ({error.msg})"
+            Say.NOT_JSON(path=path, line=error.lineno, column=error.colno, reason=error.msg)
         ) from error
     sheet = Sheet(data, str(path))
     warnings = [f"{path}: unknown key {k!r} is not used" for k in sheet.data if k not in KNOWN]
@@ -155,30 +192,21 @@ def _table_path(sheet: Sheet, key: str, folder: Path, required: bool) -> Path | 
     if value is None and not required:
         return None
     if not isinstance(value, str) or not value:
-        raise BadInputError(
-            f"{sheet.source}: key tables.{key} is {value!r}; the path of a CSV file is needed"
-        )
+        raise BadInputError(Say.TABLE_PATH(source=sheet.source, key=key, value=value))
     return folder / value
 
 
 def _injectors(sheet: Sheet) -> Injectors:
     raw = sheet.get("injectors.dead_time_ms")
     if not isinstance(raw, dict) or not raw:
-        raise BadInputError(
-            f"{sheet.source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed"
-        )
+        raise BadInputError(Say.DEAD_TIME_OBJECT(source=sheet.source, raw=raw))
     try:
         pairs = sorted((float(v), float(ms)) for v, ms in raw.items())
     except (TypeError, ValueError):
-        raise BadInputError(
-            f"{sheet.source}: key injectors.dead_time_ms holds a value that is not a number"
-        ) from None
+        raise BadInputError(Say.DEAD_TIME_NUMBERS(source=sheet.source)) from None
     for volts, ms in pairs:
         if not (4.0 <= volts <= 32.0 and 0.0 <= ms <= 10.0):
-            raise BadInputError(
-                f"{sheet.source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; "
-                "allowed is 0 to 10 ms at 4 to 32 V"
-            )
+            raise BadInputError(Say.DEAD_TIME_RANGE(source=sheet.source, ms=ms, volts=volts))
     return Injectors(
         sheet.number("injectors.flow_g_per_s", 0.1, 200.0),
         sheet.number("injectors.rated_pressure_kpa", 50.0, 30000.0),

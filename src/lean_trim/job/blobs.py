@@ -11,7 +11,20 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.job.records import StoredLog
+
+
+class Say:
+    """Sentences of this module."""
+
+    SAMPLE_COUNT = Message(
+        "blobs.sample_count", "the log {name!r} has {size} samples; allowed are 2 to {most}"
+    )
+    COLUMN_COUNT = Message(
+        "blobs.column_count", "the log {name!r} has {width} columns or no time; allowed are up to {most}"
+    )
+
 
 UPDATE, JOINT = "new:", "joint"
 MOST_SAMPLES = 100_000_000
@@ -64,12 +77,10 @@ def log_from_parquet(data: bytes, name: str) -> Log:
 
     size = pl.scan_parquet(io.BytesIO(data)).select(pl.len()).collect().item()
     if not 2 <= size <= MOST_SAMPLES:
-        raise BadInputError(f"the log {name!r} has {size} samples; allowed are 2 to {MOST_SAMPLES}")
+        raise BadInputError(Say.SAMPLE_COUNT(name=name, size=size, most=MOST_SAMPLES))
     frame = pl.read_parquet(io.BytesIO(data))
     if frame.width > MOST_CHANNELS or "time_s" not in frame.columns:
-        raise BadInputError(
-            f"the log {name!r} has {frame.width} columns or no time; allowed are up to {MOST_CHANNELS}"
-        )
+        raise BadInputError(Say.COLUMN_COUNT(name=name, width=frame.width, most=MOST_CHANNELS))
     time = frame["time_s"].cast(pl.Float64).to_numpy()
     known = {str(r) for r in Role}
     channels = {Role(c): frame[c].cast(pl.Float64).to_numpy() for c in frame.columns if c in known}

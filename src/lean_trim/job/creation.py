@@ -10,9 +10,18 @@ from pathlib import Path
 
 from lean_trim import __version__
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError, cause_of
 from lean_trim.job.schema import MIGRATIONS, apply_migration
+
+
+class Say:
+    """Sentences of this module."""
+
+    EXISTS = Message("creation.exists", "{path}: already exists; open it, or name another file")
+    NO_FOLDER = Message("creation.no_folder", "{folder}: is not a folder; name a folder that exists")
+
 
 PART = ".part"
 """Ending of a job that is not whole yet."""
@@ -34,9 +43,9 @@ def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
         If it cannot be written; nothing is left behind.
     """
     if path.exists():
-        raise BadInputError(f"{path}: already exists; open it, or name another file")
+        raise BadInputError(Say.EXISTS(path=path))
     if not path.parent.is_dir():
-        raise BadInputError(f"{path.parent}: is not a folder; name a folder that exists")
+        raise BadInputError(Say.NO_FOLDER(folder=path.parent))
     part = path.with_name(f"{path.name}.{os.getpid()}{PART}")
     try:
         _remove(part)
@@ -54,7 +63,7 @@ def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
         # A link fails if somebody made that file meanwhile; a rename would take their job away.
         os.link(part, path)
     except FileExistsError as error:
-        raise BadInputError(f"{path}: already exists; open it, or name another file") from error
+        raise BadInputError(Say.EXISTS(path=path)) from error
     except (sqlite3.Error, OSError) as error:
         raise SaveFailedError(path, cause_of(error)) from error
     finally:

@@ -18,6 +18,7 @@ from urllib.parse import quote
 
 from lean_trim import __version__
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.job.errors import (
     ChangedElsewhereError,
     DamagedJobError,
@@ -28,6 +29,23 @@ from lean_trim.job.errors import (
 )
 from lean_trim.job.ownership import Owner, this_window
 from lean_trim.job.schema import APPLICATION_ID, MIGRATIONS, apply_migration, expected_objects, objects_in
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_FILE = Message("database.no_file", "{path}: no such job file")
+    OTHER_DATABASE = Message("database.other_database", "{path}: is a database, but not a Lean Trim job")
+    NEWER = Message(
+        "database.newer",
+        "{path}: was written by a newer Lean Trim (schema {version}, this one knows {newest})",
+    )
+    UNREADABLE = Message("database.unreadable", "{path}: cannot be opened as a job file ({cause})")
+    NOT_MIGRATED = Message(
+        "database.not_migrated",
+        "{path}: is of an earlier version and could not be brought up to date ({cause}); it is as it was",
+    )
+
 
 UNREADABLE = (sqlite3.Error, ValueError, TypeError)
 """What reading a damaged file ends in; Python cannot even decode some of SQLite's own messages about it."""
@@ -69,7 +87,7 @@ class Database:
         self.owner: Owner | None = None
         self._deadline = float("inf")
         if not path.is_file():
-            raise BadInputError(f"{path}: no such job file")
+            raise BadInputError(Say.NO_FILE(path=path))
         self.db = self._connect()
         try:
             self._check_and_migrate()
@@ -92,7 +110,7 @@ class Database:
                 address, uri=True, isolation_level=None, timeout=BUSY_S, check_same_thread=False
             )
         except sqlite3.Error as error:
-            raise BadInputError(f"{self.path}: cannot be opened as a job file ({cause_of(error)})") from error
+            raise BadInputError(Say.UNREADABLE(path=self.path, cause=cause_of(error))) from error
         db.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, LARGEST_VALUE_BYTES)
         db.set_progress_handler(self._too_long, STEPS_BETWEEN_LOOKS)
         try:
@@ -102,7 +120,7 @@ class Database:
             db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         except UNREADABLE as error:
             db.close()
-            raise BadInputError(f"{self.path}: cannot be opened as a job file ({cause_of(error)})") from error
+            raise BadInputError(Say.UNREADABLE(path=self.path, cause=cause_of(error))) from error
         return db
 
     def _too_long(self) -> int:
@@ -114,12 +132,10 @@ class Database:
     def _check_and_migrate(self) -> None:
         version = int(self.db.execute("PRAGMA user_version").fetchone()[0])
         if self.db.execute("PRAGMA application_id").fetchone()[0] != APPLICATION_ID:
-            raise BadInputError(f"{self.path}: is a database, but not a Lean Trim job")
+            raise BadInputError(Say.OTHER_DATABASE(path=self.path))
         newest = len(MIGRATIONS)
         if version > newest:
-            raise BadInputError(
-                f"{self.path}: was written by a newer Lean Trim (schema {version}, this one knows {newest})"
-            )
+            raise BadInputError(Say.NEWER(path=self.path, version=version, newest=newest))
         if version < 1:
             raise DamagedJobError(self.path, "it holds no job")
         self._check_objects(version)
@@ -153,11 +169,7 @@ class Database:
             for number in range(version + 1, len(MIGRATIONS) + 1):
                 apply_migration(self.db, number, now(), __version__)
         except (sqlite3.Error, OSError) as error:
-            raise BadInputError(
-                f"{self.path}: is of an earlier version and could not be brought up to date "
-                f"({cause_of(error)}); "
-                "it is as it was"
-            ) from error
+            raise BadInputError(Say.NOT_MIGRATED(path=self.path, cause=cause_of(error))) from error
 
     def holder(self) -> Owner | None:
         """Who holds the file, by its own word."""

@@ -16,6 +16,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.vehicle_sheet import vehicle_from_dict
 from lean_trim.job.blobs import log_from_parquet, table_from_row
@@ -31,6 +32,32 @@ from lean_trim.job.records import (
     Verdict,
 )
 from lean_trim.job.tuning import tuning_from
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_VEHICLE = Message("reading.no_vehicle", "it holds no vehicle")
+    ROUND_COUNT = Message("reading.round_count", "it holds {count} rounds; allowed are 1 to {most}")
+    OTHER_SUBJECT = Message(
+        "reading.other_subject", "a round corrects another table than the vehicle's ({airflow})"
+    )
+    NO_TEXT = Message("reading.no_text", "{what} is no text of an allowed length")
+    OUT_OF_RANGE = Message("reading.out_of_range", "{what} is {value!r}; allowed is {low:g} to {high:g}")
+    NO_WHOLE_NUMBER = Message(
+        "reading.no_whole_number", "{what} is {value!r}; allowed is a whole number from {low} to {high}"
+    )
+    CELL_TOO_LARGE = Message(
+        "reading.cell_too_large", "{name}: a cell is {largest:g}; allowed is up to {most:g}"
+    )
+    NO_REVISION = Message("reading.no_revision", "round {number} has no revision {revision_id}")
+    PROPOSAL_COLUMN = Message(
+        "reading.proposal_column", "a proposal has {size} cells or an infinite one; the table has {expected}"
+    )
+    NO_PARENT = Message("reading.no_parent", "revision {revision_id} has no parent {parent_id}")
+    LOG_TIMES = Message("reading.log_times", "the log {name!r} has impossible times")
+    PROPOSAL_SIZE = Message("reading.proposal_size", "a proposal has {count} cells; the table has {size}")
+
 
 MOST_ROUNDS = 10_000
 MOST_TEXT = 100_000
@@ -50,7 +77,7 @@ def read_job(db: sqlite3.Connection) -> Job:
     """
     row = db.execute("SELECT sheet, car FROM vehicle").fetchone()
     if row is None:
-        raise BadInputError("it holds no vehicle")
+        raise BadInputError(Say.NO_VEHICLE())
     sheet, car = json.loads(_text(row[0], "the vehicle sheet")), _text(row[1], "the car's name")
     revisions = _revisions(db)
     rows = db.execute(
@@ -58,19 +85,19 @@ def read_job(db: sqlite3.Connection) -> Job:
         "number"
     ).fetchmany(MOST_ROUNDS + 1)
     if not 1 <= len(rows) <= MOST_ROUNDS:
-        raise BadInputError(f"it holds {len(rows)} rounds; allowed are 1 to {MOST_ROUNDS}")
+        raise BadInputError(Say.ROUND_COUNT(count=len(rows), most=MOST_ROUNDS))
     logs: dict[int, Log] = {}
     rounds = tuple(_round(db, row, revisions, logs) for row in rows)
     first = rounds[0]
     blank = vehicle_from_dict(sheet, table=first.table, target=None)
     if any(r.subject != blank.airflow for r in rounds):
-        raise BadInputError(f"a round corrects another table than the vehicle's ({blank.airflow})")
+        raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.airflow))
     return Job(with_calibration(blank, first.revision.calibration), rounds, car)
 
 
 def _text(value: object, what: str) -> str:
     if not isinstance(value, str) or len(value) > LARGEST_TEXT.get(what, MOST_TEXT):
-        raise BadInputError(f"{what} is no text of an allowed length")
+        raise BadInputError(Say.NO_TEXT(what=what))
     return value
 
 
@@ -79,13 +106,13 @@ LARGEST_TEXT = {"the vehicle sheet": 1_000_000}
 
 def _number(value: object, what: str, low: float, high: float) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
-        raise BadInputError(f"{what} is {value!r}; allowed is {low:g} to {high:g}")
+        raise BadInputError(Say.OUT_OF_RANGE(what=what, value=value, low=low, high=high))
     return float(value)
 
 
 def _whole(value: object, what: str, low: int, high: int) -> int:
     if not isinstance(value, int) or not low <= value <= high:
-        raise BadInputError(f"{what} is {value!r}; allowed is a whole number from {low} to {high}")
+        raise BadInputError(Say.NO_WHOLE_NUMBER(what=what, value=value, low=low, high=high))
     return value
 
 
@@ -102,7 +129,7 @@ def _revisions(db: sqlite3.Connection) -> dict[int, Revision]:
         "SELECT id, parent_id, created, note FROM revisions ORDER BY id"
     ).fetchall():
         if parent_id is not None and parent_id not in out:
-            raise BadInputError(f"revision {revision_id} has no parent {parent_id}")
+            raise BadInputError(Say.NO_PARENT(revision_id=revision_id, parent_id=parent_id))
         rows = db.execute(
             "SELECT revision_tables.name, tables.name, unit, axes, cells FROM revision_tables "
             "JOIN tables ON tables.id = table_id WHERE revision_id = ?",
@@ -123,7 +150,7 @@ def _table(row: list[str]) -> Table:
     table = table_from_row(*row)
     if table.values.max() > LARGEST_CELL:
         raise BadInputError(
-            f"{table.name}: a cell is {table.values.max():g}; allowed is up to {LARGEST_CELL:g}"
+            Say.CELL_TOO_LARGE(name=table.name, largest=table.values.max(), most=LARGEST_CELL)
         )
     return table
 
@@ -136,7 +163,7 @@ def _round(
 ) -> Round:
     round_id, number, started, revision_id, subject, settings, handed_over, note = row
     if revision_id not in revisions:
-        raise BadInputError(f"round {number} has no revision {revision_id}")
+        raise BadInputError(Say.NO_REVISION(number=number, revision_id=revision_id))
     revision = revisions[revision_id]
     infos = log_infos(db, round_id)
     read = Round(
@@ -181,7 +208,7 @@ def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
         (data,) = db.execute("SELECT parquet FROM logs WHERE id = ?", (info.id,)).fetchone()
         log = log_from_parquet(data, info.name)
         if not abs(log.time_s).max() < LONGEST_LOG_S:
-            raise BadInputError(f"the log {info.name!r} has impossible times")
+            raise BadInputError(Say.LOG_TIMES(name=info.name))
         logs[info.id] = log
     return logs[info.id]
 
@@ -254,7 +281,7 @@ def _proposals(db: sqlite3.Connection, round_id: int, revision: Revision) -> dic
         data = json.loads(cells)
         status = tuple(_text(s, "a cell's status") for s in data["status"])
         if len(status) != size:
-            raise BadInputError(f"a proposal has {len(status)} cells; the table has {size}")
+            raise BadInputError(Say.PROPOSAL_SIZE(count=len(status), size=size))
         out[name] = StoredProposal(
             asked_pct=_column(data["asked_pct"], size),
             step_pct=_column(data["step_pct"], size),
@@ -270,5 +297,5 @@ def _column(values: list[float | None], size: int) -> Floats:
     """Numbers of a proposal by cell, None for NaN."""
     found = np.array([math.nan if v is None else v for v in values], float)
     if found.shape != (size,) or np.isinf(found).any():
-        raise BadInputError(f"a proposal has {found.size} cells or an infinite one; the table has {size}")
+        raise BadInputError(Say.PROPOSAL_COLUMN(size=found.size, expected=size))
     return found

@@ -14,6 +14,7 @@ from lean_trim.core.data.calibration import Calibration, calibration_of
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.vehicle_sheet import vehicle_dict
 from lean_trim.job.choices import choices_in, put_choices
@@ -35,6 +36,16 @@ from lean_trim.job.writing import (
     put_verdict,
     put_whole,
 )
+
+
+class Say:
+    """Sentences of this module."""
+
+    DAMAGED = Message("store.damaged", "the database is damaged ({state})")
+    MISSING_ENTRY = Message(
+        "store.missing_entry", "an entry of {table} refers to one of {table_2} that is missing"
+    )
+
 
 SUFFIX = ".leantrim"
 
@@ -267,8 +278,8 @@ def load_job(path: Path) -> Job:
 def _sound_job(db: sqlite3.Connection) -> Job:
     (state,) = db.execute("PRAGMA quick_check(1)").fetchone()
     if state != "ok":
-        raise BadInputError(f"the database is damaged ({state})")
+        raise BadInputError(Say.DAMAGED(state=state))
     lost = db.execute("PRAGMA foreign_key_check").fetchone()
     if lost is not None:
-        raise BadInputError(f"an entry of {lost[0]} refers to one of {lost[2]} that is missing")
+        raise BadInputError(Say.MISSING_ENTRY(table=lost[0], table_2=lost[2]))
     return read_job(db)

@@ -11,12 +11,21 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, concatenate
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError, CancelledError
+from lean_trim.core.messages import Message
 from lean_trim.simcar.driver import Controls, Driver
 from lean_trim.simcar.ecu import Command, Ecu, Readings
 from lean_trim.simcar.faults import Faults, FaultyParts
 from lean_trim.simcar.lookup import CurveLookup
 from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
 from lean_trim.simcar.truth import Truth, truth_for
+
+
+class Say:
+    """Sentences of this module."""
+
+    MINUTES = Message("drive.minutes", "minutes is {minutes:g}; allowed is 0.2 to 240")
+    CANCELLED = Message("drive.cancelled", "the drive was cancelled; nothing was changed")
+
 
 STEP_S = 0.01
 LOG_EVERY = 4
@@ -176,7 +185,7 @@ def drive(
         If ``minutes`` is not from 0.2 to 240.
     """
     if not 0.2 <= minutes <= 240.0:
-        raise BadInputError(f"minutes is {minutes:g}; allowed is 0.2 to 240")
+        raise BadInputError(Say.MINUTES(minutes=minutes))
     car, end = SimCar(vehicle, seed, truth, faults), minutes * 60.0
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
     rows: list[list[float]] = []
@@ -225,5 +234,5 @@ def simulate(
     for piece in drive(vehicle, seed, minutes, truth, faults):
         pieces.append(piece)
         if progress is not None and not progress(min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece):
-            raise CancelledError("the drive was cancelled; nothing was changed")
+            raise CancelledError(Say.CANCELLED())
     return concatenate(pieces, name)

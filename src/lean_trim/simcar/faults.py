@@ -7,6 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+
+
+class Say:
+    """Sentences of this module."""
+
+    UNKNOWN_FAULT = Message("faults.unknown_fault", "--fault {name!r} is unknown; allowed are {allowed}")
+
 
 FREE_AIR_LAMBDA = 9.0
 """What a sensor that lost its heater reports, before the meter's own end stop."""
@@ -75,7 +83,7 @@ KINDS: dict[str, Faults] = {
 def fault_named(name: str) -> Faults:
     """A fault by name; BadInputError for an unknown one."""
     if name not in KINDS:
-        raise BadInputError(f"--fault {name!r} is unknown; allowed are {', '.join(KINDS)}")
+        raise BadInputError(Say.UNKNOWN_FAULT(name=name, allowed=", ".join(KINDS)))
     return KINDS[name]
 
 

@@ -8,6 +8,20 @@ from dataclasses import dataclass, replace
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import TableError
+from lean_trim.core.messages import Message
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_TABLE = Message("calibration.no_table", "a calibration needs at least one table")
+    UNKNOWN_TABLE = Message(
+        "calibration.unknown_table", "a calibration has no table {unknown!r}; allowed are {allowed}"
+    )
+    MISSING_TABLE = Message(
+        "calibration.missing_table", "this calibration has no table {name!r}; it has {present}"
+    )
+
 
 TARGET = "target_lambda"
 TABLE_NAMES = ("ve", "maf", TARGET, "injector_flow", "dead_time", "warm_up", "enrichment")
@@ -32,16 +46,14 @@ class Calibration:
 
     def __post_init__(self) -> None:
         if not self.tables:
-            raise TableError("a calibration needs at least one table")
+            raise TableError(Say.NO_TABLE())
         unknown = [name for name in self.tables if name not in TABLE_NAMES]
         if unknown:
-            raise TableError(
-                f"a calibration has no table {unknown[0]!r}; allowed are {', '.join(TABLE_NAMES)}"
-            )
+            raise TableError(Say.UNKNOWN_TABLE(unknown=unknown[0], allowed=", ".join(TABLE_NAMES)))
 
     def __getitem__(self, name: str) -> Table:
         if name not in self.tables:
-            raise TableError(f"this calibration has no table {name!r}; it has {', '.join(self.tables)}")
+            raise TableError(Say.MISSING_TABLE(name=name, present=", ".join(self.tables)))
         return self.tables[name]
 
     def __contains__(self, name: str) -> bool:

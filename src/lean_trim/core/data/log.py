@@ -11,7 +11,24 @@ from numpy.typing import NDArray
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.update_marks import update_mask
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    TOO_SHORT = Message("log.too_short", "{name} has {size} samples; at least 2 are needed")
+    NO_TIME = Message("log.no_time", "{name}: no time in sample {row}; every sample needs a time")
+    TIME_BACKWARDS = Message(
+        "log.time_backwards", "{name}: time runs backwards after sample {sample} ({time:.3f} s)"
+    )
+    NO_CHANNEL = Message("log.no_channel", "{name} has no channel for {label} ({role})")
+    LACKS_CHANNELS = Message(
+        "log.lacks_channels", "{name} lacks {missing}; log it, or name the column that holds it"
+    )
+    LENGTHS_DIFFER = Message("log.lengths_differ", "{name}: {role} has {size} samples, time has {count}")
+
 
 SHORTEST_STEP_S = 1e-3
 
@@ -41,18 +58,18 @@ class Log:
     def __post_init__(self) -> None:
         time = np.asarray(self.time_s, float)
         if time.ndim != 1 or len(time) < 2:
-            raise LogError(f"{self.name} has {time.size} samples; at least 2 are needed")
+            raise LogError(Say.TOO_SHORT(name=self.name, size=time.size))
         if not np.isfinite(time).all():
             row = int(np.flatnonzero(~np.isfinite(time))[0]) + 1
-            raise LogError(f"{self.name}: no time in sample {row}; every sample needs a time")
+            raise LogError(Say.NO_TIME(name=self.name, row=row))
         back = np.flatnonzero(np.diff(time) < 0)
         if len(back):
-            raise LogError(
-                f"{self.name}: time runs backwards after sample {back[0] + 1} ({time[back[0]]:.3f} s)"
-            )
+            raise LogError(Say.TIME_BACKWARDS(name=self.name, sample=back[0] + 1, time=time[back[0]]))
         for role, values in self.channels.items():
             if np.shape(values) != time.shape:
-                raise LogError(f"{self.name}: {role} has {np.size(values)} samples, time has {len(time)}")
+                raise LogError(
+                    Say.LENGTHS_DIFFER(name=self.name, role=role, size=np.size(values), count=len(time))
+                )
 
     def __len__(self) -> int:
         return len(self.time_s)
@@ -62,7 +79,7 @@ class Log:
 
     def __getitem__(self, role: Role) -> Floats:
         if role not in self.channels:
-            raise LogError(f"{self.name} has no channel for {LABELS[role][0].lower()} ({role})")
+            raise LogError(Say.NO_CHANNEL(name=self.name, label=LABELS[role][0].lower(), role=role))
         return self.channels[role]
 
     def get(self, role: Role, default: float = np.nan) -> Floats:
@@ -73,9 +90,7 @@ class Log:
         """Raise LogError naming every missing channel."""
         missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
         if missing:
-            raise LogError(
-                f"{self.name} lacks {', '.join(missing)}; log it, or name the column that holds it"
-            )
+            raise LogError(Say.LACKS_CHANNELS(name=self.name, missing=", ".join(missing)))
 
     def update_mask(self, role: Role) -> Mask:
         """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values."""

@@ -8,7 +8,31 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from lean_trim.core.errors import TableError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints
+
+
+class Say:
+    """Sentences of this module."""
+
+    CURVE_FALLS = Message(
+        "tables.curve_falls", "{name}: airflow falls from {flow:g} to {following:g} g/s; it must rise"
+    )
+    POINT_COUNT = Message("tables.point_count", "{label} has {size} points; allowed are 2 to {most}")
+    POINT_NOT_FINITE = Message(
+        "tables.point_not_finite",
+        "{label} has no number at point {where}; every point must be a finite number",
+    )
+    AXIS_NOT_RISING = Message(
+        "tables.axis_not_rising", "{label} is not rising: {a:g} is followed by {b:g}; sort it strictly rising"
+    )
+    SHAPE_DIFFERS = Message(
+        "tables.shape_differs", "{name} has shape {shape}, its axes ask for {expected} (rows, columns)"
+    )
+    CELL_NOT_POSITIVE = Message(
+        "tables.cell_not_positive", "{name}: {value:g} at {place} is not a number above 0"
+    )
+
 
 MAX_POINTS = 512
 
@@ -25,14 +49,14 @@ class Axis:
         points = np.array(self.points, dtype=float)
         label = f"the {self.name} axis"
         if points.ndim != 1 or not 2 <= len(points) <= MAX_POINTS:
-            raise TableError(f"{label} has {points.size} points; allowed are 2 to {MAX_POINTS}")
+            raise TableError(Say.POINT_COUNT(label=label, size=points.size, most=MAX_POINTS))
         if not np.isfinite(points).all():
             where = int(np.flatnonzero(~np.isfinite(points))[0]) + 1
-            raise TableError(f"{label} has no number at point {where}; every point must be a finite number")
+            raise TableError(Say.POINT_NOT_FINITE(label=label, where=where))
         drops = np.flatnonzero(np.diff(points) <= 0)
         if len(drops):
             a, b = points[drops[0]], points[drops[0] + 1]
-            raise TableError(f"{label} is not rising: {a:g} is followed by {b:g}; sort it strictly rising")
+            raise TableError(Say.AXIS_NOT_RISING(label=label, a=a, b=b))
         points.setflags(write=False)
         object.__setattr__(self, "points", points)
 
@@ -86,14 +110,13 @@ class Table:
         values = np.array(self.values, dtype=float)
         if values.shape != self.shape:
             raise TableError(
-                f"{self.name or 'the table'} has shape {values.shape}, its axes ask for {self.shape} (rows, "
-                "columns)"
+                Say.SHAPE_DIFFERS(name=self.name or "the table", shape=values.shape, expected=self.shape)
             )
         bad = np.argwhere(~(np.isfinite(values) & (values > 0)))
         if len(bad):
             place = " / ".join(f"{a.name} {a.points[i]:g}" for a, i in zip(self.axes, bad[0], strict=True))
             value = values[tuple(bad[0])]
-            raise TableError(f"{self.name or 'the table'}: {value:g} at {place} is not a number above 0")
+            raise TableError(Say.CELL_NOT_POSITIVE(name=self.name or "the table", value=value, place=place))
         values.setflags(write=False)
         object.__setattr__(self, "values", values)
 
@@ -157,7 +180,5 @@ def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", na
     flow = np.asarray(g_per_s, float)
     drops = np.flatnonzero(np.diff(flow) < 0)
     if len(drops):
-        raise TableError(
-            f"{name}: airflow falls from {flow[drops[0]]:g} to {flow[drops[0] + 1]:g} g/s; it must rise"
-        )
+        raise TableError(Say.CURVE_FALLS(name=name, flow=flow[drops[0]], following=flow[drops[0] + 1]))
     return Table((Axis("MAF signal", signal_unit, np.asarray(signal, float)),), flow, "g/s", name)

@@ -11,7 +11,20 @@ from numpy.typing import ArrayLike
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.knobs import Knob
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    TABLE_LIMITS = Message(
+        "vehicle.table_limits",
+        "table limits: resolution {resolution:g} must be above 0 and lowest {lowest:g} below highest "
+        "{highest:g}",
+    )
+    SOURCE_KIND = Message("vehicle.source_kind", "airflow source is {kind!r}; allowed are {allowed}")
+
 
 Airflow = Literal["ve", "maf"]
 Feedback = Literal["wideband", "narrowband", "none"]
@@ -47,8 +60,7 @@ class TableLimits:
     def __post_init__(self) -> None:
         if not (self.resolution > 0 and self.lowest < self.highest):
             raise BadInputError(
-                f"table limits: resolution {self.resolution:g} must be above 0 and "
-                f"lowest {self.lowest:g} below highest {self.highest:g}"
+                Say.TABLE_LIMITS(resolution=self.resolution, lowest=self.lowest, highest=self.highest)
             )
 
 
@@ -76,9 +88,7 @@ class AirflowSourceSettings:
 
     def __post_init__(self) -> None:
         if self.kind not in AIRFLOW_SOURCE_KINDS:
-            raise BadInputError(
-                f"airflow source is {self.kind!r}; allowed are {', '.join(AIRFLOW_SOURCE_KINDS)}"
-            )
+            raise BadInputError(Say.SOURCE_KIND(kind=self.kind, allowed=", ".join(AIRFLOW_SOURCE_KINDS)))
         for knob in AIRFLOW_SOURCE_KNOBS:
             knob.checked(getattr(self, knob.name))
 

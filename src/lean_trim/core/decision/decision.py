@@ -14,7 +14,18 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.proposal import Proposal, quantise
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    NOT_UNDERSTOOD = Message("decision.not_understood", "{text!r} is not understood; {help}")
+    OUT_OF_RANGE = Message(
+        "decision.out_of_range",
+        "{text!r} leaves the table's range of {lowest:g} to {highest:g}; nothing was changed",
+    )
 
 
 class Origin(IntEnum):
@@ -95,10 +106,10 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     """
     found = _INPUT.fullmatch(text.replace("−", "-"))
     if not found:
-        raise BadInputError(f"{text!r} is not understood; {INPUT_HELP}")
+        raise BadInputError(Say.NOT_UNDERSTOOD(text=text, help=INPUT_HELP))
     number, op = float(found["number"].replace(",", ".")), found["op"]
     if found["pct"] and op not in ("+", "-"):
-        raise BadInputError(f"{text!r} is not understood; {INPUT_HELP}")
+        raise BadInputError(Say.NOT_UNDERSTOOD(text=text, help=INPUT_HELP))
     sign = -1.0 if op == "-" else 1.0
     if found["pct"]:
         wanted = decision.values * (1.0 + sign * number / 100.0)
@@ -111,10 +122,7 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     take = _mask(decision, cells) & ~decision.pinned
     values, clipped = quantise(np.maximum(wanted, 0.0), limits)
     if (clipped & take).any():
-        raise BadInputError(
-            f"{text!r} leaves the table's range of {limits.lowest:g} to {limits.highest:g}; nothing was "
-            "changed"
-        )
+        raise BadInputError(Say.OUT_OF_RANGE(text=text, lowest=limits.lowest, highest=limits.highest))
     return replace(
         decision,
         values=np.where(take, values, decision.values),

@@ -15,7 +15,15 @@ from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.knobs import Knob
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    UNVISITED = Message("proposal.unvisited", "unvisited is {unvisited!r}; allowed are {allowed}")
+
 
 Unvisited = Literal["keep", "carry", "taper"]
 UNVISITED: tuple[Unvisited, ...] = ("keep", "carry", "taper")
@@ -97,7 +105,7 @@ class PolicySettings:
         for knob in POLICY_KNOBS:
             knob.checked(getattr(self, knob.name))
         if self.unvisited not in UNVISITED:
-            raise BadInputError(f"unvisited is {self.unvisited!r}; allowed are {', '.join(UNVISITED)}")
+            raise BadInputError(Say.UNVISITED(unvisited=self.unvisited, allowed=", ".join(UNVISITED)))
 
 
 @dataclass(frozen=True, eq=False)

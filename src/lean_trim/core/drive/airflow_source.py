@@ -18,7 +18,18 @@ from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_FLAG = Message(
+        "airflow_source.no_flag",
+        "{name} has no channel for the airflow source; log it, or give the rule or your word instead",
+    )
+
 
 EXPLAINS, MISSES = 0.03, 0.05
 LEAST_SHARE = 0.05
@@ -47,10 +58,7 @@ def read_airflow_source(motion: Motion, settings: AirflowSourceSettings) -> Airf
     """
     frame, n = motion.frame, len(motion.frame.log)
     if settings.kind == "flag" and Role.AIRFLOW_SOURCE not in frame.log:
-        raise BadInputError(
-            f"{frame.log.name} has no channel for the airflow source; log it, or give the rule or your word "
-            "instead"
-        )
+        raise BadInputError(Say.NO_FLAG(name=frame.log.name))
     if settings.kind == "table":
         return AirflowSource(np.ones(n), "word", 1.0)
     if settings.kind == "rule":

@@ -10,8 +10,19 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import as_loop, fill_missing
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.core.physics import R_AIR
 from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    EXHAUST_VOLUME = Message(
+        "delay.exhaust_volume", "delay exhaust_volume_l is {exhaust_volume_l:g}; allowed is 0 to 50 L"
+    )
+    OUT_OF_RANGE = Message("delay.out_of_range", "delay {name} is {value:g}; allowed is 0 to {top:g}")
+
 
 EXHAUST_K = 800.0
 """Mean gas temperature between valve and sensor, K (common practice, no source)."""
@@ -33,9 +44,9 @@ class DelaySettings:
     def __post_init__(self) -> None:
         for name, value, top in (("cycles", self.cycles, 3.0), ("sensor_s", self.sensor_s, 1.0)):
             if not 0.0 <= value <= top:
-                raise BadInputError(f"delay {name} is {value:g}; allowed is 0 to {top:g}")
+                raise BadInputError(Say.OUT_OF_RANGE(name=name, value=value, top=top))
         if self.exhaust_volume_l is not None and not 0.0 <= self.exhaust_volume_l <= 50.0:
-            raise BadInputError(f"delay exhaust_volume_l is {self.exhaust_volume_l:g}; allowed is 0 to 50 L")
+            raise BadInputError(Say.EXHAUST_VOLUME(exhaust_volume_l=self.exhaust_volume_l))
 
 
 def delay_s(frame: Frame, settings: DelaySettings) -> Floats:

@@ -18,7 +18,21 @@ from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_d
 from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
 from lean_trim.core.drive.narrowband import cycle_mean_stft, running_mean, with_loop_lambda
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_TARGET = Message(
+        "frame.no_target",
+        "{name} has no target lambda, and no target table to look it up in; give one of the two",
+    )
+    NO_LAMBDA = Message(
+        "frame.no_lambda", "{name}: lambda holds no number at all; name the column and unit that hold it"
+    )
+
 
 DEFAULT_CHARGE_C = 25.0
 DEFAULT_VOLTS = 13.8
@@ -107,9 +121,7 @@ def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
         at = np.flatnonzero(missing)
         target[at] = vehicle.target.lookup(log[Role.MAP][at], log[Role.RPM][at])
     if Role.TARGET not in log and not np.isfinite(target).any():
-        raise LogError(
-            f"{log.name} has no target lambda, and no target table to look it up in; give one of the two"
-        )
+        raise LogError(Say.NO_TARGET(name=log.name))
     return target
 
 
@@ -139,7 +151,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         log = with_loop_lambda(log)
     log.require([Role.LAMBDA])
     if not np.isfinite(log[Role.LAMBDA]).any():
-        raise LogError(f"{log.name}: lambda holds no number at all; name the column and unit that hold it")
+        raise LogError(Say.NO_LAMBDA(name=log.name))
     mesh = mesh_along(vehicle.table, at)
     base = read_along(mesh, vehicle.table.values)
     driven = _driven_base(base, at, pieces)

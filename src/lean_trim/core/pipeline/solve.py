@@ -27,9 +27,18 @@ from lean_trim.core.estimation.log_shares import LogShare, shares_of
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual, residual_of
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
+from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.sieve.sieve import RULES, SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_LOG = Message("solve.no_log", "no log given; at least one is needed")
+    CANCELLED = Message("solve.cancelled", "solving was cancelled; nothing was changed")
+
 
 JOINT_GAP_S = 10.0
 MIN_OBSERVATIONS = 20
@@ -98,7 +107,7 @@ class DrivenLog:
 def join_logs(logs: Sequence[Log]) -> Log:
     """Put the logs of a round on one time base, ten seconds apart, so that no rule reaches across a joint."""
     if not logs:
-        raise LogError("no log given; at least one is needed")
+        raise LogError(Say.NO_LOG())
     if len(logs) == 1:
         return logs[0]
     pieces, start = [], float(logs[0].time_s[0])
@@ -287,6 +296,6 @@ def table_factor(frame: Frame, estimate: Estimate) -> Floats:
 def _stepper(progress: Progress | None) -> Callable[[float, str], None]:
     def step(share: float, what: str) -> None:
         if progress is not None and not progress(share, what):
-            raise CancelledError("solving was cancelled; nothing was changed")
+            raise CancelledError(Say.CANCELLED())
 
     return step

@@ -17,11 +17,19 @@ from lean_trim.core.data.log import extend_mask
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.knobs import values_of
+from lean_trim.core.messages import Message
 from lean_trim.core.parallel import run_parallel
 from lean_trim.core.sieve import rules_engine as engine
 from lean_trim.core.sieve import rules_limits as limits
 from lean_trim.core.sieve.rule import Rule
 from lean_trim.core.types import Bits, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    UNKNOWN_KNOB = Message("sieve.unknown_knob", "the sieve has no setting {key!r}; allowed are {allowed}")
+
 
 RULES: tuple[Rule, ...] = (
     engine.not_running,
@@ -69,7 +77,7 @@ class SieveSettings:
     def __post_init__(self) -> None:
         for key, value in self.changes.items():
             if key not in _KNOBS:
-                raise BadInputError(f"the sieve has no setting {key!r}; allowed are {', '.join(_KNOBS)}")
+                raise BadInputError(Say.UNKNOWN_KNOB(key=key, allowed=", ".join(_KNOBS)))
             _KNOBS[key].checked(value)
 
     def values(self, rule: Rule) -> dict[str, float]:

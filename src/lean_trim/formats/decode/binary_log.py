@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 from lean_trim.formats.decode.columns import SAMPLE_ROWS, Column, RawColumns, Wanted
 from lean_trim.formats.meaning.names import split_unit
@@ -16,6 +17,19 @@ from lean_trim.formats.meaning.names import split_unit
 if TYPE_CHECKING:
     import polars as pl
     from asammdf import MDF
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_ROWS = Message("binary_log.no_rows", "{path}: holds no rows of numbers; nothing was logged")
+    NO_CHANNEL = Message(
+        "binary_log.no_channel",
+        "{path}: holds no channel that is understood; nothing was logged, or its names are unknown",
+    )
+    UNREADABLE = Message("binary_log.unreadable", "{path}: cannot be read as {kind} ({reason})")
+    UNREADABLE_MDF = Message("binary_log.unreadable_mdf", "{path}: cannot be read as MDF4 ({reason})")
+
 
 HOLD_PERIODS = 3.0
 """Age, in its own periods, after which a held value of a slow channel is no longer shown."""
@@ -40,9 +54,9 @@ def read_columnar(path: Path, kind: str, wanted: Wanted) -> RawColumns:
         whole = scan.select([names[i] for i in sorted(keep)]).collect()
         first = scan.head(SAMPLE_ROWS).select(names).collect()
     except (pl.exceptions.PolarsError, OSError) as error:
-        raise LogError(f"{path}: cannot be read as {kind} ({str(error).splitlines()[0]})") from error
+        raise LogError(Say.UNREADABLE(path=path, kind=kind, reason=str(error).splitlines()[0])) from error
     if not columns or first.height == 0:
-        raise LogError(f"{path}: holds no rows of numbers; nothing was logged")
+        raise LogError(Say.NO_ROWS(path=path))
     values = {i: _plain_numbers(whole[names[i]]) for i in keep}
     samples = {i: _plain_numbers(first[n]) for i, n in enumerate(names) if i not in keep}
     return RawColumns(columns, values, kind, samples=samples)
@@ -88,12 +102,10 @@ def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
             )
     except broken as error:
         why = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise LogError(f"{path}: cannot be read as MDF4 ({why})") from error
+        raise LogError(Say.UNREADABLE_MDF(path=path, reason=why)) from error
     signals = {i: s for i, s in signals.items() if _is_numeric(s.samples) and len(s.timestamps) > 1}
     if not signals:
-        raise LogError(
-            f"{path}: holds no channel that is understood; nothing was logged, or its names are unknown"
-        )
+        raise LogError(Say.NO_CHANNEL(path=path))
     base = min(
         (s.timestamps for s in signals.values()), key=lambda t: (float(np.median(np.diff(t))), -len(t))
     )

@@ -7,8 +7,35 @@ import re
 from dataclasses import dataclass
 
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.names import split_unit
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_ROW_OF_NUMBERS = Message(
+        "sniff.no_row_of_numbers", "{source}: a header but no row of numbers below it; nothing was logged"
+    )
+    EMPTY = Message("sniff.empty", "{source}: the file is empty; a header and rows of numbers are needed")
+    BINARY = Message(
+        "sniff.binary",
+        "{source}: this is a binary file of an unknown kind; allowed are text logs, MDF4, Parquet and Arrow",
+    )
+    NO_LINES = Message(
+        "sniff.no_lines", "{source}: the first line is longer than {most} bytes, so this is not a log"
+    )
+    NO_COLUMNS = Message(
+        "sniff.no_columns", "{source}: no columns found; allowed are comma, semicolon or tab between them"
+    )
+    TOO_MANY_COLUMNS = Message(
+        "sniff.too_many_columns", "{source}: {width} columns; allowed are up to {most}"
+    )
+    NO_HEADER = Message(
+        "sniff.no_header", "{source}: rows of numbers but no header; the first row must name the columns"
+    )
+
 
 NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?")
 CLOCK = re.compile(r"(\d{4}-\d\d-\d\d[ T])?\d{1,2}:\d{2}(:\d{2}([.,]\d+)?)?")
@@ -38,15 +65,12 @@ def sniff(head: bytes, source: str) -> Layout:
         If the bytes are not a text table with a header and at least one row of numbers.
     """
     if not head.strip():
-        raise LogError(f"{source}: the file is empty; a header and rows of numbers are needed")
+        raise LogError(Say.EMPTY(source=source))
     if b"\x00" in head:
-        raise LogError(
-            f"{source}: this is a binary file of an unknown kind; allowed are text logs, MDF4, Parquet and "
-            "Arrow"
-        )
+        raise LogError(Say.BINARY(source=source))
     lines = head.removeprefix(b"\xef\xbb\xbf").split(b"\n")
     if len(lines) == 1 and len(head) >= HEAD_BYTES:
-        raise LogError(f"{source}: the first line is longer than {HEAD_BYTES} bytes, so this is not a log")
+        raise LogError(Say.NO_LINES(source=source, most=HEAD_BYTES))
     encoding = _encoding(head)
     whole = lines[:-1] if len(head) >= HEAD_BYTES else lines
     texts = [line.decode(encoding, "replace").rstrip("\r") for line in whole[:SNIFF_LINES]]
@@ -105,9 +129,9 @@ def _delimiter(texts: list[str], source: str) -> str:
         if common > width and (not best or common > 1.5 * width):
             best, width = delimiter, common
     if not best:
-        raise LogError(f"{source}: no columns found; allowed are comma, semicolon or tab between them")
+        raise LogError(Say.NO_COLUMNS(source=source))
     if width > MAX_COLUMNS:
-        raise LogError(f"{source}: {width} columns; allowed are up to {MAX_COLUMNS}")
+        raise LogError(Say.TOO_MANY_COLUMNS(source=source, width=width, most=MAX_COLUMNS))
     return best
 
 
@@ -119,8 +143,8 @@ def _header(rows: list[list[str]], source: str) -> int:
             if abs(len(after) - len(row)) <= 1 and _numeric_row(after):
                 return i
     if any(_numeric_row(r) and len(r) > 1 for r in rows):
-        raise LogError(f"{source}: rows of numbers but no header; the first row must name the columns")
-    raise LogError(f"{source}: a header but no row of numbers below it; nothing was logged")
+        raise LogError(Say.NO_HEADER(source=source))
+    raise LogError(Say.NO_ROW_OF_NUMBERS(source=source))
 
 
 def _text_columns(sample: list[list[str]], width: int) -> frozenset[int]:

@@ -13,12 +13,24 @@ from typing import TYPE_CHECKING, BinaryIO, cast
 import numpy as np
 
 from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import SAMPLE_ROWS, RawColumns, Wanted
 from lean_trim.formats.decode.sniff import CLOCK, HEAD_BYTES, Layout, sniff
 
 if TYPE_CHECKING:
     import polars as pl
+
+
+class Say:
+    """Sentences of this module."""
+
+    LONG_LINE = Message("text_log.long_line", "a line longer than {most} bytes follows, so this is not a log")
+    NO_ROWS = Message("text_log.no_rows", "{path}: a header but no rows; nothing was logged")
+    DAMAGED_PACK = Message("text_log.damaged_pack", "{path}: the packed file is damaged ({reason})")
+    CANCELLED = Message("text_log.cancelled", "opening {name} was cancelled; nothing was changed")
+    UNREADABLE = Message("text_log.unreadable", "{path}: cannot be read as a table ({reason})")
+
 
 Progress = Callable[[float], bool]
 BLOCK_BYTES = 12 << 20
@@ -77,9 +89,9 @@ def read_text(path: Path, wanted: Wanted, progress: Progress | None = None) -> R
             for block in _blocks(_after_lines(head, layout.skip_lines), stream):
                 reader.add(block)
                 if progress is not None and not progress(min(1.0, f.tell() / size)):
-                    raise CancelledError(f"opening {path.name} was cancelled; nothing was changed")
+                    raise CancelledError(Say.CANCELLED(name=path.name))
         except (EOFError, zlib.error, gzip.BadGzipFile, _zstd_error()) as error:
-            raise LogError(f"{path}: the packed file is damaged ({error})") from error
+            raise LogError(Say.DAMAGED_PACK(path=path, reason=error)) from error
     return reader.finish()
 
 
@@ -122,7 +134,7 @@ def _blocks(start: bytes, stream: BinaryIO) -> Iterator[bytes]:
         if not fresh:
             return
         if len(rest) > BLOCK_BYTES:
-            raise LogError(f"a line longer than {BLOCK_BYTES} bytes follows, so this is not a log")
+            raise LogError(Say.LONG_LINE(most=BLOCK_BYTES))
 
 
 class _BlockReader:
@@ -181,7 +193,7 @@ class _BlockReader:
             except pl.exceptions.PolarsError as error:
                 if encoding == "utf8-lossy":
                     why = str(error).splitlines()[0]
-                    raise LogError(f"{self.path}: cannot be read as a table ({why})") from error
+                    raise LogError(Say.UNREADABLE(path=self.path, reason=why)) from error
         raise AssertionError("unreachable")
 
     def _cut_short(self, frame: pl.DataFrame) -> bool:
@@ -196,7 +208,7 @@ class _BlockReader:
         import polars as pl
 
         if self.rows == 0:
-            raise LogError(f"{self.path}: a header but no rows; nothing was logged")
+            raise LogError(Say.NO_ROWS(path=self.path))
         for i, parts in self.texts.items():
             self.pieces[i] = [_numbers(pl.concat(parts), self.layout)]
         values = {i: np.concatenate(self.pieces.pop(i)) for i in self.keep}

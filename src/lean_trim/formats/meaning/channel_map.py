@@ -10,6 +10,7 @@ import numpy as np
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
@@ -18,6 +19,15 @@ from lean_trim.formats.meaning.names import TIME as TIME_NAME
 from lean_trim.formats.meaning.timebase import TimeBase, settle_time
 from lean_trim.formats.meaning.unit_check import UnitReading, by_word, sample_of, settle_unit
 from lean_trim.formats.meaning.units import TIME, tidy_unit
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_TIME_COLUMN = Message(
+        "channel_map.no_time_column", "{name} has no time column; name one 'Time' (s, ms or clock time)"
+    )
+
 
 STANDARD_BARO_KPA = 101.3
 
@@ -101,7 +111,7 @@ def _time(raw: RawColumns, name: str) -> tuple[TimeBase, int]:
                 steps = np.diff(sample_of(values[:5000]))
                 unit = "ms" if len(steps) and np.median(np.abs(steps)) >= 5.0 else "s"
             return settle_time(TIME[unit](values), name), column.index
-    raise LogError(f"{name} has no time column; name one 'Time' (s, ms or clock time)")
+    raise LogError(Say.NO_TIME_COLUMN(name=name))
 
 
 def _matches(columns: Sequence[Column], raw: RawColumns, choices: Choices) -> list[Match]:

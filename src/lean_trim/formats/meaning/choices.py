@@ -10,7 +10,17 @@ from typing import Literal
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import Column
+
+
+class Say:
+    """Sentences of this module."""
+
+    SAME_VOLTAGE = Message(
+        "choices.same_voltage", "{text!r}: the two points of a scale need different voltages"
+    )
+
 
 Banks = Literal["mean", "1", "2"]
 
@@ -56,5 +66,5 @@ def two_point_scale(text: str) -> tuple[float, float, float, float] | None:
         return None
     v0, x0, v1, x1 = (float(found[i].replace(",", ".")) for i in (1, 2, 4, 5))
     if v0 == v1:
-        raise BadInputError(f"{text!r}: the two points of a scale need different voltages")
+        raise BadInputError(Say.SAME_VOLTAGE(text=text))
     return v0, x0, v1, x1

@@ -7,7 +7,21 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints
+
+
+class Say:
+    """Sentences of this module."""
+
+    TOO_FEW_TIMES = Message(
+        "timebase.too_few_times", "{name}: {count} rows with a time; at least 2 are needed"
+    )
+    TIME_STANDS_STILL = Message(
+        "timebase.time_stands_still",
+        "{name}: all rows have the same time ({time_s:g} s); a running time column is needed",
+    )
+
 
 RESTART_GAP_S = 10.0
 """Time put between a recording and the next one in the same file."""
@@ -45,7 +59,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     if len(rows) < len(time):
         notes.append(f"{name}: {len(time) - len(rows)} rows without a time were left out")
     if len(rows) < 2:
-        raise LogError(f"{name}: {len(rows)} rows with a time; at least 2 are needed")
+        raise LogError(Say.TOO_FEW_TIMES(name=name, count=len(rows)))
     cuts = np.flatnonzero(np.diff(time[rows]) < -SHUFFLE_S) + 1
     orders, times, joints, start = [], [], [], None
     for part in np.split(rows, cuts):
@@ -66,9 +80,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
         )
     whole = np.concatenate(times)
     if whole[-1] <= whole[0]:
-        raise LogError(
-            f"{name}: all rows have the same time ({whole[0]:g} s); a running time column is needed"
-        )
+        raise LogError(Say.TIME_STANDS_STILL(name=name, time_s=whole[0]))
     return TimeBase(np.concatenate(orders), whole, tuple(joints), tuple(notes))
 
 

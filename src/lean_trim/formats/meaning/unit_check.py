@@ -8,8 +8,18 @@ import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.meaning.units import UNITS, Convert, allowed_units, lambda_converter, tidy_unit
+
+
+class Say:
+    """Sentences of this module."""
+
+    UNKNOWN_UNIT = Message(
+        "unit_check.unknown_unit", "{label} cannot be read in {unit!r}; allowed are {allowed}"
+    )
+
 
 SAMPLE = 20_000
 PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
@@ -110,9 +120,7 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
     known = UNITS.get(role, {})
     if unit in known:
         return UnitReading(known[unit], unit)
-    raise BadInputError(
-        f"{LABELS[role][0]} cannot be read in {unit_text!r}; allowed are {allowed_units(role)}"
-    )
+    raise BadInputError(Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed_units(role)))
 
 
 def fits(role: Role, values: Floats) -> bool:
