@@ -8,7 +8,45 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.proposal import PolicySettings, boosted
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    ROUGH_AND_LEAN = Message(
+        "cautions.rough_and_lean", "{cells} off the line of the neighbours by {percent:g} %, "
+    )
+    SHAPE_OR_CARRY = Message(
+        "cautions.shape_or_carry", "{many}{holes}: shape the edges, or carry enrichment."
+    )
+    ROUGH = Message(
+        "cautions.rough",
+        "{cells} {stands} {percent:g} % off the line of the neighbours: shape the edges or drive them.",
+    )
+    SOME_LEAN_HOLES = Message(
+        "cautions.some_lean_holes", "{lean} of them not driven and below both, a lean hole"
+    )
+    ALL_LEAN_HOLES = Message("cautions.all_lean_holes", "not driven and below both, a lean hole")
+    LEANER_IN_BOOST = Message(
+        "cautions.leaner_in_boost",
+        "{cells} above atmospheric would get less fuel. Lean under boost destroys engines: end runs at once "
+        "on lean, knock or falling fuel pressure.",
+    )
+    LARGE_STEPS = Message(
+        "cautions.large_steps",
+        "{cells} would change by more than {percent:g} %. Check fuel pressure and injectors first.",
+    )
+    LEANER_WHERE_KNOCKED = Message(
+        "cautions.leaner_where_knocked",
+        "{cells} in which knock was seen would get less fuel; the rule that holds them is off.",
+    )
+    LEANER_AT_LOAD = Message(
+        "cautions.leaner_at_load",
+        "{cells} near full load would get less fuel. Approach full throttle in short runs.",
+    )
+
 
 LARGE_STEP_PCT = 12.0
 FULL_LOAD_KPA = 85.0
@@ -28,36 +66,22 @@ def cautions_for(
     out = []
     lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
     if lean_boost:
-        out.append(
-            f"{_cells(lean_boost)} above atmospheric would get less fuel. Lean under boost destroys engines: "
-            "end runs at once "
-            "on lean, knock or falling fuel pressure."
-        )
+        out.append(str(Say.LEANER_IN_BOOST(cells=_cells(lean_boost))))
     elif len(table.axes) == 2:
         load = np.broadcast_to((table.axes[0].points >= FULL_LOAD_KPA)[:, None], table.shape)
         lean_load = int((load & (step < -2.0)).sum())
         if lean_load:
-            out.append(
-                f"{_cells(lean_load)} near full load would get less fuel. Approach full throttle in short "
-                "runs."
-            )
+            out.append(str(Say.LEANER_AT_LOAD(cells=_cells(lean_load))))
     large = int((np.abs(step) > LARGE_STEP_PCT).sum())
     if large:
-        out.append(
-            f"{_cells(large)} would change by more than {LARGE_STEP_PCT:g} %. Check fuel pressure and "
-            "injectors first."
-        )
+        out.append(str(Say.LARGE_STEPS(cells=_cells(large), percent=LARGE_STEP_PCT)))
     return out
 
 
 def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:
     """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off."""
     count = int((knocked & (_of_cells(step_pct, cells) < 0.0)).sum())
-    return (
-        [f"{_cells(count)} in which knock was seen would get less fuel; the rule that holds them is off."]
-        if count
-        else []
-    )
+    return [str(Say.LEANER_WHERE_KNOCKED(cells=_cells(count)))] if count else []
 
 
 HOLE_PCT = 5.0
@@ -103,17 +127,10 @@ def shape_caution(table: Table, values: Floats) -> str:
         return ""
     if not lean:
         stands = "stands" if rough == 1 else "stand"
-        return (
-            f"{_cells(rough)} {stands} {KINK_PCT:g} % off the line of the neighbours: shape the edges or "
-            "drive them."
-        )
-    many = f"{_cells(max(rough, lean))} off the line of the neighbours by {KINK_PCT:g} %, "
-    whole = (
-        f"{lean} of them not driven and below both, a lean hole"
-        if rough > lean
-        else "not driven and below both, a lean hole"
-    )
-    return f"{many}{whole}: shape the edges, or carry enrichment."
+        return str(Say.ROUGH(cells=_cells(rough), stands=stands, percent=KINK_PCT))
+    many = str(Say.ROUGH_AND_LEAN(cells=_cells(max(rough, lean)), percent=KINK_PCT))
+    whole = str(Say.SOME_LEAN_HOLES(lean=lean)) if rough > lean else str(Say.ALL_LEAN_HOLES())
+    return str(Say.SHAPE_OR_CARRY(many=many, holes=whole))
 
 
 def _of_cells(step_pct: Floats, cells: Iterable[int] | None) -> Floats:

@@ -4,6 +4,26 @@ from __future__ import annotations
 
 import math
 
+from lean_trim.core.messages import Message
+
+
+class Say:
+    """Sentences of this module."""
+
+    UNKNOWN = Message("verdict.unknown", "Drive the new table to see what it did.")
+    WORSE = Message(
+        "verdict.worse", "Worse: {before:.1f} → {after:.1f} % rms. Look at the findings before going on."
+    )
+    NO_CHANGE = Message(
+        "verdict.no_change",
+        "No real change: {before:.1f} → {after:.1f} % rms. More of the same will not help.",
+    )
+    NOISE_FLOOR = Message("verdict.noise_floor", "Noise floor reached: {after:.1f} % rms. Stop here.")
+    BETTER = Message("verdict.better", "Better: {before:.1f} → {after:.1f} % rms.")
+    GOOD_ENOUGH = Message("verdict.good_enough", " Good enough to stop.")
+    GO_ON = Message("verdict.go_on", " Another round will pay.")
+
+
 NOISE_FLOOR_PCT = 1.5
 """Residual below which another round no longer pays (common practice: ±3 % is the aim for part throttle)."""
 CHANGE_PCT = 0.3
@@ -26,10 +46,10 @@ def verdict_sentence(before: float, after: float) -> str:
     """The same as advice."""
     word = verdict_word(before, after)
     return {
-        "unknown": "Drive the new table to see what it did.",
-        "better": f"Better: {before:.1f} → {after:.1f} % rms."
-        + (" Good enough to stop." if after <= NOISE_FLOOR_PCT else " Another round will pay."),
-        "worse": f"Worse: {before:.1f} → {after:.1f} % rms. Look at the findings before going on.",
-        "no change": f"No real change: {before:.1f} → {after:.1f} % rms. More of the same will not help.",
-        "noise floor": f"Noise floor reached: {after:.1f} % rms. Stop here.",
+        "unknown": str(Say.UNKNOWN()),
+        "better": str(Say.BETTER(before=before, after=after))
+        + (str(Say.GOOD_ENOUGH()) if after <= NOISE_FLOOR_PCT else str(Say.GO_ON())),
+        "worse": str(Say.WORSE(before=before, after=after)),
+        "no change": str(Say.NO_CHANGE(before=before, after=after)),
+        "noise floor": str(Say.NOISE_FLOOR(after=after)),
     }[word]

@@ -14,7 +14,61 @@ from lean_trim.core.drive.frame import Frame, Piece, hidden_trim
 from lean_trim.core.drive.fuel_pressure import PressureKind
 from lean_trim.core.drive.narrowband import closed_loop
 from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    LOOP_BY_TRIM = Message("inference.loop_by_trim", "taken as closed while the short-term trim moves")
+    IN_LOGS = Message("inference.in_logs", "{label} in {logs}")
+    GEAR_BY_JUMPS = Message("inference.gear_by_jumps", "gear changes are seen only where engine speed jumps")
+    TARGET_LOOKED_UP = Message("inference.target_looked_up", "looked up in the target table")
+    CUT_BY_THROTTLE = Message(
+        "inference.cut_by_throttle", "fuel cuts told from throttle and lambda; enrichments cannot be seen"
+    )
+    WARM_FROM_START = Message(
+        "inference.warm_from_start",
+        "engine taken as warm from the start; leave its first minutes out by hand",
+    )
+    STFT_ZERO = Message("inference.stft_zero", "short-term trim taken as 0: only right if feedback was off")
+    LTFT_ZERO = Message(
+        "inference.ltft_zero", "long-term trim taken as 0: only right if it was reset or switched off"
+    )
+    NO_THROTTLE = Message(
+        "inference.no_throttle", "full throttle and overrun cannot be told; quick changes from MAP alone"
+    )
+    NO_KNOCK = Message("inference.no_knock", "knock cannot be seen, so no cell is held against leaning")
+    NO_SPEED = Message("inference.no_speed", "idle told by closed throttle alone, slip by engine speed alone")
+    NO_PRESSURE = Message(
+        "inference.no_pressure",
+        "taken at its rated value; a pump that sags would be taken for less air at high load",
+    )
+    NO_BATTERY = Message("inference.no_battery", "13.8 V taken for dead time")
+    NO_CHARGE_TEMPERATURE = Message(
+        "inference.no_charge_temperature", "25 °C taken; enters only the check of pulse width and the delay"
+    )
+    NO_BAROMETER = Message("inference.no_barometer", "100 kPa taken for the exhaust delay")
+    GEARS_TOLD = Message("inference.gears_told", "{count} gears told from engine and road speed")
+    SENSOR_BY_WIDTH = Message(
+        "inference.sensor_by_width", "by pulse width the MAF sensor was in force for {other:.0f} %"
+    )
+    SOURCE_ASSUMED = Message("inference.source_assumed", "the {name} is taken to be in force throughout")
+    WIDTH_FROM_DUTY = Message("inference.width_from_duty", "worked out from injector duty")
+    CUT_BY_LAMBDA = Message(
+        "inference.cut_by_lambda", "seen only where lambda runs lean; enrichments cannot be seen"
+    )
+    WARM_BY_LOOP = Message("inference.warm_by_loop", "taken as warm some time after feedback first came on")
+    RAIL_PRESSURE = Message(
+        "inference.rail_pressure",
+        "the logged one follows MAP, so it is taken as the rail's, and MAP is taken off",
+    )
+    OTHER_PRESSURE = Message(
+        "inference.other_pressure", "the logged one is far from the rated pressure and was not used"
+    )
+    TRIM_FROM_WIDTH = Message("inference.trim_from_width", "read from the slow part of the pulse width")
+
 
 Trust = Literal["sure", "likely", "a guess"]
 
@@ -59,7 +113,9 @@ def _named(frame: Frame, role: Role) -> str:
     lack = [
         p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()
     ]
-    return label if len(lack) in (0, len(frame.pieces)) else f"{label} in {', '.join(lack)}"
+    return (
+        label if len(lack) in (0, len(frame.pieces)) else str(Say.IN_LOGS(label=label, logs=", ".join(lack)))
+    )
 
 
 def _share(mask: Mask, of: Mask) -> float:
@@ -75,7 +131,7 @@ def _loop(conditions: Conditions) -> Inferred | None:
     ):
         return None
     closed = closed_loop(frame.log)
-    taken = "taken as closed while the short-term trim moves"
+    taken = str(Say.LOOP_BY_TRIM())
     if frame.vehicle.feedback == "narrowband":
         at_one = np.abs(frame.target - 1.0) < 0.02
         return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target)))
@@ -91,8 +147,8 @@ def _gear(conditions: Conditions) -> Inferred | None:
         return None
     if gears.how == "inferred":
         count = len(np.unique(gears.gear[gears.gear > 0]))
-        return _graded("Gear", f"{count} gears told from engine and road speed", gears.sure)
-    return Inferred("Gear", "gear changes are seen only where engine speed jumps", "a guess")
+        return _graded("Gear", str(Say.GEARS_TOLD(count=count)), gears.sure)
+    return Inferred("Gear", str(Say.GEAR_BY_JUMPS()), "a guess")
 
 
 def _target(conditions: Conditions) -> Inferred | None:
@@ -101,10 +157,8 @@ def _target(conditions: Conditions) -> Inferred | None:
         return None
     steady = (conditions.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
     if not steady.any():
-        return Inferred("Target lambda", "looked up in the target table", "likely")
-    return _graded(
-        "Target lambda", "looked up in the target table", _share(_near_one(frame.fuel_ratio), steady)
-    )
+        return Inferred("Target lambda", str(Say.TARGET_LOOKED_UP()), "likely")
+    return _graded("Target lambda", str(Say.TARGET_LOOKED_UP()), _share(_near_one(frame.fuel_ratio), steady))
 
 
 def _near_one(ratio: Floats) -> Mask:
@@ -116,13 +170,11 @@ def _source(conditions: Conditions) -> Inferred | None:
     source, frame = conditions.airflow_source, conditions.motion.frame
     if source.how == "pulse width":
         other = 100.0 * float(np.mean(source.share < 0.5))
-        return _graded(
-            "Airflow source", f"by pulse width the MAF sensor was in force for {other:.0f} %", source.sure
-        )
+        return _graded("Airflow source", str(Say.SENSOR_BY_WIDTH(other=other)), source.sure)
     both = Role.MAF_FLOW in frame.log and Role.MAP in frame.log
     if source.how == "assumed" and both:
         name = "VE table" if frame.vehicle.airflow == "ve" else "MAF curve"
-        return Inferred("Airflow source", f"the {name} is taken to be in force throughout", "likely")
+        return Inferred("Airflow source", str(Say.SOURCE_ASSUMED(name=name)), "likely")
     return None
 
 
@@ -130,16 +182,12 @@ def _cut(conditions: Conditions) -> Inferred | None:
     frame = conditions.motion.frame
     if frame.width_from_duty:
         known = np.isfinite(frame.fuel_ratio)
-        return _graded(
-            "Pulse width", "worked out from injector duty", _share(_near_one(frame.fuel_ratio), known)
-        )
+        return _graded("Pulse width", str(Say.WIDTH_FROM_DUTY()), _share(_near_one(frame.fuel_ratio), known))
     if not _missing(frame, Role.PULSE_WIDTH):
         return None
     if _missing(frame, Role.THROTTLE):
-        return Inferred("Fuel cut", "seen only where lambda runs lean; enrichments cannot be seen", "a guess")
-    return Inferred(
-        "Pulse width", "fuel cuts told from throttle and lambda; enrichments cannot be seen", "likely"
-    )
+        return Inferred("Fuel cut", str(Say.CUT_BY_LAMBDA()), "a guess")
+    return Inferred("Pulse width", str(Say.CUT_BY_THROTTLE()), "likely")
 
 
 def _warm(conditions: Conditions) -> Inferred | None:
@@ -147,41 +195,29 @@ def _warm(conditions: Conditions) -> Inferred | None:
     if not _missing(frame, Role.COOLANT):
         return None
     if frame.vehicle.feedback != "none" and not _missing(frame, Role.STFT):
-        return Inferred(
-            _named(frame, Role.COOLANT), "taken as warm some time after feedback first came on", "likely"
-        )
-    return Inferred(
-        _named(frame, Role.COOLANT),
-        "engine taken as warm from the start; leave its first minutes out by hand",
-        "a guess",
-    )
+        return Inferred(_named(frame, Role.COOLANT), str(Say.WARM_BY_LOOP()), "likely")
+    return Inferred(_named(frame, Role.COOLANT), str(Say.WARM_FROM_START()), "a guess")
 
 
 def _pressure(conditions: Conditions) -> Inferred | None:
     label, kind = LABELS[Role.FUEL_DP][0], conditions.frame.pressure
     if kind is PressureKind.RAIL:
-        return Inferred(
-            label, "the logged one follows MAP, so it is taken as the rail's, and MAP is taken off", "likely"
-        )
+        return Inferred(label, str(Say.RAIL_PRESSURE()), "likely")
     if kind is PressureKind.OTHER:
-        return Inferred(label, "the logged one is far from the rated pressure and was not used", "likely")
+        return Inferred(label, str(Say.OTHER_PRESSURE()), "likely")
     return None
 
 
 ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
-    (Role.STFT, "short-term trim taken as 0: only right if feedback was off", "a guess"),
-    (Role.LTFT, "long-term trim taken as 0: only right if it was reset or switched off", "a guess"),
-    (Role.THROTTLE, "full throttle and overrun cannot be told; quick changes from MAP alone", "a guess"),
-    (Role.KNOCK, "knock cannot be seen, so no cell is held against leaning", "a guess"),
-    (Role.SPEED, "idle told by closed throttle alone, slip by engine speed alone", "likely"),
-    (
-        Role.FUEL_DP,
-        "taken at its rated value; a pump that sags would be taken for less air at high load",
-        "likely",
-    ),
-    (Role.BATTERY, "13.8 V taken for dead time", "likely"),
-    (Role.IAT, "25 °C taken; enters only the check of pulse width and the delay", "likely"),
-    (Role.BARO, "100 kPa taken for the exhaust delay", "sure"),
+    (Role.STFT, str(Say.STFT_ZERO()), "a guess"),
+    (Role.LTFT, str(Say.LTFT_ZERO()), "a guess"),
+    (Role.THROTTLE, str(Say.NO_THROTTLE()), "a guess"),
+    (Role.KNOCK, str(Say.NO_KNOCK()), "a guess"),
+    (Role.SPEED, str(Say.NO_SPEED()), "likely"),
+    (Role.FUEL_DP, str(Say.NO_PRESSURE()), "likely"),
+    (Role.BATTERY, str(Say.NO_BATTERY()), "likely"),
+    (Role.IAT, str(Say.NO_CHARGE_TEMPERATURE()), "likely"),
+    (Role.BARO, str(Say.NO_BAROMETER()), "sure"),
 )
 """What stands in for a missing channel, and how far it can be trusted (common practice, no source)."""
 
@@ -195,7 +231,7 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inf
         if not _missing(frame, role) or (trims and frame.vehicle.feedback == "none"):
             return None
         if trims and hidden_trim(frame.log, frame.vehicle).any():
-            return Inferred(_named(frame, role), "read from the slow part of the pulse width", "likely")
+            return Inferred(_named(frame, role), str(Say.TRIM_FROM_WIDTH()), "likely")
         if role is Role.LTFT and not _missing(frame, Role.STFT):
             return Inferred(_named(frame, role), taken, "likely")
         if role is Role.IAT and frame.vehicle.airflow == "maf":

@@ -21,7 +21,17 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.delay import DelaySettings, delay_s
 from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S, first_order_lag, injected_flow
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    DISAGREE = Message("delay_fit.disagree", "the quick changes do not agree on a delay")
+    BY_HAND = Message("delay_fit.by_hand", "set by hand")
+    TOO_FEW = Message("delay_fit.too_few", "only {count} quick changes of mixture, {needed} are needed")
+
 
 WINDOWS, LEAD_S, TAIL_S = 60, 1.2, 2.5
 STEP, HUBER = 0.08, 0.05
@@ -95,13 +105,11 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     )
     fixed = replace(settings, exhaust_volume_l=volume)
     if settings.exhaust_volume_l is not None:
-        return DelayEstimate(fixed, False, note="set by hand")
+        return DelayEstimate(fixed, False, note=str(Say.BY_HAND()))
     moments = find_moments(frame, k)
     count = 0 if moments is None else int(moments.window.max()) + 1
     if moments is None or count < FEWEST:
-        return DelayEstimate(
-            fixed, False, moments=count, note=f"only {count} quick changes of mixture, {FEWEST} are needed"
-        )
+        return DelayEstimate(fixed, False, moments=count, note=str(Say.TOO_FEW(count=count, needed=FEWEST)))
     return _fit(moments, fixed, volume, count)
 
 
@@ -120,9 +128,7 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     )
     total = float(np.sqrt(slope @ covariance @ slope))
     if at_end or not total < UNSURE_S or after > before:
-        return DelayEstimate(
-            fixed, False, np.nan, np.nan, count, before, before, "the quick changes do not agree on a delay"
-        )
+        return DelayEstimate(fixed, False, np.nan, np.nan, count, before, before, str(Say.DISAGREE()))
     best = float(np.exp(theta[0])), float(np.exp(theta[1])), float(theta[2])
     settings = replace(fixed, exhaust_volume_l=best[0], sensor_s=best[1], cycles=best[2])
     deviation = np.sqrt(np.diag(covariance) + DOUBT**2)

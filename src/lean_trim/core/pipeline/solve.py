@@ -38,6 +38,16 @@ class Say:
 
     NO_LOG = Message("solve.no_log", "no log given; at least one is needed")
     CANCELLED = Message("solve.cancelled", "solving was cancelled; nothing was changed")
+    TOO_FEW = Message(
+        "solve.too_few",
+        "only {left} samples are left after sifting; at least {needed} are needed.{reason} Drive longer in "
+        "steady states, or look at the reasons in the sieve",
+    )
+    READING = Message("solve.reading", "Reading the log")
+    FAULTS = Message("solve.faults", "Looking for faults")
+    MOST_LEFT_OUT = Message("solve.most_left_out", " Most was left out for: {took}.")
+    DELAY = Message("solve.delay", "Reading the sensor delay from the log")
+    FITTING_AGAIN = Message("solve.fitting_again", "Fitting again with that delay")
 
 
 JOINT_GAP_S = 10.0
@@ -159,7 +169,7 @@ def _solve(
     step: Callable[[float, str], None],
 ) -> Solution:
     """The same; impossible readings become NaN or infinite on the way and are left out by the sieve."""
-    step(0.0, "Reading the log")
+    step(0.0, str(Say.READING()))
     driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
     frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
     motion = Motion(frame)
@@ -167,12 +177,12 @@ def _solve(
     found = _pass(motion, settings.delay, settings, left_out_by_hand)
     delay = DelayEstimate(settings.delay, False, note="defaults")
     if settings.method == "surface" and settings.fit_delay:
-        step(0.6, "Reading the sensor delay from the log")
+        step(0.6, str(Say.DELAY()))
         delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]))
         if delay.estimated:
-            step(0.7, "Fitting again with that delay")
+            step(0.7, str(Say.FITTING_AGAIN()))
             found = _pass(motion, delay.settings, settings, left_out_by_hand)
-    step(0.95, "Looking for faults")
+    step(0.95, str(Say.FAULTS()))
     conditions = found[0].conditions
     findings = find_faults(conditions)
     inferred = infer(conditions)
@@ -240,11 +250,8 @@ def too_few(left: int, sifted: Sifted) -> str:
     ]
     most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:3]
     took = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)
-    why = f" Most was left out for: {took}." if took else ""
-    return (
-        f"only {left} samples are left after sifting; at least {MIN_OBSERVATIONS} are needed.{why} "
-        "Drive longer in steady states, or look at the reasons in the sieve"
-    )
+    why = str(Say.MOST_LEFT_OUT(took=took)) if took else ""
+    return str(Say.TOO_FEW(left=left, needed=MIN_OBSERVATIONS, reason=why))
 
 
 def estimate_from(

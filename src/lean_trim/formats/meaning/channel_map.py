@@ -27,6 +27,20 @@ class Say:
     NO_TIME_COLUMN = Message(
         "channel_map.no_time_column", "{name} has no time column; name one 'Time' (s, ms or clock time)"
     )
+    BY_TWO_POINTS = Message("channel_map.by_two_points", "from volts by your two points")
+    GAUGE = Message("channel_map.gauge", "gauge pressure; {baro:.1f} kPa of barometer added")
+    RESTING_PRESSURE = Message(
+        "channel_map.resting_pressure",
+        "Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor gauge pressure "
+        "does",
+    )
+    YOU_SAID = Message("channel_map.you_said", "as you said")
+    RIVALS = Message("channel_map.rivals", "{label} could be {names}; which one?")
+    TWO_BANKS = Message("channel_map.two_banks", "two banks, {word}")
+    LOW_PRESSURE = Message(
+        "channel_map.low_pressure",
+        "Manifold pressure falls to {low:.1f} kPa; is it gauge pressure or another unit?",
+    )
 
 
 STANDARD_BARO_KPA = 101.3
@@ -122,7 +136,10 @@ def _matches(columns: Sequence[Column], raw: RawColumns, choices: Choices) -> li
             chosen.setdefault(word.role, []).append(column)
     free = [c for c in columns if c.name not in choices.columns]
     found = assign_roles(free)
-    out = [Match(role, tuple(group[:2]), group[0].unit, 1.0, "as you said") for role, group in chosen.items()]
+    out = [
+        Match(role, tuple(group[:2]), group[0].unit, 1.0, str(Say.YOU_SAID()))
+        for role, group in chosen.items()
+    ]
     for role, group in found.columns.items():
         if role in chosen:
             continue
@@ -130,7 +147,7 @@ def _matches(columns: Sequence[Column], raw: RawColumns, choices: Choices) -> li
         doubt = ""
         if rivals and not _same_values(raw, group[0], rivals):
             names = " or ".join(repr(c.name) for c in (*group, *rivals))
-            doubt = f"{LABELS[role][0]} could be {names}; which one?"
+            doubt = str(Say.RIVALS(label=LABELS[role][0], names=names))
         out.append(Match(role, group, group[0].unit, found.confidence[role], "", doubt))
     return sorted(out, key=lambda m: list(Role).index(m.role))
 
@@ -157,9 +174,9 @@ def _channel(match: Match, raw: RawColumns, stoich_afr: float, choices: Choices)
         readings.append(reading)
     note = "; ".join(n for n in (match.note, readings[0].note) if n)
     if len(match.columns) == 2 and match.role in PAIRED:
-        note = f"two banks, {'their mean' if choices.banks == 'mean' else 'bank ' + choices.banks}" + (
-            f"; {note}" if note else ""
-        )
+        note = str(
+            Say.TWO_BANKS(word="their mean" if choices.banks == "mean" else "bank " + choices.banks)
+        ) + (f"; {note}" if note else "")
     doubt = match.doubt or readings[0].doubt
     values = parts[0] if len(parts) == 1 else np.mean(parts, axis=0)
     confidence = min(match.confidence, 0.4) if doubt else match.confidence
@@ -173,7 +190,7 @@ def _scaled(unit: str, stoich_afr: float) -> UnitReading | None:
     v0, x0, v1, x1 = points
     factor = stoich_afr if max(x0, x1) > 4.0 else 1.0
     return UnitReading(
-        lambda v: (x0 + (v - v0) * (x1 - x0) / (v1 - v0)) / factor, unit, "from volts by your two points"
+        lambda v: (x0 + (v - v0) * (x1 - x0) / (v1 - v0)) / factor, unit, str(Say.BY_TWO_POINTS())
     )
 
 
@@ -191,19 +208,16 @@ def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[
     doubt = match.doubt
     if gauge:
         channels[Role.MAP] = pressure + baro
-        note = f"gauge pressure; {baro:.1f} kPa of barometer added"
+        note = str(Say.GAUGE(baro=baro))
         return [
             *matches[:where],
             Match(match.role, match.columns, match.unit, match.confidence, note, doubt),
             *matches[where + 1 :],
         ]
     if resting is not None and not 60.0 < resting < 112.0 and not doubt:
-        doubt = (
-            f"Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor gauge "
-            "pressure does"
-        )
+        doubt = str(Say.RESTING_PRESSURE(resting=resting))
     elif low < 8.0 and not doubt:
-        doubt = f"Manifold pressure falls to {low:.1f} kPa; is it gauge pressure or another unit?"
+        doubt = str(Say.LOW_PRESSURE(low=low))
     return [
         *matches[:where],
         Match(match.role, match.columns, match.unit, match.confidence, match.note, doubt),

@@ -21,6 +21,12 @@ class Say:
         "timebase.time_stands_still",
         "{name}: all rows have the same time ({time_s:g} s); a running time column is needed",
     )
+    WITHOUT_TIME = Message("timebase.without_time", "{name}: {count} rows without a time were left out")
+    RESTARTED = Message(
+        "timebase.restarted",
+        "{name}: the clock started again {count} times; the recordings are shown one after another",
+    )
+    SORTED = Message("timebase.sorted", "{name}: {count} rows were out of order and were sorted")
 
 
 RESTART_GAP_S = 10.0
@@ -57,7 +63,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     rows = np.flatnonzero(np.isfinite(time))
     notes = []
     if len(rows) < len(time):
-        notes.append(f"{name}: {len(time) - len(rows)} rows without a time were left out")
+        notes.append(str(Say.WITHOUT_TIME(name=name, count=len(time) - len(rows))))
     if len(rows) < 2:
         raise LogError(Say.TOO_FEW_TIMES(name=name, count=len(rows)))
     cuts = np.flatnonzero(np.diff(time[rows]) < -SHUFFLE_S) + 1
@@ -65,9 +71,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     for part in np.split(rows, cuts):
         order = part[np.argsort(time[part], kind="stable")]
         if not np.array_equal(order, part):
-            notes.append(
-                f"{name}: {int((np.diff(time[part]) < 0).sum())} rows were out of order and were sorted"
-            )
+            notes.append(str(Say.SORTED(name=name, count=int((np.diff(time[part]) < 0).sum()))))
         shift = 0.0 if start is None else start - float(time[order[0]])
         if start is not None:
             joints.append(start)
@@ -75,9 +79,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
         times.append(spread_repeats(time[order] + shift))
         start = float(times[-1][-1]) + RESTART_GAP_S
     if joints:
-        notes.append(
-            f"{name}: the clock started again {len(joints)} times; the recordings are shown one after another"
-        )
+        notes.append(str(Say.RESTARTED(name=name, count=len(joints))))
     whole = np.concatenate(times)
     if whole[-1] <= whole[0]:
         raise LogError(Say.TIME_STANDS_STILL(name=name, time_s=whole[0]))

@@ -19,6 +19,51 @@ class Say:
     UNKNOWN_UNIT = Message(
         "unit_check.unknown_unit", "{label} cannot be read in {unit!r}; allowed are {allowed}"
     )
+    SPAN = Message("unit_check.span", "{low:.4g} to {high:.4g}")
+    HEADED_OTHERWISE = Message(
+        "unit_check.headed_otherwise", "{label} is headed {unit} but runs from {span}; that would fit {best}"
+    )
+    SOURCE_VALUES = Message(
+        "unit_check.source_values",
+        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count "
+        "as the sensor",
+    )
+    LOOP_VALUES = Message(
+        "unit_check.loop_values",
+        "Closed loop holds values other than on and off; above 0 would count as closed",
+    )
+    NO_NUMBER = Message("unit_check.no_number", "{label} holds no number at all")
+    IMPLAUSIBLE = Message(
+        "unit_check.implausible", "{label} runs from {span} {unit}, which is not plausible in any unit"
+    )
+    UNIT_NOT_KNOWN = Message(
+        "unit_check.unit_not_known", "unit {unit!r} is not known for {label}; {span} would fit {best}"
+    )
+    VOLTAGE = Message(
+        "unit_check.voltage",
+        "{label} is a voltage; give the two points of its scale, such as 0 V = 0.68, 5 V = 1.36",
+    )
+    HEADED_AFR = Message(
+        "unit_check.headed_afr", "{label} is headed AFR but runs around {middle:.3g}; that would fit λ"
+    )
+    HEADED_LAMBDA = Message(
+        "unit_check.headed_lambda", "{label} is headed λ but runs around {middle:.3g}; that would fit AFR"
+    )
+    NO_MIXTURE = Message(
+        "unit_check.no_mixture", "{label} runs around {middle:.3g}, which is neither λ nor AFR"
+    )
+    READ_AS = Message("unit_check.read_as", "read as {settled}")
+    NO_PERCENT = Message(
+        "unit_check.no_percent", "{label} runs up to {top:.4g}, which is not plausible in percent"
+    )
+    SOURCE_PERCENT = Message(
+        "unit_check.source_percent", "read as the share of the mass-airflow sensor in percent"
+    )
+    STATUS_CODE = Message(
+        "unit_check.status_code", "read as fuel-system status code, 2 and 16 are closed loop"
+    )
+    NO_UNIT = Message("unit_check.no_unit", "no unit given; {span} is read as {best}")
+    READ_AS_FORM = Message("unit_check.read_as_form", "read as a {name}")
 
 
 SAMPLE = 20_000
@@ -79,7 +124,7 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
     """Settle the unit of a column that plays a role."""
     part, unit = sample_of(values), tidy_unit(unit_text)
     if not len(part):
-        return UnitReading(lambda x: x, LABELS[role][1], "", f"{LABELS[role][0]} holds no number at all")
+        return UnitReading(lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0])))
     if role in (Role.LAMBDA, Role.TARGET):
         return _mixture(role, unit, part, stoich_afr)
     if role is Role.CLOSED_LOOP:
@@ -139,57 +184,43 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
         return UnitReading(known[stated], stated)
     order = [u for u in (ours, *COMMON.get(role, ())) if u in known]
     possible = [u for u in dict.fromkeys(order) if fits(role, known[u](part))]
-    span = f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g}"
+    span = str(Say.SPAN(low=np.percentile(part, 1), high=np.percentile(part, 99)))
     if not possible:
         fallback = stated or (ours if ours in known else next(iter(known)))
         return UnitReading(
-            known[fallback],
-            fallback,
-            "",
-            f"{label} runs from {span} {unit_text}, which is not plausible in any unit",
+            known[fallback], fallback, "", str(Say.IMPLAUSIBLE(label=label, span=span, unit=unit_text))
         )
     best = possible[0]
     if not stated and not unit:
-        return UnitReading(
-            known[best], best, f"no unit given; {span} is read as {best}" if best != ours else ""
-        )
+        return UnitReading(known[best], best, str(Say.NO_UNIT(span=span, best=best)) if best != ours else "")
     if not stated:
         return UnitReading(
             known[best],
             best,
             "",
-            f"unit {unit_text!r} is not known for {label.lower()}; {span} would fit {best}",
+            str(Say.UNIT_NOT_KNOWN(unit=unit_text, label=label.lower(), span=span, best=best)),
         )
     return UnitReading(
-        known[best], best, "", f"{label} is headed {unit_text} but runs from {span}; that would fit {best}"
+        known[best], best, "", str(Say.HEADED_OTHERWISE(label=label, unit=unit_text, span=span, best=best))
     )
 
 
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
     label, middle = LABELS[role][0], float(np.median(part))
     if unit in ("v", "mv"):
-        return UnitReading(
-            lambda x: np.full(np.shape(x), np.nan),
-            "V",
-            "",
-            f"{label} is a voltage; give the two points of its scale, such as 0 V = 0.68, 5 V = 1.36",
-        )
+        return UnitReading(lambda x: np.full(np.shape(x), np.nan), "V", "", str(Say.VOLTAGE(label=label)))
     stated_afr, stated_phi = unit in ("afr", "a/f", ":1", "air/fuel"), unit in ("phi", "φ", "er", "eqr")
     convert = lambda_converter(unit, part, stoich_afr)
     settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
     if stated_afr and middle < 4.0:
-        return UnitReading(
-            lambda x: x, "λ", "", f"{label} is headed AFR but runs around {middle:.3g}; that would fit λ"
-        )
+        return UnitReading(lambda x: x, "λ", "", str(Say.HEADED_AFR(label=label, middle=middle)))
     if unit in ("λ", "lambda") and middle > 4.0:
-        return UnitReading(
-            convert, "AFR", "", f"{label} is headed λ but runs around {middle:.3g}; that would fit AFR"
-        )
+        return UnitReading(convert, "AFR", "", str(Say.HEADED_LAMBDA(label=label, middle=middle)))
     if not 0.4 < float(np.median(convert(part))) < 2.0:
-        return UnitReading(
-            convert, settled, "", f"{label} runs around {middle:.3g}, which is neither λ nor AFR"
-        )
-    return UnitReading(convert, settled, f"read as {settled}" if unit not in ("λ", "lambda", "afr") else "")
+        return UnitReading(convert, settled, "", str(Say.NO_MIXTURE(label=label, middle=middle)))
+    return UnitReading(
+        convert, settled, str(Say.READ_AS(settled=settled)) if unit not in ("λ", "lambda", "afr") else ""
+    )
 
 
 def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
@@ -202,11 +233,9 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
     }
     for name, holds in forms.items():
         if holds:
-            return UnitReading(PERCENT_FORMS[name], name, f"read as a {name}")
+            return UnitReading(PERCENT_FORMS[name], name, str(Say.READ_AS_FORM(name=name)))
     if not fits(role, part):
-        return UnitReading(
-            lambda x: x, "%", "", f"{label} runs up to {top:.4g}, which is not plausible in percent"
-        )
+        return UnitReading(lambda x: x, "%", "", str(Say.NO_PERCENT(label=label, top=top)))
     return UnitReading(lambda x: x, "%")
 
 
@@ -216,16 +245,8 @@ def _source_share(unit: str, part: Floats) -> UnitReading:
     if low >= 0.0 and high <= 1.0 and unit != "%":
         return UnitReading(lambda x: x, "")
     if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):
-        return UnitReading(
-            lambda x: x / 100.0, "%", "read as the share of the mass-airflow sensor in percent"
-        )
-    return UnitReading(
-        lambda x: np.clip(x, 0.0, 1.0),
-        "",
-        "",
-        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count "
-        "as the sensor",
-    )
+        return UnitReading(lambda x: x / 100.0, "%", str(Say.SOURCE_PERCENT()))
+    return UnitReading(lambda x: np.clip(x, 0.0, 1.0), "", "", str(Say.SOURCE_VALUES()))
 
 
 def _closed_by_code(codes: Floats) -> Floats:
@@ -238,12 +259,5 @@ def _loop_status(part: Floats) -> UnitReading:
     if kinds <= {0.0, 1.0}:
         return UnitReading(lambda x: x, "")
     if kinds <= {0.0, 1.0, 2.0, 4.0, 8.0, 16.0}:
-        return UnitReading(
-            _closed_by_code, "J1979 code", "read as fuel-system status code, 2 and 16 are closed loop"
-        )
-    return UnitReading(
-        lambda x: (x > 0).astype(float),
-        "",
-        "",
-        "Closed loop holds values other than on and off; above 0 would count as closed",
-    )
+        return UnitReading(_closed_by_code, "J1979 code", str(Say.STATUS_CODE()))
+    return UnitReading(lambda x: (x > 0).astype(float), "", "", str(Say.LOOP_VALUES()))
