@@ -231,3 +231,16 @@ def test_round_json_holds_what_the_contract_names(heron_solution: Solution) -> N
     assert data["samples"]["left_out"]["cold"] > 0
     assert {"id", "severity", "first_time_s", "seconds", "message"} == set(data["findings"][0])
     assert {"cycles", "exhaust_volume_l", "sensor_s"} <= set(data["delay"])
+
+
+def test_a_reader_that_panics_ends_in_a_sentence(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    class PanicException(BaseException):
+        """As compiled readers raise it."""
+
+    def panic(*_: object, **__: object) -> None:
+        raise PanicException("index out of bounds")
+
+    monkeypatch.setattr("lean_trim.formats.decode.registry.read_columnar", panic)
+    (tmp_path / "a.parquet").write_bytes(b"PAR1" + bytes(100))
+    with pytest.raises(LogError, match="a.parquet: cannot be read as Parquet; the file is damaged"):
+        open_log(tmp_path / "a.parquet", 14.7)

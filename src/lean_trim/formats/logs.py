@@ -12,11 +12,11 @@ import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.errors import LogError
+from lean_trim.core.errors import LeanTrimError, LogError
 from lean_trim.core.messages import Message
-from lean_trim.formats.decode.binary_log import read_columnar, read_mdf
 from lean_trim.formats.decode.columns import RawColumns
-from lean_trim.formats.decode.text_log import Progress, read_text
+from lean_trim.formats.decode.registry import HEAD_BYTES, reader_for
+from lean_trim.formats.decode.text_log import Progress
 from lean_trim.formats.meaning.channel_map import MappedLog, map_channels, wanted_columns
 from lean_trim.formats.meaning.choices import Choices
 
@@ -25,10 +25,10 @@ class Say:
     """Sentences of this module."""
 
     IS_FOLDER = Message("logs.is_folder", "{path}: is a folder, not a log")
+    READER_FAILED = Message(
+        "logs.reader_failed", "{path}: cannot be read as {reader}; the file is damaged ({kind}: {reason})"
+    )
     UNREADABLE = Message("logs.unreadable", "{path}: cannot be read ({cause})")
-
-
-MDF_MAGIC, PARQUET_MAGIC, ARROW_MAGIC = b"MDF     ", b"PAR1", b"ARROW1"
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,17 +61,16 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
         if path.is_dir():
             raise LogError(Say.IS_FOLDER(path=path))
         with path.open("rb") as f:
-            magic = f.read(8)
-        wanted = partial(wanted_columns, choices=choices)
-        if magic == MDF_MAGIC:
-            return read_mdf(path, wanted)
-        if magic[:4] == PARQUET_MAGIC:
-            return read_columnar(path, "Parquet", wanted)
-        if magic[:6] == ARROW_MAGIC:
-            return read_columnar(path, "Arrow", wanted)
-        return read_text(path, wanted, progress)
+            reader = reader_for(f.read(HEAD_BYTES))
+        return reader.read(path, partial(wanted_columns, choices=choices), progress)
     except OSError as error:
         raise LogError(Say.UNREADABLE(path=path, cause=error.strerror or error)) from error
+    except (LeanTrimError, KeyboardInterrupt, SystemExit):
+        raise
+    # A damaged file can make a compiled reader panic, which is no Exception; the user still gets a sentence.
+    except BaseException as error:
+        kind = type(error).__name__
+        raise LogError(Say.READER_FAILED(path=path, reader=reader.kind, kind=kind, reason=error)) from error
 
 
 def hash_file(path: Path) -> str:

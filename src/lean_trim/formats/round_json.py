@@ -75,7 +75,6 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             }
             for f in solution.findings
         ],
-        "warnings": list(estimate.warnings),
     }
 
 

@@ -9,13 +9,15 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.verdict import verdict_sentence, verdict_word
-from lean_trim.core.diagnosis.findings import Finding, find_faults
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.drive.conditions import make_conditions
 from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.core.estimation.surface import SurfaceSettings
 from lean_trim.core.explore.linking import cells_of_span, samples_of_cells, seconds_by_cell, visits_of_cells
-from lean_trim.core.pipeline.solve import Solution, SolveSettings, join_logs, solve
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, join_logs, refit, solve
 from tests.builders import small_vehicle, steady_states, with_channel
 
 
@@ -150,3 +152,11 @@ def test_fuel_the_target_does_not_name_at_full_throttle_is_told(factor: float, t
     found = [f for f in faults_in(make_frame(log, small_vehicle())) if f.id == "hidden_enrichment"]
     assert bool(found) == told
     assert all("10 % more fuel" in f.message for f in found)
+
+
+def test_a_fit_that_did_not_come_to_rest_says_so(heron_log: Log, heron_vehicle: Vehicle) -> None:
+    hurried = solve([heron_log], heron_vehicle, SolveSettings(surface=SurfaceSettings(max_iterations=1)))
+    told = [f for f in hurried.findings if f.id == "fit_not_converged"]
+    assert len(told) == 1 and "had not come to rest after" in told[0].message
+    again = refit(hurried, SolveSettings())
+    assert not [f for f in again.findings if f.id == "fit_not_converged"]

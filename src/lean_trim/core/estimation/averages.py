@@ -61,14 +61,13 @@ def average_cells(
     supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
     shape = table.shape
     return Estimate(
-        table,
-        (100 * (mean - 1)).reshape(shape),
-        (100 * error).reshape(shape),
-        seconds.reshape(shape),
-        visits,
-        supported.reshape(shape),
-        float(100 * np.nanmedian(error)) if np.isfinite(error).any() else np.nan,
-        "average",
+        table=table,
+        correction_pct=(100 * (mean - 1)).reshape(shape),
+        std_error_pct=(100 * error).reshape(shape),
+        seconds=seconds.reshape(shape),
+        visits=visits,
+        supported=supported.reshape(shape),
+        method="average",
     )
 
 

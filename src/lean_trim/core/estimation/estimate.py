@@ -36,10 +36,8 @@ class Estimate:
     std_error_pct : one standard error, percent points; NaN where the method says nothing.
     seconds, visits : evidence behind the cell.
     supported : cells with enough evidence of their own to be changed.
-    noise_pct : robust scatter of one second of driving about the estimate, percent.
     method : "surface" or "average".
-    iterations, converged : of the robust fit (1, True for averages).
-    warnings : sentences for the user.
+    iterations, converged : of the robust fit (1, True for averages); one that did not converge is a finding.
     wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far
         as it
         shows in the used samples, with its standard error; NaN where the method does not tell.
@@ -52,11 +50,9 @@ class Estimate:
     seconds: Floats
     visits: Ints
     supported: NDArray[np.bool_]
-    noise_pct: float
     method: str
     iterations: int = 1
     converged: bool = True
-    warnings: tuple[str, ...] = ()
     wall_x: float = np.nan
     wall_x_se: float = np.nan
     state: FitState | None = None

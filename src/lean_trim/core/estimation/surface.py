@@ -99,18 +99,16 @@ def fit_surface(
         table.shape
     )
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
-    correction, noise = fit.unknown[:-1].reshape(table.shape), fit.scale * float(np.sqrt(fit.inflation))
     return Estimate(
-        table,
-        100 * correction,
-        100 * error,
-        evidence.seconds,
-        evidence.visits,
-        supported,
-        100 * noise,
-        "surface",
-        fit.iterations,
-        converged,
+        table=table,
+        correction_pct=100 * fit.unknown[:-1].reshape(table.shape),
+        std_error_pct=100 * error,
+        seconds=evidence.seconds,
+        visits=evidence.visits,
+        supported=supported,
+        method="surface",
+        iterations=fit.iterations,
+        converged=converged,
         wall_x=float(fit.unknown[-1]),
         wall_x_se=float(deviations[-1]),
         state=fit.state,

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from lean_trim.core.data.log import Log, concatenate
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.diagnosis.findings import Finding, find_faults
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.findings import find_faults, with_fit
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
@@ -46,6 +47,8 @@ class Say:
     READING = Message("solve.reading", "Reading the log")
     FAULTS = Message("solve.faults", "Looking for faults")
     MOST_LEFT_OUT = Message("solve.most_left_out", " Most was left out for: {took}.")
+    SIFTING = Message("solve.sifting", "Sifting samples")
+    DONE = Message("solve.done", "Done")
     DELAY = Message("solve.delay", "Reading the sensor delay from the log")
     FITTING_AGAIN = Message("solve.fitting_again", "Fitting again with that delay")
 
@@ -173,7 +176,7 @@ def _solve(
     driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
     frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
     motion = Motion(frame)
-    step(0.2, "Sifting samples")
+    step(0.2, str(Say.SIFTING()))
     found = _pass(motion, settings.delay, settings, left_out_by_hand)
     delay = DelayEstimate(settings.delay, False, note="defaults")
     if settings.method == "surface" and settings.fit_delay:
@@ -186,7 +189,7 @@ def _solve(
     conditions = found[0].conditions
     findings = find_faults(conditions)
     inferred = infer(conditions)
-    step(1.0, "Done")
+    step(1.0, str(Say.DONE()))
     return _solution(*found, settings, delay, findings, inferred)
 
 
@@ -201,12 +204,10 @@ def _pass(
 
 
 def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
-    """Solve again after a threshold of the sieve or of the estimator was changed, from where the last solve
-    ended.
+    """Solve again after a threshold of the sieve or of the estimator was changed, from the last solve on.
 
     Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when
-    regimes, delay settings
-    or the logs change, and once a slider has come to rest.
+    regimes, delay settings or the logs change, and once a slider has come to rest.
     """
     prepared = solution.prepared
     start = solution.estimate if settings.method == solution.settings.method == "surface" else None
@@ -240,7 +241,18 @@ def _solution(
     own = own_drive(prepared.frame, plain)
     residual = residual_of(prepared.frame, own, prepared.conditions.motion.nearest[own.index])
     shares = shares_of(prepared.frame, plain, estimate, prepared.conditions.motion.durations_s)
-    return Solution(prepared, sifted, plain, estimate, residual, findings, settings, delay, inferred, shares)
+    return Solution(
+        prepared=prepared,
+        sifted=sifted,
+        observations=plain,
+        estimate=estimate,
+        residual=residual,
+        findings=with_fit(findings, estimate),
+        settings=settings,
+        delay=delay,
+        inferred=inferred,
+        logs=shares,
+    )
 
 
 def too_few(left: int, sifted: Sifted) -> str:

@@ -1,0 +1,58 @@
+"""Faults of what the injectors are fed with: fuel pressure, opening time, voltage."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.diagnosis.finding import Fault, Seen
+from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.messages import Message
+from lean_trim.core.sieve.rules_limits import LOW_V
+
+SAGGED_SHARE = 0.93
+"""Share of the rated differential pressure below which the pump or its regulator is at fault."""
+DUTY_PCT = 85.0
+"""Injector duty from which no reserve is left (common practice, no source)."""
+USUAL_V = 14.0
+
+
+class Say:
+    """Sentences of this module."""
+
+    PRESSURE = Message(
+        "supply.pressure",
+        "Differential fuel pressure was more than 7 % below its rated value for {seconds:.1f} s, first at "
+        "{first:.1f} s: look at pump, filter and regulator before the airflow table.",
+    )
+    DUTY = Message(
+        "supply.duty",
+        "Injector duty was above 85 % for {seconds:.1f} s, first at {first:.1f} s; larger injectors or more "
+        "pressure are needed before more air.",
+    )
+    VOLTAGE = Message(
+        "supply.voltage",
+        "Battery was below 12 V for {seconds:.1f} s while running, first at {first:.1f} s; dead time is "
+        "uncertain there.",
+    )
+
+
+def _pressure(conditions: Conditions) -> Seen:
+    rated = conditions.frame.vehicle.injectors.rated_pressure_kpa
+    low = np.asarray(conditions.frame.log.get(Role.FUEL_DP, rated) < SAGGED_SHARE * rated)
+    return Seen(low & (conditions.regime != Regime.STOPPED))
+
+
+def _duty(conditions: Conditions) -> Seen:
+    return Seen(np.asarray(conditions.motion.duty > DUTY_PCT))
+
+
+def _voltage(conditions: Conditions) -> Seen:
+    low = np.asarray(conditions.frame.log.get(Role.BATTERY, USUAL_V) < LOW_V.default)
+    return Seen(low & (conditions.regime != Regime.STOPPED))
+
+
+PRESSURE = Fault("fuel_pressure", "danger", Say.PRESSURE, 0.5, _pressure)
+DUTY = Fault("injector_duty", "warning", Say.DUTY, 0.2, _duty)
+VOLTAGE = Fault("low_voltage", "warning", Say.VOLTAGE, 2.0, _voltage)
