@@ -61,7 +61,14 @@ def test_a_catalogue_puts_sentences_into_other_words(catalogue: None) -> None:
 
 
 def test_no_error_below_the_window_is_raised_with_bare_words() -> None:
-    theirs = ("ValueError", "KeyError", "TypeError", "TimeoutError", "AssertionError", "np.linalg.LinAlgError")
+    theirs = (
+        "ValueError",
+        "KeyError",
+        "TypeError",
+        "TimeoutError",
+        "AssertionError",
+        "np.linalg.LinAlgError",
+    )
     bare = []
     for room in ROOMS:
         for path in (SRC / room).rglob("*.py"):

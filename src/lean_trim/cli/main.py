@@ -13,7 +13,9 @@ from lean_trim.core.errors import CancelledError, LeanTrimError
 
 COMMANDS = (correct.COMMAND, simulate.COMMAND)
 NAMES = tuple(command.name for command in COMMANDS)
-DONE, CANNOT, BAD_INPUT = 0, 1, 2
+DONE = 0
+CANNOT = 1
+BAD_INPUT = 2
 """Exit codes: done; could not, through no fault of the input; input that cannot be used."""
 CANNOT_ERRNO = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS, errno.ENOMEM})
 LEVEL_OPTION = "--log-level"

@@ -28,7 +28,21 @@ class Knob:
     unit: str
 
     def checked(self, value: float) -> float:
-        """The value itself; BadInputError if it is outside the range."""
+        """The value itself; BadInputError if it is outside the range.
+
+        Parameters
+        ----------
+        value : in the knob's unit.
+
+        Returns
+        -------
+        The value itself.
+
+        Raises
+        ------
+        BadInputError
+            If it is not finite or outside the range.
+        """
         if not (math.isfinite(value) and self.low <= value <= self.high):
             unit = f" {self.unit}" if self.unit else ""
             raise BadInputError(
@@ -45,5 +59,16 @@ class Knob:
 
 
 def values_of(prefix: str, knobs: Iterable[Knob], changes: Mapping[str, float]) -> dict[str, float]:
-    """Every knob's value: its default unless changed under "prefix.name"."""
+    """Every knob's value: its default unless changed under "prefix.name".
+
+    Parameters
+    ----------
+    prefix : name of the rule the knobs belong to.
+    knobs : the rule's knobs.
+    changes : "prefix.name" → value, for those that were turned.
+
+    Returns
+    -------
+    Name → value of every knob.
+    """
     return {k.name: changes.get(f"{prefix}.{k.name}", k.default) for k in knobs}

@@ -55,12 +55,26 @@ class Said:
 
 
 def render(said: Said) -> str:
-    """The sentence, in the catalogue's words where it has some."""
+    """The sentence, in the catalogue's words where it has some.
+
+    Parameters
+    ----------
+    said : a message and what its fields stand for.
+
+    Returns
+    -------
+    The sentence as the user reads it.
+    """
     return _catalogue.get(said.id, said.message.text).format(**said.values)
 
 
 def use_catalogue(texts: Mapping[str, str]) -> None:
-    """Render from now on with these texts by id; ids that are missing keep their English."""
+    """Render from now on with these texts by id; ids that are missing keep their English.
+
+    Parameters
+    ----------
+    texts : message id → text with the same named fields.
+    """
     global _catalogue
     _catalogue = texts
 

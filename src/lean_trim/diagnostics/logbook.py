@@ -15,8 +15,10 @@ from typing import IO
 from lean_trim import __version__
 
 LOGGER = logging.getLogger("lean_trim")
-LOG_NAME, CRASH_NAME = "lean-trim.log", "crash.log"
-LARGEST_BYTES, KEPT_FILES = 1_000_000, 3
+LOG_NAME = "lean-trim.log"
+CRASH_NAME = "crash.log"
+LARGEST_BYTES = 1_000_000
+KEPT_FILES = 3
 FORMAT = "%(asctime)s %(levelname)s %(threadName)s %(name)s: %(message)s"
 Escaped = Callable[[str], None]
 

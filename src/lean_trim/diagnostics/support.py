@@ -96,7 +96,8 @@ def _put_job(report: zipfile.ZipFile, job: Path) -> None:
     """A consistent copy, also while the job is open."""
     with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
         copy = Path(folder) / "job.leantrim"
-        source, target = sqlite3.connect(f"file:{job}?mode=ro", uri=True), sqlite3.connect(copy)
+        source = sqlite3.connect(f"file:{job}?mode=ro", uri=True)
+        target = sqlite3.connect(copy)
         try:
             source.backup(target)
         finally:

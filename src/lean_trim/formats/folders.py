@@ -17,7 +17,17 @@ class Say:
 
 
 def make_folder(path: Path) -> None:
-    """Make a folder with its parents; BadInputError if it cannot be made."""
+    """Make a folder with its parents; BadInputError if it cannot be made.
+
+    Parameters
+    ----------
+    path : may exist.
+
+    Raises
+    ------
+    BadInputError
+        If it cannot be made.
+    """
     try:
         path.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -52,6 +52,16 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
 
     Its kind is told by its first bytes, not by its name.
 
+    Parameters
+    ----------
+    path : a log file of any known kind.
+    choices : the user's word on columns.
+    progress : called with the share read; returning False cancels.
+
+    Returns
+    -------
+    Columns as they stand in the file.
+
     Raises
     ------
     LogError
@@ -74,7 +84,21 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
 
 
 def hash_file(path: Path) -> str:
-    """SHA-256 of a file's bytes, as hexadecimal text."""
+    """SHA-256 of a file's bytes, as hexadecimal text.
+
+    Parameters
+    ----------
+    path : any file.
+
+    Returns
+    -------
+    64 hexadecimal digits.
+
+    Raises
+    ------
+    LogError
+        If it cannot be read.
+    """
     try:
         with path.open("rb") as f:
             return hashlib.file_digest(f, "sha256").hexdigest()
@@ -86,6 +110,17 @@ def open_log(
     path: Path, stoich_afr: float, choices: Choices | None = None, progress: Progress | None = None
 ) -> OpenedLog:
     """Read and understand a log. ``progress`` is called with the share read; returning False cancels.
+
+    Parameters
+    ----------
+    path : a log file of any known kind.
+    stoich_afr : of the vehicle's fuel, for logs that hold AFR.
+    choices : the user's word on columns, units and banks.
+    progress : called with the share read; returning False cancels.
+
+    Returns
+    -------
+    The log, and what was understood, inferred and doubted.
 
     Raises
     ------
@@ -101,26 +136,61 @@ LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}
 
 
 def header_lines(roles: Iterable[Role]) -> str:
-    """The row of names and the row of units that ``write_log_csv`` begins with."""
+    """The row of names and the row of units that ``write_log_csv`` begins with.
+
+    Parameters
+    ----------
+    roles : channels in the order of the columns.
+
+    Returns
+    -------
+    Two lines with their ends.
+    """
     roles = list(roles)
     names = ",".join(["Time", *(LABELS[r][0] for r in roles)])
     return f"{names}\n{','.join(['s', *(LABELS[r][1] for r in roles)])}\n"
 
 
 def row_lines(log: Log) -> str:
-    """The rows of a log as CSV, at most four decimals."""
+    """The rows of a log as CSV, at most four decimals.
+
+    Parameters
+    ----------
+    log : a log, or a piece of one.
+
+    Returns
+    -------
+    One line per sample with its end.
+    """
     data = np.column_stack([log.time_s, *log.channels.values()])
     return "".join(",".join(f"{v:.4f}".rstrip("0").rstrip(".") for v in row) + "\n" for row in data.tolist())
 
 
 def parse_rows(roles: Sequence[Role], lines: Sequence[str], name: str) -> Log:
-    """The inverse of ``row_lines``."""
+    """The inverse of ``row_lines``.
+
+    Parameters
+    ----------
+    roles : channels in the order of the columns, without the time.
+    lines : as ``row_lines`` writes them.
+    name : of the log.
+
+    Returns
+    -------
+    The log.
+    """
     data = np.array([line.split(",") for line in lines], float)
     return Log(data[:, 0], {r: data[:, i] for i, r in enumerate(roles, 1)}, name)
 
 
 def write_log_csv(log: Log, path: Path) -> None:
-    """Write a log as CSV with a row of names and a row of units."""
+    """Write a log as CSV with a row of names and a row of units.
+
+    Parameters
+    ----------
+    log : a log.
+    path : replaced if it exists.
+    """
     import polars as pl
 
     roles = list(log.channels)

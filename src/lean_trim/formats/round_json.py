@@ -19,8 +19,20 @@ from lean_trim.core.sieve.sieve import RULES
 
 
 def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
-    """Cells, samples, delay and findings as plain values; unknown numbers become null."""
-    estimate, sifted, log = solution.estimate, solution.sifted, solution.frame.log
+    """Cells, samples, delay and findings as plain values; unknown numbers become null.
+
+    Parameters
+    ----------
+    solution : of one round.
+    proposal : what would be written.
+
+    Returns
+    -------
+    As docs/formats.md describes it.
+    """
+    estimate = solution.estimate
+    sifted = solution.sifted
+    log = solution.frame.log
     delay = solution.delay.settings
     volume = delay.exhaust_volume_l
     idle = sifted.settings.disabled | {rule.name for rule in RULES if rule.marks}
@@ -112,7 +124,14 @@ def _plain(value: float | np.floating) -> float | None:
 
 
 def write_round(solution: Solution, proposal: Proposal, path: Path) -> None:
-    """Write ``round_dict`` as JSON."""
+    """Write ``round_dict`` as JSON.
+
+    Parameters
+    ----------
+    solution : of one round.
+    proposal : what would be written.
+    path : replaced if it exists.
+    """
     path.write_text(
         json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False),
         encoding="utf-8",

@@ -38,6 +38,15 @@ class Say:
 def read_table(path: Path, kind: str) -> Table:
     """Read a "ve", "target_lambda" or "maf" table.
 
+    Parameters
+    ----------
+    path : a CSV file.
+    kind : "ve", "target_lambda" or "maf".
+
+    Returns
+    -------
+    The table.
+
     Raises
     ------
     BadInputError
@@ -52,7 +61,18 @@ def read_table(path: Path, kind: str) -> Table:
 
 
 def parse_table(text: str, kind: str, source: str) -> Table:
-    """The same from text; ``source`` names it in messages."""
+    """The same from text; ``source`` names it in messages.
+
+    Parameters
+    ----------
+    text : CSV.
+    kind : "ve", "target_lambda" or "maf".
+    source : names the text in messages.
+
+    Returns
+    -------
+    The table.
+    """
     delimiter = max(",;\t", key=lambda d: text.split("\n", 1)[0].count(d))
     rows = [
         (n, r)
@@ -81,7 +101,8 @@ def _grid(rows: list[tuple[int, list[str]]], kind: str, source: str) -> Table:
     columns = [
         _number(c, source, line, i) for i, c in enumerate(head[1:], 2) if c.strip() or i <= len(head) - 1
     ]
-    y, cells = [], []
+    y = []
+    cells = []
     for n, row in rows[1:]:
         if len(row) != len(columns) + 1:
             raise BadInputError(
@@ -110,7 +131,18 @@ def _curve(rows: list[tuple[int, list[str]]], source: str) -> Table:
 
 
 def table_text(table: Table, delimiter: str = ",", decimals: int = 3) -> str:
-    """A table in the shape ``parse_table`` reads back."""
+    """A table in the shape ``parse_table`` reads back.
+
+    Parameters
+    ----------
+    table : a grid or a curve.
+    delimiter : between cells.
+    decimals : most that are written.
+
+    Returns
+    -------
+    One line per row with its end.
+    """
 
     def show(value: float, digits: int) -> str:
         return f"{value:.{digits}f}".rstrip("0").rstrip(".") if digits else f"{value:.0f}"
@@ -129,7 +161,13 @@ def table_text(table: Table, delimiter: str = ",", decimals: int = 3) -> str:
 
 
 def write_table(table: Table, path: Path) -> None:
-    """Write a table as CSV, replacing the file only when all of it is written."""
+    """Write a table as CSV, replacing the file only when all of it is written.
+
+    Parameters
+    ----------
+    table : a grid or a curve.
+    path : replaced if it exists.
+    """
     part = path.with_suffix(path.suffix + ".part")
     part.write_text(table_text(table), encoding="utf-8")
     part.replace(path)

@@ -91,10 +91,20 @@ class Sheet:
     def __init__(self, data: Any, source: str) -> None:
         if not isinstance(data, dict):
             raise BadInputError(Say.NOT_AN_OBJECT(source=source))
-        self.data, self.source = data, source
+        self.data = data
+        self.source = source
 
     def get(self, key: str) -> Any:
-        """The value at a dotted path, or None."""
+        """The value at a dotted path, or None.
+
+        Parameters
+        ----------
+        key : dotted path.
+
+        Returns
+        -------
+        Whatever stands there.
+        """
         value: Any = self.data
         for part in key.split("."):
             value = value.get(part) if isinstance(value, dict) else None
@@ -150,7 +160,8 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
 
 
 def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
-    airflow, feedback = sheet.choice("airflow", AIRFLOWS), sheet.choice("feedback", FEEDBACKS)
+    airflow = sheet.choice("airflow", AIRFLOWS)
+    feedback = sheet.choice("feedback", FEEDBACKS)
     litres = sheet.number("engine.displacement_l", 0.05, 30.0)
     target = _table_path(sheet, "target_lambda", folder, required=False)
     table_path = _table_path(sheet, airflow, folder, required=True)
@@ -225,7 +236,17 @@ def _limits(sheet: Sheet, airflow: str) -> TableLimits:
 
 
 def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
-    """Write sheet and tables into a folder; returns the sheet's path."""
+    """Write sheet and tables into a folder; returns the sheet's path.
+
+    Parameters
+    ----------
+    vehicle : with its tables.
+    folder : made if it is not there.
+
+    Returns
+    -------
+    Path of the sheet.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     write_table(vehicle.table, folder / f"{vehicle.airflow}.csv")
     tables: dict[str, str] = {vehicle.airflow: f"{vehicle.airflow}.csv"}
@@ -240,7 +261,16 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
 
 
 def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
-    """Everything of the sheet but the tables."""
+    """Everything of the sheet but the tables.
+
+    Parameters
+    ----------
+    vehicle : whose sheet is wanted.
+
+    Returns
+    -------
+    Plain values for JSON.
+    """
     injectors = vehicle.injectors
     return {
         "name": vehicle.name,
@@ -272,9 +302,25 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
 
 
 def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
-    """The inverse of ``vehicle_dict`` with tables given."""
+    """The inverse of ``vehicle_dict`` with tables given.
+
+    Parameters
+    ----------
+    data : as ``vehicle_dict`` makes it, perhaps damaged.
+    table, target : its tables; no target is None.
+
+    Returns
+    -------
+    The vehicle.
+
+    Raises
+    ------
+    BadInputError
+        Naming the key and what is allowed.
+    """
     sheet = Sheet(data, "vehicle")
-    airflow, feedback = sheet.choice("airflow", AIRFLOWS), sheet.choice("feedback", FEEDBACKS)
+    airflow = sheet.choice("airflow", AIRFLOWS)
+    feedback = sheet.choice("feedback", FEEDBACKS)
     return Vehicle(
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),

@@ -26,20 +26,39 @@ class Say:
     )
 
 
-UPDATE, JOINT = "new:", "joint"
+UPDATE = "new:"
+JOINT = "joint"
 MOST_SAMPLES = 100_000_000
 """Samples of one log: eleven days at 100 Hz."""
 MOST_CHANNELS = 2 * len(Role) + 2
 
 
 def table_row(table: Table) -> tuple[str, str, str, str]:
-    """Name, unit, axes and cells as text."""
+    """Name, unit, axes and cells as text.
+
+    Parameters
+    ----------
+    table : a grid or a curve.
+
+    Returns
+    -------
+    Four texts, axes and cells as JSON.
+    """
     axes = [{"name": a.name, "unit": a.unit, "points": a.points.tolist()} for a in table.axes]
     return table.name, table.unit, json.dumps(axes), json.dumps(table.values.ravel().tolist())
 
 
 def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
-    """The inverse of ``table_row``."""
+    """The inverse of ``table_row``.
+
+    Parameters
+    ----------
+    name, unit, axes, cells : as ``table_row`` makes them, perhaps damaged.
+
+    Returns
+    -------
+    The table.
+    """
     built = tuple(Axis(a["name"], a["unit"], np.array(a["points"], float)) for a in json.loads(axes))
     shape = tuple(len(a) for a in built)
     return Table(built, np.array(json.loads(cells), float).reshape(shape), unit, name)
@@ -48,6 +67,14 @@ def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
 def log_to_parquet(log: Log) -> bytes:
     """A log as Parquet bytes; columns are named by role, update marks "new:" and role, joints are rows of
     "joint".
+
+    Parameters
+    ----------
+    log : a log.
+
+    Returns
+    -------
+    The bytes.
     """
     import polars as pl
 
@@ -61,12 +88,31 @@ def log_to_parquet(log: Log) -> bytes:
 
 
 def store_log(log: Log, sha256: str = "") -> StoredLog:
-    """Encode a log for the job file; slow enough to be done off the window's thread."""
+    """Encode a log for the job file; slow enough to be done off the window's thread.
+
+    Parameters
+    ----------
+    log : a log.
+    sha256 : of the file it came from, "" if there was none.
+
+    Returns
+    -------
+    The log with its bytes.
+    """
     return StoredLog(log, log_to_parquet(log), sha256)
 
 
 def log_from_parquet(data: bytes, name: str) -> Log:
     """The inverse of ``log_to_parquet``.
+
+    Parameters
+    ----------
+    data : as ``log_to_parquet`` makes it, perhaps damaged.
+    name : of the log.
+
+    Returns
+    -------
+    The log.
 
     Raises
     ------

@@ -12,7 +12,14 @@ BANKS: tuple[Banks, ...] = get_args(Banks)
 
 
 def put_choices(db: sqlite3.Connection, shape: str, choices: Choices) -> None:
-    """Keep the choices for logs of one shape, inside the caller's transaction."""
+    """Keep the choices for logs of one shape, inside the caller's transaction.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    shape : key of the logs' columns.
+    choices : replace those that were kept.
+    """
     rows = [(shape, name, str(c.role) if c.role else None, c.unit) for name, c in choices.columns.items()]
     db.execute("DELETE FROM column_choices WHERE shape = ?", (shape,))
     db.executemany("INSERT INTO column_choices VALUES (?, ?, ?, ?)", rows)
@@ -23,6 +30,14 @@ def choices_in(db: sqlite3.Connection) -> dict[str, Choices]:
     """Choices by shape. What is not understood (a role of another version, a damaged value) is left out.
 
     It is then asked again.
+
+    Parameters
+    ----------
+    db : an open job.
+
+    Returns
+    -------
+    Shape → choices.
     """
     known = {str(role) for role in Role}
     columns: dict[str, dict[str, ColumnChoice]] = {}

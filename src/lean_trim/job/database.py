@@ -148,7 +148,8 @@ class Database:
 
         A planted trigger, view or index would run with every save.
         """
-        found, expected = objects_in(self.db), expected_objects(version)
+        found = objects_in(self.db)
+        expected = expected_objects(version)
         strange = [key for key, sql in found.items() if expected.get(key) != sql]
         missing = [key for key in expected if key not in found]
         if strange:
@@ -262,7 +263,12 @@ class Database:
                 self.db.execute("ROLLBACK")
 
     def reading(self, work: Callable[[sqlite3.Connection], object]) -> None:
-        """Run a read that may be long, ended if it takes longer than ``LONGEST_READ_S``."""
+        """Run a read that may be long, ended if it takes longer than ``LONGEST_READ_S``.
+
+        Parameters
+        ----------
+        work : called with the connection.
+        """
         with self.lock:
             self._deadline = time.monotonic() + LONGEST_READ_S
             try:
@@ -289,7 +295,8 @@ def _identity(path: Path) -> tuple[int, int] | None:
 
 def _free_name(path: Path) -> Path:
     """The path, or with a number if it is taken."""
-    number, free = 1, path
+    number = 1
+    free = path
     while free.exists():
         number += 1
         free = path.with_name(f"{path.name}{number}")

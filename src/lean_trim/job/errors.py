@@ -83,7 +83,16 @@ class DamagedJobError(BadInputError):
 
 
 def cause_of(error: BaseException) -> str:
-    """Why a write failed, in words; the library's own where there are none of ours."""
+    """Why a write failed, in words; the library's own where there are none of ours.
+
+    Parameters
+    ----------
+    error : from SQLite, the system, or anything else.
+
+    Returns
+    -------
+    A part of a sentence.
+    """
     if isinstance(error, sqlite3.Error):
         code = getattr(error, "sqlite_errorcode", 0) or 0
         return CAUSES.get(code & PRIMARY_CODE, str(error))

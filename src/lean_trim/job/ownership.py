@@ -48,6 +48,14 @@ def started_of(pid: int) -> str:
     """When a process of this machine started, as the kernel tells it.
 
     "" if there is none or the kernel does not tell.
+
+    Parameters
+    ----------
+    pid : number of a process.
+
+    Returns
+    -------
+    Clock ticks since boot, as text.
     """
     try:
         stat = Path(f"/proc/{pid}/stat").read_text(encoding="ascii", errors="replace")
@@ -58,5 +66,14 @@ def started_of(pid: int) -> str:
 
 
 def this_window(since: str) -> Owner:
-    """A new owner: this process, a new token."""
+    """A new owner: this process, a new token.
+
+    Parameters
+    ----------
+    since : the present moment, ISO 8601.
+
+    Returns
+    -------
+    A new owner.
+    """
     return Owner(uuid.uuid4().hex, socket.gethostname(), os.getpid(), started_of(os.getpid()), since)

@@ -70,6 +70,14 @@ LONGEST_LOG_S = 1e9
 def read_job(db: sqlite3.Connection) -> Job:
     """Everything in the file.
 
+    Parameters
+    ----------
+    db : a job whose declarations were checked.
+
+    Returns
+    -------
+    The job.
+
     Raises
     ------
     BadInputError
@@ -78,7 +86,8 @@ def read_job(db: sqlite3.Connection) -> Job:
     row = db.execute("SELECT sheet, car FROM vehicle").fetchone()
     if row is None:
         raise BadInputError(Say.NO_VEHICLE())
-    sheet, car = json.loads(_text(row[0], "the vehicle sheet")), _text(row[1], "the car's name")
+    sheet = json.loads(_text(row[0], "the vehicle sheet"))
+    car = _text(row[1], "the car's name")
     revisions = _revisions(db)
     rows = db.execute(
         "SELECT id, number, started, revision_id, subject, settings, handed_over, note FROM rounds ORDER BY "
@@ -190,7 +199,17 @@ def _round(
 
 
 def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
-    """Where a round's logs came from, in their order."""
+    """Where a round's logs came from, in their order.
+
+    Parameters
+    ----------
+    db : an open job.
+    round_id : one of its rounds.
+
+    Returns
+    -------
+    One entry per log.
+    """
     rows = db.execute(
         "SELECT logs.id, name, sha256, added FROM round_logs JOIN logs ON logs.id = log_id "
         "WHERE round_id = ? ORDER BY position",
@@ -261,7 +280,9 @@ def _decisions(db: sqlite3.Connection, round_id: int, calibration: Calibration) 
 
 def _decision(table: Table, rows: list[tuple[object, ...]]) -> Decision:
     blank = undecided(table)
-    values, origins, pins = blank.values.ravel(), blank.origin.ravel(), blank.pinned.ravel()
+    values = blank.values.ravel()
+    origins = blank.origin.ravel()
+    pins = blank.pinned.ravel()
     for cell, value, origin, pinned in rows:
         place = _whole(cell, "a decided cell", 0, table.size - 1)
         values[place] = _number(value, f"the value decided for cell {place}", 1e-9, LARGEST_CELL)

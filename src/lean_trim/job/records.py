@@ -147,12 +147,31 @@ class Round:
         return self.decided_for(self.subject)
 
     def decided_for(self, table_name: str) -> Decision:
-        """The decision on one table, or an untouched one."""
+        """The decision on one table, or an untouched one.
+
+        Parameters
+        ----------
+        table_name : a table of the round's calibration.
+
+        Returns
+        -------
+        The decision.
+        """
         decision = self.decisions.get(table_name)
         return decision if decision is not None else undecided(self.revision.calibration[table_name])
 
     def with_decision(self, table_name: str, decision: Decision) -> Round:
-        """The round with another decision on one table."""
+        """The round with another decision on one table.
+
+        Parameters
+        ----------
+        table_name : a table of the round's calibration.
+        decision : takes the place of an earlier one.
+
+        Returns
+        -------
+        A new record.
+        """
         return replace(self, decisions={**self.decisions, table_name: decision})
 
     @property
@@ -181,22 +200,67 @@ class Job:
     car: str = field(default="")
 
     def index_of(self, round_id: int) -> int | None:
-        """Place of a round in the chain, None if it is not there."""
+        """Place of a round in the chain, None if it is not there.
+
+        Parameters
+        ----------
+        round_id : a round's id.
+
+        Returns
+        -------
+        Its place, from 0.
+        """
         return next((i for i, r in enumerate(self.rounds) if r.id == round_id), None)
 
     def round_of(self, round_id: int) -> Round | None:
-        """A round by its id, None if it is not there."""
+        """A round by its id, None if it is not there.
+
+        Parameters
+        ----------
+        round_id : a round's id.
+
+        Returns
+        -------
+        The round.
+        """
         index = self.index_of(round_id)
         return None if index is None else self.rounds[index]
 
     def with_round(self, changed: Round) -> Job:
-        """The job with the round of the same id replaced."""
+        """The job with the round of the same id replaced.
+
+        Parameters
+        ----------
+        changed : a round whose id the job has.
+
+        Returns
+        -------
+        A new record.
+        """
         return replace(self, rounds=tuple(changed if r.id == changed.id else r for r in self.rounds))
 
     def with_new_round(self, new: Round) -> Job:
-        """The job with a round appended."""
+        """The job with a round appended.
+
+        Parameters
+        ----------
+        new : a round the job does not have.
+
+        Returns
+        -------
+        A new record.
+        """
         return replace(self, rounds=(*self.rounds, new))
 
     def vehicle_in(self, index: int) -> Vehicle:
-        """The vehicle with the calibration of a round in its ECU."""
+        """The vehicle with the calibration of a round in its ECU.
+
+        Parameters
+        ----------
+        index : place of a round, from 0.
+
+        Returns
+        -------
+        The vehicle as it was driven.
+        """
         return with_calibration(self.vehicle, self.rounds[index].revision.calibration)

@@ -128,6 +128,13 @@ def apply_migration(db: sqlite3.Connection, number: int, applied: str, program: 
     """Bring a database from schema ``number - 1`` to ``number`` (counted from 1) in one transaction.
 
     Foreign keys have to be off: a table that is rebuilt would take its children along.
+
+    Parameters
+    ----------
+    db : of schema ``number - 1``.
+    number : of the migration, from 1.
+    applied : when, ISO 8601.
+    program : version that applies it.
     """
     migration = MIGRATIONS[number - 1]
     db.execute("BEGIN IMMEDIATE")
@@ -149,13 +156,30 @@ def objects_in(db: sqlite3.Connection) -> dict[tuple[str, str], str]:
     """Everything a database declares: (kind, name) → its SQL with white space folded.
 
     Implied indices left out.
+
+    Parameters
+    ----------
+    db : any database.
+
+    Returns
+    -------
+    Tables, views, triggers and indices.
     """
     rows = db.execute("SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL")
     return {(str(kind), str(name)): " ".join(str(sql).split()) for kind, name, sql in rows}
 
 
 def expected_objects(version: int) -> dict[tuple[str, str], str]:
-    """What a file of a schema version declares, from building one in memory."""
+    """What a file of a schema version declares, from building one in memory.
+
+    Parameters
+    ----------
+    version : 1 to the newest.
+
+    Returns
+    -------
+    Tables and indices.
+    """
     db = sqlite3.connect(":memory:", isolation_level=None)
     try:
         for number in range(1, version + 1):

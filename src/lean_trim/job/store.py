@@ -75,6 +75,16 @@ class JobStore:
     def create(cls, path: Path, vehicle: Vehicle, car: str = "") -> JobStore:
         """Make a new job with a first, empty round on the vehicle's tables, and open it.
 
+        Parameters
+        ----------
+        path : of the new file.
+        vehicle : with its tables.
+        car : name of the simulated car, "" for a real vehicle.
+
+        Returns
+        -------
+        The open job.
+
         Raises
         ------
         BadInputError
@@ -97,6 +107,16 @@ class JobStore:
         cls, path: Path, job: Job, settings: dict[str, str], choices: dict[str, Choices]
     ) -> JobStore:
         """Write a whole job that is in memory to a new file, and open it.
+
+        Parameters
+        ----------
+        path : of the new file.
+        job : as it is in memory.
+        settings, choices : that belong to no round.
+
+        Returns
+        -------
+        The open copy.
 
         Raises
         ------
@@ -125,7 +145,17 @@ class JobStore:
         self.database.take_over()
 
     def add_logs(self, round_id: int, logs: Sequence[StoredLog]) -> tuple[LogInfo, ...]:
-        """Add logs to a round; returns where all its logs came from."""
+        """Add logs to a round; returns where all its logs came from.
+
+        Parameters
+        ----------
+        round_id : the round they belong to.
+        logs : in the order they were driven.
+
+        Returns
+        -------
+        One entry per log of the round.
+        """
         with self.database.writing() as db:
             for stored in logs:
                 put_log(db, round_id, stored)
@@ -142,6 +172,17 @@ class JobStore:
 
         It goes on with the parent's settings. ``prediction`` is what the parent foretells of it, and is kept
         with the parent.
+
+        Parameters
+        ----------
+        parent : the round it is made from.
+        calibration : as it will be driven.
+        logs : already driven on it.
+        prediction : what the parent foretells of it, kept with the parent.
+
+        Returns
+        -------
+        The new round.
         """
         with self.database.writing() as db:
             if prediction is not None:
@@ -168,27 +209,58 @@ class JobStore:
         )
 
     def save_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
-        """Keep what was decided so far on one table; untouched cells take no row."""
+        """Keep what was decided so far on one table; untouched cells take no row.
+
+        Parameters
+        ----------
+        round_id : a round.
+        table_name : a table of its calibration.
+        decision : replaces an earlier one.
+        """
         with self.database.writing() as db:
             put_decision(db, round_id, table_name, decision)
 
     def save_left_out(self, round_id: int, spans: Sequence[Span]) -> None:
-        """Keep the stretches left out by hand."""
+        """Keep the stretches left out by hand.
+
+        Parameters
+        ----------
+        round_id : a round.
+        spans : replace earlier ones.
+        """
         with self.database.writing() as db:
             put_spans(db, round_id, spans)
 
     def save_marks(self, round_id: int, marks: Sequence[Mark]) -> None:
-        """Keep the bookmarks."""
+        """Keep the bookmarks.
+
+        Parameters
+        ----------
+        round_id : a round.
+        marks : replace earlier ones.
+        """
         with self.database.writing() as db:
             put_marks(db, round_id, marks)
 
     def save_tuning(self, round_id: int, tuning: Tuning) -> None:
-        """Keep a round's own settings."""
+        """Keep a round's own settings.
+
+        Parameters
+        ----------
+        round_id : a round.
+        tuning : replaces earlier settings.
+        """
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET settings = ? WHERE id = ?", (tuning_text(tuning), round_id))
 
     def save_outcome(self, round_id: int, outcome: Outcome) -> None:
-        """Keep what a solve says of a round."""
+        """Keep what a solve says of a round.
+
+        Parameters
+        ----------
+        round_id : a round.
+        outcome : verdict and proposals; replace earlier ones.
+        """
         with self.database.writing() as db:
             put_verdict(db, round_id, outcome.verdict)
             for name, proposal in outcome.proposals.items():
@@ -207,7 +279,13 @@ class JobStore:
         return note
 
     def save_choices(self, shape: str, choices: Choices) -> None:
-        """Keep what the user said about logs of one shape."""
+        """Keep what the user said about logs of one shape.
+
+        Parameters
+        ----------
+        shape : key of the logs' columns.
+        choices : replace earlier ones.
+        """
         with self.database.writing() as db:
             put_choices(db, shape, choices)
 
@@ -222,11 +300,26 @@ class JobStore:
             return {str(k): str(v) for k, v in self.db.execute("SELECT key, value FROM settings").fetchall()}
 
     def setting(self, key: str, default: str = "") -> str:
-        """A setting of this job."""
+        """A setting of this job.
+
+        Parameters
+        ----------
+        key : its name.
+        default : if it was never kept.
+
+        Returns
+        -------
+        Its text.
+        """
         return self.settings().get(key, default)
 
     def save_setting(self, key: str, value: str) -> None:
-        """Keep a setting of this job."""
+        """Keep a setting of this job.
+
+        Parameters
+        ----------
+        key, value : replaces an earlier one.
+        """
         with self.database.writing() as db:
             db.execute("INSERT OR REPLACE INTO settings VALUES (?, ?)", (key, value))
 
@@ -255,6 +348,15 @@ class JobStore:
 def open_job(path: Path, take: bool = True) -> tuple[JobStore, Job]:
     """Open and read a job; slow enough for a thread of its own.
 
+    Parameters
+    ----------
+    path : a job file.
+    take : ask to be the window that writes.
+
+    Returns
+    -------
+    The open file and what is in it.
+
     Raises
     ------
     BadInputError
@@ -269,7 +371,16 @@ def open_job(path: Path, take: bool = True) -> tuple[JobStore, Job]:
 
 
 def load_job(path: Path) -> Job:
-    """Read a whole job without holding it."""
+    """Read a whole job without holding it.
+
+    Parameters
+    ----------
+    path : a job file.
+
+    Returns
+    -------
+    What is in it.
+    """
     store, job = open_job(path, take=False)
     store.close()
     return job

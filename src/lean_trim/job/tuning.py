@@ -35,7 +35,16 @@ class Tuning:
 
 
 def tuning_text(tuning: Tuning) -> str:
-    """As JSON; pins are left out, because they belong to a round."""
+    """As JSON; pins are left out, because they belong to a round.
+
+    Parameters
+    ----------
+    tuning : settings of one round.
+
+    Returns
+    -------
+    JSON.
+    """
     solve = tuning.solve
     policy = {k: v for k, v in asdict(tuning.policy).items() if k != "pinned"}
     return json.dumps(
@@ -58,6 +67,14 @@ def tuning_from(text: str) -> Tuning:
     """The inverse of ``tuning_text``.
 
     What is not understood (a setting of another version) takes its default.
+
+    Parameters
+    ----------
+    text : JSON, perhaps damaged or of another version.
+
+    Returns
+    -------
+    Settings, each within its range.
     """
     try:
         data = json.loads(text) if text else {}
@@ -87,7 +104,8 @@ def tuning_from(text: str) -> Tuning:
 
 
 def _sieve(data: dict[str, Any]) -> SieveSettings:
-    off, changes = data.get("disabled"), data.get("sieve")
+    off = data.get("disabled")
+    changes = data.get("sieve")
     named = {name for name in off if isinstance(name, str)} if isinstance(off, list) else set()
     out = SieveSettings(disabled=frozenset(named) & frozenset(RULE_BITS))
     for key, value in changes.items() if isinstance(changes, dict) else ():

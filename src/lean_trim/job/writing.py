@@ -18,7 +18,18 @@ from lean_trim.job.tuning import Tuning, tuning_text
 
 
 def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
-    """Add a table; returns its id."""
+    """Add a table; returns its id.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    name : one of ``TABLE_NAMES``.
+    table : a grid or a curve.
+
+    Returns
+    -------
+    Its id.
+    """
     row = db.execute(
         "INSERT INTO tables (kind, name, unit, axes, cells, created) VALUES (?, ?, ?, ?, ?, ?)",
         (name, *table_row(table), now()),
@@ -29,7 +40,19 @@ def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
 def put_revision(
     db: sqlite3.Connection, parent_id: int | None, calibration: Calibration, revision_id: int | None = None
 ) -> int:
-    """Add a revision with all its tables, under a given id or a new one; returns its id."""
+    """Add a revision with all its tables, under a given id or a new one; returns its id.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    parent_id : the revision it was made from, None for the first.
+    calibration : all its tables.
+    revision_id : None for a new one.
+
+    Returns
+    -------
+    Its id.
+    """
     row = db.execute(
         "INSERT INTO revisions (id, parent_id, created) VALUES (?, ?, ?)", (revision_id, parent_id, now())
     )
@@ -41,7 +64,20 @@ def put_revision(
 
 
 def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: str, tuning: Tuning) -> int:
-    """Add an empty round; returns its id."""
+    """Add an empty round; returns its id.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    number : counted from 1.
+    revision_id : it is driven on.
+    subject : table that is corrected.
+    tuning : its settings.
+
+    Returns
+    -------
+    Its id.
+    """
     row = db.execute(
         "INSERT INTO rounds (number, started, revision_id, subject, settings) VALUES (?, ?, ?, ?, ?)",
         (number, now(), revision_id, subject, tuning_text(tuning)),
@@ -50,7 +86,14 @@ def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: st
 
 
 def put_log(db: sqlite3.Connection, round_id: int, stored: StoredLog) -> None:
-    """Add a log at the end of a round."""
+    """Add a log at the end of a round.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    stored : a log with its bytes.
+    """
     log = stored.log
     row = db.execute(
         "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, ?, ?)",
@@ -63,7 +106,15 @@ def put_log(db: sqlite3.Connection, round_id: int, stored: StoredLog) -> None:
 
 
 def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decision: Decision) -> None:
-    """Replace the decision on one table; untouched cells take no row."""
+    """Replace the decision on one table; untouched cells take no row.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    table_name : a table of its calibration.
+    decision : replaces an earlier one.
+    """
     cells = zip(decision.values.ravel(), decision.origin.ravel(), decision.pinned.ravel(), strict=True)
     rows = [
         (round_id, table_name, cell, float(value), int(origin), int(pinned))
@@ -75,19 +126,40 @@ def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decisio
 
 
 def put_spans(db: sqlite3.Connection, round_id: int, spans: Sequence[Span]) -> None:
-    """Replace the stretches left out by hand."""
+    """Replace the stretches left out by hand.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    spans : replace earlier ones.
+    """
     db.execute("DELETE FROM left_out WHERE round_id = ?", (round_id,))
     db.executemany("INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans])
 
 
 def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> None:
-    """Replace the bookmarks."""
+    """Replace the bookmarks.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    marks : replace earlier ones.
+    """
     db.execute("DELETE FROM marks WHERE round_id = ?", (round_id,))
     db.executemany("INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks])
 
 
 def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
-    """Replace the verdict; one without version or date gets the present ones."""
+    """Replace the verdict; one without version or date gets the present ones.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    verdict : replaces an earlier one.
+    """
     figures = [
         v if math.isfinite(v) else None for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
     ]
@@ -98,7 +170,15 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
 
 
 def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal) -> None:
-    """Replace the proposal for one table."""
+    """Replace the proposal for one table.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    table_name : a table of its calibration.
+    proposal : replaces an earlier one.
+    """
     columns = {
         "asked_pct": proposal.asked_pct,
         "step_pct": proposal.step_pct,
@@ -118,7 +198,14 @@ def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposa
 
 
 def put_prediction(db: sqlite3.Connection, round_id: int, prediction: Prediction) -> None:
-    """Replace what the next drive should show."""
+    """Replace what the next drive should show.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    prediction : replaces an earlier one.
+    """
     db.execute(
         "INSERT OR REPLACE INTO predictions VALUES (?, ?, ?, ?)",
         (round_id, prediction.residual_rms, prediction.std_error, now()),
@@ -129,6 +216,11 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
     """Write every round with all that belongs to it.
 
     Ids are kept, so that what is in memory goes on to fit the file.
+
+    Parameters
+    ----------
+    db : a new job, in a transaction.
+    job : as it is in memory.
     """
     written: set[int] = set()
     for r in sorted(job.rounds, key=lambda r: r.revision.id):

@@ -65,19 +65,24 @@ class SimCar:
     def __init__(
         self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None, faults: Faults | None = None
     ) -> None:
-        self.vehicle, self.truth = vehicle, truth or truth_for(vehicle)
+        self.vehicle = vehicle
+        self.truth = truth or truth_for(vehicle)
         self.rng = np.random.default_rng(seed)
         faults = faults or Faults()
         self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s())
-        self.plant, self.ecu = Plant(self.truth), Ecu(vehicle, hidden_rich_pct=faults.hidden_rich_pct)
+        self.plant = Plant(self.truth)
+        self.ecu = Ecu(vehicle, hidden_rich_pct=faults.hidden_rich_pct)
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         volts = vehicle.injectors.volts.tolist()
         self.dead = CurveLookup(
             volts, (vehicle.injectors.dead_time_ms + self.truth.dead_time_shift_ms).tolist()
         )
         self.flow = vehicle.injectors.flow_g_per_s * self.truth.flow_scale
-        self.time_s, self.lam, self.volts = 0.0, 1.0, 13.6
-        self.command, self.controls = Command(), Controls()
+        self.time_s = 0.0
+        self.lam = 1.0
+        self.volts = 13.6
+        self.command = Command()
+        self.controls = Controls()
 
     def step(self) -> None:
         """Advance by 10 ms."""
@@ -128,7 +133,8 @@ class SimCar:
         )
 
     def _roll(self) -> None:
-        controls, plant = self.controls, self.plant
+        controls = self.controls
+        plant = self.plant
         plant.roll(
             controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut
         )
@@ -140,7 +146,8 @@ class SimCar:
 
     def sample(self) -> dict[Role, float]:
         """Noise-free values of every channel now."""
-        plant, command = self.plant, self.command
+        plant = self.plant
+        command = self.command
         values = {
             Role.RPM: plant.rpm,
             Role.MAP: plant.map_kpa,
@@ -186,7 +193,8 @@ def drive(
     """
     if not 0.2 <= minutes <= 240.0:
         raise BadInputError(Say.MINUTES(minutes=minutes))
-    car, end = SimCar(vehicle, seed, truth, faults), minutes * 60.0
+    car = SimCar(vehicle, seed, truth, faults)
+    end = minutes * 60.0
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
     rows: list[list[float]] = []
     while car.time_s < end - 1e-9:

@@ -74,7 +74,8 @@ def _open_road(rng: np.random.Generator) -> Iterator[Leg]:
 def _hills(rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: int) -> Iterator[Leg]:
     """Held engine speeds with slowly rising or falling load, as on a long climb or a dyno."""
     for share in (0.23, 0.31, 0.40, 0.50, 0.60, 0.72)[part::2]:
-        low, high = float(rng.uniform(26, 36)), min(top_kpa, float(rng.uniform(86, 94)))
+        low = float(rng.uniform(26, 36))
+        high = min(top_kpa, float(rng.uniform(86, 94)))
         if rng.random() < 0.5:
             low, high = high, low
         rpm = share * redline_rpm * float(rng.uniform(0.94, 1.06))
@@ -92,23 +93,32 @@ class Driver:
     """Follows the plan; ``step`` returns the controls."""
 
     def __init__(self, rng: np.random.Generator, redline_rpm: float, top_kpa: float) -> None:
-        self.rng, self.redline = rng, redline_rpm
+        self.rng = rng
+        self.redline = redline_rpm
         self.legs = plan(rng, redline_rpm, top_kpa)
         self.leg = next(self.legs)
-        self.began, self.arrived = 0.0, False
-        self.gear, self.shift_until, self.pedal, self.integral, self.wander = 1, 0.0, 0.0, 12.0, 0.0
+        self.began = 0.0
+        self.arrived = False
+        self.gear = 1
+        self.shift_until = 0.0
+        self.pedal = 0.0
+        self.integral = 12.0
+        self.wander = 0.0
 
     def step(self, time_s: float, plant: Plant, dt: float) -> Controls:
         """Decide pedal, gear and clutch for this step."""
         if self._done(time_s, plant):
-            self.leg, self.began, self.arrived = next(self.legs), time_s, False
+            self.leg = next(self.legs)
+            self.began = time_s
+            self.arrived = False
             self.integral = min(max(self.pedal, 6.0), 30.0)
         self.wander += (-self.wander * dt / 2.5) + 0.35 * float(self.rng.standard_normal()) * dt**0.5
         wanted: Controls = getattr(self, f"_{self.leg.kind}")(time_s, plant, dt)
         shifting = time_s < self.shift_until
         limit = (260.0 if self.leg.kind in ("pull", "blip") else 75.0) * dt
         if shifting:
-            wanted.pedal_pct, wanted.clutch = 0.0, False
+            wanted.pedal_pct = 0.0
+            wanted.clutch = False
             limit = 500.0 * dt
         self.pedal += max(-3 * limit, min(limit, wanted.pedal_pct - self.pedal))
         wanted.pedal_pct = max(0.0, self.pedal)

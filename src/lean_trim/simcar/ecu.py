@@ -56,7 +56,8 @@ class Ecu:
     hidden_rich_pct: float = 0.0
 
     def __post_init__(self) -> None:
-        table, target = self.vehicle.table, self.vehicle.target
+        table = self.vehicle.table
+        target = self.vehicle.target
         self.grid = self.curve = None
         if self.vehicle.airflow == "ve":
             self.grid = GridLookup(
@@ -105,7 +106,9 @@ class Ecu:
 
     def _fuel_cut(self, s: Readings) -> None:
         if self.cutting and (s.throttle_pct > 2.0 or s.rpm < 1300):
-            self.cutting, self.refuelled_at, self.stft = False, s.time_s, 0.0
+            self.cutting = False
+            self.refuelled_at = s.time_s
+            self.stft = 0.0
         elif not self.cutting and s.throttle_pct < 1.2 and s.rpm > 1700 and s.coolant_c > 45:
             self.cutting = True
 

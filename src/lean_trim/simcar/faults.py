@@ -94,9 +94,12 @@ class FaultyParts:
     """
 
     def __init__(self, faults: Faults, seed: int, max_flow_g_per_s: float) -> None:
-        self.faults, self.max_flow = faults, max_flow_g_per_s
+        self.faults = faults
+        self.max_flow = max_flow_g_per_s
         self.rng = np.random.default_rng([seed, 77])
-        self.dropped_until, self.held, self.last_logged = -1.0, 1.0, 1.0
+        self.dropped_until = -1.0
+        self.held = 1.0
+        self.last_logged = 1.0
 
     def fuel_dp_kpa(self, rated_kpa: float, flow_g_per_s: float) -> float:
         """Differential pressure the pump keeps up at an airflow."""

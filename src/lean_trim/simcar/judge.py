@@ -23,7 +23,8 @@ def rms_where_driven(table: Table, solution: Solution, truth: Truth) -> float:
     Each nearest cell with at least half a second of used driving counts once, with the mean error of its
     samples.
     """
-    observations, frame = solution.observations, solution.frame
+    observations = solution.observations
+    frame = solution.frame
     at = tuple(a[observations.index] for a in frame.coordinates)
     error = table.lookup(*at) / truth.airflow_value(frame.vehicle, at) - 1.0
     cell = table.nearest(*at)

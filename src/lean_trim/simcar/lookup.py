@@ -22,13 +22,15 @@ class GridLookup:
     """Bilinear look-up in rows[y][x]."""
 
     def __init__(self, y: Sequence[float], x: Sequence[float], rows: Sequence[Sequence[float]]) -> None:
-        self.y, self.x = list(map(float, y)), list(map(float, x))
+        self.y = list(map(float, y))
+        self.x = list(map(float, x))
         self.rows = [list(map(float, r)) for r in rows]
 
     def __call__(self, y: float, x: float) -> float:
         j, v = locate(self.y, y)
         i, u = locate(self.x, x)
-        low, high = self.rows[j], self.rows[j + 1]
+        low = self.rows[j]
+        high = self.rows[j + 1]
         a = low[i] + u * (low[i + 1] - low[i])
         b = high[i] + u * (high[i + 1] - high[i])
         return a + v * (b - a)
@@ -38,7 +40,8 @@ class CurveLookup:
     """Linear look-up in a curve."""
 
     def __init__(self, x: Sequence[float], values: Sequence[float]) -> None:
-        self.x, self.values = list(map(float, x)), list(map(float, values))
+        self.x = list(map(float, x))
+        self.values = list(map(float, values))
 
     def __call__(self, x: float) -> float:
         i, u = locate(self.x, x)

@@ -22,15 +22,21 @@ class Selection(QObject):
 
     def set_cells(self, cells: frozenset[int], done: bool = True) -> None:
         """Choose cells; a chosen span is dropped."""
-        self.cells, self.span, self.by_time = cells, None, False
+        self.cells = cells
+        self.span = None
+        self.by_time = False
         (self.changed if done else self.changing).emit()
 
     def set_span(self, start_s: float, end_s: float, cells: frozenset[int], done: bool = True) -> None:
         """Choose a stretch of the log together with the cells it fed."""
-        self.cells, self.span, self.by_time = cells, (min(start_s, end_s), max(start_s, end_s)), True
+        self.cells = cells
+        self.span = (min(start_s, end_s), max(start_s, end_s))
+        self.by_time = True
         (self.changed if done else self.changing).emit()
 
     def clear(self) -> None:
         """Choose nothing."""
-        self.cells, self.span, self.by_time = frozenset(), None, False
+        self.cells = frozenset()
+        self.span = None
+        self.by_time = False
         self.changed.emit()

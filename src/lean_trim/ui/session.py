@@ -92,8 +92,14 @@ class Session(QObject):
         self.workspace = Workspace(QtLoop(self))
         self.selection = Selection(self)
         w = self.workspace
-        self.deciding, self.rounds, self.tuning, self.imports = w.deciding, w.rounds, w.tuning, w.imports
-        self.marks, self.solver, self.saving, self.history = w.marks, w.solver, w.saving, w.history
+        self.deciding = w.deciding
+        self.rounds = w.rounds
+        self.tuning = w.tuning
+        self.imports = w.imports
+        self.marks = w.marks
+        self.solver = w.solver
+        self.saving = w.saving
+        self.history = w.history
         self._shown_task = 0
         self._listen()
 

@@ -31,12 +31,30 @@ class Binding:
     airflow_source: AirflowSourceSettings | None
 
     def same_but_for_settings(self, other: Binding) -> bool:
-        """True if an answer for one may be refitted into an answer for the other."""
+        """True if an answer for one may be refitted into an answer for the other.
+
+        Parameters
+        ----------
+        other : another binding.
+
+        Returns
+        -------
+        Whether only the settings of the solve differ.
+        """
         return replace(self, settings=other.settings) == other
 
 
 def needs_refit_only(before: SolveSettings, after: SolveSettings) -> bool:
-    """True if nothing was changed that the whole way from the log depends on."""
+    """True if nothing was changed that the whole way from the log depends on.
+
+    Parameters
+    ----------
+    before, after : settings of two solves.
+
+    Returns
+    -------
+    Whether ``refit`` leads from one to the other.
+    """
     plain = replace(
         after, sieve=before.sieve, surface=before.surface, averages=before.averages, method=before.method
     )

@@ -165,10 +165,21 @@ class Hub:
         self._listeners: dict[type, list[Callable[[Any], None]]] = {}
 
     def subscribe(self, kind: type[Kind], call: Callable[[Kind], None]) -> None:
-        """Have ``call`` called with every message of a kind."""
+        """Have ``call`` called with every message of a kind.
+
+        Parameters
+        ----------
+        kind : class of the messages.
+        call : called in the model's thread.
+        """
         self._listeners.setdefault(kind, []).append(call)
 
     def publish(self, message: object) -> None:
-        """Tell everyone who asked."""
+        """Tell everyone who asked.
+
+        Parameters
+        ----------
+        message : one of this module's classes.
+        """
         for call in tuple(self._listeners.get(type(message), ())):
             call(message)

@@ -90,6 +90,17 @@ class Deciding:
         """Save a decision on one table, then take it into memory.
 
         SaveFailedError leaves both as they were.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        table_name : a table of its calibration.
+        decision : replaces an earlier one.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused it.
         """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_decision(round_id, table_name, decision))
@@ -104,6 +115,16 @@ class Deciding:
         """Save the stretches left out by hand, take them into memory, and solve again.
 
         SaveFailedError as above.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        spans : replace earlier ones.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused them.
         """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_left_out(round_id, spans))
@@ -118,8 +139,18 @@ class Deciding:
         """Change the decision on the table under correction, with undo.
 
         False (and a notice) if it cannot be done.
+
+        Parameters
+        ----------
+        text : for the menu.
+        change : makes the later decision from the present one; a LeanTrimError is told.
+
+        Returns
+        -------
+        Whether it was done.
         """
-        workspace, current = self.workspace, self.workspace.round
+        workspace = self.workspace
+        current = self.workspace.round
         if current is None or not workspace.is_last:
             workspace.note(Say.ONLY_NEWEST())
             return False
@@ -135,7 +166,12 @@ class Deciding:
         return workspace.saving.attempt(lambda: workspace.history.push(made), made)
 
     def accept(self, cells: frozenset[int] | None = None) -> None:
-        """Accept the proposal for all cells or for some."""
+        """Accept the proposal for all cells or for some.
+
+        Parameters
+        ----------
+        cells : flat indices; all if None.
+        """
         proposal = self.workspace.solver.proposal
         if proposal is None:
             self.workspace.note(Say.NO_PROPOSAL())
@@ -143,20 +179,40 @@ class Deciding:
         self.change("Accept", lambda d: decide.accept(d, proposal, cells))
 
     def put_back(self, cells: frozenset[int] | None = None) -> None:
-        """Return cells to the value they were driven on."""
+        """Return cells to the value they were driven on.
+
+        Parameters
+        ----------
+        cells : flat indices; all if None.
+        """
         current = self.workspace.round
         if current is not None:
             self.change("Put back", lambda d: decide.put_back(d, current.table, cells))
 
     def pin(self, cells: frozenset[int]) -> None:
-        """Pin cells, or release them if all are pinned."""
+        """Pin cells, or release them if all are pinned.
+
+        Parameters
+        ----------
+        cells : flat indices.
+        """
         current = self.workspace.round
         if current is not None and cells:
             on = not current.decided.pinned.ravel()[list(cells)].all()
             self.change("Pin" if on else "Release", lambda d: decide.pin(d, current.table, cells, on))
 
     def type_in(self, text: str, cells: frozenset[int]) -> bool:
-        """Apply typed input to cells; False (and a notice) if it cannot be done."""
+        """Apply typed input to cells; False (and a notice) if it cannot be done.
+
+        Parameters
+        ----------
+        text : what the user typed, as ``+3%``.
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether it was done.
+        """
         vehicle = self.workspace.vehicle
         if not cells:
             self.workspace.note(Say.CHOOSE_FIRST())
@@ -169,6 +225,10 @@ class Deciding:
         """Leave a stretch of the shown round's log out by hand, with undo.
 
         A stretch left out already is kept again.
+
+        Parameters
+        ----------
+        start_s, end_s : on the joined log, s.
         """
         current = self.workspace.round
         if current is None or not current.logs:

@@ -26,6 +26,15 @@ def demo_path(folder: Path, fresh: bool = False) -> Path:
 
     ``fresh`` puts an earlier one aside under the day and time.
 
+    Parameters
+    ----------
+    folder : made if it is not there.
+    fresh : begin again.
+
+    Returns
+    -------
+    Path of the job file.
+
     Raises
     ------
     BadInputError

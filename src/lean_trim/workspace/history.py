@@ -36,6 +36,15 @@ class History:
         """Do a change; what was undone before can no longer be redone.
 
         SaveFailedError if it could not be saved.
+
+        Parameters
+        ----------
+        change : not done yet.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused it; it is then not in the history.
         """
         change.apply()
         self._done.append(change)

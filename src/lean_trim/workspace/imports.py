@@ -80,15 +80,23 @@ class LogImports:
         return self.waiting[0] if self.waiting else None
 
     def add(self, paths: list[Path], look: bool = False) -> None:
-        """Open logs for the newest round; ``look`` shows their columns even if nothing is doubtful."""
+        """Open logs for the newest round; ``look`` shows their columns even if nothing is doubtful.
+
+        Parameters
+        ----------
+        paths : log files.
+        look : show their columns in any case.
+        """
         workspace = self.workspace
-        job, store = workspace.job, workspace.store
+        job = workspace.job
+        store = workspace.store
         if job is None or store is None:
             workspace.note(Say.NO_JOB())
             return
         if not workspace.is_last:
             workspace.show_round(len(job.rounds) - 1)
-        newest, remembered = job.rounds[-1], workspace.choices_cache
+        newest = job.rounds[-1]
+        remembered = workspace.choices_cache
         vehicle = job.vehicle_in(len(job.rounds) - 1)
 
         def work(report: Report) -> Opened:
@@ -113,7 +121,14 @@ class LogImports:
             self.workspace.rounds.take(opened.addition, opened.error)
 
     def choose(self, column: str, role: Role | None, unit: str = "") -> None:
-        """The user's word on one column; the log is read again with it."""
+        """The user's word on one column; the log is read again with it.
+
+        Parameters
+        ----------
+        column : its name.
+        role : what it plays; None for nothing.
+        unit : "" leaves it to the reader.
+        """
         pending = self.current
         if pending is None:
             return
@@ -130,12 +145,18 @@ class LogImports:
         self._read_again(replace(pending.choices, columns=columns))
 
     def use_banks(self, banks: Banks) -> None:
-        """Mean of two banks, or one of them."""
+        """Mean of two banks, or one of them.
+
+        Parameters
+        ----------
+        banks : "mean", "1" or "2".
+        """
         if self.current is not None:
             self._read_again(replace(self.current.choices, banks=banks))
 
     def _read_again(self, choices: Choices) -> None:
-        pending, vehicle = self.current, self._vehicle()
+        pending = self.current
+        vehicle = self._vehicle()
         if pending is None or vehicle is None:
             return
 
@@ -148,7 +169,8 @@ class LogImports:
 
     def _vehicle(self) -> Vehicle | None:
         """The vehicle as it was driven for the log that is asked about."""
-        job, pending = self.workspace.job, self.current
+        job = self.workspace.job
+        pending = self.current
         index = job.index_of(pending.round_id) if job is not None and pending is not None else None
         return None if job is None or index is None else job.vehicle_in(index)
 
@@ -158,13 +180,15 @@ class LogImports:
 
     def accept(self) -> None:
         """Add the log as it is understood now, and remember what was said for logs of the same shape."""
-        pending, store = self.current, self.workspace.store
+        pending = self.current
+        store = self.workspace.store
         if pending is None or store is None:
             return
         if pending.problem:
             self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=pending.problem)))
             return
-        shape, workspace = shape_of(pending.opened.mapped.raw.columns), self.workspace
+        shape = shape_of(pending.opened.mapped.raw.columns)
+        workspace = self.workspace
 
         def work(report: Report) -> tuple[Addition, SaveFailedError | None]:
             stored = store_log(pending.opened.log, pending.opened.sha256)

@@ -20,10 +20,25 @@ class EventLoop(Protocol):
     """The thread the model lives in; the window's own loop, or one that is turned by hand."""
 
     def post(self, call: Callable[[], None]) -> None:
-        """Have something called in the model's thread, soon; may be asked from any thread."""
+        """Have something called in the model's thread, soon; may be asked from any thread.
+
+        Parameters
+        ----------
+        call : takes nothing and returns nothing.
+        """
 
     def call_later(self, delay_s: float, call: Callable[[], None]) -> Timer:
-        """Have something called in the model's thread after a while; asked from that thread."""
+        """Have something called in the model's thread after a while; asked from that thread.
+
+        Parameters
+        ----------
+        delay_s : s, >= 0.
+        call : takes nothing and returns nothing.
+
+        Returns
+        -------
+        A handle to cancel it by.
+        """
 
 
 @dataclass(order=True)
@@ -47,17 +62,37 @@ class ManualLoop:
         self._timers: list[ManualTimer] = []
 
     def post(self, call: Callable[[], None]) -> None:
-        """Queue a call; from any thread."""
+        """Queue a call; from any thread.
+
+        Parameters
+        ----------
+        call : takes nothing and returns nothing.
+        """
         self._calls.put(call)
 
     def call_later(self, delay_s: float, call: Callable[[], None]) -> ManualTimer:
-        """Queue a call for later."""
+        """Queue a call for later.
+
+        Parameters
+        ----------
+        delay_s : s, >= 0.
+        call : takes nothing and returns nothing.
+
+        Returns
+        -------
+        A handle to cancel it by.
+        """
         timer = ManualTimer(time.monotonic() + delay_s, call)
         self._timers.append(timer)
         return timer
 
     def turn(self, wait_s: float = 0.0) -> None:
-        """Run everything that is due; wait a little for the first call if there is none."""
+        """Run everything that is due; wait a little for the first call if there is none.
+
+        Parameters
+        ----------
+        wait_s : longest wait for the first call, s.
+        """
         try:
             self._calls.get(timeout=wait_s)() if wait_s > 0.0 else self._calls.get_nowait()()
             while True:
@@ -72,6 +107,11 @@ class ManualLoop:
 
     def run_until(self, condition: Callable[[], bool], seconds: float = 60.0) -> None:
         """Turn until a condition holds.
+
+        Parameters
+        ----------
+        condition : looked at between turns.
+        seconds : patience.
 
         Raises
         ------

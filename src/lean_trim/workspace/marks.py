@@ -45,7 +45,13 @@ class Marks:
         self.workspace = workspace
 
     def mark(self, time_s: float, text: str = "") -> None:
-        """Set a bookmark, change its note, or take one without a note away."""
+        """Set a bookmark, change its note, or take one without a note away.
+
+        Parameters
+        ----------
+        time_s : on the joined log, s.
+        text : the note, "" for none.
+        """
         current = self.workspace.round
         if current is None:
             return
@@ -57,7 +63,18 @@ class Marks:
         self.workspace.saving.attempt(lambda: self.workspace.history.push(made), made)
 
     def set_marks(self, round_id: int, marks: tuple[Mark, ...]) -> None:
-        """Save bookmarks, then take them into memory; SaveFailedError leaves both as they were."""
+        """Save bookmarks, then take them into memory; SaveFailedError leaves both as they were.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        marks : replace earlier ones.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused them.
+        """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_marks(round_id, marks))
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None

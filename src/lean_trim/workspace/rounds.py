@@ -60,7 +60,12 @@ class AddLogs:
         return ", ".join(s.log.name for s in self.logs)
 
     def save(self, store: JobStore) -> None:
-        """Write the logs to a file; from any thread."""
+        """Write the logs to a file; from any thread.
+
+        Parameters
+        ----------
+        store : the file the round is in.
+        """
         self.infos = store.add_logs(self.round_id, self.logs)
 
     def apply(self) -> None:
@@ -94,7 +99,12 @@ class BeginRound:
         return ", ".join(s.log.name for s in self.logs) or "the next round"
 
     def save(self, store: JobStore) -> None:
-        """Write the round to a file, and what the one before foretold of it; from any thread."""
+        """Write the round to a file, and what the one before foretold of it; from any thread.
+
+        Parameters
+        ----------
+        store : the file the parent is in.
+        """
         self.begun = store.begin_round(self.parent, self.calibration, self.logs, self.prediction)
 
     def apply(self) -> None:
@@ -112,6 +122,16 @@ def saved(addition: Addition, store: JobStore, report: Report) -> tuple[Addition
     """Write an addition in a task's thread.
 
     What the file refused comes back with the reason, so that it is not lost.
+
+    Parameters
+    ----------
+    addition : with its logs.
+    store : the file it goes into.
+    report : of the task; cancelling is too late from here on.
+
+    Returns
+    -------
+    The addition, and why the file refused it, None if it did not.
     """
     report.saving()
     try:
@@ -136,7 +156,8 @@ class Rounds:
         Where the log goes is settled here, whatever is looked at when it comes.
         """
         workspace = self.workspace
-        job, store = workspace.job, workspace.store
+        job = workspace.job
+        store = workspace.store
         if job is None or store is None or not job.car:
             workspace.note(Say.ONLY_DEMO())
             return
@@ -148,7 +169,8 @@ class Rounds:
             addition.calibration if isinstance(addition, BeginRound) else newest.revision.calibration
         )
         vehicle = with_calibration(job.vehicle, calibration)
-        seed, minutes = newest.number + int(isinstance(addition, BeginRound)), self.drive_minutes
+        seed = newest.number + int(isinstance(addition, BeginRound))
+        minutes = self.drive_minutes
 
         def work(report: Report) -> tuple[Addition, SaveFailedError | None]:
             addition.logs = (store_log(drive_apart(vehicle, seed, minutes, report)),)
@@ -182,7 +204,13 @@ class Rounds:
         return None if foretold is None else Prediction(*foretold)
 
     def take(self, addition: Addition, error: SaveFailedError | None) -> None:
-        """Take what a task wrote into memory, or keep what the file refused."""
+        """Take what a task wrote into memory, or keep what the file refused.
+
+        Parameters
+        ----------
+        addition : saved, unless there is an error.
+        error : why the file refused it.
+        """
         if error is not None:
             self.workspace.saving.refused(error, addition)
             return
@@ -191,7 +219,8 @@ class Rounds:
 
     def begin_round(self) -> None:
         """Start the next round on the decided calibration, to be filled with a log."""
-        workspace, current = self.workspace, self.workspace.round
+        workspace = self.workspace
+        current = self.workspace.round
         if workspace.store is None or current is None or not workspace.is_last:
             return
         if not current.logs:
@@ -206,6 +235,14 @@ class Rounds:
         """Write the decided table of the shown round as CSV.
 
         False (and a notice) if it could not be written or noted.
+
+        Parameters
+        ----------
+        path : of the CSV file; replaced if it exists.
+
+        Returns
+        -------
+        Whether table and note were written.
         """
         from lean_trim.formats.tables import write_table
 
@@ -233,8 +270,17 @@ class Rounds:
         """Note in the job how the calibration left it, and what the next drive should show.
 
         False if it was not saved.
+
+        Parameters
+        ----------
+        how : a few words for the rail.
+
+        Returns
+        -------
+        Whether it was noted.
         """
-        workspace, current = self.workspace, self.workspace.round
+        workspace = self.workspace
+        current = self.workspace.round
         if current is None:
             return False
         prediction = self._prediction(current)

@@ -57,6 +57,14 @@ class Saving:
     def save(self, write: Callable[[JobStore], Result]) -> Result:
         """Write to the open job's file.
 
+        Parameters
+        ----------
+        write : called with the open file.
+
+        Returns
+        -------
+        What ``write`` returned.
+
         Raises
         ------
         SaveFailedError
@@ -81,6 +89,15 @@ class Saving:
     def attempt(self, action: Callable[[], object], change: Unsaved | None = None) -> bool:
         """Do something that saves; if the file refuses, tell the user, keep the change for elsewhere, and
         return False.
+
+        Parameters
+        ----------
+        action : something that saves.
+        change : kept to be saved elsewhere if the file refuses.
+
+        Returns
+        -------
+        Whether it was done.
         """
         try:
             action()
@@ -90,7 +107,13 @@ class Saving:
         return True
 
     def refused(self, error: SaveFailedError, change: Unsaved | None) -> None:
-        """Tell that the file refused something, and keep it."""
+        """Tell that the file refused something, and keep it.
+
+        Parameters
+        ----------
+        error : why.
+        change : what is kept, None for nothing.
+        """
         self.tell_access()
         remedies = (
             (Remedy.SAVE_ELSEWHERE, Remedy.TAKE_OVER)
@@ -105,13 +128,20 @@ class Saving:
         self.workspace.hub.publish(Notice("error", said, remedies))
 
     def save_elsewhere(self, path: Path) -> None:
-        """Write the whole job, with everything that could not be saved, to another file and go on there."""
+        """Write the whole job, with everything that could not be saved, to another file and go on there.
+
+        Parameters
+        ----------
+        path : of the new file.
+        """
         workspace = self.workspace
-        job, store = workspace.job, workspace.store
+        job = workspace.job
+        store = workspace.store
         if job is None or store is None:
             workspace.note(Say.NO_JOB())
             return
-        settings, choices = workspace.settings_cache, workspace.choices_cache
+        settings = workspace.settings_cache
+        choices = workspace.choices_cache
 
         def work(report: Report) -> JobStore:
             report.saving()
@@ -136,7 +166,8 @@ class Saving:
         workspace.store = copy
         workspace.path = path
         self.tell_access()
-        waiting, self.unsaved = self.unsaved, []
+        waiting = self.unsaved
+        self.unsaved = []
         done = sum(self.attempt(change.apply, change) for change in waiting)
         workspace.note(Say.SAVED_ELSEWHERE(path=path, count=done))
         workspace.publish_job()

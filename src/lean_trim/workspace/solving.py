@@ -29,7 +29,8 @@ from lean_trim.workspace.tasks import Lane, Report
 if TYPE_CHECKING:
     from lean_trim.workspace.workspace import Workspace
 
-TITLE, REFIT_TITLE = "Solving", "Sifting again"
+TITLE = "Solving"
+REFIT_TITLE = "Sifting again"
 
 
 class Say:
@@ -62,7 +63,8 @@ class Solver:
 
     def wanted(self) -> Binding | None:
         """What the round that is looked at has to be solved for; None if there is nothing to solve."""
-        workspace, current = self.workspace, self.workspace.round
+        workspace = self.workspace
+        current = self.workspace.round
         if current is None or not current.logs:
             return None
         rounds = self._rounds_used(current)
@@ -79,7 +81,8 @@ class Solver:
 
     def _rounds_used(self, current: Round) -> tuple[Round, ...]:
         """The round itself, then the earlier ones whose logs count too."""
-        job, also = self.workspace.job, self.workspace.tuning.settled.earlier
+        job = self.workspace.job
+        also = self.workspace.tuning.settled.earlier
         assert job is not None
         earlier = tuple(r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
         return (current, *earlier)
@@ -100,7 +103,9 @@ class Solver:
 
         Drops an earlier request.
         """
-        binding, vehicle, current = self.wanted(), self.workspace.vehicle, self.workspace.round
+        binding = self.wanted()
+        vehicle = self.workspace.vehicle
+        current = self.workspace.round
         if binding is None or vehicle is None or current is None:
             return
         self.requests += 1
@@ -146,7 +151,8 @@ class Solver:
 
     def refit(self) -> None:
         """Show what the turned settings give, from where the last solve ended; only the newest matters."""
-        solution, settings = self._base or self.solution, self.workspace.tuning.state.solve
+        solution = self._base or self.solution
+        settings = self.workspace.tuning.state.solve
         wanted = self.wanted()
         if solution is None or wanted is None:
             return
@@ -154,7 +160,8 @@ class Solver:
             self._again = True
             return
         self._base = None
-        requests, mask = self.requests, solution.sifted.by_hand
+        requests = self.requests
+        mask = solution.sifted.by_hand
         self.workspace.tasks.start(
             Lane.REFITTING,
             REFIT_TITLE,
@@ -191,9 +198,12 @@ class Solver:
 
     def _propose(self) -> None:
         """Apply the policy to the solution that is shown."""
-        workspace, solution, current = self.workspace, self.solution, self.workspace.round
+        workspace = self.workspace
+        solution = self.solution
+        current = self.workspace.round
         assert solution is not None and current is not None and workspace.vehicle is not None
-        sifted, pinned = solution.sifted, np.flatnonzero(current.decided.pinned.ravel()).tolist()
+        sifted = solution.sifted
+        pinned = np.flatnonzero(current.decided.pinned.ravel()).tolist()
         self.proposals[current.subject] = propose(
             solution.estimate,
             replace(workspace.tuning.state.policy, pinned=frozenset(pinned)),
@@ -241,7 +251,8 @@ class Solver:
         """Replace the verdict of the round that is looked at by what its solution says now, because the user
         asks for it.
         """
-        current, solution = self.workspace.round, self.solution
+        current = self.workspace.round
+        solution = self.solution
         if current is None or solution is None:
             self.workspace.note(Say.NOTHING_TO_JUDGE())
             return
@@ -252,8 +263,20 @@ class Solver:
 
 
 def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -> Outcome:
-    """What a solution says of its round, as it is kept."""
-    figures, estimate = solution.residual, solution.estimate
+    """What a solution says of its round, as it is kept.
+
+    Parameters
+    ----------
+    solution : of one round.
+    proposal : for its table, None if it was not made.
+    table_name : the table under correction.
+
+    Returns
+    -------
+    Verdict and proposal with version and date.
+    """
+    figures = solution.residual
+    estimate = solution.estimate
     verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3, program=__version__, judged=now())
     if proposal is None:
         return Outcome(verdict, {})
@@ -269,7 +292,16 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
 
 
 def left_out_of(rounds: tuple[Round, ...]) -> Mask | None:
-    """Samples of the rounds' joined logs that were left out by hand, (n,); None if there are none."""
+    """Samples of the rounds' joined logs that were left out by hand, (n,); None if there are none.
+
+    Parameters
+    ----------
+    rounds : whose logs are solved together, in that order.
+
+    Returns
+    -------
+    True for samples to leave out, or None.
+    """
     if not any(r.left_out for r in rounds):
         return None
     return np.concatenate([_left_out(join_logs(r.logs), r.left_out) for r in rounds])

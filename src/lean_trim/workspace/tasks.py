@@ -84,6 +84,10 @@ class Report:
         """Have something done when the task is cancelled, such as ending a child process.
 
         At once if it was already.
+
+        Parameters
+        ----------
+        call : called from the thread that cancels.
         """
         self._task.on_cancel(call)
 
@@ -110,7 +114,12 @@ class Task:
         self._thread.start()
 
     def wait(self, seconds: float) -> None:
-        """Block until the thread has ended, or for so long."""
+        """Block until the thread has ended, or for so long.
+
+        Parameters
+        ----------
+        seconds : patience.
+        """
         self._thread.join(seconds)
 
     def cancel(self) -> bool:
@@ -119,13 +128,19 @@ class Task:
             if self.is_saving:
                 return False
             self.stopped.set()
-            calls, self._cancel_calls = self._cancel_calls, []
+            calls = self._cancel_calls
+            self._cancel_calls = []
         for call in calls:
             call()
         return True
 
     def on_cancel(self, call: Callable[[], None]) -> None:
-        """See ``Report.on_cancel``."""
+        """See ``Report.on_cancel``.
+
+        Parameters
+        ----------
+        call : called from the thread that cancels.
+        """
         with self._lock:
             if not self.stopped.is_set():
                 self._cancel_calls.append(call)
@@ -140,7 +155,13 @@ class Task:
             self.is_saving = True
 
     def moved(self, share: float, detail: Any) -> None:
-        """Pass progress on to the model's thread."""
+        """Pass progress on to the model's thread.
+
+        Parameters
+        ----------
+        share : 0 to 1.
+        detail : words, or what the work has so far.
+        """
         self._tasks.loop.post(lambda: self._tasks.moved(self, share, detail))
 
     def _run(self) -> None:
@@ -208,11 +229,27 @@ class Tasks:
         return task
 
     def current(self, task: Task) -> bool:
-        """True if the task is still the one its lane waits for."""
+        """True if the task is still the one its lane waits for.
+
+        Parameters
+        ----------
+        task : one that was started here.
+
+        Returns
+        -------
+        Whether its answer is still wanted.
+        """
         return self.running.get(task.lane) is task
 
     def moved(self, task: Task, share: float, detail: Any) -> None:
-        """Progress of a task, in the model's thread; of a dropped one it is not passed on."""
+        """Progress of a task, in the model's thread; of a dropped one it is not passed on.
+
+        Parameters
+        ----------
+        task : whose progress it is.
+        share : 0 to 1.
+        detail : words, or what the work has so far.
+        """
         if not self.current(task):
             return
         if not isinstance(detail, str) and task.number in self._details:
@@ -220,10 +257,18 @@ class Tasks:
         self.hub.publish(WorkMoved(task.number, detail if isinstance(detail, str) else task.title, share))
 
     def ended(self, task: Task, answer: Any, failure: BaseException | None) -> None:
-        """The one answer of a task, in the model's thread; of a dropped one it is not passed on."""
+        """The one answer of a task, in the model's thread; of a dropped one it is not passed on.
+
+        Parameters
+        ----------
+        task : that ended.
+        answer : what its work returned.
+        failure : what it raised, None if it did not.
+        """
         if not self.current(task):
             return
-        done, failed = self._done[task.number], self._failed.get(task.number)
+        done = self._done[task.number]
+        failed = self._failed.get(task.number)
         self._forget(task)
         if failure is None:
             done(answer)
@@ -232,7 +277,8 @@ class Tasks:
         elif isinstance(failure, LeanTrimError | OSError):
             self._tell_failure(failed, Say.FAILED(reason=str(failure)))
         else:
-            kind, reason = type(failure).__name__, str(failure)
+            kind = type(failure).__name__
+            reason = str(failure)
             self._tell_failure(failed, Say.UNEXPECTED(title=task.title, kind=kind, reason=reason))
 
     def _tell_failure(self, failed: Callable[[str], None] | None, said: Any) -> None:
@@ -251,6 +297,10 @@ class Tasks:
         """Stop what the user sees running.
 
         One lane's task, or the reading one first, else the solving one.
+
+        Parameters
+        ----------
+        lane : None for the one the user sees.
         """
         lanes = (lane,) if lane is not None else (Lane.READING, Lane.SOLVING)
         task = next((self.running[x] for x in lanes if x in self.running), None)
@@ -263,7 +313,12 @@ class Tasks:
         self.hub.publish(Notice("note", Say.CANCELLED(title=task.title)))
 
     def drop(self, lane: Lane) -> None:
-        """Stop a lane's task without a word; its answer is not wanted any more."""
+        """Stop a lane's task without a word; its answer is not wanted any more.
+
+        Parameters
+        ----------
+        lane : whose task is dropped.
+        """
         task = self.running.get(lane)
         if task is not None:
             task.cancel()

@@ -72,7 +72,12 @@ class TuningControl:
         return self._timer is None
 
     def show(self, tuning: Tuning) -> None:
-        """Stand as a round's settings say; another round is looked at."""
+        """Stand as a round's settings say; another round is looked at.
+
+        Parameters
+        ----------
+        tuning : of the round that is looked at.
+        """
         self._stop_timer()
         self.state = self.settled = tuning
         self._tell()
@@ -81,41 +86,84 @@ class TuningControl:
         """Turn one knob; ``name`` is "rule.knob" for the sieve.
 
         A value outside its range is told and changes nothing.
+
+        Parameters
+        ----------
+        group : which settings the knob belongs to.
+        name : of the knob.
+        value : in its unit.
         """
         self._try(lambda: _turned(self.state, group, name, value))
 
     def switch(self, rule: str, on: bool) -> None:
-        """Switch a rule of the sieve on or off."""
+        """Switch a rule of the sieve on or off.
+
+        Parameters
+        ----------
+        rule : its name.
+        on : whether it leaves samples out.
+        """
         solve = self.state.solve
         off = solve.sieve.disabled - {rule} if on else solve.sieve.disabled | {rule}
         self._take(replace(self.state, solve=replace(solve, sieve=replace(solve.sieve, disabled=off))))
 
     def use_method(self, average: bool) -> None:
-        """Cell averages instead of the surface, or back."""
+        """Cell averages instead of the surface, or back.
+
+        Parameters
+        ----------
+        average : cell averages.
+        """
         self._take(
             replace(self.state, solve=replace(self.state.solve, method="average" if average else "surface"))
         )
 
     def fit_delay(self, on: bool) -> None:
-        """Read the sensor delay from the log, or take the default."""
+        """Read the sensor delay from the log, or take the default.
+
+        Parameters
+        ----------
+        on : read it from the log.
+        """
         self._take(replace(self.state, solve=replace(self.state.solve, fit_delay=on)))
 
     def choose_unvisited(self, choice: str) -> None:
-        """What happens to cells not driven: keep, carry or taper."""
+        """What happens to cells not driven: keep, carry or taper.
+
+        Parameters
+        ----------
+        choice : one of ``UNVISITED``.
+        """
         chosen: Any = choice
         self._try(lambda: replace(self.state, policy=replace(self.state.policy, unvisited=chosen)))
 
     def extrapolate_end(self, on: bool) -> None:
-        """Let a curve go on past its last driven point."""
+        """Let a curve go on past its last driven point.
+
+        Parameters
+        ----------
+        on : go on past the last driven point.
+        """
         self._take(replace(self.state, policy=replace(self.state.policy, extrapolate_end=on)))
 
     def use_earlier(self, number: int, on: bool) -> None:
-        """Let the logs of an earlier round count too."""
+        """Let the logs of an earlier round count too.
+
+        Parameters
+        ----------
+        number : of the round.
+        on : whether its logs count.
+        """
         earlier = self.state.earlier | {number} if on else self.state.earlier - {number}
         self._take(replace(self.state, earlier=earlier))
 
     def use_source(self, source: AirflowSourceSettings | None) -> None:
-        """How the airflow source is told; None for the vehicle sheet's word."""
+        """How the airflow source is told; None for the vehicle sheet's word.
+
+        Parameters
+        ----------
+        source : the user's word, or None.
+        """
         self._take(replace(self.state, airflow_source=source))
 
     def reset(self) -> None:
@@ -132,7 +180,8 @@ class TuningControl:
     def _take(self, state: Tuning) -> None:
         if state == self.state or self.workspace.round is None:
             return
-        before, self.state = self.state, state
+        before = self.state
+        self.state = state
         self._tell()
         if before.policy != state.policy:
             self.workspace.solver.propose_again()
@@ -156,6 +205,16 @@ class TuningControl:
         """Save settings that are to stay, then stand and solve as they say.
 
         SaveFailedError leaves everything as it was.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        tuning : its settings from now on.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused them.
         """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_tuning(round_id, tuning))
@@ -164,7 +223,8 @@ class TuningControl:
             workspace.replace_round(replace(changed, tuning=tuning), Part.TUNING)
         if workspace.round is None or workspace.round.id != round_id:
             return
-        before, self.settled = self.settled, tuning
+        before = self.settled
+        self.settled = tuning
         self._stand(tuning)
         if replace(before, policy=tuning.policy) != tuning:
             workspace.solver.solve()

@@ -89,7 +89,8 @@ class Workspace:
         """
         if self.job is None:
             return None
-        vehicle, source = self.job.vehicle_in(self.index), self.tuning.settled.airflow_source
+        vehicle = self.job.vehicle_in(self.index)
+        source = self.tuning.settled.airflow_source
         return vehicle if source is None else replace(vehicle, airflow_source=source)
 
     @property
@@ -98,18 +99,40 @@ class Workspace:
         return self.job is not None and self.index == len(self.job.rounds) - 1
 
     def shows(self, round_id: int) -> bool:
-        """True if that round is the one that is looked at."""
+        """True if that round is the one that is looked at.
+
+        Parameters
+        ----------
+        round_id : a round's id.
+
+        Returns
+        -------
+        Whether it is looked at.
+        """
         return self.round is not None and self.round.id == round_id
 
     def goes_on(self, some: Round) -> bool:
         """True while a round has not ended: it is the newest and was not handed over.
 
         Its verdict still follows its settings.
+
+        Parameters
+        ----------
+        some : a round of the open job.
+
+        Returns
+        -------
+        Whether it can still change.
         """
         return self.job is not None and self.job.rounds[-1].id == some.id and not some.handed_over
 
     def note(self, said: Said) -> None:
-        """Tell the user something."""
+        """Tell the user something.
+
+        Parameters
+        ----------
+        said : a declared message with its values.
+        """
         self.hub.publish(Notice("note", said))
 
     def open_path(self, path: Path, then: Callable[[], None] | None = None, take_over: bool = False) -> None:
@@ -118,6 +141,12 @@ class Workspace:
         A file another window holds is opened for reading only, unless it is taken over. A job that is open
         stays open until the
         other one is read, so that a file that cannot be used takes nothing away.
+
+        Parameters
+        ----------
+        path : a job file.
+        then : called when it is open.
+        take_over : become the window that writes, whoever was before.
         """
         if self.path is not None and path.exists() and self.path.exists() and path.samefile(self.path):
             self.close_job()
@@ -141,8 +170,15 @@ class Workspace:
         self.tasks.start(Lane.READING, "Opening the job", work, opened)
 
     def take_job(self, path: Path, store: JobStore, job: Job) -> None:
-        """Make an opened job the one that is looked at."""
-        self.store, self.path, self.job = store, path, job
+        """Make an opened job the one that is looked at.
+
+        Parameters
+        ----------
+        path, store, job : as ``open_job`` gives them.
+        """
+        self.store = store
+        self.path = path
+        self.job = job
         self.number = next(self._numbers)
         self.settings_cache = store.settings()
         self.choices_cache = store.load_choices()
@@ -173,7 +209,8 @@ class Workspace:
             self.store.close()
         self.store = self.path = self.job = None
         self._shown_id = 0
-        self.settings_cache, self.choices_cache = {}, {}
+        self.settings_cache = {}
+        self.choices_cache = {}
         self.history.clear()
         self.saving.clear()
         self.imports.clear()
@@ -186,6 +223,10 @@ class Workspace:
         """Look at a round, with its own settings, and solve it if it has logs.
 
         Answers for another round are dropped.
+
+        Parameters
+        ----------
+        index : place of the round, from 0.
         """
         if self.job is None:
             return
@@ -199,13 +240,25 @@ class Workspace:
         self.solver.solve()
 
     def replace_round(self, changed: Round, part: Part) -> None:
-        """Take a changed round into memory; the file has it already."""
+        """Take a changed round into memory; the file has it already.
+
+        Parameters
+        ----------
+        changed : a round the file already has like this.
+        part : what is other than before.
+        """
         if self.job is not None:
             self.job = self.job.with_round(changed)
             self.hub.publish(RoundChanged(changed.id, part))
 
     def take_logs(self, changed: Round, what: str) -> None:
-        """Take a round with more logs into memory, and show it anew if it is looked at."""
+        """Take a round with more logs into memory, and show it anew if it is looked at.
+
+        Parameters
+        ----------
+        changed : a round the file already has like this.
+        what : names of the logs, for a notice.
+        """
         self.replace_round(changed, Part.LOGS)
         if self.shows(changed.id):
             self.show_round(self.index)
@@ -213,7 +266,15 @@ class Workspace:
             self.note(Say.ADDED(what=what, number=changed.number))
 
     def take_round(self, new: Round, parent_id: int, prediction: Prediction | None, what: str) -> None:
-        """Take a new round into memory; it is shown if the one it was made from is looked at."""
+        """Take a new round into memory; it is shown if the one it was made from is looked at.
+
+        Parameters
+        ----------
+        new : a round the file already has.
+        parent_id : the round it was made from.
+        prediction : what that one foretold of it.
+        what : names of its logs, for a notice.
+        """
         if self.job is None:
             return
         parent = self.job.round_of(parent_id)
@@ -237,15 +298,46 @@ class Workspace:
         self.saving.attempt(self.history.redo)
 
     def setting(self, key: str, default: str = "") -> str:
-        """A setting of the job, from memory."""
+        """A setting of the job, from memory.
+
+        Parameters
+        ----------
+        key : its name.
+        default : if it was never kept.
+
+        Returns
+        -------
+        Its text.
+        """
         return self.settings_cache.get(key, default)
 
     def save_setting(self, key: str, value: str) -> None:
-        """Keep a setting of the job; SaveFailedError if it could not be saved."""
+        """Keep a setting of the job; SaveFailedError if it could not be saved.
+
+        Parameters
+        ----------
+        key, value : replaces an earlier one.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused it.
+        """
         self.saving.save(lambda store: store.save_setting(key, value))
         self.settings_cache = {**self.settings_cache, key: value}
 
     def save_choices(self, shape: str, choices: Choices) -> None:
-        """Keep what the user said about logs of a shape; SaveFailedError if it could not be saved."""
+        """Keep what the user said about logs of a shape; SaveFailedError if it could not be saved.
+
+        Parameters
+        ----------
+        shape : key of the logs' columns.
+        choices : replace earlier ones.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused them.
+        """
         self.saving.save(lambda store: store.save_choices(shape, choices))
         self.choices_cache = {**self.choices_cache, shape: choices}

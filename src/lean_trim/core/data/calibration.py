@@ -63,11 +63,30 @@ class Calibration:
         return iter(self.tables)
 
     def with_table(self, name: str, table: Table) -> Calibration:
-        """The same calibration with one table replaced or added."""
+        """The same calibration with one table replaced or added.
+
+        Parameters
+        ----------
+        name : one of ``TABLE_NAMES``.
+        table : takes its place.
+
+        Returns
+        -------
+        A new calibration; this one stays as it is.
+        """
         return replace(self, tables={**self.tables, name: table})
 
     def same_as(self, other: Calibration) -> bool:
-        """True if both hold the same tables with the same axes and cells."""
+        """True if both hold the same tables with the same axes and cells.
+
+        Parameters
+        ----------
+        other : another calibration.
+
+        Returns
+        -------
+        True if driving one is driving the other.
+        """
         return set(self.tables) == set(other.tables) and all(
             table.same_axes(other.tables[name]) and bool((table.values == other.tables[name].values).all())
             for name, table in self.tables.items()
@@ -75,13 +94,31 @@ class Calibration:
 
 
 def calibration_of(vehicle: Vehicle) -> Calibration:
-    """The tables a vehicle sheet brought along."""
+    """The tables a vehicle sheet brought along.
+
+    Parameters
+    ----------
+    vehicle : as its sheet describes it.
+
+    Returns
+    -------
+    Its airflow table and, if there is one, its target table.
+    """
     target = {} if vehicle.target is None else {TARGET: vehicle.target}
     return Calibration({vehicle.airflow: vehicle.table, **target})
 
 
 def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     """The vehicle with a calibration in its ECU.
+
+    Parameters
+    ----------
+    vehicle : as its sheet describes it.
+    calibration : holds at least the vehicle's airflow table.
+
+    Returns
+    -------
+    The vehicle as it is driven on that calibration.
 
     Raises
     ------

@@ -83,17 +83,46 @@ class Log:
         return self.channels[role]
 
     def get(self, role: Role, default: float = np.nan) -> Floats:
-        """The channel, or a constant array where it was not logged."""
+        """The channel, or a constant array where it was not logged.
+
+        Parameters
+        ----------
+        role : a channel that may not have been logged.
+        default : stands in for one that was not.
+
+        Returns
+        -------
+        Shape (n,); NaN where nothing was recorded.
+        """
         return self.channels[role] if role in self.channels else np.full(len(self), default)
 
     def require(self, roles: Iterable[Role]) -> None:
-        """Raise LogError naming every missing channel."""
+        """Raise LogError naming every missing channel.
+
+        Parameters
+        ----------
+        roles : channels that are needed.
+
+        Raises
+        ------
+        LogError
+            Naming every one that was not logged.
+        """
         missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
         if missing:
             raise LogError(Say.LACKS_CHANNELS(name=self.name, missing=", ".join(missing)))
 
     def update_mask(self, role: Role) -> Mask:
-        """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values."""
+        """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values.
+
+        Parameters
+        ----------
+        role : a channel of this log.
+
+        Returns
+        -------
+        True on rows that hold a new reading, shape (n,).
+        """
         return self.updates[role] if role in self.updates else update_mask(self[role])
 
     @property
@@ -115,7 +144,17 @@ class Log:
 
 
 def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
-    """Put pieces of one drive in order; channels missing in a piece become NaN there."""
+    """Put pieces of one drive in order; channels missing in a piece become NaN there.
+
+    Parameters
+    ----------
+    logs : pieces in the order they were recorded, at least one.
+    name : of the whole.
+
+    Returns
+    -------
+    One log; joints of the pieces are kept.
+    """
     pieces = list(logs)
     roles = sorted({r for p in pieces for r in p.channels})
     slow = {r for p in pieces for r in p.updates}
@@ -132,6 +171,16 @@ def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
     """Slope of a straight line fitted over a centred window, in units per second.
 
     A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as the mean.
+
+    Parameters
+    ----------
+    time_s : shape (n,), rising, s.
+    values : shape (n,), in any unit.
+    over_s : width of the window, s, > 0.
+
+    Returns
+    -------
+    Unit of the values per second, shape (n,).
     """
     from lean_trim.core.kernels.log_loops import fill, mean_of_finite, slope
 
@@ -141,7 +190,17 @@ def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
 
 
 def half_window(time_s: Floats, over_s: float) -> int:
-    """Samples on either side that make up a window of ``over_s``, at least 1."""
+    """Samples on either side that make up a window of ``over_s``, at least 1.
+
+    Parameters
+    ----------
+    time_s : shape (n,), s.
+    over_s : width of the whole window, s.
+
+    Returns
+    -------
+    Number of samples.
+    """
     return max(1, round(over_s / max(typical_step_s(time_s), 1e-6) / 2))
 
 
@@ -149,6 +208,14 @@ def typical_step_s(time_s: Floats) -> float:
     """Median step of a time base, s, from at most about 8000 of its steps.
 
     The mean one where most times are repeated.
+
+    Parameters
+    ----------
+    time_s : shape (n,), n >= 2, s.
+
+    Returns
+    -------
+    Seconds, > 0.
     """
     at = np.arange(0, len(time_s) - 1, max(1, len(time_s) // 8192))
     median = float(np.median(time_s[at + 1] - time_s[at]))
@@ -157,7 +224,18 @@ def typical_step_s(time_s: Floats) -> float:
 
 
 def extend_mask(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> Mask:
-    """Extend every True sample by a hold-off before and after it (seconds, >= 0)."""
+    """Extend every True sample by a hold-off before and after it (seconds, >= 0).
+
+    Parameters
+    ----------
+    mask : shape (n,).
+    time_s : shape (n,), rising, s.
+    before_s, after_s : hold-off on either side, s, >= 0.
+
+    Returns
+    -------
+    The extended mask, shape (n,).
+    """
     from lean_trim.core.kernels.log_loops import hold_off
 
     if not mask.any():
@@ -166,14 +244,34 @@ def extend_mask(mask: Mask, time_s: Floats, before_s: float, after_s: float) -> 
 
 
 def running_box(values: Floats, time_s: Floats, over_s: float) -> Floats:
-    """Running mean over a centred window, shape (n,), the ends repeated."""
+    """Running mean over a centred window, shape (n,), the ends repeated.
+
+    Parameters
+    ----------
+    values : shape (n,), finite.
+    time_s : shape (n,), s.
+    over_s : width of the window, s, > 0.
+
+    Returns
+    -------
+    The mean at every sample, shape (n,).
+    """
     from lean_trim.core.kernels.log_loops import box_mean
 
     return box_mean(as_loop(values), half_window(time_s, over_s))
 
 
 def as_loop(values: NDArray[np.generic]) -> Floats:
-    """The array as compiled loops take it: contiguous float64."""
+    """The array as compiled loops take it: contiguous float64.
+
+    Parameters
+    ----------
+    values : numbers of any kind, shape (n,).
+
+    Returns
+    -------
+    The same numbers; the array itself where it is so already.
+    """
     return np.ascontiguousarray(values, np.float64)
 
 
@@ -181,6 +279,15 @@ def fill_missing(values: Floats, instead: float = 0.0) -> Floats:
     """The values with a number where there is none (NaN or infinite), shape (n,).
 
     The array itself if nothing is missing.
+
+    Parameters
+    ----------
+    values : shape (n,).
+    instead : stands where there is no number.
+
+    Returns
+    -------
+    Finite throughout, shape (n,).
     """
     from lean_trim.core.kernels.log_loops import fill, mean_of_finite
 

@@ -55,7 +55,8 @@ class Axis:
             raise TableError(Say.POINT_NOT_FINITE(label=label, where=where))
         drops = np.flatnonzero(np.diff(points) <= 0)
         if len(drops):
-            a, b = points[drops[0]], points[drops[0] + 1]
+            a = points[drops[0]]
+            b = points[drops[0] + 1]
             raise TableError(Say.AXIS_NOT_RISING(label=label, a=a, b=b))
         points.setflags(write=False)
         object.__setattr__(self, "points", points)
@@ -67,6 +68,14 @@ class Axis:
         """Lower point index and fraction towards the next one, clamped to the ends as an ECU does.
 
         NaN stays NaN in the fraction (with index 0).
+
+        Parameters
+        ----------
+        at : coordinates in the axis' unit, shape (n,).
+
+        Returns
+        -------
+        Index of the point at or below, and fraction of the way to the next, 0 to 1; both of shape (n,).
         """
         x = np.clip(np.asarray(at, float), self.points[0], self.points[-1])
         low = np.clip(np.searchsorted(self.points, x, side="right") - 1, 0, len(self.points) - 2)
@@ -75,7 +84,16 @@ class Axis:
         return low.astype(np.intp), fraction
 
     def inside(self, at: ArrayLike) -> NDArray[np.bool_]:
-        """True where the value lies within the axis."""
+        """True where the value lies within the axis.
+
+        Parameters
+        ----------
+        at : coordinates in the axis' unit, shape (n,).
+
+        Returns
+        -------
+        True from the first to the last point; False for NaN, shape (n,).
+        """
         x = np.asarray(at, float)
         return np.asarray((x >= self.points[0]) & (x <= self.points[-1]))
 
@@ -129,17 +147,45 @@ class Table:
         return int(np.prod(self.shape))
 
     def with_values(self, values: ArrayLike) -> Table:
-        """The same axes and unit with other cells."""
+        """The same axes and unit with other cells.
+
+        Parameters
+        ----------
+        values : as many as the table has cells, in any shape that holds them in row order.
+
+        Returns
+        -------
+        A new table; this one stays as it is.
+        """
         return Table(self.axes, np.asarray(values, float).reshape(self.shape), self.unit, self.name)
 
     def same_axes(self, other: Table) -> bool:
-        """True if both tables have the same axis points."""
+        """True if both tables have the same axis points.
+
+        Parameters
+        ----------
+        other : another table.
+
+        Returns
+        -------
+        True if the cells of both stand for the same states.
+        """
         return self.shape == other.shape and all(
             np.array_equal(a.points, b.points) for a, b in zip(self.axes, other.axes, strict=True)
         )
 
     def interpolate(self, *at: ArrayLike) -> Interpolation:
-        """Cells and weights for coordinates given in the order of ``axes``, each of shape (n,)."""
+        """Cells and weights for coordinates given in the order of ``axes``, each of shape (n,).
+
+        Parameters
+        ----------
+        *at : one array per axis, each of shape (n,), in the axis' unit.
+
+        Returns
+        -------
+        Cells and weights an ECU reads, clamped to the ends of the axes; NaN weights where a coordinate is
+        NaN.
+        """
         cells = np.zeros((np.size(at[0]), 1), np.intp)
         weights = np.ones((np.size(at[0]), 1))
         for axis, x in zip(self.axes, at, strict=True):
@@ -151,12 +197,30 @@ class Table:
         return Interpolation(cells, weights)
 
     def lookup(self, *at: ArrayLike) -> Floats:
-        """Interpolated value at each coordinate, shape (n,)."""
+        """Interpolated value at each coordinate, shape (n,).
+
+        Parameters
+        ----------
+        *at : one array per axis, each of shape (n,), in the axis' unit.
+
+        Returns
+        -------
+        In the table's unit, shape (n,); NaN where a coordinate is NaN.
+        """
         mesh = self.interpolate(*at)
         return np.asarray(np.einsum("ij,ij->i", mesh.weights, self.values.ravel()[mesh.cells]))
 
     def nearest(self, *at: ArrayLike) -> Ints:
-        """Flat index of the cell nearest to each coordinate (in units of the local axis step)."""
+        """Flat index of the cell nearest to each coordinate (in units of the local axis step).
+
+        Parameters
+        ----------
+        *at : one array per axis, each of shape (n,), in the axis' unit.
+
+        Returns
+        -------
+        Flat index in row order, shape (n,).
+        """
         cell = np.zeros(np.size(at[0]), np.intp)
         for axis, x in zip(self.axes, at, strict=True):
             low, fraction = axis.locate(x)
@@ -164,19 +228,62 @@ class Table:
         return cell
 
     def inside(self, *at: ArrayLike) -> NDArray[np.bool_]:
-        """True where every coordinate lies within its axis."""
+        """True where every coordinate lies within its axis.
+
+        Parameters
+        ----------
+        *at : one array per axis, each of shape (n,), in the axis' unit.
+
+        Returns
+        -------
+        True where the ECU reads the table without clamping, shape (n,).
+        """
         return np.asarray(np.logical_and.reduce([a.inside(x) for a, x in zip(self.axes, at, strict=True)]))
 
 
 def ve_table(rpm: ArrayLike, map_kpa: ArrayLike, ve_pct: ArrayLike, name: str = "VE") -> Table:
-    """A VE table in percent: rows over MAP (kPa absolute), columns over engine speed."""
+    """A VE table in percent: rows over MAP (kPa absolute), columns over engine speed.
+
+    Parameters
+    ----------
+    rpm : columns, 1/min, strictly rising.
+    map_kpa : rows, kPa absolute, strictly rising.
+    ve_pct : percent, shape (rows, columns), > 0.
+    name : of the table.
+
+    Returns
+    -------
+    The table.
+
+    Raises
+    ------
+    TableError
+        If axes or cells are impossible.
+    """
     rows = Axis("MAP", "kPa", np.asarray(map_kpa, float))
     columns = Axis("engine speed", "rpm", np.asarray(rpm, float))
     return Table((rows, columns), np.asarray(ve_pct, float), "%", name)
 
 
 def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", name: str = "MAF") -> Table:
-    """A mass-airflow curve in g/s over sensor frequency (Hz) or voltage (V); it must rise."""
+    """A mass-airflow curve in g/s over sensor frequency (Hz) or voltage (V); it must rise.
+
+    Parameters
+    ----------
+    signal : Hz or V, strictly rising, shape (n,).
+    g_per_s : airflow at each point, g/s, > 0, never falling, shape (n,).
+    signal_unit : "Hz" or "V".
+    name : of the curve.
+
+    Returns
+    -------
+    The curve.
+
+    Raises
+    ------
+    TableError
+        If the axis is impossible or airflow falls.
+    """
     flow = np.asarray(g_per_s, float)
     drops = np.flatnonzero(np.diff(flow) < 0)
     if len(drops):

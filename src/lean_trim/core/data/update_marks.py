@@ -15,6 +15,14 @@ def held_rows(values: Floats) -> int:
     A channel counts as held every p rows (p >= 2) if at least 95 % of its changes keep one beat of p rows.
     Quantised
     signals repeat values too, but on no beat. Too few changes (under 20) tell nothing and give 1.
+
+    Parameters
+    ----------
+    values : a channel, shape (n,).
+
+    Returns
+    -------
+    Number of rows, >= 1.
     """
     moved = np.flatnonzero(np.diff(values) != 0) + 1
     if len(moved) < MIN_CHANGES:
@@ -30,7 +38,16 @@ def held_rows(values: Floats) -> int:
 
 
 def update_mask(values: Floats) -> Mask:
-    """True on rows that hold a new reading, shape (n,); every row if the channel is not held."""
+    """True on rows that hold a new reading, shape (n,); every row if the channel is not held.
+
+    Parameters
+    ----------
+    values : a channel, shape (n,); NaN where nothing was recorded.
+
+    Returns
+    -------
+    True on rows with a new reading, never where there is none, shape (n,).
+    """
     period = held_rows(values)
     if period == 1:
         return np.isfinite(values)

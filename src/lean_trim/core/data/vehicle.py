@@ -45,7 +45,16 @@ class Injectors:
     dead_time_ms: Floats
 
     def dead_time_at(self, volts: ArrayLike) -> Floats:
-        """Dead time in ms, interpolated over battery voltage, held constant past the ends."""
+        """Dead time in ms, interpolated over battery voltage, held constant past the ends.
+
+        Parameters
+        ----------
+        volts : battery voltage, V.
+
+        Returns
+        -------
+        Dead time, ms, shape of the input.
+        """
         return np.asarray(np.interp(np.asarray(volts, float), self.volts, self.dead_time_ms))
 
 
@@ -117,15 +126,42 @@ class Vehicle:
         return self.displacement_l / self.cylinders
 
     def with_table(self, table: Table) -> Vehicle:
-        """The same vehicle driven on another airflow table."""
+        """The same vehicle driven on another airflow table.
+
+        Parameters
+        ----------
+        table : of the vehicle's kind of airflow model.
+
+        Returns
+        -------
+        A new vehicle; this one stays as it is.
+        """
         return replace(self, table=table)
 
 
 def default_limits(airflow: Airflow) -> TableLimits:
-    """Field limits assumed where the vehicle sheet names none (common practice, no source)."""
+    """Field limits assumed where the vehicle sheet names none (common practice, no source).
+
+    Parameters
+    ----------
+    airflow : "ve" or "maf".
+
+    Returns
+    -------
+    In the table's unit: percent or g/s.
+    """
     return TableLimits(0.1, 5.0, 250.0) if airflow == "ve" else TableLimits(0.001, 0.0, 2000.0)
 
 
 def default_exhaust_volume_l(displacement_l: float) -> float:
-    """Volume between valves and sensor assumed where the sheet names none: 1.5 engine volumes."""
+    """Volume between valves and sensor assumed where the sheet names none: 1.5 engine volumes.
+
+    Parameters
+    ----------
+    displacement_l : of the engine, L.
+
+    Returns
+    -------
+    Volume, L.
+    """
     return 1.5 * displacement_l

@@ -79,7 +79,18 @@ def cautions_for(
 
 
 def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:
-    """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off."""
+    """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off.
+
+    Parameters
+    ----------
+    step_pct : change that would be made per cell, percent, in the table's shape.
+    knocked : cells knock was seen in, in the table's shape.
+    cells : the cells in question, all if None.
+
+    Returns
+    -------
+    One sentence or none.
+    """
     count = int((knocked & (_of_cells(step_pct, cells) < 0.0)).sum())
     return [str(Say.LEANER_WHERE_KNOCKED(cells=_cells(count)))] if count else []
 
@@ -90,12 +101,23 @@ HOLE_PCT = 5.0
 def holes(table: Table, values: Floats) -> int:
     """Cells left as they were that now stand more than 5 % below both neighbours along an axis, and did not
     before.
+
+    Parameters
+    ----------
+    table : as it was driven on.
+    values : that would be written, in the table's shape.
+
+    Returns
+    -------
+    Number of cells.
     """
     count = np.zeros(table.shape, bool)
     kept = values == table.values
     for axis in range(len(table.axes)):
-        new, old = np.moveaxis(values, axis, 0), np.moveaxis(table.values, axis, 0)
-        low, was = np.minimum(new[:-2], new[2:]), np.minimum(old[:-2], old[2:])
+        new = np.moveaxis(values, axis, 0)
+        old = np.moveaxis(table.values, axis, 0)
+        low = np.minimum(new[:-2], new[2:])
+        was = np.minimum(old[:-2], old[2:])
         deep = (new[1:-1] < low * (1 - HOLE_PCT / 100)) & ~(old[1:-1] < was * (1 - HOLE_PCT / 100))
         np.moveaxis(count, axis, 0)[1:-1] |= deep & np.moveaxis(kept, axis, 0)[1:-1]
     return int(count.sum())
@@ -107,6 +129,15 @@ KINK_PCT = 5.0
 def kinks(table: Table, values: Floats) -> int:
     """Cells that now stand more than 5 % off the straight line between their neighbours along an axis, and 2
     % more than before.
+
+    Parameters
+    ----------
+    table : as it was driven on.
+    values : that would be written, in the table's shape.
+
+    Returns
+    -------
+    Number of cells.
     """
     off = np.zeros(table.shape, bool)
     for axis, points in enumerate(a.points for a in table.axes):
@@ -121,8 +152,19 @@ def kinks(table: Table, values: Floats) -> int:
 
 
 def shape_caution(table: Table, values: Floats) -> str:
-    """A sentence if the written table would be rougher than the driven one or have lean holes, else ""."""
-    rough, lean = kinks(table, values), holes(table, values)
+    """A sentence if the written table would be rougher than the driven one or have lean holes, else "".
+
+    Parameters
+    ----------
+    table : as it was driven on.
+    values : that would be written, in the table's shape.
+
+    Returns
+    -------
+    The sentence.
+    """
+    rough = kinks(table, values)
+    lean = holes(table, values)
     if not rough and not lean:
         return ""
     if not lean:

@@ -54,7 +54,16 @@ class Decision:
 
 
 def undecided(table: Table) -> Decision:
-    """Nothing decided: every cell keeps its value."""
+    """Nothing decided: every cell keeps its value.
+
+    Parameters
+    ----------
+    table : as it was driven on.
+
+    Returns
+    -------
+    A decision that writes it unchanged.
+    """
     return Decision(table.values.copy(), np.zeros(table.shape, np.int8), np.zeros(table.shape, bool))
 
 
@@ -65,7 +74,18 @@ def _mask(decision: Decision, cells: Iterable[int] | None) -> NDArray[np.bool_]:
 
 
 def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None = None) -> Decision:
-    """Take the proposed value in the given cells (all if None) where it is a change; pinned cells stay."""
+    """Take the proposed value in the given cells (all if None) where it is a change; pinned cells stay.
+
+    Parameters
+    ----------
+    decision : as it stands.
+    proposal : for the same table.
+    cells : flat indices; all if None.
+
+    Returns
+    -------
+    A new decision; the given one stays as it is.
+    """
     take = _mask(decision, cells) & (proposal.step_pct != 0.0) & ~decision.pinned
     return replace(
         decision,
@@ -75,7 +95,18 @@ def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None =
 
 
 def put_back(decision: Decision, table: Table, cells: Iterable[int] | None = None) -> Decision:
-    """Return the given cells to the value they were driven on; pins stay."""
+    """Return the given cells to the value they were driven on; pins stay.
+
+    Parameters
+    ----------
+    decision : as it stands.
+    table : as it was driven on.
+    cells : flat indices; all if None.
+
+    Returns
+    -------
+    A new decision; the given one stays as it is.
+    """
     back = _mask(decision, cells)
     return replace(
         decision,
@@ -85,7 +116,19 @@ def put_back(decision: Decision, table: Table, cells: Iterable[int] | None = Non
 
 
 def pin(decision: Decision, table: Table, cells: Iterable[int], on: bool) -> Decision:
-    """Pin cells to the value they were driven on, or release them."""
+    """Pin cells to the value they were driven on, or release them.
+
+    Parameters
+    ----------
+    decision : as it stands.
+    table : as it was driven on.
+    cells : flat indices.
+    on : pin, or release.
+
+    Returns
+    -------
+    A new decision; the given one stays as it is.
+    """
     mask = _mask(decision, cells)
     if on:
         decision = put_back(decision, table, cells)
@@ -99,6 +142,17 @@ INPUT_HELP = "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amou
 def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLimits) -> Decision:
     """Apply typed input such as "+3%", "x0.95", "-2" or "=82" to cells that are not pinned.
 
+    Parameters
+    ----------
+    decision : as it stands.
+    text : what the user typed; a decimal comma will do.
+    cells : flat indices.
+    limits : of the table's field.
+
+    Returns
+    -------
+    A new decision; the given one stays as it is.
+
     Raises
     ------
     BadInputError
@@ -107,7 +161,8 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     found = _INPUT.fullmatch(text.replace("−", "-"))
     if not found:
         raise BadInputError(Say.NOT_UNDERSTOOD(text=text, help=INPUT_HELP))
-    number, op = float(found["number"].replace(",", ".")), found["op"]
+    number = float(found["number"].replace(",", "."))
+    op = found["op"]
     if found["pct"] and op not in ("+", "-"):
         raise BadInputError(Say.NOT_UNDERSTOOD(text=text, help=INPUT_HELP))
     sign = -1.0 if op == "-" else 1.0

@@ -26,7 +26,17 @@ class DrivingShares:
 
 
 def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
-    """Read the shares from what was used."""
+    """Read the shares from what was used.
+
+    Parameters
+    ----------
+    sifted : result of the sieve.
+    observations : what it let through.
+
+    Returns
+    -------
+    How each cell was driven.
+    """
     conditions = sifted.conditions
     pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
     return DrivingShares(
@@ -37,7 +47,8 @@ def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
 
 
 def _share(conditions: Conditions, observations: Observations, regime: Regime) -> Floats:
-    table, mesh = conditions.motion.frame.vehicle.table, observations.mesh
+    table = conditions.motion.frame.vehicle.table
+    mesh = observations.mesh
     seconds = mesh.weights * observations.seconds[:, None]
     part = seconds * (conditions.regime[observations.index] == regime)[:, None]
     cells = mesh.cells.ravel()

@@ -14,9 +14,19 @@ def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
 
     Every sample counts, also those the sieve leaves out. All False where knock retard was not logged, or
     where its rule is off unless asked ``even_if_off``.
+
+    Parameters
+    ----------
+    sifted : result of the sieve.
+    even_if_off : also where the user switched the rule off.
+
+    Returns
+    -------
+    Cells nothing may be taken out of.
     """
     frame = sifted.conditions.motion.frame
-    table, seen = frame.vehicle.table, np.zeros(frame.vehicle.table.size, bool)
+    table = frame.vehicle.table
+    seen = np.zeros(frame.vehicle.table.size, bool)
     if even_if_off or "knock" not in sifted.settings.disabled:
         active = (sifted.hit_bits & RULE_BITS["knock"]) != 0
         seen[frame.mesh.cells[active][frame.mesh.weights[active] >= MIN_SHARE]] = True

@@ -32,7 +32,8 @@ def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float]
     counts = np.isfinite(left) & np.isfinite(error) & (estimate.seconds >= LEAST_S)
     if not counts.any():
         return None
-    squares, variances = left[counts] ** 2, error[counts] ** 2
+    squares = left[counts] ** 2
+    variances = error[counts] ** 2
     rms = float(np.sqrt(np.mean(squares + variances)))
     # Var(x²) of a normal x about m with variance v is 4 m² v + 2 v²; the root's error follows to first order.
     of_mean = np.sum(4.0 * squares * variances + 2.0 * variances**2) / counts.sum() ** 2

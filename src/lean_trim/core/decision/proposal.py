@@ -178,7 +178,8 @@ def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most
     last = int(np.flatnonzero(supported)[-1]) if supported.any() else 0
     if last < 1 or not supported[last - 1]:
         return out
-    x, new = table.axes[0].points, table.values * (1.0 + step / 100.0)
+    x = table.axes[0].points
+    new = table.values * (1.0 + step / 100.0)
     slope = (new[last] - new[last - 1]) / (x[last] - x[last - 1])
     line = new[last] + slope * (x[last + 1 :] - x[last])
     on_line = 100.0 * (line / table.values[last + 1 :] - 1.0)
@@ -211,7 +212,17 @@ def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: Ta
 
 
 def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bool_]]:
-    """Round to the field's resolution and clip to its range; also tells which cells were clipped."""
+    """Round to the field's resolution and clip to its range; also tells which cells were clipped.
+
+    Parameters
+    ----------
+    values : in the table's unit, any shape.
+    limits : of the table's field.
+
+    Returns
+    -------
+    Values that can be written, and True where one was clipped.
+    """
     rounded: Floats = np.round(np.asarray(values, float) / limits.resolution) * limits.resolution
     decimals = max(0, int(np.ceil(-np.log10(limits.resolution))) + 2)
     lowest = max(limits.lowest, limits.resolution)
@@ -220,7 +231,17 @@ def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bo
 
 
 def boosted(table: Table, atmospheric_kpa: float) -> NDArray[np.bool_]:
-    """Cells above atmospheric pressure, in the table's shape; none for a curve."""
+    """Cells above atmospheric pressure, in the table's shape; none for a curve.
+
+    Parameters
+    ----------
+    table : rows over MAP, or a curve.
+    atmospheric_kpa : pressure from which it is boost, kPa absolute.
+
+    Returns
+    -------
+    True above it.
+    """
     if len(table.axes) == 1:
         return np.zeros(table.shape, bool)
     return np.broadcast_to((table.axes[0].points > atmospheric_kpa)[:, None], table.shape).copy()

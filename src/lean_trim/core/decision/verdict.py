@@ -30,7 +30,16 @@ CHANGE_PCT = 0.3
 
 
 def verdict_word(before: float, after: float) -> str:
-    """Compare the residual of a round with that of the drive after it; both in percent rms."""
+    """Compare the residual of a round with that of the drive after it; both in percent rms.
+
+    Parameters
+    ----------
+    before, after : percent rms; NaN where unknown.
+
+    Returns
+    -------
+    "unknown", "noise floor", "better", "worse" or "no change".
+    """
     if not math.isfinite(before) or not math.isfinite(after):
         return "unknown"
     if after <= NOISE_FLOOR_PCT and abs(after - before) <= CHANGE_PCT:
@@ -43,7 +52,16 @@ def verdict_word(before: float, after: float) -> str:
 
 
 def verdict_sentence(before: float, after: float) -> str:
-    """The same as advice."""
+    """The same as advice.
+
+    Parameters
+    ----------
+    before, after : percent rms; NaN where unknown.
+
+    Returns
+    -------
+    One sentence, or two.
+    """
     word = verdict_word(before, after)
     return {
         "unknown": str(Say.UNKNOWN()),

@@ -87,7 +87,16 @@ class Inferred:
 
 
 def infer(conditions: Conditions) -> tuple[Inferred, ...]:
-    """Everything that had to be inferred for this log, least trusted first."""
+    """Everything that had to be inferred for this log, least trusted first.
+
+    Parameters
+    ----------
+    conditions : one joined log with its regimes and aligned lambda.
+
+    Returns
+    -------
+    What was missing, what stands in for it, and how far that can be trusted.
+    """
     found = [i for check in CHECKS if (i := check(conditions)) is not None]
     order = {"a guess": 0, "likely": 1, "sure": 2}
     return tuple(sorted(found, key=lambda i: order[i.trust]))
@@ -109,7 +118,8 @@ def _missing(frame: Frame, role: Role) -> bool:
 
 def _named(frame: Frame, role: Role) -> str:
     """The role's name; with the logs that lack it, where others have it."""
-    label, log = LABELS[role][0], frame.log
+    label = LABELS[role][0]
+    log = frame.log
     lack = [
         p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()
     ]
@@ -167,7 +177,8 @@ def _near_one(ratio: Floats) -> Mask:
 
 
 def _source(conditions: Conditions) -> Inferred | None:
-    source, frame = conditions.airflow_source, conditions.motion.frame
+    source = conditions.airflow_source
+    frame = conditions.motion.frame
     if source.how == "pulse width":
         other = 100.0 * float(np.mean(source.share < 0.5))
         return _graded("Airflow source", str(Say.SENSOR_BY_WIDTH(other=other)), source.sure)
@@ -200,7 +211,8 @@ def _warm(conditions: Conditions) -> Inferred | None:
 
 
 def _pressure(conditions: Conditions) -> Inferred | None:
-    label, kind = LABELS[Role.FUEL_DP][0], conditions.frame.pressure
+    label = LABELS[Role.FUEL_DP][0]
+    kind = conditions.frame.pressure
     if kind is PressureKind.RAIL:
         return Inferred(label, str(Say.RAIL_PRESSURE()), "likely")
     if kind is PressureKind.OTHER:

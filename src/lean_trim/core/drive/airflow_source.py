@@ -31,7 +31,8 @@ class Say:
     )
 
 
-EXPLAINS, MISSES = 0.03, 0.05
+EXPLAINS = 0.03
+MISSES = 0.05
 LEAST_SHARE = 0.05
 How = Literal["word", "flag", "rule", "pulse width", "assumed"]
 
@@ -51,12 +52,22 @@ class AirflowSource:
 def read_airflow_source(motion: Motion, settings: AirflowSourceSettings) -> AirflowSource:
     """Settle the source by the user's word, the log's flag, the ECU's rule, or the pulse width.
 
+    Parameters
+    ----------
+    motion : a log with its frame.
+    settings : how the user, or the vehicle sheet, says it is to be told.
+
+    Returns
+    -------
+    Share of this table's own model in force per sample, and how it was had.
+
     Raises
     ------
     BadInputError
         If the flag is asked for and was not logged.
     """
-    frame, n = motion.frame, len(motion.frame.log)
+    frame = motion.frame
+    n = len(motion.frame.log)
     if settings.kind == "flag" and Role.AIRFLOW_SOURCE not in frame.log:
         raise BadInputError(Say.NO_FLAG(name=frame.log.name))
     if settings.kind == "table":

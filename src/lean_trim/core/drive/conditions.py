@@ -41,6 +41,17 @@ class Conditions:
 
 
 def make_conditions(motion: Motion, lam: Floats, regimes: RegimeSettings | None = None) -> Conditions:
-    """The conditions of a log with the vehicle's own way to tell the airflow source."""
+    """The conditions of a log with the vehicle's own way to tell the airflow source.
+
+    Parameters
+    ----------
+    motion : a log with its frame and rates.
+    lam : measured lambda moved to the moment of injection, NaN where unknown, shape (n,).
+    regimes : thresholds that tell regimes apart; the defaults if None.
+
+    Returns
+    -------
+    What the rules of the sieve and the checks for faults look at.
+    """
     source = read_airflow_source(motion, motion.frame.vehicle.airflow_source)
     return Conditions(motion, classify(motion, regimes or RegimeSettings()), lam, source)

@@ -50,7 +50,17 @@ class DelaySettings:
 
 
 def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
-    """Time from injection to the sensor's answer, s, shape (n,), limited to 3 s."""
+    """Time from injection to the sensor's answer, s, shape (n,), limited to 3 s.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    settings : cycles, exhaust volume and sensor constant.
+
+    Returns
+    -------
+    Seconds, 0 to 3, shape (n,).
+    """
     volume = settings.exhaust_volume_l
     volume = frame.vehicle.exhaust_volume_l if volume is None else volume
     rpm = np.maximum(fill_missing(frame.log[Role.RPM]), 300.0)
@@ -66,6 +76,15 @@ def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their
     real
     updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is NaN.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    settings : cycles, exhaust volume and sensor constant.
+
+    Returns
+    -------
+    Lambda, shape (n,), NaN where unknown.
     """
     from lean_trim.core.kernels.log_loops import read_later
 

@@ -11,7 +11,9 @@ from lean_trim.core.data.log import Log, fill_missing
 from lean_trim.core.physics import pulse_width_of_duty_ms
 from lean_trim.core.types import Floats
 
-WORST_STEP, NEAR, LEAST_SHARE = 0.03, 0.03, 0.5
+WORST_STEP = 0.03
+NEAR = 0.03
+LEAST_SHARE = 0.5
 """A reading is fine enough if one step of it is 3 % at most.
 
 Fuel by pulse width bears it out within 3 % for half of the driving.
@@ -22,6 +24,14 @@ def duty_will_do(log: Log) -> bool:
     """True if pulse width is missing and duty is there, with both trims.
 
     Without them a wrong duty would pass for a trim.
+
+    Parameters
+    ----------
+    log : a log as it was read.
+
+    Returns
+    -------
+    True if duty may stand in for the pulse width.
     """
     needed = (Role.DUTY, Role.RPM, Role.STFT, Role.LTFT)
     return Role.PULSE_WIDTH not in log and all(role in log for role in needed)
@@ -31,6 +41,14 @@ def with_width_from_duty(log: Log) -> Log:
     """The log with a pulse width.
 
     0 at no duty, NaN where duty is too coarse to tell it, for one opening in two revolutions.
+
+    Parameters
+    ----------
+    log : holds duty and engine speed.
+
+    Returns
+    -------
+    The same log with one more channel.
     """
     duty = log[Role.DUTY]
     fine = (duty == 0.0) | (duty >= _step(duty) / WORST_STEP)
@@ -41,6 +59,14 @@ def with_width_from_duty(log: Log) -> Log:
 def bears_out(ratio: Floats) -> bool:
     """True if fuel by that pulse width, over fuel by table and trims, (n,), stays near 1 wherever it is
     known.
+
+    Parameters
+    ----------
+    ratio : fuel by that pulse width over fuel by table and trims, NaN where unknown, shape (n,).
+
+    Returns
+    -------
+    True if the pulse width worked out from duty can be used.
     """
     known = ratio[np.isfinite(ratio)]
     return len(known) > 0 and float(np.mean(np.abs(known - 1.0) < NEAR)) >= LEAST_SHARE

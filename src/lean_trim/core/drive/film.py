@@ -28,7 +28,16 @@ DEFAULT_TAU_S = 0.5
 
 
 def injected_flow(frame: Frame) -> Floats:
-    """Injected fuel flow up to a constant factor, shape (n,); 0 in a fuel cut."""
+    """Injected fuel flow up to a constant factor, shape (n,); 0 in a fuel cut.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    Fuel flow relative to itself, shape (n,).
+    """
     from lean_trim.core.kernels.fuel_loops import fuel_flow
 
     width = frame.log[Role.PULSE_WIDTH] if Role.PULSE_WIDTH in frame.log else np.array([])
@@ -45,6 +54,15 @@ def film_uptake(frame: Frame, tau_s: float = DEFAULT_TAU_S) -> Floats:
     """h of the module's text, shape (n,), limited to ±1.
 
     The lag starts in steady state and after every joint.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    tau_s : time constant of evaporation, s, > 0.
+
+    Returns
+    -------
+    Share of the fuel that a film of X = 1 would withhold, -1 to 1, shape (n,).
     """
     from lean_trim.core.kernels.fuel_loops import above_lag
 
@@ -56,6 +74,16 @@ def first_order_lag(time_s: Floats, values: Floats, tau_s: float) -> Floats:
     """Response of a first-order lag to values held between samples.
 
     Uneven time is fine, gaps over 3 s start anew.
+
+    Parameters
+    ----------
+    time_s : shape (n,), rising, s.
+    values : shape (n,), finite.
+    tau_s : time constant, s, > 0.
+
+    Returns
+    -------
+    The lagged values, shape (n,).
     """
     from lean_trim.core.kernels.log_loops import lag
 

@@ -97,6 +97,15 @@ class Frame:
 def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
     """Coordinates of the vehicle's airflow table along the log, in the order of its axes.
 
+    Parameters
+    ----------
+    log : a log.
+    vehicle : with the table in question.
+
+    Returns
+    -------
+    One array per axis, each of shape (n,), in the axis' unit.
+
     Raises
     ------
     LogError
@@ -111,7 +120,22 @@ def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
 
 
 def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
-    """Target lambda: logged values first, else the target table, else LogError."""
+    """Target lambda: logged values first, else the target table, else LogError.
+
+    Parameters
+    ----------
+    log : a log.
+    vehicle : with its target table, if it has one.
+
+    Returns
+    -------
+    Lambda, shape (n,).
+
+    Raises
+    ------
+    LogError
+        If neither tells it.
+    """
     logged = log.get(Role.TARGET)
     missing = ~np.isfinite(logged)
     if not missing.any():
@@ -129,6 +153,16 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     """Look the calibration up along the log.
 
     ``pieces`` tell which part was driven on another revision of the table.
+
+    Parameters
+    ----------
+    log : a log, perhaps joined from several.
+    vehicle : with the table that is to be corrected.
+    pieces : where each of the joined logs lies, and the table it was driven on if another.
+
+    Returns
+    -------
+    What the ECU read, believed and asked for at every sample.
 
     Raises
     ------
@@ -171,7 +205,8 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     hidden = hidden_trim(log, vehicle)
     if hidden.any():
         level = np.where(hidden, _slow_level(log, ratio), 1.0)
-        trim, ratio = trim * level, ratio / level
+        trim = trim * level
+        ratio = ratio / level
     return Frame(log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces)
 
 
@@ -188,15 +223,36 @@ def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]
 
 
 def mesh_along(table: Table, at: tuple[Floats, ...]) -> Interpolation:
-    """``Table.interpolate`` for whole logs, compiled."""
+    """``Table.interpolate`` for whole logs, compiled.
+
+    Parameters
+    ----------
+    table : a grid or a curve.
+    at : one array per axis, each of shape (n,).
+
+    Returns
+    -------
+    Cells and weights, (n, 4) on a grid, (n, 2) on a curve.
+    """
     from lean_trim.core.kernels.mesh_loops import mesh_1d, mesh_2d
 
-    points, x = [a.points for a in table.axes], [as_loop(a) for a in at]
+    points = [a.points for a in table.axes]
+    x = [as_loop(a) for a in at]
     return Interpolation(*(mesh_1d(points[0], x[0]) if len(points) == 1 else mesh_2d(*points, *x)))
 
 
 def read_along(mesh: Interpolation, values: Floats) -> Floats:
-    """Interpolated value of a field of cells at every sample of a mesh, shape (n,)."""
+    """Interpolated value of a field of cells at every sample of a mesh, shape (n,).
+
+    Parameters
+    ----------
+    mesh : cells and weights of n samples.
+    values : a value per cell, in the table's shape.
+
+    Returns
+    -------
+    Interpolated, shape (n,).
+    """
     from lean_trim.core.kernels.mesh_loops import read_mesh
 
     return read_mesh(mesh.cells, mesh.weights, as_loop(values.ravel()))
@@ -206,7 +262,17 @@ HIDDEN_TRIM_S = 5.0
 
 
 def hidden_trim(log: Log, vehicle: Vehicle) -> Mask:
-    """Samples of which a trim was not logged but the pulse width shows it, (n,)."""
+    """Samples of which a trim was not logged but the pulse width shows it, (n,).
+
+    Parameters
+    ----------
+    log : a log.
+    vehicle : with the calibration it was driven on.
+
+    Returns
+    -------
+    True where a trim is read from the pulse width, shape (n,).
+    """
     if vehicle.feedback == "none" or Role.PULSE_WIDTH not in log:
         return np.zeros(len(log), bool)
     return ~(np.isfinite(log.get(Role.LTFT)) & np.isfinite(log.get(Role.STFT)))

@@ -12,8 +12,12 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.types import Floats
 
 STANDARD_KPA = 100.0
-RUNNING_RPM, LOW_FLOW_PCT, LEAST_SPREAD_KPA, LEAST_SAMPLES = 400.0, 60.0, 20.0, 100
-FOLLOWS, NEAR_RATED = (0.6, 1.4), (0.5, 2.0)
+RUNNING_RPM = 400.0
+LOW_FLOW_PCT = 60.0
+LEAST_SPREAD_KPA = 20.0
+LEAST_SAMPLES = 100
+FOLLOWS = (0.6, 1.4)
+NEAR_RATED = (0.5, 2.0)
 """kPa of fuel pressure per kPa of MAP that make it the rail's.
 
 Shares of the rated pressure that are believed. Common practice.
@@ -37,10 +41,20 @@ def with_fuel_dp(log: Log, rated_kpa: float) -> tuple[Log, PressureKind]:
     by kPa. Low flow tells,
     because a pump that sags at high flow would hide it. A pressure far from the rated one (direct injection,
     a lift pump) is dropped.
+
+    Parameters
+    ----------
+    log : a log as it was read.
+    rated_kpa : differential pressure the injectors are rated at, kPa.
+
+    Returns
+    -------
+    The log with differential pressure or without any, and what the logged one turned out to be.
     """
     if Role.FUEL_DP not in log:
         return log, PressureKind.ABSENT
-    pressure, kind = log[Role.FUEL_DP], PressureKind.DIFFERENTIAL
+    pressure = log[Role.FUEL_DP]
+    kind = PressureKind.DIFFERENTIAL
     if _follows_map(log):
         kind = PressureKind.RAIL
         outside = log.get(Role.BARO, STANDARD_KPA)

@@ -10,8 +10,12 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, as_loop, fill_missing, rate_per_s
 from lean_trim.core.types import Floats, Mask
 
-MIN_KMH, STEADY_PER_S = 8.0, 0.12
-BIN, NEAR, APART, LEAST_SHARE = 0.02, 0.06, 0.12, 0.015
+MIN_KMH = 8.0
+STEADY_PER_S = 0.12
+BIN = 0.02
+NEAR = 0.06
+APART = 0.12
+LEAST_SHARE = 0.015
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,13 +41,22 @@ def read_gears(log: Log) -> GearReading:
     """The logged gear; else clusters of engine speed per road speed, numbered from the shortest.
 
     Else nothing.
+
+    Parameters
+    ----------
+    log : a log.
+
+    Returns
+    -------
+    The gear of every sample, 0 where unknown, and how it was had.
     """
     if Role.GEAR in log:
         return GearReading(fill_missing(log[Role.GEAR]), "logged", 1.0)
     nothing = GearReading(np.zeros(len(log)), "unknown", 0.0)
     if Role.SPEED not in log:
         return nothing
-    rpm, speed = np.nan_to_num(log[Role.RPM]), np.nan_to_num(log[Role.SPEED])
+    rpm = np.nan_to_num(log[Role.RPM])
+    speed = np.nan_to_num(log[Role.SPEED])
     moving = (speed > MIN_KMH) & (rpm > 500.0)
     if moving.sum() < 50:
         return nothing

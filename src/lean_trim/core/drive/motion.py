@@ -19,7 +19,16 @@ SPARK_BASE_S = 2.0
 
 
 def enrichment_factor(frame: Frame) -> Floats:
-    """Enrichment seen in the pulse width, smoothed over 0.2 s; 1 where pulse width was not logged."""
+    """Enrichment seen in the pulse width, smoothed over 0.2 s; 1 where pulse width was not logged.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    Fuel by pulse width over fuel by table and trims, shape (n,).
+    """
     return running_box(fill_missing(frame.fuel_ratio, 1.0), frame.log.time_s, 0.2)
 
 

@@ -10,11 +10,21 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, extend_mask
 from lean_trim.core.types import Floats, Mask
 
-TREND_S, LONGEST_S = 3.0, 6.0
+TREND_S = 3.0
+LONGEST_S = 6.0
 
 
 def closed_loop(log: Log) -> Mask:
-    """Where the loop is closed: by its flag, else within a second of a moving short-term trim."""
+    """Where the loop is closed: by its flag, else within a second of a moving short-term trim.
+
+    Parameters
+    ----------
+    log : a log.
+
+    Returns
+    -------
+    True while feedback corrects, shape (n,).
+    """
     flag = log.get(Role.CLOSED_LOOP)
     if Role.STFT not in log or np.isfinite(flag).all():
         return np.asarray(flag > 0.5)
@@ -24,7 +34,16 @@ def closed_loop(log: Log) -> Mask:
 
 
 def with_loop_lambda(log: Log) -> Log:
-    """The log with lambda 1 while the loop is closed and unknown otherwise."""
+    """The log with lambda 1 while the loop is closed and unknown otherwise.
+
+    Parameters
+    ----------
+    log : of a vehicle whose loop has no wideband beside it.
+
+    Returns
+    -------
+    The same log with lambda.
+    """
     return replace(log, channels={**log.channels, Role.LAMBDA: np.where(closed_loop(log), 1.0, np.nan)})
 
 
@@ -32,6 +51,16 @@ def running_mean(values: Floats, use: Mask, half: int) -> Floats:
     """Mean of the samples in use within ``half`` rows on either side.
 
     The value itself where there are none.
+
+    Parameters
+    ----------
+    values : shape (n,).
+    use : samples that count, shape (n,).
+    half : rows on either side, >= 0.
+
+    Returns
+    -------
+    Means, shape (n,).
     """
     total = np.concatenate([[0.0], np.cumsum(np.where(use, values, 0.0))])
     count = np.concatenate([[0], np.cumsum(use)])
@@ -42,8 +71,18 @@ def running_mean(values: Floats, use: Mask, half: int) -> Floats:
 
 
 def swing_period_s(log: Log) -> float:
-    """Median time of a whole swing of the short-term trim, s; 0 if it does not swing."""
-    stft, use = np.nan_to_num(log[Role.STFT]), closed_loop(log)
+    """Median time of a whole swing of the short-term trim, s; 0 if it does not swing.
+
+    Parameters
+    ----------
+    log : a log with a short-term trim.
+
+    Returns
+    -------
+    Seconds.
+    """
+    stft = np.nan_to_num(log[Role.STFT])
+    use = closed_loop(log)
     level = running_mean(stft, use, max(1, round(TREND_S / 2 / log.step_s)))
     above = (stft > level) & use
     ups = log.time_s[1:][above[1:] & ~above[:-1] & use[:-1]]
@@ -53,8 +92,18 @@ def swing_period_s(log: Log) -> float:
 
 
 def cycle_mean_stft(log: Log) -> Floats:
-    """Short-term trim averaged over whole swings (the fewest that last a second), percent, shape (n,)."""
-    stft, period = np.nan_to_num(log[Role.STFT]), swing_period_s(log)
+    """Short-term trim averaged over whole swings (the fewest that last a second), percent, shape (n,).
+
+    Parameters
+    ----------
+    log : a log with a short-term trim.
+
+    Returns
+    -------
+    Percent, shape (n,).
+    """
+    stft = np.nan_to_num(log[Role.STFT])
+    period = swing_period_s(log)
     if period == 0.0:
         return stft
     window = period * max(1, np.ceil(1.0 / period))

@@ -78,9 +78,18 @@ class RegimeSettings:
 def fuel_cut(frame: Frame) -> Mask:
     """True where no fuel was injected while the engine turned (by pulse width, else by lambda on a closed
     throttle).
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    True in a fuel cut, shape (n,).
     """
     log = frame.log
-    width, closed = log.get(Role.PULSE_WIDTH), log.get(Role.THROTTLE, 0.0) <= 2.0
+    width = log.get(Role.PULSE_WIDTH)
+    closed = log.get(Role.THROTTLE, 0.0) <= 2.0
     by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
     return np.asarray((log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda))
 
@@ -90,6 +99,16 @@ def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
 
     Where it was not logged, until ``loop_s`` after feedback first came on in each
     recording (0 for not at all). Shape (n,).
+
+    Parameters
+    ----------
+    log : a log.
+    below_c : coolant temperature from which the engine is warm, °C.
+    loop_s : seconds, 0 to 900.
+
+    Returns
+    -------
+    True while cold.
     """
     coolant = log.get(Role.COOLANT)
     out = np.asarray(coolant < below_c)
@@ -107,9 +126,21 @@ def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
 
 
 def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
-    """Regime of every sample as small integers, shape (n,). Unknown channels leave their regimes out."""
-    frame, log = motion.frame, motion.frame.log
-    rpm, throttle = fill_missing(log[Role.RPM]), log.get(Role.THROTTLE)
+    """Regime of every sample as small integers, shape (n,). Unknown channels leave their regimes out.
+
+    Parameters
+    ----------
+    motion : a log with its frame and rates.
+    settings : thresholds that tell regimes apart.
+
+    Returns
+    -------
+    A ``Regime`` per sample.
+    """
+    frame = motion.frame
+    log = motion.frame.log
+    rpm = fill_missing(log[Role.RPM])
+    throttle = log.get(Role.THROTTLE)
     regime = np.full(len(log), Regime.CRUISE, np.int8)
     quick = np.abs(motion.throttle_rate) > settings.throttle_rate
     regime[quick | (np.abs(motion.map_rate) > settings.map_rate)] = Regime.TRANSIENT

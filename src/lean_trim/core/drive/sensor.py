@@ -14,18 +14,29 @@ def end_stops(lam: Floats) -> tuple[float, float]:
     Its extremes, where it stays on them for 0.5 % of the log.
 
     0 and infinity where the log shows no end.
+
+    Parameters
+    ----------
+    lam : measured lambda, shape (n,), NaN where unknown.
+
+    Returns
+    -------
+    Lowest and highest reading that are not to be believed.
     """
     part = lam[np.isfinite(lam)]
     if not len(part):
         return 0.0, np.inf
-    low, high = float(part.min()), float(part.max())
-    stays_low, stays_high = np.mean(part <= low + 1e-6) > 0.005, np.mean(part >= high - 1e-6) > 0.005
+    low = float(part.min())
+    high = float(part.max())
+    stays_low = np.mean(part <= low + 1e-6) > 0.005
+    stays_high = np.mean(part >= high - 1e-6) > 0.005
     return (low + 0.01 if stays_low and low < 0.8 else 0.0), (
         high - 0.01 if stays_high and high > 1.12 else np.inf
     )
 
 
-FLOW_MOVED, MIXTURE_MOVED = 1.5, 1.03
+FLOW_MOVED = 1.5
+MIXTURE_MOVED = 1.03
 """An engine whose airflow moved by half, or whose commanded mixture moved by 3 %, moves lambda.
 
 Common practice, no source.
@@ -37,6 +48,16 @@ def still_spells(lam: Floats, time_s: Floats, least_s: float) -> list[slice]:
 
     None if they take more than half of the log: it is then read too coarsely, or says nothing at all, and no
     spell stands out.
+
+    Parameters
+    ----------
+    lam : measured lambda, shape (n,).
+    time_s : shape (n,), rising, s.
+    least_s : shortest spell, s.
+
+    Returns
+    -------
+    One slice of samples per spell.
     """
     from lean_trim.core.kernels.log_loops import still_spells
 
@@ -48,6 +69,15 @@ def still_spells(lam: Floats, time_s: Floats, least_s: float) -> list[slice]:
 def engine_moved(flow: Floats, mixture: Floats) -> bool:
     """True if lambda had to move over a spell of airflow and of fuel asked for per air, (n,), in any unit;
     NaN where unknown.
+
+    Parameters
+    ----------
+    flow : airflow over the spell, shape (m,).
+    mixture : fuel asked for per air over the spell, shape (m,).
+
+    Returns
+    -------
+    True if a sound sensor could not have stood still.
     """
     return _over(flow) > FLOW_MOVED or _over(mixture) > MIXTURE_MOVED
 

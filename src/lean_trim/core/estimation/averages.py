@@ -45,13 +45,30 @@ def average_cells(
     time_s: Floats,
     settings: AverageSettings,
 ) -> Estimate:
-    """Trimmed mean of k per nearest cell. ``at`` and ``time_s`` cover the whole log."""
+    """Trimmed mean of k per nearest cell. ``at`` and ``time_s`` cover the whole log.
+
+    Parameters
+    ----------
+    observations : what the sieve let through.
+    table : the one that is corrected.
+    at : its coordinates along the whole log, one array per axis, each of shape (n,).
+    time_s : of the whole log, s, shape (n,).
+    settings : window, trimming and least evidence.
+
+    Returns
+    -------
+    Correction and error per cell; NaN where nothing was driven.
+    """
     here = tuple(a[observations.index] for a in at)
     cell = table.nearest(*here)
     near = _within_window(table, here, settings.window)
-    mean, error, seconds = (np.full(table.size, np.nan), np.full(table.size, np.nan), np.zeros(table.size))
+    mean = np.full(table.size, np.nan)
+    error = np.full(table.size, np.nan)
+    seconds = np.zeros(table.size)
     order = np.argsort(cell[near], kind="stable")
-    cells, k, dt = cell[near][order], observations.k[near][order], observations.seconds[near][order]
+    cells = cell[near][order]
+    k = observations.k[near][order]
+    dt = observations.seconds[near][order]
     found, first = np.unique(cells, return_index=True)
     for c, low, high in zip(found, first, [*first[1:], len(cells)][: len(found)], strict=True):
         mean[c] = trimmed_mean(k[low:high], settings.trim_share)
@@ -75,6 +92,15 @@ def trimmed_mean(values: Floats, share: float) -> float:
     """Mean without the lowest and highest ``share`` of the values (0 to below 0.5), at least one value kept.
 
     Written here because the statistics package that has it takes longer to import than the window to open.
+
+    Parameters
+    ----------
+    values : shape (m,), m >= 1.
+    share : cut off at either end, 0 to below 0.5.
+
+    Returns
+    -------
+    The mean.
     """
     cut = int(share * len(values))
     return float(np.sort(values)[cut : len(values) - cut].mean())

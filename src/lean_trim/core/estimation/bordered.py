@@ -27,7 +27,17 @@ class Bordered:
     corner: float
 
     def plus(self, other: Bordered, times: float = 1.0) -> Bordered:
-        """Sum with a multiple of another matrix of the same shape."""
+        """Sum with a multiple of another matrix of the same shape.
+
+        Parameters
+        ----------
+        other : of the same shape.
+        times : factor on the other.
+
+        Returns
+        -------
+        The sum.
+        """
         return Bordered(
             self.lower + times * other.lower,
             self.border + times * other.border,
@@ -35,8 +45,18 @@ class Bordered:
         )
 
     def times(self, x: Floats) -> Floats:
-        """Product with a vector of shape (n + 1,)."""
-        inner, n = self.lower[0] * x[:-1], len(self.border)
+        """Product with a vector of shape (n + 1,).
+
+        Parameters
+        ----------
+        x : shape (n + 1,), the border last.
+
+        Returns
+        -------
+        Shape (n + 1,).
+        """
+        inner = self.lower[0] * x[:-1]
+        n = len(self.border)
         for k in range(1, len(self.lower)):
             part = self.lower[k, : n - k]
             inner[k:] += part * x[: n - k]
@@ -44,7 +64,16 @@ class Bordered:
         return np.append(inner + self.border * x[-1], self.border @ x[:-1] + self.corner * x[-1])
 
     def dot(self, other: Bordered) -> float:
-        """Trace of the product with another symmetric matrix of this kind."""
+        """Trace of the product with another symmetric matrix of this kind.
+
+        Parameters
+        ----------
+        other : of the same shape.
+
+        Returns
+        -------
+        The trace.
+        """
         inner = 2.0 * np.sum(self.lower * other.lower) - np.sum(self.lower[0] * other.lower[0])
         return float(inner + 2.0 * self.border @ other.border + self.corner * other.corner)
 
@@ -80,7 +109,16 @@ class Factor:
         return float(2.0 * np.log(self.band[0]).sum() + np.log(self.left))
 
     def solve(self, right: Floats) -> Floats:
-        """Solution for a right side of shape (n + 1,)."""
+        """Solution for a right side of shape (n + 1,).
+
+        Parameters
+        ----------
+        right : shape (n + 1,), the border last.
+
+        Returns
+        -------
+        Shape (n + 1,).
+        """
         inner = self._inner(right[:-1])
         last = (right[-1] - float(self.matrix.border @ inner)) / self.left
         return np.append(inner - self.across * last, last)
@@ -89,14 +127,26 @@ class Factor:
         """The inverse within the band and along the border; entries outside are not formed."""
         from lean_trim.core.kernels.fit_loops import inverse_band
 
-        inner, n, z = inverse_band(np.ascontiguousarray(self.band)), len(self.across), self.across
+        inner = inverse_band(np.ascontiguousarray(self.band))
+        n = len(self.across)
+        z = self.across
         for k in range(len(inner)):
             inner[k, : n - k] += z[: n - k] * z[k:] / self.left
         return Bordered(inner, -z / self.left, 1.0 / self.left)
 
 
 def banded(matrix: Floats, band: int) -> Floats:
-    """Lower band storage (band + 1, n) of a dense symmetric matrix."""
+    """Lower band storage (band + 1, n) of a dense symmetric matrix.
+
+    Parameters
+    ----------
+    matrix : symmetric, (n, n); entries beyond the band are not looked at.
+    band : diagonals below the main one.
+
+    Returns
+    -------
+    The lower band.
+    """
     n = len(matrix)
     out = np.zeros((band + 1, n))
     for k in range(min(band + 1, n)):

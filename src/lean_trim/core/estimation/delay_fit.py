@@ -33,8 +33,11 @@ class Say:
     TOO_FEW = Message("delay_fit.too_few", "only {count} quick changes of mixture, {needed} are needed")
 
 
-WINDOWS, LEAD_S, TAIL_S = 60, 1.2, 2.5
-STEP, HUBER = 0.08, 0.05
+WINDOWS = 60
+LEAD_S = 1.2
+TAIL_S = 2.5
+STEP = 0.08
+HUBER = 0.05
 WALL_X = 0.2
 FEWEST = 6
 BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.6), 2.5]])
@@ -99,6 +102,16 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so far: an
     error of the
     table would be mistaken for an early or late answer. A volume the user has set is kept.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    settings : where the search begins, and what is kept if the log does not tell.
+    k : factor by which the airflow table is wrong along the log, as known so far, shape (n,).
+
+    Returns
+    -------
+    What is to be used, with errors and the number of changes looked at.
     """
     volume = (
         frame.vehicle.exhaust_volume_l if settings.exhaust_volume_l is None else settings.exhaust_volume_l
@@ -121,7 +134,8 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     if worth is not None:
         theta = _search(moments, theta, start, worth)
     covariance = _covariance(moments, theta, worth)
-    before, after = _misfit(moments, start), _misfit(moments, theta)
+    before = _misfit(moments, start)
+    after = _misfit(moments, theta)
     at_end = bool(np.any(theta[:2] <= low[:2] + 0.02) or np.any(theta[:2] >= high[:2] - 0.02))
     slope = np.array(
         [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
@@ -179,6 +193,14 @@ def cylinder_phi(frame: Frame) -> Floats:
     """Equivalence ratio in the cylinder as injection, trims and the wall film have it, shape (n,).
 
     0 in a fuel cut.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    0 to 3, shape (n,).
     """
     flow = injected_flow(frame)
     reaching = (1.0 - WALL_X) * flow + WALL_X * first_order_lag(frame.log.time_s, flow, DEFAULT_TAU_S)
@@ -190,11 +212,21 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
     """The quick changes of mixture in a log, at most 60 evenly taken; None if there are none.
 
     ``k`` as in ``estimate_delay``.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    k : factor by which the airflow table is wrong along the log, shape (n,).
+
+    Returns
+    -------
+    Samples around the changes, or None.
     """
     from lean_trim.core.kernels.log_loops import onsets
 
     log = frame.log
-    time, phi = log.time_s, cylinder_phi(frame) / np.clip(np.nan_to_num(k, nan=1.0), 0.5, 2.0)
+    time = log.time_s
+    phi = cylinder_phi(frame) / np.clip(np.nan_to_num(k, nan=1.0), 0.5, 2.0)
     ahead = np.minimum(np.searchsorted(time, time + 0.25), len(time) - 1)
     running = (log[Role.RPM] > 500.0) & (log.get(Role.COOLANT, 90.0) > 50.0)
     quick = (np.abs(phi[ahead] - phi) > STEP) & running & (time > time[0] + 30.0)
@@ -225,7 +257,17 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
 
 
 def sensor_response(moments: Moments, theta: Floats) -> Floats:
-    """What the sensor would show for log exhaust volume, log time constant and cycles."""
+    """What the sensor would show for log exhaust volume, log time constant and cycles.
+
+    Parameters
+    ----------
+    moments : samples around quick changes.
+    theta : log exhaust volume, log sensor constant, cycles.
+
+    Returns
+    -------
+    Equivalence ratio at every sample of the moments.
+    """
     from lean_trim.core.kernels.log_loops import lag
 
     arrival = np.maximum.accumulate(
@@ -236,7 +278,8 @@ def sensor_response(moments: Moments, theta: Floats) -> Floats:
 
 def _difference(moments: Moments, theta: Floats) -> Floats:
     """Shown minus measured, both within what the sensor can show; 0 outside the judged samples."""
-    low, high = 1.0 / 1.33, 1.0 / 0.67
+    low = 1.0 / 1.33
+    high = 1.0 / 0.67
     return np.where(
         moments.judged,
         np.clip(sensor_response(moments, theta), low, high) - np.clip(moments.measured, low, high),
@@ -260,9 +303,11 @@ def _derivatives(moments: Moments, theta: Floats, step: float = 0.05) -> tuple[F
     """Slope of every window's loss (parameters, windows) and bend of the summed loss (parameters,
     parameters).
     """
-    eye, n = np.eye(len(theta)) * step, len(theta)
+    eye = np.eye(len(theta)) * step
+    n = len(theta)
     plus, minus = (np.array([_losses(moments, theta + s * e) for e in eye]) for s in (1.0, -1.0))
-    centre, bend = _losses(moments, theta).sum(), np.empty((n, n))
+    centre = _losses(moments, theta).sum()
+    bend = np.empty((n, n))
     for i in range(n):
         bend[i, i] = (plus[i].sum() - 2 * centre + minus[i].sum()) / step**2
         for j in range(i):

@@ -25,10 +25,22 @@ class Evidence:
 
 
 def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
-    """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base."""
+    """Count seconds (by interpolation weight) and visits per cell. ``time_s`` is the log's time base.
+
+    Parameters
+    ----------
+    observations : what the sieve let through.
+    table : whose cells are counted.
+    time_s : of the whole log, s, shape (n,).
+
+    Returns
+    -------
+    Seconds and visits, in the table's shape.
+    """
     from lean_trim.core.kernels.mesh_loops import count_evidence
 
-    mesh, time = observations.mesh, time_s[observations.index]
+    mesh = observations.mesh
+    time = time_s[observations.index]
     seconds, visits = count_evidence(
         mesh.cells, mesh.weights, observations.seconds, time, table.size, MIN_SHARE, VISIT_GAP_S
     )
@@ -36,6 +48,17 @@ def gather_evidence(observations: Observations, table: Table, time_s: Floats) ->
 
 
 def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:
-    """Seconds per cell when every sample belongs to its nearest cell, in the table's shape."""
+    """Seconds per cell when every sample belongs to its nearest cell, in the table's shape.
+
+    Parameters
+    ----------
+    table : whose cells are counted.
+    at : coordinates, one array per axis, each of shape (n,).
+    seconds : time each sample stands for, s, shape (n,).
+
+    Returns
+    -------
+    Seconds.
+    """
     total: Floats = np.bincount(table.nearest(*at), seconds, minlength=table.size).astype(float)
     return total.reshape(table.shape)

@@ -37,10 +37,23 @@ class LogShare:
 def shares_of(
     frame: Frame, observations: Observations, estimate: Estimate, durations_s: Floats
 ) -> tuple[LogShare, ...]:
-    """Every log of a solve, in order. ``observations`` are those without the wall film."""
+    """Every log of a solve, in order. ``observations`` are those without the wall film.
+
+    Parameters
+    ----------
+    frame : the joined log.
+    observations : less what the wall film explains.
+    estimate : of all logs together.
+    durations_s : time each sample stands for, s, shape (n,).
+
+    Returns
+    -------
+    Weight, use and agreement of every log.
+    """
     pieces = frame.pieces or (Piece(frame.log.name, 0, len(frame.log)),)
     wanted = 1.0 + np.nan_to_num(estimate.correction_pct) / 100.0
-    total, out = float(observations.weight.sum()), []
+    total = float(observations.weight.sum())
+    out = []
     for piece in pieces:
         first, last = np.searchsorted(observations.index, [piece.start, piece.stop])
         part = slice(int(first), int(last))

@@ -42,7 +42,16 @@ class Observations:
         return len(self.index)
 
     def only(self, keep: Mask) -> Observations:
-        """The observations where ``keep``, (m,), is True."""
+        """The observations where ``keep``, (m,), is True.
+
+        Parameters
+        ----------
+        keep : shape (m,).
+
+        Returns
+        -------
+        Fewer observations.
+        """
         mesh = Interpolation(self.mesh.cells[keep], self.mesh.weights[keep])
         return Observations(
             self.index[keep],
@@ -68,12 +77,23 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
     factor is 1 unless
     the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is
     known already.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    lam : aligned lambda, NaN where unknown, shape (n,).
+    enrichment : fuel beyond table and trims as a factor, shape (n,); read from the frame if None.
+
+    Returns
+    -------
+    Factor by which the present table would have to be multiplied, shape (n,), NaN where unknown.
     """
     from lean_trim.core.kernels.fuel_loops import product, times_root
 
     enrichment = enrichment_factor(frame) if enrichment is None else enrichment
     k = product(*(as_loop(a) for a in (frame.trim, lam, frame.target, enrichment)))
-    log, rated = frame.log, frame.vehicle.injectors.rated_pressure_kpa
+    log = frame.log
+    rated = frame.vehicle.injectors.rated_pressure_kpa
     if Role.FUEL_DP in log:
         k = times_root(
             k, running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP
@@ -87,6 +107,15 @@ def relative_variance(motion: Motion, lam: Floats) -> Floats:
     1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment,
     and with the scatter of
     lambda itself over a second against its usual scatter.
+
+    Parameters
+    ----------
+    motion : a log with its rates.
+    lam : aligned lambda, NaN where unknown, shape (n,).
+
+    Returns
+    -------
+    At least 1, shape (n,).
     """
     from lean_trim.core.kernels.mesh_loops import variance_of
 
@@ -108,6 +137,16 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     """Turn used samples into observations.
 
     ``lam`` is aligned lambda, ``used`` the sieve's result, both (n,).
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    lam : aligned lambda, shape (n,).
+    used : samples the sieve lets through, shape (n,).
+
+    Returns
+    -------
+    One observation per used sample.
     """
     return pick(
         frame,
@@ -119,7 +158,8 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
     )
 
 
-EDGE_S, EDGE_VARIANCE = 0.4, 1.0
+EDGE_S = 0.4
+EDGE_VARIANCE = 1.0
 """Next to a stretch left out a sample's variance is raised by EDGE_VARIANCE, fading with EDGE_S."""
 
 
@@ -129,11 +169,22 @@ def pick(
     """Observations of the used samples from values along the whole log.
 
     What is no number or lasts no time is never used.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    used : samples the sieve lets through, shape (n,).
+    k, variance, film, durations_s : along the whole log, each of shape (n,).
+
+    Returns
+    -------
+    One observation per used sample.
     """
     from lean_trim.core.kernels.mesh_loops import sound_samples, take_used
 
     index = sound_samples(used, k, variance, film, as_loop(frame.base), durations_s)
-    mesh, time = frame.mesh, as_loop(frame.log.time_s)
+    mesh = frame.mesh
+    time = as_loop(frame.log.time_s)
     cells, weights, values, run = take_used(
         index, mesh.cells, mesh.weights, k, variance, film, durations_s, time, EDGE_S, EDGE_VARIANCE
     )

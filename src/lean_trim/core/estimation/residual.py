@@ -31,7 +31,18 @@ class Residual:
 
 
 def residual_of(frame: Frame, observations: Observations, nearest: Ints) -> Residual:
-    """Measure a drive against its own table. ``nearest`` is the cell of each observation, (m,)."""
+    """Measure a drive against its own table. ``nearest`` is the cell of each observation, (m,).
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    observations : what the sieve let through.
+    nearest : flat index of the cell nearest to each observation, shape (m,).
+
+    Returns
+    -------
+    The figures rounds are compared by.
+    """
     if not len(observations):
         return Residual(np.nan, np.nan, np.nan, 0)
     size = frame.vehicle.table.size
@@ -56,6 +67,18 @@ def cell_means(
     """Precision-weighted mean of a per-observation value in each nearest cell, flat.
 
     NaN below ``min_seconds``.
+
+    Parameters
+    ----------
+    observations : m of them.
+    cell : flat index of the cell of each, shape (m,).
+    size : cells of the table.
+    values : what is averaged, shape (m,).
+    min_seconds : least driving in a cell, s.
+
+    Returns
+    -------
+    Shape (size,).
     """
     weight = np.bincount(cell, observations.weight, minlength=size)
     seconds = np.bincount(cell, observations.seconds, minlength=size)

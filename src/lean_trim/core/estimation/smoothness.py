@@ -9,19 +9,38 @@ from lean_trim.core.types import Floats
 
 
 def second_difference(axis: Axis) -> Floats:
-    """Matrix (n-2, n) of second derivatives times the mean step squared; zero on any straight line."""
+    """Matrix (n-2, n) of second derivatives times the mean step squared; zero on any straight line.
+
+    Parameters
+    ----------
+    axis : n points, in any unit.
+
+    Returns
+    -------
+    Differences are formed by matrix times values at the points.
+    """
     x = axis.points
     n = len(x)
     out = np.zeros((max(n - 2, 0), n))
     step = (x[-1] - x[0]) / (n - 1)
     for i in range(n - 2):
-        a, b = x[i + 1] - x[i], x[i + 2] - x[i + 1]
+        a = x[i + 1] - x[i]
+        b = x[i + 2] - x[i + 1]
         out[i, i : i + 3] = np.array([2 / (a * (a + b)), -2 / (a * b), 2 / (b * (a + b))]) * step**2
     return out
 
 
 def first_difference(axis: Axis) -> Floats:
-    """Matrix (n-1, n) of slopes times the mean step."""
+    """Matrix (n-1, n) of slopes times the mean step.
+
+    Parameters
+    ----------
+    axis : n points, in any unit.
+
+    Returns
+    -------
+    Differences are formed by matrix times values at the points.
+    """
     x = axis.points
     step = (x[-1] - x[0]) / (len(x) - 1)
     return np.asarray((np.eye(len(x), k=1)[:-1] - np.eye(len(x))[:-1]) / np.diff(x)[:, None] * step)
@@ -31,6 +50,14 @@ def roughness(axes: tuple[Axis, ...]) -> Floats:
     """Symmetric matrix R (cells, cells): x·R·x is the summed squared curvature of a field x over the axes.
 
     Curvature along each axis plus, for a grid, twice the squared twist. R is zero on planes.
+
+    Parameters
+    ----------
+    axes : one for a curve, two for a grid.
+
+    Returns
+    -------
+    Positive semi-definite, (cells, cells).
     """
     if len(axes) == 1:
         d = second_difference(axes[0])

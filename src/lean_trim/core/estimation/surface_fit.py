@@ -16,15 +16,21 @@ from lean_trim.core.types import Floats, Ints
 
 PLACES = 4
 """Parts of a cell along each axis; what the table cannot hold counts once for each."""
-START_SCALE, START_INFLATION_S, SMALLEST_SCALE = 0.02, 1.0, 1e-4
-FIRST_LOOK, ALL, MANY = 12, 1 << 40, 200_000
+START_SCALE = 0.02
+START_INFLATION_S = 1.0
+SMALLEST_SCALE = 1e-4
+FIRST_LOOK = 12
+ALL = 1 << 40
+MANY = 200_000
 """Rows looked at in a place in the early passes over many samples, in the last ones, and what is many."""
-BLOCK, BLOCKS = 2048, 40
+BLOCK = 2048
+BLOCKS = 40
 """Correlation is read from stretches of so many samples, so many of them at most, evenly spread."""
 LONGEST_S = 6.0
 PRODUCT = {a: {e: a * 5 - a * (a - 1) // 2 + e - a for e in range(a, 5)} for a in range(5)}
 """Where a place's sums hold the product of two unknowns."""
-SETTLED, LOOSELY = 1e-4, 5e-4
+SETTLED = 1e-4
+LOOSELY = 5e-4
 """Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
 
 
@@ -41,8 +47,10 @@ class SurfaceFit:
     ) -> None:
         from lean_trim.core.kernels.fit_loops import place_of, sort_rows
 
-        o, mesh = observations, observations.mesh
-        self.observations, self.huber = o, huber
+        o = observations
+        mesh = observations.mesh
+        self.observations = o
+        self.huber = huber
         self.values = np.ascontiguousarray(table.values.ravel())
         self.prior = Prior(table, spread, film_spread)
         per_square = PLACES ** len(table.axes)
@@ -59,8 +67,11 @@ class SurfaceFit:
             per_square,
         )
         self.unknown = np.zeros(table.size + 1)
-        self.scale, self.inflation, self.iterations = START_SCALE, START_INFLATION_S, 0
-        self.misfit, self.parameters = 0.0, 0.0
+        self.scale = START_SCALE
+        self.inflation = START_INFLATION_S
+        self.iterations = 0
+        self.misfit = 0.0
+        self.parameters = 0.0
         self.theta: Strengths = WEAK
         self.matrix: Bordered
         self.right: Floats
@@ -73,7 +84,16 @@ class SurfaceFit:
         return 1.0 / (self.scale**2 * self.inflation)
 
     def run(self, most: int) -> bool:
-        """Fit until it settles; True if it did."""
+        """Fit until it settles; True if it did.
+
+        Parameters
+        ----------
+        most : rounds of reweighting, >= 1.
+
+        Returns
+        -------
+        Whether the unknowns came to rest.
+        """
         rows = ALL if self.rows.shape[1] <= MANY else FIRST_LOOK
         self._iterate(WEAK, 3, rows, LOOSELY, 2)
         near = None
@@ -84,14 +104,22 @@ class SurfaceFit:
         return self._iterate(theta, most, ALL, SETTLED, 0)
 
     def run_from(self, state: FitState, most: int) -> bool:
-        """Fit from where an earlier fit of nearly the same samples ended; its strengths are kept."""
+        """Fit from where an earlier fit of nearly the same samples ended; its strengths are kept.
+
+        Parameters
+        ----------
+        state : where the earlier fit ended.
+        most : rounds of reweighting, >= 1.
+
+        Returns
+        -------
+        Whether the unknowns came to rest.
+        """
         self.unknown = state.unknown.copy()
-        self.scale, self.inflation, self.misfit, self.parameters = (
-            state.scale,
-            state.inflation,
-            state.misfit,
-            state.parameters,
-        )
+        self.scale = state.scale
+        self.inflation = state.inflation
+        self.misfit = state.misfit
+        self.parameters = state.parameters
         self.iterations = 1
         return self._iterate(state.theta, most, ALL, SETTLED, 0)
 
@@ -103,7 +131,8 @@ class SurfaceFit:
     def _iterate(self, theta: Strengths, most: int, rows: int, enough: float, read_at: int) -> bool:
         """Fit at given strengths until no cell moves more than ``enough``; the noise is read in one step."""
         self.theta = theta
-        precision, linear = self.prior.precision(theta), self.prior.linear(theta)
+        precision = self.prior.precision(theta)
+        linear = self.prior.linear(theta)
         for step in range(most):
             self._weigh(rows)
             if step == read_at:
@@ -191,7 +220,8 @@ class SurfaceFit:
 
     def film_by_cell(self) -> Floats:
         """Mean wall-film uptake of the samples behind each cell, flat; 0 without samples."""
-        total, film = np.zeros(len(self.values)), np.zeros(len(self.values))
+        total = np.zeros(len(self.values))
+        film = np.zeros(len(self.values))
         for j, cells in enumerate(self._corners()):
             np.add.at(total, cells, sum(self.sums[:, PRODUCT[min(j, e)][max(j, e)]] for e in range(4)))
             np.add.at(film, cells, self.sums[:, PRODUCT[j][4]])
@@ -227,13 +257,24 @@ def excess_variance(mean: Floats, precision: Floats, free: float) -> float:
     """Standard deviation of means beyond what their precision explains (Paule and Mandel 1982, from memory).
 
     Solves Σ min(mean² / (s² + 1/precision), 9) = free for s; the bound keeps lone wild places from deciding.
+
+    Parameters
+    ----------
+    mean : means by place, shape (p,).
+    precision : one over the variance each should have, shape (p,).
+    free : degrees of freedom.
+
+    Returns
+    -------
+    The standard deviation that is left; 0 if precision explains all.
     """
     noise = 1.0 / np.maximum(precision, 1e-12)
 
     def chi(s2: float) -> float:
         return float(np.minimum(mean**2 / (s2 + noise), 9.0).sum())
 
-    low, high = 0.0, 0.05**2
+    low = 0.0
+    high = 0.05**2
     if chi(low) <= free:
         return 0.0
     for _ in range(40):

@@ -45,11 +45,29 @@ class Prior:
         self.ridge = Bordered(ridge, np.zeros(size), 1.0 / film_spread**2)
 
     def precision(self, theta: Strengths) -> Bordered:
-        """Prior precision at the given strengths."""
+        """Prior precision at the given strengths.
+
+        Parameters
+        ----------
+        theta : log strengths of the two smoothness priors.
+
+        Returns
+        -------
+        Matrix over the unknowns.
+        """
         return self.ridge.plus(self.rough, float(np.exp(theta[0]) + np.exp(theta[1])))
 
     def linear(self, theta: Strengths) -> Floats:
-        """Linear term: where the smooth resulting table pulls the cells."""
+        """Linear term: where the smooth resulting table pulls the cells.
+
+        Parameters
+        ----------
+        theta : log strengths of the two smoothness priors.
+
+        Returns
+        -------
+        Shape (unknowns,).
+        """
         return np.asarray(np.exp(theta[1]) * self.pull)
 
     def choose(self, matrix: Bordered, right: Floats, unit: float, near: float | None = None) -> Strengths:
@@ -58,6 +76,16 @@ class Prior:
         Only their sum enters the matrices, so for a given sum the best split is found in closed form and the
         search is
         along the sum alone. ``near`` is the log of a sum the best is not far from.
+
+        Parameters
+        ----------
+        matrix, right : normal equations of the data.
+        unit : precision of one second of driving.
+        near : log of the sum to search about; the whole range if None.
+
+        Returns
+        -------
+        Log strengths.
         """
         from scipy.optimize import minimize_scalar
 
@@ -77,8 +105,10 @@ class Prior:
         """Log marginal likelihood up to a constant at a sum of strengths, and the best split of it."""
         total = float(np.exp(log_sum))
         prior = self.ridge.plus(self.rough, total)
-        before, after = Factor(prior), Factor(prior.plus(matrix, unit))
-        data, pull = after.solve(unit * right), after.solve(self.pull)
+        before = Factor(prior)
+        after = Factor(prior.plus(matrix, unit))
+        data = after.solve(unit * right)
+        pull = after.solve(self.pull)
         stiff = float(self.pull @ before.solve(self.pull)) - float(self.pull @ pull)
         tilt = float(self.pull @ data)
         result = float(np.clip(tilt / stiff if stiff > 0.0 else total, 1.0, max(total - 1.0, 1.0)))

@@ -15,7 +15,9 @@ from lean_trim.core.types import Floats, Mask
 GRID_S = np.arange(-0.4, 1.21, 0.02)
 SHOWN = (0.68, 1.32)
 """Lambda limits of the picture; a fuel cut leaves them, the sensor stops at its end."""
-CUT_PHI, BACK_PHI, LASTS_S = 0.35, 0.55, 0.4
+CUT_PHI = 0.35
+BACK_PHI = 0.55
+LASTS_S = 0.4
 """Equivalence ratios below and above which fuel is cut and back.
 
 The wall film still feeds a cylinder whose fuel is cut.
@@ -54,7 +56,16 @@ class Alignment:
     gap_after: Floats
 
     def of(self, kind: Kind) -> Mask:
-        """Moments of one kind, (moments,)."""
+        """Moments of one kind, (moments,).
+
+        Parameters
+        ----------
+        kind : which changes.
+
+        Returns
+        -------
+        True for those.
+        """
         return np.array([k is kind for k in self.kinds], bool)
 
 
@@ -62,15 +73,27 @@ def align_moments(frame: Frame, delay: DelayEstimate, k: Floats) -> Alignment | 
     """The picture of a delay; ``k`` is the factor by which the table is wrong along the log.
 
     None without quick changes.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    delay : as it was estimated.
+    k : factor by which the table is wrong along the log, shape (n,).
+
+    Returns
+    -------
+    Injected and measured mixture around quick changes, before and after alignment.
     """
     moments = find_moments(frame, k)
     if moments is None:
         return None
     shown = sensor_response(moments, _theta(frame, delay.settings))
-    parts, kinds = [], []
+    parts = []
+    kinds = []
     for w in range(int(moments.window.max()) + 1):
         here = moments.window == w
-        time, phi = moments.time[here] - 100.0 * w, moments.phi[here]
+        time = moments.time[here] - 100.0 * w
+        phi = moments.phi[here]
         kind, begin = _kind(time, phi)
         kinds.append(kind)
         parts.append(

@@ -41,7 +41,18 @@ DERIVED: dict[str, tuple[str, str]] = {
 
 
 def series_of(key: str, log: Log, vehicle: Vehicle, solution: Solution | None = None) -> Series | None:
-    """One logged or derived series by key, or None where it cannot be had."""
+    """One logged or derived series by key, or None where it cannot be had.
+
+    Parameters
+    ----------
+    key : name of a channel or of a derived series.
+    log, vehicle : what it is made from.
+    solution : needed for what only a solve tells.
+
+    Returns
+    -------
+    Values along the log with name and unit.
+    """
     if key in DERIVED:
         values = _derive(key, log, vehicle, solution)
         name, unit = DERIVED[key]
@@ -53,7 +64,17 @@ def series_of(key: str, log: Log, vehicle: Vehicle, solution: Solution | None = 
 
 
 def all_series(log: Log, vehicle: Vehicle, solution: Solution | None = None) -> list[str]:
-    """Keys of everything that can be shown of a log."""
+    """Keys of everything that can be shown of a log.
+
+    Parameters
+    ----------
+    log, vehicle : what is shown.
+    solution : of that log, if there is one.
+
+    Returns
+    -------
+    Keys for ``series_of``.
+    """
     logged = [str(r) for r in Role if r in log]
     return logged + [k for k in DERIVED if _derive(k, log, vehicle, solution) is not None]
 
@@ -69,7 +90,8 @@ def _derive(key: str, log: Log, vehicle: Vehicle, solution: Solution | None) -> 
         read, _ = with_fuel_dp(log, rated)
         return 100.0 * (read[Role.FUEL_DP] / rated - 1.0) if Role.FUEL_DP in read else None
     if key == "trim_pct" and (Role.STFT in log or Role.LTFT in log):
-        short, long = np.nan_to_num(log.get(Role.STFT, 0.0)), np.nan_to_num(log.get(Role.LTFT, 0.0))
+        short = np.nan_to_num(log.get(Role.STFT, 0.0))
+        long = np.nan_to_num(log.get(Role.LTFT, 0.0))
         return 100.0 * ((1 + short / 100) * (1 + long / 100) - 1)
     if key == "k_pct" and solution is not None:
         return 100.0 * (solution.k_along - 1.0)

@@ -41,8 +41,18 @@ APART_S = 1.0
 
 
 def find_events(solution: Solution) -> tuple[Event, ...]:
-    """Tip-ins, fuel cuts, pulls, gear changes and findings of a drive, in time order."""
-    log, regime = solution.frame.log, solution.regime
+    """Tip-ins, fuel cuts, pulls, gear changes and findings of a drive, in time order.
+
+    Parameters
+    ----------
+    solution : of one round.
+
+    Returns
+    -------
+    Events a reader may want to go to.
+    """
+    log = solution.frame.log
+    regime = solution.regime
     out = _stretches(solution, regime == Regime.FULL_THROTTLE, MIN_PULL_S, EventKind.PULL, "full throttle")
     out += _stretches(solution, regime == Regime.OVERRUN, MIN_CUT_S, EventKind.FUEL_CUT, "fuel cut")
     if Role.THROTTLE in log:
@@ -63,7 +73,8 @@ def find_events(solution: Solution) -> tuple[Event, ...]:
 
 
 def _stretches(solution: Solution, mask: Mask, min_s: float, kind: EventKind, text: str) -> list[Event]:
-    time, on = solution.frame.log.time_s, np.flatnonzero(mask)
+    time = solution.frame.log.time_s
+    on = np.flatnonzero(mask)
     if not len(on):
         return []
     groups = np.split(on, np.flatnonzero(np.diff(time[on]) > APART_S) + 1)
@@ -77,7 +88,18 @@ def _stretches(solution: Solution, mask: Mask, min_s: float, kind: EventKind, te
 def next_event(
     events: tuple[Event, ...], after_s: float, kinds: frozenset[EventKind] | None = None
 ) -> Event | None:
-    """The first event that begins after a time, of the wanted kinds (all if None)."""
+    """The first event that begins after a time, of the wanted kinds (all if None).
+
+    Parameters
+    ----------
+    events : in time order.
+    after_s : on the joined log, s.
+    kinds : wanted ones; all if None.
+
+    Returns
+    -------
+    The event, or None.
+    """
     return next(
         (e for e in events if e.start_s > after_s + 1e-6 and (kinds is None or e.kind in kinds)), None
     )
@@ -86,6 +108,17 @@ def next_event(
 def previous_event(
     events: tuple[Event, ...], before_s: float, kinds: frozenset[EventKind] | None = None
 ) -> Event | None:
-    """The last event that begins before a time."""
+    """The last event that begins before a time.
+
+    Parameters
+    ----------
+    events : in time order.
+    before_s : on the joined log, s.
+    kinds : wanted ones; all if None.
+
+    Returns
+    -------
+    The event, or None.
+    """
     fit = [e for e in events if e.start_s < before_s - 1e-6 and (kinds is None or e.kind in kinds)]
     return fit[-1] if fit else None

@@ -23,7 +23,17 @@ class Visit:
 
 
 def samples_of_cells(solution: Solution, cells: Iterable[int]) -> Mask:
-    """Log samples, shape (n,), that were used and read any of the cells with a share of at least 20 %."""
+    """Log samples, shape (n,), that were used and read any of the cells with a share of at least 20 %.
+
+    Parameters
+    ----------
+    solution : of one round.
+    cells : flat indices.
+
+    Returns
+    -------
+    True for samples that are evidence on one of them.
+    """
     wanted = np.zeros(solution.estimate.table.size, bool)
     wanted[list(cells)] = True
     mesh = solution.observations.mesh
@@ -34,11 +44,22 @@ def samples_of_cells(solution: Solution, cells: Iterable[int]) -> Mask:
 
 
 def seconds_by_cell(solution: Solution, start_s: float, end_s: float) -> Floats:
-    """Used seconds each cell got between two times, in the table's shape."""
+    """Used seconds each cell got between two times, in the table's shape.
+
+    Parameters
+    ----------
+    solution : of one round.
+    start_s, end_s : on the joined log, s.
+
+    Returns
+    -------
+    Seconds by interpolation weight.
+    """
     observations = solution.observations
     time = solution.frame.log.time_s[observations.index]
     part = (time >= start_s) & (time <= end_s)
-    mesh, size = observations.mesh, solution.estimate.table.size
+    mesh = observations.mesh
+    size = solution.estimate.table.size
     share = mesh.weights[part] * observations.seconds[part][:, None]
     total: Floats = np.bincount(mesh.cells[part].ravel(), share.ravel(), size).astype(float)
     return total.reshape(solution.estimate.table.shape)
@@ -47,20 +68,43 @@ def seconds_by_cell(solution: Solution, start_s: float, end_s: float) -> Floats:
 def cells_of_span(
     solution: Solution, start_s: float, end_s: float, min_seconds: float = 0.1
 ) -> frozenset[int]:
-    """Cells that got at least ``min_seconds`` of used driving between two times."""
+    """Cells that got at least ``min_seconds`` of used driving between two times.
+
+    Parameters
+    ----------
+    solution : of one round.
+    start_s, end_s : on the joined log, s.
+    min_seconds : least driving, s.
+
+    Returns
+    -------
+    Flat indices.
+    """
     return frozenset(
         np.flatnonzero(seconds_by_cell(solution, start_s, end_s).ravel() >= min_seconds).tolist()
     )
 
 
 def visits_of_cells(solution: Solution, cells: Iterable[int]) -> list[Visit]:
-    """Separate visits to a set of cells, in time order."""
+    """Separate visits to a set of cells, in time order.
+
+    Parameters
+    ----------
+    solution : of one round.
+    cells : flat indices.
+
+    Returns
+    -------
+    When each began and ended, for how long it was used, and what it asked for.
+    """
     mask = samples_of_cells(solution, cells)
     index = np.flatnonzero(mask)
     if not len(index):
         return []
-    log, k = solution.frame.log, solution.k_along
-    time, dt = log.time_s[index], log.durations_s[index]
+    log = solution.frame.log
+    k = solution.k_along
+    time = log.time_s[index]
+    dt = log.durations_s[index]
     cuts = np.flatnonzero(np.diff(time) > VISIT_GAP_S) + 1
     groups = np.split(np.arange(len(index)), cuts)
     return [

@@ -20,7 +20,8 @@ class Pyramid:
     """
 
     def __init__(self, time_s: Floats, values: Floats) -> None:
-        self.time_s, self.values = np.asarray(time_s, float), np.asarray(values, float)
+        self.time_s = np.asarray(time_s, float)
+        self.values = np.asarray(values, float)
         steps = np.diff(self.time_s)
         self.gap_s = 8.0 * float(np.median(steps)) if len(steps) else np.inf
         self.levels: list[tuple[Floats, Floats]] = [(self.values, self.values)]
@@ -33,7 +34,17 @@ class Pyramid:
             self.range = (float(np.nanmin(self.values)), float(np.nanmax(self.values)))
 
     def columns(self, start_s: float, end_s: float, width: int) -> tuple[Floats, Floats]:
-        """Lowest and highest value in each of ``width`` equal time columns, each (width,); NaN in gaps."""
+        """Lowest and highest value in each of ``width`` equal time columns, each (width,); NaN in gaps.
+
+        Parameters
+        ----------
+        start_s, end_s : the stretch shown, s.
+        width : columns, >= 1.
+
+        Returns
+        -------
+        Both of shape (width,).
+        """
         edges = np.linspace(start_s, end_s, width + 1)
         cut = np.searchsorted(self.time_s, edges)
         per_column = (cut[-1] - cut[0]) / max(width, 1)
@@ -53,7 +64,8 @@ class Pyramid:
         starts = np.minimum(cut[:-1] // block, len(low) - 1)
         ends = np.minimum(np.maximum(-(-cut[1:] // block), starts + 1), len(low))
         pairs = np.stack([starts, np.minimum(ends, len(low) - 1)], axis=1).ravel()
-        lows, highs = np.fmin.reduceat(low, pairs)[::2], np.fmax.reduceat(high, pairs)[::2]
+        lows = np.fmin.reduceat(low, pairs)[::2]
+        highs = np.fmax.reduceat(high, pairs)[::2]
         last = ends == len(low)
         if last.any():
             lows[last], highs[last] = np.fmin(lows[last], low[-1]), np.fmax(highs[last], high[-1])
@@ -64,15 +76,26 @@ class Pyramid:
         right = np.searchsorted(self.time_s, at)
         inside = (right > 0) & (right < len(self.time_s))
         r = np.clip(right, 1, len(self.time_s) - 1)
-        t0, t1 = self.time_s[r - 1], self.time_s[r]
+        t0 = self.time_s[r - 1]
+        t1 = self.time_s[r]
         share = (at - t0) / np.where(t1 > t0, t1 - t0, 1.0)
         value = self.values[r - 1] + share * (self.values[r] - self.values[r - 1])
         return np.where(inside & (t1 - t0 <= self.gap_s), value, np.nan)
 
 
 def touch(low: Floats, high: Floats) -> tuple[Floats, Floats]:
-    """Stretch each column's range until it meets the column before, so that a drawn trace has no breaks."""
-    low2, high2 = low.copy(), high.copy()
+    """Stretch each column's range until it meets the column before, so that a drawn trace has no breaks.
+
+    Parameters
+    ----------
+    low, high : extremes by column, NaN in gaps, shape (width,).
+
+    Returns
+    -------
+    The stretched extremes.
+    """
+    low2 = low.copy()
+    high2 = high.copy()
     low2[1:] = np.fmin(low[1:], np.where(np.isnan(high[:-1]), low[1:], high[:-1]))
     high2[1:] = np.fmax(high[1:], np.where(np.isnan(low[:-1]), high[1:], low[:-1]))
     low2[np.isnan(low)], high2[np.isnan(high)] = np.nan, np.nan

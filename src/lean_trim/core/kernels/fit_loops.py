@@ -15,7 +15,8 @@ from numba import njit
 
 from lean_trim.core.types import Floats, Ints, Places, Rows
 
-BINS, REACH = 4096, 16.0
+BINS = 4096
+REACH = 16.0
 """Histogram of absolute residuals: bins, and how many present scales they reach."""
 SUMS = 22
 """Per place: 15 products of the five unknowns, 5 right sides, total weight, weighted sum of k - 1."""
@@ -24,8 +25,19 @@ CHUNK = 256
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def place_of(cells: Ints, weights: Floats, per_axis: int) -> Places:  # pragma: no cover - compiled
-    """Number of the place (part of a grid square) each sample lies in."""
-    out, corners = np.empty(len(cells), np.int32), cells.shape[1]
+    """Number of the place (part of a grid square) each sample lies in.
+
+    Parameters
+    ----------
+    cells, weights : of m samples, (m, 4) or (m, 2).
+    per_axis : parts a grid square is divided into along each axis.
+
+    Returns
+    -------
+    Number of the place, shape (m,).
+    """
+    out = np.empty(len(cells), np.int32)
+    corners = cells.shape[1]
     for i in range(len(cells)):
         u = weights[i, 1] + (weights[i, 3] if corners == 4 else 0.0)
         place = cells[i, 0] * per_axis + min(int(u * per_axis), per_axis - 1)
@@ -51,25 +63,38 @@ def sort_rows(
     """Rows in order of place (in time order within one), their starts and bases.
 
     ``place`` renumbered without gaps.
+
+    Parameters
+    ----------
+    cells, weights : of m samples in time order, (m, 4) or (m, 2).
+    k, film, weight, seconds : per sample, shape (m,).
+    place : number of the place, shape (m,), renumbered in place.
+    places : their number before.
+    per_square : places in a grid square.
+
+    Returns
+    -------
+    Rows (6, m), where each place starts (places + 1,), its first cell (places,), and the new numbers (m,).
     """
     count = np.zeros(places, np.intp)
     for i in range(len(place)):
         count[place[i]] += 1
-    number, used = np.full(places, -1, np.intp), 0
+    number = np.full(places, -1, np.intp)
+    used = 0
     for p in range(places):
         if count[p]:
             number[p] = used
             used += 1
-    starts, base, corners = np.zeros(used + 1, np.intp), np.empty(used, np.intp), cells.shape[1]
+    starts = np.zeros(used + 1, np.intp)
+    base = np.empty(used, np.intp)
+    corners = cells.shape[1]
     for p in range(places):
         if count[p]:
             starts[number[p] + 1] = starts[number[p]] + count[p]
             base[number[p]] = p // per_square
-    free, rows, dense = (
-        starts[:-1].copy(),
-        np.empty((6, len(place)), np.float32),
-        np.empty(len(place), np.int32),
-    )
+    free = starts[:-1].copy()
+    rows = np.empty((6, len(place)), np.float32)
+    dense = np.empty(len(place), np.int32)
     for i in range(len(place)):
         p = number[place[i]]
         dense[i] = p
@@ -99,13 +124,34 @@ def sum_places(
     """Weighted sums of every place with Huber weights at the given unknowns, and the histogram of residuals.
 
     ``most`` bounds the rows looked at in a place; they are taken evenly and stand for the others.
+
+    Parameters
+    ----------
+    rows, starts, base : as ``sort_rows`` makes them, of the places in question.
+    values : the table, flat.
+    width : cells in a row of the table; 0 for a curve.
+    unknown : relative correction of every cell, then the wall-film share.
+    scale : robust scatter, for the weights.
+    huber : residual over scale from which a sample counts less.
+    most : rows looked at in a place, at most.
+
+    Returns
+    -------
+    Sums (products, places) and histogram of absolute residuals.
     """
-    sums, histogram = np.zeros((len(base), SUMS)), np.zeros(BINS + 1)
-    cut, film_share, to_bin = huber * scale, unknown[-1], BINS / (REACH * scale)
+    sums = np.zeros((len(base), SUMS))
+    histogram = np.zeros(BINS + 1)
+    cut = huber * scale
+    film_share = unknown[-1]
+    to_bin = BINS / (REACH * scale)
     sample = np.empty((6, CHUNK), np.float32)
-    buffer, table, wanted = np.empty((8, CHUNK), np.float32), np.empty(4, np.float32), np.empty(4, np.float32)
+    buffer = np.empty((8, CHUNK), np.float32)
+    table = np.empty(4, np.float32)
+    wanted = np.empty(4, np.float32)
     for p in range(len(base)):
-        first, last, b = starts[p], starts[p + 1], base[p]
+        first = starts[p]
+        last = starts[p + 1]
+        b = base[p]
         every = max((last - first) // most, 1)
         stand = (last - first) / ((last - first + every - 1) // every)
         for j in range(4):
@@ -147,15 +193,30 @@ def _weigh_rows(
     buffer: Rows,
 ) -> None:  # fmt: skip  # pragma: no cover - compiled
     """Fill the buffer: four shares, film, k - 1, weight, absolute residual."""
-    v0, v1, v2, v3 = table[0], table[1], table[2], table[3]
-    c0, c1, c2, c3 = wanted[0], wanted[1], wanted[2], wanted[3]
-    one, tiny = np.float32(1.0), np.float32(1e-30)
+    v0 = table[0]
+    v1 = table[1]
+    v2 = table[2]
+    v3 = table[3]
+    c0 = wanted[0]
+    c1 = wanted[1]
+    c2 = wanted[2]
+    c3 = wanted[3]
+    one = np.float32(1.0)
+    tiny = np.float32(1e-30)
     for i in range(count):
-        u, v = rows[0, i], rows[1, i]
-        d0, d1, d2, d3 = (one - v) * (one - u) * v0, (one - v) * u * v1, v * (one - u) * v2, v * u * v3
+        u = rows[0, i]
+        v = rows[1, i]
+        d0 = (one - v) * (one - u) * v0
+        d1 = (one - v) * u * v1
+        d2 = v * (one - u) * v2
+        d3 = v * u * v3
         part = one / (d0 + d1 + d2 + d3)
-        d0, d1, d2, d3 = d0 * part, d1 * part, d2 * part, d3 * part
-        film, y = rows[3, i], rows[2, i]
+        d0 = d0 * part
+        d1 = d1 * part
+        d2 = d2 * part
+        d3 = d3 * part
+        film = rows[3, i]
+        y = rows[2, i]
         size = abs(y - (d0 * c0 + d1 * c1 + d2 * c2 + d3 * c3 + film * film_share))
         edge = cut * np.sqrt(rows[5, i])
         buffer[0, i], buffer[1, i], buffer[2, i], buffer[3, i] = d0, d1, d2, d3
@@ -193,8 +254,19 @@ def _add_products(buffer: Rows, count: int, place: Floats) -> None:  # pragma: n
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - compiled
-    """Weighted median of the absolute residuals, from their histogram."""
-    half, total = 0.5 * histogram.sum(), 0.0
+    """Weighted median of the absolute residuals, from their histogram.
+
+    Parameters
+    ----------
+    histogram : weights by size of residual.
+    scale : that the histogram was made with.
+
+    Returns
+    -------
+    In the unit of the residuals.
+    """
+    half = 0.5 * histogram.sum()
+    total = 0.0
     for i in range(BINS):
         if total + histogram[i] >= half and histogram[i] > 0.0:
             return float((i + (half - total) / histogram[i]) * REACH * scale / BINS)
@@ -206,11 +278,29 @@ def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - c
 def assemble(
     sums: Floats, share: Floats, base: Ints, width: int, size: int, band: int
 ) -> tuple[Floats, Floats, float, Floats]:  # pragma: no cover - compiled
-    """Normal equations: lower band (band + 1, size), border (size,), corner, right side (size + 1,)."""
-    lower, border, right, corner = np.zeros((band + 1, size)), np.zeros(size), np.zeros(size + 1), 0.0
+    """Normal equations: lower band (band + 1, size), border (size,), corner, right side (size + 1,).
+
+    Parameters
+    ----------
+    sums : of every place.
+    share : how much each place counts.
+    base : first cell of every place.
+    width : cells in a row of the table; 0 for a curve.
+    size : cells of the table.
+    band : width of the band.
+
+    Returns
+    -------
+    Band, border, corner and right side of the normal equations.
+    """
+    lower = np.zeros((band + 1, size))
+    border = np.zeros(size)
+    right = np.zeros(size + 1)
+    corner = 0.0
     cells = np.empty(4, np.intp)
     for p in range(len(base)):
-        b, s = base[p], share[p]
+        b = base[p]
+        s = share[p]
         cells[0], cells[1], cells[2], cells[3] = b, b + 1, b + width, b + width + (1 if width else 0)
         at = 0
         for a in range(5):
@@ -230,8 +320,18 @@ def assemble(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def inverse_band(factor: Floats) -> Floats:  # pragma: no cover - compiled
-    """The band of the inverse from a lower banded Cholesky factor (Takahashi's recurrence, from memory)."""
-    band, n = factor.shape[0] - 1, factor.shape[1]
+    """The band of the inverse from a lower banded Cholesky factor (Takahashi's recurrence, from memory).
+
+    Parameters
+    ----------
+    factor : lower banded Cholesky factor, (band + 1, size).
+
+    Returns
+    -------
+    The same band of the inverse, (band + 1, size).
+    """
+    band = factor.shape[0] - 1
+    n = factor.shape[1]
     inverse = np.zeros((band + 1, n))
     for i in range(n - 1, -1, -1):
         reach = min(band, n - 1 - i)
@@ -261,9 +361,25 @@ def residuals(
     blocks of samples.
 
     The second array numbers the unbroken runs, anew in each block.
+
+    Parameters
+    ----------
+    cells, weights, k, film : of m samples in time order.
+    values, unknown : the table, flat, and its corrections.
+    place, place_mean : place of every sample and mean residual of every place.
+    run : number of the unbroken run of used samples, shape (m,).
+    block : samples in a block.
+    every : one block out of so many is looked at.
+
+    Returns
+    -------
+    Residuals and run numbers of the samples looked at.
     """
     most = (len(k) + block - 1) // block // every * block + block
-    out, number, at, last = np.empty(most), np.empty(most, np.intp), 0, -1
+    out = np.empty(most)
+    number = np.empty(most, np.intp)
+    at = 0
+    last = -1
     for begin in range(0, len(k), block * every):
         for i in range(begin, min(begin + block, len(k))):
             total = asked = 0.0
@@ -285,6 +401,16 @@ def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pra
 
     Samples at 25 to 100 Hz are not independent; so many of them count as one. Ends where the correlation
     falls below 0.05.
+
+    Parameters
+    ----------
+    residual : standardised, in time order.
+    run : unbroken runs; no product reaches across two.
+    longest : lag looked at, samples.
+
+    Returns
+    -------
+    Samples that count as one, >= 1.
     """
     power = 0.0
     for i in range(len(residual)):
@@ -294,7 +420,8 @@ def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pra
     if power == 0.0:
         return 1.0
     for lag in range(1, longest):
-        products, count = 0.0, 0
+        products = 0.0
+        count = 0
         for i in range(len(residual) - lag):
             if run[i] == run[i + lag]:
                 products += residual[i] * residual[i + lag]

@@ -18,6 +18,17 @@ def fuel_flow(
     """Injected fuel up to a constant factor.
 
     0 where it cannot be known or the pulse width (empty if not logged) is 0.
+
+    Parameters
+    ----------
+    air : airflow the ECU believed in, shape (n,).
+    target, trim : target lambda and trims as a factor, shape (n,).
+    ratio : fuel by pulse width over fuel by table and trims, NaN where unknown, shape (n,).
+    width_ms : pulse width, ms, shape (n,), or empty.
+
+    Returns
+    -------
+    Relative fuel flow, shape (n,).
     """
     out = np.empty(len(air))
     for i in range(len(air)):
@@ -29,7 +40,16 @@ def fuel_flow(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def above_lag(flow: Floats, lagged: Floats) -> Floats:  # pragma: no cover - compiled
-    """1 - lagged/flow within -1 and 1; -1 where the flow stopped, 0 where nothing flowed."""
+    """1 - lagged/flow within -1 and 1; -1 where the flow stopped, 0 where nothing flowed.
+
+    Parameters
+    ----------
+    flow, lagged : fuel flow and the same behind a first-order lag, shape (n,).
+
+    Returns
+    -------
+    Shape (n,).
+    """
     out = np.empty(len(flow))
     for i in range(len(flow)):
         if flow[i] > 0.0:
@@ -43,7 +63,19 @@ def above_lag(flow: Floats, lagged: Floats) -> Floats:  # pragma: no cover - com
 def seconds_off(
     ratio: Floats, counts: Mask, seconds: Floats, off: float
 ) -> tuple[float, float]:  # pragma: no cover - compiled
-    """Seconds that count and have a ratio, and of them those whose ratio is further from 1 than ``off``."""
+    """Seconds that count and have a ratio, and of them those whose ratio is further from 1 than ``off``.
+
+    Parameters
+    ----------
+    ratio : NaN where unknown, shape (n,).
+    counts : samples that count, shape (n,).
+    seconds : time each stands for, s, shape (n,).
+    off : distance from 1.
+
+    Returns
+    -------
+    Both in seconds.
+    """
     whole = away = 0.0
     for i in range(len(ratio)):
         if counts[i] and np.isfinite(ratio[i]):
@@ -60,11 +92,27 @@ def misleading_excess(
     """Where ``excess`` is over ``off`` and cannot be believed.
 
     Not proven, or ``level`` moves by ``rate`` percent a second.
+
+    Parameters
+    ----------
+    excess : how far fuel is off, percent, shape (n,).
+    level : enrichment as a factor, shape (n,).
+    time_s : shape (n,), s.
+    half : samples on either side that ``level`` is watched over.
+    proven : samples of logs whose pulse width is believed, shape (n,).
+    off : percent from which fuel is off.
+    rate : percent a second.
+
+    Returns
+    -------
+    Samples to leave out, shape (n,).
     """
-    n, out = len(excess), np.zeros(len(excess), np.bool_)
+    n = len(excess)
+    out = np.zeros(len(excess), np.bool_)
     for i in range(n):
         if excess[i] > off:
-            a, b = max(i - half, 0), min(i + half, n - 1)
+            a = max(i - half, 0)
+            b = min(i + half, n - 1)
             slope = 100.0 * abs(level[b] - level[a]) / max(time_s[b] - time_s[a], 1e-3)
             out[i] = not proven[i] or slope >= rate
     return out
@@ -72,7 +120,16 @@ def misleading_excess(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def product(trim: Floats, lam: Floats, target: Floats, more: Floats) -> Floats:  # pragma: no cover - compiled
-    """trim · lam / target · more."""
+    """trim · lam / target · more.
+
+    Parameters
+    ----------
+    trim, lam, target, more : factors, each of shape (n,).
+
+    Returns
+    -------
+    Shape (n,).
+    """
     out = np.empty(len(trim))
     for i in range(len(trim)):
         out[i] = trim[i] * lam[i] / target[i] * more[i]
@@ -81,7 +138,18 @@ def product(trim: Floats, lam: Floats, target: Floats, more: Floats) -> Floats: 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def times_root(values: Floats, ratio: Floats, least: float) -> Floats:  # pragma: no cover - compiled
-    """values · sqrt(ratio), the ratio at least ``least``; in place."""
+    """values · sqrt(ratio), the ratio at least ``least``; in place.
+
+    Parameters
+    ----------
+    values : changed in place, shape (n,).
+    ratio : shape (n,).
+    least : floor of the ratio, > 0.
+
+    Returns
+    -------
+    ``values``.
+    """
     for i in range(len(values)):
         values[i] *= np.sqrt(max(ratio[i], least))
     return values

@@ -22,13 +22,25 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
     """Slope of a straight line over ``half`` samples on either side, per second. Values must be finite.
 
     Past the ends values are repeated and times mirrored.
+
+    Parameters
+    ----------
+    values : finite, shape (n,).
+    time_s : rising, s, shape (n,).
+    half : samples on either side, >= 1.
+
+    Returns
+    -------
+    Unit of the values per second, shape (n,).
     """
-    n, out = len(values), np.empty(len(values))
+    n = len(values)
+    out = np.empty(len(values))
     for begin in range(0, n, ANCHOR):
         end = min(begin + ANCHOR, n)
         ramp = rise = plain_x = plain_t = 0.0
         for j in range(-half, half + 1):
-            x, t = values[min(max(begin + j, 0), n - 1)], _mirrored(time_s, begin + j)
+            x = values[min(max(begin + j, 0), n - 1)]
+            t = _mirrored(time_s, begin + j)
             ramp += j * x
             rise += j * t
             plain_x += x
@@ -37,15 +49,15 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
         for i in range(begin, end):
             out[i] = ramp / max(abs(rise), 1e-9)
             if inside:
-                old, new, gone, come = (
-                    values[i - half],
-                    values[i + half + 1],
-                    time_s[i - half],
-                    time_s[i + half + 1],
-                )
+                old = values[i - half]
+                new = values[i + half + 1]
+                gone = time_s[i - half]
+                come = time_s[i + half + 1]
             else:
-                old, new = values[max(i - half, 0)], values[min(i + half + 1, n - 1)]
-                gone, come = _mirrored(time_s, i - half), _mirrored(time_s, i + half + 1)
+                old = values[max(i - half, 0)]
+                new = values[min(i + half + 1, n - 1)]
+                gone = _mirrored(time_s, i - half)
+                come = _mirrored(time_s, i + half + 1)
             ramp += (half + 1) * old + half * new - plain_x
             plain_x += new - old
             rise += (half + 1) * gone + half * come - plain_t
@@ -67,7 +79,18 @@ def _mirrored(time_s: Floats, i: int) -> float:  # pragma: no cover - compiled
 def hold_off(
     mask: Mask, time_s: Floats, before_s: float, after_s: float
 ) -> Mask:  # pragma: no cover - compiled
-    """Every True sample extended by a time before and after it, s, >= 0."""
+    """Every True sample extended by a time before and after it, s, >= 0.
+
+    Parameters
+    ----------
+    mask : shape (n,).
+    time_s : rising, s, shape (n,).
+    before_s, after_s : s, >= 0.
+
+    Returns
+    -------
+    Shape (n,).
+    """
     n = len(mask)
     out = np.zeros(n, np.bool_)
     until = -np.inf
@@ -86,9 +109,21 @@ def hold_off(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def onsets(mask: Mask, time_s: Floats, quiet_s: float) -> Ints:  # pragma: no cover - compiled
-    """Positions of True samples with no True sample in the ``quiet_s`` before them."""
+    """Positions of True samples with no True sample in the ``quiet_s`` before them.
+
+    Parameters
+    ----------
+    mask : shape (n,).
+    time_s : rising, s, shape (n,).
+    quiet_s : s, >= 0.
+
+    Returns
+    -------
+    Indices, shape (m,).
+    """
     found = np.empty(len(mask), np.intp)
-    count, last = 0, -np.inf
+    count = 0
+    last = -np.inf
     for i in range(len(mask)):
         if mask[i]:
             if time_s[i] - last > quiet_s:
@@ -100,16 +135,31 @@ def onsets(mask: Mask, time_s: Floats, quiet_s: float) -> Ints:  # pragma: no co
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  # pragma: no cover - compiled
-    """First-order lag of values held between samples; begins in steady state and anew after a gap."""
+    """First-order lag of values held between samples; begins in steady state and anew after a gap.
+
+    Parameters
+    ----------
+    time_s : rising, s, shape (n,).
+    values : finite, shape (n,).
+    tau_s : time constant, s, > 0.
+    gap_s : step from which the lag begins anew, s.
+
+    Returns
+    -------
+    Shape (n,).
+    """
     out = np.empty(len(values))
-    state, step, keep = 0.0, -1.0, 0.0
+    state = 0.0
+    step = -1.0
+    keep = 0.0
     for i in range(len(values)):
         dt = time_s[i] - time_s[i - 1] if i else gap_s + 1.0
         if dt > gap_s:
             state = values[i]
         else:
             if abs(dt - step) > 1e-4 * step:
-                step, keep = dt, np.exp(-dt / tau_s)
+                step = dt
+                keep = np.exp(-dt / tau_s)
             state = keep * state + (1.0 - keep) * values[i]
         out[i] = state
     return out
@@ -117,10 +167,22 @@ def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compiled
-    """Running mean over ``half`` samples on either side, the ends repeated."""
-    n, out = len(values), np.empty(len(values))
+    """Running mean over ``half`` samples on either side, the ends repeated.
+
+    Parameters
+    ----------
+    values : finite, shape (n,).
+    half : samples on either side, >= 0.
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    n = len(values)
+    out = np.empty(len(values))
     for begin in range(0, n, ANCHOR):
-        total, end = 0.0, min(begin + ANCHOR, n)
+        total = 0.0
+        end = min(begin + ANCHOR, n)
         for j in range(begin - half, begin + half + 1):
             total += values[min(max(j, 0), n - 1)]
         if begin > half and end + half < n:
@@ -138,8 +200,21 @@ def box_mean(values: Floats, half: int) -> Floats:  # pragma: no cover - compile
 def count_bits(
     bits: Bits, hits: Bits, seconds: Floats
 ) -> tuple[Ints, Floats, Floats]:  # pragma: no cover - compiled
-    """Per bit: samples and seconds it is set in ``hits``, and seconds it is the only one set in ``bits``."""
-    counted, total, alone = np.zeros(32, np.intp), np.zeros(32), np.zeros(32)
+    """Per bit: samples and seconds it is set in ``hits``, and seconds it is the only one set in ``bits``.
+
+    Parameters
+    ----------
+    bits : reasons a sample is left out for, shape (n,).
+    hits : rules that hit it, shape (n,).
+    seconds : time each sample stands for, s, shape (n,).
+
+    Returns
+    -------
+    Three arrays with one entry per bit, shape (32,).
+    """
+    counted = np.zeros(32, np.intp)
+    total = np.zeros(32)
+    alone = np.zeros(32)
     for i in range(len(bits)):
         rest = hits[i]
         place = 0
@@ -156,7 +231,16 @@ def count_bits(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def square_steps(values: Floats) -> Floats:  # pragma: no cover - compiled
-    """Squared difference of every value from the one before; 0 where either is missing."""
+    """Squared difference of every value from the one before; 0 where either is missing.
+
+    Parameters
+    ----------
+    values : NaN where missing, shape (n,).
+
+    Returns
+    -------
+    Shape (n,), the first one 0.
+    """
     out = np.zeros(len(values))
     for i in range(1, len(values)):
         step = values[i] - values[i - 1]
@@ -166,7 +250,17 @@ def square_steps(values: Floats) -> Floats:  # pragma: no cover - compiled
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compiled
-    """A copy with a number where there is none."""
+    """A copy with a number where there is none.
+
+    Parameters
+    ----------
+    values : shape (n,).
+    instead : stands where there is no finite number.
+
+    Returns
+    -------
+    Shape (n,).
+    """
     out = np.empty(len(values))
     for i in range(len(values)):
         out[i] = values[i] if np.isfinite(values[i]) else instead
@@ -175,7 +269,14 @@ def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compil
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def mark(bits: Bits, mask: Mask, bit: np.uint32) -> None:  # pragma: no cover - compiled
-    """Set a bit, in place, where the mask is True."""
+    """Set a bit, in place, where the mask is True.
+
+    Parameters
+    ----------
+    bits : changed in place, shape (n,).
+    mask : shape (n,).
+    bit : one bit.
+    """
     for i in range(len(bits)):
         if mask[i]:
             bits[i] |= bit
@@ -189,6 +290,17 @@ def read_later(
 
     NaN past the end, next to a missing reading, and where the rows around the arrival are more than ``gap_s``
     apart.
+
+    Parameters
+    ----------
+    time_s, arrival_s : when a sample was taken and when its answer comes, s, shape (n,).
+    values : readings, NaN where missing, shape (n,).
+    fresh : rows with a new reading, shape (n,).
+    gap_s : longest step that is bridged, s.
+
+    Returns
+    -------
+    Reading at each arrival, shape (n,).
     """
     n = len(values)
     out = np.full(n, np.nan)
@@ -220,8 +332,18 @@ def read_later(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def mean_of_finite(values: Floats) -> tuple[float, bool]:  # pragma: no cover - compiled
-    """Mean of the finite values (0 if there are none), and whether all are."""
-    total, count = 0.0, 0
+    """Mean of the finite values (0 if there are none), and whether all are.
+
+    Parameters
+    ----------
+    values : shape (n,).
+
+    Returns
+    -------
+    Mean, and True if every value is finite.
+    """
+    total = 0.0
+    count = 0
     for i in range(len(values)):
         if np.isfinite(values[i]):
             total += values[i]
@@ -231,8 +353,18 @@ def mean_of_finite(values: Floats) -> tuple[float, bool]:  # pragma: no cover - 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
-    """True where a value other than 0 differs from the last one other than 0."""
-    out, held = np.zeros(len(values), np.bool_), 0.0
+    """True where a value other than 0 differs from the last one other than 0.
+
+    Parameters
+    ----------
+    values : gears or the like, 0 where unknown, shape (n,).
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    out = np.zeros(len(values), np.bool_)
+    held = 0.0
     for i in range(len(values)):
         if values[i] != 0.0:
             out[i] = held != 0.0 and values[i] != held
@@ -242,8 +374,20 @@ def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pragma: no cover - compiled
-    """Begin and end (exclusive) of every spell of one and the same value of ``least_s``, shape (m, 2)."""
-    found, begin = [(0, 0)], 0
+    """Begin and end (exclusive) of every spell of one and the same value of ``least_s``, shape (m, 2).
+
+    Parameters
+    ----------
+    values : shape (n,).
+    time_s : rising, s, shape (n,).
+    least_s : shortest spell, s.
+
+    Returns
+    -------
+    One row per spell.
+    """
+    found = [(0, 0)]
+    begin = 0
     for i in range(1, len(values) + 1):
         if i == len(values) or values[i] != values[begin]:
             if time_s[i - 1] - time_s[begin] >= least_s:
@@ -257,7 +401,18 @@ def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pra
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def share_of(rate: Floats, values: Floats, least: float) -> Floats:  # pragma: no cover - compiled
-    """Rate over value, the value at least ``least``; in place."""
+    """Rate over value, the value at least ``least``; in place.
+
+    Parameters
+    ----------
+    rate : changed in place, shape (n,).
+    values : shape (n,).
+    least : floor of the values, > 0.
+
+    Returns
+    -------
+    ``rate``.
+    """
     for i in range(len(rate)):
         rate[i] /= max(values[i], least)
     return rate

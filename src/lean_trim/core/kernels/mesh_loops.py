@@ -15,8 +15,19 @@ from lean_trim.core.types import Floats, Ints, Mask
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def mesh_1d(points: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
-    """Cells and weights of every sample on a curve, (n, 2); NaN gives NaN weights on the first cell."""
-    cells, weights = np.empty((len(x), 2), np.intp), np.empty((len(x), 2))
+    """Cells and weights of every sample on a curve, (n, 2); NaN gives NaN weights on the first cell.
+
+    Parameters
+    ----------
+    points : axis, strictly rising.
+    x : coordinates, shape (n,).
+
+    Returns
+    -------
+    Flat cell indices and weights.
+    """
+    cells = np.empty((len(x), 2), np.intp)
+    weights = np.empty((len(x), 2))
     for i in range(len(x)):
         low, u = _locate(points, x[i])
         cells[i, 0], cells[i, 1] = low, low + 1
@@ -28,8 +39,19 @@ def mesh_1d(points: Floats, x: Floats) -> tuple[Ints, Floats]:  # pragma: no cov
 def mesh_2d(
     rows: Floats, columns: Floats, y: Floats, x: Floats
 ) -> tuple[Ints, Floats]:  # pragma: no cover - compiled
-    """Cells and weights of every sample on a grid, (n, 4), corners in row order."""
-    cells, weights = np.empty((len(x), 4), np.intp), np.empty((len(x), 4))
+    """Cells and weights of every sample on a grid, (n, 4), corners in row order.
+
+    Parameters
+    ----------
+    rows, columns : axes, strictly rising.
+    y, x : coordinates along rows and columns, shape (n,).
+
+    Returns
+    -------
+    Flat cell indices and weights.
+    """
+    cells = np.empty((len(x), 4), np.intp)
+    weights = np.empty((len(x), 4))
     width = len(columns)
     for i in range(len(x)):
         r, v = _locate(rows, y[i])
@@ -47,7 +69,8 @@ def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover 
         return 0, np.nan
     last = len(points) - 2
     x = min(max(x, points[0]), points[-1])
-    low, high = 0, last
+    low = 0
+    high = last
     while low < high:
         middle = (low + high + 1) // 2
         if points[middle] <= x:
@@ -59,7 +82,17 @@ def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def read_mesh(cells: Ints, weights: Floats, values: Floats) -> Floats:  # pragma: no cover - compiled
-    """Interpolated value of every sample."""
+    """Interpolated value of every sample.
+
+    Parameters
+    ----------
+    cells, weights : of n samples.
+    values : of every cell, flat.
+
+    Returns
+    -------
+    Shape (n,).
+    """
     out = np.empty(len(cells))
     for i in range(len(cells)):
         total = 0.0
@@ -71,7 +104,16 @@ def read_mesh(cells: Ints, weights: Floats, values: Floats) -> Floats:  # pragma
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - compiled
-    """The corner with the largest weight of every sample (the later one where two are equal)."""
+    """The corner with the largest weight of every sample (the later one where two are equal).
+
+    Parameters
+    ----------
+    cells, weights : of n samples.
+
+    Returns
+    -------
+    Flat cell index, shape (n,).
+    """
     out = np.empty(len(cells), np.intp)
     for i in range(len(cells)):
         best = 0
@@ -84,7 +126,18 @@ def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - co
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def dwell(cells: Ints, time_s: Floats, gap_s: float) -> Floats:  # pragma: no cover - compiled
-    """How long the unbroken stay in the same cell lasted that each sample belongs to, s."""
+    """How long the unbroken stay in the same cell lasted that each sample belongs to, s.
+
+    Parameters
+    ----------
+    cells : nearest cell of every sample, shape (n,).
+    time_s : rising, s, shape (n,).
+    gap_s : step that ends a stay, s.
+
+    Returns
+    -------
+    Seconds, shape (n,).
+    """
     out = np.empty(len(cells))
     begin = 0
     for i in range(1, len(cells) + 1):
@@ -101,11 +154,27 @@ def dwell(cells: Ints, time_s: Floats, gap_s: float) -> Floats:  # pragma: no co
 def count_evidence(
     cells: Ints, weights: Floats, seconds: Floats, time_s: Floats, size: int, share: float, gap_s: float
 ) -> tuple[Floats, Ints]:  # pragma: no cover - compiled
-    """Weighted seconds and separate visits per cell; samples in time order."""
-    total, visits, last = np.zeros(size), np.zeros(size, np.intp), np.full(size, -np.inf)
+    """Weighted seconds and separate visits per cell; samples in time order.
+
+    Parameters
+    ----------
+    cells, weights : of m used samples in time order.
+    seconds, time_s : time each stands for and time it was taken, s, shape (m,).
+    size : cells of the table.
+    share : weight from which a sample is a visit, 0 to 1.
+    gap_s : time away that begins another visit, s.
+
+    Returns
+    -------
+    Both flat, shape (size,).
+    """
+    total = np.zeros(size)
+    visits = np.zeros(size, np.intp)
+    last = np.full(size, -np.inf)
     for i in range(len(cells)):
         for j in range(cells.shape[1]):
-            cell, w = cells[i, j], weights[i, j]
+            cell = cells[i, j]
+            w = weights[i, j]
             total[cell] += w * seconds[i]
             if w >= share:
                 if time_s[i] - last[cell] > gap_s:
@@ -121,6 +190,16 @@ def variance_of(
     """Relative variance of every sample, see ``observations.relative_variance``.
 
     Unknown lambda counts as 1.
+
+    Parameters
+    ----------
+    map_rate, rpm_rate : relative rates, shape (n,).
+    lam, enrichment : shape (n,).
+    scatter : variance of lambda from sample to sample, shape (n,).
+
+    Returns
+    -------
+    Shape (n,).
     """
     out = np.empty(len(lam))
     for i in range(len(lam)):
@@ -139,8 +218,19 @@ def variance_of(
 def sound_samples(
     used: Mask, k: Floats, variance: Floats, film: Floats, base: Floats, seconds: Floats
 ) -> Ints:  # pragma: no cover - compiled
-    """Positions of used samples whose figures are all finite and that last some time."""
-    found, count = np.empty(len(used), np.intp), 0
+    """Positions of used samples whose figures are all finite and that last some time.
+
+    Parameters
+    ----------
+    used : samples the sieve lets through, shape (n,).
+    k, variance, film, base, seconds : figures along the log, shape (n,).
+
+    Returns
+    -------
+    Indices, shape (m,).
+    """
+    found = np.empty(len(used), np.intp)
+    count = 0
     for i in range(len(used)):
         if used[i] and np.isfinite(k[i] + variance[i] + film[i] + base[i]) and seconds[i] > 0.0:
             found[count] = i
@@ -163,10 +253,27 @@ def take_used(
     """Cells, weights, (k, weight, seconds, film) and unbroken run of the used samples.
 
     Variance is raised next to ones left out.
+
+    Parameters
+    ----------
+    index : of m used samples.
+    cells, weights : along the whole log.
+    k, variance, film, seconds, time_s : along the whole log, shape (n,).
+    edge_s : nearness to a sample that was left out, s.
+    edge_variance : added there.
+
+    Returns
+    -------
+    For the m used samples only.
     """
-    m, n, corners = len(index), len(k), cells.shape[1]
-    out_cells, out_weights, out = np.empty((m, corners), np.intp), np.empty((m, corners)), np.empty((4, m))
-    run, fresh = np.zeros(m, np.intp), -np.inf
+    m = len(index)
+    n = len(k)
+    corners = cells.shape[1]
+    out_cells = np.empty((m, corners), np.intp)
+    out_weights = np.empty((m, corners))
+    out = np.empty((4, m))
+    run = np.zeros(m, np.intp)
+    fresh = -np.inf
     for i in range(m):
         at = index[i]
         begins = i == 0 or index[i - 1] != at - 1

@@ -47,7 +47,8 @@ def _vehicle(table: Table) -> Vehicle:
 
 def _log() -> Log:
     time = np.arange(6000, dtype=np.float64) * 0.04
-    rng, rpm = np.random.default_rng(0), 2500.0 + 1200.0 * np.sin(time / 9.0)
+    rng = np.random.default_rng(0)
+    rpm = 2500.0 + 1200.0 * np.sin(time / 9.0)
     cut = (time % 15.0) < 2.0
     channels = {
         Role.RPM: rpm,

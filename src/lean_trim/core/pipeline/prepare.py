@@ -36,17 +36,48 @@ class Prepared:
     def sift(
         self, settings: SieveSettings, by_hand: Mask | None = None, previous: Sifted | None = None
     ) -> Sifted:
-        """Apply the sieve."""
+        """Apply the sieve.
+
+        Parameters
+        ----------
+        settings : knobs and switches of the rules.
+        by_hand : samples the user left out, shape (n,).
+        previous : an earlier result on the same log; only rules that were turned are worked out anew.
+
+        Returns
+        -------
+        Reasons by sample.
+        """
         return sift(self.conditions, settings, by_hand, previous)
 
     def observe(self, sifted: Sifted) -> Observations:
-        """The observations the sieve lets through."""
+        """The observations the sieve lets through.
+
+        Parameters
+        ----------
+        sifted : result of the sieve.
+
+        Returns
+        -------
+        One observation per used sample.
+        """
         motion = self.conditions.motion
         return pick(self.frame, sifted.used, self.k, self.variance, self.film, motion.durations_s)
 
 
 def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Prepared:
-    """Align lambda with a delay and work out what it says along the whole log."""
+    """Align lambda with a delay and work out what it says along the whole log.
+
+    Parameters
+    ----------
+    motion : a log with its frame and rates.
+    delay : parameters of the sensor's delay.
+    regimes : thresholds that tell regimes apart.
+
+    Returns
+    -------
+    Everything the sieve and the fit need.
+    """
     frame = motion.frame
     lam = aligned_lambda(frame, delay)
     run_parallel(

@@ -118,12 +118,27 @@ class DrivenLog:
 
 
 def join_logs(logs: Sequence[Log]) -> Log:
-    """Put the logs of a round on one time base, ten seconds apart, so that no rule reaches across a joint."""
+    """Put the logs of a round on one time base, ten seconds apart, so that no rule reaches across a joint.
+
+    Parameters
+    ----------
+    logs : at least one, in the order they were driven.
+
+    Returns
+    -------
+    One log; its joints tell where another begins.
+
+    Raises
+    ------
+    LogError
+        If there is none.
+    """
     if not logs:
         raise LogError(Say.NO_LOG())
     if len(logs) == 1:
         return logs[0]
-    pieces, start = [], float(logs[0].time_s[0])
+    pieces = []
+    start = float(logs[0].time_s[0])
     for i, log in enumerate(logs):
         shift = start - float(log.time_s[0])
         joints = (*((start,) if i else ()), *(j + shift for j in log.joints_s))
@@ -133,7 +148,16 @@ def join_logs(logs: Sequence[Log]) -> Log:
 
 
 def pieces_of(logs: Sequence[DrivenLog]) -> tuple[Piece, ...]:
-    """Where each log lies in the joined one."""
+    """Where each log lies in the joined one.
+
+    Parameters
+    ----------
+    logs : in the order they are joined.
+
+    Returns
+    -------
+    First and last sample of each, and the table it was driven on.
+    """
     ends = np.cumsum([len(d.log) for d in logs]).tolist()
     return tuple(Piece(d.log.name, end - len(d.log), end, d.table) for d, end in zip(logs, ends, strict=True))
 
@@ -208,6 +232,21 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
 
     Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when
     regimes, delay settings or the logs change, and once a slider has come to rest.
+
+    Parameters
+    ----------
+    solution : the last one.
+    settings : with other knobs of the sieve or the estimator.
+    left_out_by_hand : samples of the joined log the user left out, shape (n,).
+
+    Returns
+    -------
+    A new solution.
+
+    Raises
+    ------
+    LogError
+        If too little is left to fit.
     """
     prepared = solution.prepared
     start = solution.estimate if settings.method == solution.settings.method == "surface" else None
@@ -256,7 +295,17 @@ def _solution(
 
 
 def too_few(left: int, sifted: Sifted) -> str:
-    """What to say when too little is left, with the reasons that took most."""
+    """What to say when too little is left, with the reasons that took most.
+
+    Parameters
+    ----------
+    left : samples that are left.
+    sifted : result of the sieve.
+
+    Returns
+    -------
+    A sentence.
+    """
     rules = [
         r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]
     ]
@@ -273,11 +322,28 @@ def estimate_from(
     settings: SolveSettings,
     start: Estimate | None = None,
 ) -> Estimate:
-    """Correction per cell by the chosen method; LogError if too little is left."""
+    """Correction per cell by the chosen method; LogError if too little is left.
+
+    Parameters
+    ----------
+    prepared, sifted, observations : from the earlier stages.
+    settings : which method, with which numbers.
+    start : an earlier estimate to begin the fit from.
+
+    Returns
+    -------
+    Correction per cell.
+
+    Raises
+    ------
+    LogError
+        If fewer than ``MIN_OBSERVATIONS`` are left.
+    """
     if len(observations) < MIN_OBSERVATIONS:
         raise LogError(too_few(len(observations), sifted))
     frame = prepared.frame
-    table, time_s = frame.vehicle.table, frame.log.time_s
+    table = frame.vehicle.table
+    time_s = frame.log.time_s
     if settings.method == "surface":
         return fit_surface(observations, table, time_s, settings.surface, start)
     return average_cells(observations, table, frame.coordinates, time_s, settings.averages)
@@ -287,6 +353,15 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
     """Observations of the logs driven on the present table.
 
     All of them if every log is of another revision.
+
+    Parameters
+    ----------
+    frame : the joined log.
+    observations : of all its logs.
+
+    Returns
+    -------
+    Those a residual may be read from.
     """
     foreign = [p for p in frame.pieces if p.table is not None]
     if not foreign or len(foreign) == len(frame.pieces):
@@ -300,6 +375,15 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
 def without_film(observations: Observations, estimate: Estimate) -> Observations:
     """The observations less what the wall film explains, so that residuals and visits speak of the table
     alone.
+
+    Parameters
+    ----------
+    observations : as the sieve let them through.
+    estimate : with the share of the film, if it was estimated.
+
+    Returns
+    -------
+    The same samples with another k.
     """
     if not np.isfinite(estimate.wall_x):
         return observations
@@ -307,7 +391,17 @@ def without_film(observations: Observations, estimate: Estimate) -> Observations
 
 
 def table_factor(frame: Frame, estimate: Estimate) -> Floats:
-    """Factor by which the table is wrong along the log, by an estimate, shape (n,)."""
+    """Factor by which the table is wrong along the log, by an estimate, shape (n,).
+
+    Parameters
+    ----------
+    frame : the joined log.
+    estimate : of its table.
+
+    Returns
+    -------
+    Wanted over driven value, > 0.
+    """
     wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
     return np.asarray(read_along(frame.mesh, wanted) / frame.base)
 

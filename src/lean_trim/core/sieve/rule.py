@@ -41,7 +41,17 @@ def rule(
     longest_s: float = LONGEST_HOLD_S,
     marks: bool = False,
 ) -> Callable[[Test], Rule]:
-    """Make a rule of a test."""
+    """Make a rule of a test.
+
+    Parameters
+    ----------
+    name : for files and settings.
+    label, why : for people: what it is called, why such samples mislead.
+
+    Returns
+    -------
+    A decorator that turns a test into a rule.
+    """
     hold = (
         Knob("before_s", "Hold off before", before_s, 0.0, LONGEST_HOLD_S, "s"),
         Knob("after_s", "Hold off after", after_s, 0.0, longest_s, "s"),

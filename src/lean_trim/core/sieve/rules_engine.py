@@ -81,7 +81,8 @@ def tip(conditions: Conditions, v: Values) -> Mask:
     after_s=0.8,
 )
 def shift(conditions: Conditions, v: Values) -> Mask:
-    motion, log = conditions.motion, conditions.frame.log
+    motion = conditions.motion
+    log = conditions.frame.log
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
     return np.asarray(motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"])))
 

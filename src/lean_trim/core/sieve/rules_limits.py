@@ -36,7 +36,10 @@ def airflow_end(conditions: Conditions, v: Values) -> Mask:
     return airflow_pegged(conditions.frame, v["flat_pct"])
 
 
-FLAT_S, FLAT_RISE, FLAT_RISE_BLIND, WIDE_OPEN_PCT = 1.0, 1.06, 1.12, 70.0
+FLAT_S = 1.0
+FLAT_RISE = 1.06
+FLAT_RISE_BLIND = 1.12
+WIDE_OPEN_PCT = 70.0
 
 
 def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
@@ -46,6 +49,15 @@ def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     by 6 % (without MAP: engine
     speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a
     moment too; it does not stay so.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    flat_pct : change of the signal below which it is still, percent.
+
+    Returns
+    -------
+    True where the sensor or its table is at its end, shape (n,).
     """
     if frame.vehicle.airflow == "maf":
         signal = frame.coordinates[0]
@@ -117,8 +129,18 @@ def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> M
     """Spells at one reading while the engine moved.
 
     Those at the sensor's own end stops belong to another rule.
+
+    Parameters
+    ----------
+    conditions : what the rules look at.
+    still_s : shortest spell at one reading, s.
+
+    Returns
+    -------
+    True where the sensor did not answer, shape (n,).
     """
-    motion, frame = conditions.motion, conditions.frame
+    motion = conditions.motion
+    frame = conditions.frame
     lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
     out = np.zeros(len(lam), bool)
     for spell in still_spells(lam, frame.log.time_s, still_s):
@@ -142,8 +164,10 @@ def enrichment(conditions: Conditions, v: Values) -> Mask:
     """
     from lean_trim.core.kernels.fuel_loops import misleading_excess
 
-    motion, time = conditions.motion, as_loop(conditions.frame.log.time_s)
-    half, proven = half_window(time, 0.4), conditions.pulse_width_proven
+    motion = conditions.motion
+    time = as_loop(conditions.frame.log.time_s)
+    half = half_window(time, 0.4)
+    proven = conditions.pulse_width_proven
     return misleading_excess(
         motion.extra_fuel_pct, motion.enrichment, time, half, proven, v["off_pct"], v["rate"]
     )
@@ -160,7 +184,18 @@ def full_target(conditions: Conditions, v: Values) -> Mask:
 
 
 def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
-    """Full throttle with a target above ``above`` although the calibration means a richer one there."""
+    """Full throttle with a target above ``above`` although the calibration means a richer one there.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    full : full throttle, shape (n,).
+    above : target lambda above which enrichment is not on.
+
+    Returns
+    -------
+    True where it was not reached, shape (n,).
+    """
     missing = full & (frame.target > above)
     if frame.vehicle.target is None or Role.MAP not in frame.log or not missing.any():
         return np.asarray(missing)

@@ -81,11 +81,35 @@ class SieveSettings:
             _KNOBS[key].checked(value)
 
     def values(self, rule: Rule) -> dict[str, float]:
-        """Every knob of a rule with its value."""
+        """Every knob of a rule with its value.
+
+        Parameters
+        ----------
+        rule : one of ``RULES``.
+
+        Returns
+        -------
+        Name → value.
+        """
         return values_of(rule.name, rule.knobs, self.changes)
 
     def turned(self, rule: str, knob: str, value: float) -> SieveSettings:
-        """The settings with one knob turned; its default leaves no trace."""
+        """The settings with one knob turned; its default leaves no trace.
+
+        Parameters
+        ----------
+        rule, knob : their names.
+        value : in the knob's unit.
+
+        Returns
+        -------
+        New settings; these stay as they are.
+
+        Raises
+        ------
+        BadInputError
+            If there is no such knob or the value is outside its range.
+        """
         key = f"{rule}.{knob}"
         changes = {k: v for k, v in self.changes.items() if k != key}
         if key not in _KNOBS or value != _KNOBS[key].default:
@@ -148,12 +172,24 @@ def sift(
     bits = hits & np.uint32(leaving)
     if left_out_by_hand is not None:
         by_hand = np.where(left_out_by_hand, MANUAL_BIT, np.uint32(0))
-        bits, hits = bits | by_hand, hits | by_hand
+        bits = bits | by_hand
+        hits = hits | by_hand
     return replace(_count(bits, hits, settings, conditions), by_hand=left_out_by_hand)
 
 
 def hit_by(rule: Rule, conditions: Conditions, settings: SieveSettings) -> Mask:
-    """Samples a rule hits, with its hold-off; (n,)."""
+    """Samples a rule hits, with its hold-off; (n,).
+
+    Parameters
+    ----------
+    rule : one of ``RULES``.
+    conditions : what it looks at.
+    settings : its knobs.
+
+    Returns
+    -------
+    True where it hits, shape (n,).
+    """
     v = settings.values(rule)
     mask = rule.test(conditions, v)
     if v["before_s"] > 0.0 or v["after_s"] > 0.0:
@@ -182,5 +218,14 @@ def _count(bits: Bits, hits: Bits, settings: SieveSettings, conditions: Conditio
 
 
 def reasons_at(bits: int) -> list[Rule]:
-    """The rules whose bits are set, in display order."""
+    """The rules whose bits are set, in display order.
+
+    Parameters
+    ----------
+    bits : of one sample, as ``Sifted.reason_bits`` holds them.
+
+    Returns
+    -------
+    The rules that leave it out.
+    """
     return [r for r in RULES if bits & int(RULE_BITS[r.name])]

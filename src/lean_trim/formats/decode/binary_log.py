@@ -38,6 +38,16 @@ HOLD_PERIODS = 3.0
 def read_columnar(path: Path, kind: str, wanted: Wanted) -> RawColumns:
     """A Parquet or Arrow (IPC) file; column names may carry units in brackets.
 
+    Parameters
+    ----------
+    path : a Parquet or Arrow file.
+    kind : "Parquet" or "Arrow".
+    wanted : tells which columns are read whole.
+
+    Returns
+    -------
+    Columns as they stand in the file.
+
     Raises
     ------
     LogError
@@ -81,6 +91,15 @@ def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
     A slower channel shows its last reading (nothing is interpolated), NaN before its first and when it has
     not been
     renewed for three of its periods; the rows with a new reading are told.
+
+    Parameters
+    ----------
+    path : an MDF file.
+    wanted : tells which channels are read whole.
+
+    Returns
+    -------
+    Channels on one set of rows.
 
     Raises
     ------
@@ -128,10 +147,12 @@ def _mdf_channels(mdf: MDF) -> tuple[tuple[Column, ...], list[tuple[None, int, i
 
 
 def _hold_all(signals: dict[int, Any], base: Floats) -> tuple[dict[int, Floats], dict[int, Mask]]:
-    values, updates = {}, {}
+    values = {}
+    updates = {}
     held: dict[bytes, tuple[Ints, Mask]] = {}
     for i, signal in signals.items():
-        samples, stamps = np.asarray(signal.samples, float), signal.timestamps
+        samples = np.asarray(signal.samples, float)
+        stamps = signal.timestamps
         if len(stamps) == len(base) and np.array_equal(stamps, base):
             values[i] = samples
             continue
@@ -150,6 +171,15 @@ def _is_numeric(samples: np.ndarray) -> bool:
 def hold_rows(time_s: Floats, base_s: Floats) -> tuple[np.ndarray, Mask]:
     """For each base row the index of the reading in force, -1 where there is none, and the rows with a new
     reading.
+
+    Parameters
+    ----------
+    time_s : of the readings, rising, s, shape (m,).
+    base_s : of the rows, rising, s, shape (n,).
+
+    Returns
+    -------
+    Indices into the readings, and fresh rows, both of shape (n,).
     """
     row = np.searchsorted(time_s, base_s + 1e-9, side="right") - 1
     fresh = np.diff(row, prepend=-1) > 0

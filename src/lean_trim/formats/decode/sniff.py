@@ -59,6 +59,15 @@ class Layout:
 def sniff(head: bytes, source: str) -> Layout:
     """Layout of a text log from its first bytes (at most about a megabyte are looked at).
 
+    Parameters
+    ----------
+    head : first bytes of the unpacked file.
+    source : names the file in messages.
+
+    Returns
+    -------
+    Encoding, separators, header and first row of numbers.
+
     Raises
     ------
     LogError
@@ -80,7 +89,8 @@ def sniff(head: bytes, source: str) -> Layout:
     first = header + 1
     units = [""] * len(rows[header])
     if _is_units_row(rows, first, len(rows[header])):
-        units, first = [u.strip() for u in rows[first]], first + 1
+        units = [u.strip() for u in rows[first]]
+        first = first + 1
     columns = []
     for i, cell in enumerate(rows[header]):
         name, unit = split_unit(cell)
@@ -122,12 +132,14 @@ def _is_units_row(rows: list[list[str]], at: int, width: int) -> bool:
 
 
 def _delimiter(texts: list[str], source: str) -> str:
-    best, width = "", 1
+    best = ""
+    width = 1
     for delimiter in (";", "\t", ","):
         counts = [t.count(delimiter) + 1 for t in texts if t.strip()]
         common = max(set(counts), key=counts.count, default=1)
         if common > width and (not best or common > 1.5 * width):
-            best, width = delimiter, common
+            best = delimiter
+            width = common
     if not best:
         raise LogError(Say.NO_COLUMNS(source=source))
     if width > MAX_COLUMNS:

@@ -34,7 +34,8 @@ class Say:
 
 Progress = Callable[[float], bool]
 BLOCK_BYTES = 12 << 20
-GZIP, ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
+GZIP = b"\x1f\x8b"
+ZSTD = b"\x28\xb5\x2f\xfd"
 ON_WORDS = (
     "on",
     "true",
@@ -71,6 +72,16 @@ def read_text(path: Path, wanted: Wanted, progress: Progress | None = None) -> R
     """The wanted columns of a text log as numbers; clock times become seconds, states become 0 and 1.
 
     The file is unpacked and parsed in blocks, so that memory stays small and ``progress`` can stop it.
+
+    Parameters
+    ----------
+    path : a text file, perhaps packed.
+    wanted : tells which columns are read whole.
+    progress : called with the share read; returning False cancels.
+
+    Returns
+    -------
+    Columns as they stand in the file.
 
     Raises
     ------
@@ -141,7 +152,8 @@ class _BlockReader:
     """Parses blocks and gathers the wanted columns."""
 
     def __init__(self, layout: Layout, keep: frozenset[int], path: Path) -> None:
-        self.layout, self.path = layout, path
+        self.layout = layout
+        self.path = path
         self.keep = sorted(keep)
         self.others = [c.index for c in layout.columns if c.index not in keep]
         self.pieces: dict[int, list[Floats]] = {i: [] for i in self.keep}
@@ -200,7 +212,8 @@ class _BlockReader:
         """True if the last row lacks its end: its last cells are missing although the row before had them."""
         if frame.height < 2 or frame.width < 2:
             return False
-        last, before = frame.row(-1), frame.row(-2)
+        last = frame.row(-1)
+        before = frame.row(-2)
         return last[-1] is None and before[-1] is not None
 
     def finish(self) -> RawColumns:

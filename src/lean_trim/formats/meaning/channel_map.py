@@ -80,6 +80,17 @@ class MappedLog:
 def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices | None = None) -> MappedLog:
     """Name the channels, settle units and time.
 
+    Parameters
+    ----------
+    raw : columns as they stand in the file.
+    name : of the log.
+    stoich_afr : of the vehicle's fuel.
+    choices : the user's word on columns, units and banks.
+
+    Returns
+    -------
+    The log, and what was understood, inferred and doubted.
+
     Raises
     ------
     LogError
@@ -88,7 +99,9 @@ def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices
     choices = choices or Choices()
     base, time_index = _time(raw, name)
     others = [c for c in raw.columns if c.index != time_index]
-    matches, channels, notes = [], {}, list(base.notes)
+    matches = []
+    channels = {}
+    notes = list(base.notes)
     for match in _matches(others, raw, choices):
         settled, values = _channel(match, raw, stoich_afr, choices)
         matches.append(settled)
@@ -106,7 +119,17 @@ def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices
 
 
 def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) -> frozenset[int]:
-    """Columns to be read whole: the time, all that may play a role, and what the user named."""
+    """Columns to be read whole: the time, all that may play a role, and what the user named.
+
+    Parameters
+    ----------
+    columns : all of the file.
+    choices : the user's word on columns.
+
+    Returns
+    -------
+    Their positions.
+    """
     choices = choices or Choices()
     keep = {c.index for c in columns if (word := choices.columns.get(c.name)) and word.role is not None}
     found = assign_roles([c for c in columns if c.name not in choices.columns])
@@ -120,7 +143,8 @@ def _time(raw: RawColumns, name: str) -> tuple[TimeBase, int]:
         return settle_time(raw.time_s, name), -1
     for column in raw.columns:
         if TIME_NAME.search(column.name) and column.index in raw.values:
-            values, unit = raw.values[column.index], tidy_unit(column.unit)
+            values = raw.values[column.index]
+            unit = tidy_unit(column.unit)
             if unit not in TIME:
                 steps = np.diff(sample_of(values[:5000]))
                 unit = "ms" if len(steps) and np.median(np.abs(steps)) >= 5.0 else "s"
@@ -161,7 +185,8 @@ def _channel(match: Match, raw: RawColumns, stoich_afr: float, choices: Choices)
     columns = match.columns
     if len(columns) == 2 and choices.banks != "mean":
         columns = (columns[int(choices.banks) - 1],)
-    parts, readings = [], []
+    parts = []
+    readings = []
     for column in columns:
         word = choices.columns.get(column.name)
         said = word.unit if word else ""
@@ -199,7 +224,8 @@ def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[
     where = next((i for i, m in enumerate(matches) if m.role is Role.MAP), None)
     if where is None:
         return matches
-    pressure, match = channels[Role.MAP], matches[where]
+    pressure = channels[Role.MAP]
+    match = matches[where]
     baro = _level(channels.get(Role.BARO)) or STANDARD_BARO_KPA
     part = sample_of(pressure)
     low = float(np.percentile(part, 0.5)) if len(part) else 20.0
@@ -238,5 +264,14 @@ def _at_rest(pressure: Floats, rpm: Floats | None) -> float | None:
 
 
 def by_role(matches: Sequence[Match]) -> Mapping[Role, Match]:
-    """Matches by their role."""
+    """Matches by their role.
+
+    Parameters
+    ----------
+    matches : at most one a role.
+
+    Returns
+    -------
+    Role → match.
+    """
     return {m.role: m for m in matches}

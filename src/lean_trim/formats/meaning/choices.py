@@ -42,7 +42,16 @@ class Choices:
 
 
 def shape_of(columns: Sequence[Column]) -> str:
-    """A key for logs that have the same columns, whatever their order."""
+    """A key for logs that have the same columns, whatever their order.
+
+    Parameters
+    ----------
+    columns : all of a log.
+
+    Returns
+    -------
+    24 hexadecimal digits.
+    """
     text = "\n".join(sorted(f"{c.name}|{c.unit}" for c in columns))
     return hashlib.sha256(text.encode()).hexdigest()[:24]
 
@@ -55,6 +64,14 @@ _SCALE = re.compile(
 
 def two_point_scale(text: str) -> tuple[float, float, float, float] | None:
     """Volts and values of a text such as "0 V = 0.68, 5 V = 1.36"; None if it is no scale.
+
+    Parameters
+    ----------
+    text : what the user typed for a unit.
+
+    Returns
+    -------
+    First volts and value, second volts and value; or None.
 
     Raises
     ------

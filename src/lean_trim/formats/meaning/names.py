@@ -127,7 +127,16 @@ class Assignment:
 
 
 def split_unit(header: str) -> tuple[str, str]:
-    """Separate "Name [unit]" or "Name (unit)" into name and unit; no unit gives ""."""
+    """Separate "Name [unit]" or "Name (unit)" into name and unit; no unit gives "".
+
+    Parameters
+    ----------
+    header : a column's head.
+
+    Returns
+    -------
+    Name and unit.
+    """
     found = re.fullmatch(r"\s*(.*?)\s*[\[(]([^\])]*)[\])]\s*", header)
     if found and found.group(1):
         return found.group(1), found.group(2).strip()
@@ -135,21 +144,50 @@ def split_unit(header: str) -> tuple[str, str]:
 
 
 def plain_name(name: str) -> str:
-    """Lower case, without accents, underscores and camel case."""
+    """Lower case, without accents, underscores and camel case.
+
+    Parameters
+    ----------
+    name : a column's name.
+
+    Returns
+    -------
+    Words as they are compared.
+    """
     spaced = re.sub(r"[_.:/\\]+", " ", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name))
     flat = unicodedata.normalize("NFKD", spaced.lower())
     return re.sub(r"\s+", " ", "".join(c for c in flat if not unicodedata.combining(c))).strip()
 
 
 def role_of(name: str) -> Role | None:
-    """The first role whose pattern fits the name, or None."""
+    """The first role whose pattern fits the name, or None.
+
+    Parameters
+    ----------
+    name : a column's name.
+
+    Returns
+    -------
+    The role, or None.
+    """
     text = plain_name(name)
     return next((role for role, pattern in _COMPILED if pattern.search(text)), None)
 
 
 def candidate(column: Column) -> Candidate | None:
-    """The role a column may play, judged by name and unit; None if there is none."""
-    role, unit, text = role_of(column.name), tidy_unit(column.unit), plain_name(column.name)
+    """The role a column may play, judged by name and unit; None if there is none.
+
+    Parameters
+    ----------
+    column : with name and unit.
+
+    Returns
+    -------
+    Role with score and bank, or None.
+    """
+    role = role_of(column.name)
+    unit = tidy_unit(column.unit)
+    text = plain_name(column.name)
     if role is None:
         return None
     if role is Role.MAF_FLOW:
@@ -164,7 +202,16 @@ def candidate(column: Column) -> Candidate | None:
 
 
 def assign_roles(columns: Sequence[Column]) -> Assignment:
-    """Give every role its best column; two banks give two; equally good ones are rivals to be asked about."""
+    """Give every role its best column; two banks give two; equally good ones are rivals to be asked about.
+
+    Parameters
+    ----------
+    columns : all of a log.
+
+    Returns
+    -------
+    Roles with their columns, confidence, and rivals.
+    """
     found: dict[Role, list[Candidate]] = {}
     for column in columns:
         if (c := candidate(column)) is not None and c.score > 0.3:

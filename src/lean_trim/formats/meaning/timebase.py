@@ -55,6 +55,15 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     seconds
     after the last; equal times are spread evenly up to the next one.
 
+    Parameters
+    ----------
+    time : as logged, in seconds, shape (n,).
+    name : of the log, for messages.
+
+    Returns
+    -------
+    A time that never runs backwards, which rows it takes, and what was done.
+
     Raises
     ------
     LogError
@@ -67,7 +76,10 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     if len(rows) < 2:
         raise LogError(Say.TOO_FEW_TIMES(name=name, count=len(rows)))
     cuts = np.flatnonzero(np.diff(time[rows]) < -SHUFFLE_S) + 1
-    orders, times, joints, start = [], [], [], None
+    orders = []
+    times = []
+    joints = []
+    start = None
     for part in np.split(rows, cuts):
         order = part[np.argsort(time[part], kind="stable")]
         if not np.array_equal(order, part):
@@ -87,7 +99,16 @@ def settle_time(time: Floats, name: str) -> TimeBase:
 
 
 def spread_repeats(time: Floats) -> Floats:
-    """Rows that share a time are spread evenly up to the next different time."""
+    """Rows that share a time are spread evenly up to the next different time.
+
+    Parameters
+    ----------
+    time : never falling, s, shape (n,).
+
+    Returns
+    -------
+    Strictly rising where it can be, shape (n,).
+    """
     if len(time) < 2 or (np.diff(time) > 0).all():
         return time
     starts = np.flatnonzero(np.diff(time, prepend=-np.inf) > 0)

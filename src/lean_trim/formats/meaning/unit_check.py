@@ -115,14 +115,36 @@ class UnitReading:
 
 
 def sample_of(values: Floats) -> Floats:
-    """At most about 20 000 finite values, evenly taken."""
+    """At most about 20 000 finite values, evenly taken.
+
+    Parameters
+    ----------
+    values : a column, shape (n,).
+
+    Returns
+    -------
+    Finite values.
+    """
     part = values[:: max(1, len(values) // SAMPLE)]
     return part[np.isfinite(part)]
 
 
 def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> UnitReading:
-    """Settle the unit of a column that plays a role."""
-    part, unit = sample_of(values), tidy_unit(unit_text)
+    """Settle the unit of a column that plays a role.
+
+    Parameters
+    ----------
+    role : what the column is read as.
+    unit_text : as the file gives it, "" if it does not.
+    values : a column, shape (n,).
+    stoich_afr : of the vehicle's fuel.
+
+    Returns
+    -------
+    How it is turned into our unit, with a note or a doubt.
+    """
+    part = sample_of(values)
+    unit = tidy_unit(unit_text)
     if not len(part):
         return UnitReading(lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0])))
     if role in (Role.LAMBDA, Role.TARGET):
@@ -149,6 +171,16 @@ PERCENT_FORMS: dict[str, Convert] = {
 def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
     """The user's word on a unit, taken as it is.
 
+    Parameters
+    ----------
+    role : what the column is read as.
+    unit_text : what the user said.
+    stoich_afr : of the vehicle's fuel.
+
+    Returns
+    -------
+    How it is turned into our unit.
+
     Raises
     ------
     BadInputError
@@ -169,7 +201,17 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
 
 
 def fits(role: Role, values: Floats) -> bool:
-    """True if converted values are plausible for the role."""
+    """True if converted values are plausible for the role.
+
+    Parameters
+    ----------
+    role : what the values are read as.
+    values : finite, in our unit.
+
+    Returns
+    -------
+    Whether an engine could have them.
+    """
     if role not in PLAUSIBLE:
         return True
     low, high, reach = PLAUSIBLE[role]
@@ -178,7 +220,9 @@ def fits(role: Role, values: Floats) -> bool:
 
 
 def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading:
-    known, label, ours = UNITS[role], LABELS[role][0], tidy_unit(LABELS[role][1])
+    known = UNITS[role]
+    label = LABELS[role][0]
+    ours = tidy_unit(LABELS[role][1])
     stated = unit if unit in known and unit else ""
     if stated and fits(role, known[stated](part)):
         return UnitReading(known[stated], stated)
@@ -206,10 +250,12 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
 
 
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
-    label, middle = LABELS[role][0], float(np.median(part))
+    label = LABELS[role][0]
+    middle = float(np.median(part))
     if unit in ("v", "mv"):
         return UnitReading(lambda x: np.full(np.shape(x), np.nan), "V", "", str(Say.VOLTAGE(label=label)))
-    stated_afr, stated_phi = unit in ("afr", "a/f", ":1", "air/fuel"), unit in ("phi", "φ", "er", "eqr")
+    stated_afr = unit in ("afr", "a/f", ":1", "air/fuel")
+    stated_phi = unit in ("phi", "φ", "er", "eqr")
     convert = lambda_converter(unit, part, stoich_afr)
     settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
     if stated_afr and middle < 4.0:
@@ -224,7 +270,9 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitRead
 
 
 def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
-    label, middle, top = LABELS[role][0], float(np.median(part)), float(np.percentile(np.abs(part), 99))
+    label = LABELS[role][0]
+    middle = float(np.median(part))
+    top = float(np.percentile(np.abs(part), 99))
     trim = role in (Role.STFT, Role.LTFT)
     forms = {
         "factor around 1": trim and 0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
@@ -241,7 +289,8 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
 
 def _source_share(unit: str, part: Floats) -> UnitReading:
     """Share of the mass-airflow sensor: 0 to 1, or percent."""
-    low, high = float(part.min()), float(part.max())
+    low = float(part.min())
+    high = float(part.max())
     if low >= 0.0 and high <= 1.0 and unit != "%":
         return UnitReading(lambda x: x, "")
     if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):

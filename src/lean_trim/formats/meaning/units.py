@@ -111,12 +111,30 @@ _SHOWN = {
 
 
 def show_unit(unit: str) -> str:
-    """A unit as people write it."""
+    """A unit as people write it.
+
+    Parameters
+    ----------
+    unit : as it is compared.
+
+    Returns
+    -------
+    As people write it.
+    """
     return _SHOWN.get(unit, unit)
 
 
 def tidy_unit(unit: str) -> str:
-    """Unit text as it is compared: lower case, without brackets, degree signs and spaces."""
+    """Unit text as it is compared: lower case, without brackets, degree signs and spaces.
+
+    Parameters
+    ----------
+    unit : as people write it.
+
+    Returns
+    -------
+    As it is compared.
+    """
     plain = unit.strip().strip("[]()").lower().replace(" ", "").replace("°", "").replace("º", "")
     names = {
         "degc": "c",
@@ -144,7 +162,18 @@ def tidy_unit(unit: str) -> str:
 
 
 def lambda_converter(unit: str, values: Floats, stoich_afr: float) -> Convert:
-    """λ, AFR or φ to λ: by unit where it is clear, else by the range of the values themselves."""
+    """λ, AFR or φ to λ: by unit where it is clear, else by the range of the values themselves.
+
+    Parameters
+    ----------
+    unit : tidy unit, "" if none was given.
+    values : a sample of the column.
+    stoich_afr : of the vehicle's fuel.
+
+    Returns
+    -------
+    A function from the column to λ.
+    """
     plain = tidy_unit(unit)
     finite = values[np.isfinite(values)]
     middle = float(np.median(finite)) if len(finite) else 1.0
@@ -156,5 +185,14 @@ def lambda_converter(unit: str, values: Floats, stoich_afr: float) -> Convert:
 
 
 def allowed_units(role: Role) -> str:
-    """Units a role may be logged in, for messages."""
+    """Units a role may be logged in, for messages.
+
+    Parameters
+    ----------
+    role : a channel.
+
+    Returns
+    -------
+    Units with commas between them.
+    """
     return ", ".join(u for u in UNITS.get(role, {LABELS[role][1]: None}) if u)

@@ -11,7 +11,10 @@ from lean_trim.core.explore.alignment import SHOWN, Alignment, Kind
 from lean_trim.core.types import Floats
 from lean_trim.ui.theme import Appearance, font
 
-LEFT, RIGHT, TITLE, FOOT = 30.0, 6.0, 30.0, 16.0
+LEFT = 30.0
+RIGHT = 6.0
+TITLE = 30.0
+FOOT = 16.0
 FEW = 14
 
 
@@ -30,7 +33,8 @@ class AlignmentPlot(QWidget):
 
     def show_alignment(self, alignment: Alignment | None, kind: Kind) -> None:
         """Show the changes of one kind."""
-        self.alignment, self.kind = alignment, kind
+        self.alignment = alignment
+        self.kind = kind
         self.update()
 
     @property
@@ -53,7 +57,9 @@ class AlignmentPlot(QWidget):
                 text,
             )
             return
-        a, which, half = self.alignment, self.chosen, (self.height() - FOOT) / 2
+        a = self.alignment
+        which = self.chosen
+        half = (self.height() - FOOT) / 2
         for top, title, gap, model in (
             (0.0, "Before alignment: as injected", a.gap_before[which].mean(), a.cylinder),
             (half, "After: as it should show", a.gap_after[which].mean(), a.expected),
@@ -70,7 +76,8 @@ class AlignmentPlot(QWidget):
 
     def _strip(self, painter: QPainter, area: QRectF, model: Floats) -> None:
         assert self.alignment is not None
-        theme, a = self.appearance.theme, self.alignment
+        theme = self.appearance.theme
+        a = self.alignment
         painter.fillRect(area, theme.color("sheet"))
         painter.setPen(QPen(theme.color("edge"), 1))
         painter.drawRect(area)
@@ -121,5 +128,6 @@ def _x(area: QRectF, grid: Floats, t: float) -> float:
 
 
 def _y(area: QRectF, lam: float) -> float:
-    low, high = SHOWN[0] - 0.04, SHOWN[1] + 0.04
+    low = SHOWN[0] - 0.04
+    high = SHOWN[1] + 0.04
     return area.bottom() - area.height() * (lam - low) / (high - low)

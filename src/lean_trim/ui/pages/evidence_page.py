@@ -30,13 +30,17 @@ class EvidencePage(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
-        self.heading, self.body = _label(11, True), _label(9.5)
+        self.session = session
+        self.appearance = appearance
+        self.heading = _label(11, True)
+        self.body = _label(9.5)
         self.spent = _label(9.5)
         for text in (self.body, self.spent):
             text.setTextFormat(Qt.TextFormat.RichText)
-        self.visits_head, self.visits = _label(9, True), QListWidget(self)
-        self.findings_head, self.findings = _label(9, True), QListWidget(self)
+        self.visits_head = _label(9, True)
+        self.visits = QListWidget(self)
+        self.findings_head = _label(9, True)
+        self.findings = QListWidget(self)
         self.visits.setAccessibleName("Visits to the chosen cells")
         self.findings.setAccessibleName("Findings in this log")
         self.findings.setWordWrap(True)
@@ -151,9 +155,12 @@ class EvidencePage(QWidget):
         return f"{len(cells)} cells chosen"
 
     def _facts(self, cells: list[int]) -> str:
-        current, decision, proposal = self.session.round, self.session.decision, self.session.proposal
+        current = self.session.round
+        decision = self.session.decision
+        proposal = self.session.proposal
         assert current is not None and decision is not None
-        values, decided = current.table.values.ravel()[cells], decision.values.ravel()[cells]
+        values = current.table.values.ravel()[cells]
+        decided = decision.values.ravel()[cells]
         unit = current.table.unit
         rows = [("Driven on", _span(values, unit))]
         if not np.array_equal(values, decided):
@@ -225,12 +232,14 @@ def _label(size: float, bold: bool = False) -> QLabel:
 
 
 def _span(values: np.ndarray, unit: str) -> str:
-    low, high = float(values.min()), float(values.max())
+    low = float(values.min())
+    high = float(values.max())
     return f"{low:g} {unit}" if low == high else f"{low:g} to {high:g} {unit}"
 
 
 def _percent(values: np.ndarray) -> str:
-    low, high = float(values.min()), float(values.max())
+    low = float(values.min())
+    high = float(values.max())
     return f"{low:+.1f} %" if abs(high - low) < 0.05 else f"{low:+.1f} to {high:+.1f} %"
 
 

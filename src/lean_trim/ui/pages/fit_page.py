@@ -27,7 +27,8 @@ class FitPage(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
+        self.session = session
+        self.appearance = appearance
         self._of: tuple[Solution, Alignment | None] | None = None
         self.school = _combo(SCHOOLS, "School of estimation")
         self.school.activated.connect(lambda i: session.tuning.use_method(i == 1))
@@ -103,7 +104,8 @@ def delay_facts(solution: Solution | None) -> str:
     """The delay in words: its parts with standard errors, and what it comes to."""
     if solution is None:
         return "Once a log is in, the delay is read from its fuel cuts, enrichments and trim steps."
-    delay, settings = solution.delay, solution.delay.settings
+    delay = solution.delay
+    settings = solution.delay.settings
     volume = settings.exhaust_volume_l or solution.frame.vehicle.exhaust_volume_l
     if not delay.estimated:
         note = delay.note or "set by hand"

@@ -38,8 +38,11 @@ class LogsPage(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
-        self.logs, self.inferred, self.force = running_text(), running_text(), running_text()
+        self.session = session
+        self.appearance = appearance
+        self.logs = running_text()
+        self.inferred = running_text()
+        self.force = running_text()
         self.earlier = QWidget()
         self.boxes = QVBoxLayout(self.earlier)
         self.boxes.setContentsMargins(0, 0, 0, 0)
@@ -72,7 +75,8 @@ class LogsPage(QWidget):
 
     def refresh(self) -> None:
         """Show the present solution and settings."""
-        solution, faint = self.session.solution, self.appearance.theme.faint
+        solution = self.session.solution
+        faint = self.appearance.theme.faint
         self._fill_earlier()
         source = self.session.tuning.state.airflow_source
         kinds = [kind for _, kind in SOURCES]

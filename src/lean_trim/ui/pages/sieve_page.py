@@ -16,7 +16,8 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 
-FOLDED, UNFOLDED = "▸", "▾"
+FOLDED = "▸"
+UNFOLDED = "▾"
 REGIME_TITLE = "Regimes and their thresholds"
 
 
@@ -27,7 +28,8 @@ class SievePage(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
+        self.session = session
+        self.appearance = appearance
         self.summary = running_text()
         self.rows = {rule.name: RuleRow(rule, session, self._jump) for rule in RULES}
         self.regimes = RegimeRow(session)
@@ -45,7 +47,8 @@ class SievePage(QWidget):
         if solution is None:
             self.summary.setText("Once a log is in, each rule tells how many seconds it leaves out.")
             return
-        total, used = float(solution.frame.log.durations_s.sum()), float(solution.observations.seconds.sum())
+        total = float(solution.frame.log.durations_s.sum())
+        used = float(solution.observations.seconds.sum())
         self.summary.setText(
             f"{used:.0f} of {total:.0f} s used. Seconds a rule hits, and in brackets those it alone leaves "
             "out."
@@ -56,7 +59,8 @@ class SievePage(QWidget):
         solution = self.session.solution
         if solution is None:
             return
-        time, hit = solution.frame.log.time_s, (solution.sifted.hit_bits & RULE_BITS[rule.name]) != 0
+        time = solution.frame.log.time_s
+        hit = (solution.sifted.hit_bits & RULE_BITS[rule.name]) != 0
         starts = np.flatnonzero(hit & ~np.concatenate([[False], hit[:-1]]))
         if not len(starts):
             return
@@ -73,7 +77,9 @@ class RuleRow(QWidget):
 
     def __init__(self, rule: Rule, session: Session, jump: object) -> None:
         super().__init__()
-        self.rule, self.session, self.shown = rule, session, -1
+        self.rule = rule
+        self.session = session
+        self.shown = -1
         self.box = QCheckBox(rule.label, self)
         self.box.setFont(font(9))
         self.box.setToolTip(f"{rule.label}: {rule.why}.")
@@ -137,7 +143,8 @@ class RuleRow(QWidget):
 
     def refresh(self, appearance: Appearance) -> None:
         """Stand as the settings say, with the counts of the present solution."""
-        sieve, solution = self.session.settings.sieve, self.session.solution
+        sieve = self.session.settings.sieve
+        solution = self.session.solution
         self.box.blockSignals(True)
         self.box.setChecked(self.rule.name not in sieve.disabled)
         self.box.blockSignals(False)

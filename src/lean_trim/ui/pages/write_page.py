@@ -59,7 +59,8 @@ class WritePage(QWidget):
 
     def refresh(self) -> None:
         """Stand as the settings say; count what each rule of the policy decided."""
-        policy, vehicle = self.session.policy, self.session.vehicle
+        policy = self.session.policy
+        vehicle = self.session.vehicle
         for name, row in self.rows.items():
             row.show_value(getattr(policy, name))
         self.unvisited.setCurrentIndex(UNVISITED.index(policy.unvisited))

@@ -46,7 +46,8 @@ class LaneSets(QObject):
         self._set(SETS[self.name])
 
     def _set(self, lanes: tuple[LaneSpec, ...]) -> None:
-        workspace, wanted = self.session.workspace, lanes or SETS[self.name]
+        workspace = self.session.workspace
+        wanted = lanes or SETS[self.name]
         if workspace.job is not None and self.session.can_save:
             text = lanes_to_text(wanted)
             self.session.saving.attempt(lambda: workspace.save_setting(f"lanes {self.name}", text))

@@ -38,7 +38,8 @@ class LaneSpec:
 
 MIXTURE = LaneSpec("Mixture", ("lambda_measured", "lambda_target", "target_looked_up"))
 TRIMS = LaneSpec("Trims", ("stft_pct", "ltft_pct"))
-MANIFOLD, ENGINE = LaneSpec("Manifold", ("map_kpa",)), LaneSpec("Engine", ("rpm",))
+MANIFOLD = LaneSpec("Manifold", ("map_kpa",))
+ENGINE = LaneSpec("Engine", ("rpm",))
 FLOW = LaneSpec("Airflow", ("maf_g_per_s",))
 SETS: dict[str, tuple[LaneSpec, ...]] = {
     "Mixture": (MIXTURE, TRIMS, MANIFOLD, ENGINE),

@@ -28,10 +28,12 @@ class Tape(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
+        self.session = session
+        self.appearance = appearance
         self.lane_sets = LaneSets(session, self)
         self.data: TapeData | None = None
-        self.start_s, self.end_s = 0.0, 1.0
+        self.start_s = 0.0
+        self.end_s = 1.0
         self.lit: NDArray[np.int64] | None = None
         self.cursor_s: float | None = None
         self.spot_s: float | None = None
@@ -58,9 +60,12 @@ class Tape(QWidget):
     def show_round(self) -> None:
         """Show the current round's log, keeping the zoom if it is the same log."""
         self._driving = False
-        current, vehicle = self.session.round, self.session.vehicle
+        current = self.session.round
+        vehicle = self.session.vehicle
         if current is None or vehicle is None or not current.logs:
-            self.data, self.lit, self.events = None, None, ()
+            self.data = None
+            self.lit = None
+            self.events = ()
             self.update()
             return
         solution = self.session.solution
@@ -80,11 +85,10 @@ class Tape(QWidget):
         if self.session.vehicle is None:
             return
         self._driving = True
-        self.data, self.lit = make_tape(log, self.session.vehicle, self.lane_sets.lanes), None
-        self.start_s, self.end_s = (
-            self.data.start_s,
-            max(self.data.end_s, 60.0 * self.session.rounds.drive_minutes),
-        )
+        self.data = make_tape(log, self.session.vehicle, self.lane_sets.lanes)
+        self.lit = None
+        self.start_s = self.data.start_s
+        self.end_s = max(self.data.end_s, 60.0 * self.session.rounds.drive_minutes)
         self.update()
 
     def _drive_over(self) -> None:
@@ -126,12 +130,14 @@ class Tape(QWidget):
             return
         width = min(max(end_s - start_s, SHORTEST_S), self.data.end_s - self.data.start_s)
         start = min(max(start_s, self.data.start_s), self.data.end_s - width)
-        self.start_s, self.end_s = start, start + width
+        self.start_s = start
+        self.end_s = start + width
         self.update()
 
     def light_up(self) -> None:
         """Mark the seconds behind the chosen cells."""
-        selection, solution = self.session.selection, self.session.solution
+        selection = self.session.selection
+        solution = self.session.solution
         self.lit = None
         if solution is not None and selection.cells and not selection.by_time:
             self.lit = counted(samples_of_cells(solution, selection.cells))
@@ -172,7 +178,8 @@ class Tape(QWidget):
             shift = -turn / 120.0 * 0.1 * (self.end_s - self.start_s)
             self.look_at(self.start_s + shift, self.end_s + shift)
             return
-        at, factor = self.time_at(event.position().x()), 0.8 ** (turn / 120.0)
+        at = self.time_at(event.position().x())
+        factor = 0.8 ** (turn / 120.0)
         self.look_at(at - (at - self.start_s) * factor, at + (self.end_s - at) * factor)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -199,7 +206,9 @@ class Tape(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        start, self._drag_from, self._pan_from = self._drag_from, None, None
+        start = self._drag_from
+        self._drag_from = None
+        self._pan_from = None
         if start is None or self.data is None:
             return
         end = self.time_at(event.position().x())
@@ -221,7 +230,8 @@ class Tape(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = 0.1 * (self.end_s - self.start_s)
-        middle, half = (self.start_s + self.end_s) / 2, (self.end_s - self.start_s) / 2
+        middle = (self.start_s + self.end_s) / 2
+        half = (self.end_s - self.start_s) / 2
         if event.key() == Qt.Key.Key_Left:
             self.look_at(self.start_s - step, self.end_s - step)
         elif event.key() == Qt.Key.Key_Right:

@@ -29,7 +29,8 @@ class TapeBar(QWidget):
 
     def __init__(self, session: Session, tape: Tape, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.tape = session, tape
+        self.session = session
+        self.tape = tape
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 2, 8, 2)
         row.setSpacing(0)
@@ -52,7 +53,8 @@ class TapeBar(QWidget):
         label = QLabel("Go to ", self)
         label.setFont(font(8.5))
         row.addWidget(label)
-        self.back, self.forth = self._button("◂", "Previous (Shift+F6)"), self._button("▸", "Next (F6)")
+        self.back = self._button("◂", "Previous (Shift+F6)")
+        self.forth = self._button("▸", "Next (F6)")
         self.kind = QComboBox(self)
         self.kind.addItems([ANY, *EventKind])
         self.kind.setAccessibleName("Kind of event to go to")
@@ -93,7 +95,9 @@ class TapeBar(QWidget):
     def fill_menu(self) -> None:
         """A tick for every series the log has."""
         self.menu.clear()
-        data, vehicle, state = self.tape.data, self.session.vehicle, self.tape.lane_sets
+        data = self.tape.data
+        vehicle = self.session.vehicle
+        state = self.tape.lane_sets
         if data is None or vehicle is None:
             return
         shown = {key for lane in state.lanes for key in lane.keys}

@@ -101,14 +101,16 @@ def _lane(
         or Trace(s, Pyramid(log.time_s, s.values))
         for s in found
     )
-    low, high = min(t.pyramid.range[0] for t in traces), max(t.pyramid.range[1] for t in traces)
+    low = min(t.pyramid.range[0] for t in traces)
+    high = max(t.pyramid.range[1] for t in traces)
     pad = 0.06 * (high - low) or max(abs(high) * 0.05, 1.0)
     return Lane(spec.title, found[0].unit, traces, low - pad, high + pad)
 
 
 def shown_value(series: Series, i: int) -> str:
     """A reading as people write it, with sign where it is a correction, and unit."""
-    value, unit = series.values[i], series.unit
+    value = series.values[i]
+    unit = series.unit
     sign = "+" if series.key in SIGNED else ""
     digits = {"λ": 3, "rpm": 0, "ms": 3, "V": 2, "": 0}.get(unit, 1)
     text = f"{value:{sign}.{digits}f}" if np.isfinite(value) else "–"

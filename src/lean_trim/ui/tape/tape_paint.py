@@ -17,7 +17,10 @@ from lean_trim.ui.theme import Theme, font
 if TYPE_CHECKING:
     from lean_trim.ui.tape.tape import Tape
 
-LEFT, RIGHT, AXIS_H, BAND_H = 124, 8, 18, 15
+LEFT = 124
+RIGHT = 8
+AXIS_H = 18
+BAND_H = 15
 SHORT_REGIMES = {
     Regime.STOPPED: "off",
     Regime.WARM_UP: "warm",
@@ -35,7 +38,10 @@ class TapePainter:
 
     def __init__(self, painter: QPainter, tape: Tape, theme: Theme) -> None:
         assert tape.data is not None
-        self.p, self.tape, self.theme, self.data = painter, tape, theme, tape.data
+        self.p = painter
+        self.tape = tape
+        self.theme = theme
+        self.data = tape.data
         self.width = max(tape.width() - LEFT - RIGHT, 10)
         self.body_h = tape.height() - AXIS_H - BAND_H - 2
         edges = np.linspace(tape.start_s, tape.end_s, self.width + 1)
@@ -75,13 +81,15 @@ class TapePainter:
 
     def _gutter(self) -> QPixmap:
         """Names and scales of the lanes; the same while the strip is panned and zoomed, so kept."""
-        height, ratio = self.body_h, self.tape.devicePixelRatioF()
+        height = self.body_h
+        ratio = self.tape.devicePixelRatioF()
         key = (id(self.data), height, self.theme.name, ratio)
         if self.tape.gutter is None or self.tape.gutter[0] != key:
             pixmap = QPixmap(int(LEFT * ratio), max(int(height * ratio), 1))
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(self.theme.color("sheet"))
-            strip, self.p = self.p, QPainter(pixmap)
+            strip = self.p
+            self.p = QPainter(pixmap)
             for lane, y, lane_h in self._places():
                 self._names(lane, y, lane_h)
             self.p.end()
@@ -98,7 +106,8 @@ class TapePainter:
         ]
 
     def _lane(self, lane: Lane, y: int, height: int) -> None:
-        p, theme = self.p, self.theme
+        p = self.p
+        theme = self.theme
         p.setPen(QPen(theme.color("edge"), 0.6))
         p.drawLine(QPointF(0, y + height + 1.5), QPointF(LEFT + self.width, y + height + 1.5))
         self._zero_line(lane, y, height)
@@ -113,7 +122,8 @@ class TapePainter:
 
     def _names(self, lane: Lane, y: int, height: int) -> None:
         """Title, unit, names of several traces in their inks, and the ends of the scale."""
-        p, theme = self.p, self.theme
+        p = self.p
+        theme = self.theme
         p.setFont(font(8.5, bold=True))
         p.setPen(theme.color("ink"))
         p.drawText(QRectF(6, y, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.title)
@@ -122,7 +132,8 @@ class TapePainter:
         p.setPen(theme.color("faint"))
         p.drawText(QRectF(beside, y + 1, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.unit)
         p.setFont(font(7))
-        inner, wide = lane.high - lane.low, height > 22
+        inner = lane.high - lane.low
+        wide = height > 22
         signed = lane.traces[0].series.key in SIGNED
         digits = 2 if inner < 3 else 1 if inner < 12 else 0
         ends = ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11))
@@ -155,7 +166,8 @@ class TapePainter:
         used = self._any(self.data.used_before)
         any_sample = self.cut[1:] > self.cut[:-1]
         out = ~used & (any_sample | (self.width > len(self.data.log)))
-        veil, line = self.theme.color("sheet", 0.5), self.theme.color("faint", 0.45)
+        veil = self.theme.color("sheet", 0.5)
+        line = self.theme.color("faint", 0.45)
         self.p.drawImage(QPointF(LEFT, 0), hatch_image(out, max(int(self.body_h), 1), veil, line))
 
     def _regimes(self) -> None:
@@ -210,7 +222,8 @@ class TapePainter:
                 self.p.drawText(QRectF(x + 12, -1, 200, 12), Qt.AlignmentFlag.AlignLeft, mark.text)
 
     def _axis(self) -> None:
-        tape, y = self.tape, self.tape.height() - AXIS_H
+        tape = self.tape
+        y = self.tape.height() - AXIS_H
         span = tape.end_s - tape.start_s
         step = next((s for s in STEPS if span / s <= self.width / 70), STEPS[-1])
         self.p.setFont(font(7.5))
@@ -227,9 +240,11 @@ class TapePainter:
                 )
 
     def _span_and_cursor(self) -> None:
-        span, theme = self.tape.session.selection.span, self.theme
+        span = self.tape.session.selection.span
+        theme = self.theme
         if span is not None:
-            x0, x1 = max(self.tape.x_of(span[0]), LEFT), min(self.tape.x_of(span[1]), LEFT + self.width)
+            x0 = max(self.tape.x_of(span[0]), LEFT)
+            x1 = min(self.tape.x_of(span[1]), LEFT + self.width)
             if x1 > x0:
                 self.p.fillRect(QRectF(x0, 0, x1 - x0, self.body_h), theme.color("select", 0.2))
                 self.p.setPen(QPen(theme.color("select"), 1.5))

@@ -67,5 +67,6 @@ def runs(values: np.ndarray) -> list[tuple[int, int, int]]:
     if not len(values):
         return []
     cuts = np.flatnonzero(np.diff(values)) + 1
-    starts, ends = np.concatenate([[0], cuts]), np.concatenate([cuts, [len(values)]])
+    starts = np.concatenate([[0], cuts])
+    ends = np.concatenate([cuts, [len(values)]])
     return [(int(a), int(b), int(values[a])) for a, b in zip(starts, ends, strict=True)]

@@ -21,7 +21,8 @@ class KnobRow(QWidget):
 
     def __init__(self, knob: Knob, turned: Callable[[float], None], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.knob, self._turned = knob, turned
+        self.knob = knob
+        self._turned = turned
         self.name = QLabel(knob.label, self)
         self.name.setFont(font(8.5))
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)

@@ -28,7 +28,9 @@ class DeskArea(QWidget):
     ) -> None:
         super().__init__()
         self.specs = tuple(specs)
-        self.session, self.appearance, self.actions_ = session, appearance, actions
+        self.session = session
+        self.appearance = appearance
+        self.actions_ = actions
         self.shown = self.specs[0]
         self._desks: dict[str, Desk] = {}
         self._over: QWidget | None = None

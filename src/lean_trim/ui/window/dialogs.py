@@ -50,7 +50,8 @@ class Dialogs:
         from lean_trim.diagnostics.logbook import state_folder
         from lean_trim.diagnostics.support import write_report
 
-        session, preferences = self.window.session, self.window.preferences
+        session = self.window.session
+        preferences = self.window.preferences
         wanted = str(Path(self._folder()) / "lean-trim-report.zip")
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Where to put the report", wanted, "Reports (*.zip)"

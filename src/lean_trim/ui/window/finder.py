@@ -15,7 +15,8 @@ class Finder(QDialog):
         self.setWindowTitle("Find a command")
         self.resize(460, 320)
         self.actions_ = [a for a in actions if a.text()]
-        self.line, self.list = QLineEdit(self), QListWidget(self)
+        self.line = QLineEdit(self)
+        self.list = QListWidget(self)
         self.line.setPlaceholderText("Type part of a command")
         self.line.setAccessibleName("Command to find")
         layout = QVBoxLayout(self)

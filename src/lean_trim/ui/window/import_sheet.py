@@ -54,7 +54,8 @@ class Sparkline(QWidget):
             return
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        low, high = float(self.points.min()), float(self.points.max())
+        low = float(self.points.min())
+        high = float(self.points.max())
         x = np.linspace(3, self.width() - 3, len(self.points))
         y = self.height() - 4 - (self.points - low) / (high - low or 1.0) * (self.height() - 8)
         p.setPen(QPen(self.appearance.theme.color("accent"), 1.2))
@@ -66,8 +67,10 @@ class ImportSheet(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
-        self.title, self.questions = QLabel(self), QLabel(self)
+        self.session = session
+        self.appearance = appearance
+        self.title = QLabel(self)
+        self.questions = QLabel(self)
         self.title.setFont(font(12, bold=True))
         self.questions.setFont(font(9.5))
         self.questions.setWordWrap(True)
@@ -82,7 +85,8 @@ class ImportSheet(QWidget):
         self.banks.addItems(["mean of two banks", "bank 1", "bank 2"])
         self.banks.setAccessibleName("Two banks")
         self.banks.activated.connect(self._banks)
-        self.add, self.leave = QPushButton("Add to the round", self), QPushButton("Leave this log out", self)
+        self.add = QPushButton("Add to the round", self)
+        self.leave = QPushButton("Leave this log out", self)
         self.add.setObjectName("primary")
         self.add.clicked.connect(session.imports.accept)
         self.leave.clicked.connect(session.imports.discard)

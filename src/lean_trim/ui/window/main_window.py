@@ -36,7 +36,8 @@ from lean_trim.ui.window.start_page import StartPage
 from lean_trim.ui.window.status import Status
 from lean_trim.workspace.changes import Notice, Remedy
 
-DESK_SHARE, TAPE_SHARE = 516, 222
+DESK_SHARE = 516
+TAPE_SHARE = 222
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""
@@ -60,7 +61,9 @@ class MainWindow(QMainWindow):
 
     def __init__(self, session: Session, appearance: Appearance, data_folder: Path) -> None:
         super().__init__()
-        self.session, self.appearance, self.data_folder = session, appearance, data_folder
+        self.session = session
+        self.appearance = appearance
+        self.data_folder = data_folder
         self.preferences = Preferences(data_folder)
         self.setWindowTitle("Lean Trim")
         self.setAcceptDrops(True)
@@ -80,7 +83,8 @@ class MainWindow(QMainWindow):
         return {**self._job_handlers(), **self._round_handlers(), **self._view_handlers()}
 
     def _job_handlers(self) -> dict[str, Callable[..., object]]:
-        ask, opening = self.ask, self.opening
+        ask = self.ask
+        opening = self.opening
         return {
             "demo": opening.open_demo,
             "demo_fresh": lambda: opening.open_demo(fresh=True),
@@ -94,7 +98,8 @@ class MainWindow(QMainWindow):
         }
 
     def _round_handlers(self) -> dict[str, Callable[..., object]]:
-        session, ask = self.session, self.ask
+        session = self.session
+        ask = self.ask
         return {
             "add_logs": ask.add_logs,
             "look_logs": lambda: ask.add_logs(look=True),
@@ -129,7 +134,8 @@ class MainWindow(QMainWindow):
         }
 
     def _build(self) -> None:
-        session, appearance = self.session, self.appearance
+        session = self.session
+        appearance = self.appearance
         from lean_trim.ui.window.desk_area import DeskArea
 
         self.rail = RoundRail(session, appearance)
@@ -191,7 +197,8 @@ class MainWindow(QMainWindow):
             self.restoreGeometry(self.preferences.bytes("geometry"))
         if not self.preferences.bytes("splitter").isEmpty():
             self.splitter.restoreState(self.preferences.bytes("splitter"))
-        desk, page = self.preferences.text("desk", DESKS[0].name), self.preferences.text("page")
+        desk = self.preferences.text("desk", DESKS[0].name)
+        page = self.preferences.text("page")
         self.desks.show_desk(desk if desk in [d.name for d in DESKS] else DESKS[0].name)
         self.margin.show_page(page)
         self.actions_["night"].setChecked(self.preferences.switch("night"))
@@ -256,7 +263,8 @@ class MainWindow(QMainWindow):
             self.session.deciding.leave_out(*span)
 
     def _zoom_chosen(self) -> None:
-        selection, solution = self.session.selection, self.session.solution
+        selection = self.session.selection
+        solution = self.session.solution
         if selection.span is not None:
             self.tape.look_at(*selection.span)
         elif (

@@ -22,7 +22,8 @@ class Margin(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
+        self.session = session
+        self.appearance = appearance
         self.pages = QStackedWidget()
         self.shown = ""
         self._made: dict[str, QWidget] = {}

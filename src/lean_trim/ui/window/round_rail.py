@@ -66,7 +66,8 @@ class _RoundDelegate(QStyledItemDelegate):
         return QSize(180, ROW_H)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        theme, rect = self.appearance.theme, QRectF(option.rect)  # type: ignore[attr-defined]
+        theme = self.appearance.theme
+        rect = QRectF(option.rect)  # type: ignore[attr-defined]
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
         painter.save()
         painter.fillRect(rect, theme.color("sheet" if chosen else "paper"))

@@ -14,7 +14,8 @@ NEAR_STOICHIOMETRIC = 0.95
 """Target lambda above which full-throttle enrichment is not on."""
 TRIM_PCT = 3.0
 """Long-term trim from which it matters where there is no feedback, percent."""
-HIDDEN, SETTLED_PCT_PER_S = 0.03, 20.0
+HIDDEN = 0.03
+SETTLED_PCT_PER_S = 20.0
 """Share of fuel beyond target and trims from which it is told.
 
 Above the second, a slope of MAP, it is the driver's foot instead. Common practice, no source.

@@ -13,7 +13,8 @@ from lean_trim.core.sieve.rules_limits import stuck_samples
 
 ENRICHED_BELOW = 0.95
 """Target lambda below which full-throttle enrichment is meant (common practice, no source)."""
-LEAN_FACTOR, FREE_AIR = 1.08, 1.3
+LEAN_FACTOR = 1.08
+FREE_AIR = 1.3
 """Lambda over target from which it is lean, and lambda from which it is a fuel cut instead."""
 KNOCK_DEG = 0.2
 """Knock retard from which it counts, degrees."""
@@ -41,7 +42,8 @@ class Say:
 
 
 def _lean_at_load(conditions: Conditions) -> Seen:
-    target, lam = conditions.frame.target, conditions.lam
+    target = conditions.frame.target
+    lam = conditions.lam
     with np.errstate(invalid="ignore"):
         lean = (target < ENRICHED_BELOW) & (lam > target * LEAN_FACTOR) & (lam < FREE_AIR)
     return Seen((conditions.regime == Regime.FULL_THROTTLE) & lean)

@@ -19,7 +19,9 @@ from lean_trim.ui.desks.table.tile_view import Figure, TileView, make_view
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 
-HEAD_W, HEAD_H, MARGIN = 58, 34, 4
+HEAD_W = 58
+HEAD_H = 34
+MARGIN = 4
 
 
 class BalanceTable(QWidget):
@@ -30,11 +32,13 @@ class BalanceTable(QWidget):
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
+        self.session = session
+        self.appearance = appearance
         self.figure = Figure.VALUE
         self.view: TileView | None = None
         self.live: Floats | None = None
-        self.current, self.anchor = 0, 0
+        self.current = 0
+        self.anchor = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(520, 186)
@@ -96,7 +100,8 @@ class BalanceTable(QWidget):
         if self.view is None:
             return None
         w, h = self.tile_size()
-        column, row = int((point.x() - HEAD_W) // w), int((point.y() - HEAD_H) // h)
+        column = int((point.x() - HEAD_W) // w)
+        row = int((point.y() - HEAD_H) // h)
         if not (0 <= column < self.view.columns and 0 <= row < self.view.rows):
             return None
         cell = row * self.view.columns + column
@@ -153,7 +158,8 @@ class BalanceTable(QWidget):
             return
         cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
         w, h = self.tile_size()
-        column, row = int((point.x() - HEAD_W) // w), int((point.y() - HEAD_H) // h)
+        column = int((point.x() - HEAD_W) // w)
+        row = int((point.y() - HEAD_H) // h)
         if point.y() < HEAD_H and 0 <= column < self.view.columns:
             self.session.selection.set_cells(frozenset(cells[:, column].tolist()))
         elif point.x() < HEAD_W and 0 <= row < self.view.rows:
@@ -162,7 +168,8 @@ class BalanceTable(QWidget):
     def _choose(self, done: bool) -> None:
         assert self.view is not None
         (r0, c0), (r1, c1) = divmod(self.anchor, self.view.columns), divmod(self.current, self.view.columns)
-        rows, columns = range(min(r0, r1), max(r0, r1) + 1), range(min(c0, c1), max(c0, c1) + 1)
+        rows = range(min(r0, r1), max(r0, r1) + 1)
+        columns = range(min(c0, c1), max(c0, c1) + 1)
         cells = {r * self.view.columns + c for r in rows for c in columns}
         self.session.selection.set_cells(frozenset(c for c in cells if c < self.view.table.size), done)
 
@@ -199,7 +206,8 @@ class BalanceTable(QWidget):
         where = ", ".join(
             f"{a.points[i]:g} {a.unit}" for a, i in zip(self.view.table.axes, place, strict=True)
         )
-        table, seconds = self.view.table, self.view.seconds[cell]
+        table = self.view.table
+        seconds = self.view.seconds[cell]
         text = f"{where}: {table.values.ravel()[cell]:g} {table.unit}"
         if seconds > 0.05 and np.isfinite(self.view.bar_pct[cell]):
             text += f", step {self.view.bar_pct[cell]:+.1f} %, {seconds:.1f} s of driving"

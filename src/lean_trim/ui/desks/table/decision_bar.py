@@ -16,7 +16,8 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
 SIDE_MARGINS = 16
-LEAST_CAUTION, MOST_CAUTION = 54, 84
+LEAST_CAUTION = 54
+MOST_CAUTION = 84
 """Heights of the caution, px.
 
 Three lines always have room, so that the table does not jump with every click.
@@ -34,7 +35,8 @@ class DecisionBar(QWidget):
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self.session, self.appearance = session, appearance
+        self.session = session
+        self.appearance = appearance
         self.caution = QLabel(self)
         self.caution.setWordWrap(True)
         self.caution.setFont(font(9))
@@ -93,7 +95,8 @@ class DecisionBar(QWidget):
 
     def refresh(self) -> None:
         """Names, states and the caution for what the accept button would do now."""
-        session, cells = self.session, self.session.selection.cells
+        session = self.session
+        cells = self.session.selection.cells
         may = session.can_save and session.is_last
         can = may and session.proposal is not None
         free = not session.is_reading
@@ -113,7 +116,9 @@ class DecisionBar(QWidget):
         self._show_caution(can)
 
     def _show_caution(self, can: bool) -> None:
-        session, text, when = self.session, "", ""
+        session = self.session
+        text = ""
+        when = ""
         if (
             can
             and session.proposal is not None

@@ -46,7 +46,8 @@ class TableDesk(QWidget):
 
     def mark(self) -> str:
         """How many cells are proposed and not decided yet."""
-        proposal, decision = self.session.proposal, self.session.decision
+        proposal = self.session.proposal
+        decision = self.session.decision
         if proposal is None or decision is None or not self.session.is_last:
             return ""
         waiting = int(((proposal.step_pct != 0.0) & (decision.origin == 0)).sum())

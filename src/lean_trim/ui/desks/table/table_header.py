@@ -34,7 +34,8 @@ class TableHeader(QWidget):
         super().__init__(parent)
         self.session = session
         self.show_truth = False
-        self.title, self.figures = QLabel(self), QLabel(self)
+        self.title = QLabel(self)
+        self.figures = QLabel(self)
         self.title.setFont(font(12, bold=True))
         self.figures.setFont(font(9))
         self.figures.setTextFormat(Qt.TextFormat.PlainText)
@@ -106,10 +107,8 @@ class TableHeader(QWidget):
         assert session.job is not None
         if session.index == 0:
             return "First drive: the bars show what it asks for. Accept, hand over, drive again."
-        earlier, now = (
-            session.job.rounds[session.index - 1].verdict,
-            session.job.rounds[session.index].verdict,
-        )
+        earlier = session.job.rounds[session.index - 1].verdict
+        now = session.job.rounds[session.index].verdict
         if earlier is None or now is None:
             return ""
         return verdict_sentence(earlier.residual_rms, now.residual_rms)
@@ -136,7 +135,9 @@ class Legend(QWidget):
         self, session: Session, appearance: Appearance, scale: object, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.session, self.appearance, self.scale = session, appearance, scale
+        self.session = session
+        self.appearance = appearance
+        self.scale = scale
         self.setFixedHeight(20)
         self.setAccessibleName("Legend of the tiles")
         for signal in (session.round_changed, session.solved, session.decided, appearance.changed):
@@ -148,7 +149,8 @@ class Legend(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         if self.session.round is None:
             return
-        p, theme = QPainter(self), self.appearance.theme
+        p = QPainter(self)
+        theme = self.appearance.theme
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(8))
         scale = self.scale() if callable(self.scale) else 0.0

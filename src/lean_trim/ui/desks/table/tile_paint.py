@@ -95,7 +95,8 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     size = rects[0].height()
     low_tile = size < LOW_TILE_PX
     width = rects[0].width() * (BAR_SHARE if low_tile else 1.0)
-    half, thick = width / 2 - (1 if low_tile else 4), max(4.0, size * (0.45 if low_tile else 0.2))
+    half = width / 2 - (1 if low_tile else 4)
+    thick = max(4.0, size * (0.45 if low_tile else 0.2))
     length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
     reach = np.nan_to_num(np.minimum(view.error_pct / view.scale_pct, 1.0)) * half
     middles: list[QLineF] = []
@@ -103,8 +104,10 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     bars: dict[tuple[str, int], list[QRectF]] = {}
     hollow: list[QRectF] = []
     for cell in np.flatnonzero(shown).tolist():
-        rect, long = rects[cell], float(length[cell])
-        middle, y = rect.left() + width / 2, rect.bottom() - size * (0.5 if low_tile else 0.24)
+        rect = rects[cell]
+        long = float(length[cell])
+        middle = rect.left() + width / 2
+        y = rect.bottom() - size * (0.5 if low_tile else 0.24)
         middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
@@ -113,10 +116,8 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
             else:
                 hollow.append(bar)
         if visited[cell] and reach[cell] > 0:
-            low, high = (
-                max(middle + long - reach[cell], rect.left() + 2),
-                min(middle + long + reach[cell], rect.left() + width - 2),
-            )
+            low = max(middle + long - reach[cell], rect.left() + 2)
+            high = min(middle + long + reach[cell], rect.left() + width - 2)
             whiskers.append(QLineF(low, y, high, y))
     painter.setPen(QPen(theme.color("faint", 0.8), 1.0))
     painter.drawLines(middles)
@@ -150,7 +151,8 @@ def _numbers(
 
 def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
     """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
-    x, y = rect.left(), rect.top()
+    x = rect.left()
+    y = rect.top()
     if source == Origin.ACCEPTED:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("accent"))

@@ -63,19 +63,22 @@ def layout_of(table: Table) -> tuple[int, int]:
 
 def make_view(session: Session, figure: Figure, live_seconds: Floats | None = None) -> TileView | None:
     """Arrays for the current round, or None without a job. ``live_seconds`` fills cells while driving."""
-    current, decision = session.round, session.decision
+    current = session.round
+    decision = session.decision
     if current is None or decision is None:
         return None
-    table, solution, proposal = current.table, session.solution, session.proposal
+    table = current.table
+    solution = session.solution
+    proposal = session.proposal
     blank = np.full(table.size, np.nan)
-    seconds, error, asked = np.zeros(table.size), blank, blank
+    seconds = np.zeros(table.size)
+    error = blank
+    asked = blank
     if solution is not None:
         estimate = solution.estimate
-        seconds, error, asked = (
-            estimate.seconds.ravel(),
-            estimate.std_error_pct.ravel(),
-            estimate.correction_pct.ravel(),
-        )
+        seconds = estimate.seconds.ravel()
+        error = estimate.std_error_pct.ravel()
+        asked = estimate.correction_pct.ravel()
     if live_seconds is not None:
         seconds = live_seconds.ravel()
     decided = decision.origin.ravel() != Origin.UNTOUCHED
