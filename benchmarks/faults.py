@@ -1,11 +1,9 @@
 """How well faults that are not airflow stay out of the table: the simulated car with one fault at a time.
 
 ``.venv/bin/python -m benchmarks.faults [FAULT ...]`` prints, for every fault, how far one round's table is
-from the truth (rms, percent,
-mean of three cars and drives): over the states that were used, with everything on and with one part of the
-estimator off; and over
-all states a sound drive would have supported ("driven"), with everything on and without the sieve. ``used``
-is the time used over that of the sound drive.
+from the truth (rms, percent, mean of three cars and drives): over the states that were used, with everything
+on and with one part of the estimator off; and over all states a sound drive would have supported ("driven"),
+with everything on and without the sieve. ``used`` is the time used over that of the sound drive.
 """
 
 from __future__ import annotations

@@ -1,8 +1,7 @@
 """How long an hour at 100 Hz with 40 channels takes to open, beside the bare readers, in one run.
 
 ``.venv/bin/python -m benchmarks.import_speed [mdf]``: import of CSV against polars' read_csv, of MDF4 against
-asammdf's
-select of all channels; peak memory against the float64 size of the kept channels.
+asammdf's select of all channels; peak memory against the float64 size of the kept channels.
 """
 
 from __future__ import annotations

@@ -2,10 +2,8 @@
 dragged.
 
 ``.venv/bin/python -m benchmarks.solve_speed [REPEATS]``. The drive is the simulated car's, repeated with
-fresh noise until
-it is long enough. Every figure is also given as a ratio to ``scipy.stats.binned_statistic_2d`` on the same
-samples, timed
-in the same run.
+fresh noise until it is long enough. Every figure is also given as a ratio to
+``scipy.stats.binned_statistic_2d`` on the same samples, timed in the same run.
 """
 
 from __future__ import annotations

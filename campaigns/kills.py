@@ -3,8 +3,7 @@
 What it acknowledged is in the file, and the file is never refused.
 
 A child process works on a job through the workspace as the window does and prints a line for every change
-that was acknowledged; it is
-killed (SIGKILL) after a random time, and its file is opened again.
+that was acknowledged; it is killed (SIGKILL) after a random time, and its file is opened again.
 """
 
 from __future__ import annotations

@@ -3,8 +3,7 @@
 Each has to be read, or refused with a sentence, and nothing planted may take effect.
 
 Mutations: bytes flipped, stretches zeroed, cut off, or copied elsewhere; SQL values replaced by impossible
-ones; triggers, views and
-tables planted; settings, roles and JSON spoiled.
+ones; triggers, views and tables planted; settings, roles and JSON spoiled.
 """
 
 from __future__ import annotations

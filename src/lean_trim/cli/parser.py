@@ -22,6 +22,7 @@ class OneLineParser(argparse.ArgumentParser):
     """A parser that tells what is wrong in one line and ends with exit code 2."""
 
     def error(self, message: str) -> NoReturn:
+        """Say what is wrong in one line, and end."""
         self.exit(2, f"{self.prog}: {message}\n")
 
 

@@ -3,8 +3,8 @@
 Declared once with an id and named fields, rendered in one place.
 
 A module declares its messages as members of a class, ``NO_TIME = Message("log.no_time", "{name} has no time
-column")``, and says one
-with ``NO_TIME(name="a.csv")``. The text is English; a catalogue by id may replace it.
+column")``, and says one with ``NO_TIME(name="a.csv")``. The text is English; a catalogue by id may replace
+it.
 """
 
 from __future__ import annotations
@@ -35,6 +35,7 @@ class Message:
             raise ValueError(f"the message {self.id!r} is declared twice")
 
     def __call__(self, **values: object) -> Said:
+        """Say it, with what its fields stand for."""
         return Said(self, values)
 
 

@@ -40,10 +40,12 @@ class OpenedLog:
 
     @property
     def log(self) -> Log:
+        """The log itself."""
         return self.mapped.log
 
     @property
     def warnings(self) -> tuple[str, ...]:
+        """What was inferred and what is doubtful, as sentences."""
         return (*self.mapped.notes, *self.mapped.doubts)
 
 

@@ -111,6 +111,23 @@ class Sheet:
         return value
 
     def number(self, key: str, low: float, high: float, default: float | None = None) -> float:
+        """A number within a range.
+
+        Parameters
+        ----------
+        key : dotted path.
+        low, high : allowed range, both included.
+        default : for a missing key; None if it has to be there.
+
+        Returns
+        -------
+        The number.
+
+        Raises
+        ------
+        BadInputError
+            Naming the key and what is allowed.
+        """
         value = self.get(key)
         if value is None and default is not None:
             return default
@@ -122,6 +139,23 @@ class Sheet:
         return float(value)
 
     def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
+        """One of several words.
+
+        Parameters
+        ----------
+        key : dotted path.
+        allowed : the words.
+        default : for a missing key; None if it has to be there.
+
+        Returns
+        -------
+        The word.
+
+        Raises
+        ------
+        BadInputError
+            Naming the key and what is allowed.
+        """
         value = self.get(key)
         if value is None and default is not None:
             return default

@@ -65,8 +65,9 @@ def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
 
 
 def log_to_parquet(log: Log) -> bytes:
-    """A log as Parquet bytes; columns are named by role, update marks "new:" and role, joints are rows of
-    "joint".
+    """A log as Parquet bytes.
+
+    Columns are named by role, update marks "new:" and role, joints are rows of "joint".
 
     Parameters
     ----------

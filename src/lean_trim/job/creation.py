@@ -28,8 +28,9 @@ PART = ".part"
 
 
 def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
-    """Write a job under another name and give it its own when it is whole, so that a crash never leaves half
-    a job.
+    """Write a job under another name and give it its own when it is whole.
+
+    A crash then never leaves half a job.
 
     Parameters
     ----------

@@ -71,8 +71,7 @@ class Database:
     ----------
     path : an existing file.
     take : ask to be the one that writes; if another window holds the file, or it cannot be written to, the
-        connection only reads
-        and ``read_only`` says why.
+        connection only reads and ``read_only`` says why.
 
     Raises
     ------

@@ -65,8 +65,9 @@ class Verdict:
 
 @dataclass(frozen=True)
 class Prediction:
-    """The residual the next drive should show if the decided table is driven, percent rms, with one standard
-    error.
+    """What the next drive should show if the decided table is driven.
+
+    The residual, percent rms, with one standard error.
     """
 
     residual_rms: float

@@ -53,8 +53,7 @@ SUFFIX = ".leantrim"
 class JobStore:
     """One open job file. Every method that changes something is one transaction.
 
-    It raises SaveFailedError and leaves the
-    file as it was if it cannot be written.
+    It raises SaveFailedError and leaves the file as it was if it cannot be written.
     """
 
     def __init__(self, path: Path, take: bool = True) -> None:

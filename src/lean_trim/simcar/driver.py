@@ -17,8 +17,9 @@ Kind = Literal["idle", "cruise", "hold", "pull", "coast", "blip"]
 
 @dataclass(frozen=True)
 class Leg:
-    """One piece of the plan. ``value`` is km/h to cruise at, rpm to hold or pull to, or km/h to coast down
-    to.
+    """One piece of the plan.
+
+    ``value`` is km/h to cruise at, rpm to hold or pull to, or km/h to coast down to.
     """
 
     kind: Kind
@@ -42,9 +43,7 @@ class Controls:
 
 
 def plan(rng: np.random.Generator, redline_rpm: float, top_kpa: float) -> Iterator[Leg]:
-    """An endless plan: idle, then blocks of town, open road, hills and pulls in a fixed order with random
-    details.
-    """
+    """An endless plan: idle, then town, open road, hills and pulls in turn with random details."""
     yield Leg("idle", 26.0)
     yield Leg("cruise", 35.0, 3, 42.0)
     yield Leg("cruise", 40.0, 4, 58.0)

@@ -1,5 +1,6 @@
-"""Heron: the invented hill-climb kit car of the demo, 1.8-litre turbocharged four on E10, speed-density,
-wideband.
+"""Heron, the invented hill-climb kit car of the demo.
+
+A 1.8-litre turbocharged four on E10, speed-density, wideband.
 """
 
 from __future__ import annotations

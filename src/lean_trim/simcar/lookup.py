@@ -1,6 +1,4 @@
-"""Scalar table look-up for the simulator's inner loop, written independently of the computation's own look-
-up.
-"""
+"""Scalar table look-up for the simulator's inner loop, written independently of the computation's."""
 
 from __future__ import annotations
 
@@ -27,6 +25,7 @@ class GridLookup:
         self.rows = [list(map(float, r)) for r in rows]
 
     def __call__(self, y: float, x: float) -> float:
+        """Interpolated value, held constant past the ends."""
         j, v = locate(self.y, y)
         i, u = locate(self.x, x)
         low = self.rows[j]
@@ -44,5 +43,6 @@ class CurveLookup:
         self.values = list(map(float, values))
 
     def __call__(self, x: float) -> float:
+        """Interpolated value, held constant past the ends."""
         i, u = locate(self.x, x)
         return self.values[i] + u * (self.values[i + 1] - self.values[i])

@@ -1,8 +1,7 @@
 """Drive the simulated car in a process of its own, as a real logger would run beside the window.
 
 A child that says nothing for too long is ended with words; what it writes to its error stream is drained, so
-that it never waits for
-a reader; and cancelling ends it at once.
+that it never waits for a reader; and cancelling ends it at once.
 """
 
 from __future__ import annotations

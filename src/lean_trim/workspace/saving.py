@@ -87,8 +87,9 @@ class Saving:
             self.workspace.hub.publish(AccessChanged(read_only))
 
     def attempt(self, action: Callable[[], object], change: Unsaved | None = None) -> bool:
-        """Do something that saves; if the file refuses, tell the user, keep the change for elsewhere, and
-        return False.
+        """Do something that saves.
+
+        If the file refuses, the user is told, the change is kept for elsewhere, and False is returned.
 
         Parameters
         ----------

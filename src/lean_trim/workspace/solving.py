@@ -248,9 +248,7 @@ class Solver:
         )
 
     def judge_anew(self) -> None:
-        """Replace the verdict of the round that is looked at by what its solution says now, because the user
-        asks for it.
-        """
+        """Replace the shown round's verdict by what its solution says now, because the user asks for it."""
         current = self.workspace.round
         solution = self.solution
         if current is None or solution is None:

@@ -3,10 +3,9 @@
 A lane each for reading and for solving.
 
 Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a panic in a
-compiled library). Cancelling
-frees the lane at once and drops the answer; a thread that cannot be stopped runs out on its own. What saves
-asks ``Report.saving``
-first: from then on it is too late to cancel, so that "nothing was changed" is never wrong.
+compiled library). Cancelling frees the lane at once and drops the answer; a thread that cannot be stopped
+runs out on its own. What saves asks ``Report.saving`` first: from then on it is too late to cancel, so that
+"nothing was changed" is never wrong.
 """
 
 from __future__ import annotations
@@ -62,6 +61,7 @@ class Report:
         self._task = task
 
     def __call__(self, share: float, detail: Any) -> bool:
+        """Tell how far the work is; False once it was cancelled."""
         self._task.moved(share, detail)
         return not self._task.stopped.is_set()
 

@@ -1,5 +1,6 @@
-"""Turning knobs: each turn shows at once, and becomes one undoable, saved change of the round when it comes
-to rest.
+"""Turning knobs.
+
+Each turn shows at once, and becomes one undoable, saved change of the round when it comes to rest.
 """
 
 from __future__ import annotations

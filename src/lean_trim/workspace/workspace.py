@@ -46,8 +46,7 @@ class Workspace:
     """One open job, or none.
 
     Views subscribe to ``hub`` and call the parts: ``deciding``, ``rounds``, ``tuning``, ``imports``,
-    ``marks``, ``solver``, ``saving``,
-    ``history``. Every part saves first, then changes memory, then tells.
+    ``marks``, ``solver``, ``saving``, ``history``. Every part saves first, then changes memory, then tells.
     """
 
     def __init__(self, loop: EventLoop) -> None:
@@ -84,9 +83,7 @@ class Workspace:
 
     @property
     def vehicle(self) -> Vehicle | None:
-        """The vehicle as it was driven in the round that is looked at, its airflow source told as the user
-        says.
-        """
+        """The vehicle as driven in the shown round, its airflow source told as the user says."""
         if self.job is None:
             return None
         vehicle = self.job.vehicle_in(self.index)
@@ -139,8 +136,7 @@ class Workspace:
         """Open a job file at its newest round, in the background; ``then`` is called when it is open.
 
         A file another window holds is opened for reading only, unless it is taken over. A job that is open
-        stays open until the
-        other one is read, so that a file that cannot be used takes nothing away.
+        stays open until the other one is read, so that a file that cannot be used takes nothing away.
 
         Parameters
         ----------

@@ -38,10 +38,8 @@ class Log:
     """One continuous log.
 
     ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where
-    nothing
-    was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the gap
-    there.
-    ``updates`` marks the rows with a new reading for channels known to be slower than the rows.
+    nothing was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the
+    gap there. ``updates`` marks the rows with a new reading for channels known to be slower than the rows.
 
     Raises
     ------
@@ -140,6 +138,7 @@ class Log:
 
     @property
     def duration_s(self) -> float:
+        """From the first to the last sample, s."""
         return float(self.time_s[-1] - self.time_s[0])
 
 

@@ -140,10 +140,12 @@ class Table:
 
     @property
     def shape(self) -> tuple[int, ...]:
+        """Cells along each axis."""
         return tuple(len(a) for a in self.axes)
 
     @property
     def size(self) -> int:
+        """Number of cells."""
         return int(np.prod(self.shape))
 
     def with_values(self, values: ArrayLike) -> Table:

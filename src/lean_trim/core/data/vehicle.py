@@ -85,8 +85,8 @@ class AirflowSourceSettings:
     """How to tell which airflow model was in force.
 
     kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is
-        the user's word that
-        the ECU was forced onto it; "flag" asks for the logged flag; "rule" applies the two limits below.
+        the user's word that the ECU was forced onto it; "flag" asks for the logged flag; "rule" applies the
+        two limits below.
     ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
     ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0 (never) to 500.
     """
@@ -123,6 +123,7 @@ class Vehicle:
 
     @property
     def cylinder_l(self) -> float:
+        """Swept volume of one cylinder, L."""
         return self.displacement_l / self.cylinders
 
     def with_table(self, table: Table) -> Vehicle:

@@ -99,8 +99,9 @@ HOLE_PCT = 5.0
 
 
 def holes(table: Table, values: Floats) -> int:
-    """Cells left as they were that now stand more than 5 % below both neighbours along an axis, and did not
-    before.
+    """Cells left as they were that now stand more than 5 % below both neighbours along an axis.
+
+    Those that did so before do not count.
 
     Parameters
     ----------
@@ -127,8 +128,9 @@ KINK_PCT = 5.0
 
 
 def kinks(table: Table, values: Floats) -> int:
-    """Cells that now stand more than 5 % off the straight line between their neighbours along an axis, and 2
-    % more than before.
+    """Cells that now stand more than 5 % off the line between their neighbours along an axis.
+
+    They also have to stand 2 % further off than before.
 
     Parameters
     ----------

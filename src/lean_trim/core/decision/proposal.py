@@ -74,11 +74,15 @@ POLICY_KNOBS: tuple[Knob, ...] = (
 
 @dataclass(frozen=True)
 class PolicySettings:
-    """How much of an estimate is written at once. Values of ``POLICY_KNOBS``, and:
+    """How much of an estimate is written at once.
 
+    Attributes
+    ----------
+    gain, gain_idle, gain_part, gain_full, gain_boost : shares written, 0 to 1.
+    add_limit_pct, remove_limit_pct, boost_remove_limit_pct : largest steps, percent.
+    rich_bias_pct, atmospheric_kpa : extra fuel, percent; pressure from which boost counts, kPa.
     unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the
-        nearest driven
-        cell, never a leaning; "taper" the same, halved with every cell of distance.
+        nearest driven cell, never a leaning; "taper" the same, halved with every cell of distance.
     extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point,
         never below the old value.
     pinned : flat indices of cells that must not change.

@@ -1,8 +1,7 @@
 """Which airflow model was in force at each sample: the table at hand, the other one, or a blend.
 
 An ECU with both takes its mass-airflow sensor in steady state and its VE table in transients or at low speed.
-What was not in
-force for a sample must not be corrected by it.
+What was not in force for a sample must not be corrected by it.
 """
 
 from __future__ import annotations
@@ -89,9 +88,7 @@ def _by_rule(motion: Motion, settings: AirflowSourceSettings) -> Floats:
 
 
 def _by_pulse_width(frame: Frame) -> AirflowSource | None:
-    """Where the logged mass airflow explains the pulse width and the VE table does not, the sensor was in
-    force.
-    """
+    """The sensor was in force where mass airflow explains the pulse width and the table does not."""
     log = frame.log
     if frame.vehicle.airflow != "ve" or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
         return None

@@ -30,13 +30,12 @@ class Conditions:
 
     @cached_property
     def pulse_width_proven(self) -> Mask:
-        """Samples of logs whose steady running bears the pulse width out, see
-        ``pulse_width_proof.proven_samples``.
-        """
+        """Samples of logs whose steady running bears the pulse width out (``proven_samples``)."""
         return proven_samples(self.frame, self.regime, self.motion.durations_s)
 
     @property
     def frame(self) -> Frame:
+        """The log seen through its calibration."""
         return self.motion.frame
 
 

@@ -74,8 +74,8 @@ def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     """Measured lambda moved back to the moment its fuel was injected, shape (n,).
 
     Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their
-    real
-    updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is NaN.
+    real updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is
+    NaN.
 
     Parameters
     ----------

@@ -57,8 +57,7 @@ def with_width_from_duty(log: Log) -> Log:
 
 
 def bears_out(ratio: Floats) -> bool:
-    """True if fuel by that pulse width, over fuel by table and trims, (n,), stays near 1 wherever it is
-    known.
+    """True if fuel by that pulse width stays near fuel by table and trims wherever it is known.
 
     Parameters
     ----------

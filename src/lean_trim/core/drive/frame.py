@@ -66,12 +66,10 @@ class Frame:
     flow_g_per_s : the same as engine airflow.
     target : target lambda (logged, else looked up).
     trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that
-        has no
-        wideband beside it. A long-term trim that was not logged is read from the slow part of the pulse
-        width.
+        has no wideband beside it. A long-term trim that was not logged is read from the slow part of the
+        pulse width.
     fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be
-        known.
-        Injector data cancels in it, so it shows enrichments, not injector errors.
+        known. Injector data cancels in it, so it shows enrichments, not injector errors.
     pieces : the logs it was joined from, in order; empty if that is not known.
     width_from_duty : the log's pulse width was worked out from its injector duty.
     pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or

@@ -34,13 +34,11 @@ class PressureKind(StrEnum):
 
 
 def with_fuel_dp(log: Log, rated_kpa: float) -> tuple[Log, PressureKind]:
-    """The log with differential pressure across the injectors as its fuel pressure, or without it where it is
-    of another kind.
+    """The log with differential pressure as its fuel pressure, or with none where it is of another kind.
 
     Behind a regulator that refers to the manifold, Δp stays put while pressure in the rail follows MAP, kPa
-    by kPa. Low flow tells,
-    because a pump that sags at high flow would hide it. A pressure far from the rated one (direct injection,
-    a lift pump) is dropped.
+    by kPa. Low flow tells, because a pump that sags at high flow would hide it. A pressure far from the rated
+    one (direct injection, a lift pump) is dropped.
 
     Parameters
     ----------

@@ -1,5 +1,6 @@
-"""Does the pulse width follow from this calibration? Only then can fuel it shows beyond table and trims be
-believed.
+"""Does the pulse width follow from this calibration.
+
+Only then can fuel it shows beyond table and trims be believed.
 """
 
 from __future__ import annotations

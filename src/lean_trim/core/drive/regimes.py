@@ -76,8 +76,9 @@ class RegimeSettings:
 
 
 def fuel_cut(frame: Frame) -> Mask:
-    """True where no fuel was injected while the engine turned (by pulse width, else by lambda on a closed
-    throttle).
+    """True where no fuel was injected while the engine turned.
+
+    By pulse width, else by lambda on a closed throttle.
 
     Parameters
     ----------
@@ -97,8 +98,8 @@ def fuel_cut(frame: Frame) -> Mask:
 def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
     """True before the engine is warm: by coolant.
 
-    Where it was not logged, until ``loop_s`` after feedback first came on in each
-    recording (0 for not at all). Shape (n,).
+    Where it was not logged, until ``loop_s`` after feedback first came on in each recording (0 for not at
+    all). Shape (n,).
 
     Parameters
     ----------

@@ -67,8 +67,9 @@ def still_spells(lam: Floats, time_s: Floats, least_s: float) -> list[slice]:
 
 
 def engine_moved(flow: Floats, mixture: Floats) -> bool:
-    """True if lambda had to move over a spell of airflow and of fuel asked for per air, (n,), in any unit;
-    NaN where unknown.
+    """True if lambda had to move over a spell of airflow and of fuel asked for per air.
+
+    Both in any unit; NaN where unknown.
 
     Parameters
     ----------

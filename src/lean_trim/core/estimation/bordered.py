@@ -106,6 +106,7 @@ class Factor:
 
     @property
     def log_determinant(self) -> float:
+        """Natural logarithm of the determinant."""
         return float(2.0 * np.log(self.band[0]).sum() + np.log(self.left))
 
     def solve(self, right: Floats) -> Floats:

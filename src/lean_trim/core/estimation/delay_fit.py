@@ -1,14 +1,11 @@
 """Read the sensor delay from the log itself: match what was injected with what the sensor answered.
 
 Whenever the mixture changes quickly (fuel cuts, enrichment and trim steps) the sensor answers one delay
-later. Around
-such moments the equivalence ratio in the cylinder follows from the injected fuel and the wall film; it is
-sent through
-the exhaust (engine cycles, then plug flow) and a first-order sensor, and the cycles, exhaust volume and time
-constant
-that make it meet the measured one best are the estimate. The three trade against each other: a drive tells
-their sum well and each
-of them less well, so that what is known beforehand counts too, and the standard errors say how much is left.
+later. Around such moments the equivalence ratio in the cylinder follows from the injected fuel and the wall
+film; it is sent through the exhaust (engine cycles, then plug flow) and a first-order sensor, and the cycles,
+exhaust volume and time constant that make it meet the measured one best are the estimate. The three trade
+against each other: a drive tells their sum well and each of them less well, so that what is known beforehand
+counts too, and the standard errors say how much is left.
 """
 
 from __future__ import annotations
@@ -61,10 +58,9 @@ class DelayEstimate:
     ``settings`` is what is to be used; ``estimated`` False means the defaults were kept.
 
     ``moments`` counts the quick changes looked at; ``misfit_before`` and ``misfit_after`` are the mean
-    absolute
-    differences of equivalence ratio with the defaults and with the estimate; the standard errors are NaN if
-    kept. ``total_se_s`` is that of the
-    delay itself at middling flow, which is known better than its parts.
+    absolute differences of equivalence ratio with the defaults and with the estimate; the standard errors are
+    NaN if kept. ``total_se_s`` is that of the delay itself at middling flow, which is known better than its
+    parts.
     """
 
     settings: DelaySettings
@@ -100,8 +96,7 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     """Exhaust volume and sensor constant from the log; the given settings where the log does not tell.
 
     ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so far: an
-    error of the
-    table would be mistaken for an early or late answer. A volume the user has set is kept.
+    error of the table would be mistaken for an early or late answer. A volume the user has set is kept.
 
     Parameters
     ----------
@@ -160,8 +155,9 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
 
 
 def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Floats:
-    """Lowest loss; with ``worth`` of the data against what is known beforehand, else of the data with the
-    cycles given.
+    """Lowest loss, of the data against what is known beforehand.
+
+    Without ``worth`` of the data alone, with the cycles given.
     """
     from scipy.optimize import minimize
 
@@ -300,8 +296,9 @@ def _misfit(moments: Moments, theta: Floats) -> float:
 
 
 def _derivatives(moments: Moments, theta: Floats, step: float = 0.05) -> tuple[Floats, Floats]:
-    """Slope of every window's loss (parameters, windows) and bend of the summed loss (parameters,
-    parameters).
+    """Slope of every window's loss and bend of the summed loss.
+
+    Shapes (parameters, windows) and (parameters, parameters).
     """
     eye = np.eye(len(theta)) * step
     n = len(theta)

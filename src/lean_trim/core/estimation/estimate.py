@@ -13,8 +13,9 @@ from lean_trim.core.types import Floats, Ints
 
 @dataclass(frozen=True, eq=False)
 class FitState:
-    """Unknowns (cells, then wall-film share), log strengths of the two priors, and noise figures of a surface
-    fit.
+    """Where a surface fit ended.
+
+    Unknowns (cells, then wall-film share), log strengths of the two priors, and noise figures.
     """
 
     unknown: Floats
@@ -39,8 +40,7 @@ class Estimate:
     method : "surface" or "average".
     iterations, converged : of the robust fit (1, True for averages); one that did not converge is a finding.
     wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far
-        as it
-        shows in the used samples, with its standard error; NaN where the method does not tell.
+        as it shows in the used samples, with its standard error; NaN where the method does not tell.
     state : where the surface fit ended, to begin the next one from; None for averages.
     """
 

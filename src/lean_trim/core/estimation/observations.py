@@ -1,4 +1,4 @@
-"""Evidence on the airflow table: by which factor was the table wrong at each used sample?"""
+"""Evidence on the airflow table: the factor by which the table was wrong at each used sample."""
 
 from __future__ import annotations
 
@@ -69,14 +69,14 @@ LEAST_DP = 0.01
 
 
 def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = None) -> Floats:
-    """k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table,
-    shape (n,).
+    """Work out k, the factor by which the present table would have to be multiplied.
 
-    Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged.
-    Only the product of trims and lambda ratio is unbiased while feedback is still catching up. The last
-    factor is 1 unless
-    the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if it is
-    known already.
+    k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table.
+
+    Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged. Only
+    the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is
+    1 unless the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if
+    it is known already.
 
     Parameters
     ----------
@@ -105,8 +105,7 @@ def relative_variance(motion: Motion, lam: Floats) -> Floats:
     """How much less than the best sample each one says, (n,).
 
     1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment,
-    and with the scatter of
-    lambda itself over a second against its usual scatter.
+    and with the scatter of lambda itself over a second against its usual scatter.
 
     Parameters
     ----------

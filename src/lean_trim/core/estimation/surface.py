@@ -1,11 +1,9 @@
 """The second school: one robust surface through all samples, with the ECU's own interpolation weights.
 
-Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j says
-Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table
-that
+Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j says Σ w_j
+V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table that
 results is smooth. How strongly each holds is read from the data by their marginal likelihood. Compiled loops
-and SciPy are imported
-where they are used, so that the window opens without waiting for them.
+and SciPy are imported where they are used, so that the window opens without waiting for them.
 """
 
 from __future__ import annotations
@@ -43,11 +41,9 @@ class SurfaceSettings:
     min_seconds : driving a cell needs to be changed, 0 to 60 s.
     max_iterations : of the robust fit, 1 to 50.
     model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold),
-        one
-        standard deviation, 0 to 5 %; common practice, no source.
+        one standard deviation, 0 to 5 %; common practice, no source.
     film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to
-        1; X lies
-        between 0 and 0.5, common practice, no source.
+        1; X lies between 0 and 0.5, common practice, no source.
     film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
     """
 

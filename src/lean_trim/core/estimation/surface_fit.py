@@ -38,8 +38,7 @@ class SurfaceFit:
     """The fit while it runs.
 
     The noise and how long it stays correlated are first read from a fit that hardly smooths; read from a fit
-    that
-    smooths too much they would take its misfit for noise and confirm it.
+    that smooths too much they would take its misfit for noise and confirm it.
     """
 
     def __init__(
@@ -190,8 +189,7 @@ class SurfaceFit:
         """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
 
         The means of the residuals by place scatter more than noise explains; that excess (``misfit``) does
-        not shrink
-        with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
+        not shrink with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
         """
         total, mean = self._place_means()
         free = max(len(total) - self.parameters, 0.1 * len(total))

@@ -1,5 +1,6 @@
-"""What is known of a correction before any driving, and how strongly, read from the data's marginal
-likelihood.
+"""What is known of a correction before any driving.
+
+How strongly it holds is read from the data's marginal likelihood.
 """
 
 from __future__ import annotations
@@ -28,8 +29,7 @@ def _rough_band(axes: tuple[Axis, ...], band: int) -> Floats:
 
 
 class Prior:
-    """Gaussian prior: a wide ridge, smoothness of the correction, smoothness of the resulting table (in
-    logs).
+    """Gaussian prior: a wide ridge, smoothness of the correction and of the resulting table in logs.
 
     ``spread`` and ``film_spread`` are standard deviations of a cell's correction and of the wall-film share.
     """
@@ -74,8 +74,7 @@ class Prior:
         """Strengths of highest marginal likelihood, each within 1 to 10^8.
 
         Only their sum enters the matrices, so for a given sum the best split is found in closed form and the
-        search is
-        along the sum alone. ``near`` is the log of a sum the best is not far from.
+        search is along the sum alone. ``near`` is the log of a sum the best is not far from.
 
         Parameters
         ----------

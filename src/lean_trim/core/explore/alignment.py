@@ -1,4 +1,4 @@
-"""Lambda before and after alignment around the quick changes of mixture: does the delay hold?"""
+"""Lambda before and after alignment around the quick changes of mixture, to see whether the delay holds."""
 
 from __future__ import annotations
 

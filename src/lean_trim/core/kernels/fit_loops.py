@@ -3,9 +3,8 @@
 Samples are sorted by place once; every pass runs over them in memory order.
 
 A column of ``rows`` (6, m, float32) holds: fraction along the columns u, fraction along the rows v (0 on a
-curve), k - 1, wall-film uptake,
-weight, and relative variance. ``starts`` (places + 1,) cuts the rows into places, ``base`` (places,) is each
-one's first corner.
+curve), k - 1, wall-film uptake, weight, and relative variance. ``starts`` (places + 1,) cuts the rows into
+places, ``base`` (places,) is each one's first corner.
 """
 
 from __future__ import annotations
@@ -357,8 +356,9 @@ def residuals(
     place_mean: Floats,
     run: Ints, block: int, every: int,
 ) -> tuple[Floats, Ints]:  # fmt: skip  # pragma: no cover - compiled
-    """k - 1 less what the unknowns and the mean of the place explain, in time order, of one in ``every``
-    blocks of samples.
+    """Residuals in time order, of one in ``every`` blocks of samples.
+
+    A residual is k - 1 less what the unknowns and the mean of the place explain.
 
     The second array numbers the unbroken runs, anew in each block.
 

@@ -120,7 +120,7 @@ def misleading_excess(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def product(trim: Floats, lam: Floats, target: Floats, more: Floats) -> Floats:  # pragma: no cover - compiled
-    """trim · lam / target · more.
+    """Multiply: trim · lam / target · more.
 
     Parameters
     ----------
@@ -138,7 +138,7 @@ def product(trim: Floats, lam: Floats, target: Floats, more: Floats) -> Floats: 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def times_root(values: Floats, ratio: Floats, least: float) -> Floats:  # pragma: no cover - compiled
-    """values · sqrt(ratio), the ratio at least ``least``; in place.
+    """Multiply: values · sqrt(ratio), the ratio at least ``least``; in place.
 
     Parameters
     ----------

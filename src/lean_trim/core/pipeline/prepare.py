@@ -31,6 +31,7 @@ class Prepared:
 
     @property
     def frame(self) -> Frame:
+        """The log seen through its calibration."""
         return self.conditions.motion.frame
 
     def sift(

@@ -90,6 +90,7 @@ class Solution:
 
     @property
     def frame(self) -> Frame:
+        """The log seen through its calibration."""
         return self.prepared.frame
 
     @property
@@ -99,11 +100,12 @@ class Solution:
 
     @property
     def regime(self) -> NDArray[np.int8]:
+        """Regime of every log sample, shape (n,)."""
         return self.prepared.conditions.regime
 
     @cached_property
     def k_along(self) -> Floats:
-        """k per log sample, shape (n,), NaN where the sample was left out."""
+        """Factor k per log sample, shape (n,), NaN where the sample was left out."""
         out = np.full(len(self.frame.log), np.nan)
         out[self.observations.index] = self.observations.k
         return out
@@ -174,8 +176,7 @@ def solve(
     Parameters
     ----------
     logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated, since k is
-        relative to the table
-        that was driven on.
+        relative to the table that was driven on.
     left_out_by_hand : samples of the joined log the user left out.
     progress : called between the stages; returning False raises CancelledError.
 
@@ -373,8 +374,9 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
 
 
 def without_film(observations: Observations, estimate: Estimate) -> Observations:
-    """The observations less what the wall film explains, so that residuals and visits speak of the table
-    alone.
+    """The observations less what the wall film explains.
+
+    Residuals and visits then speak of the table alone.
 
     Parameters
     ----------

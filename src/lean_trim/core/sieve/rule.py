@@ -19,8 +19,7 @@ class Rule:
     """A reason to leave samples out: code for files, label and reason for people, its knobs, and its test.
 
     The test says which samples are hit; two knobs, ``before_s`` and ``after_s``, hold off around them. A rule
-    that only
-    ``marks`` counts its samples and leaves none out.
+    that only ``marks`` counts its samples and leaves none out.
     """
 
     name: str

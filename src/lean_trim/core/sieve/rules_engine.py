@@ -17,6 +17,7 @@ from lean_trim.core.types import Mask
 
 @rule("not_running", "Engine not running", "no combustion, so lambda says nothing")
 def not_running(conditions: Conditions, v: Values) -> Mask:
+    """Engine speed below what running takes."""
     return np.asarray(conditions.regime == Regime.STOPPED)
 
 
@@ -34,6 +35,7 @@ def cold(conditions: Conditions, v: Values) -> Mask:
 
 @rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)
 def starting(conditions: Conditions, v: Values) -> Mask:
+    """The moment the engine began to turn, or the recording began; the hold-off does the rest."""
     log = conditions.frame.log
     began = np.diff((conditions.regime != Regime.STOPPED).astype(np.int8), prepend=0) > 0
     began[0] = True
@@ -48,12 +50,14 @@ def starting(conditions: Conditions, v: Values) -> Mask:
     Knob("minutes", "From the log's start", 0.0, 0.0, 60.0, "min"),
 )
 def settling(conditions: Conditions, v: Values) -> Mask:
+    """The first minutes of the log."""
     time = conditions.frame.log.time_s
     return np.asarray(time - time[0] < 60.0 * v["minutes"])
 
 
 @rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=1.6)
 def cut(conditions: Conditions, v: Values) -> Mask:
+    """No fuel; the hold-off covers the wall film that fills again."""
     return fuel_cut(conditions.frame)
 
 
@@ -67,6 +71,7 @@ def cut(conditions: Conditions, v: Values) -> Mask:
     after_s=1.0,
 )
 def tip(conditions: Conditions, v: Values) -> Mask:
+    """Throttle or MAP moves quickly; the hold-off covers what the walls still owe."""
     motion = conditions.motion
     quick = np.abs(motion.throttle_rate) > v["throttle_rate"]
     return np.asarray(quick | (np.abs(motion.map_rate) > v["map_rate"]))
@@ -81,6 +86,7 @@ def tip(conditions: Conditions, v: Values) -> Mask:
     after_s=0.8,
 )
 def shift(conditions: Conditions, v: Values) -> Mask:
+    """Another gear, or spark and throttle as a gear change has them."""
     motion = conditions.motion
     log = conditions.frame.log
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
@@ -96,6 +102,7 @@ def shift(conditions: Conditions, v: Values) -> Mask:
     after_s=0.3,
 )
 def slip(conditions: Conditions, v: Values) -> Mask:
+    """Engine speed changes and road speed does not."""
     return np.asarray(np.abs(conditions.motion.slip_rate) > v["rate"])
 
 
@@ -106,6 +113,7 @@ def slip(conditions: Conditions, v: Values) -> Mask:
     Knob("stay_s", "Stay shorter than", 0.15, 0.0, 5.0, "s"),
 )
 def crossed(conditions: Conditions, v: Values) -> Mask:
+    """The stay in the nearest cell was too short to count for it."""
     return np.asarray(conditions.motion.stay_s < v["stay_s"])
 
 
@@ -116,6 +124,7 @@ def crossed(conditions: Conditions, v: Values) -> Mask:
     Knob("below_g_per_s", "Idle airflow below", 8.0, 0.0, 50.0, "g/s"),
 )
 def dilution(conditions: Conditions, v: Values) -> Mask:
+    """So little flow that air from the tail reaches a sensor there."""
     frame = conditions.frame
     if frame.vehicle.sensor_place != "tailpipe":
         return np.zeros(len(frame.log), bool)
@@ -131,4 +140,5 @@ def dilution(conditions: Conditions, v: Values) -> Mask:
     marks=True,
 )
 def knock(conditions: Conditions, v: Values) -> Mask:
+    """Knock retard was active; such samples are marked, not left out."""
     return np.asarray(conditions.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])

@@ -20,6 +20,7 @@ from lean_trim.core.types import Floats, Mask
 
 @rule("no_data", "Channel missing here", "a value the correction needs was not logged")
 def no_data(conditions: Conditions, v: Values) -> Mask:
+    """What k is made from is missing."""
     frame = conditions.frame
     return ~(np.isfinite(frame.base) & np.isfinite(frame.target) & (frame.base > 0))
 
@@ -33,6 +34,7 @@ def no_data(conditions: Conditions, v: Values) -> Mask:
     after_s=0.5,
 )
 def airflow_end(conditions: Conditions, v: Values) -> Mask:
+    """The sensor or its curve can say no more."""
     return airflow_pegged(conditions.frame, v["flat_pct"])
 
 
@@ -46,9 +48,8 @@ def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     """True where the airflow model can say no more.
 
     The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises
-    by 6 % (without MAP: engine
-    speed by 12 % at wide-open throttle), or cells at the field's limit. At peak power airflow is flat for a
-    moment too; it does not stay so.
+    by 6 % (without MAP: engine speed by 12 % at wide-open throttle), or cells at the field's limit. At peak
+    power airflow is flat for a moment too; it does not stay so.
 
     Parameters
     ----------
@@ -87,9 +88,8 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
 def _demand(log: Log) -> tuple[Floats, float]:
     """What airflow goes with, (n,), and by which factor it must rise under a flat signal.
 
-    MAP times engine speed; without MAP
-    engine speed alone where the throttle is wide open, and by more, because the engine breathes worse near
-    its top.
+    MAP times engine speed; without MAP engine speed alone where the throttle is wide open, and by more,
+    because the engine breathes worse near its top.
     """
     if Role.MAP in log:
         return fill_missing(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
@@ -105,6 +105,7 @@ def _demand(log: Log) -> tuple[Floats, float]:
     Knob("high", "Highest lambda believed", 1.34, 1.05, 2.0, "λ"),
 )
 def sensor_range(conditions: Conditions, v: Values) -> Mask:
+    """Lambda stands at the end of what the sensor can show."""
     low, high = conditions.motion.sensor_ends
     with np.errstate(invalid="ignore"):
         return ~((conditions.lam > max(v["low"], low)) & (conditions.lam < min(v["high"], high)))
@@ -122,6 +123,7 @@ STILL_S = Knob("still_s", "The same reading for", 3.0, 0.5, 60.0, "s")
     after_s=0.5,
 )
 def stuck(conditions: Conditions, v: Values) -> Mask:
+    """Lambda did not move although it had to."""
     return stuck_samples(conditions, v["still_s"])
 
 
@@ -180,6 +182,7 @@ def enrichment(conditions: Conditions, v: Values) -> Mask:
     Knob("above", "Target lambda above", 0.95, 0.7, 1.05, "λ"),
 )
 def full_target(conditions: Conditions, v: Values) -> Mask:
+    """Full throttle at a target that is not the one meant there."""
     return enrichment_missing(conditions.frame, conditions.regime == Regime.FULL_THROTTLE, v["above"])
 
 
@@ -207,6 +210,7 @@ def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
 
 @rule("off_table", "Outside the table", "the ECU used the table's edge, not a cell here")
 def off_table(conditions: Conditions, v: Values) -> Mask:
+    """The ECU read the table clamped at its edge."""
     frame = conditions.frame
     return ~frame.vehicle.table.inside(*frame.coordinates)
 
@@ -220,6 +224,7 @@ def off_table(conditions: Conditions, v: Values) -> Mask:
     before_s=0.3,
 )
 def other_source(conditions: Conditions, v: Values) -> Mask:
+    """Another airflow model was in force."""
     return np.asarray(conditions.airflow_source.share < v["least_share"])
 
 
@@ -228,6 +233,7 @@ LOW_V = Knob("below_v", "Battery below", 12.0, 8.0, 14.0, "V")
 
 @rule("low_voltage", "Low voltage", "dead time is steep at low voltage", LOW_V)
 def low_voltage(conditions: Conditions, v: Values) -> Mask:
+    """Dead time is steep where voltage is low."""
     return np.asarray(conditions.frame.log.get(Role.BATTERY, 14.5) < v["below_v"])
 
 
@@ -239,6 +245,7 @@ def low_voltage(conditions: Conditions, v: Values) -> Mask:
     after_s=0.5,
 )
 def injector_limit(conditions: Conditions, v: Values) -> Mask:
+    """The injectors are nearly always open."""
     return np.asarray(conditions.motion.duty > v["above_pct"])
 
 
@@ -249,6 +256,7 @@ def injector_limit(conditions: Conditions, v: Values) -> Mask:
     Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
 )
 def pressure(conditions: Conditions, v: Values) -> Mask:
+    """Fuel pressure is too far from its rated value."""
     frame = conditions.frame
     floor = frame.vehicle.injectors.rated_pressure_kpa * (1.0 - v["drop_pct"] / 100.0)
     if Role.FUEL_DP not in frame.log:

@@ -1,8 +1,7 @@
 """Which samples mean what they seem to, and why the others do not.
 
 A sample carries one bit for every rule that hits it, so a view can show, count, switch and turn each of them.
-A rule is worked out
-anew only when its own knobs were turned.
+A rule is worked out anew only when its own knobs were turned.
 """
 
 from __future__ import annotations
@@ -66,8 +65,7 @@ class SieveSettings:
     """What was changed from the rules' defaults.
 
     changes : "rule.knob" → value, for example {"tip.after_s": 0.6}. Raises BadInputError for an unknown knob
-        or a value outside
-        its range.
+        or a value outside its range.
     disabled : names of rules switched off.
     """
 
@@ -142,6 +140,7 @@ class Sifted:
 
     @property
     def used(self) -> Mask:
+        """Samples no rule leaves out, shape (n,)."""
         return np.asarray(self.reason_bits == 0)
 
 

@@ -89,8 +89,7 @@ def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
     """An MDF4 file: channels of all groups held onto the rows of the fastest wanted one.
 
     A slower channel shows its last reading (nothing is interpolated), NaN before its first and when it has
-    not been
-    renewed for three of its periods; the rows with a new reading are told.
+    not been renewed for three of its periods; the rows with a new reading are told.
 
     Parameters
     ----------
@@ -169,8 +168,9 @@ def _is_numeric(samples: np.ndarray) -> bool:
 
 
 def hold_rows(time_s: Floats, base_s: Floats) -> tuple[np.ndarray, Mask]:
-    """For each base row the index of the reading in force, -1 where there is none, and the rows with a new
-    reading.
+    """For each base row the index of the reading in force, and the rows with a new reading.
+
+    The index is -1 where there is none.
 
     Parameters
     ----------

@@ -24,13 +24,13 @@ SAMPLE_ROWS = 4000
 
 @dataclass(frozen=True, eq=False)
 class RawColumns:
-    """Columns as read. ``values`` holds, by column index, float arrays of one length, NaN where a cell held
-    no number,
-    of the columns that were wanted; ``samples`` the first readings of the others.
+    """Columns as read.
+
+    ``values`` holds, by column index, float arrays of one length, NaN where a cell held no number, of the
+    columns that were wanted; ``samples`` the first readings of the others.
 
     ``time_s`` is given by formats that know it; otherwise one of the columns is the time. ``updates`` marks
-    the rows
-    with a new reading, by column index, where the file tells. ``kind`` names the format.
+    the rows with a new reading, by column index, where the file tells. ``kind`` names the format.
     """
 
     columns: tuple[Column, ...]

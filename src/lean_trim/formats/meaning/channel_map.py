@@ -74,6 +74,7 @@ class MappedLog:
 
     @property
     def doubts(self) -> tuple[str, ...]:
+        """Questions that only the user can settle."""
         return tuple(m.doubt for m in self.matches if m.doubt)
 
 

@@ -52,8 +52,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     """Time base from a logged time column in seconds.
 
     Rows without a time are dropped; small steps back are sorted; a large one begins a new recording, set ten
-    seconds
-    after the last; equal times are spread evenly up to the next one.
+    seconds after the last; equal times are spread evenly up to the next one.
 
     Parameters
     ----------

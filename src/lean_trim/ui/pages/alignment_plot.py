@@ -44,6 +44,7 @@ class AlignmentPlot(QWidget):
         return self.alignment.of(self.kind)
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        """Injected and measured mixture, before and after alignment."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.appearance.theme

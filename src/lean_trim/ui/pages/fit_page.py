@@ -1,5 +1,6 @@
-"""How the estimate is made: which school with which numbers, and the sensor delay with the picture that shows
-it holds.
+"""How the estimate is made.
+
+Which school with which numbers, and the sensor delay with the picture that shows whether it holds.
 """
 
 from __future__ import annotations
@@ -62,6 +63,7 @@ class FitPage(QWidget):
         fill_page(self, scrolling_column(widgets))
 
     def showEvent(self, event: object) -> None:
+        """Work the picture out now that it is looked at."""
         super().showEvent(event)  # type: ignore[arg-type]
         self._show_picture()
 

@@ -154,6 +154,7 @@ class Tape(QWidget):
         return LEFT + share * (self.width() - LEFT - RIGHT)
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        """The strip as it is now."""
         painter = QPainter(self)
         theme = self.appearance.theme
         painter.fillRect(self.rect(), theme.color("sheet"))
@@ -171,6 +172,7 @@ class Tape(QWidget):
         return "No log in this round yet. Drop a log file here, or use Round ▸ Add logs."
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom about the pointer."""
         if self.data is None:
             return
         turn = event.angleDelta().y() or event.angleDelta().x()
@@ -183,6 +185,7 @@ class Tape(QWidget):
         self.look_at(at - (at - self.start_s) * factor, at + (self.end_s - at) * factor)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Begin to choose a stretch, or to pan."""
         x = event.position().x()
         shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if event.button() == Qt.MouseButton.MiddleButton or (
@@ -193,6 +196,7 @@ class Tape(QWidget):
             self._drag_from = self.time_at(x)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Choose or pan on; describe the sample under the pointer."""
         if self.data is None:
             return
         self.cursor_s = self.time_at(event.position().x())
@@ -206,6 +210,7 @@ class Tape(QWidget):
         self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The stretch is chosen."""
         start = self._drag_from
         self._drag_from = None
         self._pan_from = None
@@ -224,11 +229,13 @@ class Tape(QWidget):
         self.session.selection.set_span(a, b, cells, done)
 
     def leaveEvent(self, event: object) -> None:
+        """The pointer is gone."""
         self.cursor_s = None
         self.hovered.emit("")
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Move, zoom, show everything, drop the choice."""
         step = 0.1 * (self.end_s - self.start_s)
         middle = (self.start_s + self.end_s) / 2
         half = (self.end_s - self.start_s) / 2

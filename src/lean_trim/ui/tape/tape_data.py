@@ -56,10 +56,12 @@ class TapeData:
 
     @property
     def start_s(self) -> float:
+        """Time of the first sample, s."""
         return float(self.log.time_s[0])
 
     @property
     def end_s(self) -> float:
+        """Time of the last sample, s."""
         return float(self.log.time_s[-1])
 
 

@@ -61,9 +61,7 @@ class TapePainter:
         self._span_and_cursor()
 
     def _any(self, before: np.ndarray) -> np.ndarray:
-        """True for pixel columns that hold at least one marked sample, from counts of marks before each
-        sample.
-        """
+        """True for pixel columns that hold a marked sample, from counts of marks before each sample."""
         right = np.maximum(self.cut[1:], np.minimum(self.cut[:-1] + 1, len(before) - 1))
         return np.asarray(before[right] > before[self.cut[:-1]])
 

@@ -51,6 +51,7 @@ class Finder(QDialog):
             item.data(Qt.ItemDataRole.UserRole).trigger()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Up and down move through the list while the line has the focus."""
         if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
             self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))

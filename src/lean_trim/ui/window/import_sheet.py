@@ -47,9 +47,11 @@ class Sparkline(QWidget):
         self.points = part[:: max(1, len(part) // 110)]
 
     def sizeHint(self) -> QSize:
+        """A few pixels."""
         return QSize(120, 20)
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        """The course of the channel."""
         if len(self.points) < 2:
             return
         p = QPainter(self)

@@ -108,6 +108,7 @@ class BalanceTable(QWidget):
         return cell if cell < self.view.table.size else None
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        """Headers, tiles, and the frame of the current cell while the table has the focus."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.appearance.theme
@@ -125,6 +126,7 @@ class BalanceTable(QWidget):
             painter.drawRect(self.tile_rect(self.current).adjusted(2.5, 2.5, -2.5, -2.5))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose a cell, a row or a column; Ctrl adds, Shift extends."""
         cell = self.cell_at(event.position().toPoint())
         if event.button() != Qt.MouseButton.LeftButton:
             return
@@ -140,6 +142,7 @@ class BalanceTable(QWidget):
             self._choose(done=False)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Describe the cell under the pointer; extend the choice while dragging."""
         cell = self.cell_at(event.position().toPoint())
         self.hovered.emit(self.describe(cell) if cell is not None else "")
         if event.buttons() & Qt.MouseButton.LeftButton and cell is not None and cell != self.current:
@@ -147,6 +150,7 @@ class BalanceTable(QWidget):
             self._choose(done=False)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The choice is made."""
         if (
             event.button() == Qt.MouseButton.LeftButton
             and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
@@ -174,6 +178,7 @@ class BalanceTable(QWidget):
         self.session.selection.set_cells(frozenset(c for c in cells if c < self.view.table.size), done)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Move and extend the choice; typed input goes to the entry."""
         moves = {
             Qt.Key.Key_Left: (0, -1),
             Qt.Key.Key_Right: (0, 1),

@@ -1,5 +1,6 @@
-"""Above the table: which table this is, how far off the drive was, which number the tiles show, what the
-marks mean.
+"""What stands above and below the tiles.
+
+Which table this is, how far off the drive was, which number the tiles show, what the marks mean.
 """
 
 from __future__ import annotations
@@ -144,9 +145,11 @@ class Legend(QWidget):
             signal.connect(self.update)
 
     def sizeHint(self) -> QSize:
+        """One line."""
         return QSize(600, 20)
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        """Every mark with its word."""
         if self.session.round is None:
             return
         p = QPainter(self)
