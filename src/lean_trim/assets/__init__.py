@@ -1,0 +1,1 @@
+"""Fonts, icon and desktop entry."""

@@ -1,0 +1,168 @@
+"""Shift one named constant or default of the computation, and see whether the tests notice.
+
+Each trial changes one number in a copy of the source (times 1.5, or one more where that is a count) and runs
+the core's tests
+on it. A constant nothing notices is either free within that range, which its line has to say, or lacks a
+test.
+"""
+
+from __future__ import annotations
+
+import ast
+import fcntl
+import os
+import random
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from campaigns.runner import ROOT, Campaign, Trial
+
+FACTOR = 1.5
+ROOMS = ("drive", "sieve", "estimation", "diagnosis", "decision", "pipeline")
+COPIES = 2
+"""Source copies, so that so many trials run at once."""
+LONGEST_S = 420
+DEFAULT_PLACE = 2
+"""Place of a knob's default among its arguments."""
+
+
+@dataclass(frozen=True)
+class Site:
+    """One number in the source."""
+
+    path: str
+    line: int
+    start: int
+    end: int
+    name: str
+    value: float
+
+
+def sites() -> list[Site]:
+    """Every named constant and knob default of the computation, in a fixed order."""
+    found: list[Site] = []
+    for room in ROOMS:
+        for path in sorted((ROOT / "src" / "lean_trim" / "core" / room).rglob("*.py")):
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            for name, node in _numbers(tree):
+                where = str(path.relative_to(ROOT / "src"))
+                assert node.end_col_offset is not None
+                found.append(
+                    Site(where, node.lineno, node.col_offset, node.end_col_offset, name, float(node.value))
+                )  # type: ignore[arg-type]
+    return found
+
+
+def _numbers(tree: ast.Module) -> Iterator[tuple[str, ast.Constant]]:
+    for node in tree.body:
+        if not (isinstance(node, ast.Assign) and len(node.targets) == 1 and _is_number(node.value)):
+            continue
+        name = ast.unparse(node.targets[0])
+        if name.isupper():
+            yield name, node.value  # type: ignore[misc]
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Call) and ast.unparse(node.func) == "Knob" and len(node.args) > DEFAULT_PLACE:
+            default, name = node.args[DEFAULT_PLACE], node.args[0]
+            if _is_number(default) and isinstance(name, ast.Constant):
+                yield f"knob {name.value}", default  # type: ignore[misc]
+
+
+def _is_number(node: ast.expr) -> bool:
+    return isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value != 0
+
+
+def shifted(site: Site, text: str) -> str:
+    """The source with one number changed, within a knob's range as far as it is written beside it."""
+    lines = text.split("\n")
+    line = lines[site.line - 1]
+    old = line[site.start : site.end]
+    new = str(int(site.value) + 1) if old.isdigit() else repr(round(site.value * FACTOR, 10))
+    lines[site.line - 1] = line[: site.start] + new + line[site.end :]
+    return "\n".join(lines)
+
+
+def _trial(folder: Path, seed: int) -> Trial:
+    chosen = random.Random(8).sample(sites(), k=len(sites()))
+    site = chosen[seed % len(chosen)]
+    with _a_copy(folder) as copy:
+        target = copy / "src" / site.path
+        original = ROOT / "src" / site.path
+        target.write_text(shifted(site, original.read_text(encoding="utf-8")), encoding="utf-8")
+        try:
+            noticed = _run_tests(copy)
+        finally:
+            shutil.copy2(original, target)
+    return {"constant": f"{site.path}: {site.name}", "value": site.value, "noticed": noticed}
+
+
+class _a_copy:  # noqa: N801 - reads as a phrase where it is used
+    """One of the copies of the source that no other trial uses now."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def __enter__(self) -> Path:
+        while True:
+            for number in range(COPIES):
+                place = self.folder / f"copy-{number}"
+                self.lock = (self.folder / f"copy-{number}.lock").open("w")
+                try:
+                    fcntl.flock(self.lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                except OSError:
+                    continue
+                return place
+
+    def __exit__(self, *_: object) -> None:
+        self.lock.close()
+
+
+def _run_tests(copy: Path) -> str:
+    """The first test that failed, "" if none did."""
+    environment = os.environ | {"PYTHONPATH": str(copy / "src"), "QT_QPA_PLATFORM": "offscreen"}
+    words = [sys.executable, "-m", "pytest", "-x", "-p", "no:cacheprovider", "tests/core", "-m", "not slow"]
+    try:
+        run = subprocess.run(
+            words, cwd=copy, env=environment, capture_output=True, text=True, check=False, timeout=LONGEST_S
+        )
+    except subprocess.TimeoutExpired:
+        return "took too long"
+    failed = [line for line in run.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
+    return failed[0].split(" - ")[0] if failed else ("" if run.returncode == 0 else "collection failed")
+
+
+def _prepare(folder: Path) -> None:
+    for number in range(COPIES):
+        place = folder / f"copy-{number}"
+        shutil.rmtree(place, ignore_errors=True)
+        place.mkdir()
+        for name in ("src", "tests", "campaigns"):
+            shutil.copytree(ROOT / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
+        shutil.copy2(ROOT / "pyproject.toml", place)
+
+
+def _table(results: Sequence[Trial]) -> list[str]:
+    noticed = sum(bool(r["noticed"]) for r in results)
+    lines = [
+        f"One constant or default at a time, times {FACTOR:g} (a count: one more); the tests of the core are "
+        "run on it.",
+        f"{noticed} of {len(results)} were noticed.",
+        "", "| constant | value | noticed by |", "|---|---|---|",
+    ]  # fmt: skip
+    for r in sorted(results, key=lambda r: str(r["constant"])):
+        by = str(r["noticed"]).replace("FAILED tests/core/", "") or "nothing"
+        lines.append(f"| {r['constant'].replace('lean_trim/core/', '')} | {r['value']:g} | {by} |")
+    return lines
+
+
+CAMPAIGN = Campaign(
+    title="Constants shifted",
+    count=40,
+    prepare=_prepare,
+    trial=_trial,
+    table=_table,
+    failed=lambda results: [r for r in results if not r["noticed"]],
+)
