@@ -131,7 +131,9 @@ def _run_tests(copy: Path) -> str:
     except subprocess.TimeoutExpired:
         return "took too long"
     failed = [line for line in run.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
-    return failed[0].split(" - ")[0] if failed else ("" if run.returncode == 0 else "collection failed")
+    if run.returncode != 0 and not failed:
+        raise RuntimeError(f"the tests could not be run: {run.stdout[-500:]}{run.stderr[-500:]}")
+    return failed[0].split(" - ")[0] if failed else ""
 
 
 def _prepare(folder: Path) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
@@ -79,9 +80,8 @@ class FitPage(QWidget):
             for name, row in rows.items():
                 row.show_value(getattr(part, name))
                 row.setVisible(on)
-        self.fit.blockSignals(True)
-        self.fit.setChecked(settings.fit_delay)
-        self.fit.blockSignals(False)
+        with QSignalBlocker(self.fit):
+            self.fit.setChecked(settings.fit_delay)
         self.fit.setEnabled(not average)
         self.facts.setText(delay_facts(self.session.solution))
         if self.isVisible():

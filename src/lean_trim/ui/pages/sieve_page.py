@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtWidgets import QCheckBox, QSizePolicy, QToolButton, QWidget
 
 from lean_trim.core.drive.regimes import REGIME_KNOBS, REGIME_LABELS, Regime
 from lean_trim.core.sieve.rule import Rule
 from lean_trim.core.sieve.sieve import RULE_BITS, RULES
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 
@@ -42,7 +44,7 @@ class SievePage(QWidget):
         """Counts of the present solution, knobs as they stand."""
         solution = self.session.solution
         for row in self.rows.values():
-            row.refresh(self.appearance)
+            row.refresh()
         self.regimes.refresh()
         if solution is None:
             self.summary.setText("Once a log is in, each rule tells how many seconds it leaves out.")
@@ -72,57 +74,37 @@ class SievePage(QWidget):
         self.look.emit(float(time[first]) - 4.0, float(time[last]) + 4.0)
 
 
-class RuleRow(QWidget):
+class RuleRow(Fold):
     """A rule: switch, seconds, and its knobs once unfolded."""
 
-    def __init__(self, rule: Rule, session: Session, jump: object) -> None:
-        super().__init__()
+    def __init__(self, rule: Rule, session: Session, jump: Callable[[Rule], None]) -> None:
         self.rule = rule
         self.session = session
         self.shown = -1
-        self.box = QCheckBox(rule.label, self)
+        self._rows: dict[str, KnobRow] = {}
+        self.box = QCheckBox(rule.label)
         self.box.setFont(font(9))
         self.box.setToolTip(f"{rule.label}: {rule.why}.")
         self.box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.box.toggled.connect(lambda on: session.tuning.switch(rule.name, on))
-        self.count = QToolButton(self)
+        self.count = QToolButton()
         self.count.setFont(font(8.5))
         self.count.setObjectName("flat")
         self.count.setToolTip("Show the next such stretch on the tape")
-        self.count.clicked.connect(lambda: jump(rule))  # type: ignore[operator]
-        self.fold = QToolButton(self)
-        self.fold.setText(FOLDED)
-        self.fold.setObjectName("flat")
-        self.fold.setFixedSize(18, 20)
-        self.fold.setAccessibleName(f"Settings of {rule.label}")
-        self.fold.clicked.connect(self._turn_over)
-        self.knobs = QWidget(self)
-        self.inner = QVBoxLayout(self.knobs)
-        self.inner.setContentsMargins(18, 0, 2, 8)
-        self.inner.setSpacing(2)
-        self.knobs.hide()
-        self._rows: dict[str, KnobRow] = {}
-        line = QHBoxLayout()
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(2)
-        line.addWidget(self.fold)
-        line.addWidget(self.box, 1)
-        line.addWidget(self.count)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(line)
-        layout.addWidget(self.knobs)
+        self.count.clicked.connect(lambda: jump(rule))
+        super().__init__("", self._make_rows, beside=(self.box, self.count))
+        self.mark.setAccessibleName(f"Settings of {rule.label}")
+
+    def _make_rows(self) -> list[QWidget]:
+        why = running_text(8.5, f"{self.rule.why[:1].upper()}{self.rule.why[1:]}.")
+        self._rows = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in self.rule.knobs}
+        self._show_values()
+        return [why, *self._rows.values()]
 
     @property
     def rows(self) -> dict[str, KnobRow]:
-        """The knobs, made when first asked for: a window with all of them at once would open slowly."""
-        if not self._rows:
-            self.inner.addWidget(running_text(8.5, f"{self.rule.why[:1].upper()}{self.rule.why[1:]}."))
-            self._rows = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in self.rule.knobs}
-            for row in self._rows.values():
-                self.inner.addWidget(row)
-            self._show_values()
+        """The knobs by their names."""
+        self.fill()
         return self._rows
 
     def _show_values(self) -> None:
@@ -130,83 +112,56 @@ class RuleRow(QWidget):
         for name, row in self._rows.items():
             row.show_value(values[name])
 
-    def unfold(self, on: bool) -> None:
-        """Show or hide the knobs."""
-        self.knobs.setVisible(on and bool(self.rows))
-        self.fold.setText(UNFOLDED if on else FOLDED)
-
-    def _turn_over(self) -> None:
-        self.unfold(self.knobs.isHidden())
-
     def _turn(self, knob: str, value: float) -> None:
         self.session.tuning.turn("sieve", f"{self.rule.name}.{knob}", value)
 
-    def refresh(self, appearance: Appearance) -> None:
+    def refresh(self) -> None:
         """Stand as the settings say, with the counts of the present solution."""
         sieve = self.session.settings.sieve
-        solution = self.session.solution
-        self.box.blockSignals(True)
-        self.box.setChecked(self.rule.name not in sieve.disabled)
-        self.box.blockSignals(False)
+        with QSignalBlocker(self.box):
+            self.box.setChecked(self.rule.name not in sieve.disabled)
         values = sieve.values(self.rule)
-        changed = any(values[k.name] != k.default for k in self.rule.knobs)
-        self.box.setFont(font(9, bold=changed))
+        self.box.setFont(font(9, bold=any(values[k.name] != k.default for k in self.rule.knobs)))
         self._show_values()
-        seconds = solution.sifted.seconds[self.rule.name] if solution is not None else 0.0
-        alone = solution.sifted.alone[self.rule.name] if solution is not None else 0.0
-        samples = solution.sifted.counts[self.rule.name] if solution is not None else 0
+        self._show_count()
+
+    def _show_count(self) -> None:
+        """Seconds the rule hits, and in brackets those it alone leaves out."""
+        solution, name = self.session.solution, self.rule.name
+        samples = solution.sifted.counts[name] if solution is not None else 0
         self.count.setEnabled(samples > 0)
-        self.count.setText(
-            f"{seconds:.0f} s" + (f" ({alone:.0f})" if not self.rule.marks else "") if samples else "–"
-        )
+        if solution is None or not samples:
+            self.count.setText("–")
+            self.count.setToolTip("No such stretch")
+            return
+        seconds = solution.sifted.seconds[name]
+        alone = "" if self.rule.marks else f" ({solution.sifted.alone[name]:.0f})"
+        self.count.setText(f"{seconds:.0f} s{alone}")
         self.count.setToolTip(
             f"{samples} samples, {seconds:.1f} s. Click to see the next such stretch on the tape."
         )
 
 
-class RegimeRow(QWidget):
+class RegimeRow(Fold):
     """The thresholds that tell regimes apart; how long each regime lasted."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
         self.session = session
-        self.fold = QToolButton(self)
-        self.fold.setText(f"{FOLDED}  {REGIME_TITLE}")
-        self.fold.setFont(font(9))
-        self.fold.setObjectName("flat")
-        self.fold.clicked.connect(self._turn_over)
         self.spent = running_text(8.5)
-        self.inner = QWidget(self)
-        self.column = QVBoxLayout(self.inner)
-        self.column.setContentsMargins(18, 0, 2, 8)
-        self.column.setSpacing(2)
-        self.column.addWidget(self.spent)
         self._rows: dict[str, KnobRow] = {}
-        self.inner.hide()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 4, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self.fold)
-        layout.addWidget(self.inner)
+        super().__init__(REGIME_TITLE, self._make_rows)
+
+    def _make_rows(self) -> list[QWidget]:
+        turn = self.session.tuning.turn
+        self._rows = {k.name: KnobRow(k, partial(turn, "regimes", k.name)) for k in REGIME_KNOBS}
+        self.refresh()
+        return [self.spent, *self._rows.values()]
 
     @property
     def rows(self) -> dict[str, KnobRow]:
-        """The thresholds, made when first asked for."""
-        if not self._rows:
-            turn = self.session.tuning.turn
-            self._rows = {k.name: KnobRow(k, partial(turn, "regimes", k.name)) for k in REGIME_KNOBS}
-            for row in self._rows.values():
-                self.column.addWidget(row)
-            self.refresh()
+        """The thresholds by their names."""
+        self.fill()
         return self._rows
-
-    def unfold(self, on: bool) -> None:
-        """Show or hide the thresholds."""
-        self.inner.setVisible(on and bool(self.rows))
-        self.fold.setText(f"{UNFOLDED if on else FOLDED}  {REGIME_TITLE}")
-
-    def _turn_over(self) -> None:
-        self.unfold(self.inner.isHidden())
 
     def refresh(self) -> None:
         """Stand as the settings say."""
@@ -217,6 +172,5 @@ class RegimeRow(QWidget):
             self.spent.setText("")
             return
         seconds = np.bincount(solution.regime, solution.prepared.conditions.motion.durations_s, len(Regime))
-        self.spent.setText(
-            ", ".join(f"{REGIME_LABELS[r].lower()} {seconds[r]:.0f} s" for r in Regime if seconds[r] > 0)
-        )
+        lasted = (f"{REGIME_LABELS[r].lower()} {seconds[r]:.0f} s" for r in Regime if seconds[r] > 0)
+        self.spent.setText(", ".join(lasted))

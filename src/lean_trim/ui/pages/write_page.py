@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
 
 from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, UNVISITED, Status
@@ -66,9 +67,8 @@ class WritePage(QWidget):
         self.unvisited.setCurrentIndex(UNVISITED.index(policy.unvisited))
         curve = vehicle is not None and vehicle.airflow == "maf"
         self.end.setVisible(curve)
-        self.end.blockSignals(True)
-        self.end.setChecked(policy.extrapolate_end)
-        self.end.blockSignals(False)
+        with QSignalBlocker(self.end):
+            self.end.setChecked(policy.extrapolate_end)
         for name in ("gain_boost", "boost_remove_limit_pct", "atmospheric_kpa"):
             self.rows[name].setVisible(not curve)
         proposal = self.session.proposal

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from lean_trim.core.knobs import Knob
@@ -60,12 +60,9 @@ class KnobRow(QWidget):
 
     def show_value(self, value: float) -> None:
         """Stand at a value without telling anyone."""
-        for widget in (self.slider, self.box):
-            widget.blockSignals(True)
-        self.box.setValue(value)
-        self.slider.setValue(self._place(value))
-        for widget in (self.slider, self.box):
-            widget.blockSignals(False)
+        with QSignalBlocker(self.slider), QSignalBlocker(self.box):
+            self.box.setValue(value)
+            self.slider.setValue(self._place(value))
         self.name.setFont(font(8.5, bold=abs(value - self.knob.default) > 1e-9))
 
     def _place(self, value: float) -> int:

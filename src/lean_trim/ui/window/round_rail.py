@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from datetime import datetime
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSignalBlocker, QSize, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import (
     QLabel,
@@ -127,7 +127,10 @@ class RoundRail(QWidget):
     def refresh(self) -> None:
         """Fill the list from the job."""
         job = self.session.job
-        self.list.blockSignals(True)
+        with QSignalBlocker(self.list):
+            self._fill(job)
+
+    def _fill(self, job: Job | None) -> None:
         self.list.clear()
         self.title.setText(job.vehicle.name if job else "")
         if job is not None:
@@ -146,7 +149,6 @@ class RoundRail(QWidget):
                 item.setToolTip("\n".join(lines))
                 self.list.addItem(item)
             self.list.setCurrentRow(self.session.index)
-        self.list.blockSignals(False)
 
     def _chosen(self, row: int) -> None:
         if row >= 0 and self.session.job is not None and row != self.session.index:
