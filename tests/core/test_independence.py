@@ -46,6 +46,7 @@ print("simcar" if any(m.startswith("lean_trim.simcar") for m in sys.modules) els
 """
 
 
+@pytest.mark.slow
 def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth(
     tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log
 ) -> None:

@@ -191,3 +191,41 @@ def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(
     db = sqlite3.connect(job_path)
     assert db.execute("SELECT round_id FROM round_logs ORDER BY log_id").fetchall() == [(1,), (2,)]
     db.close()
+
+
+def test_one_may_go_back_and_branch_from_an_earlier_round(driven: Bench, job_path: Path) -> None:
+    workspace = driven.workspace
+    workspace.deciding.accept()
+    workspace.rounds.begin_round()
+    workspace.rounds.begin_round()
+    assert "no log yet" in driven.said
+    workspace.show_round(0)
+    workspace.rounds.begin_round()
+    assert "Go back to this round" in driven.said
+    workspace.rounds.go_back()
+    driven.settle()
+    workspace.close_job()
+    job = load_job(job_path)
+    first, second, third = job.rounds
+    assert second.revision.parent_id == third.revision.parent_id == first.revision.id
+    assert second.revision.id != third.revision.id
+    assert job.round_after(first) is third and job.round_before(third) is first
+    assert first.prediction is not None
+    np.testing.assert_array_equal(third.table.values, first.result.values)
+
+
+@pytest.mark.slow
+def test_a_prediction_comes_true_within_its_error(driven: Bench, job_path: Path) -> None:
+    """The residual of the next drive is foretold by what is left and how well it is known."""
+    workspace = driven.workspace
+    workspace.deciding.accept()
+    workspace.rounds.drive()
+    driven.until(lambda: workspace.job is not None and len(workspace.job.rounds) == 2, seconds=60.0)
+    driven.settle()
+    assert workspace.job is not None
+    first, second = workspace.job.rounds
+    assert first.prediction is not None and second.verdict is not None and first.verdict is not None
+    assert first.prediction.residual_rms < 0.5 * first.verdict.residual_rms
+    assert second.verdict.residual_rms < 2.5 * first.prediction.residual_rms
+    # The next drive also crosses cells this one did not, which nothing foretells.
+    assert second.verdict.residual_rms > 0.5 * first.prediction.residual_rms

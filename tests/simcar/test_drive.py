@@ -63,6 +63,7 @@ def test_pieces_follow_each_other_and_can_be_stopped(heron_vehicle: Vehicle) -> 
         simulate(heron_vehicle, minutes=0.0)
 
 
+@pytest.mark.slow
 def test_a_maf_car_drives_and_is_corrected() -> None:
     hz = np.linspace(1000.0, 8000.0, 22)
     vehicle = replace(maf_vehicle(), table=maf_curve(hz, hz))
@@ -75,6 +76,7 @@ def test_a_maf_car_drives_and_is_corrected() -> None:
     assert rms_where_driven(after, solution, truth) < 0.35 * rms_where_driven(wrong.table, solution, truth)
 
 
+@pytest.mark.slow
 def test_two_rounds_bring_heron_below_one_and_a_half_percent(
     heron_vehicle: Vehicle, heron_solution: Solution, heron_log: Log
 ) -> None:

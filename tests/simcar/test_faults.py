@@ -105,6 +105,7 @@ def judged(
     return rms_where_driven(table, whole, truth), rms_where_driven(vehicle.table, whole, truth), told
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("name", "rule", "finding"),
     [("sensor-stuck", "stuck", "sensor_stuck"), ("battery", "low_voltage", "low_voltage")],
@@ -124,6 +125,7 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
     assert without > 2.0 * after
 
 
+@pytest.mark.slow
 def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> None:
     """Interference and a hidden enrichment in one drive cost nothing, and the enrichment is told."""
     log = simulate(heron_vehicle, seed=1, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
@@ -132,6 +134,7 @@ def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> No
     assert "hidden_enrichment" in told
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("blind", [False, True])
 def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> None:
     """With MAP, or without it by engine speed at wide-open throttle.

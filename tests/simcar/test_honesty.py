@@ -11,6 +11,7 @@ from lean_trim.simcar.heron import heron
 from lean_trim.simcar.truth import truth_for
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("first", [11])
 def test_supported_cells_lie_within_two_standard_errors_as_often_as_they_should(first: int) -> None:
     """90 to 98 % of supported cells within ± 2 standard errors, over tables and drives of several seeds."""

@@ -36,6 +36,7 @@ def error_of(solution: Solution, vehicle: Vehicle, judged_on: Solution) -> float
     return rms_where_driven(table, judged_on, heron_truth(vehicle))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "roles",
     [(Role.PULSE_WIDTH,), (Role.COOLANT,), (Role.LTFT,), (Role.TARGET,), (Role.GEAR, Role.SPEED), BARE],
@@ -50,6 +51,7 @@ def test_missing_channels_cost_little(
     assert error_of(bare, heron_vehicle, heron_solution) < complete + 0.35
 
 
+@pytest.mark.slow
 def test_a_hidden_long_term_trim_is_read_from_the_pulse_width(heron_log: Log, heron_vehicle: Vehicle) -> None:
     told = {i.what: i for i in solve([without(heron_log, Role.LTFT)], heron_vehicle).inferred}
     assert told["Long-term trim"].taken == "read from the slow part of the pulse width"

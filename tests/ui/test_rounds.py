@@ -36,6 +36,7 @@ def ready(session: Session, rounds: int) -> Callable[[], bool]:
     )
 
 
+@pytest.mark.slow
 def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until, tmp_path: Path) -> None:
     """Open the demo, accept, drive again, twice; then close, reopen and find everything."""
     session = window.session

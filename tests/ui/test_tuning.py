@@ -190,6 +190,7 @@ def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
     assert page.surface["huber"].isHidden()
 
 
+@pytest.mark.slow
 def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
     session = driven.session
     session.rounds.drive_minutes = 3.0

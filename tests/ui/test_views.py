@@ -310,6 +310,7 @@ window.close()
 """
 
 
+@pytest.mark.slow
 def test_solving_does_not_hold_the_window_up(tmp_path: object, job_path: object) -> None:
     """Generous against a busy machine; the benchmark measures it properly."""
     run = subprocess.run(

@@ -29,10 +29,12 @@ def screen() -> Iterator[dict[str, str]]:
     server.wait(10)
 
 
+@pytest.mark.slow
 def test_xvfb_is_there() -> None:
     assert shutil.which("Xvfb"), "Xvfb is missing; ./check installs it"
 
 
+@pytest.mark.slow
 def test_the_demo_opens_drives_and_keeps_its_job(screen: dict[str, str], tmp_path: Path) -> None:
     """Started with --demo, it shows a window, drives the first round and leaves a job file behind."""
     environment = {**screen, "XDG_DATA_HOME": str(tmp_path)}

@@ -58,6 +58,29 @@ class Knob:
         return power * next(m for m in (1.0, 2.0, 5.0, 10.0) if m * power >= rough * 0.999)
 
 
+def default_of(knobs: Iterable[Knob], name: str) -> float:
+    """The default of one of several knobs, for the settings made from them.
+
+    Parameters
+    ----------
+    knobs : of one group of settings.
+    name : of the knob.
+
+    Returns
+    -------
+    Its default, in its unit.
+
+    Raises
+    ------
+    KeyError
+        If there is no such knob.
+    """
+    for knob in knobs:
+        if knob.name == name:
+            return knob.default
+    raise KeyError(name)
+
+
 def values_of(prefix: str, knobs: Iterable[Knob], changes: Mapping[str, float]) -> dict[str, float]:
     """Every knob's value: its default unless changed under "prefix.name".
 

@@ -227,6 +227,33 @@ class Job:
         index = self.index_of(round_id)
         return None if index is None else self.rounds[index]
 
+    def round_before(self, later: Round) -> Round | None:
+        """The round a later one was made from.
+
+        Parameters
+        ----------
+        later : a round of this job.
+
+        Returns
+        -------
+        Its parent by revision, None for the first.
+        """
+        return next((r for r in self.rounds if r.revision.id == later.revision.parent_id), None)
+
+    def round_after(self, earlier: Round) -> Round | None:
+        """The newest round that was made from an earlier one.
+
+        Parameters
+        ----------
+        earlier : a round of this job.
+
+        Returns
+        -------
+        A child by revision, None if there is none yet.
+        """
+        children = [r for r in self.rounds if r.revision.parent_id == earlier.revision.id]
+        return children[-1] if children else None
+
     def with_round(self, changed: Round) -> Job:
         """The job with the round of the same id replaced.
 

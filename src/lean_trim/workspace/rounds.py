@@ -33,6 +33,13 @@ class Say:
         "rounds.only_demo",
         "Only a demo job has a simulated car. Log a real drive and add the log to this round.",
     )
+    GO_BACK = Message(
+        "rounds.go_back",
+        "This is an earlier round. “Go back to this round” begins a new one on what was decided here.",
+    )
+    ALREADY_NEWEST = Message(
+        "rounds.already_newest", "This is the newest round already; begin the next round from it instead."
+    )
     NO_LOG = Message("rounds.no_log", "This round has no log yet; add one before starting the next round.")
     NOT_WRITTEN = Message("rounds.not_written", "{path}: cannot be written ({cause}); choose another place.")
     WRITTEN = Message(
@@ -219,9 +226,22 @@ class Rounds:
 
     def begin_round(self) -> None:
         """Start the next round on the decided calibration, to be filled with a log."""
+        if self.workspace.is_last:
+            self._begin_from_shown()
+        elif self.workspace.job is not None:
+            self.workspace.note(Say.GO_BACK())
+
+    def go_back(self) -> None:
+        """Start a round on what an earlier round decided, leaving the later ones as they are."""
+        if self.workspace.is_last:
+            self.workspace.note(Say.ALREADY_NEWEST())
+        else:
+            self._begin_from_shown()
+
+    def _begin_from_shown(self) -> None:
         workspace = self.workspace
-        current = self.workspace.round
-        if workspace.store is None or current is None or not workspace.is_last:
+        current = workspace.round
+        if workspace.store is None or current is None:
             return
         if not current.logs:
             workspace.note(Say.NO_LOG())

@@ -71,6 +71,7 @@ def test_duty_is_not_tried_where_pulse_width_is_there_or_a_trim_is_not() -> None
     assert not bears_out(np.full(5, np.nan))
 
 
+@pytest.mark.slow
 def test_duty_keeps_fuel_the_target_does_not_name_out_of_the_table(heron_vehicle: Vehicle) -> None:
     """Ten percent more fuel at full throttle.
 

@@ -35,6 +35,7 @@ def test_rail_pressure_becomes_differential_whether_gauge_or_absolute(heron_log:
     np.testing.assert_allclose(read[Role.FUEL_DP], heron_log[Role.FUEL_DP], atol=1e-9)
 
 
+@pytest.mark.slow
 def test_a_pump_that_sags_does_not_hide_which_pressure_it_is(heron_vehicle: Vehicle) -> None:
     log = simulate(heron_vehicle, 1, 8.0, faults=KINDS["pump"])
     assert with_fuel_dp(log, RATED)[1] is PressureKind.DIFFERENTIAL

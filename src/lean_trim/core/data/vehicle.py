@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.knobs import Knob
+from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 
@@ -92,8 +92,8 @@ class AirflowSourceSettings:
     """
 
     kind: AirflowSourceKind = "auto"
-    ve_below_rpm: float = 0.0
-    ve_above_map_rate: float = 0.0
+    ve_below_rpm: float = default_of(AIRFLOW_SOURCE_KNOBS, "ve_below_rpm")
+    ve_above_map_rate: float = default_of(AIRFLOW_SOURCE_KNOBS, "ve_above_map_rate")
 
     def __post_init__(self) -> None:
         if self.kind not in AIRFLOW_SOURCE_KINDS:

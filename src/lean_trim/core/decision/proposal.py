@@ -14,7 +14,7 @@ from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
-from lean_trim.core.knobs import Knob
+from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 
@@ -91,16 +91,16 @@ class PolicySettings:
     BadInputError outside a range.
     """
 
-    gain: float = 1.0
-    gain_idle: float = 1.0
-    gain_part: float = 1.0
-    gain_full: float = 1.0
-    gain_boost: float = 1.0
-    add_limit_pct: float = 25.0
-    remove_limit_pct: float = 20.0
-    boost_remove_limit_pct: float = 12.0
-    rich_bias_pct: float = 0.0
-    atmospheric_kpa: float = 101.0
+    gain: float = default_of(POLICY_KNOBS, "gain")
+    gain_idle: float = default_of(POLICY_KNOBS, "gain_idle")
+    gain_part: float = default_of(POLICY_KNOBS, "gain_part")
+    gain_full: float = default_of(POLICY_KNOBS, "gain_full")
+    gain_boost: float = default_of(POLICY_KNOBS, "gain_boost")
+    add_limit_pct: float = default_of(POLICY_KNOBS, "add_limit_pct")
+    remove_limit_pct: float = default_of(POLICY_KNOBS, "remove_limit_pct")
+    boost_remove_limit_pct: float = default_of(POLICY_KNOBS, "boost_remove_limit_pct")
+    rich_bias_pct: float = default_of(POLICY_KNOBS, "rich_bias_pct")
+    atmospheric_kpa: float = default_of(POLICY_KNOBS, "atmospheric_kpa")
     unvisited: Unvisited = "keep"
     extrapolate_end: bool = False
     pinned: frozenset[int] = field(default_factory=frozenset)

@@ -13,7 +13,7 @@ from lean_trim.core.data.log import Log, extend_mask, fill_missing
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.narrowband import closed_loop
-from lean_trim.core.knobs import Knob
+from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Mask
 
 
@@ -61,14 +61,14 @@ The MAP slope is relative to the present MAP.
 class RegimeSettings:
     """Values of ``REGIME_KNOBS``. Raises BadInputError outside a knob's range."""
 
-    running_rpm: float = 300.0
-    warm_c: float = 70.0
-    loop_s: float = 60.0
-    idle_rpm: float = 1250.0
-    closed_pct: float = 2.0
-    full_pct: float = 80.0
-    map_rate: float = 60.0
-    throttle_rate: float = 30.0
+    running_rpm: float = default_of(REGIME_KNOBS, "running_rpm")
+    warm_c: float = default_of(REGIME_KNOBS, "warm_c")
+    loop_s: float = default_of(REGIME_KNOBS, "loop_s")
+    idle_rpm: float = default_of(REGIME_KNOBS, "idle_rpm")
+    closed_pct: float = default_of(REGIME_KNOBS, "closed_pct")
+    full_pct: float = default_of(REGIME_KNOBS, "full_pct")
+    map_rate: float = default_of(REGIME_KNOBS, "map_rate")
+    throttle_rate: float = default_of(REGIME_KNOBS, "throttle_rate")
 
     def __post_init__(self) -> None:
         for knob in REGIME_KNOBS:

@@ -10,7 +10,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import Observations
-from lean_trim.core.knobs import Knob
+from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Floats, Ints
 
 AVERAGE_KNOBS: tuple[Knob, ...] = (
@@ -29,9 +29,9 @@ class AverageSettings:
     trim_share : share of samples cut off at each end before averaging, 0 to 0.45.
     """
 
-    window: float = 0.5
-    min_seconds: float = 1.0
-    trim_share: float = 0.1
+    window: float = default_of(AVERAGE_KNOBS, "window")
+    min_seconds: float = default_of(AVERAGE_KNOBS, "min_seconds")
+    trim_share: float = default_of(AVERAGE_KNOBS, "trim_share")
 
     def __post_init__(self) -> None:
         for knob in AVERAGE_KNOBS:

@@ -17,7 +17,7 @@ from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.surface_fit import SurfaceFit
-from lean_trim.core.knobs import Knob
+from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Floats
 
 SURFACE_KNOBS: tuple[Knob, ...] = (
@@ -47,14 +47,14 @@ class SurfaceSettings:
     film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
     """
 
-    huber: float = 2.0
-    prior_pct: float = 20.0
-    max_error_pct: float = 3.0
-    min_seconds: float = 0.2
+    huber: float = default_of(SURFACE_KNOBS, "huber")
+    prior_pct: float = default_of(SURFACE_KNOBS, "prior_pct")
+    max_error_pct: float = default_of(SURFACE_KNOBS, "max_error_pct")
+    min_seconds: float = default_of(SURFACE_KNOBS, "min_seconds")
     max_iterations: int = 12
-    model_error_pct: float = 0.5
-    film_spread: float = 0.3
-    film_doubt: float = 0.5
+    model_error_pct: float = default_of(SURFACE_KNOBS, "model_error_pct")
+    film_spread: float = default_of(SURFACE_KNOBS, "film_spread")
+    film_doubt: float = default_of(SURFACE_KNOBS, "film_doubt")
 
     def __post_init__(self) -> None:
         for knob in SURFACE_KNOBS:

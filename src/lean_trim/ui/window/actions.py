@@ -67,6 +67,12 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"
     ),
+    Command(
+        "go_back",
+        "Round",
+        "Go back to this round",
+        "Begin a round on what the shown, earlier round decided; later rounds stay as they are",
+    ),
     Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
     Command("judge", "Round", "Judge this round anew", "Replace its figures by what its settings say now"),
     Command(
@@ -134,6 +140,7 @@ NEEDS_JOB = (
     "add_logs",
     "look_logs",
     "begin_round",
+    "go_back",
     "solve",
     "judge",
     "mark",

@@ -105,6 +105,7 @@ class MainWindow(QMainWindow):
             "look_logs": lambda: ask.add_logs(look=True),
             "drive": session.rounds.drive,
             "begin_round": session.rounds.begin_round,
+            "go_back": session.rounds.go_back,
             "solve": session.solver.solve,
             "judge": session.solver.judge_anew,
             "cancel": session.cancel,

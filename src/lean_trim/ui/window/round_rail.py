@@ -42,17 +42,29 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
     )
     if current.handed_over and changed:
         action = f"{changed} cells, handed over"
-    return f"Round {current.number}", started, action, outcome(job, current, index)
+    return _title(job, current), started, action, outcome(job, current)
 
 
-def outcome(job: Job, current: Round, index: int) -> str:
-    """Residual of this round and of the drive after it."""
+def _title(job: Job, current: Round) -> str:
+    """The round's number, and the round it was made from where that is not the one before it."""
+    before = job.round_before(current)
+    if before is None or before.number == current.number - 1:
+        return f"Round {current.number}"
+    return f"Round {current.number} from {before.number}"
+
+
+def outcome(job: Job, current: Round) -> str:
+    """Residual of this round and of the drive after it, or what that drive should show."""
     before = current.verdict.residual_rms if current.verdict else math.nan
     if not math.isfinite(before):
         return "no residual yet"
-    following = job.rounds[index + 1].verdict if index + 1 < len(job.rounds) else None
+    child = job.round_after(current)
+    following = child.verdict if child is not None else None
     if following is None or not math.isfinite(following.residual_rms):
-        return f"residual {before:.1f} %"
+        expected = current.prediction
+        if expected is None:
+            return f"residual {before:.1f} %"
+        return f"{before:.1f} %, then {expected.residual_rms:.1f} ± {expected.std_error:.1f} foretold"
     after = following.residual_rms
     return f"{before:.1f} → {after:.1f} %  {verdict_word(before, after)}"
 

@@ -106,13 +106,18 @@ class TableHeader(QWidget):
     def _advice(self) -> str:
         session = self.session
         assert session.job is not None
-        if session.index == 0:
+        current = session.round
+        assert current is not None
+        before = session.job.round_before(current)
+        if before is None:
             return "First drive: the bars show what it asks for. Accept, hand over, drive again."
-        earlier = session.job.rounds[session.index - 1].verdict
-        now = session.job.rounds[session.index].verdict
-        if earlier is None or now is None:
+        if before.verdict is None or current.verdict is None:
             return ""
-        return verdict_sentence(earlier.residual_rms, now.residual_rms)
+        verdict = verdict_sentence(before.verdict.residual_rms, current.verdict.residual_rms)
+        expected = before.prediction
+        if expected is None:
+            return verdict
+        return f"{verdict} Foretold were {expected.residual_rms:.1f} ± {expected.std_error:.1f} %."
 
     def _truth(self) -> str:
         from lean_trim.simcar.judge import rms_where_driven
