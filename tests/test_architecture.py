@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from functools import cache
 from pathlib import Path
 
 SRC = Path(__file__).resolve().parents[1] / "src"
@@ -45,7 +46,8 @@ def module_of(path: Path) -> str:
 FILES = {module_of(path): path for path in sorted(SRC.rglob("*.py"))}
 
 
-def imports_of(module: str) -> set[str]:
+@cache
+def imports_of(module: str) -> frozenset[str]:
     """Modules of the project that a module imports, anywhere but under TYPE_CHECKING."""
     tree = ast.parse(FILES[module].read_text(encoding="utf-8"))
     typing_only = {
@@ -64,7 +66,7 @@ def imports_of(module: str) -> set[str]:
                 found.add(whole if whole in FILES else str(node.module))
         elif isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names if alias.name.startswith("lean_trim")}
-    return found & set(FILES) - {module}
+    return frozenset(found & set(FILES) - {module})
 
 
 def level_of(module: str) -> int:

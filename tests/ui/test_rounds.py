@@ -14,6 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.log import Log
+from lean_trim.core.errors import LogError
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.tables import read_table
 from lean_trim.formats.vehicle_sheet import write_vehicle
@@ -22,6 +23,7 @@ from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
+from tests.race.conftest import Gate
 from tests.ui.conftest import click, evidence_page
 
 Until = Callable[..., None]
@@ -69,6 +71,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
         np.testing.assert_array_equal(before, after.table.values)
 
 
+@pytest.mark.slow
 def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
     driven.session.rounds.drive_minutes = 60.0
     driven.session.deciding.accept()
@@ -149,6 +152,7 @@ def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, un
     assert session.solution.sifted.used.sum() == used  # type: ignore[union-attr]
 
 
+@pytest.mark.slow
 def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: Until) -> None:
     driven.session.rounds.drive_minutes = 3.0
     driven.session.rounds.drive()
@@ -200,3 +204,46 @@ def test_a_hand_over_that_fails_says_so(driven: MainWindow, tmp_path: Path) -> N
     assert "cannot be written" in driven.messages.text.text()
     click(driven, 3)
     QApplication.processEvents()
+
+
+def test_an_answer_for_the_old_round_never_reaches_the_new_one(
+    driven: MainWindow, until: Until, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """In the real window: once the empty round 2 showed round 1's solution and kept its verdict."""
+    gate = Gate(monkeypatch)
+    driven.session.deciding.accept()
+    driven.actions_["solve"].trigger()
+    gate.wait_begun()
+    driven.actions_["begin_round"].trigger()
+    gate.opened.set()
+    until(lambda: not driven.session.is_busy)
+    QTest.qWait(300)
+    assert driven.session.round is not None and driven.session.round.number == 2
+    assert driven.session.solution is None and driven.session.round.verdict is None
+    assert "Waiting for a log" in driven.table_desk.header.figures.text()
+    assert not driven.table_desk.bar.accept.isEnabled()
+
+
+def test_choosing_another_round_while_a_log_opens_does_not_misfile_it(
+    driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log
+) -> None:
+    write_log_csv(heron_log, tmp_path / "second.csv")
+    driven.actions_["begin_round"].trigger()
+    driven.session.imports.add([tmp_path / "second.csv"])
+    driven.rail.list.setCurrentRow(0)
+    until(lambda: not driven.session.is_busy)
+    first, second = driven.session.job.rounds  # type: ignore[union-attr]
+    assert [i.name for i in second.log_infos] == ["second.csv"] and len(first.logs) == 1
+    assert driven.session.index == 0
+
+
+def test_a_round_that_cannot_be_solved_says_why_instead_of_working_on(
+    driven: MainWindow, until: Until, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def refuse(*_: object, **__: object) -> None:
+        raise LogError("only 3 samples are left")
+
+    monkeypatch.setattr("lean_trim.workspace.solving.solve", refuse)
+    driven.session.show_round(0)
+    until(lambda: not driven.session.is_busy)
+    assert driven.table_desk.header.figures.text().startswith("Not worked out: only 3 samples are left")

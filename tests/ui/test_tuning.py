@@ -23,6 +23,7 @@ from lean_trim.workspace.rounds import AddLogs
 from lean_trim.workspace.tasks import Lane
 from tests.ui.conftest import fit_page, logs_page, sieve_page, write_page
 
+pytestmark = pytest.mark.slow
 Until = Callable[..., None]
 NEVER_S = 600.0
 """A rest that only the test itself brings about, so that a slow machine does not."""
@@ -190,7 +191,6 @@ def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
     assert page.surface["huber"].isHidden()
 
 
-@pytest.mark.slow
 def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
     session = driven.session
     session.rounds.drive_minutes = 3.0

@@ -5,6 +5,7 @@ What the file refused is kept to be saved elsewhere.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol, TypeVar
@@ -18,6 +19,7 @@ from lean_trim.workspace.tasks import Lane, Report
 if TYPE_CHECKING:
     from lean_trim.workspace.workspace import Workspace
 
+LOGGER = logging.getLogger(__name__)
 Result = TypeVar("Result")
 
 
@@ -116,6 +118,7 @@ class Saving:
         change : what is kept, None for nothing.
         """
         self.tell_access()
+        LOGGER.warning("not saved: %s", error)
         remedies = (
             (Remedy.SAVE_ELSEWHERE, Remedy.TAKE_OVER)
             if isinstance(error, NotOwnerError)

@@ -13,6 +13,7 @@ from __future__ import annotations
 import itertools
 import logging
 import threading
+import time
 from collections.abc import Callable
 from enum import Enum
 from typing import Any
@@ -107,10 +108,12 @@ class Task:
         self._tasks = tasks
         self._lock = threading.Lock()
         self._cancel_calls: list[Callable[[], None]] = []
+        self._began = 0.0
         self._thread = threading.Thread(target=self._run, name=title, daemon=True)
 
     def start(self) -> None:
         """Begin."""
+        self._began = time.monotonic()
         self._thread.start()
 
     def wait(self, seconds: float) -> None:
@@ -175,6 +178,8 @@ class Task:
             failure = error
             if not isinstance(error, LeanTrimError | OSError):
                 LOGGER.exception("%s failed", self.title)
+        outcome = "done" if failure is None else type(failure).__name__
+        LOGGER.info("%s: %s after %.2f s", self.title, outcome, time.monotonic() - self._began)
         self._tasks.loop.post(lambda: self._tasks.ended(self, answer, failure))
 
 

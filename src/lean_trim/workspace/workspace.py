@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import logging
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -34,6 +35,8 @@ from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 from lean_trim.workspace.tuning import TuningControl
+
+LOGGER = logging.getLogger(__name__)
 
 
 class Say:
@@ -172,6 +175,8 @@ class Workspace:
         ----------
         path, store, job : as ``open_job`` gives them.
         """
+        held = f", {store.read_only}" if store.read_only else ""
+        LOGGER.info("opened %s: %s rounds%s", path.name, len(job.rounds), held)
         self.store = store
         self.path = path
         self.job = job

@@ -172,11 +172,12 @@ def build_actions(window: QMainWindow, handlers: dict[str, Callable[..., object]
         If a command has no handler.
     """
     actions: dict[str, QAction] = {}
-    menus = {name: window.menuBar().addMenu(f"&{name}") for name in MENUS}
+    menus = {name: window.menuBar().addMenu(f"&{window.tr(name)}") for name in MENUS}
     for command in COMMANDS:
-        action = QAction(command.text, window)
-        action.setToolTip(f"{command.tip} ({command.keys})" if command.keys else command.tip)
-        action.setStatusTip(command.tip)
+        action = QAction(window.tr(command.text), window)
+        tip = window.tr(command.tip)
+        action.setToolTip(f"{tip} ({command.keys})" if command.keys else tip)
+        action.setStatusTip(tip)
         if command.keys:
             action.setShortcut(QKeySequence(command.keys))
         action.setCheckable(command.check)

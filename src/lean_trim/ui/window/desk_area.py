@@ -53,9 +53,9 @@ class DeskArea(QWidget):
 
     def _button(self, place: int, spec: DeskSpec) -> QToolButton:
         button = QToolButton(self)
-        button.setText(spec.title)
+        button.setText(self.tr(spec.title))
         button.setObjectName("tab")
-        button.setToolTip(spec.tip)
+        button.setToolTip(self.tr(spec.tip))
         button.setFont(font(9.5, bold=True))
         button.setCheckable(True)
         self.buttons.addButton(button, place)
@@ -94,4 +94,5 @@ class DeskArea(QWidget):
         """Say beside each desk's name what it has to say."""
         for place, spec in enumerate(self.specs):
             mark = self._desks[spec.name].mark() if spec.name in self._desks else ""
-            self.buttons.button(place).setText(f"{spec.title}  ·  {mark}" if mark else spec.title)
+            title = self.tr(spec.title)
+            self.buttons.button(place).setText(f"{title}  ·  {mark}" if mark else title)

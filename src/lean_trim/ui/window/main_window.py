@@ -218,7 +218,7 @@ class MainWindow(QMainWindow):
     def _job_changed(self) -> None:
         job = self.session.job
         self.pages.setCurrentIndex(0 if job is None else 1)
-        look_only = " (only to look at)" if self.session.workspace.read_only else ""
+        look_only = self.tr(" (only to look at)") if self.session.workspace.read_only else ""
         self.setWindowTitle(f"{job.vehicle.name}{look_only} – Lean Trim" if job else "Lean Trim")
         for name in NEEDS_JOB:
             self.actions_[name].setEnabled(job is not None)
@@ -228,7 +228,10 @@ class MainWindow(QMainWindow):
 
     def _history_changed(self) -> None:
         history = self.session.history
-        for name, verb, what in (("undo", "Undo", history.undo_text), ("redo", "Redo", history.redo_text)):
+        for name, verb, what in (
+            ("undo", self.tr("Undo"), history.undo_text),
+            ("redo", self.tr("Redo"), history.redo_text),
+        ):
             self.actions_[name].setText(f"{verb}: {what}" if what else verb)
             self.actions_[name].setEnabled(bool(what))
 

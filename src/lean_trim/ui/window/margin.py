@@ -35,7 +35,9 @@ class Margin(QWidget):
         self._row.setContentsMargins(4, 4, 4, 0)
         self._row.setSpacing(0)
         for place, page in enumerate(PAGES.values()):
-            self._row.addWidget(self._button(place, page.title, f"{page.tip} (Ctrl+{place + 1})"))
+            self._row.addWidget(
+                self._button(place, self.tr(page.title), f"{self.tr(page.tip)} (Ctrl+{place + 1})")
+            )
         self._row.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -10,8 +10,6 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWi
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.workspace.changes import Remedy
 
-REMEDY_TEXT = {Remedy.SAVE_ELSEWHERE: "Save the job elsewhere…", Remedy.TAKE_OVER: "Take the job over"}
-
 
 class MessageBar(QWidget):
     """Shows the latest message; errors stay until dismissed or replaced.
@@ -29,9 +27,12 @@ class MessageBar(QWidget):
         self.text.setWordWrap(True)
         self.text.setFont(font(9.5))
         self.text.setAccessibleName(name)
-        self.remedies = {remedy: self._button(remedy) for remedy in Remedy}
+        self.remedies = {
+            Remedy.SAVE_ELSEWHERE: self._button(Remedy.SAVE_ELSEWHERE, self.tr("Save the job elsewhere…")),
+            Remedy.TAKE_OVER: self._button(Remedy.TAKE_OVER, self.tr("Take the job over")),
+        }
         self.close_button = QToolButton(self)
-        self.close_button.setText("Dismiss")
+        self.close_button.setText(self.tr("Dismiss"))
         self.close_button.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 4, 6, 4)
@@ -43,8 +44,8 @@ class MessageBar(QWidget):
         appearance.changed.connect(self._paint)
         self.hide()
 
-    def _button(self, remedy: Remedy) -> QPushButton:
-        button = QPushButton(REMEDY_TEXT[remedy], self)
+    def _button(self, remedy: Remedy, text: str) -> QPushButton:
+        button = QPushButton(text, self)
         button.clicked.connect(lambda: self.remedy.emit(remedy))
         button.hide()
         return button
@@ -52,7 +53,7 @@ class MessageBar(QWidget):
     def show_message(self, kind: str, text: str, remedies: Sequence[Remedy] = ()) -> None:
         """Show a message of kind "note" or "error" with the buttons that help."""
         self.kind = kind
-        self.text.setText(text if kind == "note" else f"Not done: {text}")
+        self.text.setText(text if kind == "note" else self.tr("Not done: {reason}").format(reason=text))
         for remedy, button in self.remedies.items():
             button.setVisible(remedy in remedies)
         self._paint()
@@ -79,4 +80,5 @@ class AccessBanner(MessageBar):
             self.hide()
             return
         self.show_message("error", "", (Remedy.TAKE_OVER, Remedy.SAVE_ELSEWHERE))
-        self.text.setText(f"Only to look at: nothing can be saved here, because {read_only}.")
+        words = self.tr("Only to look at: nothing can be saved here, because {reason}.")
+        self.text.setText(words.format(reason=read_only))

@@ -19,7 +19,7 @@ class Status:
         self.progress = QProgressBar()
         self.progress.setFixedWidth(230)
         self.progress.setRange(0, STEPS)
-        self.cancel_button = QPushButton("Cancel")
+        self.cancel_button = QPushButton(bar.tr("Cancel"))
         self.cancel_button.clicked.connect(session.cancel)
         bar.setSizeGripEnabled(False)
         bar.addWidget(self.hover, 1)
