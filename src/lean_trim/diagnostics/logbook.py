@@ -47,6 +47,7 @@ def start_logbook(folder: Path, level: str = "info") -> Path | None:
         folder.mkdir(parents=True, exist_ok=True)
         path = folder / LOG_NAME
         handler = RotatingFileHandler(path, maxBytes=LARGEST_BYTES, backupCount=KEPT_FILES, encoding="utf-8")
+        # Kept open: when the process is already broken there is no opening a file.
         _crash_file = (folder / CRASH_NAME).open("w", encoding="utf-8")
     except OSError as error:
         LOGGER.warning("no log is written: %s", error)

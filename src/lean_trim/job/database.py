@@ -110,11 +110,14 @@ class Database:
             )
         except sqlite3.Error as error:
             raise BadInputError(Say.UNREADABLE(path=self.path, cause=cause_of(error))) from error
+        # A few bytes of a file can claim a gigabyte of text.
         db.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, LARGEST_VALUE_BYTES)
         db.set_progress_handler(self._too_long, STEPS_BETWEEN_LOOKS)
         try:
+            # The schema is somebody else's until it has been compared.
             db.execute("PRAGMA trusted_schema = OFF")
             db.execute("PRAGMA cell_size_check = ON")
+            # A file that shrinks under a memory map kills the process instead of raising.
             db.execute("PRAGMA mmap_size = 0")
             db.execute("SELECT count(*) FROM sqlite_master").fetchone()
         except UNREADABLE as error:
@@ -149,6 +152,7 @@ class Database:
         """
         found = objects_in(self.db)
         expected = expected_objects(version)
+        # Compared as text: anything added to a table of ours would show as well.
         strange = [key for key, sql in found.items() if expected.get(key) != sql]
         missing = [key for key in expected if key not in found]
         if strange:
@@ -158,6 +162,7 @@ class Database:
 
     def _migrate(self, version: int) -> None:
         """Keep a copy of the file as it was, then bring it up to date."""
+        # Beside the file, where the user looks first when something went wrong.
         backup = _free_name(self.path.with_name(f"{self.path.name}.schema{version}.bak"))
         try:
             target = sqlite3.connect(backup)
@@ -165,6 +170,7 @@ class Database:
                 self.db.backup(target)
             finally:
                 target.close()
+            # A table that is rebuilt is dropped first; its children would go with it.
             self.db.execute("PRAGMA foreign_keys = OFF")
             for number in range(version + 1, len(MIGRATIONS) + 1):
                 apply_migration(self.db, number, now(), __version__)
@@ -178,6 +184,7 @@ class Database:
 
     def _take_if_free(self) -> None:
         holder = self.holder()
+        # Not an error: looking at a job that is open elsewhere is what people do.
         if holder is not None and holder.alive:
             self.read_only = f"the job is open in {holder.described}"
             return
@@ -211,6 +218,7 @@ class Database:
         with self.lock:
             try:
                 self._write_owner(this_window(now()))
+                # What the other window wrote until now is about to be read anew.
                 self._seen = self._data_version()
             except sqlite3.Error as error:
                 raise SaveFailedError(self.path, cause_of(error)) from error
@@ -242,6 +250,7 @@ class Database:
     def _may_write(self) -> None:
         if self.read_only:
             raise SaveFailedError(self.path, self.read_only)
+        # SQLite goes on writing to a file that has no name any more.
         if _identity(self.path) != self._place:
             raise MovedError(self.path)
 

@@ -32,6 +32,7 @@ class Owner:
     @property
     def alive(self) -> bool:
         """True if that process may still be running; a process on another machine may always be."""
+        # A pid is given again soon after a crash; the start time is not.
         return self.host != socket.gethostname() or started_of(self.pid) == self.started
 
     @property
@@ -61,6 +62,7 @@ def started_of(pid: int) -> str:
         stat = Path(f"/proc/{pid}/stat").read_text(encoding="ascii", errors="replace")
     except OSError:
         return ""
+    # The name may hold spaces and brackets of its own; what follows the last bracket does not.
     after_name = stat.rpartition(")")[2].split()
     return after_name[START_TIME_FIELD] if len(after_name) > START_TIME_FIELD else ""
 

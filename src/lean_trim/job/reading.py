@@ -223,6 +223,7 @@ def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
 
 def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
     """A log, read once however many rounds it belongs to."""
+    # Rounds may share a log; reading and checking it once is enough.
     if info.id not in logs:
         (data,) = db.execute("SELECT parquet FROM logs WHERE id = ?", (info.id,)).fetchone()
         log = log_from_parquet(data, info.name)

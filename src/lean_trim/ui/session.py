@@ -144,6 +144,7 @@ class Session(QObject):
     def _work_moved(self, task: int, what: str, share: float) -> None:
         """Tell of the task people wait for: reading or driving before solving; quick refits are not told."""
         running = self.workspace.tasks.running
+        # A solve beside a drive is not told, or the two would take turns in one bar.
         shown = next((running[lane] for lane in (Lane.READING, Lane.SOLVING) if lane in running), None)
         if shown is not None and shown.number == task:
             self._shown_task = task

@@ -61,4 +61,5 @@ def _put_aside(path: Path) -> None:
     if holder is not None and holder.alive:
         raise BadInputError(Say.OPEN_ELSEWHERE(path=path, holder=holder.described))
     moment = datetime.now().strftime("%Y-%m-%d %H%M%S")
+    # Somebody may have learnt on it for an hour; nothing is deleted.
     path.rename(path.with_name(f"{path.stem} until {moment}{SUFFIX}"))

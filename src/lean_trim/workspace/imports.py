@@ -95,6 +95,7 @@ class LogImports:
             return
         if not workspace.is_last:
             workspace.show_round(len(job.rounds) - 1)
+        # Settled now: the user may look at another round while the logs are read.
         newest = job.rounds[-1]
         remembered = workspace.choices_cache
         vehicle = job.vehicle_in(len(job.rounds) - 1)

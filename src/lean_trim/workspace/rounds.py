@@ -196,6 +196,7 @@ class Rounds:
 
         In the newest round if it has none, else in a new one on what was decided.
         """
+        # The first drive of a round is driven on the table it has; later ones on what was decided.
         if not newest.logs:
             return AddLogs(self.workspace, newest.id, ())
         return BeginRound(
@@ -218,6 +219,7 @@ class Rounds:
         addition : saved, unless there is an error.
         error : why the file refused it.
         """
+        # The drive took minutes; only the file refused it.
         if error is not None:
             self.workspace.saving.refused(error, addition)
             return

@@ -170,6 +170,7 @@ class Saving:
         workspace.store = copy
         workspace.path = path
         self.tell_access()
+        # Taken out first, so that one the new file refuses as well is kept again.
         waiting = self.unsaved
         self.unsaved = []
         done = sum(self.attempt(change.apply, change) for change in waiting)

@@ -136,10 +136,12 @@ class Solver:
     def _take(self, binding: Binding, solution: Solution, events: tuple[Event, ...]) -> None:
         """Show an answer, or solve on from it; one for anything else than what is wanted is dropped."""
         wanted = self.wanted()
+        # Round, logs, settings or job are others by now; whatever changed them has asked anew.
         if wanted is None or binding != wanted:
             return
         self.events = events
         turned = self.workspace.tuning.state.solve
+        # A knob went on while this was solved: showing it would make the slider jump back.
         if turned != solution.settings and needs_refit_only(solution.settings, turned):
             self._keep_outcome(binding.round_id, solution, None)
             self._base = solution
@@ -156,6 +158,7 @@ class Solver:
         wanted = self.wanted()
         if solution is None or wanted is None:
             return
+        # One at a time; turns in between fold into one more at the end.
         if Lane.REFITTING in self.workspace.tasks.running:
             self._again = True
             return

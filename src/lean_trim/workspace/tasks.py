@@ -220,6 +220,7 @@ class Tasks:
             self.hub.publish(Notice("note", Say.STILL_RUNNING(title=before.title)))
             return None
         if before is not None:
+            # Not waited for: the old thread runs out beside the new one, and its answer is dropped.
             before.cancel()
             self._forget(before)
         task = Task(next(self._numbers), lane, title, work, self)
@@ -270,6 +271,7 @@ class Tasks:
         answer : what its work returned.
         failure : what it raised, None if it did not.
         """
+        # A dropped task has no say any more, however it ended.
         if not self.current(task):
             return
         done = self._done[task.number]

@@ -186,6 +186,7 @@ class TuningControl:
         self._tell()
         if before.policy != state.policy:
             self.workspace.solver.propose_again()
+        # Delay, regimes and logs need the whole way; that waits until the knob is at rest.
         if before.solve != state.solve and needs_refit_only(before.solve, state.solve):
             self.workspace.solver.refit()
         self._stop_timer()

@@ -147,6 +147,7 @@ class Workspace:
         then : called when it is open.
         take_over : become the window that writes, whoever was before.
         """
+        # The same file cannot be held twice, not even by one window.
         if self.path is not None and path.exists() and self.path.exists() and path.samefile(self.path):
             self.close_job()
 
@@ -233,6 +234,7 @@ class Workspace:
             return
         self.tuning.rest()
         self.solver.forget()
+        # Undo addresses what is seen; undoing something of another round would not be.
         self.history.clear()
         shown = self.job.rounds[index]
         self._shown_id = shown.id

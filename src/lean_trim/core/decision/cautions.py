@@ -65,6 +65,7 @@ def cautions_for(
     step = _of_cells(step_pct, cells)
     out = []
     lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
+    # One caution about leaning is read, two are not: the graver one stands.
     if lean_boost:
         out.append(str(Say.LEANER_IN_BOOST(cells=_cells(lean_boost))))
     elif len(table.axes) == 2:

@@ -86,6 +86,7 @@ def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None =
     -------
     A new decision; the given one stays as it is.
     """
+    # A cell without a step is not decided by accepting it: it stays open for the next drive.
     take = _mask(decision, cells) & (proposal.step_pct != 0.0) & ~decision.pinned
     return replace(
         decision,
@@ -130,6 +131,7 @@ def pin(decision: Decision, table: Table, cells: Iterable[int], on: bool) -> Dec
     A new decision; the given one stays as it is.
     """
     mask = _mask(decision, cells)
+    # A pin holds what was driven, not what was accepted in between.
     if on:
         decision = put_back(decision, table, cells)
     return replace(decision, pinned=(decision.pinned | mask) if on else (decision.pinned & ~mask))
@@ -175,6 +177,7 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     else:
         wanted = np.full_like(decision.values, number)
     take = _mask(decision, cells) & ~decision.pinned
+    # A typed step below zero is refused as out of range, not as an impossible table.
     values, clipped = quantise(np.maximum(wanted, 0.0), limits)
     if (clipped & take).any():
         raise BadInputError(Say.OUT_OF_RANGE(text=text, lowest=limits.lowest, highest=limits.highest))

@@ -143,7 +143,9 @@ def propose(
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
     step = np.clip(wanted, -remove, settings.add_limit_pct)
+    # Rounding of the clip itself must not mark a cell as limited.
     status[np.abs(step - wanted) > 1e-9] = Status.LIMITED
+    # Knock was seen there; richer is allowed, leaner is not.
     if no_leaner is not None:
         held = no_leaner & (step < 0.0)
         step[held], status[held] = 0.0, Status.KNOCK
@@ -153,6 +155,7 @@ def propose(
         carried = _carried(step, estimate.supported, settings.unvisited == "taper")
         status[keep & (carried > 0)] = Status.CARRIED
         step = np.where(keep, carried, step)
+    # Where the sensor met its end, what lies past it is unknown air; no line may be drawn there.
     if settings.extrapolate_end and len(table.axes) == 1 and not (driving is not None and driving.end_pegged):
         ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
         status[keep & (ahead > 0)] = Status.EXTRAPOLATED
@@ -205,10 +208,12 @@ def _carried(step: Floats, supported: NDArray[np.bool_], taper: bool) -> Floats:
 def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits) -> Proposal:
     """Round to the field, keep untouched cells exactly, keep a curve rising."""
     values, clipped = quantise(table.values * (1 + step / 100), limits)
+    # Rounding would change cells nobody touched, and each would look like a decision.
     same = step == 0.0
     values[same] = table.values[same]
     status[clipped & ~same] = Status.RANGE
     if len(table.axes) == 1:
+        # An ECU may refuse a falling curve, and a sensor cannot have one.
         rising = np.maximum.accumulate(values)
         status[rising > values] = Status.RISING
         values = rising

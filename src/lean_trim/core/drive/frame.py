@@ -169,6 +169,7 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
         lambda.
     """
     log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa)
+    # Duty is believed only if the calibration then explains the fuel; else it may be of another kind.
     if duty_will_do(log):
         frame = _look_up(with_width_from_duty(log), vehicle, pieces)
         if bears_out(frame.fuel_ratio):
@@ -178,6 +179,7 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
 
 def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     at = coordinates(log, vehicle)
+    # A narrowband loop holds lambda at 1 on average, which is all there is without a wideband.
     swings = Role.LAMBDA not in log and vehicle.feedback == "narrowband" and Role.STFT in log
     if swings:
         log = with_loop_lambda(log)
@@ -188,6 +190,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     base = read_along(mesh, vehicle.table.values)
     driven = _driven_base(base, at, pieces)
     rpm = log[Role.RPM]
+    # What the ECU believed follows from the table that was in it, not from the one corrected now.
     if vehicle.airflow == "ve":
         charge = fill_missing(log.get(Role.IAT, DEFAULT_CHARGE_C), DEFAULT_CHARGE_C)
         air_g = physics.cylinder_air_g(driven, log[Role.MAP], charge, vehicle.cylinder_l)
@@ -199,8 +202,10 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     long = 1 + fill_missing(log.get(Role.LTFT, 0.0)) / 100
     applied = (1 + fill_missing(log.get(Role.STFT, 0.0)) / 100) * long
     ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
+    # A single sample of a swinging trim says nothing; the mean over whole swings does.
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
     hidden = hidden_trim(log, vehicle)
+    # The slow part of the pulse width is the trim nobody logged; what is left shows enrichments.
     if hidden.any():
         level = np.where(hidden, _slow_level(log, ratio), 1.0)
         trim = trim * level
@@ -210,6 +215,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
 
 def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]) -> Floats:
     """Value of the table in the ECU along the log."""
+    # The common case shares the array, which saves a copy of a long log.
     if all(p.table is None for p in pieces):
         return base
     out = base.copy()

@@ -124,8 +124,10 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
 def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> DelayEstimate:
     start = np.array([np.log(max(volume, 0.5)), np.log(max(fixed.sensor_s, 0.02)), fixed.cycles])
     low, high = BOUNDS
+    # The data alone first, with the cycles given: all three at once would wander along their sum.
     theta = _search(moments, start, start, 0.0)
     worth = _information(moments, theta)
+    # How much the data is worth shows only near the answer, so the prior is weighed in afterwards.
     if worth is not None:
         theta = _search(moments, theta, start, worth)
     covariance = _covariance(moments, theta, worth)
@@ -136,10 +138,12 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
         [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
     )
     total = float(np.sqrt(slope @ covariance @ slope))
+    # At a bound the log did not tell; worse than the defaults it told wrong.
     if at_end or not total < UNSURE_S or after > before:
         return DelayEstimate(fixed, False, np.nan, np.nan, count, before, before, str(Say.DISAGREE()))
     best = float(np.exp(theta[0])), float(np.exp(theta[1])), float(theta[2])
     settings = replace(fixed, exhaust_volume_l=best[0], sensor_s=best[1], cycles=best[2])
+    # No amount of driving makes a pipe a plug flow, so part of the doubt never averages out.
     deviation = np.sqrt(np.diag(covariance) + DOUBT**2)
     return DelayEstimate(
         settings,
@@ -200,6 +204,7 @@ def cylinder_phi(frame: Frame) -> Floats:
     """
     flow = injected_flow(frame)
     reaching = (1.0 - WALL_X) * flow + WALL_X * first_order_lag(frame.log.time_s, flow, DEFAULT_TAU_S)
+    # Below this the engine stands and the ratio would mean nothing.
     air = np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), 0.05)
     return np.clip(reaching / air, 0.0, 3.0)
 
@@ -225,6 +230,7 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
     phi = cylinder_phi(frame) / np.clip(np.nan_to_num(k, nan=1.0), 0.5, 2.0)
     ahead = np.minimum(np.searchsorted(time, time + 0.25), len(time) - 1)
     running = (log[Role.RPM] > 500.0) & (log.get(Role.COOLANT, 90.0) > 50.0)
+    # The first half minute is the sensor heating up.
     quick = (np.abs(phi[ahead] - phi) > STEP) & running & (time > time[0] + 30.0)
     starts = time[onsets(quick, time, 2.0)]
     if len(starts) > WINDOWS:
@@ -238,6 +244,7 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
     with np.errstate(divide="ignore", invalid="ignore"):
         measured = 1.0 / log[Role.LAMBDA][index]
     judged = np.isfinite(measured) & (time[index] > (starts - 0.1)[window])
+    # Windows are set so far apart that neither lag nor interpolation reaches from one to the next.
     shift = window * 100.0 - starts[window]
     rpm = np.maximum(np.nan_to_num(log[Role.RPM][index]), 300.0)
     return Moments(
@@ -306,6 +313,7 @@ def _derivatives(moments: Moments, theta: Floats, step: float = 0.05) -> tuple[F
     centre = _losses(moments, theta).sum()
     bend = np.empty((n, n))
     for i in range(n):
+        # Differences, because the loss is piecewise in the data and has no tidy derivative.
         bend[i, i] = (plus[i].sum() - 2 * centre + minus[i].sum()) / step**2
         for j in range(i):
             corners = [

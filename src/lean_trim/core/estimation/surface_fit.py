@@ -93,9 +93,12 @@ class SurfaceFit:
         -------
         Whether the unknowns came to rest.
         """
+        # Early passes only set strengths and noise, so a sample of the rows will do for long logs.
         rows = ALL if self.rows.shape[1] <= MANY else FIRST_LOOK
+        # A fit that hardly smooths comes first: its residuals are noise, not misfit of the prior.
         self._iterate(WEAK, 3, rows, LOOSELY, 2)
         near = None
+        # Strengths and weights depend on each other; a third turn changed nothing on the cars tried.
         for _ in range(2):
             theta = self.prior.choose(self.matrix, self.right, self.unit, near)
             near = float(np.log(np.exp(theta[0]) + np.exp(theta[1])))
@@ -119,6 +122,7 @@ class SurfaceFit:
         self.inflation = state.inflation
         self.misfit = state.misfit
         self.parameters = state.parameters
+        # Not 0, so that the first pass already weighs robustly: the start is close to the answer.
         self.iterations = 1
         return self._iterate(state.theta, most, ALL, SETTLED, 0)
 
@@ -140,6 +144,7 @@ class SurfaceFit:
             new = self.factor.solve(linear + self.unit * self.right)
             moved = float(np.max(np.abs(new - self.unknown)))
             self.unknown = new
+            # The inverse is the dearest part of a step and hardly changes between steps of one strength.
             if step == 0 or theta == WEAK:
                 self.parameters = self.factor.inverse().dot(self.matrix) * self.unit
             if moved < enough:
@@ -151,9 +156,11 @@ class SurfaceFit:
         from lean_trim.core.kernels.fit_loops import assemble, median_of
 
         self.iterations += 1
+        # No residual is known before the first pass, so none can be called wild.
         huber = self.huber if self.iterations > 1 else 1e6
         width = self.prior.width
         self.sums, histogram = self._sum(huber, rows)
+        # A median absolute deviation times 1.4826 is the standard deviation of a normal distribution.
         self.scale = max(1.4826 * median_of(histogram, self.scale), SMALLEST_SCALE)
         share = self._share_places()
         lower, border, corner, self.right = assemble(
@@ -192,6 +199,7 @@ class SurfaceFit:
         not shrink with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
         """
         total, mean = self._place_means()
+        # With more unknowns than places the difference goes negative; a tenth keeps the estimate finite.
         free = max(len(total) - self.parameters, 0.1 * len(total))
         self.misfit = excess_variance(mean, total * self.unit, free) if self.iterations > 1 else 0.0
         return 1.0 / (1.0 + self.misfit**2 * total * self.unit)
@@ -230,6 +238,7 @@ class SurfaceFit:
         from lean_trim.core.kernels.fit_loops import correlation_time, residuals
 
         o, (total, mean) = self.observations, self._place_means()
+        # A place with little driving has a mean that is mostly noise; it is taken off in part.
         shrink = self.misfit**2 * total * self.unit
         place_mean = mean * shrink / (1.0 + shrink)
         rest, run = residuals(
@@ -245,6 +254,7 @@ class SurfaceFit:
             BLOCK,
             max(1, len(o) // (BLOCK * BLOCKS)),
         )
+        # The kernel counts in samples; logs of any rate have to give the same seconds.
         step_s = float(np.median(o.seconds[:: max(1, len(o) // 4096)]))
         self.inflation = (
             correlation_time(np.clip(rest / self.scale, -3.0, 3.0), run, round(LONGEST_S / step_s)) * step_s

@@ -91,11 +91,13 @@ class Prior:
         def cost(log_sum: float) -> float:
             return -self._along(matrix, right, unit, log_sum)[0]
 
+        # The likelihood has more than one hill on sparse drives; a coarse look finds the right one.
         if near is None:
             costs = [cost(s) for s in COARSE]
             near = float(COARSE[int(np.argmin(costs))])
         step = float(COARSE[1] - COARSE[0])
         bounds = max(float(COARSE[0]), near - step), min(float(np.log(2e8)), near + step)
+        # A third of a natural log in strength moves no cell by more than its error.
         found = minimize_scalar(cost, bounds=bounds, method="bounded", options={"xatol": 0.3, "maxiter": 5})
         own, result = self._along(matrix, right, unit, float(found.x))[1]
         return float(np.log(own)), float(np.log(result))
@@ -110,6 +112,7 @@ class Prior:
         pull = after.solve(self.pull)
         stiff = float(self.pull @ before.solve(self.pull)) - float(self.pull @ pull)
         tilt = float(self.pull @ data)
+        # Quadratic in the split, so its best value is known; it may not leave either prior without weight.
         result = float(np.clip(tilt / stiff if stiff > 0.0 else total, 1.0, max(total - 1.0, 1.0)))
         quadratic = -stiff * result**2 + 2.0 * result * tilt + float(unit * right @ data)
         value = 0.5 * (before.log_determinant - after.log_determinant + quadratic)

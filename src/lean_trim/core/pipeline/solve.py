@@ -142,6 +142,7 @@ def join_logs(logs: Sequence[Log]) -> Log:
     pieces = []
     start = float(logs[0].time_s[0])
     for i, log in enumerate(logs):
+        # Ten seconds apart, no hold-off, lag or delay reaches across.
         shift = start - float(log.time_s[0])
         joints = (*((start,) if i else ()), *(j + shift for j in log.joints_s))
         pieces.append(Log(log.time_s + shift, log.channels, log.name, joints, log.updates))
@@ -185,6 +186,7 @@ def solve(
     LogError
         If a channel is missing or too little is left to fit.
     """
+    # Impossible readings become NaN or infinite on the way; the sieve leaves them out.
     with np.errstate(all="ignore"):
         return _solve(logs, vehicle, settings or SolveSettings(), left_out_by_hand, _stepper(progress))
 
@@ -202,6 +204,7 @@ def _solve(
     frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
     motion = Motion(frame)
     step(0.2, str(Say.SIFTING()))
+    # A first pass with default delay tells how wrong the table is; else that would pass for delay.
     found = _pass(motion, settings.delay, settings, left_out_by_hand)
     delay = DelayEstimate(settings.delay, False, note="defaults")
     if settings.method == "surface" and settings.fit_delay:
@@ -250,6 +253,7 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
         If too little is left to fit.
     """
     prepared = solution.prepared
+    # Averages keep no state a surface could begin from.
     start = solution.estimate if settings.method == solution.settings.method == "surface" else None
     with np.errstate(all="ignore"):
         sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
@@ -367,6 +371,7 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
     foreign = [p for p in frame.pieces if p.table is not None]
     if not foreign or len(foreign) == len(frame.pieces):
         return observations
+    # A residual of another revision says nothing about how far this table is off.
     keep = np.ones(len(observations), bool)
     for piece in foreign:
         keep &= (observations.index < piece.start) | (observations.index >= piece.stop)

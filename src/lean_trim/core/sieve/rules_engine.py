@@ -38,7 +38,9 @@ def starting(conditions: Conditions, v: Values) -> Mask:
     """The moment the engine began to turn, or the recording began; the hold-off does the rest."""
     log = conditions.frame.log
     began = np.diff((conditions.regime != Regime.STOPPED).astype(np.int8), prepend=0) > 0
+    # A log that begins with the engine running may have begun just after its start.
     began[0] = True
+    # Each joined recording begins anew.
     began[np.searchsorted(log.time_s, log.joints_s)] = True
     return np.asarray(began)
 
@@ -89,6 +91,7 @@ def shift(conditions: Conditions, v: Values) -> Mask:
     """Another gear, or spark and throttle as a gear change has them."""
     motion = conditions.motion
     log = conditions.frame.log
+    # On a closed throttle spark falls for idle control, which is no torque cut.
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
     return np.asarray(motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"])))
 
@@ -128,6 +131,7 @@ def dilution(conditions: Conditions, v: Values) -> Mask:
     frame = conditions.frame
     if frame.vehicle.sensor_place != "tailpipe":
         return np.zeros(len(frame.log), bool)
+    # Only there is flow low enough, and the mixture settled enough, for air from the tail to count.
     slow = np.isin(conditions.regime, (Regime.IDLE, Regime.OVERRUN))
     return np.asarray(slow & (frame.flow_g_per_s < v["below_g_per_s"]))
 

@@ -65,6 +65,7 @@ def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
         past = signal >= frame.vehicle.table.axes[0].points[-1]
         return np.asarray(past | _flat(frame, signal, flat_pct))
     limits = frame.vehicle.limits
+    # Half a step below the limit, because the field holds rounded values.
     return np.asarray(fill_missing(frame.driven_base) >= limits.highest - 0.5 * limits.resolution)
 
 
@@ -76,9 +77,11 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
         return out
     top = float(fill_missing(signal).max())
     still = np.abs(rate_per_s(log.time_s, signal, 0.5)) < 0.01 * flat_pct * top
+    # Idling is still as well; only near the top does it mean the end.
     still &= fill_missing(signal) > 0.97 * top
     edges = np.flatnonzero(np.diff(still.astype(np.int8), prepend=0, append=0))
     for begin, end in edges.reshape(-1, 2).tolist():
+        # At peak power airflow is flat for a moment too; it does not stay so.
         lasts = log.time_s[end - 1] - log.time_s[begin] >= FLAT_S
         if lasts and demand[begin:end].max() > least_rise * max(demand[begin], 1.0):
             out[begin:end] = True
@@ -146,6 +149,7 @@ def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> M
     lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
     out = np.zeros(len(lam), bool)
     for spell in still_spells(lam, frame.log.time_s, still_s):
+        # What was asked for has to have moved; a steady cruise leaves a sound sensor still.
         mixture = frame.trim[spell] * motion.enrichment[spell] / frame.target[spell]
         if low < lam[spell.start] < high and engine_moved(frame.flow_g_per_s[spell], mixture):
             out[spell] = True
@@ -200,6 +204,7 @@ def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
     True where it was not reached, shape (n,).
     """
     missing = full & (frame.target > above)
+    # Without a table to say what was meant, any lean target at full throttle counts.
     if frame.vehicle.target is None or Role.MAP not in frame.log or not missing.any():
         return np.asarray(missing)
     at = np.flatnonzero(missing)

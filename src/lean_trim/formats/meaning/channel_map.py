@@ -110,6 +110,7 @@ def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices
     matches = _gauge_pressure(matches, channels)
     taken = {c.index for m in matches for c in m.columns}
     rows = len(next(iter(raw.values.values())))
+    # Taking rows by index would copy every channel of a long log for nothing.
     whole = len(base.order) == rows and bool((np.diff(base.order) == 1).all())
     order = slice(None) if whole else base.order
     updates = {
@@ -170,6 +171,7 @@ def _matches(columns: Sequence[Column], raw: RawColumns, choices: Choices) -> li
             continue
         rivals = found.rivals.get(role, ())
         doubt = ""
+        # Loggers often hold a channel twice under two names; there is then nothing to ask.
         if rivals and not _same_values(raw, group[0], rivals):
             names = " or ".join(repr(c.name) for c in (*group, *rivals))
             doubt = str(Say.RIVALS(label=LABELS[role][0], names=names))
@@ -231,6 +233,7 @@ def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[
     part = sample_of(pressure)
     low = float(np.percentile(part, 0.5)) if len(part) else 20.0
     resting = _at_rest(pressure, channels.get(Role.RPM))
+    # Engine off, gauge pressure reads about 0 and absolute pressure about the barometer.
     gauge = low < -5.0 or (resting is not None and abs(resting) < 8.0)
     doubt = match.doubt
     if gauge:
@@ -241,6 +244,7 @@ def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[
             Match(match.role, match.columns, match.unit, match.confidence, note, doubt),
             *matches[where + 1 :],
         ]
+    # No barometer on any road reads like that, so the column is something else.
     if resting is not None and not 60.0 < resting < 112.0 and not doubt:
         doubt = str(Say.RESTING_PRESSURE(resting=resting))
     elif low < 8.0 and not doubt:

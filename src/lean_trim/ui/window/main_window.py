@@ -241,6 +241,7 @@ class MainWindow(QMainWindow):
         self.margin.setVisible(not waits and bool(self.desks.shown.pages))
 
     def _busy(self, title: str, share: float) -> None:
+        # An error belongs to the attempt before; a new one begins.
         if share == 0.0 and self.messages.kind == "error":
             self.messages.hide()
 

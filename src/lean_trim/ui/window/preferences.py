@@ -56,4 +56,5 @@ def first_size(screen: QScreen | None) -> QSize:
     """Size of the window when nothing is remembered: the wanted one, or what the screen has room for."""
     if screen is None:
         return WANTED
+    # A window larger than the screen hides its lower edge, where the tape is.
     return WANTED.boundedTo(screen.availableGeometry().size() - FRAME).expandedTo(LEAST)

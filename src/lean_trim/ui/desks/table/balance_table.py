@@ -41,6 +41,7 @@ class BalanceTable(QWidget):
         self.anchor = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
+        # Below this a number of a 14-row table is cut even beside its bar.
         self.setMinimumSize(520, 186)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Airflow table")
