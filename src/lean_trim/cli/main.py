@@ -33,6 +33,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     words = list(sys.argv[1:] if argv is None else argv)
     try:
+        # The window takes no other option, so it is told apart before the parser sees the words.
         plain, level = _without_level(words)
         if not plain or plain[0] == window.DEMO or not (plain[0].startswith("-") or plain[0] in NAMES):
             return window.run(plain, NAMES, level)

@@ -35,6 +35,7 @@ def _check_job_file(word: str, commands: Sequence[str]) -> None:
     if path.is_file():
         return
     known = ", ".join(commands)
+    # A word without folder and ending was meant as a command.
     if path.suffix == "" and path.name == word:
         meant = difflib.get_close_matches(word, commands, n=1, cutoff=CLOSE_ENOUGH)
         hint = f"; did you mean {meant[0]!r}?" if meant else ";"

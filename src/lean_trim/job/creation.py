@@ -60,6 +60,7 @@ def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
             db.execute("COMMIT")
         finally:
             db.close()
+        # A name without its bytes is what a power cut makes of a rename too early.
         _flush(part)
         # A link fails if somebody made that file meanwhile; a rename would take their job away.
         os.link(part, path)

@@ -180,6 +180,7 @@ def expected_objects(version: int) -> dict[tuple[str, str], str]:
     -------
     Tables and indices.
     """
+    # Built rather than written down a second time, so that it cannot differ from the migrations.
     db = sqlite3.connect(":memory:", isolation_level=None)
     try:
         for number in range(1, version + 1):

@@ -75,6 +75,7 @@ def drive_apart(
     with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
         words = list(command) if command is not None else _simulate(vehicle, Path(folder), seed, minutes)
         pipe = subprocess.PIPE
+        # No standard input: a child that asked for something would wait for ever.
         with subprocess.Popen(
             words, stdin=subprocess.DEVNULL, stdout=pipe, stderr=pipe, text=True
         ) as process:

@@ -228,6 +228,7 @@ class Solver:
         """Keep verdict and proposal of a round that still goes on; that of one that has ended is fixed."""
         workspace = self.workspace
         current = workspace.job.round_of(round_id) if workspace.job is not None else None
+        # A look at an old round must not change what was said of it.
         if (
             current is None
             or workspace.read_only

@@ -244,6 +244,7 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inf
             return None
         if trims and hidden_trim(frame.log, frame.vehicle).any():
             return Inferred(_named(frame, role), str(Say.TRIM_FROM_WIDTH()), "likely")
+        # With the short-term trim there, a forgotten long-term trim shows in lambda and is counted.
         if role is Role.LTFT and not _missing(frame, Role.STFT):
             return Inferred(_named(frame, role), taken, "likely")
         if role is Role.IAT and frame.vehicle.airflow == "maf":

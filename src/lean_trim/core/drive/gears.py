@@ -58,8 +58,10 @@ def read_gears(log: Log) -> GearReading:
     rpm = np.nan_to_num(log[Role.RPM])
     speed = np.nan_to_num(log[Role.SPEED])
     moving = (speed > MIN_KMH) & (rpm > 500.0)
+    # A few seconds of rolling show no clusters.
     if moving.sum() < 50:
         return nothing
+    # In logs, gear steps are alike over the whole range and one width of bin serves all.
     ratio = np.log(np.maximum(rpm, 1.0) / np.maximum(speed, 1.0))
     steady = moving & (np.abs(rate_per_s(log.time_s, np.where(moving, ratio, np.nan), 0.4)) < STEADY_PER_S)
     centres = _clusters(ratio[steady])
@@ -75,6 +77,7 @@ def _clusters(ratio: Floats) -> Floats:
     if len(ratio) < 50:
         return np.array([])
     edges = np.arange(ratio.min() - 3 * BIN, ratio.max() + 4 * BIN, BIN)
+    # Smoothed a little, or quantised speeds would split a gear into several peaks.
     count = np.convolve(np.histogram(ratio, edges)[0], [1.0, 2.0, 3.0, 2.0, 1.0], mode="same") / len(ratio)
     reach = round(APART / 2 / BIN)
     peaks = [
@@ -85,5 +88,6 @@ def _clusters(ratio: Floats) -> Floats:
     centres = np.array([edges[i] + BIN / 2 for i in peaks])
     share = np.array([np.mean(np.abs(ratio - c) < NEAR) for c in centres])
     centres = np.sort(centres[share >= LEAST_SHARE])[::-1]
+    # Two peaks closer than any two gears are one gear with a worn tyre or a coarse sensor.
     apart = np.concatenate([[True], -np.diff(centres) > APART]) if len(centres) else np.array([], bool)
     return np.asarray(centres[apart], np.float64)

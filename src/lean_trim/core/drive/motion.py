@@ -62,6 +62,7 @@ class Motion:
             return np.zeros(len(log))
         from lean_trim.core.kernels.log_loops import share_of
 
+        # Relative to MAP itself: 20 kPa/s is a kick at idle and nothing in boost.
         return share_of(100.0 * self._rate(Role.MAP, 0.24), fill_missing(log[Role.MAP], 100.0), 5.0)
 
     @cached_property
@@ -79,6 +80,7 @@ class Motion:
         if Role.SPEED not in log:
             return self.rpm_rate
         road = self._relative_rate(Role.SPEED, 4.0)
+        # Near standstill road speed is coarse, and any change of it huge in proportion.
         return np.where(log[Role.SPEED] > 8, self.rpm_rate - road, self.rpm_rate)
 
     @cached_property
@@ -97,6 +99,7 @@ class Motion:
     def duty(self) -> Floats:
         """Injector duty, %, logged or from pulse width."""
         log = self.frame.log
+        # A logged duty may count both injections of a cycle; it is trusted before our own sum.
         if Role.DUTY not in log and Role.PULSE_WIDTH in log:
             return fill_missing(duty_pct(log[Role.PULSE_WIDTH], log[Role.RPM]))
         return log.get(Role.DUTY, 0.0)
@@ -108,6 +111,7 @@ class Motion:
         if Role.SPARK not in log:
             return np.zeros(len(log))
         spark = fill_missing(log[Role.SPARK])
+        # Against its own recent mean: spark differs by tens of degrees over load anyway.
         return running_box(spark, log.time_s, SPARK_BASE_S) - spark
 
     @cached_property
@@ -122,6 +126,7 @@ class Motion:
         """How long the stay in the nearest cell lasted that each sample belongs to, s."""
         from lean_trim.core.kernels.mesh_loops import dwell
 
+        # Five steps, so that a lost row does not end a stay.
         return dwell(self.nearest, self.frame.log.time_s, 5.0 * self.frame.log.step_s)
 
     @cached_property

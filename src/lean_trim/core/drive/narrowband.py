@@ -29,6 +29,7 @@ def closed_loop(log: Log) -> Mask:
     if Role.STFT not in log or np.isfinite(flag).all():
         return np.asarray(flag > 0.5)
     stft = np.nan_to_num(log[Role.STFT])
+    # A loop that is open holds its trim; one that is closed moves it at least every second.
     moves = extend_mask(np.diff(stft, prepend=stft[:1]) != 0.0, log.time_s, 1.0, 1.0)
     return np.where(np.isfinite(flag), flag > 0.5, moves)
 
@@ -83,11 +84,13 @@ def swing_period_s(log: Log) -> float:
     """
     stft = np.nan_to_num(log[Role.STFT])
     use = closed_loop(log)
+    # Against its own trend, because the mean of the trim drifts with load.
     level = running_mean(stft, use, max(1, round(TREND_S / 2 / log.step_s)))
     above = (stft > level) & use
     ups = log.time_s[1:][above[1:] & ~above[:-1] & use[:-1]]
     gaps = np.diff(ups)
     gaps = gaps[(gaps > 3 * log.step_s) & (gaps < LONGEST_S)]
+    # Fewer swings are as likely noise.
     return float(np.median(gaps)) if len(gaps) >= 5 else 0.0
 
 
@@ -106,5 +109,6 @@ def cycle_mean_stft(log: Log) -> Floats:
     period = swing_period_s(log)
     if period == 0.0:
         return stft
+    # Whole swings only: part of one would leave part of its amplitude in the mean.
     window = period * max(1, np.ceil(1.0 / period))
     return running_mean(stft, closed_loop(log), max(1, round(window / 2 / log.step_s)))

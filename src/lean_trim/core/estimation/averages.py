@@ -73,8 +73,10 @@ def average_cells(
     for c, low, high in zip(found, first, [*first[1:], len(cells)][: len(found)], strict=True):
         mean[c] = trimmed_mean(k[low:high], settings.trim_share)
         seconds[c] = dt[low:high].sum()
+        # Seconds, not samples: neighbours in time are not independent.
         error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))
     visits: Ints = gather_evidence(observations, table, time_s).visits
+    # The school of averages asks for driving, not for a small error.
     supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
     shape = table.shape
     return Estimate(

@@ -134,6 +134,7 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     before = _misfit(moments, start)
     after = _misfit(moments, theta)
     at_end = bool(np.any(theta[:2] <= low[:2] + 0.02) or np.any(theta[:2] >= high[:2] - 0.02))
+    # The sum is known better than its parts; its error is what decides whether to believe it.
     slope = np.array(
         [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
     )
@@ -176,6 +177,7 @@ def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Fl
         prior = 0.5 * float(np.sum(((at - centre) / BEFOREHAND) ** 2)) if worth else 0.0
         return (worth or 1.0) * float(_losses(moments, at).sum()) + prior
 
+    # Loss over log volume has side valleys, where the answer is late by a whole change.
     tries = [
         theta[:free] + np.eye(free)[0] * shift for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))
     ]

@@ -23,6 +23,7 @@ class Pyramid:
         self.time_s = np.asarray(time_s, float)
         self.values = np.asarray(values, float)
         steps = np.diff(self.time_s)
+        # Slow channels repeat every few rows; only a longer silence is a gap.
         self.gap_s = 8.0 * float(np.median(steps)) if len(steps) else np.inf
         self.levels: list[tuple[Floats, Floats]] = [(self.values, self.values)]
         while len(self.levels[-1][0]) > 4 * FACTOR:
@@ -49,10 +50,12 @@ class Pyramid:
         cut = np.searchsorted(self.time_s, edges)
         per_column = (cut[-1] - cut[0]) / max(width, 1)
         level = 0
+        # The coarsest level that still has two blocks a column, so that no extreme is smeared.
         while level + 1 < len(self.levels) and per_column >= 2 * FACTOR ** (level + 1):
             level += 1
         low, high = self._reduce(cut, level)
         empty = cut[1:] == cut[:-1]
+        # Zoomed in beyond the samples a column may hold none; the trace runs through it all the same.
         if empty.any():
             between = self._between((edges[:-1] + edges[1:])[empty] / 2)
             low[empty], high[empty] = between, between
@@ -61,6 +64,7 @@ class Pyramid:
     def _reduce(self, cut: np.ndarray, level: int) -> tuple[Floats, Floats]:
         block = FACTOR**level
         low, high = self.levels[level]
+        # Blocks at the edges belong to two columns; both show their extremes.
         starts = np.minimum(cut[:-1] // block, len(low) - 1)
         ends = np.minimum(np.maximum(-(-cut[1:] // block), starts + 1), len(low))
         pairs = np.stack([starts, np.minimum(ends, len(low) - 1)], axis=1).ravel()

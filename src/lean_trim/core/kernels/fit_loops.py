@@ -91,6 +91,7 @@ def sort_rows(
         if count[p]:
             starts[number[p] + 1] = starts[number[p]] + count[p]
             base[number[p]] = p // per_square
+    # A counting sort: time order within a place is kept, so that neighbours stay correlated.
     free = starts[:-1].copy()
     rows = np.empty((6, len(place)), np.float32)
     dense = np.empty(len(place), np.int32)
@@ -104,6 +105,7 @@ def sort_rows(
         rows[2, at] = k[i] - 1.0
         rows[3, at] = film[i]
         rows[4, at] = weight[i]
+        # The variance of the sample, up to a constant; the robust bound grows with its root.
         rows[5, at] = seconds[i] / weight[i]
     return rows, starts, base, dense
 
@@ -151,6 +153,7 @@ def sum_places(
         first = starts[p]
         last = starts[p + 1]
         b = base[p]
+        # A place with an hour of idling would otherwise cost as much as all the others together.
         every = max((last - first) // most, 1)
         stand = (last - first) / ((last - first + every - 1) // every)
         for j in range(4):
@@ -162,6 +165,7 @@ def sum_places(
                 part = rows[:, begin : begin + count]
             else:
                 part = sample[:, :count]
+                # Copied together, so that the loops over them run over neighbouring memory.
                 for i in range(count):
                     for j in range(6):
                         part[j, i] = rows[j, begin + i * every]
@@ -209,6 +213,7 @@ def _weigh_rows(
         d1 = (one - v) * u * v1
         d2 = v * (one - u) * v2
         d3 = v * u * v3
+        # Relative corrections: a cell counts by its share of the value that was looked up.
         part = one / (d0 + d1 + d2 + d3)
         d0 = d0 * part
         d1 = d1 * part
@@ -235,6 +240,7 @@ def _add_products(buffer: Rows, count: int, place: Floats) -> None:  # pragma: n
     at = 0
     for a in range(5):
         for e in range(a, 6):
+            # Single precision within a chunk, double across chunks: fast, and exact enough for 10⁶ samples.
             total = np.float32(0.0)
             for i in range(count):
                 total += buffer[6, i] * buffer[a, i] * buffer[e, i]
@@ -264,6 +270,7 @@ def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - c
     -------
     In the unit of the residuals.
     """
+    # Sorting a million residuals in every pass would take longer than the fit.
     half = 0.5 * histogram.sum()
     total = 0.0
     for i in range(BINS):
@@ -307,6 +314,7 @@ def assemble(
                 x = s * sums[p, at]
                 at += 1
                 if e < 4:
+                    # On a curve the third and fourth cell repeat the second; their products are zero.
                     if x != 0.0:
                         lower[cells[e] - cells[a], cells[a]] += x
                 elif a < 4:
@@ -332,6 +340,7 @@ def inverse_band(factor: Floats) -> Floats:  # pragma: no cover - compiled
     band = factor.shape[0] - 1
     n = factor.shape[1]
     inverse = np.zeros((band + 1, n))
+    # Backwards, because every entry needs the ones below and to the right of it.
     for i in range(n - 1, -1, -1):
         reach = min(band, n - 1 - i)
         pivot = factor[0, i]

@@ -74,12 +74,14 @@ def settle_time(time: Floats, name: str) -> TimeBase:
         notes.append(str(Say.WITHOUT_TIME(name=name, count=len(time) - len(rows))))
     if len(rows) < 2:
         raise LogError(Say.TOO_FEW_TIMES(name=name, count=len(rows)))
+    # A small step back is a logger that wrote out of order, a large one a new recording.
     cuts = np.flatnonzero(np.diff(time[rows]) < -SHUFFLE_S) + 1
     orders = []
     times = []
     joints = []
     start = None
     for part in np.split(rows, cuts):
+        # Stable, so that rows of one time stay as they were written.
         order = part[np.argsort(time[part], kind="stable")]
         if not np.array_equal(order, part):
             notes.append(str(Say.SORTED(name=name, count=int((np.diff(time[part]) < 0).sum()))))
@@ -113,6 +115,7 @@ def spread_repeats(time: Floats) -> Floats:
     starts = np.flatnonzero(np.diff(time, prepend=-np.inf) > 0)
     counts = np.diff(np.append(starts, len(time)))
     steps = np.diff(time[starts])
+    # After the last different time nothing says how long a row stands for.
     tail = float(np.median(steps)) if len(steps) else 0.0
     step = np.append(steps, tail) / counts
     within = np.arange(len(time)) - np.repeat(starts, counts)

@@ -48,6 +48,7 @@ class LaneSets(QObject):
     def _set(self, lanes: tuple[LaneSpec, ...]) -> None:
         workspace = self.session.workspace
         wanted = lanes or SETS[self.name]
+        # Looking at a job that cannot be saved must not end in an error for a ticked lane.
         if workspace.job is not None and self.session.can_save:
             text = lanes_to_text(wanted)
             self.session.saving.attempt(lambda: workspace.save_setting(f"lanes {self.name}", text))

@@ -76,6 +76,7 @@ class DeskArea(QWidget):
         made = self.desk(name)
         self.shown = next(s for s in self.specs if s.name == name)
         self.buttons.button(self.specs.index(self.shown)).setChecked(True)
+        # A question stands in place of the desk; it is not to be lost by a click beside it.
         if self._over is None:
             self.stack.setCurrentWidget(made.widget)
         self.turned.emit(self.shown)

@@ -61,6 +61,7 @@ class Margin(QWidget):
         if name not in self._made:
             made = PAGES[name].make(self.session, self.appearance)
             look = getattr(made, "look", None)
+            # Most pages have nothing to show on the tape.
             if look is not None:
                 look.connect(self.look)
             self.pages.addWidget(made)

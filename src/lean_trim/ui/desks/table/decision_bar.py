@@ -77,6 +77,7 @@ class DecisionBar(QWidget):
         self._fit_caution()
 
     def _fit_caution(self) -> None:
+        # A label does not ask for more height by itself, and a cut caution is none.
         needed = self.caution.heightForWidth(self.width() - SIDE_MARGINS)
         self.caution.setFixedHeight(min(max(needed, LEAST_CAUTION), MOST_CAUTION))
 

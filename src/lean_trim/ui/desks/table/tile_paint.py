@@ -93,6 +93,7 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
     size = rects[0].height()
+    # Nothing is left out of a low tile; number and bar only change places.
     low_tile = size < LOW_TILE_PX
     width = rects[0].width() * (BAR_SHARE if low_tile else 1.0)
     half = width / 2 - (1 if low_tile else 4)
