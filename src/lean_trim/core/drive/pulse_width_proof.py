@@ -16,7 +16,7 @@ from lean_trim.core.types import Floats, Mask
 OFF = 0.02
 LEAST_S = 10.0
 STRAYING_SHARE = 0.4
-"""Fuel off by more than ``OFF`` in steady running off_calibration.
+"""Fuel off by more than ``OFF`` in steady running strays.
 
 More than this share of at least ``LEAST_S`` is another calibration.
 
