@@ -53,6 +53,8 @@ setup_python() {
     set --  "$1"
     for lock in $locks; do .venv/bin/python -m pip install -q --disable-pip-version-check -r "$lock"; done
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+    # A first start would otherwise parse every module, and where bytecode is not written, every start.
+    .venv/bin/python -m compileall -q src
     echo "Compiling the estimator's loops (once)"
     .venv/bin/python -m lean_trim.core.pipeline.precompile
     echo "$stamp" > ".venv/.ready-$1"

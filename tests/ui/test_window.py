@@ -49,6 +49,18 @@ def test_a_driven_job_fits_1100_by_640(driven: MainWindow) -> None:
     assert bar.geometry().bottom() <= desk.height()
 
 
+def test_the_first_drive_fits_1100_by_640_too(tmp_path: Path, qtbot: object, until: Until) -> None:
+    window = make_window(tmp_path)
+    window.resize(1100, 640)
+    window.show()
+    window.opening.open_demo()
+    until(lambda: window.table_desk.bar.drive.text() == "Drive the simulated car")
+    QApplication.processEvents()
+    assert window.size() == QSize(1100, 640)
+    window.session.cancel()
+    window.close()
+
+
 def test_the_window_stands_as_it_was_left(tmp_path: Path, qtbot: object) -> None:
     first = make_window(tmp_path)
     first.show()

@@ -44,7 +44,9 @@ class DecisionBar(QWidget):
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
         self.entry.setToolTip("Change the chosen cells: +3%, -2, x0.95, =82, then Enter")
-        self.entry.setFixedWidth(130)
+        # It gives way first where the buttons beside it need the room.
+        self.entry.setMinimumWidth(90)
+        self.entry.setMaximumWidth(130)
         self.entry.returnPressed.connect(self._typed)
         self.accept = _button(actions["accept"], "Accept all", primary=True)
         self.put_back = _button(actions["put_back"], "Put back")

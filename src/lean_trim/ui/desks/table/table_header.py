@@ -26,6 +26,22 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
 
+LEGEND = {
+    "remove": "less fuel",
+    "add": "more fuel",
+    "whisker": "± 1 std. error",
+    "hatch": "not visited",
+    "accepted": "accepted",
+    "hand": "by hand",
+    "pin": "pinned",
+}
+SHORT_LEGEND = ("less", "more fuel", "±1 std. err.", "no visit", "accepted", "by hand", "pinned")
+LEGEND_LEFT = 8.0
+WIDE_STEP = (24, 10)
+"""From a mark to its word, and from a word to the next mark, in pixels."""
+NARROW_STEP = (20, 6)
+
+
 class TableHeader(QWidget):
     """Title, figures of the round, and the choice of the tiles' number."""
 
@@ -162,23 +178,21 @@ class Legend(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(8))
         scale = self.scale() if callable(self.scale) else 0.0
-        x = 12.0
-        for kind, text in (
-            ("remove", "less fuel"),
-            ("add", "more fuel"),
-            ("whisker", "± 1 std. error"),
-            ("hatch", "not visited"),
-            ("accepted", "accepted"),
-            ("hand", "by hand"),
-            ("pin", "pinned"),
-        ):
+        ending = f"bar ±{scale:g} %, hollow: not driven"
+        words = list(LEGEND.values())
+        indent, gap = WIDE_STEP
+        width = p.fontMetrics().horizontalAdvance
+        if sum(indent + gap + width(word) for word in words) + width(ending) > self.width() - LEGEND_LEFT:
+            words = list(SHORT_LEGEND)
+            indent, gap = NARROW_STEP
+            ending = f"bar ±{scale:g} %, hollow: no visit"
+        x = LEGEND_LEFT
+        for kind, text in zip(LEGEND, words, strict=True):
             self._mark(p, kind, x)
             p.setPen(theme.color("faint"))
-            p.drawText(QRectF(x + 24, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
-            x += 34 + p.fontMetrics().horizontalAdvance(text)
-        p.drawText(
-            QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, f"bar ±{scale:g} %, hollow: not driven"
-        )
+            p.drawText(QRectF(x + indent, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
+            x += indent + gap + width(text)
+        p.drawText(QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, ending)
 
     def _mark(self, p: QPainter, kind: str, x: float) -> None:
         theme = self.appearance.theme

@@ -18,7 +18,7 @@ SEEN_S = 0.05
 INK_LEVELS = 6
 LOW_TILE_PX = 17.0
 """Height below which a tile has no room for its number above its bar; they then stand side by side."""
-BAR_SHARE = 0.42
+BAR_SHARE = 0.36
 """Share of a low tile's width that belongs to its bar."""
 
 
@@ -109,7 +109,9 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
         long = float(length[cell])
         middle = rect.left() + width / 2
         y = rect.bottom() - size * (0.5 if low_tile else 0.24)
-        middles.append(QLineF(middle, y - thick * 0.75, middle, y + thick * 0.75))
+        # Through the whole of a low tile: a short one, crossed by a whisker, reads as a plus before the number.
+        tick = size / 2 if low_tile else thick * 0.75
+        middles.append(QLineF(middle, y - tick, middle, y + tick))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
             if visited[cell] or view.origin[cell] != Origin.UNTOUCHED:
@@ -139,10 +141,13 @@ def _numbers(
     low_tile = rects[0].height() < LOW_TILE_PX
     painter.setFont(font(7.5 if low_tile else 8.5))
     lift = 0.0 if low_tile else -rects[0].height() * 0.36
+    right = -2 if low_tile else -4
     for seen in (False, True):
         painter.setPen(theme.color("ink", 1.0 if seen else 0.72))
         for cell in np.flatnonzero(visited == seen).tolist():
-            painter.drawText(rects[cell].adjusted(3, 0 if low_tile else 1, -4, lift), RIGHT, view.text[cell])
+            painter.drawText(
+                rects[cell].adjusted(3, 0 if low_tile else 1, right, lift), RIGHT, view.text[cell]
+            )
     if len(view.table.axes) == 1:
         painter.setPen(theme.color("faint"))
         painter.setFont(font(7))
