@@ -72,6 +72,7 @@ class SimCar:
         self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s())
         self.plant = Plant(self.truth)
         self.ecu = Ecu(vehicle, hidden_rich_pct=faults.hidden_rich_pct)
+        # Driver and noise share one stream, so that a seed fixes the whole drive.
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         volts = vehicle.injectors.volts.tolist()
         self.dead = CurveLookup(
@@ -86,14 +87,17 @@ class SimCar:
 
     def step(self) -> None:
         """Advance by 10 ms."""
+        # In the order of cause: pedal, air, the ECU that measures it, fuel, exhaust, sensor, road.
         self.controls = self.driver.step(self.time_s, self.plant, STEP_S)
         self.plant.breathe(self.controls.pedal_pct, STEP_S)
+        # A slow swing, or dead time could not be told from injector flow.
         sound_v = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
         self.volts = self.parts.volts(sound_v, self.time_s)
         self.command = self.ecu.step(self._readings(), STEP_S)
         burnt = self.parts.burnt(self.shifting)
         lam = self.plant.burn(self._injected_g(sound_v), self.time_s, STEP_S, burnt)
         lam = self.parts.lambda_read(lam, self.time_s, self.plant.flow_g_per_s, STEP_S)
+        # The ECU is fed what the meter can show, as a real one is.
         self.lam = max(LAMBDA_RANGE[0], min(LAMBDA_RANGE[1], lam))
         self._roll()
         self.time_s += STEP_S
@@ -113,6 +117,7 @@ class SimCar:
         if not self.command.pulse_width_ms:
             return 0.0
         dead = self.dead(self.volts)
+        # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
         dead += WEAK_DEAD * (dead - self.dead(sound_v))
         open_ms = max(0.0, self.command.pulse_width_ms - dead)
         pressure = math.sqrt(self.fuel_dp_kpa / self.vehicle.injectors.rated_pressure_kpa)
@@ -138,6 +143,7 @@ class SimCar:
         plant.roll(
             controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut
         )
+        # The hill or dyno holds only once the gear is in; before that the road moves the car.
         if controls.hold_rpm and controls.clutch and controls.gear == self.driver.leg.gear:
             drift = STEP_S / 1.2
             plant.rpm += (controls.hold_rpm - plant.rpm) * drift
@@ -197,6 +203,7 @@ def drive(
     end = minutes * 60.0
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
     rows: list[list[float]] = []
+    # Summed steps miss a whole number of seconds by rounding.
     while car.time_s < end - 1e-9:
         car.step()
         for _ in range(LOG_EVERY - 1):
@@ -206,6 +213,7 @@ def drive(
         if len(rows) * STEP_S * LOG_EVERY >= CHUNK_S:
             yield _log(rows, channels, car)
             rows = []
+    # A log needs two samples; a single one at the end is not worth an error.
     if len(rows) > 1:
         yield _log(rows, channels, car)
 
@@ -215,9 +223,11 @@ def _log(rows: list[list[float]], channels: tuple[tuple[Role, float, int], ...],
     out: dict[Role, np.ndarray] = {}
     for i, (role, noise, decimals) in enumerate(channels, 1):
         values = data[:, i] + (noise * car.rng.standard_normal(len(data)) if noise else 0.0)
+        # A cut injector reads nothing at all; noise there would look like a pulse.
         if role is Role.PULSE_WIDTH:
             values = np.where(data[:, i] > 0, values, 0.0)
         if role is Role.LAMBDA:
+            # Clipped after the noise: the meter ends, whatever the sensor says.
             values = np.clip(car.parts.logged_lambda(values, data[:, 0]), *LAMBDA_RANGE)
         out[role] = np.round(values, decimals)
     return Log(np.round(data[:, 0], 3), out, "drive")

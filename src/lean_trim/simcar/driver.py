@@ -75,6 +75,7 @@ def _hills(rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: i
     for share in (0.23, 0.31, 0.40, 0.50, 0.60, 0.72)[part::2]:
         low = float(rng.uniform(26, 36))
         high = min(top_kpa, float(rng.uniform(86, 94)))
+        # Both ways, or load and time in the hold would go together in every drive.
         if rng.random() < 0.5:
             low, high = high, low
         rpm = share * redline_rpm * float(rng.uniform(0.94, 1.06))

@@ -96,6 +96,7 @@ class FaultyParts:
     def __init__(self, faults: Faults, seed: int, max_flow_g_per_s: float) -> None:
         self.faults = faults
         self.max_flow = max_flow_g_per_s
+        # A stream of its own, so that a fault does not change the drive it happens in.
         self.rng = np.random.default_rng([seed, 77])
         self.dropped_until = -1.0
         self.held = 1.0
@@ -128,6 +129,7 @@ class FaultyParts:
             self.dropped_until = time_s + self.rng.uniform(0.5, 2.0)
         if time_s < self.dropped_until:
             lam = FREE_AIR_LAMBDA
+        # After the drop: a stuck sensor shows neither the gas nor its loss.
         if self.stuck(np.array(time_s)):
             return self.held
         self.held = lam
@@ -153,6 +155,7 @@ class FaultyParts:
             lam = np.where(wild, self.rng.uniform(0.6, 1.4, len(lam)), lam)
         if self.faults.sensor_stuck_s:
             moves = ~self.stuck(time_s)
+            # Last row that moved, for every row; -1 where none of this piece did.
             newest = np.maximum.accumulate(np.where(moves, np.arange(len(lam)), -1))
             lam = np.where(newest >= 0, lam[newest], self.last_logged)
             self.last_logged = float(lam[-1])

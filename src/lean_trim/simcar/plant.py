@@ -30,10 +30,12 @@ class Exhaust:
 
     def step(self, time_s: float, phi: float, rpm: float, litres_per_s: float, dt: float) -> float:
         """Equivalence ratio the sensor element reports now."""
+        # Injected, burnt and pushed out: one cycle, 720 degrees.
         self.leaving.append((time_s + 120.0 / max(rpm, 300.0), phi))
         self.pushed_l += litres_per_s * dt
         while self.leaving and self.leaving[0][0] <= time_s:
             self.pipe.append((self.pushed_l, self.leaving.popleft()[1]))
+        # By volume pushed, not by time, so that the delay follows the flow.
         while self.pipe and self.pushed_l - self.pipe[0][0] >= self.volume_l:
             self.at_sensor = self.pipe.popleft()[1]
         self.reading += (self.at_sensor - self.reading) * (1.0 - math.exp(-dt / self.tau_s))
@@ -70,9 +72,12 @@ class Plant:
         area = idle_air + (max(self.throttle_pct, 0.0) / 100.0) ** 1.5
         upstream = self.truth.baro_kpa + self.boost_kpa
         share = 3.0 * 6500.0 / max(self.rpm, 200.0) * area
+        # Small openings choke, large ones give what stands before them; smooth between.
         settled = upstream * share / (1.0 + share**4) ** 0.25
+        # Leakage past the plate and the rings: no manifold goes to vacuum.
         settled = max(settled, 17.0)
         ve = self.truth.ve_pct(self.rpm, self.map_kpa) / 100.0
+        # A manifold of 1.3 displacements fills through the throttle faster than the engine empties it.
         tau = 1.3 * 120.0 / (max(self.rpm, 300.0) * ve) * (0.55 if settled > self.map_kpa else 1.0)
         self.map_kpa += (settled - self.map_kpa) * (1.0 - math.exp(-dt / tau))
         self._spool(dt)
@@ -99,11 +104,14 @@ class Plant:
         evaporated = self.film_g * (1.0 - math.exp(-dt / tau))
         injected = injected_g * cycles
         self.film_g += share * injected - evaporated
+        # What went onto the walls earlier burns now (the x-tau model).
         burnt = (1.0 - share) * injected + evaporated
         phi = burnt_share * burnt * self.truth.stoich_afr / max(self.air_g * cycles, 1e-9)
+        # Exhaust weighs air and fuel, and fills its volume at 800 K.
         litres = self.flow_g_per_s * 1.07 * 0.28705 * 800.0 / self.truth.baro_kpa
         reading = self.exhaust.step(time_s, phi, self.rpm, litres, dt)
         self._heat(dt)
+        # After a fuel cut there is no fuel in the gas at all.
         return 1.0 / max(reading, 0.02)
 
     def _heat(self, dt: float) -> None:
@@ -111,6 +119,7 @@ class Plant:
         self.coolant_c += (
             (fire * 1.7 if self.coolant_c < 86.0 else 0.0) * dt * (1.0 if self.coolant_c < 80 else 0.5)
         )
+        # The thermostat opens.
         if self.coolant_c > 89.0:
             self.coolant_c -= 0.3 * dt
         hot = self.truth.ambient_c + 4.0 + 0.16 * self.boost_kpa + 5.0 * math.exp(-self.flow_g_per_s / 12.0)
@@ -129,6 +138,7 @@ class Plant:
             metres = max(0.0, metres + (0.93 * torque * per_metre - resist) / inertia * dt)
             self.speed_kmh = metres * 3.6
             locked = self.speed_kmh * GEARS_RPM_PER_KMH[gear]
+            # The clutch slips a moment, and is pressed before the engine stalls.
             self.rpm += (max(locked, 780.0) - self.rpm) * min(1.0, dt / 0.08)
         else:
             self.rpm += torque / 0.16 * 30.0 / math.pi * dt

@@ -104,10 +104,12 @@ class Deciding:
         """
         workspace = self.workspace
         workspace.saving.save(lambda store: store.save_decision(round_id, table_name, decision))
+        # Undo may reach a round after its job was closed; it is saved, but there is nothing to show.
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None
         if changed is None:
             return
         workspace.replace_round(changed.with_decision(table_name, decision), Part.DECISION)
+        # A pin changes what is proposed for the cells around it, without a new solve.
         if workspace.shows(round_id):
             workspace.solver.propose_again()
 
@@ -157,6 +159,7 @@ class Deciding:
         before = current.decided
         try:
             after = change(before)
+        # Not the user's slip: it goes on to whoever keeps the change for "save elsewhere".
         except SaveFailedError:
             raise
         except LeanTrimError as error:
@@ -198,6 +201,7 @@ class Deciding:
         """
         current = self.workspace.round
         if current is not None and cells:
+            # Mixed cells are all pinned first: the safe way of the two.
             on = not current.decided.pinned.ravel()[list(cells)].all()
             self.change("Pin" if on else "Release", lambda d: decide.pin(d, current.table, cells, on))
 
@@ -234,6 +238,7 @@ class Deciding:
         if current is None or not current.logs:
             return
         before = current.left_out
+        # The same stretch again takes it back, and so does any that covers it.
         outside = tuple(
             s for s in before if not (s.start_s >= start_s - SAME_EDGE_S and s.end_s <= end_s + SAME_EDGE_S)
         )

@@ -94,10 +94,12 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
     k = product(*(as_loop(a) for a in (frame.trim, lam, frame.target, enrichment)))
     log = frame.log
     rated = frame.vehicle.injectors.rated_pressure_kpa
+    # Smoothed, because a pressure sensor is noisier than the pressure.
     if Role.FUEL_DP in log:
         k = times_root(
             k, running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP
         )
+    # Identity, not equality: nearly every log was driven on the present table, and a product costs a pass.
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 
@@ -127,7 +129,9 @@ def _scatter(log: Log, lam: Floats) -> Floats:
     from lean_trim.core.kernels.log_loops import square_steps
 
     local = running_box(square_steps(as_loop(lam)), log.time_s, 1.0)
+    # A median of a part is as good, and sorting an hour at 100 Hz is not free.
     some = local[:: max(1, len(local) // 20_000)]
+    # Without the zeros: a slow sensor repeats its reading on most rows.
     usual = float(np.median(some[some > 0.0])) if (some > 0.0).any() else 0.0
     return local / usual if usual > 0.0 else np.ones(len(lam))
 

@@ -37,6 +37,7 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
     out = np.empty(len(values))
     for begin in range(0, n, ANCHOR):
         end = min(begin + ANCHOR, n)
+        # The window is summed once a block and then moved on by one sample, so a wide one costs no more.
         ramp = rise = plain_x = plain_t = 0.0
         for j in range(-half, half + 1):
             x = values[min(max(begin + j, 0), n - 1)]
@@ -45,8 +46,10 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
             rise += j * t
             plain_x += x
             plain_t += t
+        # Away from the ends nothing need be clipped, which is nearly everywhere.
         inside = begin > half and end + half < n
         for i in range(begin, end):
+            # Samples may share one time stamp; a slope there is large, not infinite.
             out[i] = ramp / max(abs(rise), 1e-9)
             if inside:
                 old = values[i - half]
@@ -96,6 +99,7 @@ def hold_off(
     until = -np.inf
     for i in range(n):
         if mask[i]:
+            # A nanosecond, or rounding of time stamps would decide whether the last sample belongs.
             until = time_s[i] + after_s + 1e-9
         out[i] = time_s[i] <= until
     since = np.inf
@@ -153,10 +157,12 @@ def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  
     step = -1.0
     keep = 0.0
     for i in range(len(values)):
+        # The first sample counts as after a gap.
         dt = time_s[i] - time_s[i - 1] if i else gap_s + 1.0
         if dt > gap_s:
             state = values[i]
         else:
+            # Most logs have even steps, and the exponential costs more than all else here.
             if abs(dt - step) > 1e-4 * step:
                 step = dt
                 keep = np.exp(-dt / tau_s)
@@ -308,12 +314,14 @@ def read_later(
     before = after = -1
     for i in range(n):
         t = arrival_s[i]
+        # Written so that an unknown arrival ends it too; later ones are later still.
         if not t <= time_s[n - 1]:
             break
         while time_s[row] < t:
             if fresh[row]:
                 before = row
             row += 1
+        # A line across a gap would invent readings.
         if row > 0 and time_s[row] - time_s[row - 1] > gap_s:
             continue
         if after < row:
@@ -322,6 +330,7 @@ def read_later(
                 after += 1
         if after == n:
             break
+        # Before the first reading nothing stands on the left; the first one is the best there is.
         if time_s[after] == t or before < 0:
             out[i] = values[after]
         else:
@@ -366,6 +375,7 @@ def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
     out = np.zeros(len(values), np.bool_)
     held = 0.0
     for i in range(len(values)):
+        # Between two gears a log shows none; that is not a change of its own.
         if values[i] != 0.0:
             out[i] = held != 0.0 and values[i] != held
             held = values[i]
@@ -386,6 +396,7 @@ def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pra
     -------
     One row per spell.
     """
+    # One entry, that the compiler knows the type of the list; it is not handed out.
     found = [(0, 0)]
     begin = 0
     for i in range(1, len(values) + 1):

@@ -77,6 +77,7 @@ def _plain_numbers(series: pl.Series) -> Floats:
     import polars as pl
 
     if series.dtype in (pl.Datetime, pl.Duration):
+        # Cast first: files hold milli-, micro- and nanoseconds, as plain integers all alike.
         series = series.dt.cast_time_unit("ns").cast(pl.Int64) / 1e9
     elif series.dtype == pl.Time:
         series = series.cast(pl.Int64) / 1e9
@@ -108,6 +109,7 @@ def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
     from asammdf import MDF
     from asammdf.blocks.utils import MdfException
 
+    # What the library lets out on damaged files, beside its own exception.
     broken = (MdfException, struct.error, OSError, ValueError, LookupError, AttributeError, TypeError)
     try:
         with MDF(str(path)) as mdf:
@@ -124,6 +126,7 @@ def read_mdf(path: Path, wanted: Wanted) -> RawColumns:
     signals = {i: s for i, s in signals.items() if _is_numeric(s.samples) and len(s.timestamps) > 1}
     if not signals:
         raise LogError(Say.NO_CHANNEL(path=path))
+    # The fastest channel keeps every reading; of equals the longest.
     base = min(
         (s.timestamps for s in signals.values()), key=lambda t: (float(np.median(np.diff(t))), -len(t))
     )
@@ -155,6 +158,7 @@ def _hold_all(signals: dict[int, Any], base: Floats) -> tuple[dict[int, Floats],
         if len(stamps) == len(base) and np.array_equal(stamps, base):
             values[i] = samples
             continue
+        # Channels of one group share their times; so rows are looked up once a group.
         key = stamps[:2].tobytes() + stamps[-2:].tobytes() + len(stamps).to_bytes(8, "little")
         if key not in held:
             held[key] = hold_rows(stamps, base)
@@ -181,6 +185,7 @@ def hold_rows(time_s: Floats, base_s: Floats) -> tuple[np.ndarray, Mask]:
     -------
     Indices into the readings, and fresh rows, both of shape (n,).
     """
+    # A nanosecond, so that rounding of equal times does not show the reading one row late.
     row = np.searchsorted(time_s, base_s + 1e-9, side="right") - 1
     fresh = np.diff(row, prepend=-1) > 0
     period = float(np.median(np.diff(time_s)))

@@ -75,12 +75,15 @@ def sniff(head: bytes, source: str) -> Layout:
     """
     if not head.strip():
         raise LogError(Say.EMPTY(source=source))
+    # No text log holds a zero byte; decoded, it would become columns of nonsense.
     if b"\x00" in head:
         raise LogError(Say.BINARY(source=source))
     lines = head.removeprefix(b"\xef\xbb\xbf").split(b"\n")
+    # Else a large file without line ends would be read whole as one header.
     if len(lines) == 1 and len(head) >= HEAD_BYTES:
         raise LogError(Say.NO_LINES(source=source, most=HEAD_BYTES))
     encoding = _encoding(head)
+    # The last line of a cut-off head is cut off too.
     whole = lines[:-1] if len(head) >= HEAD_BYTES else lines
     texts = [line.decode(encoding, "replace").rstrip("\r") for line in whole[:SNIFF_LINES]]
     delimiter = _delimiter(texts, source)
@@ -96,23 +99,27 @@ def sniff(head: bytes, source: str) -> Layout:
         name, unit = split_unit(cell)
         columns.append(Column(i, name, units[i] or unit))
     sample = rows[first : first + 40]
+    # A comma between digits is a decimal mark wherever it does not separate columns.
     comma = delimiter != "," and any(re.fullmatch(r"\s*[+-]?\d+,\d+\s*", c) for r in sample for c in r)
     return Layout(first, delimiter, comma, tuple(columns), _text_columns(sample, len(columns)))
 
 
 def _encoding(head: bytes) -> str:
+    # The head may end within a character, of which UTF-8 has up to four bytes.
     for end in range(len(head), max(len(head) - 4, 0), -1):
         try:
             head[:end].decode("utf-8")
         except UnicodeDecodeError:
             continue
         return "utf-8"
+    # Takes any byte; names in it are legible, and numbers are the same.
     return "latin-1"
 
 
 def _fields(line: str, delimiter: str) -> list[str]:
     try:
         return next(csv.reader([line], delimiter=delimiter), [])
+    # A stray quote in one line must not stop the whole file.
     except csv.Error:
         return line.split(delimiter)
 
@@ -124,6 +131,7 @@ def _is_number(cell: str) -> bool:
 def _numeric_row(cells: list[str]) -> bool:
     filled = [c.strip() for c in cells if c.strip().lower() not in BLANKS]
     numbers = sum(bool(NUMBER.fullmatch(c) or CLOCK.fullmatch(c)) for c in filled)
+    # Half, because states and notes stand between the numbers of many logs.
     return bool(filled) and numbers >= 0.5 * len(filled)
 
 
@@ -137,6 +145,7 @@ def _delimiter(texts: list[str], source: str) -> str:
     for delimiter in (";", "\t", ","):
         counts = [t.count(delimiter) + 1 for t in texts if t.strip()]
         common = max(set(counts), key=counts.count, default=1)
+        # Clearly more columns are asked of the later ones: decimal commas come once per number and would win.
         if common > width and (not best or common > 1.5 * width):
             best = delimiter
             width = common
@@ -151,7 +160,9 @@ def _header(rows: list[list[str]], source: str) -> int:
     for i, row in enumerate(rows[:-1]):
         if len(row) < 2 or _numeric_row(row) or sum(bool(c.strip()) for c in row) < 2:
             continue
+        # Two rows, because a row of units may stand between header and numbers.
         for after in rows[i + 1 : i + 3]:
+            # One more or less: some loggers end rows, but not headers, with a separator.
             if abs(len(after) - len(row)) <= 1 and _numeric_row(after):
                 return i
     if any(_numeric_row(r) and len(r) > 1 for r in rows):

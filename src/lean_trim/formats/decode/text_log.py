@@ -99,6 +99,7 @@ def read_text(path: Path, wanted: Wanted, progress: Progress | None = None) -> R
             reader = _BlockReader(layout, wanted(layout.columns), path)
             for block in _blocks(_after_lines(head, layout.skip_lines), stream):
                 reader.add(block)
+                # The place in the packed file, for how long the unpacked one is nobody knows beforehand.
                 if progress is not None and not progress(min(1.0, f.tell() / size)):
                     raise CancelledError(Say.CANCELLED(name=path.name))
         except (EOFError, zlib.error, gzip.BadGzipFile, _zstd_error()) as error:
@@ -113,6 +114,7 @@ def _unpacked(f: BinaryIO) -> BinaryIO:
     if magic[:2] == GZIP:
         return cast(BinaryIO, gzip.GzipFile(fileobj=f))
     if magic == ZSTD:
+        # Loaded only here: few logs are packed so, and a start must not pay for it.
         import zstandard
 
         return cast(BinaryIO, zstandard.ZstdDecompressor().stream_reader(f, read_across_frames=True))
@@ -138,12 +140,14 @@ def _blocks(start: bytes, stream: BinaryIO) -> Iterator[bytes]:
     while True:
         fresh = stream.read(BLOCK_BYTES)
         data = rest + fresh
+        # Only whole lines are parsed; what begins a line waits for its end.
         cut = data.rfind(b"\n") + 1 if fresh else len(data)
         if data[:cut]:
             yield data[:cut]
         rest = data[cut:]
         if not fresh:
             return
+        # Without this a file with one endless line would be gathered in memory.
         if len(rest) > BLOCK_BYTES:
             raise LogError(Say.LONG_LINE(most=BLOCK_BYTES))
 
@@ -163,8 +167,10 @@ class _BlockReader:
 
     def add(self, block: bytes) -> None:
         """Parse one block of whole lines."""
+        # Other columns are looked at once, for the import sheet; nobody reads the rest.
         columns = self.keep if self.rows else [*self.keep, *self.others]
         frame = self._parse(block, columns)
+        # A logger that lost power leaves half a row, and half a number is a wrong number.
         if not block.endswith(b"\n") and frame.height and self._cut_short(frame):
             frame = frame.head(frame.height - 1)
         self.samples = self.samples or {
@@ -185,6 +191,7 @@ class _BlockReader:
             f"c{c.index}": pl.String if c.index in self.layout.text else pl.Float64
             for c in self.layout.columns
         }
+        # Strict first; then odd bytes in notes must not lose the numbers beside them.
         for encoding in ("utf8", "utf8-lossy"):
             try:
                 scan = pl.scan_csv(
@@ -239,8 +246,10 @@ def _numbers(series: pl.Series, layout: Layout) -> Floats:
     if layout.decimal_comma:
         text = text.str.replace(",", ".", literal=True)
     first = next((v for v in text.head(50) if v), "")
+    # Clock times before numbers: to a number parser they would be gaps.
     if ":" in first and CLOCK.fullmatch(first):
         return _clock_seconds(text.to_list())
+    # Words become 0 and 1 only if every one is known; an unknown state is a gap, not a zero.
     words = set(text.head(2000).unique().to_list()) - {None}
     if words <= {*ON_WORDS, *OFF_WORDS}:
         return text.is_in(list(ON_WORDS)).cast(pl.Float64).fill_null(float("nan")).to_numpy(writable=True)
@@ -254,5 +263,6 @@ def _clock_seconds(texts: list[str | None]) -> Floats:
         if text and CLOCK.fullmatch(text):
             parts = [float(p.replace(",", ".")) for p in re.split("[ Tt]", text)[-1].split(":")]
             out[i] = sum(p * s for p, s in zip(parts, (3600.0, 60.0, 1.0), strict=False))
+    # Half a day back is midnight; less is a clock set back, which the time base sees to.
     known = np.where(np.isfinite(out), out, 0.0)
     return np.asarray(out + 86400.0 * np.cumsum(np.diff(known, prepend=known[:1]) < -43200.0))

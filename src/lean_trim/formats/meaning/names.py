@@ -16,6 +16,8 @@ WANTED = (
     r"(command(ed)?|target|desired|request(ed)?|soll(wert)?|setpoint"
     r"|cible|consigne|objetivo|deseado|demand(ed)?)"
 )
+# The order matters: the first pattern that fits wins, so that "target lambda" is not λ, nor "MAF voltage" a
+# flow.
 PATTERNS: tuple[tuple[Role, str], ...] = (
     (
         Role.STFT,
@@ -96,6 +98,7 @@ PATTERNS: tuple[tuple[Role, str], ...] = (
     ),
     (Role.GEAR, r"^gear$|gear[ -]?(pos|num|engaged|sel)|\bgang\b|rapport engage|marcha"),
 )
+# Names that sound right but hold something else.
 NOT_THIS = re.compile(r"accelerator|pedal|raw|sensor volt|\badc\b|min\b|max\b|alarm|warning|error$")
 TIME = re.compile(
     r"^(log )?(time|t|zeit|uhrzeit|temps|tiempo|hora|heure|timestamps?|elapsed.*|seconds|offset"
@@ -190,10 +193,12 @@ def candidate(column: Column) -> Candidate | None:
     text = plain_name(column.name)
     if role is None:
         return None
+    # Many logs name the sensor only; its unit says whether signal or flow is meant.
     if role is Role.MAF_FLOW:
         role = Role.MAF_HZ if unit in ("hz", "khz") else Role.MAF_V if unit in ("v", "mv") else role
     known = UNITS.get(role)
     fits = known is None or unit in known or unit == ""
+    # A wrong unit weighs more than a good name, yet leaves it among the choices.
     score = 0.9 if fits and unit else 0.75 if fits else 0.35
     if NOT_THIS.search(text):
         score -= 0.4
@@ -214,6 +219,7 @@ def assign_roles(columns: Sequence[Column]) -> Assignment:
     """
     found: dict[Role, list[Candidate]] = {}
     for column in columns:
+        # A name that only sounds right is left to the user altogether.
         if (c := candidate(column)) is not None and c.score > 0.3:
             found.setdefault(c.role, []).append(c)
     chosen: dict[Role, tuple[Column, ...]] = {}
@@ -222,11 +228,13 @@ def assign_roles(columns: Sequence[Column]) -> Assignment:
     for role, group in found.items():
         best = max(c.score for c in group)
         top = [c for c in group if c.score >= best - 0.05]
+        # Reversed, so that of several with one bank the first in the file stays.
         banks = {c.bank: c for c in reversed(top)}
         if {1, 2} <= set(banks):
             chosen[role] = (banks[1].column, banks[2].column)
         else:
             chosen[role] = (top[0].column,)
+            # The same name twice is the same channel logged twice, no question.
             if len(top) > 1 and len({c.column.name for c in top}) > 1:
                 rivals[role] = tuple(c.column for c in top[1:])
         confidence[role] = best - (0.3 if role in rivals else 0.0)

@@ -145,6 +145,7 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
     """
     part = sample_of(values)
     unit = tidy_unit(unit_text)
+    # An empty column still gets a unit, so that the sheet can show it with its question.
     if not len(part):
         return UnitReading(lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0])))
     if role in (Role.LAMBDA, Role.TARGET):
@@ -153,6 +154,7 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
         return _loop_status(part)
     if role is Role.AIRFLOW_SOURCE:
         return _source_share(unit, part)
+    # Headed % or not at all, these come in several scales; with another unit they are settled like the rest.
     if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
         return _percent(role, unit, part)
     if role not in UNITS:
@@ -187,6 +189,7 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
         If the role cannot be logged in that unit.
     """
     unit = tidy_unit(unit_text)
+    # Looked for as it was typed: these are whole phrases that tidying would change.
     if unit_text in PERCENT_FORMS:
         return UnitReading(PERCENT_FORMS[unit_text], unit_text)
     if role in (Role.LAMBDA, Role.TARGET) and unit in ("λ", "lambda", "afr", "φ", "phi"):
@@ -215,6 +218,7 @@ def fits(role: Role, values: Floats) -> bool:
     if role not in PLAUSIBLE:
         return True
     low, high, reach = PLAUSIBLE[role]
+    # Ends are taken off, for one spike in an hour must not change the unit of the whole.
     first, last = np.percentile(values, [1, 99])
     return bool(first >= low and last <= high and last >= reach)
 
@@ -224,17 +228,21 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
     label = LABELS[role][0]
     ours = tidy_unit(LABELS[role][1])
     stated = unit if unit in known and unit else ""
+    # What the header says is believed as long as an engine could have such values.
     if stated and fits(role, known[stated](part)):
         return UnitReading(known[stated], stated)
+    # Several units may fit; the order is how often they are met, ours first.
     order = [u for u in (ours, *COMMON.get(role, ())) if u in known]
     possible = [u for u in dict.fromkeys(order) if fits(role, known[u](part))]
     span = str(Say.SPAN(low=np.percentile(part, 1), high=np.percentile(part, 99)))
+    # It is still read, for the rest of the log may be good, but never without the question.
     if not possible:
         fallback = stated or (ours if ours in known else next(iter(known)))
         return UnitReading(
             known[fallback], fallback, "", str(Say.IMPLAUSIBLE(label=label, span=span, unit=unit_text))
         )
     best = possible[0]
+    # No header to contradict: the best unit is a note; a question would come up for every plain log.
     if not stated and not unit:
         return UnitReading(known[best], best, str(Say.NO_UNIT(span=span, best=best)) if best != ours else "")
     if not stated:
@@ -252,11 +260,13 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
     label = LABELS[role][0]
     middle = float(np.median(part))
+    # A scale guessed for a sensor would be wrong by percents, which is what is measured; so nothing is read.
     if unit in ("v", "mv"):
         return UnitReading(lambda x: np.full(np.shape(x), np.nan), "V", "", str(Say.VOLTAGE(label=label)))
     stated_afr = unit in ("afr", "a/f", ":1", "air/fuel")
     stated_phi = unit in ("phi", "φ", "er", "eqr")
     convert = lambda_converter(unit, part, stoich_afr)
+    # No fuel has a stoichiometric ratio as low as 4, and no engine runs at λ 4.
     settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
     if stated_afr and middle < 4.0:
         return UnitReading(lambda x: x, "λ", "", str(Say.HEADED_AFR(label=label, middle=middle)))
@@ -274,6 +284,7 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
     middle = float(np.median(part))
     top = float(np.percentile(np.abs(part), 99))
     trim = role in (Role.STFT, Role.LTFT)
+    # Only what percent cannot be: a trim around 1 or 100, a throttle that never passes 1.
     forms = {
         "factor around 1": trim and 0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
         "percent around 100": trim and 60.0 < middle < 160.0,
@@ -293,12 +304,14 @@ def _source_share(unit: str, part: Floats) -> UnitReading:
     high = float(part.max())
     if low >= 0.0 and high <= 1.0 and unit != "%":
         return UnitReading(lambda x: x, "")
+    # Values of 2 or 3 may be codes of modes; as percent they would mean next to nothing.
     if low >= 0.0 and high <= 100.0 and (unit == "%" or high > 20.0):
         return UnitReading(lambda x: x / 100.0, "%", str(Say.SOURCE_PERCENT()))
     return UnitReading(lambda x: np.clip(x, 0.0, 1.0), "", "", str(Say.SOURCE_VALUES()))
 
 
 def _closed_by_code(codes: Floats) -> Floats:
+    # 16 is closed loop with one sensor failed: feedback still acts on the fuel.
     return np.where(np.isfinite(codes), ((codes == 2) | (codes == 16)).astype(float), np.nan)
 
 

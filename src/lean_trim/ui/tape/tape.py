@@ -70,6 +70,7 @@ class Tape(QWidget):
             return
         solution = self.session.solution
         log = solution.frame.log if solution else join_logs(current.logs)
+        # A threshold turned must not throw the user back to the whole log.
         same = self.data is not None and len(self.data.log) == len(log)
         names = (
             tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
@@ -88,6 +89,7 @@ class Tape(QWidget):
         self.data = make_tape(log, self.session.vehicle, self.lane_sets.lanes)
         self.lit = None
         self.start_s = self.data.start_s
+        # The whole drive from its first second, so that the strip fills instead of shrinking.
         self.end_s = max(self.data.end_s, 60.0 * self.session.rounds.drive_minutes)
         self.update()
 
@@ -113,6 +115,7 @@ class Tape(QWidget):
             self.hovered.emit(f"No {'later' if forward else 'earlier'} event of this kind.")
             return None
         self.spot_s = event.start_s
+        # Wide enough to see what led to it, near enough to see it.
         width = min(max(30.0, 2.5 * (event.end_s - event.start_s)), 180.0)
         middle = (event.start_s + min(event.end_s, event.start_s + width)) / 2
         self.look_at(middle - width / 2, middle + width / 2)
@@ -175,6 +178,7 @@ class Tape(QWidget):
         """Zoom about the pointer."""
         if self.data is None:
             return
+        # Shift turns a wheel sideways on some desktops.
         turn = event.angleDelta().y() or event.angleDelta().x()
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             shift = -turn / 120.0 * 0.1 * (self.end_s - self.start_s)
@@ -217,6 +221,7 @@ class Tape(QWidget):
         if start is None or self.data is None:
             return
         end = self.time_at(event.position().x())
+        # A hand that trembles while it clicks does not choose a stretch.
         if abs(self.x_of(end) - self.x_of(start)) < 3:
             self.spot_s = end
             self.session.selection.clear()

@@ -62,13 +62,16 @@ class TapePainter:
 
     def _any(self, before: np.ndarray) -> np.ndarray:
         """True for pixel columns that hold a marked sample, from counts of marks before each sample."""
+        # Zoomed in, a column may hold no sample; it then shows the one that follows.
         right = np.maximum(self.cut[1:], np.minimum(self.cut[:-1] + 1, len(before) - 1))
         return np.asarray(before[right] > before[self.cut[:-1]])
 
     def _lit(self) -> None:
+        # Lit seconds may belong to the log before, until the new solution is in.
         if self.tape.lit is None or len(self.tape.lit) != len(self.data.log) + 1:
             return
         lit = [
+            # Two pixels at least: a single sample must not vanish.
             QRectF(LEFT + a, 0, max(b - a, 2), self.body_h)
             for a, b, on in runs(self._any(self.tape.lit).astype(int))
             if on
@@ -110,6 +113,7 @@ class TapePainter:
         p.drawLine(QPointF(0, y + height + 1.5), QPointF(LEFT + self.width, y + height + 1.5))
         self._zero_line(lane, y, height)
         ratio = self.tape.devicePixelRatioF()
+        # The first trace is the one the lane is named for; it is painted over the others.
         for i, trace in reversed(list(enumerate(lane.traces))):
             low, high = trace.pyramid.columns(self.tape.start_s, self.tape.end_s, int(self.width * ratio))
             image = trace_image(
@@ -134,6 +138,7 @@ class TapePainter:
         wide = height > 22
         signed = lane.traces[0].series.key in SIGNED
         digits = 2 if inner < 3 else 1 if inner < 12 else 0
+        # The scale has 6 % of air at either end, which the figures leave out.
         ends = ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11))
         for value, top in ends if wide else ends[:1]:
             text = f"{value:{'+' if signed else ''}.{digits}f}"
@@ -163,6 +168,7 @@ class TapePainter:
             return
         used = self._any(self.data.used_before)
         any_sample = self.cut[1:] > self.cut[:-1]
+        # Zoomed far in, most columns hold no sample and stand for their neighbours.
         out = ~used & (any_sample | (self.width > len(self.data.log)))
         veil = self.theme.color("sheet", 0.5)
         line = self.theme.color("faint", 0.45)
@@ -172,6 +178,7 @@ class TapePainter:
         y = self.body_h + 1
         if self.data.regime is None:
             return
+        # One sample a column: a regime shorter than a pixel cannot be seen anyway.
         middle = np.clip((self.cut[1:] + self.cut[:-1]) // 2, 0, len(self.data.regime) - 1)
         bands: dict[int, list[QRectF]] = {}
         labels: list[tuple[QRectF, str]] = []
@@ -179,6 +186,7 @@ class TapePainter:
             rect = QRectF(LEFT + first, y, last - first, BAND_H - 2)
             bands.setdefault(regime, []).append(rect)
             label = REGIME_LABELS[Regime(regime)]
+            # Measuring every label would take longer than painting; 5.2 px is the mean letter of this size.
             label = label if rect.width() > 7 + 5.2 * len(label) else SHORT_REGIMES[Regime(regime)]
             if rect.width() > 6 + 5.2 * len(label):
                 labels.append((rect, label))
@@ -223,6 +231,7 @@ class TapePainter:
         tape = self.tape
         y = self.tape.height() - AXIS_H
         span = tape.end_s - tape.start_s
+        # A label and its air need 70 px.
         step = next((s for s in STEPS if span / s <= self.width / 70), STEPS[-1])
         self.p.setFont(font(7.5))
         self.p.setPen(self.theme.color("faint"))
@@ -230,6 +239,7 @@ class TapePainter:
         for k in range(int(np.ceil(tape.start_s / step)), int(tape.end_s / step) + 1):
             x = tape.x_of(k * step)
             self.p.drawLine(QPointF(x, y), QPointF(x, y + 3))
+            # The last label would be cut by the edge.
             if x < LEFT + self.width - 18:
                 self.p.drawText(
                     QRectF(x - 30, y + 3, 60, AXIS_H - 3),

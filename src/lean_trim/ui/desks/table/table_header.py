@@ -25,7 +25,6 @@ from lean_trim.ui.desks.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
-
 LEGEND = {
     "remove": "less fuel",
     "add": "more fuel",

@@ -109,7 +109,7 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
         long = float(length[cell])
         middle = rect.left() + width / 2
         y = rect.bottom() - size * (0.5 if low_tile else 0.24)
-        # Through the whole of a low tile: a short one, crossed by a whisker, reads as a plus before the number.
+        # Through the whole of a low tile: a short one, crossed by a whisker, reads as a plus sign.
         tick = size / 2 if low_tile else thick * 0.75
         middles.append(QLineF(middle, y - tick, middle, y + tick))
         if long:
