@@ -73,6 +73,7 @@ def parse_table(text: str, kind: str, source: str) -> Table:
     -------
     The table.
     """
+    # The clipboard of a spreadsheet brings tabs, its files commas or semicolons.
     delimiter = max(",;\t", key=lambda d: text.split("\n", 1)[0].count(d))
     rows = [
         (n, r)
@@ -104,6 +105,7 @@ def _grid(rows: list[tuple[int, list[str]]], kind: str, source: str) -> Table:
     y = []
     cells = []
     for n, row in rows[1:]:
+        # A short row shifted by one cell would be a wrong table that looks right.
         if len(row) != len(columns) + 1:
             raise BadInputError(
                 Say.ROW_LENGTH(source=source, line=n, count=len(row) - 1, expected=len(columns))
@@ -119,6 +121,7 @@ def _grid(rows: list[tuple[int, list[str]]], kind: str, source: str) -> Table:
 def _curve(rows: list[tuple[int, list[str]]], source: str) -> Table:
     line, head = rows[0]
     unit = head[0].strip()
+    # Flow in another unit would be off by a factor that closed loop might half hide.
     if len(head) != 2 or unit not in ("Hz", "V") or head[1].strip() != "g/s":
         raise BadInputError(Say.CURVE_HEADER(source=source, line=line, allowed=",".join(head)))
     pairs = []
@@ -168,6 +171,7 @@ def write_table(table: Table, path: Path) -> None:
     table : a grid or a curve.
     path : replaced if it exists.
     """
+    # The old table stays whole if the disk is full.
     part = path.with_suffix(path.suffix + ".part")
     part.write_text(table_text(table), encoding="utf-8")
     part.replace(path)

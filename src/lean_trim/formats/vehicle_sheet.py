@@ -133,6 +133,7 @@ class Sheet:
             return default
         if value is None:
             raise BadInputError(Say.MISSING_NUMBER(source=self.source, key=key, low=low, high=high))
+        # To Python true is 1, which is no displacement.
         good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
         if not good or not low <= value <= high:
             raise BadInputError(Say.BAD_NUMBER(source=self.source, key=key, value=value, low=low, high=high))
@@ -179,6 +180,7 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
         Naming the file and the key (or line and column) and what is allowed.
     """
     try:
+        # Editors of some systems put a byte order mark before the text.
         data = json.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
         raise BadInputError(Say.UNREADABLE(path=path, cause=error.strerror)) from error
@@ -189,6 +191,7 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
             Say.NOT_JSON(path=path, line=error.lineno, column=error.colno, reason=error.msg)
         ) from error
     sheet = Sheet(data, str(path))
+    # A misspelt key must not pass for one that was taken in.
     warnings = [f"{path}: unknown key {k!r} is not used" for k in sheet.data if k not in KNOWN]
     return _vehicle(sheet, path.parent), warnings
 
@@ -246,6 +249,7 @@ def _injectors(sheet: Sheet) -> Injectors:
     if not isinstance(raw, dict) or not raw:
         raise BadInputError(Say.DEAD_TIME_OBJECT(source=sheet.source, raw=raw))
     try:
+        # JSON keys are text, and in text 10 comes before 9.
         pairs = sorted((float(v), float(ms)) for v, ms in raw.items())
     except (TypeError, ValueError):
         raise BadInputError(Say.DEAD_TIME_NUMBERS(source=sheet.source)) from None

@@ -122,6 +122,7 @@ def log_from_parquet(data: bytes, name: str) -> Log:
     """
     import polars as pl
 
+    # The count stands in the footer: a few bytes can unpack to more than there is memory.
     size = pl.scan_parquet(io.BytesIO(data)).select(pl.len()).collect().item()
     if not 2 <= size <= MOST_SAMPLES:
         raise BadInputError(Say.SAMPLE_COUNT(name=name, size=size, most=MOST_SAMPLES))
@@ -129,6 +130,7 @@ def log_from_parquet(data: bytes, name: str) -> Log:
     if frame.width > MOST_CHANNELS or "time_s" not in frame.columns:
         raise BadInputError(Say.COLUMN_COUNT(name=name, width=frame.width, most=MOST_CHANNELS))
     time = frame["time_s"].cast(pl.Float64).to_numpy()
+    # Channels of a later version are left alone instead of refusing the log.
     known = {str(r) for r in Role}
     channels = {Role(c): frame[c].cast(pl.Float64).to_numpy() for c in frame.columns if c in known}
     marked = [c for c in frame.columns if c.startswith(UPDATE) and c.removeprefix(UPDATE) in known]

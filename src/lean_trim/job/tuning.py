@@ -78,6 +78,7 @@ def tuning_from(text: str) -> Tuning:
     """
     try:
         data = json.loads(text) if text else {}
+    # Deeply nested text ends the parser this way.
     except (ValueError, RecursionError):
         data = {}
     data = data if isinstance(data, dict) else {}
@@ -95,6 +96,7 @@ def tuning_from(text: str) -> Tuning:
     source = _filled(AirflowSourceSettings(), word) if told else None
     numbers = data.get("earlier")
     whole = (
+        # To Python true is 1, which would name a round.
         [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)]
         if isinstance(numbers, list)
         else []
@@ -111,6 +113,7 @@ def _sieve(data: dict[str, Any]) -> SieveSettings:
     for key, value in changes.items() if isinstance(changes, dict) else ():
         try:
             out = SieveSettings({**out.changes, key: float(value)}, out.disabled)
+        # One bad threshold must not take the others with it.
         except (BadInputError, TypeError, ValueError):
             continue
     return out

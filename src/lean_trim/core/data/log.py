@@ -60,6 +60,7 @@ class Log:
         if not np.isfinite(time).all():
             row = int(np.flatnonzero(~np.isfinite(time))[0]) + 1
             raise LogError(Say.NO_TIME(name=self.name, row=row))
+        # Equal times are let through: clocks are coarser than rows in many logs.
         back = np.flatnonzero(np.diff(time) < 0)
         if len(back):
             raise LogError(Say.TIME_BACKWARDS(name=self.name, sample=back[0] + 1, time=time[back[0]]))
@@ -132,6 +133,7 @@ class Log:
     def durations_s(self) -> Floats:
         """Time each sample stands for, s; a gap counts as one ordinary step."""
         out = np.empty(len(self.time_s))
+        # Three steps may be a lost row or two; beyond that nobody knows what the engine did.
         np.minimum(np.diff(self.time_s), 3.0 * self.step_s, out=out[:-1])
         out[-1] = self.step_s
         return out
@@ -156,6 +158,7 @@ def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
     """
     pieces = list(logs)
     roles = sorted({r for p in pieces for r in p.channels})
+    # Marks of one piece make marks of all, else its held values would count as readings.
     slow = {r for p in pieces for r in p.updates}
     time = np.concatenate([p.time_s for p in pieces])
     updates = {
@@ -219,6 +222,7 @@ def typical_step_s(time_s: Floats) -> float:
     at = np.arange(0, len(time_s) - 1, max(1, len(time_s) // 8192))
     median = float(np.median(time_s[at + 1] - time_s[at]))
     mean = float(time_s[-1] - time_s[0]) / max(len(time_s) - 1, 1)
+    # The median is zero where a coarse clock repeats most times.
     return median or mean or SHORTEST_STEP_S
 
 

@@ -78,7 +78,9 @@ class Axis:
         Index of the point at or below, and fraction of the way to the next, 0 to 1; both of shape (n,).
         """
         x = np.clip(np.asarray(at, float), self.points[0], self.points[-1])
+        # The last point belongs to the last interval, or there would be none to its right.
         low = np.clip(np.searchsorted(self.points, x, side="right") - 1, 0, len(self.points) - 2)
+        # A sample without a place still needs an index; its weight is what stays NaN.
         low = np.where(np.isnan(x), 0, low)
         fraction = (x - self.points[low]) / (self.points[low + 1] - self.points[low])
         return low.astype(np.intp), fraction
@@ -135,6 +137,7 @@ class Table:
             place = " / ".join(f"{a.name} {a.points[i]:g}" for a, i in zip(self.axes, bad[0], strict=True))
             value = values[tuple(bad[0])]
             raise TableError(Say.CELL_NOT_POSITIVE(name=self.name or "the table", value=value, place=place))
+        # A table is a value: shared by rounds, threads and views, it must not change under them.
         values.setflags(write=False)
         object.__setattr__(self, "values", values)
 
@@ -194,6 +197,7 @@ class Table:
             low, fraction = axis.locate(x)
             pair = np.stack([low, low + 1], axis=1)
             share = np.stack([1.0 - fraction, fraction], axis=1)
+            # Axis by axis, so that a curve and a grid are the same loop, and three axes would be too.
             cells = (cells[:, :, None] * len(axis) + pair[:, None, :]).reshape(len(pair), -1)
             weights = (weights[:, :, None] * share[:, None, :]).reshape(len(pair), -1)
         return Interpolation(cells, weights)
@@ -226,6 +230,7 @@ class Table:
         cell = np.zeros(np.size(at[0]), np.intp)
         for axis, x in zip(self.axes, at, strict=True):
             low, fraction = axis.locate(x)
+            # Nearest by index, not by unit: that is the cell whose weight is largest.
             cell = cell * len(axis) + low + (np.nan_to_num(fraction) >= 0.5)
         return cell
 
@@ -287,6 +292,7 @@ def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", na
         If the axis is impossible or airflow falls.
     """
     flow = np.asarray(g_per_s, float)
+    # A sensor that shows more for less air does not exist; a falling curve is a typing slip.
     drops = np.flatnonzero(np.diff(flow) < 0)
     if len(drops):
         raise TableError(Say.CURVE_FALLS(name=name, flow=flow[drops[0]], following=flow[drops[0] + 1]))

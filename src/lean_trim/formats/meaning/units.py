@@ -135,6 +135,7 @@ def tidy_unit(unit: str) -> str:
     -------
     As it is compared.
     """
+    # Two signs: the degree, and the ordinal that keyboards put in its place.
     plain = unit.strip().strip("[]()").lower().replace(" ", "").replace("°", "").replace("º", "")
     names = {
         "degc": "c",
@@ -177,8 +178,11 @@ def lambda_converter(unit: str, values: Floats, stoich_afr: float) -> Convert:
     plain = tidy_unit(unit)
     finite = values[np.isfinite(values)]
     middle = float(np.median(finite)) if len(finite) else 1.0
+    # Zero fuel is no mixture; it becomes a gap, not an infinite λ.
     if plain in ("phi", "φ", "er", "eqr"):
         return lambda x: 1.0 / np.where(x > 0, x, np.nan)
+    # The vehicle's own ratio: a meter set to another fuel shows its AFR on that scale, which the user has to
+    # say.
     if plain in ("afr", "a/f", "air/fuel", ":1") or middle > 4.0:
         return lambda x: x / stoich_afr
     return lambda x: x

@@ -91,6 +91,7 @@ class EvidencePage(QWidget):
         self.body.setText(self._facts(cells))
         solution = self.session.solution
         visits = visits_of_cells(solution, cells) if solution is not None else []
+        # Shorter ones are a brush with the cell's edge, and there are hundreds of them.
         visits = [v for v in visits if v.seconds >= 0.1]
         self._show_visits(
             f"{len(visits)} visits: when, how long, what they ask"
@@ -100,6 +101,7 @@ class EvidencePage(QWidget):
         )
         for visit in visits:
             minutes, rest = divmod(visit.start_s, 60)
+            # Spaces as wide as figures: columns stand in line without a table.
             text = f"{int(minutes):3d}:{rest:04.1f}   {visit.seconds:6.1f} s   {100 * (visit.k - 1):+6.1f} %"
             self._add(self.visits, text.replace(" ", FIGURE_SPACE), (visit.start_s, visit.end_s))
 
@@ -171,6 +173,7 @@ class EvidencePage(QWidget):
             estimate = solution.estimate
             seconds = estimate.seconds.ravel()[cells]
             asked = estimate.correction_pct.ravel()[cells]
+            # What a cell asks without a visit comes from its neighbours, and is not what the drive said.
             seen = (seconds > 0.05) & np.isfinite(asked)
             if seen.any():
                 rows.append(("Asked", _percent(asked[seen])))
@@ -220,6 +223,7 @@ class EvidencePage(QWidget):
 
     def _clicked(self, item: QListWidgetItem) -> None:
         start, end = item.data(Qt.ItemDataRole.UserRole)
+        # With what led to it and what followed, or the visit cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
 

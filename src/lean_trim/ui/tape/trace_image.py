@@ -25,7 +25,9 @@ def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: in
     upper = ((top - high) * scale - HALF_LINE + 0.5).astype(np.float32)
     lower = ((top - low) * scale + HALF_LINE + 0.5).astype(np.float32)
     empty = np.isnan(upper) | np.isnan(lower)
+    # Turned about, so that the cover comes out negative and is clipped to nothing.
     upper[empty], lower[empty] = 1e6, -1e6
+    # Qt wants every row of an indexed image to fill whole 32-bit words.
     width = len(low) + (-len(low)) % 4
     rows = np.arange(height, dtype=np.float32)[:, None]
     cover = np.minimum(rows + np.float32(1.0), lower)
@@ -34,6 +36,7 @@ def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: in
     cover *= 255.0
     pixels = np.zeros((height, width), np.uint8)
     pixels[:, : len(low)] = cover
+    # Copied, because the array is gone when this function ends.
     image = QImage(pixels.data, len(low), height, width, QImage.Format.Format_Indexed8).copy()
     image.setColorTable(_inks(color.rgb()))
     return image

@@ -118,6 +118,7 @@ class ImportSheet(QWidget):
         two = any(len(m.columns) == 2 for m in mapped.matches)
         self.banks.setVisible(two)
         self.banks.setCurrentIndex(("mean", "1", "2").index(pending.choices.banks))
+        # Doubts first, then what is least sure: the top rows are what needs an eye.
         for match in sorted(mapped.matches, key=lambda m: (not m.doubt, m.confidence)):
             self._match_row(pending, match)
         for column in mapped.unused[:MOST_UNUSED]:
@@ -139,6 +140,7 @@ class ImportSheet(QWidget):
         paper, edge = (theme.caution_paper, theme.danger) if lines else (theme.paper, theme.edge)
         self.questions.setStyleSheet(f"background: {paper}; border-left: 3px solid {edge}; padding: 4px 8px;")
         self.add.setEnabled(not pending.problem)
+        # The button says that the doubts are taken as they are.
         self.add.setText("Add to the round as shown" if doubts else "Add to the round")
 
     def _match_row(self, pending: Pending, match: Match) -> None:
@@ -170,6 +172,7 @@ class ImportSheet(QWidget):
         part = sample_of(values) if values is not None else np.array([])
         unit = LABELS[match.role][1] if match is not None else column.unit
         span = (
+            # As the values were judged: without the ends, where spikes are.
             f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g} {unit}"
             if len(part)
             else "no numbers"
@@ -192,6 +195,7 @@ class ImportSheet(QWidget):
 
     def _chosen(self, column: Column, roles: QComboBox, units: QComboBox, role_changed: bool) -> None:
         key = roles.currentData()
+        # A unit chosen for another role means nothing for this one.
         unit = "" if role_changed else units.currentText()
         self.session.imports.choose(column.name, Role(key) if key else None, unit)
 

@@ -37,6 +37,7 @@ class Opening(QObject):
         """Do something; an error that is meant for the user is told, and False returned."""
         try:
             action()
+        # Anything else is a fault of the program and goes to its log.
         except (LeanTrimError, OSError) as error:
             self.session.noticed.emit(Notice("error", Say.FAILED(reason=str(error))))
             return False
@@ -46,6 +47,7 @@ class Opening(QObject):
         """Open the demo job; the first time, drive it at once."""
         from lean_trim.workspace.demo import demo_path
 
+        # Closed first: afresh means that the file goes, and this window may hold it.
         self.session.close_job()
         self.attempt(lambda: self.session.open_path(demo_path(self.data_folder, fresh), self._first_drive))
 

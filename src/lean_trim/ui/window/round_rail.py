@@ -64,7 +64,8 @@ def outcome(job: Job, current: Round) -> str:
         expected = current.prediction
         if expected is None:
             return f"residual {before:.1f} %"
-        return f"{before:.1f} %, then {expected.residual_rms:.1f} ± {expected.std_error:.1f} foretold"
+        # Short, for the rail is narrow; "foretold" stands in the head of the table once the drive is in.
+        return f"{before:.1f} → {expected.residual_rms:.1f} ± {expected.std_error:.1f} % due"
     after = following.residual_rms
     return f"{before:.1f} → {after:.1f} %  {verdict_word(before, after)}"
 
@@ -103,7 +104,8 @@ class _RoundDelegate(QStyledItemDelegate):
         painter.drawText(text.adjusted(0, 22, 0, 0), Qt.AlignmentFlag.AlignLeft, action)
         painter.setPen(theme.color("ink"))
         painter.setFont(font(9, bold=True))
-        painter.drawText(text.adjusted(0, 41, 0, 0), Qt.AlignmentFlag.AlignLeft, result)
+        shown = painter.fontMetrics().elidedText(result, Qt.TextElideMode.ElideRight, int(text.width()))
+        painter.drawText(text.adjusted(0, 41, 0, 0), Qt.AlignmentFlag.AlignLeft, shown)
         painter.restore()
 
 
@@ -139,6 +141,7 @@ class RoundRail(QWidget):
     def refresh(self) -> None:
         """Fill the list from the job."""
         job = self.session.job
+        # Filling moves the current row, which would show another round.
         with QSignalBlocker(self.list):
             self._fill(job)
 
