@@ -75,6 +75,7 @@ def test_the_builders_have_the_dead_time_this_file_takes_for_granted() -> None:
         (Role.COOLANT, 72.0, 68.0, "cold"),
         (Role.DUTY, 90.0, 94.0, "injector_limit"),
         (Role.KNOCK, 0.15, 0.25, "knock"),
+        (Role.AIRFLOW_SOURCE, 0.03, 0.2, "other_source"),
         (Role.LAMBDA, 1.32, 1.36, "sensor_range"),
         (Role.LAMBDA, 0.68, 0.64, "sensor_range"),
     ],
@@ -207,6 +208,24 @@ def rail_log(samples: int, spread_kpa: float) -> Log:
 )
 def test_rail_pressure_is_told_from_enough_samples(samples: int, spread: float, kind: PressureKind) -> None:
     assert with_fuel_dp(rail_log(samples, spread), 300.0)[1] is kind
+
+
+def test_a_pump_that_sags_at_high_flow_does_not_hide_whose_pressure_it_is() -> None:
+    """Above 70 % of the flows met the pump cannot keep up, and pressure falls with flow."""
+    log = rail_log(1000, 60.0)
+    over = log[Role.MAP] - np.percentile(log[Role.MAP], 70.0)
+    sagging = with_channel(log, Role.FUEL_DP, log[Role.FUEL_DP] - 3.0 * np.maximum(over, 0.0))
+    assert with_fuel_dp(sagging, 300.0)[1] is PressureKind.RAIL
+
+
+@pytest.mark.parametrize(("samples", "supported"), [(8, False), (12, True)])
+def test_a_cell_is_changed_from_a_fifth_of_a_second_on(samples: int, supported: bool) -> None:
+    """Halfway between two cells, each of which gets half of the time."""
+    frame = make_frame(STEADY, small_vehicle())
+    used = np.arange(N) < samples
+    observations = observe(frame, frame.log[Role.LAMBDA], used)
+    estimate = fit_surface(observations, frame.vehicle.table, TIME, SurfaceSettings(max_error_pct=20.0))
+    assert estimate.supported.any() == supported
 
 
 @pytest.mark.parametrize(("kmh", "told"), [(6.5, False), (10.0, True)])
