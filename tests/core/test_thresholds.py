@@ -214,7 +214,7 @@ def test_a_pump_that_sags_at_high_flow_does_not_hide_whose_pressure_it_is() -> N
     """Above 70 % of the flows met the pump cannot keep up, and pressure falls with flow."""
     log = rail_log(1000, 60.0)
     over = log[Role.MAP] - np.percentile(log[Role.MAP], 70.0)
-    sagging = with_channel(log, Role.FUEL_DP, log[Role.FUEL_DP] - 3.0 * np.maximum(over, 0.0))
+    sagging = with_channel(log, Role.FUEL_DP, log[Role.FUEL_DP] - 6.0 * np.maximum(over, 0.0))
     assert with_fuel_dp(sagging, 300.0)[1] is PressureKind.RAIL
 
 
