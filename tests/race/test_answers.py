@@ -64,6 +64,7 @@ def test_a_log_goes_into_the_round_it_was_opened_for(
     assert [i.name for i in second.log_infos] == ["second.csv"]
 
 
+@pytest.mark.slow
 def test_looking_at_an_old_round_changes_nothing_of_it(driven: Bench, job_path: Path, heron_log: Log) -> None:
     """Its verdict once changed from 7.02 to 4.87 because a rule had been switched off since."""
     workspace = driven.workspace
@@ -177,6 +178,7 @@ def test_closing_while_a_solve_runs_changes_nothing(
     np.testing.assert_array_equal(load_job(job_path).rounds[0].decided.values, decided)
 
 
+@pytest.mark.slow
 def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(
     driven: Bench, job_path: Path
 ) -> None:

@@ -68,6 +68,7 @@ def settle(window: MainWindow, until: Until) -> None:
     QApplication.processEvents()
 
 
+@pytest.mark.slow
 def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:

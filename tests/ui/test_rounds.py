@@ -27,6 +27,7 @@ from tests.race.conftest import Gate
 from tests.ui.conftest import click, evidence_page
 
 Until = Callable[..., None]
+pytestmark = pytest.mark.slow
 
 
 def ready(session: Session, rounds: int) -> Callable[[], bool]:
@@ -38,7 +39,6 @@ def ready(session: Session, rounds: int) -> Callable[[], bool]:
     )
 
 
-@pytest.mark.slow
 def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until, tmp_path: Path) -> None:
     """Open the demo, accept, drive again, twice; then close, reopen and find everything."""
     session = window.session
@@ -71,7 +71,6 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
         np.testing.assert_array_equal(before, after.table.values)
 
 
-@pytest.mark.slow
 def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
     driven.session.rounds.drive_minutes = 60.0
     driven.session.deciding.accept()
@@ -152,7 +151,6 @@ def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, un
     assert session.solution.sifted.used.sum() == used  # type: ignore[union-attr]
 
 
-@pytest.mark.slow
 def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: Until) -> None:
     driven.session.rounds.drive_minutes = 3.0
     driven.session.rounds.drive()

@@ -61,6 +61,7 @@ def test_the_first_drive_fits_1100_by_640_too(tmp_path: Path, qtbot: object, unt
     window.close()
 
 
+@pytest.mark.slow
 def test_the_window_stands_as_it_was_left(tmp_path: Path, qtbot: object) -> None:
     first = make_window(tmp_path)
     first.show()
@@ -135,6 +136,7 @@ def test_truth_is_shown_for_the_simulated_car_only(driven: MainWindow, until: Un
     assert "Truth" not in driven.table_desk.header.figures.text()
 
 
+@pytest.mark.slow
 def test_a_second_window_shows_a_banner_and_can_take_over(
     driven: MainWindow, tmp_path: Path, until: Until, job_path: Path
 ) -> None:
@@ -202,6 +204,7 @@ def test_a_report_is_saved_with_drive_data_only_if_ticked(
             assert "round" in json.loads(report.read("settings.json"))
 
 
+@pytest.mark.slow
 def test_saving_elsewhere_by_the_menu(
     driven: MainWindow, tmp_path: Path, until: Until, monkeypatch: pytest.MonkeyPatch
 ) -> None:
