@@ -46,6 +46,49 @@ def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
     assert first.verdict is not None and second.verdict is None and second.decided.changed == 0
 
 
+@pytest.mark.parametrize("what", ["another log", "a stretch left out"])
+def test_a_round_that_ends_before_it_is_solved_is_judged_when_it_is_next_looked_at(
+    driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path, heron_log: Log, what: str
+) -> None:
+    """Its verdict and what it foretold once spoke of what it had before, for good."""
+    workspace = driven.workspace
+    assert workspace.round is not None and workspace.round.verdict is not None
+    gate = Gate(monkeypatch)
+    if what == "another log":
+        AddLogs(workspace, workspace.round.id, (store_log(heron_log),)).apply()
+    else:
+        workspace.deciding.leave_out(200.0, 400.0)
+    gate.wait_begun()
+    assert workspace.round.verdict is None
+    workspace.rounds.begin_round()
+    gate.opened.set()
+    driven.settle()
+    first = load_job(job_path).rounds[0]
+    assert first.verdict is None and first.prediction is None
+    _judged_at_a_look(driven, job_path)
+
+
+def test_a_log_that_comes_into_a_round_that_has_ended_takes_its_verdict_away(
+    driven: Bench, job_path: Path, heron_log: Log
+) -> None:
+    workspace = driven.workspace
+    assert workspace.round is not None
+    more = AddLogs(workspace, workspace.round.id, (store_log(heron_log),))
+    workspace.rounds.begin_round()
+    more.apply()
+    first = load_job(job_path).rounds[0]
+    assert len(first.logs) == 2 and first.verdict is None and first.prediction is not None
+    _judged_at_a_look(driven, job_path)
+
+
+def _judged_at_a_look(driven: Bench, job_path: Path) -> None:
+    driven.workspace.show_round(0)
+    driven.until(lambda: driven.workspace.solver.solution is not None)
+    driven.settle()
+    kept = load_job(job_path).rounds[0].verdict
+    assert kept is not None and kept.residual_rms == pytest.approx(driven.solution.residual.rms)
+
+
 def test_a_log_goes_into_the_round_it_was_opened_for(
     driven: Bench, tmp_path: Path, heron_log: Log, job_path: Path
 ) -> None:

@@ -161,6 +161,15 @@ class Round:
         decision = self.decisions.get(table_name)
         return decision if decision is not None else undecided(self.revision.calibration[table_name])
 
+    def without_outcome(self) -> Round:
+        """The round without verdict and proposals, for what they spoke of changes.
+
+        Returns
+        -------
+        A new round; this one stays as it is.
+        """
+        return replace(self, verdict=None, proposals={})
+
     def with_decision(self, table_name: str, decision: Decision) -> Round:
         """The round with another decision on one table.
 

@@ -25,6 +25,7 @@ from lean_trim.job.reading import log_infos, read_job
 from lean_trim.job.records import Job, LogInfo, Mark, Outcome, Prediction, Revision, Round, Span, StoredLog
 from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.writing import (
+    drop_outcome,
     put_decision,
     put_log,
     put_marks,
@@ -156,6 +157,8 @@ class JobStore:
         One entry per log of the round.
         """
         with self.database.writing() as db:
+            # A verdict on fewer logs is not this round's, even if the round has ended meanwhile.
+            drop_outcome(db, round_id)
             for stored in logs:
                 put_log(db, round_id, stored)
             return log_infos(db, round_id)
@@ -219,15 +222,18 @@ class JobStore:
         with self.database.writing() as db:
             put_decision(db, round_id, table_name, decision)
 
-    def save_left_out(self, round_id: int, spans: Sequence[Span]) -> None:
+    def save_left_out(self, round_id: int, spans: Sequence[Span], judge_again: bool = False) -> None:
         """Keep the stretches left out by hand.
 
         Parameters
         ----------
         round_id : a round.
         spans : replace earlier ones.
+        judge_again : drop verdict and proposals, which spoke of other stretches.
         """
         with self.database.writing() as db:
+            if judge_again:
+                drop_outcome(db, round_id)
             put_spans(db, round_id, spans)
 
     def save_marks(self, round_id: int, marks: Sequence[Mark]) -> None:

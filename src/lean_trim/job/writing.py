@@ -169,6 +169,18 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
     )
 
 
+def drop_outcome(db: sqlite3.Connection, round_id: int) -> None:
+    """Drop verdict and proposals of a round, because what they speak of changes.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    """
+    db.execute("DELETE FROM verdicts WHERE round_id = ?", (round_id,))
+    db.execute("DELETE FROM proposals WHERE round_id = ?", (round_id,))
+
+
 def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal) -> None:
     """Replace the proposal for one table.
 

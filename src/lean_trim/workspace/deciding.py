@@ -129,10 +129,13 @@ class Deciding:
             If the file refused them.
         """
         workspace = self.workspace
-        workspace.saving.save(lambda store: store.save_left_out(round_id, spans))
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        # The verdict of a round that has ended is fixed, unless the user judges it anew.
+        again = changed is not None and workspace.goes_on(changed)
+        workspace.saving.save(lambda store: store.save_left_out(round_id, spans, again))
         if changed is None:
             return
+        changed = changed.without_outcome() if again else changed
         workspace.replace_round(replace(changed, left_out=spans), Part.LEFT_OUT)
         if workspace.shows(round_id):
             workspace.solver.solve()

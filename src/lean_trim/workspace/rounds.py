@@ -83,7 +83,8 @@ class AddLogs:
         changed = job.round_of(self.round_id) if job is not None else None
         if changed is not None and self.infos is not None:
             logs = (*changed.logs, *(s.log for s in self.logs))
-            self.workspace.take_logs(replace(changed, logs=logs, log_infos=self.infos), self.text)
+            changed = replace(changed.without_outcome(), logs=logs, log_infos=self.infos)
+            self.workspace.take_logs(changed, self.text)
 
 
 @dataclass
@@ -206,7 +207,8 @@ class Rounds:
     def _prediction(self, ended: Round) -> Prediction | None:
         """What the next drive should show, if the round is looked at with a solution."""
         solution = self.workspace.solver.solution
-        if solution is None or not self.workspace.shows(ended.id):
+        # One of fewer logs, while the whole is still being solved, would foretell another drive.
+        if solution is None or not self.workspace.shows(ended.id) or not self.workspace.solver.is_up_to_date:
             return ended.prediction
         foretold = predict_residual(solution.estimate, ended.decided.values)
         return None if foretold is None else Prediction(*foretold)

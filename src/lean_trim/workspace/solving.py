@@ -48,6 +48,7 @@ class Solver:
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.solution: Solution | None = None
+        self._solved: Binding | None = None
         self.events: tuple[Event, ...] = ()
         self.proposals: dict[str, Proposal] = {}
         self.requests = 0
@@ -79,6 +80,12 @@ class Solver:
             airflow_source=settled.airflow_source,
         )
 
+    @property
+    def is_up_to_date(self) -> bool:
+        """True if the solution that is shown speaks of the logs and stretches that count now."""
+        wanted = self.wanted()
+        return wanted is not None and self._solved is not None and self._solved.same_but_for_settings(wanted)
+
     def _rounds_used(self, current: Round) -> tuple[Round, ...]:
         """The round itself, then the earlier ones whose logs count too."""
         job = self.workspace.job
@@ -92,6 +99,7 @@ class Solver:
         self.workspace.tasks.drop(Lane.SOLVING)
         self.workspace.tasks.drop(Lane.REFITTING)
         self.solution = None
+        self._solved = None
         self.events = ()
         self.proposals = {}
         self.failure = ""
@@ -147,6 +155,7 @@ class Solver:
             self._base = solution
             self.refit()
             return
+        self._solved = binding
         self._take_over(solution)
         self._keep_outcome(binding.round_id, solution, self.proposal)
         self._tell()
@@ -176,6 +185,7 @@ class Solver:
     def _take_refit(self, binding: Binding, requests: int, solution: Solution) -> None:
         wanted = self.wanted()
         if wanted is not None and requests == self.requests and binding.same_but_for_settings(wanted):
+            self._solved = wanted
             self._take_over(solution)
             self._tell()
         self._go_on()
