@@ -22,8 +22,10 @@ from lean_trim.core.data.log import concatenate
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import drive
+from lean_trim.ui.pages.sieve_page import RuleRow, SievePage
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.workspace.rounds import AddLogs
 
 ROWS = 90_000
 
@@ -47,21 +49,29 @@ def opened(app: QApplication, folder: Path) -> MainWindow:
     window.show()
     window.opening.open_job(path)
     wait(app, lambda: window.session.job is not None and not window.session.is_busy, 30)
-    window.session.extend_round(
-        [store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))]
-    )
+    workspace = window.session.workspace
+    assert workspace.round is not None
+    hour = store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))
+    AddLogs(workspace, workspace.round.id, (hour,)).apply()
     wait(app, lambda: window.session.solution is not None and not window.session.is_busy, 60)
     window.margin.show_page("sieve")
-    window.margin.page("sieve").rows["tip"].unfold(True)
+    _rows(window)["tip"].unfold(True)
     app.processEvents()
     return window
+
+
+def _rows(window: MainWindow) -> dict[str, RuleRow]:
+    page = window.margin.page("sieve")
+    assert isinstance(page, SievePage)
+    return page.rows
 
 
 def main() -> None:
     """Turn a threshold in steps and print how long each took to be held by all views, and to be painted."""
     app = QApplication([])
     window = opened(app, Path(tempfile.mkdtemp()))
-    slider, shown = window.margin.page("sieve").rows["tip"].rows["throttle_rate"].slider, [0]
+    slider = _rows(window)["tip"].rows["throttle_rate"].slider
+    shown = [0]
     window.session.solved.connect(lambda: shown.__setitem__(0, shown[0] + 1))
     held, painted, longest = [], [], 0.0
     for place in range(40, 140, 4):

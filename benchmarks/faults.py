@@ -21,6 +21,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.core.sieve.sieve import SieveSettings
+from lean_trim.core.types import Floats
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import KINDS
 from lean_trim.simcar.heron import heron
@@ -54,7 +55,7 @@ def faulty_drives(vehicle: Vehicle, seed: int, names: list[str]) -> Iterator[Fau
             settings = replace(settings, sieve=SieveSettings({"settling.minutes": 4.0}))
         yield Faulty(name, log, told, settings)
         if name == "pump":
-            channels = {r: v for r, v in log.channels.items() if r is not Role.FUEL_DP}
+            channels: dict[Role, Floats] = {r: v for r, v in log.channels.items() if r is not Role.FUEL_DP}
             yield Faulty("pump, pressure not logged", replace(log, channels=channels), vehicle, settings)
 
 

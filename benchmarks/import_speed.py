@@ -45,7 +45,7 @@ def columns() -> dict[str, np.ndarray]:
     rng = np.random.default_rng(1)
     time_s = np.arange(ROWS) / RATE
     levels = (2500, 55, 20, 28, 88, 13.8, 1.0, 1.0, 1, 2, 1, 4, 20, 300, 98, 70, 4, 25, 0, 30)
-    out = {"Time [s]": np.round(time_s, 2)}
+    out: dict[str, np.ndarray] = {"Time [s]": np.round(time_s, 2)}
     for name, level in zip(NAMES, levels, strict=True):
         out[name] = np.round(
             np.maximum(level * (1 + 0.2 * np.sin(time_s / 7)) + 0.01 * level * rng.standard_normal(ROWS), 0),
@@ -71,7 +71,7 @@ MEMORY = """
 import sys
 from pathlib import Path
 from lean_trim.formats.logs import read_raw
-from lean_trim.formats.understand import map_channels
+from lean_trim.formats.meaning.channel_map import map_channels
 import polars, numpy
 def peak():
     return int(next(l for l in open("/proc/self/status") if l.startswith("VmHWM")).split()[1])

@@ -46,7 +46,7 @@ class Campaign:
 
     title: str
     count: int
-    prepare: Callable[[Path], None]
+    prepare: Callable[[Path], object]
     trial: Callable[[Path, int], Trial]
     table: Callable[[Sequence[Trial]], list[str]]
     failed: Callable[[Sequence[Trial]], list[Trial]]
