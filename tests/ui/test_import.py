@@ -23,6 +23,7 @@ from lean_trim.ui.window.recent import Recent
 from lean_trim.workspace.tasks import Lane
 
 Until = Callable[..., None]
+pytestmark = pytest.mark.slow
 
 
 @pytest.fixture
@@ -68,7 +69,6 @@ def settle(window: MainWindow, until: Until) -> None:
     QApplication.processEvents()
 
 
-@pytest.mark.slow
 def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:

@@ -27,6 +27,7 @@ from tests.ui.conftest import center, click, drag, evidence_page
 
 Until = Callable[..., None]
 BUSY_CELL = 16 * 4 + 5
+pytestmark = pytest.mark.slow
 
 
 def test_choosing_a_cell_lights_its_seconds(driven: MainWindow) -> None:
@@ -310,7 +311,6 @@ window.close()
 """
 
 
-@pytest.mark.slow
 def test_solving_does_not_hold_the_window_up(tmp_path: object, job_path: object) -> None:
     """Generous against a busy machine; the benchmark measures it properly."""
     run = subprocess.run(
