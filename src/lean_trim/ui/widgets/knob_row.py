@@ -55,7 +55,8 @@ class KnobRow(QWidget):
         layout.addWidget(self.slider)
         self.slider.valueChanged.connect(self._dragged)
         self.box.valueChanged.connect(self._typed)
-        self.name.mouseDoubleClickEvent = lambda event: self._turn(knob.default)  # type: ignore[method-assign,assignment]
+        to_default = lambda event: self._turn(knob.default)  # noqa: E731 - Qt calls it with an event
+        self.name.mouseDoubleClickEvent = to_default  # type: ignore[method-assign]
         self.show_value(knob.default)
 
     def show_value(self, value: float) -> None:
