@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QSignalBlocker
-from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QWidget
 
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
@@ -20,6 +20,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
+from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 SCHOOLS = ("One surface through all samples", "Cell averages")
 
@@ -134,8 +135,8 @@ def film_fact(solution: Solution) -> str:
     )
 
 
-def _combo(items: tuple[str, ...], name: str) -> QComboBox:
-    combo = QComboBox()
+def _combo(items: tuple[str, ...], name: str) -> ComboBox:
+    combo = ComboBox()
     combo.addItems(items)
     combo.setFont(font(9))
     combo.setAccessibleName(name)

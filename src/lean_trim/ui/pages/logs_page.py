@@ -6,7 +6,7 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from lean_trim.core.data.vehicle import AIRFLOW_SOURCE_KNOBS, AirflowSourceKind, AirflowSourceSettings
 from lean_trim.core.diagnosis.inference import Inferred
@@ -16,6 +16,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
+from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 SOURCES: tuple[tuple[str, AirflowSourceKind | None], ...] = (
     ("As the vehicle sheet says", None),
@@ -47,7 +48,7 @@ class LogsPage(QWidget):
         self.boxes = QVBoxLayout(self.earlier)
         self.boxes.setContentsMargins(0, 0, 0, 0)
         self.boxes.setSpacing(0)
-        self.source = QComboBox()
+        self.source = ComboBox()
         self.source.addItems([label for label, _ in SOURCES])
         self.source.setFont(font(9))
         self.source.setAccessibleName("How the airflow source is told")

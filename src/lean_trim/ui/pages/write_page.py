@@ -8,13 +8,14 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QSignalBlocker
-from PySide6.QtWidgets import QCheckBox, QComboBox, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
 from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, UNVISITED, Status
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
+from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 CHOICES = {
     "keep": "Cells not driven keep their value",
@@ -36,7 +37,7 @@ class WritePage(QWidget):
             "Rich is the safe side.",
         )
         self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS}
-        self.unvisited = QComboBox()
+        self.unvisited = ComboBox()
         self.unvisited.addItems(list(CHOICES.values()))
         self.unvisited.setFont(font(9))
         self.unvisited.setAccessibleName("Cells not driven")

@@ -2,16 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QComboBox,
-    QHBoxLayout,
-    QLabel,
-    QLineEdit,
-    QMenu,
-    QToolButton,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QLineEdit, QMenu, QToolButton, QWidget
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.explore.derived import DERIVED, all_series
@@ -20,6 +11,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lanes import SETS
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 ANY = "any event"
 
@@ -55,7 +47,7 @@ class TapeBar(QWidget):
         row.addWidget(label)
         self.back = self._button("◂", "Previous (Shift+F6)")
         self.forth = self._button("▸", "Next (F6)")
-        self.kind = QComboBox(self)
+        self.kind = ComboBox(self)
         self.kind.addItems([ANY, *EventKind])
         self.kind.setAccessibleName("Kind of event to go to")
         self.kind.setFont(font(8.5))

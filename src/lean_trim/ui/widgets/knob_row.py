@@ -8,10 +8,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from lean_trim.core.knobs import Knob
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox, Slider
 
 STEPS = 400
 
@@ -26,7 +27,7 @@ class KnobRow(QWidget):
         self.name = QLabel(knob.label, self)
         self.name.setFont(font(8.5))
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.box = QDoubleSpinBox(self)
+        self.box = DoubleSpinBox(self)
         self.box.setRange(knob.low, knob.high)
         self.box.setDecimals(_decimals(knob))
         self.box.setSingleStep(knob.step)
@@ -36,7 +37,7 @@ class KnobRow(QWidget):
         self.box.setFixedWidth(82)
         self.box.setKeyboardTracking(False)
         self.box.setAccessibleName(knob.label)
-        self.slider = QSlider(Qt.Orientation.Horizontal, self)
+        self.slider = Slider(Qt.Orientation.Horizontal, self)
         self.slider.setRange(0, STEPS)
         self.slider.setAccessibleName(f"{knob.label}, slider")
         tip = (

@@ -10,7 +10,6 @@ from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -29,6 +28,7 @@ from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, sample_of
 from lean_trim.formats.meaning.units import UNITS, show_unit
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.wheel_safe import ComboBox
 from lean_trim.workspace.imports import Pending
 
 HEADS = ("Plays", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why")
@@ -83,7 +83,7 @@ class ImportSheet(QWidget):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
         self.table.setAccessibleName("Columns of the log")
-        self.banks = QComboBox(self)
+        self.banks = ComboBox(self)
         self.banks.addItems(["mean of two banks", "bank 1", "bank 2"])
         self.banks.setAccessibleName("Two banks")
         self.banks.activated.connect(self._banks)
@@ -152,13 +152,13 @@ class ImportSheet(QWidget):
     def _row(self, column: Column, match: Match | None, values: Floats | None, sure: str, why: str) -> None:
         row = self.table.rowCount()
         self.table.insertRow(row)
-        roles = QComboBox()
+        roles = ComboBox()
         roles.addItem(UNUSED, None)
         for role in Role:
             roles.addItem(LABELS[role][0], str(role))
         roles.setCurrentIndex(0 if match is None else list(Role).index(match.role) + 1)
         roles.setAccessibleName(f"Role of {column.name}")
-        units = QComboBox()
+        units = ComboBox()
         units.setEditable(match is not None)
         units.setEnabled(match is not None)
         units.setAccessibleName(f"Unit of {column.name}")
@@ -193,7 +193,7 @@ class ImportSheet(QWidget):
             return ["%", *PERCENT_FORMS]
         return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit]
 
-    def _chosen(self, column: Column, roles: QComboBox, units: QComboBox, role_changed: bool) -> None:
+    def _chosen(self, column: Column, roles: ComboBox, units: ComboBox, role_changed: bool) -> None:
         key = roles.currentData()
         # A unit chosen for another role means nothing for this one.
         unit = "" if role_changed else units.currentText()
