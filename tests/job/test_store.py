@@ -31,7 +31,7 @@ def test_closing_and_reopening_brings_everything_back(
     store.save_decision(first.id, "ve", decision)
     store.save_left_out(first.id, [Span(10.0, 20.5)])
     store.save_outcome(first.id, Outcome(Verdict(7.7, np.nan, 40.0), {}))
-    store.mark_handed_over(first.id, "CSV a.csv")
+    store.mark_handed_over(first.id, "CSV a.csv", {"ve": decision.values})
     store.begin_round(
         first, first.revision.calibration.with_table("ve", first.table.with_values(decision.values))
     )
@@ -50,6 +50,8 @@ def test_closing_and_reopening_brings_everything_back(
     assert back.verdict.residual_rms == 7.7
     assert np.isnan(back.verdict.trim_rms)
     assert "CSV a.csv" in back.handed_over
+    np.testing.assert_array_equal(back.handed["ve"], decision.values)
+    assert not back.has_changed_since_handed_over
     np.testing.assert_array_equal(job.rounds[1].table.values, decision.values)
     assert job.rounds[1].decided.changed == 0
     assert job.vehicle.target is not None

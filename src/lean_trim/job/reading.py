@@ -25,6 +25,7 @@ from lean_trim.job.records import (
     LogInfo,
     Mark,
     Prediction,
+    RestingLog,
     Revision,
     Round,
     Span,
@@ -110,7 +111,7 @@ def _text(value: object, what: str) -> str:
     return value
 
 
-LARGEST_TEXT = {"the vehicle sheet": 1_000_000}
+LARGEST_TEXT = {"the vehicle sheet": 1_000_000, "the cells handed over": 1_000_000}
 
 
 def _number(value: object, what: str, low: float, high: float) -> float:
@@ -190,6 +191,8 @@ def _round(
         prediction=_prediction(db, round_id),
         handed_over=_text(handed_over, "a hand-over"),
         note=_text(note, "a note"),
+        resting=tuple(_resting(db, round_id, logs)),
+        handed=_handed(db, round_id, revision.calibration),
     )
     return replace(
         read,
@@ -210,15 +213,61 @@ def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
     -------
     One entry per log.
     """
-    rows = db.execute(
-        "SELECT logs.id, name, sha256, added FROM round_logs JOIN logs ON logs.id = log_id "
-        "WHERE round_id = ? ORDER BY position",
-        (round_id,),
-    ).fetchall()
-    return tuple(
-        LogInfo(i, _text(name, "a log's name"), _text(sha, "a log's hash"), _moment(added, "a log's date"))
-        for i, name, sha, added in rows
+    rows = db.execute("SELECT log_id FROM round_logs WHERE round_id = ? ORDER BY position", (round_id,))
+    return tuple(log_info(db, log_id) for (log_id,) in rows.fetchall())
+
+
+def log_info(db: sqlite3.Connection, log_id: int) -> LogInfo:
+    """Where a log came from.
+
+    Parameters
+    ----------
+    db : an open job.
+    log_id : one of its logs.
+
+    Returns
+    -------
+    Its entry.
+    """
+    name, sha, added = db.execute("SELECT name, sha256, added FROM logs WHERE id = ?", (log_id,)).fetchone()
+    return LogInfo(
+        log_id, _text(name, "a log's name"), _text(sha, "a log's hash"), _moment(added, "a log's date")
     )
+
+
+def resting_ids(db: sqlite3.Connection, round_id: int) -> tuple[int, ...]:
+    """Logs of a round that rest, in the order they were put aside.
+
+    Parameters
+    ----------
+    db : an open job.
+    round_id : one of its rounds.
+
+    Returns
+    -------
+    Their ids.
+    """
+    rows = db.execute("SELECT log_id FROM resting_logs WHERE round_id = ? ORDER BY rowid", (round_id,))
+    return tuple(log_id for (log_id,) in rows.fetchall())
+
+
+def _resting(db: sqlite3.Connection, round_id: int, logs: dict[int, Log]) -> Iterable[RestingLog]:
+    for log_id in resting_ids(db, round_id):
+        info = log_info(db, log_id)
+        key = (round_id, log_id)
+        spans = db.execute(
+            "SELECT start_s, end_s FROM resting_left_out WHERE round_id = ? AND log_id = ? ORDER BY start_s",
+            key,
+        )
+        marks = db.execute(
+            "SELECT time_s, text FROM resting_marks WHERE round_id = ? AND log_id = ? ORDER BY time_s", key
+        )
+        yield RestingLog(
+            info,
+            _log(db, info, logs),
+            tuple(_span(*row) for row in spans.fetchall()),
+            tuple(_mark(*row) for row in marks.fetchall()),
+        )
 
 
 def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
@@ -235,18 +284,36 @@ def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
 
 def _spans(db: sqlite3.Connection, round_id: int) -> Iterable[Span]:
     rows = db.execute("SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s", (round_id,))
-    for start, end in rows.fetchall():
-        first = _number(start, "the start of a stretch", -LONGEST_LOG_S, LONGEST_LOG_S)
-        yield Span(first, _number(end, "the end of a stretch", first, LONGEST_LOG_S))
+    return (_span(*row) for row in rows.fetchall())
+
+
+def _span(start: object, end: object) -> Span:
+    first = _number(start, "the start of a stretch", -LONGEST_LOG_S, LONGEST_LOG_S)
+    return Span(first, _number(end, "the end of a stretch", first, LONGEST_LOG_S))
 
 
 def _marks(db: sqlite3.Connection, round_id: int) -> Iterable[Mark]:
     rows = db.execute("SELECT time_s, text FROM marks WHERE round_id = ? ORDER BY time_s", (round_id,))
-    for time, text in rows.fetchall():
-        yield Mark(
-            _number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S),
-            _text(text, "a bookmark's note"),
-        )
+    return (_mark(*row) for row in rows.fetchall())
+
+
+def _mark(time: object, text: object) -> Mark:
+    return Mark(
+        _number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S), _text(text, "a bookmark's note")
+    )
+
+
+def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> dict[str, Floats]:
+    """Cells that were handed over, by table."""
+    rows = db.execute("SELECT table_name, cells FROM handed_over_tables WHERE round_id = ?", (round_id,))
+    out: dict[str, Floats] = {}
+    for name, cells in rows.fetchall():
+        table = calibration[_text(name, "a table's name")]
+        values = _column(json.loads(_text(cells, "the cells handed over")), table.size)
+        for value in values.tolist():
+            _number(value, "a cell handed over", 1e-9, LARGEST_CELL)
+        out[name] = values.reshape(table.shape)
+    return out
 
 
 def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:

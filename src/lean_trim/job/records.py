@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from lean_trim.core.data.calibration import Calibration, with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
@@ -47,6 +49,16 @@ class StoredLog:
     log: Log
     data: bytes
     sha256: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class RestingLog:
+    """A log of a round that does not count, with its own stretches and bookmarks, on its own time base."""
+
+    info: LogInfo
+    log: Log
+    left_out: tuple[Span, ...] = ()
+    marks: tuple[Mark, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -117,7 +129,9 @@ class Revision:
 class Round:
     """One round: the revision driven on, its logs, and what was decided from them.
 
-    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table.
+    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table. ``logs``
+    are those that count; ``resting`` were left out whole. ``handed`` holds the cells of the tables that were
+    handed over, which later decisions do not change.
     """
 
     id: int
@@ -136,6 +150,8 @@ class Round:
     proposals: Mapping[str, StoredProposal] = field(default_factory=dict)
     handed_over: str = ""
     note: str = ""
+    resting: tuple[RestingLog, ...] = ()
+    handed: Mapping[str, Floats] = field(default_factory=dict)
 
     @property
     def table(self) -> Table:
@@ -196,6 +212,25 @@ class Round:
         for name, decision in self.decisions.items():
             out = out.with_table(name, out[name].with_values(decision.values))
         return out
+
+    @property
+    def handed_calibration(self) -> Calibration:
+        """The whole calibration as it was handed over; as it would be now, if that is not known."""
+        if not self.handed:
+            return self.resulting_calibration
+        out = self.revision.calibration
+        for name, values in self.handed.items():
+            out = out.with_table(name, out[name].with_values(values))
+        return out
+
+    @property
+    def has_changed_since_handed_over(self) -> bool:
+        """True if something else is decided now than what was handed over."""
+        if not self.handed_over or not self.handed:
+            return False
+        handed = self.handed_calibration
+        now = self.resulting_calibration
+        return any(not np.array_equal(handed[name].values, now[name].values) for name in now)
 
 
 @dataclass(frozen=True, eq=False)

@@ -119,7 +119,24 @@ REVISIONS = Migration(
         "CREATE TABLE migrations (name TEXT PRIMARY KEY, applied TEXT NOT NULL, program TEXT NOT NULL)",
     ),
 )
-MIGRATIONS: tuple[Migration, ...] = (FIRST_ROUNDS, CHOICES_AND_MARKS, REVISIONS)
+HAND_OVER = Migration(
+    "the cells that were handed over; logs that rest, with their stretches and bookmarks",
+    (
+        """CREATE TABLE handed_over_tables (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
+            cells TEXT NOT NULL, PRIMARY KEY (round_id, table_name))""",
+        """CREATE TABLE resting_logs (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE,
+            log_id INTEGER NOT NULL REFERENCES logs(id), PRIMARY KEY (round_id, log_id))""",
+        """CREATE TABLE resting_left_out (
+            round_id INTEGER NOT NULL, log_id INTEGER NOT NULL, start_s REAL NOT NULL, end_s REAL NOT NULL,
+            FOREIGN KEY (round_id, log_id) REFERENCES resting_logs ON DELETE CASCADE)""",
+        """CREATE TABLE resting_marks (
+            round_id INTEGER NOT NULL, log_id INTEGER NOT NULL, time_s REAL NOT NULL, text TEXT NOT NULL,
+            FOREIGN KEY (round_id, log_id) REFERENCES resting_logs ON DELETE CASCADE)""",
+    ),
+)
+MIGRATIONS: tuple[Migration, ...] = (FIRST_ROUNDS, CHOICES_AND_MARKS, REVISIONS, HAND_OVER)
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""
 

@@ -5,9 +5,11 @@ Create, open, load, and save every kind of change in one transaction each.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from lean_trim.core.data.calibration import Calibration, calibration_of
@@ -15,25 +17,33 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
+from lean_trim.core.types import Floats
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.vehicle_sheet import vehicle_dict
 from lean_trim.job.choices import choices_in, put_choices
 from lean_trim.job.creation import make_file
 from lean_trim.job.database import Database, now
-from lean_trim.job.errors import DamagedJobError, JobFileError, cause_of
-from lean_trim.job.reading import log_infos, read_job
+from lean_trim.job.errors import DamagedJobError, JobFileError, SaveFailedError, cause_of
+from lean_trim.job.log_writing import (
+    drop_unused_logs,
+    keep_log,
+    put_log,
+    put_marks,
+    put_round_logs,
+    put_spans,
+)
+from lean_trim.job.reading import log_info, log_infos, read_job, resting_ids
 from lean_trim.job.records import Job, LogInfo, Mark, Outcome, Prediction, Revision, Round, Span, StoredLog
 from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.writing import (
     drop_outcome,
     put_decision,
-    put_log,
-    put_marks,
+    put_handed,
+    put_outcome,
     put_prediction,
     put_proposal,
     put_revision,
     put_round,
-    put_spans,
     put_verdict,
     put_whole,
 )
@@ -137,7 +147,11 @@ class JobStore:
         return cls(path)
 
     def close(self) -> None:
-        """Close the file; nothing is pending."""
+        """Close the file; nothing is pending. Logs that were removed from every round go now."""
+        if not self.read_only:
+            # They cost room only; a file that refuses now keeps them until it is closed the next time.
+            with contextlib.suppress(SaveFailedError), self.database.writing() as db:
+                drop_unused_logs(db)
         self.database.close()
 
     def take_over(self) -> None:
@@ -162,6 +176,37 @@ class JobStore:
             for stored in logs:
                 put_log(db, round_id, stored)
             return log_infos(db, round_id)
+
+    def keep_log(self, stored: StoredLog) -> LogInfo:
+        """Write a log that belongs to no round yet, so that a change that follows can be quick.
+
+        Parameters
+        ----------
+        stored : a log with its bytes.
+
+        Returns
+        -------
+        Where it came from, with its id.
+        """
+        with self.database.writing() as db:
+            return log_info(db, keep_log(db, stored))
+
+    def save_round_logs(self, rounds: Sequence[Round]) -> tuple[Round, ...]:
+        """Keep which logs belong to rounds and which rest, with stretches, bookmarks, verdict and proposals.
+
+        Parameters
+        ----------
+        rounds : as they are to be.
+
+        Returns
+        -------
+        The same rounds, logs under the ids the file keeps them under.
+        """
+        with self.database.writing() as db:
+            for r in rounds:
+                put_round_logs(db, r)
+                put_outcome(db, r)
+            return tuple(_with_kept_ids(db, r) for r in rounds)
 
     def begin_round(
         self,
@@ -271,14 +316,26 @@ class JobStore:
             for name, proposal in outcome.proposals.items():
                 put_proposal(db, round_id, name, proposal)
 
-    def mark_handed_over(self, round_id: int, how: str, prediction: Prediction | None = None) -> str:
-        """Keep how and when the calibration left the job, and what its drive should show.
+    def mark_handed_over(
+        self, round_id: int, how: str, handed: Mapping[str, Floats], prediction: Prediction | None = None
+    ) -> str:
+        """Keep how and when the calibration left the job, with which cells, and what its drive should show.
 
-        Returns the note.
+        Parameters
+        ----------
+        round_id : a round.
+        how : a few words.
+        handed : cells by table, in the table's shape.
+        prediction : what the next drive should show.
+
+        Returns
+        -------
+        The note.
         """
         note = f"{now()} {how}"
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET handed_over = ? WHERE id = ?", (note, round_id))
+            put_handed(db, round_id, handed)
             if prediction is not None:
                 put_prediction(db, round_id, prediction)
         return note
@@ -389,6 +446,13 @@ def load_job(path: Path) -> Job:
     store, job = open_job(path, take=False)
     store.close()
     return job
+
+
+def _with_kept_ids(db: sqlite3.Connection, r: Round) -> Round:
+    """A round with its logs under the ids the file keeps them under."""
+    ids = resting_ids(db, r.id)
+    resting = tuple(replace(x, info=log_info(db, i)) for x, i in zip(r.resting, ids, strict=True))
+    return replace(r, log_infos=log_infos(db, r.id), resting=resting)
 
 
 def _sound_job(db: sqlite3.Connection) -> Job:

@@ -5,15 +5,17 @@ from __future__ import annotations
 import json
 import math
 import sqlite3
-from collections.abc import Sequence
+from collections.abc import Mapping
 
 from lean_trim import __version__
 from lean_trim.core.data.calibration import Calibration
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin
-from lean_trim.job.blobs import log_to_parquet, table_row
+from lean_trim.core.types import Floats
+from lean_trim.job.blobs import table_row
 from lean_trim.job.database import now
-from lean_trim.job.records import Job, Mark, Prediction, Round, Span, StoredLog, StoredProposal, Verdict
+from lean_trim.job.log_writing import put_round_logs
+from lean_trim.job.records import Job, Prediction, Round, StoredProposal, Verdict
 from lean_trim.job.tuning import Tuning, tuning_text
 
 
@@ -85,26 +87,6 @@ def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: st
     return int(row.lastrowid or 0)
 
 
-def put_log(db: sqlite3.Connection, round_id: int, stored: StoredLog) -> None:
-    """Add a log at the end of a round.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    stored : a log with its bytes.
-    """
-    log = stored.log
-    row = db.execute(
-        "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, ?, ?)",
-        (log.name, stored.sha256, now(), len(log), log.duration_s, stored.data),
-    )
-    db.execute(
-        "INSERT INTO round_logs SELECT ?, ?, count(*) FROM round_logs WHERE round_id = ?",
-        (round_id, row.lastrowid, round_id),
-    )
-
-
 def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decision: Decision) -> None:
     """Replace the decision on one table; untouched cells take no row.
 
@@ -123,32 +105,6 @@ def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decisio
     ]
     db.execute("DELETE FROM decided_cells WHERE round_id = ? AND table_name = ?", (round_id, table_name))
     db.executemany("INSERT INTO decided_cells VALUES (?, ?, ?, ?, ?, ?)", rows)
-
-
-def put_spans(db: sqlite3.Connection, round_id: int, spans: Sequence[Span]) -> None:
-    """Replace the stretches left out by hand.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    spans : replace earlier ones.
-    """
-    db.execute("DELETE FROM left_out WHERE round_id = ?", (round_id,))
-    db.executemany("INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans])
-
-
-def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> None:
-    """Replace the bookmarks.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    marks : replace earlier ones.
-    """
-    db.execute("DELETE FROM marks WHERE round_id = ?", (round_id,))
-    db.executemany("INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks])
 
 
 def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
@@ -179,6 +135,35 @@ def drop_outcome(db: sqlite3.Connection, round_id: int) -> None:
     """
     db.execute("DELETE FROM verdicts WHERE round_id = ?", (round_id,))
     db.execute("DELETE FROM proposals WHERE round_id = ?", (round_id,))
+
+
+def put_outcome(db: sqlite3.Connection, r: Round) -> None:
+    """Replace verdict and proposals of a round by those of a record, none where it has none.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    r : as it is to be.
+    """
+    drop_outcome(db, r.id)
+    if r.verdict is not None:
+        put_verdict(db, r.id, r.verdict)
+    for name, proposal in r.proposals.items():
+        put_proposal(db, r.id, name, proposal)
+
+
+def put_handed(db: sqlite3.Connection, round_id: int, handed: Mapping[str, Floats]) -> None:
+    """Replace the cells that were handed over.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    handed : cells by table, in the table's shape.
+    """
+    db.execute("DELETE FROM handed_over_tables WHERE round_id = ?", (round_id,))
+    rows = [(round_id, name, json.dumps(cells.ravel().tolist())) for name, cells in handed.items()]
+    db.executemany("INSERT INTO handed_over_tables VALUES (?, ?, ?)", rows)
 
 
 def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal) -> None:
@@ -241,7 +226,6 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
             put_revision(db, parent, r.revision.calibration, r.revision.id)
             db.execute("UPDATE revisions SET created = ? WHERE id = ?", (r.revision.created, r.revision.id))
             written.add(r.revision.id)
-    kept: set[int] = set()
     for r in job.rounds:
         db.execute(
             "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
@@ -256,29 +240,14 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
                 r.note,
             ),
         )
-        _put_round_logs(db, r, kept)
+        put_round_logs(db, r)
         _put_round_parts(db, r)
 
 
-def _put_round_logs(db: sqlite3.Connection, r: Round, kept: set[int]) -> None:
-    for position, (log, info) in enumerate(zip(r.logs, r.log_infos, strict=True)):
-        if info.id not in kept:
-            db.execute(
-                "INSERT INTO logs VALUES (?, ?, ?, ?, ?, ?, ?)",
-                (info.id, info.name, info.sha256, info.added, len(log), log.duration_s, log_to_parquet(log)),
-            )
-            kept.add(info.id)
-        db.execute("INSERT INTO round_logs VALUES (?, ?, ?)", (r.id, info.id, position))
-
-
 def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
-    put_spans(db, r.id, r.left_out)
-    put_marks(db, r.id, r.marks)
     for name, decision in r.decisions.items():
         put_decision(db, r.id, name, decision)
-    if r.verdict is not None:
-        put_verdict(db, r.id, r.verdict)
-    for name, proposal in r.proposals.items():
-        put_proposal(db, r.id, name, proposal)
+    put_handed(db, r.id, r.handed)
+    put_outcome(db, r)
     if r.prediction is not None:
         put_prediction(db, r.id, r.prediction)

@@ -146,9 +146,14 @@ class AccessChanged:
 
 @dataclass(frozen=True)
 class Notice:
-    """A sentence for the user, with what may be done about it."""
+    """A sentence for the user, with what may be done about it.
 
-    kind: Literal["note", "error"]
+    Attributes
+    ----------
+    kind : "error" stays until it is dismissed, "note" until the next one, "done" only passes by.
+    """
+
+    kind: Literal["note", "error", "done"]
     said: Said
     remedies: tuple[Remedy, ...] = ()
 

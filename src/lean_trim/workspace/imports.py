@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.data.log import Log
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.errors import BadInputError, CancelledError, LogError
 from lean_trim.core.messages import Message
@@ -18,9 +18,11 @@ from lean_trim.formats.logs import OpenedLog, open_log
 from lean_trim.formats.meaning.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
 from lean_trim.job.blobs import store_log
 from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.records import StoredLog
+from lean_trim.job.records import LogInfo, StoredLog
+from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import ImportsChanged, Notice
-from lean_trim.workspace.rounds import Addition, AddLogs, saved
+from lean_trim.workspace.destination import Destination, Place, destination
+from lean_trim.workspace.rounds import Addition, saved
 from lean_trim.workspace.tasks import Lane, Report
 
 if TYPE_CHECKING:
@@ -42,7 +44,8 @@ class Pending:
 
     Attributes
     ----------
-    round_id : the round it was opened for.
+    where : the round it was opened for, and the table of the one after it.
+    place : which of the two, as far as the log itself and the hand-over tell.
     problem : why it cannot be used as it is, "" if it can.
     """
 
@@ -50,7 +53,8 @@ class Pending:
     opened: OpenedLog
     choices: Choices
     problem: str
-    round_id: int
+    where: Destination
+    place: Place
 
     @property
     def asks(self) -> bool:
@@ -58,57 +62,92 @@ class Pending:
         return bool(self.opened.mapped.doubts) or (bool(self.problem) and bool(self.opened.mapped.unused))
 
 
+@dataclass(frozen=True, eq=False)
+class Unplaced:
+    """A log that was understood, of which only the user knows which table it was driven on."""
+
+    stored: StoredLog
+    where: Destination
+
+
 @dataclass(frozen=True)
 class Opened:
     """What opening several logs gave: all of them, and what became of those that needed no look."""
 
     all: tuple[Pending, ...]
-    addition: Addition | None
-    error: SaveFailedError | None
+    additions: tuple[tuple[Addition, SaveFailedError | None], ...] = ()
+    unplaced: tuple[Unplaced, ...] = ()
+    replacement: tuple[Destination, LogInfo, Log] | None = None
 
 
 class LogImports:
-    """Opens logs in the background; those with doubts wait here until the user has answered."""
+    """Opens logs in the background; those with doubts wait here until the user has answered.
+
+    ``waiting`` are logs whose columns are asked about, ``unplaced`` those whose table is.
+    """
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.waiting: list[Pending] = []
+        self.unplaced: list[Unplaced] = []
 
     @property
     def current(self) -> Pending | None:
-        """The log that is asked about now."""
+        """The log whose columns are asked about now."""
         return self.waiting[0] if self.waiting else None
 
-    def add(self, paths: list[Path], look: bool = False) -> None:
-        """Open logs for the newest round; ``look`` shows their columns even if nothing is doubtful.
+    def add(self, paths: list[Path], look: bool = False, replaces: tuple[int, int] | None = None) -> None:
+        """Open logs for the newest round or the one after it.
 
         Parameters
         ----------
         paths : log files.
         look : show their columns in any case.
+        replaces : (round id, log id) of a log the first of them takes the place of.
         """
         workspace = self.workspace
-        job = workspace.job
         store = workspace.store
-        if job is None or store is None:
+        if replaces is None and not workspace.is_last and workspace.job is not None:
+            workspace.show_round(len(workspace.job.rounds) - 1)
+        # Settled now: the user may look at another round while the logs are read.
+        where = destination(workspace, replaces)
+        if where is None or store is None:
             workspace.note(Say.NO_JOB())
             return
-        if not workspace.is_last:
-            workspace.show_round(len(job.rounds) - 1)
-        # Settled now: the user may look at another round while the logs are read.
-        newest = job.rounds[-1]
         remembered = workspace.choices_cache
-        vehicle = job.vehicle_in(len(job.rounds) - 1)
+        wanted = paths[:1] if replaces is not None else paths
 
         def work(report: Report) -> Opened:
-            opened = [_open(path, vehicle, remembered, report, newest.id) for path in paths]
-            ready = [] if look else [s for pending, s in opened if not pending.problem and not pending.asks]
+            opened = [_open(path, remembered, report, where) for path in wanted]
+            ready = [] if look else [(p, s) for p, s in opened if not p.problem and not p.asks]
             every = tuple(pending for pending, _ in opened)
-            if not ready:
-                return Opened(every, None, None)
-            return Opened(every, *saved(AddLogs(workspace, newest.id, tuple(ready)), store, report))
+            return self._keep(ready, every, store, report)
 
         workspace.tasks.start(Lane.READING, "Opening logs", work, lambda opened: self._opened(opened, look))
+
+    def _keep(
+        self,
+        ready: list[tuple[Pending, StoredLog]],
+        every: tuple[Pending, ...],
+        store: JobStore,
+        report: Report,
+    ) -> Opened:
+        """Save logs that need no look where they belong, in a task's thread."""
+        if not ready:
+            return Opened(every)
+        where = ready[0][0].where
+        if where.replaces is not None:
+            report.saving()
+            stored = ready[0][1]
+            return Opened(every, replacement=(where, store.keep_log(stored), stored.log))
+        additions = []
+        for place in (Place.HERE, Place.NEXT):
+            logs = tuple(s for p, s in ready if p.place is place)
+            addition = self.workspace.rounds.addition_for(where, place, logs) if logs else None
+            if addition is not None:
+                additions.append(saved(addition, store, report))
+        asked = tuple(Unplaced(s, p.where) for p, s in ready if p.place is Place.ASK)
+        return Opened(every, tuple(additions), asked)
 
     def _opened(self, opened: Opened, look: bool) -> None:
         for pending in opened.all:
@@ -117,9 +156,18 @@ class LogImports:
             if pending.problem and not pending.asks:
                 self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=pending.problem)))
         self.waiting += [p for p in opened.all if p.asks or (look and not p.problem)]
+        self._take(opened)
+
+    def _take(self, opened: Opened) -> None:
+        """Take what a task saved into memory, and ask about what it could not place."""
+        self.unplaced += opened.unplaced
         self._tell()
-        if opened.addition is not None:
-            self.workspace.rounds.take(opened.addition, opened.error)
+        for addition, error in opened.additions:
+            self.workspace.rounds.take(addition, error)
+        if opened.replacement is not None:
+            where, info, log = opened.replacement
+            assert where.replaces is not None
+            self.workspace.logs.replace(where.round_id, where.replaces, info, log)
 
     def choose(self, column: str, role: Role | None, unit: str = "") -> None:
         """The user's word on one column; the log is read again with it.
@@ -157,23 +205,15 @@ class LogImports:
 
     def _read_again(self, choices: Choices) -> None:
         pending = self.current
-        vehicle = self._vehicle()
-        if pending is None or vehicle is None:
+        if pending is None:
             return
 
         def work(report: Report) -> Pending:
-            return _pending(pending.path, vehicle, choices, report, pending.round_id)
+            return _pending(pending.path, choices, report, pending.where)
 
         self.workspace.tasks.start(
             Lane.READING, "Reading the log again", work, lambda again: self._replace(pending, again)
         )
-
-    def _vehicle(self) -> Vehicle | None:
-        """The vehicle as it was driven for the log that is asked about."""
-        job = self.workspace.job
-        pending = self.current
-        index = job.index_of(pending.round_id) if job is not None and pending is not None else None
-        return None if job is None or index is None else job.vehicle_in(index)
 
     def _replace(self, pending: Pending, again: Pending) -> None:
         self.waiting = [again if p is pending else p for p in self.waiting]
@@ -191,53 +231,82 @@ class LogImports:
         shape = shape_of(pending.opened.mapped.raw.columns)
         workspace = self.workspace
 
-        def work(report: Report) -> tuple[Addition, SaveFailedError | None]:
+        def work(report: Report) -> Opened:
             stored = store_log(pending.opened.log, pending.opened.sha256)
-            return saved(AddLogs(workspace, pending.round_id, (stored,)), store, report)
+            return self._keep([(pending, stored)], (), store, report)
 
-        def done(answer: tuple[Addition, SaveFailedError | None]) -> None:
+        def done(opened: Opened) -> None:
             self.waiting = [p for p in self.waiting if p is not pending]
-            self._tell()
-            workspace.rounds.take(*answer)
+            self._take(opened)
 
         if workspace.saving.attempt(lambda: workspace.save_choices(shape, pending.choices)):
             workspace.tasks.start(Lane.READING, "Keeping the log", work, done)
 
+    def place(self, place: Place) -> None:
+        """The user's word on which table the logs that wait were driven on.
+
+        Parameters
+        ----------
+        place : ``HERE`` for the table of the round, ``NEXT`` for the one that was decided from it.
+        """
+        store = self.workspace.store
+        asked = tuple(self.unplaced)
+        if not asked or store is None:
+            return
+        where = asked[0].where
+        addition = self.workspace.rounds.addition_for(where, place, tuple(u.stored for u in asked))
+        if addition is None:
+            return
+
+        def work(report: Report) -> Opened:
+            return Opened((), (saved(addition, store, report),))
+
+        def done(opened: Opened) -> None:
+            self.unplaced = [u for u in self.unplaced if u not in asked]
+            self._take(opened)
+
+        self.workspace.tasks.start(Lane.READING, "Keeping the log", work, done)
+
     def discard(self) -> None:
-        """Leave the log out of the job."""
+        """Leave the log that is asked about out of the job."""
         if self.waiting:
             self.waiting.pop(0)
+        else:
+            self.unplaced = []
         self._tell()
 
     def clear(self) -> None:
         """Nothing waits any more."""
         self.waiting = []
+        self.unplaced = []
         self._tell()
 
     def _tell(self) -> None:
         self.workspace.hub.publish(ImportsChanged())
 
 
-def _pending(path: Path, vehicle: Vehicle, choices: Choices, report: Report, round_id: int) -> Pending:
+def _pending(path: Path, choices: Choices, report: Report, where: Destination) -> Pending:
     def progress(share: float) -> bool:
         return report(0.9 * share, f"Opening {path.name}")
 
-    opened = open_log(path, vehicle.stoich_afr, choices, progress)
+    opened = open_log(path, where.vehicle.stoich_afr, choices, progress)
     problem = ""
+    place = where.place
     try:
-        make_frame(opened.log, vehicle)
+        make_frame(opened.log, where.vehicle)
+        place = where.place_of(opened.log)
     except LogError as error:
         problem = str(error)
-    return Pending(path, opened, choices, problem, round_id)
+    return Pending(path, opened, choices, problem, where, place)
 
 
 def _open(
-    path: Path, vehicle: Vehicle, remembered: dict[str, Choices], report: Report, round_id: int
+    path: Path, remembered: dict[str, Choices], report: Report, where: Destination
 ) -> tuple[Pending, StoredLog]:
-    pending = _pending(path, vehicle, Choices(), report, round_id)
+    pending = _pending(path, Choices(), report, where)
     known = remembered.get(shape_of(pending.opened.mapped.raw.columns))
     if known is not None and (known.columns or known.banks != "mean"):
-        pending = _pending(path, vehicle, known, report, round_id)
+        pending = _pending(path, known, report, where)
     if not report(0.95, f"Keeping {path.name}"):
         raise CancelledError(Say.CANCELLED())
     return pending, store_log(pending.opened.log, pending.opened.sha256)

@@ -17,6 +17,7 @@ from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import LogInfo, Prediction, Round, StoredLog
 from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import DriveGrew, Notice, Part
+from lean_trim.workspace.destination import Destination, Place, round_following
 from lean_trim.workspace.driven_car import drive_apart
 from lean_trim.workspace.tasks import Lane, Report
 
@@ -201,17 +202,50 @@ class Rounds:
         if not newest.logs:
             return AddLogs(self.workspace, newest.id, ())
         return BeginRound(
-            self.workspace, newest, newest.resulting_calibration, prediction=self._prediction(newest)
+            self.workspace, newest, newest.resulting_calibration, prediction=self.foretold(newest)
         )
 
-    def _prediction(self, ended: Round) -> Prediction | None:
-        """What the next drive should show, if the round is looked at with a solution."""
+    def foretold(self, ended: Round) -> Prediction | None:
+        """What the next drive should show, if the round is looked at with a solution.
+
+        Parameters
+        ----------
+        ended : a round whose decided table is driven next.
+
+        Returns
+        -------
+        The residual with its error, None if nothing can be foretold.
+        """
         solution = self.workspace.solver.solution
         # One of fewer logs, while the whole is still being solved, would foretell another drive.
         if solution is None or not self.workspace.shows(ended.id) or not self.workspace.solver.is_up_to_date:
             return ended.prediction
         foretold = predict_residual(solution.estimate, ended.decided.values)
         return None if foretold is None else Prediction(*foretold)
+
+    def addition_for(self, where: Destination, place: Place, logs: tuple[StoredLog, ...]) -> Addition | None:
+        """What puts logs where they belong: into the round they were opened for, or into the next one.
+
+        Parameters
+        ----------
+        where : the round they were opened for, and the calibration of the one after it.
+        place : which of the two.
+        logs : with their bytes.
+
+        Returns
+        -------
+        Not saved yet; None if the round is gone.
+        """
+        job = self.workspace.job
+        asked = job.round_of(where.round_id) if job is not None else None
+        if job is None or asked is None:
+            return None
+        if place is not Place.NEXT or where.following is None:
+            return AddLogs(self.workspace, asked.id, logs)
+        begun = round_following(job, asked, where.following)
+        if begun is not None:
+            return AddLogs(self.workspace, begun.id, logs)
+        return BeginRound(self.workspace, asked, where.following, logs, where.prediction)
 
     def take(self, addition: Addition, error: SaveFailedError | None) -> None:
         """Take what a task wrote into memory, or keep what the file refused.
@@ -251,7 +285,7 @@ class Rounds:
             workspace.note(Say.NO_LOG())
             return
         addition = BeginRound(
-            workspace, current, current.resulting_calibration, prediction=self._prediction(current)
+            workspace, current, current.resulting_calibration, prediction=self.foretold(current)
         )
         workspace.saving.attempt(addition.apply, addition)
 
@@ -307,12 +341,15 @@ class Rounds:
         current = self.workspace.round
         if current is None:
             return False
-        prediction = self._prediction(current)
+        prediction = self.foretold(current)
+        # The cells as they went out: what is decided later is not what the next drive was driven on.
+        handed = {name: current.decided_for(name).values for name in {current.subject, *current.decisions}}
 
         def act() -> None:
-            note = workspace.saving.save(lambda store: store.mark_handed_over(current.id, how, prediction))
-            workspace.replace_round(
-                replace(current, handed_over=note, prediction=prediction), Part.HANDED_OVER
+            note = workspace.saving.save(
+                lambda store: store.mark_handed_over(current.id, how, handed, prediction)
             )
+            after = replace(current, handed_over=note, prediction=prediction, handed=handed)
+            workspace.replace_round(after, Part.HANDED_OVER)
 
         return workspace.saving.attempt(act)

@@ -11,13 +11,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from lean_trim import __version__
+from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.decision.driving_shares import driving_shares
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.core.decision.proposal import Proposal, propose
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, join_logs, refit, solve
+from lean_trim.core.pipeline.solve import DrivenLog, Solution, refit, solve
 from lean_trim.core.types import Mask
 from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError

@@ -26,10 +26,11 @@ from lean_trim.workspace.changes import (
     RoundShown,
 )
 from lean_trim.workspace.deciding import Deciding
-from lean_trim.workspace.history import History
+from lean_trim.workspace.history import Change, History
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
+from lean_trim.workspace.round_logs import RoundLogs
 from lean_trim.workspace.rounds import Rounds
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
@@ -43,13 +44,16 @@ class Say:
     """What opening, closing and moving about say."""
 
     ADDED = Message("workspace.added", "{what} is in round {number} now.")
+    UNDONE = Message("workspace.undone", "Undone: {what}")
+    REDONE = Message("workspace.redone", "Done again: {what}")
 
 
 class Workspace:
     """One open job, or none.
 
-    Views subscribe to ``hub`` and call the parts: ``deciding``, ``rounds``, ``tuning``, ``imports``,
-    ``marks``, ``solver``, ``saving``, ``history``. Every part saves first, then changes memory, then tells.
+    Views subscribe to ``hub`` and call the parts: ``deciding``, ``rounds``, ``logs``, ``tuning``,
+    ``imports``, ``marks``, ``solver``, ``saving``, ``history``. Every part saves first, then changes memory,
+    then tells.
     """
 
     def __init__(self, loop: EventLoop) -> None:
@@ -70,6 +74,7 @@ class Workspace:
         self.solver = Solver(self)
         self.deciding = Deciding(self)
         self.rounds = Rounds(self)
+        self.logs = RoundLogs(self)
         self.marks = Marks(self)
         self.imports = LogImports(self)
 
@@ -292,13 +297,29 @@ class Workspace:
         else:
             self.note(Say.ADDED(what=what, number=new.number))
 
+    def show_other_logs(self) -> None:
+        """Solve the round that is looked at anew: other logs belong to it. Undo reaches back over that."""
+        current = self.round
+        if current is None:
+            return
+        self.solver.forget()
+        self.hub.publish(RoundShown(current.id))
+        self.solver.solve()
+
     def undo(self) -> None:
-        """Take the last change back; told if the file refuses."""
-        self.saving.attempt(self.history.undo)
+        """Take the last change back and say which; told if the file refuses."""
+        # A knob that is not at rest yet is the last change.
+        self.tuning.rest()
+        self.saving.attempt(lambda: self._tell_done(Say.UNDONE, self.history.undo()))
 
     def redo(self) -> None:
-        """Do the last undone change again; told if the file refuses."""
-        self.saving.attempt(self.history.redo)
+        """Do the last undone change again and say which; told if the file refuses."""
+        self.tuning.rest()
+        self.saving.attempt(lambda: self._tell_done(Say.REDONE, self.history.redo()))
+
+    def _tell_done(self, how: Message, change: Change | None) -> None:
+        if change is not None:
+            self.hub.publish(Notice("done", how(what=change.text)))
 
     def setting(self, key: str, default: str = "") -> str:
         """A setting of the job, from memory.

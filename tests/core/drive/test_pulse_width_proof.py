@@ -6,13 +6,14 @@ import numpy as np
 import pytest
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.drive.conditions import Conditions, make_conditions
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.pulse_width_proof import LEAST_S, off_calibration
 from lean_trim.core.pipeline.solve import DrivenLog as Driven
-from lean_trim.core.pipeline.solve import join_logs, pieces_of, solve
+from lean_trim.core.pipeline.solve import pieces_of, solve
 from tests.builders import make_log, small_vehicle, steady_states, with_channel
 
 DEAD_MS = 0.82

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.joining import JOINT_GAP_S, join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.update_marks import held_rows, update_mask
 from lean_trim.core.data.vehicle import Vehicle
@@ -15,7 +16,7 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.derived import DERIVED, all_series, series_of
 from lean_trim.core.explore.events import EventKind, find_events, next_event, previous_event
 from lean_trim.core.physics import duty_pct
-from lean_trim.core.pipeline.solve import JOINT_GAP_S, Solution, join_logs
+from lean_trim.core.pipeline.solve import Solution
 from tests.builders import small_vehicle, steady_states, with_channel, without
 
 

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.verdict import verdict_sentence, verdict_word
@@ -17,7 +18,7 @@ from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import CancelledError, LogError
 from lean_trim.core.estimation.surface import SurfaceSettings
 from lean_trim.core.explore.linking import cells_of_span, samples_of_cells, seconds_by_cell, visits_of_cells
-from lean_trim.core.pipeline.solve import Solution, SolveSettings, join_logs, refit, solve
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, refit, solve
 from tests.builders import small_vehicle, steady_states, with_channel
 
 

@@ -10,7 +10,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from lean_trim.core.data.log import Log, concatenate
+from lean_trim.core.data.joining import join_logs
+from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.finding import Finding
@@ -37,7 +38,6 @@ from lean_trim.core.types import Floats, Mask
 class Say:
     """Sentences of this module."""
 
-    NO_LOG = Message("solve.no_log", "no log given; at least one is needed")
     CANCELLED = Message("solve.cancelled", "solving was cancelled; nothing was changed")
     TOO_FEW = Message(
         "solve.too_few",
@@ -53,7 +53,6 @@ class Say:
     FITTING_AGAIN = Message("solve.fitting_again", "Fitting again with that delay")
 
 
-JOINT_GAP_S = 10.0
 MIN_OBSERVATIONS = 20
 Method = Literal["surface", "average"]
 Progress = Callable[[float, str], bool]
@@ -117,37 +116,6 @@ class DrivenLog:
 
     log: Log
     table: Table | None = None
-
-
-def join_logs(logs: Sequence[Log]) -> Log:
-    """Put the logs of a round on one time base, ten seconds apart, so that no rule reaches across a joint.
-
-    Parameters
-    ----------
-    logs : at least one, in the order they were driven.
-
-    Returns
-    -------
-    One log; its joints tell where another begins.
-
-    Raises
-    ------
-    LogError
-        If there is none.
-    """
-    if not logs:
-        raise LogError(Say.NO_LOG())
-    if len(logs) == 1:
-        return logs[0]
-    pieces = []
-    start = float(logs[0].time_s[0])
-    for i, log in enumerate(logs):
-        # Ten seconds apart, no hold-off, lag or delay reaches across.
-        shift = start - float(log.time_s[0])
-        joints = (*((start,) if i else ()), *(j + shift for j in log.joints_s))
-        pieces.append(Log(log.time_s + shift, log.channels, log.name, joints, log.updates))
-        start = float(pieces[-1].time_s[-1]) + JOINT_GAP_S
-    return concatenate(pieces, " + ".join(log.name for log in logs))
 
 
 def pieces_of(logs: Sequence[DrivenLog]) -> tuple[Piece, ...]:

@@ -8,10 +8,10 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.explore.events import Event, EventKind, next_event, previous_event
 from lean_trim.core.explore.linking import cells_of_span, samples_of_cells
-from lean_trim.core.pipeline.solve import join_logs
 from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lane_sets import LaneSets
 from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, make_tape

@@ -1,0 +1,243 @@
+"""Which logs belong to a round: leave one out, let it count again, remove, replace or move it.
+
+Every change is saved first and can be undone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.messages import Message, Said
+from lean_trim.job.records import LogInfo, RestingLog, Round
+from lean_trim.job.round_logs import (
+    find_log,
+    with_log_counting,
+    with_log_replaced,
+    with_log_resting,
+    without_log,
+)
+from lean_trim.workspace.changes import Part
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+
+class Say:
+    """What is said of logs."""
+
+    REST = Message("round_logs.rest", "Leave out {name}")
+    COUNT = Message("round_logs.count", "Let {name} count again")
+    REMOVE = Message("round_logs.remove", "Remove {name}")
+    REPLACE = Message("round_logs.replace", "Replace {name} by {new}")
+    MOVE = Message("round_logs.move", "Move {name} to round {number}")
+    REMOVED = Message(
+        "round_logs.removed",
+        "{name} is no longer in round {number}. Undo brings it back until the job closes.",
+    )
+    MOVED = Message("round_logs.moved", "{name} is in round {number} now.")
+    REPLACED = Message("round_logs.replaced", "{new} stands in the place of {name}.{lost}")
+    LOST = Message(
+        "round_logs.lost",
+        " Stretches left out and bookmarks on the old one went with it; undo brings them back.",
+    )
+    GONE = Message(
+        "round_logs.gone", "The log to replace is no longer in round {number}; nothing was changed."
+    )
+    SAME_ROUND = Message("round_logs.same_round", "{name} is in round {number} already.")
+
+
+@dataclass(frozen=True)
+class LogsChange:
+    """One change of which logs belong to which rounds; ``before`` and ``after`` hold the same rounds."""
+
+    keeper: RoundLogs
+    said: Said
+    before: tuple[Round, ...]
+    after: tuple[Round, ...]
+
+    @property
+    def text(self) -> str:
+        """For the menu."""
+        return str(self.said)
+
+    def apply(self) -> None:
+        """Save and take the later logs."""
+        self.keeper.set_logs(self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier logs, with the verdict that spoke of them."""
+        self.keeper.set_logs(self.before)
+
+
+class RoundLogs:
+    """Changes the logs of the open job's rounds."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    def set_logs(self, wanted: tuple[Round, ...]) -> None:
+        """Save which logs rounds have, take them into memory, and solve again what is looked at.
+
+        SaveFailedError leaves both as they were.
+
+        Parameters
+        ----------
+        wanted : rounds of the open job; only their logs and what speaks of these is taken over.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused them.
+        """
+        workspace = self.workspace
+        job = workspace.job
+        present = {r.id: r for r in job.rounds} if job is not None else {}
+        # What was decided or turned since is not undone along with the logs.
+        changed = tuple(_with_logs_of(present[r.id], r) for r in wanted if r.id in present)
+        kept = workspace.saving.save(lambda store: store.save_round_logs(changed))
+        for r in kept:
+            workspace.replace_round(r, Part.LOGS)
+        if any(workspace.shows(r.id) for r in kept):
+            workspace.show_other_logs()
+
+    def leave_out(self, round_id: int, log_id: int) -> bool:
+        """Let a log rest: it stays in the round and does not count.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        log_id : one of its logs.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        return self._change(round_id, log_id, Say.REST, lambda r, x: with_log_resting(r, log_id))
+
+    def count_again(self, round_id: int, log_id: int) -> bool:
+        """Let a resting log count, as the last one of its round.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        log_id : one of its resting logs.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        return self._change(round_id, log_id, Say.COUNT, with_log_counting)
+
+    def remove(self, round_id: int, log_id: int) -> bool:
+        """Take a log out of a round.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        log_id : one of its logs.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        found = self._found(round_id, log_id)
+        done = self._change(round_id, log_id, Say.REMOVE, lambda r, x: without_log(r, log_id))
+        if done and found is not None:
+            self.workspace.note(Say.REMOVED(name=found[1].info.name, number=found[0].number))
+        return done
+
+    def move(self, round_id: int, log_id: int, target_id: int) -> bool:
+        """Take a log out of a round and put it into another one.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        log_id : one of its logs.
+        target_id : another round of the job.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        found = self._found(round_id, log_id)
+        job = self.workspace.job
+        target = job.round_of(target_id) if job is not None else None
+        if found is None or target is None:
+            return False
+        source, log = found
+        if target.id == source.id:
+            self.workspace.note(Say.SAME_ROUND(name=log.info.name, number=source.number))
+            return False
+        after = (without_log(source, log_id), with_log_counting(target, log))
+        said = Say.MOVE(name=log.info.name, number=target.number)
+        done = self._push(LogsChange(self, said, (source, target), after))
+        if done:
+            self.workspace.note(Say.MOVED(name=log.info.name, number=target.number))
+        return done
+
+    def replace(self, round_id: int, log_id: int, info: LogInfo, log: Log) -> bool:
+        """Put another log in the place of one; the file has it already.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        log_id : one of its logs.
+        info, log : the other one.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        found = self._found(round_id, log_id)
+        if found is None:
+            job = self.workspace.job
+            target = job.round_of(round_id) if job is not None else None
+            if target is not None:
+                self.workspace.note(Say.GONE(number=target.number))
+            return False
+        source, old = found
+        after = with_log_replaced(source, log_id, info, log)
+        said = Say.REPLACE(name=old.info.name, new=info.name)
+        done = self._push(LogsChange(self, said, (source,), (after,)))
+        if done:
+            lost = str(Say.LOST()) if old.left_out or old.marks else ""
+            self.workspace.note(Say.REPLACED(name=old.info.name, new=info.name, lost=lost))
+        return done
+
+    def _found(self, round_id: int, log_id: int) -> tuple[Round, RestingLog] | None:
+        job = self.workspace.job
+        source = job.round_of(round_id) if job is not None else None
+        log = find_log(source, log_id) if source is not None else None
+        return None if source is None or log is None else (source, log)
+
+    def _change(
+        self, round_id: int, log_id: int, text: Message, change: Callable[[Round, RestingLog], Round]
+    ) -> bool:
+        found = self._found(round_id, log_id)
+        if found is None:
+            return False
+        source, log = found
+        made = LogsChange(self, text(name=log.info.name), (source,), (change(source, log),))
+        return self._push(made)
+
+    def _push(self, change: LogsChange) -> bool:
+        workspace = self.workspace
+        # A turn that is not at rest would come between this change and its undo.
+        workspace.tuning.rest()
+        return workspace.saving.attempt(lambda: workspace.history.push(change), change)
+
+
+def _with_logs_of(present: Round, wanted: Round) -> Round:
+    return replace(
+        present,
+        logs=wanted.logs,
+        log_infos=wanted.log_infos,
+        resting=wanted.resting,
+        left_out=wanted.left_out,
+        marks=wanted.marks,
+        verdict=wanted.verdict,
+        proposals=wanted.proposals,
+    )

@@ -1,0 +1,7 @@
+"""A workspace without a window."""
+
+from __future__ import annotations
+
+from tests.race.conftest import bench, driven
+
+__all__ = ["bench", "driven"]

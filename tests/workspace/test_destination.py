@@ -1,0 +1,130 @@
+"""The next log goes into the round whose table it was driven on, or the user is asked."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.job.records import Job
+from lean_trim.job.store import load_job
+from lean_trim.simcar.drive import simulate
+from lean_trim.workspace.destination import Place
+from tests.race.conftest import Bench
+
+MUTE = (Role.PULSE_WIDTH, Role.DUTY)
+"""Without these a log does not tell which table it was driven on."""
+
+
+def job(bench: Bench) -> Job:
+    assert bench.workspace.job is not None
+    return bench.workspace.job
+
+
+def layout(some: Job) -> list[list[str]]:
+    return [[i.name for i in r.log_infos] for r in some.rounds]
+
+
+def muted(log: Log) -> Log:
+    return Log(log.time_s, {r: v for r, v in log.channels.items() if r not in MUTE}, log.name)
+
+
+@pytest.fixture
+def accepted(driven: Bench) -> Bench:
+    driven.workspace.deciding.accept()
+    return driven
+
+
+@pytest.fixture
+def next_drive(accepted: Bench, heron_vehicle: Vehicle) -> Log:
+    """A drive on the decided table."""
+    decided = job(accepted).rounds[0].result
+    return simulate(replace(heron_vehicle, table=decided), seed=2, minutes=4.0, name="next")
+
+
+def add(bench: Bench, log: Log, path: Path) -> None:
+    write_log_csv(log, path)
+    bench.workspace.imports.add([path])
+    bench.settle()
+
+
+@pytest.mark.slow
+def test_a_log_after_the_hand_over_opens_the_next_round_on_what_was_handed_over(
+    accepted: Bench, next_drive: Log, tmp_path: Path, job_path: Path
+) -> None:
+    workspace = accepted.workspace
+    assert workspace.rounds.hand_over(tmp_path / "out.csv")
+    handed = job(accepted).rounds[0].decided.values
+    workspace.deciding.type_in("+5%", frozenset({3, 4}))
+    assert job(accepted).rounds[0].has_changed_since_handed_over
+    add(accepted, muted(next_drive), tmp_path / "next.csv")
+    kept = load_job(job_path)
+    assert layout(kept) == [["simulated drive 1"], ["next.csv"]]
+    np.testing.assert_array_equal(kept.rounds[1].table.values, handed)
+    assert workspace.index == 1
+
+
+@pytest.mark.slow
+def test_a_log_plainly_driven_on_the_decided_table_opens_the_next_round_unasked(
+    accepted: Bench, next_drive: Log, heron_log: Log, tmp_path: Path
+) -> None:
+    add(accepted, heron_log, tmp_path / "again.csv")
+    assert layout(job(accepted)) == [["simulated drive 1", "again.csv"]]
+    add(accepted, next_drive, tmp_path / "next.csv")
+    assert layout(job(accepted))[1] == ["next.csv"]
+    assert accepted.workspace.imports.unplaced == []
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("place", "expected"), [(Place.HERE, [2]), (Place.NEXT, [1, 1])])
+def test_where_the_log_does_not_tell_the_user_is_asked(
+    accepted: Bench, next_drive: Log, tmp_path: Path, place: Place, expected: list[int]
+) -> None:
+    add(accepted, muted(next_drive), tmp_path / "next.csv")
+    assert layout(job(accepted)) == [["simulated drive 1"]]
+    assert [u.stored.log.name for u in accepted.workspace.imports.unplaced] == ["next.csv"]
+    accepted.workspace.imports.place(place)
+    accepted.settle()
+    assert [len(names) for names in layout(job(accepted))] == expected
+    assert accepted.workspace.imports.unplaced == []
+
+
+@pytest.mark.slow
+def test_a_log_driven_before_the_hand_over_is_asked_about(
+    accepted: Bench, heron_log: Log, tmp_path: Path
+) -> None:
+    """Hand-over and pulse width say different things; only the user knows."""
+    accepted.workspace.rounds.hand_over(tmp_path / "out.csv")
+    add(accepted, heron_log, tmp_path / "forgotten.csv")
+    assert len(accepted.workspace.imports.unplaced) == 1
+    accepted.workspace.imports.discard()
+    assert accepted.workspace.imports.unplaced == []
+    assert layout(job(accepted)) == [["simulated drive 1"]]
+
+
+def test_with_nothing_decided_another_log_joins_the_round(
+    driven: Bench, heron_log: Log, tmp_path: Path
+) -> None:
+    add(driven, muted(heron_log), tmp_path / "second.csv")
+    assert layout(job(driven)) == [["simulated drive 1", "second.csv"]]
+
+
+@pytest.mark.slow
+def test_several_logs_after_a_hand_over_share_the_next_round(
+    accepted: Bench, next_drive: Log, tmp_path: Path
+) -> None:
+    workspace = accepted.workspace
+    workspace.rounds.hand_over(tmp_path / "out.csv")
+    paths = [tmp_path / "n1.csv", tmp_path / "n2.csv"]
+    for path in paths:
+        write_log_csv(next_drive, path)
+    workspace.imports.add(paths)
+    accepted.settle()
+    add(accepted, next_drive, tmp_path / "n3.csv")
+    assert layout(job(accepted)) == [["simulated drive 1"], ["n1.csv", "n2.csv", "n3.csv"]]
