@@ -397,7 +397,7 @@ def test_a_delay_needs_several_quick_changes(changes: int, estimated: bool) -> N
     ],
 )  # fmt: skip
 def test_a_change_counts_from_three_tenths_of_a_percent(before: float, after: float, word: str) -> None:
-    assert verdict_word(before, after) == word
+    assert verdict_word(before, after, 50) == word
 
 
 @pytest.mark.parametrize(("step", "cautioned"), [(11.0, False), (13.5, True)])

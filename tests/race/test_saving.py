@@ -120,7 +120,7 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
     with spoil(workspace, job_path):
         workspace.deciding.accept()
         assert cause in driven.said and "Nothing was changed" in driven.said and str(job_path) in driven.said
-        assert "“Accept” is kept" in driven.said
+        assert "“Accept 107 cells” is kept" in driven.said
         assert Remedy.SAVE_ELSEWHERE in driven.notices[-1].remedies
         assert workspace.round.decided.values is before
         assert workspace.history.count() == 1
@@ -173,7 +173,7 @@ def test_a_knob_that_could_not_be_kept_goes_back(driven: Bench, job_path: Path) 
         workspace.tuning.rest()
     assert workspace.tuning.state == workspace.tuning.settled
     assert workspace.tuning.state.solve.sieve.changes == {}
-    assert "“Turn a setting” is kept" in driven.said
+    assert "“Quick change: hold off after 1.0 → 2.5 s” is kept" in driven.said
 
 
 def test_a_drive_that_cannot_be_saved_is_kept(driven: Bench, job_path: Path, tmp_path: Path) -> None:

@@ -49,11 +49,11 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
     until(ready(session, 1))
     assert "more than 8 % leaner" in evidence_page(window).findings.item(0).text()
     assert "above atmospheric" in window.table_desk.bar.caution.text()
-    assert "a lean hole" in window.table_desk.bar.caution.text()
+    assert "lower than both neighbours" in window.table_desk.bar.caution.text()
     for rounds in (2, 3):
         QTest.mouseClick(window.table_desk.bar.accept, Qt.MouseButton.LeftButton)
         assert not window.table_desk.bar.caution.text().startswith("Before you accept")
-        QTest.mouseClick(window.table_desk.bar.drive, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(window.rail.steps.drive, Qt.MouseButton.LeftButton)
         until(ready(session, rounds))
     assert session.round is not None
     assert session.vehicle is not None
@@ -61,7 +61,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
     assert rms_where_driven(session.round.table, session.solution, truth_for(session.vehicle)) < 1.5
     assert "better" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[3]
     window.actions_["truth"].setChecked(True)
-    assert "Truth of the simulated car" in window.table_desk.header.figures.text()
+    assert "Truth of the simulated car" in window.table_desk.header.text
     tables = [r.table.values for r in session.job.rounds]  # type: ignore[union-attr]
     window.actions_["close_job"].trigger()
     assert window.pages.currentIndex() == 0
@@ -76,7 +76,7 @@ def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) ->
     driven.session.deciding.accept()
     driven.session.rounds.drive()
     until(lambda: driven.table_desk.table.live is not None)
-    assert not driven.table_desk.bar.drive.isEnabled()
+    assert not driven.rail.steps.drive.isEnabled()
     QTest.mouseClick(driven.status.cancel_button, Qt.MouseButton.LeftButton)
     until(lambda: not driven.session.is_busy)
     assert len(driven.session.job.rounds) == 1  # type: ignore[union-attr]
@@ -108,7 +108,7 @@ def test_a_real_vehicle_from_sheet_and_log(
     write_log_csv(heron_log, tmp_path / "drive.csv")
     window.opening.new_job(sheet, tmp_path / "mine.leantrim")
     until(lambda: window.session.job is not None and not window.session.is_busy)
-    assert not window.table_desk.bar.drive.isVisible()
+    assert not window.rail.steps.drive.isVisible()
     window.session.imports.add([tmp_path / "drive.csv"])
     until(ready(window.session, 1))
     assert not window.messages.isVisible()
@@ -218,7 +218,7 @@ def test_an_answer_for_the_old_round_never_reaches_the_new_one(
     QTest.qWait(300)
     assert driven.session.round is not None and driven.session.round.number == 2
     assert driven.session.solution is None and driven.session.round.verdict is None
-    assert "Waiting for a log" in driven.table_desk.header.figures.text()
+    assert "Waiting for a log" in driven.table_desk.header.text
     assert not driven.table_desk.bar.accept.isEnabled()
 
 
@@ -226,6 +226,7 @@ def test_choosing_another_round_while_a_log_opens_does_not_misfile_it(
     driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log
 ) -> None:
     write_log_csv(heron_log, tmp_path / "second.csv")
+    driven.session.deciding.accept()
     driven.actions_["begin_round"].trigger()
     driven.session.imports.add([tmp_path / "second.csv"])
     driven.rail.list.setCurrentRow(0)
@@ -244,4 +245,4 @@ def test_a_round_that_cannot_be_solved_says_why_instead_of_working_on(
     monkeypatch.setattr("lean_trim.workspace.solving.solve", refuse)
     driven.session.show_round(0)
     until(lambda: not driven.session.is_busy)
-    assert driven.table_desk.header.figures.text().startswith("Not worked out: only 3 samples are left")
+    assert driven.table_desk.header.text.endswith("Not worked out")

@@ -147,7 +147,7 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWin
     session.tuning.turn("sieve", "settling.minutes", 60.0)
     until(lambda: Lane.REFITTING not in session.workspace.tasks.running)
     assert session.solution is before
-    assert "samples are left" in driven.messages.text.text()
+    assert "The sieve left" in driven.messages.text.text()
     session.tuning.turn("sieve", "settling.minutes", 0.0)
     until(lambda: settled(session))
 
@@ -183,9 +183,9 @@ def test_the_delay_is_shown_with_errors_and_a_picture(driven: MainWindow, until:
     assert "As assumed" in page.facts.text()
 
 
-def test_the_school_can_be_changed(driven: MainWindow, until: Until) -> None:
+def test_the_method_can_be_changed(driven: MainWindow, until: Until) -> None:
     page = fit_page(driven)
-    page.school.activated.emit(1)
+    page.method.activated.emit(1)
     until(lambda: settled(driven.session) and solution_of(driven.session).estimate.method == "average")
     assert not page.averages["window"].isHidden()
     assert page.surface["huber"].isHidden()
@@ -209,7 +209,7 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
     assert now.weight_pct + earlier.weight_pct == pytest.approx(100.0)
     assert abs(earlier.apart_pct) < 1.0
     assert solution_of(session).observations.seconds.sum() > alone + 60.0
-    assert "translated" in logs_page(driven).logs.text()
+    assert "translated" in logs_page(driven).earlier_logs.text()
 
 
 def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until) -> None:
@@ -223,7 +223,7 @@ def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until
     session.tuning.use_source(AirflowSourceSettings("flag"))
     until(lambda: not session.is_busy)
     until(lambda: settled(session))
-    assert "no channel for the airflow source" in driven.messages.text.text()
+    assert "no channel for the airflow source" in driven.table_desk.reason.advice.text()
 
 
 def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(

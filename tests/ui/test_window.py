@@ -54,7 +54,7 @@ def test_the_first_drive_fits_1100_by_640_too(tmp_path: Path, qtbot: object, unt
     window.resize(1100, 640)
     window.show()
     window.opening.open_demo()
-    until(lambda: window.table_desk.bar.drive.text() == "Drive the simulated car")
+    until(lambda: window.rail.steps.drive.text() == "Drive the simulated car")
     QApplication.processEvents()
     assert window.size() == QSize(1100, 640)
     window.session.cancel()
@@ -106,25 +106,28 @@ def test_every_desk_names_pages_that_exist_and_the_row_shows_them(driven: MainWi
 def test_the_desks_name_says_how_much_waits(driven: MainWindow) -> None:
     button = driven.desks.buttons.buttons()[0]
     waiting = int((driven.session.proposal.step_pct != 0.0).sum())  # type: ignore[union-attr]
-    assert button.text() == f"Table  ·  {waiting}"
+    assert button.text() == f"Table  ·  {waiting} to decide"
     driven.session.deciding.accept()
     assert button.text() == "Table"
     driven.session.workspace.undo()
-    assert button.text() == f"Table  ·  {waiting}"
+    assert button.text() == f"Table  ·  {waiting} to decide"
 
 
 def test_undo_and_redo_say_what_they_do(driven: MainWindow) -> None:
     assert not driven.actions_["undo"].isEnabled()
     driven.session.deciding.type_in("+3%", frozenset({5}))
-    assert driven.actions_["undo"].text() == "Undo: Set +3%"
+    assert driven.actions_["undo"].text() == "Undo: Set +3% on 1 cell"
     driven.actions_["undo"].trigger()
-    assert driven.actions_["redo"].text() == "Redo: Set +3%" and not driven.actions_["undo"].isEnabled()
+    assert (
+        driven.actions_["redo"].text() == "Redo: Set +3% on 1 cell"
+        and not driven.actions_["undo"].isEnabled()
+    )
 
 
 def test_truth_is_shown_for_the_simulated_car_only(driven: MainWindow, until: Until, job_path: Path) -> None:
     """A real vehicle once got the truth of the simulated car."""
     driven.actions_["truth"].setChecked(True)
-    assert "Truth of the simulated car" in driven.table_desk.header.figures.text()
+    assert "Truth of the simulated car" in driven.table_desk.header.text
     driven.session.close_job()
     db = sqlite3.connect(job_path)
     db.execute("UPDATE vehicle SET car = ''")
@@ -133,7 +136,7 @@ def test_truth_is_shown_for_the_simulated_car_only(driven: MainWindow, until: Un
     driven.opening.open_job(job_path)
     until(lambda: driven.session.solution is not None and not driven.session.is_busy)
     assert driven.actions_["truth"].isChecked() and not driven.actions_["truth"].isEnabled()
-    assert "Truth" not in driven.table_desk.header.figures.text()
+    assert "Truth" not in driven.table_desk.header.text
 
 
 @pytest.mark.slow

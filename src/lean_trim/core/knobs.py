@@ -18,7 +18,10 @@ class Say:
 
 @dataclass(frozen=True)
 class Knob:
-    """One number with its documented range. ``label`` and ``unit`` are for people, ``name`` for files."""
+    """One number with its documented range.
+
+    ``label``, ``unit`` and ``tip`` (what it does, in a sentence) are for people, ``name`` for files.
+    """
 
     name: str
     label: str
@@ -26,6 +29,7 @@ class Knob:
     low: float
     high: float
     unit: str
+    tip: str = ""
 
     def checked(self, value: float) -> float:
         """The value itself; BadInputError if it is outside the range.

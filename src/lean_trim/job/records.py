@@ -336,3 +336,24 @@ class Job:
         The vehicle as it was driven.
         """
         return with_calibration(self.vehicle, self.rounds[index].revision.calibration)
+
+
+def cells_written(earlier: Round, later: Round) -> int:
+    """Cells in which the tables of two rounds differ: what was written between their drives.
+
+    Parameters
+    ----------
+    earlier, later : rounds of one job.
+
+    Returns
+    -------
+    Over all tables; every cell of a table only one of them has.
+    """
+    before = earlier.revision.calibration
+    after = later.revision.calibration
+    count = 0
+    for name in after:
+        there = name in before and before[name].shape == after[name].shape
+        changed = before[name].values != after[name].values if there else np.ones(after[name].shape, bool)
+        count += int(changed.sum())
+    return count

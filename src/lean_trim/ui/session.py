@@ -15,7 +15,9 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.proposal import PolicySettings, Proposal
 from lean_trim.core.explore.events import Event
+from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.pipeline.solve import Solution, SolveSettings
+from lean_trim.core.sieve.sieve import Sifted
 from lean_trim.job.records import Job, Round
 from lean_trim.ui.selection import Selection
 from lean_trim.workspace import changes
@@ -73,6 +75,7 @@ class Session(QObject):
     """
 
     job_changed = Signal()
+    job_closed = Signal()
     round_changed = Signal()
     solved = Signal()
     solve_failed = Signal(str)
@@ -94,6 +97,7 @@ class Session(QObject):
         w = self.workspace
         self.deciding = w.deciding
         self.rounds = w.rounds
+        self.logs = w.logs
         self.tuning = w.tuning
         self.imports = w.imports
         self.marks = w.marks
@@ -111,7 +115,7 @@ class Session(QObject):
         hear(changes.RoundAdded, lambda _: self.job_changed.emit())
         hear(changes.RoundChanged, self._part_changed)
         hear(changes.SolutionShown, lambda _: self.solved.emit())
-        hear(changes.SolveFailed, lambda m: self.solve_failed.emit(m.reason))
+        hear(changes.SolveFailed, self._solve_failed)
         hear(changes.ProposalChanged, lambda _: self.decided.emit())
         hear(changes.TuningTurned, lambda _: self.tuning_changed.emit())
         hear(changes.DriveGrew, lambda m: self.driving.emit(m.log))
@@ -123,12 +127,18 @@ class Session(QObject):
         hear(changes.WorkMoved, lambda m: self._work_moved(m.task, m.what, m.share))
         hear(changes.WorkEnded, lambda _: self._work_ended())
 
+    def _solve_failed(self, failed: changes.SolveFailed) -> None:
+        """No solution is shown now, which every view of it has to hear as well."""
+        self.solve_failed.emit(failed.reason)
+        self.solved.emit()
+
     def _round_shown(self) -> None:
         self.selection.clear()
         self.round_changed.emit()
 
     def _job_closed(self) -> None:
         self.selection.clear()
+        self.job_closed.emit()
         self.job_changed.emit()
         self.round_changed.emit()
 
@@ -184,6 +194,22 @@ class Session(QObject):
     def solution(self) -> Solution | None:
         """The solution of that round."""
         return self.solver.solution
+
+    @property
+    def prepared(self) -> Prepared | None:
+        """The log as the sieve saw it, also where too little was left to fit."""
+        leftover = self.solver.leftover
+        if self.solution is not None:
+            return self.solution.prepared
+        return leftover.prepared if leftover is not None else None
+
+    @property
+    def sifted(self) -> Sifted | None:
+        """What the sieve did, also where too little was left to fit."""
+        leftover = self.solver.leftover
+        if self.solution is not None:
+            return self.solution.sifted
+        return leftover.sifted if leftover is not None else None
 
     @property
     def events(self) -> tuple[Event, ...]:

@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.errors import LeanTrimError
-from lean_trim.core.messages import Message
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import clock
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
 from lean_trim.workspace.changes import Notice, Part
@@ -35,6 +36,17 @@ class Say:
         "deciding.choose_first", "Select the cells first, then type, for example +3% or =82."
     )
     REFUSED = Message("deciding.refused", "{reason}")
+    ACCEPT = Message("deciding.accept", "Accept {cells}")
+    PUT_BACK = Message("deciding.put_back", "Put {cells} back")
+    PIN = Message("deciding.pin", "Pin {cells}")
+    RELEASE = Message("deciding.release", "Release {cells}")
+    SET = Message("deciding.set", "Set {text} on {cells}")
+    LEAVE_OUT = Message("deciding.leave_out", "Leave out {start} to {end} min")
+    KEEP_AGAIN = Message("deciding.keep_again", "Keep {start} to {end} min again")
+    KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
+    NOTHING_THERE = Message(
+        "deciding.nothing_there", "None of these cells has a change to accept; see Evidence for the reason."
+    )
 
 
 @dataclass(frozen=True)
@@ -69,7 +81,13 @@ class LeftOutChange:
     @property
     def text(self) -> str:
         """For the menu."""
-        return "Leave out" if len(self.after) > len(self.before) else "Keep again"
+        more = len(self.after) > len(self.before)
+        spans = set(self.after) ^ set(self.before)
+        if len(spans) != 1:
+            return str(Say.KEEP_SEVERAL(count=len(spans)))
+        (span,) = spans
+        said = Say.LEAVE_OUT if more else Say.KEEP_AGAIN
+        return str(said(start=clock(span.start_s), end=clock(span.end_s)))
 
     def apply(self) -> None:
         """Save and take the later stretches."""
@@ -78,6 +96,37 @@ class LeftOutChange:
     def revert(self) -> None:
         """Save and take the earlier stretches."""
         self.deciding.set_left_out(self.round_id, self.before)
+
+
+def cells_apart(before: Decision, after: Decision) -> int:
+    """Number of cells two decisions differ in.
+
+    Parameters
+    ----------
+    before, after : on the same table.
+
+    Returns
+    -------
+    By value, origin or pin.
+    """
+    differs = (
+        (before.values != after.values) | (before.origin != after.origin) | (before.pinned != after.pinned)
+    )
+    return int(differs.sum())
+
+
+def cells_in_words(count: int) -> str:
+    """A number of cells for people.
+
+    Parameters
+    ----------
+    count : how many.
+
+    Returns
+    -------
+    As "1 cell" or "4 cells".
+    """
+    return "1 cell" if count == 1 else f"{count} cells"
 
 
 class Deciding:
@@ -140,14 +189,14 @@ class Deciding:
         if workspace.shows(round_id):
             workspace.solver.solve()
 
-    def change(self, text: str, change: Callable[[Decision], Decision]) -> bool:
+    def change(self, text: Callable[[str], Said], change: Callable[[Decision], Decision]) -> bool:
         """Change the decision on the table under correction, with undo.
 
         False (and a notice) if it cannot be done.
 
         Parameters
         ----------
-        text : for the menu.
+        text : for the menu, from the number of cells in words.
         change : makes the later decision from the present one; a LeanTrimError is told.
 
         Returns
@@ -168,7 +217,8 @@ class Deciding:
         except LeanTrimError as error:
             workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
             return False
-        made = DecisionChange(self, current.id, current.subject, text, before, after)
+        words = str(text(cells_in_words(cells_apart(before, after))))
+        made = DecisionChange(self, current.id, current.subject, words, before, after)
         return workspace.saving.attempt(lambda: workspace.history.push(made), made)
 
     def accept(self, cells: frozenset[int] | None = None) -> None:
@@ -182,7 +232,32 @@ class Deciding:
         if proposal is None:
             self.workspace.note(Say.NO_PROPOSAL())
             return
-        self.change("Accept", lambda d: decide.accept(d, proposal, cells))
+        current = self.workspace.round
+        if current is not None and self.workspace.is_last:
+            after = decide.accept(current.decided, proposal, cells)
+            if not cells_apart(current.decided, after):
+                self.workspace.note(Say.NOTHING_THERE())
+                return
+        self.change(lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells))
+
+    def waiting_in(self, cells: frozenset[int] | None = None) -> int:
+        """Number of cells with a proposed change that is not decided.
+
+        Parameters
+        ----------
+        cells : flat indices; all if None.
+
+        Returns
+        -------
+        0 without a proposal.
+        """
+        proposal = self.workspace.solver.proposal
+        current = self.workspace.round
+        if proposal is None or current is None:
+            return 0
+        decision = current.decided
+        waits = (proposal.step_pct != 0.0) & (decision.origin == decide.Origin.UNTOUCHED) & ~decision.pinned
+        return int(waits.sum() if cells is None else waits.ravel()[list(cells)].sum())
 
     def put_back(self, cells: frozenset[int] | None = None) -> None:
         """Return cells to the value they were driven on.
@@ -193,7 +268,7 @@ class Deciding:
         """
         current = self.workspace.round
         if current is not None:
-            self.change("Put back", lambda d: decide.put_back(d, current.table, cells))
+            self.change(lambda n: Say.PUT_BACK(cells=n), lambda d: decide.put_back(d, current.table, cells))
 
     def pin(self, cells: frozenset[int]) -> None:
         """Pin cells, or release them if all are pinned.
@@ -206,7 +281,8 @@ class Deciding:
         if current is not None and cells:
             # Mixed cells are all pinned first: the safe way of the two.
             on = not current.decided.pinned.ravel()[list(cells)].all()
-            self.change("Pin" if on else "Release", lambda d: decide.pin(d, current.table, cells, on))
+            said = Say.PIN if on else Say.RELEASE
+            self.change(lambda n: said(cells=n), lambda d: decide.pin(d, current.table, cells, on))
 
     def type_in(self, text: str, cells: frozenset[int]) -> bool:
         """Apply typed input to cells; False (and a notice) if it cannot be done.
@@ -226,7 +302,10 @@ class Deciding:
             return False
         if vehicle is None:
             return False
-        return self.change(f"Set {text}", lambda d: decide.type_in(d, text, cells, vehicle.limits))
+        return self.change(
+            lambda n: Say.SET(text=text.strip(), cells=n),
+            lambda d: decide.type_in(d, text, cells, vehicle.limits),
+        )
 
     def leave_out(self, start_s: float, end_s: float) -> None:
         """Leave a stretch of the shown round's log out by hand, with undo.

@@ -21,7 +21,7 @@ class Say:
     )
 
 
-def demo_path(folder: Path, fresh: bool = False) -> Path:
+def demo_path(folder: Path, fresh: bool = False) -> tuple[Path, Path | None]:
     """Path of the demo job in a folder, made the first time.
 
     ``fresh`` puts an earlier one aside under the day and time.
@@ -33,7 +33,7 @@ def demo_path(folder: Path, fresh: bool = False) -> Path:
 
     Returns
     -------
-    Path of the job file.
+    Path of the job file, and of the one that was put aside, None if none was.
 
     Raises
     ------
@@ -42,14 +42,13 @@ def demo_path(folder: Path, fresh: bool = False) -> Path:
     """
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / DEMO_NAME
-    if fresh and path.exists():
-        _put_aside(path)
+    kept = _put_aside(path) if fresh and path.exists() else None
     if not path.exists():
         JobStore.create(path, heron(), car="heron").close()
-    return path
+    return path, kept
 
 
-def _put_aside(path: Path) -> None:
+def _put_aside(path: Path) -> Path:
     """Rename a demo that nobody holds; one that cannot be read any more is put aside too."""
     try:
         store = JobStore(path, take=False)
@@ -62,4 +61,4 @@ def _put_aside(path: Path) -> None:
         raise BadInputError(Say.OPEN_ELSEWHERE(path=path, holder=holder.described))
     moment = datetime.now().strftime("%Y-%m-%d %H%M%S")
     # Somebody may have learnt on it for an hour; nothing is deleted.
-    path.rename(path.with_name(f"{path.stem} until {moment}{SUFFIX}"))
+    return path.rename(path.with_name(f"{path.stem} until {moment}{SUFFIX}"))

@@ -50,6 +50,10 @@ class Say:
     COPIED = Message(
         "rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it."
     )
+    COPIED_UNCHANGED = Message(
+        "rounds.copied_unchanged",
+        "Table copied as it was driven: nothing is decided in this round, so nothing counts as handed over.",
+    )
     ELSEWHERE = Message("rounds.added_elsewhere", "{what} is in round {number} now; it waits in the rail.")
 
 
@@ -318,7 +322,11 @@ class Rounds:
         return True
 
     def copied(self) -> bool:
-        """Note that the decided table went to the clipboard."""
+        """Note that the decided table went to the clipboard; a copy of what was driven hands nothing over."""
+        current = self.workspace.round
+        if current is not None and not current.decided.changed:
+            self.workspace.note(Say.COPIED_UNCHANGED())
+            return True
         if not self.mark_handed_over("clipboard"):
             return False
         self.workspace.note(Say.COPIED())

@@ -19,6 +19,7 @@ from lean_trim.core.decision.proposal import Proposal, propose
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.solve import DrivenLog, Solution, refit, solve
+from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
 from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError
@@ -37,9 +38,8 @@ REFIT_TITLE = "Sifting again"
 class Say:
     """What solving says."""
 
-    NOT_SOLVED = Message("solving.failed", "{reason}")
     NOT_REFITTED = Message("solving.refit_failed", "{reason}")
-    JUDGED = Message("solving.judged", "Round {number} was judged anew: residual {residual:.1f} % rms.")
+    JUDGED = Message("solving.judged", "Round {number} was judged anew: off by {residual:.1f} % rms.")
     NOTHING_TO_JUDGE = Message("solving.nothing_to_judge", "This round has no solution to judge it by.")
 
 
@@ -54,6 +54,7 @@ class Solver:
         self.proposals: dict[str, Proposal] = {}
         self.requests = 0
         self.failure = ""
+        self.leftover: TooFewError | None = None
         self._base: Solution | None = None
         self._again = False
 
@@ -104,6 +105,7 @@ class Solver:
         self.events = ()
         self.proposals = {}
         self.failure = ""
+        self.leftover = None
         self._base = None
         self._again = False
 
@@ -121,9 +123,13 @@ class Solver:
         self.failure = ""
         rounds = self._rounds_used(current)
 
-        def work(report: Report) -> tuple[Solution, tuple[Event, ...]]:
+        def work(report: Report) -> tuple[Solution | TooFewError, tuple[Event, ...]]:
             logs = [DrivenLog(log, None if r is current else r.table) for r in rounds for log in r.logs]
-            solution = solve(logs, vehicle, binding.settings, left_out_of(rounds), report)
+            try:
+                solution = solve(logs, vehicle, binding.settings, left_out_of(rounds), report)
+            except TooFewError as error:
+                # How far it came is worth showing: what the sieve left out, and why.
+                return error, ()
             return solution, find_events(solution)
 
         self.workspace.tasks.start(
@@ -135,15 +141,24 @@ class Solver:
             replace=True,
         )
 
-    def _not_solved(self, binding: Binding, reason: str) -> None:
+    def _not_solved(self, binding: Binding, reason: str, leftover: TooFewError | None = None) -> None:
         if binding != self.wanted():
             return
+        # What an earlier solve said does not hold for what counts now.
+        self.solution = None
+        self.proposals = {}
+        self.events = ()
+        self._solved = None
         self.failure = reason
-        self.workspace.hub.publish(Notice("error", Say.NOT_SOLVED(reason=reason)))
+        self.leftover = leftover
         self.workspace.hub.publish(SolveFailed(binding.round_id, reason))
 
-    def _take(self, binding: Binding, solution: Solution, events: tuple[Event, ...]) -> None:
+    def _take(self, binding: Binding, answer: Solution | TooFewError, events: tuple[Event, ...]) -> None:
         """Show an answer, or solve on from it; one for anything else than what is wanted is dropped."""
+        if isinstance(answer, TooFewError):
+            self._not_solved(binding, str(answer), answer)
+            return
+        solution = answer
         wanted = self.wanted()
         # Round, logs, settings or job are others by now; whatever changed them has asked anew.
         if wanted is None or binding != wanted:
@@ -203,6 +218,7 @@ class Solver:
     def _take_over(self, solution: Solution) -> None:
         self.solution = solution
         self.failure = ""
+        self.leftover = None
         self._propose()
 
     def _tell(self) -> None:

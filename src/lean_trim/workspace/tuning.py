@@ -16,6 +16,7 @@ from lean_trim.job.tuning import Tuning
 from lean_trim.workspace.binding import needs_refit_only
 from lean_trim.workspace.changes import Notice, Part, TuningTurned
 from lean_trim.workspace.loop import Timer
+from lean_trim.workspace.turned import turned
 
 if TYPE_CHECKING:
     from lean_trim.workspace.workspace import Workspace
@@ -43,7 +44,7 @@ class TuningChange:
     @property
     def text(self) -> str:
         """For the menu."""
-        return "Turn a setting"
+        return turned(self.before, self.after)
 
     def apply(self) -> None:
         """Save and take the later settings."""

@@ -93,6 +93,6 @@ def test_no_log_breaks_the_solve(first: int) -> None:
 def test_too_little_data_is_refused_with_the_reasons_that_took_it(method: str) -> None:
     settings = SolveSettings(method, sieve=SieveSettings({"settling.minutes": 60.0}))  # type: ignore[arg-type]
     with pytest.raises(
-        LogError, match=r"only 0 samples are left .* at least 20 .* settling after a flash 238 s"
+        LogError, match=r"The sieve left 0 of 5952 samples; at least 20 .* settling after a flash 238 s"
     ):
         solve([BASE], small_vehicle(), settings)

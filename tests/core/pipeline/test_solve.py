@@ -89,8 +89,8 @@ def test_k_along_is_nan_exactly_where_samples_are_left_out(heron_solution: Solut
     ],
 )
 def test_verdicts(before: float, after: float, word: str) -> None:
-    assert verdict_word(before, after) == word
-    assert verdict_sentence(before, after)
+    assert verdict_word(before, after, 50) == word
+    assert verdict_sentence(before, after, 50)
 
 
 def faults_in(frame: Frame) -> tuple[Finding, ...]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import clock
 from lean_trim.core.types import Mask
 
 Severity = Literal["danger", "warning", "note"]
@@ -85,5 +86,5 @@ class Fault:
         if seconds < self.least_s or not seen.mask.any():
             return None
         first = float(log.time_s[np.flatnonzero(seen.mask)[0]])
-        said = self.message(seconds=seconds, first=first, **seen.values)
+        said = self.message(seconds=seconds, first=clock(first), **seen.values)
         return Finding(self.id, self.severity, first, round(seconds, 2), said)

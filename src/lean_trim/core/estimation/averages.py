@@ -14,9 +14,33 @@ from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Floats, Ints
 
 AVERAGE_KNOBS: tuple[Knob, ...] = (
-    Knob("window", "Window, of a cell", 0.5, 0.05, 0.5, ""),
-    Knob("min_seconds", "Least driving", 1.0, 0.0, 60.0, "s"),
-    Knob("trim_share", "Cut off at each end", 0.1, 0.0, 0.45, ""),
+    Knob(
+        "window",
+        "Distance, in cells",
+        0.5,
+        0.05,
+        0.5,
+        "",
+        tip="Only samples this near to a cell count for it, measured in cells along each axis.",
+    ),
+    Knob(
+        "min_seconds",
+        "Least driving",
+        1.0,
+        0.0,
+        60.0,
+        "s",
+        tip="A cell with less used driving than this keeps its value.",
+    ),
+    Knob(
+        "trim_share",
+        "Cut off at each end",
+        0.1,
+        0.0,
+        0.45,
+        "",
+        tip="Share of the highest and of the lowest samples of a cell that does not count.",
+    ),
 )
 
 

@@ -21,13 +21,71 @@ from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Floats
 
 SURFACE_KNOBS: tuple[Knob, ...] = (
-    Knob("huber", "Loses influence from", 2.0, 1.0, 10.0, "σ"),
-    Knob("prior_pct", "A cell may be wrong by", 20.0, 1.0, 100.0, "%"),
-    Knob("max_error_pct", "Largest error written", 3.0, 0.2, 20.0, "%"),
-    Knob("min_seconds", "Least driving", 0.2, 0.0, 60.0, "s"),
-    Knob("model_error_pct", "Error that stays", 0.5, 0.0, 5.0, "%"),
-    Knob("film_spread", "Wall film expected", 0.3, 0.001, 1.0, ""),
-    Knob("film_doubt", "Wall film doubted", 0.5, 0.0, 1.0, ""),
+    Knob(
+        "huber",
+        "Outliers begin at",
+        2.0,
+        1.0,
+        10.0,
+        "× σ",
+        tip="Samples further off than this many times the usual scatter (σ) count less, the less the "
+        "further.",
+    ),
+    Knob(
+        "prior_pct",
+        "A cell may be wrong by",
+        20.0,
+        1.0,
+        100.0,
+        "%",
+        tip="What is thought possible before any driving; smaller holds cells closer to the table.",
+    ),
+    Knob(
+        "max_error_pct",
+        "Largest error written",
+        3.0,
+        0.2,
+        20.0,
+        "%",
+        tip="A cell whose standard error is larger keeps its value.",
+    ),
+    Knob(
+        "min_seconds",
+        "Least driving",
+        0.2,
+        0.0,
+        60.0,
+        "s",
+        tip="A cell with less used driving than this keeps its value.",
+    ),
+    Knob(
+        "model_error_pct",
+        "Error no driving removes",
+        0.5,
+        0.0,
+        5.0,
+        "%",
+        tip="Sensor calibration, and what no table of this size can hold; it is part of every standard "
+        "error.",
+    ),
+    Knob(
+        "film_spread",
+        "Wall film expected",
+        0.3,
+        0.001,
+        1.0,
+        "",
+        tip="Share of a rise of fuel that may stay on the walls; the least value switches the estimate off.",
+    ),
+    Knob(
+        "film_doubt",
+        "Wall film doubted",
+        0.5,
+        0.0,
+        1.0,
+        "",
+        tip="Share of the wall-film correction that may be wrong; quick changes then count less.",
+    ),
 )
 
 

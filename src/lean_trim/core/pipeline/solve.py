@@ -17,11 +17,12 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.findings import find_faults, with_fit
 from lean_trim.core.diagnosis.inference import Inferred, infer
+from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
-from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.core.errors import CancelledError
 from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
 from lean_trim.core.estimation.estimate import Estimate
@@ -31,7 +32,8 @@ from lean_trim.core.estimation.residual import Residual, residual_of
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared, prepare
-from lean_trim.core.sieve.sieve import RULES, SieveSettings, Sifted
+from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
+from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
 
@@ -39,21 +41,14 @@ class Say:
     """Sentences of this module."""
 
     CANCELLED = Message("solve.cancelled", "solving was cancelled; nothing was changed")
-    TOO_FEW = Message(
-        "solve.too_few",
-        "only {left} samples are left after sifting; at least {needed} are needed.{reason} Drive longer in "
-        "steady states, or look at the reasons in the sieve",
-    )
     READING = Message("solve.reading", "Reading the log")
     FAULTS = Message("solve.faults", "Looking for faults")
-    MOST_LEFT_OUT = Message("solve.most_left_out", " Most was left out for: {took}.")
     SIFTING = Message("solve.sifting", "Sifting samples")
     DONE = Message("solve.done", "Done")
     DELAY = Message("solve.delay", "Reading the sensor delay from the log")
     FITTING_AGAIN = Message("solve.fitting_again", "Fitting again with that delay")
 
 
-MIN_OBSERVATIONS = 20
 Method = Literal["surface", "average"]
 Progress = Callable[[float, str], bool]
 """Called with the share done and what is being done; returns False to cancel."""
@@ -86,6 +81,7 @@ class Solution:
     delay: DelayEstimate
     inferred: tuple[Inferred, ...]
     logs: tuple[LogShare, ...]
+    misfits: tuple[Misfit, ...] = ()
 
     @property
     def frame(self) -> Frame:
@@ -185,8 +181,9 @@ def _solve(
     conditions = found[0].conditions
     findings = find_faults(conditions)
     inferred = infer(conditions)
+    misfits = find_misfits(conditions)
     step(1.0, str(Say.DONE()))
-    return _solution(*found, settings, delay, findings, inferred)
+    return _solution(*found, settings, delay, findings, inferred, misfits)
 
 
 def _pass(
@@ -236,6 +233,7 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
             solution.delay,
             solution.findings,
             solution.inferred,
+            solution.misfits,
         )
 
 
@@ -248,6 +246,7 @@ def _solution(
     delay: DelayEstimate,
     findings: tuple[Finding, ...],
     inferred: tuple[Inferred, ...],
+    misfits: tuple[Misfit, ...],
 ) -> Solution:
     plain = without_film(observations, estimate)
     own = own_drive(prepared.frame, plain)
@@ -264,28 +263,8 @@ def _solution(
         delay=delay,
         inferred=inferred,
         logs=shares,
+        misfits=misfits,
     )
-
-
-def too_few(left: int, sifted: Sifted) -> str:
-    """What to say when too little is left, with the reasons that took most.
-
-    Parameters
-    ----------
-    left : samples that are left.
-    sifted : result of the sieve.
-
-    Returns
-    -------
-    A sentence.
-    """
-    rules = [
-        r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]
-    ]
-    most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:3]
-    took = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)
-    why = str(Say.MOST_LEFT_OUT(took=took)) if took else ""
-    return str(Say.TOO_FEW(left=left, needed=MIN_OBSERVATIONS, reason=why))
 
 
 def estimate_from(
@@ -309,11 +288,11 @@ def estimate_from(
 
     Raises
     ------
-    LogError
+    TooFewError
         If fewer than ``MIN_OBSERVATIONS`` are left.
     """
     if len(observations) < MIN_OBSERVATIONS:
-        raise LogError(too_few(len(observations), sifted))
+        raise TooFewError(len(observations), prepared, sifted)
     frame = prepared.frame
     table = frame.vehicle.table
     time_s = frame.log.time_s

@@ -111,7 +111,7 @@ def slip(conditions: Conditions, v: Values) -> Mask:
 
 @rule(
     "crossed",
-    "Cell merely crossed",
+    "Cell passed through",
     "too short a stay: what the sensor shows belongs to the cells before",
     Knob("stay_s", "Stay shorter than", 0.15, 0.0, 5.0, "s"),
 )

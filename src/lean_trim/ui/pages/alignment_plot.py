@@ -72,7 +72,7 @@ class AlignmentPlot(QWidget):
             painter.setPen(theme.color("accent"))
             painter.drawText(QPointF(2, top + 12), title)
             painter.setPen(theme.color("add"))
-            painter.drawText(QPointF(2, top + 25), f"and as measured, apart by λ {gap:.3f}")
+            painter.drawText(QPointF(2, top + 25), f"and as measured; mean difference λ {gap:.3f}")
         self._foot(painter)
 
     def _strip(self, painter: QPainter, area: QRectF, model: Floats) -> None:

@@ -7,16 +7,20 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from lean_trim.core.decision.proposal import STATUS_TEXT, Status
+from lean_trim.core.decision.proposal import STATUS_TEXT, STATUS_WORD, Status
 from lean_trim.core.explore.linking import visits_of_cells
-from lean_trim.core.sieve.sieve import MANUAL, RULES
+from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
+from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
 FIGURE_SPACE = "\u2007"
-MOST_REASONS = 5
+MOST_REASONS = 6
+LEAST_LIST = 24
+"""Height of a list with one short line, px."""
 RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
@@ -61,9 +65,11 @@ class EvidencePage(QWidget):
             (self.spent, 0),
         ):
             layout.addWidget(widget, stretch)
-        layout.addStretch(1)
+        layout.addStretch(0)
         self.visits.itemClicked.connect(self._clicked)
         self.findings.itemClicked.connect(self._clicked)
+        for which in (self.visits, self.findings):
+            which.itemActivated.connect(self._clicked)
         session.selection.changed.connect(self.show_selection)
         for signal in (session.round_changed, session.solved, session.decided):
             signal.connect(self.refresh)
@@ -100,10 +106,11 @@ class EvidencePage(QWidget):
             bool(visits),
         )
         for visit in visits:
-            minutes, rest = divmod(visit.start_s, 60)
             # Spaces as wide as figures: columns stand in line without a table.
-            text = f"{int(minutes):3d}:{rest:04.1f}   {visit.seconds:6.1f} s   {100 * (visit.k - 1):+6.1f} %"
+            asked = signed(100 * (visit.k - 1))
+            text = f"{clock(visit.start_s):>6}   {visit.seconds:6.1f} s   {asked:>6} %"
             self._add(self.visits, text.replace(" ", FIGURE_SPACE), (visit.start_s, visit.end_s))
+        self._fit_lists()
 
     def _nothing_chosen(self) -> None:
         span = self.session.selection.span
@@ -113,8 +120,8 @@ class EvidencePage(QWidget):
         )
         if span is not None:
             text = (
-                f"Between {span[0]:.1f} s and {span[1]:.1f} s no sample was used. "
-                "Hover over the tape to read why."
+                f"Between {clock(span[0])} and {clock(span[1])} min no sample was used. "
+                "Point at the tape to read why."
             )
         self.body.setText(text)
         self.spent.setText(self._time_spent())
@@ -122,25 +129,24 @@ class EvidencePage(QWidget):
 
     def _time_spent(self) -> str:
         """Where the minutes of the log went: used, and left out by reason (a sample can have several)."""
-        solution = self.session.solution
-        if solution is None:
+        sifted = self.session.sifted
+        if sifted is None:
             return ""
-        labels = {r.name: r.label for r in RULES} | {MANUAL: "Left out by hand"}
-        seconds = sorted(
-            ((s, labels[n]) for n, s in solution.sifted.seconds.items() if s >= 1.0), reverse=True
-        )
-        rows = [
-            ("Used", solution.observations.seconds.sum()),
-            *((label, s) for s, label in seconds[:MOST_REASONS]),
-        ]
+        rows = time_spent(sifted)
         faint = self.appearance.theme.faint
         lines = "".join(
             f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
             for k, v in rows
         )
+        note = (
+            f"<p style='margin-top:2px; color:{faint}'>A second may be left out for several reasons, so "
+            "these add up to more than the log.</p>"
+            if len(rows) > 2
+            else ""
+        )
         return (
             "<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time went</span></p><table "
-            f"cellspacing='1'>{lines}</table>"
+            f"cellspacing='1'>{lines}</table>{note}"
         )
 
     def _show_visits(self, heading: str, listed: bool) -> None:
@@ -153,7 +159,8 @@ class EvidencePage(QWidget):
         table = self.session.round.table
         if len(cells) == 1:
             place = np.unravel_index(cells[0], table.shape)
-            return "  ·  ".join(f"{a.points[i]:g} {a.unit}" for a, i in zip(table.axes, place, strict=True))
+            texts = (evenly_written(a.points.tolist())[i] for a, i in zip(table.axes, place, strict=True))
+            return "  ·  ".join(f"{x} {a.unit}" for x, a in zip(texts, table.axes, strict=True))
         return f"{len(cells)} cells chosen"
 
     def _facts(self, cells: list[int]) -> str:
@@ -164,9 +171,11 @@ class EvidencePage(QWidget):
         values = current.table.values.ravel()[cells]
         decided = decision.values.ravel()[cells]
         unit = current.table.unit
-        rows = [("Driven on", _span(values, unit))]
+        vehicle = self.session.vehicle
+        decimals = decimals_of(vehicle.limits.resolution) if vehicle is not None else 1
+        rows = [("Driven on", _span(values, unit, decimals))]
         if not np.array_equal(values, decided):
-            rows.append(("Decided", _span(decided, unit)))
+            rows.append(("Decided", _span(decided, unit, decimals)))
         solution = self.session.solution
         status = ""
         if solution is not None and proposal is not None:
@@ -180,8 +189,8 @@ class EvidencePage(QWidget):
                 rows.append(
                     ("Std. error", f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %")
                 )
-            rows.append(("Would step", _percent(proposal.step_pct.ravel()[cells])))
-            rows.append(("Driven", f"{seconds.sum():.1f} s"))
+            rows.append(("Proposed step", _percent(proposal.step_pct.ravel()[cells])))
+            rows.append(("Used driving", f"{seconds.sum():.1f} s"))
             kinds = [Status(s) for s in proposal.status.ravel()[cells]]
             status = STATUS_TEXT[kinds[0]] if len(set(kinds)) == 1 else _count_kinds(kinds)
         faint = self.appearance.theme.faint
@@ -213,6 +222,18 @@ class EvidencePage(QWidget):
             item.setForeground(
                 self.appearance.theme.color("danger" if finding.severity == "danger" else "ink")
             )
+        self._fit_lists()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Lines break elsewhere at another width."""
+        super().resizeEvent(event)
+        self._fit_lists()
+
+    def _fit_lists(self) -> None:
+        """Lists take no more room than their lines; what is below them moves up."""
+        for which in (self.visits, self.findings):
+            lines = sum(which.sizeHintForRow(i) + 2 * which.spacing() for i in range(which.count()))
+            which.setMaximumHeight(max(lines + 2 * which.frameWidth() + 4, LEAST_LIST))
 
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
         item = QListWidgetItem(text)
@@ -228,6 +249,26 @@ class EvidencePage(QWidget):
         self.look.emit(start - margin, end + margin)
 
 
+def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
+    """Seconds used, then those left out by reason, longest first; rules that are switched off take nothing.
+
+    Parameters
+    ----------
+    sifted : result of the sieve.
+
+    Returns
+    -------
+    Label and seconds; one sample may count for several reasons.
+    """
+    durations = sifted.conditions.frame.log.durations_s
+    labels = {r.name: r.label for r in RULES if not r.marks and r.name not in sifted.settings.disabled}
+    labels[MANUAL] = "Left out by hand"
+    taken = [(sifted.seconds.get(name, 0.0), label) for name, label in labels.items()]
+    longest = sorted(((s, label) for s, label in taken if s >= 1.0), reverse=True)
+    used = float(durations[sifted.used].sum())
+    return [("Used", used), *((label, s) for s, label in longest[:MOST_REASONS])]
+
+
 def _label(size: float, bold: bool = False) -> QLabel:
     label = QLabel()
     label.setFont(font(size, bold))
@@ -235,17 +276,17 @@ def _label(size: float, bold: bool = False) -> QLabel:
     return label
 
 
-def _span(values: np.ndarray, unit: str) -> str:
-    low = float(values.min())
-    high = float(values.max())
-    return f"{low:g} {unit}" if low == high else f"{low:g} to {high:g} {unit}"
+def _span(values: np.ndarray, unit: str, decimals: int) -> str:
+    low = fixed(float(values.min()), decimals)
+    high = fixed(float(values.max()), decimals)
+    return f"{low} {unit}" if low == high else f"{low} to {high} {unit}"
 
 
 def _percent(values: np.ndarray) -> str:
     low = float(values.min())
     high = float(values.max())
-    return f"{low:+.1f} %" if abs(high - low) < 0.05 else f"{low:+.1f} to {high:+.1f} %"
+    return f"{signed(low)} %" if abs(high - low) < 0.05 else f"{signed(low)} to {signed(high)} %"
 
 
 def _count_kinds(kinds: list[Status]) -> str:
-    return ", ".join(f"{kinds.count(k)} {k}" for k in Status if k in kinds)
+    return ", ".join(f"{kinds.count(k)} {STATUS_WORD[k]}" for k in Status if k in kinds)

@@ -1,6 +1,6 @@
 """How the estimate is made.
 
-Which school with which numbers, and the sensor delay with the picture that shows whether it holds.
+Which method with which numbers, and the sensor delay with the picture that shows whether it holds.
 """
 
 from __future__ import annotations
@@ -22,7 +22,11 @@ from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
-SCHOOLS = ("One surface through all samples", "Cell averages")
+METHODS = ("One surface through all samples", "Cell averages")
+METHOD_TIP = (
+    "The surface weighs every sample by what is known of it and gives each cell an error; averages take the "
+    "samples near each cell, as practitioners do by hand."
+)
 
 
 class FitPage(QWidget):
@@ -33,8 +37,9 @@ class FitPage(QWidget):
         self.session = session
         self.appearance = appearance
         self._of: tuple[Solution, Alignment | None] | None = None
-        self.school = _combo(SCHOOLS, "School of estimation")
-        self.school.activated.connect(lambda i: session.tuning.use_method(i == 1))
+        self.method = _combo(METHODS, "Method of estimating")
+        self.method.setToolTip(METHOD_TIP)
+        self.method.activated.connect(lambda i: session.tuning.use_method(i == 1))
         turn = session.tuning.turn
         self.surface = {k.name: KnobRow(k, partial(turn, "surface", k.name)) for k in SURFACE_KNOBS}
         self.averages = {k.name: KnobRow(k, partial(turn, "averages", k.name)) for k in AVERAGE_KNOBS}
@@ -57,8 +62,8 @@ class FitPage(QWidget):
             self.facts,
             self.kind,
             self.plot,
-            heading("School"),
-            self.school,
+            heading("Method"),
+            self.method,
             *self.surface.values(),
             *self.averages.values(),
         )
@@ -73,7 +78,7 @@ class FitPage(QWidget):
         """Stand as the settings say."""
         settings = self.session.settings
         average = settings.method == "average"
-        self.school.setCurrentIndex(int(average))
+        self.method.setCurrentIndex(int(average))
         for rows, part, on in (
             (self.surface, settings.surface, not average),
             (self.averages, settings.averages, average),
@@ -120,7 +125,7 @@ def delay_facts(solution: Solution | None) -> str:
         f"From {delay.moments} quick changes: {settings.cycles:.2f} ± {delay.cycles_se:.2f} engine cycles, "
         f"{volume:.1f} ± {delay.volume_se_l:.1f} L of exhaust, sensor {1000 * settings.sensor_s:.0f} ± "
         f"{1000 * delay.sensor_se_s:.0f} ms. Their sum is known better: "
-        f"± {1000 * delay.total_se_s:.0f} ms at middling flow.{film_fact(solution)}"
+        f"± {1000 * delay.total_se_s:.0f} ms at medium flow.{film_fact(solution)}"
     )
 
 

@@ -6,12 +6,13 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from lean_trim.core.data.vehicle import AIRFLOW_SOURCE_KNOBS, AirflowSourceKind, AirflowSourceSettings
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.airflow_source import AirflowSource
-from lean_trim.core.estimation.log_shares import LogShare
+from lean_trim.ui.pages.log_rows import LogRows, log_facts
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
@@ -35,13 +36,20 @@ HOW = {
 
 
 class LogsPage(QWidget):
-    """Earlier rounds' logs can be let in; they are translated to the present table."""
+    """Earlier rounds' logs can be let in; they are translated to the present table.
+
+    ``replace_wanted`` asks for a file in the place of a log.
+    """
+
+    replace_wanted = Signal(int, int)
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.logs = running_text()
+        self.logs = LogRows(session, appearance)
+        self.logs.replace_wanted.connect(self.replace_wanted)
+        self.earlier_logs = running_text(8.5)
         self.inferred = running_text()
         self.force = running_text()
         self.earlier = QWidget()
@@ -62,9 +70,10 @@ class LogsPage(QWidget):
 
     def _lay_out(self) -> None:
         widgets = (
-            heading("Logs in this solve"),
+            heading("Logs of this round"),
             self.logs,
             self.earlier,
+            self.earlier_logs,
             heading("Airflow source"),
             self.source,
             *self.knobs.values(),
@@ -85,12 +94,17 @@ class LogsPage(QWidget):
         for name, row in self.knobs.items():
             row.setVisible(source is not None and source.kind == "rule")
             row.show_value(getattr(source or AirflowSourceSettings(), name))
+        self.logs.refresh()
+        current = self.session.round
+        own = len(current.logs) if current is not None else 0
+        others = solution.logs[own:] if solution is not None else ()
+        self.earlier_logs.setText("\n".join(f"{x.name}: {log_facts(x, True)}" for x in others))
+        self.earlier_logs.setVisible(bool(others))
         if solution is None:
-            for label in (self.logs, self.inferred, self.force):
-                label.setText("Nothing solved yet: this round needs a log.")
+            waits = self.session.solver.failure or "Nothing worked out yet: this round needs a log."
+            for label in (self.inferred, self.force):
+                label.setText(waits if not own or self.session.solver.failure else "Working it out …")
             return
-        several = len(solution.logs) > 1
-        self.logs.setText("".join(log_line(share, several, faint) for share in solution.logs))
         self.force.setText(source_line(solution.prepared.conditions.airflow_source))
         self.inferred.setText(
             "".join(inferred_line(i, faint) for i in solution.inferred)
@@ -107,7 +121,7 @@ class LogsPage(QWidget):
             return
         for other in job.rounds[: self.session.index]:
             if other.logs:
-                box = QCheckBox(f"also the logs of round {other.number}, translated")
+                box = QCheckBox(f"Also the logs of round {other.number}, translated")
                 box.setFont(font(9))
                 box.setToolTip("Driven on another revision of the table: translated to the present one")
                 box.setChecked(other.number in self.session.tuning.state.earlier)
@@ -121,17 +135,6 @@ class LogsPage(QWidget):
     def _turn(self, name: str, value: float) -> None:
         source = self.session.tuning.state.airflow_source or AirflowSourceSettings("rule")
         self.session.tuning.use_source(replace(source, **{name: value}))  # type: ignore[arg-type]
-
-
-def log_line(share: LogShare, several: bool, faint: str) -> str:
-    """One log as rich text: its weight, how much of it was used, whether it agrees with the others."""
-    apart = f", asks {share.apart_pct:+.2f} % against all" if several and np.isfinite(share.apart_pct) else ""
-    translated = ", translated from another table" if share.translated else ""
-    return (
-        f"<p style='margin:0 0 4px 0'><b>{share.weight_pct:.0f} %</b> {share.name}<br><span "
-        f"style='color:{faint}'>"
-        f"{share.used_s:.0f} of {share.seconds:.0f} s used{apart}{translated}</span></p>"
-    )
 
 
 def source_line(source: AirflowSource) -> str:

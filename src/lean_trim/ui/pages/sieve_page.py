@@ -42,27 +42,26 @@ class SievePage(QWidget):
 
     def refresh(self) -> None:
         """Counts of the present solution, knobs as they stand."""
-        solution = self.session.solution
+        sifted = self.session.sifted
         for row in self.rows.values():
             row.refresh()
         self.regimes.refresh()
-        if solution is None:
+        if sifted is None:
             self.summary.setText("Once a log is in, each rule tells how many seconds it leaves out.")
             return
-        total = float(solution.frame.log.durations_s.sum())
-        used = float(solution.observations.seconds.sum())
+        durations = sifted.conditions.frame.log.durations_s
         self.summary.setText(
-            f"{used:.0f} of {total:.0f} s used. Seconds a rule hits, and in brackets those it alone leaves "
-            "out."
+            f"{durations[sifted.used].sum():.0f} of {durations.sum():.0f} s used. Beside a rule: seconds it "
+            "hits, and in brackets those that it alone leaves out. A second may be hit by several rules."
         )
 
     def _jump(self, rule: Rule) -> None:
         """Show the next stretch a rule hits on the tape, from the last one shown on."""
-        solution = self.session.solution
-        if solution is None:
+        sifted = self.session.sifted
+        if sifted is None:
             return
-        time = solution.frame.log.time_s
-        hit = (solution.sifted.hit_bits & RULE_BITS[rule.name]) != 0
+        time = sifted.conditions.frame.log.time_s
+        hit = (sifted.hit_bits & RULE_BITS[rule.name]) != 0
         starts = np.flatnonzero(hit & ~np.concatenate([[False], hit[:-1]]))
         if not len(starts):
             return
@@ -127,15 +126,15 @@ class RuleRow(Fold):
 
     def _show_count(self) -> None:
         """Seconds the rule hits, and in brackets those it alone leaves out."""
-        solution, name = self.session.solution, self.rule.name
-        samples = solution.sifted.counts[name] if solution is not None else 0
+        sifted, name = self.session.sifted, self.rule.name
+        samples = sifted.counts[name] if sifted is not None else 0
         self.count.setEnabled(samples > 0)
-        if solution is None or not samples:
+        if sifted is None or not samples:
             self.count.setText("–")
             self.count.setToolTip("No such stretch")
             return
-        seconds = solution.sifted.seconds[name]
-        alone = "" if self.rule.marks else f" ({solution.sifted.alone[name]:.0f})"
+        seconds = sifted.seconds[name]
+        alone = "" if self.rule.marks else f" ({sifted.alone[name]:.0f})"
         self.count.setText(f"{seconds:.0f} s{alone}")
         self.count.setToolTip(
             f"{samples} samples, {seconds:.1f} s. Click to see the next such stretch on the tape."
@@ -167,10 +166,11 @@ class RegimeRow(Fold):
         """Stand as the settings say."""
         for name, row in self._rows.items():
             row.show_value(getattr(self.session.settings.regimes, name))
-        solution = self.session.solution
-        if solution is None:
+        prepared = self.session.prepared
+        if prepared is None:
             self.spent.setText("")
             return
-        seconds = np.bincount(solution.regime, solution.prepared.conditions.motion.durations_s, len(Regime))
+        conditions = prepared.conditions
+        seconds = np.bincount(conditions.regime, conditions.motion.durations_s, len(Regime))
         lasted = (f"{REGIME_LABELS[r].lower()} {seconds[r]:.0f} s" for r in Regime if seconds[r] > 0)
         self.spent.setText(", ".join(lasted))

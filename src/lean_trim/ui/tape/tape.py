@@ -4,25 +4,41 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.explore.events import Event, EventKind, next_event, previous_event
 from lean_trim.core.explore.linking import cells_of_span, samples_of_cells
+from lean_trim.core.text import clock
 from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lane_sets import LaneSets
 from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, make_tape
-from lean_trim.ui.tape.tape_paint import LEFT, RIGHT, TapePainter
+from lean_trim.ui.tape.tape_keys import press
+from lean_trim.ui.tape.tape_paint import AXIS_H, BAND_H, LEFT, RIGHT, TapePainter
+from lean_trim.ui.tape.tape_words import (
+    AXIS_HINT,
+    REGIME_HINT,
+    lane_hint,
+    mark_hint,
+    regime_hint,
+    sample_hint,
+)
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.hints import show_hint
 
 SHORTEST_S = 0.5
+NEAR_PX = 6.0
+"""How near the pointer has to be to a flag or a joint."""
 
 
 class Tape(QWidget):
-    """Wheel zooms, drag selects, Shift+drag or middle button pans, arrow keys move, Home shows everything."""
+    """Wheel zooms, drag selects, Shift+drag or middle button pans.
+
+    Arrows move the spot, Shift+arrows choose a stretch, Up and Down zoom, Home shows everything.
+    """
 
     hovered = Signal(str)
 
@@ -37,6 +53,7 @@ class Tape(QWidget):
         self.lit: NDArray[np.int64] | None = None
         self.cursor_s: float | None = None
         self.spot_s: float | None = None
+        self.anchor_s: float | None = None
         self.events: tuple[Event, ...] = ()
         self.gutter: tuple[object, QPixmap] | None = None
         self._driving = False
@@ -69,13 +86,17 @@ class Tape(QWidget):
             self.update()
             return
         solution = self.session.solution
-        log = solution.frame.log if solution else join_logs(current.logs)
+        prepared = self.session.prepared
+        log = prepared.frame.log if prepared is not None else join_logs(current.logs)
         # A threshold turned must not throw the user back to the whole log.
         same = self.data is not None and len(self.data.log) == len(log)
         names = (
-            tuple(p.name for p in solution.frame.pieces) if solution else tuple(x.name for x in current.logs)
+            tuple(p.name for p in prepared.frame.pieces)
+            if prepared is not None
+            else tuple(x.name for x in current.logs)
         )
-        self.data = make_tape(log, vehicle, self.lane_sets.lanes, solution, names, self.data)
+        sifted = self.session.sifted
+        self.data = make_tape(log, vehicle, self.lane_sets.lanes, solution, names, self.data, sifted)
         self.events = self.session.events if solution is not None else ()
         if not same:
             self.show_all()
@@ -119,7 +140,7 @@ class Tape(QWidget):
         width = min(max(30.0, 2.5 * (event.end_s - event.start_s)), 180.0)
         middle = (event.start_s + min(event.end_s, event.start_s + width)) / 2
         self.look_at(middle - width / 2, middle + width / 2)
-        self.hovered.emit(f"{event.start_s:.1f} s: {event.kind} – {event.text}")
+        self.hovered.emit(f"{clock(event.start_s)} min: {event.kind} – {event.text}")
         return event
 
     def show_all(self) -> None:
@@ -198,6 +219,7 @@ class Tape(QWidget):
             self._pan_from = (x, self.start_s, self.end_s)
         elif event.button() == Qt.MouseButton.LeftButton:
             self._drag_from = self.time_at(x)
+            self.anchor_s = None
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Choose or pan on; describe the sample under the pointer."""
@@ -240,24 +262,63 @@ class Tape(QWidget):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Move, zoom, show everything, drop the choice."""
-        step = 0.1 * (self.end_s - self.start_s)
-        middle = (self.start_s + self.end_s) / 2
-        half = (self.end_s - self.start_s) / 2
-        if event.key() == Qt.Key.Key_Left:
-            self.look_at(self.start_s - step, self.end_s - step)
-        elif event.key() == Qt.Key.Key_Right:
-            self.look_at(self.start_s + step, self.end_s + step)
-        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Plus):
-            self.look_at(middle - 0.7 * half, middle + 0.7 * half)
-        elif event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Minus):
-            self.look_at(middle - half / 0.7, middle + half / 0.7)
-        elif event.key() == Qt.Key.Key_Home:
-            self.show_all()
-        elif event.key() == Qt.Key.Key_Escape:
-            self.session.selection.clear()
-        else:
+        """Move, choose, zoom, show everything, drop the choice."""
+        if not press(self, event):
             super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """The spot the keyboard moves is shown."""
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        """The frame goes with the focus."""
+        super().focusOutEvent(event)
+        self.update()
+
+    def choose(self, start_s: float, end_s: float) -> None:
+        """Choose a stretch, and the cells it fed."""
+        self._select(start_s, end_s, done=True)
+
+    def tell_spot(self) -> None:
+        """Say in the status line what stands at the keyboard's spot."""
+        if self.data is not None and self.spot_s is not None:
+            self.hovered.emit(describe_at(self.data, self.spot_s))
+
+    def forget(self) -> None:
+        """Nothing of a job that is closed: no spot, no cursor, no zoom."""
+        self.spot_s = None
+        self.cursor_s = None
+        self.anchor_s = None
+        self.data = None
+        self.update()
+
+    def hint_at(self, point: QPoint) -> str:
+        """What is painted under a point, in words."""
+        data = self.data
+        if data is None:
+            return ""
+        body = self.height() - AXIS_H - BAND_H - 2
+        if point.y() > body + BAND_H:
+            return AXIS_HINT
+        time_s = self.time_at(point.x())
+        if point.y() > body:
+            return regime_hint(data, time_s) if point.x() >= LEFT else REGIME_HINT
+        if point.x() < LEFT:
+            lane = int(point.y() / body * len(data.lanes)) if data.lanes else 0
+            return lane_hint(data.lanes[min(lane, len(data.lanes) - 1)]) if data.lanes else ""
+        current = self.session.round
+        for mark in current.marks if current is not None else ():
+            if abs(self.x_of(mark.time_s) - point.x()) < NEAR_PX:
+                return mark_hint(mark)
+        for joint_s, name in data.joints:
+            if abs(self.x_of(joint_s) - point.x()) < NEAR_PX:
+                return f"Here another recording begins: {name or 'the same log goes on after a gap'}"
+        return sample_hint(data, time_s)
+
+    def event(self, event: QEvent) -> bool:
+        """Explain what is under the pointer."""
+        return show_hint(self, event, self.hint_at) or super().event(event)
 
     def point(self, time_s: float, y: float) -> QPointF:
         """A point of the strip, for tests and painters."""

@@ -10,6 +10,7 @@ from lean_trim.core.explore.events import EventKind
 from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lanes import SETS
 from lean_trim.ui.tape.tape import Tape
+from lean_trim.ui.tape.tape_legend import TapeLegend
 from lean_trim.ui.theme import font
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -41,15 +42,17 @@ class TapeBar(QWidget):
         self.lanes.setMenu(self.menu)
         row.addSpacing(8)
         row.addWidget(self.lanes)
-        row.addStretch(1)
+        self.legend = TapeLegend(tape.appearance, self)
+        row.addWidget(self.legend, 1)
         label = QLabel("Go to ", self)
         label.setFont(font(8.5))
         row.addWidget(label)
-        self.back = self._button("◂", "Previous (Shift+F6)")
-        self.forth = self._button("▸", "Next (F6)")
+        self.back = self._button("◂", "Previous event (Shift+F6)")
+        self.forth = self._button("▸", "Next event (F6)")
         self.kind = ComboBox(self)
         self.kind.addItems([ANY, *EventKind])
         self.kind.setAccessibleName("Kind of event to go to")
+        self.kind.setToolTip("Which events the two arrows walk through")
         self.kind.setFont(font(8.5))
         self.back.clicked.connect(lambda: self.go(False))
         self.forth.clicked.connect(lambda: self.go(True))
@@ -59,6 +62,7 @@ class TapeBar(QWidget):
         self.note = QLineEdit(self)
         self.note.setPlaceholderText("note for a bookmark, Enter")
         self.note.setAccessibleName("Bookmark note")
+        self.note.setToolTip("Enter sets a bookmark with this note at the tape's spot (Ctrl+B)")
         self.note.setFixedWidth(190)
         self.note.setFont(font(8.5))
         self.note.returnPressed.connect(self.mark)

@@ -14,7 +14,8 @@ from lean_trim.core.drive.regimes import REGIME_LABELS, Regime
 from lean_trim.core.explore.derived import Series, series_of
 from lean_trim.core.explore.pyramid import Pyramid
 from lean_trim.core.pipeline.solve import Solution
-from lean_trim.core.sieve.sieve import MANUAL_BIT, reasons_at
+from lean_trim.core.sieve.sieve import MANUAL_BIT, Sifted, reasons_at
+from lean_trim.core.text import clock
 from lean_trim.ui.tape.lanes import SHORT, LaneSpec
 
 SIGNED = frozenset({"stft_pct", "ltft_pct", "trim_pct", "k_pct", "fuel_dp_error_pct", "boost_kpa"})
@@ -54,6 +55,12 @@ class TapeData:
         """Number of used samples before each sample, shape (n + 1,); None while nothing is solved."""
         return None if self.bits is None else counted(self.bits == 0)
 
+    @cached_property
+    def by_hand_before(self) -> NDArray[np.int64] | None:
+        """Samples left out by hand before each sample, (n + 1,); None where there are none."""
+        by_hand = None if self.bits is None else (self.bits & MANUAL_BIT) != 0
+        return counted(by_hand) if by_hand is not None and by_hand.any() else None
+
     @property
     def start_s(self) -> float:
         """Time of the first sample, s."""
@@ -77,18 +84,20 @@ def make_tape(
     solution: Solution | None = None,
     names: tuple[str, ...] = (),
     before: TapeData | None = None,
+    sifted: Sifted | None = None,
 ) -> TapeData:
     """Build lanes for the series the log has. ``names`` of the joined logs label the joints.
 
-    Pyramids of ``before`` are used again for channels that are the same arrays.
+    Pyramids of ``before`` are used again for channels that are the same arrays. ``sifted`` tells regimes
+    and what was left out, also where nothing was left to solve.
     """
     kept = [t for lane in before.lanes for t in lane.traces] if before is not None else []
     built = [lane for spec in lanes if (lane := _lane(spec, log, vehicle, solution, kept)) is not None]
     labels = [*names[1:], *[""] * len(log.joints_s)]
     joints = tuple(zip(log.joints_s, labels, strict=False))
-    if solution is None:
+    if sifted is None:
         return TapeData(log, tuple(built), None, None, joints)
-    return TapeData(log, tuple(built), solution.regime, solution.sifted.reason_bits, joints)
+    return TapeData(log, tuple(built), sifted.conditions.regime, sifted.reason_bits, joints)
 
 
 def _lane(
@@ -122,7 +131,7 @@ def shown_value(series: Series, i: int) -> str:
 def describe_at(data: TapeData, time_s: float) -> str:
     """Time, values, regime and the reason a sample is left out, as one line."""
     i = int(np.clip(np.searchsorted(data.log.time_s, time_s), 0, len(data.log) - 1))
-    parts = [f"{data.log.time_s[i]:.2f} s"]
+    parts = [f"{clock(float(data.log.time_s[i]), 2)} min"]
     parts += [shown_value(trace.series, i) for lane in data.lanes for trace in lane.traces]
     if data.regime is not None and data.bits is not None:
         bits = int(data.bits[i])

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from lean_trim.core.drive.regimes import REGIME_LABELS, Regime
+from lean_trim.core.text import clock
 from lean_trim.ui.tape.lanes import SHORT
 from lean_trim.ui.tape.tape_data import SIGNED, Lane
 from lean_trim.ui.tape.trace_image import hatch_image, runs, trace_image
@@ -59,6 +60,10 @@ class TapePainter:
         self._joints()
         self._marks()
         self._span_and_cursor()
+        if self.tape.hasFocus():
+            self.p.setPen(QPen(self.theme.color("accent"), 2.0))
+            self.p.setBrush(Qt.BrushStyle.NoBrush)
+            self.p.drawRect(QRectF(1, 1, self.tape.width() - 2, self.tape.height() - 2))
 
     def _any(self, before: np.ndarray) -> np.ndarray:
         """True for pixel columns that hold a marked sample, from counts of marks before each sample."""
@@ -172,7 +177,15 @@ class TapePainter:
         out = ~used & (any_sample | (self.width > len(self.data.log)))
         veil = self.theme.color("sheet", 0.5)
         line = self.theme.color("faint", 0.45)
-        self.p.drawImage(QPointF(LEFT, 0), hatch_image(out, max(int(self.body_h), 1), veil, line))
+        height = max(int(self.body_h), 1)
+        hand = np.zeros_like(out)
+        if self.data.by_hand_before is not None:
+            hand = self._any(self.data.by_hand_before) & out
+        self.p.drawImage(QPointF(LEFT, 0), hatch_image(out & ~hand, height, veil, line))
+        if hand.any():
+            # What the user left out looks other than what a rule did, also without colour: it is crossed.
+            line = self.theme.color("select", 0.9)
+            self.p.drawImage(QPointF(LEFT, 0), hatch_image(hand, height, veil, line, crossed=True))
 
     def _regimes(self) -> None:
         y = self.body_h + 1
@@ -244,7 +257,7 @@ class TapePainter:
                 self.p.drawText(
                     QRectF(x - 30, y + 3, 60, AXIS_H - 3),
                     Qt.AlignmentFlag.AlignCenter,
-                    _clock(k * step, step),
+                    clock(k * step, int(step < 1)),
                 )
 
     def _span_and_cursor(self) -> None:
@@ -265,8 +278,3 @@ class TapePainter:
             if LEFT <= x <= LEFT + self.width:
                 self.p.setPen(QPen(theme.color(ink, 0.7), 1.0))
                 self.p.drawLine(QPointF(x, 0), QPointF(x, self.body_h + BAND_H))
-
-
-def _clock(seconds: float, step: float) -> str:
-    minutes, rest = divmod(seconds, 60.0)
-    return f"{int(minutes)}:{rest:04.1f}" if step < 1 else f"{int(minutes)}:{round(rest):02d}"

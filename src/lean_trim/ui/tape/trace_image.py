@@ -42,22 +42,29 @@ def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: in
     return image
 
 
-def hatch_image(columns: np.ndarray, height: int, veil: QColor, line: QColor) -> QImage:
-    """Slanting hatch over the marked columns, on a veil that fades what lies below."""
+def hatch_image(
+    columns: np.ndarray, height: int, veil: QColor, line: QColor, crossed: bool = False
+) -> QImage:
+    """Slanting hatch over the marked columns, on a veil that fades what lies below; both ways if crossed."""
     width = len(columns) + (-len(columns)) % 4
     pixels = np.zeros((height, width), np.uint8)
-    np.multiply(_slant(len(columns), height), columns.astype(np.uint8), out=pixels[:, : len(columns)])
+    np.multiply(
+        _slant(len(columns), height, crossed), columns.astype(np.uint8), out=pixels[:, : len(columns)]
+    )
     image = QImage(pixels.data, len(columns), height, width, QImage.Format.Format_Indexed8).copy()
     image.setColorTable([0, veil.rgba(), line.rgba()])
     return image
 
 
 @lru_cache(maxsize=4)
-def _slant(width: int, height: int) -> np.ndarray:
+def _slant(width: int, height: int, crossed: bool) -> np.ndarray:
     """2 on slanting lines nine pixels apart, 1 between."""
-    return np.asarray(
-        (1 + ((np.arange(width)[None, :] + np.arange(height)[:, None]) % 9 == 0)).astype(np.uint8)
-    )
+    x = np.arange(width)[None, :]
+    y = np.arange(height)[:, None]
+    on = (x + y) % 9 == 0
+    if crossed:
+        on |= (x - y) % 9 == 0
+    return np.asarray((1 + on).astype(np.uint8))
 
 
 @lru_cache(maxsize=32)

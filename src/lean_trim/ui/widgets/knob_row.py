@@ -1,6 +1,6 @@
 """One setting as a line: what it is, a slider to drag, a box to type in.
 
-A mark where it differs from its default.
+Bold, and with a button that takes it back, where it differs from its default.
 """
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.core.knobs import Knob
 from lean_trim.ui.theme import font
@@ -40,14 +40,26 @@ class KnobRow(QWidget):
         self.slider = Slider(Qt.Orientation.Horizontal, self)
         self.slider.setRange(0, STEPS)
         self.slider.setAccessibleName(f"{knob.label}, slider")
-        tip = (
-            f"{knob.low:g} to {knob.high:g} {knob.unit}, by default {knob.default:g}. Double-click the name "
-            "for the default."
-        )
+        span = f"{knob.low:g} to {knob.high:g} {knob.unit}".rstrip()
+        tip = f"{knob.label}: {span}, by default {knob.default:g}."
+        if knob.tip:
+            tip = f"{knob.tip}\n{tip}"
         for widget in (self.name, self.box, self.slider):
             widget.setToolTip(tip)
+        self.reset = QToolButton(self)
+        self.reset.setObjectName("flat")
+        self.reset.setText("↺")
+        self.reset.setToolTip(f"Back to the default, {knob.default:g} {knob.unit}".rstrip())
+        self.reset.setAccessibleName(f"{knob.label}, back to the default")
+        self.reset.clicked.connect(lambda: self._turn(knob.default))
+        # Its room stays, or the row would jump when it comes.
+        keeps = self.reset.sizePolicy()
+        keeps.setRetainSizeWhenHidden(True)
+        self.reset.setSizePolicy(keeps)
         top = QHBoxLayout()
+        top.setSpacing(2)
         top.addWidget(self.name, 1)
+        top.addWidget(self.reset)
         top.addWidget(self.box)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 1, 0, 1)
@@ -56,8 +68,6 @@ class KnobRow(QWidget):
         layout.addWidget(self.slider)
         self.slider.valueChanged.connect(self._dragged)
         self.box.valueChanged.connect(self._typed)
-        to_default = lambda event: self._turn(knob.default)  # noqa: E731 - Qt calls it with an event
-        self.name.mouseDoubleClickEvent = to_default  # type: ignore[method-assign]
         self.show_value(knob.default)
 
     def show_value(self, value: float) -> None:
@@ -65,7 +75,9 @@ class KnobRow(QWidget):
         with QSignalBlocker(self.slider), QSignalBlocker(self.box):
             self.box.setValue(value)
             self.slider.setValue(self._place(value))
-        self.name.setFont(font(8.5, bold=abs(value - self.knob.default) > 1e-9))
+        turned = abs(value - self.knob.default) > 1e-9
+        self.name.setFont(font(8.5, bold=turned))
+        self.reset.setVisible(turned)
 
     def _place(self, value: float) -> int:
         """Slider place; wide ranges are dragged along their square, so that small values can be met."""

@@ -85,7 +85,18 @@ COMMANDS: tuple[Command, ...] = (
     Command("undo", "Table", "Undo", "Take the last change back", "Ctrl+Z"),
     Command("redo", "Table", "Redo", "Do it again", "Ctrl+Shift+Z"),
     Command(
-        "accept", "Table", "Accept", "Accept the proposal for the chosen cells, or for all", "Ctrl+Return"
+        "accept",
+        "Table",
+        "Accept the chosen cells",
+        "Accept the proposal for the chosen cells, or for all where none is chosen",
+        "Ctrl+Return",
+    ),
+    Command(
+        "accept_all",
+        "Table",
+        "Accept all cells",
+        "Accept the proposal for every cell, whatever is chosen",
+        "Ctrl+Shift+Return",
     ),
     Command(
         "put_back",
@@ -147,6 +158,7 @@ NEEDS_JOB = (
     "next_event",
     "previous_event",
     "accept",
+    "accept_all",
     "put_back",
     "pin",
     "hand_over",

@@ -104,6 +104,15 @@ class Dialogs:
             self._remember(paths[0])
             self.window.session.imports.add([Path(p) for p in paths], look)
 
+    def replace_log(self, round_id: int, log_id: int) -> None:
+        """Ask for the file that takes the place of a log."""
+        path, _ = QFileDialog.getOpenFileName(
+            self.window, "The log that takes its place", self._folder(), LOG_FILTER
+        )
+        if path:
+            chosen = self._remember(path)
+            self.window.session.imports.add([chosen], replaces=(round_id, log_id))
+
     def hand_over(self) -> None:
         """Ask where to write the decided table."""
         current = self.window.session.round

@@ -4,7 +4,18 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeyEvent
-from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QHeaderView,
+    QLineEdit,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+NAME, KEYS = range(2)
+"""Columns: what it is called, and its shortcut."""
 
 
 class Finder(QDialog):
@@ -13,10 +24,17 @@ class Finder(QDialog):
     def __init__(self, actions: list[QAction], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find a command")
-        self.resize(460, 320)
+        self.resize(520, 340)
         self.actions_ = [a for a in actions if a.text()]
         self.line = QLineEdit(self)
-        self.list = QListWidget(self)
+        self.list = QTreeWidget(self)
+        self.list.setColumnCount(2)
+        self.list.setHeaderHidden(True)
+        self.list.setRootIsDecorated(False)
+        self.list.setAccessibleName("Commands that fit")
+        self.list.header().setStretchLastSection(False)
+        self.list.header().setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
+        self.list.header().setSectionResizeMode(KEYS, QHeaderView.ResizeMode.ResizeToContents)
         self.line.setPlaceholderText("Type part of a command")
         self.line.setAccessibleName("Command to find")
         layout = QVBoxLayout(self)
@@ -34,26 +52,33 @@ class Finder(QDialog):
         for action in self.actions_:
             name = action.text().replace("&", "")
             if all(w in name.lower() for w in words):
-                item = QListWidgetItem(
-                    f"{name}\t{action.shortcut().toString()}" if not action.shortcut().isEmpty() else name
-                )
-                item.setData(Qt.ItemDataRole.UserRole, action)
+                item = QTreeWidgetItem([name, action.shortcut().toString()])
+                item.setTextAlignment(KEYS, Qt.AlignmentFlag.AlignRight)
+                item.setToolTip(NAME, action.toolTip())
+                item.setData(NAME, Qt.ItemDataRole.UserRole, action)
                 if not action.isEnabled():
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
-                self.list.addItem(item)
-        self.list.setCurrentRow(0)
+                self.list.addTopLevelItem(item)
+        self._choose(0)
+
+    def _choose(self, row: int) -> None:
+        item = self.list.topLevelItem(min(max(row, 0), self.list.topLevelItemCount() - 1))
+        if item is not None:
+            self.list.setCurrentItem(item)
 
     def run_chosen(self, *_: object) -> None:
         """Run the chosen command and close."""
         item = self.list.currentItem()
         if item is not None and item.flags() & Qt.ItemFlag.ItemIsEnabled:
             self.accept()
-            item.data(Qt.ItemDataRole.UserRole).trigger()
+            item.data(NAME, Qt.ItemDataRole.UserRole).trigger()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Up and down move through the list while the line has the focus."""
         if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             step = 1 if event.key() == Qt.Key.Key_Down else -1
-            self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
+            item = self.list.currentItem()
+            if item is not None:
+                self._choose(self.list.indexOfTopLevelItem(item) + step)
         else:
             super().keyPressEvent(event)

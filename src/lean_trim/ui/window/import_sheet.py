@@ -31,7 +31,7 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 from lean_trim.workspace.imports import Pending
 
-HEADS = ("Plays", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why")
+HEADS = ("Channel", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why")
 UNUSED = "not used"
 MOST_UNUSED = 120
 SCALE_HINT = "0 V = 0.68, 5 V = 1.36"

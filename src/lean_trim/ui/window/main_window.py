@@ -18,11 +18,13 @@ from lean_trim.job.store import SUFFIX
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.registry import DESKS
 from lean_trim.ui.desks.table.desk import TableDesk
+from lean_trim.ui.pages.log_actions import fill_logs_menu
 from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.tape.tape_bar import TapeBar
 from lean_trim.ui.theme import LIGHT, NIGHT, Appearance
+from lean_trim.ui.widgets.focus_ring import FocusRing
 from lean_trim.ui.window.actions import NEEDS_CAR, NEEDS_JOB, build_actions
 from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
@@ -30,14 +32,15 @@ from lean_trim.ui.window.import_sheet import ImportSheet
 from lean_trim.ui.window.margin import Margin
 from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
 from lean_trim.ui.window.opening import Opening
+from lean_trim.ui.window.place_sheet import PlaceSheet
 from lean_trim.ui.window.preferences import Preferences, first_size
 from lean_trim.ui.window.round_rail import RoundRail
 from lean_trim.ui.window.start_page import StartPage
 from lean_trim.ui.window.status import Status
 from lean_trim.workspace.changes import Notice, Remedy
 
-DESK_SHARE = 516
-TAPE_SHARE = 222
+DESK_SHARE = 540
+TAPE_SHARE = 198
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""
@@ -74,6 +77,13 @@ class MainWindow(QMainWindow):
         job_menu = self.menuBar().actions()[0].menu()
         assert isinstance(job_menu, QMenu)
         job_menu.insertMenu(self.actions_["close_job"], self.recent_menu)
+        self.logs_menu = QMenu("Logs of this round", self)
+        self.logs_menu.aboutToShow.connect(
+            lambda: fill_logs_menu(self.logs_menu, session, self.ask.replace_log)
+        )
+        round_menu = self.menuBar().actions()[1].menu()
+        assert isinstance(round_menu, QMenu)
+        round_menu.insertMenu(self.actions_["drive"], self.logs_menu)
         self._build()
         self._connect()
         self._restore()
@@ -103,8 +113,8 @@ class MainWindow(QMainWindow):
         return {
             "add_logs": ask.add_logs,
             "look_logs": lambda: ask.add_logs(look=True),
-            "drive": session.rounds.drive,
-            "begin_round": session.rounds.begin_round,
+            "drive": lambda: self.rail.steps.ask("drive"),
+            "begin_round": lambda: self.rail.steps.ask("begin_round"),
             "go_back": session.rounds.go_back,
             "solve": session.solver.solve,
             "judge": session.solver.judge_anew,
@@ -112,10 +122,11 @@ class MainWindow(QMainWindow):
             "undo": session.workspace.undo,
             "redo": session.workspace.redo,
             "accept": lambda: session.deciding.accept(session.selection.cells or None),
+            "accept_all": session.deciding.accept,
             "put_back": lambda: session.deciding.put_back(session.selection.cells or None),
             "pin": lambda: session.deciding.pin(session.selection.cells),
             "select_all": self._select_all,
-            "hand_over": ask.hand_over,
+            "hand_over": lambda: self.rail.steps.ask("hand_over"),
             "copy": ask.copy_table,
             "copy_cells": lambda: ask.copy_table(axes=False),
         }
@@ -139,15 +150,17 @@ class MainWindow(QMainWindow):
         appearance = self.appearance
         from lean_trim.ui.window.desk_area import DeskArea
 
-        self.rail = RoundRail(session, appearance)
+        self.rail = RoundRail(session, appearance, self.actions_)
         self.desks = DeskArea(DESKS, session, appearance, self.actions_)
         self.margin = Margin(session, appearance)
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
         self.import_sheet = ImportSheet(session, appearance)
+        self.place_sheet = PlaceSheet(session, appearance)
         self.messages = MessageBar(appearance)
         self.banner = AccessBanner(appearance)
         self.start_page = StartPage(self.actions_)
+        self.ring = FocusRing(self, appearance)
         self.status = Status(self.statusBar(), session)
         top = QWidget()
         row = QHBoxLayout(top)
@@ -178,6 +191,10 @@ class MainWindow(QMainWindow):
         session.access_changed.connect(self.banner.show_access)
         session.access_changed.connect(lambda _: self._job_changed())
         session.job_changed.connect(self._job_changed)
+        session.job_closed.connect(self._job_closed)
+        self.start_page.open_recent.connect(self.opening.open_job)
+        self.opening.recent_changed.connect(lambda: self.start_page.show_recent(self.opening.recent.paths()))
+        self.start_page.show_recent(self.opening.recent.paths())
         session.history_changed.connect(self._history_changed)
         session.busy.connect(self._busy)
         session.imports_changed.connect(self._import_changed)
@@ -185,7 +202,9 @@ class MainWindow(QMainWindow):
             bar.remedy.connect(self._help)
         self.desks.hovered.connect(self.status.hover.setText)
         self.tape.hovered.connect(self.status.hover.setText)
+        self.rail.steps.go.connect(self._go_on)
         self.margin.look.connect(self.tape.look_at)
+        self.margin.replace_wanted.connect(self.ask.replace_log)
         self.margin.turned.connect(lambda name: self.preferences.keep("page", name))
         self.desks.turned.connect(self._desk_turned)
         self.escaped.connect(lambda what: self._notice(Notice("error", Say.UNEXPECTED(what=what))))
@@ -217,7 +236,11 @@ class MainWindow(QMainWindow):
 
     def _job_changed(self) -> None:
         job = self.session.job
+        opened = job is not None and self.pages.currentIndex() == 0
         self.pages.setCurrentIndex(0 if job is None else 1)
+        if opened:
+            # Where the work is; the list of rounds would have it otherwise.
+            self.table_desk.table.setFocus(Qt.FocusReason.OtherFocusReason)
         look_only = self.tr(" (only to look at)") if self.session.workspace.read_only else ""
         self.setWindowTitle(f"{job.vehicle.name}{look_only} – Lean Trim" if job else "Lean Trim")
         for name in NEEDS_JOB:
@@ -225,6 +248,12 @@ class MainWindow(QMainWindow):
         for name in NEEDS_CAR:
             self.actions_[name].setEnabled(job is not None and bool(job.car))
         self._history_changed()
+
+    def _job_closed(self) -> None:
+        """What was said belonged to that job."""
+        self.messages.hide()
+        self.status.clear()
+        self.tape.forget()
 
     def _history_changed(self) -> None:
         history = self.session.history
@@ -236,9 +265,11 @@ class MainWindow(QMainWindow):
             self.actions_[name].setEnabled(bool(what))
 
     def _import_changed(self) -> None:
-        waits = self.session.imports.current is not None
-        self.desks.show_over(self.import_sheet if waits else None)
-        self.margin.setVisible(not waits and bool(self.desks.shown.pages))
+        imports = self.session.imports
+        # Columns first: what a log says of its table is only known once they are settled.
+        over = self.import_sheet if imports.current else self.place_sheet if imports.unplaced else None
+        self.desks.show_over(over)
+        self.margin.setVisible(over is None and bool(self.desks.shown.pages))
 
     def _busy(self, title: str, share: float) -> None:
         # An error belongs to the attempt before; a new one begins.
@@ -246,7 +277,10 @@ class MainWindow(QMainWindow):
             self.messages.hide()
 
     def _notice(self, notice: Notice) -> None:
-        self.messages.show_message(notice.kind, notice.text, notice.remedies)
+        if notice.kind == "done":
+            self.status.pass_by(notice.text)
+        else:
+            self.messages.show_message(notice.kind, notice.text, notice.remedies)
 
     def _help(self, remedy: str) -> None:
         """Do what a message offered."""
@@ -255,6 +289,11 @@ class MainWindow(QMainWindow):
             self.ask.save_elsewhere()
         else:
             self.session.workspace.take_over()
+
+    def _go_on(self, what: str) -> None:
+        """End the round as it is meant."""
+        rounds = self.session.rounds
+        {"hand_over": self.ask.hand_over, "drive": rounds.drive, "begin_round": rounds.begin_round}[what]()
 
     def _select_all(self) -> None:
         if self.session.round is not None:

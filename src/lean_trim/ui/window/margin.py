@@ -11,14 +11,18 @@ from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
-WIDTH = 262
+WIDTH = 270
 
 
 class Margin(QWidget):
-    """Each page is made when it is first turned to. ``look`` asks for a stretch of the tape."""
+    """Each page is made when it is first turned to. ``look`` asks for a stretch of the tape.
+
+    ``replace_wanted`` asks for a file in the place of a log: round id, log id.
+    """
 
     look = Signal(float, float)
     turned = Signal(str)
+    replace_wanted = Signal(int, int)
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -64,6 +68,9 @@ class Margin(QWidget):
             # Most pages have nothing to show on the tape.
             if look is not None:
                 look.connect(self.look)
+            replace_wanted = getattr(made, "replace_wanted", None)
+            if replace_wanted is not None:
+                replace_wanted.connect(self.replace_wanted)
             self.pages.addWidget(made)
             self._made[name] = made
         return self._made[name]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QMenu
 
 from lean_trim.core.errors import LeanTrimError
@@ -19,11 +19,14 @@ class Say:
     """What opening says."""
 
     FAILED = Message("opening.failed", "{reason}")
+    DEMO_KEPT = Message("opening.demo_kept", "A fresh demo. The earlier one is kept beside it: {path}")
     WARNING = Message("opening.warning", "{text}")
 
 
 class Opening(QObject):
     """``attempt`` runs something that may fail; the rest are ways to get a job on the desk."""
+
+    recent_changed = Signal()
 
     def __init__(self, session: Session, data_folder: Path, menu: QMenu) -> None:
         super().__init__(session)
@@ -49,7 +52,17 @@ class Opening(QObject):
 
         # Closed first: afresh means that the file goes, and this window may hold it.
         self.session.close_job()
-        self.attempt(lambda: self.session.open_path(demo_path(self.data_folder, fresh), self._first_drive))
+        self.attempt(lambda: self._open_demo(*demo_path(self.data_folder, fresh)))
+
+    def _open_demo(self, path: Path, kept: Path | None) -> None:
+        self.session.open_path(path, lambda: self._demo_opened(kept))
+
+    def _demo_opened(self, kept: Path | None) -> None:
+        if kept is not None:
+            self.attempt(lambda: self.recent.add(kept))
+            self.fill_menu()
+            self.session.workspace.note(Say.DEMO_KEPT(path=kept))
+        self._first_drive()
 
     def _first_drive(self) -> None:
         if self.session.round is not None and not self.session.round.logs and self.session.can_save:
@@ -69,11 +82,12 @@ class Opening(QObject):
 
         vehicle, warnings = read_vehicle(sheet)
         JobStore.create(path, vehicle).close()
-        self.session.open_path(path, lambda: self._opened(path))
+        self.session.open_path(path, lambda: self._opened(path, warnings))
+
+    def _opened(self, path: Path, warnings: Sequence[str] = ()) -> None:
+        # After the job before was closed, whose messages go with it.
         for line in warnings:
             self.session.workspace.note(Say.WARNING(text=line))
-
-    def _opened(self, path: Path) -> None:
         self.attempt(lambda: self.recent.add(path))
         self.fill_menu()
 
@@ -83,3 +97,4 @@ class Opening(QObject):
         for path in self.recent.paths():
             self.menu.addAction(str(path)).triggered.connect(lambda _=False, p=path: self.open_job(p))
         self.menu.setEnabled(bool(self.recent.paths()))
+        self.recent_changed.emit()

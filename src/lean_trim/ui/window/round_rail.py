@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from datetime import datetime
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSignalBlocker, QSize, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QAction, QPainter, QPen
 from PySide6.QtWidgets import (
     QLabel,
     QListWidget,
@@ -19,11 +20,13 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.decision.verdict import verdict_word
-from lean_trim.job.records import Job, Round
+from lean_trim.job.records import Job, Round, cells_written
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.window.round_steps import RoundSteps
+from lean_trim.workspace.deciding import cells_in_words
 
-ROW_H = 78
+ROW_H = 68
 LINES = Qt.ItemDataRole.UserRole
 Index = QModelIndex | QPersistentModelIndex
 
@@ -34,14 +37,14 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
     started = datetime.fromisoformat(current.started).strftime("%d %b %H:%M")
     changed = current.decided.changed
     action = (
-        f"{changed} cells decided"
+        f"{cells_in_words(changed)} decided"
         if changed
         else "nothing decided yet"
         if current.logs
         else "waiting for a log"
     )
-    if current.handed_over and changed:
-        action = f"{changed} cells, handed over"
+    if current.handed_over:
+        action = "handed over" if job.round_after(current) else "handed over, waiting for a log"
     return _title(job, current), started, action, outcome(job, current)
 
 
@@ -57,17 +60,42 @@ def outcome(job: Job, current: Round) -> str:
     """Residual of this round and of the drive after it, or what that drive should show."""
     before = current.verdict.residual_rms if current.verdict else math.nan
     if not math.isfinite(before):
-        return "no residual yet"
+        return ""
     child = job.round_after(current)
     following = child.verdict if child is not None else None
     if following is None or not math.isfinite(following.residual_rms):
         expected = current.prediction
         if expected is None:
-            return f"residual {before:.1f} %"
-        # Short, for the rail is narrow; "foretold" stands in the head of the table once the drive is in.
-        return f"{before:.1f} → {expected.residual_rms:.1f} ± {expected.std_error:.1f} % due"
+            return f"off by {before:.1f} %"
+        # Short, for the rail is narrow; the head of the table says it in full once the drive is in.
+        return f"off {before:.1f} → {expected.residual_rms:.1f} ± {expected.std_error:.1f} % due"
+    assert child is not None
     after = following.residual_rms
-    return f"{before:.1f} → {after:.1f} %  {verdict_word(before, after)}"
+    word = verdict_word(before, after, cells_written(current, child))
+    return f"off {before:.1f} → {after:.1f} %: {word}"
+
+
+def round_tip(job: Job, index: int) -> str:
+    """What a round's lines in the rail mean.
+
+    Parameters
+    ----------
+    job : the open job.
+    index : place of the round.
+
+    Returns
+    -------
+    Several lines.
+    """
+    lines = [line for line in round_lines(job, index) if line]
+    if lines[-1].startswith("off"):
+        lines.append(
+            "“Off” is how far the drive was from a table that needs no correction, in percent, over the "
+            "cells it visited (rms). After the arrow: what the next drive showed, or what is due if the "
+            "decided "
+            "table is driven."
+        )
+    return "\n".join(lines)
 
 
 class _RoundDelegate(QStyledItemDelegate):
@@ -110,9 +138,15 @@ class _RoundDelegate(QStyledItemDelegate):
 
 
 class RoundRail(QWidget):
-    """Lists the rounds; choosing one shows it."""
+    """Lists the rounds; choosing one shows it. Below them, how far the shown one has come."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        session: Session,
+        appearance: Appearance,
+        actions: Mapping[str, QAction],
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.title = QLabel(self)
@@ -132,6 +166,9 @@ class RoundRail(QWidget):
         layout.addWidget(self.title)
         layout.addWidget(self.subtitle)
         layout.addWidget(self.list, 1)
+        self.steps = RoundSteps(session, appearance, actions, self)
+        layout.addWidget(self.steps)
+        layout.addStretch(1)
         self.setFixedWidth(222)
         session.job_changed.connect(self.refresh)
         session.round_changed.connect(self.refresh)
@@ -161,9 +198,13 @@ class RoundRail(QWidget):
                 lines = round_lines(job, i)
                 item.setData(LINES, lines)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(lines))
-                item.setToolTip("\n".join(lines))
+                item.setToolTip(round_tip(job, i))
                 self.list.addItem(item)
             self.list.setCurrentRow(self.session.index)
+        # As high as the rounds are, so that the steps follow at once; it scrolls where there is no room.
+        self.list.setMaximumHeight(ROW_H * max(self.list.count(), 1) + 4)
+        self.list.setMinimumHeight(min(ROW_H, self.list.maximumHeight()))
+        self.list.scrollToItem(self.list.currentItem())
 
     def _chosen(self, row: int) -> None:
         if row >= 0 and self.session.job is not None and row != self.session.index:

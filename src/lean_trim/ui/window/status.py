@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLabel, QProgressBar, QPushButton, QStatusBar
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QLabel, QProgressBar, QPushButton, QSizePolicy, QStatusBar
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import font
 
 STEPS = 1000
+PASSES_MS = 8000
+"""How long what was done stays to be read."""
 
 
 class Status:
@@ -16,18 +19,40 @@ class Status:
     def __init__(self, bar: QStatusBar, session: Session) -> None:
         self.hover = QLabel()
         self.hover.setFont(font(9))
+        self.hover.setAccessibleName("What the pointer is over")
+        # A long line must not make the window wider than the screen.
+        self.hover.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.done = QLabel()
+        self.done.setFont(font(9, bold=True))
+        self.done.setAccessibleName("What was done last")
+        self.done.hide()
+        self._timer = QTimer(self.done)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.done.hide)
         self.progress = QProgressBar()
         self.progress.setFixedWidth(230)
         self.progress.setRange(0, STEPS)
         self.cancel_button = QPushButton(bar.tr("Cancel"))
         self.cancel_button.clicked.connect(session.cancel)
         bar.setSizeGripEnabled(False)
+        bar.addWidget(self.done)
         bar.addWidget(self.hover, 1)
         bar.addPermanentWidget(self.progress)
         bar.addPermanentWidget(self.cancel_button)
         self._idle()
         session.busy.connect(self._busy)
         session.idle.connect(self._idle)
+
+    def pass_by(self, text: str) -> None:
+        """Say what was done; it goes by itself."""
+        self.done.setText(text)
+        self.done.show()
+        self._timer.start(PASSES_MS)
+
+    def clear(self) -> None:
+        """Say nothing: what was said belongs to a job that is closed."""
+        self.hover.clear()
+        self.done.hide()
 
     def _busy(self, title: str, share: float) -> None:
         self.progress.setFormat(f"{title}  %p %")

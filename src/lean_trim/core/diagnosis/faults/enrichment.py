@@ -29,19 +29,19 @@ class Say:
 
     NOT_REACHED = Message(
         "enrichment.not_reached",
-        "Full throttle without full-throttle enrichment for {seconds:.1f} s, first at {first:.1f} s: the "
+        "Full throttle without full-throttle enrichment for {seconds:.1f} s, first at {first} min: the "
         "target stayed near stoichiometric, so these seconds say nothing about full-load mixture.",
     )
     TRIM_LEFT_ON = Message(
         "enrichment.trim_left_on",
         "A long-term trim of {mean:+.1f} % on average was still applied without feedback for "
-        "{seconds:.1f} s, first at {first:.1f} s. The correction counts it: those samples ask for "
+        "{seconds:.1f} s, first at {first} min. The correction counts it: those samples ask for "
         "{mean:+.1f} % against what lambda alone shows. Reset the trims before the next drive.",
     )
     HIDDEN = Message(
         "enrichment.hidden",
         "At full throttle the pulse width held {mean:.0f} % more fuel on average than target and trims ask "
-        "for, for {seconds:.1f} s, first at {first:.1f} s. The correction counts it as fuel, not as air: "
+        "for, for {seconds:.1f} s, first at {first} min. The correction counts it as fuel, not as air: "
         "lambda stays richer than target there until that enrichment is taken back or named in the target.",
     )
 

@@ -25,17 +25,16 @@ class Say:
 
     LEAN_AT_LOAD = Message(
         "mixture.lean_at_load",
-        "Full throttle ran more than 8 % leaner than target for {seconds:.1f} s, first at {first:.1f} s. "
+        "Full throttle ran more than 8 % leaner than target for {seconds:.1f} s, first at {first} min. "
         "Do not repeat full-throttle runs before the cause is known.",
     )
     KNOCK = Message(
         "mixture.knock",
-        "Knock retard was active for {seconds:.1f} s, first at {first:.1f} s. "
-        "Take no fuel out of those cells.",
+        "Knock retard was active for {seconds:.1f} s, first at {first} min. Take no fuel out of those cells.",
     )
     STUCK = Message(
         "mixture.stuck",
-        "The lambda reading did not move for {seconds:.0f} s, first at {first:.1f} s, although the mixture "
+        "The lambda reading did not move for {seconds:.0f} s, first at {first} min, although the mixture "
         "had to. Feedback that believed it ran away meanwhile: look at the sensor, its heater and its "
         "wiring, or at the logger, before the next drive.",
     )

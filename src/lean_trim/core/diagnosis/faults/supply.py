@@ -24,16 +24,16 @@ class Say:
     PRESSURE = Message(
         "supply.pressure",
         "Differential fuel pressure was more than 7 % below its rated value for {seconds:.1f} s, first at "
-        "{first:.1f} s: look at pump, filter and regulator before the airflow table.",
+        "{first} min: look at pump, filter and regulator before the airflow table.",
     )
     DUTY = Message(
         "supply.duty",
-        "Injector duty was above 85 % for {seconds:.1f} s, first at {first:.1f} s; larger injectors or more "
+        "Injector duty was above 85 % for {seconds:.1f} s, first at {first} min; larger injectors or more "
         "pressure are needed before more air.",
     )
     VOLTAGE = Message(
         "supply.voltage",
-        "Battery was below 12 V for {seconds:.1f} s while running, first at {first:.1f} s; dead time is "
+        "Battery was below 12 V for {seconds:.1f} s while running, first at {first} min; dead time is "
         "uncertain there.",
     )
 

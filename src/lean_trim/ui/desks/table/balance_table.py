@@ -6,7 +6,7 @@ Value, correction bar about the middle, whisker, evidence as solidity of ink.
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -16,19 +16,26 @@ from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
 from lean_trim.ui.desks.table.tile_paint import paint_headers, paint_tiles
 from lean_trim.ui.desks.table.tile_view import Figure, TileView, make_view
+from lean_trim.ui.desks.table.tile_words import end_hint, tile_hint, tile_line
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.hints import show_hint
 
 HEAD_W = 58
 HEAD_H = 34
 MARGIN = 4
+CONTROL_OR_SHIFT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 
 
 class BalanceTable(QWidget):
-    """Shows the current round's table; cells are chosen by mouse or keys through the shared selection."""
+    """Shows the current round's table; cells are chosen by mouse or keys through the shared selection.
+
+    Arrows move, Shift extends, Ctrl+Space chooses the column, Shift+Space the row.
+    """
 
     typed = Signal(str)
     hovered = Signal(str)
+    refreshed = Signal()
 
     def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -39,14 +46,16 @@ class BalanceTable(QWidget):
         self.live: Floats | None = None
         self.current = 0
         self.anchor = 0
+        self._job_number = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        # Below this a number of a 14-row table is cut even beside its bar.
-        self.setMinimumSize(520, 186)
+        # Low enough that a message above never pushes the lower edge of the window off the screen.
+        self.setMinimumSize(520, 110)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Airflow table")
         for signal in (session.round_changed, session.solved, session.decided):
             signal.connect(self.refresh)
+        session.job_changed.connect(self._job_changed)
         session.driving.connect(self.show_drive)
         session.idle.connect(self._drive_over)
         session.selection.changing.connect(self.update)
@@ -59,7 +68,17 @@ class BalanceTable(QWidget):
         self.view = make_view(self.session, self.figure)
         if self.view is not None:
             self.current = min(self.current, self.view.table.size - 1)
+            self.anchor = min(self.anchor, self.view.table.size - 1)
+        self.refreshed.emit()
         self.update()
+
+    def _job_changed(self) -> None:
+        """Another job, or none: the frame of the current cell belongs to the old one."""
+        number = self.session.workspace.number if self.session.job is not None else 0
+        if number != self._job_number:
+            self._job_number = number
+            self.current = self.anchor = 0
+            self.refresh()
 
     def show_figure(self, figure: Figure) -> None:
         """Choose the number the tiles carry."""
@@ -74,6 +93,7 @@ class BalanceTable(QWidget):
         table = vehicle.table
         self.live = seconds_in_nearest_cell(table, coordinates(log, vehicle), log.durations_s)
         self.view = make_view(self.session, Figure.SECONDS, self.live)
+        self.refreshed.emit()
         self.update()
 
     def _drive_over(self) -> None:
@@ -170,6 +190,16 @@ class BalanceTable(QWidget):
         elif point.x() < HEAD_W and 0 <= row < self.view.rows:
             self.session.selection.set_cells(frozenset(cells[row].tolist()))
 
+    def _choose_line(self, row: bool) -> None:
+        """Choose the row or the column of the current cell."""
+        assert self.view is not None
+        if len(self.view.table.axes) == 1:
+            return
+        cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
+        at_row, at_column = divmod(self.current, self.view.columns)
+        line = cells[at_row] if row else cells[:, at_column]
+        self.session.selection.set_cells(frozenset(line.tolist()))
+
     def _choose(self, done: bool) -> None:
         assert self.view is not None
         (r0, c0), (r1, c1) = divmod(self.anchor, self.view.columns), divmod(self.current, self.view.columns)
@@ -197,6 +227,9 @@ class BalanceTable(QWidget):
             if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 self.anchor = self.current
             self._choose(done=True)
+            self.hovered.emit(self.describe(self.current))
+        elif event.key() == Qt.Key.Key_Space and event.modifiers() & CONTROL_OR_SHIFT:
+            self._choose_line(bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif event.text() and event.text() in "+-x=*0123456789":
             self.typed.emit(event.text())
         elif event.key() == Qt.Key.Key_Escape:
@@ -206,17 +239,27 @@ class BalanceTable(QWidget):
 
     def describe(self, cell: int) -> str:
         """One line about a cell."""
-        if self.view is None:
+        return tile_line(self.view, cell) if self.view is not None else ""
+
+    def hint_at(self, point: QPoint) -> str:
+        """What is painted under a point, in words."""
+        view = self.view
+        if view is None:
             return ""
-        place = np.unravel_index(cell, self.view.table.shape)
-        where = ", ".join(
-            f"{a.points[i]:g} {a.unit}" for a, i in zip(self.view.table.axes, place, strict=True)
-        )
-        table = self.view.table
-        seconds = self.view.seconds[cell]
-        text = f"{where}: {table.values.ravel()[cell]:g} {table.unit}"
-        if seconds > 0.05 and np.isfinite(self.view.bar_pct[cell]):
-            text += f", step {self.view.bar_pct[cell]:+.1f} %, {seconds:.1f} s of driving"
-        elif seconds <= 0.05:
-            text += ", not visited"
-        return text
+        cell = self.cell_at(point)
+        if cell is not None:
+            return tile_hint(view, cell, self.session.proposal if self.live is None else None)
+        if len(view.table.axes) == 1:
+            return ""
+        w, h = self.tile_size()
+        column = int((point.x() - HEAD_W) // w)
+        row = int((point.y() - HEAD_H) // h)
+        if point.y() < HEAD_H and 0 <= column < view.columns:
+            return end_hint(view, column=column)
+        if point.x() < HEAD_W and 0 <= row < view.rows:
+            return end_hint(view, row=row)
+        return ""
+
+    def event(self, event: QEvent) -> bool:
+        """Explain what is under the pointer."""
+        return show_hint(self, event, self.hint_at) or super().event(event)

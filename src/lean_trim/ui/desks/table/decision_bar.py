@@ -11,17 +11,21 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBox
 from lean_trim.core.decision.cautions import cautions_for, knock_caution, shape_caution
 from lean_trim.core.decision.decision import accept
 from lean_trim.core.decision.knock import knock_cells
-from lean_trim.core.types import Floats
+from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.whole_text import WholeText
 
-SIDE_MARGINS = 16
+AGAINST = "what stands above the table speaks against this log. Accept nothing from it until that is cleared."
 LEAST_CAUTION = 54
+LOW_CAUTION = 38
 MOST_CAUTION = 84
 """Heights of the caution, px.
 
-Three lines always have room, so that the table does not jump with every click.
+Three lines always have room, two in a low window, so that the table does not jump with every click.
 """
+LOW_WINDOW = 700
+"""Height of a window, px, below which every line counts."""
 
 
 class DecisionBar(QWidget):
@@ -37,9 +41,7 @@ class DecisionBar(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.caution = QLabel(self)
-        self.caution.setWordWrap(True)
-        self.caution.setFont(font(9))
+        self.caution = WholeText(9)
         self.entry = QLineEdit(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
@@ -47,19 +49,20 @@ class DecisionBar(QWidget):
         # It gives way first where the buttons beside it need the room.
         self.entry.setMinimumWidth(90)
         self.entry.setMaximumWidth(130)
+        self.state = QLabel(self)
+        self.state.setFont(font(9))
+        self.state.setAccessibleName("What is decided")
         self.entry.returnPressed.connect(self._typed)
-        self.accept = _button(actions["accept"], "Accept all", primary=True)
+        self.accept = _button(actions["accept_all"], "Accept all", primary=True)
+        self.accept_chosen = _button(actions["accept"], "Accept chosen")
         self.put_back = _button(actions["put_back"], "Put back")
         self.pin = _button(actions["pin"], "Pin")
-        self.hand_over = _button(actions["hand_over"], "Hand over…")
-        self.drive = _button(actions["drive"], "Drive again")
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.accept, self.put_back, self.pin, self.entry):
+        for widget in (self.accept, self.accept_chosen, self.put_back, self.pin, self.entry):
             row.addWidget(widget)
         row.addStretch(1)
-        row.addWidget(self.hand_over)
-        row.addWidget(self.drive)
+        row.addWidget(self.state)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 2, 6, 4)
         layout.setSpacing(4)
@@ -74,14 +77,13 @@ class DecisionBar(QWidget):
         self.refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Give the caution the lines it needs at this width, so that none is cut."""
+        """In a low window every line counts."""
         super().resizeEvent(event)
-        self._fit_caution()
+        self._bound_caution()
 
-    def _fit_caution(self) -> None:
-        # A label does not ask for more height by itself, and a cut caution is none.
-        needed = self.caution.heightForWidth(self.width() - SIDE_MARGINS)
-        self.caution.setFixedHeight(min(max(needed, LEAST_CAUTION), MOST_CAUTION))
+    def _bound_caution(self) -> None:
+        low = self.window().height() < LOW_WINDOW
+        self.caution.bound(LOW_CAUTION if low else LEAST_CAUTION, MOST_CAUTION)
 
     def begin_typing(self, text: str) -> None:
         """Take over a key typed on the table."""
@@ -102,54 +104,66 @@ class DecisionBar(QWidget):
         cells = self.session.selection.cells
         may = session.can_save and session.is_last
         can = may and session.proposal is not None
-        free = not session.is_reading
-        self.accept.setText(
-            f"Accept {len(cells)} {'cell' if len(cells) == 1 else 'cells'}" if cells else "Accept all"
-        )
-        self.accept.setEnabled(can)
+        waiting = session.deciding.waiting_in()
+        chosen = session.deciding.waiting_in(cells) if cells else 0
+        self.accept.setText(f"Accept all {waiting}" if waiting else "Accept all")
+        self.accept.setEnabled(can and waiting > 0)
+        self.accept_chosen.setVisible(bool(cells))
+        self.accept_chosen.setText(f"Accept {chosen} chosen" if chosen else "Accept chosen")
+        self.accept_chosen.setEnabled(can and bool(cells))
         self.put_back.setEnabled(may and session.round is not None)
         self.pin.setEnabled(may and bool(cells))
         self.entry.setEnabled(may and bool(cells))
-        self.hand_over.setEnabled(session.round is not None)
-        has_car = session.job is not None and bool(session.job.car)
-        self.drive.setVisible(has_car)
-        self.drive.setEnabled(has_car and free and session.can_save)
-        first = session.round is not None and not session.round.logs
-        self.drive.setText("Drive the simulated car" if first else "Drive again")
+        self._show_state(waiting)
         self._show_caution(can)
+
+    def _show_state(self, waiting: int) -> None:
+        """Beside the buttons: how much is decided, and how much is not."""
+        decision = self.session.decision
+        if decision is None or self.session.proposal is None:
+            self.state.setText("")
+            return
+        done = decision.changed
+        self.state.setText(f"{done} decided, {waiting} not")
+        self.state.setToolTip(
+            f"{done} cells are accepted or set by hand; {waiting} cells have a proposal that is not decided. "
+            "Cells without a proposal keep their value."
+        )
 
     def _show_caution(self, can: bool) -> None:
         session = self.session
-        text = ""
-        when = ""
-        if (
-            can
-            and session.proposal is not None
-            and session.round is not None
-            and session.decision is not None
-        ):
-            pending = session.decision.origin == 0
-            step = session.proposal.step_pct * pending
-            lines = cautions_for(session.round.table, step, session.selection.cells or None, session.policy)
-            if session.solution is not None and "knock" in session.settings.sieve.disabled:
-                knocked = knock_cells(session.solution.sifted, even_if_off=True)
-                lines = [*knock_caution(step, knocked, session.selection.cells or None), *lines]
-            shape = shape_caution(session.round.table, self._would_write())
-            text = "  ".join([*lines, shape] if shape else lines)
-            when = "accept" if (step != 0.0).any() else "hand over"
+        against = reason_for(session) is not None
+        lines = [AGAINST] if can and against else self._cautions() if can else []
+        text = "  ".join(lines)
+        when = "accept" if can and session.deciding.waiting_in() else "hand over"
         theme = self.appearance.theme
         self.caution.setText(f"Before you {when}: {text}" if text else self._summary())
         paper, edge = (theme.caution_paper, theme.danger) if text else (theme.paper, theme.edge)
         self.caution.setStyleSheet(
             f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: 2px 8px;"
         )
-        self._fit_caution()
+        self._bound_caution()
 
-    def _would_write(self) -> Floats:
-        """The table as it would be after the accept button."""
+    def _cautions(self) -> list[str]:
+        """What is to be minded before all cells are accepted, and where only the chosen ones are."""
         session = self.session
-        assert session.decision is not None and session.proposal is not None
-        return accept(session.decision, session.proposal, session.selection.cells or None).values
+        proposal, decision, current = session.proposal, session.decision, session.round
+        if proposal is None or decision is None or current is None:
+            return []
+        step = proposal.step_pct * (decision.origin == 0)
+        lines = cautions_for(current.table, step, None, session.policy)
+        if session.solution is not None and "knock" in session.settings.sieve.disabled:
+            knocked = knock_cells(session.solution.sifted, even_if_off=True)
+            lines = [*knock_caution(step, knocked, None), *lines]
+        shape = shape_caution(current.table, accept(decision, proposal).values)
+        lines = [*lines, shape] if shape else lines
+        chosen = session.selection.cells
+        # What the chosen cells are warned of, all of them are; only the shape may be worse with fewer.
+        if chosen and session.deciding.waiting_in(chosen):
+            part = shape_caution(current.table, accept(decision, proposal, chosen).values)
+            if part and part != shape:
+                lines.append(f"With only the chosen: {part}")
+        return lines
 
     def _summary(self) -> str:
         """What is decided and what is still open, in one line."""
@@ -166,8 +180,9 @@ class DecisionBar(QWidget):
         )
         if session.proposal is None:
             return f"{decided} A log is needed for a proposal."
-        step = session.proposal.step_pct[~taken]
-        return f"{decided} Still proposed: {int((step > 0).sum())} more, {int((step < 0).sum())} less."
+        step = session.proposal.step_pct[~taken & ~session.decision.pinned]
+        more, less = int((step > 0).sum()), int((step < 0).sum())
+        return f"{decided} Still proposed: {more} get more fuel, {less} less."
 
 
 def _button(action: QAction, text: str, primary: bool = False) -> QPushButton:

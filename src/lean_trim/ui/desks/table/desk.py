@@ -11,7 +11,9 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.table.balance_table import BalanceTable
 from lean_trim.ui.desks.table.decision_bar import DecisionBar
-from lean_trim.ui.desks.table.table_header import Legend, TableHeader
+from lean_trim.ui.desks.table.legend import Legend
+from lean_trim.ui.desks.table.reason_strip import ReasonStrip
+from lean_trim.ui.desks.table.table_header import TableHeader
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 
@@ -26,16 +28,16 @@ class TableDesk(QWidget):
         self.session = session
         self.header = TableHeader(session, appearance)
         self.table = BalanceTable(session, appearance)
-        self.legend = Legend(
-            session, appearance, lambda: self.table.view.scale_pct if self.table.view else 0.0
-        )
+        self.legend = Legend(session, appearance)
         self.bar = DecisionBar(session, appearance, actions)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
-        for part in (self.header, self.table, self.legend, self.bar):
+        self.reason = ReasonStrip(session, appearance)
+        for part in (self.header, self.reason, self.table, self.legend, self.bar):
             layout.addWidget(part, int(part is self.table))
         self.header.figure_chosen.connect(self.table.show_figure)
+        self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hovered)
 
@@ -50,8 +52,8 @@ class TableDesk(QWidget):
         decision = self.session.decision
         if proposal is None or decision is None or not self.session.is_last:
             return ""
-        waiting = int(((proposal.step_pct != 0.0) & (decision.origin == 0)).sum())
-        return str(waiting) if waiting else ""
+        waiting = self.session.deciding.waiting_in()
+        return f"{waiting} to decide" if waiting else ""
 
 
 TABLE_DESK = DeskSpec(

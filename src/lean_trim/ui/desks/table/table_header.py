@@ -1,14 +1,10 @@
-"""What stands above and below the tiles.
-
-Which table this is, how far off the drive was, which number the tiles show, what the marks mean.
-"""
+"""What stands above the tiles: which table this is, how far off the drive was, which number tiles show."""
 
 from __future__ import annotations
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -21,24 +17,19 @@ from PySide6.QtWidgets import (
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.decision.verdict import verdict_sentence
+from lean_trim.job.records import cells_written
 from lean_trim.ui.desks.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
-LEGEND = {
-    "remove": "less fuel",
-    "add": "more fuel",
-    "whisker": "± 1 std. error",
-    "hatch": "not visited",
-    "accepted": "accepted",
-    "hand": "by hand",
-    "pin": "pinned",
-}
-SHORT_LEGEND = ("less", "more fuel", "±1 std. err.", "no visit", "accepted", "by hand", "pinned")
-LEGEND_LEFT = 8.0
-WIDE_STEP = (24, 10)
-"""From a mark to its word, and from a word to the next mark, in pixels."""
-NARROW_STEP = (20, 6)
+FACT_TIPS = (
+    "How far this drive was from a table that needs no correction: root mean square over the cells it "
+    "visited, each cell counted once. Fuel trims and what is left in lambda are taken together.",
+    "Visited cells whose own mean is at most 3 % off.",
+    "What the ECU itself corrected by short and long-term fuel trim, root mean square over the same cells. "
+    "Where it is smaller than “off by”, lambda was off its target too.",
+    "Driving that passed the sieve; the Sieve page tells where the rest went.",
+)
 
 
 class TableHeader(QWidget):
@@ -51,11 +42,16 @@ class TableHeader(QWidget):
         self.session = session
         self.show_truth = False
         self.title = QLabel(self)
-        self.figures = QLabel(self)
+        self.advice = QLabel(self)
+        self.facts = tuple(QLabel(self) for _ in FACT_TIPS)
         self.title.setFont(font(12, bold=True))
-        self.figures.setFont(font(9))
-        self.figures.setTextFormat(Qt.TextFormat.PlainText)
-        self.figures.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        for label in (self.advice, *self.facts):
+            label.setFont(font(9))
+            label.setTextFormat(Qt.TextFormat.PlainText)
+        for label, tip in zip(self.facts, FACT_TIPS, strict=True):
+            label.setToolTip(tip)
+        self.advice.setWordWrap(True)
+        self.advice.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row = QHBoxLayout()
         row.setSpacing(0)
         row.addWidget(self.title, 1)
@@ -63,7 +59,13 @@ class TableHeader(QWidget):
         column.setContentsMargins(10, 8, 6, 2)
         column.setSpacing(2)
         column.addLayout(row)
-        column.addWidget(self.figures)
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        for label in self.facts:
+            line.addWidget(label)
+        line.addStretch(1)
+        column.addLayout(line)
+        column.addWidget(self.advice)
         self.group = QButtonGroup(self)
         for figure in Figure:
             text, tip = FIGURE_TEXT[figure]
@@ -81,42 +83,62 @@ class TableHeader(QWidget):
         session.idle.connect(self.refresh)
         session.driving.connect(self._drive)
 
+    @property
+    def text(self) -> str:
+        """Everything that is said, for screen readers and tests."""
+        return "\n".join(label.text() for label in (self.title, *self.facts, self.advice) if label.text())
+
     def _drive(self, log: Log) -> None:
         minutes = log.duration_s / 60.0
-        self.figures.setText(
-            f"Driving: {minutes:.1f} of {self.session.rounds.drive_minutes:g} min.\nThe tiles show the "
-            "seconds driven in each cell so far."
-        )
+        self._show((f"Driving: {minutes:.1f} of {self.session.rounds.drive_minutes:g} min",))
+        self._advise("The tiles show the seconds driven in each cell so far.")
+
+    def _show(self, facts: tuple[str, ...]) -> None:
+        for i, label in enumerate(self.facts):
+            label.setText(facts[i] if i < len(facts) else "")
+            label.setVisible(bool(label.text()))
+            label.setToolTip(FACT_TIPS[i] if len(facts) > 1 else "")
+
+    def _advise(self, text: str) -> None:
+        self.advice.setText(text)
+        self.advice.setVisible(bool(text))
 
     def refresh(self) -> None:
         """Show the current round's figures."""
         session = self.session
         if session.round is None or session.job is None:
             self.title.setText("")
-            self.figures.setText("")
+            self._show(())
+            self._advise("")
             return
         table = session.round.table
         kind = "VE table" if session.job.vehicle.airflow == "ve" else "MAF curve"
         self.title.setText(f"{kind}, {table.unit} · round {session.round.number}")
-        self.figures.setText(self._figures())
+        self._show(self._figures())
+        shows_truth = self.show_truth and bool(session.job.car) and session.solution is not None
+        self._advise(self._truth() if shows_truth else self._advice())
 
-    def _figures(self) -> str:
+    def _figures(self) -> tuple[str, ...]:
         session = self.session
-        assert session.round is not None and session.job is not None
+        assert session.round is not None
         solution = session.solution
         if solution is None:
             if not session.round.logs:
-                return "Waiting for a log\n"
-            failure = session.solver.failure
-            return f"Not worked out: {failure}" if failure else "Working out the correction …\n"
+                return ("Waiting for a log",)
+            if session.solver.failure:
+                # The strip below says why.
+                return ("Not worked out",)
+            if not session.is_busy:
+                return ("Not worked out: it was stopped. “Work it out again” (F9) begins anew.",)
+            return ("Working out the correction …",)
         r = solution.residual
         used = solution.observations.seconds.sum() / 60.0
-        parts = [f"Off by {r.rms:.1f} % rms over {r.cells} cells", f"{r.within_3:.0f} % within ±3 %"]
-        if math.isfinite(r.trim_rms):
-            parts.append(f"trims {r.trim_rms:.1f} % rms")
-        parts.append(f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used")
-        text = "  ·  ".join(parts)
-        return text + "\n" + (self._truth() if self.show_truth and session.job.car else self._advice())
+        return (
+            f"Off by {r.rms:.1f} % rms" if math.isfinite(r.rms) else "Off by an unknown amount",
+            f"{r.within_3:.0f} % of {r.cells} cells within ±3 %" if r.cells else "no cell driven for long",
+            f"fuel trims {r.trim_rms:.1f} % rms" if math.isfinite(r.trim_rms) else "no fuel trims logged",
+            f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used",
+        )
 
     def _advice(self) -> str:
         session = self.session
@@ -124,11 +146,14 @@ class TableHeader(QWidget):
         current = session.round
         assert current is not None
         before = session.job.round_before(current)
+        if session.solution is None:
+            return ""
         if before is None:
             return "First drive: the bars show what it asks for. Accept, hand over, drive again."
         if before.verdict is None or current.verdict is None:
             return ""
-        verdict = verdict_sentence(before.verdict.residual_rms, current.verdict.residual_rms)
+        written = cells_written(before, current)
+        verdict = verdict_sentence(before.verdict.residual_rms, current.verdict.residual_rms, written)
         expected = before.prediction
         if expected is None:
             return verdict
@@ -147,78 +172,3 @@ class TableHeader(QWidget):
             f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided table "
             f"{decided:.2f} % off (rms)"
         )
-
-
-class Legend(QWidget):
-    """One line that explains every mark on the tiles."""
-
-    def __init__(
-        self, session: Session, appearance: Appearance, scale: object, parent: QWidget | None = None
-    ) -> None:
-        super().__init__(parent)
-        self.session = session
-        self.appearance = appearance
-        self.scale = scale
-        self.setFixedHeight(20)
-        self.setAccessibleName("Legend of the tiles")
-        for signal in (session.round_changed, session.solved, session.decided, appearance.changed):
-            signal.connect(self.update)
-
-    def sizeHint(self) -> QSize:
-        """One line."""
-        return QSize(600, 20)
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        """Every mark with its word."""
-        if self.session.round is None:
-            return
-        p = QPainter(self)
-        theme = self.appearance.theme
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setFont(font(8))
-        scale = self.scale() if callable(self.scale) else 0.0
-        ending = f"bar ±{scale:g} %, hollow: not driven"
-        words = list(LEGEND.values())
-        indent, gap = WIDE_STEP
-        width = p.fontMetrics().horizontalAdvance
-        if sum(indent + gap + width(word) for word in words) + width(ending) > self.width() - LEGEND_LEFT:
-            words = list(SHORT_LEGEND)
-            indent, gap = NARROW_STEP
-            ending = f"bar ±{scale:g} %, hollow: no visit"
-        x = LEGEND_LEFT
-        for kind, text in zip(LEGEND, words, strict=True):
-            self._mark(p, kind, x)
-            p.setPen(theme.color("faint"))
-            p.drawText(QRectF(x + indent, 0, 120, 18), Qt.AlignmentFlag.AlignVCenter, text)
-            x += indent + gap + width(text)
-        p.drawText(QRectF(x, 0, 260, 18), Qt.AlignmentFlag.AlignVCenter, ending)
-
-    def _mark(self, p: QPainter, kind: str, x: float) -> None:
-        theme = self.appearance.theme
-        if kind in ("add", "remove"):
-            middle = x + 10
-            p.fillRect(QRectF(middle if kind == "add" else x + 1, 6, 9, 7), theme.color(kind))
-            p.setPen(QPen(theme.color("faint"), 1))
-            p.drawLine(QPointF(middle, 3), QPointF(middle, 16))
-        elif kind == "whisker":
-            p.setPen(QPen(theme.color("ink"), 1))
-            p.drawLine(QPointF(x + 2, 9.5), QPointF(x + 19, 9.5))
-        elif kind == "hatch":
-            p.fillRect(
-                QRectF(x + 2, 3, 17, 13), QBrush(theme.color("faint", 0.5), Qt.BrushStyle.BDiagPattern)
-            )
-        elif kind == "accepted":
-            p.setPen(Qt.PenStyle.NoPen)
-            p.setBrush(theme.color("accent"))
-            p.drawPolygon(QPolygonF([QPointF(x + 8, 5), QPointF(x + 17, 5), QPointF(x + 8, 14)]))
-        elif kind == "hand":
-            p.setPen(QPen(theme.color("accent"), 1.4))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawPolygon(
-                QPolygonF([QPointF(x + 13, 4), QPointF(x + 18, 9), QPointF(x + 13, 14), QPointF(x + 8, 9)])
-            )
-        else:
-            p.setPen(QPen(theme.color("ink"), 1.2))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawArc(QRectF(x + 11, 3, 6, 8), 0, 180 * 16)
-            p.fillRect(QRectF(x + 10, 8, 8, 6), theme.color("ink"))

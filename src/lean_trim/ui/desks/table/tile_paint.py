@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QFont, QPainter, QPen, QPolygonF
 
 from lean_trim.core.decision.decision import Origin
+from lean_trim.core.text import evenly_written
 from lean_trim.ui.desks.table.tile_view import TileView
 from lean_trim.ui.theme import Theme, font
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
-SEEN_S = 0.05
 INK_LEVELS = 6
+SMALLEST_FIGURES = 5.5
+"""Size of figures, points, below which nobody reads them."""
 LOW_TILE_PX = 17.0
 """Height below which a tile has no room for its number above its bar; they then stand side by side."""
+LEAST_FIGURES_PX = 8.5
+"""Height of a tile below which figures would run into those above."""
+LEAST_LABEL_PX = 9.5
+"""Height a label of a row needs."""
 BAR_SHARE = 0.36
 """Share of a low tile's width that belongs to its bar."""
 
@@ -41,19 +47,26 @@ def paint_headers(
     painter.setPen(theme.color("faint"))
     painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.unit)
     painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.unit)
-    for i, (x, spent) in enumerate(zip(columns.points, _shares(seconds.sum(axis=0)), strict=True)):
+    heads = evenly_written(columns.points.tolist())
+    painter.setFont(_fitting(painter, heads, w - 6, 8))
+    for i, (x, spent) in enumerate(zip(heads, _shares(seconds.sum(axis=0)), strict=True)):
         cell = QRectF(left + i * w, 0, w, top)
         painter.fillRect(QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75))
         painter.setPen(theme.color("ink"))
-        painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, f"{x:g}")
-    for j, (y, spent) in enumerate(zip(rows.points, _shares(seconds.sum(axis=1)), strict=True)):
+        painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, x)
+    painter.setFont(font(8))
+    ends = evenly_written(rows.points.tolist())
+    # Every so many rows, where all of them would run into each other.
+    every = max(1, int(np.ceil(LEAST_LABEL_PX / max(h, 1.0))))
+    for j, (y, spent) in enumerate(zip(ends, _shares(seconds.sum(axis=1)), strict=True)):
         cell = QRectF(0, top + j * h, left, h)
         painter.fillRect(
             QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent),
             theme.color("accent", 0.75),
         )
         painter.setPen(theme.color("ink"))
-        painter.drawText(cell.adjusted(2, 0, -10, 0), RIGHT, f"{y:g}")
+        if j % every == 0:
+            painter.drawText(cell.adjusted(2, -4, -10, 4), RIGHT, y)
 
 
 def _shares(seconds: np.ndarray) -> np.ndarray:
@@ -69,7 +82,7 @@ def paint_tiles(
     Like marks are drawn in one call.
     """
     rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in range(view.table.size)]
-    visited = view.seconds > SEEN_S
+    visited = view.is_seen
     _paper(painter, theme, rects, visited)
     _bars(painter, view, theme, rects, visited)
     _numbers(painter, view, theme, rects, visited)
@@ -85,7 +98,8 @@ def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.nda
     seen = visited.tolist()
     painter.setBrush(theme.color("paper"))
     painter.drawRects([r for r, on in zip(rects, seen, strict=True) if on])
-    painter.setBrush(QBrush(theme.color("faint", 0.22), Qt.BrushStyle.BDiagPattern))
+    # Light enough that a number on it can be read.
+    painter.setBrush(QBrush(theme.color("faint", 0.16), Qt.BrushStyle.BDiagPattern))
     painter.drawRects([r for r, on in zip(rects, seen, strict=True) if not on])
 
 
@@ -138,12 +152,16 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
 def _numbers(
     painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
 ) -> None:
+    # Figures that run into each other say nothing; the bars and the tooltip still do.
+    if rects[0].height() < LEAST_FIGURES_PX:
+        return
     low_tile = rects[0].height() < LOW_TILE_PX
-    painter.setFont(font(7.5 if low_tile else 8.5))
-    lift = 0.0 if low_tile else -rects[0].height() * 0.36
     right = -2 if low_tile else -4
+    room = rects[0].width() - 3 + right
+    painter.setFont(_fitting(painter, view.text, room, 7.5 if low_tile else 8.5))
+    lift = 0.0 if low_tile else -rects[0].height() * 0.36
     for seen in (False, True):
-        painter.setPen(theme.color("ink", 1.0 if seen else 0.72))
+        painter.setPen(theme.color("ink", 1.0 if seen else 0.85))
         for cell in np.flatnonzero(visited == seen).tolist():
             painter.drawText(
                 rects[cell].adjusted(3, 0 if low_tile else 1, right, lift), RIGHT, view.text[cell]
@@ -151,8 +169,16 @@ def _numbers(
     if len(view.table.axes) == 1:
         painter.setPen(theme.color("faint"))
         painter.setFont(font(7))
-        for rect, x in zip(rects, view.table.axes[0].points, strict=True):
-            painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, f"{x:g}")
+        for rect, x in zip(rects, evenly_written(view.table.axes[0].points.tolist()), strict=True):
+            painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, x)
+
+
+def _fitting(painter: QPainter, texts: Sequence[str], room: float, size: float) -> QFont:
+    """The font in which the widest of the texts fits; cut figures are worse than small ones."""
+    painter.setFont(font(size))
+    longest = max(texts, key=len, default="")
+    width = painter.fontMetrics().horizontalAdvance(longest)
+    return font(max(SMALLEST_FIGURES, size * min(1.0, room / max(width, 1))))
 
 
 def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:

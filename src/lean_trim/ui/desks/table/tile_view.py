@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Origin
+from lean_trim.core.text import decimals_of, fixed, signed
 from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
 
@@ -24,12 +25,17 @@ class Figure(StrEnum):
 
 
 FIGURE_TEXT = {
-    Figure.VALUE: ("Value", "the value that would be written"),
-    Figure.ASKED: ("Asked %", "the correction the drive asks for, percent"),
+    Figure.VALUE: ("Value", "the value as it is decided now; undecided cells as they were driven"),
+    Figure.ASKED: ("Asked %", "the correction the drive asks for, percent, before limits and shares"),
     Figure.ERROR: ("± %", "one standard error of that correction, percent points"),
     Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
 }
 CURVE_COLUMNS = 12
+SEEN_S = 0.05
+"""Seconds of used driving from which a cell counts as visited."""
+SCALES_PCT = (5.0, 10.0, 15.0, 20.0, 30.0)
+LARGEST_SCALE_PCT = 50.0
+MOST_DECIMALS = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,6 +53,23 @@ class TileView:
     origin: NDArray[np.int8]
     pinned: NDArray[np.bool_]
     scale_pct: float
+    values: Floats
+    decimals: int
+
+    def value_text(self, cell: int) -> str:
+        """The value of a cell as it is decided now."""
+        return fixed(float(self.values[cell]), self.decimals)
+
+    @property
+    def is_seen(self) -> NDArray[np.bool_]:
+        """Cells used driving came near, flat."""
+        return self.seconds > SEEN_S
+
+    @property
+    def has_hollow_bars(self) -> bool:
+        """True if a change is proposed for a cell nobody drove."""
+        proposed = np.nan_to_num(self.bar_pct) != 0.0
+        return bool((proposed & ~self.is_seen & (self.origin == Origin.UNTOUCHED)).any())
 
 
 def solidity_of(seconds: Floats) -> Floats:
@@ -86,9 +109,7 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
     rows, columns = layout_of(table)
     texts = _texts(figure, decision.values.ravel(), asked, error, seconds, _decimals(session))
-    moved = np.abs(bar[np.isfinite(bar) & (bar != 0.0)])
-    largest = float(np.percentile(moved, 95)) if len(moved) else 0.0
-    scale = next((s for s in (5.0, 10.0, 15.0, 20.0, 30.0) if largest <= s), 50.0)
+    scale = max(_scale_for(bar), scale_of_job(session))
     return TileView(
         table,
         rows,
@@ -101,12 +122,37 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
         decision.origin.ravel(),
         decision.pinned.ravel(),
         scale,
+        decision.values.ravel(),
+        _decimals(session),
     )
+
+
+def _scale_for(step_pct: Floats) -> float:
+    """The least scale that holds nearly all bars; a few may reach past the edge."""
+    moved = np.abs(step_pct[np.isfinite(step_pct) & (step_pct != 0.0)])
+    largest = float(np.percentile(moved, 95)) if len(moved) else 0.0
+    return next((s for s in SCALES_PCT if largest <= s), LARGEST_SCALE_PCT)
+
+
+def scale_of_job(session: Session) -> float:
+    """What a full bar stands for, from every round's proposal, so that rounds can be compared.
+
+    Parameters
+    ----------
+    session : with or without a job.
+
+    Returns
+    -------
+    Percent.
+    """
+    rounds = session.job.rounds if session.job is not None else ()
+    kept = [r.proposals[r.subject].step_pct for r in rounds if r.subject in r.proposals]
+    return max((_scale_for(step) for step in kept), default=SCALES_PCT[0])
 
 
 def _decimals(session: Session) -> int:
     limits = session.vehicle.limits if session.vehicle else None
-    return max(0, min(3, round(-np.log10(limits.resolution)))) if limits else 1
+    return min(decimals_of(limits.resolution), MOST_DECIMALS) if limits else 1
 
 
 def _texts(
@@ -114,9 +160,9 @@ def _texts(
 ) -> tuple[str, ...]:
     if figure is Figure.VALUE:
         return tuple(f"{v:.{decimals}f}" for v in value)
-    seen = seconds > 0.05
+    seen = seconds > SEEN_S
     if figure is Figure.ASKED:
-        return tuple(f"{a:+.1f}" if s and np.isfinite(a) else "" for a, s in zip(asked, seen, strict=True))
+        return tuple(signed(a) if s and np.isfinite(a) else "" for a, s in zip(asked, seen, strict=True))
     if figure is Figure.ERROR:
         return tuple(f"{e:.1f}" if s and np.isfinite(e) else "" for e, s in zip(error, seen, strict=True))
     return tuple(f"{x:.1f}" if s else "" for x, s in zip(seconds, seen, strict=True))

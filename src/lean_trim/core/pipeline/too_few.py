@@ -1,0 +1,55 @@
+"""A solve that ends because too little is left: what the sieve did, and what speaks against the log."""
+
+from __future__ import annotations
+
+from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
+from lean_trim.core.errors import LogError
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.pipeline.prepare import Prepared
+from lean_trim.core.sieve.sieve import RULES, Sifted
+
+
+class Say:
+    """Sentences of this module."""
+
+    TOO_FEW = Message(
+        "too_few.few",
+        "The sieve left {left} of {total} samples; at least {needed} are needed.{took} Look at its rules, "
+        "or drive longer in steady states.",
+    )
+    TOOK = Message("too_few.took", " Most was left out for: {reasons}.")
+    MISFIT = Message("too_few.misfit", "{title}. {advice}")
+
+
+MIN_OBSERVATIONS = 20
+MOST_REASONS = 3
+
+
+class TooFewError(LogError):
+    """Too little is left to fit.
+
+    Attributes
+    ----------
+    prepared, sifted : how far the solve came, so that it can be shown what was left out and why.
+    misfits : logs that do not fit the vehicle sheet, which then is the reason.
+    """
+
+    def __init__(self, left: int, prepared: Prepared, sifted: Sifted) -> None:
+        self.prepared = prepared
+        self.sifted = sifted
+        self.misfits: tuple[Misfit, ...] = find_misfits(prepared.conditions)
+        super().__init__(_reason(left, sifted, self.misfits))
+
+
+def _reason(left: int, sifted: Sifted, misfits: tuple[Misfit, ...]) -> Said:
+    # More driving helps nobody whose sheet is another car's.
+    if misfits:
+        return Say.MISFIT(title=misfits[0].title, advice=misfits[0].advice)
+    rules = [
+        r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]
+    ]
+    most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:MOST_REASONS]
+    reasons = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)
+    took = str(Say.TOOK(reasons=reasons)) if reasons else ""
+    total = len(sifted.conditions.frame.log)
+    return Say.TOO_FEW(left=left, total=total, needed=MIN_OBSERVATIONS, took=took)

@@ -1,0 +1,72 @@
+"""What can be done with a log of a round, as a menu: for the Logs page and for the Round menu."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QMenu
+
+from lean_trim.ui.session import Session
+
+Replace = Callable[[int, int], None]
+"""Asks for a file that takes the place of a log; called with round and log id."""
+
+
+def fill_log_menu(menu: QMenu, session: Session, log_id: int, replace: Replace) -> None:
+    """Offer what can be done with one log of the shown round.
+
+    Parameters
+    ----------
+    menu : filled anew.
+    session : with an open job.
+    log_id : a log of the shown round, counting or resting.
+    replace : asks for the file that takes its place.
+    """
+    menu.clear()
+    current = session.round
+    job = session.job
+    if current is None or job is None:
+        return
+    logs = session.logs
+    round_id = current.id
+    rests = any(x.info.id == log_id for x in current.resting)
+
+    def add(text: str, tip: str, run: Callable[[], object]) -> None:
+        action = menu.addAction(text)
+        action.setToolTip(tip)
+        action.triggered.connect(lambda: run())
+
+    menu.setToolTipsVisible(True)
+    if rests:
+        add("Let it count again", "Solve with it again", lambda: logs.count_again(round_id, log_id))
+    else:
+        tip = "It stays in the round and does not count; what was marked on it is kept"
+        add("Leave it out", tip, lambda: logs.leave_out(round_id, log_id))
+    add("Replace it by a file…", "Another file takes its place", lambda: replace(round_id, log_id))
+    others = [r for r in job.rounds if r.id != round_id]
+    move = menu.addMenu("Move it to")
+    move.setEnabled(bool(others))
+    for other in others:
+        action = move.addAction(f"Round {other.number}")
+        action.triggered.connect(lambda _=False, target=other.id: logs.move(round_id, log_id, target))
+    menu.addSeparator()
+    add("Remove it", "Take it out of the job; undo brings it back", lambda: logs.remove(round_id, log_id))
+
+
+def fill_logs_menu(menu: QMenu, session: Session, replace: Replace) -> None:
+    """A submenu for every log of the shown round.
+
+    Parameters
+    ----------
+    menu : filled anew.
+    session : with or without a job.
+    replace : asks for the file that takes a log's place.
+    """
+    menu.clear()
+    current = session.round
+    infos = () if current is None else (*current.log_infos, *(x.info for x in current.resting))
+    if not infos or not session.can_save:
+        menu.addAction("No log in this round" if not infos else "Only to look at").setEnabled(False)
+        return
+    for info in infos:
+        fill_log_menu(menu.addMenu(info.name), session, info.id, replace)

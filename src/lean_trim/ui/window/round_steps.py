@@ -1,0 +1,337 @@
+"""How far the shown round has come, step by step, and what leads to the next one.
+
+Stands below the rounds: log, worked out, decided, handed over, next drive.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lean_trim.job.records import Round
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.workspace.deciding import cells_in_words
+
+BACKUP = "Keep a copy of what is in the ECU before you write a table to it."
+
+
+GO_ANYWAY = {"hand_over": "Hand over {}…", "drive": "Drive {}", "begin_round": "Begin a round on {}"}
+"""What ends a round, and how the button says it where the program asked first."""
+
+
+class State(StrEnum):
+    """How a step stands; the mark says it without colour."""
+
+    DONE = "✓"
+    NOW = "●"
+    OPEN = "○"
+    FAILED = "✕"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One line: how it stands, what it says, and more about it."""
+
+    state: State
+    text: str
+    tip: str
+
+
+def steps_of(session: Session) -> tuple[Step, ...]:
+    """The steps of the shown round, in the order of the work.
+
+    Parameters
+    ----------
+    session : with or without a job.
+
+    Returns
+    -------
+    Five lines, none without a job.
+    """
+    current = session.round
+    if current is None or session.job is None:
+        return ()
+    return (
+        _log_step(current),
+        _solve_step(session, current),
+        _decide_step(session, current),
+        _hand_over_step(session, current),
+        _next_step(session, current),
+    )
+
+
+def _log_step(current: Round) -> Step:
+    tip = "Logs of this round: see the Logs page"
+    resting = f", {len(current.resting)} left out" if current.resting else ""
+    if not current.logs:
+        tip = "Drop a log on the window, or drive the simulated car of a demo job."
+        return Step(State.NOW, f"Waiting for a log{resting}", tip)
+    minutes = sum(log.duration_s for log in current.logs) / 60.0
+    count = "1 log" if len(current.logs) == 1 else f"{len(current.logs)} logs"
+    return Step(State.DONE, f"{count}, {minutes:.1f} min{resting}", tip)
+
+
+def _solve_step(session: Session, current: Round) -> Step:
+    tip = "The correction this drive asks for, and how far off the table was"
+    failure = session.solver.failure
+    if failure:
+        return Step(State.FAILED, "Not worked out", failure)
+    solution = session.solution
+    if solution is not None and math.isfinite(solution.residual.rms):
+        return Step(State.DONE, f"Off by {solution.residual.rms:.1f} % rms", tip)
+    return Step(
+        State.NOW if current.logs else State.OPEN, "Working it out" if current.logs else "Work out", tip
+    )
+
+
+def _decide_step(session: Session, current: Round) -> Step:
+    done = current.decided.changed
+    decided = f"{cells_in_words(done)} decided"
+    waiting = session.deciding.waiting_in()
+    if not session.is_last:
+        return Step(State.DONE, decided, "An earlier round: kept as it was decided")
+    if session.proposal is None and not done:
+        return Step(State.OPEN, "Decide", "Accept, put back, pin or type, cell by cell")
+    tip = (
+        f"{waiting} of the proposed changes are not decided. Accept them all, or cell by cell: choose tiles, "
+        "then accept, put back, pin, or type as +3%."
+    )
+    if waiting and not done:
+        return Step(State.NOW, f"Nothing decided: {waiting} wait", tip)
+    if waiting:
+        return Step(State.NOW, f"{decided}, {waiting} wait", tip)
+    return Step(State.DONE, decided if done else "Nothing to change", "Every proposed change is decided")
+
+
+def _hand_over_step(session: Session, current: Round) -> Step:
+    if not current.handed_over:
+        if not session.is_last:
+            return Step(State.DONE, "Driven without a hand-over", "The next round was begun from here")
+        decided = current.decided.changed > 0 and not session.deciding.waiting_in()
+        tip = f"Write the decided table to a file, or copy it, for the editor of your ECU. {BACKUP}"
+        return Step(State.NOW if decided else State.OPEN, "Not handed over", tip)
+    when, _, how = current.handed_over.partition(" ")
+    moment = datetime.fromisoformat(when).strftime("%d %b %H:%M")
+    if current.has_changed_since_handed_over and session.is_last:
+        return Step(
+            State.NOW,
+            "Changed since handed over",
+            f"Handed over {moment} ({how}); other values are decided now. Hand over again, or the next log "
+            f"is "
+            "taken as driven on what was handed over.",
+        )
+    return Step(State.DONE, f"Handed over {moment}", f"Handed over as {how}")
+
+
+def _next_step(session: Session, current: Round) -> Step:
+    assert session.job is not None
+    after = session.job.round_after(current)
+    if after is not None:
+        return Step(State.DONE, f"Round {after.number} follows", "Driven on what was decided here")
+    if current.handed_over and session.is_last:
+        tip = "Write the table to the ECU, drive, and add the log: it opens the next round and shows what "
+        "changed."
+        return Step(State.NOW, "Waiting for the next log", tip)
+    return Step(State.OPEN, "Drive again", "The next log shows what the new table did")
+
+
+class RoundSteps(QWidget):
+    """The steps, the two buttons that end a round, and the question where nothing was decided.
+
+    ``go`` tells by its command's name what is to be done, once it is clear that it is meant.
+    """
+
+    go = Signal(str)
+
+    def __init__(
+        self,
+        session: Session,
+        appearance: Appearance,
+        actions: Mapping[str, QAction],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.appearance = appearance
+        self.asked = ""
+        self.setAccessibleName("Steps of this round")
+        self._grid = QGridLayout()
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(1)
+        self._grid.setColumnStretch(1, 1)
+        self.lines: list[tuple[QLabel, QLabel]] = []
+        self.hint = QLabel(self)
+        self.hint.setWordWrap(True)
+        self.hint.setFont(font(8.5))
+        self.hint.setAccessibleName("What to do now")
+        self.question = QLabel(self)
+        self.question.setWordWrap(True)
+        self.question.setFont(font(9))
+        self.question.setAccessibleName("Question before going on")
+        self.accept_first = self._button("", self._accept_first, primary=True)
+        self.go_anyway = self._button("", self._go_anyway)
+        self.not_now = self._button("Not now", self.withdraw)
+        self.hand_over = self._button("Hand over…", lambda: self.ask("hand_over"))
+        self.drive = self._button("Drive again", lambda: self.ask("drive"))
+        self.add_log = self._button("Add a log…", actions["add_logs"].trigger)
+        for button, name in (
+            (self.hand_over, "hand_over"),
+            (self.drive, "drive"),
+            (self.add_log, "add_logs"),
+        ):
+            button.setToolTip(actions[name].toolTip())
+        self.hand_over.setToolTip(f"{actions['hand_over'].toolTip()}. {BACKUP}")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(2, 6, 4, 4)
+        layout.setSpacing(4)
+        layout.addLayout(self._grid)
+        for widget in (
+            self.question,
+            self.accept_first,
+            self.go_anyway,
+            self.not_now,
+            self.hand_over,
+            self.drive,
+            self.add_log,
+            self.hint,
+        ):
+            layout.addWidget(widget)
+        for signal in (
+            session.job_changed,
+            session.round_changed,
+            session.solved,
+            session.decided,
+            session.idle,
+            appearance.changed,
+        ):
+            signal.connect(self.refresh)
+        session.solve_failed.connect(lambda _: self.refresh())
+        session.access_changed.connect(lambda _: self.refresh())
+        session.busy.connect(self._busy)
+        session.round_changed.connect(self.withdraw)
+        self.refresh()
+
+    def _button(self, text: str, press: Callable[[], object], primary: bool = False) -> QPushButton:
+        button = QPushButton(text, self)
+        button.setFont(font(9))
+        if primary:
+            button.setObjectName("primary")
+        button.clicked.connect(lambda: press())
+        return button
+
+    def _busy(self, title: str, share: float) -> None:
+        if share == 0.0:
+            self.refresh()
+
+    def ask(self, what: str) -> None:
+        """Go on if that is clear; where hardly anything is decided, ask in place first."""
+        done = self.session.decision.changed if self.session.decision is not None else 0
+        waiting = self.session.deciding.waiting_in()
+        ends = what == "hand_over" or (self.session.round is not None and bool(self.session.round.logs))
+        # More waits than was decided: most likely a click to look was taken for the whole.
+        if ends and self.session.is_last and self.session.can_save and waiting > done:
+            self.asked = what
+            self.refresh()
+            self.accept_first.setFocus(Qt.FocusReason.OtherFocusReason)
+        else:
+            self.go.emit(what)
+
+    def withdraw(self) -> None:
+        """The question is not asked any more."""
+        self.asked = ""
+        self.refresh()
+
+    def _accept_first(self) -> None:
+        asked = self.asked
+        self.session.deciding.accept()
+        self.withdraw()
+        # What the file refused is not decided; going on would write a table nobody accepted.
+        if not self.session.deciding.waiting_in():
+            self.go.emit(asked)
+
+    def _go_anyway(self) -> None:
+        asked = self.asked
+        self.withdraw()
+        self.go.emit(asked)
+
+    def refresh(self) -> None:
+        """Stand as the round stands."""
+        self._show_steps(steps_of(self.session))
+        self._show_question()
+        self._show_buttons()
+
+    def _show_steps(self, steps: tuple[Step, ...]) -> None:
+        while len(self.lines) < len(steps):
+            pair = (QLabel(self), QLabel(self))
+            for column, label in enumerate(pair):
+                self._grid.addWidget(label, len(self.lines), column, Qt.AlignmentFlag.AlignTop)
+            pair[1].setWordWrap(True)
+            self.lines.append(pair)
+        theme = self.appearance.theme
+        now = next((s for s in steps if s.state in (State.FAILED, State.NOW)), None)
+        self.hint.setText(now.tip if now is not None and now.state is State.NOW else "")
+        self.hint.setStyleSheet(f"color: {theme.faint};")
+        inks = {
+            State.DONE: theme.faint,
+            State.NOW: theme.ink,
+            State.OPEN: theme.faint,
+            State.FAILED: theme.danger,
+        }
+        for place, (mark, text) in enumerate(self.lines):
+            shown = place < len(steps)
+            mark.setVisible(shown)
+            text.setVisible(shown)
+            if shown:
+                step = steps[place]
+                mark.setText(step.state.value)
+                text.setText(step.text)
+                for label in (mark, text):
+                    label.setFont(font(9, bold=step.state in (State.NOW, State.FAILED)))
+                    label.setStyleSheet(f"color: {inks[step.state]};")
+                    label.setToolTip(step.tip)
+
+    def _show_question(self) -> None:
+        decision = self.session.decision
+        done = decision.changed if decision is not None else 0
+        waiting = self.session.deciding.waiting_in()
+        asks = bool(self.asked) and waiting > 0
+        for widget in (self.question, self.accept_first, self.go_anyway, self.not_now):
+            widget.setVisible(asks)
+        if not asks:
+            return
+        decided = f"Only {done} of {done + waiting}" if done else f"None of {waiting}"
+        self.question.setText(f"{decided} proposed cells are decided. Go on like that?")
+        theme = self.appearance.theme
+        self.question.setStyleSheet(
+            f"background: {theme.caution_paper}; border-left: 3px solid {theme.danger}; padding: 3px 6px;"
+        )
+        self.accept_first.setText(f"Accept all {waiting} first")
+        self.go_anyway.setText(
+            GO_ANYWAY[self.asked].format("what is decided" if done else "the table as it is")
+        )
+
+    def _show_buttons(self) -> None:
+        session = self.session
+        current = session.round
+        asks = self.question.isVisibleTo(self)
+        has_car = session.job is not None and bool(session.job.car)
+        self.hand_over.setVisible(current is not None and not asks and bool(current.logs))
+        self.drive.setVisible(has_car and not asks)
+        self.drive.setEnabled(not session.is_reading and session.can_save)
+        first = current is not None and not current.logs
+        self.drive.setText("Drive the simulated car" if first else "Drive again")
+        self.add_log.setVisible(current is not None and not has_car and not asks)
+        self.add_log.setEnabled(session.can_save and not session.is_reading)
+        waits = current is not None and bool(current.handed_over)
+        self.add_log.setText("Add a log…" if first else "Add the next log…" if waits else "Add another log…")
+        done = session.decision.changed if session.decision is not None else 0
+        self.hand_over.setText(f"Hand over {done} decided…" if done else "Hand over, nothing decided…")

@@ -1,0 +1,114 @@
+"""What was turned, in words for undo and redo."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from lean_trim.core.decision.proposal import POLICY_KNOBS
+from lean_trim.core.drive.regimes import REGIME_KNOBS
+from lean_trim.core.estimation.averages import AVERAGE_KNOBS
+from lean_trim.core.estimation.surface import SURFACE_KNOBS
+from lean_trim.core.knobs import Knob
+from lean_trim.core.messages import Message
+from lean_trim.core.sieve.sieve import RULES
+from lean_trim.core.text import evenly_written
+from lean_trim.job.tuning import Tuning
+
+
+class Say:
+    """What changed, in a few words."""
+
+    KNOB = Message("turned.knob", "{label} {before} → {after}")
+    RULE_KNOB = Message("turned.rule_knob", "{rule}: {label} {before} → {after}")
+    RULE_OFF = Message("turned.rule_off", "Switch off the rule “{rule}”")
+    RULE_ON = Message("turned.rule_on", "Switch on the rule “{rule}”")
+    METHOD = Message("turned.method", "Estimate by {method}")
+    DELAY_ON = Message("turned.delay_on", "Read the delay from the log")
+    DELAY_OFF = Message("turned.delay_off", "Take the delay as assumed")
+    UNVISITED = Message("turned.unvisited", "Cells not driven: {choice}")
+    END_ON = Message("turned.end_on", "Carry the curve's last segment on")
+    END_OFF = Message("turned.end_off", "Do not carry the curve's last segment on")
+    EARLIER = Message("turned.earlier", "Which earlier rounds count too")
+    SOURCE = Message("turned.source", "How the airflow source is told")
+    SEVERAL = Message("turned.several", "Turn {count} settings")
+    NOTHING = Message("turned.nothing", "Turn a setting")
+
+
+METHOD_NAMES = {"surface": "one surface through all samples", "average": "cell averages"}
+
+
+def turned(before: Tuning, after: Tuning) -> str:
+    """What makes one state of the settings another.
+
+    Parameters
+    ----------
+    before, after : settings of one round.
+
+    Returns
+    -------
+    A few words; the number of settings where several differ.
+    """
+    found = list(_differences(before, after))
+    if len(found) == 1:
+        return found[0]
+    return str(Say.SEVERAL(count=len(found)) if found else Say.NOTHING())
+
+
+def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
+    yield from _knobs(POLICY_KNOBS, before.policy, after.policy)
+    for name, knobs in (("regimes", REGIME_KNOBS), ("surface", SURFACE_KNOBS), ("averages", AVERAGE_KNOBS)):
+        yield from _knobs(knobs, getattr(before.solve, name), getattr(after.solve, name))
+    yield from _rules(before, after)
+    if before.solve.method != after.solve.method:
+        yield str(Say.METHOD(method=METHOD_NAMES[after.solve.method]))
+    if before.solve.fit_delay != after.solve.fit_delay:
+        yield str(Say.DELAY_ON() if after.solve.fit_delay else Say.DELAY_OFF())
+    if before.policy.unvisited != after.policy.unvisited:
+        yield str(Say.UNVISITED(choice=after.policy.unvisited))
+    if before.policy.extrapolate_end != after.policy.extrapolate_end:
+        yield str(Say.END_ON() if after.policy.extrapolate_end else Say.END_OFF())
+    if before.earlier != after.earlier:
+        yield str(Say.EARLIER())
+    if before.airflow_source != after.airflow_source:
+        yield str(Say.SOURCE())
+
+
+def _knobs(knobs: tuple[Knob, ...], before: Any, after: Any) -> Iterator[str]:
+    for knob in knobs:
+        old = getattr(before, knob.name)
+        new = getattr(after, knob.name)
+        if old != new:
+            was, now = written(knob, old, new)
+            yield str(Say.KNOB(label=knob.label, before=was, after=now))
+
+
+def _rules(before: Tuning, after: Tuning) -> Iterator[str]:
+    for rule in RULES:
+        old = before.solve.sieve.values(rule)
+        new = after.solve.sieve.values(rule)
+        for knob in rule.knobs:
+            if old[knob.name] != new[knob.name]:
+                was, now = written(knob, old[knob.name], new[knob.name])
+                said = Say.RULE_KNOB(rule=rule.label, label=knob.label.lower(), before=was, after=now)
+                yield str(said)
+        was_off = rule.name in before.solve.sieve.disabled
+        is_off = rule.name in after.solve.sieve.disabled
+        if was_off != is_off:
+            yield str(Say.RULE_OFF(rule=rule.label) if is_off else Say.RULE_ON(rule=rule.label))
+
+
+def written(knob: Knob, old: float, new: float) -> tuple[str, str]:
+    """Two values of a knob with the same decimals, the later one with its unit.
+
+    Parameters
+    ----------
+    knob : whose values they are.
+    old, new : in its unit.
+
+    Returns
+    -------
+    Both as text.
+    """
+    was, now = evenly_written((old, new))
+    return was, f"{now} {knob.unit}".rstrip()
