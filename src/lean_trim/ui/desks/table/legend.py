@@ -49,13 +49,13 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
         Entry(
             "pale",
             "pale: few seconds",
-            "pale: few s",
+            "few s",
             "The paler the bar, the fewer seconds of used driving stand behind it; full ink from 20 s.",
         ),
         Entry(
             "whisker",
             "±1 std. error",
-            "±1 std. err.",
+            "±1 err.",
             "The thin line spans one standard error to either side: two times out of three the true "
             "correction lies within it.",
         ),

@@ -48,7 +48,7 @@ def paint_headers(
     painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.unit)
     painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.unit)
     heads = evenly_written(columns.points.tolist())
-    painter.setFont(_fitting(painter, heads, w - 6, 8))
+    painter.setFont(fitting_font(painter, heads, w - 6, 8))
     for i, (x, spent) in enumerate(zip(heads, _shares(seconds.sum(axis=0)), strict=True)):
         cell = QRectF(left + i * w, 0, w, top)
         painter.fillRect(QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75))
@@ -158,7 +158,7 @@ def _numbers(
     low_tile = rects[0].height() < LOW_TILE_PX
     right = -2 if low_tile else -4
     room = rects[0].width() - 3 + right
-    painter.setFont(_fitting(painter, view.text, room, 7.5 if low_tile else 8.5))
+    painter.setFont(fitting_font(painter, view.text, room, 7.5 if low_tile else 8.5))
     lift = 0.0 if low_tile else -rects[0].height() * 0.36
     for seen in (False, True):
         painter.setPen(theme.color("ink", 1.0 if seen else 0.85))
@@ -173,8 +173,16 @@ def _numbers(
             painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, x)
 
 
-def _fitting(painter: QPainter, texts: Sequence[str], room: float, size: float) -> QFont:
-    """The font in which the widest of the texts fits; cut figures are worse than small ones."""
+def fitting_font(painter: QPainter, texts: Sequence[str], room: float, size: float) -> QFont:
+    """The font in which the widest of the texts fits; cut figures are worse than small ones.
+
+    Parameters
+    ----------
+    painter : measures.
+    texts : figures; the longest one decides.
+    room : width, px.
+    size : in points, where there is room enough.
+    """
     painter.setFont(font(size))
     longest = max(texts, key=len, default="")
     width = painter.fontMetrics().horizontalAdvance(longest)

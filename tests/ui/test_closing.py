@@ -1,0 +1,75 @@
+"""Nothing of a closed job stays in the window; jobs opened lately are one press away."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from lean_trim.job.store import JobStore
+from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import maf_vehicle
+from tests.ui.conftest import center, click
+
+Until = Callable[..., None]
+
+
+@pytest.mark.slow
+def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow) -> None:
+    click(driven, 70)
+    QTest.mouseMove(driven.table_desk.table, center(driven, 71))
+    driven.session.deciding.type_in("nonsense", frozenset({70}))
+    driven.session.deciding.type_in("+3%", frozenset({70}))
+    driven.actions_["undo"].trigger()
+    QApplication.processEvents()
+    assert driven.messages.isVisible() and driven.status.hover.text() and driven.status.done.isVisible()
+    driven.session.close_job()
+    QApplication.processEvents()
+    assert not driven.messages.isVisible()
+    assert driven.status.hover.text() == "" and not driven.status.done.isVisible()
+    assert driven.table_desk.table.current == 0 and driven.table_desk.table.view is None
+    assert driven.tape.data is None and driven.tape.spot_s is None
+    assert driven.session.selection.cells == frozenset()
+
+
+@pytest.mark.slow
+def test_another_job_opens_from_a_higher_round(driven: MainWindow, tmp_path: Path, until: Until) -> None:
+    """The header once asked the new job for the old one's third round and ended in an IndexError."""
+    session = driven.session
+    for _ in range(2):
+        session.rounds.begin_round()
+    session.deciding.type_in("+3%", frozenset({200}))
+    click(driven, 200)
+    path = tmp_path / "small.leantrim"
+    JobStore.create(path, maf_vehicle()).close()
+    escaped: list[str] = []
+    driven.escaped.connect(escaped.append)
+    driven.opening.open_job(path)
+    until(lambda: session.job is not None and session.job.vehicle.name == "maf")
+    QApplication.processEvents()
+    assert escaped == []
+    assert session.index == 0 and driven.table_desk.table.current == 0
+    assert "MAF curve" in driven.table_desk.header.title.text()
+    for name in ("evidence", "sieve", "fit", "logs", "write"):
+        driven.margin.show_page(name)
+        QApplication.processEvents()
+    assert escaped == []
+
+
+@pytest.mark.slow
+def test_the_start_page_lists_jobs_opened_lately(driven: MainWindow, until: Until, job_path: Path) -> None:
+    driven.session.close_job()
+    QApplication.processEvents()
+    recent = driven.start_page.recent
+    assert driven.start_page.recent_head.isVisible()
+    assert [b.toolTip() for b in recent] == [str(job_path.resolve())]
+    QTest.mouseClick(recent[0], Qt.MouseButton.LeftButton)
+    until(lambda: driven.session.job is not None)
+
+
+def test_a_first_start_has_no_empty_list(window: MainWindow) -> None:
+    assert window.start_page.recent == [] and not window.start_page.recent_head.isVisible()

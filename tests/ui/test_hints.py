@@ -1,0 +1,197 @@
+"""Every mark explains itself where it stands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QEvent, QPoint, QPointF
+from PySide6.QtGui import QHelpEvent, QImage
+from PySide6.QtWidgets import QApplication, QLabel, QToolTip, QWidget
+
+from lean_trim.core.decision.proposal import POLICY_KNOBS
+from lean_trim.core.estimation.averages import AVERAGE_KNOBS
+from lean_trim.core.estimation.surface import SURFACE_KNOBS
+from lean_trim.core.sieve.sieve import RULES
+from lean_trim.ui.desks.table.legend import entries_for
+from lean_trim.ui.pages.evidence_page import time_spent
+from lean_trim.ui.tape.tape_paint import LEFT
+from lean_trim.ui.window.main_window import MainWindow
+from tests.ui.conftest import center, fit_page, write_page
+
+Until = Callable[..., None]
+pytestmark = pytest.mark.slow
+
+
+def help_at(widget: QWidget, point: QPoint) -> str:
+    """The tooltip the program shows at a point."""
+    QToolTip.hideText()
+    event = QHelpEvent(QEvent.Type.ToolTip, point, widget.mapToGlobal(point))
+    QApplication.sendEvent(widget, event)
+    return QToolTip.text()
+
+
+def test_a_tile_explains_bar_line_ink_and_rule(driven: MainWindow) -> None:
+    table, proposal = driven.table_desk.table, driven.session.proposal
+    view = table.view
+    assert view is not None and proposal is not None
+    cell = int(np.argmax(np.where(view.is_seen, np.nan_to_num(view.bar_pct), 0.0)))
+    text = help_at(table, center(driven, cell))
+    for part in ("Bar: proposed +", "more fuel", f"a full bar is {view.scale_pct:g} %"):
+        assert part in text
+    for part in ("one standard error", "s of used driving", "hanged by"):
+        assert part in text
+    unseen = int(np.flatnonzero(~view.is_seen)[0])
+    assert "Hatched: no used driving" in help_at(table, center(driven, unseen))
+    driven.session.deciding.accept(frozenset({cell}))
+    assert "Decided: accepted (filled corner)" in help_at(table, center(driven, cell))
+    driven.session.deciding.pin(frozenset({cell}))
+    assert "Padlock: pinned" in help_at(table, center(driven, cell))
+    driven.session.deciding.type_in("+3%", frozenset({unseen}))
+    assert "set by hand (hollow diamond)" in help_at(table, center(driven, unseen))
+
+
+def test_the_bars_along_both_axes_say_what_they_count(driven: MainWindow) -> None:
+    table = driven.table_desk.table
+    column = QPoint(int(table.tile_rect(6).center().x()), 20)
+    row = QPoint(30, int(table.tile_rect(16 * 4).center().y()))
+    assert "2800 rpm:" in help_at(table, column) and "used driving in this column" in help_at(table, column)
+    assert "56 kPa:" in help_at(table, row) and "longest stands for" in help_at(table, row)
+
+
+def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: MainWindow) -> None:
+    legend, table = driven.table_desk.legend, driven.table_desk.table
+    assert table.view is not None
+    kinds = [e.kind for e in entries_for(table.view)]
+    assert "accepted" not in kinds and "pin" not in kinds
+    legend.grab()
+    for area, tip in legend.areas:
+        assert help_at(legend, area.center().toPoint()) == tip and len(tip) > 20
+    assert any("same in every round of this job" in tip for _, tip in legend.areas)
+    driven.session.deciding.accept()
+    kinds = [e.kind for e in entries_for(table.view)]
+    assert "accepted" in kinds
+
+
+def test_the_scale_of_the_bars_stays_within_a_job(driven: MainWindow, until: Until) -> None:
+    session, table = driven.session, driven.table_desk.table
+    assert table.view is not None
+    first = table.view.scale_pct
+    session.deciding.accept()
+    assert table.view.scale_pct == first
+    session.rounds.begin_round()
+    QApplication.processEvents()
+    assert table.view.scale_pct == first
+    session.tuning.turn("policy", "gain", 0.1)
+    assert table.view.scale_pct == first
+
+
+def test_every_part_of_the_tape_explains_itself(driven: MainWindow, until: Until) -> None:
+    tape, session = driven.tape, driven.session
+    driven.resize(1280, 900)
+    QApplication.processEvents()
+    regime = tape.height() - 25
+    axis = tape.height() - 4
+    assert "Warm-up: coolant is below" in help_at(tape, QPoint(LEFT + 20, regime))
+    assert "minutes and seconds" in help_at(tape, QPoint(LEFT + 20, axis))
+    assert "What the engine did" in help_at(tape, QPoint(20, regime))
+    mixture = help_at(tape, QPoint(20, 10))
+    assert "Lambda (“λ”), λ" in mixture and "Target lambda (“target”)" in mixture and "λ 1" in mixture
+    assert "Cold engine: warm-up enrichment is on" in help_at(tape, tape.point(30.0, 20.0).toPoint())
+    session.deciding.leave_out(400.0, 430.0)
+    until(lambda: session.solution is not None and not session.is_busy)
+    assert "Left out by hand; Ctrl+D" in help_at(tape, tape.point(415.0, 20.0).toPoint())
+    session.marks.mark(300.0, "hill")
+    assert help_at(tape, tape.point(300.0, 20.0).toPoint()).startswith("Bookmark at 5:00.0 min: hill")
+
+
+def test_what_is_left_out_by_hand_is_hatched_otherwise(driven: MainWindow, until: Until) -> None:
+    tape, session = driven.tape, driven.session
+    data = tape.data
+    assert data is not None and data.bits is not None
+    tape.look_at(395.0, 435.0)
+    before = strip(driven)
+    session.deciding.leave_out(400.0, 430.0)
+    until(lambda: session.solution is not None and not session.is_busy)
+    by_hand = strip(driven)
+    session.workspace.undo()
+    until(lambda: session.solution is not None and not session.is_busy)
+    session.tuning.turn("sieve", "settling.minutes", 8.0)
+    until(lambda: session.sifted is not None and session.tuning.is_resting and not session.is_busy)
+    by_rule = strip(driven)
+    assert before != by_hand and by_hand != by_rule and before != by_rule
+
+
+def strip(window: MainWindow) -> QImage:
+    """A piece of the tape between two seconds, without the window's edges."""
+    QApplication.processEvents()
+    left = int(window.tape.x_of(402.0))
+    right = int(window.tape.x_of(428.0))
+    return window.tape.grab().toImage().copy(left, 0, right - left, 60)
+
+
+def test_the_legend_of_the_tape_names_its_hatchings(driven: MainWindow) -> None:
+    legend = driven.tape_bar.legend
+    legend.grab()
+    assert [help_at(legend, a.center().toPoint())[:8] for a, _ in legend.areas] == [
+        "Hatched:",
+        "Crossed ",
+        "Shaded: ",
+    ]
+
+
+def test_every_knob_and_rule_says_what_it_does(driven: MainWindow) -> None:
+    for knob in (*POLICY_KNOBS, *SURFACE_KNOBS, *AVERAGE_KNOBS):
+        assert len(knob.tip) > 30, knob.name
+    assert all(len(rule.why) > 20 for rule in RULES)
+    boost = write_page(driven).rows["gain_boost"].slider.toolTip()
+    assert "full throttle in boost is written by this share alone" in boost
+    assert "usual scatter (σ)" in fit_page(driven).surface["huber"].slider.toolTip()
+
+
+def test_the_figures_in_the_header_are_told_apart(driven: MainWindow) -> None:
+    facts = driven.table_desk.header.facts
+    assert [f.text().split()[0] for f in facts[:3]] == ["Off", "37", "fuel"]
+    assert all(len(f.toolTip()) > 40 for f in facts)
+    assert "trim" in facts[0].toolTip() and "itself corrected" in facts[2].toolTip()
+
+
+def test_a_rule_that_is_switched_off_takes_no_time(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    assert session.sifted is not None
+    before = dict(time_spent(session.sifted))
+    assert before["Cold engine"] > 50.0
+    session.tuning.switch("cold", False)
+    until(lambda: session.tuning.is_resting and not session.is_busy)
+    assert "Cold engine" not in dict(time_spent(session.sifted))
+
+
+WORDS = (
+    "School",
+    "loses influence",
+    "middling",
+    "apart by",
+    "against all",
+    "merely",
+    "Plays",
+    "lean hole",
+    "line of the neighbours",
+    "residual",
+)
+"""Words nobody in the trade would use, or that stood for something else elsewhere."""
+
+
+def test_words_that_puzzled_are_gone(driven: MainWindow) -> None:
+    for name in ("evidence", "sieve", "fit", "logs", "write"):
+        driven.margin.show_page(name)
+    texts = [w.text() for w in driven.findChildren(QLabel)]
+    texts += [w.toolTip() for w in driven.findChildren(QWidget)]
+    for word in WORDS:
+        assert not [t for t in texts if word.lower() in t.lower()], word
+
+
+def test_pointing_at_nothing_shows_nothing(driven: MainWindow) -> None:
+    assert driven.table_desk.table.hint_at(QPoint(2, 2)) == ""
+    legend = driven.table_desk.legend
+    assert legend.hint_at(QPointF(legend.width() - 1, 1).toPoint()) == ""
