@@ -18,6 +18,7 @@ TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
 INK_LEVELS = 6
 SMALLEST_FIGURES = 5.5
 """Size of figures, points, below which nobody reads them."""
+FIGURES_STEP = 0.25
 LOW_TILE_PX = 17.0
 """Height below which a tile has no room for its number above its bar; they then stand side by side."""
 LEAST_FIGURES_PX = 8.5
@@ -183,10 +184,14 @@ def fitting_font(painter: QPainter, texts: Sequence[str], room: float, size: flo
     room : width, px.
     size : in points, where there is room enough.
     """
-    painter.setFont(font(size))
     longest = max(texts, key=len, default="")
-    width = painter.fontMetrics().horizontalAdvance(longest)
-    return font(max(SMALLEST_FIGURES, size * min(1.0, room / max(width, 1))))
+    # Step by step: hinting keeps widths from being in proportion to sizes.
+    while size > SMALLEST_FIGURES:
+        painter.setFont(font(size))
+        if painter.fontMetrics().horizontalAdvance(longest) <= room:
+            break
+        size -= FIGURES_STEP
+    return font(max(size, SMALLEST_FIGURES))
 
 
 def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
