@@ -83,7 +83,10 @@ def test_the_scale_of_the_bars_stays_within_a_job(driven: MainWindow, until: Unt
     session.rounds.begin_round()
     QApplication.processEvents()
     assert table.view.scale_pct == first
-    session.tuning.turn("policy", "gain", 0.1)
+    session.show_round(0)
+    until(lambda: session.solution is not None and not session.is_busy)
+    session.tuning.turn("sieve", "tip.after_s", 2.5)
+    until(lambda: session.tuning.is_resting and not session.is_busy)
     assert table.view.scale_pct == first
 
 

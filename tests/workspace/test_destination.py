@@ -122,9 +122,27 @@ def test_several_logs_after_a_hand_over_share_the_next_round(
     workspace = accepted.workspace
     workspace.rounds.hand_over(tmp_path / "out.csv")
     paths = [tmp_path / "n1.csv", tmp_path / "n2.csv"]
-    for path in paths:
-        write_log_csv(next_drive, path)
+    half = len(next_drive) // 2
+    for path, part in zip(paths, (slice(0, half), slice(half, None)), strict=True):
+        channels = {r: v[part] for r, v in next_drive.channels.items()}
+        write_log_csv(Log(next_drive.time_s[part], channels, path.name), path)
     workspace.imports.add(paths)
     accepted.settle()
     add(accepted, next_drive, tmp_path / "n3.csv")
     assert layout(job(accepted)) == [["simulated drive 1"], ["n1.csv", "n2.csv", "n3.csv"]]
+
+
+def test_the_same_file_counts_once(driven: Bench, heron_log: Log, tmp_path: Path) -> None:
+    """A drive that is added twice would pass for two that agree."""
+    for name in ("a.csv", "b.csv"):
+        write_log_csv(heron_log, tmp_path / name)
+    driven.workspace.imports.add([tmp_path / "a.csv", tmp_path / "b.csv"])
+    driven.settle()
+    assert layout(job(driven)) == [["simulated drive 1", "a.csv"]]
+    assert "b.csv is not added again: it is the same file as a.csv in round 1" in driven.said
+    here = job(driven).rounds[0]
+    driven.workspace.logs.leave_out(here.id, here.log_infos[1].id)
+    driven.workspace.imports.add([tmp_path / "b.csv"])
+    driven.settle()
+    assert layout(job(driven)) == [["simulated drive 1"]]
+    assert "which is left out in round 1. Let that one count again" in driven.said

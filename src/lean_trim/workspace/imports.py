@@ -13,7 +13,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.errors import BadInputError, CancelledError, LogError
-from lean_trim.core.messages import Message
+from lean_trim.core.messages import Message, Said
 from lean_trim.formats.logs import OpenedLog, open_log
 from lean_trim.formats.meaning.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
 from lean_trim.job.blobs import store_log
@@ -35,6 +35,15 @@ class Say:
     NO_JOB = Message("imports.no_job", "Open or make a job first; a log belongs to a job.")
     FOUND = Message("imports.found", "{text}")
     PROBLEM = Message("imports.problem", "{text}")
+    ALREADY_THERE = Message(
+        "imports.already_there",
+        "{name} is not added again: it is the same file as {other} in round {number}.",
+    )
+    RESTS = Message(
+        "imports.rests",
+        "{name} is not added again: it is the same file as {other}, which is left out in round {number}. Let "
+        "that one count again on the Logs page.",
+    )
     CANCELLED = Message("imports.cancelled", "opening logs was cancelled; nothing was changed")
 
 
@@ -78,6 +87,7 @@ class Opened:
     additions: tuple[tuple[Addition, SaveFailedError | None], ...] = ()
     unplaced: tuple[Unplaced, ...] = ()
     replacement: tuple[Destination, LogInfo, Log] | None = None
+    said: tuple[Said, ...] = ()
 
 
 class LogImports:
@@ -119,11 +129,35 @@ class LogImports:
 
         def work(report: Report) -> Opened:
             opened = [_open(path, remembered, report, where) for path in wanted]
-            ready = [] if look else [(p, s) for p, s in opened if not p.problem and not p.asks]
-            every = tuple(pending for pending, _ in opened)
-            return self._keep(ready, every, store, report)
+            new, said = self._only_new(opened) if replaces is None else (opened, ())
+            ready = [] if look else [(p, s) for p, s in new if not p.problem and not p.asks]
+            every = tuple(pending for pending, _ in new)
+            return replace(self._keep(ready, every, store, report), said=said)
 
         workspace.tasks.start(Lane.READING, "Opening logs", work, lambda opened: self._opened(opened, look))
+
+    def _only_new(
+        self, opened: list[tuple[Pending, StoredLog]]
+    ) -> tuple[list[tuple[Pending, StoredLog]], tuple[Said, ...]]:
+        """Logs the job does not have yet; a drive that counts twice would pass for two."""
+        job = self.workspace.job
+        known: dict[str, Said] = {}
+        for r in job.rounds if job is not None else ():
+            for info in r.log_infos:
+                known[info.sha256] = Say.ALREADY_THERE(name="", other=info.name, number=r.number)
+            for resting in r.resting:
+                known[resting.info.sha256] = Say.RESTS(name="", other=resting.info.name, number=r.number)
+        new = []
+        said = []
+        for pending, stored in opened:
+            before = known.get(stored.sha256) if stored.sha256 else None
+            if before is not None:
+                said.append(Said(before.message, {**before.values, "name": stored.log.name}))
+                continue
+            new.append((pending, stored))
+            number = job.rounds[-1].number if job is not None else 0
+            known[stored.sha256] = Say.ALREADY_THERE(name="", other=stored.log.name, number=number)
+        return new, tuple(said)
 
     def _keep(
         self,
@@ -157,6 +191,8 @@ class LogImports:
                 self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=pending.problem)))
         self.waiting += [p for p in opened.all if p.asks or (look and not p.problem)]
         self._take(opened)
+        for said in opened.said:
+            self.workspace.note(said)
 
     def _take(self, opened: Opened) -> None:
         """Take what a task saved into memory, and ask about what it could not place."""

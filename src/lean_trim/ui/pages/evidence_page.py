@@ -18,6 +18,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
 FIGURE_SPACE = "\u2007"
+NARROW_SPACE = "\u202f"
 MOST_REASONS = 6
 LEAST_LIST = 24
 """Height of a list with one short line, px."""
@@ -108,8 +109,9 @@ class EvidencePage(QWidget):
         for visit in visits:
             # Spaces as wide as figures: columns stand in line without a table.
             asked = signed(100 * (visit.k - 1))
-            text = f"{clock(visit.start_s):>6}   {visit.seconds:6.1f} s   {asked:>6} %"
-            self._add(self.visits, text.replace(" ", FIGURE_SPACE), (visit.start_s, visit.end_s))
+            columns = f"{clock(visit.start_s):>7}  {visit.seconds:6.1f}|s  {asked:>6}|%"
+            text = columns.replace(" ", FIGURE_SPACE).replace("|", NARROW_SPACE)
+            self._add(self.visits, text, (visit.start_s, visit.end_s))
         self._fit_lists()
 
     def _nothing_chosen(self) -> None:
@@ -232,8 +234,11 @@ class EvidencePage(QWidget):
     def _fit_lists(self) -> None:
         """Lists take no more room than their lines; what is below them moves up."""
         for which in (self.visits, self.findings):
-            lines = sum(which.sizeHintForRow(i) + 2 * which.spacing() for i in range(which.count()))
-            which.setMaximumHeight(max(lines + 2 * which.frameWidth() + 4, LEAST_LIST))
+            # Rows know their height only once their lines are broken at the present width.
+            which.doItemsLayout()
+            rows = [which.visualItemRect(which.item(i)).height() for i in range(which.count())]
+            lines = sum(rows) + 2 * which.spacing() * (len(rows) + 1)
+            which.setMaximumHeight(max(lines + 2 * which.frameWidth() + 2, LEAST_LIST))
 
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
         item = QListWidgetItem(text)

@@ -97,6 +97,9 @@ class LogRows(QWidget):
     def refresh(self) -> None:
         """Show the shown round's own logs, counting ones first."""
         for row in self.rows:
+            # At once: a row that waits to be deleted would still be seen beside the new ones.
+            row.hide()
+            self._column.removeWidget(row)
             row.deleteLater()
         self.rows = []
         current = self.session.round

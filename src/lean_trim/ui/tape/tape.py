@@ -54,6 +54,7 @@ class Tape(QWidget):
         self.cursor_s: float | None = None
         self.spot_s: float | None = None
         self.anchor_s: float | None = None
+        self._place: tuple[object, ...] = ()
         self.events: tuple[Event, ...] = ()
         self.gutter: tuple[object, QPixmap] | None = None
         self._driving = False
@@ -89,7 +90,9 @@ class Tape(QWidget):
         prepared = self.session.prepared
         log = prepared.frame.log if prepared is not None else join_logs(current.logs)
         # A threshold turned must not throw the user back to the whole log.
-        same = self.data is not None and len(self.data.log) == len(log)
+        place = (self.session.workspace.number, current.id, tuple(i.id for i in current.log_infos), len(log))
+        same = self.data is not None and place == self._place
+        self._place = place
         names = (
             tuple(p.name for p in prepared.frame.pieces)
             if prepared is not None
@@ -99,6 +102,9 @@ class Tape(QWidget):
         self.data = make_tape(log, vehicle, self.lane_sets.lanes, solution, names, self.data, sifted)
         self.events = self.session.events if solution is not None else ()
         if not same:
+            self.spot_s = None
+            self.anchor_s = None
+            self.hovered.emit("")
             self.show_all()
         self.light_up()
 

@@ -223,10 +223,7 @@ class TapePainter:
                 self.p.setPen(QPen(self.theme.color("ink"), 1.2))
                 for shift in (-2.0, 1.0):
                     self.p.drawLine(QPointF(x + shift, 0), QPointF(x + shift, self.body_h + BAND_H))
-                self.p.setFont(font(7.5))
-                self.p.drawText(
-                    QRectF(x + 5, 0, 240, 12), Qt.AlignmentFlag.AlignLeft, name or "recording goes on"
-                )
+                self._label(x + 5, name or "recording goes on")
 
     def _marks(self) -> None:
         """Bookmarks as small flags with their notes."""
@@ -238,7 +235,17 @@ class TapePainter:
                 self.p.setPen(QPen(self.theme.color("danger"), 1.2))
                 self.p.drawLine(QPointF(x, 0), QPointF(x, self.body_h))
                 self.p.fillRect(QRectF(x, 0, 9, 6), self.theme.color("danger"))
-                self.p.drawText(QRectF(x + 12, -1, 200, 12), Qt.AlignmentFlag.AlignLeft, mark.text)
+                self._label(x + 12, mark.text)
+
+    def _label(self, x: float, text: str) -> None:
+        """A word over the traces, on paper, or it could not be read."""
+        if not text:
+            return
+        self.p.setFont(font(7.5))
+        width = self.p.fontMetrics().horizontalAdvance(text)
+        area = QRectF(x, 0, width + 4, 13)
+        self.p.fillRect(area, self.theme.color("sheet", 0.85))
+        self.p.drawText(area.adjusted(2, 0, 4, 0), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _axis(self) -> None:
         tape = self.tape

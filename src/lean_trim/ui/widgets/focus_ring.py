@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QAbstractSlider,
@@ -33,14 +33,23 @@ class FocusRing(QFocusFrame):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         app.focusChanged.connect(self._follow)
+        # A child of a window is shown with it, and a ring around nothing stands in its corner.
+        self.hide()
 
     def _follow(self, old: QWidget | None, new: QWidget | None) -> None:
         rings = isinstance(new, RINGED) and not isinstance(new, QScrollBar) and new.window() is self._window
         if rings:
             assert new is not None
             self.setWidget(new)
-        elif self.widget() is not None:
+        else:
             self.setWidget(None)  # type: ignore[arg-type]
+            self.hide()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Only around something."""
+        super().showEvent(event)
+        if self.widget() is None:
+            self.hide()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Two pixels of the accent."""

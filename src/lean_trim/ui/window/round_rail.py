@@ -168,7 +168,7 @@ class RoundRail(QWidget):
         layout.addWidget(self.list, 1)
         self.steps = RoundSteps(session, appearance, actions, self)
         layout.addWidget(self.steps)
-        layout.addStretch(1)
+        layout.addStretch(0)
         self.setFixedWidth(222)
         session.job_changed.connect(self.refresh)
         session.round_changed.connect(self.refresh)

@@ -60,7 +60,7 @@ def steps_of(session: Session) -> tuple[Step, ...]:
     if current is None or session.job is None:
         return ()
     return (
-        _log_step(current),
+        _log_step(session, current),
         _solve_step(session, current),
         _decide_step(session, current),
         _hand_over_step(session, current),
@@ -68,9 +68,11 @@ def steps_of(session: Session) -> tuple[Step, ...]:
     )
 
 
-def _log_step(current: Round) -> Step:
+def _log_step(session: Session, current: Round) -> Step:
     tip = "Logs of this round: see the Logs page"
     resting = f", {len(current.resting)} left out" if current.resting else ""
+    if not current.logs and session.is_reading:
+        return Step(State.NOW, "A log is on its way", "It is saved as soon as it is there.")
     if not current.logs:
         tip = "Drop a log on the window, or drive the simulated car of a demo job."
         return Step(State.NOW, f"Waiting for a log{resting}", tip)

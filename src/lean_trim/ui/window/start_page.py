@@ -74,6 +74,8 @@ class StartPage(QWidget):
     def show_recent(self, paths: Sequence[Path]) -> None:
         """Offer the jobs opened lately, newest first."""
         for button in self.recent:
+            button.hide()
+            self._recent.removeWidget(button)
             button.deleteLater()
         self.recent = []
         self.recent_head.setVisible(bool(paths))

@@ -35,6 +35,7 @@ class Status:
         self.cancel_button = QPushButton(bar.tr("Cancel"))
         self.cancel_button.clicked.connect(session.cancel)
         bar.setSizeGripEnabled(False)
+        bar.setContentsMargins(8, 0, 4, 0)
         bar.addWidget(self.done)
         bar.addWidget(self.hover, 1)
         bar.addPermanentWidget(self.progress)

@@ -15,7 +15,7 @@ from lean_trim.core.drive.frame import coordinates
 from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
 from lean_trim.ui.desks.table.tile_paint import paint_headers, paint_tiles
-from lean_trim.ui.desks.table.tile_view import Figure, TileView, make_view
+from lean_trim.ui.desks.table.tile_view import Figure, TileView, make_view, scale_of_job
 from lean_trim.ui.desks.table.tile_words import end_hint, tile_hint, tile_line
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
@@ -47,6 +47,7 @@ class BalanceTable(QWidget):
         self.current = 0
         self.anchor = 0
         self._job_number = 0
+        self._scale_pct = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         # Low enough that a message above never pushes the lower edge of the window off the screen.
@@ -65,8 +66,10 @@ class BalanceTable(QWidget):
     def refresh(self) -> None:
         """Compute the arrays again and repaint."""
         self.live = None
-        self.view = make_view(self.session, self.figure)
+        self.view = make_view(self.session, self.figure, least_scale_pct=self._scale_pct)
         if self.view is not None:
+            # Bars of one job are compared with each other; their scale never shrinks while it is open.
+            self._scale_pct = max(self._scale_pct, scale_of_job(self.session))
             self.current = min(self.current, self.view.table.size - 1)
             self.anchor = min(self.anchor, self.view.table.size - 1)
         self.refreshed.emit()
@@ -78,6 +81,7 @@ class BalanceTable(QWidget):
         if number != self._job_number:
             self._job_number = number
             self.current = self.anchor = 0
+            self._scale_pct = 0.0
             self.refresh()
 
     def show_figure(self, figure: Figure) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
@@ -91,8 +92,7 @@ class Legend(QWidget):
     def show_view(self, view: TileView | None) -> None:
         """Explain what the tiles show now."""
         self.view = view
-        has_marks = self.session.solution is not None or (view is not None and bool(view.seconds.any()))
-        self.setVisible(view is not None and has_marks)
+        self.setVisible(view is not None and bool(np.isfinite(view.bar_pct).any()))
         self.update()
 
     def sizeHint(self) -> QSize:

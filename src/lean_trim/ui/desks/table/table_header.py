@@ -157,7 +157,7 @@ class TableHeader(QWidget):
         expected = before.prediction
         if expected is None:
             return verdict
-        return f"{verdict} Foretold were {expected.residual_rms:.1f} ± {expected.std_error:.1f} %."
+        return f"{verdict} Expected were {expected.residual_rms:.1f} ± {expected.std_error:.1f} %."
 
     def _truth(self) -> str:
         from lean_trim.simcar.judge import rms_where_driven

@@ -105,6 +105,9 @@ def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.nda
 
 
 def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    # While the car is driven there are only seconds.
+    if not np.isfinite(view.bar_pct).any():
+        return
     shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
     size = rects[0].height()

@@ -84,8 +84,13 @@ def layout_of(table: Table) -> tuple[int, int]:
     return -(-table.size // CURVE_COLUMNS), CURVE_COLUMNS
 
 
-def make_view(session: Session, figure: Figure, live_seconds: Floats | None = None) -> TileView | None:
-    """Arrays for the current round, or None without a job. ``live_seconds`` fills cells while driving."""
+def make_view(
+    session: Session, figure: Figure, live_seconds: Floats | None = None, least_scale_pct: float = 0.0
+) -> TileView | None:
+    """Arrays for the current round, or None without a job.
+
+    ``live_seconds`` fills cells while driving; ``least_scale_pct`` is what a full bar stood for before.
+    """
     current = session.round
     decision = session.decision
     if current is None or decision is None:
@@ -109,7 +114,8 @@ def make_view(session: Session, figure: Figure, live_seconds: Floats | None = No
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
     rows, columns = layout_of(table)
     texts = _texts(figure, decision.values.ravel(), asked, error, seconds, _decimals(session))
-    scale = max(_scale_for(bar), scale_of_job(session))
+    # A turned knob must not rescale the bars it is judged by: only what is kept counts.
+    scale = max(least_scale_pct, scale_of_job(session) or _scale_for(bar))
     return TileView(
         table,
         rows,
@@ -143,11 +149,11 @@ def scale_of_job(session: Session) -> float:
 
     Returns
     -------
-    Percent.
+    Percent; 0 where no round has a proposal yet.
     """
     rounds = session.job.rounds if session.job is not None else ()
     kept = [r.proposals[r.subject].step_pct for r in rounds if r.subject in r.proposals]
-    return max((_scale_for(step) for step in kept), default=SCALES_PCT[0])
+    return max((_scale_for(step) for step in kept), default=0.0)
 
 
 def _decimals(session: Session) -> int:
