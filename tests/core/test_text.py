@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
+from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed, span_text
 
 
 @pytest.mark.parametrize(
@@ -68,3 +68,17 @@ def test_decimals_show_every_step(resolution: float, decimals: int) -> None:
 )
 def test_points_of_an_axis_have_the_same_decimals(points: tuple[float, ...], texts: tuple[str, ...]) -> None:
     assert evenly_written(points) == texts
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "text"),
+    [
+        (24.1, 30.0, "24.10 to 30.00"),
+        (0.811, 1.36, "0.811 to 1.360"),
+        (854.0, 6188.2, "854 to 6188"),
+        (0.0, 0.0, "0.000 to 0.000"),
+        (-0.2, 100.0, "-0.2 to 100.0"),
+    ],
+)
+def test_both_ends_of_a_range_have_the_same_decimals(low: float, high: float, text: str) -> None:
+    assert span_text(low, high) == text

@@ -33,7 +33,7 @@ def own_job(window: MainWindow, until: Until, tmp_path: Path) -> MainWindow:
     return window
 
 
-def doubtful(log: Log, path: Path) -> Path:
+def doubtful(log: Log, path: Path, phase: float = 0.0) -> Path:
     """German names, bar under a kPa heading, lambda as a voltage, two banks."""
     data = {
         "Zeit": log.time_s,
@@ -47,7 +47,7 @@ def doubtful(log: Log, path: Path) -> Path:
         "STFT B2": log[Role.STFT] + 1.0,
         "LTFT": log[Role.LTFT],
         "Kühlwassertemp": log[Role.COOLANT],
-        "Kanal 17": np.sin(log.time_s),
+        "Kanal 17": np.sin(log.time_s + phase),
     }
     pl.DataFrame(data).write_csv(path)
     return path
@@ -99,7 +99,7 @@ def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     np.testing.assert_allclose(log[Role.MAP], heron_log[Role.MAP], atol=1e-6)
     np.testing.assert_allclose(log[Role.LAMBDA], heron_log[Role.LAMBDA], atol=1e-6)
     np.testing.assert_allclose(log[Role.STFT], heron_log[Role.STFT] + 1.0, atol=1e-6)
-    window.session.imports.add([doubtful(heron_log, tmp_path / "b.csv")])
+    window.session.imports.add([doubtful(heron_log, tmp_path / "b.csv", phase=1.0)])
     until(lambda: len(window.session.round.logs) == 2 and not window.session.is_busy)  # type: ignore[union-attr]
     assert window.session.imports.current is None
 

@@ -92,6 +92,25 @@ def evenly_written(points: Iterable[float], most: int = 3) -> tuple[str, ...]:
     return tuple(fixed(p, needed) for p in values)
 
 
+def span_text(low: float, high: float, figures: int = 4, most: int = 3) -> str:
+    """Two ends of a range with the same decimals, about as many figures as the larger end has.
+
+    Parameters
+    ----------
+    low, high : finite.
+    figures : of the larger end.
+    most : decimals at most.
+
+    Returns
+    -------
+    As ``0.811 to 1.360``.
+    """
+    largest = max(abs(low), abs(high))
+    before_point = math.floor(math.log10(largest)) + 1 if largest >= 1.0 else 1
+    decimals = min(max(figures - before_point, 0), most)
+    return f"{fixed(low, decimals)} to {fixed(high, decimals)}"
+
+
 def _needs(value: float, decimals: int) -> bool:
     """True if fewer decimals would not show the value."""
     return decimals > 0 and abs(round(value, decimals - 1) - value) > 0.5 * 10.0**-decimals - 1e-12

@@ -37,7 +37,8 @@ class Say:
     PROBLEM = Message("imports.problem", "{text}")
     ALREADY_THERE = Message(
         "imports.already_there",
-        "{name} is not added again: it is the same file as {other} in round {number}.",
+        "{name} is not added again: it is the same file as {other} in round {number}. "
+        "To read it otherwise, remove or replace that one on the Logs page first.",
     )
     RESTS = Message(
         "imports.rests",

@@ -159,8 +159,8 @@ def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
     assert shape_caution(TABLE, values) == ""
     values[:, 0] = values[:, 2] = 90.0
     assert (
-        "3 cells stand more than 5 % out of line with the cells beside, not driven and lower than both "
-        "neighbours, so that the engine runs lean there" in shape_caution(TABLE, values)
+        "3 cells would stand more than 5 % out of line with the cells beside, not driven and lower than both "
+        "(lean there)" in shape_caution(TABLE, values)
     )
     values[:, 1] = 89.0
     assert shape_caution(TABLE, values) == ""

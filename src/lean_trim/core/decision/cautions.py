@@ -17,24 +17,18 @@ class Say:
 
     ROUGH_AND_LEAN = Message(
         "cautions.rough_and_lean",
-        "{cells} {stands} more than {percent:g} % out of line with the cells beside, ",
+        "{cells} would stand more than {percent:g} % out of line with the cells beside, ",
     )
     SHAPE_OR_CARRY = Message(
-        "cautions.shape_or_carry", "{many}{holes}: shape the edges, or carry enrichment."
+        "cautions.shape_or_carry", "{many}{holes} (lean there): shape the edges, or carry enrichment."
     )
     ROUGH = Message(
         "cautions.rough",
-        "{cells} {stands} more than {percent:g} % out of line with the cells beside: shape the edges or "
+        "{cells} would stand more than {percent:g} % out of line with the cells beside: shape the edges or "
         "drive them.",
     )
-    SOME_LEAN_HOLES = Message(
-        "cautions.some_lean_holes",
-        "{lean} of them not driven and lower than both neighbours, so that the engine runs lean there",
-    )
-    ALL_LEAN_HOLES = Message(
-        "cautions.all_lean_holes",
-        "not driven and lower than both neighbours, so that the engine runs lean there",
-    )
+    SOME_LEAN_HOLES = Message("cautions.some_lean_holes", "{lean} of them not driven and lower than both")
+    ALL_LEAN_HOLES = Message("cautions.all_lean_holes", "not driven and lower than both")
     LEANER_IN_BOOST = Message(
         "cautions.leaner_in_boost",
         "{cells} above atmospheric would get less fuel. Lean under boost destroys engines: end runs at once "
@@ -177,11 +171,8 @@ def shape_caution(table: Table, values: Floats) -> str:
     if not rough and not lean:
         return ""
     if not lean:
-        stands = "stands" if rough == 1 else "stand"
-        return str(Say.ROUGH(cells=_cells(rough), stands=stands, percent=KINK_PCT))
-    most = max(rough, lean)
-    stands = "stands" if most == 1 else "stand"
-    many = str(Say.ROUGH_AND_LEAN(cells=_cells(most), stands=stands, percent=KINK_PCT))
+        return str(Say.ROUGH(cells=_cells(rough), percent=KINK_PCT))
+    many = str(Say.ROUGH_AND_LEAN(cells=_cells(max(rough, lean)), percent=KINK_PCT))
     whole = str(Say.SOME_LEAN_HOLES(lean=lean)) if rough > lean else str(Say.ALL_LEAN_HOLES())
     return str(Say.SHAPE_OR_CARRY(many=many, holes=whole))
 

@@ -60,7 +60,7 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     ),
     Knob(
         "model_error_pct",
-        "Error no driving removes",
+        "Unavoidable error",
         0.5,
         0.0,
         5.0,

@@ -184,7 +184,7 @@ class TapePainter:
         self.p.drawImage(QPointF(LEFT, 0), hatch_image(out & ~hand, height, veil, line))
         if hand.any():
             # What the user left out looks other than what a rule did, also without colour: it is crossed.
-            line = self.theme.color("select", 0.9)
+            line = self.theme.color("select", 0.65)
             self.p.drawImage(QPointF(LEFT, 0), hatch_image(hand, height, veil, line, crossed=True))
 
     def _regimes(self) -> None:

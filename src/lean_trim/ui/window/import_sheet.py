@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.text import span_text
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.channel_map import Match
@@ -164,7 +165,7 @@ class ImportSheet(QWidget):
         units.setAccessibleName(f"Unit of {column.name}")
         if match is not None:
             units.addItems(self._units(match))
-            units.setCurrentText(show_unit(match.unit))
+            units.setCurrentText(show_unit(match.unit) or LABELS[match.role][1])
         roles.activated.connect(lambda _: self._chosen(column, roles, units, True))
         units.activated.connect(lambda _: self._chosen(column, roles, units, False))
         self.table.setCellWidget(row, 0, roles)
@@ -173,7 +174,7 @@ class ImportSheet(QWidget):
         unit = LABELS[match.role][1] if match is not None else column.unit
         span = (
             # As the values were judged: without the ends, where spikes are.
-            f"{np.percentile(part, 1):.4g} to {np.percentile(part, 99):.4g} {unit}"
+            f"{span_text(float(np.percentile(part, 1)), float(np.percentile(part, 99)))} {unit}"
             if len(part)
             else "no numbers"
         )
@@ -191,7 +192,7 @@ class ImportSheet(QWidget):
             return ["λ", "AFR", "φ", SCALE_HINT]
         if match.role in (Role.STFT, Role.LTFT, Role.THROTTLE):
             return ["%", *PERCENT_FORMS]
-        return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit]
+        return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit or LABELS[match.role][1]]
 
     def _chosen(self, column: Column, roles: ComboBox, units: ComboBox, role_changed: bool) -> None:
         key = roles.currentData()

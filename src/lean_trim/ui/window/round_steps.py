@@ -185,6 +185,8 @@ class RoundSteps(QWidget):
         self.hand_over = self._button("Hand over…", lambda: self.ask("hand_over"))
         self.drive = self._button("Drive again", lambda: self.ask("drive"))
         self.add_log = self._button("Add a log…", actions["add_logs"].trigger)
+        self.go_back = self._button("Go back to this round", actions["go_back"].trigger)
+        self.go_back.setToolTip(actions["go_back"].toolTip())
         for button, name in (
             (self.hand_over, "hand_over"),
             (self.drive, "drive"),
@@ -204,6 +206,7 @@ class RoundSteps(QWidget):
             self.hand_over,
             self.drive,
             self.add_log,
+            self.go_back,
             self.hint,
         ):
             layout.addWidget(widget)
@@ -327,11 +330,14 @@ class RoundSteps(QWidget):
         asks = self.question.isVisibleTo(self)
         has_car = session.job is not None and bool(session.job.car)
         self.hand_over.setVisible(current is not None and not asks and bool(current.logs))
-        self.drive.setVisible(has_car and not asks)
+        last = session.is_last
+        self.go_back.setVisible(current is not None and not last)
+        self.go_back.setEnabled(session.can_save)
+        self.drive.setVisible(has_car and last and not asks)
         self.drive.setEnabled(not session.is_reading and session.can_save)
         first = current is not None and not current.logs
         self.drive.setText("Drive the simulated car" if first else "Drive again")
-        self.add_log.setVisible(current is not None and not has_car and not asks)
+        self.add_log.setVisible(current is not None and last and not has_car and not asks)
         self.add_log.setEnabled(session.can_save and not session.is_reading)
         waits = current is not None and bool(current.handed_over)
         self.add_log.setText("Add a log…" if first else "Add the next log…" if waits else "Add another log…")

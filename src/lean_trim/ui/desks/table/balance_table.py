@@ -51,7 +51,7 @@ class BalanceTable(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         # Low enough that a message above never pushes the lower edge of the window off the screen.
-        self.setMinimumSize(520, 110)
+        self.setMinimumSize(520, 90)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Airflow table")
         for signal in (session.round_changed, session.solved, session.decided):

@@ -19,7 +19,7 @@ from lean_trim.ui.widgets.whole_text import WholeText
 AGAINST = "what stands above the table speaks against this log. Accept nothing from it until that is cleared."
 LEAST_CAUTION = 54
 LOW_CAUTION = 38
-MOST_CAUTION = 84
+MOST_CAUTION = 116
 """Heights of the caution, px.
 
 Three lines always have room, two in a low window, so that the table does not jump with every click.

@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 from lean_trim.core.data.log import Log
 from lean_trim.core.decision.verdict import verdict_sentence
 from lean_trim.job.records import cells_written
+from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.desks.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
@@ -146,7 +147,8 @@ class TableHeader(QWidget):
         current = session.round
         assert current is not None
         before = session.job.round_before(current)
-        if session.solution is None:
+        # No advice to accept beside a reason not to.
+        if session.solution is None or reason_for(session) is not None:
             return ""
         if before is None:
             return "First drive: the bars show what it asks for. Accept, hand over, drive again."
