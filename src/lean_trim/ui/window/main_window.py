@@ -155,8 +155,11 @@ class MainWindow(QMainWindow):
         self.margin = Margin(session, appearance)
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
-        self.import_sheet = ImportSheet(session, appearance)
-        self.place_sheet = PlaceSheet(session, appearance)
+        # Children of the window from the start, or they would outlive it where nothing is ever asked.
+        self.import_sheet = ImportSheet(session, appearance, self)
+        self.place_sheet = PlaceSheet(session, appearance, self)
+        for sheet in (self.import_sheet, self.place_sheet):
+            sheet.hide()
         self.messages = MessageBar(appearance)
         self.banner = AccessBanner(appearance)
         self.start_page = StartPage(self.actions_)
