@@ -81,7 +81,7 @@ def bench() -> Iterator[Bench]:
 
 
 @pytest.fixture
-def driven(bench: Bench, job_path: Path) -> Bench:
+def driven(bench: Bench, job_path: Path, first_solve: None) -> Bench:
     """Round 1 of the demo, driven and solved."""
     bench.open(job_path)
     return bench

@@ -45,7 +45,9 @@ def until(qtbot: QtBot) -> Callable[[Callable[[], bool]], None]:
 
 
 @pytest.fixture
-def driven(window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None]) -> MainWindow:
+def driven(
+    window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None], first_solve: None
+) -> MainWindow:
     """The window on a demo job whose first round has been driven and solved."""
     window.opening.open_job(job_path)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
