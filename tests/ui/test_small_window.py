@@ -7,14 +7,14 @@ from itertools import pairwise
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, QRect, QSize
+from PySide6.QtCore import QPoint, QRect, QSize, Qt
 from PySide6.QtGui import QFontMetrics, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.job.store import JobStore
 from lean_trim.ui.desks.table.legend import LEFT as LEGEND_LEFT
-from lean_trim.ui.desks.table.tile_paint import fitting_font
+from lean_trim.ui.desks.table.tile_paint import LEAST_FIGURES_PX, fitting_font
 from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.window.finder import KEYS, Finder
 from lean_trim.ui.window.main_window import MainWindow
@@ -141,3 +141,16 @@ def test_a_job_without_a_log_fits_too(
     QApplication.processEvents()
     assert window.size() == SMALL
     assert window.rail.steps.add_log.isVisible() and window.rail.steps.add_log.text() == "Add a log…"
+
+
+def test_choosing_cells_leaves_the_figures_on_the_tiles(small: MainWindow) -> None:
+    """The longest caution once took so much room that no tile had a number any more."""
+    for cells in ({70}, {100, 101, 116, 117}, set(range(60, 90))):
+        small.session.selection.set_cells(frozenset(cells))
+        QApplication.processEvents()
+        assert small.table_desk.table.tile_size()[1] >= LEAST_FIGURES_PX
+        caution = small.table_desk.bar.caution
+        needed = QFontMetrics(caution.font()).boundingRect(
+            QRect(0, 0, caution.width() - 20, 1000), Qt.TextFlag.TextWordWrap, caution.text()
+        )
+        assert caution.height() >= needed.height()

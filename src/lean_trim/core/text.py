@@ -105,6 +105,8 @@ def span_text(low: float, high: float, figures: int = 4, most: int = 3) -> str:
     -------
     As ``0.811 to 1.360``.
     """
+    if low == round(low) and high == round(high):
+        return f"{fixed(low, 0)} to {fixed(high, 0)}"
     largest = max(abs(low), abs(high))
     before_point = math.floor(math.log10(largest)) + 1 if largest >= 1.0 else 1
     decimals = min(max(figures - before_point, 0), most)

@@ -154,6 +154,21 @@ def kinks(table: Table, values: Floats) -> int:
     return int(off.sum())
 
 
+def shape_faults(table: Table, values: Floats) -> int:
+    """Cells the shape caution would speak of.
+
+    Parameters
+    ----------
+    table : as it was driven on.
+    values : that would be written, in the table's shape.
+
+    Returns
+    -------
+    Number of cells out of line or below both neighbours.
+    """
+    return max(kinks(table, values), holes(table, values))
+
+
 def shape_caution(table: Table, values: Floats) -> str:
     """A sentence if the written table would be rougher than the driven one or have lean holes, else "".
 

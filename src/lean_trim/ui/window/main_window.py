@@ -39,8 +39,8 @@ from lean_trim.ui.window.start_page import StartPage
 from lean_trim.ui.window.status import Status
 from lean_trim.workspace.changes import Notice, Remedy
 
-DESK_SHARE = 540
-TAPE_SHARE = 198
+DESK_SHARE = 554
+TAPE_SHARE = 186
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""

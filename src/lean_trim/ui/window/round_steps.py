@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWi
 from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.workspace.deciding import cells_in_words
 
 BACKUP = "Keep a copy of what is in the ECU before you write a table to it."
@@ -139,8 +140,10 @@ def _next_step(session: Session, current: Round) -> Step:
     if after is not None:
         return Step(State.DONE, f"Round {after.number} follows", "Driven on what was decided here")
     if current.handed_over and session.is_last:
-        tip = "Write the table to the ECU, drive, and add the log: it opens the next round and shows what "
-        "changed."
+        tip = (
+            "Write the table to the ECU, drive, and add the log: it opens the next round and shows what "
+            "changed."
+        )
         return Step(State.NOW, "Waiting for the next log", tip)
     return Step(State.OPEN, "Drive again", "The next log shows what the new table did")
 
@@ -171,13 +174,9 @@ class RoundSteps(QWidget):
         self._grid.setVerticalSpacing(1)
         self._grid.setColumnStretch(1, 1)
         self.lines: list[tuple[QLabel, QLabel]] = []
-        self.hint = QLabel(self)
-        self.hint.setWordWrap(True)
-        self.hint.setFont(font(8.5))
+        self.hint = WholeText(8.5, parent=self)
         self.hint.setAccessibleName("What to do now")
-        self.question = QLabel(self)
-        self.question.setWordWrap(True)
-        self.question.setFont(font(9))
+        self.question = WholeText(9, parent=self)
         self.question.setAccessibleName("Question before going on")
         self.accept_first = self._button("", self._accept_first, primary=True)
         self.go_anyway = self._button("", self._go_anyway)
@@ -314,11 +313,11 @@ class RoundSteps(QWidget):
         if not asks:
             return
         decided = f"Only {done} of {done + waiting}" if done else f"None of {waiting}"
-        self.question.setText(f"{decided} proposed cells are decided. Go on like that?")
         theme = self.appearance.theme
         self.question.setStyleSheet(
             f"background: {theme.caution_paper}; border-left: 3px solid {theme.danger}; padding: 3px 6px;"
         )
+        self.question.setText(f"{decided} proposed cells are decided. Go on like that?")
         self.accept_first.setText(f"Accept all {waiting} first")
         self.go_anyway.setText(
             GO_ANYWAY[self.asked].format("what is decided" if done else "the table as it is")

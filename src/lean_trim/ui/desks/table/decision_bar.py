@@ -8,13 +8,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from lean_trim.core.decision.cautions import cautions_for, knock_caution, shape_caution
+from lean_trim.core.decision.cautions import cautions_for, knock_caution, shape_caution, shape_faults
 from lean_trim.core.decision.decision import accept
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.whole_text import WholeText
+from lean_trim.workspace.deciding import cells_in_words
 
 AGAINST = "what stands above the table speaks against this log. Accept nothing from it until that is cleared."
 LEAST_CAUTION = 54
@@ -160,9 +161,9 @@ class DecisionBar(QWidget):
         chosen = session.selection.cells
         # What the chosen cells are warned of, all of them are; only the shape may be worse with fewer.
         if chosen and session.deciding.waiting_in(chosen):
-            part = shape_caution(current.table, accept(decision, proposal, chosen).values)
-            if part and part != shape:
-                lines.append(f"With only the chosen: {part}")
+            part = shape_faults(current.table, accept(decision, proposal, chosen).values)
+            if part and part != shape_faults(current.table, accept(decision, proposal).values):
+                lines.append(f"With only the chosen accepted: {cells_in_words(part)}.")
         return lines
 
     def _summary(self) -> str:

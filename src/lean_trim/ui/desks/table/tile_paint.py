@@ -21,8 +21,10 @@ SMALLEST_FIGURES = 5.5
 FIGURES_STEP = 0.25
 LOW_TILE_PX = 17.0
 """Height below which a tile has no room for its number above its bar; they then stand side by side."""
-LEAST_FIGURES_PX = 8.5
+LEAST_FIGURES_PX = 8.0
 """Height of a tile below which figures would run into those above."""
+POINT_PX = 11
+"""Height of the point in the corner of a curve's tile."""
 LEAST_LABEL_PX = 9.5
 """Height a label of a row needs."""
 BAR_SHARE = 0.36
@@ -163,13 +165,13 @@ def _numbers(
     right = -2 if low_tile else -4
     room = rects[0].width() - 3 + right
     painter.setFont(fitting_font(painter, view.text, room, 7.5 if low_tile else 8.5))
+    # A curve's tiles carry their point in the corner; the value keeps clear of it.
+    top = 0 if low_tile else POINT_PX if len(view.table.axes) == 1 else 1
     lift = 0.0 if low_tile else -rects[0].height() * 0.36
     for seen in (False, True):
         painter.setPen(theme.color("ink", 1.0 if seen else 0.85))
         for cell in np.flatnonzero(visited == seen).tolist():
-            painter.drawText(
-                rects[cell].adjusted(3, 0 if low_tile else 1, right, lift), RIGHT, view.text[cell]
-            )
+            painter.drawText(rects[cell].adjusted(3, top, right, lift), RIGHT, view.text[cell])
     if len(view.table.axes) == 1:
         painter.setPen(theme.color("faint"))
         painter.setFont(font(7))
