@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QRect, QSize, Qt
@@ -19,6 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lean_trim.core.data.log import Log
+from lean_trim.formats.logs import write_log_csv
 from lean_trim.ui.desks.table.balance_table import BalanceTable
 from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.tape.tape import Tape
@@ -95,6 +98,23 @@ def test_tab_reaches_every_control(driven: MainWindow, page: str) -> None:
     }
     assert named(missing) == []
     assert len(reached) > 20
+
+
+def test_tab_leads_through_the_sheets_that_ask_and_the_start_page(
+    driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log
+) -> None:
+    driven.activateWindow()
+    write_log_csv(heron_log, tmp_path / "look.csv")
+    driven.session.imports.add([tmp_path / "look.csv"], look=True)
+    until(lambda: driven.import_sheet.isVisible() and not driven.session.is_busy)
+    driven.import_sheet.add.setFocus()
+    reached = walked(driven)
+    boxes = {w for w in controls(driven) if driven.import_sheet.isAncestorOf(w)}
+    assert named(boxes - reached) == []
+    driven.session.close_job()
+    QApplication.processEvents()
+    driven.start_page.setFocus()
+    assert named(controls(driven) - walked(driven)) == []
 
 
 def test_the_focus_is_always_seen(driven: MainWindow) -> None:

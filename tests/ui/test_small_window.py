@@ -36,23 +36,22 @@ def in_window(window: MainWindow, widget: QWidget) -> QRect:
     return QRect(widget.mapTo(window, QPoint(0, 0)), widget.size())
 
 
-@pytest.mark.parametrize("page", list(PAGES))
 @pytest.mark.parametrize("message", [False, True])
-def test_every_part_is_on_the_screen(small: MainWindow, page: str, message: bool) -> None:
-    small.margin.show_page(page)
+def test_every_part_is_on_the_screen(small: MainWindow, message: bool) -> None:
     click(small, 70)
     if message:
         small.session.deciding.type_in("nonsense", frozenset({70}))
-    QApplication.processEvents()
-    assert small.size() == SMALL
     desk = small.table_desk
     parts = (small.status.hover, small.tape, small.tape_bar, desk.legend, desk.bar, desk.table, small.margin)
-    for part in parts:
-        assert QRect(QPoint(0, 0), SMALL).contains(in_window(small, part)), part.accessibleName()
-    column = [desk.header, desk.table, desk.legend, desk.bar]
-    edges = [in_window(small, part) for part in column]
-    for above, below in pairwise(edges):
-        assert above.bottom() <= below.top()
+    for page in PAGES:
+        small.margin.show_page(page)
+        QApplication.processEvents()
+        assert small.size() == SMALL
+        for part in parts:
+            assert QRect(QPoint(0, 0), SMALL).contains(in_window(small, part)), part.accessibleName()
+        edges = [in_window(small, part) for part in (desk.header, desk.table, desk.legend, desk.bar)]
+        for above, below in pairwise(edges):
+            assert above.bottom() <= below.top()
 
 
 def test_the_legend_is_whole(small: MainWindow) -> None:

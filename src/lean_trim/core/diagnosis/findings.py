@@ -31,8 +31,8 @@ class Say:
 
     NOT_CONVERGED = Message(
         "findings.not_converged",
-        "The fit had not come to rest after {iterations} rounds, so that the corrections may still be off by "
-        "more than their errors say. Look at the residuals, allow more rounds, or drive longer.",
+        "The fit had not come to rest after {iterations} passes: corrections may be off by more than their "
+        "errors say. Drive longer, or leave out a log that does not agree with the others.",
     )
 
 

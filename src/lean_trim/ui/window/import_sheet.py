@@ -83,6 +83,8 @@ class ImportSheet(QWidget):
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
+        # Tab has to lead through the boxes and out again.
+        self.table.setTabKeyNavigation(False)
         self.table.setAccessibleName("Columns of the log")
         self.banks = ComboBox(self)
         self.banks.addItems(["mean of two banks", "bank 1", "bank 2"])
