@@ -6,6 +6,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -14,6 +15,9 @@ import polars as pl
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 
@@ -59,6 +63,10 @@ def main() -> None:
     shoot(app, window, "sieve")
     window.margin.show_page("fit")
     shoot(app, window, "delay")
+    window.margin.show_page("evidence")
+    window.actions_["hand_over"].trigger()
+    shoot(app, window, "asked-first")
+    window.rail.steps.withdraw()
     session.deciding.accept()
     session.rounds.drive()
     wait(
@@ -77,7 +85,21 @@ def main() -> None:
     window.margin.show_page("evidence")
     window.actions_["night"].setChecked(False)
     _import_sheet(app, window)
+    _another_car(app, window)
     window.close()
+
+
+def _another_car(app: QApplication, window: MainWindow) -> None:
+    """A log that does not fit the vehicle sheet."""
+    session = window.session
+    assert session.round is not None
+    folder = Path(tempfile.mkdtemp())
+    other = simulate(replace(heron(), displacement_l=2.6), seed=5, minutes=6.0, name="strange")
+    write_log_csv(other, folder / "strange.csv")
+    session.imports.add([folder / "strange.csv"])
+    wait(app, lambda: not session.is_busy and session.round is not None and len(session.round.logs) == 2)
+    window.margin.show_page("logs")
+    shoot(app, window, "another-car")
 
 
 def _import_sheet(app: QApplication, window: MainWindow) -> None:

@@ -14,8 +14,10 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
+from lean_trim.simcar.drive import simulate
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_steps import State, steps_of
+from lean_trim.workspace.rounds import AddLogs
 from tests.ui.conftest import evidence_page, sieve_page
 
 Until = Callable[..., None]
@@ -93,3 +95,17 @@ def test_an_implausible_answer_warns_before_it_is_accepted(driven: MainWindow) -
     driven.session.solver.solution = replace(solution, residual=replace(solution.residual, rms=np.nan))
     driven.session.solved.emit()
     assert not driven.table_desk.reason.isVisible()
+
+
+def test_beside_logs_that_fit_the_log_is_doubted_and_not_the_sheet(
+    driven: MainWindow, until: Until, heron_vehicle: Vehicle
+) -> None:
+    other = simulate(replace(heron_vehicle, displacement_l=2.6), seed=5, minutes=4.0, name="strange")
+    session = driven.session
+    assert session.round is not None
+    AddLogs(session.workspace, session.round.id, (store_log(other),)).apply()
+    until(lambda: session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy)
+    QApplication.processEvents()
+    assert driven.table_desk.reason.title.text().startswith("strange does not fit this vehicle")
+    assert "most likely driven with another car" in driven.table_desk.reason.advice.text()
+    assert "displacement" not in driven.table_desk.reason.advice.text()

@@ -11,6 +11,12 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.whole_text import WholeText
 
+OTHERS_FIT = (
+    "Fuel by pulse width against table, trims and injector data, in steady running. Other logs of this round "
+    "do fit, so this one was most likely driven with another car or on another table. Leave it out, move or "
+    "remove it on the Logs page."
+)
+
 
 @dataclass(frozen=True)
 class Reason:
@@ -40,13 +46,16 @@ def reason_for(session: Session) -> Reason | None:
     if solution is None:
         return None
     if solution.misfits:
-        return _of_misfit(solution.misfits)
+        return _of_misfit(solution.misfits, bool(solution.prepared.conditions.pulse_width_proven.any()))
     doubt = implausible(solution.residual.rms)
     return Reason(str(doubt[0]), str(doubt[1])) if doubt is not None else None
 
 
-def _of_misfit(misfits: tuple[Misfit, ...]) -> Reason:
+def _of_misfit(misfits: tuple[Misfit, ...], others_fit: bool = False) -> Reason:
     first = misfits[0]
+    if others_fit:
+        # The sheet is right for those, so it is not what has to be checked.
+        return Reason(str(first.title), OTHERS_FIT)
     more = f" {len(misfits) - 1} more of the logs do not fit either." if len(misfits) > 1 else ""
     return Reason(
         str(first.title), f"{first.advice}{more} A log can be left out or removed on the Logs page."
