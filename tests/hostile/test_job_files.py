@@ -78,6 +78,19 @@ BAD_VALUES = [
     ("UPDATE rounds SET subject = 'maf'", "another table|no table"),
     ("UPDATE rounds SET note = zeroblob(10)", "no text"),
     ("UPDATE revisions SET parent_id = 77", "revisions that is missing"),
+    ("INSERT INTO handed_over_tables SELECT id, 've', '[1.0]' FROM rounds", "1 cells were handed over"),
+    ("INSERT INTO handed_over_tables SELECT id, 'spark', '[]' FROM rounds", "no table 'spark'"),
+    ("INSERT INTO handed_over_tables SELECT id, 've', '{}' FROM rounds", "0 cells were handed over"),
+    (
+        "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7') FROM rounds, "
+        "tables WHERE kind = 've'",
+        "a cell handed over is -53.7",
+    ),
+    ("INSERT INTO resting_logs SELECT id, 77 FROM rounds", "an entry of resting_logs refers to one of logs"),
+    (
+        "INSERT INTO resting_marks SELECT id, 1, 5.0, 'x' FROM rounds",
+        "an entry of resting_marks refers to one of resting_logs",
+    ),
     ("UPDATE round_logs SET log_id = 77", "an entry of round_logs refers to one of logs that is missing"),
     ("DELETE FROM vehicle", "no vehicle"),
     ("DELETE FROM rounds", "rounds that is missing"),

@@ -57,6 +57,7 @@ class Say:
     )
     NO_PARENT = Message("reading.no_parent", "revision {revision_id} has no parent {parent_id}")
     LOG_TIMES = Message("reading.log_times", "the log {name!r} has impossible times")
+    HANDED_SIZE = Message("reading.handed_size", "{count} cells were handed over; the table has {size}")
     PROPOSAL_SIZE = Message("reading.proposal_size", "a proposal has {count} cells; the table has {size}")
 
 
@@ -309,10 +310,11 @@ def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> 
     out: dict[str, Floats] = {}
     for name, cells in rows.fetchall():
         table = calibration[_text(name, "a table's name")]
-        values = _column(json.loads(_text(cells, "the cells handed over")), table.size)
-        for value in values.tolist():
-            _number(value, "a cell handed over", 1e-9, LARGEST_CELL)
-        out[name] = values.reshape(table.shape)
+        listed = json.loads(_text(cells, "the cells handed over"))
+        if len(listed) != table.size:
+            raise BadInputError(Say.HANDED_SIZE(count=len(listed), size=table.size))
+        values = [_number(value, "a cell handed over", 1e-9, LARGEST_CELL) for value in listed]
+        out[name] = np.array(values).reshape(table.shape)
     return out
 
 
