@@ -54,7 +54,6 @@ class Say:
         "rounds.copied_unchanged",
         "Table copied as it was driven: nothing is decided in this round, so nothing counts as handed over.",
     )
-    ELSEWHERE = Message("rounds.added_elsewhere", "{what} is in round {number} now; it waits in the rail.")
 
 
 @dataclass

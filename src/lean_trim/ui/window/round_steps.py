@@ -168,61 +168,59 @@ class RoundSteps(QWidget):
         self.appearance = appearance
         self.asked = ""
         self.setAccessibleName("Steps of this round")
-        self._grid = QGridLayout()
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(6)
-        self._grid.setVerticalSpacing(1)
-        self._grid.setColumnStretch(1, 1)
         self.lines: list[tuple[QLabel, QLabel]] = []
-        self.hint = WholeText(8.5, parent=self)
-        self.hint.setAccessibleName("What to do now")
+        self._make_question()
+        self._make_buttons(actions)
+        self._lay_out()
+        self._listen()
+        self.refresh()
+
+    def _make_question(self) -> None:
         self.question = WholeText(9, parent=self)
         self.question.setAccessibleName("Question before going on")
         self.accept_first = self._button("", self._accept_first, primary=True)
         self.go_anyway = self._button("", self._go_anyway)
         self.not_now = self._button("Not now", self.withdraw)
+
+    def _make_buttons(self, actions: Mapping[str, QAction]) -> None:
         self.hand_over = self._button("Hand over…", lambda: self.ask("hand_over"))
         self.drive = self._button("Drive again", lambda: self.ask("drive"))
         self.add_log = self._button("Add a log…", actions["add_logs"].trigger)
         self.go_back = self._button("Go back to this round", actions["go_back"].trigger)
-        self.go_back.setToolTip(actions["go_back"].toolTip())
-        for button, name in (
-            (self.hand_over, "hand_over"),
-            (self.drive, "drive"),
-            (self.add_log, "add_logs"),
-        ):
-            button.setToolTip(actions[name].toolTip())
         self.hand_over.setToolTip(f"{actions['hand_over'].toolTip()}. {BACKUP}")
+        for button, name in ((self.drive, "drive"), (self.add_log, "add_logs"), (self.go_back, "go_back")):
+            button.setToolTip(actions[name].toolTip())
+
+    def _lay_out(self) -> None:
+        self._grid = QGridLayout()
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(1)
+        self._grid.setColumnStretch(1, 1)
+        self.hint = WholeText(8.5, parent=self)
+        self.hint.setAccessibleName("What to do now")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(2, 6, 4, 4)
         layout.setSpacing(4)
         layout.addLayout(self._grid)
-        for widget in (
-            self.question,
-            self.accept_first,
-            self.go_anyway,
-            self.not_now,
-            self.hand_over,
-            self.drive,
-            self.add_log,
-            self.go_back,
-            self.hint,
-        ):
+        asks = (self.question, self.accept_first, self.go_anyway, self.not_now)
+        for widget in (*asks, self.hand_over, self.drive, self.add_log, self.go_back, self.hint):
             layout.addWidget(widget)
+
+    def _listen(self) -> None:
+        session = self.session
         for signal in (
             session.job_changed,
             session.round_changed,
             session.solved,
             session.decided,
             session.idle,
-            appearance.changed,
+            self.appearance.changed,
         ):
             signal.connect(self.refresh)
-        session.solve_failed.connect(lambda _: self.refresh())
         session.access_changed.connect(lambda _: self.refresh())
         session.busy.connect(self._busy)
         session.round_changed.connect(self.withdraw)
-        self.refresh()
 
     def _button(self, text: str, press: Callable[[], object], primary: bool = False) -> QPushButton:
         button = QPushButton(text, self)
