@@ -23,6 +23,7 @@ class WholeText(QLabel):
         super().__init__(parent)
         self.least = 0
         self.most = NO_BOUND
+        self._fitted: tuple[object, ...] = ()
         self.setWordWrap(True)
         self.setFont(font(size, bold))
 
@@ -37,6 +38,12 @@ class WholeText(QLabel):
         super().setText(text)
         self.fit()
 
+    def setStyleSheet(self, rules: str) -> None:
+        """Take rules; the same ones again would cost a whole polish."""
+        if rules != self.styleSheet():
+            super().setStyleSheet(rules)
+            self._fitted = ()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Lines break elsewhere at another width."""
         super().resizeEvent(event)
@@ -45,6 +52,11 @@ class WholeText(QLabel):
 
     def fit(self) -> None:
         """Take the height the text needs; a layout that is short of room would cut it."""
+        key = (self.text(), self.width(), self.least, self.most)
+        # Measured anew only where something changed: every measuring lays the whole window out again.
+        if key == self._fitted:
+            return
+        self._fitted = key
         # Qt counts the present bounds into what a label needs, which would then never shrink.
         self.setMinimumHeight(0)
         self.setMaximumHeight(NO_BOUND)

@@ -167,6 +167,7 @@ class RoundSteps(QWidget):
         self.session = session
         self.appearance = appearance
         self.asked = ""
+        self._shown: tuple[tuple[Step, ...], str] | None = None
         self.setAccessibleName("Steps of this round")
         self.lines: list[tuple[QLabel, QLabel]] = []
         self._make_question()
@@ -267,7 +268,12 @@ class RoundSteps(QWidget):
 
     def refresh(self) -> None:
         """Stand as the round stands."""
-        self._show_steps(steps_of(self.session))
+        steps = steps_of(self.session)
+        shown = (steps, self.appearance.theme.name)
+        # Told of by many signals; styling the same labels again would hold a dragged slider up.
+        if shown != self._shown:
+            self._shown = shown
+            self._show_steps(steps)
         self._show_question()
         self._show_buttons()
 
