@@ -100,7 +100,7 @@ def test_an_implausible_answer_warns_before_it_is_accepted(driven: MainWindow) -
 def test_beside_logs_that_fit_the_log_is_doubted_and_not_the_sheet(
     driven: MainWindow, until: Until, heron_vehicle: Vehicle
 ) -> None:
-    other = simulate(replace(heron_vehicle, displacement_l=2.6), seed=5, minutes=4.0, name="strange")
+    other = simulate(replace(heron_vehicle, displacement_l=2.6), seed=5, minutes=2.5, name="strange")
     session = driven.session
     assert session.round is not None
     AddLogs(session.workspace, session.round.id, (store_log(other),)).apply()

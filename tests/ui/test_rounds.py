@@ -42,7 +42,7 @@ def ready(session: Session, rounds: int) -> Callable[[], bool]:
 def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until, tmp_path: Path) -> None:
     """Open the demo, accept, drive again; then close, reopen and find everything."""
     session = window.session
-    session.rounds.drive_minutes = 8.0
+    session.rounds.drive_minutes = 6.0
     window.actions_["demo"].trigger()
     until(lambda: window.table_desk.table.live is not None)
     assert window.status.progress.isVisible()

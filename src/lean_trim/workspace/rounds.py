@@ -50,6 +50,11 @@ class Say:
     COPIED = Message(
         "rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it."
     )
+    NOT_AS_HANDED = Message(
+        "rounds.not_as_handed",
+        "The new round is on what is decided now, which is not what was handed over. Hand it over and write "
+        "it to the ECU before the next drive.",
+    )
     COPIED_UNCHANGED = Message(
         "rounds.copied_unchanged",
         "Table copied as it was driven: nothing is decided in this round, so nothing counts as handed over.",
@@ -290,7 +295,8 @@ class Rounds:
         addition = BeginRound(
             workspace, current, current.resulting_calibration, prediction=self.foretold(current)
         )
-        workspace.saving.attempt(addition.apply, addition)
+        if workspace.saving.attempt(addition.apply, addition) and current.has_changed_since_handed_over:
+            workspace.note(Say.NOT_AS_HANDED())
 
     def hand_over(self, path: Path) -> bool:
         """Write the decided table of the shown round as CSV.
