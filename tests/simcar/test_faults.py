@@ -117,7 +117,7 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
 
     Without it, over the same states, at least twice as far off.
     """
-    log = simulate(heron_vehicle, seed=1, faults=KINDS[name])
+    log = simulate(heron_vehicle, seed=1, minutes=9.0, faults=KINDS[name])
     after, start, told = judged(heron_vehicle, log)
     assert finding in told
     assert after < 0.9 < 5.0 < start
@@ -128,7 +128,7 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
 @pytest.mark.slow
 def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> None:
     """Interference and a hidden enrichment in one drive cost nothing, and the enrichment is told."""
-    log = simulate(heron_vehicle, seed=1, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
+    log = simulate(heron_vehicle, seed=1, minutes=9.0, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
     after, _, told = judged(heron_vehicle, log)
     assert after < 0.9
     assert "hidden_enrichment" in told
