@@ -71,7 +71,7 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
 
     table = read_table(tmp_path / "out" / "ve.csv", "ve")
     again = solve(
-        [simulate(heron_vehicle.with_table(table), seed=5, minutes=8.0)], heron_vehicle.with_table(table)
+        [simulate(heron_vehicle.with_table(table), seed=5, minutes=4.0)], heron_vehicle.with_table(table)
     )
     assert rms_where_driven(table, again, truth_for(heron_vehicle)) < 2.0
 
