@@ -264,7 +264,6 @@ def test_a_prediction_comes_true_within_its_error(driven: Bench, job_path: Path)
     """The residual of the next drive is foretold by what is left and how well it is known."""
     workspace = driven.workspace
     workspace.deciding.accept()
-    workspace.rounds.drive_minutes = 7.0
     workspace.rounds.drive()
     driven.until(lambda: workspace.job is not None and len(workspace.job.rounds) == 2, seconds=60.0)
     driven.settle()
