@@ -78,9 +78,9 @@ BAD_VALUES = [
     ("UPDATE rounds SET subject = 'maf'", "another table|no table"),
     ("UPDATE rounds SET note = zeroblob(10)", "no text"),
     ("UPDATE revisions SET parent_id = 77", "revisions that is missing"),
-    ("INSERT INTO handed_over_tables SELECT id, 've', '[1.0]' FROM rounds", "1 cells were handed over"),
+    ("INSERT INTO handed_over_tables SELECT id, 've', '[1.0]' FROM rounds", "the cells handed over are 1"),
     ("INSERT INTO handed_over_tables SELECT id, 'spark', '[]' FROM rounds", "no table 'spark'"),
-    ("INSERT INTO handed_over_tables SELECT id, 've', '{}' FROM rounds", "0 cells were handed over"),
+    ("INSERT INTO handed_over_tables SELECT id, 've', '{}' FROM rounds", "the cells handed over are 0"),
     (
         "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7') FROM rounds, "
         "tables WHERE kind = 've'",

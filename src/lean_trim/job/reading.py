@@ -57,7 +57,7 @@ class Say:
     )
     NO_PARENT = Message("reading.no_parent", "revision {revision_id} has no parent {parent_id}")
     LOG_TIMES = Message("reading.log_times", "the log {name!r} has impossible times")
-    HANDED_SIZE = Message("reading.handed_size", "{count} cells were handed over; the table has {size}")
+    HANDED_SIZE = Message("reading.handed_size", "the cells handed over are {count}; the table has {size}")
     PROPOSAL_SIZE = Message("reading.proposal_size", "a proposal has {count} cells; the table has {size}")
 
 

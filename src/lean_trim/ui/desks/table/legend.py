@@ -61,7 +61,7 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
             "correction lies within it.",
         ),
     ]
-    if (view.seconds <= 0.05).any():
+    if not view.is_seen.all():
         tip = "Hatched: no used driving came near this cell; it keeps its value unless you say otherwise."
         found.append(Entry("hatch", "not visited", "no visit", tip))
     if view.has_hollow_bars:
