@@ -56,9 +56,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> None:
     """Read, solve, propose, write."""
-    from lean_trim.core.decision.driving_shares import driving_shares
-    from lean_trim.core.decision.knock import knock_cells
-    from lean_trim.core.decision.proposal import PolicySettings, propose
+    from lean_trim.core.decision.proposal import PolicySettings
+    from lean_trim.core.pipeline.proposing import propose_for
     from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
     from lean_trim.core.sieve.sieve import SieveSettings
     from lean_trim.formats.folders import make_folder
@@ -86,13 +85,7 @@ def run(args: argparse.Namespace) -> None:
         print(f"warning: {line}", file=sys.stderr)
     logs = [DrivenLog(o.log, tables.get(path)) for o, path in zip(opened, args.log, strict=True)]
     solution = solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
-    proposal = propose(
-        solution.estimate,
-        policy,
-        vehicle.limits,
-        no_leaner=knock_cells(solution.sifted),
-        driving=driving_shares(solution.sifted, solution.observations),
-    )
+    proposal = propose_for(solution, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(solution, proposal, args.out / "round.json")

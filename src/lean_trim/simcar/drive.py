@@ -28,7 +28,7 @@ class Say:
 
 
 STEP_S = 0.01
-LOG_EVERY = 4
+LOG_HZ = 25.0
 CHUNK_S = 10.0
 LAMBDA_RANGE = (0.65, 1.36)
 WEAK_DEAD = 0.25
@@ -67,11 +67,16 @@ class SimCar:
     ) -> None:
         self.vehicle = vehicle
         self.truth = truth or truth_for(vehicle)
+        # A sensor without lag follows within one step.
+        self.map_share = 1.0 - math.exp(-STEP_S / self.truth.map_lag_s) if self.truth.map_lag_s else 1.0
         self.rng = np.random.default_rng(seed)
         faults = faults or Faults()
         self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s())
         self.plant = Plant(self.truth)
-        self.ecu = Ecu(vehicle, hidden_rich_pct=faults.hidden_rich_pct)
+        self.map_read = self.plant.map_kpa
+        self.ecu = Ecu(
+            vehicle, hidden_rich_pct=faults.hidden_rich_pct, loop_lambda=1.0 + self.truth.loop_bias
+        )
         # Driver and noise share one stream, so that a seed fixes the whole drive.
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         volts = vehicle.injectors.volts.tolist()
@@ -90,6 +95,7 @@ class SimCar:
         # In the order of cause: pedal, air, the ECU that measures it, fuel, exhaust, sensor, road.
         self.controls = self.driver.step(self.time_s, self.plant, STEP_S)
         self.plant.breathe(self.controls.pedal_pct, STEP_S)
+        self.map_read += self.map_share * (self.plant.map_kpa - self.map_read)
         # A slow swing, or dead time could not be told from injector flow.
         sound_v = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
         self.volts = self.parts.volts(sound_v, self.time_s)
@@ -106,6 +112,11 @@ class SimCar:
     def shifting(self) -> bool:
         """True while the driver changes gear."""
         return self.time_s < self.driver.shift_until
+
+    @property
+    def intake_read_c(self) -> float:
+        """What the air sensor says."""
+        return self.plant.intake_c + self.truth.soaked_k(self.time_s)
 
     @property
     def fuel_dp_kpa(self) -> float:
@@ -128,9 +139,9 @@ class SimCar:
         return Readings(
             self.time_s,
             plant.rpm,
-            plant.map_kpa,
+            self.map_read,
             plant.throttle_pct,
-            plant.intake_c,
+            self.intake_read_c,
             plant.coolant_c,
             self.volts,
             self.lam,
@@ -156,9 +167,9 @@ class SimCar:
         command = self.command
         values = {
             Role.RPM: plant.rpm,
-            Role.MAP: plant.map_kpa,
+            Role.MAP: self.map_read,
             Role.THROTTLE: plant.throttle_pct,
-            Role.IAT: plant.intake_c,
+            Role.IAT: self.intake_read_c,
             Role.COOLANT: plant.coolant_c,
             Role.BATTERY: self.volts,
             Role.LAMBDA: self.lam,
@@ -189,6 +200,7 @@ def drive(
     minutes: float = 12.0,
     truth: Truth | None = None,
     faults: Faults | None = None,
+    log_hz: float = LOG_HZ,
 ) -> Iterator[Log]:
     """Drive and hand out the log in pieces of about ten seconds, so that a view can follow.
 
@@ -197,6 +209,7 @@ def drive(
     BadInputError
         If ``minutes`` is not from 0.2 to 240.
     """
+    every = max(1, round(1.0 / (log_hz * STEP_S)))
     if not 0.2 <= minutes <= 240.0:
         raise BadInputError(Say.MINUTES(minutes=minutes))
     car = SimCar(vehicle, seed, truth, faults)
@@ -206,11 +219,11 @@ def drive(
     # Summed steps miss a whole number of seconds by rounding.
     while car.time_s < end - 1e-9:
         car.step()
-        for _ in range(LOG_EVERY - 1):
+        for _ in range(every - 1):
             car.step()
         values = car.sample()
         rows.append([car.time_s, *(values[role] for role, _, _ in channels)])
-        if len(rows) * STEP_S * LOG_EVERY >= CHUNK_S:
+        if len(rows) * STEP_S * every >= CHUNK_S:
             yield _log(rows, channels, car)
             rows = []
     # A log needs two samples; a single one at the end is not worth an error.
@@ -241,6 +254,7 @@ def simulate(
     progress: Callable[[float, Log], bool] | None = None,
     name: str = "drive",
     faults: Faults | None = None,
+    log_hz: float = LOG_HZ,
 ) -> Log:
     """Drive the whole plan.
 
@@ -249,7 +263,7 @@ def simulate(
     progress : called with the share done and the newest piece; returning False raises CancelledError.
     """
     pieces = []
-    for piece in drive(vehicle, seed, minutes, truth, faults):
+    for piece in drive(vehicle, seed, minutes, truth, faults, log_hz):
         pieces.append(piece)
         if progress is not None and not progress(min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece):
             raise CancelledError(Say.CANCELLED())

@@ -54,6 +54,8 @@ class Ecu:
     last_map: float = 40.0
     refuelled_at: float = 0.0
     hidden_rich_pct: float = 0.0
+    loop_lambda: float = 1.0
+    """Lambda at which a narrowband sensor switches, as the loop sees it."""
 
     def __post_init__(self) -> None:
         table = self.vehicle.table
@@ -122,6 +124,7 @@ class Ecu:
     def _learn(self, s: Readings, target: float, block: int, flow: float, dt: float) -> None:
         error = s.lam / target - 1.0
         if self.vehicle.feedback == "narrowband":
+            error = s.lam / (target * self.loop_lambda) - 1.0
             self.stft += (6.0 if error > 0 else -6.0) * dt * min(1.0, 0.3 + flow / 20.0)
         else:
             self.stft += 100.0 * max(-0.15, min(0.15, error)) * dt * min(1.6, 0.5 + flow / 15.0)

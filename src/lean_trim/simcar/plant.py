@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 from lean_trim.simcar.truth import Truth
 
 GEARS_RPM_PER_KMH = (0.0, 118.0, 70.0, 48.0, 36.5, 29.0)
-MASS_KG = 880.0
 IDLE_RPM = 900.0
 
 
@@ -81,7 +80,8 @@ class Plant:
         tau = 1.3 * 120.0 / (max(self.rpm, 300.0) * ve) * (0.55 if settled > self.map_kpa else 1.0)
         self.map_kpa += (settled - self.map_kpa) * (1.0 - math.exp(-dt / tau))
         self._spool(dt)
-        density = self.map_kpa / (0.28705 * (self.intake_c + 273.15))
+        charge_c = self.truth.charge_c(self.intake_c, self.coolant_c, self.flow_g_per_s)
+        density = self.map_kpa / (0.28705 * (charge_c + 273.15))
         self.air_g = ve * density * self.truth.displacement_l / self.truth.cylinders
         self.flow_g_per_s = self.air_g * self.truth.cylinders * self.rpm / 120.0
 
@@ -106,6 +106,7 @@ class Plant:
         self.film_g += share * injected - evaporated
         # What went onto the walls earlier burns now (the x-tau model).
         burnt = (1.0 - share) * injected + evaporated
+        burnt_share *= self.truth.burnt(self.coolant_c)
         phi = burnt_share * burnt * self.truth.stoich_afr / max(self.air_g * cycles, 1e-9)
         # Exhaust weighs air and fuel, and fills its volume at 800 K.
         litres = self.flow_g_per_s * 1.07 * 0.28705 * 800.0 / self.truth.baro_kpa
@@ -131,10 +132,11 @@ class Plant:
         friction = 15.0 + 0.003 * self.rpm + 0.24 * max(0.0, self.truth.baro_kpa - self.map_kpa)
         torque = (96.0 * cycle_air if firing else 0.0) - friction
         metres = self.speed_kmh / 3.6
-        resist = 0.42 * metres**2 + MASS_KG * 9.81 * (0.013 * min(metres, 1.0) + grade) + MASS_KG * brake
+        mass = self.truth.mass_kg
+        resist = 0.42 * metres**2 + mass * 9.81 * (0.013 * min(metres, 1.0) + grade) + mass * brake
         if clutch and gear > 0:
             per_metre = GEARS_RPM_PER_KMH[gear] * 3.6 * math.pi / 30.0
-            inertia = MASS_KG + 0.17 * per_metre**2
+            inertia = mass + 0.17 * per_metre**2
             metres = max(0.0, metres + (0.93 * torque * per_metre - resist) / inertia * dt)
             self.speed_kmh = metres * 3.6
             locked = self.speed_kmh * GEARS_RPM_PER_KMH[gear]
@@ -142,5 +144,5 @@ class Plant:
             self.rpm += (max(locked, 780.0) - self.rpm) * min(1.0, dt / 0.08)
         else:
             self.rpm += torque / 0.16 * 30.0 / math.pi * dt
-            self.speed_kmh = max(0.0, metres - resist / MASS_KG * dt) * 3.6
+            self.speed_kmh = max(0.0, metres - resist / mass * dt) * 3.6
         self.rpm = min(max(self.rpm, 500.0), self.truth.redline_rpm * 1.04)

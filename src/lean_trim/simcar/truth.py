@@ -9,12 +9,56 @@ import numpy as np
 
 from lean_trim.core.data.vehicle import Vehicle
 
+UNBURNT_BELOW_C = 75.0
+WARM_C = 88.0
+"""Coolant below which some fuel may stay unburnt, and that of a warm engine (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class Breathing:
+    """Shape of a surface of volumetric efficiency (invented); ``x`` is engine speed over redline."""
+
+    peak_pct: float = 91.0
+    best_x: float = 0.58
+    fall: float = 0.55
+    low_end: float = 0.25
+    floor: float = 0.60
+    rise: float = 0.42
+    tuned: float = 0.055
+    tuned_x: float = 0.45
+    tuned_width: float = 0.09
+    ripple_pct: float = 1.2
+    ripple_rpm: float = 930.0
+
+    def ve_pct(self, x: float, rpm: float, map_kpa: float) -> float:
+        """Volumetric efficiency, percent.
+
+        A broad hump over rpm, rising with load, with intake-resonance ripple.
+
+        The ripple is finer than a table's steps, so no table can hold this surface exactly.
+        """
+        load = map_kpa / 100.0
+        hump = 1.0 - self.fall * (x - self.best_x) ** 2 - self.low_end * math.exp(-((x / 0.12) ** 2))
+        filling = self.floor + self.rise * (1.0 - math.exp(-2.4 * load)) + 0.035 * max(load - 1.0, 0.0)
+        tuned = self.tuned * math.exp(-(((x - self.tuned_x) / self.tuned_width) ** 2)) * min(load, 1.2)
+        ripple = self.ripple_pct / 100.0 * math.sin(2 * math.pi * (rpm / self.ripple_rpm + 0.25 * load))
+        return self.peak_pct * hump * filling * (1.0 + tuned + ripple * min(load, 1.0))
+
 
 @dataclass(frozen=True)
 class Truth:
     """Constants of one simulated engine and its surroundings (invented).
 
     Pressures in kPa absolute, temperatures in °C, volumes in L, times in s.
+
+    Attributes
+    ----------
+    charge_heating : share of the way from intake air to coolant that the charge is warmed at no flow; it
+        fades with ``charge_flow_g_per_s``, and no sensor sees it.
+    soak_k, soak_s : how much too hot the air sensor reads at the start, and how long that takes to fade.
+    cold_unburnt_per_k : share of the fuel that does not burn per kelvin below 75 °C of coolant.
+    map_lag_s : first-order lag of the pressure sensor.
+    loop_bias : lambda a narrowband loop really holds, less 1.
     """
 
     displacement_l: float
@@ -22,8 +66,7 @@ class Truth:
     stoich_afr: float
     redline_rpm: float
     turbo: bool
-    ve_peak_pct: float = 91.0
-    ripple_pct: float = 1.2
+    breathing: Breathing = Breathing()
     baro_kpa: float = 98.5
     ambient_c: float = 19.0
     start_coolant_c: float = 34.0
@@ -36,21 +79,44 @@ class Truth:
     max_boost_kpa: float = 78.0
     maf_low_hz: float = 1500.0
     maf_exponent: float = 2.25
+    mass_kg: float = 880.0
+    charge_heating: float = 0.0
+    charge_flow_g_per_s: float = 15.0
+    soak_k: float = 0.0
+    soak_s: float = 150.0
+    cold_unburnt_per_k: float = 0.0
+    map_lag_s: float = 0.0
+    loop_bias: float = 0.0
 
     def ve_pct(self, rpm: float, map_kpa: float) -> float:
-        """Volumetric efficiency, percent.
+        """Volumetric efficiency at the charge's own temperature, percent."""
+        return self.breathing.ve_pct(rpm / self.redline_rpm, rpm, map_kpa)
 
-        A broad hump over rpm, rising with load, with intake-resonance ripple.
+    def charge_c(self, intake_c: float, coolant_c: float, flow_g_per_s: float) -> float:
+        """Temperature of the air that enters the cylinders."""
+        if not self.charge_heating:
+            return intake_c
+        fades = math.exp(-flow_g_per_s / self.charge_flow_g_per_s)
+        return intake_c + self.charge_heating * fades * (coolant_c - intake_c)
 
-        The ripple is finer than a table's steps, so no table can hold this surface exactly.
+    def table_ve_pct(self, rpm: float, map_kpa: float) -> float:
+        """What an ECU's table has to hold once engine and air sensor are settled, percent.
+
+        The ECU knows no charge but the one its sensor sees, so the table has to carry the heating.
         """
-        x = rpm / self.redline_rpm
-        load = map_kpa / 100.0
-        hump = 1.0 - 0.55 * (x - 0.58) ** 2 - 0.25 * math.exp(-((x / 0.12) ** 2))
-        filling = 0.60 + 0.42 * (1.0 - math.exp(-2.4 * load)) + 0.035 * max(load - 1.0, 0.0)
-        tuned = 0.055 * math.exp(-(((x - 0.45) / 0.09) ** 2)) * min(load, 1.2)
-        ripple = self.ripple_pct / 100.0 * math.sin(2 * math.pi * (rpm / 930.0 + 0.25 * load))
-        return self.ve_peak_pct * hump * filling * (1.0 + tuned + ripple * min(load, 1.0))
+        ve = self.ve_pct(rpm, map_kpa)
+        intake = self.ambient_c + 4.0
+        density = map_kpa / (0.28705 * (intake + 273.15))
+        flow = ve / 100.0 * density * self.displacement_l * rpm / 120.0
+        return ve * (intake + 273.15) / (self.charge_c(intake, WARM_C, flow) + 273.15)
+
+    def soaked_k(self, time_s: float) -> float:
+        """How much too hot the air sensor reads."""
+        return self.soak_k * math.exp(-time_s / self.soak_s) if self.soak_k else 0.0
+
+    def burnt(self, coolant_c: float) -> float:
+        """Share of the fuel that burns in an engine of this temperature."""
+        return 1.0 - self.cold_unburnt_per_k * max(0.0, UNBURNT_BELOW_C - coolant_c)
 
     def wall(self, coolant_c: float, map_kpa: float) -> tuple[float, float]:
         """Share of fuel that joins the wall film, and its time constant in s; both larger when cold."""
@@ -88,8 +154,8 @@ class Truth:
         return self.maf_exponent_scale() * (np.asarray(hz, float) / self.maf_low_hz) ** self.maf_exponent
 
     def ve_surface(self, rpm: np.ndarray, map_kpa: np.ndarray) -> np.ndarray:
-        """``ve_pct`` for arrays of one shape."""
-        return np.asarray(np.vectorize(self.ve_pct, otypes=[float])(rpm, map_kpa))
+        """``table_ve_pct`` for arrays of one shape."""
+        return np.asarray(np.vectorize(self.table_ve_pct, otypes=[float])(rpm, map_kpa))
 
     def airflow_value(self, vehicle: Vehicle, at: tuple[np.ndarray, ...]) -> np.ndarray:
         """The true value of the vehicle's airflow table at its coordinates, for judging an estimate."""

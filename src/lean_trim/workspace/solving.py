@@ -13,11 +13,10 @@ import numpy as np
 from lean_trim import __version__
 from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
-from lean_trim.core.decision.driving_shares import driving_shares
-from lean_trim.core.decision.knock import knock_cells
-from lean_trim.core.decision.proposal import Proposal, propose
+from lean_trim.core.decision.proposal import Proposal
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import DrivenLog, Solution, refit, solve
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
@@ -231,15 +230,10 @@ class Solver:
         workspace = self.workspace
         solution = self.solution
         current = self.workspace.round
-        assert solution is not None and current is not None and workspace.vehicle is not None
-        sifted = solution.sifted
+        assert solution is not None and current is not None
         pinned = np.flatnonzero(current.decided.pinned.ravel()).tolist()
-        self.proposals[current.subject] = propose(
-            solution.estimate,
-            replace(workspace.tuning.state.policy, pinned=frozenset(pinned)),
-            workspace.vehicle.limits,
-            no_leaner=knock_cells(sifted),
-            driving=driving_shares(sifted, solution.observations),
+        self.proposals[current.subject] = propose_for(
+            solution, replace(workspace.tuning.state.policy, pinned=frozenset(pinned))
         )
 
     def propose_again(self) -> None:
