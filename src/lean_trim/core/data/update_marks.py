@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trim.core.types import Floats, Mask
+from lean_trim.core.types import Floats, Ints, Mask
 
 MIN_CHANGES = 20
 
@@ -23,7 +23,7 @@ def held_rows(values: Floats) -> int:
     -------
     Number of rows, >= 1.
     """
-    moved = np.flatnonzero(np.diff(values) != 0) + 1
+    moved = _moved(values)
     if len(moved) < MIN_CHANGES:
         return 1
     gaps = np.diff(moved)
@@ -50,10 +50,17 @@ def update_mask(values: Floats) -> Mask:
     period = held_rows(values)
     if period == 1:
         return np.isfinite(values)
-    moved = np.flatnonzero(np.diff(values) != 0) + 1
+    moved = _moved(values)
     phase = int(np.bincount(moved % period, minlength=period).argmax())
     mask = np.zeros(len(values), bool)
     mask[phase::period] = True
     mask[moved] = True
     mask[0] = True
     return mask & np.isfinite(values)
+
+
+def _moved(values: Floats) -> Ints:
+    """Rows that differ from the row before; a hole is no change."""
+    steps = np.diff(values)
+    with np.errstate(invalid="ignore"):
+        return np.asarray(np.flatnonzero((steps != 0) & np.isfinite(steps)) + 1)

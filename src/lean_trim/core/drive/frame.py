@@ -11,6 +11,7 @@ import numpy as np
 
 from lean_trim.core import physics
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.holes import NO_HOLES, Holes, bridged, held
 from lean_trim.core.data.log import Log, as_loop, fill_missing
 from lean_trim.core.data.tables import Interpolation, Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -74,6 +75,8 @@ class Frame:
     width_from_duty : the log's pulse width was worked out from its injector duty.
     pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or
         none.
+    holes : what was not recorded or cannot be; the frame's log has short ones bridged.
+    lambda_of_loop : no lambda was logged; a narrowband loop stands for it, which holds 1 on average.
     """
 
     log: Log
@@ -90,6 +93,8 @@ class Frame:
     pieces: tuple[Piece, ...] = ()
     width_from_duty: bool = False
     pressure: PressureKind = PressureKind.ABSENT
+    holes: Holes = NO_HOLES
+    lambda_of_loop: bool = False
 
 
 def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
@@ -168,13 +173,14 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
         If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no
         lambda.
     """
+    log, holes = bridged(log)
     log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa)
     # Duty is believed only if the calibration then explains the fuel; else it may be of another kind.
     if duty_will_do(log):
         frame = _look_up(with_width_from_duty(log), vehicle, pieces)
         if bears_out(frame.fuel_ratio):
-            return replace(frame, width_from_duty=True, pressure=kind)
-    return replace(_look_up(log, vehicle, pieces), pressure=kind)
+            return replace(frame, width_from_duty=True, pressure=kind, holes=holes)
+    return replace(_look_up(log, vehicle, pieces), pressure=kind, holes=holes)
 
 
 def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
@@ -192,7 +198,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     rpm = log[Role.RPM]
     # What the ECU believed follows from the table that was in it, not from the one corrected now.
     if vehicle.airflow == "ve":
-        charge = fill_missing(log.get(Role.IAT, DEFAULT_CHARGE_C), DEFAULT_CHARGE_C)
+        charge = held(log[Role.IAT]) if Role.IAT in log else np.full(len(log), DEFAULT_CHARGE_C)
         air_g = physics.cylinder_air_g(driven, log[Role.MAP], charge, vehicle.cylinder_l)
         flow = physics.air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
     else:
@@ -210,7 +216,9 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         level = np.where(hidden, _slow_level(log, ratio), 1.0)
         trim = trim * level
         ratio = ratio / level
-    return Frame(log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces)
+    return Frame(
+        log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces, lambda_of_loop=swings
+    )
 
 
 def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]) -> Floats:
@@ -291,7 +299,7 @@ def _slow_level(log: Log, ratio: Floats) -> Floats:
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
     if Role.PULSE_WIDTH not in log:
         return np.full(len(log), np.nan)
-    volts = fill_missing(log.get(Role.BATTERY, DEFAULT_VOLTS), DEFAULT_VOLTS)
+    volts = held(log[Role.BATTERY]) if Role.BATTERY in log else np.full(len(log), DEFAULT_VOLTS)
     injectors = vehicle.injectors
     fuel = physics.injected_fuel_g(
         log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, as_loop, fill_missing, rate_per_s
+from lean_trim.core.data.holes import held
+from lean_trim.core.data.log import Log, as_loop, rate_per_s
 from lean_trim.core.types import Floats, Mask
 
 MIN_KMH = 8.0
@@ -51,12 +52,12 @@ def read_gears(log: Log) -> GearReading:
     The gear of every sample, 0 where unknown, and how it was had.
     """
     if Role.GEAR in log:
-        return GearReading(fill_missing(log[Role.GEAR]), "logged", 1.0)
+        return GearReading(held(log[Role.GEAR]), "logged", 1.0)
     nothing = GearReading(np.zeros(len(log)), "unknown", 0.0)
     if Role.SPEED not in log:
         return nothing
-    rpm = np.nan_to_num(log[Role.RPM])
-    speed = np.nan_to_num(log[Role.SPEED])
+    rpm = held(log[Role.RPM])
+    speed = held(log[Role.SPEED])
     moving = (speed > MIN_KMH) & (rpm > 500.0)
     # A few seconds of rolling show no clusters.
     if moving.sum() < 50:

@@ -8,7 +8,8 @@ from functools import cached_property
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import fill_missing, rate_per_s, running_box
+from lean_trim.core.data.holes import held
+from lean_trim.core.data.log import as_loop, fill_missing, rate_per_s, running_box
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.gears import GearReading, read_gears
 from lean_trim.core.drive.sensor import end_stops
@@ -16,6 +17,7 @@ from lean_trim.core.physics import duty_pct
 from lean_trim.core.types import Floats, Ints
 
 SPARK_BASE_S = 2.0
+CROSSING_S = 0.4
 
 
 def enrichment_factor(frame: Frame) -> Floats:
@@ -46,7 +48,7 @@ class Motion:
         """Slope over 0.4 s as a share of the value, 1/s; values under ``least`` count as that."""
         from lean_trim.core.kernels.log_loops import share_of
 
-        values = fill_missing(self.frame.log[role])
+        values = held(self.frame.log[role])
         return share_of(rate_per_s(self.frame.log.time_s, values, 0.4), values, least)
 
     @cached_property
@@ -63,7 +65,7 @@ class Motion:
         from lean_trim.core.kernels.log_loops import share_of
 
         # Relative to MAP itself: 20 kPa/s is a kick at idle and nothing in boost.
-        return share_of(100.0 * self._rate(Role.MAP, 0.24), fill_missing(log[Role.MAP], 100.0), 5.0)
+        return share_of(100.0 * self._rate(Role.MAP, 0.24), held(log[Role.MAP]), 5.0)
 
     @cached_property
     def rpm_rate(self) -> Floats:
@@ -110,7 +112,7 @@ class Motion:
         log = self.frame.log
         if Role.SPARK not in log:
             return np.zeros(len(log))
-        spark = fill_missing(log[Role.SPARK])
+        spark = held(log[Role.SPARK])
         # Against its own recent mean: spark differs by tens of degrees over load anyway.
         return running_box(spark, log.time_s, SPARK_BASE_S) - spark
 
@@ -122,12 +124,20 @@ class Motion:
         return nearest_cell(self.frame.mesh.cells, self.frame.mesh.weights)
 
     @cached_property
-    def stay_s(self) -> Floats:
-        """How long the stay in the nearest cell lasted that each sample belongs to, s."""
-        from lean_trim.core.kernels.mesh_loops import dwell
+    def cells_per_s(self) -> Floats:
+        """How many cells of the table are crossed in a second, by the slopes of its coordinates.
 
-        # Five steps, so that a lost row does not end a stay.
-        return dwell(self.nearest, self.frame.log.time_s, 5.0 * self.frame.log.step_s)
+        By slopes over 0.4 s, not by changes of the nearest cell: on the edge between two, noise alone flips
+        that many times a second while nothing moves.
+        """
+        from lean_trim.core.kernels.mesh_loops import add_crossings
+
+        frame = self.frame
+        out = np.zeros(len(frame.log))
+        for axis, at in zip(frame.vehicle.table.axes, frame.coordinates, strict=True):
+            known = as_loop(held(at))
+            add_crossings(out, rate_per_s(frame.log.time_s, known, CROSSING_S), known, axis.points)
+        return out
 
     @cached_property
     def sensor_ends(self) -> tuple[float, float]:

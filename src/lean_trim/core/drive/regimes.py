@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, extend_mask, fill_missing
+from lean_trim.core.data.holes import held
+from lean_trim.core.data.log import Log, as_loop, extend_mask
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.narrowband import closed_loop
@@ -140,7 +141,7 @@ def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     """
     frame = motion.frame
     log = motion.frame.log
-    rpm = fill_missing(log[Role.RPM])
+    rpm = held(log[Role.RPM])
     throttle = log.get(Role.THROTTLE)
     regime = np.full(len(log), Regime.CRUISE, np.int8)
     quick = np.abs(motion.throttle_rate) > settings.throttle_rate
@@ -151,5 +152,28 @@ def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     regime[idle & (regime == Regime.CRUISE)] = Regime.IDLE
     regime[cold_samples(log, settings.warm_c, settings.loop_s)] = Regime.WARM_UP
     regime[fuel_cut(frame)] = Regime.OVERRUN
-    regime[rpm < settings.running_rpm] = Regime.STOPPED
+    regime[standing(log, settings.running_rpm)] = Regime.STOPPED
     return regime
+
+
+STOPPED_S = 1.0
+"""Known samples below running speed for so long are a stopped engine; fewer are a lost reading."""
+
+
+def standing(log: Log, running_rpm: float) -> Mask:
+    """True where the engine stood still, by known samples for a second, or at either end of the log.
+
+    Parameters
+    ----------
+    log : a log.
+    running_rpm : engine speed from which it runs.
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    from lean_trim.core.kernels.log_loops import lasting
+
+    with np.errstate(invalid="ignore"):
+        slow = np.asarray(log[Role.RPM] < running_rpm)
+    return lasting(slow, as_loop(log.time_s), STOPPED_S)

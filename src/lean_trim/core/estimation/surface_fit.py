@@ -68,6 +68,7 @@ class SurfaceFit:
         self.unknown = np.zeros(table.size + 1)
         self.scale = START_SCALE
         self.inflation = START_INFLATION_S
+        self.noisiest = np.inf
         self.iterations = 0
         self.misfit = 0.0
         self.parameters = 0.0
@@ -97,6 +98,8 @@ class SurfaceFit:
         rows = ALL if self.rows.shape[1] <= MANY else FIRST_LOOK
         # A fit that hardly smooths comes first: its residuals are noise, not misfit of the prior.
         self._iterate(WEAK, 3, rows, LOOSELY, 2)
+        # What a stronger prior leaves beyond this is its misfit; taken for noise it would confirm itself.
+        self.noisiest = self.scale
         near = None
         # Strengths and weights depend on each other; a third turn changed nothing on the cars tried.
         for _ in range(2):
@@ -161,7 +164,10 @@ class SurfaceFit:
         width = self.prior.width
         self.sums, histogram = self._sum(huber, rows)
         # A median absolute deviation times 1.4826 is the standard deviation of a normal distribution.
-        self.scale = max(1.4826 * median_of(histogram, self.scale), SMALLEST_SCALE)
+        # Before the first pass residuals are the table's own error, which is no noise.
+        if self.iterations > 1:
+            scatter = 1.4826 * median_of(histogram, self.scale)
+            self.scale = min(max(scatter, SMALLEST_SCALE), self.noisiest)
         share = self._share_places()
         lower, border, corner, self.right = assemble(
             self.sums, share, self.base, width, len(self.values), self.prior.band

@@ -274,6 +274,60 @@ def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compil
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def count_outside(values: Floats, low: float, high: float) -> tuple[int, int]:  # pragma: no cover - compiled
+    """How many values are no number, and how many of the others (infinite ones too) are out of a range.
+
+    Parameters
+    ----------
+    values : shape (n,).
+    low, high : ends of the range.
+
+    Returns
+    -------
+    Missing, and outside.
+    """
+    missing = 0
+    outside = 0
+    for i in range(len(values)):
+        x = values[i]
+        if x != x:
+            missing += 1
+        elif x < low or x > high:
+            outside += 1
+    return missing, outside
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def lasting(mask: Mask, time_s: Floats, least_s: float) -> Mask:  # pragma: no cover - compiled
+    """The mask without its spells shorter than ``least_s``; one at either end of the log counts as long.
+
+    Parameters
+    ----------
+    mask : shape (n,).
+    time_s : rising, s, shape (n,).
+    least_s : from the first to the last sample of a spell, s.
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    n = len(mask)
+    out = np.zeros(n, np.bool_)
+    begin = 0
+    while begin < n:
+        if not mask[begin]:
+            begin += 1
+            continue
+        end = begin
+        while end < n and mask[end]:
+            end += 1
+        if begin == 0 or end == n or time_s[end - 1] - time_s[begin] >= least_s:
+            out[begin:end] = True
+        begin = end
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def mark(bits: Bits, mask: Mask, bit: np.uint32) -> None:  # pragma: no cover - compiled
     """Set a bit, in place, where the mask is True.
 

@@ -125,29 +125,21 @@ def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - co
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def dwell(cells: Ints, time_s: Floats, gap_s: float) -> Floats:  # pragma: no cover - compiled
-    """How long the unbroken stay in the same cell lasted that each sample belongs to, s.
+def add_crossings(
+    out: Floats, rate: Floats, at: Floats, points: Floats
+) -> None:  # pragma: no cover - compiled
+    """Add to ``out`` how many intervals of an axis are crossed in a second.
 
     Parameters
     ----------
-    cells : nearest cell of every sample, shape (n,).
-    time_s : rising, s, shape (n,).
-    gap_s : step that ends a stay, s.
-
-    Returns
-    -------
-    Seconds, shape (n,).
+    out : changed in place, shape (n,).
+    rate : slope of the coordinate, its unit per second, shape (n,).
+    at : the coordinate, shape (n,).
+    points : of the axis, rising.
     """
-    out = np.empty(len(cells))
-    begin = 0
-    for i in range(1, len(cells) + 1):
-        if i == len(cells) or cells[i] != cells[begin] or time_s[i] - time_s[i - 1] > gap_s:
-            stay = time_s[min(i, len(cells) - 1)] - time_s[begin]
-            if i < len(cells) and time_s[i] - time_s[i - 1] > gap_s:
-                stay = time_s[i - 1] - time_s[begin]
-            out[begin:i] = stay
-            begin = i
-    return out
+    for i in range(len(out)):
+        low, _ = _locate(points, at[i])
+        out[i] += abs(rate[i]) / (points[low + 1] - points[low])
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

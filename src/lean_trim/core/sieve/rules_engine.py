@@ -15,10 +15,15 @@ from lean_trim.core.sieve.rule import Values, rule
 from lean_trim.core.types import Mask
 
 
+SLOWEST_RPM = 300.0
+"""No engine runs below (common practice, no source)."""
+
+
 @rule("not_running", "Engine not running", "no combustion, so lambda says nothing")
 def not_running(conditions: Conditions, v: Values) -> Mask:
-    """Engine speed below what running takes."""
-    return np.asarray(conditions.regime == Regime.STOPPED)
+    """The engine stood still, or its speed is unknown, or reads below what running takes for a moment."""
+    rpm = conditions.frame.log[Role.RPM]
+    return np.asarray((conditions.regime == Regime.STOPPED) | ~(rpm >= SLOWEST_RPM))
 
 
 @rule(
@@ -112,12 +117,12 @@ def slip(conditions: Conditions, v: Values) -> Mask:
 @rule(
     "crossed",
     "Cell passed through",
-    "too short a stay: what the sensor shows belongs to the cells before",
-    Knob("stay_s", "Stay shorter than", 0.15, 0.0, 5.0, "s"),
+    "crossed too quickly: what the sensor shows belongs to the cells before",
+    Knob("stay_s", "Crossed in less than", 0.15, 0.0, 5.0, "s"),
 )
 def crossed(conditions: Conditions, v: Values) -> Mask:
-    """The stay in the nearest cell was too short to count for it."""
-    return np.asarray(conditions.motion.stay_s < v["stay_s"])
+    """Load and speed move so quickly that a whole cell would be crossed in less than the time given."""
+    return np.asarray(conditions.motion.cells_per_s * v["stay_s"] > 1.0)
 
 
 @rule(

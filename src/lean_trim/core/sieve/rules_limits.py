@@ -148,6 +148,9 @@ def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> M
     frame = conditions.frame
     lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
     out = np.zeros(len(lam), bool)
+    # A loop that stands for the sensor is at 1 by definition.
+    if frame.lambda_of_loop:
+        return out
     for spell in still_spells(lam, frame.log.time_s, still_s):
         # What was asked for has to have moved; a steady cruise leaves a sound sensor still.
         mixture = frame.trim[spell] * motion.enrichment[spell] / frame.target[spell]
@@ -257,8 +260,8 @@ def injector_limit(conditions: Conditions, v: Values) -> Mask:
 @rule(
     "pressure",
     "Fuel pressure low",
-    "lean here is supply, not airflow",
-    Knob("drop_pct", "Below rated by more than", 10.0, 1.0, 60.0, "%"),
+    "so little pressure that the square-root law no longer holds; less of a drop is counted in k",
+    Knob("drop_pct", "Below rated by more than", 40.0, 1.0, 60.0, "%"),
 )
 def pressure(conditions: Conditions, v: Values) -> Mask:
     """Fuel pressure is too far from its rated value."""
