@@ -1,6 +1,6 @@
-"""Symmetric systems with a band and one dense border.
+"""Symmetric systems with a band and a dense border.
 
-Neighbouring cells, and the one unknown they all share.
+Neighbouring cells, and the few unknowns they all share.
 """
 
 from __future__ import annotations
@@ -17,14 +17,15 @@ LEAST_SHARE = 1e-12
 
 @dataclass(frozen=True, eq=False)
 class Bordered:
-    """Symmetric matrix [[B, f], [f', g]].
+    """Symmetric matrix [[B, F'], [F, G]].
 
-    ``lower`` (band + 1, n) holds B's diagonals from the main one down.
+    ``lower`` (band + 1, n) holds B's diagonals from the main one down, ``border`` (q, n) is F and ``corner``
+    (q, q) is G.
     """
 
     lower: Floats
     border: Floats
-    corner: float
+    corner: Floats
 
     def plus(self, other: Bordered, times: float = 1.0) -> Bordered:
         """Sum with a multiple of another matrix of the same shape.
@@ -45,23 +46,24 @@ class Bordered:
         )
 
     def times(self, x: Floats) -> Floats:
-        """Product with a vector of shape (n + 1,).
+        """Product with a vector of shape (n + q,).
 
         Parameters
         ----------
-        x : shape (n + 1,), the border last.
+        x : shape (n + q,), the border last.
 
         Returns
         -------
-        Shape (n + 1,).
+        Shape (n + q,).
         """
-        inner = self.lower[0] * x[:-1]
-        n = len(self.border)
+        n = self.lower.shape[1]
+        first = x[:n]
+        inner = self.lower[0] * first
         for k in range(1, len(self.lower)):
             part = self.lower[k, : n - k]
-            inner[k:] += part * x[: n - k]
-            inner[: n - k] += part * x[k:n]
-        return np.append(inner + self.border * x[-1], self.border @ x[:-1] + self.corner * x[-1])
+            inner[k:] += part * first[: n - k]
+            inner[: n - k] += part * first[k:]
+        return np.append(inner + x[n:] @ self.border, self.border @ first + self.corner @ x[n:])
 
     def dot(self, other: Bordered) -> float:
         """Trace of the product with another symmetric matrix of this kind.
@@ -75,7 +77,8 @@ class Bordered:
         The trace.
         """
         inner = 2.0 * np.sum(self.lower * other.lower) - np.sum(self.lower[0] * other.lower[0])
-        return float(inner + 2.0 * self.border @ other.border + self.corner * other.corner)
+        outer = 2.0 * np.sum(self.border * other.border) + np.sum(self.corner * other.corner)
+        return float(inner + outer)
 
 
 class Factor:
@@ -92,12 +95,15 @@ class Factor:
 
         self.matrix = matrix
         self.band = cholesky_banded(matrix.lower, lower=True, check_finite=False)
-        self.across = self._inner(matrix.border)
-        left = matrix.corner - float(matrix.border @ self.across)
-        # Where the border says the same as the band, rounding decides the sign of what is left.
-        self.left = max(left, LEAST_SHARE * matrix.corner)
-        if not (self.left > 0.0 and np.isfinite(left)):
+        self.across = self._inner(matrix.border.T)
+        left = matrix.corner - matrix.border @ self.across
+        diagonal = np.diag(matrix.corner)
+        if not (np.all(diagonal > 0.0) and np.isfinite(left).all()):
             raise np.linalg.LinAlgError("the border is not positive definite")
+        # Where the border says the same as the band, rounding decides the sign of what is left.
+        short = np.maximum(LEAST_SHARE * diagonal - np.diag(left), 0.0)
+        self.left = np.linalg.cholesky(left + np.diag(short))
+        self.left_inverse = np.linalg.inv(self.left @ self.left.T)
 
     def _inner(self, right: Floats) -> Floats:
         from scipy.linalg import cho_solve_banded
@@ -107,33 +113,35 @@ class Factor:
     @property
     def log_determinant(self) -> float:
         """Natural logarithm of the determinant."""
-        return float(2.0 * np.log(self.band[0]).sum() + np.log(self.left))
+        return float(2.0 * (np.log(self.band[0]).sum() + np.log(np.diag(self.left)).sum()))
 
     def solve(self, right: Floats) -> Floats:
-        """Solution for a right side of shape (n + 1,).
+        """Solution for a right side of shape (n + q,).
 
         Parameters
         ----------
-        right : shape (n + 1,), the border last.
+        right : shape (n + q,), the border last.
 
         Returns
         -------
-        Shape (n + 1,).
+        Shape (n + q,).
         """
-        inner = self._inner(right[:-1])
-        last = (right[-1] - float(self.matrix.border @ inner)) / self.left
-        return np.append(inner - self.across * last, last)
+        n = self.band.shape[1]
+        inner = self._inner(right[:n])
+        last = self.left_inverse @ (right[n:] - self.matrix.border @ inner)
+        return np.append(inner - self.across @ last, last)
 
     def inverse(self) -> Bordered:
         """The inverse within the band and along the border; entries outside are not formed."""
         from lean_trim.core.kernels.fit_loops import inverse_band
 
         inner = inverse_band(np.ascontiguousarray(self.band))
-        n = len(self.across)
+        n = inner.shape[1]
         z = self.across
+        mixed = z @ self.left_inverse
         for k in range(len(inner)):
-            inner[k, : n - k] += z[: n - k] * z[k:] / self.left
-        return Bordered(inner, -z / self.left, 1.0 / self.left)
+            inner[k, : n - k] += np.sum(mixed[: n - k] * z[k:], axis=1)
+        return Bordered(inner, -mixed.T, self.left_inverse)
 
 
 def banded(matrix: Floats, band: int) -> Floats:

@@ -8,14 +8,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.tables import Table
+from lean_trim.core.drive.shared_terms import Term
 from lean_trim.core.types import Floats, Ints
+
+
+@dataclass(frozen=True)
+class Coefficient:
+    """Coefficient of a term all samples share, with its standard error; see ``shared_terms``."""
+
+    term: Term
+    value: float
+    std_error: float
 
 
 @dataclass(frozen=True, eq=False)
 class FitState:
     """Where a surface fit ended.
 
-    Unknowns (cells, then wall-film share), log strengths of the two priors, and noise figures.
+    Unknowns (cells, then the shared terms' coefficients), log strengths of the two priors, and noise figures.
     """
 
     unknown: Floats
@@ -39,8 +49,7 @@ class Estimate:
     supported : cells with enough evidence of their own to be changed.
     method : "surface" or "average".
     iterations, converged : of the robust fit (1, True for averages); one that did not converge is a finding.
-    wall_x, wall_x_se : share of injected fuel that joins the wall film at the default time constant, as far
-        as it shows in the used samples, with its standard error; NaN where the method does not tell.
+    shared : coefficients of what shifts k beside the table; empty where the method does not tell.
     state : where the surface fit ended, to begin the next one from; None for averages.
     """
 
@@ -53,6 +62,30 @@ class Estimate:
     method: str
     iterations: int = 1
     converged: bool = True
-    wall_x: float = np.nan
-    wall_x_se: float = np.nan
+    shared: tuple[Coefficient, ...] = ()
     state: FitState | None = None
+
+    def of(self, term: Term) -> Coefficient | None:
+        """Coefficient of a term, None where it was not estimated.
+
+        Parameters
+        ----------
+        term : one of the shared terms.
+
+        Returns
+        -------
+        Value and error.
+        """
+        return next((c for c in self.shared if c.term is term), None)
+
+    @property
+    def wall_x(self) -> float:
+        """Share of injected fuel that joins the wall film; NaN where the method does not tell."""
+        found = self.of(Term.FILM)
+        return np.nan if found is None else found.value
+
+    @property
+    def wall_x_se(self) -> float:
+        """Its standard error."""
+        found = self.of(Term.FILM)
+        return np.nan if found is None else found.std_error

@@ -12,6 +12,7 @@ from lean_trim.core.data.tables import Interpolation
 from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion, enrichment_factor
+from lean_trim.core.drive.shared_terms import SharedTerms, shared_terms
 from lean_trim.core.types import Floats, Ints, Mask
 
 
@@ -27,7 +28,7 @@ class Observations:
     seconds : (m,) time each sample stands for.
     run : (m,) number of the unbroken stretch of used samples it belongs to.
     mesh : cells and weights the ECU read, restricted to the used samples.
-    film : (m,) share of the fuel's rise that the wall film withholds per unit of X, see ``film.film_uptake``.
+    terms : courses of what makes k differ beside the table, see ``shared_terms``; values are (q, m).
     """
 
     index: Ints
@@ -36,7 +37,7 @@ class Observations:
     seconds: Floats
     run: Ints
     mesh: Interpolation
-    film: Floats
+    terms: SharedTerms
 
     def __len__(self) -> int:
         return len(self.index)
@@ -60,7 +61,7 @@ class Observations:
             self.seconds[keep],
             self.run[keep],
             mesh,
-            self.film[keep],
+            SharedTerms(self.terms.names, self.terms.values[:, keep]),
         )
 
 
@@ -156,7 +157,7 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
         used,
         correction_factor(frame, lam),
         relative_variance(Motion(frame), lam),
-        film_uptake(frame),
+        shared_terms(frame, film_uptake(frame)),
         frame.log.durations_s,
     )
 
@@ -167,7 +168,7 @@ EDGE_VARIANCE = 1.0
 
 
 def pick(
-    frame: Frame, used: Mask, k: Floats, variance: Floats, film: Floats, durations_s: Floats
+    frame: Frame, used: Mask, k: Floats, variance: Floats, terms: SharedTerms, durations_s: Floats
 ) -> Observations:
     """Observations of the used samples from values along the whole log.
 
@@ -177,7 +178,8 @@ def pick(
     ----------
     frame : a log seen through its calibration.
     used : samples the sieve lets through, shape (n,).
-    k, variance, film, durations_s : along the whole log, each of shape (n,).
+    k, variance, durations_s : along the whole log, each of shape (n,).
+    terms : along the whole log.
 
     Returns
     -------
@@ -185,10 +187,11 @@ def pick(
     """
     from lean_trim.core.kernels.mesh_loops import sound_samples, take_used
 
-    index = sound_samples(used, k, variance, film, as_loop(frame.base), durations_s)
+    index = sound_samples(used, k, variance, terms.values, as_loop(frame.base), durations_s)
     mesh = frame.mesh
     time = as_loop(frame.log.time_s)
     cells, weights, values, run = take_used(
-        index, mesh.cells, mesh.weights, k, variance, film, durations_s, time, EDGE_S, EDGE_VARIANCE
+        index, mesh.cells, mesh.weights, k, variance, durations_s, time, EDGE_S, EDGE_VARIANCE
     )
-    return Observations(index, values[0], values[1], values[2], run, Interpolation(cells, weights), values[3])
+    here = SharedTerms(terms.names, np.ascontiguousarray(terms.values[:, index]))
+    return Observations(index, values[0], values[1], values[2], run, Interpolation(cells, weights), here)

@@ -13,7 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.drive.shared_terms import Term, spreads_of
+from lean_trim.core.estimation.estimate import Coefficient, Estimate
 from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.surface_fit import SurfaceFit
@@ -142,20 +143,23 @@ def fit_surface(
     """
     if not len(observations):
         raise ValueError("a surface cannot be fitted to no observation")
-    fit = SurfaceFit(observations, table, settings.prior_pct / 100.0, settings.film_spread, settings.huber)
+    names = observations.terms.names
+    spreads = spreads_of(names, settings.film_spread)
+    fit = SurfaceFit(observations, table, settings.prior_pct / 100.0, spreads, settings.huber)
     most = settings.max_iterations
     converged = fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
     evidence = gather_evidence(observations, table, time_s)
     inverse = fit.factor.inverse()
-    deviations = np.sqrt(np.maximum(np.append(inverse.lower[0], inverse.corner), 0.0))
-    film_error = settings.film_doubt * fit.unknown[-1] * fit.film_by_cell()
-    error = np.sqrt(deviations[:-1] ** 2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(
-        table.shape
-    )
+    cells = table.size
+    deviation = np.sqrt(np.maximum(inverse.lower[0], 0.0))
+    film = names.index(Term.FILM)
+    film_error = settings.film_doubt * fit.unknown[cells + film] * fit.term_by_cell(film)
+    error = np.sqrt(deviation**2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)
     supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
+    shared = zip(names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True)
     return Estimate(
         table=table,
-        correction_pct=100 * fit.unknown[:-1].reshape(table.shape),
+        correction_pct=100 * fit.unknown[:cells].reshape(table.shape),
         std_error_pct=100 * error,
         seconds=evidence.seconds,
         visits=evidence.visits,
@@ -163,7 +167,6 @@ def fit_surface(
         method="surface",
         iterations=fit.iterations,
         converged=converged,
-        wall_x=float(fit.unknown[-1]),
-        wall_x_se=float(deviations[-1]),
+        shared=tuple(Coefficient(name, float(value), float(se)) for name, value, se in shared),
         state=fit.state,
     )

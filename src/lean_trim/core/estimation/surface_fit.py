@@ -27,8 +27,6 @@ BLOCK = 2048
 BLOCKS = 40
 """Correlation is read from stretches of so many samples, so many of them at most, evenly spread."""
 LONGEST_S = 6.0
-PRODUCT = {a: {e: a * 5 - a * (a - 1) // 2 + e - a for e in range(a, 5)} for a in range(5)}
-"""Where a place's sums hold the product of two unknowns."""
 SETTLED = 1e-4
 LOOSELY = 5e-4
 """Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
@@ -42,7 +40,7 @@ class SurfaceFit:
     """
 
     def __init__(
-        self, observations: Observations, table: Table, spread: float, film_spread: float, huber: float
+        self, observations: Observations, table: Table, spread: float, term_spreads: Floats, huber: float
     ) -> None:
         from lean_trim.core.kernels.fit_loops import place_of, sort_rows
 
@@ -51,21 +49,22 @@ class SurfaceFit:
         self.observations = o
         self.huber = huber
         self.values = np.ascontiguousarray(table.values.ravel())
-        self.prior = Prior(table, spread, film_spread)
+        self.prior = Prior(table, spread, term_spreads)
         per_square = PLACES ** len(table.axes)
         place = place_of(mesh.cells, mesh.weights, PLACES)
         self.rows, self.starts, self.base, self.place = sort_rows(
             mesh.cells,
             mesh.weights,
             o.k,
-            o.film,
+            o.terms.values,
             o.weight,
             o.seconds,
             place,
             table.size * per_square,
             per_square,
         )
-        self.unknown = np.zeros(table.size + 1)
+        self.shared = len(term_spreads)
+        self.unknown = np.zeros(table.size + self.shared)
         self.scale = START_SCALE
         self.inflation = START_INFLATION_S
         self.noisiest = np.inf
@@ -170,7 +169,7 @@ class SurfaceFit:
             self.scale = min(max(scatter, SMALLEST_SCALE), self.noisiest)
         share = self._share_places()
         lower, border, corner, self.right = assemble(
-            self.sums, share, self.base, width, len(self.values), self.prior.band
+            self.sums, share, self.base, width, len(self.values), self.prior.band, self.shared
         )
         self.matrix = Bordered(lower, border, corner)
 
@@ -211,7 +210,7 @@ class SurfaceFit:
         return 1.0 / (1.0 + self.misfit**2 * total * self.unit)
 
     def _place_means(self) -> tuple[Floats, Floats]:
-        total = self.sums[:, 20]
+        total = self.sums[:, -2]
         return total, self._gaps() / np.where(total > 0.0, total, 1.0)
 
     def _gaps(self) -> Floats:
@@ -220,24 +219,34 @@ class SurfaceFit:
         # The four shares add to one, so the products with a share add up to the product without it.
         explained = np.zeros(len(sums))
         for j, cells in enumerate(self._corners()):
-            weight = sum(sums[:, PRODUCT[min(j, e)][max(j, e)]] for e in range(4))
-            explained += weight * self.unknown[cells]
-        film = sum(sums[:, PRODUCT[e][4]] for e in range(4))
-        return np.asarray(sums[:, 21] - explained - film * self.unknown[-1])
+            explained += self._with_all(j) * self.unknown[cells]
+        for j in range(self.shared):
+            explained += self._with_all(4 + j) * self.unknown[len(self.values) + j]
+        return np.asarray(sums[:, -1] - explained)
+
+    def _product(self, a: int, e: int) -> Floats:
+        """Sum of every place that holds the product of two unknowns."""
+        low, high = min(a, e), max(a, e)
+        n = 4 + self.shared
+        return np.asarray(self.sums[:, low * n - low * (low - 1) // 2 + high - low])
+
+    def _with_all(self, a: int) -> Floats:
+        """Weighted sum of an unknown's column in every place."""
+        return np.asarray(sum(self._product(a, e) for e in range(4)))
 
     def _corners(self) -> tuple[Ints, Ints, Ints, Ints]:
         """The four cells each place reads (on a curve two, and twice the second)."""
         width = self.prior.width
         return self.base, self.base + 1, self.base + width, self.base + width + (1 if width else 0)
 
-    def film_by_cell(self) -> Floats:
-        """Mean wall-film uptake of the samples behind each cell, flat; 0 without samples."""
+    def term_by_cell(self, term: int) -> Floats:
+        """Mean of a shared term over the samples behind each cell, flat; 0 without samples."""
         total = np.zeros(len(self.values))
-        film = np.zeros(len(self.values))
+        mean = np.zeros(len(self.values))
         for j, cells in enumerate(self._corners()):
-            np.add.at(total, cells, sum(self.sums[:, PRODUCT[min(j, e)][max(j, e)]] for e in range(4)))
-            np.add.at(film, cells, self.sums[:, PRODUCT[j][4]])
-        return np.asarray(film / np.where(total > 0.0, total, 1.0))
+            np.add.at(total, cells, self._with_all(j))
+            np.add.at(mean, cells, self._product(j, 4 + term))
+        return np.asarray(mean / np.where(total > 0.0, total, 1.0))
 
     def _read_noise(self) -> None:
         """How long residuals stay correlated, less the means of their places."""
@@ -251,7 +260,7 @@ class SurfaceFit:
             o.mesh.cells,
             o.mesh.weights,
             o.k,
-            o.film,
+            o.terms.values,
             self.values,
             self.unknown,
             self.place,

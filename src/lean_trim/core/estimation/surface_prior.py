@@ -31,18 +31,21 @@ def _rough_band(axes: tuple[Axis, ...], band: int) -> Floats:
 class Prior:
     """Gaussian prior: a wide ridge, smoothness of the correction and of the resulting table in logs.
 
-    ``spread`` and ``film_spread`` are standard deviations of a cell's correction and of the wall-film share.
+    ``spread`` is the standard deviation of a cell's correction, ``term_spreads`` (q,) are those of the
+    coefficients of the terms all samples share.
     """
 
-    def __init__(self, table: Table, spread: float, film_spread: float) -> None:
+    def __init__(self, table: Table, spread: float, term_spreads: Floats) -> None:
         size = table.size
         self.width = 0 if len(table.axes) == 1 else len(table.axes[1])
         self.band = min(2 * max(self.width, 1), size - 1)
-        self.rough = Bordered(_rough_band(table.axes, self.band), np.zeros(size), 0.0)
-        self.pull = -self.rough.times(np.append(np.log(table.values.ravel()), 0.0))
+        shared = len(term_spreads)
+        blank = np.zeros((shared, size))
+        self.rough = Bordered(_rough_band(table.axes, self.band), blank, np.zeros((shared, shared)))
+        self.pull = -self.rough.times(np.append(np.log(table.values.ravel()), np.zeros(shared)))
         ridge = np.zeros((self.band + 1, size))
         ridge[0] = 1.0 / spread**2
-        self.ridge = Bordered(ridge, np.zeros(size), 1.0 / film_spread**2)
+        self.ridge = Bordered(ridge, blank, np.diag(1.0 / term_spreads**2))
 
     def precision(self, theta: Strengths) -> Bordered:
         """Prior precision at the given strengths.

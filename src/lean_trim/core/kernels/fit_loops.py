@@ -2,9 +2,13 @@
 
 Samples are sorted by place once; every pass runs over them in memory order.
 
-A column of ``rows`` (6, m, float32) holds: fraction along the columns u, fraction along the rows v (0 on a
-curve), k - 1, wall-film uptake, weight, and relative variance. ``starts`` (places + 1,) cuts the rows into
-places, ``base`` (places,) is each one's first corner.
+Unknowns of a sample are the four cells it reads and q terms that all samples share (wall film, warm-up and
+the like). A column of ``rows`` (5 + q, m, float32) holds: fraction along the columns u, fraction along the
+rows v (0 on a curve), k - 1, weight, relative variance, and the q terms. ``starts`` (places + 1,) cuts the
+rows into places, ``base`` (places,) is each one's first corner.
+
+A place's sums, with n = 4 + q: n (n + 1) / 2 products of unknowns, row by row of the upper triangle, n right
+sides, total weight, weighted sum of k - 1.
 """
 
 from __future__ import annotations
@@ -17,8 +21,8 @@ from lean_trim.core.types import Floats, Ints, Places, Rows
 BINS = 4096
 REACH = 16.0
 """Histogram of absolute residuals: bins, and how many present scales they reach."""
-SUMS = 22
-"""Per place: 15 products of the five unknowns, 5 right sides, total weight, weighted sum of k - 1."""
+FIRST_TERM = 5
+"""Row in which the shared terms begin."""
 CHUNK = 256
 
 
@@ -52,7 +56,7 @@ def sort_rows(
     cells: Ints,
     weights: Floats,
     k: Floats,
-    film: Floats,
+    terms: Floats,
     weight: Floats,
     seconds: Floats,
     place: Places,
@@ -66,14 +70,15 @@ def sort_rows(
     Parameters
     ----------
     cells, weights : of m samples in time order, (m, 4) or (m, 2).
-    k, film, weight, seconds : per sample, shape (m,).
+    k, weight, seconds : per sample, shape (m,).
+    terms : shared terms, (q, m).
     place : number of the place, shape (m,), renumbered in place.
     places : their number before.
     per_square : places in a grid square.
 
     Returns
     -------
-    Rows (6, m), where each place starts (places + 1,), its first cell (places,), and the new numbers (m,).
+    Rows (5 + q, m), where each place starts (places + 1,), its first cell (places,), and the new numbers (m,).
     """
     count = np.zeros(places, np.intp)
     for i in range(len(place)):
@@ -93,7 +98,7 @@ def sort_rows(
             base[number[p]] = p // per_square
     # A counting sort: time order within a place is kept, so that neighbours stay correlated.
     free = starts[:-1].copy()
-    rows = np.empty((6, len(place)), np.float32)
+    rows = np.empty((FIRST_TERM + len(terms), len(place)), np.float32)
     dense = np.empty(len(place), np.int32)
     for i in range(len(place)):
         p = number[place[i]]
@@ -103,10 +108,11 @@ def sort_rows(
         rows[0, at] = weights[i, 1] + (weights[i, 3] if corners == 4 else 0.0)
         rows[1, at] = weights[i, 2] + weights[i, 3] if corners == 4 else 0.0
         rows[2, at] = k[i] - 1.0
-        rows[3, at] = film[i]
-        rows[4, at] = weight[i]
+        rows[3, at] = weight[i]
         # The variance of the sample, up to a constant; the robust bound grows with its root.
-        rows[5, at] = seconds[i] / weight[i]
+        rows[4, at] = seconds[i] / weight[i]
+        for j in range(len(terms)):
+            rows[FIRST_TERM + j, at] = terms[j, i]
     return rows, starts, base, dense
 
 
@@ -131,7 +137,7 @@ def sum_places(
     rows, starts, base : as ``sort_rows`` makes them, of the places in question.
     values : the table, flat.
     width : cells in a row of the table; 0 for a curve.
-    unknown : relative correction of every cell, then the wall-film share.
+    unknown : relative correction of every cell, then the shared terms' coefficients.
     scale : robust scatter, for the weights.
     huber : residual over scale from which a sample counts less.
     most : rows looked at in a place, at most.
@@ -140,13 +146,15 @@ def sum_places(
     -------
     Sums (products, places) and histogram of absolute residuals.
     """
-    sums = np.zeros((len(base), SUMS))
+    shared = len(rows) - FIRST_TERM
+    n = 4 + shared
+    sums = np.zeros((len(base), n * (n + 1) // 2 + n + 2))
     histogram = np.zeros(BINS + 1)
     cut = huber * scale
-    film_share = unknown[-1]
+    terms = unknown[len(unknown) - shared :].astype(np.float32)
     to_bin = BINS / (REACH * scale)
-    sample = np.empty((6, CHUNK), np.float32)
-    buffer = np.empty((8, CHUNK), np.float32)
+    sample = np.empty((len(rows), CHUNK), np.float32)
+    buffer = np.empty((n + 3, CHUNK), np.float32)
     table = np.empty(4, np.float32)
     wanted = np.empty(4, np.float32)
     for p in range(len(base)):
@@ -167,14 +175,12 @@ def sum_places(
                 part = sample[:, :count]
                 # Copied together, so that the loops over them run over neighbouring memory.
                 for i in range(count):
-                    for j in range(6):
+                    for j in range(len(rows)):
                         part[j, i] = rows[j, begin + i * every]
-            _weigh_rows(
-                part, count, table, wanted, np.float32(film_share), np.float32(cut), np.float32(stand), buffer
-            )
+            _weigh_rows(part, count, table, wanted, terms, np.float32(cut), np.float32(stand), buffer)
             for i in range(count):
-                histogram[min(int(buffer[7, i] * to_bin), BINS)] += part[4, i] * stand
-            _add_products(buffer, count, sums[p])
+                histogram[min(int(buffer[n + 2, i] * to_bin), BINS)] += part[3, i] * stand
+            _add_products(buffer, count, n, sums[p])
     return sums, histogram
 
 
@@ -190,12 +196,12 @@ def _weigh_rows(
     count: int,
     table: Rows,
     wanted: Rows,
-    film_share: np.float32,
+    terms: Rows,
     cut: np.float32,
     stand: np.float32,
     buffer: Rows,
 ) -> None:  # fmt: skip  # pragma: no cover - compiled
-    """Fill the buffer: four shares, film, k - 1, weight, absolute residual."""
+    """Fill the buffer: four shares, the shared terms, k - 1, weight, absolute residual."""
     v0 = table[0]
     v1 = table[1]
     v2 = table[2]
@@ -206,6 +212,13 @@ def _weigh_rows(
     c3 = wanted[3]
     one = np.float32(1.0)
     tiny = np.float32(1e-30)
+    at_y = 4 + len(terms)
+    for i in range(count):
+        buffer[at_y + 2, i] = np.float32(0.0)
+    for j in range(len(terms)):
+        for i in range(count):
+            buffer[4 + j, i] = rows[5 + j, i]
+            buffer[at_y + 2, i] += rows[5 + j, i] * terms[j]
     for i in range(count):
         u = rows[0, i]
         v = rows[1, i]
@@ -219,13 +232,12 @@ def _weigh_rows(
         d1 = d1 * part
         d2 = d2 * part
         d3 = d3 * part
-        film = rows[3, i]
         y = rows[2, i]
-        size = abs(y - (d0 * c0 + d1 * c1 + d2 * c2 + d3 * c3 + film * film_share))
-        edge = cut * np.sqrt(rows[5, i])
+        size = abs(y - (d0 * c0 + d1 * c1 + d2 * c2 + d3 * c3 + buffer[at_y + 2, i]))
+        edge = cut * np.sqrt(rows[4, i])
         buffer[0, i], buffer[1, i], buffer[2, i], buffer[3, i] = d0, d1, d2, d3
-        buffer[4, i], buffer[5, i], buffer[7, i] = film, y, size
-        buffer[6, i] = rows[4, i] * stand * min(one, edge / max(size, tiny))
+        buffer[at_y, i], buffer[at_y + 2, i] = y, size
+        buffer[at_y + 1, i] = rows[3, i] * stand * min(one, edge / max(size, tiny))
 
 
 @njit(
@@ -235,26 +247,27 @@ def _weigh_rows(
     fastmath={"reassoc", "contract", "arcp", "nsz"},
     error_model="numpy",
 )
-def _add_products(buffer: Rows, count: int, place: Floats) -> None:  # pragma: no cover - compiled
+def _add_products(buffer: Rows, count: int, n: int, place: Floats) -> None:  # pragma: no cover - compiled
     """Add the weighted products of the buffer's rows to a place's sums."""
     at = 0
-    for a in range(5):
-        for e in range(a, 6):
+    right = n * (n + 1) // 2
+    for a in range(n):
+        for e in range(a, n + 1):
             # Single precision within a chunk, double across chunks: fast, and exact enough for 10⁶ samples.
             total = np.float32(0.0)
             for i in range(count):
-                total += buffer[6, i] * buffer[a, i] * buffer[e, i]
-            if e < 5:
+                total += buffer[n + 1, i] * buffer[a, i] * buffer[e, i]
+            if e < n:
                 place[at] += total
                 at += 1
             else:
-                place[15 + a] += total
+                place[right + a] += total
     weight = y = np.float32(0.0)
     for i in range(count):
-        weight += buffer[6, i]
-        y += buffer[6, i] * buffer[5, i]
-    place[20] += weight
-    place[21] += y
+        weight += buffer[n + 1, i]
+        y += buffer[n + 1, i] * buffer[n, i]
+    place[right + n] += weight
+    place[right + n + 1] += y
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -282,9 +295,9 @@ def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - c
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def assemble(
-    sums: Floats, share: Floats, base: Ints, width: int, size: int, band: int
-) -> tuple[Floats, Floats, float, Floats]:  # pragma: no cover - compiled
-    """Normal equations: lower band (band + 1, size), border (size,), corner, right side (size + 1,).
+    sums: Floats, share: Floats, base: Ints, width: int, size: int, band: int, shared: int
+) -> tuple[Floats, Floats, Floats, Floats]:  # pragma: no cover - compiled
+    """Normal equations: lower band (band + 1, size), border (q, size), corner (q, q), right side (size + q,).
 
     Parameters
     ----------
@@ -294,23 +307,25 @@ def assemble(
     width : cells in a row of the table; 0 for a curve.
     size : cells of the table.
     band : width of the band.
+    shared : q, the number of terms all samples share.
 
     Returns
     -------
     Band, border, corner and right side of the normal equations.
     """
+    n = 4 + shared
     lower = np.zeros((band + 1, size))
-    border = np.zeros(size)
-    right = np.zeros(size + 1)
-    corner = 0.0
+    border = np.zeros((shared, size))
+    corner = np.zeros((shared, shared))
+    right = np.zeros(size + shared)
     cells = np.empty(4, np.intp)
     for p in range(len(base)):
         b = base[p]
         s = share[p]
         cells[0], cells[1], cells[2], cells[3] = b, b + 1, b + width, b + width + (1 if width else 0)
         at = 0
-        for a in range(5):
-            for e in range(a, 5):
+        for a in range(n):
+            for e in range(a, n):
                 x = s * sums[p, at]
                 at += 1
                 if e < 4:
@@ -318,10 +333,12 @@ def assemble(
                     if x != 0.0:
                         lower[cells[e] - cells[a], cells[a]] += x
                 elif a < 4:
-                    border[cells[a]] += x
+                    border[e - 4, cells[a]] += x
                 else:
-                    corner += x
-            right[cells[a] if a < 4 else size] += s * sums[p, 15 + a]
+                    corner[a - 4, e - 4] += x
+                    if e > a:
+                        corner[e - 4, a - 4] += x
+            right[cells[a] if a < 4 else size + a - 4] += s * sums[p, n * (n + 1) // 2 + a]
     return lower, border, corner, right
 
 
@@ -358,7 +375,7 @@ def residuals(
     cells: Ints,
     weights: Floats,
     k: Floats,
-    film: Floats,
+    terms: Floats,
     values: Floats,
     unknown: Floats,
     place: Places,
@@ -373,7 +390,7 @@ def residuals(
 
     Parameters
     ----------
-    cells, weights, k, film : of m samples in time order.
+    cells, weights, k, terms : of m samples in time order; terms are (q, m).
     values, unknown : the table, flat, and its corrections.
     place, place_mean : place of every sample and mean residual of every place.
     run : number of the unbroken run of used samples, shape (m,).
@@ -396,7 +413,9 @@ def residuals(
                 share = weights[i, j] * values[cells[i, j]]
                 total += share
                 asked += share * unknown[cells[i, j]]
-            out[at] = k[i] - 1.0 - asked / total - film[i] * unknown[-1] - place_mean[place[i]]
+            out[at] = k[i] - 1.0 - asked / total - place_mean[place[i]]
+            for j in range(len(terms)):
+                out[at] -= terms[j, i] * unknown[len(values) + j]
             joined = at > 0 and last == i - 1 and run[i] == run[i - 1]
             number[at] = number[at - 1] + (0 if joined else 1) if at else 0
             last = i

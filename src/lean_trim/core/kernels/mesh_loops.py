@@ -208,14 +208,15 @@ def variance_of(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def sound_samples(
-    used: Mask, k: Floats, variance: Floats, film: Floats, base: Floats, seconds: Floats
+    used: Mask, k: Floats, variance: Floats, terms: Floats, base: Floats, seconds: Floats
 ) -> Ints:  # pragma: no cover - compiled
     """Positions of used samples whose figures are all finite and that last some time.
 
     Parameters
     ----------
     used : samples the sieve lets through, shape (n,).
-    k, variance, film, base, seconds : figures along the log, shape (n,).
+    k, variance, base, seconds : figures along the log, shape (n,).
+    terms : the same, (q, n).
 
     Returns
     -------
@@ -224,9 +225,13 @@ def sound_samples(
     found = np.empty(len(used), np.intp)
     count = 0
     for i in range(len(used)):
-        if used[i] and np.isfinite(k[i] + variance[i] + film[i] + base[i]) and seconds[i] > 0.0:
-            found[count] = i
-            count += 1
+        if used[i] and seconds[i] > 0.0:
+            total = k[i] + variance[i] + base[i]
+            for j in range(len(terms)):
+                total += terms[j, i]
+            if np.isfinite(total):
+                found[count] = i
+                count += 1
     return found[:count].copy()
 
 
@@ -237,12 +242,11 @@ def take_used(
     weights: Floats,
     k: Floats,
     variance: Floats,
-    film: Floats,
     seconds: Floats,
     time_s: Floats,
     edge_s: float, edge_variance: float,
 ) -> tuple[Ints, Floats, Floats, Ints]:  # fmt: skip  # pragma: no cover - compiled
-    """Cells, weights, (k, weight, seconds, film) and unbroken run of the used samples.
+    """Cells, weights, (k, weight, seconds) and unbroken run of the used samples.
 
     Variance is raised next to ones left out.
 
@@ -250,7 +254,7 @@ def take_used(
     ----------
     index : of m used samples.
     cells, weights : along the whole log.
-    k, variance, film, seconds, time_s : along the whole log, shape (n,).
+    k, variance, seconds, time_s : along the whole log, shape (n,).
     edge_s : nearness to a sample that was left out, s.
     edge_variance : added there.
 
@@ -263,7 +267,7 @@ def take_used(
     corners = cells.shape[1]
     out_cells = np.empty((m, corners), np.intp)
     out_weights = np.empty((m, corners))
-    out = np.empty((4, m))
+    out = np.empty((3, m))
     run = np.zeros(m, np.intp)
     fresh = -np.inf
     for i in range(m):
@@ -274,7 +278,7 @@ def take_used(
             fresh = time_s[at - 1]
         for j in range(corners):
             out_cells[i, j], out_weights[i, j] = cells[at, j], weights[at, j]
-        out[0, i], out[2, i], out[3, i] = k[at], seconds[at], film[at]
+        out[0, i], out[2, i] = k[at], seconds[at]
         out[1, i] = time_s[at] - fresh
     ends = np.inf
     for i in range(m - 1, -1, -1):

@@ -12,6 +12,7 @@ from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.drive.shared_terms import SharedTerms, shared_terms
 from lean_trim.core.estimation.observations import Observations, correction_factor, pick, relative_variance
 from lean_trim.core.parallel import run_parallel
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted, sift
@@ -20,14 +21,14 @@ from lean_trim.core.types import Floats, Mask
 
 @dataclass(frozen=True, eq=False)
 class Prepared:
-    """A conditions with k, its relative variance and the wall-film uptake along the whole log, (n,)."""
+    """Conditions with k and its relative variance along the log, (n,), and what shifts k beside the table."""
 
     conditions: Conditions
     delay: DelaySettings
     regimes: RegimeSettings
     k: Floats
     variance: Floats
-    film: Floats
+    terms: SharedTerms
 
     @property
     def frame(self) -> Frame:
@@ -63,7 +64,7 @@ class Prepared:
         One observation per used sample.
         """
         motion = self.conditions.motion
-        return pick(self.frame, sifted.used, self.k, self.variance, self.film, motion.durations_s)
+        return pick(self.frame, sifted.used, self.k, self.variance, self.terms, motion.durations_s)
 
 
 def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Prepared:
@@ -90,14 +91,14 @@ def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Pr
             lambda: motion.enrichment,
         ],
     )
-    conditions, k, variance, film = run_parallel(
+    conditions, k, variance, terms = run_parallel(
         len(lam),
         [
             lambda: make_conditions(motion, lam, regimes),
             lambda: correction_factor(frame, lam, motion.enrichment),
             lambda: relative_variance(motion, lam),
-            lambda: film_uptake(frame),
+            lambda: shared_terms(frame, film_uptake(frame)),
         ],
     )
-    assert isinstance(conditions, Conditions)
-    return Prepared(conditions, delay, regimes, np.asarray(k), np.asarray(variance), np.asarray(film))
+    assert isinstance(conditions, Conditions) and isinstance(terms, SharedTerms)
+    return Prepared(conditions, delay, regimes, np.asarray(k), np.asarray(variance), terms)

@@ -248,7 +248,7 @@ def _solution(
     inferred: tuple[Inferred, ...],
     misfits: tuple[Misfit, ...],
 ) -> Solution:
-    plain = without_film(observations, estimate)
+    plain = of_the_table(observations, estimate)
     own = own_drive(prepared.frame, plain)
     residual = residual_of(prepared.frame, own, prepared.conditions.motion.nearest[own.index])
     shares = shares_of(prepared.frame, plain, estimate, prepared.conditions.motion.durations_s)
@@ -325,23 +325,24 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
     return observations.only(keep)
 
 
-def without_film(observations: Observations, estimate: Estimate) -> Observations:
-    """The observations less what the wall film explains.
+def of_the_table(observations: Observations, estimate: Estimate) -> Observations:
+    """The observations less what film, warm-up and heat explain.
 
     Residuals and visits then speak of the table alone.
 
     Parameters
     ----------
     observations : as the sieve let them through.
-    estimate : with the share of the film, if it was estimated.
+    estimate : with the coefficients of the shared terms, if they were estimated.
 
     Returns
     -------
     The same samples with another k.
     """
-    if not np.isfinite(estimate.wall_x):
+    if not estimate.shared:
         return observations
-    return replace(observations, k=observations.k - estimate.wall_x * observations.film)
+    coefficients = np.array([c.value for c in estimate.shared])
+    return replace(observations, k=observations.k - coefficients @ observations.terms.values)
 
 
 def table_factor(frame: Frame, estimate: Estimate) -> Floats:

@@ -14,7 +14,6 @@ from lean_trim.core.knobs import Knob
 from lean_trim.core.sieve.rule import Values, rule
 from lean_trim.core.types import Mask
 
-
 SLOWEST_RPM = 300.0
 """No engine runs below (common practice, no source)."""
 
@@ -29,13 +28,23 @@ def not_running(conditions: Conditions, v: Values) -> Mask:
 @rule(
     "cold",
     "Cold engine",
-    "warm-up enrichment is on and trims are off",
+    "warm-up enrichment is on and trims are off; only a pulse width that is borne out tells how much",
     Knob("below_c", "Coolant below", 70.0, 0.0, 95.0, "°C"),
+    Knob("known_c", "Fuel known, below", 50.0, 0.0, 95.0, "°C"),
     LOOP_S,
 )
 def cold(conditions: Conditions, v: Values) -> Mask:
-    """By coolant; where it was not logged, until some time after feedback first came on in each recording."""
-    return cold_samples(conditions.frame.log, v["below_c"], v["loop_s"])
+    """By coolant; where it was not logged, until some time after feedback first came on in each recording.
+
+    Where the pulse width tells the fuel, less warmth will do: what is left, fuel that does not burn, is one
+    slope over coolant and estimated with the table.
+    """
+    log = conditions.frame.log
+    warming = cold_samples(log, v["below_c"], v["loop_s"])
+    if not conditions.pulse_width_proven.any():
+        return warming
+    known = conditions.pulse_width_proven & (log.get(Role.COOLANT) >= v["known_c"])
+    return warming & ~known
 
 
 @rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)

@@ -1,0 +1,156 @@
+"""What makes k differ beside the table, alike everywhere: wall film, warm-up, a soaked sensor, charge heat.
+
+Each is a known course along the log times one unknown coefficient, estimated together with the table, so that
+it is not mistaken for the table. All are 0 for a warm, settled engine in steady state, which is what a
+correction is meant for.
+
+film : share X of a rise of fuel that stays on the port walls, see ``film``.
+cold : fuel that does not burn, per kelvin of coolant below 75 °C (order of 0.001, common practice). Warm-up
+    enrichment itself is known where the pulse width is.
+soak : after a restart with a hot air sensor its reading falls for minutes; share of that fall that the air
+    did not share. Without such a fall in the log: an error that fades with 150 s after a hot start.
+heat : the charge is warmed on its way by share · (coolant - air) · exp(-flow / 15 g/s), which no sensor sees;
+    what a warm engine has of it is the table's.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from itertools import pairwise
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.holes import held
+from lean_trim.core.data.log import Log
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.physics import KELVIN
+from lean_trim.core.types import Floats
+
+
+class Term(StrEnum):
+    """Names of the terms; values are their keys in files."""
+
+    FILM = "film"
+    COLD = "cold"
+    SOAK = "soak"
+    HEAT = "heat"
+
+
+SPREADS: dict[Term, float] = {Term.COLD: 0.0015, Term.SOAK: 1.0, Term.HEAT: 0.1}
+"""Standard deviations of the coefficients before any driving: 1/K and shares (common practice, no source)."""
+COLD_BELOW_C = 75.0
+LEAST_COLD_K = 3.0
+"""Coolant this far below is worth a term."""
+FLOW_G_PER_S = 15.0
+HOT_START_C = 60.0
+SOAK_S = 150.0
+SOAK_SPREAD = 0.02
+"""A hot start whose sensor shows nothing: error at its beginning, one standard deviation."""
+LEAST_FALL_K = 5.0
+FALL_S = 900.0
+FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
+"""A fall of intake air after a start is looked for in the first minutes, with these time constants."""
+LEAST_HEAT = 0.01
+"""Largest value of the heat term, at a coefficient of 1, from which it is worth one."""
+WARM_C = 80.0
+
+
+@dataclass(frozen=True, eq=False)
+class SharedTerms:
+    """Courses of the terms along a log.
+
+    Attributes
+    ----------
+    names : which terms there are, in order; the film first.
+    values : their courses, (q, n).
+    """
+
+    names: tuple[Term, ...]
+    values: Floats
+
+
+def shared_terms(frame: Frame, film: Floats) -> SharedTerms:
+    """The terms that can show in a log; those that stay 0 are left out.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    film : uptake of the wall film, shape (n,).
+
+    Returns
+    -------
+    Names and courses.
+    """
+    found: dict[Term, Floats] = {Term.FILM: film}
+    coolant = held(frame.log[Role.COOLANT]) if Role.COOLANT in frame.log else None
+    if coolant is not None:
+        cold = np.maximum(COLD_BELOW_C - coolant, 0.0)
+        if cold.max() > LEAST_COLD_K:
+            found[Term.COLD] = cold
+    # A mass-airflow sensor weighs the air; its temperature is in the reading.
+    if frame.vehicle.airflow == "ve" and Role.IAT in frame.log:
+        soak = _soak(frame.log, coolant)
+        if soak.any():
+            found[Term.SOAK] = soak
+        if coolant is not None:
+            heat = _heat(frame, coolant)
+            if np.abs(heat).max() > LEAST_HEAT:
+                found[Term.HEAT] = heat
+    return SharedTerms(tuple(found), np.array(list(found.values())))
+
+
+def _soak(log: Log, coolant: Floats | None) -> Floats:
+    """Relative density error at a share of 1 along the log: of every recording that begins with hot air."""
+    air = held(log[Role.IAT])
+    out = np.zeros(len(log))
+    begins = [0, *np.searchsorted(log.time_s, log.joints_s).tolist(), len(log)]
+    for begin, end in pairwise(begins):
+        piece = slice(begin, end)
+        since = log.time_s[piece] - log.time_s[begin]
+        fall, tau = _fall(since, air[piece])
+        if fall > LEAST_FALL_K:
+            out[piece] = fall * np.exp(-since / tau) / (air[piece] + KELVIN)
+        elif coolant is not None and coolant[begin] > HOT_START_C:
+            out[piece] = SOAK_SPREAD * np.exp(-since / SOAK_S)
+    return out
+
+
+def _fall(since_s: Floats, air_c: Floats) -> tuple[float, float]:
+    """How far intake air falls after a start as an exponential, K, and its time constant, s."""
+    early = np.flatnonzero(since_s <= FALL_S)
+    early = early[:: max(1, len(early) // 2000)]
+    if len(early) < 10:
+        return 0.0, SOAK_S
+    best = (np.inf, 0.0, SOAK_S)
+    for tau in FALL_TAUS_S:
+        design = np.stack([np.ones(len(early)), np.exp(-since_s[early] / tau)], axis=1)
+        found = np.linalg.lstsq(design, air_c[early], rcond=None)[0]
+        left = float(np.sum((air_c[early] - design @ found) ** 2))
+        best = min(best, (left, float(found[1]), tau))
+    return best[1], best[2]
+
+
+def _heat(frame: Frame, coolant: Floats) -> Floats:
+    """Relative density error at a share of 1, less that of the warm engine at the same flow."""
+    air = held(frame.log[Role.IAT])
+    warm = coolant > min(WARM_C, float(coolant.max()) - 1.0)
+    usual = float(np.median((coolant - air)[warm]))
+    fades = np.exp(-np.nan_to_num(frame.flow_g_per_s) / FLOW_G_PER_S)
+    return np.asarray((usual - (coolant - air)) / (air + KELVIN) * fades)
+
+
+def spreads_of(names: tuple[Term, ...], film_spread: float) -> Floats:
+    """Standard deviation of every coefficient before any driving.
+
+    Parameters
+    ----------
+    names : terms in order.
+    film_spread : of the film's share.
+
+    Returns
+    -------
+    Shape (q,).
+    """
+    return np.array([film_spread if name is Term.FILM else SPREADS[name] for name in names])
