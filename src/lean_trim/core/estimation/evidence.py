@@ -18,10 +18,18 @@ MIN_SHARE = 0.2
 
 @dataclass(frozen=True, eq=False)
 class Evidence:
-    """Per cell, in the table's shape: weighted seconds and number of separate visits."""
+    """Per cell, in the table's shape.
+
+    seconds : of used driving, weighted by the cell's share of the interpolation.
+    visits : number of separate ones.
+    near_s : used driving in that square of the grid (interval of a curve) beside the cell that had most of
+        it. A point of the grid is known by what was driven around it, seldom by what was driven on it: on a
+        fine table a second in a square is a quarter of a second at each of its corners.
+    """
 
     seconds: Floats
     visits: Ints
+    near_s: Floats
 
 
 def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
@@ -44,7 +52,18 @@ def gather_evidence(observations: Observations, table: Table, time_s: Floats) ->
     seconds, visits = count_evidence(
         mesh.cells, mesh.weights, observations.seconds, time, table.size, MIN_SHARE, VISIT_GAP_S
     )
-    return Evidence(seconds.reshape(table.shape), visits.reshape(table.shape))
+    near_s = _near_s(mesh.cells[:, 0], observations.seconds, table)
+    return Evidence(seconds.reshape(table.shape), visits.reshape(table.shape), near_s)
+
+
+def _near_s(first_corner: Ints, seconds: Floats, table: Table) -> Floats:
+    """Seconds in the square with most of them among those that touch each cell, in the table's shape."""
+    near: Floats = np.asarray(np.bincount(first_corner, seconds, table.size), np.float64).reshape(table.shape)
+    # A square is named by its first corner, so the last row and column name none and stay 0.
+    for axis in range(near.ndim):
+        moved = np.roll(near, 1, axis)
+        near = np.maximum(near, moved)
+    return near
 
 
 def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:

@@ -53,11 +53,11 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "min_seconds",
         "Least driving",
-        0.2,
+        0.3,
         0.0,
         60.0,
         "s",
-        tip="A cell with less used driving than this keeps its value.",
+        tip="Used driving between a cell and its neighbours; with less of it a cell counts as not driven.",
     ),
     Knob(
         "model_error_pct",
@@ -97,7 +97,7 @@ class SurfaceSettings:
     huber : residual, in robust standard deviations, from which a sample loses influence, 1 to 10.
     prior_pct : how wrong a cell may be before any driving (standard deviation), 1 to 100 %.
     max_error_pct : standard error above which a cell counts as not supported, 0.2 to 20 %.
-    min_seconds : driving a cell needs to be changed, 0 to 60 s.
+    min_seconds : driving in a square beside a cell that it needs to be changed by evidence, 0 to 60 s.
     max_iterations : of the robust fit, 1 to 50.
     model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold),
         one standard deviation, 0 to 5 %; common practice, no source.
@@ -155,7 +155,7 @@ def fit_surface(
     film = names.index(Term.FILM)
     film_error = settings.film_doubt * fit.unknown[cells + film] * fit.term_by_cell(film)
     error = np.sqrt(deviation**2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)
-    supported = (evidence.seconds >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
+    supported = (evidence.near_s >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
     shared = zip(names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True)
     return Estimate(
         table=table,
