@@ -29,7 +29,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default=1.0,
         help="share of the wanted correction that is written, 0 to 1 (default 1)",
     )
-    parser.add_argument("--unvisited", choices=("keep", "carry", "taper"), default="keep")
+    parser.add_argument(
+        "--unvisited",
+        choices=("filled", "keep", "carry", "taper", "sure"),
+        default="filled",
+        help="cells nobody drove: what the surface adds there (default), nothing, a neighbour's enrichment, "
+        "the same halved with every cell, or as filled and also leaner where two standard errors leave it",
+    )
     parser.add_argument(
         "--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent"
     )

@@ -115,8 +115,10 @@ class Ecu:
             self.cutting = True
 
     def _closed_loop(self, s: Readings, target: float) -> bool:
+        # A narrowband sensor can hold nothing but lambda 1.
+        least = 0.95 if self.vehicle.feedback == "wideband" else 0.99
         ready = (
-            s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > 0.95
+            s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > least
         )
         ready = ready and not self.cutting and s.time_s - self.refuelled_at > 1.2
         return ready and self.vehicle.feedback != "none"
@@ -124,7 +126,7 @@ class Ecu:
     def _learn(self, s: Readings, target: float, block: int, flow: float, dt: float) -> None:
         error = s.lam / target - 1.0
         if self.vehicle.feedback == "narrowband":
-            error = s.lam / (target * self.loop_lambda) - 1.0
+            error = s.lam / self.loop_lambda - 1.0
             self.stft += (6.0 if error > 0 else -6.0) * dt * min(1.0, 0.3 + flow / 20.0)
         else:
             self.stft += 100.0 * max(-0.15, min(0.15, error)) * dt * min(1.6, 0.5 + flow / 15.0)

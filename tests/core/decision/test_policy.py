@@ -59,7 +59,7 @@ def test_shares_are_read_from_the_drive(heron_solution: Solution) -> None:
 def test_the_end_of_a_curve_goes_on_along_its_last_segment_only_when_asked() -> None:
     supported = np.arange(7) < 4
     estimate = estimate_of(CURVE, 10.0, supported)
-    plain = propose(estimate, PolicySettings(), default_limits("maf"))
+    plain = propose(estimate, PolicySettings(unvisited="keep"), default_limits("maf"))
     np.testing.assert_array_equal(plain.table.values[4:], CURVE.values[4:])
     asked = propose(estimate, PolicySettings(extrapolate_end=True), default_limits("maf"))
     assert asked.table.values[4] == pytest.approx(20 * 1.1, abs=0.01)

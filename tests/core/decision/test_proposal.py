@@ -117,7 +117,7 @@ def test_enrichment_is_carried_outward_and_a_leaning_never_is() -> None:
     partly = replace(
         estimate(correction), supported=np.array([[True, False, True], [False] * 3, [False] * 3])
     )
-    kept = propose(partly, PolicySettings(), LIMITS)
+    kept = propose(partly, PolicySettings(unvisited="keep"), LIMITS)
     assert (kept.step_pct[1:] == 0.0).all()
     carried = propose(partly, PolicySettings(unvisited="carry"), LIMITS)
     np.testing.assert_allclose(carried.step_pct[1:, 0], 8.0, atol=0.1)
@@ -125,6 +125,43 @@ def test_enrichment_is_carried_outward_and_a_leaning_never_is() -> None:
     assert carried.status[2, 0] == Status.CARRIED
     tapered = propose(partly, PolicySettings(unvisited="taper"), LIMITS)
     np.testing.assert_allclose(tapered.step_pct[1:, 0], [4.0, 2.0], atol=0.1)
+
+
+def test_cells_nobody_drove_are_filled_where_that_is_an_enrichment() -> None:
+    correction = np.array([[8.0, 5.0, -8.0], [20.0, 6.0, -6.0], [3.0, 0.0, -3.0]])
+    partly = replace(
+        estimate(correction), supported=np.array([[True, False, True], [False] * 3, [False] * 3])
+    )
+    filled = propose(partly, PolicySettings(), LIMITS)
+    # The driven cells asked for 8 % at most, so that no other gets more.
+    np.testing.assert_allclose(filled.step_pct, [[8, 5, -8], [8, 6, 0], [3, 0, 0]], atol=0.1)
+    assert filled.status[1, 1] == Status.FILLED
+    assert filled.status[1, 2] == Status.KEPT
+    low = propose(partly, PolicySettings(fill_limit_pct=4.0), LIMITS)
+    np.testing.assert_allclose(low.step_pct[1], [4, 4, 0], atol=0.1)
+
+
+@pytest.mark.parametrize(("cell", "step"), [((1, 1), -7.0), ((0, 0), 0.0)])
+def test_what_is_sure_is_leaned_between_driven_cells_only(cell: tuple[int, int], step: float) -> None:
+    """Standard error 0.5: of -8 % two errors leave -7 %; past the last driven cell nothing is held."""
+    supported = np.ones((3, 3), bool)
+    supported[cell] = False
+    asked = replace(estimate(-8.0), supported=supported)
+    sure = propose(asked, PolicySettings(unvisited="sure"), LIMITS)
+    assert sure.step_pct[cell] == pytest.approx(step, abs=0.1)
+    assert propose(asked, PolicySettings(), LIMITS).step_pct[cell] == 0.0
+    in_boost = propose(asked, PolicySettings(unvisited="sure", atmospheric_kpa=80.0), LIMITS)
+    assert in_boost.step_pct[cell] == 0.0
+
+
+def test_nothing_is_made_leaner_where_fuel_pressure_sagged() -> None:
+    faulty = np.zeros((3, 3), bool)
+    faulty[1, 1] = True
+    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, faulty=faulty)
+    assert leaner.status[1, 1] == Status.FAULT
+    assert leaner.step_pct[1, 1] == 0.0
+    assert leaner.step_pct[0, 0] == pytest.approx(-5.0, abs=0.1)
+    assert propose(estimate(5.0), PolicySettings(), LIMITS, faulty=faulty).step_pct[1, 1] > 4.0
 
 
 def test_rich_bias_is_added_to_corrected_cells_only() -> None:

@@ -12,6 +12,7 @@ from lean_trim.core.drive.delay import DelaySettings, delay_s
 from lean_trim.core.drive.film import first_order_lag
 from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.estimation.delay_fit import FEWEST, cylinder_phi, estimate_delay
+from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.simcar.truth import truth_for
 from tests.builders import make_log, small_vehicle, with_channel
@@ -31,7 +32,7 @@ def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004, cut_s: flo
     log = with_channel(log, Role.PULSE_WIDTH, np.where(cut, 0.0, log[Role.PULSE_WIDTH]))
     frame = make_frame(log, small_vehicle())
     arrival = np.maximum.accumulate(TIME + delay_s(frame, DelaySettings(1.0, volume_l, 0.0)))
-    phi = first_order_lag(TIME, np.interp(TIME, arrival, cylinder_phi(frame)), sensor_s)
+    phi = first_order_lag(TIME, np.interp(TIME, arrival, cylinder_phi(frame, FilmEstimate())), sensor_s)
     lam = 1.0 / np.maximum(phi, 0.02) + noise * np.random.default_rng(0).standard_normal(N)
     return make_frame(with_channel(log, Role.LAMBDA, np.clip(lam, 0.65, 1.36)), small_vehicle())
 

@@ -15,8 +15,8 @@ from lean_trim.core.data.tables import maf_curve, ve_table
 from lean_trim.core.drive.film import first_order_lag
 from lean_trim.core.drive.frame import mesh_along, read_along
 from lean_trim.core.kernels.fuel_loops import misleading_excess, product, seconds_off, times_root
-from lean_trim.core.kernels.log_loops import onsets, share_of, still_spells
-from lean_trim.core.kernels.mesh_loops import count_evidence, dwell, nearest_cell
+from lean_trim.core.kernels.log_loops import lasting, onsets, share_of, still_spells
+from lean_trim.core.kernels.mesh_loops import add_crossings, count_evidence, nearest_cell
 
 RNG = np.random.default_rng(11)
 TIME = np.cumsum(RNG.uniform(0.02, 0.06, 5000))
@@ -81,11 +81,17 @@ def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:
     np.testing.assert_allclose(mesh_along(curve, (at[1],)).weights, curve.interpolate(at[1]).weights)
 
 
-def test_dwell_is_the_length_of_each_stay() -> None:
-    cells = np.array([1, 1, 1, 2, 2, 1, 1])
-    np.testing.assert_allclose(dwell(cells, np.arange(7.0), 5.0), [3, 3, 3, 2, 2, 1, 1])
-    time = np.array([0.0, 1, 2, 50, 51, 52, 53])
-    np.testing.assert_allclose(dwell(np.zeros(7, int), time, 5.0), [2, 2, 2, 3, 3, 3, 3])
+def test_cells_crossed_in_a_second_follow_from_rate_and_width() -> None:
+    crossed = np.array([1.0, 1.0, 1.0])
+    add_crossings(
+        crossed, np.array([100.0, -50.0, 8.0]), np.array([1200.0, 3000.0, 9e9]), np.array([1e3, 2e3, 4e3])
+    )
+    np.testing.assert_allclose(crossed, [1.1, 1.025, 1.004])
+
+
+def test_only_what_lasts_is_kept_and_ends_count_as_lasting() -> None:
+    mask = np.array([1, 0, 1, 1, 0, 1, 1, 1, 0, 1], bool)
+    np.testing.assert_array_equal(lasting(mask, np.arange(10.0), 2.0), [1, 0, 0, 0, 0, 1, 1, 1, 0, 1])
 
 
 def test_coming_back_after_a_while_is_another_visit() -> None:

@@ -14,7 +14,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, as_loop
-from lean_trim.core.types import Floats, Mask
+from lean_trim.core.types import Floats, Ints
 
 MOMENT_S = 0.6
 """Longest hole that is bridged by a line: a few samples of a slow log."""
@@ -72,11 +72,12 @@ SENSES: dict[Role, Sense] = {
 class Holes:
     """What was unknown in a log: readings by channel, channels without any left out.
 
-    blank : nothing was recorded. impossible : what was recorded cannot be.
+    blank : nothing was recorded. impossible : what was recorded cannot be; ``rows`` are those it was in.
     """
 
     blank: Mapping[Role, int] = field(default_factory=dict)
     impossible: Mapping[Role, int] = field(default_factory=dict)
+    rows: Ints = field(default_factory=lambda: np.empty(0, np.intp))
 
 
 NO_HOLES = Holes()
@@ -98,6 +99,7 @@ def bridged(log: Log) -> tuple[Log, Holes]:
     channels: dict[Role, Floats] = {}
     blank: dict[Role, int] = {}
     impossible: dict[Role, int] = {}
+    rows: list[Ints] = []
     for role, values in log.channels.items():
         sense = SENSES[role]
         missing, outside = count_outside(as_loop(values), sense.low, sense.high)
@@ -106,9 +108,12 @@ def bridged(log: Log) -> tuple[Log, Holes]:
             channels[role] = _bridge(log, values, sense)
             blank[role] = missing
             impossible[role] = outside
+            if outside:
+                rows.append(np.flatnonzero((values < sense.low) | (values > sense.high)))
     if not channels:
         return log, NO_HOLES
-    holes = Holes({r: n for r, n in blank.items() if n}, {r: n for r, n in impossible.items() if n})
+    wrong = np.unique(np.concatenate(rows)) if rows else np.empty(0, np.intp)
+    holes = Holes({r: n for r, n in blank.items() if n}, {r: n for r, n in impossible.items() if n}, wrong)
     return replace(log, channels={**log.channels, **channels}), holes
 
 
@@ -121,31 +126,31 @@ def _bridge(log: Log, values: Floats, sense: Sense) -> Floats:
     at = np.flatnonzero(known)
     gaps = np.flatnonzero(~known)
     after = np.searchsorted(at, gaps)
-    # A hole at either end has one neighbour only, which then stands for both.
+    drive = _drives(log)
     left = at[np.maximum(after - 1, 0)]
     right = at[np.minimum(after, len(at) - 1)]
+    # At the end of a recording the one neighbour there is stands for both.
+    left_counts = (after > 0) & (drive[left] == drive[gaps])
+    right_counts = (after < len(at)) & (drive[right] == drive[gaps])
+    both = left_counts & right_counts
+    left = np.where(left_counts, left, right)
+    right = np.where(right_counts, right, left)
     time = log.time_s
-    width = np.abs(time[right] - time[left])
-    edge = (after == 0) | (after == len(at))
-    width = np.where(edge, np.abs(time[gaps] - time[left]), width)
-    near = (width <= sense.longest_s) & _same_drive(log, left, right)
+    width = np.maximum(time[gaps], time[right]) - np.minimum(time[gaps], time[left])
+    near = (left_counts | right_counts) & (width <= sense.longest_s)
     fill = out[left]
     if sense.line:
-        share = (time[gaps] - time[left]) / np.maximum(time[right] - time[left], 1e-9)
-        line = (1.0 - share) * out[left] + share * out[right]
+        share = np.where(both, (time[gaps] - time[left]) / np.maximum(time[right] - time[left], 1e-9), 0.0)
+        fill = (1.0 - share) * out[left] + share * out[right]
         # Half an injection never was: between fuel and none the hole stays.
-        fill = np.where(edge, out[left], line)
         near &= (out[left] != 0.0) == (out[right] != 0.0)
     out[gaps[near]] = fill[near]
     return out
 
 
-def _same_drive(log: Log, left: np.ndarray, right: np.ndarray) -> Mask:
-    """True where no other recording begins between two rows."""
-    if not log.joints_s:
-        return np.ones(len(left), bool)
-    joints = np.searchsorted(log.time_s, log.joints_s)
-    return np.asarray(np.searchsorted(joints, left, "right") == np.searchsorted(joints, right, "right"))
+def _drives(log: Log) -> np.ndarray:
+    """Number of the recording each row belongs to."""
+    return np.asarray(np.searchsorted(np.asarray(log.joints_s), log.time_s, "right"))
 
 
 def held(values: Floats) -> Floats:

@@ -1,4 +1,4 @@
-"""Cells in which knock was seen; no fuel may be taken out of them."""
+"""Cells in which something was seen that forbids taking fuel out of them."""
 
 from __future__ import annotations
 
@@ -24,10 +24,28 @@ def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
     -------
     Cells nothing may be taken out of.
     """
+    return _marked(sifted, "knock", even_if_off)
+
+
+def sagging_cells(sifted: Sifted) -> Mask:
+    """The same for fuel pressure below its rated value: the fault has to be mended before anything is leaner.
+
+    Parameters
+    ----------
+    sifted : result of the sieve.
+
+    Returns
+    -------
+    Cells nothing may be taken out of.
+    """
+    return _marked(sifted, "sag", False)
+
+
+def _marked(sifted: Sifted, rule: str, even_if_off: bool) -> Mask:
     frame = sifted.conditions.motion.frame
     table = frame.vehicle.table
     seen = np.zeros(frame.vehicle.table.size, bool)
-    if even_if_off or "knock" not in sifted.settings.disabled:
-        active = (sifted.hit_bits & RULE_BITS["knock"]) != 0
+    if even_if_off or rule not in sifted.settings.disabled:
+        active = (sifted.hit_bits & RULE_BITS[rule]) != 0
         seen[frame.mesh.cells[active][frame.mesh.weights[active] >= MIN_SHARE]] = True
     return seen.reshape(table.shape)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from numpy.typing import NDArray
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
+from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.knobs import Knob, default_of
@@ -25,10 +25,6 @@ class Say:
     UNVISITED = Message("proposal.unvisited", "unvisited is {unvisited!r}; allowed are {allowed}")
 
 
-Unvisited = Literal["keep", "carry", "taper"]
-UNVISITED: tuple[Unvisited, ...] = ("keep", "carry", "taper")
-
-
 class Status(StrEnum):
     """Which rule decided a cell."""
 
@@ -38,6 +34,8 @@ class Status(StrEnum):
     RANGE = "range"
     PINNED = "pinned"
     KNOCK = "knock"
+    FAULT = "fault"
+    FILLED = "filled"
     CARRIED = "carried"
     RISING = "rising"
     EXTRAPOLATED = "extrapolated"
@@ -50,6 +48,8 @@ STATUS_TEXT = {
     Status.RANGE: "stopped at the end of the table's range; the scale has to be moved, not the cell",
     Status.PINNED: "kept: pinned by hand",
     Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
+    Status.FAULT: "kept: fuel pressure was low here, so no fuel is taken out until it is mended",
+    Status.FILLED: "not driven: filled with what the surface through the driven cells says here",
     Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
     Status.RISING: "raised so that the curve never falls",
     Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, "
@@ -64,6 +64,8 @@ STATUS_WORD = {
     Status.RANGE: "at the end of the range",
     Status.PINNED: "pinned",
     Status.KNOCK: "held for knock",
+    Status.FAULT: "held for fuel pressure",
+    Status.FILLED: "filled, not driven",
     Status.CARRIED: "enriched like a neighbour",
     Status.RISING: "raised to keep rising",
     Status.EXTRAPOLATED: "carried past the end",
@@ -144,6 +146,15 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         tip="The same above atmospheric pressure, where lean is dangerous.",
     ),
     Knob(
+        "fill_limit_pct",
+        "Most added undriven",
+        15.0,
+        0.0,
+        50.0,
+        "%",
+        tip="No cell nobody drove gets more fuel than this: too rich misfires and burns the catalyst.",
+    ),
+    Knob(
         "rich_bias_pct",
         "Rich bias",
         0.0,
@@ -173,9 +184,12 @@ class PolicySettings:
     ----------
     gain, gain_idle, gain_part, gain_full, gain_boost : shares written, 0 to 1.
     add_limit_pct, remove_limit_pct, boost_remove_limit_pct : largest steps, percent.
+    fill_limit_pct : most fuel added to a cell nobody drove, percent.
     rich_bias_pct, atmospheric_kpa : extra fuel, percent; pressure from which boost counts, kPa.
-    unvisited : what happens to cells without support: "keep" their value; "carry" the enrichment of the
-        nearest driven cell, never a leaning; "taper" the same, halved with every cell of distance.
+    unvisited : what happens to cells without support. "filled": what the surface says where that is an
+        enrichment, else the old value; "keep" their value; "carry" the enrichment of the nearest driven cell,
+        never a leaning; "taper" the same, halved with every cell of distance; "sure" as filled, and leaner by
+        what two standard errors leave between driven cells below atmospheric.
     extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point,
         never below the old value.
     pinned : flat indices of cells that must not change.
@@ -192,9 +206,10 @@ class PolicySettings:
     add_limit_pct: float = default_of(POLICY_KNOBS, "add_limit_pct")
     remove_limit_pct: float = default_of(POLICY_KNOBS, "remove_limit_pct")
     boost_remove_limit_pct: float = default_of(POLICY_KNOBS, "boost_remove_limit_pct")
+    fill_limit_pct: float = default_of(POLICY_KNOBS, "fill_limit_pct")
     rich_bias_pct: float = default_of(POLICY_KNOBS, "rich_bias_pct")
     atmospheric_kpa: float = default_of(POLICY_KNOBS, "atmospheric_kpa")
-    unvisited: Unvisited = "keep"
+    unvisited: Unvisited = "filled"
     extrapolate_end: bool = False
     pinned: frozenset[int] = field(default_factory=frozenset)
 
@@ -220,12 +235,14 @@ def propose(
     limits: TableLimits,
     no_leaner: NDArray[np.bool_] | None = None,
     driving: DrivingShares | None = None,
+    faulty: NDArray[np.bool_] | None = None,
 ) -> Proposal:
     """Apply the policy to an estimate.
 
     Parameters
     ----------
     no_leaner : cells from which no fuel may be taken (knock was seen there), in the table's shape.
+    faulty : the same, where a fault of the fuel supply was seen.
     driving : how each cell was driven, for the shares by regime; all part throttle if None.
     """
     table = estimate.table
@@ -238,18 +255,25 @@ def propose(
     step = np.clip(wanted, -remove, settings.add_limit_pct)
     # Rounding of the clip itself must not mark a cell as limited.
     status[np.abs(step - wanted) > 1e-9] = Status.LIMITED
-    # Knock was seen there; richer is allowed, leaner is not.
-    if no_leaner is not None:
-        held = no_leaner & (step < 0.0)
-        step[held], status[held] = 0.0, Status.KNOCK
     keep = ~estimate.supported
     step[keep], status[keep] = 0.0, Status.KEPT
-    if settings.unvisited != "keep":
-        carried = _carried(step, estimate.supported, settings.unvisited == "taper")
-        status[keep & (carried > 0)] = Status.CARRIED
-        step = np.where(keep, carried, step)
-    # Where the sensor met its end, what lies past it is unknown air; no line may be drawn there.
-    if settings.extrapolate_end and len(table.axes) == 1 and not (driving is not None and driving.end_pegged):
+    boost = boosted(table, settings.atmospheric_kpa)
+    blind = steps_for_unvisited(
+        settings.unvisited, wanted, estimate.std_error_pct, step, estimate.supported, boost
+    )
+    moved = keep & (np.abs(blind) > 0.0)
+    pegged = driving is not None and driving.end_pegged
+    if len(table.axes) == 1 and pegged and estimate.supported.any():
+        # Where the sensor met its end, what lies past it is unknown air.
+        moved[int(np.flatnonzero(estimate.supported)[-1]) + 1 :] = False
+    status[moved] = Status.CARRIED if settings.unvisited in ("carry", "taper") else Status.FILLED
+    step[moved] = np.clip(blind, -remove, min(settings.fill_limit_pct, settings.add_limit_pct))[moved]
+    # Something was seen there that forbids leaner; richer is allowed.
+    for cells, why in ((no_leaner, Status.KNOCK), (faulty, Status.FAULT)):
+        if cells is not None:
+            held = cells & (step < 0.0)
+            step[held], status[held] = 0.0, why
+    if settings.extrapolate_end and len(table.axes) == 1 and not pegged:
         ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
         status[keep & (ahead > 0)] = Status.EXTRAPOLATED
         step = np.where(keep & (ahead > 0), ahead, step)
@@ -285,17 +309,6 @@ def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most
     on_line = 100.0 * (line / table.values[last + 1 :] - 1.0)
     out[last + 1 :] = np.clip(np.maximum(on_line, step[last]), 0.0, most_pct)
     return out
-
-
-def _carried(step: Floats, supported: NDArray[np.bool_], taper: bool) -> Floats:
-    """Enrichment of the nearest supported cell, in cells without support; distances in cells."""
-    if not supported.any():
-        return np.zeros_like(step)
-    from scipy.ndimage import distance_transform_edt
-
-    distance, nearest = distance_transform_edt(~supported, return_indices=True)
-    source = np.maximum(step[tuple(nearest)], 0.0)
-    return np.asarray(source * 0.5**distance if taper else source)
 
 
 def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits) -> Proposal:

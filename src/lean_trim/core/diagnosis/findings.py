@@ -5,7 +5,7 @@ A new fault is a file of ``faults`` and a line in ``FAULTS``.
 
 from __future__ import annotations
 
-from lean_trim.core.diagnosis.faults import airflow, enrichment, mixture, supply
+from lean_trim.core.diagnosis.faults import airflow, enrichment, mixture, readings, supply
 from lean_trim.core.diagnosis.finding import RANK, Fault, Finding
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.estimation.estimate import Estimate
@@ -23,6 +23,7 @@ FAULTS: tuple[Fault, ...] = (
     enrichment.TRIM_LEFT_ON,
     enrichment.HIDDEN_FUEL,
     airflow.OTHER_CALIBRATION,
+    readings.IMPOSSIBLE,
 )
 
 

@@ -26,7 +26,7 @@ AVERAGE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "min_seconds",
         "Least driving",
-        1.0,
+        0.5,
         0.0,
         60.0,
         "s",

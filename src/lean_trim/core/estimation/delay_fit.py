@@ -16,8 +16,9 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.delay import DelaySettings, delay_s
-from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S, first_order_lag, injected_flow
+from lean_trim.core.drive.film import GAP_S, first_order_lag, injected_flow
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -35,7 +36,8 @@ LEAD_S = 1.2
 TAIL_S = 2.5
 STEP = 0.08
 HUBER = 0.05
-WALL_X = 0.2
+MOST_X = 0.6
+"""Largest share of the fuel that joins a film."""
 FEWEST = 6
 BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.6), 2.5]])
 """Allowed log exhaust volume (L), log sensor time constant (s) and engine cycles."""
@@ -92,7 +94,9 @@ class Moments:
     start: Floats
 
 
-def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEstimate:
+def estimate_delay(
+    frame: Frame, settings: DelaySettings, k: Floats, film: FilmEstimate | None = None
+) -> DelayEstimate:
     """Exhaust volume and sensor constant from the log; the given settings where the log does not tell.
 
     ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so far: an
@@ -103,6 +107,7 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     frame : a log seen through its calibration.
     settings : where the search begins, and what is kept if the log does not tell.
     k : factor by which the airflow table is wrong along the log, as known so far, shape (n,).
+    film : the wall film as known so far; the usual one if None.
 
     Returns
     -------
@@ -114,7 +119,7 @@ def estimate_delay(frame: Frame, settings: DelaySettings, k: Floats) -> DelayEst
     fixed = replace(settings, exhaust_volume_l=volume)
     if settings.exhaust_volume_l is not None:
         return DelayEstimate(fixed, False, note=str(Say.BY_HAND()))
-    moments = find_moments(frame, k)
+    moments = find_moments(frame, k, film or FilmEstimate())
     count = 0 if moments is None else int(moments.window.max()) + 1
     if moments is None or count < FEWEST:
         return DelayEstimate(fixed, False, moments=count, note=str(Say.TOO_FEW(count=count, needed=FEWEST)))
@@ -133,7 +138,7 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     covariance = _covariance(moments, theta, worth)
     before = _misfit(moments, start)
     after = _misfit(moments, theta)
-    at_end = bool(np.any(theta[:2] <= low[:2] + 0.02) or np.any(theta[:2] >= high[:2] - 0.02))
+    at_end = bool(np.any(theta <= low + 0.02) or np.any(theta >= high - 0.02))
     # The sum is known better than its parts; its error is what decides whether to believe it.
     slope = np.array(
         [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
@@ -191,7 +196,7 @@ def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Fl
     return whole(found.x)
 
 
-def cylinder_phi(frame: Frame) -> Floats:
+def cylinder_phi(frame: Frame, film: FilmEstimate) -> Floats:
     """Equivalence ratio in the cylinder as injection, trims and the wall film have it, shape (n,).
 
     0 in a fuel cut.
@@ -199,19 +204,21 @@ def cylinder_phi(frame: Frame) -> Floats:
     Parameters
     ----------
     frame : a log seen through its calibration.
+    film : share and time constant of the wall film.
 
     Returns
     -------
     0 to 3, shape (n,).
     """
     flow = injected_flow(frame)
-    reaching = (1.0 - WALL_X) * flow + WALL_X * first_order_lag(frame.log.time_s, flow, DEFAULT_TAU_S)
+    share = min(max(film.share, 0.0), MOST_X)
+    reaching = (1.0 - share) * flow + share * first_order_lag(frame.log.time_s, flow, film.tau_s)
     # Below this the engine stands and the ratio would mean nothing.
     air = np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), 0.05)
     return np.clip(reaching / air, 0.0, 3.0)
 
 
-def find_moments(frame: Frame, k: Floats) -> Moments | None:
+def find_moments(frame: Frame, k: Floats, film: FilmEstimate) -> Moments | None:
     """The quick changes of mixture in a log, at most 60 evenly taken; None if there are none.
 
     ``k`` as in ``estimate_delay``.
@@ -220,6 +227,7 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
     ----------
     frame : a log seen through its calibration.
     k : factor by which the airflow table is wrong along the log, shape (n,).
+    film : share and time constant of the wall film.
 
     Returns
     -------
@@ -229,7 +237,7 @@ def find_moments(frame: Frame, k: Floats) -> Moments | None:
 
     log = frame.log
     time = log.time_s
-    phi = cylinder_phi(frame) / np.clip(np.nan_to_num(k, nan=1.0), 0.5, 2.0)
+    phi = cylinder_phi(frame, film) / np.clip(np.nan_to_num(k, nan=1.0), 0.5, 2.0)
     ahead = np.minimum(np.searchsorted(time, time + 0.25), len(time) - 1)
     running = (log[Role.RPM] > 500.0) & (log.get(Role.COOLANT, 90.0) > 50.0)
     # The first half minute is the sensor heating up.

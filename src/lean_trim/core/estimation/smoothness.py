@@ -67,3 +67,28 @@ def roughness(axes: tuple[Axis, ...]) -> Floats:
     along_columns = np.kron(np.eye(len(rows)), second_difference(columns))
     twist = np.kron(first_difference(rows), first_difference(columns))
     return along_rows.T @ along_rows + along_columns.T @ along_columns + 2 * twist.T @ twist
+
+
+def tilt(axes: tuple[Axis, ...]) -> Floats:
+    """Symmetric matrix T (cells, cells): x·T·x is the mean squared slope of a field x times the axis' length.
+
+    Summed over the axes; 1 for a plane that rises by 1 from end to end of one axis, 0 for a level one.
+
+    Parameters
+    ----------
+    axes : one for a curve, two for a grid.
+
+    Returns
+    -------
+    Positive semi-definite, (cells, cells).
+    """
+    parts = []
+    for axis in axes:
+        # A short interval counts by its length, or a finely cut part would count for more than it is.
+        steps = np.diff(axis.points) / (axis.points[-1] - axis.points[0])
+        slope = (np.eye(len(axis), k=1)[:-1] - np.eye(len(axis))[:-1]) / np.sqrt(steps)[:, None]
+        parts.append(slope.T @ slope)
+    if len(axes) == 1:
+        return np.asarray(parts[0])
+    rows, columns = (len(a) for a in axes)
+    return np.asarray(np.kron(parts[0], np.eye(columns)) / columns + np.kron(np.eye(rows), parts[1]) / rows)

@@ -11,13 +11,17 @@ import numpy as np
 
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.estimation.bordered import Bordered, Factor, banded
-from lean_trim.core.estimation.smoothness import roughness
+from lean_trim.core.estimation.smoothness import roughness, tilt
 from lean_trim.core.types import Floats
 
 Strengths = tuple[float, float]
 """Log strengths of the smoothness of (the correction, the resulting table)."""
 HIGH = float(np.log(1e8))
 WEAK: Strengths = (float(np.log(2.0**2)), float(np.log(2.0**2)))
+TILT = 0.15
+"""How much a correction may differ from end to end of an axis, one standard deviation (common practice, no
+source): what keeps a surface from running away where nobody drove.
+"""
 COARSE = np.linspace(np.log(2.5), HIGH, 7)
 """Log of the summed strengths at which the search begins."""
 
@@ -26,6 +30,12 @@ COARSE = np.linspace(np.log(2.5), HIGH, 7)
 def _rough_band(axes: tuple[Axis, ...], band: int) -> Floats:
     """Band of the roughness of a field over the axes; kept, because a job's tables share their axes."""
     return banded(roughness(axes), band)
+
+
+@lru_cache(maxsize=8)
+def _tilt_band(axes: tuple[Axis, ...], band: int) -> Floats:
+    """Band of the tilt of a field over the axes: 1 for a slope of 1 from end to end along one axis."""
+    return banded(tilt(axes), band)
 
 
 class Prior:
@@ -44,7 +54,9 @@ class Prior:
         self.rough = Bordered(_rough_band(table.axes, self.band), blank, np.zeros((shared, shared)))
         self.pull = -self.rough.times(np.append(np.log(table.values.ravel()), np.zeros(shared)))
         ridge = np.zeros((self.band + 1, size))
-        ridge[0] = 1.0 / spread**2
+        # Shared among the cells: on each of them in full it would hold the level of a fine table fast.
+        ridge[0] = 1.0 / (spread**2 * size)
+        ridge += _tilt_band(table.axes, self.band) / TILT**2
         self.ridge = Bordered(ridge, blank, np.diag(1.0 / term_spreads**2))
 
     def precision(self, theta: Strengths) -> Bordered:

@@ -10,6 +10,7 @@ import numpy as np
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.estimation.delay_fit import STEP, DelayEstimate, find_moments, sensor_response
+from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.types import Floats, Mask
 
 GRID_S = np.arange(-0.4, 1.21, 0.02)
@@ -69,7 +70,9 @@ class Alignment:
         return np.array([k is kind for k in self.kinds], bool)
 
 
-def align_moments(frame: Frame, delay: DelayEstimate, k: Floats) -> Alignment | None:
+def align_moments(
+    frame: Frame, delay: DelayEstimate, k: Floats, film: FilmEstimate | None = None
+) -> Alignment | None:
     """The picture of a delay; ``k`` is the factor by which the table is wrong along the log.
 
     None without quick changes.
@@ -79,12 +82,13 @@ def align_moments(frame: Frame, delay: DelayEstimate, k: Floats) -> Alignment | 
     frame : a log seen through its calibration.
     delay : as it was estimated.
     k : factor by which the table is wrong along the log, shape (n,).
+    film : the wall film as estimated; the usual one if None.
 
     Returns
     -------
     Injected and measured mixture around quick changes, before and after alignment.
     """
-    moments = find_moments(frame, k)
+    moments = find_moments(frame, k, film or FilmEstimate())
     if moments is None:
         return None
     shown = sensor_response(moments, _theta(frame, delay.settings))

@@ -78,7 +78,7 @@ def sort_rows(
 
     Returns
     -------
-    Rows (5 + q, m), where each place starts (places + 1,), its first cell (places,), and the new numbers (m,).
+    Rows (5 + q, m), where each place starts (places + 1,), its first cell (places,), new numbers (m,).
     """
     count = np.zeros(places, np.intp)
     for i in range(len(place)):

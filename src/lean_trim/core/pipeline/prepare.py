@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trim.core.drive.conditions import Conditions, make_conditions
 from lean_trim.core.drive.delay import DelaySettings, aligned_lambda
-from lean_trim.core.drive.film import film_uptake
+from lean_trim.core.drive.film import DEFAULT_TAU_S, film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
@@ -67,7 +67,9 @@ class Prepared:
         return pick(self.frame, sifted.used, self.k, self.variance, self.terms, motion.durations_s)
 
 
-def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Prepared:
+def prepare(
+    motion: Motion, delay: DelaySettings, regimes: RegimeSettings, film_tau_s: float = DEFAULT_TAU_S
+) -> Prepared:
     """Align lambda with a delay and work out what it says along the whole log.
 
     Parameters
@@ -75,6 +77,7 @@ def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Pr
     motion : a log with its frame and rates.
     delay : parameters of the sensor's delay.
     regimes : thresholds that tell regimes apart.
+    film_tau_s : time constant of the wall film, s.
 
     Returns
     -------
@@ -97,7 +100,7 @@ def prepare(motion: Motion, delay: DelaySettings, regimes: RegimeSettings) -> Pr
             lambda: make_conditions(motion, lam, regimes),
             lambda: correction_factor(frame, lam, motion.enrichment),
             lambda: relative_variance(motion, lam),
-            lambda: shared_terms(frame, film_uptake(frame)),
+            lambda: shared_terms(frame, film_uptake(frame, film_tau_s)),
         ],
     )
     assert isinstance(conditions, Conditions) and isinstance(terms, SharedTerms)

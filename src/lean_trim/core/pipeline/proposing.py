@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lean_trim.core.decision.driving_shares import driving_shares
-from lean_trim.core.decision.knock import knock_cells
+from lean_trim.core.decision.knock import knock_cells, sagging_cells
 from lean_trim.core.decision.proposal import PolicySettings, Proposal, propose
 from lean_trim.core.pipeline.solve import Solution
 
@@ -26,4 +26,5 @@ def propose_for(solution: Solution, policy: PolicySettings) -> Proposal:
         solution.frame.vehicle.limits,
         no_leaner=knock_cells(solution.sifted),
         driving=driving_shares(solution.sifted, solution.observations),
+        faulty=sagging_cells(solution.sifted),
     )

@@ -19,13 +19,16 @@ from lean_trim.core.diagnosis.findings import find_faults, with_fit
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
 from lean_trim.core.drive.delay import DelaySettings
+from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.drive.shared_terms import Term
 from lean_trim.core.errors import CancelledError
 from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
 from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
 from lean_trim.core.estimation.log_shares import LogShare, shares_of
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual, residual_of
@@ -33,7 +36,7 @@ from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
-from lean_trim.core.sieve.sieve import SieveSettings, Sifted
+from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS, SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
 
@@ -79,6 +82,7 @@ class Solution:
     findings: tuple[Finding, ...]
     settings: SolveSettings
     delay: DelayEstimate
+    film: FilmEstimate
     inferred: tuple[Inferred, ...]
     logs: tuple[LogShare, ...]
     misfits: tuple[Misfit, ...] = ()
@@ -171,29 +175,35 @@ def _solve(
     # A first pass with default delay tells how wrong the table is; else that would pass for delay.
     found = _pass(motion, settings.delay, settings, left_out_by_hand)
     delay = DelayEstimate(settings.delay, False, note="defaults")
-    if settings.method == "surface" and settings.fit_delay:
+    film = FilmEstimate()
+    if settings.fit_delay:
         step(0.6, str(Say.DELAY()))
-        delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]))
-        if delay.estimated:
+        film = estimate_film(frame, *film_evidence(*found))
+        delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]), film)
+        if delay.estimated or film.estimated:
             step(0.7, str(Say.FITTING_AGAIN()))
-            found = _pass(motion, delay.settings, settings, left_out_by_hand)
+            found = _pass(motion, delay.settings, settings, left_out_by_hand, film.tau_s)
     step(0.95, str(Say.FAULTS()))
     conditions = found[0].conditions
     findings = find_faults(conditions)
     inferred = infer(conditions)
     misfits = find_misfits(conditions)
     step(1.0, str(Say.DONE()))
-    return _solution(*found, settings, delay, findings, inferred, misfits)
+    return _solution(*found, settings, delay, film, findings, inferred, misfits)
 
 
 def _pass(
-    motion: Motion, delay: DelaySettings, settings: SolveSettings, by_hand: Mask | None
+    motion: Motion,
+    delay: DelaySettings,
+    settings: SolveSettings,
+    by_hand: Mask | None,
+    film_tau_s: float = DEFAULT_TAU_S,
 ) -> tuple[Prepared, Sifted, Observations, Estimate]:
     """Once from the frame to an estimate, with one set of delay parameters."""
-    prepared = prepare(motion, delay, settings.regimes)
+    prepared = prepare(motion, delay, settings.regimes, film_tau_s)
     sifted = prepared.sift(settings.sieve, by_hand)
     observations = prepared.observe(sifted)
-    return prepared, sifted, observations, estimate_from(prepared, sifted, observations, settings)
+    return prepared, sifted, observations, surface_from(prepared, sifted, observations, settings)
 
 
 def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
@@ -218,12 +228,10 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
         If too little is left to fit.
     """
     prepared = solution.prepared
-    # Averages keep no state a surface could begin from.
-    start = solution.estimate if settings.method == solution.settings.method == "surface" else None
     with np.errstate(all="ignore"):
         sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
         observations = prepared.observe(sifted)
-        estimate = estimate_from(prepared, sifted, observations, settings, start)
+        estimate = surface_from(prepared, sifted, observations, settings, solution.estimate)
         return _solution(
             prepared,
             sifted,
@@ -231,6 +239,7 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
             estimate,
             settings,
             solution.delay,
+            solution.film,
             solution.findings,
             solution.inferred,
             solution.misfits,
@@ -244,11 +253,14 @@ def _solution(
     estimate: Estimate,
     settings: SolveSettings,
     delay: DelayEstimate,
+    film: FilmEstimate,
     findings: tuple[Finding, ...],
     inferred: tuple[Inferred, ...],
     misfits: tuple[Misfit, ...],
 ) -> Solution:
     plain = of_the_table(observations, estimate)
+    if settings.method == "average":
+        estimate = averages_from(prepared.frame, plain, estimate, settings.averages)
     own = own_drive(prepared.frame, plain)
     residual = residual_of(prepared.frame, own, prepared.conditions.motion.nearest[own.index])
     shares = shares_of(prepared.frame, plain, estimate, prepared.conditions.motion.durations_s)
@@ -261,30 +273,31 @@ def _solution(
         findings=with_fit(findings, estimate),
         settings=settings,
         delay=delay,
+        film=film,
         inferred=inferred,
         logs=shares,
         misfits=misfits,
     )
 
 
-def estimate_from(
+def surface_from(
     prepared: Prepared,
     sifted: Sifted,
     observations: Observations,
     settings: SolveSettings,
     start: Estimate | None = None,
 ) -> Estimate:
-    """Correction per cell by the chosen method; LogError if too little is left.
+    """Surface through what the sieve let through; LogError if too little is left.
 
     Parameters
     ----------
     prepared, sifted, observations : from the earlier stages.
-    settings : which method, with which numbers.
+    settings : with the numbers of the fit.
     start : an earlier estimate to begin the fit from.
 
     Returns
     -------
-    Correction per cell.
+    Correction per cell, and the coefficients of what all samples share.
 
     Raises
     ------
@@ -294,11 +307,30 @@ def estimate_from(
     if len(observations) < MIN_OBSERVATIONS:
         raise TooFewError(len(observations), prepared, sifted)
     frame = prepared.frame
-    table = frame.vehicle.table
-    time_s = frame.log.time_s
-    if settings.method == "surface":
-        return fit_surface(observations, table, time_s, settings.surface, start)
-    return average_cells(observations, table, frame.coordinates, time_s, settings.averages)
+    return fit_surface(observations, frame.vehicle.table, frame.log.time_s, settings.surface, start)
+
+
+def averages_from(
+    frame: Frame, observations: Observations, surface: Estimate, settings: AverageSettings
+) -> Estimate:
+    """Cell averages of what is the table's own.
+
+    Delay, film, warm-up and heat are no matter of schools: they are taken from the surface that was fitted
+    with them.
+
+    Parameters
+    ----------
+    frame : the joined log.
+    observations : less what film, warm-up and heat explain.
+    surface : the estimate these were taken from.
+    settings : of the averages.
+
+    Returns
+    -------
+    Mean per cell, with the surface's coefficients and state.
+    """
+    found = average_cells(observations, surface.table, frame.coordinates, frame.log.time_s, settings)
+    return replace(found, shared=surface.shared, state=surface.state, converged=surface.converged)
 
 
 def own_drive(frame: Frame, observations: Observations) -> Observations:
@@ -359,6 +391,31 @@ def table_factor(frame: Frame, estimate: Estimate) -> Floats:
     """
     wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
     return np.asarray(read_along(frame.mesh, wanted) / frame.base)
+
+
+FILM_RULES = ("tip", "fuel_cut", "crossed")
+"""Rules that leave a sample out because of the film, so that they do not speak against it here."""
+
+
+def film_evidence(
+    prepared: Prepared, sifted: Sifted, observations: Observations, estimate: Estimate
+) -> tuple[Floats, Mask]:
+    """What the wall film's time constant is read from.
+
+    Parameters
+    ----------
+    prepared, sifted, observations, estimate : of a first pass.
+
+    Returns
+    -------
+    k less 1 and less what table and other terms explain, and the samples that may be judged; both (n,).
+    """
+    left = prepared.k - table_factor(prepared.frame, estimate)
+    for coefficient, course in zip(estimate.shared, prepared.terms.values, strict=True):
+        if coefficient.term is not Term.FILM:
+            left = left - coefficient.value * course
+    others = np.uint32(sum(int(bit) for name, bit in RULE_BITS.items() if name not in FILM_RULES))
+    return left, np.asarray((sifted.reason_bits & (others | MANUAL_BIT)) == 0)
 
 
 def _stepper(progress: Progress | None) -> Callable[[float, str], None]:

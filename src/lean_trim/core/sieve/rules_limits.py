@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, as_loop, fill_missing, half_window, rate_per_s
+from lean_trim.core.data.log import Log, as_loop, fill_missing, half_window, rate_per_s, running_box
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.regimes import Regime
@@ -257,6 +257,10 @@ def injector_limit(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.motion.duty > v["above_pct"])
 
 
+SAG_OVER_S = 0.5
+"""A pressure sensor is noisier than the pressure."""
+
+
 @rule(
     "pressure",
     "Fuel pressure low",
@@ -270,3 +274,21 @@ def pressure(conditions: Conditions, v: Values) -> Mask:
     if Role.FUEL_DP not in frame.log:
         return np.zeros(len(frame.log), bool)
     return np.asarray(fill_missing(frame.log[Role.FUEL_DP], floor) < floor)
+
+
+@rule(
+    "sag",
+    "Fuel pressure sagging",
+    "counted in k and used, but no fuel is taken out of these cells until it is mended",
+    Knob("drop_pct", "Below rated by more than", 8.0, 1.0, 60.0, "%"),
+    marks=True,
+)
+def sag(conditions: Conditions, v: Values) -> Mask:
+    """Fuel pressure is off while the engine runs; such samples are marked, not left out."""
+    frame = conditions.frame
+    if Role.FUEL_DP not in frame.log:
+        return np.zeros(len(frame.log), bool)
+    rated = frame.vehicle.injectors.rated_pressure_kpa
+    smooth = running_box(fill_missing(frame.log[Role.FUEL_DP], rated), frame.log.time_s, SAG_OVER_S)
+    low = smooth < rated * (1.0 - v["drop_pct"] / 100.0)
+    return np.asarray(low & (conditions.regime != Regime.STOPPED))

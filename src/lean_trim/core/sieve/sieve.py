@@ -53,6 +53,7 @@ RULES: tuple[Rule, ...] = (
     limits.pressure,
     engine.dilution,
     engine.knock,
+    limits.sag,
 )
 RULE_BITS = {rule.name: np.uint32(1 << i) for i, rule in enumerate(RULES)}
 MANUAL = "by_hand"

@@ -57,6 +57,8 @@ def random_car(seed: int) -> FleetCar:
         vehicle, best = _with_grid(sheet, truth, *axes_for(rng, kind, truth.redline_rpm, top_kpa), rng)
         words = (kind.name, *words)
     minutes = float(rng.integers(7, 16))
+    if faults.pump_sag_pct:
+        what = (*what, "sag")
     return FleetCar(seed, vehicle, truth, faults, dress, minutes, best, (*words, *what))
 
 
@@ -83,7 +85,7 @@ def _truth(rng: np.random.Generator, boost: float) -> tuple[Truth, tuple[str, ..
         exhaust_volume_l=litres * float(rng.uniform(0.3, 1.2)) * (3.5 if tailpipe else 1.0),
         sensor_tau_s=float(rng.uniform(0.05, 0.16)),
         max_boost_kpa=boost,
-        mass_kg=float(rng.uniform(750.0, 1100.0)) * max(1.0, litres / 2.0),
+        mass_kg=float(rng.uniform(1050.0, 1500.0)) * max(1.0, litres / 2.0),
         charge_heating=float(rng.uniform(0.0, 0.12)),
         soak_k=float(rng.uniform(15.0, 35.0)) if hot else 0.0,
         soak_s=float(rng.uniform(100.0, 200.0)),

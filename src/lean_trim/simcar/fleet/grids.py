@@ -32,7 +32,7 @@ def axes_for(
     """Points of (MAP, engine speed), closer where an engine idles, as tables usually are."""
     rows = kind.rows + (round(kind.rows * 0.4) if top_kpa > 120.0 else 0)
     bend = float(rng.uniform(1.0, 1.5))
-    low = float(rng.choice([15.0, 20.0, 25.0]))
+    low = float(rng.choice([12.0, 15.0, 20.0]))
     map_kpa = low + (top_kpa - low) * np.linspace(0.0, 1.0, rows) ** float(rng.uniform(1.0, 1.15))
     rpm = 500.0 + (redline_rpm - 500.0) * np.linspace(0.0, 1.0, kind.columns) ** bend
     return np.round(map_kpa), np.round(rpm / 50.0) * 50.0

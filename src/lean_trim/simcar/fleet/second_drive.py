@@ -54,8 +54,12 @@ def second_drive(car: FleetCar, first: Log) -> tuple[States, Array]:
     right = car.vehicle.with_table(car.vehicle.table.with_values(car.best))
     truth = replace(car.truth, start_coolant_c=88.0, soak_k=0.0, cold_unburnt_per_k=0.0)
     log = simulate(right, car.seed + 100_000, SECOND_MINUTES, truth, log_hz=10.0)
-    keep = np.flatnonzero(_settled(log))[::3]
     axes = [a.points for a in car.vehicle.table.axes]
+    inside = np.ones(len(log), bool)
+    # Past the ends the ECU reads the edge, which no table can make right for all of what lies there.
+    for points, along in zip(axes, _coordinates(log, car), strict=True):
+        inside &= (along >= points[0]) & (along <= points[-1])
+    keep = np.flatnonzero(_settled(log) & inside)[::3]
     at = tuple(c[keep] for c in _coordinates(log, car))
     seconds = _seconds_by_square(first, car, axes)
     square = tuple(locate(p, x)[0] for p, x in zip(axes, at, strict=True))

@@ -100,7 +100,7 @@ class FitPage(QWidget):
             return
         if self._of is None or self._of[0].delay is not solution.delay:
             k = table_factor(solution.frame, solution.estimate)
-            self._of = solution, align_moments(solution.frame, solution.delay, k)
+            self._of = solution, align_moments(solution.frame, solution.delay, k, solution.film)
         alignment = self._of[1]
         for i, kind in enumerate(Kind):
             count = int(alignment.of(kind).sum()) if alignment is not None else 0

@@ -10,7 +10,8 @@ from functools import partial
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
-from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, UNVISITED, Status
+from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, Status
+from lean_trim.core.decision.unvisited import UNVISITED
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow

@@ -1,0 +1,31 @@
+"""Readings that no engine can make: a logger or a wire at fault, not the mixture."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.channels import LABELS
+from lean_trim.core.diagnosis.finding import Fault, Seen
+from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.messages import Message
+
+
+class Say:
+    """Sentences of this module."""
+
+    IMPOSSIBLE = Message(
+        "readings.impossible",
+        "{count} readings cannot be ({channels}), the first at {first} min; they count as not recorded. Look at "
+        "the logger and its wiring.",
+    )
+
+
+def _impossible(conditions: Conditions) -> Seen:
+    holes = conditions.frame.holes
+    mask = np.zeros(len(conditions.lam), bool)
+    mask[holes.rows] = True
+    channels = ", ".join(f"{LABELS[role][0].lower()} {count}" for role, count in holes.impossible.items())
+    return Seen(mask, {"count": sum(holes.impossible.values()), "channels": channels})
+
+
+IMPOSSIBLE = Fault("impossible_readings", "note", Say.IMPOSSIBLE, 0.0, _impossible)
