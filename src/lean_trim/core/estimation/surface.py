@@ -44,7 +44,7 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "max_error_pct",
         "Largest error written",
-        3.0,
+        4.0,
         0.2,
         20.0,
         "%",
@@ -53,7 +53,7 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "min_seconds",
         "Least driving",
-        0.3,
+        0.5,
         0.0,
         60.0,
         "s",
@@ -62,7 +62,7 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "model_error_pct",
         "Unavoidable error",
-        0.5,
+        0.4,
         0.0,
         5.0,
         "%",
@@ -151,7 +151,7 @@ def fit_surface(
     evidence = gather_evidence(observations, table, time_s)
     inverse = fit.factor.inverse()
     cells = table.size
-    deviation = np.sqrt(np.maximum(inverse.lower[0], 0.0))
+    deviation = fit.deviations(inverse)
     film = names.index(Term.FILM)
     film_error = settings.film_doubt * fit.unknown[cells + film] * fit.term_by_cell(film)
     error = np.sqrt(deviation**2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)

@@ -27,6 +27,8 @@ BLOCK = 2048
 BLOCKS = 40
 """Correlation is read from stretches of so many samples, so many of them at most, evenly spread."""
 LONGEST_S = 6.0
+LOG_DOUBT = float(np.log(40.0))
+"""How much less smoothing may be right somewhere than what fits the whole table best, in logs."""
 SETTLED = 1e-4
 LOOSELY = 5e-4
 """Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
@@ -127,6 +129,33 @@ class SurfaceFit:
         # Not 0, so that the first pass already weighs robustly: the start is close to the answer.
         self.iterations = 1
         return self._iterate(state.theta, most, ALL, SETTLED, 0)
+
+    def deviations(self, inverse: Bordered) -> Floats:
+        """Standard deviation of every cell's correction, flat.
+
+        One strength of smoothing is read from the whole table. Where one point was driven and the surface bends
+        more than elsewhere, as it does towards idle, the cells around are known through smoothness alone; in so
+        far as that is so, they get the error a weaker smoothing would give them.
+
+        Parameters
+        ----------
+        inverse : of the fit's own matrix.
+        """
+        softer = self.theta[0] - LOG_DOUBT, self.theta[1] - LOG_DOUBT
+        doubted = Factor(self.prior.precision(softer).plus(self.matrix, self.unit)).inverse()
+        share = 1.0 / self.places_by_cell()
+        variance = (1.0 - share) * inverse.lower[0] + share * doubted.lower[0]
+        return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
+
+    def places_by_cell(self) -> Floats:
+        """Number of places with evidence around each cell, flat, at least 1; places with little count in part."""
+        weight = self.sums[:, -2] * self._share_places()
+        first = np.zeros(len(self.values))
+        second = np.zeros(len(self.values))
+        for cells in self._corners():
+            np.add.at(first, cells, weight)
+            np.add.at(second, cells, weight**2)
+        return np.asarray(np.maximum(first**2 / np.where(second > 0.0, second, 1.0), 1.0))
 
     @property
     def state(self) -> FitState:
