@@ -60,9 +60,10 @@ def test_correct_writes_table_and_round(case: Path, heron_vehicle: Vehicle, meth
 def test_gain_zero_changes_nothing_and_half_does_half(case: Path, heron_vehicle: Vehicle) -> None:
     correct(case, "--gain", "0")
     assert (read_table(case / "out" / "ve.csv", "ve").values == heron_vehicle.table.values).all()
-    correct(case)
+    keep = ("--unvisited", "keep")
+    correct(case, *keep)
     full = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1
-    correct(case, "--gain", "0.5")
+    correct(case, "--gain", "0.5", *keep)
     half = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1
     assert abs(half - full / 2).max() < 0.002
 

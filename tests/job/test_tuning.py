@@ -45,6 +45,6 @@ def test_single_values_out_of_range_or_unknown_take_their_default() -> None:
     found = tuning_from(json.dumps(data))
     assert found.solve.sieve.changes == {"tip.after_s": 0.4}
     assert found.policy.gain_idle == 1.0
-    assert found.policy.unvisited == "keep"
+    assert found.policy.unvisited == "filled"
     assert found.policy.extrapolate_end
     assert found.solve.surface == SurfaceSettings()

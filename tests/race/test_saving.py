@@ -120,7 +120,7 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
     with spoil(workspace, job_path):
         workspace.deciding.accept()
         assert cause in driven.said and "Nothing was changed" in driven.said and str(job_path) in driven.said
-        assert "“Accept 107 cells” is kept" in driven.said
+        assert "“Accept 187 cells” is kept" in driven.said
         assert Remedy.SAVE_ELSEWHERE in driven.notices[-1].remedies
         assert workspace.round.decided.values is before
         assert workspace.history.count() == 1

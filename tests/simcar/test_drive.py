@@ -92,9 +92,15 @@ def test_two_rounds_bring_heron_below_one_and_a_half_percent(
     assert solution.residual.trim_rms < heron_solution.residual.trim_rms
 
 
-def test_cells_never_driven_are_not_changed(heron_vehicle: Vehicle, heron_solution: Solution) -> None:
-    proposal = propose(heron_solution.estimate, PolicySettings(), heron_vehicle.limits)
+def test_cells_never_driven_are_never_leaned_and_kept_where_asked(
+    heron_vehicle: Vehicle, heron_solution: Solution
+) -> None:
+    policy = PolicySettings(unvisited="keep")
+    proposal = propose(heron_solution.estimate, policy, heron_vehicle.limits)
     untouched = heron_solution.estimate.seconds == 0
     assert untouched.sum() > 30
+    filled = propose(heron_solution.estimate, PolicySettings(), heron_vehicle.limits)
+    assert (filled.step_pct[untouched] >= 0.0).all()
+    assert filled.step_pct[untouched].max() > 3.0
     np.testing.assert_array_equal(proposal.table.values[untouched], heron_vehicle.table.values[untouched])
     assert np.abs(cell_error_pct(heron_vehicle.table, heron_vehicle, truth_for(heron_vehicle))).max() > 5.0

@@ -10,14 +10,19 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import AirflowSourceSettings
+from lean_trim.core.decision.proposal import Status
+from lean_trim.core.decision.unvisited import UNVISITED
 from lean_trim.core.explore.alignment import Kind
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.job.blobs import store_log
+from lean_trim.ui.desks.table.legend import entries_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.rounds import AddLogs
@@ -160,14 +165,15 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWin
 def test_shares_by_regime_and_carrying_change_the_proposal_at_once(driven: MainWindow, until: Until) -> None:
     session, rows = driven.session, write_page(driven).rows
     assert session.proposal is not None
+    write_page(driven).unvisited.activated.emit(UNVISITED.index("keep"))
     boost, more = np.abs(session.proposal.step_pct[9:]).max(), (session.proposal.step_pct > 0).sum()
     rows["gain_boost"].box.setValue(0.5)
     assert np.abs(session.proposal.step_pct[9:]).max() == pytest.approx(boost / 2, abs=0.2)
-    write_page(driven).unvisited.activated.emit(1)
+    write_page(driven).unvisited.activated.emit(UNVISITED.index("carry"))
     assert (session.proposal.step_pct > 0).sum() > more + 20
     assert "nearest driven neighbour" in write_page(driven).counts.text()
     session.tuning.reset()
-    assert (session.proposal.step_pct > 0).sum() == more
+    assert "through the driven cells" in write_page(driven).counts.text()
     until(lambda: settled(session))
 
 
@@ -247,3 +253,18 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
     until(lambda: settled(session))
     assert not (session.proposal.status == "knock").any()
     assert "knock was seen would get less fuel" in driven.table_desk.bar.caution.text()
+
+
+def test_one_click_keeps_what_was_filled_and_undo_fills_it_again(driven: MainWindow, until: Until) -> None:
+    session, button = driven.session, driven.table_desk.header.keep_filled
+    assert session.proposal is not None
+    filled = int((session.proposal.status == Status.FILLED).sum())
+    assert button.text() == f"{filled} filled, not driven: keep old values"
+    legend = {entry.word for entry in entries_for(driven.table_desk.table.view)}
+    assert "filled" in legend
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert not (session.proposal.status == Status.FILLED).any()
+    assert not button.isVisible()
+    session.workspace.undo()
+    assert (session.proposal.status == Status.FILLED).sum() == filled
+    until(lambda: settled(session))

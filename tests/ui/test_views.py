@@ -38,7 +38,7 @@ def test_choosing_a_cell_lights_its_seconds(driven: MainWindow) -> None:
     )  # type: ignore[arg-type]
     assert evidence_page(driven).visits.count() >= 1
     assert "kPa" in evidence_page(driven).heading.text()
-    assert driven.table_desk.bar.accept.text() == "Accept all 107"
+    assert driven.table_desk.bar.accept.text() == "Accept all 187"
     assert driven.table_desk.bar.accept_chosen.text() == "Accept 1 chosen"
 
 

@@ -63,6 +63,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> None:
     """Read, solve, propose, write."""
     from lean_trim.core.decision.proposal import PolicySettings
+    from lean_trim.core.decision.shortfall import shortfalls
     from lean_trim.core.pipeline.proposing import propose_for
     from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
     from lean_trim.core.sieve.sieve import SieveSettings
@@ -94,7 +95,9 @@ def run(args: argparse.Namespace) -> None:
     proposal = propose_for(solution, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
-    write_round(solution, proposal, args.out / "round.json")
+    write_round(solution, proposal, policy, args.out / "round.json")
+    for finding in () if args.quiet else shortfalls(solution.estimate, proposal, policy):
+        print(f"{finding.severity}: {finding.message}", file=sys.stderr)
 
 
 def _numbers(words: Sequence[str], option: str, allowed: Sequence[str] | None = None) -> dict[str, float]:

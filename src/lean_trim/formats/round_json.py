@@ -10,21 +10,28 @@ from typing import Any
 
 import numpy as np
 
-from lean_trim.core.decision.proposal import Proposal
+from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status
+from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.inference import Inferred
-from lean_trim.core.drive.film import DEFAULT_TAU_S
+from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
+from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import RULES
 
+STATUS_IN_FILES = {Status.FAULT: "limited"}
+LIMITED_BY = {Status.LIMITED: "step", Status.FAULT: "fuel_pressure", Status.KNOCK: "knock"}
+"""A cell written less than it asked for is "limited", and by what; knock always had its own word."""
 
-def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
+
+def round_dict(solution: Solution, proposal: Proposal, policy: PolicySettings) -> dict[str, Any]:
     """Cells, samples, delay and findings as plain values; unknown numbers become null.
 
     Parameters
     ----------
     solution : of one round.
     proposal : what would be written.
+    policy : it was made by.
 
     Returns
     -------
@@ -51,6 +58,8 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
                 for rule in RULES
                 if rule.marks and sifted.counts[rule.name]
             },
+            "blank": {role.value: n for role, n in solution.frame.holes.blank.items()},
+            "impossible": {role.value: n for role, n in solution.frame.holes.impossible.items()},
         },
         "delay": {
             "cycles": _plain(delay.cycles),
@@ -67,7 +76,14 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
         "wall_film": {
             "x": _plain(estimate.wall_x),
             "x_se": _plain(estimate.wall_x_se),
-            "tau_s": DEFAULT_TAU_S,
+            "tau_s": _plain(solution.film.tau_s),
+            "tau_se_s": _plain(solution.film.tau_se_s),
+            "events": solution.film.events,
+        },
+        "warm_up": _warm_up(estimate),
+        "shared": {
+            c.term.value: {"value": _plain(c.value), "std_error": _plain(c.std_error)}
+            for c in estimate.shared
         },
         "residual": {
             "rms_pct": _plain(solution.residual.rms),
@@ -85,7 +101,7 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
                 "seconds": f.seconds,
                 "message": f.message,
             }
-            for f in solution.findings
+            for f in (*shortfalls(estimate, proposal, policy), *solution.findings)
         ],
     }
 
@@ -94,6 +110,7 @@ def _cells(solution: Solution, proposal: Proposal) -> list[dict[str, Any]]:
     estimate = solution.estimate
     out = []
     for place in np.ndindex(estimate.table.shape):
+        status = Status(str(proposal.status[place]))
         cell: dict[str, Any] = {
             _axis_key(a.unit): float(a.points[i]) for a, i in zip(estimate.table.axes, place, strict=True)
         }
@@ -105,10 +122,24 @@ def _cells(solution: Solution, proposal: Proposal) -> list[dict[str, Any]]:
             "std_error_pct": _plain(float(estimate.std_error_pct[place])),
             "seconds": _plain(float(estimate.seconds[place])),
             "visits": int(estimate.visits[place]),
-            "status": str(proposal.status[place]),
+            "status": str(STATUS_IN_FILES.get(status, status)),
         }
+        if status in LIMITED_BY:
+            cell["limited_by"] = LIMITED_BY[status]
         out.append(cell)
     return out
+
+
+def _warm_up(estimate: Estimate) -> dict[str, Any] | None:
+    """Slope of k over coolant below 75 °C, percent per kelvin; None where no cold running was used."""
+    cold = estimate.of(Term.COLD)
+    if cold is None:
+        return None
+    return {
+        "slope_pct_per_k": _plain(100.0 * cold.value),
+        "std_error": _plain(100.0 * cold.std_error),
+        "below_c": COLD_BELOW_C,
+    }
 
 
 def _public(record: LogShare | Inferred) -> dict[str, Any]:
@@ -123,16 +154,17 @@ def _plain(value: float | np.floating) -> float | None:
     return round(float(value), 4) if math.isfinite(value) else None
 
 
-def write_round(solution: Solution, proposal: Proposal, path: Path) -> None:
+def write_round(solution: Solution, proposal: Proposal, policy: PolicySettings, path: Path) -> None:
     """Write ``round_dict`` as JSON.
 
     Parameters
     ----------
     solution : of one round.
     proposal : what would be written.
+    policy : it was made by.
     path : replaced if it exists.
     """
     path.write_text(
-        json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False),
+        json.dumps(round_dict(solution, proposal, policy), indent=1, ensure_ascii=False, allow_nan=False),
         encoding="utf-8",
     )

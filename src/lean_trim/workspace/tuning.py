@@ -130,7 +130,7 @@ class TuningControl:
         self._take(replace(self.state, solve=replace(self.state.solve, fit_delay=on)))
 
     def choose_unvisited(self, choice: str) -> None:
-        """What happens to cells not driven: keep, carry or taper.
+        """What happens to cells not driven.
 
         Parameters
         ----------

@@ -13,10 +13,11 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.shared_terms import SharedTerms, Term
 from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.estimation.surface_fit import excess_variance
-from tests.builders import MAP, RPM, maf_vehicle, small_vehicle, steady_states, with_channel
+from tests.builders import MAP, RPM, maf_vehicle, make_log, small_vehicle, steady_states, with_channel
 
 
 def fit(log: Log, settings: SurfaceSettings | None = None, used: np.ndarray | None = None) -> Estimate:
@@ -65,6 +66,33 @@ def test_a_large_error_and_little_driving_do_not_confirm_the_prior() -> None:
     estimate = fit(steady_states(table.lookup(log[Role.MAP], log[Role.RPM]) / 80.0, seconds=1.0, noise=0.006))
     assert estimate.state is not None
     assert estimate.state.scale < 0.02
+
+
+def test_corners_around_one_driven_point_are_in_doubt() -> None:
+    """Idle: one point between four cells. What is known there is their mix, and none of them singly.
+
+    Smoothness alone, at the strength that suits the whole table, would call the corners known to a third of
+    what they are off where the surface bends towards idle.
+    """
+    log = steady_states(seconds=4.0)
+    _, k = planted(log)
+    log = steady_states(k, seconds=4.0, noise=0.005)
+    at_point = (np.abs(log[Role.RPM] - 1536.0) < 20.0) & (np.abs(log[Role.MAP] - 41.4) < 1.0)
+    assert at_point.any()
+    bare = SurfaceSettings(model_error_pct=0.0)
+    one_point = fit(log, bare, at_point | (log[Role.RPM] > 3000.0))
+    everywhere = fit(log, bare)
+    assert one_point.std_error_pct[0, 0] > 4.0 * everywhere.std_error_pct[0, 0]
+
+
+def test_a_cell_is_near_what_was_driven_in_a_square_beside_it() -> None:
+    """A second in the far corner of a square weighs a hundredth of that at the near one."""
+    time = np.arange(25) / 25.0
+    frame = make_frame(make_log(time, np.full(25, 2900.0), np.full(25, 68.0)), small_vehicle())
+    found = gather_evidence(observe(frame, np.ones(25), np.ones(25, bool)), frame.vehicle.table, time)
+    np.testing.assert_allclose(found.near_s[1:3, 1:3], 1.0)
+    assert found.near_s.sum() == pytest.approx(4.0)
+    assert found.seconds[1, 1] == pytest.approx(0.01)
 
 
 def test_a_tenth_of_wild_samples_does_not_move_it() -> None:
@@ -116,7 +144,7 @@ def test_a_curve_is_fitted_by_the_same_function() -> None:
 
 def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:
     estimate = fit(steady_states(1.05, seconds=20.0, noise=0.001))
-    assert estimate.std_error_pct.min() >= 0.5
+    assert estimate.std_error_pct.min() >= 0.35
 
 
 def test_misfit_between_places_is_told_from_noise() -> None:

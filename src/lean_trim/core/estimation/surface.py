@@ -62,7 +62,7 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "model_error_pct",
         "Unavoidable error",
-        0.4,
+        0.35,
         0.0,
         5.0,
         "%",

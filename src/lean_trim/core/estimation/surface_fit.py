@@ -133,9 +133,9 @@ class SurfaceFit:
     def deviations(self, inverse: Bordered) -> Floats:
         """Standard deviation of every cell's correction, flat.
 
-        One strength of smoothing is read from the whole table. Where one point was driven and the surface bends
-        more than elsewhere, as it does towards idle, the cells around are known through smoothness alone; in so
-        far as that is so, they get the error a weaker smoothing would give them.
+        One strength of smoothing is read from the whole table. Where one point was driven and the surface
+        bends more than elsewhere, as it does towards idle, the cells around are known through smoothness
+        alone; in so far as that is so, they get the error a weaker smoothing would give them.
 
         Parameters
         ----------
@@ -148,7 +148,7 @@ class SurfaceFit:
         return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
 
     def places_by_cell(self) -> Floats:
-        """Number of places with evidence around each cell, flat, at least 1; places with little count in part."""
+        """Number of places with evidence around each cell, flat, at least 1; little counts in part."""
         weight = self.sums[:, -2] * self._share_places()
         first = np.zeros(len(self.values))
         second = np.zeros(len(self.values))

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from functools import partial
 
-import numpy as np
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QWidget
 
+from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.explore.alignment import Alignment, Kind, align_moments
@@ -132,11 +132,28 @@ def delay_facts(solution: Solution | None) -> str:
 def film_fact(solution: Solution) -> str:
     """Share of a rise of fuel that stays on the walls, if it was estimated."""
     estimate = solution.estimate
-    if not np.isfinite(estimate.wall_x):
+    share = estimate.wall_x
+    if not 0.0 < share < 1.0:
+        return ""
+    film = solution.film
+    known = f"{film.tau_s:.2f} ± {film.tau_se_s:.2f} s" if film.estimated else f"{film.tau_s:.2f} s (assumed)"
+    # The field sets an amount and a decay; a film says both.
+    amount = 100.0 * share / (1.0 - share)
+    return (
+        f" Of a rise of fuel {100 * share:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the walls first "
+        f"and comes back within {known}: a step needs {amount:.0f} % of itself more at once, fading with "
+        f"{film.tau_s * (1.0 - share):.2f} s.{cold_fact(solution)}"
+    )
+
+
+def cold_fact(solution: Solution) -> str:
+    """What warm-up costs beside the enrichment that is known, if cold running was used."""
+    cold = solution.estimate.of(Term.COLD)
+    if cold is None:
         return ""
     return (
-        f" Of a rise of fuel {100 * estimate.wall_x:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the "
-        "walls at first."
+        f" Cold: {100 * cold.value:+.2f} ± {100 * cold.std_error:.2f} % of k per kelvin below "
+        f"{COLD_BELOW_C:.0f} °C, fuel that does not burn and charge heat together; it is not in the table."
     )
 
 

@@ -19,10 +19,17 @@ from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 CHOICES = {
+    "filled": "Cells not driven: filled where richer",
     "keep": "Cells not driven keep their value",
     "carry": "Carry enrichment into them",
     "taper": "Carry it, halved with every cell",
+    "sure": "Filled, and leaner where sure",
 }
+CHOICES_TIP = (
+    "Filled: what the surface through the driven cells says where that adds fuel, else the old value. "
+    "Carried: the enrichment of the nearest driven cell. Sure: as filled, and between driven cells below "
+    "atmospheric also leaner, by what two standard errors leave. None leans where nothing was driven around."
+)
 
 
 class WritePage(QWidget):
@@ -39,10 +46,10 @@ class WritePage(QWidget):
         )
         self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS}
         self.unvisited = ComboBox()
-        self.unvisited.addItems(list(CHOICES.values()))
+        self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
         self.unvisited.setFont(font(9))
         self.unvisited.setAccessibleName("Cells not driven")
-        self.unvisited.setToolTip("Only an enrichment is ever carried, never a leaning")
+        self.unvisited.setToolTip(CHOICES_TIP)
         self.unvisited.activated.connect(lambda i: session.tuning.choose_unvisited(UNVISITED[i]))
         self.end = QCheckBox("Carry the curve's last segment on")
         self.end.setFont(font(9))

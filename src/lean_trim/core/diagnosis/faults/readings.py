@@ -15,8 +15,8 @@ class Say:
 
     IMPOSSIBLE = Message(
         "readings.impossible",
-        "{count} readings cannot be ({channels}), the first at {first} min; they count as not recorded. Look at "
-        "the logger and its wiring.",
+        "{count} readings cannot be ({channels}), the first at {first} min; they count as not recorded. Look "
+        "at the logger and its wiring.",
     )
 
 

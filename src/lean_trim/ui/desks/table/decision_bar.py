@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBox
 from lean_trim.core.decision.cautions import cautions_for, knock_caution, shape_caution, shape_faults
 from lean_trim.core.decision.decision import accept
 from lean_trim.core.decision.knock import knock_cells
+from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
@@ -21,9 +22,11 @@ AGAINST = "what stands above the table speaks against this log. Accept nothing f
 LEAST_CAUTION = 54
 LOW_CAUTION = 38
 MOST_CAUTION = 116
+LOW_MOST = 76
 """Heights of the caution, px.
 
-Three lines always have room, two in a low window, so that the table does not jump with every click.
+Three lines always have room, two in a low window, so that the table does not jump with every click; in a low
+window at most four, the rest can be scrolled to.
 """
 LOW_WINDOW = 700
 """Height of a window, px, below which every line counts."""
@@ -84,7 +87,7 @@ class DecisionBar(QWidget):
 
     def _bound_caution(self) -> None:
         low = self.window().height() < LOW_WINDOW
-        self.caution.bound(LOW_CAUTION if low else LEAST_CAUTION, MOST_CAUTION)
+        self.caution.bound(LOW_CAUTION if low else LEAST_CAUTION, LOW_MOST if low else MOST_CAUTION)
 
     def begin_typing(self, text: str) -> None:
         """Take over a key typed on the table."""
@@ -156,6 +159,9 @@ class DecisionBar(QWidget):
         if session.solution is not None and "knock" in session.settings.sieve.disabled:
             knocked = knock_cells(session.solution.sifted, even_if_off=True)
             lines = [*knock_caution(step, knocked, None), *lines]
+        if session.solution is not None:
+            left = shortfalls(session.solution.estimate, proposal, session.policy)
+            lines = [*(f.message for f in left if f.severity == "danger"), *lines]
         shape = shape_caution(current.table, accept(decision, proposal).values)
         lines = [*lines, shape] if shape else lines
         chosen = session.selection.cells

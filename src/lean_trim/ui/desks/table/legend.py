@@ -62,9 +62,15 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
         ),
     ]
     if not view.is_seen.all():
-        tip = "Hatched: no used driving came near this cell; it keeps its value unless you say otherwise."
+        tip = "Hatched: no used driving came near this cell; it nothing of its own says what it should hold."
         found.append(Entry("hatch", "not visited", "no visit", tip))
-    if view.has_hollow_bars:
+    if (view.is_hollow & view.filled).any():
+        tip = (
+            "Dashed: nobody drove here; filled with what the surface through the driven cells says, where "
+            "that adds fuel. It is no evidence; the button above the table keeps the old values instead."
+        )
+        found.append(Entry("hollow", "filled", "filled", tip))
+    elif view.is_hollow.any():
         tip = "Dashed: a change carried into a cell nobody drove, by the policy of the Write page."
         found.append(Entry("hollow", "carried", "carried", tip))
     if (view.origin == Origin.ACCEPTED).any():
@@ -116,9 +122,8 @@ class Legend(QWidget):
         theme = self.appearance.theme
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(8))
-        ending = f"full bar = {self.view.scale_pct:g} %"
         entries = entries_for(self.view)
-        words, gap = self._fit(p, entries, ending)
+        words, gap, ending = self._fit(p, entries, self.view.scale_pct)
         x = LEFT
         for entry, word in zip(entries, words, strict=True):
             width = p.fontMetrics().horizontalAdvance(word)
@@ -132,16 +137,17 @@ class Legend(QWidget):
         p.drawText(QRectF(x, 0, width + 4, 18), Qt.AlignmentFlag.AlignVCenter, ending)
         self.areas.append((QRectF(x, 0, width, 20), scale_tip(self.view.scale_pct)))
 
-    def _fit(self, p: QPainter, entries: tuple[Entry, ...], ending: str) -> tuple[list[str], float]:
-        """The widest words and gaps that fit the line."""
+    def _fit(self, p: QPainter, entries: tuple[Entry, ...], scale_pct: float) -> tuple[list[str], float, str]:
+        """The widest words, gaps and ending that fit the line."""
         width = p.fontMetrics().horizontalAdvance
-        words: list[str] = []
-        for words in ([e.word for e in entries], [e.short for e in entries]):
+        long = [e.word for e in entries], f"full bar = {scale_pct:g} %"
+        short = [e.short for e in entries], f"full {scale_pct:g} %"
+        for words, ending in (long, short):
             for gap in GAPS:
                 taken = sum(MARK_W + gap + width(w) for w in words) + width(ending)
                 if taken <= self.width() - LEFT:
-                    return words, gap
-        return words, GAPS[-1]
+                    return words, gap, ending
+        return short[0], GAPS[-1], short[1]
 
 
 def scale_tip(scale_pct: float) -> str:

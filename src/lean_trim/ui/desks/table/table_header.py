@@ -16,8 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.log import Log
+from lean_trim.core.decision.decision import Origin
+from lean_trim.core.decision.proposal import Status
+from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.decision.verdict import verdict_sentence
-from lean_trim.job.records import cells_written
+from lean_trim.job.records import Round, cells_written
 from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.desks.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.session import Session
@@ -30,6 +33,10 @@ FACT_TIPS = (
     "What the ECU itself corrected by short and long-term fuel trim, root mean square over the same cells. "
     "Where it is smaller than “off by”, lambda was off its target too.",
     "Driving that passed the sieve; the Sieve page tells where the rest went.",
+)
+FILLED_TIP = (
+    "Dashed bars: cells nobody drove, filled with what the surface through the driven cells says where that "
+    "adds fuel. A click keeps their old values instead; Undo, or the Write page, brings the fill back."
 )
 
 
@@ -66,7 +73,13 @@ class TableHeader(QWidget):
             line.addWidget(label)
         line.addStretch(1)
         column.addLayout(line)
-        column.addWidget(self.advice)
+        self.keep_filled = QToolButton(self)
+        self.keep_filled.setToolTip(FILLED_TIP)
+        self.keep_filled.clicked.connect(lambda: session.tuning.choose_unvisited("keep"))
+        below = QHBoxLayout()
+        below.addWidget(self.advice, 1)
+        below.addWidget(self.keep_filled)
+        column.addLayout(below)
         self.group = QButtonGroup(self)
         for figure in Figure:
             text, tip = FIGURE_TEXT[figure]
@@ -80,6 +93,7 @@ class TableHeader(QWidget):
         self.group.idClicked.connect(lambda i: self.figure_chosen.emit(list(Figure)[i]))
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
+        session.access_changed.connect(lambda _: self.refresh())
         session.solve_failed.connect(self.refresh)
         session.idle.connect(self.refresh)
         session.driving.connect(self._drive)
@@ -100,6 +114,18 @@ class TableHeader(QWidget):
             label.setVisible(bool(label.text()))
             label.setToolTip(FACT_TIPS[i] if len(facts) > 1 else "")
 
+    def _offer_to_keep(self) -> None:
+        """One click keeps the old values of the cells that are filled without having been driven."""
+        session = self.session
+        proposal, decision = session.proposal, session.decision
+        count = 0
+        if proposal is not None and decision is not None and session.is_last:
+            filled = (proposal.status == Status.FILLED) & (decision.origin == Origin.UNTOUCHED)
+            count = int(filled.sum())
+        self.keep_filled.setVisible(count > 0)
+        self.keep_filled.setEnabled(session.can_save)
+        self.keep_filled.setText(f"{count} filled, not driven: keep old values")
+
     def _advise(self, text: str) -> None:
         self.advice.setText(text)
         self.advice.setVisible(bool(text))
@@ -107,6 +133,7 @@ class TableHeader(QWidget):
     def refresh(self) -> None:
         """Show the current round's figures."""
         session = self.session
+        self._offer_to_keep()
         if session.round is None or session.job is None:
             self.title.setText("")
             self._show(())
@@ -146,6 +173,20 @@ class TableHeader(QWidget):
         assert session.job is not None
         current = session.round
         assert current is not None
+        cut = self._cut_short()
+        return f"{cut}  {self._verdict(current)}".strip() if cut else self._verdict(current)
+
+    def _cut_short(self) -> str:
+        """The headline where the step limits hold back a good part of what was asked."""
+        session = self.session
+        if session.solution is None or session.proposal is None or reason_for(session) is not None:
+            return ""
+        found = shortfalls(session.solution.estimate, session.proposal, session.policy)
+        return next((f.message for f in found if f.id == "step_limited"), "")
+
+    def _verdict(self, current: Round) -> str:
+        session = self.session
+        assert session.job is not None
         before = session.job.round_before(current)
         # No advice to accept beside a reason not to.
         if session.solution is None or reason_for(session) is not None:

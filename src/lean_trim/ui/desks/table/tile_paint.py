@@ -123,7 +123,8 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     middles: list[QLineF] = []
     whiskers: list[QLineF] = []
     bars: dict[tuple[str, int], list[QRectF]] = {}
-    hollow: list[QRectF] = []
+    hollow: dict[str, list[QRectF]] = {"add": [], "remove": []}
+    is_hollow = view.is_hollow
     for cell in np.flatnonzero(shown).tolist():
         rect = rects[cell]
         long = float(length[cell])
@@ -134,11 +135,12 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
         middles.append(QLineF(middle, y - tick, middle, y + tick))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
-            if visited[cell] or view.origin[cell] != Origin.UNTOUCHED:
-                bars.setdefault(("add" if long > 0 else "remove", int(level[cell])), []).append(bar)
+            purpose = "add" if long > 0 else "remove"
+            if is_hollow[cell]:
+                hollow[purpose].append(bar)
             else:
-                hollow.append(bar)
-        if visited[cell] and reach[cell] > 0:
+                bars.setdefault((purpose, int(level[cell])), []).append(bar)
+        if visited[cell] and reach[cell] > 0 and not is_hollow[cell]:
             low = max(middle + long - reach[cell], rect.left() + 2)
             high = min(middle + long + reach[cell], rect.left() + width - 2)
             whiskers.append(QLineF(low, y, high, y))
@@ -148,9 +150,10 @@ def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], 
     for (purpose, ink), group in bars.items():
         painter.setBrush(theme.color(purpose, 0.3 + 0.7 * ink / INK_LEVELS))
         painter.drawRects(group)
-    painter.setPen(QPen(theme.color("add"), 1.0, Qt.PenStyle.DashLine))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawRects(hollow)
+    for purpose, outlines in hollow.items():
+        painter.setPen(QPen(theme.color(purpose), 1.0, Qt.PenStyle.DashLine))
+        painter.drawRects(outlines)
     painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
     painter.drawLines(whiskers)
 

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Origin
+from lean_trim.core.decision.proposal import Status
 from lean_trim.core.text import decimals_of, fixed, signed
 from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
@@ -55,6 +56,8 @@ class TileView:
     scale_pct: float
     values: Floats
     decimals: int
+    filled: NDArray[np.bool_]
+    """Cells nobody drove whose proposed value is the surface's; no evidence, and never painted as such."""
 
     def value_text(self, cell: int) -> str:
         """The value of a cell as it is decided now."""
@@ -66,10 +69,11 @@ class TileView:
         return self.seconds > SEEN_S
 
     @property
-    def has_hollow_bars(self) -> bool:
-        """True if a change is proposed for a cell nobody drove."""
-        proposed = np.nan_to_num(self.bar_pct) != 0.0
-        return bool((proposed & ~self.is_seen & (self.origin == Origin.UNTOUCHED)).any())
+    def is_hollow(self) -> NDArray[np.bool_]:
+        """Cells whose bar stands for no driving: filled, or carried there by the policy; flat."""
+        open_ = ~self.is_seen & (self.origin == Origin.UNTOUCHED)
+        moved = np.nan_to_num(self.bar_pct) != 0.0
+        return np.asarray(moved & (open_ | (self.filled & (self.origin != Origin.BY_HAND))))
 
 
 def solidity_of(seconds: Floats) -> Floats:
@@ -130,6 +134,7 @@ def make_view(
         scale,
         decision.values.ravel(),
         _decimals(session),
+        proposal.status.ravel() == Status.FILLED if proposal is not None else np.zeros(table.size, bool),
     )
 
 

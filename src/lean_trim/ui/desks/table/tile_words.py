@@ -58,6 +58,9 @@ def tile_line(view: TileView, cell: int) -> str:
     """
     seconds = float(view.seconds[cell])
     text = f"{place_text(view.table, cell)}: {view.value_text(cell)} {view.table.unit}"
+    if view.is_hollow[cell]:
+        word = "filled" if view.filled[cell] else "carried"
+        return f"{text}, not driven, {word} {signed(view.bar_pct[cell])} %"
     if not view.is_seen[cell]:
         return text + ", not visited"
     if np.isfinite(view.bar_pct[cell]):
@@ -87,7 +90,7 @@ def tile_hint(view: TileView, cell: int, proposal: Proposal | None) -> str:
         side = "more" if step > 0 else "less"
         past = " (past the edge)" if abs(step) > view.scale_pct else ""
         lines.append(f"{what} {signed(step)} %, {side} fuel; a full bar is {view.scale_pct:g} %{past}")
-    if view.is_seen[cell] and np.isfinite(error):
+    if view.is_seen[cell] and np.isfinite(error) and not view.is_hollow[cell]:
         lines.append(f"Thin line: ± {fixed(error, 1)} %, one standard error")
     if view.is_seen[cell]:
         lines.append(f"Ink: {view.seconds[cell]:.1f} s of used driving (solid from 20 s)")

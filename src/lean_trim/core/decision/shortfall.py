@@ -1,0 +1,85 @@
+"""What a proposal leaves undone: cells cut at a step limit, and lean holes in boost that nobody drove."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status, boosted
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.messages import Message
+from lean_trim.core.text import signed
+from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    CUT = Message(
+        "shortfall.cut",
+        "{cells} cut at a step limit: asked {asked} %, written {written} % at the furthest. Drive again: the "
+        "next step there is about {left} %.",
+    )
+    HOLES = Message(
+        "shortfall.holes",
+        "{cells} above atmospheric, not driven, stay up to {left:.0f} % lean as far as can be told: "
+        "do not run there.",
+    )
+
+
+HOLE_PCT = 3.0
+"""Lean by more than this, as far as the surface tells, is a hole (common practice, no source)."""
+
+
+def shortfalls(estimate: Estimate, proposal: Proposal, policy: PolicySettings) -> tuple[Finding, ...]:
+    """What has to be said before a proposal is taken.
+
+    Parameters
+    ----------
+    estimate : what the drive asks for.
+    proposal : what would be written.
+    policy : it was made by.
+
+    Returns
+    -------
+    Dangers first; none where everything asked is written.
+    """
+    left = left_over_pct(estimate, proposal)
+    found = []
+    open_boost = boosted(estimate.table, policy.atmospheric_kpa) & ~estimate.supported
+    deep = open_boost & (left > HOLE_PCT)
+    if deep.any():
+        said = Say.HOLES(cells=_cells(int(deep.sum())), left=float(left[deep].max()))
+        found.append(Finding("lean_hole_boost", "danger", 0.0, 0.0, said))
+    cut = proposal.status == Status.LIMITED
+    if cut.any():
+        worst = np.unravel_index(int(np.argmax(np.where(cut, np.abs(left), -1.0))), cut.shape)
+        said = Say.CUT(
+            cells=_cells(int(cut.sum())),
+            asked=signed(float(estimate.correction_pct[worst])),
+            written=signed(float(proposal.step_pct[worst])),
+            left=signed(float(left[worst])),
+        )
+        found.append(Finding("step_limited", "note", 0.0, 0.0, said))
+    return tuple(found)
+
+
+def left_over_pct(estimate: Estimate, proposal: Proposal) -> Floats:
+    """What the estimate still asks for once a proposal is written, percent, in the table's shape.
+
+    Parameters
+    ----------
+    estimate : what the drive asks for.
+    proposal : what would be written.
+
+    Returns
+    -------
+    The second step; 0 where the estimate says nothing.
+    """
+    asked = 1.0 + np.nan_to_num(estimate.correction_pct) / 100.0
+    left = 100.0 * (asked / (1.0 + proposal.step_pct / 100.0) - 1.0)
+    return np.where(np.isfinite(estimate.correction_pct), left, 0.0)
+
+
+def _cells(count: int) -> str:
+    return f"{count} cell" if count == 1 else f"{count} cells"
