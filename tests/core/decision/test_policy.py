@@ -28,9 +28,9 @@ def estimate_of(
         np.full(shape, 0.5),
         np.full(shape, 9.0),
         np.full(shape, 3),
-        np.broadcast_to(np.asarray(supported), shape).copy(),
-        0.5,
-        "surface",
+        near_s=np.full(shape, 9.0),
+        supported=np.broadcast_to(np.asarray(supported), shape).copy(),
+        method="surface",
     )
 
 

@@ -29,9 +29,9 @@ def estimate(correction: float | np.ndarray, supported: bool = True) -> Estimate
         np.full(shape, 0.5),
         np.full(shape, 9.0),
         np.full(shape, 3),
-        np.full(shape, supported),
-        1.0,
-        "surface",
+        near_s=np.full(shape, 9.0),
+        supported=np.full(shape, supported),
+        method="surface",
     )
 
 
@@ -182,9 +182,9 @@ def test_a_written_curve_never_falls() -> None:
         np.full(shape, 0.5),
         np.full(shape, 9.0),
         np.full(shape, 3),
-        np.full(shape, True),
-        1.0,
-        "surface",
+        near_s=np.full(shape, 9.0),
+        supported=np.full(shape, True),
+        method="surface",
     )
     proposal = propose(falling, PolicySettings(), TableLimits(0.001, 0.0, 900.0))
     assert (np.diff(proposal.table.values) >= 0).all()

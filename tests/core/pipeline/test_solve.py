@@ -161,3 +161,18 @@ def test_a_fit_that_did_not_come_to_rest_says_so(heron_log: Log, heron_vehicle: 
     assert len(told) == 1 and "had not come to rest after" in told[0].message
     again = refit(hurried, SolveSettings())
     assert not [f for f in again.findings if f.id == "fit_not_converged"]
+
+
+def test_that_nothing_is_known_well_enough_is_said_with_the_reason() -> None:
+    log = steady_states(1.05, seconds=2.0, noise=0.004)
+    short = SolveSettings(surface=SurfaceSettings(min_seconds=60.0))
+    (said,) = [
+        f.message for f in solve([log], small_vehicle(), short).findings if f.id == "nothing_supported"
+    ]
+    assert "nowhere did the used driving stay 60 s" in said
+    settings = SolveSettings(surface=SurfaceSettings(max_error_pct=0.2))
+    coarse = solve([log], small_vehicle(), settings)
+    (said,) = [f.message for f in coarse.findings if f.id == "nothing_supported"]
+    assert "0.2 % is asked for" in said
+    sound = solve([log], small_vehicle())
+    assert "nothing_supported" not in {f.id for f in sound.findings}

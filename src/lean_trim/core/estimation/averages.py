@@ -11,7 +11,7 @@ from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.knobs import Knob, default_of
-from lean_trim.core.types import Floats, Ints
+from lean_trim.core.types import Floats
 
 AVERAGE_KNOBS: tuple[Knob, ...] = (
     Knob(
@@ -99,7 +99,7 @@ def average_cells(
         seconds[c] = dt[low:high].sum()
         # Seconds, not samples: neighbours in time are not independent.
         error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))
-    visits: Ints = gather_evidence(observations, table, time_s).visits
+    evidence = gather_evidence(observations, table, time_s)
     # The school of averages asks for driving, not for a small error.
     supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
     shape = table.shape
@@ -108,7 +108,8 @@ def average_cells(
         correction_pct=(100 * (mean - 1)).reshape(shape),
         std_error_pct=(100 * error).reshape(shape),
         seconds=seconds.reshape(shape),
-        visits=visits,
+        visits=evidence.visits,
+        near_s=evidence.near_s,
         supported=supported.reshape(shape),
         method="average",
     )

@@ -45,7 +45,7 @@ class Estimate:
     table : the table the log was driven on.
     correction_pct : wanted change of the cell, percent; NaN where the method says nothing.
     std_error_pct : one standard error, percent points; NaN where the method says nothing.
-    seconds, visits : evidence behind the cell.
+    seconds, visits, near_s : evidence behind the cell, see ``evidence``.
     supported : cells with enough evidence of their own to be changed.
     method : "surface" or "average".
     iterations, converged : of the robust fit (1, True for averages); one that did not converge is a finding.
@@ -58,6 +58,7 @@ class Estimate:
     std_error_pct: Floats
     seconds: Floats
     visits: Ints
+    near_s: Floats
     supported: NDArray[np.bool_]
     method: str
     iterations: int = 1

@@ -163,6 +163,7 @@ def fit_surface(
         std_error_pct=100 * error,
         seconds=evidence.seconds,
         visits=evidence.visits,
+        near_s=evidence.near_s,
         supported=supported,
         method="surface",
         iterations=fit.iterations,

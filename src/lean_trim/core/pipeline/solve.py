@@ -270,7 +270,7 @@ def _solution(
         observations=plain,
         estimate=estimate,
         residual=residual,
-        findings=with_fit(findings, estimate),
+        findings=with_fit(findings, estimate, *_licence(settings)),
         settings=settings,
         delay=delay,
         film=film,
@@ -278,6 +278,13 @@ def _solution(
         logs=shares,
         misfits=misfits,
     )
+
+
+def _licence(settings: SolveSettings) -> tuple[float, float]:
+    """Driving near a cell, s, and error, percent, that license a change by the chosen method."""
+    if settings.method == "average":
+        return settings.averages.min_seconds, np.inf
+    return settings.surface.min_seconds, settings.surface.max_error_pct
 
 
 def surface_from(
