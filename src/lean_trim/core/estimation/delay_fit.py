@@ -19,6 +19,7 @@ from lean_trim.core.drive.delay import DelaySettings, delay_s
 from lean_trim.core.drive.film import GAP_S, first_order_lag, injected_flow
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.estimation.film_fit import FilmEstimate
+from lean_trim.core.estimation.searching import lowest_near
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -169,8 +170,6 @@ def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Fl
 
     Without ``worth`` of the data alone, with the cycles given.
     """
-    from scipy.optimize import minimize
-
     low, high = BOUNDS
     free = 2 if worth == 0.0 else 3
 
@@ -187,13 +186,7 @@ def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Fl
         theta[:free] + np.eye(free)[0] * shift for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))
     ]
     simplex = np.vstack([min(tries, key=cost) + d for d in (np.zeros(free), *(0.15 * np.eye(free)))])
-    found = minimize(
-        cost,
-        simplex[0],
-        method="Nelder-Mead",
-        options={"xatol": 0.01, "fatol": 1e-3 if worth else 1e-4, "maxfev": 90, "initial_simplex": simplex},
-    )
-    return whole(found.x)
+    return whole(lowest_near(cost, simplex, 0.01, 1e-3 if worth else 1e-4, 90))
 
 
 def cylinder_phi(frame: Frame, film: FilmEstimate) -> Floats:

@@ -11,6 +11,7 @@ import numpy as np
 
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.estimation.bordered import Bordered, Factor, banded
+from lean_trim.core.estimation.searching import lowest_between
 from lean_trim.core.estimation.smoothness import roughness, tilt
 from lean_trim.core.types import Floats
 
@@ -22,6 +23,8 @@ TILT = 0.15
 """How much a correction may differ from end to end of an axis, one standard deviation (common practice, no
 source): what keeps a surface from running away where nobody drove.
 """
+STRENGTH_WITHIN = 0.6
+"""A third of a natural log in strength, to either side, moves no cell by more than its error."""
 COARSE = np.linspace(np.log(2.5), HIGH, 7)
 """Log of the summed strengths at which the search begins."""
 
@@ -101,7 +104,6 @@ class Prior:
         -------
         Log strengths.
         """
-        from scipy.optimize import minimize_scalar
 
         def cost(log_sum: float) -> float:
             return -self._along(matrix, right, unit, log_sum)[0]
@@ -112,9 +114,8 @@ class Prior:
             near = float(COARSE[int(np.argmin(costs))])
         step = float(COARSE[1] - COARSE[0])
         bounds = max(float(COARSE[0]), near - step), min(float(np.log(2e8)), near + step)
-        # A third of a natural log in strength moves no cell by more than its error.
-        found = minimize_scalar(cost, bounds=bounds, method="bounded", options={"xatol": 0.3, "maxiter": 5})
-        own, result = self._along(matrix, right, unit, float(found.x))[1]
+        found = lowest_between(cost, *bounds, STRENGTH_WITHIN)
+        own, result = self._along(matrix, right, unit, found)[1]
         return float(np.log(own)), float(np.log(result))
 
     def _along(self, matrix: Bordered, right: Floats, unit: float, log_sum: float) -> tuple[float, Strengths]:
