@@ -15,7 +15,9 @@ from pathlib import Path
 import numpy as np
 
 from campaigns.runner import CACHE, ROOT, Campaign, Trial
+from lean_trim.core.decision.driving_shares import driving_shares
 from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status
+from lean_trim.core.decision.regions import Region, regions_of
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import Method, Solution, SolveSettings, solve
@@ -100,6 +102,9 @@ def _trial(folder: Path, seed: int) -> Trial:
             estimate = solution.estimate
             sigma = errors_in_sigma(estimate.correction_pct, estimate.std_error_pct, table.values, car.best)
             figures["sigma"] = sigma[estimate.supported].tolist()
+            shares = driving_shares(solution.sifted, solution.observations)
+            regions = regions_of(estimate.table, shares.idle, shares.full, shares.boost_from_kpa)
+            figures["region"] = [str(r) for r in regions[estimate.supported]]
         result[method] = figures
     return result
 
@@ -148,7 +153,20 @@ def summary(results: Sequence[Trial]) -> list[str]:
         f"{np.percentile([s['asked'] for s in done], 90):.2f} (p90); written {middle['written']:.2f}; "
         f"everywhere {middle['everywhere']:.2f}; worst lean 1 % {middle['lean']:.1f}; "
         f"wrongly leaned {sum(s['leaned'] for s in done)}; within 2σ {within:.1f} %; "
-        f"averages, written {np.median(by_hand):.2f}."
+        f"averages, written {np.median(by_hand):.2f}.",
+        "",
+        "Within two standard errors by region: " + ", ".join(_honesty(done)) + ".",
+    ]
+
+
+def _honesty(done: Sequence[Trial]) -> list[str]:
+    """Share of the supported cells of each region whose truth lies within two standard errors."""
+    sigma = np.concatenate([s["sigma"] for s in done])
+    region = np.array([r for s in done for r in s["region"]])
+    return [
+        f"{name} {100.0 * np.mean(np.abs(sigma[region == name]) <= 2.0):.0f} % of {(region == name).sum()}"
+        for name in Region
+        if (region == name).any()
     ]
 
 

@@ -222,7 +222,7 @@ def test_a_log_survives_export_and_the_stream(tmp_path: Path, heron_log: Log) ->
 
 def test_round_json_holds_what_the_contract_names(heron_solution: Solution) -> None:
     proposal = propose(heron_solution.estimate, PolicySettings(), heron_solution.frame.vehicle.limits)
-    data = json.loads(json.dumps(round_dict(heron_solution, proposal, PolicySettings()), allow_nan=False))
+    data = json.loads(json.dumps(round_dict(heron_solution, proposal), allow_nan=False))
     assert len(data["cells"]) == heron_solution.estimate.table.size
     assert {"correction_pct", "std_error_pct", "seconds", "visits", "status", "map_kpa", "rpm"} <= set(
         data["cells"][0]

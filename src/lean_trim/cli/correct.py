@@ -95,8 +95,8 @@ def run(args: argparse.Namespace) -> None:
     proposal = propose_for(solution, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
-    write_round(solution, proposal, policy, args.out / "round.json")
-    for finding in () if args.quiet else shortfalls(solution.estimate, proposal, policy):
+    write_round(solution, proposal, args.out / "round.json")
+    for finding in () if args.quiet else shortfalls(solution.estimate, proposal):
         print(f"{finding.severity}: {finding.message}", file=sys.stderr)
 
 

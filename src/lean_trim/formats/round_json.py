@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status
+from lean_trim.core.decision.proposal import Proposal, Status
 from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
@@ -24,14 +24,13 @@ LIMITED_BY = {Status.LIMITED: "step", Status.FAULT: "fuel_pressure", Status.KNOC
 """A cell written less than it asked for is "limited", and by what; knock always had its own word."""
 
 
-def round_dict(solution: Solution, proposal: Proposal, policy: PolicySettings) -> dict[str, Any]:
+def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
     """Cells, samples, delay and findings as plain values; unknown numbers become null.
 
     Parameters
     ----------
     solution : of one round.
     proposal : what would be written.
-    policy : it was made by.
 
     Returns
     -------
@@ -101,7 +100,7 @@ def round_dict(solution: Solution, proposal: Proposal, policy: PolicySettings) -
                 "seconds": f.seconds,
                 "message": f.message,
             }
-            for f in (*shortfalls(estimate, proposal, policy), *solution.findings)
+            for f in (*shortfalls(estimate, proposal), *solution.findings)
         ],
     }
 
@@ -154,17 +153,16 @@ def _plain(value: float | np.floating) -> float | None:
     return round(float(value), 4) if math.isfinite(value) else None
 
 
-def write_round(solution: Solution, proposal: Proposal, policy: PolicySettings, path: Path) -> None:
+def write_round(solution: Solution, proposal: Proposal, path: Path) -> None:
     """Write ``round_dict`` as JSON.
 
     Parameters
     ----------
     solution : of one round.
     proposal : what would be written.
-    policy : it was made by.
     path : replaced if it exists.
     """
     path.write_text(
-        json.dumps(round_dict(solution, proposal, policy), indent=1, ensure_ascii=False, allow_nan=False),
+        json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False),
         encoding="utf-8",
     )

@@ -17,7 +17,7 @@ def test_steps_that_were_cut_are_told_with_the_next_one() -> None:
     asked = np.full((3, 3), -2.0)
     asked[0, 0] = -31.0
     proposal = propose(estimate(asked), PolicySettings(), LIMITS)
-    (found,) = shortfalls(estimate(asked), proposal, PolicySettings())
+    (found,) = shortfalls(estimate(asked), proposal)
     assert found.id == "step_limited"
     assert found.message.startswith("1 cell cut at a step limit: asked -31.0 %, written -20.0 %")
     assert "about -13.8 %" in found.message
@@ -25,7 +25,7 @@ def test_steps_that_were_cut_are_told_with_the_next_one() -> None:
 
 
 def test_nothing_is_said_where_everything_asked_is_written() -> None:
-    assert shortfalls(estimate(4.0), propose(estimate(4.0), PolicySettings(), LIMITS), PolicySettings()) == ()
+    assert shortfalls(estimate(4.0), propose(estimate(4.0), PolicySettings(), LIMITS)) == ()
 
 
 def test_a_lean_hole_in_boost_that_is_kept_is_a_danger() -> None:
@@ -33,7 +33,7 @@ def test_a_lean_hole_in_boost_that_is_kept_is_a_danger() -> None:
     supported[2, 1] = False
     asked = replace(estimate(8.0), supported=supported)
     kept = PolicySettings(unvisited="keep")
-    (found,) = shortfalls(asked, propose(asked, kept, LIMITS), kept)
+    (found,) = shortfalls(asked, propose(asked, kept, LIMITS))
     assert (found.id, found.severity) == ("lean_hole_boost", "danger")
     assert "1 cell above atmospheric" in found.message
-    assert shortfalls(asked, propose(asked, PolicySettings(), LIMITS), PolicySettings()) == ()
+    assert shortfalls(asked, propose(asked, PolicySettings(), LIMITS)) == ()

@@ -7,7 +7,8 @@ from collections.abc import Iterable
 import numpy as np
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.decision.proposal import PolicySettings, boosted
+from lean_trim.core.decision.proposal import PolicySettings
+from lean_trim.core.decision.regions import boosted
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lean_trim.core.decision.regions import USUAL_KPA, boost_from_kpa
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.observations import Observations
@@ -17,12 +18,13 @@ from lean_trim.core.types import Floats
 class DrivingShares:
     """Shares of the used seconds per cell, in the table's shape, 0 without driving.
 
-    Whether the airflow signal met its end.
+    Whether the airflow signal met its end, and manifold pressure above which it is boost, kPa.
     """
 
     idle: Floats
     full: Floats
     end_pegged: bool
+    boost_from_kpa: float = USUAL_KPA
 
 
 def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
@@ -43,6 +45,7 @@ def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
         _share(conditions, observations, Regime.IDLE),
         _share(conditions, observations, Regime.FULL_THROTTLE),
         pegged,
+        boost_from_kpa(conditions.frame.log),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
+from lean_trim.core.decision.regions import boosted
 from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
@@ -170,10 +171,12 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         60.0,
         110.0,
         "kPa",
-        tip="Rows of the table above this manifold pressure are boost.",
+        tip="Rows above this manifold pressure are boost; from less where the barometer stood lower.",
     ),
 )
 """Numbers of the policy (common practice, no source)."""
+LOWEST_KPA = 60.0
+"""No road is so high that boost begins below."""
 
 
 @dataclass(frozen=True)
@@ -222,11 +225,15 @@ class PolicySettings:
 
 @dataclass(frozen=True, eq=False)
 class Proposal:
-    """The table that would be written and, per cell, the step in percent and the rule that decided it."""
+    """The table that would be written and, per cell, the step in percent and the rule that decided it.
+
+    ``policy`` is the one it was made by, with boost counted from where the job's barometer puts it.
+    """
 
     table: Table
     step_pct: Floats
     status: NDArray[np.object_]
+    policy: PolicySettings
 
 
 def propose(
@@ -246,6 +253,10 @@ def propose(
     driving : how each cell was driven, for the shares by regime; all part throttle if None.
     """
     table = estimate.table
+    if driving is not None:
+        settings = replace(
+            settings, atmospheric_kpa=min(settings.atmospheric_kpa, max(driving.boost_from_kpa, LOWEST_KPA))
+        )
     wanted = _gain(table, settings, driving) * (
         np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct
     )
@@ -279,7 +290,7 @@ def propose(
         step = np.where(keep & (ahead > 0), ahead, step)
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
-    return _written(table, step, status, limits)
+    return _written(table, step, status, limits, settings)
 
 
 def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:
@@ -311,7 +322,9 @@ def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most
     return out
 
 
-def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits) -> Proposal:
+def _written(
+    table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits, policy: PolicySettings
+) -> Proposal:
     """Round to the field, keep untouched cells exactly, keep a curve rising."""
     values, clipped = quantise(table.values * (1 + step / 100), limits)
     # Rounding would change cells nobody touched, and each would look like a decision.
@@ -323,7 +336,7 @@ def _written(table: Table, step: Floats, status: NDArray[np.object_], limits: Ta
         rising = np.maximum.accumulate(values)
         status[rising > values] = Status.RISING
         values = rising
-    return Proposal(table.with_values(values), 100 * (values / table.values - 1), status)
+    return Proposal(table.with_values(values), 100 * (values / table.values - 1), status, policy)
 
 
 def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bool_]]:
@@ -343,20 +356,3 @@ def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bo
     lowest = max(limits.lowest, limits.resolution)
     clipped = (rounded < lowest) | (rounded > limits.highest)
     return np.asarray(np.round(np.clip(rounded, lowest, limits.highest), decimals), np.float64), clipped
-
-
-def boosted(table: Table, atmospheric_kpa: float) -> NDArray[np.bool_]:
-    """Cells above atmospheric pressure, in the table's shape; none for a curve.
-
-    Parameters
-    ----------
-    table : rows over MAP, or a curve.
-    atmospheric_kpa : pressure from which it is boost, kPa absolute.
-
-    Returns
-    -------
-    True above it.
-    """
-    if len(table.axes) == 1:
-        return np.zeros(table.shape, bool)
-    return np.broadcast_to((table.axes[0].points > atmospheric_kpa)[:, None], table.shape).copy()

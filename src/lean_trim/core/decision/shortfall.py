@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status, boosted
+from lean_trim.core.decision.proposal import Proposal, Status
+from lean_trim.core.decision.regions import boosted
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.messages import Message
@@ -31,14 +32,13 @@ HOLE_PCT = 3.0
 """Lean by more than this, as far as the surface tells, is a hole (common practice, no source)."""
 
 
-def shortfalls(estimate: Estimate, proposal: Proposal, policy: PolicySettings) -> tuple[Finding, ...]:
+def shortfalls(estimate: Estimate, proposal: Proposal) -> tuple[Finding, ...]:
     """What has to be said before a proposal is taken.
 
     Parameters
     ----------
     estimate : what the drive asks for.
     proposal : what would be written.
-    policy : it was made by.
 
     Returns
     -------
@@ -46,7 +46,7 @@ def shortfalls(estimate: Estimate, proposal: Proposal, policy: PolicySettings) -
     """
     left = left_over_pct(estimate, proposal)
     found = []
-    open_boost = boosted(estimate.table, policy.atmospheric_kpa) & ~estimate.supported
+    open_boost = boosted(estimate.table, proposal.policy.atmospheric_kpa) & ~estimate.supported
     deep = open_boost & (left > HOLE_PCT)
     if deep.any():
         said = Say.HOLES(cells=_cells(int(deep.sum())), left=float(left[deep].max()))

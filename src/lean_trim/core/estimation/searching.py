@@ -11,7 +11,7 @@ import numpy as np
 
 from lean_trim.core.types import Floats
 
-GOLDEN = 0.5 * (np.sqrt(5.0) - 1.0)
+GOLDEN = float(0.5 * (np.sqrt(5.0) - 1.0))
 
 
 def lowest_between(cost: Callable[[float], float], low: float, high: float, within: float) -> float:

@@ -155,12 +155,12 @@ class DecisionBar(QWidget):
         if proposal is None or decision is None or current is None:
             return []
         step = proposal.step_pct * (decision.origin == 0)
-        lines = cautions_for(current.table, step, None, session.policy)
+        lines = cautions_for(current.table, step, None, proposal.policy)
         if session.solution is not None and "knock" in session.settings.sieve.disabled:
             knocked = knock_cells(session.solution.sifted, even_if_off=True)
             lines = [*knock_caution(step, knocked, None), *lines]
         if session.solution is not None:
-            left = shortfalls(session.solution.estimate, proposal, session.policy)
+            left = shortfalls(session.solution.estimate, proposal)
             lines = [*(f.message for f in left if f.severity == "danger"), *lines]
         shape = shape_caution(current.table, accept(decision, proposal).values)
         lines = [*lines, shape] if shape else lines

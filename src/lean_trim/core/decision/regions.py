@@ -1,0 +1,81 @@
+"""Regions of a table, told from the job's own data: idle, part throttle, full throttle, boost."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Table
+from lean_trim.core.types import Floats, Mask
+
+ABOVE_BARO = 1.02
+"""Manifold pressure over the barometer from which it is boost; sensors differ by less."""
+USUAL_KPA = 101.0
+"""Stands in where no barometer was logged (near the US Standard Atmosphere 1976 at sea level, 101.325 kPa)."""
+MOSTLY = 0.5
+
+
+class Region(StrEnum):
+    """What a cell is for, as practitioners divide a table."""
+
+    IDLE = "idle"
+    PART = "part"
+    FULL = "full"
+    BOOST = "boost"
+
+
+def boost_from_kpa(log: Log) -> float:
+    """Manifold pressure above which it is boost, from the barometer that was logged.
+
+    Parameters
+    ----------
+    log : a drive.
+
+    Returns
+    -------
+    kPa absolute, never above what holds at sea level.
+    """
+    baro = log.get(Role.BARO)
+    known = baro[np.isfinite(baro)]
+    return min(ABOVE_BARO * float(np.median(known)), USUAL_KPA) if len(known) else USUAL_KPA
+
+
+def boosted(table: Table, from_kpa: float) -> Mask:
+    """Cells above atmospheric pressure, in the table's shape; none for a curve.
+
+    Parameters
+    ----------
+    table : rows over MAP, or a curve.
+    from_kpa : pressure from which it is boost, kPa absolute.
+
+    Returns
+    -------
+    True above it.
+    """
+    if len(table.axes) == 1:
+        return np.zeros(table.shape, bool)
+    return np.broadcast_to((table.axes[0].points > from_kpa)[:, None], table.shape).copy()
+
+
+def regions_of(table: Table, idle: Floats, full: Floats, from_kpa: float) -> NDArray[np.object_]:
+    """Region of every cell, in the table's shape.
+
+    Parameters
+    ----------
+    table : a grid or a curve.
+    idle, full : shares of a cell's used seconds at idle and at full throttle, in the table's shape.
+    from_kpa : pressure from which it is boost, kPa absolute.
+
+    Returns
+    -------
+    A ``Region`` per cell; part throttle where nothing else holds.
+    """
+    out = np.full(table.shape, Region.PART, object)
+    out[full > MOSTLY] = Region.FULL
+    out[idle > MOSTLY] = Region.IDLE
+    out[boosted(table, from_kpa)] = Region.BOOST
+    return out
