@@ -13,9 +13,9 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.types import Floats, Mask
 
 ABOVE_BARO = 1.02
-"""Manifold pressure over the barometer from which it is boost; sensors differ by less."""
+"""Manifold pressure over the barometer from which it is boost; sensors differ by less (common practice)."""
 USUAL_KPA = 101.0
-"""Stands in where no barometer was logged (near the US Standard Atmosphere 1976 at sea level, 101.325 kPa)."""
+"""Stands in where no barometer was logged (US Standard Atmosphere 1976: 101.325 kPa, from memory)."""
 MOSTLY = 0.5
 
 
