@@ -16,7 +16,7 @@ from lean_trim.core.drive.film import first_order_lag
 from lean_trim.core.drive.frame import mesh_along, read_along
 from lean_trim.core.kernels.fuel_loops import misleading_excess, product, seconds_off, times_root
 from lean_trim.core.kernels.log_loops import lasting, onsets, share_of, still_spells
-from lean_trim.core.kernels.mesh_loops import add_crossings, count_evidence, nearest_cell
+from lean_trim.core.kernels.mesh_loops import count_evidence, crossings, nearest_cell
 
 RNG = np.random.default_rng(11)
 TIME = np.cumsum(RNG.uniform(0.02, 0.06, 5000))
@@ -81,12 +81,13 @@ def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:
     np.testing.assert_allclose(mesh_along(curve, (at[1],)).weights, curve.interpolate(at[1]).weights)
 
 
-def test_cells_crossed_in_a_second_follow_from_rate_and_width() -> None:
-    crossed = np.array([1.0, 1.0, 1.0])
-    add_crossings(
-        crossed, np.array([100.0, -50.0, 8.0]), np.array([1200.0, 3000.0, 9e9]), np.array([1e3, 2e3, 4e3])
-    )
-    np.testing.assert_allclose(crossed, [1.1, 1.025, 1.004])
+def test_cells_crossed_in_a_second_follow_from_rates_and_widths() -> None:
+    """Cell 0 is 1000 wide and 20 high, cell 4 (second row, second column) 2000 and 30."""
+    cells, rows, columns = np.array([0, 4]), np.array([20.0, 30.0]), np.array([1000.0, 2000.0])
+    found = crossings(cells, np.array([10.0, -3.0]), np.array([100.0, 500.0]), rows, columns)
+    np.testing.assert_allclose(found, [0.5 + 0.1, 0.1 + 0.25])
+    curve = crossings(np.array([1]), np.array([80.0]), np.array([80.0]), np.empty(0), columns)
+    np.testing.assert_allclose(curve, 0.04)
 
 
 def test_only_what_lasts_is_kept_and_ends_count_as_lasting() -> None:

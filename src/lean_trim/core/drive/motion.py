@@ -44,12 +44,11 @@ class Motion:
         log = self.frame.log
         return rate_per_s(log.time_s, log[role], over_s) if role in log else np.zeros(len(log))
 
-    def _relative_rate(self, role: Role, least: float) -> Floats:
-        """Slope over 0.4 s as a share of the value, 1/s; values under ``least`` count as that."""
+    def _relative_rate(self, slope: Floats, role: Role, least: float) -> Floats:
+        """Slope as a share of the value, 1/s; values under ``least`` count as that."""
         from lean_trim.core.kernels.log_loops import share_of
 
-        values = held(self.frame.log[role])
-        return share_of(rate_per_s(self.frame.log.time_s, values, 0.4), values, least)
+        return share_of(slope.copy(), as_loop(held(self.frame.log[role])), least)
 
     @cached_property
     def throttle_rate(self) -> Floats:
@@ -70,7 +69,7 @@ class Motion:
     @cached_property
     def rpm_rate(self) -> Floats:
         """Relative engine speed, 1/s."""
-        return self._relative_rate(Role.RPM, 300.0)
+        return self._relative_rate(self.rpm_slope, Role.RPM, 300.0)
 
     @cached_property
     def slip_rate(self) -> Floats:
@@ -81,7 +80,7 @@ class Motion:
         log = self.frame.log
         if Role.SPEED not in log:
             return self.rpm_rate
-        road = self._relative_rate(Role.SPEED, 4.0)
+        road = self._relative_rate(self._rate(Role.SPEED, CROSSING_S), Role.SPEED, 4.0)
         # Near standstill road speed is coarse, and any change of it huge in proportion.
         return np.where(log[Role.SPEED] > 8, self.rpm_rate - road, self.rpm_rate)
 
@@ -130,14 +129,26 @@ class Motion:
         By slopes over 0.4 s, not by changes of the nearest cell: on the edge between two, noise alone flips
         that many times a second while nothing moves.
         """
-        from lean_trim.core.kernels.mesh_loops import add_crossings
+        from lean_trim.core.kernels.mesh_loops import crossings
 
         frame = self.frame
-        out = np.zeros(len(frame.log))
-        for axis, at in zip(frame.vehicle.table.axes, frame.coordinates, strict=True):
-            known = as_loop(held(at))
-            add_crossings(out, rate_per_s(frame.log.time_s, known, CROSSING_S), known, axis.points)
-        return out
+        rates = [self._slope_of(as_loop(at)) for at in frame.coordinates]
+        steps = [np.diff(axis.points) for axis in frame.vehicle.table.axes]
+        first = np.ascontiguousarray(frame.mesh.cells[:, 0])
+        if len(rates) == 1:
+            return crossings(first, rates[0], rates[0], np.empty(0), steps[0])
+        return crossings(first, rates[0], rates[1], steps[0], steps[1])
+
+    def _slope_of(self, along: Floats) -> Floats:
+        """Slope of a coordinate over 0.4 s, its unit per second; that of engine speed is known already."""
+        if along is self.frame.log[Role.RPM]:
+            return self.rpm_slope
+        return rate_per_s(self.frame.log.time_s, held(along), CROSSING_S)
+
+    @cached_property
+    def rpm_slope(self) -> Floats:
+        """Slope of engine speed over 0.4 s, 1/min per second."""
+        return rate_per_s(self.frame.log.time_s, held(self.frame.log[Role.RPM]), CROSSING_S)
 
     @cached_property
     def sensor_ends(self) -> tuple[float, float]:

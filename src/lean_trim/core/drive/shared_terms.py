@@ -23,7 +23,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.holes import held
-from lean_trim.core.data.log import Log
+from lean_trim.core.data.log import Log, as_loop
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.physics import KELVIN
 from lean_trim.core.types import Floats
@@ -55,6 +55,7 @@ FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
 LEAST_HEAT = 0.01
 """Largest value of the heat term, at a coefficient of 1, from which it is worth one."""
 WARM_C = 80.0
+MANY = 20_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,7 +97,7 @@ def shared_terms(frame: Frame, film: Floats) -> SharedTerms:
             found[Term.SOAK] = soak
         if coolant is not None:
             heat = _heat(frame, coolant)
-            if np.abs(heat).max() > LEAST_HEAT:
+            if max(heat.max(), -heat.min()) > LEAST_HEAT:
                 found[Term.HEAT] = heat
     return SharedTerms(tuple(found), np.array(list(found.values())))
 
@@ -134,11 +135,15 @@ def _fall(since_s: Floats, air_c: Floats) -> tuple[float, float]:
 
 def _heat(frame: Frame, coolant: Floats) -> Floats:
     """Relative density error at a share of 1, less that of the warm engine at the same flow."""
+    from lean_trim.core.kernels.fuel_loops import unseen_heat
+
     air = held(frame.log[Role.IAT])
-    warm = coolant > min(WARM_C, float(coolant.max()) - 1.0)
-    usual = float(np.median((coolant - air)[warm]))
-    fades = np.exp(-np.nan_to_num(frame.flow_g_per_s) / FLOW_G_PER_S)
-    return np.asarray((usual - (coolant - air)) / (air + KELVIN) * fades)
+    # A part of a long log tells its usual warmth as well as the whole.
+    some = slice(None, None, max(1, len(air) // MANY))
+    warm = coolant[some] > min(WARM_C, float(coolant.max()) - 1.0)
+    usual = float(np.median((coolant[some] - air[some])[warm])) if warm.any() else 0.0
+    flow = as_loop(frame.flow_g_per_s)
+    return unseen_heat(as_loop(coolant), as_loop(air), flow, usual, FLOW_G_PER_S, KELVIN)
 
 
 def spreads_of(names: tuple[Term, ...], film_spread: float) -> Floats:

@@ -153,3 +153,29 @@ def times_root(values: Floats, ratio: Floats, least: float) -> Floats:  # pragma
     for i in range(len(values)):
         values[i] *= np.sqrt(max(ratio[i], least))
     return values
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def unseen_heat(
+    coolant: Floats, air: Floats, flow: Floats, usual: float, fades_with: float, kelvin: float
+) -> Floats:  # pragma: no cover - compiled
+    """Density error at a share of 1 of charge heating, less that of a warm engine; see ``shared_terms``.
+
+    Parameters
+    ----------
+    coolant, air : temperatures, °C, shape (n,).
+    flow : airflow, g/s, shape (n,); unknown counts as none.
+    usual : coolant less air of the warm engine, K.
+    fades_with : airflow with which the heating fades, g/s.
+    kelvin : 0 °C in kelvin.
+
+    Returns
+    -------
+    Relative, shape (n,).
+    """
+    out = np.empty(len(coolant))
+    for i in range(len(coolant)):
+        through = flow[i] if np.isfinite(flow[i]) else 0.0
+        more = usual - (coolant[i] - air[i])
+        out[i] = more / (air[i] + kelvin) * np.exp(-through / fades_with)
+    return out

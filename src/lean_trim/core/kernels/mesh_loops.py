@@ -125,21 +125,29 @@ def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - co
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def add_crossings(
-    out: Floats, rate: Floats, at: Floats, points: Floats
-) -> None:  # pragma: no cover - compiled
-    """Add to ``out`` how many intervals of an axis are crossed in a second.
+def crossings(
+    cells: Ints, row_rate: Floats, column_rate: Floats, row_steps: Floats, column_steps: Floats
+) -> Floats:  # pragma: no cover - compiled
+    """How many cells are crossed in a second, along rows and columns together.
 
     Parameters
     ----------
-    out : changed in place, shape (n,).
-    rate : slope of the coordinate, its unit per second, shape (n,).
-    at : the coordinate, shape (n,).
-    points : of the axis, rising.
+    cells : first cell each sample reads, shape (n,).
+    row_rate, column_rate : slopes of its coordinates, unit per second, shape (n,); of a curve the second.
+    row_steps, column_steps : widths of the axes' intervals; of a curve the first is empty.
+
+    Returns
+    -------
+    Cells per second, shape (n,).
     """
-    for i in range(len(out)):
-        low, _ = _locate(points, at[i])
-        out[i] += abs(rate[i]) / (points[low + 1] - points[low])
+    out = np.empty(len(cells))
+    width = len(column_steps) + 1
+    for i in range(len(cells)):
+        row = cells[i] // width
+        out[i] = abs(column_rate[i]) / column_steps[cells[i] - row * width]
+        if len(row_steps):
+            out[i] += abs(row_rate[i]) / row_steps[row]
+    return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
