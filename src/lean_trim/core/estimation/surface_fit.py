@@ -27,8 +27,8 @@ BLOCK = 2048
 BLOCKS = 40
 """Correlation is read from stretches of so many samples, so many of them at most, evenly spread."""
 LONGEST_S = 6.0
-LOG_DOUBT = float(np.log(40.0))
-"""How much less smoothing may be right somewhere than what fits the whole table best, in logs."""
+LOG_DOUBT = float(np.log(200.0))
+"""How much less smoothing may be right around one lone point than what fits the whole table best, in logs."""
 SETTLED = 1e-4
 LOOSELY = 5e-4
 """Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
@@ -143,7 +143,8 @@ class SurfaceFit:
         """
         softer = self.theta[0] - LOG_DOUBT, self.theta[1] - LOG_DOUBT
         doubted = Factor(self.prior.precision(softer).plus(self.matrix, self.unit)).inverse()
-        share = 1.0 / self.places_by_cell()
+        # Squared: with a handful of places around it a cell is held from several sides.
+        share = 1.0 / self.places_by_cell() ** 2
         variance = (1.0 - share) * inverse.lower[0] + share * doubted.lower[0]
         return np.asarray(np.sqrt(np.maximum(variance, 0.0)))
 
