@@ -22,11 +22,11 @@ AGAINST = "what stands above the table speaks against this log. Accept nothing f
 LEAST_CAUTION = 54
 LOW_CAUTION = 38
 MOST_CAUTION = 116
-LOW_MOST = 76
+LOW_MOST = 96
 """Heights of the caution, px.
 
 Three lines always have room, two in a low window, so that the table does not jump with every click; in a low
-window at most four, the rest can be scrolled to.
+window at most six.
 """
 LOW_WINDOW = 700
 """Height of a window, px, below which every line counts."""
