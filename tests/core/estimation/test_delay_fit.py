@@ -21,10 +21,16 @@ N = 9000
 TIME = np.arange(N) * 0.04
 
 
-def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004, cut_s: float = 2.0) -> Frame:
+def cut_drive(
+    volume_l: float,
+    sensor_s: float,
+    noise: float = 0.004,
+    cut_s: float = 2.0,
+    film: FilmEstimate | None = None,
+) -> Frame:
     """Cruising at several speeds with a fuel cut every 15 s.
 
-    Lambda is what such an exhaust and sensor would show.
+    Lambda is what such a film, exhaust and sensor would show.
     """
     rpm = np.repeat([1600.0, 2200.0, 3000.0, 4200.0, 2600.0, 1900.0], N // 6)
     log = make_log(TIME, rpm, np.full(N, 55.0))
@@ -32,7 +38,8 @@ def cut_drive(volume_l: float, sensor_s: float, noise: float = 0.004, cut_s: flo
     log = with_channel(log, Role.PULSE_WIDTH, np.where(cut, 0.0, log[Role.PULSE_WIDTH]))
     frame = make_frame(log, small_vehicle())
     arrival = np.maximum.accumulate(TIME + delay_s(frame, DelaySettings(1.0, volume_l, 0.0)))
-    phi = first_order_lag(TIME, np.interp(TIME, arrival, cylinder_phi(frame, FilmEstimate())), sensor_s)
+    phi = np.interp(TIME, arrival, cylinder_phi(frame, film or FilmEstimate()))
+    phi = first_order_lag(TIME, phi, sensor_s)
     lam = 1.0 / np.maximum(phi, 0.02) + noise * np.random.default_rng(0).standard_normal(N)
     return make_frame(with_channel(log, Role.LAMBDA, np.clip(lam, 0.65, 1.36)), small_vehicle())
 
@@ -52,6 +59,17 @@ def test_the_parts_are_recovered_within_their_errors_and_their_sum_closely(
     assert np.abs(gap).max() < 0.02
     assert estimate.total_se_s < 0.03
     assert estimate.misfit_after <= estimate.misfit_before
+
+
+def test_a_film_unlike_the_usual_one_is_told_to_the_fit() -> None:
+    """With X 0.5 and 1 s taken for 0.2 and 0.5 s the answer comes out more than twice as far off."""
+    film = FilmEstimate(1.0, 0.1, 0.5)
+    frame = cut_drive(6.0, 0.12, film=film)
+    real = delay_s(frame, DelaySettings(1.0, 6.0, 0.12))
+    told, untold = (estimate_delay(frame, DelaySettings(), np.ones(N), f) for f in (film, None))
+    gaps = [np.abs(delay_s(frame, e.settings) - real).max() for e in (told, untold)]
+    assert gaps[0] < 0.02
+    assert gaps[1] > 2.0 * gaps[0]
 
 
 def test_a_steady_drive_tells_nothing_and_the_defaults_are_kept() -> None:
