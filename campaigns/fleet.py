@@ -10,6 +10,7 @@ import hashlib
 import os
 from collections.abc import Sequence
 from dataclasses import asdict
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -40,6 +41,7 @@ def cars_folder() -> Path:
     return CACHE / f"cars-{digest.hexdigest()[:12]}"
 
 
+@lru_cache(maxsize=4)
 def driven_car(seed: int) -> tuple[FleetCar, Path, States, np.ndarray]:
     """A car, the folder of its sheet and log, the states of its second drive, and seconds near each cell."""
     car = random_car(seed)

@@ -51,7 +51,7 @@ def steps_for_unvisited(
 
 
 def enclosed(supported: Mask) -> Mask:
-    """Cells with supported ones on both sides along every axis.
+    """Cells with supported ones on both sides along an axis.
 
     Parameters
     ----------
@@ -61,11 +61,11 @@ def enclosed(supported: Mask) -> Mask:
     -------
     True between them, in the table's shape.
     """
-    out = np.ones(supported.shape, bool)
+    out = np.zeros(supported.shape, bool)
     for axis in range(supported.ndim):
         before = np.maximum.accumulate(supported, axis=axis)
         after = np.flip(np.maximum.accumulate(np.flip(supported, axis), axis=axis), axis)
-        out &= before & after
+        out |= before & after
     return out
 
 
