@@ -37,41 +37,14 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
     As docs/formats.md describes it.
     """
     estimate = solution.estimate
-    sifted = solution.sifted
-    log = solution.frame.log
-    delay = solution.delay.settings
-    volume = delay.exhaust_volume_l
-    idle = sifted.settings.disabled | {rule.name for rule in RULES if rule.marks}
+    settings = solution.sifted.settings
     return {
         "format": "lean-trim round 1",
         "vehicle": solution.frame.vehicle.name,
         "method": estimate.method,
         "cells": _cells(solution, proposal),
-        "samples": {
-            "total": len(log),
-            "used": int(sifted.used.sum()),
-            "used_s": _plain(solution.observations.seconds.sum()),
-            "left_out": {name: n for name, n in sifted.counts.items() if n and name not in idle},
-            "marked": {
-                rule.name: sifted.counts[rule.name]
-                for rule in RULES
-                if rule.marks and sifted.counts[rule.name]
-            },
-            "blank": {role.value: n for role, n in solution.frame.holes.blank.items()},
-            "impossible": {role.value: n for role, n in solution.frame.holes.impossible.items()},
-        },
-        "delay": {
-            "cycles": _plain(delay.cycles),
-            "cycles_se": _plain(solution.delay.cycles_se),
-            "exhaust_volume_l": _plain(solution.frame.vehicle.exhaust_volume_l if volume is None else volume),
-            "exhaust_volume_se_l": _plain(solution.delay.volume_se_l),
-            "sensor_s": _plain(delay.sensor_s),
-            "sensor_se_s": _plain(solution.delay.sensor_se_s),
-            "total_se_s": _plain(solution.delay.total_se_s),
-            "estimated": solution.delay.estimated,
-            "moments": solution.delay.moments,
-            "note": solution.delay.note,
-        },
+        "samples": _samples(solution),
+        "delay": _delay(solution),
         "wall_film": {
             "x": _plain(estimate.wall_x),
             "x_se": _plain(estimate.wall_x_se),
@@ -91,7 +64,7 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
         },
         "logs": [_public(share) for share in solution.logs],
         "inferred": [_public(thing) for thing in solution.inferred],
-        "settings": {"changed": dict(sifted.settings.changes), "disabled": sorted(sifted.settings.disabled)},
+        "settings": {"changed": dict(settings.changes), "disabled": sorted(settings.disabled)},
         "findings": [
             {
                 "id": f.id,
@@ -102,6 +75,42 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             }
             for f in (*shortfalls(estimate, proposal), *solution.findings)
         ],
+    }
+
+
+def _samples(solution: Solution) -> dict[str, Any]:
+    """How many samples there were, were used, and were left out or marked by which rule."""
+    sifted = solution.sifted
+    holes = solution.frame.holes
+    marking = {rule.name for rule in RULES if rule.marks}
+    idle = sifted.settings.disabled | marking
+    return {
+        "total": len(solution.frame.log),
+        "used": int(sifted.used.sum()),
+        "used_s": _plain(solution.observations.seconds.sum()),
+        "left_out": {name: n for name, n in sifted.counts.items() if n and name not in idle},
+        "marked": {name: n for name, n in sifted.counts.items() if n and name in marking},
+        "blank": {role.value: n for role, n in holes.blank.items()},
+        "impossible": {role.value: n for role, n in holes.impossible.items()},
+    }
+
+
+def _delay(solution: Solution) -> dict[str, Any]:
+    """Parts of the sensor's delay with their errors."""
+    found = solution.delay
+    settings = found.settings
+    volume = settings.exhaust_volume_l
+    return {
+        "cycles": _plain(settings.cycles),
+        "cycles_se": _plain(found.cycles_se),
+        "exhaust_volume_l": _plain(solution.frame.vehicle.exhaust_volume_l if volume is None else volume),
+        "exhaust_volume_se_l": _plain(found.volume_se_l),
+        "sensor_s": _plain(settings.sensor_s),
+        "sensor_se_s": _plain(found.sensor_se_s),
+        "total_se_s": _plain(found.total_se_s),
+        "estimated": found.estimated,
+        "moments": found.moments,
+        "note": found.note,
     }
 
 
