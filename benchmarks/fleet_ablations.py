@@ -17,6 +17,7 @@ from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import SolveSettings, solve
+from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from lean_trim.formats.logs import open_log
 from lean_trim.formats.vehicle_sheet import read_vehicle
@@ -48,7 +49,7 @@ def figures_by_variant(seed: int) -> dict[str, Figures | None]:
         except LeanTrimError:
             found[name] = None
             continue
-        found[name] = figures_of(seed, solution, propose_for(solution, PolicySettings()))
+        found[name] = figures_of(seed, solution, propose_for(summary_of(solution), PolicySettings()))
     return found
 
 

@@ -22,6 +22,7 @@ from lean_trim.core.decision.regions import Region, regions_of
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import Method, Solution, SolveSettings, solve
+from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.formats.logs import open_log, write_log_csv
 from lean_trim.formats.vehicle_sheet import read_vehicle, write_vehicle
 from lean_trim.simcar.fleet.cars import FleetCar, random_car
@@ -99,7 +100,7 @@ def _trial(folder: Path, seed: int) -> Trial:
         except LeanTrimError as error:
             result[method] = {"refused": str(error)}
             continue
-        figures = asdict(figures_of(seed, solution, propose_for(solution, PolicySettings())))
+        figures = asdict(figures_of(seed, solution, propose_for(summary_of(solution), PolicySettings())))
         if method == "surface":
             estimate = solution.estimate
             sigma = errors_in_sigma(estimate.correction_pct, estimate.std_error_pct, table.values, car.best)

@@ -1,7 +1,5 @@
 """``python -m lean_trim``."""
 
-import sys
+from lean_trim.cli.main import run_as_process
 
-from lean_trim.cli.main import main
-
-sys.exit(main())
+run_as_process()

@@ -16,6 +16,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LogError
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.formats.logs import open_log, parse_rows, row_lines, write_log_csv
 from lean_trim.formats.meaning.names import role_of, split_unit
 from lean_trim.formats.round_json import round_dict
@@ -222,7 +223,7 @@ def test_a_log_survives_export_and_the_stream(tmp_path: Path, heron_log: Log) ->
 
 def test_round_json_holds_what_the_contract_names(heron_solution: Solution) -> None:
     proposal = propose(heron_solution.estimate, PolicySettings(), heron_solution.frame.vehicle.limits)
-    data = json.loads(json.dumps(round_dict(heron_solution, proposal), allow_nan=False))
+    data = json.loads(json.dumps(round_dict(summary_of(heron_solution), proposal), allow_nan=False))
     assert len(data["cells"]) == heron_solution.estimate.table.size
     assert {"correction_pct", "std_error_pct", "seconds", "visits", "status", "map_kpa", "rpm"} <= set(
         data["cells"][0]

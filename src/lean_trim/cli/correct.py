@@ -66,6 +66,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.core.decision.shortfall import shortfalls
     from lean_trim.core.pipeline.proposing import propose_for
     from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
+    from lean_trim.core.pipeline.summary import summary_of
     from lean_trim.core.sieve.sieve import SieveSettings
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.logs import open_log
@@ -87,16 +88,16 @@ def run(args: argparse.Namespace) -> None:
     sieve = SieveSettings(changes=_numbers(args.sieve, "--sieve"), disabled=_rules(args.sieve_off))
     vehicle, warnings = read_vehicle(args.vehicle)
     tables = _driven_on(args.driven_on, args.log, vehicle.airflow)
-    opened = [open_log(path, vehicle.stoich_afr) for path in args.log]
+    opened = [open_log(path, vehicle.stoich_afr, hashed=False) for path in args.log]
     for line in () if args.quiet else (*warnings, *(w for o in opened for w in o.warnings)):
         print(f"warning: {line}", file=sys.stderr)
     logs = [DrivenLog(o.log, tables.get(path)) for o, path in zip(opened, args.log, strict=True)]
-    solution = solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
-    proposal = propose_for(solution, policy)
+    summary = summary_of(solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve)))
+    proposal = propose_for(summary, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
-    write_round(solution, proposal, args.out / "round.json")
-    for finding in () if args.quiet else shortfalls(solution.estimate, proposal):
+    write_round(summary, proposal, args.out / "round.json")
+    for finding in () if args.quiet else shortfalls(summary.estimate, proposal):
         print(f"{finding.severity}: {finding.message}", file=sys.stderr)
 
 

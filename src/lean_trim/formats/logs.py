@@ -109,7 +109,11 @@ def hash_file(path: Path) -> str:
 
 
 def open_log(
-    path: Path, stoich_afr: float, choices: Choices | None = None, progress: Progress | None = None
+    path: Path,
+    stoich_afr: float,
+    choices: Choices | None = None,
+    progress: Progress | None = None,
+    hashed: bool = True,
 ) -> OpenedLog:
     """Read and understand a log. ``progress`` is called with the share read; returning False cancels.
 
@@ -119,6 +123,7 @@ def open_log(
     stoich_afr : of the vehicle's fuel, for logs that hold AFR.
     choices : the user's word on columns, units and banks.
     progress : called with the share read; returning False cancels.
+    hashed : whether the file's hash is wanted, which takes a third as long again as reading it.
 
     Returns
     -------
@@ -129,9 +134,8 @@ def open_log(
     LogError
         Naming the file and what is wrong, in one sentence.
     """
-    return OpenedLog(
-        map_channels(read_raw(path, choices, progress), path.name, stoich_afr, choices), hash_file(path)
-    )
+    mapped = map_channels(read_raw(path, choices, progress), path.name, stoich_afr, choices)
+    return OpenedLog(mapped, hash_file(path) if hashed else "")
 
 
 LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}

@@ -16,41 +16,41 @@ from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
-from lean_trim.core.pipeline.solve import Solution
-from lean_trim.core.sieve.sieve import RULES
+from lean_trim.core.pipeline.summary import SampleCounts, Summary
+from lean_trim.core.sieve.sieve import RULES, SieveSettings
 
 STATUS_IN_FILES = {Status.FAULT: "limited"}
 LIMITED_BY = {Status.LIMITED: "step", Status.FAULT: "fuel_pressure", Status.KNOCK: "knock"}
 """A cell written less than it asked for is "limited", and by what; knock always had its own word."""
 
 
-def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
+def round_dict(summary: Summary, proposal: Proposal) -> dict[str, Any]:
     """Cells, samples, delay and findings as plain values; unknown numbers become null.
 
     Parameters
     ----------
-    solution : of one round.
+    summary : of one round.
     proposal : what would be written.
 
     Returns
     -------
     As docs/formats.md describes it.
     """
-    estimate = solution.estimate
-    settings = solution.sifted.settings
+    estimate = summary.estimate
+    settings = summary.sieve
     return {
         "format": "lean-trim round 1",
-        "vehicle": solution.frame.vehicle.name,
+        "vehicle": summary.vehicle.name,
         "method": estimate.method,
-        "cells": _cells(solution, proposal),
-        "samples": _samples(solution),
-        "delay": _delay(solution),
+        "cells": _cells(summary, proposal),
+        "samples": _samples(summary.samples, settings),
+        "delay": _delay(summary),
         "wall_film": {
             "x": _plain(estimate.wall_x),
             "x_se": _plain(estimate.wall_x_se),
-            "tau_s": _plain(solution.film.tau_s),
-            "tau_se_s": _plain(solution.film.tau_se_s),
-            "events": solution.film.events,
+            "tau_s": _plain(summary.film.tau_s),
+            "tau_se_s": _plain(summary.film.tau_se_s),
+            "events": summary.film.events,
         },
         "warm_up": _warm_up(estimate),
         "shared": {
@@ -58,12 +58,12 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
             for c in estimate.shared
         },
         "residual": {
-            "rms_pct": _plain(solution.residual.rms),
-            "trim_rms_pct": _plain(solution.residual.trim_rms),
-            "cells": solution.residual.cells,
+            "rms_pct": _plain(summary.residual.rms),
+            "trim_rms_pct": _plain(summary.residual.trim_rms),
+            "cells": summary.residual.cells,
         },
-        "logs": [_public(share) for share in solution.logs],
-        "inferred": [_public(thing) for thing in solution.inferred],
+        "logs": [_public(share) for share in summary.logs],
+        "inferred": [_public(thing) for thing in summary.inferred],
         "settings": {"changed": dict(settings.changes), "disabled": sorted(settings.disabled)},
         "findings": [
             {
@@ -73,37 +73,35 @@ def round_dict(solution: Solution, proposal: Proposal) -> dict[str, Any]:
                 "seconds": f.seconds,
                 "message": f.message,
             }
-            for f in (*shortfalls(estimate, proposal), *solution.findings)
+            for f in (*shortfalls(estimate, proposal), *summary.findings)
         ],
     }
 
 
-def _samples(solution: Solution) -> dict[str, Any]:
+def _samples(samples: SampleCounts, settings: SieveSettings) -> dict[str, Any]:
     """How many samples there were, were used, and were left out or marked by which rule."""
-    sifted = solution.sifted
-    holes = solution.frame.holes
     marking = {rule.name for rule in RULES if rule.marks}
-    idle = sifted.settings.disabled | marking
+    idle = settings.disabled | marking
     return {
-        "total": len(solution.frame.log),
-        "used": int(sifted.used.sum()),
-        "used_s": _plain(solution.observations.seconds.sum()),
-        "left_out": {name: n for name, n in sifted.counts.items() if n and name not in idle},
-        "marked": {name: n for name, n in sifted.counts.items() if n and name in marking},
-        "blank": {role.value: n for role, n in holes.blank.items()},
-        "impossible": {role.value: n for role, n in holes.impossible.items()},
+        "total": samples.total,
+        "used": samples.used,
+        "used_s": _plain(samples.used_s),
+        "left_out": {name: n for name, n in samples.hit.items() if n and name not in idle},
+        "marked": {name: n for name, n in samples.hit.items() if n and name in marking},
+        "blank": {role.value: n for role, n in samples.blank.items()},
+        "impossible": {role.value: n for role, n in samples.impossible.items()},
     }
 
 
-def _delay(solution: Solution) -> dict[str, Any]:
+def _delay(summary: Summary) -> dict[str, Any]:
     """Parts of the sensor's delay with their errors."""
-    found = solution.delay
+    found = summary.delay
     settings = found.settings
     volume = settings.exhaust_volume_l
     return {
         "cycles": _plain(settings.cycles),
         "cycles_se": _plain(found.cycles_se),
-        "exhaust_volume_l": _plain(solution.frame.vehicle.exhaust_volume_l if volume is None else volume),
+        "exhaust_volume_l": _plain(summary.vehicle.exhaust_volume_l if volume is None else volume),
         "exhaust_volume_se_l": _plain(found.volume_se_l),
         "sensor_s": _plain(settings.sensor_s),
         "sensor_se_s": _plain(found.sensor_se_s),
@@ -114,8 +112,8 @@ def _delay(solution: Solution) -> dict[str, Any]:
     }
 
 
-def _cells(solution: Solution, proposal: Proposal) -> list[dict[str, Any]]:
-    estimate = solution.estimate
+def _cells(summary: Summary, proposal: Proposal) -> list[dict[str, Any]]:
+    estimate = summary.estimate
     out = []
     for place in np.ndindex(estimate.table.shape):
         status = Status(str(proposal.status[place]))
@@ -162,16 +160,16 @@ def _plain(value: float | np.floating) -> float | None:
     return round(float(value), 4) if math.isfinite(value) else None
 
 
-def write_round(solution: Solution, proposal: Proposal, path: Path) -> None:
+def write_round(summary: Summary, proposal: Proposal, path: Path) -> None:
     """Write ``round_dict`` as JSON.
 
     Parameters
     ----------
-    solution : of one round.
+    summary : of one round.
     proposal : what would be written.
     path : replaced if it exists.
     """
     path.write_text(
-        json.dumps(round_dict(solution, proposal), indent=1, ensure_ascii=False, allow_nan=False),
+        json.dumps(round_dict(summary, proposal), indent=1, ensure_ascii=False, allow_nan=False),
         encoding="utf-8",
     )

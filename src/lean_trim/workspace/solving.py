@@ -18,6 +18,7 @@ from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import DrivenLog, Solution, refit, solve
+from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
 from lean_trim.job.database import now
@@ -233,7 +234,7 @@ class Solver:
         assert solution is not None and current is not None
         pinned = np.flatnonzero(current.decided.pinned.ravel()).tolist()
         self.proposals[current.subject] = propose_for(
-            solution, replace(workspace.tuning.state.policy, pinned=frozenset(pinned))
+            summary_of(solution), replace(workspace.tuning.state.policy, pinned=frozenset(pinned))
         )
 
     def propose_again(self) -> None:

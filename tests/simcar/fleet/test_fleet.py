@@ -11,6 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import solve
+from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.simcar.fleet import second_drive as second
 from lean_trim.simcar.fleet.cars import random_car
 from lean_trim.simcar.fleet.dress import Dress, dressed
@@ -83,7 +84,7 @@ def test_one_round_on_a_random_car_comes_close(monkeypatch: pytest.MonkeyPatch) 
     states, near_s = second.second_drive(car, log)
     solution = solve([log], car.vehicle)
     estimate = solution.estimate
-    table = propose_for(solution, PolicySettings()).table
+    table = propose_for(summary_of(solution), PolicySettings()).table
     axes = [a.points for a in table.axes]
     asked = estimate.table.values * (1.0 + estimate.correction_pct / 100.0)
     figures = judge(axes, estimate.table.values, asked, table.values, states, car.best, near_s)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.decision.regions import USUAL_KPA, boost_from_kpa
-from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
@@ -27,6 +26,84 @@ class DrivingShares:
     boost_from_kpa: float = USUAL_KPA
 
 
+@dataclass(frozen=True, eq=False)
+class DrivingSeconds:
+    """Used seconds by cell, flat: all, at idle and at full throttle; those of several logs add up.
+
+    Whether the airflow signal met its end in any, and the boost limit each log gave.
+    """
+
+    whole: Floats
+    idle: Floats
+    full: Floats
+    end_pegged: bool
+    boost_from_kpa: tuple[float, ...]
+
+    def plus(self, other: DrivingSeconds) -> DrivingSeconds:
+        """Seconds of both.
+
+        Parameters
+        ----------
+        other : on the same table.
+
+        Returns
+        -------
+        The sum.
+        """
+        return DrivingSeconds(
+            self.whole + other.whole,
+            self.idle + other.idle,
+            self.full + other.full,
+            self.end_pegged or other.end_pegged,
+            self.boost_from_kpa + other.boost_from_kpa,
+        )
+
+    def shares(self, shape: tuple[int, ...]) -> DrivingShares:
+        """How each cell was driven.
+
+        Parameters
+        ----------
+        shape : of the table.
+
+        Returns
+        -------
+        Shares of the seconds in each cell.
+        """
+        whole = np.where(self.whole > 0.0, self.whole, 1.0)
+        return DrivingShares(
+            (self.idle / whole).reshape(shape),
+            (self.full / whole).reshape(shape),
+            self.end_pegged,
+            float(np.median(self.boost_from_kpa)),
+        )
+
+
+def driving_seconds(sifted: Sifted, observations: Observations) -> DrivingSeconds:
+    """Count how each cell was driven.
+
+    Parameters
+    ----------
+    sifted : result of the sieve.
+    observations : what it let through.
+
+    Returns
+    -------
+    Seconds by cell.
+    """
+    conditions = sifted.conditions
+    table = conditions.motion.frame.vehicle.table
+    cells = observations.mesh.cells.ravel()
+    seconds = observations.mesh.weights * observations.seconds[:, None]
+    regime = conditions.regime[observations.index]
+
+    def total(part: Floats) -> Floats:
+        return np.asarray(np.bincount(cells, part.ravel(), table.size), np.float64)
+
+    idle, full = (total(seconds * (regime == r)[:, None]) for r in (Regime.IDLE, Regime.FULL_THROTTLE))
+    pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
+    return DrivingSeconds(total(seconds), idle, full, pegged, (boost_from_kpa(conditions.frame.log),))
+
+
 def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
     """Read the shares from what was used.
 
@@ -39,22 +116,5 @@ def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
     -------
     How each cell was driven.
     """
-    conditions = sifted.conditions
-    pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
-    return DrivingShares(
-        _share(conditions, observations, Regime.IDLE),
-        _share(conditions, observations, Regime.FULL_THROTTLE),
-        pegged,
-        boost_from_kpa(conditions.frame.log),
-    )
-
-
-def _share(conditions: Conditions, observations: Observations, regime: Regime) -> Floats:
-    table = conditions.motion.frame.vehicle.table
-    mesh = observations.mesh
-    seconds = mesh.weights * observations.seconds[:, None]
-    part = seconds * (conditions.regime[observations.index] == regime)[:, None]
-    cells = mesh.cells.ravel()
-    whole: Floats = np.asarray(np.bincount(cells, seconds.ravel(), table.size), np.float64)
-    here: Floats = np.asarray(np.bincount(cells, part.ravel(), table.size), np.float64)
-    return (here / np.where(whole > 0.0, whole, 1.0)).reshape(table.shape)
+    shape = sifted.conditions.motion.frame.vehicle.table.shape
+    return driving_seconds(sifted, observations).shares(shape)

@@ -240,7 +240,9 @@ def find_moments(frame: Frame, k: Floats, film: FilmEstimate) -> Moments | None:
         starts = starts[np.linspace(0, len(starts) - 1, WINDOWS).astype(int)]
     if not len(starts):
         return None
-    parts = [np.flatnonzero((time >= s - LEAD_S) & (time <= s + TAIL_S)) for s in starts]
+    first = np.searchsorted(time, starts - LEAD_S)
+    last = np.searchsorted(time, starts + TAIL_S, "right")
+    parts = [np.arange(a, b) for a, b in zip(first, last, strict=True)]
     index = np.concatenate(parts)
     window = np.repeat(np.arange(len(parts)), [len(p) for p in parts])
     unit = delay_s(frame, DelaySettings(0.0, 1.0, 0.0))

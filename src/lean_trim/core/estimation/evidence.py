@@ -22,14 +22,40 @@ class Evidence:
 
     seconds : of used driving, weighted by the cell's share of the interpolation.
     visits : number of separate ones.
-    near_s : used driving in that square of the grid (interval of a curve) beside the cell that had most of
-        it. A point of the grid is known by what was driven around it, seldom by what was driven on it: on a
-        fine table a second in a square is a quarter of a second at each of its corners.
+    square_s : used driving in the square of the grid (interval of a curve) whose first corner the cell is.
     """
 
     seconds: Floats
     visits: Ints
-    near_s: Floats
+    square_s: Floats
+
+    @property
+    def near_s(self) -> Floats:
+        """Used driving in that square beside each cell that had most of it.
+
+        A point of the grid is known by what was driven around it, seldom by what was driven on it: on a fine
+        table a second in a square is a quarter of a second at each of its corners.
+        """
+        near = self.square_s
+        # A square is named by its first corner, so the last row and column name none and stay 0.
+        for axis in range(near.ndim):
+            near = np.maximum(near, np.roll(near, 1, axis))
+        return near
+
+    def plus(self, other: Evidence) -> Evidence:
+        """Evidence of both, of other drives on the same table.
+
+        Parameters
+        ----------
+        other : of the same shape.
+
+        Returns
+        -------
+        The sum.
+        """
+        return Evidence(
+            self.seconds + other.seconds, self.visits + other.visits, self.square_s + other.square_s
+        )
 
 
 def gather_evidence(observations: Observations, table: Table, time_s: Floats) -> Evidence:
@@ -52,18 +78,9 @@ def gather_evidence(observations: Observations, table: Table, time_s: Floats) ->
     seconds, visits = count_evidence(
         mesh.cells, mesh.weights, observations.seconds, time, table.size, MIN_SHARE, VISIT_GAP_S
     )
-    near_s = _near_s(mesh.cells[:, 0], observations.seconds, table)
-    return Evidence(seconds.reshape(table.shape), visits.reshape(table.shape), near_s)
-
-
-def _near_s(first_corner: Ints, seconds: Floats, table: Table) -> Floats:
-    """Seconds in the square with most of them among those that touch each cell, in the table's shape."""
-    near: Floats = np.asarray(np.bincount(first_corner, seconds, table.size), np.float64).reshape(table.shape)
-    # A square is named by its first corner, so the last row and column name none and stay 0.
-    for axis in range(near.ndim):
-        moved = np.roll(near, 1, axis)
-        near = np.maximum(near, moved)
-    return near
+    square_s: Floats = np.asarray(np.bincount(mesh.cells[:, 0], observations.seconds, table.size), np.float64)
+    shape = table.shape
+    return Evidence(seconds.reshape(shape), visits.reshape(shape), square_s.reshape(shape))
 
 
 def seconds_in_nearest_cell(table: Table, at: tuple[Floats, ...], seconds: Floats) -> Floats:

@@ -25,7 +25,7 @@ DEFAULT_X = 0.2
 STIRRED = 0.03
 """Uptake from which the film is at work."""
 LEAD_S, TAIL_S = 2.0, 1.5
-MOST_ROWS = 120_000
+MOST_ROWS = 60_000
 FEWEST_EVENTS = 8
 HUBER = 0.02
 WILDEST = 0.35

@@ -11,6 +11,9 @@ from lean_trim.core.drive.frame import Frame
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats, Ints
 
+LEAST_S = 0.5
+"""Driving below which a cell counts as not visited."""
+
 
 @dataclass(frozen=True)
 class Residual:
@@ -30,57 +33,87 @@ class Residual:
     cells: int
 
 
-def residual_of(frame: Frame, observations: Observations, nearest: Ints) -> Residual:
-    """Measure a drive against its own table. ``nearest`` is the cell of each observation, (m,).
+@dataclass(frozen=True, eq=False)
+class CellSums:
+    """Sums over the observations nearest to each cell, flat; those of several drives add up.
+
+    Attributes
+    ----------
+    seconds, weight : of driving, and of its precision.
+    k, trim : weighted sums of the factor and of the applied trims; NaN trims where none was logged.
+    terms : weighted sums of what shifts k beside the table, (q, cells).
+    """
+
+    seconds: Floats
+    weight: Floats
+    k: Floats
+    trim: Floats
+    terms: Floats
+
+    def plus(self, other: CellSums) -> CellSums:
+        """Sums of both.
+
+        Parameters
+        ----------
+        other : on the same table with the same terms.
+
+        Returns
+        -------
+        The sum.
+        """
+        return CellSums(
+            self.seconds + other.seconds,
+            self.weight + other.weight,
+            self.k + other.k,
+            self.trim + other.trim,
+            self.terms + other.terms,
+        )
+
+    def residual(self, coefficients: Floats) -> Residual:
+        """How far the driving was from a table that needs no correction.
+
+        Parameters
+        ----------
+        coefficients : of the terms, (q,); what they explain is not the table's.
+
+        Returns
+        -------
+        The figures rounds are compared by.
+        """
+        seen = self.seconds >= LEAST_S
+        if not seen.any():
+            return Residual(np.nan, np.nan, np.nan, 0)
+        weight = self.weight[seen]
+        gap = 100.0 * ((self.k - coefficients @ self.terms)[seen] / weight - 1.0)
+        trim = 100.0 * (self.trim[seen] / weight - 1.0)
+        return Residual(
+            float(np.sqrt(np.mean(gap**2))),
+            float(np.sqrt(np.mean(trim**2))),
+            float(100.0 * np.mean(np.abs(gap) <= 3.0)),
+            int(seen.sum()),
+        )
+
+
+def cell_sums(frame: Frame, observations: Observations, nearest: Ints) -> CellSums:
+    """Sums by nearest cell.
 
     Parameters
     ----------
     frame : a log seen through its calibration.
-    observations : what the sieve let through.
-    nearest : flat index of the cell nearest to each observation, shape (m,).
+    observations : m that the sieve let through, k still with what the terms explain.
+    nearest : flat index of the cell nearest to each, shape (m,).
 
     Returns
     -------
-    The figures rounds are compared by.
+    Sums that can be added to those of other drives.
     """
-    if not len(observations):
-        return Residual(np.nan, np.nan, np.nan, 0)
     size = frame.vehicle.table.size
-    mean = cell_means(observations, nearest, size, observations.k)
-    trims = cell_means(observations, nearest, size, frame.trim[observations.index])
-    seen = np.isfinite(mean)
-    if not seen.any():
-        return Residual(np.nan, np.nan, np.nan, 0)
-    gap = 100.0 * (mean[seen] - 1.0)
+
+    def total(values: Floats) -> Floats:
+        return np.asarray(np.bincount(nearest, values, size), np.float64)
+
+    weight = observations.weight
     has_trims = Role.STFT in frame.log or Role.LTFT in frame.log
-    return Residual(
-        float(np.sqrt(np.mean(gap**2))),
-        float(100.0 * np.sqrt(np.mean((trims[seen] - 1.0) ** 2))) if has_trims else np.nan,
-        float(100.0 * np.mean(np.abs(gap) <= 3.0)),
-        int(seen.sum()),
-    )
-
-
-def cell_means(
-    observations: Observations, cell: Ints, size: int, values: Floats, min_seconds: float = 0.5
-) -> Floats:
-    """Precision-weighted mean of a per-observation value in each nearest cell, flat.
-
-    NaN below ``min_seconds``.
-
-    Parameters
-    ----------
-    observations : m of them.
-    cell : flat index of the cell of each, shape (m,).
-    size : cells of the table.
-    values : what is averaged, shape (m,).
-    min_seconds : least driving in a cell, s.
-
-    Returns
-    -------
-    Shape (size,).
-    """
-    weight = np.bincount(cell, observations.weight, minlength=size)
-    seconds = np.bincount(cell, observations.seconds, minlength=size)
-    total = np.bincount(cell, observations.weight * values, minlength=size)
-    return np.where(seconds >= min_seconds, total / np.where(weight > 0, weight, 1.0), np.nan)
+    trim = total(weight * frame.trim[observations.index]) if has_trims else np.full(size, np.nan)
+    terms = np.array([total(weight * course) for course in observations.terms.values])
+    return CellSums(total(observations.seconds), total(weight), total(weight * observations.k), trim, terms)

@@ -15,8 +15,9 @@ import numpy as np
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.shared_terms import Term, spreads_of
 from lean_trim.core.estimation.estimate import Coefficient, Estimate
-from lean_trim.core.estimation.evidence import gather_evidence
+from lean_trim.core.estimation.evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.samples import Samples, sorted_samples
 from lean_trim.core.estimation.surface_fit import SurfaceFit
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Floats
@@ -143,12 +144,36 @@ def fit_surface(
     """
     if not len(observations):
         raise ValueError("a surface cannot be fitted to no observation")
-    names = observations.terms.names
+    evidence = gather_evidence(observations, table, time_s)
+    return fit_samples(sorted_samples(observations, table), evidence, table, settings, start)
+
+
+def fit_samples(
+    samples: Samples,
+    evidence: Evidence,
+    table: Table,
+    settings: SurfaceSettings,
+    start: Estimate | None = None,
+) -> Estimate:
+    """The same for samples that are sorted already, of one drive or of many.
+
+    Parameters
+    ----------
+    samples : at least one.
+    evidence : counted from the same.
+    table : that they read.
+    settings : of the fit.
+    start : an earlier estimate on the same table, near this one.
+
+    Returns
+    -------
+    Correction and error per cell.
+    """
+    names = samples.names
     spreads = spreads_of(names, settings.film_spread)
-    fit = SurfaceFit(observations, table, settings.prior_pct / 100.0, spreads, settings.huber)
+    fit = SurfaceFit(samples, table, settings.prior_pct / 100.0, spreads, settings.huber)
     most = settings.max_iterations
     converged = fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
-    evidence = gather_evidence(observations, table, time_s)
     inverse = fit.factor.inverse()
     cells = table.size
     deviation = fit.deviations(inverse)

@@ -9,13 +9,11 @@ import numpy as np
 from lean_trim.core.data.tables import Table
 from lean_trim.core.estimation.bordered import Bordered, Factor
 from lean_trim.core.estimation.estimate import FitState
-from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.samples import Samples
 from lean_trim.core.estimation.surface_prior import WEAK, Prior, Strengths
 from lean_trim.core.parallel import run_parallel
 from lean_trim.core.types import Floats, Ints
 
-PLACES = 4
-"""Parts of a cell along each axis; what the table cannot hold counts once for each."""
 START_SCALE = 0.02
 START_INFLATION_S = 1.0
 SMALLEST_SCALE = 1e-4
@@ -42,29 +40,15 @@ class SurfaceFit:
     """
 
     def __init__(
-        self, observations: Observations, table: Table, spread: float, term_spreads: Floats, huber: float
+        self, samples: Samples, table: Table, spread: float, term_spreads: Floats, huber: float
     ) -> None:
-        from lean_trim.core.kernels.fit_loops import place_of, sort_rows
-
-        o = observations
-        mesh = observations.mesh
-        self.observations = o
+        self.samples = samples
+        self.rows = samples.rows
+        self.starts = samples.starts
+        self.base = samples.base
         self.huber = huber
         self.values = np.ascontiguousarray(table.values.ravel())
         self.prior = Prior(table, spread, term_spreads)
-        per_square = PLACES ** len(table.axes)
-        place = place_of(mesh.cells, mesh.weights, PLACES)
-        self.rows, self.starts, self.base, self.place = sort_rows(
-            mesh.cells,
-            mesh.weights,
-            o.k,
-            o.terms.values,
-            o.weight,
-            o.seconds,
-            place,
-            table.size * per_square,
-            per_square,
-        )
         self.shared = len(term_spreads)
         self.unknown = np.zeros(table.size + self.shared)
         self.scale = START_SCALE
@@ -282,7 +266,7 @@ class SurfaceFit:
         """How long residuals stay correlated, less the means of their places."""
         from lean_trim.core.kernels.fit_loops import correlation_time, residuals
 
-        o, (total, mean) = self.observations, self._place_means()
+        o, (total, mean) = self.samples.probe, self._place_means()
         # A place with little driving has a mean that is mostly noise; it is taken off in part.
         shrink = self.misfit**2 * total * self.unit
         place_mean = mean * shrink / (1.0 + shrink)
@@ -293,7 +277,7 @@ class SurfaceFit:
             o.terms.values,
             self.values,
             self.unknown,
-            self.place,
+            self.samples.probe_place,
             place_mean,
             o.run,
             BLOCK,

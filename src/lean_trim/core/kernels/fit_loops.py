@@ -423,7 +423,7 @@ def residuals(
     return out[:at], number[:at]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"}, error_model="numpy")
 def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pragma: no cover - compiled
     """Integrated autocorrelation time of standardised residuals in time order, in samples.
 
@@ -433,27 +433,40 @@ def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pra
     Parameters
     ----------
     residual : standardised, in time order.
-    run : unbroken runs; no product reaches across two.
+    run : number of the unbroken run each belongs to, rising; no product reaches across two.
     longest : lag looked at, samples.
 
     Returns
     -------
     Samples that count as one, >= 1.
     """
+    n = len(residual)
     power = 0.0
-    for i in range(len(residual)):
+    for i in range(n):
         power += residual[i] * residual[i]
-    power = power / max(len(residual), 1)
+    power = power / max(n, 1)
     total = 0.5
     if power == 0.0:
         return 1.0
+    begins = np.empty(n + 1, np.intp)
+    runs = 0
+    for i in range(n):
+        if i == 0 or run[i] != run[i - 1]:
+            begins[runs] = i
+            runs += 1
+    begins[runs] = n
     for lag in range(1, longest):
         products = 0.0
         count = 0
-        for i in range(len(residual) - lag):
-            if run[i] == run[i + lag]:
-                products += residual[i] * residual[i + lag]
-                count += 1
+        # Run by run, so that the innermost loop has nothing to decide.
+        for r in range(runs):
+            length = begins[r + 1] - begins[r] - lag
+            if length > 0:
+                early = residual[begins[r] : begins[r] + length]
+                late = residual[begins[r] + lag : begins[r + 1]]
+                for i in range(length):
+                    products += early[i] * late[i]
+                count += length
         if count < 50 or products / count < 0.05 * power:
             break
         total += products / count / power

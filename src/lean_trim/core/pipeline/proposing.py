@@ -1,19 +1,17 @@
-"""From a solution to the table that would be written, with everything the drive says against leaning."""
+"""From what was found to the table that would be written, with everything the drive says against leaning."""
 
 from __future__ import annotations
 
-from lean_trim.core.decision.driving_shares import driving_shares
-from lean_trim.core.decision.knock import knock_cells, sagging_cells
 from lean_trim.core.decision.proposal import PolicySettings, Proposal, propose
-from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.pipeline.summary import Summary
 
 
-def propose_for(solution: Solution, policy: PolicySettings) -> Proposal:
-    """Apply a policy to a solution.
+def propose_for(summary: Summary, policy: PolicySettings) -> Proposal:
+    """Apply a policy to what was found.
 
     Parameters
     ----------
-    solution : what a drive says.
+    summary : what a drive, or a season of them, says.
     policy : how much of it is written at once.
 
     Returns
@@ -21,10 +19,10 @@ def propose_for(solution: Solution, policy: PolicySettings) -> Proposal:
     The table that would be written, with the rule that decided each cell.
     """
     return propose(
-        solution.estimate,
+        summary.estimate,
         policy,
-        solution.frame.vehicle.limits,
-        no_leaner=knock_cells(solution.sifted),
-        driving=driving_shares(solution.sifted, solution.observations),
-        faulty=sagging_cells(solution.sifted),
+        summary.vehicle.limits,
+        no_leaner=summary.no_leaner,
+        driving=summary.driving,
+        faulty=summary.faulty,
     )

@@ -29,9 +29,9 @@ from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
-from lean_trim.core.estimation.log_shares import LogShare, shares_of
+from lean_trim.core.estimation.log_shares import LogShare, log_sums, shares_of
 from lean_trim.core.estimation.observations import Observations
-from lean_trim.core.estimation.residual import Residual, residual_of
+from lean_trim.core.estimation.residual import Residual, cell_sums
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared, prepare
@@ -182,6 +182,8 @@ def _solve(
         delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]), film)
         if delay.estimated or film.estimated:
             step(0.7, str(Say.FITTING_AGAIN()))
+            # What the first pass holds of a long log has to go before the second takes as much.
+            del found
             found = _pass(motion, delay.settings, settings, left_out_by_hand, film.tau_s)
     step(0.95, str(Say.FAULTS()))
     conditions = found[0].conditions
@@ -261,9 +263,11 @@ def _solution(
     plain = of_the_table(observations, estimate)
     if settings.method == "average":
         estimate = averages_from(prepared.frame, plain, estimate, settings.averages)
-    own = own_drive(prepared.frame, plain)
-    residual = residual_of(prepared.frame, own, prepared.conditions.motion.nearest[own.index])
-    shares = shares_of(prepared.frame, plain, estimate, prepared.conditions.motion.durations_s)
+    motion = prepared.conditions.motion
+    coefficients = np.array([c.value for c in estimate.shared])
+    own = own_drive(prepared.frame, observations)
+    residual = cell_sums(prepared.frame, own, motion.nearest[own.index]).residual(coefficients)
+    shares = shares_of(log_sums(prepared.frame, observations, motion.durations_s), estimate, coefficients)
     return Solution(
         prepared=prepared,
         sifted=sifted,

@@ -33,7 +33,7 @@ class Say:
 
 
 Progress = Callable[[float], bool]
-BLOCK_BYTES = 12 << 20
+BLOCK_BYTES = 4 << 20
 GZIP = b"\x1f\x8b"
 ZSTD = b"\x28\xb5\x2f\xfd"
 ON_WORDS = (
@@ -181,7 +181,8 @@ class _BlockReader:
             if i in self.layout.text:
                 self.texts.setdefault(i, []).append(series)
             else:
-                self.pieces[i].append(_numbers(series, self.layout))
+                # Copied, so that the parser's own memory comes free block by block.
+                self.pieces[i].append(np.array(_numbers(series, self.layout)))
         self.rows += frame.height if not self.keep else len(series)
 
     def _parse(self, block: bytes, columns: list[int]) -> pl.DataFrame:

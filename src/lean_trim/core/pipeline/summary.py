@@ -1,0 +1,138 @@
+"""What a solve found, without the log it found it in: as small for a season as for a drive."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.driving_shares import DrivingShares, driving_shares
+from lean_trim.core.decision.knock import knock_cells, sagging_cells
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.film_fit import FilmEstimate
+from lean_trim.core.estimation.log_shares import LogShare
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.residual import Residual
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.sieve.sieve import SieveSettings, Sifted
+from lean_trim.core.types import Mask
+
+
+@dataclass(frozen=True)
+class SampleCounts:
+    """Samples there were, were used and for how many seconds.
+
+    Hit by which rule, and blank or impossible in which channel.
+    """
+
+    total: int
+    used: int
+    used_s: float
+    hit: Mapping[str, int]
+    blank: Mapping[Role, int]
+    impossible: Mapping[Role, int]
+
+    def plus(self, other: SampleCounts) -> SampleCounts:
+        """Counts of both.
+
+        Parameters
+        ----------
+        other : of another log.
+
+        Returns
+        -------
+        The sum.
+        """
+        return SampleCounts(
+            self.total + other.total,
+            self.used + other.used,
+            self.used_s + other.used_s,
+            Counter(self.hit) + Counter(other.hit),
+            Counter(self.blank) + Counter(other.blank),
+            Counter(self.impossible) + Counter(other.impossible),
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Summary:
+    """Everything a round is decided and reported from.
+
+    Attributes
+    ----------
+    samples : what was there and what was used.
+    no_leaner, faulty : cells with knock, and with sagging fuel pressure, in the table's shape.
+    driving : how each cell was driven.
+    The rest is as in ``Solution``.
+    """
+
+    vehicle: Vehicle
+    estimate: Estimate
+    delay: DelayEstimate
+    film: FilmEstimate
+    residual: Residual
+    samples: SampleCounts
+    sieve: SieveSettings
+    findings: tuple[Finding, ...]
+    inferred: tuple[Inferred, ...]
+    logs: tuple[LogShare, ...]
+    no_leaner: Mask
+    faulty: Mask
+    driving: DrivingShares
+
+
+def counts_of(frame: Frame, sifted: Sifted, observations: Observations) -> SampleCounts:
+    """Count the samples of a log.
+
+    Parameters
+    ----------
+    frame : the log seen through its calibration.
+    sifted : what the sieve made of it.
+    observations : what it let through.
+
+    Returns
+    -------
+    Counts that can be added to those of other logs.
+    """
+    return SampleCounts(
+        len(frame.log),
+        int(sifted.used.sum()),
+        float(observations.seconds.sum()),
+        sifted.counts,
+        frame.holes.blank,
+        frame.holes.impossible,
+    )
+
+
+def summary_of(solution: Solution) -> Summary:
+    """What a solution found.
+
+    Parameters
+    ----------
+    solution : of one round.
+
+    Returns
+    -------
+    The same without the log.
+    """
+    sifted = solution.sifted
+    return Summary(
+        vehicle=solution.frame.vehicle,
+        estimate=solution.estimate,
+        delay=solution.delay,
+        film=solution.film,
+        residual=solution.residual,
+        samples=counts_of(solution.frame, sifted, solution.observations),
+        sieve=sifted.settings,
+        findings=solution.findings,
+        inferred=solution.inferred,
+        logs=solution.logs,
+        no_leaner=knock_cells(sifted),
+        faulty=sagging_cells(sifted),
+        driving=driving_shares(sifted, solution.observations),
+    )
