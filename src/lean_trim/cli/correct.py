@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +14,9 @@ from lean_trim.core.errors import BadInputError
 
 if TYPE_CHECKING:
     from lean_trim.core.data.tables import Table
+    from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings
+    from lean_trim.core.pipeline.summary import Summary
 
 REGIMES = ("idle", "part", "full", "boost")
 
@@ -65,11 +69,9 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.core.decision.proposal import PolicySettings
     from lean_trim.core.decision.shortfall import shortfalls
     from lean_trim.core.pipeline.proposing import propose_for
-    from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
-    from lean_trim.core.pipeline.summary import summary_of
+    from lean_trim.core.pipeline.solve import SolveSettings
     from lean_trim.core.sieve.sieve import SieveSettings
     from lean_trim.formats.folders import make_folder
-    from lean_trim.formats.logs import open_log
     from lean_trim.formats.round_json import write_round
     from lean_trim.formats.tables import write_table
     from lean_trim.formats.vehicle_sheet import read_vehicle
@@ -87,18 +89,56 @@ def run(args: argparse.Namespace) -> None:
     )
     sieve = SieveSettings(changes=_numbers(args.sieve, "--sieve"), disabled=_rules(args.sieve_off))
     vehicle, warnings = read_vehicle(args.vehicle)
-    tables = _driven_on(args.driven_on, args.log, vehicle.airflow)
-    opened = [open_log(path, vehicle.stoich_afr, hashed=False) for path in args.log]
-    for line in () if args.quiet else (*warnings, *(w for o in opened for w in o.warnings)):
-        print(f"warning: {line}", file=sys.stderr)
-    logs = [DrivenLog(o.log, tables.get(path)) for o, path in zip(opened, args.log, strict=True)]
-    summary = summary_of(solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve)))
+    logs = _Logs(args.log, vehicle, _driven_on(args.driven_on, args.log, vehicle.airflow), args.quiet)
+    _warn(() if args.quiet else warnings)
+    summary = _solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
     proposal = propose_for(summary, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(summary, proposal, args.out / "round.json")
     for finding in () if args.quiet else shortfalls(summary.estimate, proposal):
         print(f"{finding.severity}: {finding.message}", file=sys.stderr)
+
+
+def _warn(lines: Iterable[str]) -> None:
+    for line in lines:
+        print(f"warning: {line}", file=sys.stderr)
+
+
+class _Logs:
+    """The logs that were named; each is read when it is asked for, and warned of once."""
+
+    def __init__(
+        self, paths: Sequence[Path], vehicle: Vehicle, tables: Mapping[Path, Table], quiet: bool
+    ) -> None:
+        self.paths = paths
+        self.vehicle = vehicle
+        self.tables = tables
+        self.warned = set(paths) if quiet else set()
+
+    def read(self, path: Path) -> DrivenLog:
+        from lean_trim.core.pipeline.solve import DrivenLog
+        from lean_trim.formats.logs import open_log
+
+        opened = open_log(path, self.vehicle.stoich_afr, hashed=False)
+        _warn(() if path in self.warned else opened.warnings)
+        self.warned.add(path)
+        return DrivenLog(opened.log, self.tables.get(path))
+
+
+def _solve(logs: _Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
+    """All logs in one piece, or one after another where they are too many for that."""
+    from lean_trim.core.pipeline.season import MOST_JOINT, solve_season
+    from lean_trim.core.pipeline.solve import solve
+    from lean_trim.core.pipeline.summary import summary_of
+
+    driven = []
+    for path in logs.paths:
+        driven.append(logs.read(path))
+        if sum(len(d.log) for d in driven) > MOST_JOINT:
+            driven.clear()
+            return solve_season([partial(logs.read, p) for p in logs.paths], vehicle, settings)
+    return summary_of(solve(driven, vehicle, settings))
 
 
 def _numbers(words: Sequence[str], option: str, allowed: Sequence[str] | None = None) -> dict[str, float]:

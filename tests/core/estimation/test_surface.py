@@ -127,7 +127,10 @@ def test_correlated_noise_is_not_mistaken_for_much_evidence() -> None:
     no_floor = SurfaceSettings(model_error_pct=0.0)
     tight = fit(with_channel(log, Role.LAMBDA, lam * (1 + white)), no_floor)
     loose = fit(with_channel(log, Role.LAMBDA, lam * (1 + slow)), no_floor)
-    assert np.median(loose.std_error_pct) > 2.5 * np.median(tight.std_error_pct)
+    assert tight.state is not None and loose.state is not None
+    assert loose.state.inflation > 20.0 * tight.state.inflation
+    # What no table holds of a place is in both.
+    assert np.median(loose.std_error_pct) > 1.8 * np.median(tight.std_error_pct)
 
 
 def test_a_curve_is_fitted_by_the_same_function() -> None:
@@ -144,7 +147,22 @@ def test_a_curve_is_fitted_by_the_same_function() -> None:
 
 def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:
     estimate = fit(steady_states(1.05, seconds=20.0, noise=0.001))
-    assert estimate.std_error_pct.min() >= 0.35
+    assert estimate.std_error_pct.min() >= 0.2
+
+
+def test_an_hour_at_one_state_does_not_outvote_its_neighbours() -> None:
+    """The table is 3 % lean all over, but for one state at which no table of this size holds the engine."""
+    rng = np.random.default_rng(12)
+    base = steady_states(seconds=6.0)
+    there = (np.abs(base[Role.RPM] - 2000.0) < 100.0) & (np.abs(base[Role.MAP] - 50.0) < 5.0)
+    assert there.any()
+    k = np.where(there, 1.05, 1.03) * (1.0 + 0.006 * rng.standard_normal(len(base)))
+    parked = np.flatnonzero(there)
+    rows = np.concatenate([np.arange(len(base)), np.tile(parked, 90_000 // len(parked))])
+    channels = {role: values[rows] for role, values in with_channel(base, Role.LAMBDA, k).channels.items()}
+    long = Log(np.arange(len(rows)) * 0.04, channels)
+    away = np.abs(fit(long).correction_pct - fit(with_channel(base, Role.LAMBDA, k)).correction_pct)
+    assert away.max() < 0.8
 
 
 def test_misfit_between_places_is_told_from_noise() -> None:

@@ -24,8 +24,9 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.holes import held
 from lean_trim.core.data.log import Log, as_loop
-from lean_trim.core.drive.frame import Frame
-from lean_trim.core.physics import KELVIN
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.frame import DEFAULT_CHARGE_C, Frame
+from lean_trim.core.physics import KELVIN, air_flow_g_per_s, cylinder_air_g
 from lean_trim.core.types import Floats
 
 
@@ -55,6 +56,8 @@ FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
 LEAST_HEAT = 0.01
 """Largest value of the heat term, at a coefficient of 1, from which it is worth one."""
 WARM_C = 80.0
+WEATHER_K = 30.0
+"""How far intake air differs from day to day (common practice, no source)."""
 MANY = 20_000
 
 
@@ -66,19 +69,23 @@ class SharedTerms:
     ----------
     names : which terms there are, in order; the film first.
     values : their courses, (q, n).
+    usual_k : how far coolant is above intake air in a warm engine, K, which is what the heat term is counted
+        from; NaN where it was not told.
     """
 
     names: tuple[Term, ...]
     values: Floats
+    usual_k: float = np.nan
 
 
-def shared_terms(frame: Frame, film: Floats) -> SharedTerms:
+def shared_terms(frame: Frame, film: Floats, usual_k: float = np.nan) -> SharedTerms:
     """The terms that can show in a log; those that stay 0 are left out.
 
     Parameters
     ----------
     frame : a log seen through its calibration.
     film : uptake of the wall film, shape (n,).
+    usual_k : coolant above intake air, K, where other logs of the same car told it.
 
     Returns
     -------
@@ -96,10 +103,11 @@ def shared_terms(frame: Frame, film: Floats) -> SharedTerms:
         if soak.any():
             found[Term.SOAK] = soak
         if coolant is not None:
-            heat = _heat(frame, coolant)
+            usual_k = usual_k if np.isfinite(usual_k) else _usual_k(frame.log, coolant)
+            heat = _heat(frame, coolant, usual_k)
             if max(heat.max(), -heat.min()) > LEAST_HEAT:
                 found[Term.HEAT] = heat
-    return SharedTerms(tuple(found), np.array(list(found.values())))
+    return SharedTerms(tuple(found), np.array(list(found.values())), usual_k)
 
 
 def _soak(log: Log, coolant: Floats | None) -> Floats:
@@ -133,17 +141,42 @@ def _fall(since_s: Floats, air_c: Floats) -> tuple[float, float]:
     return best[1], best[2]
 
 
-def _heat(frame: Frame, coolant: Floats) -> Floats:
-    """Relative density error at a share of 1, less that of the warm engine at the same flow."""
-    from lean_trim.core.kernels.fuel_loops import unseen_heat
-
-    air = held(frame.log[Role.IAT])
+def _usual_k(log: Log, coolant: Floats) -> float:
+    """Coolant above intake air of the warm engine, K."""
+    air = held(log[Role.IAT])
     # A part of a long log tells its usual warmth as well as the whole.
     some = slice(None, None, max(1, len(air) // MANY))
     warm = coolant[some] > min(WARM_C, float(coolant.max()) - 1.0)
-    usual = float(np.median((coolant[some] - air[some])[warm])) if warm.any() else 0.0
+    return float(np.median((coolant[some] - air[some])[warm])) if warm.any() else 0.0
+
+
+def _heat(frame: Frame, coolant: Floats, usual_k: float) -> Floats:
+    """Relative density error at a share of 1, less that of the warm engine at the same flow."""
+    from lean_trim.core.kernels.fuel_loops import unseen_heat
+
+    air = as_loop(held(frame.log[Role.IAT]))
     flow = as_loop(frame.flow_g_per_s)
-    return unseen_heat(as_loop(coolant), as_loop(air), flow, usual, FLOW_G_PER_S, KELVIN)
+    return unseen_heat(as_loop(coolant), air, flow, usual_k, FLOW_G_PER_S, KELVIN)
+
+
+def heat_by_cell(vehicle: Vehicle) -> Floats:
+    """How much k changes with the weather at every cell, at a heat share of 1, in the table's shape.
+
+    A table holds the charge heating of the day it was driven on; with intake air ``WEATHER_K`` warmer or
+    colder it is off by so much. 0 for a mass-airflow sensor, which weighs the air.
+
+    Parameters
+    ----------
+    vehicle : with its airflow table.
+    """
+    table = vehicle.table
+    if vehicle.airflow != "ve":
+        return np.zeros(table.shape)
+    pressure, rpm = np.meshgrid(*(a.points for a in table.axes), indexing="ij")
+    charge = np.full(table.shape, DEFAULT_CHARGE_C)
+    air_g = cylinder_air_g(table.values, pressure, charge, vehicle.cylinder_l)
+    flow = air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
+    return np.asarray(WEATHER_K / (DEFAULT_CHARGE_C + KELVIN) * np.exp(-flow / FLOW_G_PER_S))
 
 
 def spreads_of(names: tuple[Term, ...], film_spread: float) -> Floats:

@@ -8,12 +8,13 @@ and SciPy are imported where they are used, so that the window opens without wai
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.drive.shared_terms import Term, spreads_of
+from lean_trim.core.drive.shared_terms import SPREADS, Term, spreads_of
 from lean_trim.core.estimation.estimate import Coefficient, Estimate
 from lean_trim.core.estimation.evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.observations import Observations
@@ -63,7 +64,7 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "model_error_pct",
         "Unavoidable error",
-        0.35,
+        0.2,
         0.0,
         5.0,
         "%",
@@ -129,12 +130,14 @@ def fit_surface(
     time_s: Floats,
     settings: SurfaceSettings,
     start: Estimate | None = None,
+    weather: Floats | None = None,
 ) -> Estimate:
     """Robust surface estimate of the correction per cell.
 
     Parameters
     ----------
     time_s : the log's time base.
+    weather : how much unseen heat changes k with the weather at every cell, see ``heat_by_cell``.
     start : an earlier estimate on the same table, near this one; saves most of the work.
 
     Raises
@@ -145,7 +148,7 @@ def fit_surface(
     if not len(observations):
         raise ValueError("a surface cannot be fitted to no observation")
     evidence = gather_evidence(observations, table, time_s)
-    return fit_samples(sorted_samples(observations, table), evidence, table, settings, start)
+    return fit_samples(sorted_samples(observations, table), evidence, table, settings, start, weather)
 
 
 def fit_samples(
@@ -154,6 +157,7 @@ def fit_samples(
     table: Table,
     settings: SurfaceSettings,
     start: Estimate | None = None,
+    weather: Floats | None = None,
 ) -> Estimate:
     """The same for samples that are sorted already, of one drive or of many.
 
@@ -164,6 +168,7 @@ def fit_samples(
     table : that they read.
     settings : of the fit.
     start : an earlier estimate on the same table, near this one.
+    weather : as in ``fit_surface``.
 
     Returns
     -------
@@ -179,9 +184,14 @@ def fit_samples(
     deviation = fit.deviations(inverse)
     film = names.index(Term.FILM)
     film_error = settings.film_doubt * fit.unknown[cells + film] * fit.term_by_cell(film)
-    error = np.sqrt(deviation**2 + (settings.model_error_pct / 100) ** 2 + film_error**2).reshape(table.shape)
+    shared = tuple(
+        Coefficient(name, float(value), float(se))
+        for name, value, se in zip(names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True)
+    )
+    heat_error = _heat_share(shared) * (np.zeros(cells) if weather is None else weather.ravel())
+    least = settings.model_error_pct / 100.0
+    error = np.sqrt(deviation**2 + least**2 + film_error**2 + heat_error**2).reshape(table.shape)
     supported = (evidence.near_s >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
-    shared = zip(names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True)
     return Estimate(
         table=table,
         correction_pct=100 * fit.unknown[:cells].reshape(table.shape),
@@ -193,6 +203,12 @@ def fit_samples(
         method="surface",
         iterations=fit.iterations,
         converged=converged,
-        shared=tuple(Coefficient(name, float(value), float(se)) for name, value, se in shared),
+        shared=shared,
         state=fit.state,
     )
+
+
+def _heat_share(shared: Sequence[Coefficient]) -> float:
+    """Share of the way from air to coolant that the charge may be warmed: as it was found, or as usual."""
+    found = next((c for c in shared if c.term is Term.HEAT), None)
+    return SPREADS[Term.HEAT] if found is None else float(np.hypot(found.value, found.std_error))

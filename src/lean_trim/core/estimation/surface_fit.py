@@ -17,13 +17,19 @@ from lean_trim.core.types import Floats, Ints
 START_SCALE = 0.02
 START_INFLATION_S = 1.0
 SMALLEST_SCALE = 1e-4
+LEAST_MISFIT = 0.0035
+"""What no table holds of a place at least, relative. Were it let go to 0, long driving at a few places would
+count for all it is worth, stay alike for long because of what the table cannot hold there, and hide it."""
 FIRST_LOOK = 12
 ALL = 1 << 40
 MANY = 200_000
 """Rows looked at in a place in the early passes over many samples, in the last ones, and what is many."""
 BLOCK = 2048
 BLOCKS = 40
-"""Correlation is read from stretches of so many samples, so many of them at most, evenly spread."""
+BLOCKS_EARLY = 16
+"""Correlation is read from stretches of so many samples, so many of them at most, evenly spread; from fewer
+before the last strengths are known.
+"""
 LONGEST_S = 6.0
 LOG_DOUBT = float(np.log(200.0))
 """How much less smoothing may be right around one lone point than what fits the whole table best, in logs."""
@@ -155,7 +161,7 @@ class SurfaceFit:
         for step in range(most):
             self._weigh(rows)
             if step == read_at:
-                self._read_noise()
+                self._read_noise(BLOCKS if enough == SETTLED else BLOCKS_EARLY)
             self.factor = Factor(precision.plus(self.matrix, self.unit))
             new = self.factor.solve(linear + self.unit * self.right)
             moved = float(np.max(np.abs(new - self.unknown)))
@@ -220,7 +226,8 @@ class SurfaceFit:
         total, mean = self._place_means()
         # With more unknowns than places the difference goes negative; a tenth keeps the estimate finite.
         free = max(len(total) - self.parameters, 0.1 * len(total))
-        self.misfit = excess_variance(mean, total * self.unit, free) if self.iterations > 1 else 0.0
+        if self.iterations > 1:
+            self.misfit = max(excess_variance(mean, total * self.unit, free), LEAST_MISFIT)
         return 1.0 / (1.0 + self.misfit**2 * total * self.unit)
 
     def _place_means(self) -> tuple[Floats, Floats]:
@@ -262,8 +269,8 @@ class SurfaceFit:
             np.add.at(mean, cells, self._product(j, 4 + term))
         return np.asarray(mean / np.where(total > 0.0, total, 1.0))
 
-    def _read_noise(self) -> None:
-        """How long residuals stay correlated, less the means of their places."""
+    def _read_noise(self, blocks: int) -> None:
+        """How long residuals stay correlated, less the means of their places; read from so many stretches."""
         from lean_trim.core.kernels.fit_loops import correlation_time, residuals
 
         o, (total, mean) = self.samples.probe, self._place_means()
@@ -281,7 +288,7 @@ class SurfaceFit:
             place_mean,
             o.run,
             BLOCK,
-            max(1, len(o) // (BLOCK * BLOCKS)),
+            max(1, len(o) // (BLOCK * blocks)),
         )
         # The kernel counts in samples; logs of any rate have to give the same seconds.
         step_s = float(np.median(o.seconds[:: max(1, len(o) // 4096)]))

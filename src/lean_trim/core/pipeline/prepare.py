@@ -68,7 +68,11 @@ class Prepared:
 
 
 def prepare(
-    motion: Motion, delay: DelaySettings, regimes: RegimeSettings, film_tau_s: float = DEFAULT_TAU_S
+    motion: Motion,
+    delay: DelaySettings,
+    regimes: RegimeSettings,
+    film_tau_s: float = DEFAULT_TAU_S,
+    usual_k: float = np.nan,
 ) -> Prepared:
     """Align lambda with a delay and work out what it says along the whole log.
 
@@ -78,6 +82,7 @@ def prepare(
     delay : parameters of the sensor's delay.
     regimes : thresholds that tell regimes apart.
     film_tau_s : time constant of the wall film, s.
+    usual_k : coolant above intake air of the warm engine, K, where other logs told it.
 
     Returns
     -------
@@ -100,7 +105,7 @@ def prepare(
             lambda: make_conditions(motion, lam, regimes),
             lambda: correction_factor(frame, lam, motion.enrichment),
             lambda: relative_variance(motion, lam),
-            lambda: shared_terms(frame, film_uptake(frame, film_tau_s)),
+            lambda: shared_terms(frame, film_uptake(frame, film_tau_s), usual_k),
         ],
     )
     assert isinstance(conditions, Conditions) and isinstance(terms, SharedTerms)

@@ -23,7 +23,7 @@ from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.shared_terms import Term, heat_by_cell
 from lean_trim.core.errors import CancelledError
 from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
@@ -156,7 +156,7 @@ def solve(
     """
     # Impossible readings become NaN or infinite on the way; the sieve leaves them out.
     with np.errstate(all="ignore"):
-        return _solve(logs, vehicle, settings or SolveSettings(), left_out_by_hand, _stepper(progress))
+        return _solve(logs, vehicle, settings or SolveSettings(), left_out_by_hand, stepper(progress))
 
 
 def _solve(
@@ -274,7 +274,7 @@ def _solution(
         observations=plain,
         estimate=estimate,
         residual=residual,
-        findings=with_fit(findings, estimate, *_licence(settings)),
+        findings=with_fit(findings, estimate, *licence(settings)),
         settings=settings,
         delay=delay,
         film=film,
@@ -284,8 +284,17 @@ def _solution(
     )
 
 
-def _licence(settings: SolveSettings) -> tuple[float, float]:
-    """Driving near a cell, s, and error, percent, that license a change by the chosen method."""
+def licence(settings: SolveSettings) -> tuple[float, float]:
+    """Driving near a cell, s, and error, percent, that license a change by the chosen method.
+
+    Parameters
+    ----------
+    settings : of the solve.
+
+    Returns
+    -------
+    Least driving and largest error.
+    """
     if settings.method == "average":
         return settings.averages.min_seconds, np.inf
     return settings.surface.min_seconds, settings.surface.max_error_pct
@@ -318,7 +327,9 @@ def surface_from(
     if len(observations) < MIN_OBSERVATIONS:
         raise TooFewError(len(observations), prepared, sifted)
     frame = prepared.frame
-    return fit_surface(observations, frame.vehicle.table, frame.log.time_s, settings.surface, start)
+    vehicle = frame.vehicle
+    weather = heat_by_cell(vehicle)
+    return fit_surface(observations, vehicle.table, frame.log.time_s, settings.surface, start, weather)
 
 
 def averages_from(
@@ -429,7 +440,18 @@ def film_evidence(
     return left, np.asarray((sifted.reason_bits & (others | MANUAL_BIT)) == 0)
 
 
-def _stepper(progress: Progress | None) -> Callable[[float, str], None]:
+def stepper(progress: Progress | None) -> Callable[[float, str], None]:
+    """A function that reports a step, and raises CancelledError if that is answered with False.
+
+    Parameters
+    ----------
+    progress : who is told; None for nobody.
+
+    Returns
+    -------
+    Takes the share done and what is done next.
+    """
+
     def step(share: float, what: str) -> None:
         if progress is not None and not progress(share, what):
             raise CancelledError(Say.CANCELLED())

@@ -1,0 +1,228 @@
+"""Hundreds of hours in hundreds of logs: read one after another, and read again where that saves memory.
+
+Delay and wall film belong to the car and are read from a few of the logs, driven together. Then every log is
+sifted by itself and only what the fit asks of it is kept. The fit is the same as for one drive.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import reduce
+
+import numpy as np
+
+from lean_trim.core.data.joining import JOINT_GAP_S, join_logs
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.driving_shares import DrivingSeconds, driving_seconds
+from lean_trim.core.decision.knock import knock_cells, sagging_cells
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.findings import find_faults, with_fit
+from lean_trim.core.diagnosis.inference import Inferred, infer
+from lean_trim.core.diagnosis.merging import merged_findings, merged_inferences
+from lean_trim.core.drive.delay import DelaySettings
+from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.shared_terms import heat_by_cell
+from lean_trim.core.errors import BadInputError, LogError
+from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.evidence import Evidence, gather_evidence
+from lean_trim.core.estimation.film_fit import FilmEstimate
+from lean_trim.core.estimation.gathering import TERMS, Gathering
+from lean_trim.core.estimation.log_shares import LogSums, log_sums, shares_of
+from lean_trim.core.estimation.residual import CellSums, cell_sums
+from lean_trim.core.estimation.surface import fit_samples
+from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.prepare import prepare
+from lean_trim.core.pipeline.solve import (
+    DrivenLog,
+    Progress,
+    SolveSettings,
+    licence,
+    pieces_of,
+    solve,
+    stepper,
+)
+from lean_trim.core.pipeline.summary import SampleCounts, Summary, counts_of
+from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
+from lean_trim.core.types import Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    AVERAGES = Message(
+        "season.averages",
+        "cell averages hold all samples in memory, and more than {most} is a season; use the surface for it",
+    )
+    DELAY = Message("season.delay", "Reading delay and wall film from some of the logs")
+    LOG = Message("season.log", "Log {number} of {count}")
+    FITTING = Message("season.fitting", "Fitting all logs")
+    DONE = Message("season.done", "Done")
+    TOO_FEW = Message(
+        "season.too_few",
+        "The sieve left {left} of {total} samples in {logs} logs; at least {needed} are needed. Solve one of "
+        "the logs alone to see what its samples are left out for.",
+    )
+
+
+MOST_JOINT = 1_000_000
+"""Samples solved in one piece; more are a season."""
+FOR_DELAY = 300_000
+"""Samples delay and film are read from: three hours at 25 Hz hold hundreds of quick changes."""
+GOLDEN = 0.6180339887498949
+SHARE_DELAY, SHARE_LOGS = 0.05, 0.9
+
+
+@dataclass(frozen=True, eq=False)
+class _Car:
+    """What some of the logs tell of the car."""
+
+    delay: DelayEstimate
+    film: FilmEstimate
+    usual_k: float = np.nan
+
+
+@dataclass(frozen=True, eq=False)
+class _One:
+    """What is kept of one log."""
+
+    name: str
+    start_s: float
+    counts: SampleCounts
+    evidence: Evidence
+    driving: DrivingSeconds
+    cells: CellSums
+    share: LogSums
+    knock: Mask
+    sag: Mask
+    findings: tuple[Finding, ...]
+    inferred: tuple[Inferred, ...]
+
+
+def solve_season(
+    logs: Sequence[Callable[[], DrivenLog]],
+    vehicle: Vehicle,
+    settings: SolveSettings | None = None,
+    progress: Progress | None = None,
+) -> Summary:
+    """Many logs → correction of ``vehicle.table`` per cell, with evidence, residual and findings.
+
+    Parameters
+    ----------
+    logs : each reads a log, in the order they were driven; some are called twice.
+    vehicle : with the table that is to be corrected.
+    settings : of every stage; only the surface method.
+    progress : called after every log; returning False raises CancelledError.
+
+    Returns
+    -------
+    What was found; the logs themselves are not kept.
+
+    Raises
+    ------
+    LogError
+        If a channel is missing in one of them, or too little is left to fit.
+    BadInputError
+        For the method of averages, which needs all samples at once.
+    """
+    settings = settings or SolveSettings()
+    if settings.method != "surface":
+        raise BadInputError(Say.AVERAGES(most=MOST_JOINT))
+    step = stepper(progress)
+    step(0.0, str(Say.DELAY()))
+    gathering = Gathering(vehicle.table, len(logs))
+    found: list[_One] = []
+    start_s = 0.0
+    # Impossible readings become NaN or infinite on the way; the sieve leaves them out.
+    with np.errstate(all="ignore"):
+        car = _car(logs, vehicle, settings)
+        for i, read in enumerate(logs):
+            done = SHARE_DELAY + (SHARE_LOGS - SHARE_DELAY) * i / len(logs)
+            step(done, str(Say.LOG(number=i + 1, count=len(logs))))
+            driven = read()
+            found.append(_take(driven, start_s, vehicle, settings, car, gathering))
+            start_s += driven.log.duration_s + JOINT_GAP_S
+        step(SHARE_LOGS, str(Say.FITTING()))
+        summary = _fit(found, gathering, vehicle, settings, car)
+    step(1.0, str(Say.DONE()))
+    return summary
+
+
+def _car(logs: Sequence[Callable[[], DrivenLog]], vehicle: Vehicle, settings: SolveSettings) -> _Car:
+    """Delay and film from logs spread over the season, as many as hold ``FOR_DELAY`` samples."""
+    some: dict[int, DrivenLog] = {}
+    # Steps of the golden section are spread evenly however many of them are taken.
+    for i in np.argsort((np.arange(len(logs)) * GOLDEN) % 1.0).tolist():
+        some[i] = logs[i]()
+        if sum(len(d.log) for d in some.values()) >= FOR_DELAY:
+            break
+    try:
+        solution = solve([some[i] for i in sorted(some)], vehicle, settings)
+    except TooFewError:
+        return _Car(DelayEstimate(settings.delay, False, note="defaults"), FilmEstimate())
+    return _Car(solution.delay, solution.film, solution.prepared.terms.usual_k)
+
+
+def _take(
+    driven: DrivenLog,
+    start_s: float,
+    vehicle: Vehicle,
+    settings: SolveSettings,
+    car: _Car,
+    gathering: Gathering,
+) -> _One:
+    """Sift one log, hand its observations over, and keep what is to be said of it."""
+    frame = make_frame(join_logs([driven.log]), vehicle, pieces_of([driven]))
+    motion = Motion(frame)
+    delay: DelaySettings = car.delay.settings
+    prepared = prepare(motion, delay, settings.regimes, car.film.tau_s, car.usual_k)
+    sifted = prepared.sift(settings.sieve)
+    observations = gathering.add(prepared.observe(sifted))
+    return _One(
+        name=driven.log.name,
+        start_s=start_s - float(driven.log.time_s[0]),
+        counts=counts_of(frame, sifted, observations),
+        evidence=gather_evidence(observations, vehicle.table, frame.log.time_s),
+        driving=driving_seconds(sifted, observations),
+        cells=cell_sums(frame, observations, motion.nearest[observations.index]),
+        share=log_sums(frame, observations, motion.durations_s)[0],
+        knock=knock_cells(sifted),
+        sag=sagging_cells(sifted),
+        findings=find_faults(prepared.conditions),
+        inferred=infer(prepared.conditions),
+    )
+
+
+def _fit(
+    found: Sequence[_One], gathering: Gathering, vehicle: Vehicle, settings: SolveSettings, car: _Car
+) -> Summary:
+    """One surface through everything that was gathered."""
+    counts = reduce(SampleCounts.plus, (one.counts for one in found))
+    if len(gathering) < MIN_OBSERVATIONS:
+        raise LogError(
+            Say.TOO_FEW(left=len(gathering), total=counts.total, logs=len(found), needed=MIN_OBSERVATIONS)
+        )
+    samples = gathering.samples()
+    evidence = reduce(Evidence.plus, (one.evidence for one in found))
+    weather = heat_by_cell(vehicle)
+    estimate = fit_samples(samples, evidence, vehicle.table, settings.surface, weather=weather)
+    coefficients = np.array([next((c.value for c in estimate.shared if c.term is t), 0.0) for t in TERMS])
+    # A residual of another revision says nothing about how far this table is off.
+    own = [one for one in found if not one.share.translated] or list(found)
+    findings = merged_findings([(one.name, one.start_s, one.findings) for one in found])
+    return Summary(
+        vehicle=vehicle,
+        estimate=estimate,
+        delay=car.delay,
+        film=car.film,
+        residual=reduce(CellSums.plus, (one.cells for one in own)).residual(coefficients),
+        samples=counts,
+        sieve=settings.sieve,
+        findings=with_fit(findings, estimate, *licence(settings)),
+        inferred=merged_inferences([one.inferred for one in found]),
+        logs=shares_of([one.share for one in found], estimate, coefficients),
+        no_leaner=np.any([one.knock for one in found], axis=0),
+        faulty=np.any([one.sag for one in found], axis=0),
+        driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(vehicle.table.shape),
+    )
