@@ -110,3 +110,8 @@ def with_channel(log: Log, role: Role, values: np.ndarray | float) -> Log:
 def without(log: Log, *roles: Role) -> Log:
     """The same log lacking some channels."""
     return Log(log.time_s, {r: v for r, v in log.channels.items() if r not in roles}, log.name)
+
+
+def cut(log: Log, start: int, stop: int) -> Log:
+    """Rows ``start`` to ``stop`` of a log."""
+    return Log(log.time_s[start:stop], {r: v[start:stop] for r, v in log.channels.items()}, log.name)

@@ -68,6 +68,25 @@ def test_gain_zero_changes_nothing_and_half_does_half(case: Path, heron_vehicle:
     assert abs(half - full / 2).max() < 0.002
 
 
+def test_more_samples_than_fit_in_one_piece_are_solved_log_by_log(
+    case: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    again = case / "again.csv"
+    again.write_bytes((case / "drive.csv").read_bytes())
+    correct(case, "--log", str(again))
+    whole = json.loads((case / "out" / "round.json").read_text())
+    monkeypatch.setattr("lean_trim.core.pipeline.season.MOST_JOINT", 20_000)
+    correct(case, "--log", str(again))
+    season = json.loads((case / "out" / "round.json").read_text())
+    assert [log["name"] for log in season["logs"]] == ["drive.csv", "again.csv"]
+    assert season["samples"]["total"] == whole["samples"]["total"]
+    pairs = zip(season["cells"], whole["cells"], strict=True)
+    assert max(abs(a["after"] / b["after"] - 1.0) for a, b in pairs) < 0.01
+    assert season.keys() == whole.keys()
+    assert correct(case, "--log", str(again), "--method", "average") == 2
+    assert "surface" in capsys.readouterr().err
+
+
 def test_simulate_writes_a_log_that_opens(case: Path) -> None:
     out = case / "sim" / "log.csv"
     words = [

@@ -109,12 +109,12 @@ def _rows_of(o: Observations) -> list[Rows]:
 
 
 def _stretches(o: Observations, count: int) -> list[Observations]:
-    """So many stretches of neighbouring observations, evenly spread."""
-    starts = np.linspace(0, max(len(o) - BLOCK, 0), count).astype(int)
-    keep = np.zeros((len(starts), len(o)), bool)
-    for row, start in zip(keep, starts, strict=True):
-        row[start : start + BLOCK] = True
-    return [o.only(row) for row in np.unique(keep, axis=0)]
+    """So many stretches of neighbouring observations, evenly spread; all in one if there are no more."""
+    if len(o) <= count * BLOCK:
+        return [o]
+    starts = np.linspace(0, len(o) - BLOCK, count).astype(int)
+    place = np.arange(len(o))
+    return [o.only((place >= start) & (place < start + BLOCK)) for start in starts]
 
 
 def _joined(parts: Sequence[Observations]) -> Observations:
