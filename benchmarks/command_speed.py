@@ -106,9 +106,8 @@ def main() -> None:
                     logs.append(folder / f"drive-{i:02d}-{copy}.csv")
                     write_log_csv(with_noise(log, rng), logs[-1])
             seconds, megabytes = process(*correct(folder, logs))
-            print(
-                f"season, {len(logs)} logs, {len(logs) * MINUTES / 60:.0f} h: {seconds:.0f} s, {megabytes:.0f} MB"
-            )
+            hours = len(logs) * MINUTES / 60.0
+            print(f"season, {len(logs)} logs, {hours:.0f} h: {seconds:.0f} s, {megabytes:.0f} MB")
 
 
 if __name__ == "__main__":
