@@ -9,6 +9,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Axis, Table, maf_curve, ve_table
 from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
+from lean_trim.workspace.solving import Solver
 
 RPM = np.array([1000.0, 2000.0, 3000.0, 4500.0, 6000.0])
 MAP = np.array([30.0, 50.0, 70.0, 100.0])
@@ -115,3 +116,9 @@ def without(log: Log, *roles: Role) -> Log:
 def cut(log: Log, start: int, stop: int) -> Log:
     """Rows ``start`` to ``stop`` of a log."""
     return Log(log.time_s[start:stop], {r: v[start:stop] for r, v in log.channels.items()}, log.name)
+
+
+def changes_in(solver: Solver) -> int:
+    """Cells for which the solution shown proposes another value."""
+    assert solver.proposal is not None and solver.solution is not None
+    return int(np.count_nonzero(solver.proposal.table.values != solver.solution.estimate.table.values))

@@ -14,6 +14,7 @@ import pytest
 from lean_trim.job.store import load_job
 from lean_trim.workspace.changes import Remedy
 from lean_trim.workspace.workspace import Workspace
+from tests.builders import changes_in
 from tests.race.conftest import Bench
 
 Spoil = Callable[[Workspace, Path], contextlib.AbstractContextManager[None]]
@@ -120,7 +121,7 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
     with spoil(workspace, job_path):
         workspace.deciding.accept()
         assert cause in driven.said and "Nothing was changed" in driven.said and str(job_path) in driven.said
-        assert "“Accept 187 cells” is kept" in driven.said
+        assert f"“Accept {changes_in(workspace.solver)} cells” is kept" in driven.said
         assert Remedy.SAVE_ELSEWHERE in driven.notices[-1].remedies
         assert workspace.round.decided.values is before
         assert workspace.history.count() == 1

@@ -16,6 +16,7 @@ from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.round_steps import State, steps_of
 from lean_trim.workspace.rounds import AddLogs
+from tests.builders import changes_in
 from tests.ui.conftest import click
 
 Until = Callable[..., None]
@@ -71,7 +72,7 @@ def test_handing_over_hardly_anything_is_asked_about_in_place(
         driven.actions_["accept"].trigger()
     driven.actions_["hand_over"].trigger()
     assert not chooser.exists() and session.round is not None and not session.round.handed_over
-    assert ("Only 1 of 187" if decide else "None of 187") in steps.question.text()
+    assert f"{'Only 1' if decide else 'None'} of {changes_in(session.solver)}" in steps.question.text()
     assert steps.question.isVisible() and not steps.hand_over.isVisible()
     press(steps.not_now)
     assert not steps.question.isVisible() and not chooser.exists()
@@ -91,14 +92,18 @@ def test_a_table_can_be_handed_over_unchanged_if_that_is_meant(driven: MainWindo
 def test_driving_again_with_nothing_decided_is_asked_about(driven: MainWindow, until: Until) -> None:
     steps = driven.rail.steps
     press(steps.drive)
-    assert "None of 187" in steps.question.text() and not driven.session.is_busy
+    assert (
+        f"None of {changes_in(driven.session.solver)}" in steps.question.text() and not driven.session.is_busy
+    )
     assert steps.go_anyway.text() == "Drive the table as it is"
     driven.session.rounds.drive_minutes = 0.5
     press(steps.accept_first)
     assert driven.session.is_busy
     driven.session.cancel()
     until(lambda: not driven.session.is_busy)
-    assert driven.session.decision is not None and driven.session.decision.changed == 187
+    assert driven.session.decision is not None and driven.session.decision.changed == changes_in(
+        driven.session.solver
+    )
 
 
 def test_the_question_goes_when_the_round_is_left(driven: MainWindow) -> None:

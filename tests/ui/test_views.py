@@ -23,6 +23,7 @@ from lean_trim.ui.theme import LIGHT, NIGHT
 from lean_trim.ui.window.actions import COMMANDS
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import changes_in
 from tests.ui.conftest import center, click, drag, evidence_page
 
 Until = Callable[..., None]
@@ -38,7 +39,7 @@ def test_choosing_a_cell_lights_its_seconds(driven: MainWindow) -> None:
     )  # type: ignore[arg-type]
     assert evidence_page(driven).visits.count() >= 1
     assert "kPa" in evidence_page(driven).heading.text()
-    assert driven.table_desk.bar.accept.text() == "Accept all 187"
+    assert driven.table_desk.bar.accept.text() == f"Accept all {changes_in(driven.session.solver)}"
     assert driven.table_desk.bar.accept_chosen.text() == "Accept 1 chosen"
 
 
