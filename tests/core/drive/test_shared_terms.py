@@ -9,7 +9,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import make_frame
-from lean_trim.core.drive.shared_terms import SharedTerms, Term, shared_terms
+from lean_trim.core.drive.shared_terms import SharedTerms, Term, heat_by_cell, shared_terms
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
@@ -95,3 +95,15 @@ def test_a_soaked_sensor_is_told_from_the_table() -> None:
 
 def test_what_was_not_estimated_is_none() -> None:
     assert fitted(shuffled(np.full(N, 1.02))).of(Term.COLD) is None
+
+
+def test_unseen_heat_is_a_matter_of_little_flow_and_of_speed_density() -> None:
+    """60 K over 298 K at no flow, less by e with every 15 g/s, (ideal gas, R = 287.05 J/(kg·K))."""
+    vehicle = small_vehicle()
+    heat = heat_by_cell(vehicle)
+    assert heat.shape == vehicle.table.shape
+    assert heat.argmax() == 0 and heat.argmin() == heat.size - 1
+    air_g = 0.8 * 30.0 / (0.28705 * 298.15) * vehicle.cylinder_l
+    flow = air_g * vehicle.cylinders * 1000.0 / 120.0
+    assert heat[0, 0] == pytest.approx(60.0 / 298.15 * np.exp(-flow / 15.0), rel=1e-3)
+    assert not heat_by_cell(maf_vehicle()).any()

@@ -147,7 +147,21 @@ def test_a_curve_is_fitted_by_the_same_function() -> None:
 
 def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:
     estimate = fit(steady_states(1.05, seconds=20.0, noise=0.001))
-    assert estimate.std_error_pct.min() >= 0.2
+    assert estimate.std_error_pct.min() >= 0.1
+
+
+def test_heat_that_no_sensor_sees_adds_to_the_error_but_takes_no_licence_away() -> None:
+    log = steady_states(1.05, seconds=6.0, noise=0.004)
+    frame = make_frame(log, small_vehicle())
+    observations = observe(frame, log[Role.LAMBDA], np.ones(len(log), bool))
+    heat = np.full(frame.vehicle.table.shape, 0.6)
+    plain, hot = (
+        fit_surface(observations, frame.vehicle.table, log.time_s, SurfaceSettings(), heat=h)
+        for h in (None, heat)
+    )
+    np.testing.assert_allclose(hot.std_error_pct**2 - plain.std_error_pct**2, 6.0**2)
+    np.testing.assert_array_equal(hot.supported, plain.supported)
+    np.testing.assert_array_equal(hot.correction_pct, plain.correction_pct)
 
 
 def test_an_hour_at_one_state_does_not_outvote_its_neighbours() -> None:

@@ -56,8 +56,8 @@ FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
 LEAST_HEAT = 0.01
 """Largest value of the heat term, at a coefficient of 1, from which it is worth one."""
 WARM_C = 80.0
-WEATHER_K = 30.0
-"""How far intake air differs from day to day (common practice, no source)."""
+WARM_ABOVE_AIR_K = 60.0
+"""How far coolant is above intake air in a warm engine (common practice, no source)."""
 MANY = 20_000
 
 
@@ -160,10 +160,10 @@ def _heat(frame: Frame, coolant: Floats, usual_k: float) -> Floats:
 
 
 def heat_by_cell(vehicle: Vehicle) -> Floats:
-    """How much k changes with the weather at every cell, at a heat share of 1, in the table's shape.
+    """How much of a warm engine's correction is unseen heat at a heat share of 1, in the table's shape.
 
-    A table holds the charge heating of the day it was driven on; with intake air ``WEATHER_K`` warmer or
-    colder it is off by so much. 0 for a mass-airflow sensor, which weighs the air.
+    Warm driving cannot tell heat from filling, so a table holds the heat of the day it was driven on, and is
+    off by part of it on another. 0 for a mass-airflow sensor, which weighs the air.
 
     Parameters
     ----------
@@ -176,7 +176,7 @@ def heat_by_cell(vehicle: Vehicle) -> Floats:
     charge = np.full(table.shape, DEFAULT_CHARGE_C)
     air_g = cylinder_air_g(table.values, pressure, charge, vehicle.cylinder_l)
     flow = air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
-    return np.asarray(WEATHER_K / (DEFAULT_CHARGE_C + KELVIN) * np.exp(-flow / FLOW_G_PER_S))
+    return np.asarray(WARM_ABOVE_AIR_K / (DEFAULT_CHARGE_C + KELVIN) * np.exp(-flow / FLOW_G_PER_S))
 
 
 def spreads_of(names: tuple[Term, ...], film_spread: float) -> Floats:

@@ -64,12 +64,11 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
         "model_error_pct",
         "Unavoidable error",
-        0.2,
+        0.1,
         0.0,
         5.0,
         "%",
-        tip="Sensor calibration, and what no table of this size can hold; it is part of every standard "
-        "error.",
+        tip="Of sensors that are a little off all over; it is part of every standard error.",
     ),
     Knob(
         "film_spread",
@@ -101,8 +100,8 @@ class SurfaceSettings:
     max_error_pct : standard error above which a cell counts as not supported, 0.2 to 20 %.
     min_seconds : driving in a square beside a cell that it needs to be changed by evidence, 0 to 60 s.
     max_iterations : of the robust fit, 1 to 50.
-    model_error_pct : error that more driving cannot remove (sensor calibration, a surface no table can hold),
-        one standard deviation, 0 to 5 %; common practice, no source.
+    model_error_pct : error of the sensors that more driving cannot remove, one standard deviation, 0 to 5 %;
+        common practice, no source.
     film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to
         1; X lies between 0 and 0.5, common practice, no source.
     film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
@@ -130,14 +129,14 @@ def fit_surface(
     time_s: Floats,
     settings: SurfaceSettings,
     start: Estimate | None = None,
-    weather: Floats | None = None,
+    heat: Floats | None = None,
 ) -> Estimate:
     """Robust surface estimate of the correction per cell.
 
     Parameters
     ----------
     time_s : the log's time base.
-    weather : how much unseen heat changes k with the weather at every cell, see ``heat_by_cell``.
+    heat : what unseen heat at a share of 1 makes of k at every cell, see ``heat_by_cell``.
     start : an earlier estimate on the same table, near this one; saves most of the work.
 
     Raises
@@ -148,7 +147,7 @@ def fit_surface(
     if not len(observations):
         raise ValueError("a surface cannot be fitted to no observation")
     evidence = gather_evidence(observations, table, time_s)
-    return fit_samples(sorted_samples(observations, table), evidence, table, settings, start, weather)
+    return fit_samples(sorted_samples(observations, table), evidence, table, settings, start, heat)
 
 
 def fit_samples(
@@ -157,7 +156,7 @@ def fit_samples(
     table: Table,
     settings: SurfaceSettings,
     start: Estimate | None = None,
-    weather: Floats | None = None,
+    heat: Floats | None = None,
 ) -> Estimate:
     """The same for samples that are sorted already, of one drive or of many.
 
@@ -168,7 +167,7 @@ def fit_samples(
     table : that they read.
     settings : of the fit.
     start : an earlier estimate on the same table, near this one.
-    weather : as in ``fit_surface``.
+    heat : as in ``fit_surface``.
 
     Returns
     -------
@@ -188,10 +187,14 @@ def fit_samples(
         Coefficient(name, float(value), float(se))
         for name, value, se in zip(names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True)
     )
-    heat_error = _heat_share(shared) * (np.zeros(cells) if weather is None else weather.ravel())
+    heat_error = _heat_share(shared) * (np.zeros(cells) if heat is None else heat.ravel())
     least = settings.model_error_pct / 100.0
-    error = np.sqrt(deviation**2 + least**2 + film_error**2 + heat_error**2).reshape(table.shape)
-    supported = (evidence.near_s >= settings.min_seconds) & (100 * error <= settings.max_error_pct)
+    evident = np.sqrt(deviation**2 + least**2 + film_error**2)
+    # Heat of another day is doubt about the engine, not about what was driven; it takes no licence away.
+    supported = (evidence.near_s >= settings.min_seconds) & (
+        100 * evident.reshape(table.shape) <= settings.max_error_pct
+    )
+    error = np.hypot(evident, heat_error).reshape(table.shape)
     return Estimate(
         table=table,
         correction_pct=100 * fit.unknown[:cells].reshape(table.shape),

@@ -205,8 +205,8 @@ def _fit(
         )
     samples = gathering.samples()
     evidence = reduce(Evidence.plus, (one.evidence for one in found))
-    weather = heat_by_cell(vehicle)
-    estimate = fit_samples(samples, evidence, vehicle.table, settings.surface, weather=weather)
+    heat = heat_by_cell(vehicle)
+    estimate = fit_samples(samples, evidence, vehicle.table, settings.surface, heat=heat)
     coefficients = np.array([next((c.value for c in estimate.shared if c.term is t), 0.0) for t in TERMS])
     # A residual of another revision says nothing about how far this table is off.
     own = [one for one in found if not one.share.translated] or list(found)

@@ -328,8 +328,8 @@ def surface_from(
         raise TooFewError(len(observations), prepared, sifted)
     frame = prepared.frame
     vehicle = frame.vehicle
-    weather = heat_by_cell(vehicle)
-    return fit_surface(observations, vehicle.table, frame.log.time_s, settings.surface, start, weather)
+    heat = heat_by_cell(vehicle)
+    return fit_surface(observations, vehicle.table, frame.log.time_s, settings.surface, start, heat)
 
 
 def averages_from(

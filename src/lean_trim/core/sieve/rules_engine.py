@@ -71,7 +71,7 @@ def settling(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(time - time[0] < 60.0 * v["minutes"])
 
 
-@rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=1.6)
+@rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=0.5)
 def cut(conditions: Conditions, v: Values) -> Mask:
     """No fuel; the hold-off covers the wall film that fills again."""
     return fuel_cut(conditions.frame)
