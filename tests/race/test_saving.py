@@ -174,7 +174,7 @@ def test_a_knob_that_could_not_be_kept_goes_back(driven: Bench, job_path: Path) 
         workspace.tuning.rest()
     assert workspace.tuning.state == workspace.tuning.settled
     assert workspace.tuning.state.solve.sieve.changes == {}
-    assert "“Quick change: hold off after 1.0 → 2.5 s” is kept" in driven.said
+    assert "“Quick change: hold off after 0.5 → 2.5 s” is kept" in driven.said
 
 
 def test_a_drive_that_cannot_be_saved_is_kept(driven: Bench, job_path: Path, tmp_path: Path) -> None:

@@ -155,7 +155,9 @@ def test_every_knob_and_rule_says_what_it_does(driven: MainWindow) -> None:
 
 def test_the_figures_in_the_header_are_told_apart(driven: MainWindow) -> None:
     facts = driven.table_desk.header.facts
-    assert [f.text().split()[0] for f in facts[:3]] == ["Off", "35", "fuel"]
+    assert driven.session.solution is not None
+    within = f"{driven.session.solution.residual.within_3:.0f}"
+    assert [f.text().split()[0] for f in facts[:3]] == ["Off", within, "fuel"]
     assert all(len(f.toolTip()) > 40 for f in facts)
     assert "trim" in facts[0].toolTip() and "itself corrected" in facts[2].toolTip()
 

@@ -72,7 +72,7 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
     session.workspace.undo()
     until(lambda: settled(session))
     assert solution_of(session).sifted.used.sum() == used
-    assert slider.value() == row.rows["after_s"]._place(1.0)
+    assert slider.value() == row.rows["after_s"]._place(0.5)
 
 
 def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, until: Until) -> None:

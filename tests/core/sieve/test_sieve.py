@@ -259,7 +259,7 @@ def test_every_knob_stands_within_its_range_and_refuses_what_is_outside() -> Non
 def test_turning_a_knob_back_leaves_no_trace() -> None:
     turned = SieveSettings().turned("tip", "after_s", 0.4)
     assert turned.changes == {"tip.after_s": 0.4}
-    assert turned.turned("tip", "after_s", 1.0) == SieveSettings()
+    assert turned.turned("tip", "after_s", 0.5) == SieveSettings()
 
 
 def test_sifting_from_an_earlier_result_gives_what_sifting_anew_gives(heron_solution: Solution) -> None:

@@ -84,7 +84,7 @@ def cut(conditions: Conditions, v: Values) -> Mask:
     Knob("throttle_rate", "Throttle faster than", 30.0, 5.0, 500.0, "%/s"),
     Knob("map_rate", "MAP faster than", 60.0, 5.0, 500.0, "%/s"),
     before_s=0.1,
-    after_s=1.0,
+    after_s=0.5,
 )
 def tip(conditions: Conditions, v: Values) -> Mask:
     """Throttle or MAP moves quickly; the hold-off covers what the walls still owe."""
