@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 
 from campaigns.runner import CACHE, ROOT, Campaign, Trial
-from lean_trim.core.decision.driving_shares import driving_shares
+from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status
 from lean_trim.core.decision.regions import Region, regions_of
 from lean_trim.core.errors import LeanTrimError
@@ -105,7 +105,7 @@ def _trial(folder: Path, seed: int) -> Trial:
             estimate = solution.estimate
             sigma = errors_in_sigma(estimate.correction_pct, estimate.std_error_pct, table.values, car.best)
             figures["sigma"] = sigma[estimate.supported].tolist()
-            shares = driving_shares(solution.sifted, solution.observations)
+            shares = driving_seconds(solution.sifted, solution.observations).shares(estimate.table.shape)
             regions = regions_of(estimate.table, shares.idle, shares.full, shares.boost_from_kpa)
             figures["region"] = [str(r) for r in regions[estimate.supported]]
         result[method] = figures

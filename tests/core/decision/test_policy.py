@@ -8,7 +8,7 @@ import pytest
 from lean_trim.core.data.tables import Table, maf_curve, ve_table
 from lean_trim.core.data.vehicle import default_limits
 from lean_trim.core.decision.cautions import kinks, knock_caution, shape_caution
-from lean_trim.core.decision.driving_shares import DrivingShares, driving_shares
+from lean_trim.core.decision.driving_shares import DrivingShares, driving_seconds
 from lean_trim.core.decision.proposal import POLICY_KNOBS, PolicySettings, Status, propose
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
@@ -49,7 +49,9 @@ def test_each_regime_has_its_own_share() -> None:
 
 
 def test_shares_are_read_from_the_drive(heron_solution: Solution) -> None:
-    shares = driving_shares(heron_solution.sifted, heron_solution.observations)
+    shares = driving_seconds(heron_solution.sifted, heron_solution.observations).shares(
+        heron_solution.estimate.table.shape
+    )
     assert ((shares.idle >= 0) & (shares.idle + shares.full <= 1.0 + 1e-9)).all()
     assert shares.idle[:4, :3].max() > 0.3
     assert shares.full[8:].max() > 0.5

@@ -11,7 +11,7 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import AirflowSourceSettings, Vehicle
-from lean_trim.core.decision.driving_shares import driving_shares
+from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LeanTrimError, LogError
@@ -70,7 +70,7 @@ def whole_way(rng: np.random.Generator) -> tuple[Solution, np.ndarray]:
     solution = refit(solution, replace(settings, sieve=settings.sieve.turned("tip", "after_s", 2.0)))
     align_moments(solution.frame, solution.delay, table_factor(solution.frame, solution.estimate))
     policy = PolicySettings(unvisited="taper", extrapolate_end=True)
-    shares = driving_shares(solution.sifted, solution.observations)
+    shares = driving_seconds(solution.sifted, solution.observations).shares(solution.estimate.table.shape)
     return solution, propose(
         solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted), shares
     ).table.values

@@ -102,19 +102,3 @@ def driving_seconds(sifted: Sifted, observations: Observations) -> DrivingSecond
     idle, full = (total(seconds * (regime == r)[:, None]) for r in (Regime.IDLE, Regime.FULL_THROTTLE))
     pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
     return DrivingSeconds(total(seconds), idle, full, pegged, (boost_from_kpa(conditions.frame.log),))
-
-
-def driving_shares(sifted: Sifted, observations: Observations) -> DrivingShares:
-    """Read the shares from what was used.
-
-    Parameters
-    ----------
-    sifted : result of the sieve.
-    observations : what it let through.
-
-    Returns
-    -------
-    How each cell was driven.
-    """
-    shape = sifted.conditions.motion.frame.vehicle.table.shape
-    return driving_seconds(sifted, observations).shares(shape)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.decision.driving_shares import DrivingShares, driving_shares
+from lean_trim.core.decision.driving_shares import DrivingShares, driving_seconds
 from lean_trim.core.decision.knock import knock_cells, sagging_cells
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred
@@ -134,5 +134,5 @@ def summary_of(solution: Solution) -> Summary:
         logs=solution.logs,
         no_leaner=knock_cells(sifted),
         faulty=sagging_cells(sifted),
-        driving=driving_shares(sifted, solution.observations),
+        driving=driving_seconds(sifted, solution.observations).shares(solution.estimate.table.shape),
     )
