@@ -14,6 +14,7 @@ LEVELS = (
     {"lean_trim.core.kernels"},
     {"lean_trim.core.data"},
     {"lean_trim.core.drive"},
+    {"lean_trim.core.proof"},
     {"lean_trim.core.sieve"},
     {"lean_trim.core.estimation"},
     {"lean_trim.core.diagnosis"},

@@ -161,7 +161,12 @@ def test_every_label_of_ours_is_recognised_as_itself() -> None:
 
 def test_units_in_brackets_are_split_off() -> None:
     assert split_unit("Boost [psi]") == ("Boost", "psi")
-    assert split_unit("Fuel Pressure (diff)") == ("Fuel Pressure", "diff")
+    assert split_unit("Fuel Pressure (diff)") == ("Fuel Pressure diff", "")
+    assert split_unit("Lambda (Ist)") == ("Lambda Ist", "")
+    assert split_unit("MAP (parsec)") == ("MAP", "parsec")
+    assert split_unit("ECT_C") == ("ECT", "C")
+    assert split_unit("Manifold Pressure, kPa") == ("Manifold Pressure", "kPa")
+    assert split_unit("RPM_max") == ("RPM_max", "")
     assert split_unit("RPM") == ("RPM", "")
 
 
@@ -172,10 +177,11 @@ def test_units_in_brackets_are_split_off() -> None:
         (bytes(range(256)) * 20, "binary file"),
         (b"Time,RPM\n", "no row of numbers"),
         (b"0.1,900\n0.2,910\n0.3,920\n", "no header"),
-        (b"just some words\nand more\n", "no columns found"),
+        (b"just some words\nand more\n", "no row of numbers"),
+        (b"words\nmore\n", "no columns found"),
         (b"RPM,MAP\n900,30\n910,31\n", "no time column"),
         (b"Time,RPM\n0,900\n", "1 rows with a time; at least 2"),
-        (b"Time,RPM\n5,900\n5,910\n", "all rows have the same time (5 s)"),
+        (b"Time,RPM\n5,900\n5,910\n", "all rows have the same time"),
         (b"Time;RPM\n" + b"x" * 2_000_000, "no row of numbers below it"),
         (b"y" * 2_000_000, "first line is longer than 1048576 bytes"),
         (
@@ -184,7 +190,7 @@ def test_units_in_brackets_are_split_off() -> None:
         ),
         (b"PAR1 and then nothing that fits", "cannot be read as Parquet"),
         (b"ARROW1 and then nothing that fits", "cannot be read as Arrow"),
-        (b"MDF     4.10    and then nothing that fits" + b"\x01" * 200, "cannot be read as MDF4"),
+        (b"MDF     4.10    and then nothing that fits" + b"\x01" * 200, "cannot be read as MDF"),
         (b"\x28\xb5\x2f\xfdbroken", "damaged"),
         (b"\x1f\x8b\x08\x00broken", "damaged"),
     ],
@@ -241,7 +247,7 @@ def test_a_reader_that_panics_ends_in_a_sentence(tmp_path: Path, monkeypatch: py
     def panic(*_: object, **__: object) -> None:
         raise PanicException("index out of bounds")
 
-    monkeypatch.setattr("lean_trim.formats.decode.registry.read_columnar", panic)
+    monkeypatch.setattr("lean_trim.formats.decode.columnar._columns", panic)
     (tmp_path / "a.parquet").write_bytes(b"PAR1" + bytes(100))
     with pytest.raises(LogError, match="a.parquet: cannot be read as Parquet; the file is damaged"):
         open_log(tmp_path / "a.parquet", 14.7)

@@ -9,6 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lean_trim.cli.log_options import LogWords, add_log_options, log_words, open_named, refuse_doubts
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
 
@@ -62,6 +63,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--sieve", action="append", default=[], metavar="RULE.KNOB=VALUE", help="turn a knob of the sieve"
     )
     parser.add_argument("--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off")
+    parser.add_argument(
+        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
+    )
+    add_log_options(parser)
 
 
 def run(args: argparse.Namespace) -> None:
@@ -89,7 +94,8 @@ def run(args: argparse.Namespace) -> None:
     )
     sieve = SieveSettings(changes=_numbers(args.sieve, "--sieve"), disabled=_rules(args.sieve_off))
     vehicle, warnings = read_vehicle(args.vehicle)
-    logs = _Logs(args.log, vehicle, _driven_on(args.driven_on, args.log, vehicle.airflow), args.quiet)
+    tables = _driven_on(args.driven_on, args.log, vehicle.airflow)
+    logs = _Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
     _warn(() if args.quiet else warnings)
     summary = _solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
     proposal = propose_for(summary, policy)
@@ -109,18 +115,27 @@ class _Logs:
     """The logs that were named; each is read when it is asked for, and warned of once."""
 
     def __init__(
-        self, paths: Sequence[Path], vehicle: Vehicle, tables: Mapping[Path, Table], quiet: bool
+        self,
+        paths: Sequence[Path],
+        vehicle: Vehicle,
+        tables: Mapping[Path, Table],
+        quiet: bool,
+        words: LogWords,
+        accept_doubts: bool,
     ) -> None:
         self.paths = paths
         self.vehicle = vehicle
         self.tables = tables
         self.warned = set(paths) if quiet else set()
+        self.words = words
+        self.accept_doubts = accept_doubts
 
     def read(self, path: Path) -> DrivenLog:
         from lean_trim.core.pipeline.solve import DrivenLog
-        from lean_trim.formats.logs import open_log
 
-        opened = open_log(path, self.vehicle.stoich_afr, hashed=False)
+        opened = open_named(path, self.vehicle, self.words)
+        if not self.accept_doubts:
+            refuse_doubts(path, opened.mapped)
         _warn(() if path in self.warned else opened.warnings)
         self.warned.add(path)
         return DrivenLog(opened.log, self.tables.get(path))

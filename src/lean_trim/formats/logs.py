@@ -12,11 +12,12 @@ import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import LeanTrimError, LogError
 from lean_trim.core.messages import Message
-from lean_trim.formats.decode.columns import RawColumns
-from lean_trim.formats.decode.registry import HEAD_BYTES, reader_for
-from lean_trim.formats.decode.text_log import Progress
+from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions
+from lean_trim.formats.decode.containers import opened
+from lean_trim.formats.decode.registry import reader_for
 from lean_trim.formats.meaning.channel_map import MappedLog, map_channels, wanted_columns
 from lean_trim.formats.meaning.choices import Choices
 
@@ -24,7 +25,6 @@ from lean_trim.formats.meaning.choices import Choices
 class Say:
     """Sentences of this module."""
 
-    IS_FOLDER = Message("logs.is_folder", "{path}: is a folder, not a log")
     READER_FAILED = Message(
         "logs.reader_failed", "{path}: cannot be read as {reader}; the file is damaged ({kind}: {reason})"
     )
@@ -49,7 +49,12 @@ class OpenedLog:
         return (*self.mapped.notes, *self.mapped.doubts)
 
 
-def read_raw(path: Path, choices: Choices | None = None, progress: Progress | None = None) -> RawColumns:
+def read_raw(
+    path: Path,
+    choices: Choices | None = None,
+    progress: Progress | None = None,
+    options: ReadOptions | None = None,
+) -> RawColumns:
     """Read the columns that may play a role, and the first readings of the others.
 
     Its kind is told by its first bytes, not by its name.
@@ -59,6 +64,7 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
     path : a log file of any known kind.
     choices : the user's word on columns.
     progress : called with the share read; returning False cancels.
+    options : what the user says about the file itself.
 
     Returns
     -------
@@ -69,20 +75,23 @@ def read_raw(path: Path, choices: Choices | None = None, progress: Progress | No
     LogError
         Naming the file and what is wrong, in one sentence.
     """
+    kind = "a log"
     try:
-        if path.is_dir():
-            raise LogError(Say.IS_FOLDER(path=path))
-        with path.open("rb") as f:
-            reader = reader_for(f.read(HEAD_BYTES))
-        return reader.read(path, partial(wanted_columns, choices=choices), progress)
+        with opened(path) as source:
+            reader = reader_for(source.head)
+            kind = reader.kind
+            wanted = partial(wanted_columns, choices=choices)
+            return reader.read(source, wanted, options or ReadOptions(), progress)
     except OSError as error:
         raise LogError(Say.UNREADABLE(path=path, cause=error.strerror or error)) from error
     except (LeanTrimError, KeyboardInterrupt, SystemExit):
         raise
     # A damaged file can make a compiled reader panic, which is no Exception; the user still gets a sentence.
     except BaseException as error:
-        kind = type(error).__name__
-        raise LogError(Say.READER_FAILED(path=path, reader=reader.kind, kind=kind, reason=error)) from error
+        why = (str(error).splitlines() or [""])[0][:200]
+        raise LogError(
+            Say.READER_FAILED(path=path, reader=kind, kind=type(error).__name__, reason=why)
+        ) from error
 
 
 def hash_file(path: Path) -> str:
@@ -114,6 +123,8 @@ def open_log(
     choices: Choices | None = None,
     progress: Progress | None = None,
     hashed: bool = True,
+    vehicle: Vehicle | None = None,
+    options: ReadOptions | None = None,
 ) -> OpenedLog:
     """Read and understand a log. ``progress`` is called with the share read; returning False cancels.
 
@@ -124,6 +135,8 @@ def open_log(
     choices : the user's word on columns, units and banks.
     progress : called with the share read; returning False cancels.
     hashed : whether the file's hash is wanted, which takes a third as long again as reading it.
+    vehicle : whose log it is; what its columns mean is then proved by the engine's physics.
+    options : what the user says about the file itself.
 
     Returns
     -------
@@ -134,7 +147,8 @@ def open_log(
     LogError
         Naming the file and what is wrong, in one sentence.
     """
-    mapped = map_channels(read_raw(path, choices, progress), path.name, stoich_afr, choices)
+    raw = read_raw(path, choices, progress, options)
+    mapped = map_channels(raw, path.name, stoich_afr, choices, vehicle)
     return OpenedLog(mapped, hash_file(path) if hashed else "")
 
 

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
+from functools import partial
 
-from lean_trim.formats.decode.binary_log import read_columnar, read_mdf
-from lean_trim.formats.decode.columns import RawColumns, Wanted
-from lean_trim.formats.decode.text_log import Progress, read_text
-
-HEAD_BYTES = 64
-"""Bytes of a file by which its kind is told."""
+from lean_trim.formats.decode.apart.parent import read_apart
+from lean_trim.formats.decode.columnar import columnar
+from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions, Wanted
+from lean_trim.formats.decode.containers import Source
+from lean_trim.formats.decode.text.text_log import read_text
+from lean_trim.formats.decode.workbook import read_workbook
 
 
 @dataclass(frozen=True)
@@ -22,26 +23,39 @@ class Reader:
     ----------
     kind : for people.
     recognises : judges the first bytes of a file, never its name.
-    read : path, which columns are wanted whole, progress → columns.
+    read : opened file, which columns are wanted whole, what the user said of the file, progress → columns.
     """
 
     kind: str
     recognises: Callable[[bytes], bool]
-    read: Callable[[Path, Wanted, Progress | None], RawColumns]
+    read: Callable[[Source, Wanted, ReadOptions, Progress | None], RawColumns]
+
+
+CANDUMP = re.compile(rb"\s*\(\d+\.\d+\)\s+\S+\s+[0-9A-Fa-f]+#")
+ASC = re.compile(rb"date \w+ \w+|;\$FILEVERSION|;\s*Start time|base (hex|dec)")
+
+
+def _starts(*marks: bytes) -> Callable[[bytes], bool]:
+    return lambda head: head.startswith(marks)
+
+
+def _apart(kind: str) -> Callable[[Source, Wanted, ReadOptions, Progress | None], RawColumns]:
+    return partial(read_apart, kind)
+
+
+def _is_trace(head: bytes) -> bool:
+    return head.startswith(b"LOGG") or bool(CANDUMP.match(head) or ASC.match(head))
 
 
 READERS: tuple[Reader, ...] = (
-    Reader("MDF", lambda head: head.startswith(b"MDF     "), lambda path, wanted, _: read_mdf(path, wanted)),
-    Reader(
-        "Parquet",
-        lambda head: head.startswith(b"PAR1"),
-        lambda path, wanted, _: read_columnar(path, "Parquet", wanted),
-    ),
-    Reader(
-        "Arrow",
-        lambda head: head.startswith(b"ARROW1"),
-        lambda path, wanted, _: read_columnar(path, "Arrow", wanted),
-    ),
+    Reader("MDF", _starts(b"MDF     ", b"UnFinMF "), _apart("MDF")),
+    Reader("Parquet", _starts(b"PAR1"), columnar("Parquet")),
+    Reader("Arrow", _starts(b"ARROW1"), columnar("Arrow")),
+    Reader("Arrow stream", _starts(b"\xff\xff\xff\xff"), columnar("Arrow stream")),
+    Reader("MATLAB", _starts(b"MATLAB 5.0", b"MATLAB 7.3"), _apart("MATLAB")),
+    Reader("workbook", _starts(b"PK\x03\x04"), read_workbook),
+    Reader("CAN trace", _is_trace, _apart("CAN trace")),
+    Reader("JSON lines", lambda head: head.lstrip().startswith(b"{"), columnar("JSON lines")),
     Reader("text", lambda head: True, read_text),
 )
 """Asked in this order; text takes what no other kind recognises, and refuses what it cannot read in words."""
@@ -52,7 +66,7 @@ def reader_for(head: bytes) -> Reader:
 
     Parameters
     ----------
-    head : its first ``HEAD_BYTES`` bytes, or all of a shorter file.
+    head : its first bytes, unpacked.
 
     Returns
     -------

@@ -1,85 +1,74 @@
-"""From columns to a log: roles, units, doubts, banks, gauge pressure and the time base."""
+"""From columns to a log: roles, units, banks, gauge pressure and the rows, proved by the engine's physics."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.errors import LogError
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
-from lean_trim.core.types import Floats
+from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
+from lean_trim.formats.meaning.assign import LEAST_SCORE, SURE_SCORE, assign_roles
+from lean_trim.formats.meaning.banks import bank_columns, banks_note
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
-from lean_trim.formats.meaning.names import PAIRED, assign_roles
-from lean_trim.formats.meaning.names import TIME as TIME_NAME
-from lean_trim.formats.meaning.timebase import TimeBase, settle_time
-from lean_trim.formats.meaning.unit_check import UnitReading, by_word, sample_of, settle_unit
-from lean_trim.formats.meaning.units import TIME, tidy_unit
+from lean_trim.formats.meaning.match import MappedLog, Match, by_role
+from lean_trim.formats.meaning.names import candidates, time_score
+from lean_trim.formats.meaning.pressure import absolute
+from lean_trim.formats.meaning.rows import DOUBTFUL_TIME, LEAST_TIME, Rows, rows_of, time_columns
+from lean_trim.formats.meaning.settling import Reading, settled
+from lean_trim.formats.meaning.unit_check import UnitReading, by_word, settle_unit
+from lean_trim.formats.meaning.units import show_unit
+
+__all__ = ["MappedLog", "Match", "by_role", "map_channels", "wanted_columns"]
 
 
 class Say:
     """Sentences of this module."""
 
-    NO_TIME_COLUMN = Message(
-        "channel_map.no_time_column", "{name} has no time column; name one 'Time' (s, ms or clock time)"
-    )
     BY_TWO_POINTS = Message("channel_map.by_two_points", "from volts by your two points")
-    GAUGE = Message("channel_map.gauge", "gauge pressure; {baro:.1f} kPa of barometer added")
-    RESTING_PRESSURE = Message(
-        "channel_map.resting_pressure",
-        "Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor gauge pressure "
-        "does",
-    )
     YOU_SAID = Message("channel_map.you_said", "as you said")
     RIVALS = Message("channel_map.rivals", "{label} could be {names}; which one?")
-    TWO_BANKS = Message("channel_map.two_banks", "two banks, {word}")
-    LOW_PRESSURE = Message(
-        "channel_map.low_pressure",
-        "Manifold pressure falls to {low:.1f} kPa; is it gauge pressure or another unit?",
+    WEAK = Message("channel_map.weak", "is {name!r} really {label}? Its name alone does not say so")
+    UNREAD = Message(
+        "channel_map.unread",
+        "{label}: {cells:,} of {rows:,} cells of {name!r} are no numbers, such as {example!r}",
+    )
+    LEFT_OUT = Message("channel_map.left_out", "{label} is left out: {doubt}")
+    WEAK_TIME = Message(
+        "channel_map.weak_time", "is {name!r} the time of the rows? Its name does not say so clearly"
     )
 
 
-STANDARD_BARO_KPA = 101.3
+MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK))
+"""Roles a correction can do without: left out where they are in doubt, instead of stopping it."""
 
 
 @dataclass(frozen=True)
-class Match:
-    """One role with the columns it is read from.
-
-    ``confidence`` is 0 to 1; ``note`` says what was inferred, ``doubt`` asks; a match with a doubt is not
-    certain.
-    """
+class _Found:
+    """A role with its columns before anything is read."""
 
     role: Role
     columns: tuple[Column, ...]
-    unit: str
     confidence: float
     note: str = ""
     doubt: str = ""
+    weak: str = ""
+    said: bool = False
 
 
-@dataclass(frozen=True, eq=False)
-class MappedLog:
-    """A log with everything that was understood, inferred and asked about it."""
-
-    log: Log
-    matches: tuple[Match, ...]
-    unused: tuple[Column, ...]
-    notes: tuple[str, ...]
-    raw: RawColumns
-
-    @property
-    def doubts(self) -> tuple[str, ...]:
-        """Questions that only the user can settle."""
-        return tuple(m.doubt for m in self.matches if m.doubt)
-
-
-def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices | None = None) -> MappedLog:
-    """Name the channels, settle units and time.
+def map_channels(
+    raw: RawColumns,
+    name: str,
+    stoich_afr: float,
+    choices: Choices | None = None,
+    vehicle: Vehicle | None = None,
+) -> MappedLog:
+    """Name the channels, settle units and time, and prove them by physics where the sheet is known.
 
     Parameters
     ----------
@@ -87,6 +76,7 @@ def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices
     name : of the log.
     stoich_afr : of the vehicle's fuel.
     choices : the user's word on columns, units and banks.
+    vehicle : whose log it is; without it nothing is proved.
 
     Returns
     -------
@@ -98,26 +88,27 @@ def map_channels(raw: RawColumns, name: str, stoich_afr: float, choices: Choices
         If there is no usable time.
     """
     choices = choices or Choices()
-    base, time_index = _time(raw, name)
-    others = [c for c in raw.columns if c.index != time_index]
-    matches = []
-    channels = {}
-    notes = list(base.notes)
-    for match in _matches(others, raw, choices):
-        settled, values = _channel(match, raw, stoich_afr, choices)
-        matches.append(settled)
-        channels[settled.role] = values
-    matches = _gauge_pressure(matches, channels)
-    taken = {c.index for m in matches for c in m.columns}
-    rows = len(next(iter(raw.values.values())))
-    # Taking rows by index would copy every channel of a long log for nothing.
-    whole = len(base.order) == rows and bool((np.diff(base.order) == 1).all())
-    order = slice(None) if whole else base.order
-    updates = {
-        m.role: raw.updates[m.columns[0].index][order] for m in matches if m.columns[0].index in raw.updates
-    }
-    log = Log(base.time_s, {r: v[order] for r, v in channels.items()}, name, base.joints_s, updates)
-    return MappedLog(log, tuple(matches), tuple(c for c in others if c.index not in taken), tuple(notes), raw)
+    clocks = [] if raw.times else time_columns(raw, choices, name)
+    taken = {c.index for c in clocks}
+    others = [c for c in raw.columns if c.index not in taken and c.index not in raw.times]
+    found = _found(others, raw, choices, stoich_afr)
+    rows = rows_of(raw, [c for f in found for c in f.columns], name, choices)
+    readings = {f.role: _reading(f, raw, rows, stoich_afr, choices) for f in found}
+    notes = [*raw.notes, *rows.notes]
+    log = Log(rows.time_s, {r: x.values for r, x in readings.items()}, name, rows.joints_s)
+    log, matches, proved = settled(log, readings, rows.unit, vehicle, choices)
+    log, matches = _gauge(log, matches, choices)
+    matches = _with_unread(matches, raw)
+    log, matches, dropped = _without_minor(log, matches, {f.role for f in found if f.said})
+    updates = {r: m for r, x in readings.items() if (m := x.fresh) is not None and r in log}
+    log = replace(log, updates=updates)
+    used = {c.index for m in matches for c in m.columns} | taken
+    unused = tuple(c for c in others if c.index not in used)
+    time = clocks[0] if clocks else None
+    weak = time is not None and not choices.time and time_score(time.name) < LEAST_TIME
+    doubt = str(Say.WEAK_TIME(name=time.name)) if weak and time is not None else proved.doubt
+    unit = "" if rows.unit is None else proved.unit
+    return MappedLog(log, tuple(matches), unused, (*notes, *proved.notes, *dropped), raw, time, unit, doubt)
 
 
 def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) -> frozenset[int]:
@@ -133,82 +124,92 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
     Their positions.
     """
     choices = choices or Choices()
-    keep = {c.index for c in columns if (word := choices.columns.get(c.name)) and word.role is not None}
-    found = assign_roles([c for c in columns if c.name not in choices.columns])
-    keep |= {c.index for group in (*found.columns.values(), *found.rivals.values()) for c in group}
-    clock = next((c.index for c in columns if TIME_NAME.search(c.name)), None)
-    return frozenset(keep if clock is None else keep | {clock})
+    keep = set()
+    for column in columns:
+        word = choices.columns.get(column.name)
+        if word is not None:
+            keep |= {column.index} if word.role is not None else set()
+        elif (
+            column.name == choices.time
+            or time_score(column.name) >= DOUBTFUL_TIME
+            or any(c.score > LEAST_SCORE for c in candidates(column))
+        ):
+            keep.add(column.index)
+    return frozenset(keep)
 
 
-def _time(raw: RawColumns, name: str) -> tuple[TimeBase, int]:
-    if raw.time_s is not None:
-        return settle_time(raw.time_s, name), -1
-    for column in raw.columns:
-        if TIME_NAME.search(column.name) and column.index in raw.values:
-            values = raw.values[column.index]
-            unit = tidy_unit(column.unit)
-            if unit not in TIME:
-                steps = np.diff(sample_of(values[:5000]))
-                unit = "ms" if len(steps) and np.median(np.abs(steps)) >= 5.0 else "s"
-            return settle_time(TIME[unit](values), name), column.index
-    raise LogError(Say.NO_TIME_COLUMN(name=name))
-
-
-def _matches(columns: Sequence[Column], raw: RawColumns, choices: Choices) -> list[Match]:
-    """Roles by the user's word first, then by name."""
+def _found(columns: Sequence[Column], raw: RawColumns, choices: Choices, stoich_afr: float) -> list[_Found]:
+    """Roles by the user's word first, then by evidence."""
     chosen: dict[Role, list[Column]] = {}
     for column in columns:
-        if (word := choices.columns.get(column.name)) and word.role is not None:
+        if (
+            (word := choices.columns.get(column.name))
+            and word.role is not None
+            and column.index in raw.values
+        ):
             chosen.setdefault(word.role, []).append(column)
-    free = [c for c in columns if c.name not in choices.columns]
-    found = assign_roles(free)
-    out = [
-        Match(role, tuple(group[:2]), group[0].unit, 1.0, str(Say.YOU_SAID()))
-        for role, group in chosen.items()
-    ]
-    for role, group in found.columns.items():
+    free = [c for c in columns if c.name not in choices.columns and c.index in raw.values]
+    assigned = assign_roles(free, lambda c: raw.values.get(c.index), stoich_afr)
+    you_said = str(Say.YOU_SAID())
+    out = [_Found(role, tuple(group[:2]), 1.0, you_said, said=True) for role, group in chosen.items()]
+    for role, group in assigned.columns.items():
         if role in chosen:
             continue
-        rivals = found.rivals.get(role, ())
+        label = LABELS[role][0]
+        rivals = assigned.rivals.get(role, ())
         doubt = ""
+        weak = ""
         # Loggers often hold a channel twice under two names; there is then nothing to ask.
         if rivals and not _same_values(raw, group[0], rivals):
             names = " or ".join(repr(c.name) for c in (*group, *rivals))
-            doubt = str(Say.RIVALS(label=LABELS[role][0], names=names))
-        out.append(Match(role, group, group[0].unit, found.confidence[role], "", doubt))
-    return sorted(out, key=lambda m: list(Role).index(m.role))
+            doubt = str(Say.RIVALS(label=label, names=names))
+        elif assigned.confidence[role] < SURE_SCORE and not rivals:
+            weak = str(Say.WEAK(name=group[0].name, label=label.lower()))
+        out.append(_Found(role, group, assigned.confidence[role], "", doubt, weak))
+    return sorted(out, key=lambda f: list(Role).index(f.role))
 
 
 def _same_values(raw: RawColumns, first: Column, rivals: Sequence[Column]) -> bool:
     a = raw.values[first.index][:5000]
-    return all(np.allclose(a, raw.values[c.index][:5000], equal_nan=True) for c in rivals)
+    others = [raw.values[c.index][:5000] for c in rivals]
+    return all(len(b) == len(a) and np.allclose(a, b, equal_nan=True) for b in others)
 
 
-def _channel(match: Match, raw: RawColumns, stoich_afr: float, choices: Choices) -> tuple[Match, Floats]:
-    columns = match.columns
-    if len(columns) == 2 and choices.banks != "mean":
-        columns = (columns[int(choices.banks) - 1],)
-    parts = []
-    readings = []
+def _reading(found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choices: Choices) -> Reading:
+    """A role's columns converted and on the rows, with the other ways they could be read."""
+    columns, note = bank_columns(found.columns, raw, choices)
+    parts: list[tuple[UnitReading, Column]] = []
     for column in columns:
         word = choices.columns.get(column.name)
         said = word.unit if word else ""
         reading = _scaled(said or column.unit, stoich_afr)
         if reading is None and said:
-            reading = by_word(match.role, said, stoich_afr)
+            reading = by_word(found.role, said, stoich_afr)
         elif reading is None:
-            reading = settle_unit(match.role, column.unit, raw.values[column.index], stoich_afr)
-        parts.append(reading.convert(raw.values[column.index]))
-        readings.append(reading)
-    note = "; ".join(n for n in (match.note, readings[0].note) if n)
-    if len(match.columns) == 2 and match.role in PAIRED:
-        note = str(
-            Say.TWO_BANKS(word="their mean" if choices.banks == "mean" else "bank " + choices.banks)
-        ) + (f"; {note}" if note else "")
-    doubt = match.doubt or readings[0].doubt
-    values = parts[0] if len(parts) == 1 else np.mean(parts, axis=0)
-    confidence = min(match.confidence, 0.4) if doubt else match.confidence
-    return Match(match.role, match.columns, readings[0].unit, confidence, note, doubt), values
+            reading = settle_unit(found.role, column.unit, raw.values[column.index], stoich_afr)
+        parts.append((reading, column))
+    first = parts[0][0]
+    values, fresh = _mean_of([(r, c) for r, c in parts], raw, rows, found.role)
+    rivals = {
+        rival.unit: _mean_of([(rival, c) for _, c in parts], raw, rows, found.role)[0]
+        for rival in first.rivals
+    }
+    notes = "; ".join(
+        n for n in (found.note, note, banks_note(found.columns, columns, choices), first.note) if n
+    )
+    doubt = found.doubt or first.doubt
+    confidence = min(found.confidence, 0.4) if doubt else found.confidence
+    match = Match(found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak)
+    return Reading(match, values, fresh, rivals)
+
+
+def _mean_of(
+    parts: Sequence[tuple[UnitReading, Column]], raw: RawColumns, rows: Rows, role: Role
+) -> tuple[Floats, Mask | None]:
+    placed = [rows.placed(c, r.convert(raw.values[c.index]), role) for r, c in parts]
+    if len(placed) == 1:
+        return placed[0]
+    return np.mean([v for v, _ in placed], axis=0), placed[0][1]
 
 
 def _scaled(unit: str, stoich_afr: float) -> UnitReading | None:
@@ -222,61 +223,80 @@ def _scaled(unit: str, stoich_afr: float) -> UnitReading | None:
     )
 
 
-def _gauge_pressure(matches: list[Match], channels: dict[Role, Floats]) -> list[Match]:
-    """Turn gauge into absolute manifold pressure where the values show which it is."""
-    where = next((i for i, m in enumerate(matches) if m.role is Role.MAP), None)
-    if where is None:
-        return matches
-    pressure = channels[Role.MAP]
-    match = matches[where]
-    baro = _level(channels.get(Role.BARO)) or STANDARD_BARO_KPA
-    part = sample_of(pressure)
-    low = float(np.percentile(part, 0.5)) if len(part) else 20.0
-    resting = _at_rest(pressure, channels.get(Role.RPM))
-    # Engine off, gauge pressure reads about 0 and absolute pressure about the barometer.
-    gauge = low < -5.0 or (resting is not None and abs(resting) < 8.0)
-    doubt = match.doubt
-    if gauge:
-        channels[Role.MAP] = pressure + baro
-        note = str(Say.GAUGE(baro=baro))
-        return [
-            *matches[:where],
-            Match(match.role, match.columns, match.unit, match.confidence, note, doubt),
-            *matches[where + 1 :],
-        ]
-    # No barometer on any road reads like that, so the column is something else.
-    if resting is not None and not 60.0 < resting < 112.0 and not doubt:
-        doubt = str(Say.RESTING_PRESSURE(resting=resting))
-    elif low < 8.0 and not doubt:
-        doubt = str(Say.LOW_PRESSURE(low=low))
-    return [
-        *matches[:where],
-        Match(match.role, match.columns, match.unit, match.confidence, match.note, doubt),
-        *matches[where + 1 :],
-    ]
+def _gauge(log: Log, matches: Sequence[Match], choices: Choices) -> tuple[Log, list[Match]]:
+    """Manifold pressure made absolute; a barometer the user named stands where none was logged."""
+    channels = dict(log.channels)
+    out = []
+    for match in matches:
+        if match.role is Role.MAP:
+            rpm, baro = channels.get(Role.RPM), channels.get(Role.BARO)
+            match, channels[Role.MAP] = absolute(match, channels[Role.MAP], rpm, baro, choices.baro_kpa)
+        out.append(match)
+    if choices.baro_kpa and Role.BARO not in channels:
+        channels[Role.BARO] = np.full(len(log), choices.baro_kpa)
+    return replace(log, channels=channels), out
 
 
-def _level(values: Floats | None) -> float:
-    part = sample_of(values) if values is not None else np.array([])
-    return float(np.median(part)) if len(part) else 0.0
+def _with_unread(matches: Sequence[Match], raw: RawColumns) -> list[Match]:
+    """Cells that are no numbers, named: a doubt where there are many, a note where they are few."""
+    out = []
+    for match in matches:
+        for column in match.columns:
+            odd = raw.unread.get(column.index)
+            if odd is None:
+                continue
+            said = str(
+                Say.UNREAD(
+                    label=LABELS[match.role][0],
+                    cells=odd.cells,
+                    rows=odd.rows,
+                    name=column.name,
+                    example=odd.example,
+                )
+            )
+            if odd.many:
+                match = replace(match, doubt=match.doubt or said, confidence=min(match.confidence, 0.4))
+            else:
+                match = replace(match, note="; ".join(n for n in (match.note, said) if n))
+        out.append(match)
+    return out
 
 
-def _at_rest(pressure: Floats, rpm: Floats | None) -> float | None:
-    if rpm is None:
-        return None
-    off = (rpm < 50.0) & np.isfinite(pressure)
-    return float(np.median(pressure[off])) if off.sum() >= 20 else None
+def _without_minor(
+    log: Log, matches: Sequence[Match], said: set[Role]
+) -> tuple[Log, list[Match], tuple[str, ...]]:
+    """Channels a correction can do without, left out where they are in doubt."""
+    drop = {m.role for m in matches if m.role in MINOR and m.doubt and m.role not in said}
+    notes = tuple(
+        str(Say.LEFT_OUT(label=LABELS[m.role][0], doubt=m.doubt)) for m in matches if m.role in drop
+    )
+    channels = {r: v for r, v in log.channels.items() if r not in drop}
+    return replace(log, channels=channels), [m for m in matches if m.role not in drop], notes
 
 
-def by_role(matches: Sequence[Match]) -> Mapping[Role, Match]:
-    """Matches by their role.
+def unit_shown(match: Match) -> str:
+    """The unit a channel was read in, as people write it.
 
     Parameters
     ----------
-    matches : at most one a role.
+    match : of the channel.
 
     Returns
     -------
-    Role → match.
+    Unit, "" for none.
     """
-    return {m.role: m for m in matches}
+    return show_unit(match.unit) or LABELS[match.role][1]
+
+
+def roles_by_column(matches: Sequence[Match]) -> Mapping[int, Role]:
+    """Roles by the position of their columns.
+
+    Parameters
+    ----------
+    matches : of a log.
+
+    Returns
+    -------
+    Position → role.
+    """
+    return {c.index: m.role for m in matches for c in m.columns}

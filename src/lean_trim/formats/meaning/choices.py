@@ -35,10 +35,29 @@ class ColumnChoice:
 
 @dataclass(frozen=True)
 class Choices:
-    """Choices by column name, and what to do with two banks."""
+    """What the user said about a log.
+
+    Attributes
+    ----------
+    columns : by column name.
+    banks : what to do with two banks.
+    time : the column that is the time, "" leaves it to the reader.
+    time_unit : its unit, "" leaves it to the reader.
+    rate_hz : rows a second of a log without a time, 0 if not said.
+    baro_kpa : barometer of the drive, 0 if not said.
+    """
 
     columns: Mapping[str, ColumnChoice] = field(default_factory=dict)
     banks: Banks = "mean"
+    time: str = ""
+    time_unit: str = ""
+    rate_hz: float = 0.0
+    baro_kpa: float = 0.0
+
+    @property
+    def said_anything(self) -> bool:
+        """True if the user settled something."""
+        return self != Choices()
 
 
 def shape_of(columns: Sequence[Column]) -> str:

@@ -1,136 +1,196 @@
-"""Which column plays which role, by its name (English, German, French, Spanish habits) and its unit."""
+"""Which roles a column may play, by its name and its unit."""
 
 from __future__ import annotations
 
 import re
-import unicodedata
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from lean_trim.core.data.channels import Role
 from lean_trim.formats.decode.columns import Column
-from lean_trim.formats.meaning.units import UNITS, tidy_unit
+from lean_trim.formats.meaning.lexicon import Meaning, legible_words, meaning_of, plain_name
+from lean_trim.formats.meaning.units import UNITS, is_unit, is_unit_of, tidy_unit, unit_at_end
 
-LAMBDA_WORDS = r"(afr|lambda|λ|mixture|air[ /-]?fuel|equivalence|eq ?ratio|gemisch|richesse|mezcla)"
-WANTED = (
-    r"(command(ed)?|target|desired|request(ed)?|soll(wert)?|setpoint"
-    r"|cible|consigne|objetivo|deseado|demand(ed)?)"
-)
-# The order matters: the first pattern that fits wins, so that "target lambda" is not λ, nor "MAF voltage" a
-# flow.
-PATTERNS: tuple[tuple[Role, str], ...] = (
-    (
-        Role.STFT,
-        r"\bstft|short[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|kurzzeit|court terme|corto plazo|fuel trim "
-        r"short",
+__all__ = [
+    "PAIRED",
+    "Candidate",
+    "candidates",
+    "is_time",
+    "legible_words",
+    "plain_name",
+    "role_of",
+    "split_unit",
+    "time_score",
+]
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What a name must say to stand for a role.
+
+    Attributes
+    ----------
+    needs : alternatives, each some atoms with how well they name the role, 0 to 1.
+    allows : atoms that may stand beside them; any other one means that something else is named.
+    """
+
+    needs: tuple[tuple[str, float], ...]
+    allows: str = ""
+
+
+_AIR_SENSOR = "air mass flow measured sensor intake absolute"
+FRAMES: dict[Role, Frame] = {
+    Role.RPM: Frame(
+        (("rpm", 1.0), ("engine speed", 1.0), ("engine freq", 0.6)), "engine speed measured sensor"
     ),
-    (
-        Role.LTFT,
-        r"\bltft|long[ -]?(term)?[ -]?(fuel)?[ -]?(trim|corr)|langzeit|long terme|largo plazo|fuel trim long",
+    Role.MAP: Frame(
+        (
+            ("map", 1.0),
+            ("manifold pressure", 1.0),
+            ("intake pressure", 0.95),
+            ("boost", 0.85),
+            ("vacuum", 0.7),
+            ("manifold absolute", 0.9),
+            ("intake air pressure", 0.9),
+        ),
+        "manifold intake air absolute gauge pressure measured boost sensor vacuum engine turbo average",
     ),
-    (Role.TARGET, rf"{WANTED}.*{LAMBDA_WORDS}|{LAMBDA_WORDS}.*{WANTED}|^commanded$|^target$"),
-    (
-        Role.LAMBDA,
-        r"wide ?band|breitband|\buego\b|\bwbo2?\b|\bo2 wb\b|\b(afr|lambda|λ|air[ /-]?fuel( "
-        r"ratio)?|phi|richesse|mezcla)\b",
+    Role.THROTTLE: Frame(
+        (("throttle", 1.0),),
+        "throttle position angle absolute gauge measured sensor engine air before number",
     ),
-    (
-        Role.AIRFLOW_SOURCE,
-        r"air ?flow (source|model|mode)|load source|\bmaf (share|blend|active|in use)|(ve|maf)[ /-](maf|ve) "
-        r"(mode|blend|source|share)"
-        r"|luftmassenquelle|lastquelle|source (de )?charge|fuente de carga",
+    Role.IAT: Frame(
+        (
+            ("iat", 1.0),
+            ("intake temp", 1.0),
+            ("air temp", 0.95),
+            ("boost temp", 0.6),
+            ("manifold temp", 0.8),
+            ("intake air", 0.6),
+        ),
+        "iat intake air manifold boost temp measured sensor engine map",
     ),
-    (
-        Role.CLOSED_LOOP,
-        r"closed[ -]?loop|fuel(l)?ing status|fuel system status|loop status|regelkreis|boucle ferm|lazo "
-        r"cerrado",
+    Role.COOLANT: Frame(
+        (("ect", 1.0), ("coolant temp", 1.0), ("coolant", 0.8), ("engine temp", 0.85)),
+        "ect coolant engine temp measured sensor",
     ),
-    (
-        Role.PULSE_WIDTH,
-        r"pulse ?width|injection (time|duration)|inj(ector)? (time|pw|open)|\bi?pw\b|einspritz(zeit|dauer)"
-        r"|temps d.?injection|tiempo de inyecci",
+    Role.BATTERY: Frame(
+        (("vbat", 1.0), ("battery voltage", 0.95), ("battery", 0.7)),
+        "vbat battery voltage measured sensor engine",
     ),
-    (Role.DUTY, r"\bduty|\bidc\b|tastverh|rapport cyclique inj|ciclo de trabajo"),
-    (
-        Role.FUEL_DP,
-        r"fuel press.*(delta|diff|dp)|(delta|diff|dp).*fuel press|fuel (delta|diff)|fuel press|rail "
-        r"press|kraftstoffdruck"
-        r"|benzindruck|pression (de )?(carburant|essence)|presion.*(combustible|gasolina)",
+    Role.LAMBDA: Frame(
+        (("mixture measured", 1.0), ("mixture", 0.9), ("wideband", 0.95), ("mixture wideband", 1.0)),
+        "mixture wideband o2 sensor measured exhaust ratio before engine air fuel average",
     ),
-    (Role.KNOCK, r"knock.*(retard|pull|corr)|klopf.*(ruck|reg)|cliquetis|picado"),
-    (Role.SPARK, r"spark|ignition (advance|timing|angle)|^timing|zund(winkel|zeit)|avance|encendido"),
-    (Role.MAF_HZ, r"(\bmaf\b|air ?flow|luftmasse).*(freq|hz|period)"),
-    (Role.MAF_V, r"(\bmaf\b|air ?flow|luftmasse).*volt"),
-    (Role.MAF_FLOW, r"\bmaf\b|mass air ?flow|air ?mass|air ?flow|luftmasse|debit d.?air|masa de aire|caudal"),
-    (Role.BARO, r"baro|ambient press|atmosph|umgebungsdruck|luftdruck"),
-    (
-        Role.MAP,
-        r"\bmap\b|manifold (abs|press|air press|gauge)|saugrohr|ladedruck|collecteur|colector|intake "
-        r"press|boost( press|$)|inlet press"
-        r"|pression (d.?)?(admission|tubulure)|presion (de )?admision",
+    Role.TARGET: Frame(
+        (("mixture wanted", 1.0), ("wideband wanted", 0.9), ("wanted", 0.55)),
+        "mixture wideband wanted o2 sensor ratio fuel air engine",
     ),
-    (
-        Role.IAT,
-        r"\biat\b|(intake|inlet|charge)[ -]?(air)?[ -]?temp|intake "
-        r"air|\bact\b|\bmat\b|ansaugluft|lufttemp|air temp|temp.*\bair\b"
-        r"|aire? (d.?)?admi",
+    Role.STFT: Frame(
+        (
+            ("stft", 1.0),
+            ("short trim", 1.0),
+            ("short correction", 0.95),
+            ("integrator", 0.7),
+            ("trim", 0.5),
+            ("mixture correction", 0.5),
+            ("o2 correction", 0.6),
+            ("short integrator", 0.9),
+            ("short loop", 0.6),
+            ("loop correction", 0.6),
+            ("short", 0.5),
+            ("short mixture", 0.7),
+        ),
+        "stft short trim correction integrator fuel mixture o2 loop sensor wideband measured engine",
     ),
-    (
-        Role.COOLANT,
-        r"coolant|\bect\b|\bclt\b|water temp|engine "
-        r"temp|kuhl(mittel|wasser)|wassertemp|motortemp|liquide|temp.*eau"
-        r"|refrigerante|temp.*agua",
+    Role.LTFT: Frame(
+        (
+            ("ltft", 1.0),
+            ("long trim", 1.0),
+            ("long correction", 0.95),
+            ("long integrator", 0.8),
+            ("long mixture", 0.8),
+            ("long", 0.45),
+            ("long fuel", 0.6),
+        ),
+        "ltft long trim correction integrator fuel mixture loop measured engine",
     ),
-    (
-        Role.BATTERY,
-        r"batt?er[iy]|\bvbat|supply volt|system volt|control module "
-        r"volt|bord(netz)?spannung|\btension|voltaje",
+    Role.CLOSED_LOOP: Frame(
+        (("loop", 0.9), ("loop status", 1.0), ("fuel status", 0.7)),
+        "loop status fuel mixture o2 engine integrator",
     ),
-    (Role.THROTTLE, r"throttle|\btps\b|\btp\b|drossel|papillon|mariposa"),
-    (
-        Role.SPEED,
-        r"(vehicle|road|wheel|ground)[ -]?speed|\bvss\b|fahrgeschw|geschwindigkeit|vitesse "
-        r"(vehicule|du)|velocidad|^speed$|^vitesse$",
+    Role.PULSE_WIDTH: Frame(
+        (
+            ("pw", 1.0),
+            ("injector duration", 1.0),
+            ("injector time", 0.9),
+            ("injector pw", 1.0),
+            ("fuel pw", 0.95),
+        ),
+        "pw injector duration time fuel measured engine before",
     ),
-    (
-        Role.RPM,
-        r"\brpm\b|engine[ -]?speed|motordrehzahl|drehzahl|regime|\brevs\b|vitesse moteur|revoluciones",
+    Role.DUTY: Frame(
+        (("idc", 1.0), ("injector duty", 1.0), ("duty", 0.5)), "idc injector duty fuel measured engine"
     ),
-    (Role.GEAR, r"^gear$|gear[ -]?(pos|num|engaged|sel)|\bgang\b|rapport engage|marcha"),
-)
-# Names that sound right but hold something else.
-NOT_THIS = re.compile(r"accelerator|pedal|raw|sensor volt|\badc\b|min\b|max\b|alarm|warning|error$")
-TIME = re.compile(
-    r"^(log )?(time|t|zeit|uhrzeit|temps|tiempo|hora|heure|timestamps?|elapsed.*|seconds|offset"
-    r"|time ?base)\b",
-    re.IGNORECASE,
-)
-BANK = re.compile(r"\b(?:bank|banc|banco|b|sensor|s)\s?([12])\b|(?<=\D)\b([12])$|(?<=[a-z])([12])$")
-_COMPILED = tuple((role, re.compile(pattern)) for role, pattern in PATTERNS)
+    Role.FUEL_DP: Frame(
+        (("fuel pressure", 1.0), ("rail pressure", 0.95), ("fuel delta", 0.9), ("rail", 0.5)),
+        "fuel rail pressure delta measured gauge absolute sensor injector engine",
+    ),
+    Role.BARO: Frame(
+        (("baro", 1.0), ("ambient pressure", 1.0)), "baro ambient pressure absolute air measured sensor"
+    ),
+    Role.SPEED: Frame(
+        (("vss", 1.0), ("vehicle speed", 1.0), ("wheel speed", 0.6), ("gps speed", 0.65), ("speed", 0.75)),
+        "vss vehicle speed wheel gps measured sensor",
+    ),
+    Role.GEAR: Frame((("gear", 1.0),), "gear position measured engine"),
+    Role.SPARK: Frame(
+        (("spark", 0.95), ("spark angle", 1.0)), "spark angle measured engine cylinder position"
+    ),
+    Role.KNOCK: Frame(
+        (
+            ("knock retard", 1.0),
+            ("knock correction", 0.8),
+            ("knock angle", 0.8),
+            ("knock spark", 0.7),
+            ("knock", 0.6),
+        ),
+        "knock retard correction angle spark sensor measured engine",
+    ),
+    Role.MAF_HZ: Frame((("maf freq", 1.0), ("air flow freq", 0.9)), f"maf freq {_AIR_SENSOR}"),
+    Role.MAF_V: Frame((("maf voltage", 1.0), ("air flow voltage", 0.9)), f"maf voltage {_AIR_SENSOR}"),
+    Role.MAF_FLOW: Frame(
+        (("maf", 1.0), ("maf flow", 1.0), ("air flow", 0.95), ("air mass", 0.9), ("air mass flow", 1.0)),
+        f"maf {_AIR_SENSOR} engine",
+    ),
+    Role.AIRFLOW_SOURCE: Frame((("source", 1.0),), "source air flow load status maf"),
+}
+"""By how much a name stands for a role. Qualifiers such as wanted or limit are allowed nowhere but where they
+are part of the role."""
 PAIRED = (Role.STFT, Role.LTFT, Role.LAMBDA, Role.PULSE_WIDTH)
+"""Roles that come in banks."""
+UNKNOWN_WORD = 0.06
+MOST_UNKNOWN = 0.18
+NO_UNIT = 0.9
+WRONG_UNIT = 0.35
+ODD_UNIT = 0.7
+RAW_ROLES = {"hz": Role.MAF_HZ, "khz": Role.MAF_HZ, "v": Role.MAF_V, "mv": Role.MAF_V}
 
 
 @dataclass(frozen=True)
 class Candidate:
-    """A column that may play a role. ``score`` is 0 to 1; ``bank`` 0 if the name does not tell."""
+    """A role a column may play. ``score`` is 0 to 1; ``bank`` 0 if the name does not tell."""
 
     role: Role
     column: Column
     score: float
-    bank: int
-
-
-@dataclass(frozen=True)
-class Assignment:
-    """Roles with their columns (two for two banks), and what could not be settled by name."""
-
-    columns: Mapping[Role, tuple[Column, ...]]
-    confidence: Mapping[Role, float]
-    rivals: Mapping[Role, tuple[Column, ...]] = field(default_factory=dict)
+    bank: int = 0
+    sensor: int = 0
 
 
 def split_unit(header: str) -> tuple[str, str]:
-    """Separate "Name [unit]" or "Name (unit)" into name and unit; no unit gives "".
+    """Separate "Name [unit]", "Name (unit)", "Name, unit" or "Name_unit"; no unit gives "".
+
+    What stands in round brackets and is a word of a name stays one.
 
     Parameters
     ----------
@@ -140,14 +200,21 @@ def split_unit(header: str) -> tuple[str, str]:
     -------
     Name and unit.
     """
-    found = re.fullmatch(r"\s*(.*?)\s*[\[(]([^\])]*)[\])]\s*", header)
-    if found and found.group(1):
-        return found.group(1), found.group(2).strip()
-    return header.strip(), ""
+    text = header.strip().strip('"').strip()
+    found = re.fullmatch(r"(.*?)\s*([\[(<{（【])([^\])>}）】]*)[\])>}）】]\s*", text)
+    if found and found[1]:
+        inner = found[3].strip()
+        meaning = meaning_of(inner)
+        named = bool(meaning.atoms or meaning.bank or meaning.sensor) and not meaning.unknown
+        if is_unit(inner) or (found[2] != "(" and found[2] != "（") or not named:
+            return found[1], inner
+        return f"{found[1]} {inner}", ""
+    name, unit = unit_at_end(text)
+    return (name, unit) if name else (text, "")
 
 
-def plain_name(name: str) -> str:
-    """Lower case, without accents, underscores and camel case.
+def time_score(name: str) -> float:
+    """How well a name stands for the time of the rows, 0 to 1.
 
     Parameters
     ----------
@@ -155,15 +222,91 @@ def plain_name(name: str) -> str:
 
     Returns
     -------
-    Words as they are compared.
+    0 where it names something else.
     """
-    spaced = re.sub(r"[_.:/\\]+", " ", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name))
-    flat = unicodedata.normalize("NFKD", spaced.lower())
-    return re.sub(r"\s+", " ", "".join(c for c in flat if not unicodedata.combining(c))).strip()
+    meaning = meaning_of(name)
+    if "time" not in meaning.atoms:
+        return 0.45 if meaning.atoms == {"date"} else 0.0
+    others = meaning.atoms - {"time", "date", "measured", "absolute", "gauge", "delta", "average", "gps"}
+    if others:
+        # "Engine run time" may do where there is nothing better.
+        return 0.3 if others <= {"engine"} else 0.0
+    return 1.0 - min(0.05 * len(meaning.unknown), 0.3) - (0.3 if "delta" in meaning.atoms else 0.0)
+
+
+def is_time(name: str) -> bool:
+    """True if a name stands for the time of the rows.
+
+    Parameters
+    ----------
+    name : a column's name.
+
+    Returns
+    -------
+    Whether it does.
+    """
+    return time_score(name) >= 0.5
+
+
+def candidates(column: Column) -> tuple[Candidate, ...]:
+    """The roles a column may play by name and unit, the best first.
+
+    Parameters
+    ----------
+    column : with name and unit.
+
+    Returns
+    -------
+    Roles with a score above 0.
+    """
+    meaning = meaning_of(column.name)
+    if time_score(column.name) >= 0.5:
+        return ()
+    unit = tidy_unit(column.unit)
+    bank = meaning.bank or meaning.number
+    out = []
+    for role, frame in FRAMES.items():
+        score = _by_name(role, frame, meaning)
+        # Many logs name the sensor only; its unit says whether signal or flow is meant.
+        if role in (Role.MAF_HZ, Role.MAF_V) and "maf" in meaning.atoms and RAW_ROLES.get(unit) is role:
+            score = max(score, _by_name(Role.MAF_FLOW, FRAMES[Role.MAF_FLOW], meaning))
+        if score > 0.0:
+            paired = role in PAIRED
+            out.append(
+                Candidate(role, column, score * _by_unit(role, unit), bank if paired else 0, meaning.sensor)
+            )
+    return tuple(sorted(out, key=lambda c: -c.score))
+
+
+def _by_name(role: Role, frame: Frame, meaning: Meaning) -> float:
+    atoms = meaning.atoms
+    best = max((worth for needs, worth in frame.needs if set(needs.split()) <= atoms), default=0.0)
+    if not best:
+        return 0.0
+    # What names another thing beside it names another thing: pressure of oil, limit of rpm.
+    if not atoms <= {*frame.allows.split(), *_needed(frame), "measured"}:
+        return 0.0
+    # Only the first sensor of a bank sits before the converter.
+    if role in (Role.LAMBDA, Role.TARGET) and ("after" in atoms or meaning.sensor > 1):
+        return 0.0
+    return best - min(UNKNOWN_WORD * len(meaning.unknown), MOST_UNKNOWN)
+
+
+def _needed(frame: Frame) -> set[str]:
+    return {atom for needs, _ in frame.needs for atom in needs.split()}
+
+
+def _by_unit(role: Role, unit: str) -> float:
+    if not unit:
+        return NO_UNIT
+    if is_unit_of(role, unit):
+        return 1.0
+    # A unit that nobody knows may be ours in other letters; one of another kind says that it is not this.
+    return WRONG_UNIT if is_unit(unit) else ODD_UNIT
 
 
 def role_of(name: str) -> Role | None:
-    """The first role whose pattern fits the name, or None.
+    """The role a name stands for, whatever its unit; None if there is none.
 
     Parameters
     ----------
@@ -173,69 +316,19 @@ def role_of(name: str) -> Role | None:
     -------
     The role, or None.
     """
-    text = plain_name(name)
-    return next((role for role, pattern in _COMPILED if pattern.search(text)), None)
+    found = candidates(Column(0, name, ""))
+    return found[0].role if found and found[0].score > 0.3 else None
 
 
-def candidate(column: Column) -> Candidate | None:
-    """The role a column may play, judged by name and unit; None if there is none.
-
-    Parameters
-    ----------
-    column : with name and unit.
-
-    Returns
-    -------
-    Role with score and bank, or None.
-    """
-    role = role_of(column.name)
-    unit = tidy_unit(column.unit)
-    text = plain_name(column.name)
-    if role is None:
-        return None
-    # Many logs name the sensor only; its unit says whether signal or flow is meant.
-    if role is Role.MAF_FLOW:
-        role = Role.MAF_HZ if unit in ("hz", "khz") else Role.MAF_V if unit in ("v", "mv") else role
-    known = UNITS.get(role)
-    fits = known is None or unit in known or unit == ""
-    # A wrong unit weighs more than a good name, yet leaves it among the choices.
-    score = 0.9 if fits and unit else 0.75 if fits else 0.35
-    if NOT_THIS.search(text):
-        score -= 0.4
-    bank = BANK.search(text) if role in PAIRED else None
-    return Candidate(role, column, score, int(next(g for g in bank.groups() if g)) if bank else 0)
-
-
-def assign_roles(columns: Sequence[Column]) -> Assignment:
-    """Give every role its best column; two banks give two; equally good ones are rivals to be asked about.
+def known_units(role: Role) -> tuple[str, ...]:
+    """Units a role can be logged in.
 
     Parameters
     ----------
-    columns : all of a log.
+    role : a channel.
 
     Returns
     -------
-    Roles with their columns, confidence, and rivals.
+    As they are compared.
     """
-    found: dict[Role, list[Candidate]] = {}
-    for column in columns:
-        # A name that only sounds right is left to the user altogether.
-        if (c := candidate(column)) is not None and c.score > 0.3:
-            found.setdefault(c.role, []).append(c)
-    chosen: dict[Role, tuple[Column, ...]] = {}
-    confidence: dict[Role, float] = {}
-    rivals: dict[Role, tuple[Column, ...]] = {}
-    for role, group in found.items():
-        best = max(c.score for c in group)
-        top = [c for c in group if c.score >= best - 0.05]
-        # Reversed, so that of several with one bank the first in the file stays.
-        banks = {c.bank: c for c in reversed(top)}
-        if {1, 2} <= set(banks):
-            chosen[role] = (banks[1].column, banks[2].column)
-        else:
-            chosen[role] = (top[0].column,)
-            # The same name twice is the same channel logged twice, no question.
-            if len(top) > 1 and len({c.column.name for c in top}) > 1:
-                rivals[role] = tuple(c.column for c in top[1:])
-        confidence[role] = best - (0.3 if role in rivals else 0.0)
-    return Assignment(chosen, confidence, rivals)
+    return tuple(UNITS.get(role, {}))

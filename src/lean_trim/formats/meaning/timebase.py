@@ -9,6 +9,7 @@ import numpy as np
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints
+from lean_trim.formats.meaning.units import TIME, tidy_unit
 
 
 class Say:
@@ -18,8 +19,7 @@ class Say:
         "timebase.too_few_times", "{name}: {count} rows with a time; at least 2 are needed"
     )
     TIME_STANDS_STILL = Message(
-        "timebase.time_stands_still",
-        "{name}: all rows have the same time ({time_s:g} s); a running time column is needed",
+        "timebase.time_stands_still", "{name}: all rows have the same time; a running time column is needed"
     )
     WITHOUT_TIME = Message("timebase.without_time", "{name}: {count} rows without a time were left out")
     RESTARTED = Message(
@@ -27,8 +27,21 @@ class Say:
         "{name}: the clock started again {count} times; the recordings are shown one after another",
     )
     SORTED = Message("timebase.sorted", "{name}: {count} rows were out of order and were sorted")
+    NO_UNIT = Message(
+        "timebase.no_unit", "Time is not clearly in seconds or milliseconds: it steps by {step:g}"
+    )
+    HEADED_OTHERWISE = Message(
+        "timebase.headed_otherwise",
+        "Time is headed {unit} but steps by {step:g}, which no log does; it would fit {best}",
+    )
 
 
+STEPS_S = (2e-4, 30.0)
+"""Between rows of a log: 5 kHz to one row in half a minute."""
+EPOCHS = ((1e17, "ns"), (1e14, "us"), (1e11, "ms"), (1e8, "s"))
+"""Seconds and parts of them since 1970, told by their size."""
+DAY_SERIALS = (20_000.0, 90_000.0)
+"""Days as spreadsheets count them, from the middle of the last century to the end of this one."""
 RESTART_GAP_S = 10.0
 """Time put between a recording and the next one in the same file."""
 SHUFFLE_S = 2.0
@@ -48,7 +61,84 @@ class TimeBase:
     notes: tuple[str, ...]
 
 
-def settle_time(time: Floats, name: str) -> TimeBase:
+@dataclass(frozen=True)
+class TimeUnit:
+    """The unit a time is read in, what else it could be, and a question for the user ("" for none)."""
+
+    unit: str
+    rivals: tuple[str, ...] = ()
+    doubt: str = ""
+
+
+def time_unit(time: Floats, unit_text: str) -> TimeUnit:
+    """Unit of a numeric time, by what is said and by its own steps.
+
+    Parameters
+    ----------
+    time : as it stands in the file, shape (n,).
+    unit_text : as the file gives it, "" if it does not.
+
+    Returns
+    -------
+    The unit, and whether it is in doubt.
+    """
+    known = time[np.isfinite(time)][:20_000]
+    steps = np.diff(known)
+    steps = steps[steps > 0]
+    stated = tidy_unit(unit_text)
+    if not len(steps):
+        return TimeUnit(stated if stated in TIME else "s")
+    # The mean, because a coarse clock repeats most times and jumps at the others.
+    step = min(float(np.median(steps)), float(steps.sum() / max(len(known) - 1, 1)))
+    if stated in TIME:
+        low, high = STEPS_S
+        if low <= step * float(TIME[stated](np.array([1.0]))[0]) <= high:
+            return TimeUnit(stated)
+        best = _by_steps(known, step)
+        doubt = Say.HEADED_OTHERWISE(unit=unit_text, step=step, best=best.unit)
+        return TimeUnit(best.unit, (), str(doubt))
+    return _by_steps(known, step)
+
+
+def _by_steps(known: Floats, step: float) -> TimeUnit:
+    level = float(np.median(np.abs(known)))
+    for least, unit in EPOCHS:
+        if level > least and step > 1e-3 * (least / 1e8) * 1e-6:
+            return TimeUnit(unit)
+    if DAY_SERIALS[0] < level < DAY_SERIALS[1] and step < 5e-4:
+        return TimeUnit("d")
+    if float(known.max()) <= 1.0 and step < 1e-4:
+        return TimeUnit("d")
+    if step >= 2e6:
+        return TimeUnit("ns")
+    if step >= 5e3:
+        return TimeUnit("us")
+    if step >= 5.0:
+        return TimeUnit("ms")
+    # One to five: a polled log that takes seconds a row, or a fast one that counts milliseconds.
+    return TimeUnit("s", ("ms",)) if step >= 0.9 else TimeUnit("s")
+
+
+def seconds_from(time: Floats, unit_text: str, origin: float | None = None) -> Floats:
+    """A numeric time in seconds, counted from its first reading or another.
+
+    Parameters
+    ----------
+    time : as it stands in the file, shape (n,).
+    unit_text : as the file gives it, or the user.
+    origin : reading to count from.
+
+    Returns
+    -------
+    Seconds, shape (n,).
+    """
+    # Counted from the start before it is scaled: an epoch in nanoseconds has no digits to spare.
+    known = time[np.isfinite(time)]
+    first = (float(known[0]) if len(known) else 0.0) if origin is None else origin
+    return TIME[time_unit(time, unit_text).unit](time - first)
+
+
+def settle_time(time: Floats, name: str, spread: bool = True) -> TimeBase:
     """Time base from a logged time column in seconds.
 
     Rows without a time are dropped; small steps back are sorted; a large one begins a new recording, set ten
@@ -58,6 +148,7 @@ def settle_time(time: Floats, name: str) -> TimeBase:
     ----------
     time : as logged, in seconds, shape (n,).
     name : of the log, for messages.
+    spread : whether rows that share a time are set apart; not so where they are readings of several channels.
 
     Returns
     -------
@@ -89,13 +180,14 @@ def settle_time(time: Floats, name: str) -> TimeBase:
         if start is not None:
             joints.append(start)
         orders.append(order)
-        times.append(spread_repeats(time[order] + shift))
+        moved = time[order] + shift
+        times.append(spread_repeats(moved) if spread else moved)
         start = float(times[-1][-1]) + RESTART_GAP_S
     if joints:
         notes.append(str(Say.RESTARTED(name=name, count=len(joints))))
     whole = np.concatenate(times)
     if whole[-1] <= whole[0]:
-        raise LogError(Say.TIME_STANDS_STILL(name=name, time_s=whole[0]))
+        raise LogError(Say.TIME_STANDS_STILL(name=name))
     return TimeBase(np.concatenate(orders), whole, tuple(joints), tuple(notes))
 
 

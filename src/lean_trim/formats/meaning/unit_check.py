@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.meaning.units import UNITS, Convert, allowed_units, lambda_converter, tidy_unit
+from lean_trim.formats.meaning.units import GAUGE, UNITS, Convert, allowed_units, show_unit, tidy_unit
 
 
 class Say:
@@ -72,8 +72,8 @@ PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
     Role.MAP: (-100.0, 500.0, 25.0),
     Role.BARO: (50.0, 110.0, 50.0),
     Role.THROTTLE: (-10.0, 130.0, 1.6),
-    Role.IAT: (-50.0, 160.0, -40.0),
-    Role.COOLANT: (-50.0, 150.0, 1.0),
+    Role.IAT: (-50.0, 110.0, -40.0),
+    Role.COOLANT: (-50.0, 135.0, 1.0),
     Role.BATTERY: (0.0, 60.0, 6.0),
     Role.STFT: (-70.0, 70.0, -70.0),
     Role.LTFT: (-70.0, 70.0, -70.0),
@@ -106,12 +106,22 @@ COMMON: dict[Role, tuple[str, ...]] = {
 
 @dataclass(frozen=True)
 class UnitReading:
-    """How a column is turned into a channel. ``doubt`` is a question for the user, "" if there is none."""
+    """How a column is turned into a channel.
+
+    Attributes
+    ----------
+    convert : from the column to our unit.
+    unit : it is read in, as the user may say it.
+    note : what was inferred.
+    doubt : a question for the user, "" if there is none.
+    rivals : other readings that the values allow as well; only the engine's physics can tell.
+    """
 
     convert: Convert
     unit: str
     note: str = ""
     doubt: str = ""
+    rivals: tuple[UnitReading, ...] = ()
 
 
 def sample_of(values: Floats) -> Floats:
@@ -165,9 +175,35 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
 PERCENT_FORMS: dict[str, Convert] = {
     "factor around 1": lambda x: 100.0 * (x - 1.0),
     "percent around 100": lambda x: x - 100.0,
-    "fraction 0 to 1": lambda x: 100.0 * x,
+    "fraction": lambda x: 100.0 * x,
 }
 """Ways to write a percentage that are not percent."""
+PETROL_AFR = 14.7
+"""What instruments made for petrol take for stoichiometric, whatever the tank holds (common practice)."""
+FUEL_SCALE = "AFR"
+PETROL_SCALE = "AFR 14.7"
+SAME_SCALE = 0.004
+"""Two AFR scales that differ by less, as a share, are one: far below what a wideband can tell."""
+
+
+def mixture_converts(stoich_afr: float) -> dict[str, Convert]:
+    """The ways a mixture is logged.
+
+    Parameters
+    ----------
+    stoich_afr : of the vehicle's fuel.
+
+    Returns
+    -------
+    Unit as the user may say it → conversion to λ. Zero fuel is no mixture and becomes a gap.
+    """
+    return {
+        "λ": lambda x: x,
+        FUEL_SCALE: lambda x: x / stoich_afr,
+        PETROL_SCALE: lambda x: x / PETROL_AFR,
+        "φ": lambda x: 1.0 / np.where(x > 0, x, np.nan),
+        "F/A": lambda x: 1.0 / (stoich_afr * np.where(x > 0, x, np.nan)),
+    }
 
 
 def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
@@ -189,18 +225,30 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
         If the role cannot be logged in that unit.
     """
     unit = tidy_unit(unit_text)
-    # Looked for as it was typed: these are whole phrases that tidying would change.
-    if unit_text in PERCENT_FORMS:
-        return UnitReading(PERCENT_FORMS[unit_text], unit_text)
-    if role in (Role.LAMBDA, Role.TARGET) and unit in ("λ", "lambda", "afr", "φ", "phi"):
-        divisor = stoich_afr if unit == "afr" else 1.0
-        return UnitReading(
-            (lambda x: 1.0 / x) if unit in ("φ", "phi") else (lambda x: x / divisor), unit_text
-        )
+    percent = {name.split(" ")[0]: name for name in PERCENT_FORMS} | {name: name for name in PERCENT_FORMS}
+    if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit_text in percent:
+        return UnitReading(PERCENT_FORMS[percent[unit_text]], percent[unit_text])
+    if role in (Role.LAMBDA, Role.TARGET):
+        forms = {tidy_unit(name): (name, convert) for name, convert in mixture_converts(stoich_afr).items()}
+        # Any other scale of an instrument: "AFR 9.8".
+        if unit.startswith("afr") and _number(unit[3:]) is not None and unit not in forms:
+            scale = _number(unit[3:]) or stoich_afr
+            return UnitReading(lambda x: x / scale, f"AFR {scale:g}")
+        if unit in forms:
+            return UnitReading(forms[unit][1], forms[unit][0])
+        allowed = ", ".join(mixture_converts(stoich_afr))
+        raise BadInputError(Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed))
     known = UNITS.get(role, {})
     if unit in known:
         return UnitReading(known[unit], unit)
     raise BadInputError(Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed_units(role)))
+
+
+def _number(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None
 
 
 def fits(role: Role, values: Floats) -> bool:
@@ -223,13 +271,18 @@ def fits(role: Role, values: Floats) -> bool:
     return bool(first >= low and last <= high and last >= reach)
 
 
+ABOUT_BARO = 95.0
+NEVER_UNSTATED = frozenset(("mbar", "mmhg"))
+"""Units so rare that a log without a header is not suspected of them where another fits."""
+
+
 def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading:
     known = UNITS[role]
     label = LABELS[role][0]
     ours = tidy_unit(LABELS[role][1])
     stated = unit if unit in known and unit else ""
     # What the header says is believed as long as an engine could have such values.
-    if stated and fits(role, known[stated](part)):
+    if stated and fits(role, known[stated](part) + (ABOUT_BARO if GAUGE in stated else 0.0)):
         return UnitReading(known[stated], stated)
     # Several units may fit; the order is how often they are met, ours first.
     order = [u for u in (ours, *COMMON.get(role, ())) if u in known]
@@ -242,9 +295,12 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
             known[fallback], fallback, "", str(Say.IMPLAUSIBLE(label=label, span=span, unit=unit_text))
         )
     best = possible[0]
-    # No header to contradict: the best unit is a note; a question would come up for every plain log.
+    # No header to contradict: the best unit is a note; a question would come up for every plain log. Where
+    # other units fit as well, the engine's physics has to bear it out.
     if not stated and not unit:
-        return UnitReading(known[best], best, str(Say.NO_UNIT(span=span, best=best)) if best != ours else "")
+        note = str(Say.NO_UNIT(span=span, best=show_unit(best))) if best != ours else ""
+        others = tuple(UnitReading(known[u], u) for u in possible[1:] if u not in NEVER_UNSTATED)
+        return UnitReading(known[best], best, note, "", others)
     if not stated:
         return UnitReading(
             known[best],
@@ -257,26 +313,46 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
     )
 
 
+MIXTURE_RANGE = (0.4, 2.2)
+"""λ a log's middle can have; a car that is parked with its sensor in free air reads more at times."""
+
+
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
     label = LABELS[role][0]
     middle = float(np.median(part))
     # A scale guessed for a sensor would be wrong by percents, which is what is measured; so nothing is read.
     if unit in ("v", "mv"):
         return UnitReading(lambda x: np.full(np.shape(x), np.nan), "V", "", str(Say.VOLTAGE(label=label)))
-    stated_afr = unit in ("afr", "a/f", ":1", "air/fuel")
-    stated_phi = unit in ("phi", "φ", "er", "eqr")
-    convert = lambda_converter(unit, part, stoich_afr)
-    # No fuel has a stoichiometric ratio as low as 4, and no engine runs at λ 4.
-    settled = "AFR" if stated_afr or middle > 4.0 else "φ" if stated_phi else "λ"
-    if stated_afr and middle < 4.0:
-        return UnitReading(lambda x: x, "λ", "", str(Say.HEADED_AFR(label=label, middle=middle)))
-    if unit in ("λ", "lambda") and middle > 4.0:
-        return UnitReading(convert, "AFR", "", str(Say.HEADED_LAMBDA(label=label, middle=middle)))
-    if not 0.4 < float(np.median(convert(part))) < 2.0:
-        return UnitReading(convert, settled, "", str(Say.NO_MIXTURE(label=label, middle=middle)))
-    return UnitReading(
-        convert, settled, str(Say.READ_AS(settled=settled)) if unit not in ("λ", "lambda", "afr") else ""
-    )
+    converts = mixture_converts(stoich_afr)
+    # No fuel has a stoichiometric ratio as low as 4, and no engine runs at λ 4; 1/4 is no λ either.
+    guessed = FUEL_SCALE if middle > 4.0 else "F/A" if middle < 0.3 else "λ"
+    stated = {"afr": FUEL_SCALE, "φ": "φ", "f/a": "F/A", "λ": "λ"}.get(unit, "")
+    settled = stated or guessed
+    if stated == FUEL_SCALE and guessed != FUEL_SCALE:
+        return UnitReading(converts["λ"], "λ", "", str(Say.HEADED_AFR(label=label, middle=middle)))
+    if stated == "λ" and guessed == FUEL_SCALE:
+        return _of_scales(role, converts, stoich_afr, str(Say.HEADED_LAMBDA(label=label, middle=middle)))
+    values = converts[settled](part)
+    known = values[np.isfinite(values)]
+    if not len(known) or not MIXTURE_RANGE[0] < float(np.median(known)) < MIXTURE_RANGE[1]:
+        return UnitReading(converts[settled], settled, "", str(Say.NO_MIXTURE(label=label, middle=middle)))
+    if settled == FUEL_SCALE:
+        return _of_scales(role, converts, stoich_afr, "")
+    note = "" if unit == "λ" else str(Say.READ_AS(settled=settled))
+    # Around 1 both are the same sort of number, and one falls where the other rises.
+    rivals = (UnitReading(converts["φ"], "φ"),) if settled == "λ" and not stated else ()
+    return UnitReading(converts[settled], settled, note, "", rivals)
+
+
+def _of_scales(role: Role, converts: dict[str, Convert], stoich_afr: float, doubt: str) -> UnitReading:
+    """AFR is on the scale of the fuel or, whatever the fuel, on that of petrol."""
+    petrol = UnitReading(converts[PETROL_SCALE], PETROL_SCALE)
+    apart = abs(stoich_afr / PETROL_AFR - 1.0) > SAME_SCALE
+    return UnitReading(converts[FUEL_SCALE], FUEL_SCALE, "", doubt, (petrol,) if apart else ())
+
+
+FEW_TENTHS = 0.6
+"""Trims that stay within this read in percent would be a table nobody needs to correct."""
 
 
 def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
@@ -284,18 +360,25 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
     middle = float(np.median(part))
     top = float(np.percentile(np.abs(part), 99))
     trim = role in (Role.STFT, Role.LTFT)
+    moves = float(part.max() - part.min()) > 0.0
     # Only what percent cannot be: a trim around 1 or 100, a throttle that never passes 1.
     forms = {
         "factor around 1": trim and 0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
         "percent around 100": trim and 60.0 < middle < 160.0,
-        "fraction 0 to 1": role is Role.THROTTLE and top <= 1.05 and unit != "%",
+        "fraction": role in (Role.THROTTLE, Role.DUTY) and top <= 1.05 and unit != "%",
     }
+    percent = UnitReading(lambda x: x, "%")
     for name, holds in forms.items():
         if holds:
-            return UnitReading(PERCENT_FORMS[name], name, str(Say.READ_AS_FORM(name=name)))
+            note = str(Say.READ_AS_FORM(name=name))
+            rivals = (percent,) if name == "factor around 1" and unit == "%" else ()
+            return UnitReading(PERCENT_FORMS[name], name, note, "", rivals)
+    if trim and moves and top <= FEW_TENTHS:
+        fraction = UnitReading(PERCENT_FORMS["fraction"], "fraction", str(Say.READ_AS_FORM(name="fraction")))
+        return replace(percent, rivals=(fraction,)) if unit == "%" else replace(fraction, rivals=(percent,))
     if not fits(role, part):
-        return UnitReading(lambda x: x, "%", "", str(Say.NO_PERCENT(label=label, top=top)))
-    return UnitReading(lambda x: x, "%")
+        return replace(percent, doubt=str(Say.NO_PERCENT(label=label, top=top)))
+    return percent
 
 
 def _source_share(unit: str, part: Floats) -> UnitReading:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
-
-import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.types import Floats
@@ -32,7 +31,11 @@ PRESSURE: dict[str, Convert] = {
     "torr": _scale(0.1333224),
     "mpa": _scale(1000.0),
     "kg/cm2": _scale(98.0665),
+    "atm": _scale(101.325),
 }
+GAUGE = " gauge"
+"""Behind the unit of a pressure that is measured above the barometer; the barometer is added later."""
+MANIFOLD = {**PRESSURE, **{f"{unit}{GAUGE}": convert for unit, convert in PRESSURE.items()}}
 TEMPERATURE: dict[str, Convert] = {
     "c": _scale(1.0),
     "f": lambda x: (x - 32.0) / 1.8,
@@ -51,8 +54,10 @@ TIME: dict[str, Convert] = {
     "sec": _scale(1.0),
     "ms": _scale(1e-3),
     "us": _scale(1e-6),
+    "ns": _scale(1e-9),
     "min": _scale(60.0),
     "h": _scale(3600.0),
+    "d": _scale(86400.0),
 }
 SPEED: dict[str, Convert] = {
     "km/h": _scale(1.0),
@@ -63,16 +68,10 @@ SPEED: dict[str, Convert] = {
 PERCENT: dict[str, Convert] = {"%": _scale(1.0), "": _scale(1.0)}
 
 UNITS: dict[Role, dict[str, Convert]] = {
-    Role.RPM: {
-        "rpm": _scale(1.0),
-        "1/min": _scale(1.0),
-        "min-1": _scale(1.0),
-        "hz": _scale(60.0),
-        "": _scale(1.0),
-    },
-    Role.MAP: PRESSURE,
+    Role.RPM: {"rpm": _scale(1.0), "hz": _scale(60.0), "": _scale(1.0)},
+    Role.MAP: MANIFOLD,
     Role.BARO: PRESSURE,
-    Role.FUEL_DP: PRESSURE,
+    Role.FUEL_DP: MANIFOLD,
     Role.IAT: TEMPERATURE,
     Role.COOLANT: TEMPERATURE,
     Role.THROTTLE: PERCENT,
@@ -90,6 +89,7 @@ UNITS: dict[Role, dict[str, Convert]] = {
 }
 
 
+_ALL_UNITS = frozenset(u for units in UNITS.values() for u in units if u)
 _SHOWN = {
     "kpa": "kPa",
     "pa": "Pa",
@@ -107,6 +107,7 @@ _SHOWN = {
     "deg": "°",
     "us": "µs",
     "kg/cm2": "kg/cm²",
+    "afr": "AFR",
 }
 
 
@@ -121,7 +122,230 @@ def show_unit(unit: str) -> str:
     -------
     As people write it.
     """
-    return _SHOWN.get(unit, unit)
+    base, gauge, _ = unit.partition(GAUGE)
+    return _SHOWN.get(base, base) + gauge
+
+
+_SYNONYMS = {
+    "degc": "c",
+    "deg.c": "c",
+    "celsius": "c",
+    "gradc": "c",
+    "grad c": "c",
+    "degf": "f",
+    "deg.f": "f",
+    "fahrenheit": "f",
+    "kelvin": "k",
+    "degk": "k",
+    "volt": "v",
+    "volts": "v",
+    "millivolt": "mv",
+    "percent": "%",
+    "pct": "%",
+    "prozent": "%",
+    "seconds": "s",
+    "second": "s",
+    "secs": "s",
+    "sek": "s",
+    "sekunden": "s",
+    "msec": "ms",
+    "millis": "ms",
+    "milliseconds": "ms",
+    "usec": "us",
+    "microseconds": "us",
+    "nsec": "ns",
+    "minutes": "min",
+    "days": "d",
+    "day": "d",
+    "g/sec": "g/s",
+    "gm/s": "g/s",
+    "gps": "g/s",
+    "kg/hr": "kg/h",
+    "kg/hour": "kg/h",
+    "kgh": "kg/h",
+    "lb/minute": "lb/min",
+    "lbs/min": "lb/min",
+    "lbm/min": "lb/min",
+    "ppm": "lb/min",
+    "lbs/h": "lb/h",
+    "lbs/hr": "lb/h",
+    "pph": "lb/h",
+    "degrees": "deg",
+    "degree": "deg",
+    "grad": "deg",
+    "degbtdc": "deg",
+    "btdc": "deg",
+    "degca": "deg",
+    "cadeg": "deg",
+    "degkw": "deg",
+    "kw": "deg",
+    "crk": "deg",
+    "µs": "us",
+    "μs": "us",
+    "kg/cm²": "kg/cm2",
+    "kgf/cm2": "kg/cm2",
+    "kgf/cm²": "kg/cm2",
+    "inchhg": "inhg",
+    "in.hg": "inhg",
+    "inhg.": "inhg",
+    '"hg': "inhg",
+    "millibar": "mbar",
+    "kmh": "km/h",
+    "kmph": "km/h",
+    "mi/h": "mph",
+    "u/min": "rpm",
+    "upm": "rpm",
+    "umdr/min": "rpm",
+    "tr/min": "rpm",
+    "giri/min": "rpm",
+    "obr/min": "rpm",
+    "об/мин": "rpm",
+    "1/min": "rpm",
+    "/min": "rpm",
+    "min-1": "rpm",
+    "min^-1": "rpm",
+    "min⁻¹": "rpm",
+    "r/min": "rpm",
+    "rev/min": "rpm",
+    "rpm.": "rpm",
+    "кпа": "kpa",
+    "бар": "bar",
+    "км/ч": "km/h",
+    "мс": "ms",
+    "мкс": "us",
+    "с": "s",
+    "сек": "s",
+    "в": "v",
+    "г/с": "g/s",
+    "кг/ч": "kg/h",
+    "гц": "hz",
+    "град": "deg",
+    "秒": "s",
+    "毫秒": "ms",
+    "转/分": "rpm",
+    "lambda": "λ",
+    "lam": "λ",
+    "a/f": "afr",
+    "air/fuel": "afr",
+    ":1": "afr",
+    "afr:1": "afr",
+    "phi": "φ",
+    "er": "φ",
+    "eqr": "φ",
+    "eq.ratio": "φ",
+    "far": "f/a",
+    "fuel/air": "f/a",
+    "ratio": "",
+    "-": "",
+    "--": "",
+    "none": "",
+    "n/a": "",
+    "[]": "",
+}
+GAUGE_MARKS = ("gauge", "(g)", "-g", "rel", "relative", "g")
+ABSOLUTE_MARKS = ("absolute", "abs", "(a)", "-a", "a")
+MIXTURE_UNITS = ("λ", "afr", "φ", "f/a")
+OTHER_UNITS = frozenset(
+    [
+        "l/h",
+        "l/min",
+        "l",
+        "nm",
+        "n.m",
+        "lbft",
+        "ft-lb",
+        "mg/stk",
+        "mg/stroke",
+        "mg/str",
+        "mg/cyl",
+        "g/rev",
+        "g/cyl",
+        "g/stroke",
+        "a",
+        "ma",
+        "ohm",
+        "km",
+        "mi",
+        "mpg",
+        "l/100km",
+        "m",
+        "ft",
+        "g",
+        "m/s2",
+        "m/s²",
+        "hp",
+        "ps",
+        "lambda",
+        "count",
+        "counts",
+        "bit",
+        "bool",
+        "on/off",
+        "enum",
+        "code",
+        "state",
+        "status",
+        "cm3",
+        "cc/min",
+        "cm3/min",
+        "cm³/min",
+        "kg",
+        "g/km",
+        "ns",
+        "d",
+        "rpm/s",
+        "kpa/s",
+        "%/s",
+        "deg/s",
+        "v/s",
+        "hex",
+        "dec",
+        "no",
+    ]
+)
+"""Units that no role is logged in; a column headed by one of them is something else."""
+AT_END = frozenset(
+    [
+        "kpa",
+        "psi",
+        "bar",
+        "mbar",
+        "hpa",
+        "inhg",
+        "mmhg",
+        "c",
+        "degc",
+        "f",
+        "degf",
+        "v",
+        "mv",
+        "ms",
+        "us",
+        "s",
+        "sec",
+        "hz",
+        "khz",
+        "g/s",
+        "kg/h",
+        "lb/min",
+        "km/h",
+        "kmh",
+        "kph",
+        "mph",
+        "%",
+        "pct",
+        "deg",
+        "psia",
+        "psig",
+        "kpaa",
+        "kpag",
+        "volts",
+        "volt",
+        "msec",
+        "ca",
+    ]
+)
+"""Units that may stand at the end of a name without brackets: no word of a name is written alike."""
 
 
 def tidy_unit(unit: str) -> str:
@@ -133,59 +357,75 @@ def tidy_unit(unit: str) -> str:
 
     Returns
     -------
-    As it is compared.
+    As it is compared; "gauge" stands behind the unit of a pressure above the barometer.
     """
-    # Two signs: the degree, and the ordinal that keyboards put in its place.
-    plain = unit.strip().strip("[]()").lower().replace(" ", "").replace("°", "").replace("º", "")
-    names = {
-        "degc": "c",
-        "celsius": "c",
-        "degf": "f",
-        "fahrenheit": "f",
-        "kelvin": "k",
-        "volt": "v",
-        "volts": "v",
-        "percent": "%",
-        "pct": "%",
-        "seconds": "s",
-        "second": "s",
-        "g/sec": "g/s",
-        "degrees": "deg",
-        "µs": "us",
-        "kg/cm²": "kg/cm2",
-        "kpaabs": "kpa",
-        "kpa(abs)": "kpa",
-        "inchhg": "inhg",
-        "kmh": "km/h",
-        "lb/minute": "lb/min",
-    }
-    return names.get(plain, plain)
+    # Two signs: the degree, and the ordinal that keyboards put in its place; CJK writes °C in one character.
+    plain = unit.strip().strip("[]").replace("℃", "c").replace("℉", "f").replace("％", "%").lower()
+    plain = plain.replace(" ", "").replace("°", "").replace("º", "").strip("()") if plain != "(g)" else plain
+    plain = _SYNONYMS.get(plain, plain)
+    for mark in GAUGE_MARKS:
+        if plain.endswith(mark) and plain[: -len(mark)].strip("(-_,") in PRESSURE:
+            return f"{plain[: -len(mark)].strip('(-_,')} gauge"
+    for mark in ABSOLUTE_MARKS:
+        if plain.endswith(mark) and plain not in PRESSURE and plain[: -len(mark)].strip("(-_,") in PRESSURE:
+            return plain[: -len(mark)].strip("(-_,")
+    return plain
 
 
-def lambda_converter(unit: str, values: Floats, stoich_afr: float) -> Convert:
-    """λ, AFR or φ to λ: by unit where it is clear, else by the range of the values themselves.
+def is_unit(text: str) -> bool:
+    """True if a text is a unit of anything, known to us or not ours.
 
     Parameters
     ----------
-    unit : tidy unit, "" if none was given.
-    values : a sample of the column.
-    stoich_afr : of the vehicle's fuel.
+    text : as people write it.
 
     Returns
     -------
-    A function from the column to λ.
+    Whether it is one.
     """
-    plain = tidy_unit(unit)
-    finite = values[np.isfinite(values)]
-    middle = float(np.median(finite)) if len(finite) else 1.0
-    # Zero fuel is no mixture; it becomes a gap, not an infinite λ.
-    if plain in ("phi", "φ", "er", "eqr"):
-        return lambda x: 1.0 / np.where(x > 0, x, np.nan)
-    # The vehicle's own ratio: a meter set to another fuel shows its AFR on that scale, which the user has to
-    # say.
-    if plain in ("afr", "a/f", "air/fuel", ":1") or middle > 4.0:
-        return lambda x: x / stoich_afr
-    return lambda x: x
+    unit = tidy_unit(text)
+    if not unit:
+        return bool(text.strip()) and text.strip().lower() in _SYNONYMS
+    return unit in _ALL_UNITS or unit in OTHER_UNITS or unit in MIXTURE_UNITS or unit in TIME
+
+
+def is_unit_of(role: Role, unit: str) -> bool:
+    """True if a role can be logged in a unit.
+
+    Parameters
+    ----------
+    role : a channel.
+    unit : tidy.
+
+    Returns
+    -------
+    Whether it can.
+    """
+    if role in (Role.LAMBDA, Role.TARGET):
+        return unit in (*MIXTURE_UNITS, "v", "mv")
+    if role in (Role.CLOSED_LOOP, Role.GEAR, Role.AIRFLOW_SOURCE):
+        return unit in ("", "%", "bool", "on/off", "enum", "code", "state", "status", "bit", "no")
+    return unit in UNITS.get(role, {})
+
+
+def unit_at_end(header: str) -> tuple[str, str]:
+    """A unit that stands behind a name without brackets; "" and "" if there is none.
+
+    Parameters
+    ----------
+    header : a column's head.
+
+    Returns
+    -------
+    Name and unit.
+    """
+    found = re.fullmatch(r"(.*[^\W_].*?)[\s_,;:\-]+([^\s_,;:\-]+)", header)
+    if not found or (tidy_unit(found[2]) not in AT_END and found[2].lower() not in AT_END):
+        return "", ""
+    # A small letter is more often a word of its own than a temperature.
+    if len(found[2]) == 1 and found[2] in "cfv":
+        return "", ""
+    return found[1].rstrip(" _,;:-"), found[2]
 
 
 def allowed_units(role: Role) -> str:

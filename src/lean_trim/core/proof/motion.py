@@ -1,0 +1,170 @@
+"""Engine speed, time, road speed, pressures and temperatures against each other."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.messages import Message
+from lean_trim.core.proof.evidence import Proof, judged
+from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    IDLE = Message("proof.rpm_range", "runs from {low:.0f} to {high:.0f} rpm; engines idle at 500 to 1500")
+    GEARS = Message(
+        "proof.rpm_gears", "rpm over road speed keeps to steps ({share:.0f} % of driving near a gear)"
+    )
+    FULL = Message("proof.map_full", "{pressure:.1f} kPa at full throttle; the barometer is {baro:.1f} kPa")
+    OFF = Message("proof.map_off", "{pressure:.1f} kPa with the engine off; the barometer is {baro:.1f} kPa")
+    CONSTANT = Message("proof.constant", "stays at {value:.4g} throughout, which no drive does")
+    CRANK = Message("proof.slew", "engine speed moves by up to {rate:.0f} rpm a second")
+    COLD_START = Message("proof.temperatures", "intake air {air:.0f} °C beside coolant {coolant:.0f} °C")
+
+
+RUNNING_RPM = 300.0
+LEAST_SAMPLES = 40
+FULL_THROTTLE_PCT = 90.0
+OFF_AGREES_KPA = 4.0
+OFF_CONTRADICTS_KPA = 15.0
+LEAST_FULL_SHARE = 0.86
+"""An intake that chokes more than this at full throttle is a blocked one (common practice)."""
+SLEW_RPM_PER_S = (40.0, 25_000.0)
+"""What the quickest change of engine speed in a drive can be; common practice, no source."""
+
+
+def prove_rpm(log: Log, vehicle: Vehicle) -> list[Proof]:
+    """Engine speed: it moves, idles where engines idle, and does not race.
+
+    Parameters
+    ----------
+    log : as its columns are taken.
+    vehicle : for its redline.
+
+    Returns
+    -------
+    One proof.
+    """
+    if Role.RPM not in log:
+        return []
+    rpm = log[Role.RPM]
+    running = rpm[np.isfinite(rpm) & (rpm > RUNNING_RPM)]
+    if len(running) < LEAST_SAMPLES:
+        return []
+    low, high = float(np.percentile(running, 2)), float(np.percentile(running, 99.5))
+    said = Say.IDLE(low=low, high=high)
+    # A limit that is logged steps between few values and never idles.
+    beyond = max(low / 3500.0, high / (1.35 * vehicle.redline_rpm), 700.0 / max(high, 1.0)) - 1.0
+    return [judged(Role.RPM, said, max(beyond, 0.0), 0.0, 0.15)]
+
+
+def prove_constant(log: Log, vehicle: Vehicle) -> list[Proof]:
+    """Channels that no drive holds constant.
+
+    Parameters
+    ----------
+    log : as its columns are taken.
+    vehicle : not used.
+
+    Returns
+    -------
+    A contradiction for each that stands still.
+    """
+    out = []
+    for role in (Role.RPM, Role.MAP, Role.LAMBDA, Role.PULSE_WIDTH, Role.MAF_HZ, Role.MAF_V, Role.MAF_FLOW):
+        if role not in log:
+            continue
+        known = log[role][np.isfinite(log[role])]
+        if len(known) >= LEAST_SAMPLES and float(known.max()) == float(known.min()):
+            out.append(Proof(role, "contradicts", Say.CONSTANT(value=float(known[0])), 1.0))
+    return out
+
+
+def prove_map(log: Log, vehicle: Vehicle) -> list[Proof]:
+    """Manifold pressure against the barometer, with the engine off or at full throttle.
+
+    Parameters
+    ----------
+    log : as its columns are taken.
+    vehicle : not used.
+
+    Returns
+    -------
+    One proof, none where neither happened or no barometer is known.
+    """
+    if Role.MAP not in log or Role.RPM not in log:
+        return []
+    pressure = log[Role.MAP]
+    baro_values = log.get(Role.BARO)
+    known = baro_values[np.isfinite(baro_values)]
+    if not len(known):
+        return []
+    baro = float(np.median(known))
+    with np.errstate(invalid="ignore"):
+        off = (log[Role.RPM] < 50.0) & np.isfinite(pressure)
+        full = (log.get(Role.THROTTLE) > FULL_THROTTLE_PCT) & (log[Role.RPM] > 1000.0) & np.isfinite(pressure)
+    if off.sum() >= LEAST_SAMPLES:
+        resting = float(np.median(pressure[off]))
+        said = Say.OFF(pressure=resting, baro=baro)
+        return [judged(Role.MAP, said, abs(resting - baro), OFF_AGREES_KPA, OFF_CONTRADICTS_KPA)]
+    if full.sum() >= LEAST_SAMPLES:
+        reached = float(np.percentile(pressure[full], 75))
+        said = Say.FULL(pressure=reached, baro=baro)
+        # Boost lifts it; nothing but a wrong column or unit holds it far below.
+        short = max(0.0, 0.95 - reached / baro)
+        return [judged(Role.MAP, said, short, 0.0, 0.95 - LEAST_FULL_SHARE + 0.1)]
+    return []
+
+
+def prove_temperatures(log: Log, vehicle: Vehicle) -> list[Proof]:
+    """Intake air cannot be far hotter than the coolant of a warm engine, nor both as cold as no weather is.
+
+    Parameters
+    ----------
+    log : as its columns are taken.
+    vehicle : not used.
+
+    Returns
+    -------
+    A proof for each temperature where both are logged.
+    """
+    if Role.IAT not in log or Role.COOLANT not in log:
+        return []
+    air = log[Role.IAT][np.isfinite(log[Role.IAT])]
+    water = log[Role.COOLANT][np.isfinite(log[Role.COOLANT])]
+    if len(air) < 2 or len(water) < 2:
+        return []
+    middle_air, middle_water = float(np.median(air)), float(np.median(water))
+    said = Say.COLD_START(air=middle_air, coolant=middle_water)
+    air_off = max(0.0, (middle_air - 65.0) / 25.0, (-25.0 - middle_air) / 20.0)
+    water_off = max(0.0, (float(water.max()) - 118.0) / 15.0, (-30.0 - middle_water) / 20.0)
+    return [judged(Role.IAT, said, air_off, 0.0, 1.0), judged(Role.COOLANT, said, water_off, 0.0, 1.0)]
+
+
+def slew_rpm_per_s(time_s: Floats, rpm: Floats) -> float:
+    """How fast engine speed moves at its quickest, over a few tenths of a second where rows allow.
+
+    Parameters
+    ----------
+    time_s : shape (n,), s.
+    rpm : shape (n,).
+
+    Returns
+    -------
+    99.5th percentile of its rate, rpm/s; NaN if it cannot be read.
+    """
+    known = np.isfinite(rpm) & (rpm > RUNNING_RPM)
+    t, r = time_s[known], rpm[known]
+    if len(t) < LEAST_SAMPLES:
+        return float("nan")
+    # Over several rows, so that noise of the reading does not pass for motion.
+    lag = max(1, len(t) // 4000) if len(t) > 8000 else 2
+    gap = t[lag:] - t[:-lag]
+    with np.errstate(invalid="ignore", divide="ignore"):
+        rate = np.abs(r[lag:] - r[:-lag]) / gap
+    rate = rate[np.isfinite(rate)]
+    return float(np.percentile(rate, 99.5)) if len(rate) else float("nan")

@@ -1,0 +1,1 @@
+"""Delimited text: how it is laid out, and its cells as numbers."""

@@ -1,0 +1,74 @@
+"""What was understood of a log: a role with its columns, unit, notes, doubts and proofs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.proof.evidence import Proof
+from lean_trim.formats.decode.columns import Column, RawColumns
+
+
+@dataclass(frozen=True)
+class Match:
+    """One role with the columns it is read from.
+
+    Attributes
+    ----------
+    columns : two for two banks.
+    unit : it is read in.
+    confidence : 0 to 1.
+    note : what was inferred.
+    doubt : a question; a match with a doubt is not certain.
+    proofs : what the engine's physics says of it.
+    choices : units that would settle the doubt.
+    weak : a question about the column itself, which a proof that agrees answers.
+    by_physics : whether the unit was settled by the engine's physics.
+    """
+
+    role: Role
+    columns: tuple[Column, ...]
+    unit: str
+    confidence: float
+    note: str = ""
+    doubt: str = ""
+    proofs: tuple[Proof, ...] = ()
+    choices: tuple[str, ...] = ()
+    weak: str = ""
+    by_physics: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class MappedLog:
+    """A log with everything that was understood, inferred and asked about it."""
+
+    log: Log
+    matches: tuple[Match, ...]
+    unused: tuple[Column, ...]
+    notes: tuple[str, ...]
+    raw: RawColumns
+    time: Column | None = None
+    time_unit: str = ""
+    time_doubt: str = ""
+
+    @property
+    def doubts(self) -> tuple[str, ...]:
+        """Questions that only the user can settle."""
+        time = (self.time_doubt,) if self.time_doubt else ()
+        return (*time, *(m.doubt for m in self.matches if m.doubt))
+
+
+def by_role(matches: Sequence[Match]) -> Mapping[Role, Match]:
+    """Matches by their role.
+
+    Parameters
+    ----------
+    matches : at most one a role.
+
+    Returns
+    -------
+    Role → match.
+    """
+    return {m.role: m for m in matches}

@@ -1,0 +1,340 @@
+"""Readings that values alone cannot settle, settled by the engine's physics or turned into a question."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.messages import Message
+from lean_trim.core.proof.evidence import Proof
+from lean_trim.core.proof.fuel import LEAST_SAMPLES, fuel_of, slopes
+from lean_trim.core.proof.mixture import prove_lambda, prove_target
+from lean_trim.core.proof.motion import SLEW_RPM_PER_S, prove_map, prove_temperatures, slew_rpm_per_s
+from lean_trim.core.proof.proofs import prove
+from lean_trim.core.types import Floats, Mask
+from lean_trim.formats.meaning.choices import Choices
+from lean_trim.formats.meaning.match import Match
+from lean_trim.formats.meaning.timebase import TimeUnit
+from lean_trim.formats.meaning.unit_check import FUEL_SCALE, PETROL_SCALE
+from lean_trim.formats.meaning.units import TIME, show_unit
+
+
+class Say:
+    """Sentences of this module."""
+
+    EITHER = Message(
+        "settling.either",
+        "{label} could be in {units}; neither its values nor the engine's physics tells which",
+    )
+    BORNE_OUT = Message("settling.borne_out", "{unit} and not {others}: {why}")
+    LIKE_TARGET = Message("settling.like_target", "on the scale of the logged target")
+    LIKE_OTHER = Message("settling.like_other", "in {unit} like the other temperature")
+    BY_SIZE = Message("settling.by_size", "only so it lies about its target")
+    BY_FUEL = Message("settling.by_fuel", "only so the pulse width is {ratio:.2f} × what the table asks")
+    BY_SLOPE = Message("settling.by_slope", "only so fuel follows it with a slope of {slope:.2f}")
+    BY_RATED = Message("settling.by_rated", "only so it lies near the rated pressure")
+    CONTRADICTED = Message("settling.contradicted", "{label} does not fit this vehicle: {said}")
+    TIME_EITHER = Message(
+        "settling.time_either", "Time could be in {units}; engine speed does not tell which"
+    )
+
+
+ORDER = (
+    Role.RPM,
+    Role.IAT,
+    Role.COOLANT,
+    Role.BARO,
+    Role.MAP,
+    Role.PULSE_WIDTH,
+    Role.FUEL_DP,
+    Role.TARGET,
+    Role.LAMBDA,
+    Role.STFT,
+    Role.LTFT,
+)
+"""Roles are settled in this order: what later ones are compared with comes first."""
+CLEARLY = 3.0
+"""A reading is taken if every other misses by so many times more."""
+NEAR = 0.06
+"""What the best reading may miss by, as a share."""
+SLOPE_NEAR = 0.45
+OVERALL = 0.15
+"""λ over target may lie off by this on average in a log without feedback."""
+FAR = 0.3
+HARMLESS = frozenset(
+    (
+        Role.SPEED,
+        Role.MAF_FLOW,
+        Role.GEAR,
+        Role.SPARK,
+        Role.KNOCK,
+        Role.DUTY,
+        Role.THROTTLE,
+        Role.BATTERY,
+        Role.BARO,
+    )
+)
+"""Roles for which the likelier reading is taken with a note: a wrong one changes no fuel."""
+
+
+@dataclass(frozen=True, eq=False)
+class Reading:
+    """A channel as first read, and as it could be read otherwise.
+
+    Attributes
+    ----------
+    match : role, columns, unit, notes and doubt.
+    values : in our unit, shape (n,).
+    fresh : rows with a new reading, None for all.
+    rivals : values by unit, read otherwise.
+    """
+
+    match: Match
+    values: Floats
+    fresh: Mask | None
+    rivals: Mapping[str, Floats]
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What became of the time: its unit, a doubt, notes."""
+
+    unit: str = ""
+    doubt: str = ""
+    notes: tuple[str, ...] = field(default=())
+
+
+def settled(
+    log: Log,
+    readings: Mapping[Role, Reading],
+    unit: TimeUnit | None,
+    vehicle: Vehicle | None,
+    choices: Choices,
+) -> tuple[Log, list[Match], Settled]:
+    """Choose between readings, and prove what was chosen.
+
+    Parameters
+    ----------
+    log : as first read.
+    readings : of its channels.
+    unit : the time was read in, None where the file tells it.
+    vehicle : whose log it is; without it the first readings stand.
+    choices : the user's word.
+
+    Returns
+    -------
+    The log with the readings that are borne out, its matches with proofs and doubts, and the time's unit.
+    """
+    log, time = _settle_time(log, unit, choices)
+    matches = {role: reading.match for role, reading in readings.items()}
+    if vehicle is None:
+        return log, [replace(m, doubt=m.doubt or m.weak) for m in matches.values()], time
+    for role in (*ORDER, *(r for r in readings if r not in ORDER)):
+        reading = readings.get(role)
+        if reading is not None and reading.rivals and not reading.match.doubt:
+            log, matches[role] = _choose(log, reading, matches, vehicle)
+    proofs: dict[Role, list[Proof]] = {}
+    for proof in prove(_absolute_enough(log), vehicle):
+        proofs.setdefault(proof.role, []).append(proof)
+    return log, [_proved(m, tuple(proofs.get(m.role, ())), choices) for m in matches.values()], time
+
+
+def _absolute_enough(log: Log) -> Log:
+    """The log with gauge pressure lifted by a barometer, so that fuel can be compared already."""
+    pressure = log.get(Role.MAP)
+    known = pressure[np.isfinite(pressure)]
+    if not len(known) or float(np.percentile(known, 1)) > 5.0:
+        return log
+    baro = log.get(Role.BARO)
+    known_baro = baro[np.isfinite(baro)]
+    level = float(np.median(known_baro)) if len(known_baro) else 101.3
+    return replace(log, channels={**log.channels, Role.MAP: pressure + level})
+
+
+def _settle_time(log: Log, unit: TimeUnit | None, choices: Choices) -> tuple[Log, Settled]:
+    if unit is None:
+        return log, Settled()
+    if choices.time_unit or Role.RPM not in log:
+        return log, Settled(unit.unit, "" if choices.time_unit else unit.doubt)
+    low, high = SLEW_RPM_PER_S
+    first = float(TIME[unit.unit](np.array([1.0]))[0])
+    slews = {}
+    for name in (unit.unit, *unit.rivals):
+        scale = float(TIME[name](np.array([1.0]))[0]) / first
+        slews[name] = slew_rpm_per_s(log.time_s * scale, log[Role.RPM])
+    able = [name for name, rate in slews.items() if not np.isfinite(rate) or low <= rate <= high]
+    if unit.doubt or not unit.rivals or not able or able == [unit.unit]:
+        return log, Settled(unit.unit, unit.doubt)
+    if len(able) == 1:
+        scale = float(TIME[able[0]](np.array([1.0]))[0]) / first
+        moved = replace(log, time_s=log.time_s * scale, joints_s=tuple(j * scale for j in log.joints_s))
+        return moved, Settled(able[0])
+    return log, Settled(unit.unit, str(Say.TIME_EITHER(units=" or ".join(able))))
+
+
+def _choose(log: Log, reading: Reading, matches: Mapping[Role, Match], vehicle: Vehicle) -> tuple[Log, Match]:
+    match = reading.match
+    role = match.role
+    options = {match.unit: reading.values, **reading.rivals}
+    logs = {unit: replace(log, channels={**log.channels, role: values}) for unit, values in options.items()}
+    unit, why = _borne_out(role, logs, matches, vehicle)
+    if not unit:
+        shown = " or ".join(_shown(u, vehicle) for u in options)
+        if role in HARMLESS:
+            return log, match
+        doubt = str(Say.EITHER(label=LABELS[role][0], units=shown))
+        return log, replace(match, doubt=doubt, confidence=min(match.confidence, 0.4), choices=tuple(options))
+    others = " or ".join(show_unit(u) for u in options if u != unit)
+    note = str(Say.BORNE_OUT(unit=show_unit(unit), others=others, why=why))
+    return logs[unit], replace(match, unit=unit, note=_joined(match.note, note), by_physics=True)
+
+
+def _shown(unit: str, vehicle: Vehicle) -> str:
+    if unit == FUEL_SCALE:
+        return f"AFR of this fuel ({vehicle.stoich_afr:g})"
+    return "AFR of petrol (14.7)" if unit == PETROL_SCALE else show_unit(unit)
+
+
+def _borne_out(
+    role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match], vehicle: Vehicle
+) -> tuple[str, str]:
+    """The one reading that the engine's physics bears out, and why; "" if it cannot tell."""
+    if role is Role.TARGET:
+        return (
+            _by_proof({u: prove_target(x, vehicle) for u, x in logs.items()})
+            or _by_held(logs, vehicle)
+            or ("", "")
+        )
+    if role is Role.LAMBDA:
+        found = _by_proof({u: prove_lambda(x, vehicle) for u, x in logs.items()})
+        target = matches.get(Role.TARGET)
+        if found is None and target is not None and target.unit in logs and target.by_physics:
+            return target.unit, str(Say.LIKE_TARGET())
+        return found or _by_size(logs, vehicle) or ("", "")
+    if role in (Role.STFT, Role.LTFT):
+        return _by_slope(role, logs, vehicle)
+    if role in (Role.IAT, Role.COOLANT):
+        return _by_temperature(role, logs, matches, vehicle)
+    if role is Role.FUEL_DP:
+        rated = vehicle.injectors.rated_pressure_kpa
+        misses = {u: abs(np.log(max(_middle(x[role]), 1e-6) / rated)) for u, x in logs.items()}
+        return _clear(misses, FAR, str(Say.BY_RATED()))
+    fuels = {u: _fuel_miss(x, vehicle) for u, x in logs.items()}
+    unit = _clear(fuels, NEAR * 4, "")[0]
+    if unit:
+        return unit, str(Say.BY_FUEL(ratio=_fuel_ratio(logs[unit], vehicle)))
+    if role is Role.MAP:
+        return _by_proof({u: prove_map(x, vehicle) for u, x in logs.items()}) or ("", "")
+    return "", ""
+
+
+def _by_proof(proofs: Mapping[str, list[Proof]]) -> tuple[str, str] | None:
+    agreeing = [u for u, found in proofs.items() if any(p.verdict == "agrees" for p in found)]
+    if len(agreeing) == 1 and all(
+        any(p.verdict != "agrees" for p in found) for u, found in proofs.items() if u != agreeing[0]
+    ):
+        why = next(p for p in proofs[agreeing[0]] if p.verdict == "agrees")
+        return agreeing[0], str(why.said)
+    misses = {u: min((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()}
+    unit = _clear(misses, NEAR, "")[0]
+    return (unit, str(proofs[unit][0].said)) if unit else None
+
+
+def _clear(misses: Mapping[str, float], near: float, why: str) -> tuple[str, str]:
+    known = {u: m for u, m in misses.items() if np.isfinite(m)}
+    if not known or len(known) < len(misses):
+        return "", ""
+    best = min(known, key=lambda u: known[u])
+    others = [m for u, m in known.items() if u != best]
+    if known[best] <= near and all(m >= CLEARLY * max(known[best], near / CLEARLY) for m in others):
+        return best, why
+    return "", ""
+
+
+def _by_held(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | None:
+    """Without a target table: the scale on which a settled lambda lies on target while feedback holds."""
+    return _by_proof({u: prove_lambda(x, vehicle) for u, x in logs.items()})
+
+
+def _by_size(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | None:
+    misses = {}
+    for unit, log in logs.items():
+        target = log.get(Role.TARGET, 1.0)
+        running = log.get(Role.RPM) > 500.0
+        with np.errstate(invalid="ignore"):
+            ratio = (log[Role.LAMBDA] / target)[running]
+        misses[unit] = abs(_middle(ratio) - 1.0)
+    near = [u for u, m in misses.items() if m <= OVERALL]
+    if len(near) == 1 and all(m >= FAR for u, m in misses.items() if u != near[0]):
+        return near[0], str(Say.BY_SIZE())
+    return None
+
+
+def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str]:
+    misses = {}
+    found = {}
+    for unit, log in logs.items():
+        fuel = fuel_of(log, vehicle)
+        slope, error = (slopes(fuel) if fuel is not None else {}).get(role, (float("nan"), float("nan")))
+        # Measured in its own scale: a slope of 100 ± 5 is as sure as one of 1 ± 0.05.
+        sure = np.isfinite(error) and error < 0.2 * max(abs(slope), 0.2)
+        misses[unit] = abs(np.log(max(slope, 1e-6))) if sure and slope > 0 else float("nan")
+        found[unit] = slope
+    unit, _ = _clear(misses, SLOPE_NEAR, "")
+    return (unit, str(Say.BY_SLOPE(slope=found[unit]))) if unit else ("", "")
+
+
+def _by_temperature(
+    role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match], vehicle: Vehicle
+) -> tuple[str, str]:
+    other = matches.get(Role.COOLANT if role is Role.IAT else Role.IAT)
+    # A stated unit, or one that only one unit allows, says what the logger is set to.
+    told = other is not None and other.unit in logs and not other.doubt and "no unit" not in other.note
+    if told and other is not None and (role is Role.IAT or other.columns[0].unit):
+        return other.unit, str(Say.LIKE_OTHER(unit=show_unit(other.unit)))
+    found = {
+        u: [p for p in prove_temperatures(x, vehicle) if p.role is role and p.verdict != "cannot tell"]
+        for u, x in logs.items()
+    }
+    return _by_proof(found) or ("", "")
+
+
+def _fuel_miss(log: Log, vehicle: Vehicle) -> float:
+    fuel = fuel_of(_absolute_enough(log), vehicle)
+    return (
+        abs(fuel.off) + fuel.scatter
+        if fuel is not None and len(fuel.shown) >= LEAST_SAMPLES
+        else float("nan")
+    )
+
+
+def _fuel_ratio(log: Log, vehicle: Vehicle) -> float:
+    fuel = fuel_of(_absolute_enough(log), vehicle)
+    return float(np.exp(fuel.off)) if fuel is not None else float("nan")
+
+
+def _middle(values: Floats) -> float:
+    known = values[np.isfinite(values)]
+    return float(np.median(known)) if len(known) else float("nan")
+
+
+def _proved(match: Match, proofs: tuple[Proof, ...], choices: Choices) -> Match:
+    against = next((p for p in proofs if p.verdict == "contradicts"), None)
+    said = any((word := choices.columns.get(c.name)) and word.role is match.role for c in match.columns)
+    doubt = match.doubt
+    # What the user named stays as it was named; the proof is still shown beside it.
+    if against is not None and not doubt and not said:
+        doubt = str(Say.CONTRADICTED(label=LABELS[match.role][0], said=str(against.said)))
+    if match.weak and not any(p.verdict == "agrees" for p in proofs):
+        doubt = doubt or match.weak
+    confidence = min(match.confidence, 0.4) if doubt else match.confidence
+    return replace(match, proofs=proofs, doubt=doubt, confidence=confidence)
+
+
+def _joined(*notes: str) -> str:
+    return "; ".join(n for n in notes if n)

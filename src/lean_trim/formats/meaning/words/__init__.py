@@ -1,0 +1,1 @@
+"""Word tables, one module a language."""
