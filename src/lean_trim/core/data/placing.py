@@ -68,15 +68,23 @@ def period_s(time_s: Floats) -> float:
     return float(np.median(np.diff(time_s))) if len(time_s) > 1 else 0.0
 
 
-def common_rows(times: Iterable[Floats]) -> Floats:
+AS_FAST = 1.5
+
+
+def common_rows(times: Iterable[Floats], lead: Floats | None = None) -> Floats:
     """The times that become the rows of the log: those of the fastest channel, of equals the longest.
 
     Parameters
     ----------
     times : of each channel's readings, at least two each, s.
+    lead : of the channel that is never joined by a line, lambda; preferred where it is about as fast, for held
+        onto other rows it would come late.
 
     Returns
     -------
     One of them.
     """
-    return min(times, key=lambda t: (round(period_s(t), 6), -len(t)))
+    fastest = min(times, key=lambda t: (round(period_s(t), 6), -len(t)))
+    if lead is not None and len(lead) > 1 and period_s(lead) <= AS_FAST * period_s(fastest):
+        return lead
+    return fastest

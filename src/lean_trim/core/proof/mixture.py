@@ -23,7 +23,7 @@ class Say:
     HELD_AT_ONE = Message(
         "proof.lambda_at_one", "{ratio:.3f} on average while a narrowband loop holds 1 ({seconds:.0f} s)"
     )
-    CUT = Message("proof.lambda_cut", "reads {value:.2f} where no fuel is injected")
+    RICH = Message("proof.lambda_rich", "{ratio:.2f} × target where that is rich")
 
 
 LEAST_SAMPLES = 100
@@ -35,6 +35,11 @@ HELD_CONTRADICTS = 0.035
 """14.7 for 14.1 is 4.2 % off. Slow loops and those at a limit leave a percent or two (common practice)."""
 RUNNING_RPM = 500.0
 WARM_C = 65.0
+AWAY_FROM_ONE = 0.04
+RICH_TARGET = 0.93
+LEAST_RICH = 25
+RICH_AGREES = 0.15
+RICH_CONTRADICTS = 0.30
 LEAST_CUT = 1.15
 """Below this no sensor reads over seconds of fuel cut (common practice)."""
 
@@ -58,15 +63,24 @@ def prove_target(log: Log, vehicle: Vehicle) -> list[Proof]:
     # Warm-up and catalyst heating have targets of their own.
     part = _running(log)[::step]
     with np.errstate(invalid="ignore"):
-        ratio = log[Role.TARGET][::step][part] / table.lookup(
-            log[Role.MAP][::step][part], log[Role.RPM][::step][part]
-        )
-    known = ratio[np.isfinite(ratio)]
-    if len(known) < LEAST_SAMPLES:
+        expected = table.lookup(log[Role.MAP][::step][part], log[Role.RPM][::step][part])
+        ratio = log[Role.TARGET][::step][part] / expected
+    middle = _clearest(ratio, expected)
+    if not np.isfinite(middle):
         return []
-    middle = float(np.median(known))
     said = Say.TARGET_TABLE(ratio=middle)
-    return [judged(Role.TARGET, said, abs(middle - 1.0), TARGET_AGREES, TARGET_CONTRADICTS)]
+    return [judged(Role.TARGET, said, abs(np.log(middle)), TARGET_AGREES, TARGET_CONTRADICTS)]
+
+
+def _clearest(ratio: Floats, expected: Floats) -> float:
+    """Median ratio, all over and where something else than 1 is expected; the one that is further from 1.
+
+    Around 1 a ratio and its inverse are alike.
+    """
+    known = np.isfinite(ratio) & (ratio > 0)
+    parts = [known, known & (np.abs(expected - 1.0) > AWAY_FROM_ONE)]
+    middles = [float(np.median(ratio[p])) for p in parts if p.sum() >= LEAST_SAMPLES]
+    return max(middles, key=lambda m: abs(np.log(m)), default=float("nan"))
 
 
 def prove_lambda(log: Log, vehicle: Vehicle) -> list[Proof]:
@@ -96,7 +110,38 @@ def prove_lambda(log: Log, vehicle: Vehicle) -> list[Proof]:
     middle = float(np.median(ratio[held]))
     words = Say.HELD_AT_ONE if vehicle.feedback == "narrowband" else Say.HELD
     said = words(ratio=middle, seconds=seconds)
-    return [judged(Role.LAMBDA, said, abs(middle - 1.0), HELD_AGREES, HELD_CONTRADICTS)]
+    proofs = [judged(Role.LAMBDA, said, abs(middle - 1.0), HELD_AGREES, HELD_CONTRADICTS)]
+    rich = _running(log) & np.isfinite(ratio) & (target < RICH_TARGET)
+    if rich.sum() >= LEAST_RICH:
+        there = float(np.median(ratio[rich]))
+        # The table may be wrong by much here; only an inverse or another scale is off by more.
+        proofs.append(
+            judged(Role.LAMBDA, Say.RICH(ratio=there), abs(np.log(there)), RICH_AGREES, RICH_CONTRADICTS)
+        )
+    return proofs
+
+
+def lambda_in_cut(log: Log) -> float:
+    """Middle of measured lambda where no fuel is injected, a second into it.
+
+    Parameters
+    ----------
+    log : as its columns are taken.
+
+    Returns
+    -------
+    NaN where fuel was never cut for long, or pulse width was not logged.
+    """
+    if Role.LAMBDA not in log or Role.PULSE_WIDTH not in log or Role.RPM not in log:
+        return float("nan")
+    with np.errstate(invalid="ignore"):
+        cut = (log[Role.PULSE_WIDTH] <= 0.0) & (log[Role.RPM] > RUNNING_RPM)
+    rows = max(1, round(1.0 / max(log.step_s, 1e-3)))
+    # Gas of before the cut passes the sensor for up to a second.
+    deep = np.convolve(cut, np.ones(rows), "full")[: len(cut)] >= rows
+    values = log[Role.LAMBDA][deep]
+    values = values[np.isfinite(values)]
+    return float(np.median(values)) if len(values) >= 5 else float("nan")
 
 
 def _target(log: Log, vehicle: Vehicle) -> Floats:

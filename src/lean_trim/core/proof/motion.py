@@ -33,6 +33,7 @@ OFF_AGREES_KPA = 4.0
 OFF_CONTRADICTS_KPA = 15.0
 LEAST_FULL_SHARE = 0.86
 """An intake that chokes more than this at full throttle is a blocked one (common practice)."""
+WARM_C, HOTTEST_C = 68.0, 118.0
 SLEW_RPM_PER_S = (40.0, 25_000.0)
 """What the quickest change of engine speed in a drive can be; common practice, no source."""
 
@@ -141,8 +142,10 @@ def prove_temperatures(log: Log, vehicle: Vehicle) -> list[Proof]:
     middle_air, middle_water = float(np.median(air)), float(np.median(water))
     said = Say.COLD_START(air=middle_air, coolant=middle_water)
     air_off = max(0.0, (middle_air - 65.0) / 25.0, (-25.0 - middle_air) / 20.0)
-    water_off = max(0.0, (float(water.max()) - 118.0) / 15.0, (-30.0 - middle_water) / 20.0)
-    return [judged(Role.IAT, said, air_off, 0.0, 1.0), judged(Role.COOLANT, said, water_off, 0.0, 1.0)]
+    # A thermostat holds a warm engine between these; a drive of minutes ends between them or on the way there.
+    hottest = float(np.percentile(water, 98))
+    water_off = max(0.0, (hottest - HOTTEST_C) / 15.0, (WARM_C - hottest) / 30.0)
+    return [judged(Role.IAT, said, air_off, 0.0, 1.0), judged(Role.COOLANT, said, water_off, 0.0, 2.0)]
 
 
 def slew_rpm_per_s(time_s: Floats, rpm: Floats) -> float:

@@ -15,7 +15,7 @@ from lean_trim.formats.meaning.unit_check import sample_of, settle_unit
 
 LEAST_SCORE = 0.3
 """Below it a name says next to nothing."""
-SURE_SCORE = 0.55
+SURE_SCORE = 0.52
 """Below it the only candidate is asked about."""
 ALIKE = 0.08
 """Candidates whose scores differ by less are rivals."""
@@ -97,7 +97,7 @@ def _with_values(found: Candidate, values_of: ValuesOf, stoich_afr: float) -> Ca
         factor = CONSTANT
     elif found.role in PAIRED and float(part.max()) == float(part.min()):
         factor = STANDING
-    elif settle_unit(found.role, found.column.unit, values, stoich_afr).doubt:
+    elif settle_unit(found.role, found.column.unit, values, stoich_afr, found.column.name).doubt:
         factor = IMPLAUSIBLE
     return Candidate(found.role, found.column, found.score * factor, found.bank, found.sensor)
 

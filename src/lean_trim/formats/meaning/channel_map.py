@@ -44,7 +44,7 @@ class Say:
     )
 
 
-MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK))
+MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW))
 """Roles a correction can do without: left out where they are in doubt, instead of stopping it."""
 
 
@@ -90,9 +90,10 @@ def map_channels(
     choices = choices or Choices()
     clocks = [] if raw.times else time_columns(raw, choices, name)
     taken = {c.index for c in clocks}
-    others = [c for c in raw.columns if c.index not in taken and c.index not in raw.times]
+    others = [c for c in raw.columns if c.index not in taken]
     found = _found(others, raw, choices, stoich_afr)
-    rows = rows_of(raw, [c for f in found for c in f.columns], name, choices)
+    lead = next((f.columns[0].index for f in found if f.role is Role.LAMBDA), -1)
+    rows = rows_of(raw, [c for f in found for c in f.columns], name, choices, lead)
     readings = {f.role: _reading(f, raw, rows, stoich_afr, choices) for f in found}
     notes = [*raw.notes, *rows.notes]
     log = Log(rows.time_s, {r: x.values for r, x in readings.items()}, name, rows.joints_s)
@@ -186,7 +187,7 @@ def _reading(found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choi
         if reading is None and said:
             reading = by_word(found.role, said, stoich_afr)
         elif reading is None:
-            reading = settle_unit(found.role, column.unit, raw.values[column.index], stoich_afr)
+            reading = settle_unit(found.role, column.unit, raw.values[column.index], stoich_afr, column.name)
         parts.append((reading, column))
     first = parts[0][0]
     values, fresh = _mean_of([(r, c) for r, c in parts], raw, rows, found.role)
@@ -199,7 +200,7 @@ def _reading(found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choi
     )
     doubt = found.doubt or first.doubt
     confidence = min(found.confidence, 0.4) if doubt else found.confidence
-    match = Match(found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak)
+    match = Match(found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak, only=not rivals)
     return Reading(match, values, fresh, rivals)
 
 

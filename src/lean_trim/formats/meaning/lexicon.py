@@ -37,6 +37,7 @@ _SENSOR = rf"{_WORD_START}(?:{_SENSOR_WORDS})\s?(?P<sensor>[1-4])(?!\d)"
 _NUMBER = r"(?<=[^\W\d_]) ?(?P<number>[12])$|(?<=[^\W\d_])(?P<inner>[12])(?= )|\bb(?P<short>[12])\b"
 _PLACES = re.compile("|".join((_BANK_AND_SENSOR, _BANK, _SENSOR)))
 _NUMBERED = re.compile(_NUMBER)
+_LETTERS = re.compile(r"[^\W\d_]{2,}")
 
 
 @dataclass(frozen=True)
@@ -77,29 +78,55 @@ def plain_name(name: str) -> str:
     return re.sub(r"\s+", " ", "".join(c for c in flat if not unicodedata.combining(c))).strip()
 
 
+@dataclass(frozen=True)
+class _Word:
+    """A word of the tables: its atom, and whether it has to begin or end where a word does."""
+
+    text: str
+    atom: str
+    begins: bool
+    ends: bool
+
+
 @cache
-def _scanner() -> tuple[re.Pattern[str], tuple[str, ...]]:
-    """One pattern of all words, the longest first, and the atom of each of its groups."""
-    entries: dict[str, str] = {}
+def _words() -> dict[str, tuple[_Word, ...]]:
+    """All words by their first letter, the longest first."""
+    found: dict[str, _Word] = {}
     for table in TABLES:
         for atom, words in table.items():
             for word in words.split(","):
                 text = word.strip()
-                if not text:
-                    continue
-                mark = "~" if text.startswith("~") else "*" if text.endswith("*") else ""
                 plain = plain_name(text.strip("~*"))
                 # The same word in two languages means what it means in the first of them.
-                entries.setdefault(f"{mark}{plain}", atom)
-    parts = []
-    atoms = []
-    for key, atom in sorted(entries.items(), key=lambda e: (-len(e[0].strip("~*")), e[0])):
-        body = re.escape(key.strip("~*"))
-        start = "" if key.startswith("~") else r"(?<![^\W\d_])"
-        end = "" if key[0] in "~*" else r"(?![^\W\d_])"
-        parts.append(f"({start}{body}{end})")
-        atoms.append(atom)
-    return re.compile("|".join(parts)), tuple(atoms)
+                if plain:
+                    begins = not text.startswith("~")
+                    entry = _Word(plain, atom, begins, begins and not text.endswith("*"))
+                    found.setdefault(f"{begins}{entry.ends}{plain}", entry)
+    index: dict[str, list[_Word]] = {}
+    for entry in sorted(found.values(), key=lambda e: (-len(e.text), not e.ends, e.text)):
+        index.setdefault(entry.text[0], []).append(entry)
+    return {letter: tuple(entries) for letter, entries in index.items()}
+
+
+def _hits(text: str) -> list[tuple[int, _Word]]:
+    """Where words of the tables stand in a text, the longest at every place."""
+    index = _words()
+    out = []
+    at = 0
+    while at < len(text):
+        for word in index.get(text[at], ()):
+            end = at + len(word.text)
+            if (
+                text.startswith(word.text, at)
+                and (not word.begins or at == 0 or not text[at - 1].isalpha())
+                and (not word.ends or end == len(text) or not text[end].isalpha())
+            ):
+                out.append((at, word))
+                at = end
+                break
+        else:
+            at += 1
+    return out
 
 
 @cache
@@ -124,15 +151,12 @@ def meaning_of(name: str) -> Meaning:
     text = re.sub(_SENSOR, lambda m: m[0].rstrip("1234 ") if len(m[0]) > 3 else " ", text)
     if not bank and (numbered := _NUMBERED.search(text)):
         number = int(numbered["number"] or numbered["inner"] or numbered["short"])
-    pattern, atoms = _scanner()
-    found_atoms = []
+    hits = _hits(text)
     rest = text
-    for hit in pattern.finditer(text):
-        assert hit.lastindex is not None
-        found_atoms.append(atoms[hit.lastindex - 1])
-        rest = rest[: hit.start()] + " " * len(hit[0]) + rest[hit.end() :]
+    for at, word in hits:
+        rest = rest[:at] + " " * len(word.text) + rest[at + len(word.text) :]
     unknown = tuple(w for w in re.findall(r"[^\W\d_]{2,}", rest))
-    return Meaning(frozenset(found_atoms), unknown, bank, sensor, number)
+    return Meaning(frozenset(w.atom for _, w in hits), unknown, bank, sensor, number)
 
 
 def legible_words(text: str) -> int:
@@ -146,7 +170,8 @@ def legible_words(text: str) -> int:
     -------
     Hits of the word tables, letters of other alphabets counted more.
     """
-    pattern, _ = _scanner()
-    lines = [plain_name(line) for line in text.split("\n")[:40]]
+    # Rows of numbers say nothing, and the same words stand in many lines.
+    runs = dict.fromkeys(r for line in text.split("\n")[:40] for r in _LETTERS.findall(line[:8000]))
+    hits = [w for run in list(runs)[:400] for _, w in _hits(plain_name(run))]
     # A hit in letters that only this encoding makes weighs more than ASCII, which all of them share.
-    return sum(1 + 4 * (not hit[0].isascii()) for line in lines for hit in pattern.finditer(line[:4000]))
+    return sum(1 + 4 * (not w.text.isascii()) for w in hits)

@@ -26,6 +26,7 @@ class Match:
     choices : units that would settle the doubt.
     weak : a question about the column itself, which a proof that agrees answers.
     by_physics : whether the unit was settled by the engine's physics.
+    only : whether no other unit would do.
     """
 
     role: Role
@@ -38,6 +39,7 @@ class Match:
     choices: tuple[str, ...] = ()
     weak: str = ""
     by_physics: bool = False
+    only: bool = False
 
 
 @dataclass(frozen=True, eq=False)

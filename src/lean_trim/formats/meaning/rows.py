@@ -85,7 +85,7 @@ class Rows:
         return place(self.time_s[known], values[known], self.time_s, role)
 
 
-def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices) -> Rows:
+def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices, lead: int = -1) -> Rows:
     """Settle the time of a log.
 
     Parameters
@@ -94,6 +94,7 @@ def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices
     used : columns that play a role; the fastest of them gives the rows.
     name : of the log, for messages.
     choices : the user's word.
+    lead : position of the column whose times are preferred, lambda's.
 
     Returns
     -------
@@ -104,23 +105,27 @@ def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices
     LogError
         If there is no usable time.
     """
-    wanted = [c for c in used if c.index in raw.values]
+    # The preferred one stands first.
+    wanted = sorted((c for c in used if c.index in raw.values), key=lambda c: c.index != lead)
+    leads = lead >= 0
     if raw.times:
         times = {c.group: raw.times[c.group] for c in wanted if c.group in raw.times}
-        return _of_groups(times, {}, raw, wanted, name, frozenset(), None)
+        return _of_groups(times, {}, raw, wanted, name, frozenset(), None, leads)
     clocks = time_columns(raw, choices, name)
     if not clocks and choices.rate_hz > 0.0:
         count = max((len(v) for v in raw.values.values()), default=0)
         said = str(Say.BY_RATE(rate=choices.rate_hz))
-        return _of_table(np.arange(count) / choices.rate_hz, raw, wanted, name, None, None, (said,))
+        return _of_table(np.arange(count) / choices.rate_hz, raw, wanted, name, None, None, leads, (said,))
     if not clocks:
         raise LogError(Say.NO_TIME_COLUMN(name=name))
     if len(clocks) > 1:
-        return _parted(clocks, raw, wanted, name, choices)
+        return _parted(clocks, raw, wanted, name, leads)
     clock = clocks[0]
     values = raw.values[clock.index]
     unit = time_unit(values, choices.time_unit or clock.unit)
-    return _of_table(seconds_from(values, choices.time_unit or clock.unit), raw, wanted, name, clock, unit)
+    return _of_table(
+        seconds_from(values, choices.time_unit or clock.unit), raw, wanted, name, clock, unit, leads
+    )
 
 
 def time_columns(raw: RawColumns, choices: Choices, name: str) -> list[Column]:
@@ -184,6 +189,7 @@ def _of_table(
     name: str,
     clock: Column | None,
     unit: TimeUnit | None,
+    leads: bool,
     notes: tuple[str, ...] = (),
 ) -> Rows:
     base = settle_time(time, name)
@@ -201,7 +207,7 @@ def _of_table(
         ordered = raw.values[c.index][base.order]
         times[c.index] = np.where(np.isfinite(ordered), base.time_s, np.nan)
     known = [t[np.isfinite(t)] for t in times.values()]
-    fastest = common_rows(t for t in known if len(t) > 1)
+    fastest = common_rows([t for t in known if len(t) > 1], known[0] if leads else None)
     return replace(
         rows,
         time_s=fastest,
@@ -218,7 +224,7 @@ def _reordered(times: Floats, order: Ints, count: int) -> Floats:
 
 
 def _parted(
-    clocks: Sequence[Column], raw: RawColumns, wanted: Sequence[Column], name: str, choices: Choices
+    clocks: Sequence[Column], raw: RawColumns, wanted: Sequence[Column], name: str, leads: bool
 ) -> Rows:
     """A table in which each clock holds for the columns behind it."""
     groups = {}
@@ -233,7 +239,7 @@ def _parted(
     }
     unit = units[clocks[0].index]
     note = str(Say.OWN_TIMES(count=len(clocks)))
-    rows = _of_groups(times, groups, raw, wanted, name, frozenset(c.index for c in clocks), unit)
+    rows = _of_groups(times, groups, raw, wanted, name, frozenset(c.index for c in clocks), unit, leads)
     return replace(rows, notes=(note, *rows.notes))
 
 
@@ -245,6 +251,7 @@ def _of_groups(
     name: str,
     clocks: frozenset[int],
     unit: TimeUnit | None,
+    leads: bool,
 ) -> Rows:
     used = {groups.get(c.index, c.group) for c in wanted}
     known = {}
@@ -254,7 +261,8 @@ def _of_groups(
             known[group] = stamps
     if not known:
         raise LogError(Say.NO_TIME_COLUMN(name=name))
-    fastest = common_rows(known.values())
+    first = groups.get(wanted[0].index, wanted[0].group)
+    fastest = common_rows(known.values(), known.get(first) if leads else None)
     base = settle_time(fastest, name)
     own = next((g for g, t in known.items() if t is fastest), None)
     if own is not None and len(times[own]) == len(base.time_s) and np.array_equal(base.time_s, fastest):

@@ -13,7 +13,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
 from lean_trim.core.proof.evidence import Proof
 from lean_trim.core.proof.fuel import LEAST_SAMPLES, fuel_of, slopes
-from lean_trim.core.proof.mixture import prove_lambda, prove_target
+from lean_trim.core.proof.mixture import LEAST_CUT, lambda_in_cut, prove_lambda, prove_target
 from lean_trim.core.proof.motion import SLEW_RPM_PER_S, prove_map, prove_temperatures, slew_rpm_per_s
 from lean_trim.core.proof.proofs import prove
 from lean_trim.core.types import Floats, Mask
@@ -34,6 +34,7 @@ class Say:
     BORNE_OUT = Message("settling.borne_out", "{unit} and not {others}: {why}")
     LIKE_TARGET = Message("settling.like_target", "on the scale of the logged target")
     LIKE_OTHER = Message("settling.like_other", "in {unit} like the other temperature")
+    BY_CUT = Message("settling.by_cut", "only so it reads lean, {value:.2f}, where no fuel is injected")
     BY_SIZE = Message("settling.by_size", "only so it lies about its target")
     BY_FUEL = Message("settling.by_fuel", "only so the pulse width is {ratio:.2f} × what the table asks")
     BY_SLOPE = Message("settling.by_slope", "only so fuel follows it with a slope of {slope:.2f}")
@@ -46,8 +47,8 @@ class Say:
 
 ORDER = (
     Role.RPM,
-    Role.IAT,
     Role.COOLANT,
+    Role.IAT,
     Role.BARO,
     Role.MAP,
     Role.PULSE_WIDTH,
@@ -63,22 +64,12 @@ CLEARLY = 3.0
 NEAR = 0.06
 """What the best reading may miss by, as a share."""
 SLOPE_NEAR = 0.45
+MOST_SLOPE_ERROR = 0.35
+"""Of the slope itself: enough to tell one from a hundred or a half."""
 OVERALL = 0.15
 """λ over target may lie off by this on average in a log without feedback."""
 FAR = 0.3
-HARMLESS = frozenset(
-    (
-        Role.SPEED,
-        Role.MAF_FLOW,
-        Role.GEAR,
-        Role.SPARK,
-        Role.KNOCK,
-        Role.DUTY,
-        Role.THROTTLE,
-        Role.BATTERY,
-        Role.BARO,
-    )
-)
+HARMLESS = frozenset((Role.KNOCK, Role.DUTY, Role.THROTTLE, Role.BATTERY, Role.BARO))
 """Roles for which the likelier reading is taken with a note: a wrong one changes no fuel."""
 
 
@@ -215,7 +206,7 @@ def _borne_out(
         target = matches.get(Role.TARGET)
         if found is None and target is not None and target.unit in logs and target.by_physics:
             return target.unit, str(Say.LIKE_TARGET())
-        return found or _by_size(logs, vehicle) or ("", "")
+        return found or _by_size(logs, vehicle) or _by_cut(logs) or ("", "")
     if role in (Role.STFT, Role.LTFT):
         return _by_slope(role, logs, vehicle)
     if role in (Role.IAT, Role.COOLANT):
@@ -234,15 +225,24 @@ def _borne_out(
 
 
 def _by_proof(proofs: Mapping[str, list[Proof]]) -> tuple[str, str] | None:
-    agreeing = [u for u, found in proofs.items() if any(p.verdict == "agrees" for p in found)]
-    if len(agreeing) == 1 and all(
-        any(p.verdict != "agrees" for p in found) for u, found in proofs.items() if u != agreeing[0]
-    ):
-        why = next(p for p in proofs[agreeing[0]] if p.verdict == "agrees")
-        return agreeing[0], str(why.said)
-    misses = {u: min((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()}
+    agreeing = [u for u, found in proofs.items() if _agree(found)]
+    if len(agreeing) == 1 and all(found for found in proofs.values()):
+        # What tells this reading from the others is what the others fail at.
+        told = max(range(len(proofs[agreeing[0]])), key=lambda i: _worst(proofs, agreeing[0], i))
+        return agreeing[0], str(proofs[agreeing[0]][told].said)
+    misses = {u: max((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()}
     unit = _clear(misses, NEAR, "")[0]
     return (unit, str(proofs[unit][0].said)) if unit else None
+
+
+def _agree(found: list[Proof]) -> bool:
+    verdicts = {p.verdict for p in found}
+    return "agrees" in verdicts and "contradicts" not in verdicts
+
+
+def _worst(proofs: Mapping[str, list[Proof]], chosen: str, i: int) -> float:
+    """How far the other readings miss in the i-th comparison."""
+    return max((f[i].misfit for u, f in proofs.items() if u != chosen and i < len(f)), default=0.0)
 
 
 def _clear(misses: Mapping[str, float], near: float, why: str) -> tuple[str, str]:
@@ -275,6 +275,15 @@ def _by_size(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | Non
     return None
 
 
+def _by_cut(logs: Mapping[str, Log]) -> tuple[str, str] | None:
+    """Without fuel a sensor reads lean; on the other scale it would read rich."""
+    middles = {u: lambda_in_cut(x) for u, x in logs.items()}
+    lean = [u for u, m in middles.items() if m >= LEAST_CUT]
+    if len(lean) == 1 and all(m < 1.0 for u, m in middles.items() if u != lean[0]):
+        return lean[0], str(Say.BY_CUT(value=middles[lean[0]]))
+    return None
+
+
 def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str]:
     misses = {}
     found = {}
@@ -282,7 +291,7 @@ def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[st
         fuel = fuel_of(log, vehicle)
         slope, error = (slopes(fuel) if fuel is not None else {}).get(role, (float("nan"), float("nan")))
         # Measured in its own scale: a slope of 100 ± 5 is as sure as one of 1 ± 0.05.
-        sure = np.isfinite(error) and error < 0.2 * max(abs(slope), 0.2)
+        sure = np.isfinite(error) and error < MOST_SLOPE_ERROR * abs(slope)
         misses[unit] = abs(np.log(max(slope, 1e-6))) if sure and slope > 0 else float("nan")
         found[unit] = slope
     unit, _ = _clear(misses, SLOPE_NEAR, "")
@@ -294,14 +303,17 @@ def _by_temperature(
 ) -> tuple[str, str]:
     other = matches.get(Role.COOLANT if role is Role.IAT else Role.IAT)
     # A stated unit, or one that only one unit allows, says what the logger is set to.
-    told = other is not None and other.unit in logs and not other.doubt and "no unit" not in other.note
-    if told and other is not None and (role is Role.IAT or other.columns[0].unit):
+    if other is not None and other.unit in logs and not other.doubt and _is_told(other):
         return other.unit, str(Say.LIKE_OTHER(unit=show_unit(other.unit)))
-    found = {
-        u: [p for p in prove_temperatures(x, vehicle) if p.role is role and p.verdict != "cannot tell"]
-        for u, x in logs.items()
-    }
-    return _by_proof(found) or ("", "")
+    # Air may have any weather's temperature; only an engine's coolant is held where it is.
+    if role is Role.IAT:
+        return "", ""
+    proofs = {u: [p for p in prove_temperatures(x, vehicle) if p.role is role] for u, x in logs.items()}
+    return _by_proof(proofs) or ("", "")
+
+
+def _is_told(match: Match) -> bool:
+    return match.by_physics or match.only or bool(match.columns[0].unit)
 
 
 def _fuel_miss(log: Log, vehicle: Vehicle) -> float:

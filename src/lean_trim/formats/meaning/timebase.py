@@ -103,7 +103,7 @@ def time_unit(time: Floats, unit_text: str) -> TimeUnit:
 def _by_steps(known: Floats, step: float) -> TimeUnit:
     level = float(np.median(np.abs(known)))
     for least, unit in EPOCHS:
-        if level > least and step > 1e-3 * (least / 1e8) * 1e-6:
+        if level > least and STEPS_S[0] <= step * float(TIME[unit](np.array([1.0]))[0]) <= STEPS_S[1]:
             return TimeUnit(unit)
     if DAY_SERIALS[0] < level < DAY_SERIALS[1] and step < 5e-4:
         return TimeUnit("d")

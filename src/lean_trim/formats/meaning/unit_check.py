@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -66,6 +67,8 @@ class Say:
     READ_AS_FORM = Message("unit_check.read_as_form", "read as a {name}")
 
 
+LAMBDA_WORD = re.compile("lambda|λ|лямбда|ラムダ|过量空气系数|空気過剰率|luftzahl|luftverh|избытка")
+"""Words that mean λ itself, not any of the ways to say the same."""
 SAMPLE = 20_000
 PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
     Role.RPM: (-1.0, 20000.0, 400.0),
@@ -94,7 +97,7 @@ COMMON: dict[Role, tuple[str, ...]] = {
     Role.FUEL_DP: ("kpa", "bar", "psi"),
     Role.IAT: ("c", "f", "k"),
     Role.COOLANT: ("c", "f", "k"),
-    Role.PULSE_WIDTH: ("ms", "us"),
+    Role.PULSE_WIDTH: ("ms", "us", "s"),
     Role.MAF_FLOW: ("g/s", "kg/h", "lb/min"),
     Role.BATTERY: ("v", "mv"),
     Role.MAF_V: ("v", "mv"),
@@ -139,7 +142,7 @@ def sample_of(values: Floats) -> Floats:
     return part[np.isfinite(part)]
 
 
-def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -> UnitReading:
+def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float, name: str = "") -> UnitReading:
     """Settle the unit of a column that plays a role.
 
     Parameters
@@ -148,6 +151,7 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
     unit_text : as the file gives it, "" if it does not.
     values : a column, shape (n,).
     stoich_afr : of the vehicle's fuel.
+    name : of the column; lambda says λ.
 
     Returns
     -------
@@ -155,6 +159,8 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float) -
     """
     part = sample_of(values)
     unit = tidy_unit(unit_text)
+    if role in (Role.LAMBDA, Role.TARGET) and not unit and LAMBDA_WORD.search(name.lower()):
+        unit = "λ" if not len(part) or float(np.median(part)) <= 4.0 else ""
     # An empty column still gets a unit, so that the sheet can show it with its question.
     if not len(part):
         return UnitReading(lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0])))

@@ -343,6 +343,7 @@ AT_END = frozenset(
         "volt",
         "msec",
         "ca",
+        "λ",
     ]
 )
 """Units that may stand at the end of a name without brackets: no word of a name is written alike."""
@@ -420,7 +421,10 @@ def unit_at_end(header: str) -> tuple[str, str]:
     Name and unit.
     """
     found = re.fullmatch(r"(.*[^\W_].*?)[\s_,;:\-]+([^\s_,;:\-]+)", header)
+    # Written out, lambda is a word of the name.
     if not found or (tidy_unit(found[2]) not in AT_END and found[2].lower() not in AT_END):
+        return "", ""
+    if found[2].lower() == "lambda":
         return "", ""
     # A small letter is more often a word of its own than a temperature.
     if len(found[2]) == 1 and found[2] in "cfv":

@@ -96,6 +96,10 @@ def marks_of(cells: Sequence[str]) -> str:
     -------
     ".", "," or "".
     """
+    # Nearly every column shows it in its first cell, and cutting up the others takes longest of all.
+    for cell in cells:
+        if (found := PLAIN.fullmatch(cell.strip())) and found[2] and len(found[2]) != 4:
+            return "."
     decimal, _ = _marks([m["number"] for c in cells if (m := LOOSE.fullmatch(c.strip()))], "")
     return decimal
 
@@ -115,6 +119,8 @@ def way_of(cells: Sequence[str], decimal: str) -> Way:
     filled = [c.strip() for c in cells if not is_blank(c)]
     plain = PLAIN_COMMA if decimal == "," else PLAIN
     if all(plain.fullmatch(c) for c in filled):
+        if any(len(c.partition(decimal)[2].rstrip()) not in (0, 3) for c in filled):
+            return Way("number", decimal)
         numbers = [LOOSE.fullmatch(c) for c in filled]
         mark, thousands = _marks([m["number"] for m in numbers if m], decimal)
         return Way("cells", mark or decimal, thousands) if thousands else Way("number", decimal)
@@ -199,9 +205,36 @@ def unread_of(series: pl.Series, missing: np.ndarray) -> Unread:
     rows = len(series)
     if not missing.any():
         return Unread(0, rows, "")
-    left = series.filter(pl.Series(missing)).drop_nulls()
-    odd = left.filter(~_stripped(left).str.to_lowercase().is_in(list(BLANKS)))
+    odd = unread_cells(series.filter(pl.Series(missing)))
     return Unread(len(odd), rows, str(odd[0])[:40] if len(odd) else "")
+
+
+def unread_cells(series: pl.Series) -> pl.Series:
+    """The filled ones of cells that gave no number.
+
+    Parameters
+    ----------
+    series : of strings.
+
+    Returns
+    -------
+    Those that are neither blank nor a word for it.
+    """
+    return series.filter(is_filled(series))
+
+
+def is_filled(series: pl.Series) -> pl.Series:
+    """Which cells say something.
+
+    Parameters
+    ----------
+    series : of strings.
+
+    Returns
+    -------
+    False where a cell is blank or a word for it.
+    """
+    return ~_stripped(series.fill_null("")).str.to_lowercase().is_in(list(BLANKS))
 
 
 def _stripped(series: pl.Series) -> pl.Series:

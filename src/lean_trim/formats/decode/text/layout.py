@@ -43,8 +43,10 @@ class Say:
 
 
 HEAD_BYTES = 1 << 20
-SNIFF_LINES = 600
-SAMPLE = 400
+SNIFF_LINES = 300
+SAMPLE = 200
+HEAD_LINES = 40
+FEW = 6
 BLANK_RUNS = " "
 WIDE_BLANKS = "  "
 DELIMITERS = (";", "\t", "|", ",", WIDE_BLANKS, BLANK_RUNS)
@@ -116,9 +118,9 @@ def sniff(head: str, source: str, whole: bool) -> Layout:
     header = _header_rows(rows, first, width)
     if not header:
         raise LogError(Say.NO_HEADER(source=source))
-    names, units = _names_and_units([rows[i] for i in header], width)
-    if width > len(rows[header[-1]]) + 1 and width >= 1.5 * len(rows[header[-1]]):
-        raise LogError(Say.TWO_COMMAS(source=source, found=width, width=len(rows[header[-1]])))
+    names, units, said = _names_and_units([rows[i] for i in header], width)
+    if width > len(said) + 1 and width >= 1.5 * len(said):
+        raise LogError(Say.TWO_COMMAS(source=source, found=width, width=len(said)))
     if len(names) > MOST_COLUMNS:
         raise LogError(Say.TOO_MANY_COLUMNS(source=source, width=len(names), most=MOST_COLUMNS))
     sample = rows[first : first + SAMPLE]
@@ -126,10 +128,18 @@ def sniff(head: str, source: str, whole: bool) -> Layout:
     shown = Counter(m for c in cells if (m := marks_of(c)))
     decimal = shown.most_common(1)[0][0] if shown else "."
     ways = tuple(way_of(c, decimal) for c in cells)
+    # Whole numbers among decimal commas may have points between their thousands further down, and the parser
+    # would take such a point for a decimal mark.
+    if decimal == ",":
+        bare = [i for i, c in enumerate(cells) if ways[i].kind == "number" and not any("," in x for x in c)]
+        ways = tuple(replace(w, kind="cells") if i in bare else w for i, w in enumerate(ways))
+    # Within quotes; the parser takes a comma for a decimal mark only where it separates nothing.
+    if decimal == "," == delimiter:
+        ways = tuple(replace(w, kind="cells") if w.kind == "number" else w for w in ways)
     columns = [
         Column(i, *_named(n, u, w)) for i, (n, u, w) in enumerate(zip(names, units, ways, strict=True))
     ]
-    layout = Layout(first, delimiter, decimal, tuple(columns), ways, tuple(rows[header[-1]]))
+    layout = Layout(first, delimiter, decimal, tuple(columns), ways, tuple(said))
     return replace(layout, long=_long_form(layout, cells))
 
 
@@ -164,8 +174,8 @@ def _delimited(texts: list[str], source: str) -> tuple[str, list[list[str]]]:
     """The separator under which most rows are numbers of one width, and the lines cut by it."""
     best: tuple[float, str, list[list[str]]] = (0.0, "", [])
     for delimiter in DELIMITERS:
-        # Looking at fewer lines first spares cutting all of them by every separator.
-        rows = [split_line(t, delimiter) for t in texts[:120]]
+        # Most lines behind the first hundred are alike; looking at some spares cutting all of them.
+        rows = [split_line(t, delimiter) for t in [*texts[:HEAD_LINES], *texts[HEAD_LINES::FEW]]]
         counts = Counter(len(r) for r in rows if len(r) > 1 and _numeric_row(r))
         heads = Counter(len(r) for r in rows if len(r) > 1)
         if not counts and not heads:
@@ -182,7 +192,7 @@ def _delimited(texts: list[str], source: str) -> tuple[str, list[list[str]]]:
         raise LogError(Say.NO_COLUMNS(source=source))
     if score < 1.0 and not any(len(r) > 1 and not _numeric_row(r) for r in rows):
         raise LogError(Say.NO_COLUMNS(source=source))
-    return delimiter, rows + [split_line(t, delimiter) for t in texts[120:]]
+    return delimiter, [split_line(t, delimiter) for t in texts]
 
 
 def _first_numbers(rows: list[list[str]], source: str) -> int:
@@ -217,11 +227,11 @@ def _header_rows(rows: list[list[str]], first: int, width: int) -> list[int]:
     return found
 
 
-def _names_and_units(header: list[list[str]], width: int) -> tuple[list[str], list[str]]:
-    """Names and units out of one to three rows; two rows of names are joined where one does not suffice."""
+def _names_and_units(header: list[list[str]], width: int) -> tuple[list[str], list[str], list[str]]:
+    """Names, units and the row that names, out of one to three rows; two of names are joined where one is short."""
     rows = [[c.strip() for c in r] for r in header]
     units: list[str] = []
-    at = next((i for i, r in enumerate(rows) if i > 0 and _is_units_row(r)), None)
+    at = next((i for i, r in enumerate(rows) if i > 0 and is_units_row(r)), None)
     if at is not None:
         units = rows.pop(at)
     names = rows[-1]
@@ -243,10 +253,20 @@ def _names_and_units(header: list[list[str]], width: int) -> tuple[list[str], li
     while count > 2 and not names[count - 1] and (count > width or count - 1 >= width - 1):
         count -= 1
     units = (units + [""] * count)[:count]
-    return names[:count], units
+    return names[:count], units, rows[-1]
 
 
-def _is_units_row(row: list[str]) -> bool:
+def is_units_row(row: list[str]) -> bool:
+    """True if most of a row's filled cells are units.
+
+    Parameters
+    ----------
+    row : cells.
+
+    Returns
+    -------
+    Whether they are.
+    """
     filled = [c for c in row if not is_blank(c)]
     return bool(filled) and sum(is_unit(c) for c in filled) >= 0.5 * len(filled)
 

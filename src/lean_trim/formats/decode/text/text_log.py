@@ -27,8 +27,15 @@ from lean_trim.formats.decode.columns import (
 from lean_trim.formats.decode.containers import Source, opened
 from lean_trim.formats.decode.encodings import Utf8Stream, encoding_of
 from lean_trim.formats.decode.long_form import LongGatherer
-from lean_trim.formats.decode.text.cells import numbers_of, other_way, unread_of
-from lean_trim.formats.decode.text.layout import BLANK_RUNS, HEAD_BYTES, WIDE_BLANKS, Layout, sniff
+from lean_trim.formats.decode.text.cells import is_filled, numbers_of, other_way, unread_cells, unread_of
+from lean_trim.formats.decode.text.layout import (
+    BLANK_RUNS,
+    HEAD_BYTES,
+    WIDE_BLANKS,
+    Layout,
+    is_units_row,
+    sniff,
+)
 from lean_trim.formats.meaning.names import legible_words
 
 if TYPE_CHECKING:
@@ -254,6 +261,7 @@ class _BlockReader:
         self.texts: dict[int, list[pl.Series]] = {}
         self.samples: dict[int, Floats] = {}
         self.odd: dict[int, _Odd] = {i: _Odd() for i in self.keep}
+        self.settled: dict[int, tuple[Floats, Unread]] = {}
         self.rows = 0
         self.headers = 0
         self.ragged = 0
@@ -368,7 +376,7 @@ class _BlockReader:
         for i in self.keep:
             if self.layout.ways[i].kind == "number":
                 series = texts[f"c{i}"]
-                left = series.is_not_null() & ~self._reads(series)
+                left = is_filled(series) & ~self._reads(series)
                 if left.any():
                     found[i] = left.to_numpy()
         if found:
@@ -396,6 +404,8 @@ class _BlockReader:
     def _is_words(self, texts: pl.DataFrame, row: int, found: dict[int, np.ndarray]) -> bool:
         """True for a repeated header, a row of units or a footer; another table's header is refused."""
         cells = [(texts[f"c{i}"][row] or "").strip() for i in self.keep]
+        if is_units_row(cells):
+            return True
         named = {c.strip() for c in self.layout.header}
         alike = sum(c in named for c in cells if c)
         if alike > 0.5 * sum(bool(c) for c in cells):
@@ -421,10 +431,28 @@ class _BlockReader:
     def otherwise(self) -> Layout | None:
         """The layout with columns of many unread cells read another way, None if none can be."""
         ways = list(self.layout.ways)
-        for i, odd in self.odd.items():
+        for i, odd in self._all_odd().items():
             if Unread(odd.cells, self.rows, "").many:
                 ways[i] = other_way(ways[i], odd.examples, self.layout.decimal) or ways[i]
         return None if tuple(ways) == self.layout.ways else replace(self.layout, ways=tuple(ways))
+
+    def _all_odd(self) -> dict[int, _Odd]:
+        """Unread cells of all columns, those that are kept as text included."""
+        import polars as pl
+
+        found = dict(self.odd)
+        for i, parts in self.texts.items():
+            if self.layout.ways[i].kind == "text":
+                continue
+            series = pl.concat(parts)
+            values, odd = self._numbers(i, series)
+            self.settled[i] = values, odd
+            if odd.many:
+                left = pl.Series(np.isnan(values))
+                some = [*unread_cells(series.filter(left)).head(EXAMPLES // 2).to_list()]
+                read = series.filter(~left).head(EXAMPLES // 2).to_list()
+                found[i] = _Odd(odd.cells, [*some, *read])
+        return found
 
     def finish(self, start: TextStart) -> RawColumns:
         """All columns in one piece."""
@@ -450,7 +478,7 @@ class _BlockReader:
         values: dict[int, Floats] = {}
         for i in self.keep:
             if i in texts:
-                values[i], odd = self._numbers(i, texts.pop(i))
+                values[i], odd = self.settled.get(i) or self._numbers(i, texts.pop(i))
                 if odd.cells:
                     unread[i] = odd
             else:

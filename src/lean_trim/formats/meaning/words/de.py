@@ -2,7 +2,7 @@
 
 WORDS: dict[str, str] = {
     "rpm": "drehzahl, motordrehzahl, ~motordrehzahl, umdrehungen, nmot",
-    "vss": "~fahrgeschw*, ~geschwindigkeit, geschw, tempo, ~fahrzeuggeschwindigkeit, raddrehzahl",
+    "vss": "~fahrgeschw*, ~geschwindigkeit, geschw, ~fahrzeuggeschwindigkeit, raddrehzahl",
     "throttle": "~drosselklappe, drossel, dk, dkwinkel, ~drossel",
     "mixture": "gemisch, luftzahl, luftverhaltnis, kraftstoff luft verhaltnis, ~lambdawert",
     "wideband": "breitband, ~breitband, breitbandsonde",
@@ -46,8 +46,8 @@ WORDS: dict[str, str] = {
     "pressure": "druck, ~druck",
     "temp": "~temperatur, ~temp",
     "flow": "~durchsatz, ~massenstrom",
-    "position": "stellung, ~stellung, ~offnung, ~winkel",
-    "angle": "winkel",
+    "position": "stellung, ~stellung, ~offnung",
+    "angle": "winkel, ~winkel",
     "freq": "frequenz, ~frequenz",
     "absolute": "absolut",
     "gauge": "relativ, ~uberdruck",

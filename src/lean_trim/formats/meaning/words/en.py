@@ -78,7 +78,7 @@ WORDS: dict[str, str] = {
     # Quantities.
     "speed": "speed, spd, velocity",
     "pressure": "press*, prs",
-    "temp": "temp*, tmp, temps",
+    "temp": "temp, temperatur*, tmp",
     "flow": "flow, massflow, rate of flow, flow rate, flowrate",
     "mass": "mass",
     "position": "position, pos, opening, plate, openness",
@@ -106,6 +106,7 @@ WORDS: dict[str, str] = {
     "duty": "duty, dutycycle, duty cycle, dc",
     "heater": "heater, heat, heating, htr",
     "raw": "raw, adc, counts, count, unfiltered",
+    "index": "cell, index, idx, id, number, nr, block, bin, counter",
     "average": "average, avg, mean, filtered, smoothed, filt",
     "current": "current, amps, ampere",
     # Places.

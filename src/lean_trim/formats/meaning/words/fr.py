@@ -66,7 +66,7 @@ WORDS: dict[str, str] = {
     "current": "courant",
     "after": "aval, apres, arriere",
     "before": "amont, avant",
-    "load": "charge, couple, puissance",
+    "load": "charge moteur, couple, puissance",
     "cam": "arbre a cames",
     "idle": "ralenti",
     "cylinder": "cylindre*",

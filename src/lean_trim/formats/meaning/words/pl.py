@@ -45,7 +45,7 @@ WORDS: dict[str, str] = {
     "temp": "temperatur*",
     "flow": "przeplyw",
     "position": "polozeni*, pozycja, otwarci*",
-    "angle": "kat",
+    "angle": "kat wyprzedzenia",
     "freq": "czestotliwosc",
     "absolute": "bezwzgledn*, absolutn*",
     "gauge": "wzgledn*, nadcisnieni*",

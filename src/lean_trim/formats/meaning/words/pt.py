@@ -64,7 +64,7 @@ WORDS: dict[str, str] = {
     "raw": "bruto, cru",
     "average": "media, filtrado",
     "current": "corrente",
-    "after": "depois, apos, traseira, traseiro, pos",
+    "after": "depois, apos, traseira, traseiro",
     "before": "antes, dianteira, dianteiro",
     "load": "carga, torque, binario, potencia",
     "idle": "marcha lenta",
