@@ -264,9 +264,11 @@ def random_dress(seed: int) -> Dress:
     encoding = pick("utf-8", "utf-8", "utf-8", "utf-16-le")
     without = frozenset(r for r in (Role.SPEED, Role.SPARK, Role.KNOCK, Role.FUEL_DP) if rng.random() < 0.3)
     thousands = pick("", "", "", ".", "\u00a0") if decimal == "," else pick("", "", "", "", ",")
+    shape = pick("wide", "wide", "wide", "wide", "slow blank", "in turn", "groups")
+    bare = header == "none" or (shape == "groups" and header == "row")
     return Dress(
         name=f"random {seed}",
-        clear=header != "none" or mixture in ("λ", "AFR", "AFR 14.7"),
+        clear=not bare or mixture in ("λ", "AFR", "AFR 14.7"),
         words=words,
         scales=scales,
         header=header,
@@ -282,7 +284,7 @@ def random_dress(seed: int) -> Dress:
         time=pick(
             "s", "s", "ms", "us", "clock", "ISO", "m:s", "epoch", "day serial", "date and time", "am pm"
         ),
-        shape=pick("wide", "wide", "wide", "wide", "slow blank", "in turn", "groups"),
+        shape=shape,
         pack=pick("", "", "", "gzip", "zstd", "zip"),
         decoys=rng.random() < 0.35,
         without=without,

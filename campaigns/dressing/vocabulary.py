@@ -51,8 +51,9 @@ NAMES: dict[str, Names] = {
     ),
     "dotted": _names(
         "log.time | engine.speed | intake.manifold.pressure | throttle.position | intake.air.temp | "
-        "coolant.temp | battery.voltage | lambda.actual | lambda.desired | fuel.trim.short | fuel.trim.long | "
-        "fuel.closed_loop | injector.pulse_width | ambient.pressure | vehicle.speed | spark.advance | "
+        "coolant.temp | battery.voltage | lambda.actual | lambda.desired | fuel.trim.short | "
+        "fuel.trim.long | fuel.closed_loop | injector.pulse_width | ambient.pressure | vehicle.speed | "
+        "spark.advance | "
         "knock.retard | fuel.rail.pressure"
     ),
     "J1979": _names(

@@ -168,7 +168,7 @@ def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: U
         ("empty.csv", b"", "the file is empty"),
         ("photo.csv", bytes(range(256)) * 50, "binary file"),
         ("short.csv", b"Time,RPM\n0,900\n0.1,910\n", "lacks manifold pressure (map_kpa)"),
-        ("nolambda.csv", b"Time,RPM,MAP\n0,900,30\n0.1,910,30\n", "lacks lambda (lambda_measured)"),
+        ("nolambda.csv", b"Time,RPM,MAP [kPa]\n0,900,30\n0.1,910,31\n", "lacks lambda (lambda_measured)"),
     ],
 )
 def test_bad_logs_give_one_sentence_and_change_nothing(

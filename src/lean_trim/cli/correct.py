@@ -132,11 +132,13 @@ class _Logs:
 
     def read(self, path: Path) -> DrivenLog:
         from lean_trim.core.pipeline.solve import DrivenLog
+        from lean_trim.formats.meaning.missing import missing_roles
 
         opened = open_named(path, self.vehicle, self.words)
         if not self.accept_doubts:
             refuse_doubts(path, opened.mapped)
-        _warn(() if path in self.warned else opened.warnings)
+        lacks = [str(m) for m in missing_roles(opened.log, self.vehicle) if not m.needed]
+        _warn(() if path in self.warned else (*opened.warnings, *lacks))
         self.warned.add(path)
         return DrivenLog(opened.log, self.tables.get(path))
 

@@ -24,6 +24,8 @@ def put_choices(db: sqlite3.Connection, shape: str, choices: Choices) -> None:
     db.execute("DELETE FROM column_choices WHERE shape = ?", (shape,))
     db.executemany("INSERT INTO column_choices VALUES (?, ?, ?, ?)", rows)
     db.execute("INSERT OR REPLACE INTO bank_choices VALUES (?, ?)", (shape, choices.banks))
+    words = (shape, choices.time, choices.time_unit, choices.rate_hz, choices.baro_kpa)
+    db.execute("INSERT OR REPLACE INTO log_words VALUES (?, ?, ?, ?, ?)", words)
 
 
 def choices_in(db: sqlite3.Connection) -> dict[str, Choices]:
@@ -48,4 +50,21 @@ def choices_in(db: sqlite3.Connection) -> dict[str, Choices]:
             columns.setdefault(shape, {})[name] = ColumnChoice(Role(role) if role else None, unit)
     stored = db.execute("SELECT shape, banks FROM bank_choices").fetchall()
     banks: dict[str, Banks] = {s: b for s, b in stored if isinstance(s, str) and b in BANKS}
-    return {s: Choices(columns.get(s, {}), banks.get(s, "mean")) for s in {*columns, *banks}}
+    words = _words_in(db)
+    return {
+        s: Choices(columns.get(s, {}), banks.get(s, "mean"), *words.get(s, ("", "", 0.0, 0.0)))
+        for s in {*columns, *banks, *words}
+    }
+
+
+def _words_in(db: sqlite3.Connection) -> dict[str, tuple[str, str, float, float]]:
+    """Time column, its unit, rate and barometer by shape; numbers no log can have are left out."""
+    found = {}
+    for shape, time, unit, rate, baro in db.execute(
+        "SELECT shape, time_column, time_unit, rate_hz, baro_kpa FROM log_words"
+    ).fetchall():
+        texts = all(isinstance(x, str) for x in (shape, time, unit))
+        numbers = all(isinstance(x, int | float) and 0.0 <= x < 1e6 for x in (rate, baro))
+        if texts and numbers:
+            found[shape] = (time, unit, float(rate), float(baro))
+    return found

@@ -136,7 +136,15 @@ HAND_OVER = Migration(
             FOREIGN KEY (round_id, log_id) REFERENCES resting_logs ON DELETE CASCADE)""",
     ),
 )
-MIGRATIONS: tuple[Migration, ...] = (FIRST_ROUNDS, CHOICES_AND_MARKS, REVISIONS, HAND_OVER)
+LOG_WORDS = Migration(
+    "what was said of the time, the rate and the barometer of logs",
+    (
+        """CREATE TABLE log_words (
+            shape TEXT PRIMARY KEY, time_column TEXT NOT NULL, time_unit TEXT NOT NULL, rate_hz REAL NOT NULL,
+            baro_kpa REAL NOT NULL)""",
+    ),
+)
+MIGRATIONS: tuple[Migration, ...] = (FIRST_ROUNDS, CHOICES_AND_MARKS, REVISIONS, HAND_OVER, LOG_WORDS)
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""
 

@@ -230,6 +230,27 @@ class LogImports:
         columns[column] = ColumnChoice(role, unit)
         self._read_again(replace(pending.choices, columns=columns))
 
+    def choose_time(self, column: str, unit: str = "") -> None:
+        """The user's word on the time of the rows; the log is read again with it.
+
+        Parameters
+        ----------
+        column : its name.
+        unit : "" leaves it to the reader.
+        """
+        if self.current is not None:
+            self._read_again(replace(self.current.choices, time=column, time_unit=unit))
+
+    def use_baro(self, kpa: float) -> None:
+        """The barometer of the drive, where it was not logged.
+
+        Parameters
+        ----------
+        kpa : 40 to 115 kPa; 0 for unknown.
+        """
+        if self.current is not None:
+            self._read_again(replace(self.current.choices, baro_kpa=kpa))
+
     def use_banks(self, banks: Banks) -> None:
         """Mean of two banks, or one of them.
 
@@ -326,7 +347,8 @@ def _pending(path: Path, choices: Choices, report: Report, where: Destination) -
     def progress(share: float) -> bool:
         return report(0.9 * share, f"Opening {path.name}")
 
-    opened = open_log(path, where.vehicle.stoich_afr, choices, progress)
+    vehicle = where.vehicle
+    opened = open_log(path, vehicle.stoich_afr, choices, progress, vehicle=vehicle)
     problem = ""
     place = where.place
     try:
@@ -342,7 +364,7 @@ def _open(
 ) -> tuple[Pending, StoredLog]:
     pending = _pending(path, Choices(), report, where)
     known = remembered.get(shape_of(pending.opened.mapped.raw.columns))
-    if known is not None and (known.columns or known.banks != "mean"):
+    if known is not None and known.said_anything:
         pending = _pending(path, known, report, where)
     if not report(0.95, f"Keeping {path.name}"):
         raise CancelledError(Say.CANCELLED())

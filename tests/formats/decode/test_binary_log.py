@@ -16,8 +16,8 @@ from asammdf import MDF, Signal
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.placing import place
 from lean_trim.core.errors import CancelledError, LogError
-from lean_trim.formats.decode.binary_log import hold_rows
 from lean_trim.formats.logs import hash_file, open_log
 
 N = 3000
@@ -105,11 +105,20 @@ def test_slow_mdf_channels_are_held_and_their_updates_told(tmp_path: Path) -> No
 
 
 def test_held_values_expire_instead_of_being_invented() -> None:
-    row, fresh = hold_rows(np.array([0.0, 0.1, 0.2, 5.0]), np.arange(0.0, 6.0, 0.05))
-    assert row[5] == 2
-    assert row[60] == -1
-    assert row[-1] == -1 or row[100] == 3
+    rows = np.arange(0.0, 6.0, 0.05)
+    values, fresh = place(np.array([0.0, 0.1, 0.2, 5.0]), np.arange(4.0), rows, Role.LAMBDA)
+    assert values[5] == 2.0
+    assert np.isnan(values[60])
+    assert values[100] == 3.0
     assert fresh.sum() == 4
+
+
+def test_what_moves_with_the_engine_is_joined_by_a_line_but_never_across_a_fuel_cut() -> None:
+    rows = np.arange(0.0, 1.0, 0.1)
+    line, _ = place(np.array([0.0, 0.4, 0.8]), np.array([10.0, 50.0, 90.0]), rows, Role.RPM)
+    np.testing.assert_allclose(line[:9], 10.0 + 100.0 * rows[:9])
+    cut, _ = place(np.array([0.0, 0.4, 0.8]), np.array([4.0, 0.0, 4.0]), rows, Role.PULSE_WIDTH)
+    assert set(cut[:9]) == {4.0, 0.0}
 
 
 def test_repeated_values_of_a_slow_text_channel_are_known_for_what_they_are(tmp_path: Path) -> None:
@@ -132,8 +141,8 @@ def test_many_blocks_read_like_one(tmp_path: Path, monkeypatch: pytest.MonkeyPat
     path = tmp_path / "log.csv"
     write("polars csv", path)
     whole = open_log(path, 14.7).log
-    monkeypatch.setattr("lean_trim.formats.decode.text_log.BLOCK_BYTES", 5000)
-    monkeypatch.setattr("lean_trim.formats.decode.text_log.HEAD_BYTES", 4000)
+    monkeypatch.setattr("lean_trim.formats.decode.text.text_log.BLOCK_BYTES", 5000)
+    monkeypatch.setattr("lean_trim.formats.decode.text.text_log.HEAD_BYTES", 4000)
     shares: list[float] = []
     parts = open_log(path, 14.7, progress=lambda share: shares.append(share) is None).log
     for role, values in whole.channels.items():

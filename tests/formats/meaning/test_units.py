@@ -7,7 +7,8 @@ import pint
 import pytest
 
 from lean_trim.core.data.channels import Role
-from lean_trim.formats.meaning.units import UNITS, lambda_converter, tidy_unit
+from lean_trim.formats.meaning.unit_check import settle_unit
+from lean_trim.formats.meaning.units import UNITS, tidy_unit
 
 U = pint.UnitRegistry()
 CASES = [
@@ -49,7 +50,7 @@ def test_temperatures(unit: str, pint_unit: str) -> None:
 )
 def test_lambda_afr_and_equivalence_ratio(unit: str, values: list[float], expected: list[float]) -> None:
     data = np.array(values)
-    np.testing.assert_allclose(lambda_converter(unit, data, 14.1)(data), expected)
+    np.testing.assert_allclose(settle_unit(Role.LAMBDA, unit, data, 14.1).convert(data), expected)
 
 
 @pytest.mark.parametrize(
@@ -62,6 +63,12 @@ def test_lambda_afr_and_equivalence_ratio(unit: str, values: list[float], expect
         (" %", "%"),
         ("µs", "us"),
         ("km/h", "km/h"),
+        ("psig", "psi gauge"),
+        ("bar(g)", "bar gauge"),
+        ("kPa abs", "kpa"),
+        ("°C", "c"),
+        ("min⁻¹", "rpm"),
+        ("об/мин", "rpm"),
     ],
 )
 def test_unit_texts(text: str, plain: str) -> None:

@@ -47,9 +47,8 @@ def place(time_s: Floats, values: Floats, rows_s: Floats, role: Role) -> tuple[F
         width = time_s[right] - time_s[left]
         share = np.clip(age / np.maximum(width, SAME_TIME_S), 0.0, 1.0)
         # Half an injection never was: between fuel and none a line would invent one.
-        joined = (
-            (row >= 0) & (right > left) & (width <= longest) & ((values[left] == 0) == (values[right] == 0))
-        )
+        joined = (row >= 0) & (right > left) & (width <= longest)
+        joined &= (values[left] == 0) == (values[right] == 0)
         out = np.where(joined, (1.0 - share) * values[left] + share * values[right], out)
     return out, fresh
 
@@ -77,8 +76,8 @@ def common_rows(times: Iterable[Floats], lead: Floats | None = None) -> Floats:
     Parameters
     ----------
     times : of each channel's readings, at least two each, s.
-    lead : of the channel that is never joined by a line, lambda; preferred where it is about as fast, for held
-        onto other rows it would come late.
+    lead : of the channel that is never joined by a line, lambda; preferred where it is about as fast, for
+        held onto other rows it would come late.
 
     Returns
     -------

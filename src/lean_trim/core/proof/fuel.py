@@ -41,6 +41,9 @@ RATIO_CONTRADICTS = 0.28
 """Natural logarithms. Other revisions and wrong injectors stay below the second (common practice)."""
 SLOPE_AGREES = 0.25
 SLOPE_CONTRADICTS = 0.4
+CLEAN = 0.008
+"""Scatter, as a logarithm, below which table and trims explain the fuel."""
+WILD = 3.0
 MOST_ERROR = 0.12
 """Standard error of the slope beyond which the trim moved too little to tell."""
 DUTY_AGREES = 0.06
@@ -153,14 +156,27 @@ def prove_fuel(log: Log, vehicle: Vehicle) -> list[Proof]:
         return []
     off = fuel.off
     out = [judged(Role.PULSE_WIDTH, Say.RATIO(ratio=np.exp(off)), abs(off), RATIO_AGREES, RATIO_CONTRADICTS)]
-    for role, (slope, error) in slopes(fuel).items():
-        misfit = abs(slope - 1.0) if error < MOST_ERROR * max(1.0, abs(slope)) else float("nan")
+    found = slopes(fuel)
+    for role, (slope, error) in found.by_role.items():
+        sure = error < MOST_ERROR * max(1.0, abs(slope))
+        # Another table's cells bend the slope; only where it explains the fuel does it speak of the trim.
+        plain = found.scatter < CLEAN or abs(slope - 1.0) > WILD
+        told = sure and (plain or abs(slope - 1.0) <= SLOPE_AGREES)
+        misfit = abs(slope - 1.0) if told else float("nan")
         said = Say.SLOPE(slope=slope, error=error)
         out.append(judged(role, said, misfit, SLOPE_AGREES, SLOPE_CONTRADICTS))
     return out
 
 
-def slopes(fuel: Fuel) -> dict[Role, tuple[float, float]]:
+@dataclass(frozen=True)
+class Slopes:
+    """By how much fuel follows each trim (slope, standard error), and the logarithm's scatter left."""
+
+    by_role: dict[Role, tuple[float, float]]
+    scatter: float = float("inf")
+
+
+def slopes(fuel: Fuel) -> Slopes:
     """By how much fuel follows each trim: slope and standard error.
 
     Parameters
@@ -173,7 +189,7 @@ def slopes(fuel: Fuel) -> dict[Role, tuple[float, float]]:
     """
     moving = {r: t for r, t in fuel.trims.items() if len(t) and float(np.ptp(t)) > 0.0}
     if not moving or len(fuel.shown) < LEAST_SAMPLES:
-        return {}
+        return Slopes({})
     design = np.column_stack([*moving.values(), np.ones(len(fuel.shown))])
     weight = np.ones(len(fuel.shown))
     for _ in range(4):
@@ -187,7 +203,7 @@ def slopes(fuel: Fuel) -> dict[Role, tuple[float, float]]:
     independent = max(len(fuel.shown) / 25.0, 1.0)
     normal = design.T @ (design * weight[:, None] ** 2) / len(fuel.shown) * independent
     errors = scale * np.sqrt(np.maximum(np.diag(np.linalg.pinv(normal)), 0.0))
-    return {r: (float(solution[i]), float(errors[i])) for i, r in enumerate(moving)}
+    return Slopes({r: (float(solution[i]), float(errors[i])) for i, r in enumerate(moving)}, scale)
 
 
 def prove_duty(log: Log, vehicle: Vehicle) -> list[Proof]:

@@ -26,7 +26,7 @@ class Say:
     RICH = Message("proof.lambda_rich", "{ratio:.2f} × target where that is rich")
 
 
-LEAST_SAMPLES = 100
+LEAST_SAMPLES = 60
 LEAST_S = 10.0
 TARGET_AGREES = 0.012
 TARGET_CONTRADICTS = 0.03
@@ -37,7 +37,7 @@ RUNNING_RPM = 500.0
 WARM_C = 65.0
 AWAY_FROM_ONE = 0.04
 RICH_TARGET = 0.93
-LEAST_RICH = 25
+LEAST_RICH = 20
 RICH_AGREES = 0.15
 RICH_CONTRADICTS = 0.30
 LEAST_CUT = 1.15
@@ -78,8 +78,9 @@ def _clearest(ratio: Floats, expected: Floats) -> float:
     Around 1 a ratio and its inverse are alike.
     """
     known = np.isfinite(ratio) & (ratio > 0)
-    parts = [known, known & (np.abs(expected - 1.0) > AWAY_FROM_ONE)]
-    middles = [float(np.median(ratio[p])) for p in parts if p.sum() >= LEAST_SAMPLES]
+    away = known & (np.abs(expected - 1.0) > AWAY_FROM_ONE)
+    parts = ((known, LEAST_SAMPLES), (away, LEAST_RICH))
+    middles = [float(np.median(ratio[p])) for p, least in parts if p.sum() >= least]
     return max(middles, key=lambda m: abs(np.log(m)), default=float("nan"))
 
 

@@ -20,6 +20,7 @@ class Say:
         "proof.rpm_gears", "rpm over road speed keeps to steps ({share:.0f} % of driving near a gear)"
     )
     FULL = Message("proof.map_full", "{pressure:.1f} kPa at full throttle; the barometer is {baro:.1f} kPa")
+    RANGE = Message("proof.map_range", "runs from {low:.0f} to {high:.0f} kPa; engines idle at 20 to 70")
     OFF = Message("proof.map_off", "{pressure:.1f} kPa with the engine off; the barometer is {baro:.1f} kPa")
     CONSTANT = Message("proof.constant", "stays at {value:.4g} throughout, which no drive does")
     CRANK = Message("proof.slew", "engine speed moves by up to {rate:.0f} rpm a second")
@@ -31,6 +32,8 @@ LEAST_SAMPLES = 40
 FULL_THROTTLE_PCT = 90.0
 OFF_AGREES_KPA = 4.0
 OFF_CONTRADICTS_KPA = 15.0
+IDLE_KPA = (12.0, 75.0)
+LOAD_KPA = 55.0
 LEAST_FULL_SHARE = 0.86
 """An intake that chokes more than this at full throttle is a blocked one (common practice)."""
 WARM_C, HOTTEST_C = 68.0, 118.0
@@ -100,6 +103,21 @@ def prove_map(log: Log, vehicle: Vehicle) -> list[Proof]:
     if Role.MAP not in log or Role.RPM not in log:
         return []
     pressure = log[Role.MAP]
+    return [*_prove_range(log), *_prove_level(log, pressure)]
+
+
+def _prove_range(log: Log) -> list[Proof]:
+    """A throttled engine draws its manifold down at idle and overrun, and lets it rise under load."""
+    with np.errstate(invalid="ignore"):
+        running = log[Role.MAP][(log[Role.RPM] > RUNNING_RPM) & np.isfinite(log[Role.MAP])]
+    if len(running) < LEAST_SAMPLES:
+        return []
+    low, high = float(np.percentile(running, 2)), float(np.percentile(running, 99))
+    beyond = max(0.0, (low - IDLE_KPA[1]) / 40.0, (IDLE_KPA[0] - low) / 10.0, (LOAD_KPA - high) / 30.0)
+    return [judged(Role.MAP, Say.RANGE(low=low, high=high), beyond, 0.0, 1.0)]
+
+
+def _prove_level(log: Log, pressure: Floats) -> list[Proof]:
     baro_values = log.get(Role.BARO)
     known = baro_values[np.isfinite(baro_values)]
     if not len(known):
@@ -142,10 +160,23 @@ def prove_temperatures(log: Log, vehicle: Vehicle) -> list[Proof]:
     middle_air, middle_water = float(np.median(air)), float(np.median(water))
     said = Say.COLD_START(air=middle_air, coolant=middle_water)
     air_off = max(0.0, (middle_air - 65.0) / 25.0, (-25.0 - middle_air) / 20.0)
-    # A thermostat holds a warm engine between these; a drive of minutes ends between them or on the way there.
-    hottest = float(np.percentile(water, 98))
-    water_off = max(0.0, (hottest - HOTTEST_C) / 15.0, (WARM_C - hottest) / 30.0)
+    water_off = coolant_miss(float(np.percentile(water, 98)))
     return [judged(Role.IAT, said, air_off, 0.0, 1.0), judged(Role.COOLANT, said, water_off, 0.0, 2.0)]
+
+
+def coolant_miss(hottest_c: float) -> float:
+    """How far the hottest coolant of a drive is from where a thermostat holds it.
+
+    Parameters
+    ----------
+    hottest_c : °C.
+
+    Returns
+    -------
+    0 for a warm engine, 1 for one at 8 °C or 133 °C.
+    """
+    # A drive of minutes ends warm or on the way there.
+    return max(0.0, (hottest_c - HOTTEST_C) / 15.0, (WARM_C - hottest_c) / 60.0)
 
 
 def slew_rpm_per_s(time_s: Floats, rpm: Floats) -> float:

@@ -14,7 +14,13 @@ from lean_trim.core.messages import Message
 from lean_trim.core.proof.evidence import Proof
 from lean_trim.core.proof.fuel import LEAST_SAMPLES, fuel_of, slopes
 from lean_trim.core.proof.mixture import LEAST_CUT, lambda_in_cut, prove_lambda, prove_target
-from lean_trim.core.proof.motion import SLEW_RPM_PER_S, prove_map, prove_temperatures, slew_rpm_per_s
+from lean_trim.core.proof.motion import (
+    SLEW_RPM_PER_S,
+    coolant_miss,
+    prove_map,
+    prove_temperatures,
+    slew_rpm_per_s,
+)
 from lean_trim.core.proof.proofs import prove
 from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.meaning.choices import Choices
@@ -36,6 +42,7 @@ class Say:
     LIKE_OTHER = Message("settling.like_other", "in {unit} like the other temperature")
     BY_CUT = Message("settling.by_cut", "only so it reads lean, {value:.2f}, where no fuel is injected")
     BY_SIZE = Message("settling.by_size", "only so it lies about its target")
+    BY_WARMTH = Message("settling.by_warmth", "only in {unit} does the engine become as warm as engines do")
     BY_FUEL = Message("settling.by_fuel", "only so the pulse width is {ratio:.2f} × what the table asks")
     BY_SLOPE = Message("settling.by_slope", "only so fuel follows it with a slope of {slope:.2f}")
     BY_RATED = Message("settling.by_rated", "only so it lies near the rated pressure")
@@ -59,6 +66,8 @@ ORDER = (
     Role.LTFT,
 )
 """Roles are settled in this order: what later ones are compared with comes first."""
+COLD_MISS, COLD_APART = 0.8, 0.3
+"""How far from warm coolant may end, and how much further in another unit; see ``coolant_miss``."""
 CLEARLY = 3.0
 """A reading is taken if every other misses by so many times more."""
 NEAR = 0.06
@@ -288,8 +297,10 @@ def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[st
     misses = {}
     found = {}
     for unit, log in logs.items():
-        fuel = fuel_of(log, vehicle)
-        slope, error = (slopes(fuel) if fuel is not None else {}).get(role, (float("nan"), float("nan")))
+        fuel = fuel_of(_absolute_enough(log), vehicle)
+        slope, error = (slopes(fuel).by_role if fuel is not None else {}).get(
+            role, (float("nan"), float("nan"))
+        )
         # Measured in its own scale: a slope of 100 ± 5 is as sure as one of 1 ± 0.05.
         sure = np.isfinite(error) and error < MOST_SLOPE_ERROR * abs(slope)
         misses[unit] = abs(np.log(max(slope, 1e-6))) if sure and slope > 0 else float("nan")
@@ -308,8 +319,23 @@ def _by_temperature(
     # Air may have any weather's temperature; only an engine's coolant is held where it is.
     if role is Role.IAT:
         return "", ""
-    proofs = {u: [p for p in prove_temperatures(x, vehicle) if p.role is role] for u, x in logs.items()}
-    return _by_proof(proofs) or ("", "")
+    misses = {
+        u: next((p.misfit for p in prove_temperatures(x, vehicle) if p.role is role), _warmth(x))
+        for u, x in logs.items()
+    }
+    best = min(misses, key=lambda u: misses[u])
+    # A minute's drive ends cold in any unit; the one in which it ends warmer is meant.
+    if misses[best] <= COLD_MISS and all(
+        m >= misses[best] + COLD_APART for u, m in misses.items() if u != best
+    ):
+        return best, str(Say.BY_WARMTH(unit=show_unit(best)))
+    return "", ""
+
+
+def _warmth(log: Log) -> float:
+    """The same for a log without intake air."""
+    known = log[Role.COOLANT][np.isfinite(log[Role.COOLANT])]
+    return coolant_miss(float(np.percentile(known, 98))) if len(known) else float("inf")
 
 
 def _is_told(match: Match) -> bool:

@@ -142,6 +142,11 @@ def sample_of(values: Floats) -> Floats:
     return part[np.isfinite(part)]
 
 
+def _says_lambda(name: str) -> bool:
+    # Equivalence ratio is λ to some and its inverse to others.
+    return bool(LAMBDA_WORD.search(name)) and "equiv" not in name
+
+
 def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float, name: str = "") -> UnitReading:
     """Settle the unit of a column that plays a role.
 
@@ -159,7 +164,7 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float, n
     """
     part = sample_of(values)
     unit = tidy_unit(unit_text)
-    if role in (Role.LAMBDA, Role.TARGET) and not unit and LAMBDA_WORD.search(name.lower()):
+    if role in (Role.LAMBDA, Role.TARGET) and not unit and _says_lambda(name.lower()):
         unit = "λ" if not len(part) or float(np.median(part)) <= 4.0 else ""
     # An empty column still gets a unit, so that the sheet can show it with its question.
     if not len(part):

@@ -1,6 +1,6 @@
-"""The import sheet: which column is which channel, in which unit, with range, shape and doubts.
+"""The import sheet: which column is which channel, in which unit, with range, shape, doubts and proofs.
 
-Doubts first.
+What is missing and what is doubted comes first, with the best candidates in place.
 """
 
 from __future__ import annotations
@@ -25,17 +25,30 @@ from lean_trim.core.text import span_text
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.channel_map import Match
-from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, sample_of
-from lean_trim.formats.meaning.units import UNITS, show_unit
+from lean_trim.formats.meaning.missing import Missing, missing_roles
+from lean_trim.formats.meaning.names import candidates
+from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, mixture_converts, sample_of
+from lean_trim.formats.meaning.units import TIME, UNITS, show_unit
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 from lean_trim.workspace.imports import Pending
 
-HEADS = ("Channel", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why")
+HEADS = ("Channel", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why, and what the engine says")
 UNUSED = "not used"
 MOST_UNUSED = 120
 SCALE_HINT = "0 V = 0.68, 5 V = 1.36"
+
+
+def _head(column: Column) -> str:
+    return f"{column.name} [{column.unit}]" if column.unit else column.name
+
+
+def _why(match: Match) -> str:
+    """Doubt or note, and what the engine's physics says of the channel; what speaks against it first."""
+    proofs = sorted(match.proofs, key=lambda p: ("contradicts", "agrees", "cannot tell").index(p.verdict))
+    told = [f"{p.verdict}: {p.said}" for p in proofs if str(p.said) not in match.doubt]
+    return "; ".join(t for t in (match.doubt or match.note, *told[:2]) if t)
 
 
 class Sparkline(QWidget):
@@ -121,8 +134,20 @@ class ImportSheet(QWidget):
         two = any(len(m.columns) == 2 for m in mapped.matches)
         self.banks.setVisible(two)
         self.banks.setCurrentIndex(("mean", "1", "2").index(pending.choices.banks))
+        if mapped.time_doubt and mapped.time is not None:
+            self._time_row(pending)
+        missing = missing_roles(pending.opened.log, pending.where.vehicle)
+        for lack in missing:
+            if lack.needed:
+                self._missing_row(pending, lack)
         # Doubts first, then what is least sure: the top rows are what needs an eye.
-        for match in sorted(mapped.matches, key=lambda m: (not m.doubt, m.confidence)):
+        ordered = sorted(mapped.matches, key=lambda m: m.confidence)
+        for match in [m for m in ordered if m.doubt]:
+            self._match_row(pending, match)
+        for lack in missing:
+            if not lack.needed:
+                self._missing_row(pending, lack)
+        for match in [m for m in ordered if not m.doubt]:
             self._match_row(pending, match)
         for column in mapped.unused[:MOST_UNUSED]:
             self._row(
@@ -150,7 +175,58 @@ class ImportSheet(QWidget):
         sure = "asks" if match.doubt else "sure" if match.confidence >= 0.7 else "likely"
         log = pending.opened.log
         for column in match.columns:
-            self._row(column, match, log[match.role], sure, match.doubt or match.note)
+            self._row(column, match, log[match.role], sure, _why(match))
+
+    def _missing_row(self, pending: Pending, lack: Missing) -> None:
+        """A channel nobody found, with the columns that are left to choose from."""
+        mapped = pending.opened.mapped
+        row = self._label_row(LABELS[lack.role][0], "missing", str(lack.cost), lack.needed)
+        columns = ComboBox()
+        columns.addItem("choose its column", None)
+        # What the name could mean comes first, then everything else that was logged.
+        likely = [c for c in mapped.unused if any(x.role is lack.role for x in candidates(c))]
+        for column in [*likely, *(c for c in mapped.unused if c not in likely)][:MOST_UNUSED]:
+            columns.addItem(_head(column), column.name)
+        columns.setAccessibleName(f"Column of {LABELS[lack.role][0]}")
+        columns.activated.connect(lambda _: self._found(columns.currentData(), lack.role))
+        self.table.setCellWidget(row, 1, columns)
+
+    def _found(self, name: str | None, role: Role) -> None:
+        if name is not None:
+            self.session.imports.choose(name, role)
+
+    def _time_row(self, pending: Pending) -> None:
+        """The time of the rows, where it is in doubt."""
+        mapped = pending.opened.mapped
+        row = self._label_row("Time", "asks", mapped.time_doubt, True)
+        columns = ComboBox()
+        units = ComboBox()
+        for column in mapped.raw.columns[:MOST_UNUSED]:
+            columns.addItem(_head(column), column.name)
+        assert mapped.time is not None
+        columns.setCurrentIndex(max(columns.findData(mapped.time.name), 0))
+        for unit in TIME:
+            units.addItem(show_unit(unit), unit)
+        units.setCurrentIndex(max(units.findData(mapped.time_unit), 0))
+        columns.setAccessibleName("Column of the time")
+        units.setAccessibleName("Unit of the time")
+        columns.activated.connect(lambda _: self.session.imports.choose_time(columns.currentData()))
+        units.activated.connect(
+            lambda _: self.session.imports.choose_time(columns.currentData(), units.currentData())
+        )
+        self.table.setCellWidget(row, 1, columns)
+        self.table.setCellWidget(row, 2, units)
+
+    def _label_row(self, label: str, sure: str, why: str, urgent: bool) -> int:
+        row = self.table.rowCount()
+        self.table.insertRow(row)
+        for i, text in ((0, label), (1, ""), (3, ""), (5, sure), (6, why)):
+            item = QTableWidgetItem(text)
+            item.setToolTip(text)
+            if urgent:
+                item.setForeground(self.appearance.theme.color("danger"))
+            self.table.setItem(row, i, item)
+        return row
 
     def _row(self, column: Column, match: Match | None, values: Floats | None, sure: str, why: str) -> None:
         row = self.table.rowCount()
@@ -180,8 +256,7 @@ class ImportSheet(QWidget):
             if len(part)
             else "no numbers"
         )
-        head = f"{column.name} [{column.unit}]" if column.unit else column.name
-        for i, text in ((1, head), (3, span), (5, sure), (6, why)):
+        for i, text in ((1, _head(column)), (3, span), (5, sure), (6, why)):
             item = QTableWidgetItem(text)
             item.setToolTip(text)
             if sure == "asks":
@@ -191,7 +266,7 @@ class ImportSheet(QWidget):
 
     def _units(self, match: Match) -> list[str]:
         if match.role in (Role.LAMBDA, Role.TARGET):
-            return ["λ", "AFR", "φ", SCALE_HINT]
+            return [*mixture_converts(1.0), SCALE_HINT]
         if match.role in (Role.STFT, Role.LTFT, Role.THROTTLE):
             return ["%", *PERCENT_FORMS]
         return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit or LABELS[match.role][1]]

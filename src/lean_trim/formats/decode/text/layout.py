@@ -228,7 +228,7 @@ def _header_rows(rows: list[list[str]], first: int, width: int) -> list[int]:
 
 
 def _names_and_units(header: list[list[str]], width: int) -> tuple[list[str], list[str], list[str]]:
-    """Names, units and the row that names, out of one to three rows; two of names are joined where one is short."""
+    """Names, units and the row that names; two rows of names are joined where one does not suffice."""
     rows = [[c.strip() for c in r] for r in header]
     units: list[str] = []
     at = next((i for i, r in enumerate(rows) if i > 0 and is_units_row(r)), None)

@@ -1,0 +1,83 @@
+"""Channels a log lacks, and what that costs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.messages import Message, Said
+
+
+class Say:
+    """Sentences of this module."""
+
+    NEEDED = Message("missing.needed", "without it nothing can be corrected")
+    TARGET = Message(
+        "missing.target", "and the sheet has no target table: without either nothing can be corrected"
+    )
+    TRIMS = Message(
+        "missing.trims",
+        "what feedback adds is then read from the slow part of the pulse width, or not at all",
+    )
+    WIDTH = Message(
+        "missing.width",
+        "enrichments, fuel pressure and the meaning of trims cannot be checked; warm running only",
+    )
+    AIR = Message("missing.air", "25 °C is taken throughout; 10 °C off is 3 % of air")
+    COOLANT = Message("missing.coolant", "cold running cannot be told from warm")
+    NOT_LOGGED = Message("missing.not_logged", "{label} is not logged: {cost}")
+
+
+@dataclass(frozen=True)
+class Missing:
+    """A role that no column plays.
+
+    Attributes
+    ----------
+    role : which.
+    needed : whether nothing can be done without it.
+    cost : what it costs.
+    """
+
+    role: Role
+    needed: bool
+    cost: Said
+
+    def __str__(self) -> str:
+        return str(Say.NOT_LOGGED(label=LABELS[self.role][0], cost=str(self.cost)))
+
+
+def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
+    """What a log lacks for this vehicle, the needed first.
+
+    Parameters
+    ----------
+    log : as its columns are taken.
+    vehicle : whose log it is.
+
+    Returns
+    -------
+    One entry a role whose absence costs something.
+    """
+    out = []
+    needed = [Role.RPM]
+    if vehicle.airflow == "ve":
+        needed.append(Role.MAP)
+    else:
+        needed.append(Role.MAF_V if vehicle.table.axes[0].unit == "V" else Role.MAF_HZ)
+    if vehicle.feedback != "narrowband":
+        needed.append(Role.LAMBDA)
+    out += [Missing(r, True, Say.NEEDED()) for r in needed if r not in log]
+    if Role.TARGET not in log and vehicle.target is None:
+        out.append(Missing(Role.TARGET, True, Say.TARGET()))
+    if vehicle.feedback != "none":
+        out += [Missing(r, False, Say.TRIMS()) for r in (Role.STFT, Role.LTFT) if r not in log]
+    if Role.PULSE_WIDTH not in log and Role.DUTY not in log:
+        out.append(Missing(Role.PULSE_WIDTH, False, Say.WIDTH()))
+    if vehicle.airflow == "ve" and Role.IAT not in log:
+        out.append(Missing(Role.IAT, False, Say.AIR()))
+    if Role.COOLANT not in log:
+        out.append(Missing(Role.COOLANT, False, Say.COOLANT()))
+    return tuple(out)
