@@ -11,6 +11,8 @@ from pathlib import Path
 
 import pytest
 
+from campaigns.dressing.dress import Dress
+from campaigns.dressing.writing import write
 from lean_trim.cli.main import main
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
@@ -274,3 +276,60 @@ def test_quiet_prints_no_warnings(case: Path, capsys: pytest.CaptureFixture[str]
     assert "colour" in capsys.readouterr().err
     assert correct(case, "--quiet") == 0
     assert capsys.readouterr().err == ""
+
+
+def dressed(case: Path, vehicle: Vehicle, log: Log, dress: Dress) -> None:
+    brief = Log(log.time_s[::3], {r: v[::3] for r, v in log.channels.items()}, log.name)
+    write(brief, dress, case / "drive.csv")
+
+
+def test_a_doubt_stops_the_command_and_the_option_it_names_settles_it(
+    case: Path, heron_vehicle: Vehicle, heron_log: Log, capsys: pytest.CaptureFixture[str]
+) -> None:
+    gauge = Dress(scales={Role.MAP: "gauge kPa"}, without=frozenset((Role.BARO,)))
+    dressed(case, heron_vehicle, heron_log, gauge)
+    assert correct(case) == 2
+    said = capsys.readouterr().err
+    assert said.count("\n") == 1
+    assert "drive.csv" in said and "gauge pressure and no barometer" in said
+    assert "--barometer KPA" in said and "--accept-doubts" in said
+    assert not (case / "out").exists()
+    assert correct(case, "--barometer", "98") == 0
+    assert correct(case, "--accept-doubts") == 0
+
+
+def test_columns_are_named_on_the_command_line(
+    case: Path, heron_vehicle: Vehicle, heron_log: Log, capsys: pytest.CaptureFixture[str]
+) -> None:
+    dressed(case, heron_vehicle, heron_log, Dress(header="none"))
+    text = (case / "drive.csv").read_text().replace("Wideband", "Kanal 7")
+    (case / "drive.csv").write_text(text)
+    assert correct(case) == 2
+    assert "lacks lambda" in capsys.readouterr().err
+    assert correct(case, "--column", "lambda=Kanal 7:λ") == 0
+    assert correct(case, "--column", "lambda=Kanal 8") == 2
+    assert "has no column 'Kanal 8'" in capsys.readouterr().err
+    assert correct(case, "--column", "mixture=Kanal 7") == 2
+    assert "'mixture' is no role; allowed are time, rpm" in capsys.readouterr().err
+    assert correct(case, "--column", "lambda=Kanal 7:parsec") == 2
+    assert correct(case, "--barometer", "14.2") == 2
+    assert "allowed are 40 to 115 kPa" in capsys.readouterr().err
+
+
+def test_columns_tells_what_is_what_how_sure_and_why(
+    case: Path, heron_vehicle: Vehicle, heron_log: Log, capsys: pytest.CaptureFixture[str]
+) -> None:
+    dress = Dress(scales={Role.LAMBDA: "AFR 14.7", Role.TARGET: "AFR"}, decoys=True)
+    dressed(case, heron_vehicle, heron_log, dress)
+    words = ["columns", "--log", str(case / "drive.csv"), "--vehicle", str(case / "vehicle.json")]
+    assert main([*words, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    roles = {r["role"]: r for r in told["roles"]}
+    assert roles["lambda_measured"]["unit"] == "AFR 14.7"
+    assert roles["lambda_measured"]["sure"] == "sure"
+    assert roles["lambda_target"]["unit"] == "AFR"
+    assert any(p["verdict"] == "agrees" for p in roles["pulse_width_ms"]["proofs"])
+    assert "Engine Speed Limit" in told["unused"]
+    assert told["doubts"] == []
+    assert main(words) == 0
+    assert "sure   rpm" in capsys.readouterr().out

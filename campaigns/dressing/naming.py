@@ -165,7 +165,7 @@ def _named() -> list[Dress]:
         "candump",
         "trc",
     ):
-        brief = {"last_s": 150.0} if kind == "ods" else {}
+        brief = {"last_s": 150.0} if kind in ("ods", "blf", "asc", "candump", "trc") else {}
         out.append(replace(d, name=f"file {kind}", kind=kind, marks=brief))
         out.append(
             replace(d, name=f"file {kind}, short", kind=kind, words="short", header="suffix", marks=brief)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -68,6 +69,8 @@ ORDER = (
 """Roles are settled in this order: what later ones are compared with comes first."""
 COLD_MISS, COLD_APART = 0.8, 0.3
 """How far from warm coolant may end, and how much further in another unit; see ``coolant_miss``."""
+PHI_WORD = re.compile("phi|φ|equiv|eq[ ._]?r|richesse|riqueza|当量|當量")
+"""Words for fuel per air, or for either."""
 CLEARLY = 3.0
 """A reading is taken if every other misses by so many times more."""
 NEAR = 0.06
@@ -185,7 +188,9 @@ def _choose(log: Log, reading: Reading, matches: Mapping[Role, Match], vehicle: 
     unit, why = _borne_out(role, logs, matches, vehicle)
     if not unit:
         shown = " or ".join(_shown(u, vehicle) for u in options)
-        if role in HARMLESS:
+        # Loggers that show the inverse of λ say so in the name.
+        usual = set(options) == {"λ", "φ"} and not PHI_WORD.search(match.columns[0].name.lower())
+        if role in HARMLESS or usual:
             return log, match
         doubt = str(Say.EITHER(label=LABELS[role][0], units=shown))
         return log, replace(match, doubt=doubt, confidence=min(match.confidence, 0.4), choices=tuple(options))

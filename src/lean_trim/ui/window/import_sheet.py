@@ -62,7 +62,7 @@ class Sparkline(QWidget):
 
     def sizeHint(self) -> QSize:
         """A few pixels."""
-        return QSize(120, 20)
+        return QSize(84, 20)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """The course of the channel."""
@@ -282,7 +282,7 @@ class ImportSheet(QWidget):
 
     def _fit(self) -> None:
         header = self.table.horizontalHeader()
-        for i, width in enumerate((150, 200, 110, 150, 110, 56)):
+        for i, width in enumerate((146, 180, 104, 138, 84, 58)):
             self.table.setColumnWidth(i, width)
         header.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
