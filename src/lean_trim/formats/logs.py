@@ -28,6 +28,10 @@ class Say:
     READER_FAILED = Message(
         "logs.reader_failed", "{path}: cannot be read as {reader}; the file is damaged ({kind}: {reason})"
     )
+    NOT_UNDERSTOOD = Message(
+        "logs.not_understood",
+        "{path}: its columns make no sense together; the file is damaged ({kind}: {reason})",
+    )
     UNREADABLE = Message("logs.unreadable", "{path}: cannot be read ({cause})")
 
 
@@ -148,7 +152,15 @@ def open_log(
         Naming the file and what is wrong, in one sentence.
     """
     raw = read_raw(path, choices, progress, options)
-    mapped = map_channels(raw, path.name, stoich_afr, choices, vehicle)
+    try:
+        mapped = map_channels(raw, path.name, stoich_afr, choices, vehicle)
+    except LeanTrimError:
+        raise
+    # Damage can make numbers of a kind nothing was written for; the user still gets a sentence.
+    except Exception as error:
+        why = (str(error).splitlines() or [""])[0][:200]
+        kind = type(error).__name__
+        raise LogError(Say.NOT_UNDERSTOOD(path=path, kind=kind, reason=why)) from error
     return OpenedLog(mapped, hash_file(path) if hashed else "")
 
 

@@ -62,7 +62,7 @@ def prove_target(log: Log, vehicle: Vehicle) -> list[Proof]:
     step = max(1, len(log) // 40_000)
     # Warm-up and catalyst heating have targets of their own.
     part = _running(log)[::step]
-    with np.errstate(invalid="ignore"):
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
         expected = table.lookup(log[Role.MAP][::step][part], log[Role.RPM][::step][part])
         ratio = log[Role.TARGET][::step][part] / expected
     middle = _clearest(ratio, expected)
@@ -100,7 +100,7 @@ def prove_lambda(log: Log, vehicle: Vehicle) -> list[Proof]:
         return []
     held = _running(log) & _closed(log)
     target = _target(log, vehicle)
-    with np.errstate(invalid="ignore"):
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
         ratio = log[Role.LAMBDA] / target
     held &= np.isfinite(ratio) & (np.abs(target - 1.0) < 0.2)
     if vehicle.feedback == "narrowband":

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -86,11 +88,24 @@ def read_columnar(
 
     path = source.path
     try:
-        with source.as_path() as plain:
+        with source.as_path() as plain, _without_backtraces():
             return _columns(_scan(kind, plain), kind, wanted, path)
     except (pl.exceptions.PolarsError, OSError, RuntimeError) as error:
         why = (str(error).splitlines() or [type(error).__name__])[0][:200]
         raise LogError(Say.UNREADABLE(path=path, kind=kind, reason=why)) from error
+
+
+@contextmanager
+def _without_backtraces() -> Iterator[None]:
+    """Keep the parser's own panics off the terminal: the user is told in one sentence of ours."""
+    kept = os.dup(2)
+    with open(os.devnull, "wb") as nowhere:
+        os.dup2(nowhere.fileno(), 2)
+    try:
+        yield
+    finally:
+        os.dup2(kept, 2)
+        os.close(kept)
 
 
 def _columns(scan: pl.LazyFrame, kind: str, wanted: Wanted, path: Path) -> RawColumns:

@@ -207,10 +207,17 @@ def _reading(found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choi
 def _mean_of(
     parts: Sequence[tuple[UnitReading, Column]], raw: RawColumns, rows: Rows, role: Role
 ) -> tuple[Floats, Mask | None]:
-    placed = [rows.placed(c, r.convert(raw.values[c.index]), role) for r, c in parts]
+    placed = [rows.placed(c, _converted(r, raw.values[c.index]), role) for r, c in parts]
     if len(placed) == 1:
         return placed[0]
     return np.mean([v for v, _ in placed], axis=0), placed[0][1]
+
+
+def _converted(reading: UnitReading, values: Floats) -> Floats:
+    # A number of four hundred digits is a hole, not an infinite pressure.
+    with np.errstate(over="ignore", divide="ignore", invalid="ignore"):
+        out = reading.convert(values)
+    return np.where(np.isinf(out), np.nan, out) if np.isinf(out).any() else out
 
 
 def _scaled(unit: str, stoich_afr: float) -> UnitReading | None:

@@ -280,7 +280,7 @@ def _by_size(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | Non
     for unit, log in logs.items():
         target = log.get(Role.TARGET, 1.0)
         running = log.get(Role.RPM) > 500.0
-        with np.errstate(invalid="ignore"):
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             ratio = (log[Role.LAMBDA] / target)[running]
         misses[unit] = abs(_middle(ratio) - 1.0)
     near = [u for u, m in misses.items() if m <= OVERALL]

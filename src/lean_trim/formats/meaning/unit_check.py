@@ -70,6 +70,8 @@ class Say:
 LAMBDA_WORD = re.compile("lambda|λ|лямбда|ラムダ|过量空气系数|空気過剰率|luftzahl|luftverh|избытка")
 """Words that mean λ itself, not any of the ways to say the same."""
 SAMPLE = 20_000
+LARGEST = 1e20
+"""No reading in any unit is larger: an epoch in nanoseconds is 1e18."""
 PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
     Role.RPM: (-1.0, 20000.0, 400.0),
     Role.MAP: (-100.0, 500.0, 25.0),
@@ -139,7 +141,7 @@ def sample_of(values: Floats) -> Floats:
     Finite values.
     """
     part = values[:: max(1, len(values) // SAMPLE)]
-    return part[np.isfinite(part)]
+    return part[np.isfinite(part) & (np.abs(part) < LARGEST)]
 
 
 def _says_lambda(name: str) -> bool:

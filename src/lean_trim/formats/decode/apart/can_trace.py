@@ -9,8 +9,24 @@ from typing import Any
 
 import numpy as np
 
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.apart.protocol import Contents, FileReader, Listed, RefusedError
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_DBC = Message(
+        "can_trace.no_dbc", "is a CAN trace; a DBC is needed to tell what its frames mean (--dbc FILE)"
+    )
+    BAD_DBC = Message("can_trace.bad_dbc", "the DBC {dbc} cannot be read ({why})")
+    STRANGE = Message("can_trace.strange", "none of its {count} kinds of frames is in the DBC {dbc}")
+    SOME_STRANGE = Message("can_trace.some_strange", "{some} of {count} kinds of frames are not in the DBC")
+    UNDECODED = Message(
+        "can_trace.undecoded", "{count} frames could not be decoded with the DBC and are holes"
+    )
+
 
 EXTENDED = 1 << 31
 
@@ -39,13 +55,13 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
     import cantools
 
     if not options.get("dbc"):
-        raise RefusedError("is a CAN trace; a DBC is needed to tell what its frames mean (--dbc FILE)")
+        raise RefusedError(Say.NO_DBC())
     try:
         database: Any = cantools.database.load_file(options["dbc"], database_format="dbc", strict=False)
     # The library lets out parse errors of several kinds.
     except Exception as error:
         why = (str(error).splitlines() or [type(error).__name__])[0]
-        raise RefusedError(f"the DBC {options['dbc']} cannot be read ({why})") from error
+        raise RefusedError(Say.BAD_DBC(dbc=options["dbc"], why=why)) from error
     with path.open("rb") as f:
         reader = reader_class(f.read(64))
     frames = _frames(reader(str(path)))
@@ -57,11 +73,11 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
             channels.append(Listed(signal.name, signal.unit or "", group))
             places.append((key, signal.name))
     if not channels:
-        raise RefusedError(f"none of its {len(frames)} kinds of frames is in the DBC {options['dbc']}")
+        raise RefusedError(Say.STRANGE(count=len(frames), dbc=options["dbc"]))
     notes: list[str] = []
     strange = sorted(set(frames) - set(messages))
     if strange:
-        notes.append(f"{len(strange)} of {len(frames)} kinds of frames are not in the DBC")
+        notes.append(str(Say.SOME_STRANGE(some=len(strange), count=len(frames))))
 
     def load(wanted: Sequence[int]) -> tuple[Mapping[int, Floats], Mapping[int, Floats]]:
         values: dict[int, Floats] = {}
@@ -76,7 +92,7 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
                 values[i] = column
                 times[channels[i].group] = np.asarray(stamps, float)
         if refused:
-            notes.append(f"{refused} frames could not be decoded with the DBC and are holes")
+            notes.append(str(Say.UNDECODED(count=refused)))
         return values, times
 
     return Contents(channels, load, notes)

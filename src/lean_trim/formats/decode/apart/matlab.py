@@ -8,11 +8,20 @@ from typing import Any
 
 import numpy as np
 
+from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.apart.protocol import Contents, FileReader, Listed, RefusedError
 from lean_trim.formats.meaning.names import is_time, split_unit
 
-HDF5 = b"\x89HDF"
+
+class Say:
+    """Sentences of this module."""
+
+    HDF5 = Message(
+        "matlab.hdf5", "is a MATLAB 7.3 file; allowed is version 5, which 'save -v6' or 'save -v7' writes"
+    )
+
+
 TIME_FIELDS = ("time", "t", "x", "timestamps", "time_s")
 VALUE_FIELDS = ("data", "values", "value", "signals", "y", "v", "samples")
 UNIT_FIELDS = ("unit", "units")
@@ -24,9 +33,7 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
 
     with path.open("rb") as f:
         if b"MATLAB 7.3" in f.read(128):
-            raise RefusedError(
-                "is a MATLAB 7.3 file; allowed is version 5, which 'save -v6' or 'save -v7' writes"
-            )
+            raise RefusedError(Say.HDF5())
     contents = loadmat(path, squeeze_me=True, struct_as_record=False)
     vectors = list(_vectors({k: v for k, v in contents.items() if not k.startswith("__")}))
     channels: list[Listed] = []

@@ -10,6 +10,7 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
+from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.types import Floats
 
 
@@ -47,7 +48,7 @@ class FileReader:
     open: Callable[[Path, Mapping[str, str]], Contents]
 
 
-class RefusedError(Exception):
+class RefusedError(LeanTrimError):
     """A sentence of the reader's own about a file it cannot take."""
 
 

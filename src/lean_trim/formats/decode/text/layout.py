@@ -75,6 +75,7 @@ class Layout:
     columns : in their order.
     ways : how each column's cells are read.
     header : the cells that name the columns, as they stand in the file.
+    quoted : whether cells stand in quotes; else a stray quote is a sign like any other.
     long : where a row is one reading of one channel.
     """
 
@@ -84,6 +85,7 @@ class Layout:
     columns: tuple[Column, ...]
     ways: tuple[Way, ...]
     header: tuple[str, ...]
+    quoted: bool = False
     long: LongForm | None = None
 
 
@@ -139,7 +141,8 @@ def sniff(head: str, source: str, whole: bool) -> Layout:
     columns = [
         Column(i, *_named(n, u, w)) for i, (n, u, w) in enumerate(zip(names, units, ways, strict=True))
     ]
-    layout = Layout(first, delimiter, decimal, tuple(columns), ways, tuple(said))
+    quoted = any('"' in t for t in texts[first:])
+    layout = Layout(first, delimiter, decimal, tuple(columns), ways, tuple(said), quoted)
     return replace(layout, long=_long_form(layout, cells))
 
 

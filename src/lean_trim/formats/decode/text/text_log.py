@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+import warnings
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, field, replace
@@ -325,6 +326,8 @@ class _BlockReader:
     def _parse(self, block: bytes, columns: list[int], text: bool = False) -> pl.DataFrame:
         import polars as pl
 
+        # The parser counts lines of damaged files in two ways and says so; what it read is all there.
+        warnings.filterwarnings("ignore", message="CSV malformed")
         plain = {True: pl.String, False: pl.Float64}
         types = {
             f"c{c.index}": plain[text or self.layout.ways[c.index].kind != "number"]
@@ -345,6 +348,7 @@ class _BlockReader:
                     ignore_errors=True,
                     truncate_ragged_lines=True,
                     missing_columns="insert",
+                    quote_char='"' if self.layout.quoted else None,
                     decimal_comma=self.layout.decimal == "," and (blank or self.layout.delimiter != ","),
                     encoding=encoding,
                 )
