@@ -97,6 +97,8 @@ def _another_car(app: QApplication, window: MainWindow) -> None:
     other = simulate(replace(heron(), displacement_l=2.6), seed=5, minutes=6.0, name="strange")
     write_log_csv(other, folder / "strange.csv")
     session.imports.add([folder / "strange.csv"])
+    wait(app, lambda: session.imports.current is not None and not session.is_busy)
+    session.imports.accept()
     wait(app, lambda: not session.is_busy and session.round is not None and len(session.round.logs) == 2)
     window.margin.show_page("logs")
     shoot(app, window, "another-car")
@@ -119,6 +121,7 @@ def _import_sheet(app: QApplication, window: MainWindow) -> None:
         "STFT B2": log[Role.STFT] + 0.3,
         "LTFT": log[Role.LTFT],
         "Kühlwassertemp": log[Role.COOLANT],
+        "Einspritzzeit [ms]": log[Role.PULSE_WIDTH],
         "Öltemperatur": log[Role.COOLANT] + 6,
     }
     pl.DataFrame(data).write_csv(folder / "freitag.csv")
