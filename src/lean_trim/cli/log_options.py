@@ -157,6 +157,8 @@ def settling_options(mapped: MappedLog) -> list[tuple[str, str]]:
     -------
     Sentence and option.
     """
+    from lean_trim.formats.meaning.units import show_unit
+
     out = []
     if mapped.time_doubt and mapped.time is not None:
         out.append((mapped.time_doubt, f"--column time={_quoted(mapped.time.name)}:UNIT"))
@@ -166,8 +168,8 @@ def settling_options(mapped: MappedLog) -> list[tuple[str, str]]:
         if "--barometer" in match.doubt:
             out.append((match.doubt.replace(" (--barometer KPA)", ""), "--barometer KPA"))
             continue
-        unit = f":{_quoted(match.choices[-1])}" if match.choices else ":UNIT"
-        out.append((match.doubt, f"--column {match.role}={_quoted(match.columns[0].name)}{unit}"))
+        unit = match.choices[-1] if match.choices else show_unit(match.unit) or "UNIT"
+        out.append((match.doubt, f"--column {match.role}={_quoted(match.columns[0].name)}:{_quoted(unit)}"))
     return out
 
 

@@ -319,10 +319,13 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
             known[best],
             best,
             "",
-            str(Say.UNIT_NOT_KNOWN(unit=unit_text, label=label.lower(), span=span, best=best)),
+            str(Say.UNIT_NOT_KNOWN(unit=unit_text, label=label.lower(), span=span, best=show_unit(best))),
         )
     return UnitReading(
-        known[best], best, "", str(Say.HEADED_OTHERWISE(label=label, unit=unit_text, span=span, best=best))
+        known[best],
+        best,
+        "",
+        str(Say.HEADED_OTHERWISE(label=label, unit=unit_text, span=span, best=show_unit(best))),
     )
 
 
