@@ -280,13 +280,16 @@ class _BlockReader:
         if frame.height == 0:
             return
         extra = frame.drop_in_place("extra")
-        beyond = extra.fill_null("").str.strip_chars() != ""
-        missing = {i: frame[f"c{i}"].is_null() for i in columns if self.layout.ways[i].kind == "number"}
-        if (texts := self._odd_texts(block, frame, missing, columns)) is not None:
-            keep = self._settle_odd(texts, beyond)
-            frame = frame.filter(keep)
-            beyond = beyond.filter(keep)
-        self.ragged += int(beyond.sum())
+        beyond = extra.fill_null("").str.strip_chars() != "" if extra.null_count() < len(extra) else None
+        # Asked of each column's own count: any other look at a column costs as much as parsing it.
+        numbers = [f"c{i}" for i in columns if self.layout.ways[i].kind == "number"]
+        if any(frame[n].null_count() for n in numbers):
+            texts = self._odd_texts(block, frame, columns)
+            keep = self._settle_odd(texts) if texts is not None else None
+            if keep is not None and not keep.all():
+                frame = frame.filter(keep)
+                beyond = beyond.filter(keep) if beyond is not None else None
+        self.ragged += int(beyond.sum()) if beyond is not None else 0
         self._gather(frame)
         if self.rows * len(self.keep) > MOST_VALUES:
             raise LogError(Say.TOO_MANY(path=self.path, most=MOST_VALUES))
@@ -361,17 +364,13 @@ class _BlockReader:
                     raise LogError(Say.UNREADABLE(path=self.path, reason=why)) from error
         raise AssertionError("unreachable")
 
-    def _odd_texts(
-        self, block: bytes, frame: pl.DataFrame, missing: dict[int, pl.Series], columns: list[int]
-    ) -> pl.DataFrame | None:
-        """The cells of the block as text if some numbers are missing; None where nothing is."""
-        if not any(m.any() for m in missing.values()):
-            return None
+    def _odd_texts(self, block: bytes, frame: pl.DataFrame, columns: list[int]) -> pl.DataFrame | None:
+        """The cells of the block as text; None where the two cannot be compared."""
         texts = self._parse(block, columns, text=True).head(frame.height)
         # Quoted line ends would set the two apart, and then nothing could be compared.
         return texts if texts.height == frame.height else None
 
-    def _settle_odd(self, texts: pl.DataFrame, beyond: pl.Series) -> pl.Series:
+    def _settle_odd(self, texts: pl.DataFrame) -> pl.Series:
         """Count filled cells that gave no number; rows that are a header or words are left out."""
         import polars as pl
 
@@ -498,4 +497,4 @@ def _one_tab(found: re.Match[bytes]) -> bytes:
 
 
 def _floats(series: pl.Series) -> Floats:
-    return series.fill_null(float("nan")).to_numpy()
+    return series.fill_null(float("nan")).to_numpy() if series.null_count() else series.to_numpy()
