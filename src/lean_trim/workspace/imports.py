@@ -241,16 +241,6 @@ class LogImports:
         if self.current is not None:
             self._read_again(replace(self.current.choices, time=column, time_unit=unit))
 
-    def use_baro(self, kpa: float) -> None:
-        """The barometer of the drive, where it was not logged.
-
-        Parameters
-        ----------
-        kpa : 40 to 115 kPa; 0 for unknown.
-        """
-        if self.current is not None:
-            self._read_again(replace(self.current.choices, baro_kpa=kpa))
-
     def use_banks(self, banks: Banks) -> None:
         """Mean of two banks, or one of them.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -294,17 +294,3 @@ def unit_shown(match: Match) -> str:
     Unit, "" for none.
     """
     return show_unit(match.unit) or LABELS[match.role][1]
-
-
-def roles_by_column(matches: Sequence[Match]) -> Mapping[int, Role]:
-    """Roles by the position of their columns.
-
-    Parameters
-    ----------
-    matches : of a log.
-
-    Returns
-    -------
-    Position → role.
-    """
-    return {c.index: m.role for m in matches for c in m.columns}

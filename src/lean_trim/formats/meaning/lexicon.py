@@ -9,24 +9,6 @@ from functools import cache
 
 from lean_trim.formats.meaning.words.tables import TABLES
 
-QUALIFIERS = frozenset(
-    [
-        "wanted",
-        "limit",
-        "error",
-        "correction",
-        "rate",
-        "voltage",
-        "status",
-        "duty",
-        "heater",
-        "raw",
-        "current",
-        "average",
-        "measured",
-    ]
-)
-"""What a name may say about a channel beside what it is of."""
 _PLAIN = str.maketrans({"ł": "l", "ß": "ss", "ø": "o", "æ": "ae", "ı": "i", "đ": "d"})
 _WORD_START = r"(?:\b|(?<=[a-z]))"
 _BANK_WORDS = "bank|banc|bancata|banco|ban|ряд|банк|バンク第|バンク|缸组|缸列"

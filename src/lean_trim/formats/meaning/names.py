@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from lean_trim.core.data.channels import Role
 from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.lexicon import Meaning, legible_words, meaning_of, plain_name
-from lean_trim.formats.meaning.units import UNITS, is_unit, is_unit_of, tidy_unit, unit_at_end
+from lean_trim.formats.meaning.units import is_unit, is_unit_of, tidy_unit, unit_at_end
 
 __all__ = [
     "PAIRED",
@@ -318,17 +318,3 @@ def role_of(name: str) -> Role | None:
     """
     found = candidates(Column(0, name, ""))
     return found[0].role if found and found[0].score > 0.3 else None
-
-
-def known_units(role: Role) -> tuple[str, ...]:
-    """Units a role can be logged in.
-
-    Parameters
-    ----------
-    role : a channel.
-
-    Returns
-    -------
-    As they are compared.
-    """
-    return tuple(UNITS.get(role, {}))

@@ -27,9 +27,6 @@ class Say:
         "{name}: the clock started again {count} times; the recordings are shown one after another",
     )
     SORTED = Message("timebase.sorted", "{name}: {count} rows were out of order and were sorted")
-    NO_UNIT = Message(
-        "timebase.no_unit", "Time is not clearly in seconds or milliseconds: it steps by {step:g}"
-    )
     HEADED_OTHERWISE = Message(
         "timebase.headed_otherwise",
         "Time is headed {unit} but steps by {step:g}, which no log does; it would fit {best}",
