@@ -19,6 +19,7 @@ from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace import solving
+from lean_trim.workspace.binding import injector_key
 
 
 @pytest.fixture(scope="session")
@@ -78,7 +79,7 @@ class FirstSolve:
         return (
             same
             and vehicle.airflow_source == self.vehicle.airflow_source
-            and vehicle.injectors.flow_g_per_s == self.vehicle.injectors.flow_g_per_s
+            and injector_key(vehicle.injectors) == injector_key(self.vehicle.injectors)
             and vehicle.displacement_l == self.vehicle.displacement_l
             and np.array_equal(vehicle.table.values, self.vehicle.table.values)
         )

@@ -11,6 +11,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 import polars as pl
 from PySide6.QtWidgets import QApplication
 
@@ -18,9 +19,12 @@ from lean_trim.core.data.channels import Role
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
+from lean_trim.simcar.truth import truth_for
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.workspace.vehicle.fields import Key
 
+EXAMPLES = Path(__file__).parent.parent / "examples"
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -86,7 +90,55 @@ def main() -> None:
     window.actions_["night"].setChecked(False)
     _import_sheet(app, window)
     _another_car(app, window)
+    _new_job(app, window)
     window.close()
+
+
+def _new_job(app: QApplication, window: MainWindow) -> None:
+    """A job of one's own, begun with a log; then cells without axes, and the Vehicle desk."""
+    session = window.session
+    window.actions_["close_job"].trigger()
+    page = window._begin_job()
+    page.take_log(EXAMPLES / "heron-evening.csv")
+    wait(app, lambda: page.draft.told.path is not None)
+    text = (EXAMPLES / "heron-table.txt").read_text(encoding="utf-8")
+    page.airflow.take_text(text, "the clipboard")
+    page.car.choices["fuel"].chosen.emit("E10")
+    for key, typed in ((Key.CYLINDERS, "4"), (Key.DISPLACEMENT, "1.8")):
+        page.car.numbers[key].edited.emit(typed, page.car.numbers[key].unit.currentText())
+    page.car.name.setText("Night Heron")
+    page.car.name.textEdited.emit("Night Heron")
+    shoot(app, window, "new-job")
+    made = page.draft.vehicle()
+    bare = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:])
+    page.airflow.take_text(bare, "the clipboard")
+    shoot(app, window, "axes-asked")
+    path = Path(tempfile.mkdtemp()) / "night-heron.leantrim"
+    window.opening.make_job(made, path, EXAMPLES / "heron-evening.csv")
+    wait(app, lambda: session.solution is not None and not session.is_busy)
+    window.desks.show_desk("vehicle")
+    shoot(app, window, "vehicle")
+    _injectors(app, window)
+
+
+def _injectors(app: QApplication, window: MainWindow) -> None:
+    """Other injectors in Heron, with its table made good before."""
+    session = window.session
+    car = heron()
+    mesh = np.meshgrid(*(a.points for a in car.table.axes), indexing="ij")
+    good = car.with_table(car.table.with_values(np.round(truth_for(car).ve_surface(mesh[1], mesh[0]), 1)))
+    truth = replace(truth_for(good), flow_scale=0.93, dead_time_shift_ms=0.12)
+    folder = Path(tempfile.mkdtemp())
+    write_log_csv(simulate(good, seed=8, minutes=12.0, truth=truth, name="swap"), folder / "swap.csv")
+    window.opening.make_job(
+        replace(good, name="Heron, other injectors"), folder / "a.leantrim", folder / "swap.csv"
+    )
+    wait(app, lambda: session.job is not None and session.job.vehicle.name.endswith("injectors"))
+    wait(app, lambda: session.solution is not None and not session.is_busy)
+    window.desks.show_desk("injectors")
+    session.workspace.study.run()
+    wait(app, lambda: session.workspace.study.report is not None)
+    shoot(app, window, "injectors")
 
 
 def _another_car(app: QApplication, window: MainWindow) -> None:

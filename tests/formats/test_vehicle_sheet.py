@@ -107,3 +107,30 @@ def test_sensor_place_and_airflow_source_are_read_and_written_back(sheet: Path, 
     assert vehicle.airflow_source == AirflowSourceSettings("rule", 2800.0, 90.0)
     back, _ = read_vehicle(write_vehicle(vehicle, tmp_path / "again"))
     assert (back.sensor_place, back.airflow_source) == ("tailpipe", vehicle.airflow_source)
+
+
+def test_injector_keys_may_be_null_but_not_missing(sheet: Path, tmp_path: Path) -> None:
+    data = json.loads(sheet.read_text())
+    data["injectors"] = {"flow_g_per_s": None, "rated_pressure_kpa": None, "dead_time_ms": None}
+    sheet.write_text(json.dumps(data))
+    vehicle, _ = read_vehicle(sheet)
+    assert not vehicle.injectors.is_known
+    assert vehicle.injectors.rated_pressure_kpa == 300.0
+    assert np.isnan(vehicle.injectors.dead_time_at([12.0, 14.0])).all()
+    again, _ = read_vehicle(write_vehicle(vehicle, tmp_path / "again"))
+    assert not again.injectors.is_known
+    data["injectors"] = None
+    sheet.write_text(json.dumps(data))
+    assert not read_vehicle(sheet)[0].injectors.is_known
+    del data["injectors"]
+    sheet.write_text(json.dumps(data))
+    with pytest.raises(BadInputError, match="injectors"):
+        read_vehicle(sheet)
+
+
+def test_what_the_rated_pressure_is_held_against_is_read(sheet: Path) -> None:
+    edit(sheet, "injectors.pressure_reference", "atmosphere")
+    assert read_vehicle(sheet)[0].injectors.pressure_reference == "atmosphere"
+    edit(sheet, "injectors.pressure_reference", "vacuum")
+    with pytest.raises(BadInputError, match="manifold, atmosphere, compensated"):
+        read_vehicle(sheet)

@@ -83,7 +83,7 @@ BAD_VALUES = [
     ("INSERT INTO handed_over_tables SELECT id, 've', '{}' FROM rounds", "the cells handed over are 0"),
     (
         "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7') FROM rounds, "
-        "tables WHERE kind = 've'",
+        "tables WHERE tables.kind = 've'",
         "a cell handed over is -53.7",
     ),
     ("INSERT INTO resting_logs SELECT id, 77 FROM rounds", "an entry of resting_logs refers to one of logs"),

@@ -13,9 +13,11 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
-from lean_trim.core.data.channels import Role
+from campaigns.dressing.binary import binary_of
+from campaigns.dressing.dress import Dress
+from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
-from lean_trim.formats.logs import write_log_csv
+from lean_trim.formats.logs import row_lines, write_log_csv
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
@@ -196,3 +198,108 @@ def test_an_error_goes_away_when_the_next_attempt_begins(
     window.session.workspace.tasks.start(Lane.READING, "Reading", lambda report: None, lambda answer: None)
     assert not window.messages.isVisible()
     until(lambda: not window.session.is_busy)
+
+
+def part(log: Log, first: int, last: int) -> Log:
+    return Log(log.time_s[first:last], {r: v[first:last] for r, v in log.channels.items()}, log.name)
+
+
+def write_candump(log: Log, path: Path) -> tuple[Path, Path]:
+    path.write_bytes(binary_of(log, Dress(kind="candump"), path))
+    return path, path.with_suffix(".dbc")
+
+
+def in_sheets(log: Log, path: Path) -> Path:
+    """A workbook in which two sheets look like logs."""
+    import openpyxl
+
+    book = openpyxl.Workbook()
+    for name, cut in (("morning", part(log, 0, 3000)), ("evening", part(log, 3000, 5000))):
+        sheet = book.create_sheet(name)
+        sheet.append(["Time [s]", *(LABELS[r][0] for r in log.channels)])
+        for row in np.column_stack([cut.time_s, *cut.channels.values()]).round(3).tolist():
+            sheet.append(row)
+    book.remove(book.worksheets[0])
+    book.save(path)
+    return path
+
+
+def test_the_sheet_of_a_workbook_is_asked_in_place(
+    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+) -> None:
+    window, imports = own_job, own_job.session.imports
+    imports.add([in_sheets(heron_log, tmp_path / "both.xlsx")])
+    until(lambda: bool(imports.questions) and not window.session.is_busy)
+    ask = window.ask_sheet
+    assert window.desks.stack.currentWidget() is ask
+    assert [ask.sheets.itemText(i) for i in range(ask.sheets.count())] == ["morning", "evening"]
+    ask.sheets.setCurrentText("evening")
+    QTest.mouseClick(ask.read, Qt.MouseButton.LeftButton)
+    until(lambda: bool(window.session.round and window.session.round.logs))
+    [log] = window.session.round.logs
+    assert log.time_s[-1] - log.time_s[0] == pytest.approx(2000 * heron_log.step_s, rel=0.01)
+
+
+def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
+    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+) -> None:
+    window, imports = own_job, own_job.session.imports
+    head = ",".join(f"{LABELS[r][0]} [{LABELS[r][1]}]" for r in heron_log.channels)
+    for name, first in (("a.csv", 0), ("b.csv", 6000)):
+        rows = [
+            line.split(",", 1)[1] for line in row_lines(part(heron_log, first, first + 6000)).splitlines()
+        ]
+        (tmp_path / name).write_text("\n".join([head, *rows]) + "\n")
+    imports.add([tmp_path / "a.csv"])
+    until(lambda: bool(imports.questions) and not window.session.is_busy)
+    imports.answer(1e9)
+    assert imports.questions and "allowed are" in window.messages.text.text()
+    window.ask_sheet.rate.setValue(1.0 / heron_log.step_s)
+    QTest.mouseClick(window.ask_sheet.read, Qt.MouseButton.LeftButton)
+    until(lambda: bool(window.session.round and window.session.round.logs) and not window.session.is_busy)
+    imports.add([tmp_path / "b.csv"])
+    until(lambda: bool(window.session.round and len(window.session.round.logs) == 2))
+    assert not imports.questions
+
+
+def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
+    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+) -> None:
+    window, imports = own_job, own_job.session.imports
+    first, dbc = write_candump(part(heron_log, 0, 3000), tmp_path / "a.log")
+    second, _ = write_candump(part(heron_log, 3000, 6000), tmp_path / "b.log")
+    imports.add([first])
+    until(lambda: bool(imports.questions) and not window.session.is_busy)
+    assert imports.questions[0].need == "dbc"
+    wrong = tmp_path / "wrong.dbc"
+    wrong.write_text("this is no DBC")
+    assert not imports.keep_dbc(wrong)
+    assert "wrong.dbc" in window.messages.text.text()
+    imports.answer(dbc)
+    until(lambda: imports.current is not None or bool(window.session.round and window.session.round.logs))
+    assert not imports.questions
+    imports.clear()
+    imports.add([second])
+    until(lambda: not window.session.is_busy)
+    assert not imports.questions
+    assert window.session.workspace.store is not None
+    assert "dbc" in window.session.workspace.store.settings()
+
+
+def test_the_barometer_of_gauge_pressure_is_typed_on_the_sheet(
+    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+) -> None:
+    window, imports = own_job, own_job.session.imports
+    channels = {r: v for r, v in heron_log.channels.items() if r is not Role.BARO}
+    channels[Role.MAP] = channels[Role.MAP] - 95.0
+    path = tmp_path / "gauge.csv"
+    write_log_csv(Log(heron_log.time_s, channels, "gauge"), path)
+    imports.add([path])
+    until(lambda: imports.current is not None and not window.session.is_busy)
+    sheet = window.import_sheet
+    assert sheet.say_baro.isVisible()
+    sheet.baro.setValue(95.0)
+    QTest.mouseClick(sheet.say_baro, Qt.MouseButton.LeftButton)
+    until(lambda: imports.current is not None and imports.current.choices.baro_kpa == 95.0)
+    assert imports.current is not None
+    np.testing.assert_allclose(imports.current.opened.log[Role.MAP], heron_log[Role.MAP], atol=0.01)

@@ -16,7 +16,7 @@ from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.ui.window.main_window import MainWindow
-from lean_trim.ui.window.round_steps import State, steps_of
+from lean_trim.ui.window.steps import State, steps_of
 from lean_trim.workspace.rounds import AddLogs
 from tests.ui.conftest import evidence_page, sieve_page
 

@@ -14,7 +14,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.job.blobs import store_log
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
-from lean_trim.ui.window.round_steps import State, steps_of
+from lean_trim.ui.window.steps import State, steps_of
 from lean_trim.workspace.rounds import AddLogs
 from tests.builders import changes_in
 from tests.ui.conftest import click

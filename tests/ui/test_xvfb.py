@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -65,3 +66,22 @@ def _driven(job: Path) -> bool:
             )
     except sqlite3.OperationalError:
         return False
+
+
+@pytest.mark.slow
+def test_a_car_of_ones_own_takes_fewer_than_25_actions(screen: dict[str, str], tmp_path: Path) -> None:
+    """From the start page, with the examples and a table on the clipboard, three mistakes on the way."""
+    root = Path(__file__).parents[2]
+    done = subprocess.run(
+        [sys.executable, "-m", "tools.own_car", str(tmp_path / "pictures")],
+        env=screen,
+        cwd=root,
+        capture_output=True,
+        text=True,
+        timeout=200,
+    )
+    assert done.returncode == 0, done.stderr
+    actions, mistakes = (int(word) for word in re.findall(r"(\d+) (?:actions|in mistakes)", done.stdout))
+    assert actions < 25
+    assert mistakes == 3
+    assert len(list((tmp_path / "pictures").glob("*.png"))) >= 10

@@ -94,9 +94,9 @@ def run(args: argparse.Namespace) -> None:
     )
     sieve = SieveSettings(changes=_numbers(args.sieve, "--sieve"), disabled=_rules(args.sieve_off))
     vehicle, warnings = read_vehicle(args.vehicle)
-    tables = _driven_on(args.driven_on, args.log, vehicle.airflow)
-    logs = _Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
-    _warn(() if args.quiet else warnings)
+    tables = _driven_on(args.driven_on, args.log, vehicle)
+    logs = Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
+    warn(() if args.quiet else warnings)
     summary = _solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
     proposal = propose_for(summary, policy)
     make_folder(args.out)
@@ -106,12 +106,13 @@ def run(args: argparse.Namespace) -> None:
         print(f"{finding.severity}: {finding.message}", file=sys.stderr)
 
 
-def _warn(lines: Iterable[str]) -> None:
+def warn(lines: Iterable[str]) -> None:
+    """Say what was taken in another way than it stands there."""
     for line in lines:
         print(f"warning: {line}", file=sys.stderr)
 
 
-class _Logs:
+class Logs:
     """The logs that were named; each is read when it is asked for, and warned of once."""
 
     def __init__(
@@ -131,6 +132,7 @@ class _Logs:
         self.accept_doubts = accept_doubts
 
     def read(self, path: Path) -> DrivenLog:
+        """One of them, refused where it is in doubt."""
         from lean_trim.core.pipeline.solve import DrivenLog
         from lean_trim.formats.meaning.missing import missing_roles
 
@@ -138,12 +140,12 @@ class _Logs:
         if not self.accept_doubts:
             refuse_doubts(path, opened.mapped)
         lacks = [str(m) for m in missing_roles(opened.log, self.vehicle) if not m.needed]
-        _warn(() if path in self.warned else (*opened.warnings, *lacks))
+        warn(() if path in self.warned else (*opened.warnings, *lacks))
         self.warned.add(path)
         return DrivenLog(opened.log, self.tables.get(path))
 
 
-def _solve(logs: _Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
+def _solve(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
     """All logs in one piece, or one after another where they are too many for that."""
     from lean_trim.core.pipeline.season import MOST_JOINT, solve_season
     from lean_trim.core.pipeline.solve import solve
@@ -181,16 +183,17 @@ def _rules(names: Sequence[str]) -> frozenset[str]:
     return frozenset(names)
 
 
-def _driven_on(words: Sequence[str], logs: Sequence[Path], kind: str) -> dict[Path, Table]:
+def _driven_on(words: Sequence[str], logs: Sequence[Path], vehicle: Vehicle) -> dict[Path, Table]:
     """Tables that logs were driven on, by the log's path."""
     from lean_trim.formats.tables import read_table
+    from lean_trim.formats.tables.form import form_of
 
     out = {}
     for word in words:
         log, _, table = word.partition("=")
         if Path(log) not in logs or not table:
             raise BadInputError(f"--driven-on {word!r}: write LOG=TABLE, where LOG is one of the logs given")
-        out[Path(log)] = read_table(Path(table), kind)
+        out[Path(log)] = read_table(Path(table), vehicle.airflow, form_of(vehicle.table))
     return out
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.errors import BadInputError, LogError
+from lean_trim.core.errors import AskedError, BadInputError, LogError, Need
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
@@ -22,8 +22,8 @@ TIME = "time"
 NO_ROLE = "unused"
 SHORT_NAMES = {re.sub(r"_(kpa|pct|c|v|ms|deg|kmh|measured|retard_deg|g_per_s)$", "", str(r)): r for r in Role}
 """Names of roles without their unit: map, lambda, stft."""
-BAROMETERS_KPA = (40.0, 115.0)
-RATES_HZ = (0.05, 20_000.0)
+ANSWERS: dict[Need, str] = {"sheet": "--sheet NAME", "rate": "--rate HZ", "dbc": "--dbc FILE"}
+"""The option by which each question about a file is answered."""
 
 
 @dataclass(frozen=True)
@@ -61,6 +61,8 @@ def log_words(args: argparse.Namespace) -> LogWords:
     """
     from lean_trim.formats.decode.columns import ReadOptions
     from lean_trim.formats.meaning.choices import Choices, ColumnChoice
+    from lean_trim.formats.meaning.pressure import BAROMETERS_KPA
+    from lean_trim.formats.meaning.rows import RATES_HZ
 
     if args.barometer and not BAROMETERS_KPA[0] <= args.barometer <= BAROMETERS_KPA[1]:
         low, high = BAROMETERS_KPA
@@ -124,7 +126,10 @@ def open_named(path: Path, vehicle: Vehicle | None, words: LogWords, stoich_afr:
     from lean_trim.formats.logs import open_log
 
     stoich = vehicle.stoich_afr if vehicle is not None else stoich_afr
-    opened = open_log(path, stoich, words.choices, None, False, vehicle, words.options)
+    try:
+        opened = open_log(path, stoich, words.choices, None, False, vehicle, words.options)
+    except AskedError as error:
+        raise LogError(f"{error} ({ANSWERS[error.need]})") from error
     names = {c.name for c in opened.mapped.raw.columns}
     missing = [n for n in words.choices.columns if n not in names]
     if missing:
@@ -157,6 +162,7 @@ def settling_options(mapped: MappedLog) -> list[tuple[str, str]]:
     -------
     Sentence and option.
     """
+    from lean_trim.formats.meaning.pressure import wants_barometer
     from lean_trim.formats.meaning.units import show_unit
 
     out = []
@@ -165,8 +171,8 @@ def settling_options(mapped: MappedLog) -> list[tuple[str, str]]:
     for match in mapped.matches:
         if not match.doubt:
             continue
-        if "--barometer" in match.doubt:
-            out.append((match.doubt.replace(" (--barometer KPA)", ""), "--barometer KPA"))
+        if wants_barometer(match.doubt):
+            out.append((match.doubt, "--barometer KPA"))
             continue
         unit = match.choices[-1] if match.choices else show_unit(match.unit) or "UNIT"
         out.append((match.doubt, f"--column {match.role}={_quoted(match.columns[0].name)}:{_quoted(unit)}"))

@@ -19,6 +19,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--minutes", type=float, default=12.0)
+    parser.add_argument(
+        "--car", default="", help="the engine of a demo car behind the sheet; an unknown name lists them"
+    )
     parser.add_argument("--fault", default="", help="drive with a fault, by name; an unknown name lists them")
 
 
@@ -28,6 +31,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.logs import header_lines, row_lines, write_log_csv
     from lean_trim.formats.vehicle_sheet import read_vehicle
+    from lean_trim.simcar.cars import truth_of
     from lean_trim.simcar.drive import drive
     from lean_trim.simcar.faults import Faults, fault_named
 
@@ -37,7 +41,8 @@ def run(args: argparse.Namespace) -> None:
         print(f"warning: {line}", file=sys.stderr)
     streams = str(args.out) == TO_STANDARD_OUTPUT
     pieces: list[Log] = []
-    for piece in drive(vehicle, args.seed, args.minutes, faults=faults):
+    truth = truth_of(args.car, vehicle) if args.car else None
+    for piece in drive(vehicle, args.seed, args.minutes, truth=truth, faults=faults):
         if streams:
             sys.stdout.write((header_lines(piece.channels) if not pieces else "") + row_lines(piece))
             sys.stdout.flush()

@@ -21,9 +21,15 @@ def run(words: Sequence[str], commands: Sequence[str], log_level: str) -> int:
     BadInputError
         If the words name neither.
     """
-    if len(words) > 1:
-        raise BadInputError("one job file at a time, or --demo")
-    if words and words[0] != DEMO:
+    demo = bool(words) and words[0] == DEMO
+    if len(words) > 1 + demo:
+        raise BadInputError("one job file at a time, or --demo and the name of a car")
+    if demo:
+        from lean_trim.simcar.cars import car_named
+
+        for name in words[1:]:
+            car_named(name)
+    elif words:
         _check_job_file(words[0], commands)
     from lean_trim.ui.window.app import run_application
 

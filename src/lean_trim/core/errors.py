@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from lean_trim.core.messages import Said
+
+Need = Literal["sheet", "rate", "dbc"]
+"""What only the user can say of a log file before it can be read at all."""
 
 
 class LeanTrimError(Exception):
@@ -26,6 +31,19 @@ class TableError(BadInputError):
 
 class LogError(BadInputError):
     """A log that cannot be understood or lacks what is needed."""
+
+
+class AskedError(LogError):
+    """A log that can be read once the user says one thing more.
+
+    ``need`` is what, ``allowed`` the answers that make sense, ``shape`` the key of its columns, where known.
+    """
+
+    def __init__(self, text: str | Said, need: Need, allowed: tuple[str, ...] = ()) -> None:
+        super().__init__(text)
+        self.need = need
+        self.allowed = allowed
+        self.shape = ""
 
 
 class CancelledError(LeanTrimError):

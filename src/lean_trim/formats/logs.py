@@ -13,13 +13,13 @@ import numpy as np
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.errors import LeanTrimError, LogError
+from lean_trim.core.errors import AskedError, LeanTrimError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions
 from lean_trim.formats.decode.containers import opened
 from lean_trim.formats.decode.registry import reader_for
 from lean_trim.formats.meaning.channel_map import MappedLog, map_channels, wanted_columns
-from lean_trim.formats.meaning.choices import Choices
+from lean_trim.formats.meaning.choices import Choices, shape_of
 
 
 class Say:
@@ -154,6 +154,9 @@ def open_log(
     raw = read_raw(path, choices, progress, options)
     try:
         mapped = map_channels(raw, path.name, stoich_afr, choices, vehicle)
+    except AskedError as error:
+        error.shape = shape_of(raw.columns)
+        raise
     except LeanTrimError:
         raise
     # Damage can make numbers of a kind nothing was written for; the user still gets a sentence.

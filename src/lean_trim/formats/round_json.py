@@ -121,8 +121,8 @@ def _cells(summary: Summary, proposal: Proposal) -> list[dict[str, Any]]:
             _axis_key(a.unit): float(a.points[i]) for a, i in zip(estimate.table.axes, place, strict=True)
         }
         cell |= {
-            "before": float(estimate.table.values[place]),
-            "after": float(proposal.table.values[place]),
+            "before": float(estimate.table.shown[place]),
+            "after": float(proposal.table.shown[place]),
             "correction_pct": _plain(float(estimate.correction_pct[place])),
             "step_pct": _plain(float(proposal.step_pct[place])),
             "std_error_pct": _plain(float(estimate.std_error_pct[place])),

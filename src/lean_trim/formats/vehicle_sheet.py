@@ -9,6 +9,8 @@ from typing import Any, get_args
 
 import numpy as np
 
+from lean_trim.core.data.table_kinds import Holds, Rows, holds_of
+from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import (
     AIRFLOW_SOURCE_KINDS,
     Airflow,
@@ -16,6 +18,7 @@ from lean_trim.core.data.vehicle import (
     AirflowSourceSettings,
     Feedback,
     Injectors,
+    PressureReference,
     SensorPlace,
     TableLimits,
     Vehicle,
@@ -24,7 +27,10 @@ from lean_trim.core.data.vehicle import (
 )
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
+from lean_trim.core.types import Floats
 from lean_trim.formats.tables import read_table, write_table
+from lean_trim.formats.tables.form import GridForm, form_of
+from lean_trim.formats.tables.table_units import CELL_UNITS, ROW_UNITS
 
 
 class Say:
@@ -33,6 +39,10 @@ class Say:
     TABLE_PATH = Message(
         "vehicle_sheet.table_path",
         "{source}: key tables.{key} is {value!r}; the path of a CSV file is needed",
+    )
+    NOT_A_TABLE_KIND = Message(
+        "vehicle_sheet.not_a_table_kind",
+        "{source}: key airflow_table is for a table over engine speed, not for a curve",
     )
     DEAD_TIME_OBJECT = Message(
         "vehicle_sheet.dead_time_object",
@@ -79,10 +89,15 @@ KNOWN = {
     "table_limits",
     "sensor_place",
     "airflow_source",
+    "airflow_table",
 }
 PLACES = ("downpipe", "tailpipe")
 AIRFLOWS: tuple[Airflow, ...] = get_args(Airflow)
 FEEDBACKS: tuple[Feedback, ...] = get_args(Feedback)
+REFERENCES: tuple[PressureReference, ...] = get_args(PressureReference)
+ABSENT = object()
+USUAL_PRESSURE_KPA = 300.0
+"""Rated pressure taken where it is not known (common practice, no source)."""
 
 
 class Sheet:
@@ -203,6 +218,7 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
     target = _table_path(sheet, "target_lambda", folder, required=False)
     table_path = _table_path(sheet, airflow, folder, required=True)
     assert table_path is not None
+    form = _form(sheet, airflow)
     return Vehicle(
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=litres,
@@ -211,14 +227,56 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         airflow=next(a for a in AIRFLOWS if a == airflow),
         feedback=next(f for f in FEEDBACKS if f == feedback),
         injectors=_injectors(sheet),
-        table=read_table(table_path, airflow),
+        table=read_table(table_path, airflow, form),
         target=read_table(target, "target_lambda") if target else None,
-        limits=_limits(sheet, airflow),
+        limits=_limits(sheet, airflow, form.holds),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0, 7000.0),
         sensor_place=_sensor_place(sheet),
         airflow_source=_source(sheet),
+        fuel_varies=_varies(sheet),
     )
+
+
+def _varies(sheet: Sheet) -> bool:
+    value = sheet.get("fuel.varies")
+    if value is None or isinstance(value, bool):
+        return bool(value)
+    raise BadInputError(
+        Say.BAD_CHOICE(source=sheet.source, key="fuel.varies", value=value, allowed="true, false")
+    )
+
+
+def _form(sheet: Sheet, airflow: str) -> GridForm:
+    """What the grid's numbers mean."""
+    if airflow == "maf" or sheet.get("airflow_table") is None:
+        if sheet.get("airflow_table") is not None:
+            raise BadInputError(Say.NOT_A_TABLE_KIND(source=sheet.source))
+        return GridForm()
+    rows = Rows(sheet.choice("airflow_table.rows", tuple(Rows), Rows.MAP))
+    holds = Holds(sheet.choice("airflow_table.holds", tuple(Holds), Holds.VE))
+    own = sheet.choice("airflow_table.row_unit", tuple(ROW_UNITS[rows]), next(iter(ROW_UNITS[rows])))
+    cells = sheet.choice("airflow_table.cell_unit", tuple(CELL_UNITS[holds]), next(iter(CELL_UNITS[holds])))
+    dead = sheet.number("airflow_table.dead_time_ms", 0.0, 10.0, 0.0)
+    named = own if sheet.get("airflow_table.row_unit") is not None else ""
+    return GridForm(rows, named, holds, cells, dead)
+
+
+def _form_dict(table: Table) -> dict[str, Any]:
+    """The inverse of ``_form``; nothing for VE over MAP as we count them, and for curves."""
+    form = form_of(table)
+    if form is None:
+        return {}
+    said: dict[str, Any] = {
+        "rows": str(form.rows),
+        "row_unit": form.row_unit,
+        "holds": str(form.holds),
+        "cell_unit": form.cell_unit,
+    }
+    if form.holds is Holds.FUEL_TIME:
+        said["dead_time_ms"] = form.dead_time_ms
+    usual = {"rows": "map", "row_unit": "kPa", "holds": "ve", "cell_unit": "%"}
+    return {} if said == usual else {"airflow_table": said}
 
 
 def _sensor_place(sheet: Sheet) -> SensorPlace:
@@ -246,6 +304,9 @@ def _table_path(sheet: Sheet, key: str, folder: Path, required: bool) -> Path | 
 
 def _injectors(sheet: Sheet) -> Injectors:
     raw = sheet.get("injectors.dead_time_ms")
+    whole = sheet.get("injectors")
+    if raw is None and (whole is None or (isinstance(whole, dict) and "dead_time_ms" in whole)):
+        return _with_injectors(sheet, np.array([]), np.array([]))
     if not isinstance(raw, dict) or not raw:
         raise BadInputError(Say.DEAD_TIME_OBJECT(source=sheet.source, raw=raw))
     try:
@@ -256,19 +317,36 @@ def _injectors(sheet: Sheet) -> Injectors:
     for volts, ms in pairs:
         if not (4.0 <= volts <= 32.0 and 0.0 <= ms <= 10.0):
             raise BadInputError(Say.DEAD_TIME_RANGE(source=sheet.source, ms=ms, volts=volts))
+    return _with_injectors(sheet, np.array([v for v, _ in pairs]), np.array([ms for _, ms in pairs]))
+
+
+def _with_injectors(sheet: Sheet, volts: Floats, dead_time_ms: Floats) -> Injectors:
+    """Injectors with what is null left unknown; a missing key is a slip, a null is a word."""
+    whole = sheet.get("injectors")
+    absent = sheet.data.get("injectors", ABSENT) is None
+    known = whole if isinstance(whole, dict) else {}
+
+    def unless_null(key: str, low: float, high: float, instead: float) -> float:
+        if absent or (key in known and known[key] is None):
+            return instead
+        return sheet.number(f"injectors.{key}", low, high)
+
+    reference = sheet.choice("injectors.pressure_reference", REFERENCES, "manifold")
     return Injectors(
-        sheet.number("injectors.flow_g_per_s", 0.1, 200.0),
-        sheet.number("injectors.rated_pressure_kpa", 50.0, 30000.0),
-        np.array([v for v, _ in pairs]),
-        np.array([ms for _, ms in pairs]),
+        unless_null("flow_g_per_s", 0.1, 200.0, float("nan")),
+        unless_null("rated_pressure_kpa", 50.0, 30000.0, USUAL_PRESSURE_KPA),
+        volts,
+        dead_time_ms,
+        next(r for r in REFERENCES if r == reference),
+        pressure_known=not (absent or known.get("rated_pressure_kpa", 0) is None),
     )
 
 
-def _limits(sheet: Sheet, airflow: str) -> TableLimits:
-    base = default_limits("ve" if airflow == "ve" else "maf")
+def _limits(sheet: Sheet, airflow: str, holds: Holds) -> TableLimits:
+    base = default_limits("ve" if airflow == "ve" else "maf", holds)
     return TableLimits(
         sheet.number("table_limits.resolution", 1e-6, 10.0, base.resolution),
-        sheet.number("table_limits.lowest", 0.0, 1e6, base.lowest),
+        sheet.number("table_limits.lowest", -100.0, 1e6, base.lowest),
         sheet.number("table_limits.highest", 0.0, 1e6, base.highest),
     )
 
@@ -313,16 +391,19 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
     return {
         "name": vehicle.name,
         "engine": {"displacement_l": vehicle.displacement_l, "cylinders": vehicle.cylinders},
-        "fuel": {"stoich_afr": vehicle.stoich_afr},
+        "fuel": {"stoich_afr": vehicle.stoich_afr, "varies": vehicle.fuel_varies},
         "airflow": vehicle.airflow,
         "feedback": vehicle.feedback,
         "injectors": {
-            "flow_g_per_s": injectors.flow_g_per_s,
-            "rated_pressure_kpa": injectors.rated_pressure_kpa,
+            "flow_g_per_s": injectors.flow_g_per_s if np.isfinite(injectors.flow_g_per_s) else None,
+            "rated_pressure_kpa": injectors.rated_pressure_kpa if injectors.pressure_known else None,
+            "pressure_reference": injectors.pressure_reference,
             "dead_time_ms": {
                 f"{v:g}": float(ms) for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)
-            },
+            }
+            or None,
         },
+        **_form_dict(vehicle.table),
         "exhaust_volume_l": vehicle.exhaust_volume_l,
         "redline_rpm": vehicle.redline_rpm,
         "sensor_place": vehicle.sensor_place,
@@ -369,9 +450,10 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
         injectors=_injectors(sheet),
         table=table,
         target=target,
-        limits=_limits(sheet, airflow),
+        limits=_limits(sheet, airflow, holds_of(table) or Holds.VE),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
         sensor_place=_sensor_place(sheet),
         airflow_source=_source(sheet),
+        fuel_varies=_varies(sheet),
     )

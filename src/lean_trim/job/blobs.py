@@ -9,7 +9,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.job.records import StoredLog
@@ -23,6 +23,10 @@ class Say:
     )
     COLUMN_COUNT = Message(
         "blobs.column_count", "the log {name!r} has {width} columns or no time; allowed are up to {most}"
+    )
+    OWN_UNIT = Message(
+        "blobs.own_unit",
+        "a table counts in {unit!r} of scale {scale:g} and offset {offset:g}, which cannot be",
     )
 
 
@@ -44,7 +48,15 @@ def table_row(table: Table) -> tuple[str, str, str, str]:
     -------
     Four texts, axes and cells as JSON.
     """
-    axes = [{"name": a.name, "unit": a.unit, "points": a.points.tolist()} for a in table.axes]
+    axes: list[dict[str, object]] = [
+        {"name": a.name, "unit": a.unit, "points": a.points.tolist()} for a in table.axes
+    ]
+    # Beside the axes, because it belongs to how numbers are read; most tables have none.
+    for stored, axis in zip(axes, table.axes, strict=True):
+        if axis.own is not None:
+            stored["own"] = [axis.own.unit, axis.own.scale, axis.own.offset]
+    if table.own is not None:
+        axes[0]["cells_own"] = [table.own.unit, table.own.scale, table.own.offset]
     return table.name, table.unit, json.dumps(axes), json.dumps(table.values.ravel().tolist())
 
 
@@ -59,9 +71,24 @@ def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
     -------
     The table.
     """
-    built = tuple(Axis(a["name"], a["unit"], np.array(a["points"], float)) for a in json.loads(axes))
+    stored = json.loads(axes)
+    built = tuple(
+        Axis(a["name"], a["unit"], np.array(a["points"], float), _own(a.get("own"))) for a in stored
+    )
+    own = _own(stored[0].get("cells_own"))
     shape = tuple(len(a) for a in built)
-    return Table(built, np.array(json.loads(cells), float).reshape(shape), unit, name)
+    return Table(built, np.array(json.loads(cells), float).reshape(shape), unit, name, own)
+
+
+def _own(stored: list[object] | None) -> OwnUnit | None:
+    if stored is None:
+        return None
+    unit, scale, offset = stored
+    factor, shift = float(str(scale)), float(str(offset))
+    # Anything else would turn numbers round or to nothing.
+    if not (0.0 < factor < np.inf and abs(shift) < np.inf):
+        raise BadInputError(Say.OWN_UNIT(unit=unit, scale=factor, offset=shift))
+    return OwnUnit(str(unit), factor, shift)
 
 
 def log_to_parquet(log: Log) -> bytes:

@@ -21,6 +21,7 @@ from lean_trim.core.types import Floats
 from lean_trim.formats.vehicle_sheet import vehicle_from_dict
 from lean_trim.job.blobs import log_from_parquet, table_from_row
 from lean_trim.job.records import (
+    ROUND_KINDS,
     Job,
     LogInfo,
     Mark,
@@ -51,6 +52,7 @@ class Say:
     CELL_TOO_LARGE = Message(
         "reading.cell_too_large", "{name}: a cell is {largest:g}; allowed is up to {most:g}"
     )
+    ROUND_KIND = Message("reading.round_kind", "round {number} is of an unknown kind, {kind!r}")
     NO_REVISION = Message("reading.no_revision", "round {number} has no revision {revision_id}")
     PROPOSAL_COLUMN = Message(
         "reading.proposal_column", "a proposal has {size} cells or an infinite one; the table has {expected}"
@@ -92,8 +94,8 @@ def read_job(db: sqlite3.Connection) -> Job:
     car = _text(row[1], "the car's name")
     revisions = _revisions(db)
     rows = db.execute(
-        "SELECT id, number, started, revision_id, subject, settings, handed_over, note FROM rounds ORDER BY "
-        "number"
+        "SELECT id, number, started, revision_id, subject, settings, handed_over, note, kind FROM rounds "
+        "ORDER BY number"
     ).fetchmany(MOST_ROUNDS + 1)
     if not 1 <= len(rows) <= MOST_ROUNDS:
         raise BadInputError(Say.ROUND_COUNT(count=len(rows), most=MOST_ROUNDS))
@@ -103,7 +105,9 @@ def read_job(db: sqlite3.Connection) -> Job:
     blank = vehicle_from_dict(sheet, table=first.table, target=None)
     if any(r.subject != blank.airflow for r in rounds):
         raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.airflow))
-    return Job(with_calibration(blank, first.revision.calibration), rounds, car)
+    # Injector tables belong to rounds; the vehicle keeps what its sheet says of them.
+    vehicle = replace(with_calibration(blank, first.revision.calibration), injectors=blank.injectors)
+    return Job(vehicle, rounds, car)
 
 
 def _text(value: object, what: str) -> str:
@@ -168,11 +172,13 @@ def _table(row: list[str]) -> Table:
 
 def _round(
     db: sqlite3.Connection,
-    row: tuple[int, int, str, int, str, str, str, str],
+    row: tuple[int, int, str, int, str, str, str, str, str],
     revisions: Mapping[int, Revision],
     logs: dict[int, Log],
 ) -> Round:
-    round_id, number, started, revision_id, subject, settings, handed_over, note = row
+    round_id, number, started, revision_id, subject, settings, handed_over, note, kind = row
+    if kind not in ROUND_KINDS:
+        raise BadInputError(Say.ROUND_KIND(number=number, kind=kind))
     if revision_id not in revisions:
         raise BadInputError(Say.NO_REVISION(number=number, revision_id=revision_id))
     revision = revisions[revision_id]
@@ -192,6 +198,7 @@ def _round(
         prediction=_prediction(db, round_id),
         handed_over=_text(handed_over, "a hand-over"),
         note=_text(note, "a note"),
+        kind=kind,
         resting=tuple(_resting(db, round_id, logs)),
         handed=_handed(db, round_id, revision.calibration),
     )

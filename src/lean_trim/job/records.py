@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lean_trim.core.data.calibration import Calibration, with_calibration
+from lean_trim.core.data.calibration import INJECTOR_TABLES, Calibration, with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -125,12 +125,18 @@ class Revision:
     note: str = ""
 
 
+CORRECTION, SWAP = "", "swap"
+ROUND_KINDS = (CORRECTION, SWAP)
+"""What a round is: a correction of the table, or the drives after other injectors went in."""
+
+
 @dataclass(frozen=True, eq=False)
 class Round:
     """One round: the revision driven on, its logs, and what was decided from them.
 
     ``subject`` names the table under correction; ``decisions`` holds what was decided, by table. ``logs``
-    are those that count; ``resting`` were left out whole. ``handed`` holds the cells of the tables that were
+    are those that count; ``resting`` were left out whole.
+    ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the cells of the tables that were
     handed over, which later decisions do not change.
     """
 
@@ -150,6 +156,7 @@ class Round:
     proposals: Mapping[str, StoredProposal] = field(default_factory=dict)
     handed_over: str = ""
     note: str = ""
+    kind: str = CORRECTION
     resting: tuple[RestingLog, ...] = ()
     handed: Mapping[str, Floats] = field(default_factory=dict)
 
@@ -177,6 +184,16 @@ class Round:
         decision = self.decisions.get(table_name)
         return decision if decision is not None else undecided(self.revision.calibration[table_name])
 
+    @property
+    def changed(self) -> int:
+        """Number of cells decided, of all tables."""
+        return sum(decision.changed for decision in self.decisions.values())
+
+    @property
+    def injectors_decided(self) -> bool:
+        """True if injector data were decided; what was asked of the airflow table speaks of the old."""
+        return any(name in self.decisions and self.decisions[name].changed for name in INJECTOR_TABLES)
+
     def without_outcome(self) -> Round:
         """The round without verdict and proposals, for what they spoke of changes.
 
@@ -199,6 +216,42 @@ class Round:
         A new record.
         """
         return replace(self, decisions={**self.decisions, table_name: decision})
+
+    def with_kind(self, kind: str) -> Round:
+        """The round as another kind of work.
+
+        Parameters
+        ----------
+        kind : one of ``ROUND_KINDS``.
+
+        Returns
+        -------
+        A new record.
+        """
+        return replace(self, kind=kind)
+
+    def with_injector_tables(
+        self, tables: Mapping[str, Table | None], decisions: Mapping[str, Decision | None]
+    ) -> Round:
+        """The round driven on other injector tables, with other decisions on them.
+
+        Parameters
+        ----------
+        tables : by name; None takes the table out, so that the sheet's data count.
+        decisions : by name; None takes the decision back.
+
+        Returns
+        -------
+        A new record.
+        """
+        calibration = self.revision.calibration
+        for name, table in tables.items():
+            calibration = (
+                calibration.without_table(name) if table is None else calibration.with_table(name, table)
+            )
+        merged = {**self.decisions, **decisions}
+        kept = {name: decision for name, decision in merged.items() if decision is not None}
+        return replace(self, revision=replace(self.revision, calibration=calibration), decisions=kept)
 
     @property
     def result(self) -> Table:
@@ -324,6 +377,24 @@ class Job:
         """
         return replace(self, rounds=(*self.rounds, new))
 
+    def same_injectors(self, one: Round, other: Round) -> bool:
+        """True if two rounds were driven on the same injector data, so that their logs may count together.
+
+        Parameters
+        ----------
+        one, other : rounds of this job.
+
+        Returns
+        -------
+        Whether the same pulse meant the same fuel to the ECU.
+        """
+        a, b = (with_calibration(self.vehicle, r.revision.calibration).injectors for r in (one, other))
+        return (
+            np.array_equal([a.flow_g_per_s], [b.flow_g_per_s], equal_nan=True)
+            and np.array_equal(a.volts, b.volts)
+            and np.array_equal(a.dead_time_ms, b.dead_time_ms)
+        )
+
     def vehicle_in(self, index: int) -> Vehicle:
         """The vehicle with the calibration of a round in its ECU.
 
@@ -347,12 +418,15 @@ def cells_written(earlier: Round, later: Round) -> int:
 
     Returns
     -------
-    Over all tables; every cell of a table only one of them has.
+    Over all tables; every cell of a table only one of them has, but for injector tables, which a round takes
+    from the sheet until they are decided.
     """
     before = earlier.revision.calibration
     after = later.revision.calibration
     count = 0
     for name in after:
+        if name in INJECTOR_TABLES and name not in before:
+            continue
         there = name in before and before[name].shape == after[name].shape
         changed = before[name].values != after[name].values if there else np.ones(after[name].shape, bool)
         count += int(changed.sum())

@@ -144,7 +144,17 @@ LOG_WORDS = Migration(
             baro_kpa REAL NOT NULL)""",
     ),
 )
-MIGRATIONS: tuple[Migration, ...] = (FIRST_ROUNDS, CHOICES_AND_MARKS, REVISIONS, HAND_OVER, LOG_WORDS)
+ROUND_KIND = Migration(
+    "what kind of work a round is", ("ALTER TABLE rounds ADD COLUMN kind TEXT NOT NULL DEFAULT ''",)
+)
+MIGRATIONS: tuple[Migration, ...] = (
+    FIRST_ROUNDS,
+    CHOICES_AND_MARKS,
+    REVISIONS,
+    HAND_OVER,
+    LOG_WORDS,
+    ROUND_KIND,
+)
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""
 

@@ -13,6 +13,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from lean_trim.core.data.calibration import Calibration, calibration_of
+from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.errors import BadInputError
@@ -36,9 +37,11 @@ from lean_trim.job.reading import log_info, log_infos, read_job, resting_ids
 from lean_trim.job.records import Job, LogInfo, Mark, Outcome, Prediction, Revision, Round, Span, StoredLog
 from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.writing import (
+    drop_decision,
     drop_outcome,
     put_decision,
     put_handed,
+    put_injector_tables,
     put_outcome,
     put_prediction,
     put_proposal,
@@ -267,6 +270,32 @@ class JobStore:
         with self.database.writing() as db:
             put_decision(db, round_id, table_name, decision)
 
+    def save_injector_tables(
+        self,
+        changed: Round,
+        tables: Mapping[str, Table | None],
+        decisions: Mapping[str, Decision | None],
+        judge_again: bool = False,
+    ) -> None:
+        """Keep the injector tables a round was driven on, and what was decided on them, together.
+
+        Parameters
+        ----------
+        changed : a round.
+        tables : by name; None takes the table out.
+        decisions : by name; None takes the decision back.
+        judge_again : drop verdict and proposals, which spoke of other tables.
+        """
+        with self.database.writing() as db:
+            if judge_again:
+                drop_outcome(db, changed.id)
+            put_injector_tables(db, changed.revision.id, tables)
+            for name, decision in decisions.items():
+                if decision is None:
+                    drop_decision(db, changed.id, name)
+                else:
+                    put_decision(db, changed.id, name, decision)
+
     def save_left_out(self, round_id: int, spans: Sequence[Span], judge_again: bool = False) -> None:
         """Keep the stretches left out by hand.
 
@@ -302,6 +331,17 @@ class JobStore:
         """
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET settings = ? WHERE id = ?", (tuning_text(tuning), round_id))
+
+    def save_kind(self, round_id: int, kind: str) -> None:
+        """Keep what kind of work a round is.
+
+        Parameters
+        ----------
+        round_id : a round.
+        kind : one of ``ROUND_KINDS``.
+        """
+        with self.database.writing() as db:
+            db.execute("UPDATE rounds SET kind = ? WHERE id = ?", (kind, round_id))
 
     def save_outcome(self, round_id: int, outcome: Outcome) -> None:
         """Keep what a solve says of a round.
@@ -339,6 +379,16 @@ class JobStore:
             if prediction is not None:
                 put_prediction(db, round_id, prediction)
         return note
+
+    def save_vehicle(self, vehicle: Vehicle) -> None:
+        """Keep what the vehicle is, beside its tables.
+
+        Parameters
+        ----------
+        vehicle : replaces the earlier one.
+        """
+        with self.database.writing() as db:
+            db.execute("UPDATE vehicle SET sheet = ?", (json.dumps(vehicle_dict(vehicle)),))
 
     def save_choices(self, shape: str, choices: Choices) -> None:
         """Keep what the user said about logs of one shape.

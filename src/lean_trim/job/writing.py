@@ -65,6 +65,23 @@ def put_revision(
     return revision_id
 
 
+def put_injector_tables(db: sqlite3.Connection, revision_id: int, tables: Mapping[str, Table | None]) -> None:
+    """Replace injector tables of a revision.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    revision_id : a revision.
+    tables : by name; None takes the table out.
+    """
+    for name, table in tables.items():
+        db.execute("DELETE FROM revision_tables WHERE revision_id = ? AND name = ?", (revision_id, name))
+        if table is not None:
+            table_id = put_table(db, name, table)
+            db.execute("INSERT INTO revision_tables VALUES (?, ?, ?)", (revision_id, name, table_id))
+    db.execute("DELETE FROM tables WHERE id NOT IN (SELECT table_id FROM revision_tables)")
+
+
 def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: str, tuning: Tuning) -> int:
     """Add an empty round; returns its id.
 
@@ -103,8 +120,20 @@ def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decisio
         for cell, (value, origin, pinned) in enumerate(cells)
         if origin != Origin.UNTOUCHED or pinned
     ]
-    db.execute("DELETE FROM decided_cells WHERE round_id = ? AND table_name = ?", (round_id, table_name))
+    drop_decision(db, round_id, table_name)
     db.executemany("INSERT INTO decided_cells VALUES (?, ?, ?, ?, ?, ?)", rows)
+
+
+def drop_decision(db: sqlite3.Connection, round_id: int, table_name: str) -> None:
+    """Take back what was decided on one table.
+
+    Parameters
+    ----------
+    db : in a transaction.
+    round_id : a round.
+    table_name : a table of its calibration.
+    """
+    db.execute("DELETE FROM decided_cells WHERE round_id = ? AND table_name = ?", (round_id, table_name))
 
 
 def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
@@ -228,7 +257,7 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
             written.add(r.revision.id)
     for r in job.rounds:
         db.execute(
-            "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (
                 r.id,
                 r.number,
@@ -238,6 +267,7 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
                 tuning_text(r.tuning),
                 r.handed_over,
                 r.note,
+                r.kind,
             ),
         )
         put_round_logs(db, r)

@@ -15,7 +15,7 @@ from lean_trim.core.messages import Message
 from lean_trim.simcar.driver import Controls, Driver
 from lean_trim.simcar.ecu import Command, Ecu, Readings
 from lean_trim.simcar.faults import Faults, FaultyParts
-from lean_trim.simcar.lookup import CurveLookup
+from lean_trim.simcar.injectors import TrueInjectors
 from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
 from lean_trim.simcar.truth import Truth, truth_for
 
@@ -79,11 +79,7 @@ class SimCar:
         )
         # Driver and noise share one stream, so that a seed fixes the whole drive.
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
-        volts = vehicle.injectors.volts.tolist()
-        self.dead = CurveLookup(
-            volts, (vehicle.injectors.dead_time_ms + self.truth.dead_time_shift_ms).tolist()
-        )
-        self.flow = vehicle.injectors.flow_g_per_s * self.truth.flow_scale
+        self.injectors = self.truth.injectors or _by_sheet(vehicle, self.truth)
         self.time_s = 0.0
         self.lam = 1.0
         self.volts = 13.6
@@ -121,18 +117,19 @@ class SimCar:
     @property
     def fuel_dp_kpa(self) -> float:
         """Differential pressure across the injectors now."""
-        return self.parts.fuel_dp_kpa(self.vehicle.injectors.rated_pressure_kpa, self.plant.flow_g_per_s)
+        above = self.plant.map_kpa - self.truth.baro_kpa
+        return self.parts.fuel_dp_kpa(self.injectors.rated_kpa, self.plant.flow_g_per_s, above)
 
     def _injected_g(self, sound_v: float) -> float:
         """Fuel of one injection, g: opening time less the true dead time, at the pressure there is."""
         if not self.command.pulse_width_ms:
             return 0.0
-        dead = self.dead(self.volts)
+        pressure = self.fuel_dp_kpa
+        dead = self.injectors.dead_at(self.volts, pressure)
         # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
-        dead += WEAK_DEAD * (dead - self.dead(sound_v))
-        open_ms = max(0.0, self.command.pulse_width_ms - dead)
-        pressure = math.sqrt(self.fuel_dp_kpa / self.vehicle.injectors.rated_pressure_kpa)
-        return open_ms * 1e-3 * self.flow * pressure * self.parts.delivered(self.time_s)
+        dead += WEAK_DEAD * (dead - self.injectors.dead_at(sound_v, pressure))
+        open_ms = self.injectors.open_ms(self.command.pulse_width_ms, dead)
+        return open_ms * 1e-3 * self.injectors.flow_at(pressure) * self.parts.delivered(self.time_s)
 
     def _readings(self) -> Readings:
         plant = self.plant
@@ -192,6 +189,17 @@ class SimCar:
             values[Role.MAF_HZ] = self.truth.maf_hz(self.parts.metered(plant.flow_g_per_s))
             values[Role.MAF_FLOW] = command.airflow_g_per_s
         return values
+
+
+def _by_sheet(vehicle: Vehicle, truth: Truth) -> TrueInjectors:
+    """Injectors that are off what the ECU was told by a scale and a shift."""
+    told = vehicle.injectors
+    return TrueInjectors(
+        flow_g_per_s=told.flow_g_per_s * truth.flow_scale,
+        volts=tuple(told.volts.tolist()),
+        dead_ms=tuple((told.dead_time_ms + truth.dead_time_shift_ms).tolist()),
+        rated_kpa=told.rated_pressure_kpa,
+    )
 
 
 def drive(

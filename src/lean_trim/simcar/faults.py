@@ -21,6 +21,7 @@ FREE_AIR_LAMBDA = 9.0
 
 
 STUCK_EVERY_S = 120.0
+LOADS_EVERY_S = 24.0
 TAIL_HALF_G_PER_S = 2.0
 """Airflow at which air from behind counts half; an idling engine draws about as much (invented)."""
 
@@ -49,6 +50,9 @@ class Faults:
     knock_from_kpa : manifold pressure from which knock retard is logged; 0 for none.
     airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at its end; 0
         for none.
+    regulator_follows : kPa the fuel rail follows the manifold by per kPa; 1 is sound.
+    loads_v : volts that are missing for every other twelve seconds, as when lamps and fans are switched to
+        find the voltage slope of the dead time; no fault.
     """
 
     pump_sag_pct: float = 0.0
@@ -62,6 +66,8 @@ class Faults:
     settle_rich_pct: float = 0.0
     knock_from_kpa: float = 0.0
     airflow_ceiling: float = 0.0
+    regulator_follows: float = 1.0
+    loads_v: float = 0.0
 
 
 KINDS: dict[str, Faults] = {
@@ -76,6 +82,8 @@ KINDS: dict[str, Faults] = {
     "after-flash": Faults(settle_rich_pct=10.0),
     "knock": Faults(knock_from_kpa=140.0),
     "airflow-sensor": Faults(airflow_ceiling=0.75),
+    "regulator": Faults(regulator_follows=0.4),
+    "loads": Faults(loads_v=1.2),
 }
 """Faults by the name ``lean-trim simulate --fault`` knows them by."""
 
@@ -102,14 +110,16 @@ class FaultyParts:
         self.held = 1.0
         self.last_logged = 1.0
 
-    def fuel_dp_kpa(self, rated_kpa: float, flow_g_per_s: float) -> float:
-        """Differential pressure the pump keeps up at an airflow."""
+    def fuel_dp_kpa(self, rated_kpa: float, flow_g_per_s: float, above_kpa: float = 0.0) -> float:
+        """Differential pressure the pump keeps up at an airflow, and at MAP so far above the outside."""
         share = min(1.0, max(0.0, (flow_g_per_s / self.max_flow - 0.3) / 0.7))
-        return rated_kpa * (1.0 - self.faults.pump_sag_pct / 100.0 * share)
+        followed = rated_kpa - (1.0 - self.faults.regulator_follows) * above_kpa
+        return followed * (1.0 - self.faults.pump_sag_pct / 100.0 * share)
 
     def volts(self, sound_v: float, time_s: float) -> float:
         """Battery voltage."""
-        return sound_v - (self.faults.battery_drop_v if time_s % 150.0 > 110.0 else 0.0)
+        loads = self.faults.loads_v if time_s % LOADS_EVERY_S > LOADS_EVERY_S / 2.0 else 0.0
+        return sound_v - (self.faults.battery_drop_v if time_s % 150.0 > 110.0 else 0.0) - loads
 
     def delivered(self, time_s: float) -> float:
         """Fuel delivered over fuel the injectors should deliver."""

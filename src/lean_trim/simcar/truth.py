@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.simcar.injectors import TrueInjectors
 
 UNBURNT_BELOW_C = 75.0
 WARM_C = 88.0
@@ -59,6 +60,8 @@ class Truth:
     cold_unburnt_per_k : share of the fuel that does not burn per kelvin below 75 °C of coolant.
     map_lag_s : first-order lag of the pressure sensor.
     loop_bias : lambda a narrowband loop really holds, less 1.
+    injectors : what they really are; None if they are off the sheet's by ``flow_scale`` and
+        ``dead_time_shift_ms``.
     """
 
     displacement_l: float
@@ -87,6 +90,7 @@ class Truth:
     cold_unburnt_per_k: float = 0.0
     map_lag_s: float = 0.0
     loop_bias: float = 0.0
+    injectors: TrueInjectors | None = None
 
     def ve_pct(self, rpm: float, map_kpa: float) -> float:
         """Volumetric efficiency at the charge's own temperature, percent."""

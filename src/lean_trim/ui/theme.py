@@ -10,6 +10,8 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.ui.units import Units
+
 FAMILY = "Inter"
 _REGISTERED: list[str] = []
 
@@ -83,13 +85,14 @@ def _color(name: str, alpha: float) -> QColor:
 
 
 class Appearance(QObject):
-    """The theme in force; views repaint on ``changed``."""
+    """The theme and the units in force; views repaint on ``changed``, and on ``units.changed``."""
 
     changed = Signal()
 
     def __init__(self, theme: Theme = LIGHT, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.theme = theme
+        self.units = Units(self)
 
     def use(self, theme: Theme) -> None:
         """Switch the theme for the whole application."""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from lean_trim.core.data.vehicle import AirflowSourceSettings
+import numpy as np
+
+from lean_trim.core.data.vehicle import AirflowSourceSettings, Injectors, Vehicle
 from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.job.records import Span
 
@@ -20,6 +22,8 @@ class Binding:
     logs : (round id, log id) of every log that counts, the round's own first.
     left_out : stretches left out by hand, by round.
     settings, airflow_source : as they are at rest.
+    vehicle : what the car is, beside its tables; another record is another car.
+    injectors : flow, volts and dead times the round was driven on, for its revision may get another table.
     """
 
     job: int
@@ -29,6 +33,8 @@ class Binding:
     left_out: tuple[tuple[Span, ...], ...]
     settings: SolveSettings
     airflow_source: AirflowSourceSettings | None
+    vehicle: Vehicle
+    injectors: tuple[float, ...]
 
     def same_but_for_settings(self, other: Binding) -> bool:
         """True if an answer for one may be refitted into an answer for the other.
@@ -42,6 +48,22 @@ class Binding:
         Whether only the settings of the solve differ.
         """
         return replace(self, settings=other.settings) == other
+
+
+def injector_key(injectors: Injectors) -> tuple[float, ...]:
+    """Injector data as numbers that can be compared.
+
+    Parameters
+    ----------
+    injectors : as they were driven on.
+
+    Returns
+    -------
+    Flow, volts and dead times; -1 for a flow that is not known.
+    """
+    flow = injectors.flow_g_per_s
+    known = -1.0 if np.isnan(flow) else float(flow)
+    return (known, *injectors.volts.tolist(), *injectors.dead_time_ms.tolist())
 
 
 def needs_refit_only(before: SolveSettings, after: SolveSettings) -> bool:

@@ -23,6 +23,7 @@ class Part(Enum):
     TUNING = "tuning"
     OUTCOME = "outcome"
     HANDED_OVER = "handed over"
+    KIND = "kind"
 
 
 class Remedy(StrEnum):
@@ -106,6 +107,11 @@ class DriveGrew:
 @dataclass(frozen=True)
 class ImportsChanged:
     """Other logs wait for an answer than before."""
+
+
+@dataclass(frozen=True)
+class InjectorsTold:
+    """What the shown round says of the injectors is known, or why it cannot be."""
 
 
 @dataclass(frozen=True)

@@ -44,6 +44,11 @@ class Say:
     LEAVE_OUT = Message("deciding.leave_out", "Leave out {start} to {end} min")
     KEEP_AGAIN = Message("deciding.keep_again", "Keep {start} to {end} min again")
     KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
+    INJECTORS_FIRST = Message(
+        "deciding.injectors_first",
+        "Injector data are decided in this round, and what this drive asks of the table was worked out with "
+        "the old ones. Both together would correct one error twice: drive on the new data first.",
+    )
     NOTHING_THERE = Message(
         "deciding.nothing_there", "None of these cells has a change to accept; see Evidence for the reason."
     )
@@ -233,6 +238,9 @@ class Deciding:
             self.workspace.note(Say.NO_PROPOSAL())
             return
         current = self.workspace.round
+        if current is not None and current.injectors_decided:
+            self.workspace.hub.publish(Notice("error", Say.INJECTORS_FIRST()))
+            return
         if current is not None and self.workspace.is_last:
             after = decide.accept(current.decided, proposal, cells)
             if not cells_apart(current.decided, after):
@@ -254,6 +262,9 @@ class Deciding:
         proposal = self.workspace.solver.proposal
         current = self.workspace.round
         if proposal is None or current is None:
+            return 0
+        # What was asked of the table speaks of the old injector data: it waits for the next drive.
+        if current.injectors_decided:
             return 0
         decision = current.decided
         waits = (proposal.step_pct != 0.0) & (decision.origin == decide.Origin.UNTOUCHED) & ~decision.pinned
@@ -304,7 +315,7 @@ class Deciding:
             return False
         return self.change(
             lambda n: Say.SET(text=text.strip(), cells=n),
-            lambda d: decide.type_in(d, text, cells, vehicle.limits),
+            lambda d: decide.type_in(d, text, cells, vehicle.limits, vehicle.table.own),
         )
 
     def leave_out(self, start_s: float, end_s: float) -> None:

@@ -1,4 +1,4 @@
-"""The demo job: Heron on the simulated car."""
+"""The demo jobs: an invented car each, driven by the simulator."""
 
 from __future__ import annotations
 
@@ -7,10 +7,13 @@ from pathlib import Path
 
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
+from lean_trim.job.records import SWAP
 from lean_trim.job.store import SUFFIX, JobStore
-from lean_trim.simcar.heron import heron
+from lean_trim.simcar.cars import car_named
 
-DEMO_NAME = f"heron-demo{SUFFIX}"
+DEFAULT_CAR = "heron"
+FIRST_ROUND = 1
+"""Id of the round a new job file begins with."""
 
 
 class Say:
@@ -21,8 +24,8 @@ class Say:
     )
 
 
-def demo_path(folder: Path, fresh: bool = False) -> tuple[Path, Path | None]:
-    """Path of the demo job in a folder, made the first time.
+def demo_path(folder: Path, fresh: bool = False, car: str = DEFAULT_CAR) -> tuple[Path, Path | None]:
+    """Path of a car's demo job in a folder, made the first time.
 
     ``fresh`` puts an earlier one aside under the day and time.
 
@@ -30,6 +33,7 @@ def demo_path(folder: Path, fresh: bool = False) -> tuple[Path, Path | None]:
     ----------
     folder : made if it is not there.
     fresh : begin again.
+    car : one of ``simcar.cars.CARS``.
 
     Returns
     -------
@@ -38,13 +42,17 @@ def demo_path(folder: Path, fresh: bool = False) -> tuple[Path, Path | None]:
     Raises
     ------
     BadInputError
-        If it is to be fresh and another window has it open, or it cannot be made.
+        If it is to be fresh and another window has it open, or it cannot be made, or there is no such car.
     """
+    found = car_named(car)
     folder.mkdir(parents=True, exist_ok=True)
-    path = folder / DEMO_NAME
+    path = folder / f"{car}-demo{SUFFIX}"
     kept = _put_aside(path) if fresh and path.exists() else None
     if not path.exists():
-        JobStore.create(path, heron(), car="heron").close()
+        store = JobStore.create(path, found.sheet(), car=car)
+        if found.injectors is not None:
+            store.save_kind(FIRST_ROUND, SWAP)
+        store.close()
     return path, kept
 
 

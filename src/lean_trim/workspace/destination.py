@@ -63,8 +63,8 @@ class Destination:
         if self.following is None or self.replaces is not None:
             return self.place
         next_vehicle = with_calibration(self.vehicle, self.following)
-        found = driven_on(log, self.vehicle, next_vehicle.table)
-        if found is next_vehicle.table:
+        found = driven_on(log, self.vehicle, next_vehicle)
+        if found is next_vehicle:
             return Place.NEXT
         if found is None:
             return self.place
@@ -93,7 +93,7 @@ def destination(workspace: Workspace, replaces: tuple[int, int] | None = None) -
         return None if index is None else Destination(round_id, job.vehicle_in(index), replaces=log_id)
     newest = job.rounds[-1]
     vehicle = job.vehicle_in(len(job.rounds) - 1)
-    if not newest.logs or (not newest.decided.changed and not newest.handed_over):
+    if not newest.logs or (not newest.changed and not newest.handed_over):
         return Destination(newest.id, vehicle)
     place = Place.NEXT if newest.handed_over else Place.ASK
     following = newest.handed_calibration if newest.handed_over else newest.resulting_calibration

@@ -56,6 +56,7 @@ def drive_apart(
     report: Report,
     command: Sequence[str] | None = None,
     silent_s: float = SILENT_S,
+    car: str = "",
 ) -> Log:
     """Run ``lean-trim simulate`` and follow its output.
 
@@ -64,6 +65,7 @@ def drive_apart(
     minutes : length of the drive, > 0.
     command : another program that streams a log, for tests; the simulated car if None.
     silent_s : how long it may say nothing, s.
+    car : the demo car behind the sheet, "" for the engine the sheet tells of.
 
     Raises
     ------
@@ -73,7 +75,7 @@ def drive_apart(
         If the process ended with an error or said nothing for too long.
     """
     with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
-        words = list(command) if command is not None else _simulate(vehicle, Path(folder), seed, minutes)
+        words = list(command) if command is not None else _simulate(vehicle, Path(folder), seed, minutes, car)
         pipe = subprocess.PIPE
         # No standard input: a child that asked for something would wait for ever.
         with subprocess.Popen(
@@ -86,10 +88,10 @@ def drive_apart(
                 process.kill()
 
 
-def _simulate(vehicle: Vehicle, folder: Path, seed: int, minutes: float) -> list[str]:
+def _simulate(vehicle: Vehicle, folder: Path, seed: int, minutes: float, car: str) -> list[str]:
     sheet = write_vehicle(vehicle, folder)
     words = [sys.executable, "-m", "lean_trim", "simulate", "--vehicle", str(sheet), "--out", "-"]
-    return [*words, "--seed", str(seed), "--minutes", f"{minutes:g}"]
+    return [*words, "--seed", str(seed), "--minutes", f"{minutes:g}", *(("--car", car) if car else ())]
 
 
 class _Follower:

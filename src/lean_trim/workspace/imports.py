@@ -11,17 +11,18 @@ from typing import TYPE_CHECKING
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.drive.frame import make_frame
-from lean_trim.core.errors import BadInputError, CancelledError, LogError
+from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
-from lean_trim.formats.logs import OpenedLog, open_log
 from lean_trim.formats.meaning.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
+from lean_trim.formats.meaning.pressure import BAROMETERS_KPA
+from lean_trim.formats.meaning.rows import RATES_HZ
 from lean_trim.job.blobs import store_log
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import LogInfo, StoredLog
 from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import ImportsChanged, Notice
 from lean_trim.workspace.destination import Destination, Place, destination
+from lean_trim.workspace.log_opening import Pending, Question, read_dbc, read_or_ask, read_pending
 from lean_trim.workspace.rounds import Addition, saved
 from lean_trim.workspace.tasks import Lane, Report
 
@@ -45,31 +46,17 @@ class Say:
         "{name} is not added again: it is the same file as {other}, which is left out in round {number}. Let "
         "that one count again on the Logs page.",
     )
-    CANCELLED = Message("imports.cancelled", "opening logs was cancelled; nothing was changed")
+    BAROMETER = Message(
+        "imports.barometer", "{kpa:g} kPa is no barometer; allowed are {low:g} to {high:g} kPa"
+    )
+    RATE = Message("imports.rate", "{rate:g} rows a second; allowed are {low:g} to {high:g}")
+    DBC_KEPT = Message(
+        "imports.dbc_kept", "{name} is kept with this job and tells what the frames of its CAN traces mean."
+    )
 
 
-@dataclass(frozen=True, eq=False)
-class Pending:
-    """A log that is not in the job yet.
-
-    Attributes
-    ----------
-    where : the round it was opened for, and the table of the one after it.
-    place : which of the two, as far as the log itself and the hand-over tell.
-    problem : why it cannot be used as it is, "" if it can.
-    """
-
-    path: Path
-    opened: OpenedLog
-    choices: Choices
-    problem: str
-    where: Destination
-    place: Place
-
-    @property
-    def asks(self) -> bool:
-        """True if the user has to look at it."""
-        return bool(self.opened.mapped.doubts) or (bool(self.problem) and bool(self.opened.mapped.unused))
+DBC = "dbc"
+"""The job's setting that keeps its DBC."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,16 +76,19 @@ class Opened:
     unplaced: tuple[Unplaced, ...] = ()
     replacement: tuple[Destination, LogInfo, Log] | None = None
     said: tuple[Said, ...] = ()
+    questions: tuple[Question, ...] = ()
 
 
 class LogImports:
     """Opens logs in the background; those with doubts wait here until the user has answered.
 
-    ``waiting`` are logs whose columns are asked about, ``unplaced`` those whose table is.
+    ``questions`` are files that cannot be read before something is said of them, ``waiting`` logs whose
+    columns are asked about, ``unplaced`` those whose table is.
     """
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
+        self.questions: list[Question] = []
         self.waiting: list[Pending] = []
         self.unplaced: list[Unplaced] = []
 
@@ -125,17 +115,87 @@ class LogImports:
         if where is None or store is None:
             workspace.note(Say.NO_JOB())
             return
+        self._open([(path, "") for path in (paths[:1] if replaces is not None else paths)], where, look)
+
+    def _open(self, files: list[tuple[Path, str]], where: Destination, look: bool) -> None:
+        """Read files (with the sheet, of workbooks) in the background."""
+        workspace = self.workspace
+        store = workspace.store
         remembered = workspace.choices_cache
-        wanted = paths[:1] if replaces is not None else paths
+        dbc = workspace.setting(DBC)
+        assert store is not None
 
         def work(report: Report) -> Opened:
-            opened = [_open(path, remembered, report, where) for path in wanted]
-            new, said = self._only_new(opened) if replaces is None else (opened, ())
+            answers = [read_or_ask(path, remembered, report, where, sheet, dbc) for path, sheet in files]
+            opened = [a for a in answers if not isinstance(a, Question)]
+            new, said = self._only_new(opened) if where.replaces is None else (opened, ())
             ready = [] if look else [(p, s) for p, s in new if not p.problem and not p.asks]
             every = tuple(pending for pending, _ in new)
-            return replace(self._keep(ready, every, store, report), said=said)
+            questions = tuple(a for a in answers if isinstance(a, Question))
+            return replace(self._keep(ready, every, store, report), said=said, questions=questions)
 
         workspace.tasks.start(Lane.READING, "Opening logs", work, lambda opened: self._opened(opened, look))
+
+    def answer(self, word: str | float | Path) -> None:
+        """The user's word on a file that could not be read without; it is read then.
+
+        Parameters
+        ----------
+        word : the sheet of a workbook, rows a second, or the file of a DBC.
+        """
+        if not self.questions:
+            return
+        question = self.questions[0]
+        if question.need == "dbc":
+            if not self.keep_dbc(Path(str(word))):
+                return
+            # Every trace that waits for one is answered by it.
+            answered = [q for q in self.questions if q.need == "dbc"]
+        else:
+            answered = [question]
+        if question.need == "rate" and not self._keep_rate(question, float(str(word))):
+            return
+        sheet = str(word) if question.need == "sheet" else ""
+        self.questions = [q for q in self.questions if q not in answered]
+        self._tell()
+        self._open([(q.path, sheet or q.sheet) for q in answered], question.where, False)
+
+    def _keep_rate(self, question: Question, rate_hz: float) -> bool:
+        low, high = RATES_HZ
+        if not low <= rate_hz <= high:
+            self._refuse(Say.RATE(rate=rate_hz, low=low, high=high))
+            return False
+        known = self.workspace.choices_cache.get(question.shape, Choices())
+        said = replace(known, rate_hz=rate_hz)
+        return self.workspace.saving.attempt(lambda: self.workspace.save_choices(question.shape, said))
+
+    def keep_dbc(self, path: Path) -> bool:
+        """Keep a DBC with the job, for its CAN traces.
+
+        Parameters
+        ----------
+        path : of the DBC.
+
+        Returns
+        -------
+        Whether it could be read and kept; else the reason was told.
+        """
+        workspace = self.workspace
+        if workspace.job is None:
+            workspace.note(Say.NO_JOB())
+            return False
+        try:
+            dbc = read_dbc(path)
+        except BadInputError as error:
+            self._refuse(Say.PROBLEM(text=str(error)))
+            return False
+        kept = workspace.saving.attempt(lambda: workspace.save_setting(DBC, dbc.kept))
+        if kept:
+            workspace.note(Say.DBC_KEPT(name=dbc.name))
+        return kept
+
+    def _refuse(self, said: Said) -> None:
+        self.workspace.hub.publish(Notice("error", said))
 
     def _only_new(
         self, opened: list[tuple[Pending, StoredLog]]
@@ -190,6 +250,7 @@ class LogImports:
                 self.workspace.note(Say.FOUND(text=line))
             if pending.problem and not pending.asks:
                 self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=pending.problem)))
+        self.questions += opened.questions
         self.waiting += [p for p in opened.all if p.asks or (look and not p.problem)]
         self._take(opened)
         for said in opened.said:
@@ -241,6 +302,19 @@ class LogImports:
         if self.current is not None:
             self._read_again(replace(self.current.choices, time=column, time_unit=unit))
 
+    def use_barometer(self, kpa: float) -> None:
+        """The barometer of the drive; the log is read again with it.
+
+        Parameters
+        ----------
+        kpa : where it was not logged.
+        """
+        low, high = BAROMETERS_KPA
+        if not low <= kpa <= high:
+            self._refuse(Say.BAROMETER(kpa=kpa, low=low, high=high))
+        elif self.current is not None:
+            self._read_again(replace(self.current.choices, baro_kpa=kpa))
+
     def use_banks(self, banks: Banks) -> None:
         """Mean of two banks, or one of them.
 
@@ -255,9 +329,10 @@ class LogImports:
         pending = self.current
         if pending is None:
             return
+        dbc = self.workspace.setting(DBC)
 
         def work(report: Report) -> Pending:
-            return _pending(pending.path, choices, report, pending.where)
+            return read_pending(pending.path, choices, report, pending.where, pending.sheet, dbc)
 
         self.workspace.tasks.start(
             Lane.READING, "Reading the log again", work, lambda again: self._replace(pending, again)
@@ -317,7 +392,9 @@ class LogImports:
 
     def discard(self) -> None:
         """Leave the log that is asked about out of the job."""
-        if self.waiting:
+        if self.questions:
+            self.questions.pop(0)
+        elif self.waiting:
             self.waiting.pop(0)
         else:
             self.unplaced = []
@@ -325,37 +402,10 @@ class LogImports:
 
     def clear(self) -> None:
         """Nothing waits any more."""
+        self.questions = []
         self.waiting = []
         self.unplaced = []
         self._tell()
 
     def _tell(self) -> None:
         self.workspace.hub.publish(ImportsChanged())
-
-
-def _pending(path: Path, choices: Choices, report: Report, where: Destination) -> Pending:
-    def progress(share: float) -> bool:
-        return report(0.9 * share, f"Opening {path.name}")
-
-    vehicle = where.vehicle
-    opened = open_log(path, vehicle.stoich_afr, choices, progress, vehicle=vehicle)
-    problem = ""
-    place = where.place
-    try:
-        make_frame(opened.log, where.vehicle)
-        place = where.place_of(opened.log)
-    except LogError as error:
-        problem = str(error)
-    return Pending(path, opened, choices, problem, where, place)
-
-
-def _open(
-    path: Path, remembered: dict[str, Choices], report: Report, where: Destination
-) -> tuple[Pending, StoredLog]:
-    pending = _pending(path, Choices(), report, where)
-    known = remembered.get(shape_of(pending.opened.mapped.raw.columns))
-    if known is not None and known.said_anything:
-        pending = _pending(path, known, report, where)
-    if not report(0.95, f"Keeping {path.name}"):
-        raise CancelledError(Say.CANCELLED())
-    return pending, store_log(pending.opened.log, pending.opened.sha256)

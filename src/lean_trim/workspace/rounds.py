@@ -19,6 +19,7 @@ from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import DriveGrew, Notice, Part
 from lean_trim.workspace.destination import Destination, Place, round_following
 from lean_trim.workspace.driven_car import drive_apart
+from lean_trim.workspace.injector_tables import decided_tables
 from lean_trim.workspace.tasks import Lane, Report
 
 if TYPE_CHECKING:
@@ -47,6 +48,11 @@ class Say:
         "rounds.written",
         "Table written to {path}. Keep a copy of what is in the ECU before you write this to it.",
     )
+    WRITTEN_BESIDE = Message(
+        "rounds.written_beside",
+        "Table written to {path}, injector data beside it: {beside}. Keep a copy of what is in the ECU "
+        "before you write these to it.",
+    )
     COPIED = Message(
         "rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it."
     )
@@ -59,6 +65,24 @@ class Say:
         "rounds.copied_unchanged",
         "Table copied as it was driven: nothing is decided in this round, so nothing counts as handed over.",
     )
+
+
+def injector_paths(current: Round, path: Path) -> dict[str, Path]:
+    """Where the decided injector tables of a round go.
+
+    Parameters
+    ----------
+    current : a round.
+    path : of its airflow table.
+
+    Returns
+    -------
+    By name; those that are decided.
+    """
+    return {
+        name: path.with_name(f"{path.stem}-{name.replace('_', '-')}{path.suffix}")
+        for name in decided_tables(current)
+    }
 
 
 @dataclass
@@ -190,7 +214,7 @@ class Rounds:
         minutes = self.drive_minutes
 
         def work(report: Report) -> tuple[Addition, SaveFailedError | None]:
-            addition.logs = (store_log(drive_apart(vehicle, seed, minutes, report)),)
+            addition.logs = (store_log(drive_apart(vehicle, seed, minutes, report, car=job.car)),)
             return saved(addition, store, report)
 
         workspace.tasks.start(
@@ -226,6 +250,9 @@ class Rounds:
         """
         solution = self.workspace.solver.solution
         # One of fewer logs, while the whole is still being solved, would foretell another drive.
+        # With other injector data the table will be asked something else than this drive says.
+        if ended.injectors_decided:
+            return None
         if solution is None or not self.workspace.shows(ended.id) or not self.workspace.solver.is_up_to_date:
             return ended.prediction
         foretold = predict_residual(solution.estimate, ended.decided.values)
@@ -299,7 +326,7 @@ class Rounds:
             workspace.note(Say.NOT_AS_HANDED())
 
     def hand_over(self, path: Path) -> bool:
-        """Write the decided table of the shown round as CSV.
+        """Write the decided table of the shown round as CSV, decided injector tables beside it.
 
         False (and a notice) if it could not be written or noted.
 
@@ -316,20 +343,27 @@ class Rounds:
         current = self.workspace.round
         if current is None:
             return False
+        beside = injector_paths(current, path)
         try:
             write_table(current.result, path)
+            for name, table in decided_tables(current).items():
+                write_table(table, beside[name])
         except OSError as error:
             self.workspace.hub.publish(Notice("error", Say.NOT_WRITTEN(path=path, cause=error.strerror)))
             return False
         if not self.mark_handed_over(f"CSV {path.name}"):
             return False
-        self.workspace.note(Say.WRITTEN(path=path))
+        names = [p.name for p in beside.values()]
+        if names:
+            self.workspace.note(Say.WRITTEN_BESIDE(path=path, beside=" and ".join(names)))
+        else:
+            self.workspace.note(Say.WRITTEN(path=path))
         return True
 
     def copied(self) -> bool:
         """Note that the decided table went to the clipboard; a copy of what was driven hands nothing over."""
         current = self.workspace.round
-        if current is not None and not current.decided.changed:
+        if current is not None and not current.changed:
             self.workspace.note(Say.COPIED_UNCHANGED())
             return True
         if not self.mark_handed_over("clipboard"):

@@ -24,7 +24,7 @@ from lean_trim.core.types import Mask
 from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Outcome, Round, Span, StoredProposal, Verdict
-from lean_trim.workspace.binding import Binding, needs_refit_only
+from lean_trim.workspace.binding import Binding, injector_key, needs_refit_only
 from lean_trim.workspace.changes import Notice, Part, ProposalChanged, SolutionShown, SolveFailed
 from lean_trim.workspace.tasks import Lane, Report
 
@@ -68,7 +68,7 @@ class Solver:
         """What the round that is looked at has to be solved for; None if there is nothing to solve."""
         workspace = self.workspace
         current = self.workspace.round
-        if current is None or not current.logs:
+        if current is None or not current.logs or workspace.job is None:
             return None
         rounds = self._rounds_used(current)
         settled = workspace.tuning.settled
@@ -80,6 +80,8 @@ class Solver:
             left_out=tuple(r.left_out for r in rounds),
             settings=settled.solve,
             airflow_source=settled.airflow_source,
+            vehicle=workspace.job.vehicle,
+            injectors=injector_key(workspace.job.vehicle_in(workspace.index).injectors),
         )
 
     @property
@@ -93,8 +95,9 @@ class Solver:
         job = self.workspace.job
         also = self.workspace.tuning.settled.earlier
         assert job is not None
-        earlier = tuple(r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
-        return (current, *earlier)
+        before = (r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
+        # On other injector data the table was asked something else.
+        return (current, *(r for r in before if job.same_injectors(r, current)))
 
     def forget(self) -> None:
         """Another round is looked at, or none: what was asked for the old one is not wanted any more."""

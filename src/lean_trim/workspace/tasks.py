@@ -34,6 +34,7 @@ class Lane(Enum):
     READING = "reading"
     SOLVING = "solving"
     REFITTING = "refitting"
+    STUDY = "study"
 
 
 class Say:

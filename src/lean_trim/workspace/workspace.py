@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+from lean_trim.core.data.calibration import with_calibration
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.meaning.choices import Choices
@@ -28,6 +29,8 @@ from lean_trim.workspace.changes import (
 from lean_trim.workspace.deciding import Deciding
 from lean_trim.workspace.history import Change, History
 from lean_trim.workspace.imports import LogImports
+from lean_trim.workspace.injector_study import InjectorStudy
+from lean_trim.workspace.injector_tables import InjectorTables
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
 from lean_trim.workspace.round_logs import RoundLogs
@@ -77,6 +80,8 @@ class Workspace:
         self.logs = RoundLogs(self)
         self.marks = Marks(self)
         self.imports = LogImports(self)
+        self.study = InjectorStudy(self)
+        self.injectors = InjectorTables(self)
 
     @property
     def index(self) -> int:
@@ -97,6 +102,17 @@ class Workspace:
         vehicle = self.job.vehicle_in(self.index)
         source = self.tuning.settled.airflow_source
         return vehicle if source is None else replace(vehicle, airflow_source=source)
+
+    def decided_vehicle(self) -> Vehicle | None:
+        """The vehicle with the tables as they are decided in the shown round; None without a job.
+
+        Returns
+        -------
+        What the next round would be driven on.
+        """
+        if self.job is None or self.round is None:
+            return None
+        return with_calibration(self.job.vehicle, self.round.resulting_calibration)
 
     @property
     def is_last(self) -> bool:
@@ -221,6 +237,7 @@ class Workspace:
         self.history.clear()
         self.saving.clear()
         self.imports.clear()
+        self.study.forget()
         if self.read_only:
             self.read_only = ""
             self.hub.publish(AccessChanged(""))

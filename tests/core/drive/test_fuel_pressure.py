@@ -77,3 +77,22 @@ def test_a_correction_does_not_depend_on_which_pressure_was_logged(
     shown = series_of("fuel_dp_error_pct", rail, heron_vehicle)
     assert shown is not None
     assert np.abs(shown.values).max() < 3.0
+
+
+@pytest.mark.parametrize("logged", ["differential", "rail"])
+def test_a_rail_held_against_the_atmosphere_is_no_sagging_pump(heron_log: Log, logged: str) -> None:
+    """300 kPa against the atmosphere are 371 at 30 kPa MAP and 221 at 180: as they are meant to be."""
+    drop = np.where(heron_log.time_s > 360.0, 30.0, 0.0)
+    above = heron_log[Role.BARO] - heron_log[Role.MAP]
+    rail = RATED - drop
+    log = with_pressure(heron_log, rail + above if logged == "differential" else rail)
+    read, kind = with_fuel_dp(log, RATED, "atmosphere")
+    assert kind is (PressureKind.DIFFERENTIAL if logged == "differential" else PressureKind.RAIL)
+    meant = RATED + above
+    np.testing.assert_allclose(read[Role.FUEL_DP], RATED * (meant - drop) / meant, rtol=1e-6)
+
+
+def test_an_ecu_that_compensates_is_not_helped_a_second_time(heron_log: Log) -> None:
+    read, kind = with_fuel_dp(with_pressure(heron_log, 250.0), RATED, "compensated")
+    assert kind is PressureKind.COMPENSATED
+    assert Role.FUEL_DP not in read

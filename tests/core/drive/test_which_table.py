@@ -9,7 +9,6 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.which_table import driven_on
 from tests.builders import small_vehicle, steady_states
@@ -26,33 +25,37 @@ def log() -> Log:
     return steady_states(1.04)
 
 
-def wider(table: Table, percent: float) -> Table:
-    return table.with_values(table.values * (1.0 + percent / 100.0))
+def wider(vehicle: Vehicle, percent: float) -> Vehicle:
+    return vehicle.with_table(vehicle.table.with_values(vehicle.table.values * (1.0 + percent / 100.0)))
 
 
 def test_both_ways_round(vehicle: Vehicle, log: Log) -> None:
-    other = wider(vehicle.table, 6.0)
-    assert driven_on(log, vehicle, other) is vehicle.table
-    swapped = replace(vehicle, table=other)
-    assert driven_on(log, swapped, vehicle.table) is vehicle.table
+    other = wider(vehicle, 6.0)
+    assert driven_on(log, vehicle, other) is vehicle
+    assert driven_on(log, other, vehicle) is vehicle
+
+
+def test_other_injector_data_on_the_same_table_are_told_apart(vehicle: Vehicle, log: Log) -> None:
+    smaller = replace(vehicle.injectors, flow_g_per_s=0.93 * vehicle.injectors.flow_g_per_s)
+    assert driven_on(log, vehicle, replace(vehicle, injectors=smaller)) is vehicle
 
 
 def test_tables_that_hardly_differ_are_not_told_apart(vehicle: Vehicle, log: Log) -> None:
-    assert driven_on(log, vehicle, wider(vehicle.table, 0.5)) is None
+    assert driven_on(log, vehicle, wider(vehicle, 0.5)) is None
 
 
 def test_injector_data_that_fit_neither_say_nothing(vehicle: Vehicle, log: Log) -> None:
     off = replace(vehicle, injectors=replace(vehicle.injectors, flow_g_per_s=4.5))
-    assert driven_on(log, off, wider(vehicle.table, 6.0)) is None
+    assert driven_on(log, off, wider(vehicle, 6.0)) is None
 
 
 @pytest.mark.parametrize("missing", [Role.PULSE_WIDTH, Role.LTFT, Role.STFT])
 def test_without_pulse_width_or_trims_it_says_nothing(vehicle: Vehicle, log: Log, missing: Role) -> None:
     rest = Log(log.time_s, {r: v for r, v in log.channels.items() if r not in (missing, Role.DUTY)})
-    assert driven_on(rest, vehicle, wider(vehicle.table, 6.0)) is None
+    assert driven_on(rest, vehicle, wider(vehicle, 6.0)) is None
 
 
 def test_a_few_seconds_are_too_few(vehicle: Vehicle, log: Log) -> None:
     first = np.arange(len(log)) < 100
     short = Log(log.time_s[first], {r: v[first] for r, v in log.channels.items()})
-    assert driven_on(short, vehicle, wider(vehicle.table, 6.0)) is None
+    assert driven_on(short, vehicle, wider(vehicle, 6.0)) is None

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
+from lean_trim.core.data.injector_tables import with_tables
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import TableError
@@ -24,7 +25,9 @@ class Say:
 
 
 TARGET = "target_lambda"
-TABLE_NAMES = ("ve", "maf", TARGET, "injector_flow", "dead_time", "warm_up", "enrichment")
+INJECTOR_FLOW, DEAD_TIME = "injector_flow", "dead_time"
+INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME)
+TABLE_NAMES = ("ve", "maf", TARGET, *INJECTOR_TABLES, "warm_up", "enrichment")
 """Every table a calibration may hold: airflow models, target, injector data, corrections of fuel."""
 
 
@@ -76,6 +79,19 @@ class Calibration:
         """
         return replace(self, tables={**self.tables, name: table})
 
+    def without_table(self, name: str) -> Calibration:
+        """The same calibration less one table.
+
+        Parameters
+        ----------
+        name : of a table that may not be there.
+
+        Returns
+        -------
+        A new calibration; this one stays as it is.
+        """
+        return replace(self, tables={n: t for n, t in self.tables.items() if n != name})
+
     def same_as(self, other: Calibration) -> bool:
         """True if both hold the same tables with the same axes and cells.
 
@@ -114,7 +130,8 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     Parameters
     ----------
     vehicle : as its sheet describes it.
-    calibration : holds at least the vehicle's airflow table.
+    calibration : holds at least the vehicle's airflow table; injector tables stand for the sheet's data where
+        there are any.
 
     Returns
     -------
@@ -125,5 +142,7 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     TableError
         If the calibration lacks the airflow table the vehicle is corrected by.
     """
-    target = calibration.tables.get(TARGET)
-    return replace(vehicle, table=calibration[vehicle.airflow], target=target)
+    tables = calibration.tables
+    injectors = with_tables(vehicle.injectors, tables.get(INJECTOR_FLOW), tables.get(DEAD_TIME))
+    table = calibration[vehicle.airflow]
+    return replace(vehicle, table=table, target=tables.get(TARGET), injectors=injectors)

@@ -31,6 +31,7 @@ class Role(StrEnum):
     MAF_V = "maf_v"
     MAF_FLOW = "maf_g_per_s"
     AIRFLOW_SOURCE = "airflow_source_maf"
+    ETHANOL = "ethanol_pct"
 
 
 LABELS: dict[Role, tuple[str, str]] = {
@@ -57,5 +58,6 @@ LABELS: dict[Role, tuple[str, str]] = {
     Role.MAF_V: ("MAF voltage", "V"),
     Role.MAF_FLOW: ("Mass airflow", "g/s"),
     Role.AIRFLOW_SOURCE: ("Airflow source, share of MAF", ""),
+    Role.ETHANOL: ("Ethanol content", "%"),
 }
 """Plain name and unit of each role, for people."""

@@ -37,13 +37,56 @@ class Say:
 MAX_POINTS = 512
 
 
+@dataclass(frozen=True)
+class OwnUnit:
+    """How the ECU's own numbers follow from ours: own = ours · scale + offset, with scale above 0.
+
+    A VE held as a fraction has a scale of 0.01; a fuel trim of +3 % is what a correction multiplies, 103,
+    with an offset of -100; an injection time may include a dead time.
+    """
+
+    unit: str
+    scale: float = 1.0
+    offset: float = 0.0
+
+    def own(self, ours: ArrayLike) -> Floats:
+        """Our numbers as the ECU has them.
+
+        Parameters
+        ----------
+        ours : any shape.
+
+        Returns
+        -------
+        The same shape.
+        """
+        return np.asarray(ours, float) * self.scale + self.offset
+
+    def ours(self, own: ArrayLike) -> Floats:
+        """The ECU's numbers as we have them.
+
+        Parameters
+        ----------
+        own : any shape.
+
+        Returns
+        -------
+        The same shape.
+        """
+        return (np.asarray(own, float) - self.offset) / self.scale
+
+
 @dataclass(frozen=True, eq=False)
 class Axis:
-    """A strictly rising axis of 2 to 512 finite points with a name and a unit."""
+    """A strictly rising axis of 2 to 512 finite points with a name and a unit.
+
+    ``own`` is how the ECU counts it, None if as we do.
+    """
 
     name: str
     unit: str
     points: Floats
+    own: OwnUnit | None = None
 
     def __post_init__(self) -> None:
         points = np.array(self.points, dtype=float)
@@ -63,6 +106,17 @@ class Axis:
 
     def __len__(self) -> int:
         return len(self.points)
+
+    @property
+    def shown(self) -> Floats:
+        """The points as the ECU counts them, shape (n,)."""
+        # Points of 14.7 psi are kept in kPa; what comes back has to look as it was written.
+        return self.points if self.own is None else np.round(self.own.own(self.points), 6)
+
+    @property
+    def shown_unit(self) -> str:
+        """The unit the ECU counts it in."""
+        return self.unit if self.own is None else self.own.unit
 
     def locate(self, at: ArrayLike) -> tuple[Ints, Floats]:
         """Lower point index and fraction towards the next one, clamped to the ends as an ECU does.
@@ -115,6 +169,8 @@ class Interpolation:
 class Table:
     """Values over one axis (a curve) or two (rows = first axis, columns = second axis).
 
+    ``values`` is what a correction multiplies; ``own`` is how the ECU counts it, None if as we do.
+
     Raises
     ------
     TableError
@@ -125,6 +181,7 @@ class Table:
     values: Floats
     unit: str
     name: str = field(default="")
+    own: OwnUnit | None = None
 
     def __post_init__(self) -> None:
         values = np.array(self.values, dtype=float)
@@ -147,6 +204,29 @@ class Table:
         return tuple(len(a) for a in self.axes)
 
     @property
+    def shown(self) -> Floats:
+        """The ECU's own numbers, in the table's shape."""
+        return self.own_of(self.values)
+
+    @property
+    def shown_unit(self) -> str:
+        """The unit the ECU counts cells in."""
+        return self.unit if self.own is None else self.own.unit
+
+    def own_of(self, values: Floats) -> Floats:
+        """Values of this table's kind as the ECU counts them.
+
+        Parameters
+        ----------
+        values : what a correction multiplies, any shape.
+
+        Returns
+        -------
+        The same shape.
+        """
+        return values if self.own is None else np.round(self.own.own(values), 9)
+
+    @property
     def size(self) -> int:
         """Number of cells."""
         return int(np.prod(self.shape))
@@ -162,7 +242,7 @@ class Table:
         -------
         A new table; this one stays as it is.
         """
-        return Table(self.axes, np.asarray(values, float).reshape(self.shape), self.unit, self.name)
+        return Table(self.axes, np.asarray(values, float).reshape(self.shape), self.unit, self.name, self.own)
 
     def same_axes(self, other: Table) -> bool:
         """True if both tables have the same axis points.
@@ -272,7 +352,18 @@ def ve_table(rpm: ArrayLike, map_kpa: ArrayLike, ve_pct: ArrayLike, name: str = 
     return Table((rows, columns), np.asarray(ve_pct, float), "%", name)
 
 
-def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", name: str = "MAF") -> Table:
+MAF_RANGES = {"Hz": (0.0, 30_000.0), "V": (0.0, 15.0), "g/s": (0.0, 5000.0)}
+"""Any sensor's signal and any engine's airflow (common practice, no source)."""
+
+
+def maf_curve(
+    signal: ArrayLike,
+    g_per_s: ArrayLike,
+    signal_unit: str = "Hz",
+    name: str = "MAF",
+    signal_own: OwnUnit | None = None,
+    flow_own: OwnUnit | None = None,
+) -> Table:
     """A mass-airflow curve in g/s over sensor frequency (Hz) or voltage (V); it must rise.
 
     Parameters
@@ -281,6 +372,7 @@ def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", na
     g_per_s : airflow at each point, g/s, > 0, never falling, shape (n,).
     signal_unit : "Hz" or "V".
     name : of the curve.
+    signal_own, flow_own : how the ECU counts them, None if as we do.
 
     Returns
     -------
@@ -296,4 +388,5 @@ def maf_curve(signal: ArrayLike, g_per_s: ArrayLike, signal_unit: str = "Hz", na
     drops = np.flatnonzero(np.diff(flow) < 0)
     if len(drops):
         raise TableError(Say.CURVE_FALLS(name=name, flow=flow[drops[0]], following=flow[drops[0] + 1]))
-    return Table((Axis("MAF signal", signal_unit, np.asarray(signal, float)),), flow, "g/s", name)
+    axis = Axis("MAF signal", signal_unit, np.asarray(signal, float), signal_own)
+    return Table((axis,), flow, "g/s", name, flow_own)

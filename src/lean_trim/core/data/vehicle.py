@@ -8,6 +8,7 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import ArrayLike
 
+from lean_trim.core.data.table_kinds import HOLD_KINDS, Holds, holds_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.knobs import Knob, default_of
@@ -29,6 +30,7 @@ class Say:
 Airflow = Literal["ve", "maf"]
 Feedback = Literal["wideband", "narrowband", "none"]
 SensorPlace = Literal["downpipe", "tailpipe"]
+PressureReference = Literal["manifold", "atmosphere", "compensated"]
 AirflowSourceKind = Literal["auto", "table", "flag", "rule"]
 
 
@@ -36,13 +38,23 @@ AirflowSourceKind = Literal["auto", "table", "flag", "rule"]
 class Injectors:
     """Injector data as the ECU holds it.
 
-    Flow per injector in g/s at the rated Δp, dead time in ms over volts.
+    Flow per injector in g/s at the rated Δp, dead time in ms over volts. A flow not known is NaN, dead times
+    not known are empty: the airflow model or the logged channels then do without. ``pressure_reference`` is
+    what the rated pressure is held against: the manifold, the atmosphere, or whatever it is, with the ECU
+    accounting for it. ``pressure_known`` is False where a usual rated pressure was taken.
     """
 
     flow_g_per_s: float
     rated_pressure_kpa: float
     volts: Floats
     dead_time_ms: Floats
+    pressure_reference: PressureReference = "manifold"
+    pressure_known: bool = True
+
+    @property
+    def is_known(self) -> bool:
+        """True if a pulse width can be turned into fuel."""
+        return bool(np.isfinite(self.flow_g_per_s)) and len(self.volts) > 0
 
     def dead_time_at(self, volts: ArrayLike) -> Floats:
         """Dead time in ms, interpolated over battery voltage, held constant past the ends.
@@ -53,8 +65,10 @@ class Injectors:
 
         Returns
         -------
-        Dead time, ms, shape of the input.
+        Dead time, ms, shape of the input; NaN if it is not known.
         """
+        if not len(self.volts):
+            return np.full(np.shape(volts), np.nan)
         return np.asarray(np.interp(np.asarray(volts, float), self.volts, self.dead_time_ms))
 
 
@@ -104,7 +118,10 @@ class AirflowSourceSettings:
 
 @dataclass(frozen=True, eq=False)
 class Vehicle:
-    """One vehicle with the calibration that is in its ECU."""
+    """One vehicle with the calibration that is in its ECU.
+
+    ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank.
+    """
 
     name: str
     displacement_l: float
@@ -120,6 +137,12 @@ class Vehicle:
     redline_rpm: float = field(default=7000.0)
     sensor_place: SensorPlace = "downpipe"
     airflow_source: AirflowSourceSettings = field(default_factory=AirflowSourceSettings)
+    fuel_varies: bool = False
+
+    @property
+    def is_speed_density(self) -> bool:
+        """True if air follows from pressure, charge temperature and a VE table."""
+        return self.airflow == "ve" and holds_of(self.table) is Holds.VE
 
     @property
     def cylinder_l(self) -> float:
@@ -140,18 +163,24 @@ class Vehicle:
         return replace(self, table=table)
 
 
-def default_limits(airflow: Airflow) -> TableLimits:
+def default_limits(airflow: Airflow, holds: Holds = Holds.VE) -> TableLimits:
     """Field limits assumed where the vehicle sheet names none (common practice, no source).
 
     Parameters
     ----------
-    airflow : "ve" or "maf".
+    airflow : "ve" (a grid) or "maf" (a curve).
+    holds : what the cells of a grid are.
 
     Returns
     -------
-    In the table's unit: percent or g/s.
+    In the ECU's own numbers.
     """
-    return TableLimits(0.1, 5.0, 250.0) if airflow == "ve" else TableLimits(0.001, 0.0, 2000.0)
+    if airflow == "maf":
+        return TableLimits(0.001, 0.0, 2000.0)
+    if holds is Holds.VE:
+        return TableLimits(0.1, 5.0, 250.0)
+    kind = HOLD_KINDS[holds]
+    return TableLimits(kind.resolution, kind.low, kind.high)
 
 
 def default_exhaust_volume_l(displacement_l: float) -> float:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from lean_trim.core.data.table_kinds import heavy_rows
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.decision.regions import boosted
@@ -50,7 +51,6 @@ class Say:
 
 
 LARGE_STEP_PCT = 12.0
-FULL_LOAD_KPA = 85.0
 
 
 def cautions_for(
@@ -70,7 +70,7 @@ def cautions_for(
     if lean_boost:
         out.append(str(Say.LEANER_IN_BOOST(cells=_cells(lean_boost))))
     elif len(table.axes) == 2:
-        load = np.broadcast_to((table.axes[0].points >= FULL_LOAD_KPA)[:, None], table.shape)
+        load = np.broadcast_to(heavy_rows(table)[:, None], table.shape)
         lean_load = int((load & (step < -2.0)).sum())
         if lean_load:
             out.append(str(Say.LEANER_AT_LOAD(cells=_cells(lean_load))))

@@ -10,7 +10,7 @@ from enum import IntEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from lean_trim.core.data.tables import Table
+from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.proposal import Proposal, quantise
 from lean_trim.core.errors import BadInputError
@@ -141,7 +141,9 @@ _INPUT = re.compile(r"\s*(?P<op>[x×*=]|[+-])?\s*(?P<number>\d+([.,]\d*)?|[.,]\d
 INPUT_HELP = "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amount), =82 (value)"
 
 
-def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLimits) -> Decision:
+def type_in(
+    decision: Decision, text: str, cells: Iterable[int], limits: TableLimits, own: OwnUnit | None = None
+) -> Decision:
     """Apply typed input such as "+3%", "x0.95", "-2" or "=82" to cells that are not pinned.
 
     Parameters
@@ -150,6 +152,7 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     text : what the user typed; a decimal comma will do.
     cells : flat indices.
     limits : of the table's field.
+    own : how the ECU counts the table, None if as we do; amounts and values are typed so.
 
     Returns
     -------
@@ -171,14 +174,14 @@ def type_in(decision: Decision, text: str, cells: Iterable[int], limits: TableLi
     if found["pct"]:
         wanted = decision.values * (1.0 + sign * number / 100.0)
     elif op in ("+", "-"):
-        wanted = decision.values + sign * number
+        wanted = decision.values + sign * number / (1.0 if own is None else own.scale)
     elif op in ("x", "×", "*"):
         wanted = decision.values * number
     else:
-        wanted = np.full_like(decision.values, number)
+        wanted = np.full_like(decision.values, number if own is None else own.ours(number))
     take = _mask(decision, cells) & ~decision.pinned
     # A typed step below zero is refused as out of range, not as an impossible table.
-    values, clipped = quantise(np.maximum(wanted, 0.0), limits)
+    values, clipped = quantise(np.maximum(wanted, 0.0), limits, own)
     if (clipped & take).any():
         raise BadInputError(Say.OUT_OF_RANGE(text=text, lowest=limits.lowest, highest=limits.highest))
     return replace(

@@ -8,7 +8,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from lean_trim.core.data.tables import Table
+from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.decision.regions import boosted
@@ -326,7 +326,7 @@ def _written(
     table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits, policy: PolicySettings
 ) -> Proposal:
     """Round to the field, keep untouched cells exactly, keep a curve rising."""
-    values, clipped = quantise(table.values * (1 + step / 100), limits)
+    values, clipped = quantise(table.values * (1 + step / 100), limits, table.own)
     # Rounding would change cells nobody touched, and each would look like a decision.
     same = step == 0.0
     values[same] = table.values[same]
@@ -339,20 +339,26 @@ def _written(
     return Proposal(table.with_values(values), 100 * (values / table.values - 1), status, policy)
 
 
-def quantise(values: Floats, limits: TableLimits) -> tuple[Floats, NDArray[np.bool_]]:
+def quantise(
+    values: Floats, limits: TableLimits, own: OwnUnit | None = None
+) -> tuple[Floats, NDArray[np.bool_]]:
     """Round to the field's resolution and clip to its range; also tells which cells were clipped.
 
     Parameters
     ----------
-    values : in the table's unit, any shape.
-    limits : of the table's field.
+    values : what corrections multiply, any shape.
+    limits : of the table's field, in the ECU's own numbers.
+    own : how the ECU counts, None if as ``values`` are.
 
     Returns
     -------
     Values that can be written, and True where one was clipped.
     """
-    rounded: Floats = np.round(np.asarray(values, float) / limits.resolution) * limits.resolution
+    as_held = np.asarray(values, float) if own is None else own.own(values)
+    rounded: Floats = np.round(as_held / limits.resolution) * limits.resolution
     decimals = max(0, int(np.ceil(-np.log10(limits.resolution))) + 2)
-    lowest = max(limits.lowest, limits.resolution)
+    # What is multiplied has to stay above 0.
+    lowest = max(limits.lowest, (own.offset if own is not None else 0.0) + limits.resolution)
     clipped = (rounded < lowest) | (rounded > limits.highest)
-    return np.asarray(np.round(np.clip(rounded, lowest, limits.highest), decimals), np.float64), clipped
+    held = np.round(np.clip(rounded, lowest, limits.highest), decimals)
+    return np.asarray(held if own is None else own.ours(held), np.float64), clipped

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.table_kinds import row_pressures
 from lean_trim.core.data.tables import Table
 from lean_trim.core.types import Floats, Mask
 
@@ -45,11 +46,11 @@ def boost_from_kpa(log: Log) -> float:
 
 
 def boosted(table: Table, from_kpa: float) -> Mask:
-    """Cells above atmospheric pressure, in the table's shape; none for a curve.
+    """Cells above atmospheric pressure, in the table's shape; none where rows are no pressure.
 
     Parameters
     ----------
-    table : rows over MAP, or a curve.
+    table : a grid or a curve.
     from_kpa : pressure from which it is boost, kPa absolute.
 
     Returns
@@ -58,7 +59,11 @@ def boosted(table: Table, from_kpa: float) -> Mask:
     """
     if len(table.axes) == 1:
         return np.zeros(table.shape, bool)
-    return np.broadcast_to((table.axes[0].points > from_kpa)[:, None], table.shape).copy()
+    pressures = row_pressures(table)
+    # Over throttle or load no row is boost; what is driven there at full throttle is told by the drive.
+    if pressures is None:
+        return np.zeros(table.shape, bool)
+    return np.broadcast_to((pressures > from_kpa)[:, None], table.shape).copy()
 
 
 def regions_of(table: Table, idle: Floats, full: Floats, from_kpa: float) -> NDArray[np.object_]:

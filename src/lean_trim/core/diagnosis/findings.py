@@ -16,6 +16,7 @@ from lean_trim.core.messages import Message, Said
 FAULTS: tuple[Fault, ...] = (
     mixture.LEAN_AT_LOAD,
     mixture.KNOCK,
+    supply.REGULATOR,
     supply.PRESSURE,
     mixture.STUCK,
     supply.DUTY,

@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.data.table_kinds import table_words
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.frame import Frame, Piece, hidden_trim
 from lean_trim.core.drive.fuel_pressure import PressureKind
@@ -184,7 +185,7 @@ def _source(conditions: Conditions) -> Inferred | None:
         return _graded("Airflow source", str(Say.SENSOR_BY_WIDTH(other=other)), source.sure)
     both = Role.MAF_FLOW in frame.log and Role.MAP in frame.log
     if source.how == "assumed" and both:
-        name = "VE table" if frame.vehicle.airflow == "ve" else "MAF curve"
+        name = table_words(frame.vehicle.table)
         return Inferred("Airflow source", str(Say.SOURCE_ASSUMED(name=name)), "likely")
     return None
 
@@ -247,7 +248,7 @@ def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inf
         # With the short-term trim there, a forgotten long-term trim shows in lambda and is counted.
         if role is Role.LTFT and not _missing(frame, Role.STFT):
             return Inferred(_named(frame, role), taken, "likely")
-        if role is Role.IAT and frame.vehicle.airflow == "maf":
+        if role is Role.IAT and not frame.vehicle.is_speed_density:
             return None
         return Inferred(_named(frame, role), taken, trust)
 

@@ -90,7 +90,7 @@ def _by_rule(motion: Motion, settings: AirflowSourceSettings) -> Floats:
 def _by_pulse_width(frame: Frame) -> AirflowSource | None:
     """The sensor was in force where mass airflow explains the pulse width and the table does not."""
     log = frame.log
-    if frame.vehicle.airflow != "ve" or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
+    if not frame.vehicle.is_speed_density or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
         return None
     with np.errstate(divide="ignore", invalid="ignore"):
         by_table = np.log(frame.fuel_ratio)

@@ -15,6 +15,14 @@ from lean_trim.core.data.holes import NO_HOLES, Holes, bridged, held
 from lean_trim.core.data.log import Log, as_loop, fill_missing
 from lean_trim.core.data.tables import Interpolation, Table
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.coordinates import (
+    DEFAULT_VOLTS,
+    believed_air_g,
+    coordinates,
+    fuel_is_told,
+    moves_its_axis,
+    stoich_along,
+)
 from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_duty
 from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
 from lean_trim.core.drive.narrowband import cycle_mean_stft, running_mean, with_loop_lambda
@@ -33,10 +41,6 @@ class Say:
     NO_LAMBDA = Message(
         "frame.no_lambda", "{name}: lambda holds no number at all; name the column and unit that hold it"
     )
-
-
-DEFAULT_CHARGE_C = 25.0
-DEFAULT_VOLTS = 13.8
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,31 +101,6 @@ class Frame:
     lambda_of_loop: bool = False
 
 
-def coordinates(log: Log, vehicle: Vehicle) -> tuple[Floats, ...]:
-    """Coordinates of the vehicle's airflow table along the log, in the order of its axes.
-
-    Parameters
-    ----------
-    log : a log.
-    vehicle : with the table in question.
-
-    Returns
-    -------
-    One array per axis, each of shape (n,), in the axis' unit.
-
-    Raises
-    ------
-    LogError
-        If a channel the table is read by was not logged.
-    """
-    if vehicle.airflow == "ve":
-        log.require([Role.RPM, Role.MAP])
-        return log[Role.MAP], log[Role.RPM]
-    signal = Role.MAF_V if vehicle.table.axes[0].unit == "V" else Role.MAF_HZ
-    log.require([Role.RPM, signal])
-    return (log[signal],)
-
-
 def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
     """Target lambda: logged values first, else the target table, else LogError.
 
@@ -144,12 +123,32 @@ def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
     if not missing.any():
         return logged
     target = logged.copy()
-    if vehicle.target is not None and Role.MAP in log and Role.RPM in log:
-        at = np.flatnonzero(missing)
-        target[at] = vehicle.target.lookup(log[Role.MAP][at], log[Role.RPM][at])
+    looked_up = target_by_table(log, vehicle)
+    if looked_up is not None:
+        target = np.where(missing, looked_up, target)
     if Role.TARGET not in log and not np.isfinite(target).any():
         raise LogError(Say.NO_TARGET(name=log.name))
     return target
+
+
+def target_by_table(log: Log, vehicle: Vehicle) -> Floats | None:
+    """What the vehicle's target table says along a log.
+
+    Parameters
+    ----------
+    log : a log.
+    vehicle : with its target table, if it has one.
+
+    Returns
+    -------
+    Lambda, shape (n,); None without a table, or without the channels it is read by.
+    """
+    if vehicle.target is None:
+        return None
+    try:
+        return vehicle.target.lookup(*coordinates(log, vehicle, vehicle.target))
+    except LogError:
+        return None
 
 
 def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Frame:
@@ -174,7 +173,7 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
         lambda.
     """
     log, holes = bridged(log)
-    log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa)
+    log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa, vehicle.injectors.pressure_reference)
     # Duty is believed only if the calibration then explains the fuel; else it may be of another kind.
     if duty_will_do(log):
         frame = _look_up(with_width_from_duty(log), vehicle, pieces)
@@ -195,21 +194,26 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     mesh = mesh_along(vehicle.table, at)
     base = read_along(mesh, vehicle.table.values)
     driven = _driven_base(base, at, pieces)
-    rpm = log[Role.RPM]
-    # What the ECU believed follows from the table that was in it, not from the one corrected now.
-    if vehicle.airflow == "ve":
-        charge = held(log[Role.IAT]) if Role.IAT in log else np.full(len(log), DEFAULT_CHARGE_C)
-        air_g = physics.cylinder_air_g(driven, log[Role.MAP], charge, vehicle.cylinder_l)
-        flow = physics.air_flow_g_per_s(air_g, rpm, vehicle.cylinders)
-    else:
-        flow = driven
-        air_g = physics.cylinder_air_from_flow_g(driven, rpm, vehicle.cylinders)
     target = target_lambda(log, vehicle)
+    # What the ECU believed follows from the table that was in it, not from the one corrected now.
+    air_g = believed_air_g(log, vehicle, driven, target)
+    flow = (
+        driven
+        if vehicle.airflow == "maf"
+        else physics.air_flow_g_per_s(air_g, log[Role.RPM], vehicle.cylinders)
+    )
     long = 1 + fill_missing(log.get(Role.LTFT, 0.0)) / 100
     applied = (1 + fill_missing(log.get(Role.STFT, 0.0)) / 100) * long
-    ratio = _fuel_ratio(log, vehicle, air_g / (vehicle.stoich_afr * target) * applied)
+    ratio = _fuel_ratio(log, vehicle, air_g / (stoich_along(log, vehicle) * target) * applied)
     # A single sample of a swinging trim says nothing; the mean over whole swings does.
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
+    if moves_its_axis(vehicle.table):
+        # The next table is read where its own correction takes it, and that is where the evidence belongs.
+        with np.errstate(invalid="ignore", divide="ignore"):
+            k = applied * log[Role.LAMBDA] / target
+        at = (at[0] * np.where(np.isfinite(k), np.clip(k, *AXIS_MOVES), 1.0), *at[1:])
+        mesh = mesh_along(vehicle.table, at)
+        base = read_along(mesh, vehicle.table.values)
     hidden = hidden_trim(log, vehicle)
     # The slow part of the pulse width is the trim nobody logged; what is left shows enrichments.
     if hidden.any():
@@ -270,6 +274,8 @@ def read_along(mesh: Interpolation, values: Floats) -> Floats:
     return read_mesh(mesh.cells, mesh.weights, as_loop(values.ravel()))
 
 
+AXIS_MOVES = (0.5, 2.0)
+"""Furthest a sample is moved along an axis that its own correction moves."""
 HIDDEN_TRIM_S = 5.0
 
 
@@ -285,7 +291,7 @@ def hidden_trim(log: Log, vehicle: Vehicle) -> Mask:
     -------
     True where a trim is read from the pulse width, shape (n,).
     """
-    if vehicle.feedback == "none" or Role.PULSE_WIDTH not in log:
+    if vehicle.feedback == "none" or Role.PULSE_WIDTH not in log or not fuel_is_told(vehicle):
         return np.zeros(len(log), bool)
     return ~(np.isfinite(log.get(Role.LTFT)) & np.isfinite(log.get(Role.STFT)))
 
@@ -297,7 +303,7 @@ def _slow_level(log: Log, ratio: Floats) -> Floats:
 
 
 def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
-    if Role.PULSE_WIDTH not in log:
+    if Role.PULSE_WIDTH not in log or not fuel_is_told(vehicle):
         return np.full(len(log), np.nan)
     volts = held(log[Role.BATTERY]) if Role.BATTERY in log else np.full(len(log), DEFAULT_VOLTS)
     injectors = vehicle.injectors

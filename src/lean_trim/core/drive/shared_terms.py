@@ -24,8 +24,10 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.holes import held
 from lean_trim.core.data.log import Log, as_loop
+from lean_trim.core.data.table_kinds import row_pressures
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.drive.frame import DEFAULT_CHARGE_C, Frame
+from lean_trim.core.drive.coordinates import DEFAULT_CHARGE_C
+from lean_trim.core.drive.frame import Frame
 from lean_trim.core.physics import KELVIN, air_flow_g_per_s, cylinder_air_g
 from lean_trim.core.types import Floats
 
@@ -98,7 +100,7 @@ def shared_terms(frame: Frame, film: Floats, usual_k: float = np.nan) -> SharedT
         if cold.max() > LEAST_COLD_K:
             found[Term.COLD] = cold
     # A mass-airflow sensor weighs the air; its temperature is in the reading.
-    if frame.vehicle.airflow == "ve" and Role.IAT in frame.log:
+    if frame.vehicle.is_speed_density and Role.IAT in frame.log:
         soak = _soak(frame.log, coolant)
         if soak.any():
             found[Term.SOAK] = soak
@@ -170,9 +172,10 @@ def heat_by_cell(vehicle: Vehicle) -> Floats:
     vehicle : with its airflow table.
     """
     table = vehicle.table
-    if vehicle.airflow != "ve":
+    pressures = row_pressures(table)
+    if not vehicle.is_speed_density or pressures is None:
         return np.zeros(table.shape)
-    pressure, rpm = np.meshgrid(*(a.points for a in table.axes), indexing="ij")
+    pressure, rpm = np.meshgrid(pressures, table.axes[1].points, indexing="ij")
     charge = np.full(table.shape, DEFAULT_CHARGE_C)
     air_g = cylinder_air_g(table.values, pressure, charge, vehicle.cylinder_l)
     flow = air_flow_g_per_s(air_g, rpm, vehicle.cylinders)

@@ -9,7 +9,8 @@ import numpy as np
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.drive.frame import coordinates, target_lambda
+from lean_trim.core.drive.coordinates import coordinates
+from lean_trim.core.drive.frame import target_lambda
 from lean_trim.core.drive.fuel_pressure import with_fuel_dp
 from lean_trim.core.errors import LogError
 from lean_trim.core.physics import duty_pct

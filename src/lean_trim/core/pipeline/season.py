@@ -44,6 +44,7 @@ from lean_trim.core.pipeline.solve import (
     stepper,
 )
 from lean_trim.core.pipeline.summary import SampleCounts, Summary, counts_of
+from lean_trim.core.pipeline.tanks import refuse_unknown_tank
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
 from lean_trim.core.types import Mask
 
@@ -141,6 +142,7 @@ def solve_season(
             done = SHARE_DELAY + (SHARE_LOGS - SHARE_DELAY) * i / len(logs)
             step(done, str(Say.LOG(number=i + 1, count=len(logs))))
             driven = read()
+            refuse_unknown_tank(driven.log, vehicle, len(logs))
             found.append(_take(driven, start_s, vehicle, settings, car, gathering))
             start_s += driven.log.duration_s + JOINT_GAP_S
         step(SHARE_LOGS, str(Say.FITTING()))

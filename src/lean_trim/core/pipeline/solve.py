@@ -35,6 +35,7 @@ from lean_trim.core.estimation.residual import Residual, cell_sums
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared, prepare
+from lean_trim.core.pipeline.tanks import refuse_unknown_tank
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
 from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS, SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
@@ -169,6 +170,8 @@ def _solve(
     """The same; impossible readings become NaN or infinite on the way and are left out by the sieve."""
     step(0.0, str(Say.READING()))
     driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
+    for one in driven:
+        refuse_unknown_tank(one.log, vehicle, len(driven))
     frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
     motion = Motion(frame)
     step(0.2, str(Say.SIFTING()))

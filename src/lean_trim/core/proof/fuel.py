@@ -10,7 +10,14 @@ from lean_trim.core import physics
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, rate_per_s
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.drive.frame import DEFAULT_CHARGE_C, DEFAULT_VOLTS, coordinates, target_lambda
+from lean_trim.core.drive.coordinates import (
+    DEFAULT_VOLTS,
+    believed_air_g,
+    coordinates,
+    fuel_is_told,
+    stoich_along,
+)
+from lean_trim.core.drive.frame import target_lambda
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.proof.evidence import Proof, judged
@@ -94,7 +101,7 @@ def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
     -------
     None where a channel is missing that the comparison needs.
     """
-    if Role.PULSE_WIDTH not in log or Role.RPM not in log:
+    if Role.PULSE_WIDTH not in log or Role.RPM not in log or not fuel_is_told(vehicle):
         return None
     try:
         points = coordinates(log, vehicle)
@@ -113,20 +120,16 @@ def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
     at = np.flatnonzero(good)[::step]
     if len(at) < LEAST_SAMPLES:
         return None
-    charge = _at(log, Role.IAT, at, DEFAULT_CHARGE_C)
     volts = _at(log, Role.BATTERY, at, DEFAULT_VOLTS)
     base = vehicle.table.lookup(*(p[at] for p in points))
-    rpm = log[Role.RPM][at]
-    if vehicle.airflow == "ve":
-        air = physics.cylinder_air_g(base, log[Role.MAP][at], charge, vehicle.cylinder_l)
-    else:
-        air = physics.cylinder_air_from_flow_g(base, rpm, vehicle.cylinders)
+    air = believed_air_g(log, vehicle, base, target[at], at)
     injectors = vehicle.injectors
     fuel = physics.injected_fuel_g(
         log[Role.PULSE_WIDTH][at], injectors.dead_time_at(volts), injectors.flow_g_per_s
     )
     with np.errstate(invalid="ignore", divide="ignore"):
-        shown = np.log(fuel / (air / (vehicle.stoich_afr * target[at])))
+        stoich = np.broadcast_to(stoich_along(log, vehicle), len(log))[at]
+        shown = np.log(fuel / (air / (stoich * target[at])))
         trims = {r: np.log1p(log[r][at] / 100.0) for r in (Role.STFT, Role.LTFT) if r in log}
     known = np.isfinite(shown) & np.all([np.isfinite(t) for t in trims.values()], axis=0)
     return Fuel(at[known], shown[known], {r: t[known] for r, t in trims.items()})

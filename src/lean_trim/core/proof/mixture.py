@@ -7,6 +7,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.frame import target_by_table
 from lean_trim.core.messages import Message
 from lean_trim.core.proof.evidence import Proof, judged
 from lean_trim.core.types import Floats, Mask
@@ -56,14 +57,14 @@ def prove_target(log: Log, vehicle: Vehicle) -> list[Proof]:
     -------
     One proof, none without a logged target and a table.
     """
-    table = vehicle.target
-    if Role.TARGET not in log or table is None or Role.MAP not in log or Role.RPM not in log:
+    meant = target_by_table(log, vehicle)
+    if Role.TARGET not in log or meant is None:
         return []
     step = max(1, len(log) // 40_000)
     # Warm-up and catalyst heating have targets of their own.
     part = _running(log)[::step]
     with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-        expected = table.lookup(log[Role.MAP][::step][part], log[Role.RPM][::step][part])
+        expected = meant[::step][part]
         ratio = log[Role.TARGET][::step][part] / expected
     middle = _clearest(ratio, expected)
     if not np.isfinite(middle):
@@ -148,8 +149,9 @@ def lambda_in_cut(log: Log) -> float:
 def _target(log: Log, vehicle: Vehicle) -> Floats:
     if Role.TARGET in log:
         return log[Role.TARGET]
-    if vehicle.target is not None and Role.MAP in log:
-        return np.asarray(vehicle.target.lookup(log[Role.MAP], log[Role.RPM]))
+    meant = target_by_table(log, vehicle)
+    if meant is not None:
+        return meant
     return np.ones(len(log)) if vehicle.feedback == "narrowband" else np.full(len(log), np.nan)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, as_loop, fill_missing, half_window, rate_per_s, running_box
 from lean_trim.core.drive.conditions import Conditions
-from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.frame import Frame, target_by_table
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.drive.sensor import engine_moved, still_spells
 from lean_trim.core.knobs import Knob
@@ -66,7 +66,9 @@ def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
         return np.asarray(past | _flat(frame, signal, flat_pct))
     limits = frame.vehicle.limits
     # Half a step below the limit, because the field holds rounded values.
-    return np.asarray(fill_missing(frame.driven_base) >= limits.highest - 0.5 * limits.resolution)
+    # As the ECU counts, for that is what its field holds.
+    held = frame.vehicle.table.own_of(fill_missing(frame.driven_base))
+    return np.asarray(held >= limits.highest - 0.5 * limits.resolution)
 
 
 def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
@@ -208,12 +210,10 @@ def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:
     """
     missing = full & (frame.target > above)
     # Without a table to say what was meant, any lean target at full throttle counts.
-    if frame.vehicle.target is None or Role.MAP not in frame.log or not missing.any():
+    meant = target_by_table(frame.log, frame.vehicle) if missing.any() else None
+    if meant is None:
         return np.asarray(missing)
-    at = np.flatnonzero(missing)
-    meant = frame.vehicle.target.lookup(frame.log[Role.MAP][at], frame.log[Role.RPM][at])
-    missing[at] = fill_missing(meant) <= above
-    return np.asarray(missing)
+    return np.asarray(missing & (fill_missing(meant) <= above))
 
 
 @rule("off_table", "Outside the table", "the ECU used the table's edge, not a cell here")
@@ -255,6 +255,43 @@ def low_voltage(conditions: Conditions, v: Values) -> Mask:
 def injector_limit(conditions: Conditions, v: Values) -> Mask:
     """The injectors are nearly always open."""
     return np.asarray(conditions.motion.duty > v["above_pct"])
+
+
+PEGGED_WITHIN_PCT = 0.05
+
+
+@rule(
+    "trim_limit",
+    "Trim at its limit",
+    "the loop cannot hold λ = 1 here, and no λ was logged to say where it is",
+    Knob("from_pct", "Trims at their limit from", 5.0, 1.0, 50.0, "%"),
+    Knob("rests_s", "and resting there for", 0.5, 0.1, 10.0, "s"),
+    after_s=1.0,
+)
+def trim_limit(conditions: Conditions, v: Values) -> Mask:
+    """A short-term trim rests at the end of its range while a narrowband loop stands for lambda."""
+    frame = conditions.frame
+    if not frame.lambda_of_loop:
+        return np.zeros(len(frame.log), bool)
+    trim = frame.log[Role.STFT]
+    known = trim[np.isfinite(trim)]
+    out = np.zeros(len(trim), bool)
+    for end in (float(known.min()), float(known.max())) if len(known) else ():
+        if abs(end) >= v["from_pct"]:
+            # A swing touches its own extreme for a moment; a limit holds it there.
+            at_end = np.abs(fill_missing(trim, np.inf) - end) <= PEGGED_WITHIN_PCT
+            out |= _lasting(at_end, frame.log.time_s, v["rests_s"])
+    return out
+
+
+def _lasting(mask: Mask, time_s: Floats, least_s: float) -> Mask:
+    """Stretches of True that last."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    out = np.zeros(len(mask), bool)
+    for first, last in edges.reshape(-1, 2).tolist():
+        if time_s[last - 1] - time_s[first] >= least_s:
+            out[first:last] = True
+    return out
 
 
 SAG_OVER_S = 0.5

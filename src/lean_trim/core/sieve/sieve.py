@@ -54,6 +54,7 @@ RULES: tuple[Rule, ...] = (
     engine.dilution,
     engine.knock,
     limits.sag,
+    limits.trim_limit,
 )
 RULE_BITS = {rule.name: np.uint32(1 << i) for i, rule in enumerate(RULES)}
 MANUAL = "by_hand"

@@ -5,7 +5,10 @@ from __future__ import annotations
 import codecs
 import io
 from collections.abc import Callable
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
+
+if TYPE_CHECKING:
+    from _typeshed import WriteableBuffer
 
 BOMS: tuple[tuple[bytes, str], ...] = (
     (codecs.BOM_UTF8, "utf-8"),
@@ -92,15 +95,21 @@ class Utf8Stream(io.RawIOBase):
         self.inner = inner
         # Bytes that cp1252 leaves undefined still have to come out as something.
         self.decoder = codecs.getincrementaldecoder(encoding)("replace")
+        self.rest = b""
 
     def readable(self) -> bool:
         """It is there to be read."""
         return True
 
-    def read(self, size: int = -1) -> bytes:
-        """About as many bytes; none only at the end."""
-        while True:
-            data = self.inner.read(size)
-            out = self.decoder.decode(data, final=not data).encode()
-            if out or not data:
-                return out
+    def readinto(self, buffer: WriteableBuffer) -> int:
+        """As many bytes as there is room for; none only at the end."""
+        view = memoryview(buffer).cast("B")
+        while not self.rest:
+            data = self.inner.read(len(view))
+            self.rest = self.decoder.decode(data, final=not data).encode()
+            if not data:
+                break
+        # A character may take more bytes than it took before; what has no room waits.
+        given, self.rest = self.rest[: len(view)], self.rest[len(view) :]
+        view[: len(given)] = given
+        return len(given)

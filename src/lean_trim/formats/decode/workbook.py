@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from lean_trim.core.errors import LogError
+from lean_trim.core.errors import AskedError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions, Wanted
 from lean_trim.formats.decode.containers import Source, broken_pack
@@ -21,7 +21,7 @@ class Say:
 
     UNREADABLE = Message("workbook.unreadable", "{path}: cannot be read as a workbook ({reason})")
     WHICH_SHEET = Message(
-        "workbook.which_sheet", "{path}: several sheets look like logs: {names}; name one (--sheet NAME)"
+        "workbook.which_sheet", "{path}: several sheets look like logs: {names}; name the one to read"
     )
     NO_SHEET = Message("workbook.no_sheet", "{path}: no sheet {name!r}; allowed are {names}")
     NO_LOG = Message("workbook.no_log", "{path}: no sheet holds a table with a header and rows of numbers")
@@ -60,7 +60,7 @@ def read_workbook(
 
     path = source.path
     with source.as_path() as plain:
-        _refuse_bombs(plain, path)
+        refuse_bombs(plain, path)
         try:
             book = calamine.CalamineWorkbook.from_path(str(plain))
             names = list(book.sheet_names)
@@ -75,13 +75,25 @@ def read_workbook(
     if not logs:
         raise LogError(Say.NO_LOG(path=path))
     if len(logs) > 1:
-        raise LogError(Say.WHICH_SHEET(path=path, names=", ".join(logs)))
+        raise AskedError(Say.WHICH_SHEET(path=path, names=", ".join(logs)), "sheet", tuple(logs))
     columns = read_text_of(texts.pop(logs[0]).encode(), source, wanted, progress)
     note = (str(Say.READ_SHEET(name=logs[0])),) if len(names) > 1 else ()
     return replace(columns, kind="workbook", notes=(*note, *columns.notes))
 
 
-def _refuse_bombs(plain: Path, path: Path) -> None:
+def refuse_bombs(plain: Path, path: Path) -> None:
+    """Refuse a workbook that unpacks to more than any holds.
+
+    Parameters
+    ----------
+    plain : the file itself.
+    path : what it is called in messages.
+
+    Raises
+    ------
+    LogError
+        If it does.
+    """
     try:
         with zipfile.ZipFile(plain) as archive:
             size = sum(i.file_size for i in archive.infolist())
@@ -92,10 +104,20 @@ def _refuse_bombs(plain: Path, path: Path) -> None:
 
 
 def _text_of(rows: Iterable[Sequence[object]]) -> str:
-    return "\n".join("\t".join(map(_cell, row)) for row in rows)
+    return "\n".join("\t".join(map(text_of_cell, row)) for row in rows)
 
 
-def _cell(value: object) -> str:
+def text_of_cell(value: object) -> str:
+    """What a cell of a workbook shows, as text.
+
+    Parameters
+    ----------
+    value : as the library gives it.
+
+    Returns
+    -------
+    One line.
+    """
     if isinstance(value, bool):
         return "1" if value else "0"
     if isinstance(value, float):

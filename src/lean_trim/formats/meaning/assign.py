@@ -11,7 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.names import PAIRED, Candidate, candidates
-from lean_trim.formats.meaning.unit_check import sample_of, settle_unit
+from lean_trim.formats.meaning.unit_check import UnitReading, sample_of
 
 LEAST_SCORE = 0.3
 """Below it a name says next to nothing."""
@@ -45,22 +45,23 @@ class Assignment:
 
 
 ValuesOf = Callable[[Column], Floats | None]
+Settle = Callable[[Role, Column], UnitReading]
 
 
-def assign_roles(columns: Sequence[Column], values_of: ValuesOf, stoich_afr: float) -> Assignment:
+def assign_roles(columns: Sequence[Column], values_of: ValuesOf, settle: Settle) -> Assignment:
     """Give every role its best column; two banks give two; equally good ones are rivals to be asked about.
 
     Parameters
     ----------
     columns : all of a log that the user said nothing about.
     values_of : readings of a column, None if it was not read.
-    stoich_afr : of the vehicle's fuel.
+    settle : reads the unit of a column that plays a role.
 
     Returns
     -------
     Roles with their columns, confidence, and rivals.
     """
-    scored = [_with_values(c, values_of, stoich_afr) for column in columns for c in candidates(column)]
+    scored = [_with_values(c, values_of, settle) for column in columns for c in candidates(column)]
     fit = [c for c in scored if c.score > LEAST_SCORE]
     winners = _joint(fit)
     chosen: dict[Role, tuple[Column, ...]] = {}
@@ -85,7 +86,7 @@ def assign_roles(columns: Sequence[Column], values_of: ValuesOf, stoich_afr: flo
     return Assignment(chosen, confidence, rivals)
 
 
-def _with_values(found: Candidate, values_of: ValuesOf, stoich_afr: float) -> Candidate:
+def _with_values(found: Candidate, values_of: ValuesOf, settle: Settle) -> Candidate:
     values = values_of(found.column)
     if values is None:
         return found
@@ -97,7 +98,7 @@ def _with_values(found: Candidate, values_of: ValuesOf, stoich_afr: float) -> Ca
         factor = CONSTANT
     elif found.role in PAIRED and float(part.max()) == float(part.min()):
         factor = STANDING
-    elif settle_unit(found.role, found.column.unit, values, stoich_afr, found.column.name).doubt:
+    elif settle(found.role, found.column).doubt:
         factor = IMPLAUSIBLE
     return Candidate(found.role, found.column, found.score * factor, found.bank, found.sensor)
 

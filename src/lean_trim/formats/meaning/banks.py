@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 import numpy as np
@@ -9,17 +10,22 @@ import numpy as np
 from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
+from lean_trim.formats.meaning.lexicon import meaning_of, plain_name
 
 
 class Say:
     """Sentences of this module."""
 
     TWO_BANKS = Message("banks.two_banks", "two banks, {word}")
+    LIKE_LAMBDA = Message("banks.like_lambda", "of bank {bank}, whose λ is the only one logged")
     ONE_DEAD = Message("banks.one_dead", "{name!r} is blank or stands still and is not averaged in")
 
 
+BANK_LETTER = re.compile(r"(?<![a-z])b ?([12])(?!\d)")
+
+
 def bank_columns(
-    columns: Sequence[Column], raw: RawColumns, choices: Choices
+    columns: Sequence[Column], raw: RawColumns, choices: Choices, lambda_bank: int = 0
 ) -> tuple[tuple[Column, ...], str]:
     """The columns of two banks that count.
 
@@ -28,6 +34,7 @@ def bank_columns(
     columns : one, or those of banks 1 and 2.
     raw : columns as they stand in the file.
     choices : the user's word on banks.
+    lambda_bank : the bank of the only λ that was logged, 0 if it is that of both or is not known.
 
     Returns
     -------
@@ -37,11 +44,48 @@ def bank_columns(
         return tuple(columns), ""
     if choices.banks != "mean":
         return (columns[int(choices.banks) - 1],), ""
+    # A λ goes with the trims of its own bank; the other's are an answer to what this one never saw.
+    own = [c for c in columns if bank_in_name(c) == lambda_bank] if lambda_bank else []
+    if len(own) == 1:
+        return tuple(own), str(Say.LIKE_LAMBDA(bank=lambda_bank))
     moving = [c for c in columns if _moves(raw, c)]
     if len(moving) == 1:
         still = next(c for c in columns if c not in moving)
         return tuple(moving), str(Say.ONE_DEAD(name=still.name))
     return tuple(columns), ""
+
+
+def bank_in_name(column: Column) -> int:
+    """The bank a column's name tells.
+
+    Parameters
+    ----------
+    column : of a role that comes in banks.
+
+    Returns
+    -------
+    1 or 2; 0 if it does not tell.
+    """
+    meaning = meaning_of(column.name)
+    return meaning.bank or (meaning.number if meaning.number in (1, 2) else 0)
+
+
+def bank_of_lambda(columns: Sequence[Column]) -> int:
+    """The bank of the only λ of a log.
+
+    Parameters
+    ----------
+    columns : of measured λ.
+
+    Returns
+    -------
+    1 or 2; 0 if there are two, none, or its name does not tell: a number that may count sensors is no bank.
+    """
+    if len(columns) != 1:
+        return 0
+    name = columns[0].name
+    letter = BANK_LETTER.search(plain_name(name))
+    return meaning_of(name).bank or (int(letter[1]) if letter else 0)
 
 
 def banks_note(found: Sequence[Column], counted: Sequence[Column], choices: Choices) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 
@@ -13,8 +14,8 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
-from lean_trim.formats.meaning.assign import LEAST_SCORE, SURE_SCORE, assign_roles
-from lean_trim.formats.meaning.banks import bank_columns, banks_note
+from lean_trim.formats.meaning.assign import LEAST_SCORE, SURE_SCORE, Settle, assign_roles
+from lean_trim.formats.meaning.banks import bank_columns, bank_of_lambda, banks_note
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
@@ -44,7 +45,7 @@ class Say:
     )
 
 
-MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW))
+MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW, Role.ETHANOL))
 """Roles a correction can do without: left out where they are in doubt, instead of stopping it."""
 
 
@@ -91,10 +92,15 @@ def map_channels(
     clocks = [] if raw.times else time_columns(raw, choices, name)
     taken = {c.index for c in clocks}
     others = [c for c in raw.columns if c.index not in taken]
-    found = _found(others, raw, choices, stoich_afr)
+    # Every column is read to see whether it plays a role and again when it does; the second time from memory.
+    settle = cache(
+        lambda role, column: settle_unit(role, column.unit, raw.values[column.index], stoich_afr, column.name)
+    )
+    found = _found(others, raw, choices, settle)
     lead = next((f.columns[0].index for f in found if f.role is Role.LAMBDA), -1)
     rows = rows_of(raw, [c for f in found for c in f.columns], name, choices, lead)
-    readings = {f.role: _reading(f, raw, rows, stoich_afr, choices) for f in found}
+    bank = bank_of_lambda([c for f in found if f.role is Role.LAMBDA for c in f.columns])
+    readings = {f.role: _reading(f, raw, rows, stoich_afr, choices, bank, settle) for f in found}
     notes = [*raw.notes, *rows.notes]
     log = Log(rows.time_s, {r: x.values for r, x in readings.items()}, name, rows.joints_s)
     log, matches, proved = settled(log, readings, rows.unit, vehicle, choices)
@@ -139,7 +145,7 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
     return frozenset(keep)
 
 
-def _found(columns: Sequence[Column], raw: RawColumns, choices: Choices, stoich_afr: float) -> list[_Found]:
+def _found(columns: Sequence[Column], raw: RawColumns, choices: Choices, settle: Settle) -> list[_Found]:
     """Roles by the user's word first, then by evidence."""
     chosen: dict[Role, list[Column]] = {}
     for column in columns:
@@ -150,7 +156,7 @@ def _found(columns: Sequence[Column], raw: RawColumns, choices: Choices, stoich_
         ):
             chosen.setdefault(word.role, []).append(column)
     free = [c for c in columns if c.name not in choices.columns and c.index in raw.values]
-    assigned = assign_roles(free, lambda c: raw.values.get(c.index), stoich_afr)
+    assigned = assign_roles(free, lambda c: raw.values.get(c.index), settle)
     you_said = str(Say.YOU_SAID())
     out = [_Found(role, tuple(group[:2]), 1.0, you_said, said=True) for role, group in chosen.items()]
     for role, group in assigned.columns.items():
@@ -176,9 +182,11 @@ def _same_values(raw: RawColumns, first: Column, rivals: Sequence[Column]) -> bo
     return all(len(b) == len(a) and np.allclose(a, b, equal_nan=True) for b in others)
 
 
-def _reading(found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choices: Choices) -> Reading:
+def _reading(
+    found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choices: Choices, bank: int, settle: Settle
+) -> Reading:
     """A role's columns converted and on the rows, with the other ways they could be read."""
-    columns, note = bank_columns(found.columns, raw, choices)
+    columns, note = bank_columns(found.columns, raw, choices, 0 if found.role is Role.LAMBDA else bank)
     parts: list[tuple[UnitReading, Column]] = []
     for column in columns:
         word = choices.columns.get(column.name)
@@ -187,7 +195,7 @@ def _reading(found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choi
         if reading is None and said:
             reading = by_word(found.role, said, stoich_afr)
         elif reading is None:
-            reading = settle_unit(found.role, column.unit, raw.values[column.index], stoich_afr, column.name)
+            reading = settle(found.role, column)
         parts.append((reading, column))
     first = parts[0][0]
     values, fresh = _mean_of([(r, c) for r, c in parts], raw, rows, found.role)

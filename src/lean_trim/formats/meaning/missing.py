@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.table_kinds import Rows, rows_of
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message, Said
 
@@ -62,11 +63,7 @@ def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
     One entry a role whose absence costs something.
     """
     out = []
-    needed = [Role.RPM]
-    if vehicle.airflow == "ve":
-        needed.append(Role.MAP)
-    else:
-        needed.append(Role.MAF_V if vehicle.table.axes[0].unit == "V" else Role.MAF_HZ)
+    needed = [Role.RPM, *_axis_roles(vehicle)]
     if vehicle.feedback != "narrowband":
         needed.append(Role.LAMBDA)
     out += [Missing(r, True, Say.NEEDED()) for r in needed if r not in log]
@@ -76,8 +73,18 @@ def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
         out += [Missing(r, False, Say.TRIMS()) for r in (Role.STFT, Role.LTFT) if r not in log]
     if Role.PULSE_WIDTH not in log and Role.DUTY not in log:
         out.append(Missing(Role.PULSE_WIDTH, False, Say.WIDTH()))
-    if vehicle.airflow == "ve" and Role.IAT not in log:
+    if vehicle.is_speed_density and Role.IAT not in log:
         out.append(Missing(Role.IAT, False, Say.AIR()))
     if Role.COOLANT not in log:
         out.append(Missing(Role.COOLANT, False, Say.COOLANT()))
     return tuple(out)
+
+
+def _axis_roles(vehicle: Vehicle) -> list[Role]:
+    """Channels the airflow table is read by, beside engine speed."""
+    if len(vehicle.table.axes) == 1:
+        return [Role.MAF_V if vehicle.table.axes[0].unit == "V" else Role.MAF_HZ]
+    kind = rows_of(vehicle.table)
+    if kind in (Rows.LOAD_PER_REV, Rows.LOAD_PER_STROKE):
+        return [Role.MAF_FLOW]
+    return [Role.THROTTLE if kind is Rows.THROTTLE else Role.MAP]

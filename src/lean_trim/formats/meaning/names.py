@@ -163,6 +163,7 @@ FRAMES: dict[Role, Frame] = {
         f"maf {_AIR_SENSOR} engine",
     ),
     Role.AIRFLOW_SOURCE: Frame((("source", 1.0),), "source air flow load status maf"),
+    Role.ETHANOL: Frame((("ethanol", 1.0),), "ethanol fuel measured sensor"),
 }
 """By how much a name stands for a role. Qualifiers such as wanted or limit are allowed nowhere but where they
 are part of the role."""

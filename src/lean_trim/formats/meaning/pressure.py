@@ -23,7 +23,7 @@ class Say:
     GAUGE = Message("pressure.gauge", "gauge pressure; {baro:.1f} kPa of barometer added")
     GAUGE_STANDARD = Message(
         "pressure.gauge_standard",
-        "gauge pressure; {baro:.1f} kPa added for want of a barometer, say the real one (--barometer KPA)",
+        "gauge pressure; {baro:.1f} kPa added for want of a barometer, say the real one",
     )
     VACUUM = Message("pressure.vacuum", "vacuum; taken from {baro:.1f} kPa of barometer")
     RESTING_PRESSURE = Message(
@@ -37,11 +37,12 @@ class Say:
     )
     BARO_WANTED = Message(
         "pressure.baro_wanted",
-        "Manifold pressure is gauge pressure and no barometer is logged; say the barometer of the drive "
-        "(--barometer KPA)",
+        "Manifold pressure is gauge pressure and no barometer is logged; say the barometer of the drive",
     )
 
 
+BAROMETERS_KPA = (40.0, 115.0)
+"""A barometer anybody may name: from a pass at 7000 m to the bottom of a mine."""
 STANDARD_BARO_KPA = 101.3
 VACUUM_KPA = -5.0
 """Below it no absolute pressure reads."""
@@ -49,6 +50,24 @@ LOWEST_KPA = 8.0
 """Below it no running engine's manifold falls."""
 RESTING_KPA = (60.0, 112.0)
 """Barometers of any road."""
+
+
+def is_vacuum(match: Match, pressure: Floats) -> bool:
+    """True for a pressure below the barometer that is counted upwards.
+
+    Parameters
+    ----------
+    match : of the manifold pressure.
+    pressure : in kPa as read, shape (n,).
+
+    Returns
+    -------
+    Whether its sign has to be turned to make gauge pressure of it.
+    """
+    if "vacuum" not in meaning_of(match.columns[0].name).atoms:
+        return False
+    part = sample_of(pressure)
+    return bool(len(part)) and float(np.median(part)) > 0.0
 
 
 def absolute(
@@ -59,7 +78,7 @@ def absolute(
     Parameters
     ----------
     match : of the manifold pressure.
-    pressure : in kPa as read, shape (n,).
+    pressure : in kPa as read, vacuum with its sign turned, shape (n,).
     rpm : engine speed, shape (n,), None if not logged.
     baro : barometer, kPa, shape (n,), None if not logged.
     said_kpa : barometer of the drive by the user's word, 0 if not said.
@@ -74,8 +93,8 @@ def absolute(
     part = sample_of(pressure)
     low = float(np.percentile(part, 0.5)) if len(part) else 20.0
     middle = float(np.median(part)) if len(part) else 20.0
-    if "vacuum" in meaning.atoms and middle > 0.0:
-        return _with(match, str(Say.VACUUM(baro=stands)), _unknown_baro(level)), stands - pressure
+    if "vacuum" in meaning.atoms and middle < 0.0:
+        return _with(match, str(Say.VACUUM(baro=stands)), _unknown_baro(level)), stands + pressure
     resting = _at_rest(pressure, rpm)
     # Engine off, gauge pressure reads about 0 and absolute pressure about the barometer.
     by_values = low < VACUUM_KPA or (resting is not None and abs(resting) < LOWEST_KPA)
@@ -88,6 +107,20 @@ def absolute(
     if low < LOWEST_KPA and len(part):
         return _with(match, "", str(Say.LOW_PRESSURE(low=low))), pressure
     return match, pressure
+
+
+def wants_barometer(doubt: str) -> bool:
+    """True if a doubt is settled by saying the barometer of the drive.
+
+    Parameters
+    ----------
+    doubt : of the manifold pressure.
+
+    Returns
+    -------
+    Whether it is that one.
+    """
+    return doubt == str(Say.BARO_WANTED())
 
 
 def _unknown_baro(level: float) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.placing import common_rows, place
-from lean_trim.core.errors import LogError
+from lean_trim.core.errors import AskedError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
@@ -23,13 +23,15 @@ class Say:
 
     NO_TIME_COLUMN = Message(
         "rows.no_time_column",
-        "{name} has no time column; name one 'Time' (s, ms or clock time), or say its rate (--rate HZ)",
+        "{name} has no time column; name one 'Time' (s, ms or clock time), or say its rate in rows a second",
     )
     NO_SUCH_TIME = Message("rows.no_such_time", "{name} has no column {column!r} to be the time")
     BY_RATE = Message("rows.by_rate", "{rate:g} rows a second, as you said")
     OWN_TIMES = Message("rows.own_times", "{count} columns with times; each holds for the columns behind it")
 
 
+RATES_HZ = (0.05, 20_000.0)
+"""Rows a second anybody may name."""
 SPARSE = 0.6
 """Share of filled rows below which a column has readings of its own times, with nothing between them."""
 LEAST_TIME = 0.5
@@ -78,7 +80,7 @@ class Rows:
 
     def _between(self, values: Floats, role: Role) -> tuple[Floats, Mask | None]:
         known = np.isfinite(values)
-        filled = int(known.sum())
+        filled = int(np.count_nonzero(known))
         # A few blanks are holes; where most rows are blank, the channel is slower than the rows.
         if filled >= SPARSE * len(values) or filled < 2:
             return values, None
@@ -117,7 +119,7 @@ def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices
         said = str(Say.BY_RATE(rate=choices.rate_hz))
         return _of_table(np.arange(count) / choices.rate_hz, raw, wanted, name, None, None, leads, (said,))
     if not clocks:
-        raise LogError(Say.NO_TIME_COLUMN(name=name))
+        raise AskedError(Say.NO_TIME_COLUMN(name=name), "rate")
     if len(clocks) > 1:
         return _parted(clocks, raw, wanted, name, leads)
     clock = clocks[0]
@@ -198,7 +200,7 @@ def _of_table(
     order = None if whole else base.order
     clocks = frozenset() if clock is None else frozenset((clock.index,))
     rows = Rows(base.time_s, base.joints_s, (*notes, *base.notes), {}, order, clocks, unit)
-    shares = [float(np.isfinite(raw.values[c.index]).mean()) for c in wanted]
+    shares = [np.count_nonzero(np.isfinite(v := raw.values[c.index])) / max(len(v), 1) for c in wanted]
     if not shares or max(shares) >= SPARSE:
         return rows
     # Polled in turn: every row holds a reading of one channel, and the fastest of them makes the rows.
@@ -260,7 +262,7 @@ def _of_groups(
         if len(stamps) > 1:
             known[group] = stamps
     if not known:
-        raise LogError(Say.NO_TIME_COLUMN(name=name))
+        raise AskedError(Say.NO_TIME_COLUMN(name=name), "rate")
     first = groups.get(wanted[0].index, wanted[0].group)
     fastest = common_rows(known.values(), known.get(first) if leads else None)
     base = settle_time(fastest, name)

@@ -26,6 +26,7 @@ from lean_trim.core.proof.proofs import prove
 from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.match import Match
+from lean_trim.formats.meaning.pressure import is_vacuum
 from lean_trim.formats.meaning.timebase import TimeUnit
 from lean_trim.formats.meaning.unit_check import FUEL_SCALE, PETROL_SCALE
 from lean_trim.formats.meaning.units import TIME, show_unit
@@ -133,6 +134,7 @@ def settled(
     -------
     The log with the readings that are borne out, its matches with proofs and doubts, and the time's unit.
     """
+    log, readings = _vacuum_as_gauge(log, readings)
     log, time = _settle_time(log, unit, choices)
     matches = {role: reading.match for role, reading in readings.items()}
     if vehicle is None:
@@ -144,7 +146,30 @@ def settled(
     proofs: dict[Role, list[Proof]] = {}
     for proof in prove(_absolute_enough(log), vehicle):
         proofs.setdefault(proof.role, []).append(proof)
+    _followed(proofs, matches)
     return log, [_proved(m, tuple(proofs.get(m.role, ())), choices) for m in matches.values()], time
+
+
+def _followed(proofs: dict[Role, list[Proof]], matches: Mapping[Role, Match]) -> None:
+    """A target without a table to compare it with is borne out by the λ that follows it."""
+    target = matches.get(Role.TARGET)
+    told = proofs.get(Role.LAMBDA, [])
+    if target is None or Role.TARGET in proofs or matches.get(Role.LAMBDA) is None:
+        return
+    # Where both could be read otherwise, that they agree with each other says nothing of either.
+    settled_alone = target.only and matches[Role.LAMBDA].only and not matches[Role.LAMBDA].weak
+    if settled_alone and told and all(p.verdict == "agrees" for p in told):
+        proofs[Role.TARGET] = [replace(p, role=Role.TARGET) for p in told]
+
+
+def _vacuum_as_gauge(log: Log, readings: Mapping[Role, Reading]) -> tuple[Log, Mapping[Role, Reading]]:
+    """Vacuum with its sign turned, so that it is compared as the gauge pressure it is."""
+    reading = readings.get(Role.MAP)
+    if reading is None or not is_vacuum(reading.match, log[Role.MAP]):
+        return log, readings
+    rivals = {unit: -values for unit, values in reading.rivals.items()}
+    turned = replace(reading, values=-reading.values, rivals=rivals)
+    return (replace(log, channels={**log.channels, Role.MAP: -log[Role.MAP]}), {**readings, Role.MAP: turned})
 
 
 def _absolute_enough(log: Log) -> Log:

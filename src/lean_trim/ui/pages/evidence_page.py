@@ -161,8 +161,8 @@ class EvidencePage(QWidget):
         table = self.session.round.table
         if len(cells) == 1:
             place = np.unravel_index(cells[0], table.shape)
-            texts = (evenly_written(a.points.tolist())[i] for a, i in zip(table.axes, place, strict=True))
-            return "  ·  ".join(f"{x} {a.unit}" for x, a in zip(texts, table.axes, strict=True))
+            texts = (evenly_written(a.shown.tolist())[i] for a, i in zip(table.axes, place, strict=True))
+            return "  ·  ".join(f"{x} {a.shown_unit}" for x, a in zip(texts, table.axes, strict=True))
         return f"{len(cells)} cells chosen"
 
     def _facts(self, cells: list[int]) -> str:
@@ -170,9 +170,10 @@ class EvidencePage(QWidget):
         decision = self.session.decision
         proposal = self.session.proposal
         assert current is not None and decision is not None
-        values = current.table.values.ravel()[cells]
-        decided = decision.values.ravel()[cells]
-        unit = current.table.unit
+        # As the ECU counts them.
+        values = current.table.shown.ravel()[cells]
+        decided = current.table.own_of(decision.values).ravel()[cells]
+        unit = current.table.shown_unit
         vehicle = self.session.vehicle
         decimals = decimals_of(vehicle.limits.resolution) if vehicle is not None else 1
         rows = [("Driven on", _span(values, unit, decimals))]

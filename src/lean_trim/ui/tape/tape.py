@@ -74,6 +74,7 @@ class Tape(QWidget):
         session.selection.changing.connect(self.light_up)
         session.selection.changed.connect(self.light_up)
         appearance.changed.connect(self.update)
+        appearance.units.changed.connect(self.show_round)
 
     def show_round(self) -> None:
         """Show the current round's log, keeping the zoom if it is the same log."""
@@ -99,7 +100,16 @@ class Tape(QWidget):
             else tuple(x.name for x in current.logs)
         )
         sifted = self.session.sifted
-        self.data = make_tape(log, vehicle, self.lane_sets.lanes, solution, names, self.data, sifted)
+        self.data = make_tape(
+            log,
+            vehicle,
+            self.lane_sets.lanes,
+            solution=solution,
+            names=names,
+            before=self.data,
+            sifted=sifted,
+            shown_in=self.appearance.units.of,
+        )
         self.events = self.session.events if solution is not None else ()
         if not same:
             self.spot_s = None
@@ -113,7 +123,8 @@ class Tape(QWidget):
         if self.session.vehicle is None:
             return
         self._driving = True
-        self.data = make_tape(log, self.session.vehicle, self.lane_sets.lanes)
+        lanes = self.lane_sets.lanes
+        self.data = make_tape(log, self.session.vehicle, lanes, shown_in=self.appearance.units.of)
         self.lit = None
         self.start_s = self.data.start_s
         # The whole drive from its first second, so that the strip fills instead of shrinking.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -9,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import OwnUnit
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.regimes import REGIME_LABELS, Regime
 from lean_trim.core.explore.derived import Series, series_of
@@ -17,6 +19,7 @@ from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import MANUAL_BIT, Sifted, reasons_at
 from lean_trim.core.text import clock
 from lean_trim.ui.tape.lanes import SHORT, LaneSpec
+from lean_trim.ui.units import DIGITS
 
 SIGNED = frozenset({"stft_pct", "ltft_pct", "trim_pct", "k_pct", "fuel_dp_error_pct", "boost_kpa"})
 
@@ -31,10 +34,11 @@ class Trace:
 
 @dataclass(frozen=True, eq=False)
 class Lane:
-    """Series that share a strip and a scale."""
+    """Series that share a strip and a scale; ``own`` is how its unit is shown."""
 
     title: str
     unit: str
+    own: OwnUnit
     traces: tuple[Trace, ...]
     low: float
     high: float
@@ -85,14 +89,16 @@ def make_tape(
     names: tuple[str, ...] = (),
     before: TapeData | None = None,
     sifted: Sifted | None = None,
+    shown_in: Callable[[str], OwnUnit] = OwnUnit,
 ) -> TapeData:
     """Build lanes for the series the log has. ``names`` of the joined logs label the joints.
 
     Pyramids of ``before`` are used again for channels that are the same arrays. ``sifted`` tells regimes
-    and what was left out, also where nothing was left to solve.
+    and what was left out, also where nothing was left to solve. ``shown_in`` tells how a unit is shown.
     """
     kept = [t for lane in before.lanes for t in lane.traces] if before is not None else []
-    built = [lane for spec in lanes if (lane := _lane(spec, log, vehicle, solution, kept)) is not None]
+    made = (_lane(spec, log, vehicle, solution, kept, shown_in) for spec in lanes)
+    built = [lane for lane in made if lane is not None]
     labels = [*names[1:], *[""] * len(log.joints_s)]
     joints = tuple(zip(log.joints_s, labels, strict=False))
     if sifted is None:
@@ -101,7 +107,12 @@ def make_tape(
 
 
 def _lane(
-    spec: LaneSpec, log: Log, vehicle: Vehicle, solution: Solution | None, kept: list[Trace]
+    spec: LaneSpec,
+    log: Log,
+    vehicle: Vehicle,
+    solution: Solution | None,
+    kept: list[Trace],
+    shown_in: Callable[[str], OwnUnit],
 ) -> Lane | None:
     found = [s for key in spec.keys if (s := series_of(key, log, vehicle, solution)) is not None]
     found = [s for s in found if np.isfinite(s.values).any()][:4]
@@ -115,15 +126,15 @@ def _lane(
     low = min(t.pyramid.range[0] for t in traces)
     high = max(t.pyramid.range[1] for t in traces)
     pad = 0.06 * (high - low) or max(abs(high) * 0.05, 1.0)
-    return Lane(spec.title, found[0].unit, traces, low - pad, high + pad)
+    return Lane(spec.title, found[0].unit, shown_in(found[0].unit), traces, low - pad, high + pad)
 
 
-def shown_value(series: Series, i: int) -> str:
+def shown_value(series: Series, i: int, own: OwnUnit) -> str:
     """A reading as people write it, with sign where it is a correction, and unit."""
-    value = series.values[i]
-    unit = series.unit
+    value = float(own.own(series.values[i]))
+    unit = own.unit
     sign = "+" if series.key in SIGNED else ""
-    digits = {"λ": 3, "rpm": 0, "ms": 3, "V": 2, "": 0}.get(unit, 1)
+    digits = DIGITS.get(unit, 1)
     text = f"{value:{sign}.{digits}f}" if np.isfinite(value) else "–"
     return f"{SHORT.get(series.key, series.name)} {text}{'' if unit in ('λ', '') else ' ' + unit}"
 
@@ -132,7 +143,7 @@ def describe_at(data: TapeData, time_s: float) -> str:
     """Time, values, regime and the reason a sample is left out, as one line."""
     i = int(np.clip(np.searchsorted(data.log.time_s, time_s), 0, len(data.log) - 1))
     parts = [f"{clock(float(data.log.time_s[i]), 2)} min"]
-    parts += [shown_value(trace.series, i) for lane in data.lanes for trace in lane.traces]
+    parts += [shown_value(trace.series, i, lane.own) for lane in data.lanes for trace in lane.traces]
     if data.regime is not None and data.bits is not None:
         bits = int(data.bits[i])
         parts.append(REGIME_LABELS[Regime(int(data.regime[i]))])

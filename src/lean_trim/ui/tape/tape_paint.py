@@ -137,16 +137,17 @@ class TapePainter:
         beside = 10 + p.fontMetrics().horizontalAdvance(lane.title)
         p.setFont(font(7.5))
         p.setPen(theme.color("faint"))
-        p.drawText(QRectF(beside, y + 1, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.unit)
+        p.drawText(QRectF(beside, y + 1, LEFT - 44, 14), Qt.AlignmentFlag.AlignLeft, lane.own.unit)
         p.setFont(font(7))
         inner = lane.high - lane.low
         wide = height > 22
         signed = lane.traces[0].series.key in SIGNED
-        digits = 2 if inner < 3 else 1 if inner < 12 else 0
+        shown = inner * lane.own.scale
+        digits = 2 if shown < 3 else 1 if shown < 12 else 0
         # The scale has 6 % of air at either end, which the figures leave out.
         ends = ((lane.high - 0.06 * inner, y), (lane.low + 0.06 * inner, y + height - 11))
         for value, top in ends if wide else ends[:1]:
-            text = f"{value:{'+' if signed else ''}.{digits}f}"
+            text = f"{float(lane.own.own(value)):{'+' if signed else ''}.{digits}f}"
             p.drawText(
                 QRectF(LEFT - 46, top, 42, 11),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,

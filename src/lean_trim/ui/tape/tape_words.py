@@ -56,7 +56,8 @@ def lane_hint(lane: Lane) -> str:
     for trace in lane.traces:
         series = trace.series
         short = f" (“{SHORT[series.key]}”)" if len(lane.traces) > 1 and series.key in SHORT else ""
-        lines.append(f"{series.name}{short}, {series.unit}" if series.unit else f"{series.name}{short}")
+        unit = lane.own.unit
+        lines.append(f"{series.name}{short}, {unit}" if unit else f"{series.name}{short}")
     lines.append("The figures at the side are the ends of the lane's scale, the same for the whole log.")
     if lane.unit in ("λ", "%"):
         lines.append("Dashed line: λ 1." if lane.unit == "λ" else "Dashed line: zero.")

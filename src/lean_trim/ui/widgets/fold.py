@@ -44,8 +44,11 @@ class Fold(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(2)
         line.addWidget(self.mark)
-        for place, widget in enumerate(beside):
+        others = list(beside)
+        for place, widget in enumerate(others):
             line.addWidget(widget, int(place == 0))
+        if not others:
+            line.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)

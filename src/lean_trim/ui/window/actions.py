@@ -24,20 +24,30 @@ class Command:
 COMMANDS: tuple[Command, ...] = (
     Command("demo", "Job", "Open the demo job", "Heron, a simulated car, as you left it"),
     Command(
+        "demo_swap",
+        "Job",
+        "Open the injector demo",
+        "Plover, a simulated car that got larger injectors, as you left it",
+    ),
+    Command(
         "demo_fresh",
         "Job",
         "Start the demo afresh",
-        "Put the demo's rounds aside in a file of their own and begin again",
+        "Put the rounds of the demo that is open aside in a file of their own and begin again",
     ),
-    Command(
-        "new_job", "Job", "New job from a vehicle sheet…", "Make a job file from a vehicle.json", "Ctrl+N"
-    ),
+    Command("new_job", "Job", "New job…", "A car, its table and perhaps a log: a job of your own", "Ctrl+N"),
     Command("open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O"),
     Command(
         "save_elsewhere",
         "Job",
         "Save the job elsewhere…",
         "Write the whole job, with what could not be saved, to another file and go on there",
+    ),
+    Command(
+        "export_sheet",
+        "Job",
+        "Export the vehicle sheet…",
+        "Write the car and the decided tables as vehicle.json and CSV into a folder",
     ),
     Command(
         "report",
@@ -72,6 +82,13 @@ COMMANDS: tuple[Command, ...] = (
         "Round",
         "Go back to this round",
         "Begin a round on what the shown, earlier round decided; later rounds stay as they are",
+    ),
+    Command(
+        "swap",
+        "Round",
+        "Follows an injector change",
+        "This round is the first on other injectors: its steps lead from the new data to the proof",
+        check=True,
     ),
     Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
     Command("judge", "Round", "Judge this round anew", "Replace its figures by what its settings say now"),
@@ -147,6 +164,7 @@ COMMANDS: tuple[Command, ...] = (
 )
 NEEDS_JOB = (
     "save_elsewhere",
+    "export_sheet",
     "close_job",
     "add_logs",
     "look_logs",
@@ -154,6 +172,7 @@ NEEDS_JOB = (
     "go_back",
     "solve",
     "judge",
+    "swap",
     "mark",
     "next_event",
     "previous_event",

@@ -44,7 +44,7 @@ def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None
 
 
 def run_application(words: Sequence[str], log_level: str = "info") -> int:
-    """Open the window: empty, with the demo job (``--demo``) or with a job file; returns the exit code."""
+    """Open the window: empty, with a demo job (``--demo``) or with a job file; returns the exit code."""
     logbook.start_logbook(logbook.state_folder(), log_level)
     qInstallMessageHandler(_qt_message)
     app = QApplication(["lean-trim"])
@@ -55,7 +55,7 @@ def run_application(words: Sequence[str], log_level: str = "info") -> int:
     window = make_window()
     window.show()
     if words and words[0] == "--demo":
-        window.opening.open_demo()
+        window.opening.open_demo(car=words[1] if len(words) > 1 else "")
     elif words:
         window.opening.open_job(Path(words[0]))
     return app.exec()

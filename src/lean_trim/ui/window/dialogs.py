@@ -8,23 +8,32 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog
 
+from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.formats.tables import table_text
 from lean_trim.job.store import SUFFIX
 from lean_trim.job.tuning import tuning_text
+from lean_trim.ui.vehicle.names import file_name
 
 if TYPE_CHECKING:
+    from lean_trim.core.data.vehicle import Vehicle
     from lean_trim.ui.window.main_window import MainWindow
 
 JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
 LOG_FILTER = (
-    "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.mf4 *.mdf *.parquet *.arrow *.feather);;All files (*)"
+    "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.bz2 *.xz *.zip *.mf4 *.mdf *.dat *.parquet *.arrow *.feather "
+    "*.xlsx *.ods *.mat *.jsonl *.blf *.asc *.trc);;All files (*)"
 )
+TABLE_FILTER = "Tables (*.csv *.txt *.tsv *.gz *.xlsx *.ods);;All files (*)"
 
 
 class Say:
     """What the choosers say."""
 
+    SHEET_WRITTEN = Message("dialogs.sheet_written", "The vehicle sheet and its tables are in {folder}.")
+    SHEET_THERE = Message(
+        "dialogs.sheet_there", "{folder} holds a vehicle.json already; choose another folder, or make one"
+    )
     REPORT_WRITTEN = Message(
         "dialogs.report_written", "The report is in {path}: {contents}. Look into it before you send it."
     )
@@ -67,17 +76,51 @@ class Dialogs:
         ):
             session.workspace.note(Say.REPORT_WRITTEN(path=target, contents=", ".join(names)))
 
-    def new_job(self) -> None:
-        """Ask for a vehicle sheet and a place, and make a job."""
-        sheet, _ = QFileDialog.getOpenFileName(
-            self.window, "Vehicle sheet", self._folder(), "Vehicle sheets (*.json)"
+    def _choose(self, title: str, filters: str) -> Path | None:
+        path, _ = QFileDialog.getOpenFileName(self.window, title, self._folder(), filters)
+        return self._remember(path) if path else None
+
+    def choose_sheet(self) -> Path | None:
+        """Ask for a vehicle sheet."""
+        return self._choose("Vehicle sheet", "Vehicle sheets (*.json)")
+
+    def choose_log(self) -> Path | None:
+        """Ask for one log."""
+        return self._choose("A log of the car", LOG_FILTER)
+
+    def choose_table(self) -> Path | None:
+        """Ask for a table."""
+        return self._choose("A table", TABLE_FILTER)
+
+    def keep_job(self, vehicle: Vehicle, log: Path | None) -> None:
+        """Ask where to keep a new job, and make it there."""
+        wanted = Path(self._folder()) / f"{file_name(vehicle.name)}{SUFFIX}"
+        path, _ = QFileDialog.getSaveFileName(self.window, "Where to keep the job", str(wanted), JOB_FILTER)
+        if path:
+            self.window.opening.make_job(vehicle, self._remember(path).with_suffix(SUFFIX), log)
+
+    def export_sheet(self) -> None:
+        """Ask for a folder and write the vehicle sheet with its tables into it."""
+        from lean_trim.formats.vehicle_sheet import write_vehicle
+
+        session = self.window.session
+        vehicle = session.workspace.decided_vehicle()
+        if vehicle is None:
+            return
+        folder = QFileDialog.getExistingDirectory(
+            self.window, "A folder for vehicle.json and its tables", self._folder()
         )
-        if sheet:
-            path, _ = QFileDialog.getSaveFileName(
-                self.window, "Where to keep the job", str(Path(sheet).with_suffix(SUFFIX)), JOB_FILTER
-            )
-            if path:
-                self.window.opening.new_job(Path(sheet), self._remember(path).with_suffix(SUFFIX))
+        if not folder:
+            return
+
+        def write() -> None:
+            # The tables of another car would be gone, and nobody was asked.
+            if (Path(folder) / "vehicle.json").exists():
+                raise BadInputError(Say.SHEET_THERE(folder=folder))
+            write_vehicle(vehicle, Path(folder))
+
+        if self.window.opening.attempt(write):
+            session.workspace.note(Say.SHEET_WRITTEN(folder=folder))
 
     def open_job(self) -> None:
         """Ask for a job file."""
@@ -103,6 +146,10 @@ class Dialogs:
         if paths:
             self._remember(paths[0])
             self.window.session.imports.add([Path(p) for p in paths], look)
+
+    def choose_dbc(self) -> Path | None:
+        """Ask for a DBC."""
+        return self._choose("What the frames of the trace mean", "DBC (*.dbc);;All files (*)")
 
     def replace_log(self, round_id: int, log_id: int) -> None:
         """Ask for the file that takes the place of a log."""

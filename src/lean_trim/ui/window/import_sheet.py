@@ -27,12 +27,13 @@ from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.channel_map import Match
 from lean_trim.formats.meaning.missing import Missing, missing_roles
 from lean_trim.formats.meaning.names import candidates
+from lean_trim.formats.meaning.pressure import BAROMETERS_KPA, STANDARD_BARO_KPA, wants_barometer
 from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, mixture_converts, sample_of
 from lean_trim.formats.meaning.units import TIME, UNITS, show_unit
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.wheel_safe import ComboBox
-from lean_trim.workspace.imports import Pending
+from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
+from lean_trim.workspace.log_opening import Pending
 
 HEADS = ("Channel", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why, and what the engine says")
 UNUSED = "not used"
@@ -103,6 +104,15 @@ class ImportSheet(QWidget):
         self.banks.addItems(["mean of two banks", "bank 1", "bank 2"])
         self.banks.setAccessibleName("Two banks")
         self.banks.activated.connect(self._banks)
+        self.baro_label = QLabel("Barometer of the drive", self)
+        self.baro = DoubleSpinBox(self)
+        self.baro.setRange(*BAROMETERS_KPA)
+        self.baro.setDecimals(1)
+        self.baro.setSuffix(" kPa")
+        self.baro.setAccessibleName("Barometer of the drive")
+        self.baro.setToolTip("What a weather station near the drive read, not reduced to sea level")
+        self.say_baro = QPushButton("Use it", self)
+        self.say_baro.clicked.connect(lambda: session.imports.use_barometer(self.baro.value()))
         self.add = QPushButton("Add to the round", self)
         self.leave = QPushButton("Leave this log out", self)
         self.add.setObjectName("primary")
@@ -112,6 +122,8 @@ class ImportSheet(QWidget):
         row.addWidget(self.add)
         row.addWidget(self.leave)
         row.addStretch(1)
+        for widget in (self.baro_label, self.baro, self.say_baro):
+            row.addWidget(widget)
         row.addWidget(self.banks)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 8, 6, 6)
@@ -134,6 +146,7 @@ class ImportSheet(QWidget):
         two = any(len(m.columns) == 2 for m in mapped.matches)
         self.banks.setVisible(two)
         self.banks.setCurrentIndex(("mean", "1", "2").index(pending.choices.banks))
+        self._show_barometer(pending)
         if mapped.time_doubt and mapped.time is not None:
             self._time_row(pending)
         missing = missing_roles(pending.opened.log, pending.where.vehicle)
@@ -170,6 +183,14 @@ class ImportSheet(QWidget):
         self.add.setEnabled(not pending.problem)
         # The button says that the doubts are taken as they are.
         self.add.setText("Add to the round as shown" if doubts else "Add to the round")
+
+    def _show_barometer(self, pending: Pending) -> None:
+        """The box for the barometer, where gauge pressure waits for it or was lifted by it."""
+        said = pending.choices.baro_kpa
+        wanted = bool(said) or any(wants_barometer(m.doubt) for m in pending.opened.mapped.matches)
+        for widget in (self.baro_label, self.baro, self.say_baro):
+            widget.setVisible(wanted)
+        self.baro.setValue(said or STANDARD_BARO_KPA)
 
     def _match_row(self, pending: Pending, match: Match) -> None:
         sure = "asks" if match.doubt else "sure" if match.confidence >= 0.7 else "likely"

@@ -5,15 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.core.explore.linking import visits_of_cells
 from lean_trim.core.messages import Message
 from lean_trim.diagnostics import logbook
+from lean_trim.job.records import SWAP
 from lean_trim.job.store import SUFFIX
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.registry import DESKS
@@ -26,6 +37,7 @@ from lean_trim.ui.tape.tape_bar import TapeBar
 from lean_trim.ui.theme import LIGHT, NIGHT, Appearance
 from lean_trim.ui.widgets.focus_ring import FocusRing
 from lean_trim.ui.window.actions import NEEDS_CAR, NEEDS_JOB, build_actions
+from lean_trim.ui.window.ask_sheet import AskSheet
 from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.import_sheet import ImportSheet
@@ -37,13 +49,21 @@ from lean_trim.ui.window.preferences import Preferences, first_size
 from lean_trim.ui.window.round_rail import RoundRail
 from lean_trim.ui.window.start_page import StartPage
 from lean_trim.ui.window.status import Status
+from lean_trim.ui.window.units_menu import UnitsMenu
 from lean_trim.workspace.changes import Notice, Remedy
+from lean_trim.workspace.swap import mark_swap
+
+if TYPE_CHECKING:
+    from lean_trim.ui.vehicle.new_job import NewJobPage
 
 DESK_SHARE = 554
 TAPE_SHARE = 186
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""
+FIRST_DESK = "table"
+"""Where the work is when nothing is remembered."""
+DBC_SUFFIX = ".dbc"
 
 
 class Say:
@@ -84,6 +104,10 @@ class MainWindow(QMainWindow):
         round_menu = self.menuBar().actions()[1].menu()
         assert isinstance(round_menu, QMenu)
         round_menu.insertMenu(self.actions_["drive"], self.logs_menu)
+        view_menu = self.menuBar().actions()[-1].menu()
+        assert isinstance(view_menu, QMenu)
+        self.units_menu = UnitsMenu(appearance.units, self.preferences, self)
+        view_menu.insertMenu(self.actions_["find"], self.units_menu)
         self._build()
         self._connect()
         self._restore()
@@ -96,14 +120,16 @@ class MainWindow(QMainWindow):
         ask = self.ask
         opening = self.opening
         return {
-            "demo": opening.open_demo,
+            "demo": lambda: opening.open_demo(car="heron"),
+            "demo_swap": lambda: opening.open_demo(car="plover"),
             "demo_fresh": lambda: opening.open_demo(fresh=True),
-            "new_job": ask.new_job,
+            "new_job": self._begin_job,
+            "export_sheet": ask.export_sheet,
             "open_job": ask.open_job,
             "save_elsewhere": ask.save_elsewhere,
             "report": ask.save_report,
             "report_drives": lambda on: self.preferences.keep("report_drives", on),
-            "close_job": self.session.close_job,
+            "close_job": self._close_job,
             "quit": self.close,
         }
 
@@ -116,6 +142,7 @@ class MainWindow(QMainWindow):
             "drive": lambda: self.rail.steps.ask("drive"),
             "begin_round": lambda: self.rail.steps.ask("begin_round"),
             "go_back": session.rounds.go_back,
+            "swap": self._mark_swap,
             "solve": session.solver.solve,
             "judge": session.solver.judge_anew,
             "cancel": session.cancel,
@@ -130,6 +157,19 @@ class MainWindow(QMainWindow):
             "copy": ask.copy_table,
             "copy_cells": lambda: ask.copy_table(axes=False),
         }
+
+    def _mark_swap(self, on: bool) -> None:
+        current = self.session.round
+        # A tick that follows the round that is shown is nobody's word.
+        if current is not None and on != (current.kind == SWAP):
+            mark_swap(self.session.workspace, on)
+            self._show_kind()
+
+    def _show_kind(self) -> None:
+        """The menu's tick stands as the round does, whatever a click made of it."""
+        current = self.session.round
+        self.actions_["swap"].setChecked(current is not None and current.kind == SWAP)
+        self.actions_["swap"].setEnabled(self.session.is_last and self.session.can_save)
 
     def _view_handlers(self) -> dict[str, Callable[..., object]]:
         return {
@@ -158,7 +198,8 @@ class MainWindow(QMainWindow):
         # Children of the window from the start, or they would outlive it where nothing is ever asked.
         self.import_sheet = ImportSheet(session, appearance, self)
         self.place_sheet = PlaceSheet(session, appearance, self)
-        for sheet in (self.import_sheet, self.place_sheet):
+        self.ask_sheet = AskSheet(session, appearance, self.ask.choose_dbc, self)
+        for sheet in (self.import_sheet, self.place_sheet, self.ask_sheet):
             sheet.hide()
         self.messages = MessageBar(appearance)
         self.banner = AccessBanner(appearance)
@@ -179,6 +220,7 @@ class MainWindow(QMainWindow):
         self.pages = QStackedWidget()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
+        self.new_job: NewJobPage | None = None
         self.setCentralWidget(column(self.banner, self.messages, self.pages))
 
     @property
@@ -194,10 +236,12 @@ class MainWindow(QMainWindow):
         session.access_changed.connect(self.banner.show_access)
         session.access_changed.connect(lambda _: self._job_changed())
         session.job_changed.connect(self._job_changed)
+        for signal in (session.job_changed, session.round_changed):
+            signal.connect(self._show_kind)
         session.job_closed.connect(self._job_closed)
         self.start_page.open_recent.connect(self.opening.open_job)
-        self.opening.recent_changed.connect(lambda: self.start_page.show_recent(self.opening.recent.paths()))
-        self.start_page.show_recent(self.opening.recent.paths())
+        self.opening.recent_changed.connect(lambda: self.start_page.show_recent(self.opening.recent.jobs()))
+        self.start_page.show_recent(self.opening.recent.jobs())
         session.history_changed.connect(self._history_changed)
         session.busy.connect(self._busy)
         session.imports_changed.connect(self._import_changed)
@@ -220,9 +264,9 @@ class MainWindow(QMainWindow):
             self.restoreGeometry(self.preferences.bytes("geometry"))
         if not self.preferences.bytes("splitter").isEmpty():
             self.splitter.restoreState(self.preferences.bytes("splitter"))
-        desk = self.preferences.text("desk", DESKS[0].name)
+        desk = self.preferences.text("desk", FIRST_DESK)
         page = self.preferences.text("page")
-        self.desks.show_desk(desk if desk in [d.name for d in DESKS] else DESKS[0].name)
+        self.desks.show_desk(desk if desk in [d.name for d in DESKS] else FIRST_DESK)
         self.margin.show_page(page)
         self.actions_["night"].setChecked(self.preferences.switch("night"))
         self.actions_["report_drives"].setChecked(self.preferences.switch("report_drives"))
@@ -231,6 +275,8 @@ class MainWindow(QMainWindow):
         self.preferences.keep_bytes("geometry", self.saveGeometry())
         self.preferences.keep_bytes("splitter", self.splitter.saveState())
         self.preferences.keep("night", self.appearance.theme is NIGHT)
+        for key, unit in self.new_job.car.preferred_units().items() if self.new_job is not None else ():
+            self.preferences.keep(f"unit of {key}", unit)
         self.preferences.sync()
 
     def _desk_turned(self, spec: DeskSpec) -> None:
@@ -239,7 +285,9 @@ class MainWindow(QMainWindow):
 
     def _job_changed(self) -> None:
         job = self.session.job
-        opened = job is not None and self.pages.currentIndex() == 0
+        if job is not None:
+            self.appearance.units.burn(job.vehicle.stoich_afr)
+        opened = job is not None and self.pages.currentIndex() != 1
         self.pages.setCurrentIndex(0 if job is None else 1)
         if opened:
             # Where the work is; the list of rounds would have it otherwise.
@@ -251,6 +299,29 @@ class MainWindow(QMainWindow):
         for name in NEEDS_CAR:
             self.actions_[name].setEnabled(job is not None and bool(job.car))
         self._history_changed()
+
+    def _begin_job(self) -> NewJobPage:
+        """Show the page for a new job; what was typed there before still stands."""
+        if self.new_job is None:
+            from lean_trim.ui.vehicle.new_job import NewJobPage
+
+            ask = self.ask
+            self.new_job = NewJobPage(
+                self.session, self.appearance, ask.choose_log, ask.choose_table, ask.choose_sheet
+            )
+            self.new_job.wanted.connect(ask.keep_job)
+            self.new_job.left.connect(lambda: self.pages.setCurrentIndex(int(self.session.job is not None)))
+            self.new_job.car.prefer_units(lambda key: self.preferences.text(f"unit of {key}"))
+            self.pages.addWidget(self.new_job)
+        self.pages.setCurrentWidget(self.new_job)
+        self.new_job.car.name.setFocus()
+        return self.new_job
+
+    def _close_job(self) -> None:
+        focused = QApplication.focusWidget()
+        if focused is not None:
+            focused.clearFocus()
+        self.session.close_job()
 
     def _job_closed(self) -> None:
         """What was said belonged to that job."""
@@ -270,7 +341,12 @@ class MainWindow(QMainWindow):
     def _import_changed(self) -> None:
         imports = self.session.imports
         # Columns first: what a log says of its table is only known once they are settled.
-        over = self.import_sheet if imports.current else self.place_sheet if imports.unplaced else None
+        over: QWidget | None = self.import_sheet if imports.current else None
+        if over is None and imports.unplaced:
+            over = self.place_sheet
+        # A file that cannot even be read comes before all others.
+        if imports.questions:
+            over = self.ask_sheet
         self.desks.show_over(over)
         self.margin.setVisible(over is None and bool(self.desks.shown.pages))
 
@@ -338,16 +414,33 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """A job is opened, anything else is taken for a log."""
+        """A job is opened, a DBC is kept with the job, anything else is taken for a log.
+
+        Without a job, a vehicle sheet or a log begins one.
+        """
         paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
         jobs = [p for p in paths if p.suffix == SUFFIX]
         if jobs:
             self.opening.open_job(jobs[0])
-        elif paths:
-            self.session.imports.add(paths)
+            return
+        if paths and (self.session.job is None or self.pages.currentWidget() is self.new_job):
+            self._begin_with(paths[0])
+            return
+        for path in (p for p in paths if p.suffix.lower() == DBC_SUFFIX):
+            self.session.imports.keep_dbc(path)
+        logs = [p for p in paths if p.suffix.lower() != DBC_SUFFIX]
+        if logs:
+            self.session.imports.add(logs)
+
+    def _begin_with(self, path: Path) -> None:
+        self._begin_job().take_file(path)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         """Everything is saved; remember how the window stood."""
+        # What is still being typed is finished by losing the focus.
+        focused = QApplication.focusWidget()
+        if focused is not None:
+            focused.clearFocus()
         self._remember()
         logbook.forget_escape(self.escaped.emit)
         self.session.close_job()

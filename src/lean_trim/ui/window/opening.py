@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QMenu
@@ -12,7 +14,11 @@ from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.recent import Recent
+from lean_trim.ui.window.round_rail import outcome
 from lean_trim.workspace.changes import Notice
+
+if TYPE_CHECKING:
+    from lean_trim.core.data.vehicle import Vehicle
 
 
 class Say:
@@ -35,6 +41,8 @@ class Opening(QObject):
         self.recent = Recent(data_folder)
         self.menu = menu
         self.fill_menu()
+        for signal in (session.solved, session.round_changed):
+            signal.connect(self.note_state)
 
     def attempt(self, action: Callable[[], object]) -> bool:
         """Do something; an error that is meant for the user is told, and False returned."""
@@ -46,13 +54,16 @@ class Opening(QObject):
             return False
         return True
 
-    def open_demo(self, fresh: bool = False) -> None:
-        """Open the demo job; the first time, drive it at once."""
-        from lean_trim.workspace.demo import demo_path
+    def open_demo(self, fresh: bool = False, car: str = "") -> None:
+        """Open a car's demo job; the first time, drive it at once. Afresh is the one that is open."""
+        from lean_trim.workspace.demo import DEFAULT_CAR, demo_path
+
+        job = self.session.job
+        wanted = car or (job.car if fresh and job is not None else "") or DEFAULT_CAR
 
         # Closed first: afresh means that the file goes, and this window may hold it.
         self.session.close_job()
-        self.attempt(lambda: self._open_demo(*demo_path(self.data_folder, fresh)))
+        self.attempt(lambda: self._open_demo(*demo_path(self.data_folder, fresh, wanted)))
 
     def _open_demo(self, path: Path, kept: Path | None) -> None:
         self.session.open_path(path, lambda: self._demo_opened(kept))
@@ -72,6 +83,22 @@ class Opening(QObject):
         """Open a job file."""
         self.session.open_path(path, lambda: self._opened(path))
 
+    def make_job(self, vehicle: Vehicle, path: Path, log: Path | None = None) -> None:
+        """Make a job file for a vehicle, open it, and add the log it was begun with."""
+
+        def opened() -> None:
+            self._opened(path)
+            if log is not None:
+                self.session.imports.add([log])
+
+        def make() -> None:
+            from lean_trim.job.store import JobStore
+
+            JobStore.create(path, vehicle).close()
+            self.session.open_path(path, opened)
+
+        self.attempt(make)
+
     def new_job(self, sheet: Path, path: Path) -> None:
         """Make a job file from a vehicle sheet and open it."""
         self.attempt(lambda: self._make(sheet, path))
@@ -89,6 +116,19 @@ class Opening(QObject):
         for line in warnings:
             self.session.workspace.note(Say.WARNING(text=line))
         self.attempt(lambda: self.recent.add(path))
+        self.note_state()
+
+    def note_state(self) -> None:
+        """Remember how the open job stands, for the list of jobs."""
+        job = self.session.job
+        path = self.session.workspace.path
+        if job is None or path is None:
+            return
+        outcomes = [f"round {r.number}: {text}" for r in job.rounds if (text := outcome(job, r))]
+        state = outcomes[-1] if outcomes else f"round {job.rounds[-1].number}, not worked out yet"
+        # A list that cannot be written costs a convenience, not the work.
+        with contextlib.suppress(OSError):
+            self.recent.tell(path, job.vehicle.name, state)
         self.fill_menu()
 
     def fill_menu(self) -> None:

@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lean_trim.core.data.table_kinds import table_words
 from lean_trim.core.decision.verdict import verdict_word
-from lean_trim.job.records import Job, Round, cells_written
+from lean_trim.job.records import SWAP, Job, Round, cells_written
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.window.round_steps import RoundSteps
@@ -37,7 +38,9 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
     started = datetime.fromisoformat(current.started).strftime("%d %b %H:%M")
     changed = current.decided.changed
     action = (
-        f"{cells_in_words(changed)} decided"
+        "injector data decided"
+        if current.injectors_decided
+        else f"{cells_in_words(changed)} decided"
         if changed
         else "nothing decided yet"
         if current.logs
@@ -45,6 +48,8 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
     )
     if current.handed_over:
         action = "handed over" if job.round_after(current) else "handed over, waiting for a log"
+    if current.kind == SWAP:
+        action = f"other injectors: {action.removeprefix('injector ')}"
     return _title(job, current), started, action, outcome(job, current)
 
 
@@ -190,7 +195,7 @@ class RoundRail(QWidget):
             source = "simulated car" if job.car else "real vehicle"
             self.subtitle.setText(
                 f"{v.displacement_l:g} L, {v.cylinders} cylinders, "
-                f"{'VE table' if v.airflow == 've' else 'MAF curve'}, "
+                f"{table_words(v.table)}, "
                 f"{v.feedback} feedback · {source}"
             )
             for i in range(len(job.rounds)):

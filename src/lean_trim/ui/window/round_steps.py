@@ -5,147 +5,19 @@ Stands below the rounds: log, worked out, decided, handed over, next drive.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from datetime import datetime
-from enum import StrEnum
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.whole_text import WholeText
-from lean_trim.workspace.deciding import cells_in_words
-
-BACKUP = "Keep a copy of what is in the ECU before you write a table to it."
-
+from lean_trim.ui.window.steps import BACKUP, State, Step, steps_of
 
 GO_ANYWAY = {"hand_over": "Hand over {}…", "drive": "Drive {}", "begin_round": "Begin a round on {}"}
 """What ends a round, and how the button says it where the program asked first."""
-
-
-class State(StrEnum):
-    """How a step stands; the mark says it without colour."""
-
-    DONE = "✓"
-    NOW = "●"
-    OPEN = "○"
-    FAILED = "✕"
-
-
-@dataclass(frozen=True)
-class Step:
-    """One line: how it stands, what it says, and more about it."""
-
-    state: State
-    text: str
-    tip: str
-
-
-def steps_of(session: Session) -> tuple[Step, ...]:
-    """The steps of the shown round, in the order of the work.
-
-    Parameters
-    ----------
-    session : with or without a job.
-
-    Returns
-    -------
-    Five lines, none without a job.
-    """
-    current = session.round
-    if current is None or session.job is None:
-        return ()
-    return (
-        _log_step(session, current),
-        _solve_step(session, current),
-        _decide_step(session, current),
-        _hand_over_step(session, current),
-        _next_step(session, current),
-    )
-
-
-def _log_step(session: Session, current: Round) -> Step:
-    tip = "Logs of this round: see the Logs page"
-    resting = f", {len(current.resting)} left out" if current.resting else ""
-    if not current.logs and session.is_reading:
-        return Step(State.NOW, "A log is on its way", "It is saved as soon as it is there.")
-    if not current.logs:
-        tip = "Drop a log on the window, or drive the simulated car of a demo job."
-        return Step(State.NOW, f"Waiting for a log{resting}", tip)
-    minutes = sum(log.duration_s for log in current.logs) / 60.0
-    count = "1 log" if len(current.logs) == 1 else f"{len(current.logs)} logs"
-    return Step(State.DONE, f"{count}, {minutes:.1f} min{resting}", tip)
-
-
-def _solve_step(session: Session, current: Round) -> Step:
-    tip = "The correction this drive asks for, and how far off the table was"
-    failure = session.solver.failure
-    if failure:
-        return Step(State.FAILED, "Not worked out", failure)
-    solution = session.solution
-    if solution is not None and math.isfinite(solution.residual.rms):
-        return Step(State.DONE, f"Off by {solution.residual.rms:.1f} % rms", tip)
-    return Step(
-        State.NOW if current.logs else State.OPEN, "Working it out" if current.logs else "Work out", tip
-    )
-
-
-def _decide_step(session: Session, current: Round) -> Step:
-    done = current.decided.changed
-    decided = f"{cells_in_words(done)} decided"
-    waiting = session.deciding.waiting_in()
-    if not session.is_last:
-        return Step(State.DONE, decided, "An earlier round: kept as it was decided")
-    if session.proposal is None and not done:
-        return Step(State.OPEN, "Decide", "Accept, put back, pin or type, cell by cell")
-    tip = (
-        f"{waiting} of the proposed changes are not decided. Accept them all, or cell by cell: choose tiles, "
-        "then accept, put back, pin, or type as +3%."
-    )
-    if waiting and not done:
-        return Step(State.NOW, f"Nothing decided: {waiting} wait", tip)
-    if waiting:
-        return Step(State.NOW, f"{decided}, {waiting} wait", tip)
-    return Step(State.DONE, decided if done else "Nothing to change", "Every proposed change is decided")
-
-
-def _hand_over_step(session: Session, current: Round) -> Step:
-    if not current.handed_over:
-        if not session.is_last:
-            return Step(State.DONE, "Driven without a hand-over", "The next round was begun from here")
-        decided = current.decided.changed > 0 and not session.deciding.waiting_in()
-        tip = f"Write the decided table to a file, or copy it, for the editor of your ECU. {BACKUP}"
-        return Step(State.NOW if decided else State.OPEN, "Not handed over", tip)
-    when, _, how = current.handed_over.partition(" ")
-    moment = datetime.fromisoformat(when).strftime("%d %b %H:%M")
-    if current.has_changed_since_handed_over and session.is_last:
-        return Step(
-            State.NOW,
-            "Changed since handed over",
-            f"Handed over {moment} ({how}); other values are decided now. Hand over again, or the next log "
-            f"is "
-            "taken as driven on what was handed over.",
-        )
-    return Step(State.DONE, f"Handed over {moment}", f"Handed over as {how}")
-
-
-def _next_step(session: Session, current: Round) -> Step:
-    assert session.job is not None
-    after = session.job.round_after(current)
-    if after is not None:
-        return Step(State.DONE, f"Round {after.number} follows", "Driven on what was decided here")
-    if current.handed_over and session.is_last:
-        tip = (
-            "Write the table to the ECU, drive, and add the log: it opens the next round and shows what "
-            "changed."
-        )
-        return Step(State.NOW, "Waiting for the next log", tip)
-    return Step(State.OPEN, "Drive again", "The next log shows what the new table did")
 
 
 class RoundSteps(QWidget):
@@ -216,6 +88,7 @@ class RoundSteps(QWidget):
             session.solved,
             session.decided,
             session.idle,
+            session.injectors_told,
             self.appearance.changed,
         ):
             signal.connect(self.refresh)
@@ -344,5 +217,5 @@ class RoundSteps(QWidget):
         self.add_log.setEnabled(session.can_save and not session.is_reading)
         waits = current is not None and bool(current.handed_over)
         self.add_log.setText("Add a log…" if first else "Add the next log…" if waits else "Add another log…")
-        done = session.decision.changed if session.decision is not None else 0
+        done = current.changed if current is not None else 0
         self.hand_over.setText(f"Hand over {done} decided…" if done else "Hand over, nothing decided…")

@@ -7,17 +7,19 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QFontMetrics
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.theme import font
+from lean_trim.ui.window.recent import RecentJob
 
 TEXT = (
-    "A job is one vehicle and its rounds of correction. To begin one, bring a vehicle sheet (vehicle.json) "
-    "with its airflow table as CSV, and the log of a drive: engine speed, manifold pressure or airflow "
-    "signal, lambda, target and fuel trims. "
+    "A job is one vehicle and its rounds of correction: logs in, a corrected airflow table out, until trims "
+    "stay small and λ tracks target. Drop the log of a drive here, or begin with the car. "
     "Or learn on Heron, a simulated kit car whose table is several percent off."
 )
-MOST_RECENT = 5
+MOST_RECENT = 6
+COLUMN_W = 760
+WHERE_W = 250
 CAUTION = (
     "Estimates, not permission: lean mixtures at load destroy engines, and local rules and licensed practice "
     "decide what may be changed on a road vehicle."
@@ -32,7 +34,7 @@ class StartPage(QWidget):
     def __init__(self, actions: dict[str, QAction], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         column = QWidget(self)
-        column.setFixedWidth(640)
+        column.setFixedWidth(COLUMN_W)
         outer = QHBoxLayout(self)
         outer.addWidget(column, 0, Qt.AlignmentFlag.AlignHCenter)
         layout = QVBoxLayout(column)
@@ -45,7 +47,8 @@ class StartPage(QWidget):
             layout.addWidget(label)
         for name, text in (
             ("demo", "Open the demo job"),
-            ("new_job", "New job from a vehicle sheet…"),
+            ("demo_swap", "Open the injector demo"),
+            ("new_job", "New job…"),
             ("open_job", "Open a job…"),
         ):
             button = QPushButton(text, self)
@@ -59,8 +62,10 @@ class StartPage(QWidget):
         self.recent_head.setFont(font(10, bold=True))
         layout.addSpacing(8)
         layout.addWidget(self.recent_head)
-        self._recent = QVBoxLayout()
-        self._recent.setSpacing(2)
+        self._recent = QGridLayout()
+        self._recent.setHorizontalSpacing(14)
+        self._recent.setVerticalSpacing(3)
+        self._recent.setColumnStretch(3, 1)
         layout.addLayout(self._recent)
         self.recent: list[QToolButton] = []
         caution = QLabel(CAUTION, self)
@@ -71,22 +76,33 @@ class StartPage(QWidget):
         layout.addStretch(3)
         self.show_recent([])
 
-    def show_recent(self, paths: Sequence[Path]) -> None:
-        """Offer the jobs opened lately, newest first."""
-        for button in self.recent:
-            button.hide()
-            self._recent.removeWidget(button)
-            button.deleteLater()
+    def show_recent(self, jobs: Sequence[RecentJob]) -> None:
+        """Offer the jobs opened lately, newest first, with how they stood."""
+        while (item := self._recent.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
         self.recent = []
-        self.recent_head.setVisible(bool(paths))
-        for path in paths[:MOST_RECENT]:
-            button = QToolButton(self)
-            button.setObjectName("flat")
-            # In the middle, so that both the file and where it lies can be read.
-            shown = QFontMetrics(font(9.5)).elidedText(str(path), Qt.TextElideMode.ElideMiddle, 600)
-            button.setText(shown)
-            button.setFont(font(9.5))
-            button.setToolTip(str(path))
-            button.clicked.connect(lambda _=False, p=path: self.open_recent.emit(p))
-            self._recent.addWidget(button)
-            self.recent.append(button)
+        self.recent_head.setVisible(bool(jobs))
+        for row, job in enumerate(jobs[:MOST_RECENT]):
+            self._add_recent(row, job)
+
+    def _add_recent(self, row: int, job: RecentJob) -> None:
+        path = Path(job.path)
+        button = QToolButton(self)
+        button.setObjectName("flat")
+        button.setText(job.name or path.stem)
+        button.setFont(font(10, bold=True))
+        button.setToolTip(job.path)
+        button.setAccessibleName(f"Open {job.name or path.stem}, {job.state}")
+        button.clicked.connect(lambda _=False, p=path: self.open_recent.emit(p))
+        self._recent.addWidget(button, row, 0, Qt.AlignmentFlag.AlignLeft)
+        # In the middle, so that both the file and where it lies can be read.
+        where = QFontMetrics(font(8.5)).elidedText(job.path, Qt.TextElideMode.ElideMiddle, WHERE_W)
+        for place, text in enumerate((job.state or "not worked out yet", job.when, where), 1):
+            label = QLabel(text, self)
+            label.setFont(font(8.5))
+            label.setToolTip(job.path)
+            self._recent.addWidget(label, row, place)
+        self.recent.append(button)

@@ -7,12 +7,14 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.fuel_supply import supply_of
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message
 from lean_trim.core.sieve.rules_limits import LOW_V
 
 SAGGED_SHARE = 0.93
 """Share of the rated differential pressure below which the pump or its regulator is at fault."""
+OFF_SHARE = 0.05
 DUTY_PCT = 85.0
 """Injector duty from which no reserve is left (common practice, no source)."""
 USUAL_V = 14.0
@@ -25,6 +27,12 @@ class Say:
         "supply.pressure",
         "Differential fuel pressure was more than 7 % below its rated value for {seconds:.1f} s, first at "
         "{first} min: look at pump, filter and regulator before the airflow table.",
+    )
+    REGULATOR = Message(
+        "supply.regulator",
+        "The fuel rail follows the manifold by {follows:.2f} kPa per kPa instead of 1, so that the injectors "
+        "stand under up to {off:.0f} kPa more or less than rated, {seconds:.1f} s by more than 5 %: look at "
+        "the regulator and its hose before the airflow table or the injector data.",
     )
     DUTY = Message(
         "supply.duty",
@@ -44,6 +52,17 @@ def _pressure(conditions: Conditions) -> Seen:
     return Seen(low & (conditions.regime != Regime.STOPPED))
 
 
+def _regulator(conditions: Conditions) -> Seen:
+    frame = conditions.frame
+    supply = supply_of(frame)
+    if not supply.is_off:
+        return Seen(np.zeros(len(frame.log), bool))
+    rated = frame.vehicle.injectors.rated_pressure_kpa
+    off = np.abs(frame.log[Role.FUEL_DP] - rated) > OFF_SHARE * rated
+    seen = np.asarray(off & (conditions.regime != Regime.STOPPED))
+    return Seen(seen, {"follows": supply.follows, "off": supply.off_kpa})
+
+
 def _duty(conditions: Conditions) -> Seen:
     return Seen(np.asarray(conditions.motion.duty > DUTY_PCT))
 
@@ -54,5 +73,6 @@ def _voltage(conditions: Conditions) -> Seen:
 
 
 PRESSURE = Fault("fuel_pressure", "danger", Say.PRESSURE, 0.5, _pressure)
+REGULATOR = Fault("regulator", "danger", Say.REGULATOR, 2.0, _regulator)
 DUTY = Fault("injector_duty", "warning", Say.DUTY, 0.2, _duty)
 VOLTAGE = Fault("low_voltage", "warning", Say.VOLTAGE, 2.0, _voltage)

@@ -17,9 +17,7 @@ from lean_trim.formats.decode.apart.protocol import Contents, FileReader, Listed
 class Say:
     """Sentences of this module."""
 
-    NO_DBC = Message(
-        "can_trace.no_dbc", "is a CAN trace; a DBC is needed to tell what its frames mean (--dbc FILE)"
-    )
+    NO_DBC = Message("can_trace.no_dbc", "is a CAN trace; a DBC is needed to tell what its frames mean")
     BAD_DBC = Message("can_trace.bad_dbc", "the DBC {dbc} cannot be read ({why})")
     STRANGE = Message("can_trace.strange", "none of its {count} kinds of frames is in the DBC {dbc}")
     SOME_STRANGE = Message("can_trace.some_strange", "{some} of {count} kinds of frames are not in the DBC")
@@ -55,7 +53,7 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
     import cantools
 
     if not options.get("dbc"):
-        raise RefusedError(Say.NO_DBC())
+        raise RefusedError(Say.NO_DBC(), need="dbc")
     try:
         database: Any = cantools.database.load_file(options["dbc"], database_format="dbc", strict=False)
     # The library lets out parse errors of several kinds.

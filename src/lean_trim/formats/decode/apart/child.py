@@ -39,7 +39,7 @@ def main() -> None:
             send_array(out, "values", channel, numbers)
         say(out, {"done": True, "notes": contents.notes})
     except RefusedError as error:
-        say(out, {"refused": str(error)})
+        say(out, {"refused": str(error), "need": error.need})
     except MemoryError:
         say(out, {"failed": "it asks for more memory than a log of its size can need"})
     # Libraries let out all kinds of errors on damaged files; every one of them is a file that cannot be read.

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trim.core.errors import CancelledError, LogError
+from lean_trim.core.errors import AskedError, CancelledError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import MOST_VALUES, Column, Progress, RawColumns, ReadOptions, Wanted
@@ -137,7 +137,8 @@ class _Talk:
         text, self.rest = self.rest[:end], self.rest[end + 1 :]
         message: dict[str, Any] = json.loads(text)
         if "refused" in message:
-            raise LogError(Say.REFUSED(path=self.path, reason=message["refused"]))
+            refused = Say.REFUSED(path=self.path, reason=message["refused"])
+            raise AskedError(refused, message["need"]) if message.get("need") else LogError(refused)
         if "failed" in message:
             raise LogError(Say.UNREADABLE(path=self.path, kind=self.kind, reason=message["failed"]))
         return message

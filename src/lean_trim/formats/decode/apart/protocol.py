@@ -10,7 +10,8 @@ from typing import Any, BinaryIO
 
 import numpy as np
 
-from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.errors import LeanTrimError, Need
+from lean_trim.core.messages import Said
 from lean_trim.core.types import Floats
 
 
@@ -49,7 +50,11 @@ class FileReader:
 
 
 class RefusedError(LeanTrimError):
-    """A sentence of the reader's own about a file it cannot take."""
+    """A sentence of the reader's own about a file it cannot take; ``need`` is what the user could say."""
+
+    def __init__(self, text: str | Said, need: Need | None = None) -> None:
+        super().__init__(text)
+        self.need = need
 
 
 def say(stream: BinaryIO, message: Mapping[str, Any]) -> None:

@@ -56,6 +56,9 @@ class Way:
     suffix: str = ""
 
 
+_NOTHING = f" \t{BLANK_SIGNS}"
+
+
 def is_blank(cell: str) -> bool:
     """True if a cell says nothing.
 
@@ -67,7 +70,7 @@ def is_blank(cell: str) -> bool:
     -------
     Whether it is blank or a word for it.
     """
-    return cell.strip(f" \t{BLANK_SIGNS}").lower() in BLANKS
+    return cell.strip(_NOTHING).lower() in BLANKS
 
 
 def looks_numeric(cell: str) -> bool:

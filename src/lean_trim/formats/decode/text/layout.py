@@ -167,7 +167,13 @@ def split_line(line: str, delimiter: str) -> list[str]:
         return line.split(delimiter)
 
 
+_ONLY_DIGITS = re.compile(r"[\d.+\-\s]*\d[\d.+\-\s]*")
+
+
 def _numeric_row(cells: list[str]) -> bool:
+    # What holds nothing but digits needs no look at every cell, and most rows of most logs do.
+    if _ONLY_DIGITS.fullmatch("".join(cells)):
+        return True
     filled = [c for c in cells if not is_blank(c)]
     # Half, because states and notes stand between the numbers of many logs.
     return bool(filled) and sum(map(looks_numeric, filled)) >= 0.5 * len(filled)

@@ -6,6 +6,7 @@ import io
 import re
 import warnings
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -74,7 +75,9 @@ class Say:
     ENCODING = Message("text_log.encoding", "read as {encoding} text")
 
 
-BLOCK_BYTES = 4 << 20
+BLOCK_BYTES = 10 << 20
+MOST_LINE_BYTES = 4 << 20
+READ_BYTES = 1 << 20
 MOST_RAGGED = 0.001
 MOST_PASSES = 3
 """The file as it seems, with its odd columns read otherwise, and once more for what that brought up."""
@@ -196,13 +199,23 @@ def _read(
     stream = source.stream
     begin = head[start.mark :]
     if start.encoding != "utf-8":
-        stream = cast(BinaryIO, Utf8Stream(_Joined(begin, source.stream), start.encoding))  # type: ignore[arg-type]
+        joined = cast(BinaryIO, _Joined(begin, source.stream))
+        stream = io.BufferedReader(Utf8Stream(joined, start.encoding), READ_BYTES)
         begin = b""
-    for block in _blocks(begin, stream, layout.skip_lines):
+    for block in _ahead(_blocks(begin, stream, layout.skip_lines)):
         reader.add(block)
         if progress is not None and not progress(source.share):
             raise CancelledError(Say.CANCELLED(name=source.path.name))
     return reader
+
+
+def _ahead(blocks: Iterator[bytes]) -> Iterator[bytes]:
+    """The same blocks, the next one read (and unpacked) while one is parsed."""
+    with ThreadPoolExecutor(max_workers=1, thread_name_prefix="read-ahead") as pool:
+        following = pool.submit(next, blocks, None)
+        while (block := following.result()) is not None:
+            following = pool.submit(next, blocks, None)
+            yield block
 
 
 class _Joined:
@@ -219,25 +232,27 @@ class _Joined:
 
 def _blocks(begin: bytes, stream: BinaryIO, skip_lines: int) -> Iterator[bytes]:
     """Blocks of whole lines behind the first ``skip_lines``; the last may lack its newline."""
-    rest = begin
+    block = begin + _rest_of_line(stream)
     skip = skip_lines
-    while True:
-        fresh = stream.read(BLOCK_BYTES)
-        data = rest + fresh
+    while block:
         at = 0
-        while skip and (end := data.find(b"\n", at)) >= 0:
+        while skip and (end := block.find(b"\n", at)) >= 0:
             at = end + 1
             skip -= 1
-        # Only whole lines are parsed; what begins a line waits for its end.
-        cut = data.rfind(b"\n") + 1 if fresh else len(data)
-        if not skip and data[at:cut]:
-            yield data[at:cut]
-        rest = data[max(cut, at) :]
-        if not fresh:
-            return
-        # Without this a file with one endless line would be gathered in memory.
-        if len(rest) > BLOCK_BYTES:
-            raise LogError(Say.LONG_LINE(most=BLOCK_BYTES))
+        if not skip and at < len(block):
+            yield block[at:] if at else block
+        # What begins a line gets its end at once: cutting the block there would copy all of it.
+        block = stream.read(BLOCK_BYTES)
+        if block:
+            block += _rest_of_line(stream)
+
+
+def _rest_of_line(stream: BinaryIO) -> bytes:
+    rest = stream.readline(MOST_LINE_BYTES)
+    # Without this a file with one endless line would be gathered in memory.
+    if len(rest) == MOST_LINE_BYTES and not rest.endswith(b"\n"):
+        raise LogError(Say.LONG_LINE(most=MOST_LINE_BYTES))
+    return rest
 
 
 @dataclass
@@ -304,8 +319,8 @@ class _BlockReader:
             if series.dtype == self._string:
                 self.texts.setdefault(i, []).append(series)
             else:
-                # Copied, so that the parser's own memory comes free block by block.
-                self.pieces[i].append(np.array(_floats(series)))
+                # Kept as the parser's own pieces: every copy on the way costs as much as half the parsing.
+                self.pieces[i] += [_floats(chunk) for chunk in series.get_chunks()]
         self.rows += frame.height
 
     @property

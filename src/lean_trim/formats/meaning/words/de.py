@@ -1,6 +1,7 @@
 """German."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "ethanol, ethanolgehalt, ~ethanol, alkoholgehalt",
     "rpm": "drehzahl, motordrehzahl, ~motordrehzahl, umdrehungen, nmot",
     "vss": "~fahrgeschw*, ~geschwindigkeit, geschw, ~fahrzeuggeschwindigkeit, raddrehzahl",
     "throttle": "~drosselklappe, drossel, dk, dkwinkel, ~drossel",

@@ -1,6 +1,7 @@
 """Spanish."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "etanol, contenido de etanol",
     "rpm": "revoluciones, revoluciones del motor, regimen, regimen del motor, velocidad del motor, giros, "
     "velocidad motor",
     "vss": "velocidad del vehiculo, velocidad vehiculo",

@@ -1,6 +1,7 @@
 """French."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "ethanol, teneur en ethanol, taux d ethanol",
     "rpm": "regime, regime moteur, tours minute, tr min, vitesse moteur, vitesse de rotation, tours",
     "vss": "vitesse vehicule, vitesse du vehicule",
     "speed": "vitesse",

@@ -1,6 +1,7 @@
 """Italian."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "etanolo, contenuto di etanolo",
     "rpm": "giri, giri motore, regime motore, regime, giri min, regime di rotazione, numero di giri, "
     "velocita motore",
     "vss": "velocita veicolo, velocita vettura",

@@ -1,6 +1,7 @@
 """Polish."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "etanol, zawartosc etanolu, etanolu",
     "rpm": "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc silnika",
     "vss": "predkosc pojazdu, predkosc jazdy, predkosc samochodu",
     "speed": "predkosc",
@@ -29,7 +30,7 @@ WORDS: dict[str, str] = {
     "gear": "bieg, biegu, wybrany bieg",
     "time": "czas, godzina, znacznik czasu, sekundy",
     "date": "data, dzien",
-    "maf": "przeplyw powietrza, masa powietrza, przeplywomierz, masowy przeplyw powietrza",
+    "maf": "przeplyw powietrza, masa powietrza, przeplywomierz*, masowy przeplyw powietrza",
     "fuel": "paliw*, benzyn*",
     "rail": "listw*, szyn*",
     "exhaust": "spalin*, wydech*",

@@ -1,6 +1,7 @@
 """Portuguese."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "etanol, teor de etanol, alcool",
     "rpm": "rotacao, rotacao do motor, rotacoes, velocidade do motor, regime do motor, rotacao motor",
     "vss": "velocidade do veiculo, velocidade veiculo",
     "speed": "velocidade",

@@ -1,6 +1,7 @@
 """Chinese, simplified and traditional."""
 
 WORDS: dict[str, str] = {
+    "ethanol": "~乙醇, 乙醇",
     "rpm": "~发动机转速, ~引擎转速, ~转速, ~發動機轉速, ~引擎轉速, ~轉速",
     "vss": "~车速, ~車速, ~车辆速度",
     "speed": "~速度",

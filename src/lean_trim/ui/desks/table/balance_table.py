@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.log import Log
-from lean_trim.core.drive.frame import coordinates
+from lean_trim.core.drive.coordinates import coordinates
 from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
 from lean_trim.ui.desks.table.tile_paint import paint_headers, paint_tiles

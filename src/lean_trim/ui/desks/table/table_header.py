@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.table_kinds import table_words
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import Status
 from lean_trim.core.decision.shortfall import shortfalls
@@ -140,8 +141,10 @@ class TableHeader(QWidget):
             self._advise("")
             return
         table = session.round.table
-        kind = "VE table" if session.job.vehicle.airflow == "ve" else "MAF curve"
-        self.title.setText(f"{kind}, {table.unit} · round {session.round.number}")
+        words = table_words(table)
+        self.title.setText(
+            f"{words[:1].upper()}{words[1:]}, {table.shown_unit} · round {session.round.number}"
+        )
         self._show(self._figures())
         shows_truth = self.show_truth and bool(session.job.car) and session.solution is not None
         self._advise(self._truth() if shows_truth else self._advice())

@@ -42,15 +42,15 @@ def paint_headers(
         painter.drawText(
             QRectF(left, 2, 400, top - 4),
             Qt.AlignmentFlag.AlignVCenter,
-            f"{table.name} curve, {table.unit} over {table.axes[0].unit}",
+            f"{table.name} curve, {table.shown_unit} over {table.axes[0].shown_unit}",
         )
         return
     rows, columns = table.axes
     seconds = view.seconds.reshape(table.shape)
     painter.setPen(theme.color("faint"))
-    painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.unit)
-    painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.unit)
-    heads = evenly_written(columns.points.tolist())
+    painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.shown_unit)
+    painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.shown_unit)
+    heads = evenly_written(columns.shown.tolist())
     painter.setFont(fitting_font(painter, heads, w - 6, 8))
     for i, (x, spent) in enumerate(zip(heads, _shares(seconds.sum(axis=0)), strict=True)):
         cell = QRectF(left + i * w, 0, w, top)
@@ -58,7 +58,7 @@ def paint_headers(
         painter.setPen(theme.color("ink"))
         painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, x)
     painter.setFont(font(8))
-    ends = evenly_written(rows.points.tolist())
+    ends = evenly_written(rows.shown.tolist())
     # Every so many rows, where all of them would run into each other.
     every = max(1, int(np.ceil(LEAST_LABEL_PX / max(h, 1.0))))
     for j, (y, spent) in enumerate(zip(ends, _shares(seconds.sum(axis=1)), strict=True)):
@@ -178,7 +178,7 @@ def _numbers(
     if len(view.table.axes) == 1:
         painter.setPen(theme.color("faint"))
         painter.setFont(font(7))
-        for rect, x in zip(rects, evenly_written(view.table.axes[0].points.tolist()), strict=True):
+        for rect, x in zip(rects, evenly_written(view.table.axes[0].shown.tolist()), strict=True):
             painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, x)
 
 

@@ -117,7 +117,8 @@ def make_view(
     step = 100.0 * (decision.values / table.values - 1.0).ravel()
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
     rows, columns = layout_of(table)
-    texts = _texts(figure, decision.values.ravel(), asked, error, seconds, _decimals(session))
+    shown = table.own_of(decision.values).ravel()
+    texts = _texts(figure, shown, asked, error, seconds, _decimals(session))
     # A turned knob must not rescale the bars it is judged by: only what is kept counts.
     scale = max(least_scale_pct, scale_of_job(session) or _scale_for(bar))
     return TileView(
@@ -132,7 +133,7 @@ def make_view(
         decision.origin.ravel(),
         decision.pinned.ravel(),
         scale,
-        decision.values.ravel(),
+        shown,
         _decimals(session),
         proposal.status.ravel() == Status.FILLED if proposal is not None else np.zeros(table.size, bool),
     )

@@ -41,7 +41,7 @@ def point_text(axis: Axis, index: int) -> str:
     -------
     As ``56 kPa``.
     """
-    return f"{evenly_written(axis.points.tolist())[index]} {axis.unit}"
+    return f"{evenly_written(axis.shown.tolist())[index]} {axis.shown_unit}"
 
 
 def tile_line(view: TileView, cell: int) -> str:
@@ -57,7 +57,7 @@ def tile_line(view: TileView, cell: int) -> str:
     Place, value, step and driving.
     """
     seconds = float(view.seconds[cell])
-    text = f"{place_text(view.table, cell)}: {view.value_text(cell)} {view.table.unit}"
+    text = f"{place_text(view.table, cell)}: {view.value_text(cell)} {view.table.shown_unit}"
     if view.is_hollow[cell]:
         word = "filled" if view.filled[cell] else "carried"
         return f"{text}, not driven, {word} {signed(view.bar_pct[cell])} %"
@@ -81,7 +81,7 @@ def tile_hint(view: TileView, cell: int, proposal: Proposal | None) -> str:
     -------
     Several lines.
     """
-    lines = [f"{place_text(view.table, cell)}: {view.value_text(cell)} {view.table.unit}"]
+    lines = [f"{place_text(view.table, cell)}: {view.value_text(cell)} {view.table.shown_unit}"]
     step = float(view.bar_pct[cell])
     error = float(view.error_pct[cell])
     origin = Origin(int(view.origin[cell]))

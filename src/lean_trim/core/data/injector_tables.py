@@ -1,0 +1,152 @@
+"""Injector data as tables of a calibration: flow over differential pressure, dead time over voltage."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.data.vehicle import Injectors
+from lean_trim.core.types import Floats
+
+PRESSURE_AXIS, VOLTS_AXIS = "fuel pressure", "battery"
+PRESSURES_KPA = (200.0, 250.0, 300.0, 350.0, 400.0, 450.0, 500.0)
+"""Points of the flow table where the ECU's own are not known (common practice, no source)."""
+SQUARE_ROOT = 0.5
+FLOW_DIGITS = 3
+"""Of a flow that was worked out, g/s."""
+LEAST_DEAD_MS = 0.001
+"""A table's cells are above 0; a dead time of none is written as the least there is."""
+
+
+@dataclass(frozen=True)
+class FlowLaw:
+    """Flow over differential pressure: flow = ``at_rated`` · (pressure / ``rated_kpa``)^``exponent``."""
+
+    rated_kpa: float
+    at_rated: float
+    exponent: float
+
+    def at(self, pressures_kpa: ArrayLike) -> Floats:
+        """Flow at other pressures.
+
+        Parameters
+        ----------
+        pressures_kpa : differential, kPa above 0, any shape.
+
+        Returns
+        -------
+        g/s, the same shape.
+        """
+        return np.asarray(
+            self.at_rated * (np.asarray(pressures_kpa, float) / self.rated_kpa) ** self.exponent
+        )
+
+
+def law_of(pressures_kpa: ArrayLike, flows: ArrayLike) -> FlowLaw:
+    """The law through one point or more; one alone follows the square root.
+
+    Parameters
+    ----------
+    pressures_kpa : differential, kPa above 0, shape (n,), n at least 1.
+    flows : g/s above 0, shape (n,).
+
+    Returns
+    -------
+    Least squares of ln flow over ln pressure, its rated pressure the geometric mean of the points.
+    """
+    x, y = np.log(np.asarray(pressures_kpa, float)), np.log(np.asarray(flows, float))
+    middle = float(np.mean(x))
+    spread = float(np.sum((x - middle) ** 2))
+    exponent = float(np.sum((x - middle) * (y - np.mean(y))) / spread) if spread > 0.0 else SQUARE_ROOT
+    return FlowLaw(float(np.exp(middle)), float(np.exp(np.mean(y))), exponent)
+
+
+def flow_table(law: FlowLaw, pressures_kpa: ArrayLike) -> Table:
+    """Flow over pressure where the ECU's own table is not known.
+
+    Parameters
+    ----------
+    law : of the injector.
+    pressures_kpa : points of the table, rising, kPa, shape (n,).
+
+    Returns
+    -------
+    g/s per injector.
+    """
+    axis = Axis(PRESSURE_AXIS, "kPa", np.asarray(pressures_kpa, float))
+    return Table((axis,), np.round(law.at(axis.points), FLOW_DIGITS), "g/s", "injector flow")
+
+
+def rated_flow_table(injectors: Injectors) -> Table:
+    """Flow over pressure from the sheet's one rated point, by the square-root law.
+
+    Parameters
+    ----------
+    injectors : with a known flow.
+
+    Returns
+    -------
+    At usual pressures and the rated one.
+    """
+    rated = injectors.rated_pressure_kpa
+    filled = flow_table(FlowLaw(rated, injectors.flow_g_per_s, SQUARE_ROOT), sorted({*PRESSURES_KPA, rated}))
+    # What the sheet says is kept to its last digit, or the round would seem to be driven on other data.
+    at_rated = filled.axes[0].points == rated
+    return filled.with_values(np.where(at_rated, injectors.flow_g_per_s, filled.values))
+
+
+def dead_time_table(injectors: Injectors) -> Table:
+    """Dead time over voltage as the sheet has it.
+
+    Parameters
+    ----------
+    injectors : with known dead times, at two voltages or more.
+
+    Returns
+    -------
+    ms.
+    """
+    axis = Axis(VOLTS_AXIS, "V", injectors.volts)
+    return Table((axis,), np.maximum(injectors.dead_time_ms, LEAST_DEAD_MS), "ms", "injector dead time")
+
+
+def with_tables(injectors: Injectors, flow: Table | None, dead: Table | None) -> Injectors:
+    """Injector data with tables of a calibration in force.
+
+    Parameters
+    ----------
+    injectors : as the sheet has them.
+    flow : over pressure; None if the sheet's one point counts.
+    dead : over voltage, or voltage × pressure, of which the rated pressure counts; None if the sheet's
+        counts.
+
+    Returns
+    -------
+    New injector data.
+    """
+    if flow is not None:
+        rated = _flow_at(flow, injectors.rated_pressure_kpa)
+        injectors = replace(injectors, flow_g_per_s=rated, pressure_known=True)
+    if dead is not None:
+        volts, ms = _over_volts(dead, injectors.rated_pressure_kpa)
+        injectors = replace(injectors, volts=volts, dead_time_ms=ms)
+    return injectors
+
+
+def _flow_at(flow: Table, pressure_kpa: float) -> float:
+    # The root is taken out first, so that a table made by it gives back what it was made of.
+    points = flow.axes[0].points
+    per_root = flow.values / np.sqrt(points)
+    return float(np.interp(pressure_kpa, points, per_root) * np.sqrt(pressure_kpa))
+
+
+def _over_volts(dead: Table, pressure_kpa: float) -> tuple[Floats, Floats]:
+    names = [a.name for a in dead.axes]
+    volts = dead.axes[names.index(VOLTS_AXIS)].points
+    if len(names) == 1:
+        return volts, dead.values
+    at = {VOLTS_AXIS: volts, PRESSURE_AXIS: np.full(len(volts), pressure_kpa)}
+    return volts, dead.lookup(*[at[name] for name in names])

@@ -1,0 +1,1 @@
+"""Injector data: flow, dead time and airflow told apart, and the tables that follow."""

@@ -1,0 +1,203 @@
+"""Logs and a sheet → what flow, dead time and airflow table are off by, each with its error."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trim.core.data.log import Log, fill_missing, rate_per_s, running_box
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.fuel_supply import Supply, supply_of
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.injectors.identify import Split, split
+from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
+from lean_trim.core.injectors.places import Places, gather
+from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
+from lean_trim.core.pipeline.prepare import prepare
+from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSettings, solve
+from lean_trim.core.types import Floats, Mask
+
+DEFAULT_TRUST_PCT = 3.0
+"""Standard deviation of the airflow table's mean error where nothing is said (common practice, no source)."""
+TRUST_PCT = (0.1, 30.0)
+HUBER = 2.0
+DELAY_STEP_S = 0.02
+RAMP_S = 2.0
+RAMP_PER_S = 0.005
+"""A loop whose mean moves faster than this is still catching up (common practice, no source)."""
+
+
+@dataclass(frozen=True, eq=False)
+class InjectorReport:
+    """What was found, and what it was found from.
+
+    Attributes
+    ----------
+    solution : of the table, from which delay, sieve and noise are taken.
+    places : what is known where.
+    split : flow, dead time and airflow apart.
+    trust_pct : the user's word.
+    slope : of the dead time over voltage, where loads were switched.
+    supply : how the fuel pressure was held.
+    """
+
+    solution: Solution
+    places: Places
+    split: Split
+    trust_pct: float
+    slope: VoltageSlope
+    supply: Supply
+
+
+def identify_injectors(
+    logs: Sequence[Log | DrivenLog],
+    vehicle: Vehicle,
+    trust_pct: float = DEFAULT_TRUST_PCT,
+    settings: SolveSettings | None = None,
+    progress: Progress | None = None,
+    measured: MeasuredWords | None = None,
+    wide: bool = False,
+) -> InjectorReport:
+    """Tell flow, dead time and airflow apart.
+
+    Parameters
+    ----------
+    logs : of one set of injectors.
+    vehicle : with the injector data that is in the ECU.
+    trust_pct : standard deviation of the airflow table's mean error over the driven states, percent, 0.1
+        to 30.
+    settings : of the solve.
+    progress : called between the stages; returning False cancels.
+    measured : apart from the drive's mixture.
+    wide : whether the injectors are more than twice, or less than half, the size of those before.
+
+    Returns
+    -------
+    Estimates with errors; that of the delay is in them.
+
+    Raises
+    ------
+    LogError
+        If open times are not known or do not move, or too little driving is left.
+    """
+    settings = settings or SolveSettings()
+    return identify_from(solve(logs, vehicle, settings, progress=progress), trust_pct, measured, wide)
+
+
+def identify_from(
+    solution: Solution,
+    trust_pct: float = DEFAULT_TRUST_PCT,
+    measured: MeasuredWords | None = None,
+    wide: bool = False,
+) -> InjectorReport:
+    """The same from a solve that is at hand.
+
+    Parameters
+    ----------
+    solution : by the surface method.
+    trust_pct, measured, wide : as for ``identify_injectors``.
+
+    Returns
+    -------
+    Estimates with errors.
+
+    Raises
+    ------
+    LogError
+        If open times are not known or do not move.
+    BadInputError
+        If something measured cannot be.
+    """
+    with np.errstate(all="ignore"):
+        places = _places(solution)
+        said = statements(measured or MeasuredWords(), solution.prepared.frame)
+        found = _split(solution, places, trust_pct, said, wide)
+        found = _with_delay(solution, found, trust_pct, said, wide)
+        frame = solution.prepared.frame
+        return InjectorReport(
+            solution=solution,
+            places=places,
+            split=found,
+            trust_pct=trust_pct,
+            slope=_slope(solution, found),
+            supply=supply_of(frame),
+        )
+
+
+def _slope(solution: Solution, found: Split) -> VoltageSlope:
+    """Of the dead time over voltage, from what the surface fit leaves of the samples that count."""
+    observations = solution.prepared.observe(solution.sifted)
+    frame = solution.prepared.frame
+    left = np.full(len(frame.log), np.nan)
+    left[observations.index] = np.log(observations.k) - np.log(_explained(solution, observations))
+    return voltage_slope(frame, left, np.isfinite(left), found.dead_ms)
+
+
+def _explained(solution: Solution, observations: Observations) -> Floats:
+    """K as table and shared terms explain it, at each observation."""
+    asked = solution.estimate.correction_pct.ravel() / 100.0
+    mesh = observations.mesh
+    coefficients = np.array([c.value for c in solution.estimate.shared])
+    by_table = 1.0 + (asked[mesh.cells] * mesh.weights).sum(axis=1)
+    return np.asarray(by_table + coefficients @ observations.terms.values)
+
+
+def _places(solution: Solution, sensor_s: float = 0.0) -> Places:
+    """Places of the solution, or of the same with a delay that is longer by so much."""
+    prepared = solution.prepared
+    if sensor_s:
+        delay = replace(solution.delay.settings, sensor_s=solution.delay.settings.sensor_s + sensor_s)
+        motion = prepared.conditions.motion
+        prepared = prepare(motion, delay, solution.settings.regimes, solution.film.tau_s)
+    sifted = solution.sifted if not sensor_s else prepared.sift(solution.settings.sieve, None)
+    observations = prepared.observe(sifted)
+    estimate = solution.estimate
+    assert estimate.state is not None
+    residual: Floats = observations.k - _explained(solution, observations)
+    resting = loop_rests(prepared.frame)[observations.index]
+    return gather(prepared.frame, observations.only(resting), residual[resting], estimate.state.scale, HUBER)
+
+
+def loop_rests(frame: Frame) -> Mask:
+    """Samples at which a narrowband loop that stands for lambda has caught up.
+
+    While it still ramps, lambda is not 1, and by how much nobody measured; far-off injectors make it ramp for
+    seconds after every change, most of all where pulses are short.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    Shape (n,); True everywhere if lambda was logged.
+    """
+    if not frame.lambda_of_loop:
+        return np.ones(len(frame.log), bool)
+    level = running_box(np.log(fill_missing(frame.trim, 1.0)), frame.log.time_s, RAMP_S)
+    slope = rate_per_s(frame.log.time_s, level, RAMP_S)
+    return np.asarray(np.abs(slope) < RAMP_PER_S)
+
+
+def _split(
+    solution: Solution, places: Places, trust_pct: float, measured: Sequence[Measured], wide: bool
+) -> Split:
+    state = solution.estimate.state
+    assert state is not None
+    unit = 1.0 / (state.scale**2 * state.inflation)
+    spread = solution.settings.surface.film_spread
+    return split(places, solution.estimate.table, unit, trust_pct / 100.0, spread, measured, wide)
+
+
+def _with_delay(
+    solution: Solution, found: Split, trust_pct: float, measured: Sequence[Measured], wide: bool
+) -> Split:
+    """The same, its covariance with what an error of the sensor delay would move."""
+    later = _split(solution, _places(solution, DELAY_STEP_S), trust_pct, measured, wide)
+    per_s = np.array([later.log_flow - found.log_flow, later.dead_ms - found.dead_ms]) / DELAY_STEP_S
+    total = solution.delay.total_se_s
+    error = total if np.isfinite(total) else DELAY_STEP_S
+    return replace(found, covariance=found.covariance + np.outer(per_s, per_s) * error**2)

@@ -1,0 +1,97 @@
+"""``injectors.json``: what flow, dead time and airflow are off by, and the tables that follow."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lean_trim.core.data.injector_tables import PRESSURES_KPA
+from lean_trim.core.injectors.schools import compare_schools
+from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure
+from lean_trim.core.injectors.verdict import verdict_on
+from lean_trim.core.pipeline.injectors import InjectorReport
+
+FORMAT = "lean-trim injectors 1"
+
+
+def injectors_dict(report: InjectorReport) -> dict[str, Any]:
+    """A report as plain values.
+
+    Parameters
+    ----------
+    report : as ``identify_injectors`` gives it.
+
+    Returns
+    -------
+    For JSON.
+    """
+    split = report.split
+    vehicle = report.solution.prepared.frame.vehicle
+    injectors = vehicle.injectors
+    verdict = verdict_on(split, report.places, report.trust_pct, report.slope, report.supply)
+    driven = np.isfinite(split.airflow)
+    schools = compare_schools(report.places, split)
+    return {
+        "format": FORMAT,
+        "vehicle": vehicle.name,
+        "flow_scale": split.flow_scale,
+        "flow_scale_se": split.flow_se,
+        "dead_time_shift_ms": split.dead_ms,
+        "dead_time_shift_ms_se": split.dead_se_ms,
+        "correlation": split.correlation,
+        "identifiable_flow": verdict.identifiable_flow,
+        "identifiable_dead_time": verdict.identifiable_dead_time,
+        "identifiable": verdict.identifiable,
+        "message": verdict.message,
+        "reasons": {"flow": str(verdict.flow), "dead_time": str(verdict.dead_time)},
+        "airflow_trusted_pct": report.trust_pct,
+        "airflow_trust_holds": split.word_holds,
+        "airflow_error_pct_rms": 100.0 * float(np.sqrt(np.mean(split.airflow[driven] ** 2))),
+        "dead_time_slope_ms_per_v": _or_none(report.slope.ms_per_v),
+        "dead_time_slope_ms_per_v_se": _or_none(report.slope.se),
+        "load_steps": report.slope.steps,
+        "fuel_pressure": {
+            "follows_manifold": _or_none(report.supply.follows),
+            "sag_pct": _or_none(report.supply.sag_pct),
+        },
+        "schools": {
+            "as_it_is_pct_rms": schools.as_it_is,
+            "by_flow_and_dead_time_pct_rms": schools.by_flow_and_dead_time,
+            "by_dead_time_alone_pct_rms": schools.by_dead_time_alone,
+            "hand_shift_ms": schools.hand_shift_ms,
+        },
+        "flow_vs_pressure": [
+            {"kpa": p, "g_per_s": round(float(q), 4)}
+            for p, q in zip(PRESSURES_KPA, flow_over_pressure(injectors, split), strict=True)
+        ],
+        "dead_time": [
+            {"volts": float(v), "ms": round(float(ms), 4), "was_ms": float(was)}
+            for v, ms, was in zip(
+                injectors.volts,
+                dead_time_over_voltage(injectors, split, report.slope),
+                injectors.dead_time_ms,
+                strict=True,
+            )
+        ],
+    }
+
+
+def _or_none(value: float) -> float | None:
+    """A figure for JSON, which has no NaN."""
+    return value if np.isfinite(value) else None
+
+
+def write_injectors(report: InjectorReport, path: Path) -> None:
+    """Write a report, replacing the file only when all of it is written.
+
+    Parameters
+    ----------
+    report : as ``identify_injectors`` gives it.
+    path : replaced if it exists.
+    """
+    part = path.with_suffix(path.suffix + ".part")
+    part.write_text(json.dumps(injectors_dict(report), indent=1, ensure_ascii=False), encoding="utf-8")
+    part.replace(path)

@@ -1,0 +1,261 @@
+"""Injector tables as they are pasted: flow over pressure, dead time over volts, or volts and pressure."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW
+from lean_trim.core.data.fuels import PETROL, rated_flow_g_per_s
+from lean_trim.core.data.injector_tables import LEAST_DEAD_MS, PRESSURE_AXIS, VOLTS_AXIS
+from lean_trim.core.data.tables import Axis, OwnUnit, Table
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+from lean_trim.core.types import Floats
+from lean_trim.formats.tables.arrange import arrange_curve
+from lean_trim.formats.tables.block import Block, block_of_text
+from lean_trim.formats.tables.table_units import LB_G, PSI_KPA
+
+
+class Say:
+    """Sentences of this module."""
+
+    AXIS_RANGE = Message(
+        "injector_block.axis_range",
+        "{source}: {value:g} {unit} on the {axis} axis is {ours:.4g} {ours_unit}; allowed are {low:g} to "
+        "{high:g} {ours_unit}. Is the unit right?",
+    )
+    CELL_RANGE = Message(
+        "injector_block.cell_range",
+        "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} {ours_unit}. "
+        "Is the unit right?",
+    )
+    RISES = Message(
+        "injector_block.rises",
+        "{source}: the dead time rises from {ms:g} to {next_ms:g} ms between {volts:g} and {next_volts:g} V; "
+        "it has to fall with voltage",
+    )
+    WHICH_AXIS = Message(
+        "injector_block.which_axis",
+        "{source}: neither axis is plainly one of battery volts (5 to 20); write V beside it",
+    )
+    NO_NUMBER = Message("injector_block.no_number", "{source}: line {line}: {text!r} is no number")
+
+
+VOLTS_RANGE, PRESSURE_RANGE = (4.0, 32.0), (20.0, 30000.0)
+FLOW_RANGE, DEAD_RANGE = (0.1, 200.0), (0.0, 10.0)
+PLAIN_VOLTS = (5.0, 20.0)
+"""An axis within these is one of battery voltage; pressures in bar begin lower, in psi end higher."""
+PRESSURE_UNITS: dict[str, OwnUnit] = {
+    "kPa": OwnUnit("kPa"),
+    "bar": OwnUnit("bar", 0.01),
+    "psi": OwnUnit("psi", 1.0 / PSI_KPA),
+}
+DEAD_UNITS: dict[str, OwnUnit] = {"ms": OwnUnit("ms"), "µs": OwnUnit("µs", 1000.0)}
+SAME = {
+    "cc/min": "cm³/min", "cm3/min": "cm³/min", "ml/min": "cm³/min", "lb/hr": "lb/h", "lbs/h": "lb/h",
+    "lbs/hr": "lb/h", "us": "µs", "μs": "µs",
+}  # fmt: skip
+"""Words of headers, folded, and the unit they name."""
+FLOW_UNITS = ("g/s", "kg/h", "lb/h", "cm³/min")
+
+
+def flow_unit(unit: str, density_kg_per_l: float = PETROL.density_kg_per_l) -> OwnUnit:
+    """How an ECU counts the flow of an injector.
+
+    Parameters
+    ----------
+    unit : one of ``FLOW_UNITS``; volumes are of test fluid, as injectors are rated.
+    density_kg_per_l : of the fuel.
+
+    Returns
+    -------
+    The unit.
+    """
+    scales = {
+        "g/s": 1.0,
+        "kg/h": 3.6,
+        "lb/h": 3600.0 / LB_G,
+        "cm³/min": 1.0 / rated_flow_g_per_s(1.0, density_kg_per_l),
+    }
+    return OwnUnit(unit, scales[unit])
+
+
+@dataclass(frozen=True)
+class InjectorForm:
+    """Units of a pasted table.
+
+    Attributes
+    ----------
+    pressure, cells : units; cells of one of ``FLOW_UNITS`` or of ``DEAD_UNITS``.
+    density_kg_per_l : of the fuel, for volumes.
+    """
+
+    pressure: str = "kPa"
+    cells: str = "g/s"
+    density_kg_per_l: float = PETROL.density_kg_per_l
+
+
+def parse_injector_table(text: str, name: str, source: str, form: InjectorForm) -> Table:
+    """A pasted injector table.
+
+    Parameters
+    ----------
+    text : two columns or two rows; dead times also as a grid with both axes.
+    name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+    source : what it is called in messages.
+    form : its units.
+
+    Returns
+    -------
+    In our units, with the ECU's own beside them; axes rising.
+
+    Raises
+    ------
+    BadInputError
+        Naming what is not understood, or cannot be.
+    """
+    block = block_of_text(text, source)
+    if name == DEAD_TIME and block.width > 2 and len(block.rows) > 2:
+        return _dead_grid(block, form)
+    curve = arrange_curve(block)
+    if name == INJECTOR_FLOW:
+        own = flow_unit(form.cells, form.density_kg_per_l)
+        axis = _axis(PRESSURE_AXIS, curve.signal, form, source)
+        cells = _cells(curve.flow, own, FLOW_RANGE, "g/s", source)
+        return Table((axis,), cells, "g/s", "injector flow", _beside(own, "g/s"))
+    axis = _axis(VOLTS_AXIS, curve.signal, form, source)
+    return _dead_table((axis,), curve.flow, form, source)
+
+
+def _dead_grid(block: Block, form: InjectorForm) -> Table:
+    numbers = block.numbers
+    for i, row in enumerate(block.rows):
+        for j in range(block.width):
+            if (i or j) and not np.isfinite(numbers[i, j]):
+                text = row[j] if j < len(row) else ""
+                raise BadInputError(Say.NO_NUMBER(source=block.source, line=block.lines[i], text=text))
+    across, down, cells = numbers[0, 1:], numbers[1:, 0], numbers[1:, 1:]
+    corner = block.rows[0][0] if block.rows[0] else ""
+    if _is_volts(across, corner.rpartition("\\")[2]) and not _is_volts(down, corner.partition("\\")[0]):
+        across, down, cells = down, across, cells.T
+    elif not _is_volts(down, corner.partition("\\")[0]) or _is_volts(across, ""):
+        raise BadInputError(Say.WHICH_AXIS(source=block.source))
+    by_volts, by_pressure = np.argsort(down, kind="stable"), np.argsort(across, kind="stable")
+    axes = (
+        _axis(VOLTS_AXIS, down[by_volts], form, block.source),
+        _axis(PRESSURE_AXIS, across[by_pressure], form, block.source),
+    )
+    return _dead_table(axes, cells[np.ix_(by_volts, by_pressure)], form, block.source)
+
+
+def _is_volts(points: Floats, label: str) -> bool:
+    if label.strip().casefold() in ("v", "volts", "volt"):
+        return True
+    return bool((points >= PLAIN_VOLTS[0]).all() and (points <= PLAIN_VOLTS[1]).all())
+
+
+def _axis(name: str, points: Floats, form: InjectorForm, source: str) -> Axis:
+    own = OwnUnit("V") if name == VOLTS_AXIS else PRESSURE_UNITS[form.pressure]
+    ours, (low, high) = ("V", VOLTS_RANGE) if name == VOLTS_AXIS else ("kPa", PRESSURE_RANGE)
+    found = own.ours(points)
+    bad = np.flatnonzero(~((found >= low) & (found <= high)))
+    if len(bad):
+        at = int(bad[0])
+        raise BadInputError(
+            Say.AXIS_RANGE(
+                source=source,
+                value=float(points[at]),
+                unit=own.unit,
+                axis=name,
+                ours=float(found[at]),
+                ours_unit=ours,
+                low=low,
+                high=high,
+            )
+        )
+    return Axis(name, ours, found, _beside(own, ours))
+
+
+def _cells(values: Floats, own: OwnUnit, allowed: tuple[float, float], ours: str, source: str) -> Floats:
+    found = own.ours(values)
+    low, high = allowed
+    bad = np.argwhere(~((found >= low) & (found <= high)))
+    if len(bad):
+        at = tuple(bad[0])
+        raise BadInputError(
+            Say.CELL_RANGE(
+                source=source,
+                value=float(values[at]),
+                unit=own.unit,
+                ours=float(found[at]),
+                ours_unit=ours,
+                low=low,
+                high=high,
+            )
+        )
+    return np.asarray(found, float)
+
+
+def _dead_table(axes: tuple[Axis, ...], values: Floats, form: InjectorForm, source: str) -> Table:
+    own = DEAD_UNITS[form.cells]
+    cells = _cells(values, own, DEAD_RANGE, "ms", source)
+    rises = np.argwhere(np.diff(cells, axis=0) > 0.0)
+    if len(rises):
+        at = tuple(rises[0])
+        after = (at[0] + 1, *at[1:])
+        volts = axes[0].points
+        raise BadInputError(
+            Say.RISES(
+                source=source,
+                ms=float(cells[at]),
+                next_ms=float(cells[after]),
+                volts=float(volts[at[0]]),
+                next_volts=float(volts[after[0]]),
+            )
+        )
+    cells = np.maximum(cells, LEAST_DEAD_MS)
+    return Table(axes, cells, "ms", "injector dead time", _beside(own, "ms"))
+
+
+def _beside(own: OwnUnit, ours: str) -> OwnUnit | None:
+    return None if own.unit == ours else own
+
+
+def form_said(text: str, name: str, form: InjectorForm) -> InjectorForm:
+    """The units a table's own header names, where it does.
+
+    Parameters
+    ----------
+    text : as for ``parse_injector_table``.
+    name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+    form : what counts where it names none.
+
+    Returns
+    -------
+    The form.
+    """
+    words = re.split(r"[\s\\,;|\t()\[\]]+", text.strip().splitlines()[0].casefold()) if text.strip() else []
+    said = {SAME.get(word, word) for word in words}
+    units = units_of(name)
+    pressure = next((u for u in units["pressure"] if u.casefold() in said), form.pressure)
+    cells = next((u for u in units["cells"] if u in said), form.cells)
+    return replace(form, pressure=pressure, cells=cells)
+
+
+def units_of(name: str) -> Mapping[str, tuple[str, ...]]:
+    """Units that may be said for a table, ours first.
+
+    Parameters
+    ----------
+    name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+
+    Returns
+    -------
+    For "pressure" and for "cells".
+    """
+    cells = FLOW_UNITS if name == INJECTOR_FLOW else tuple(DEAD_UNITS)
+    return {"pressure": tuple(PRESSURE_UNITS), "cells": cells}

@@ -1,0 +1,103 @@
+"""What was measured apart from the mixture: fuel weighed, flow on a bench, one injection a cycle or two."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+
+from lean_trim.core.injectors.measured import ERROR_PCT
+from lean_trim.ui.session import Session
+from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
+
+NOT_DONE = "–"
+BOX_H, BOX_W = 31, 116
+ABOUT = (
+    "A constant error of the airflow table is a flow error; what was measured apart from the mixture tells "
+    "them apart. Burn fuel from a can on a scale over the whole log, have an injector measured with the fuel "
+    "in the tank, or note the pulse at one warm, steady state with one injection a cycle and with two, where "
+    "the ECU can."
+)
+
+
+@dataclass(frozen=True)
+class Field:
+    """One box: a field of ``MeasuredWords``."""
+
+    key: str
+    name: str
+    unit: str
+    most: float
+    digits: int
+    least: float = 0.0
+
+
+ROWS: tuple[tuple[str, tuple[Field, ...]], ...] = (
+    (
+        "fuel burnt",
+        (
+            Field("fuel_g", "Fuel burnt over the logs, grams", " g", 200_000.0, 0),
+            Field("fuel_error_pct", "Error of the fuel burnt", " %", ERROR_PCT[1], 1, ERROR_PCT[0]),
+        ),
+    ),
+    (
+        "bench flow",
+        (
+            Field("flow_g_per_s", "Flow of one injector at its rated pressure", " g/s", 200.0, 3),
+            Field("flow_error_pct", "Error of the measured flow", " %", ERROR_PCT[1], 1, ERROR_PCT[0]),
+        ),
+    ),
+    (
+        "pulse at 1, 2",
+        (
+            Field("one_ms", "Pulse with one injection a cycle", " ms", 60.0, 3),
+            Field("two_ms", "Pulse with two injections a cycle", " ms", 60.0, 3),
+        ),
+    ),
+    ("at battery", (Field("at_volts", "Battery at that state", " V", 32.0, 1, 4.0),)),
+)
+
+
+class MeasuredPanel(QWidget):
+    """Speaks of the shown round."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.study = session.workspace.study
+        self.boxes: dict[str, DoubleSpinBox] = {}
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(6)
+        for row, (words, fields) in enumerate(ROWS):
+            grid.addWidget(QLabel(words, self), row, 0)
+            grid.setRowMinimumHeight(row, BOX_H)
+            for column, field in enumerate(fields, 1):
+                self.boxes[field.key] = self._box(field)
+                grid.addWidget(self.boxes[field.key], row, column)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addWidget(running_text(9.0, ABOUT))
+        layout.addLayout(grid)
+
+    def _box(self, field: Field) -> DoubleSpinBox:
+        box = DoubleSpinBox(self)
+        box.setRange(field.least, field.most)
+        box.setMinimumHeight(BOX_H - 6)
+        box.setDecimals(field.digits)
+        box.setSuffix(field.unit)
+        if field.least == 0.0:
+            box.setSpecialValueText(NOT_DONE)
+        else:
+            box.setPrefix("± " if field.unit == " %" else "")
+        box.setMaximumWidth(BOX_W)
+        box.setAccessibleName(field.name)
+        box.setToolTip(field.name)
+        box.editingFinished.connect(lambda: self.study.measure(field.key, round(box.value(), field.digits)))
+        return box
+
+    def refresh(self) -> None:
+        """Stand as the round does."""
+        words = self.study.measured
+        for key, box in self.boxes.items():
+            box.setValue(getattr(words, key))

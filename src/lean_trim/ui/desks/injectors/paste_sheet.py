@@ -1,0 +1,196 @@
+"""Asks in place for an injector table from the clipboard, or for the pressures it is to stand on."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lean_trim.core.data.calibration import INJECTOR_FLOW
+from lean_trim.core.data.fuels import FUELS, PETROL, fuel_of
+from lean_trim.core.data.injector_tables import SQUARE_ROOT, law_of
+from lean_trim.core.data.tables import Table
+from lean_trim.core.errors import BadInputError, TableError
+from lean_trim.formats.tables.block import number_in
+from lean_trim.formats.tables.injector_tables import InjectorForm, form_said, parse_injector_table, units_of
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.wheel_safe import ComboBox
+
+CLIPBOARD = "the clipboard"
+WHAT = {INJECTOR_FLOW: "Two columns or rows: fuel pressure across the injector, and flow."}
+DEAD_WHAT = "Two columns or rows: volts and dead time; or a grid of volts and fuel pressure."
+
+
+class PasteSheet(QFrame):
+    """Hidden until something is asked for. ``turned`` tells that it comes or goes."""
+
+    turned = Signal()
+
+    def __init__(
+        self, name: str, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.name = name
+        self.session = session
+        self.appearance = appearance
+        self.text = ""
+        self.found: Table | None = None
+        self.what = running_text(9.0)
+        self.says = running_text(9.0)
+        self.pressures = QLineEdit(self)
+        self.pressures.setPlaceholderText("250, 300, 350 kPa")
+        self.pressures.setAccessibleName("Pressures the flow table stands on, kPa")
+        self.pressures.textChanged.connect(lambda _: self._read_pressures())
+        self.units: dict[str, ComboBox] = {}
+        self.labels: dict[str, QLabel] = {}
+        for key, choices in units_of(name).items():
+            box = ComboBox(self)
+            box.addItems(list(choices))
+            box.setAccessibleName(f"Unit of the {key}")
+            box.activated.connect(lambda _: self._read())
+            self.units[key] = box
+            self.labels[key] = QLabel({"pressure": "pressure in", "cells": "cells in"}[key], self)
+        self.take = QPushButton("Take it", self)
+        self.take.setObjectName("primary")
+        self.take.clicked.connect(self._take)
+        self.cancel = QPushButton("Not now", self)
+        self.cancel.clicked.connect(self._close)
+        self._lay_out()
+        self.hide()
+
+    def _lay_out(self) -> None:
+        grid = QGridLayout()
+        for column, (key, box) in enumerate(self.units.items()):
+            grid.addWidget(self.labels[key], 0, 2 * column)
+            grid.addWidget(box, 0, 2 * column + 1)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.take)
+        buttons.addWidget(self.cancel)
+        buttons.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 4)
+        layout.setSpacing(4)
+        layout.addWidget(self.what)
+        layout.addWidget(self.pressures)
+        layout.addLayout(grid)
+        layout.addWidget(self.says)
+        layout.addLayout(buttons)
+
+    @property
+    def form(self) -> InjectorForm:
+        """The units that are said."""
+        return InjectorForm(
+            pressure=self.units["pressure"].currentText(),
+            cells=self.units["cells"].currentText(),
+            density_kg_per_l=self._density(),
+        )
+
+    def _density(self) -> float:
+        vehicle = self.session.vehicle
+        fuel = FUELS.get(fuel_of(vehicle.stoich_afr)) if vehicle is not None else None
+        return (fuel or PETROL).density_kg_per_l
+
+    def ask_clipboard(self) -> None:
+        """Show what the clipboard holds as a table, with the units its header names."""
+        self.text = QGuiApplication.clipboard().text()
+        form = form_said(self.text, self.name, replace(self.form, cells=self.units["cells"].itemText(0)))
+        self.units["pressure"].setCurrentText(form.pressure)
+        self.units["cells"].setCurrentText(form.cells)
+        self._show_fields(pressures=False)
+        self.what.setText(WHAT.get(self.name, DEAD_WHAT))
+        self._read()
+        self.show()
+        self.turned.emit()
+
+    def ask_pressures(self) -> None:
+        """Ask for the pressures the flow table is to stand on."""
+        self._show_fields(pressures=True)
+        self.what.setText(
+            "The pressures of the ECU's own table. They are filled by what the present one follows."
+        )
+        self._read_pressures()
+        self.show()
+        self.turned.emit()
+        self.pressures.setFocus()
+
+    def _show_fields(self, pressures: bool) -> None:
+        self.pressures.setVisible(pressures)
+        for key in self.units:
+            for widget in (self.units[key], self.labels[key]):
+                widget.setVisible(not pressures)
+
+    def refresh(self) -> None:
+        """Gone where nothing can be decided."""
+        if not (self.session.is_last and self.session.can_save):
+            self._close()
+
+    def _close(self) -> None:
+        self.hide()
+        self.turned.emit()
+
+    def _say(self, text: str, wrong: bool) -> None:
+        theme = self.appearance.theme
+        self.says.setText(text)
+        self.says.setStyleSheet(f"color: {theme.danger if wrong else theme.ink};")
+        self.take.setEnabled(not wrong)
+
+    def _read(self) -> None:
+        try:
+            self.found = parse_injector_table(self.text, self.name, CLIPBOARD, self.form)
+        except (BadInputError, TableError) as error:
+            self.found = None
+            self._say(str(error), wrong=True)
+            return
+        self._say(described(self.found), wrong=False)
+
+    def _points(self) -> list[float]:
+        words = self.pressures.text().replace("kPa", " ").replace(",", " ").replace(";", " ").split()
+        return sorted(number_in(word) for word in words)
+
+    def _read_pressures(self) -> None:
+        points = self._points()
+        if len(points) < 2 or not np.isfinite(points).all() or points[0] <= 0.0:
+            self._say("Two pressures or more, in kPa.", wrong=True)
+            return
+        table = self.session.workspace.injectors.base(self.name)
+        self._say("" if table is None else law_words(table), wrong=table is None)
+
+    def _take(self) -> None:
+        tables = self.session.workspace.injectors
+        if not self.pressures.isHidden():
+            done = tables.fill_flow(self._points())
+        else:
+            done = self.found is not None and tables.take_table(self.name, self.found)
+        if done:
+            self._close()
+
+
+def described(table: Table) -> str:
+    """A table in a line: points, ranges, and the law of a flow."""
+    parts = [f"{table.size} cells"]
+    for axis in table.axes:
+        parts.append(f"{axis.shown[0]:g} to {axis.shown[-1]:g} {axis.shown_unit}")
+    low, high = float(np.min(table.shown)), float(np.max(table.shown))
+    parts.append(f"{low:.4g} to {high:.4g} {table.shown_unit}")
+    text = ", ".join(parts) + "."
+    return f"{text} {law_words(table)}" if table.unit == "g/s" else text
+
+
+def law_words(table: Table) -> str:
+    """How a flow follows pressure, beside the square root."""
+    exponent = law_of(table.axes[0].points, table.values).exponent
+    return f"Flow follows pressure to the power {exponent:.2f}; the square-root law says {SQUARE_ROOT:g}."

@@ -1,0 +1,271 @@
+"""The page for a new job: a log if there is one, the car, its tables; where to keep it is asked last."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from lean_trim.core.data.guess import guessed_table
+from lean_trim.core.data.table_kinds import airflow_grid
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import BadInputError, LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.vehicle.car_form import CarForm
+from lean_trim.ui.vehicle.table_panel import TablePanel
+from lean_trim.ui.widgets.page import scrolling_column
+from lean_trim.ui.widgets.turning import Turning
+from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.tasks import Lane
+from lean_trim.workspace.vehicle.draft import VehicleDraft, draft_of, with_told
+from lean_trim.workspace.vehicle.fields import Key
+from lean_trim.workspace.vehicle.pasting import looks_like_table
+from lean_trim.workspace.vehicle.told import Told, read_told
+
+
+class Say:
+    """What the page says."""
+
+    PROBLEM = Message("new_job.problem", "{text}")
+    GUESS = Message("new_job.guess", "A guess: the shape of any engine. Bring the real table if you can.")
+
+
+TOLD_NOTHING = (
+    "A log tells most of what is asked below, and is added to the job when it is made. Drop it here, or "
+    "begin without one."
+)
+SHEET_SUFFIX = ".json"
+LEFT_W = 488
+"""Width of what is typed, so that both sides fit a window of 1100."""
+USUAL_BOOST_KPA = 100.0
+"""Highest row of a guessed table where no log tells of boost."""
+
+
+class NewJobPage(QWidget):
+    """Gathers a vehicle. ``wanted`` asks for a job: the vehicle, and the log it was begun with or None."""
+
+    wanted = Signal(object, object)
+    left = Signal()
+
+    def __init__(
+        self,
+        session: Session,
+        appearance: Appearance,
+        choose_log: Callable[[], Path | None],
+        choose_table: Callable[[], Path | None],
+        choose_sheet: Callable[[], Path | None],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.appearance = appearance
+        self.choose_log = choose_log
+        self.choose_sheet = choose_sheet
+        self.draft = VehicleDraft()
+        self.car = CarForm(appearance)
+        self.airflow = TablePanel("ve", appearance, choose_table)
+        self.target = TablePanel("target", appearance, choose_table)
+        self._make_log()
+        self._make_end()
+        self.tables = Turning((("Airflow table", self.airflow), ("Target λ", self.target)))
+        left = scrolling_column([self.log_box, self.car])
+        left.setFixedWidth(LEFT_W)
+        middle = QHBoxLayout()
+        middle.setSpacing(14)
+        middle.addWidget(left)
+        middle.addWidget(self.tables, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 8, 16, 8)
+        layout.addLayout(self._head())
+        layout.addLayout(middle, 1)
+        layout.addLayout(self._end())
+        self._connect()
+        self.show_draft(self.draft)
+
+    def _connect(self) -> None:
+        self.car.edited.connect(self.show_draft)
+        self.airflow.changed.connect(lambda _: self._table_changed())
+        self.target.changed.connect(lambda _: self._table_changed())
+        self.airflow.other_kind.connect(self._other_kind)
+        self.airflow.guess.clicked.connect(self._guess)
+        self.target.flat.clicked.connect(self._flat)
+        paste = QShortcut(QKeySequence(QKeySequence.StandardKey.Paste), self)
+        paste.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        paste.activated.connect(self._shown_panel_pastes)
+        self.appearance.changed.connect(lambda: self.show_draft(self.draft))
+
+    def _make_log(self) -> None:
+        self.log_box = QWidget(self)
+        self.log_button = QPushButton("Begin with a log…", self)
+        self.log_button.clicked.connect(self._choose_log)
+        self.sheet_button = QPushButton("Open a vehicle sheet…", self)
+        self.sheet_button.setToolTip("A vehicle.json with its tables fills everything in")
+        self.sheet_button.clicked.connect(self._choose_sheet)
+        self.told = QLabel(TOLD_NOTHING, self)
+        self.told.setWordWrap(True)
+        self.told.setFont(font(9))
+        row = QHBoxLayout()
+        row.addWidget(self.log_button)
+        row.addWidget(self.sheet_button)
+        row.addStretch(1)
+        layout = QVBoxLayout(self.log_box)
+        layout.setContentsMargins(0, 0, 6, 6)
+        layout.addLayout(row)
+        layout.addWidget(self.told)
+
+    def _head(self) -> QHBoxLayout:
+        title = QLabel("New job", self)
+        title.setFont(font(15, bold=True))
+        self.back = QPushButton("Back", self)
+        self.back.setToolTip("What is typed here stays until the program ends")
+        self.back.clicked.connect(self.left)
+        self.afresh = QPushButton("Begin afresh", self)
+        self.afresh.clicked.connect(self.begin)
+        row = QHBoxLayout()
+        row.addWidget(title)
+        row.addStretch(1)
+        row.addWidget(self.afresh)
+        row.addWidget(self.back)
+        return row
+
+    def _make_end(self) -> None:
+        self.lacks = QLabel(self)
+        self.lacks.setWordWrap(True)
+        self.make = QPushButton("Keep the job…", self)
+        self.make.setObjectName("primary")
+        self.make.setMinimumHeight(32)
+        self.make.setToolTip("Asks where the job file goes; everything is saved there from then on")
+        self.make.clicked.connect(self._make)
+
+    def _end(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(self.lacks, 1)
+        row.addWidget(self.make)
+        return row
+
+    def begin(self) -> None:
+        """Forget what was typed."""
+        self.car.more.unfold(False)
+        self.airflow.take_away()
+        self.target.take_away()
+        self.show_draft(VehicleDraft())
+
+    def show_draft(self, draft: VehicleDraft) -> None:
+        """Stand as a draft says."""
+        self.draft = draft
+        self.airflow.show_kind(draft.airflow)
+        if not draft.problem(Key.STOICH):
+            self.target.scale_by(draft.number(Key.STOICH))
+        self.car.show_draft(draft)
+        told = draft.told
+        self.log_button.setText("Another log…" if told.path is not None else "Begin with a log…")
+        lines = "\n".join(f"·  {line}" for line in told.lines)
+        self.told.setText(f"{told.path.name} tells:\n{lines}" if told.path is not None else TOLD_NOTHING)
+        self.lacks.setText(self._lacks(draft))
+        theme = self.appearance.theme
+        self.lacks.setStyleSheet(f"color: {theme.danger if draft.wrong else theme.ink};")
+        self.make.setEnabled(draft.is_ready)
+
+    def _lacks(self, draft: VehicleDraft) -> str:
+        if draft.wrong:
+            return draft.wrong[0]
+        if draft.missing:
+            return f"Still needed: {', '.join(draft.missing)}."
+        what = f"with {draft.told.path.name}" if draft.told.path is not None else "; logs can be added then"
+        return f"Everything needed is there. {draft.name} can be kept {what}.".replace(" ;", ";")
+
+    def _table_changed(self) -> None:
+        # A table may come after the model was chosen, and before; it has to be of that model in the end.
+        self.show_draft(
+            replace(self.draft, table=self.airflow.table, target=self.target.table, form=self.airflow.form)
+        )
+
+    def _other_kind(self, kind: str) -> None:
+        """The paste shows which airflow model it is."""
+        self.show_draft(replace(self.draft, airflow="maf" if kind == "maf" else "ve", table=None))
+
+    def _shown_panel_pastes(self) -> None:
+        shown = self.tables.stack.currentWidget()
+        if isinstance(shown, TablePanel):
+            shown.paste_clipboard()
+
+    def _guess(self) -> None:
+        draft = self.draft
+        rpm = draft.number_or_none(Key.REDLINE) or draft.told.highest_rpm or 7000.0
+        kpa = max(USUAL_BOOST_KPA, float(np.ceil(draft.told.highest_kpa / 10.0) * 10.0))
+        self.airflow.show_table(guessed_table(rpm, kpa), str(Say.GUESS()))
+
+    def _flat(self) -> None:
+        rpm, kpa = [500.0, 8000.0], [20.0, 300.0]
+        shape = airflow_grid(rpm, kpa, np.full((2, 2), 80.0))
+        self.target.show_table(Table(shape.axes, np.ones((2, 2)), "λ", "target lambda"))
+
+    def _choose_log(self) -> None:
+        path = self.choose_log()
+        if path is not None:
+            self.take_log(path)
+
+    def take_file(self, path: Path) -> None:
+        """Take a file that was dropped for what it is: a vehicle sheet, a table, or else a log."""
+        if path.suffix.lower() == SHEET_SUFFIX:
+            self.take_sheet(path)
+        elif looks_like_table(path):
+            shown = self.tables.stack.currentWidget()
+            assert isinstance(shown, TablePanel)
+            shown.take_file(path)
+        else:
+            self.take_log(path)
+
+    def take_log(self, path: Path) -> None:
+        """Read what a log tells, in the background."""
+
+        def done(told: Told) -> None:
+            self.show_draft(with_told(self.draft, told))
+
+        self.session.workspace.tasks.start(
+            Lane.READING, "Reading the log", lambda report: read_told(path, report), done
+        )
+
+    def _choose_sheet(self) -> None:
+        path = self.choose_sheet()
+        if path is not None:
+            self.take_sheet(path)
+
+    def take_sheet(self, path: Path) -> None:
+        """Fill everything in from a vehicle sheet."""
+        from lean_trim.formats.vehicle_sheet import read_vehicle
+
+        try:
+            vehicle, warnings = read_vehicle(path)
+        except LeanTrimError as error:
+            self.session.noticed.emit(Notice("error", Say.PROBLEM(text=str(error))))
+            return
+        for line in warnings:
+            self.session.workspace.note(Say.PROBLEM(text=line))
+        self.fill_from(vehicle)
+
+    def fill_from(self, vehicle: Vehicle) -> None:
+        """Fill everything in from a vehicle."""
+        draft = replace(draft_of(vehicle), told=self.draft.told)
+        self.draft = draft
+        self.airflow.show_kind(draft.airflow)
+        self.airflow.show_table(vehicle.table)
+        if vehicle.target is not None:
+            self.target.show_table(vehicle.target)
+        self.show_draft(replace(draft, table=vehicle.table, target=vehicle.target))
+
+    def _make(self) -> None:
+        try:
+            vehicle = self.draft.vehicle()
+        except BadInputError as error:
+            self.session.noticed.emit(Notice("error", Say.PROBLEM(text=str(error))))
+            return
+        self.wanted.emit(vehicle, self.draft.told.path)

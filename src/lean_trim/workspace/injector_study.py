@@ -1,0 +1,152 @@
+"""What the shown round says of the injectors; worked out when asked for, dropped with its solution."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, replace
+from typing import TYPE_CHECKING
+
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.injectors.measured import MeasuredWords
+from lean_trim.core.injectors.tables import refuse_unknown
+from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.injectors import DEFAULT_TRUST_PCT, TRUST_PCT, InjectorReport, identify_from
+from lean_trim.core.pipeline.solve import Solution
+from lean_trim.workspace.changes import InjectorsTold, Notice
+from lean_trim.workspace.swap import is_large, size_ratio
+from lean_trim.workspace.tasks import Lane
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+TRUST = "airflow_trusted_pct"
+"""The job's setting that keeps the user's word about the airflow table."""
+
+
+class Say:
+    """What the study says."""
+
+    NOTHING_YET = Message(
+        "injector_study.nothing_yet", "There is nothing to tell injectors from: add a log first."
+    )
+    REFUSED = Message("injector_study.refused", "The vehicle's {reason}")
+    MEASURED = Message("injector_study.measured", "Not taken: {reason}")
+    TRUST_RANGE = Message("injector_study.trust_range", "{pct:g} %: allowed are {low:g} to {high:g} %")
+
+
+def _key(round_id: int) -> str:
+    """The job's setting that keeps what was measured apart in a round."""
+    return f"injectors_measured_{round_id}"
+
+
+class InjectorStudy:
+    """``report`` is that of the shown solution, None before it is asked for; ``failure`` why it cannot be."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.failure = ""
+        self._report: InjectorReport | None = None
+        self._of: Solution | None = None
+
+    @property
+    def report(self) -> InjectorReport | None:
+        """What was told of the solution that is shown now."""
+        return self._report if self._of is self.workspace.solver.solution else None
+
+    @property
+    def trust_pct(self) -> float:
+        """The user's word about the airflow table, standard deviation of its mean error, percent."""
+        try:
+            return float(self.workspace.setting(TRUST, str(DEFAULT_TRUST_PCT)))
+        except ValueError:
+            return DEFAULT_TRUST_PCT
+
+    def trust(self, pct: float) -> None:
+        """Keep the user's word, and tell injectors apart by it.
+
+        Parameters
+        ----------
+        pct : percent, 0.1 to 30.
+        """
+        low, high = TRUST_PCT
+        if not low <= pct <= high:
+            self.workspace.hub.publish(Notice("error", Say.TRUST_RANGE(pct=pct, low=low, high=high)))
+            return
+        if pct == self.trust_pct:
+            return
+        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(TRUST, f"{pct:g}")):
+            self.run()
+
+    @property
+    def measured(self) -> MeasuredWords:
+        """What was measured apart in the shown round; nothing if what was kept cannot be."""
+        current = self.workspace.round
+        kept = self.workspace.setting(_key(current.id), "") if current is not None else ""
+        try:
+            return MeasuredWords(**json.loads(kept)) if kept else MeasuredWords()
+        except (ValueError, TypeError, BadInputError):
+            return MeasuredWords()
+
+    def measure(self, name: str, value: float) -> None:
+        """Keep one figure that was measured apart, and tell injectors apart with it.
+
+        Parameters
+        ----------
+        name : a field of ``MeasuredWords``.
+        value : 0 takes it back.
+        """
+        current = self.workspace.round
+        if current is None or getattr(self.measured, name) == value:
+            return
+        try:
+            words = replace(self.measured, **{name: value})
+        except BadInputError as error:
+            self.workspace.hub.publish(Notice("error", Say.MEASURED(reason=str(error))))
+            return
+        text = json.dumps(asdict(words))
+        kept = self.workspace.saving.attempt(lambda: self.workspace.save_setting(_key(current.id), text))
+        if kept and (self.report is not None or self.failure):
+            self.run()
+
+    def run(self) -> None:
+        """Tell flow, dead time and airflow apart, in the background."""
+        workspace = self.workspace
+        solution = workspace.solver.solution
+        vehicle = workspace.vehicle
+        if solution is None or vehicle is None:
+            workspace.note(Say.NOTHING_YET())
+            return
+        try:
+            refuse_unknown(vehicle.injectors)
+        except BadInputError as error:
+            self._failed(str(Say.REFUSED(reason=str(error))))
+            return
+        trust, measured = self.trust_pct, self.measured
+        current = workspace.round
+        wide = current is not None and is_large(size_ratio(workspace, current))
+        self.failure = ""
+        workspace.tasks.start(
+            Lane.STUDY,
+            "Telling injectors apart",
+            lambda report: identify_from(solution, trust, measured, wide),
+            done=lambda found: self._take(solution, found),
+            failed=self._failed,
+            replace=True,
+        )
+
+    def _take(self, solution: Solution, found: InjectorReport) -> None:
+        # Another solution is shown by now, and nothing was said of that one.
+        if solution is not self.workspace.solver.solution:
+            return
+        self._report, self._of = found, solution
+        self.workspace.hub.publish(InjectorsTold())
+
+    def _failed(self, reason: str) -> None:
+        self._report = None
+        self.failure = reason
+        self.workspace.hub.publish(InjectorsTold())
+
+    def forget(self) -> None:
+        """Another job or none."""
+        self._report = self._of = None
+        self.failure = ""

@@ -1,0 +1,315 @@
+"""Deciding injector tables: what is in the ECU, what is proposed, what will be written.
+
+A round drives on the sheet's injector data until something is decided or pasted; from then on its revision
+holds the tables. Every change is saved first and can be undone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, INJECTOR_TABLES
+from lean_trim.core.data.injector_tables import (
+    PRESSURE_AXIS,
+    VOLTS_AXIS,
+    dead_time_table,
+    flow_table,
+    law_of,
+    rated_flow_table,
+)
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.decision import Decision, Origin
+from lean_trim.core.errors import LeanTrimError, TableError
+from lean_trim.core.injectors.tables import dead_time_to_write, flow_to_write, limits_of
+from lean_trim.core.messages import Message, Said
+from lean_trim.job.records import Round
+from lean_trim.workspace.changes import InjectorsTold, Notice, Part, ProposalChanged
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+
+class Say:
+    """What deciding injector tables says."""
+
+    ACCEPT = Message("injector_tables.accept", "Accept the {what}")
+    PUT_BACK = Message("injector_tables.put_back", "Put the {what} back")
+    SET = Message("injector_tables.set", "Set {text} in the {what}")
+    PASTE = Message("injector_tables.paste", "Take the {what} that was pasted")
+    FILL = Message("injector_tables.fill", "Fill the {what}")
+    NOT_TOLD = Message(
+        "injector_tables.not_told", "Tell them apart first; then there is something to accept."
+    )
+    ONLY_NEWEST = Message(
+        "injector_tables.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+    )
+    NO_DATA = Message(
+        "injector_tables.no_data",
+        "There is no {what} of this car yet: paste it, or say it on the Vehicle desk.",
+    )
+    AIRFLOW_FIRST = Message(
+        "injector_tables.airflow_first",
+        "{count} cells of the airflow table are decided in this round, from a drive on the old injector "
+        "data. Both together would correct one error twice: put the cells back, or drive on them first.",
+    )
+    REFUSED = Message("injector_tables.refused", "The {what} is as it was: {reason}")
+    OTHER_AXES = Message("injector_tables.other_axes", "it needs an axis of {axis}")
+
+
+WORDS = {INJECTOR_FLOW: "injector flow", DEAD_TIME: "dead times"}
+
+
+@dataclass(frozen=True, eq=False)
+class Held:
+    """Injector tables of a round's revision and what was decided on them; None where there is none."""
+
+    tables: Mapping[str, Table | None]
+    decisions: Mapping[str, Decision | None]
+
+
+@dataclass(frozen=True, eq=False)
+class InjectorTablesChange:
+    """One change of a round's injector tables."""
+
+    desk: InjectorTables
+    round_id: int
+    text: str
+    before: Held
+    after: Held
+    redrives: bool = field(default=False)
+
+    def apply(self) -> None:
+        """Save and take the later tables."""
+        self.desk.settle(self.round_id, self.after, self.redrives)
+
+    def revert(self) -> None:
+        """Save and take the earlier tables."""
+        self.desk.settle(self.round_id, self.before, self.redrives)
+
+
+class InjectorTables:
+    """Injector tables of the shown round."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    def base(self, name: str) -> Table | None:
+        """A table as the shown round is driven on it: the revision's, or filled from the sheet.
+
+        Parameters
+        ----------
+        name : one of ``INJECTOR_TABLES``.
+
+        Returns
+        -------
+        None if nothing is known.
+        """
+        current = self.workspace.round
+        vehicle = self.workspace.vehicle
+        if current is None or vehicle is None:
+            return None
+        calibration = current.revision.calibration
+        return calibration[name] if name in calibration else _filled(vehicle, name)
+
+    def decided(self, name: str) -> Decision | None:
+        """What is decided of a table, untouched if nothing is; None if there is no table."""
+        current, table = self.workspace.round, self.base(name)
+        if current is None or table is None:
+            return None
+        return current.decisions.get(name) or decide.undecided(table)
+
+    def proposed(self, name: str) -> Table | None:
+        """What the study asks for; None before it was asked, or if that is not told."""
+        report = self.workspace.study.report
+        table = self.base(name)
+        if report is None or table is None:
+            return None
+        if name == INJECTOR_FLOW:
+            return flow_to_write(table, report.split)
+        return dead_time_to_write(table, report.split, report.slope)
+
+    def accept(self, name: str) -> bool:
+        """Take what is proposed for a whole table; False, and told, if that cannot be.
+
+        Parameters
+        ----------
+        name : one of ``INJECTOR_TABLES``.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        proposed = self.proposed(name)
+        if proposed is None:
+            self.workspace.note(Say.NOT_TOLD())
+            return False
+        current = self.workspace.round
+        assert current is not None
+        if current.decided.changed:
+            self.workspace.hub.publish(Notice("error", Say.AIRFLOW_FIRST(count=current.decided.changed)))
+            return False
+
+        def take(decision: Decision, table: Table) -> Decision:
+            moved = proposed.values != table.values
+            origin = np.where(moved, np.int8(Origin.ACCEPTED), np.int8(Origin.UNTOUCHED))
+            return Decision(proposed.values.copy(), origin, decision.pinned)
+
+        return self._decide(name, Say.ACCEPT(what=WORDS[name]), take)
+
+    def put_back(self, name: str) -> bool:
+        """Return a whole table to what was driven on."""
+        return self._decide(name, Say.PUT_BACK(what=WORDS[name]), lambda _, table: decide.undecided(table))
+
+    def type_in(self, name: str, cell: int, text: str) -> bool:
+        """Apply typed input such as "+3%" or "=1.02" to one cell; False, and told, if it cannot be.
+
+        Parameters
+        ----------
+        name : one of ``INJECTOR_TABLES``.
+        cell : flat index.
+        text : as for the airflow table; a bare number is the value.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        words = text.strip()
+        typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
+        return self._decide(
+            name,
+            Say.SET(text=words, what=WORDS[name]),
+            lambda decision, table: decide.type_in(decision, typed, [cell], limits_of(table), table.own),
+        )
+
+    def take_table(self, name: str, table: Table) -> bool:
+        """Take a table as the one that is in the ECU, with its own axes; what was decided on it goes.
+
+        Parameters
+        ----------
+        name : one of ``INJECTOR_TABLES``.
+        table : of the whole round, which is solved anew with it.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        axis = PRESSURE_AXIS if name == INJECTOR_FLOW else VOLTS_AXIS
+        if all(a.name != axis for a in table.axes):
+            reason = str(Say.OTHER_AXES(axis=axis))
+            self.workspace.hub.publish(Notice("error", Say.REFUSED(what=WORDS[name], reason=reason)))
+            return False
+        return self._push(Say.PASTE(what=WORDS[name]), name, table, None, redrives=True)
+
+    def fill_flow(self, pressures_kpa: Sequence[float]) -> bool:
+        """Put the flow table on other pressures, by the law through the points it has.
+
+        Parameters
+        ----------
+        pressures_kpa : the ECU's own points.
+
+        Returns
+        -------
+        Whether it was done; told if not.
+        """
+        table = self.base(INJECTOR_FLOW)
+        if table is None:
+            self.workspace.note(Say.NO_DATA(what=WORDS[INJECTOR_FLOW]))
+            return False
+        try:
+            filled = flow_table(law_of(table.axes[0].points, table.values), sorted(pressures_kpa))
+        except TableError as error:
+            said = Say.REFUSED(what=WORDS[INJECTOR_FLOW], reason=str(error))
+            self.workspace.hub.publish(Notice("error", said))
+            return False
+        return self._push(Say.FILL(what=WORDS[INJECTOR_FLOW]), INJECTOR_FLOW, filled, None, redrives=True)
+
+    def _decide(self, name: str, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
+        table, decision = self.base(name), self.decided(name)
+        if table is None or decision is None:
+            self.workspace.note(Say.NO_DATA(what=WORDS[name]))
+            return False
+        try:
+            after = change(decision, table)
+        except LeanTrimError as error:
+            said = Say.REFUSED(what=WORDS[name], reason=str(error))
+            self.workspace.hub.publish(Notice("error", said))
+            return False
+        return self._push(text, name, table, after if after.changed else None)
+
+    def _push(
+        self, text: Said, name: str, table: Table, decision: Decision | None, redrives: bool = False
+    ) -> bool:
+        workspace = self.workspace
+        current = workspace.round
+        if current is None or not workspace.is_last:
+            workspace.note(Say.ONLY_NEWEST())
+            return False
+        after = Held({name: table}, {name: decision})
+        made = InjectorTablesChange(self, current.id, str(text), _held(current, name), after, redrives)
+        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+
+    def settle(self, round_id: int, held: Held, redrives: bool) -> None:
+        """Save tables and decisions of a round, then take them into memory.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        held : what it is to hold.
+        redrives : whether the table it was driven on is another one now, so that it is solved anew.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused it; nothing is changed then.
+        """
+        workspace = self.workspace
+        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if changed is None:
+            return
+        workspace.saving.save(
+            lambda store: store.save_injector_tables(changed, held.tables, held.decisions, redrives)
+        )
+        after = changed.with_injector_tables(held.tables, held.decisions)
+        workspace.replace_round(after.without_outcome() if redrives else after, Part.DECISION)
+        if redrives and workspace.shows(round_id):
+            workspace.show_other_logs()
+        elif workspace.shows(round_id):
+            workspace.hub.publish(InjectorsTold())
+            workspace.hub.publish(ProposalChanged(round_id))
+
+
+def _held(current: Round, name: str) -> Held:
+    return Held({name: current.revision.calibration.tables.get(name)}, {name: current.decisions.get(name)})
+
+
+def _filled(vehicle: Vehicle, name: str) -> Table | None:
+    injectors = vehicle.injectors
+    if name == INJECTOR_FLOW:
+        known = np.isfinite(injectors.flow_g_per_s) and injectors.pressure_known
+        return rated_flow_table(injectors) if known else None
+    return dead_time_table(injectors) if len(injectors.volts) > 1 else None
+
+
+def decided_tables(current: Round) -> dict[str, Table]:
+    """Injector tables as a round would write them, those that change.
+
+    Parameters
+    ----------
+    current : a round.
+
+    Returns
+    -------
+    By name.
+    """
+    calibration = current.resulting_calibration
+    return {
+        name: calibration[name]
+        for name in INJECTOR_TABLES
+        if name in current.decisions and current.decisions[name].changed
+    }

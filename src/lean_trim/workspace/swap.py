@@ -1,0 +1,115 @@
+"""The swap: a round after other injectors went in, and how large the change was."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lean_trim.core.messages import Message
+from lean_trim.job.records import CORRECTION, SWAP, Round
+from lean_trim.workspace.changes import Part
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+
+class Say:
+    """What marking a swap says."""
+
+    MARK = Message("swap.mark", "Round {number} follows an injector change")
+    UNMARK = Message("swap.unmark", "Round {number} follows no injector change")
+    ONLY_NEWEST = Message("swap.only_newest", "Only the newest round can be marked.")
+
+
+LARGE = 2.0
+"""Ratio of flows from which even good data leave regions 20 % off (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class KindChange:
+    """A round becomes, or is no longer, one after an injector change."""
+
+    workspace: Workspace
+    round_id: int
+    text: str
+    before: str
+    after: str
+
+    def apply(self) -> None:
+        """Save and take the later kind."""
+        self._settle(self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier kind."""
+        self._settle(self.before)
+
+    def _settle(self, kind: str) -> None:
+        workspace = self.workspace
+        workspace.saving.save(lambda store: store.save_kind(self.round_id, kind))
+        changed = workspace.job.round_of(self.round_id) if workspace.job is not None else None
+        if changed is not None:
+            workspace.replace_round(changed.with_kind(kind), Part.KIND)
+
+
+def mark_swap(workspace: Workspace, on: bool) -> bool:
+    """Say that the newest round follows a change of injectors, or that it does not; undoable.
+
+    Parameters
+    ----------
+    workspace : with an open job.
+    on : whether it does.
+
+    Returns
+    -------
+    Whether it stands so now.
+    """
+    current = workspace.round
+    if current is None or not workspace.is_last:
+        workspace.note(Say.ONLY_NEWEST())
+        return False
+    kind = SWAP if on else CORRECTION
+    if current.kind == kind:
+        return True
+    text = str((Say.MARK if on else Say.UNMARK)(number=current.number))
+    made = KindChange(workspace, current.id, text, current.kind, kind)
+    return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+
+
+def size_ratio(workspace: Workspace, current: Round) -> float:
+    """Flow of the injectors of a round over that of the round before it.
+
+    Parameters
+    ----------
+    workspace : with an open job.
+    current : a round of it.
+
+    Returns
+    -------
+    NaN where either is not known, or there is no round before.
+    """
+    job = workspace.job
+    before = job.round_before(current) if job is not None else None
+    if job is None or before is None:
+        return float("nan")
+    flows = [
+        job.vehicle_in(i).injectors.flow_g_per_s
+        for i in (job.index_of(current.id), job.index_of(before.id))
+        if i is not None
+    ]
+    return float(flows[0] / flows[1]) if len(flows) == 2 else float("nan")
+
+
+def is_large(ratio: float) -> bool:
+    """True if a change of size is so large that good data are not enough.
+
+    Parameters
+    ----------
+    ratio : new flow over old, NaN if not known.
+
+    Returns
+    -------
+    Either way.
+    """
+    return bool(np.isfinite(ratio) and max(ratio, 1.0 / ratio) > LARGE)

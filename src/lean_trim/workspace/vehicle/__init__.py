@@ -1,0 +1,1 @@
+"""A vehicle as it is typed in, before it is one."""

@@ -1,0 +1,116 @@
+"""Changing the vehicle of an open job: saved first, with undo; its rounds keep their tables."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+from lean_trim.formats.vehicle_sheet import vehicle_dict
+from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.vehicle.draft import VehicleDraft
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+
+class Say:
+    """What changing a vehicle says."""
+
+    REFUSED = Message("vehicle_changing.refused", "The vehicle is as it was: {reason}")
+    TEXT = Message("vehicle_changing.text", "Change the vehicle: {what}")
+    SIMULATED = Message(
+        "vehicle_changing.simulated", "this car is simulated; a sheet cannot change what its engine is"
+    )
+
+
+WORDS = {
+    "name": "name",
+    "engine": "engine",
+    "fuel": "fuel",
+    "feedback": "feedback",
+    "injectors": "injectors",
+    "exhaust_volume_l": "exhaust volume",
+    "redline_rpm": "top speed",
+    "sensor_place": "λ sensor",
+    "table_limits": "limits of the field",
+}
+"""Keys of the sheet, and what they are for people."""
+
+
+@dataclass(frozen=True, eq=False)
+class VehicleChange:
+    """One change of a job's vehicle."""
+
+    workspace: Workspace
+    before: Vehicle
+    after: Vehicle
+
+    @property
+    def text(self) -> str:
+        """For the menu."""
+        return str(Say.TEXT(what=differing(self.before, self.after)))
+
+    def apply(self) -> None:
+        """Save and take the later vehicle."""
+        self._settle(self.after)
+
+    def revert(self) -> None:
+        """Save and take the earlier vehicle."""
+        self._settle(self.before)
+
+    def _settle(self, vehicle: Vehicle) -> None:
+        workspace = self.workspace
+        workspace.saving.save(lambda store: store.save_vehicle(vehicle))
+        if workspace.job is not None:
+            workspace.job = replace(workspace.job, vehicle=vehicle)
+            workspace.publish_job()
+            workspace.show_other_logs()
+
+
+def differing(before: Vehicle, after: Vehicle) -> str:
+    """What of two vehicles differs, beside their tables.
+
+    Parameters
+    ----------
+    before, after : two vehicles.
+
+    Returns
+    -------
+    Names with commas between them; "" if nothing does.
+    """
+    old, new = vehicle_dict(before), vehicle_dict(after)
+    return ", ".join(WORDS.get(key, key) for key in new if old.get(key) != new[key])
+
+
+def change_vehicle(workspace: Workspace, draft: VehicleDraft) -> bool:
+    """Make the job's vehicle what a draft says, with undo; told if that cannot be.
+
+    Parameters
+    ----------
+    workspace : with an open job.
+    draft : of its vehicle, as it is to be.
+
+    Returns
+    -------
+    Whether the job's vehicle is that now.
+    """
+    job = workspace.job
+    if job is None:
+        return False
+    try:
+        wanted = draft.vehicle()
+        if job.car:
+            raise BadInputError(Say.SIMULATED())
+    except BadInputError as error:
+        workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+        return False
+    # Tables belong to rounds; what is changed here is the rest.
+    wanted = replace(wanted, table=job.vehicle.table, target=job.vehicle.target)
+    if not differing(job.vehicle, wanted):
+        return True
+    return workspace.saving.attempt(
+        lambda: workspace.history.push(VehicleChange(workspace, job.vehicle, wanted))
+    )

@@ -1,0 +1,210 @@
+"""The Injectors desk: tells apart what the shown round says, and never shows what another said."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from lean_trim.core.data.calibration import DEAD_TIME
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Injectors, Vehicle
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.heron import heron
+from lean_trim.simcar.truth import truth_for
+from lean_trim.ui.desks.injectors.desk import InjectorsDesk
+from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.ui.window.round_rail import round_lines
+from lean_trim.ui.window.steps import State, steps_of
+
+Until = Callable[..., None]
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture(scope="module")
+def swap() -> tuple[Vehicle, Log]:
+    car = heron()
+    mesh = np.meshgrid(*(a.points for a in car.table.axes), indexing="ij")
+    good = car.with_table(car.table.with_values(np.round(truth_for(car).ve_surface(mesh[1], mesh[0]), 1)))
+    truth = replace(truth_for(good), flow_scale=0.94, dead_time_shift_ms=0.1)
+    return good, simulate(good, 8, 10.0, truth=truth, name="swap")
+
+
+@pytest.fixture
+def swapped(window: MainWindow, until: Until, swap: tuple[Vehicle, Log], tmp_path: Path) -> MainWindow:
+    vehicle, log = swap
+    write_log_csv(log, tmp_path / "swap.csv")
+    window.opening.make_job(vehicle, tmp_path / "swap.leantrim", tmp_path / "swap.csv")
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
+    window.desks.show_desk("injectors")
+    QApplication.processEvents()
+    return window
+
+
+def desk_of(window: MainWindow) -> InjectorsDesk:
+    made = window.desks.desk("injectors")
+    assert isinstance(made, InjectorsDesk)
+    return made
+
+
+def rail_text(window: MainWindow) -> str:
+    session = window.session
+    assert session.job is not None
+    return " ".join(round_lines(session.job, 0))
+
+
+def told(window: MainWindow, until: Until) -> InjectorsDesk:
+    desk = desk_of(window)
+    QTest.mouseClick(desk.tell, Qt.MouseButton.LeftButton)
+    until(lambda: desk.study.report is not None)
+    return desk
+
+
+def test_a_swap_is_told_and_its_tables_can_be_copied(swapped: MainWindow, until: Until) -> None:
+    desk = told(swapped, until)
+    report = desk.study.report
+    assert report is not None
+    assert report.split.flow_scale == pytest.approx(0.94, abs=0.06)
+    assert report.split.dead_ms == pytest.approx(0.1, abs=0.03)
+    assert "ms ±" in desk.figures[1].text()
+    QTest.mouseClick(desk.dead.accept, Qt.MouseButton.LeftButton)
+    assert desk.dead.grid.item(0, 3).text() == desk.dead.grid.item(0, 2).text()
+    assert not desk.dead.accept.isEnabled() and "injector data decided" in rail_text(swapped)
+    desk.dead.copy.trigger()
+    rows = QGuiApplication.clipboard().text().splitlines()
+    assert rows[0] == "V\tms" and len(rows) == 6
+    assert float(rows[1].split("\t")[1]) == pytest.approx(1.95 + report.split.dead_ms, abs=1e-3)
+    current = swapped.session.round
+    assert current is not None and current.handed_over.endswith("clipboard")
+
+
+def test_a_cell_is_typed_and_a_slip_shows_again_what_stands(swapped: MainWindow) -> None:
+    card = desk_of(swapped).dead
+    card.grid.item(2, 3).setText("1.11")
+    assert card.tables.decided(DEAD_TIME).values[2] == pytest.approx(1.11)  # type: ignore[union-attr]
+    card.grid.item(2, 3).setText("much")
+    assert card.grid.item(2, 3).text() == "1.11"
+    QTest.mouseClick(card.back, Qt.MouseButton.LeftButton)
+    assert card.grid.item(2, 3).text() == "1.02" and not card.back.isEnabled()
+
+
+def test_the_ecus_own_table_is_pasted_with_its_axes(swapped: MainWindow, until: Until) -> None:
+    card = desk_of(swapped).flow
+    QGuiApplication.clipboard().setText("psi\tlb/h\n40\t58\n43.5\t60.3\n60\t70.8\n")
+    card.sheet.ask_clipboard()
+    assert card.grid.isHidden() and card.sheet.units["pressure"].currentText() == "psi"
+    assert "power 0.49" in card.sheet.says.text()
+    QTest.mouseClick(card.sheet.take, Qt.MouseButton.LeftButton)
+    until(lambda: swapped.session.solution is not None and not swapped.session.is_busy)
+    assert card.grid.rowCount() == 3 and card.grid.item(1, 1).text() == "60.3"
+    QGuiApplication.clipboard().setText("nothing of the kind")
+    card.sheet.ask_clipboard()
+    assert not card.sheet.take.isEnabled() and card.sheet.says.text()
+    card.sheet.ask_pressures()
+    card.sheet.pressures.setText("250, 300 400 kPa")
+    QTest.mouseClick(card.sheet.take, Qt.MouseButton.LeftButton)
+    until(lambda: swapped.session.solution is not None and not swapped.session.is_busy)
+    assert [card.grid.item(i, 0).text() for i in range(3)] == ["250", "300", "400"]
+
+
+def test_the_word_about_the_table_is_kept_and_counts(swapped: MainWindow, until: Until) -> None:
+    desk = told(swapped, until)
+    first = desk.study.report
+    desk.trust.setValue(6.0)
+    desk.trust.editingFinished.emit()
+    until(lambda: desk.study.report is not None and desk.study.report is not first)
+    assert desk.study.trust_pct == 6.0
+    assert "not told apart" in desk.figures[0].text() and "Weigh the fuel" in desk.verdict.text()
+    assert swapped.session.workspace.store is not None
+    assert swapped.session.workspace.store.setting("airflow_trusted_pct") == "6"
+
+
+def test_what_was_told_goes_with_its_solution(swapped: MainWindow, until: Until) -> None:
+    desk = told(swapped, until)
+    swapped.actions_["solve"].trigger()
+    until(lambda: not swapped.session.is_busy and desk.study.report is None)
+    assert desk.figures[0].text() == "" and not desk.flow.accept.isEnabled()
+
+
+def test_unknown_injectors_are_said_and_not_guessed(
+    window: MainWindow, until: Until, swap: tuple[Vehicle, Log], tmp_path: Path
+) -> None:
+    vehicle, log = swap
+    unknown = replace(vehicle, injectors=Injectors(float("nan"), 300.0, np.array([]), np.array([])))
+    write_log_csv(log, tmp_path / "swap.csv")
+    window.opening.make_job(unknown, tmp_path / "u.leantrim", tmp_path / "swap.csv")
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
+    window.desks.show_desk("injectors")
+    desk = desk_of(window)
+    QTest.mouseClick(desk.tell, Qt.MouseButton.LeftButton)
+    assert "flow_g_per_s is not known" in desk.verdict.text()
+
+
+def test_a_round_after_a_swap_has_steps_of_its_own(swapped: MainWindow, until: Until) -> None:
+    desk = desk_of(swapped)
+    QTest.mouseClick(desk.first, Qt.MouseButton.LeftButton)
+    assert swapped.actions_["swap"].isChecked() and "other injectors" in rail_text(swapped)
+    words = [s.text for s in steps_of(swapped.session)]
+    assert words[0] == "Old injectors: not driven here" and "Tell flow and dead time apart" in words
+    told(swapped, until)
+    states = {s.text: s.state for s in steps_of(swapped.session)}
+    assert states["Accept the tables"] is State.NOW
+    assert any(text.startswith("Told: ") for text in states)
+    QTest.mouseClick(desk.flow.accept, Qt.MouseButton.LeftButton)
+    assert "Injector data decided" in [s.text for s in steps_of(swapped.session)]
+    swapped.actions_["begin_round"].trigger()
+    assert not desk.first.isChecked() and swapped.actions_["swap"].isEnabled()
+    swapped.session.show_round(0)
+    assert desk.first.isChecked() and not desk.first.isEnabled()
+
+
+def test_every_view_is_drawn_and_differs(swapped: MainWindow, until: Until) -> None:
+    desk = told(swapped, until)
+    seen = set()
+    for button in desk.view_buttons.buttons():
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        seen.add(desk.chart.grab().toImage().cacheKey())
+        assert desk.chart.view == button.text()
+        assert len(colours(desk.chart.grab().toImage())) > 20
+    assert len(seen) == 4
+
+
+def colours(image: QImage) -> set[int]:
+    return {image.pixel(x, y) for x in range(0, image.width(), 3) for y in range(0, image.height(), 3)}
+
+
+def test_what_was_measured_apart_is_kept_with_the_round_and_counts(swapped: MainWindow, until: Until) -> None:
+    desk = told(swapped, until)
+    first = desk.study.report
+    desk.measured.boxes["flow_g_per_s"].setValue(7.144)
+    desk.measured.boxes["flow_g_per_s"].editingFinished.emit()
+    until(lambda: desk.study.report is not None and desk.study.report is not first)
+    assert desk.study.report is not None and desk.study.report.split.flow_measured
+    assert desk.study.measured.flow_g_per_s == 7.144
+    # Pulses that cannot be are said, and the figure before is not lost.
+    for key, value in (("one_ms", 5.0), ("two_ms", 2.0)):
+        desk.measured.boxes[key].setValue(value)
+        desk.measured.boxes[key].editingFinished.emit()
+    until(lambda: bool(desk.study.failure))
+    assert "not at the same state" in desk.verdict.text()
+
+
+def test_headroom_follows_what_is_asked(swapped: MainWindow) -> None:
+    panel = desk_of(swapped).headroom
+    assert "At its hardest" in panel.now.text() and "cm³/min" in panel.needed.text()
+    before = panel.needed.text()
+    panel.fuel.setCurrentText("E85")
+    panel.fuel.activated.emit(panel.fuel.currentIndex())
+    assert panel.needed.text() != before
+    panel.power.setValue(200.0)
+    assert "rule of thumb" in panel.needed.text()
+    panel.limit.setValue(20.0)
+    assert swapped.appearance.theme.danger in panel.now.styleSheet()

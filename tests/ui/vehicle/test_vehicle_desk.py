@@ -1,0 +1,113 @@
+"""The Vehicle desk: changes are saved, undone and worked out anew; a simulated car stays what it is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QFileDialog
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.formats.vehicle_sheet import read_vehicle
+from lean_trim.job.store import open_job
+from lean_trim.ui.desks.vehicle.desk import VehicleDesk
+from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.workspace.vehicle.fields import Key
+
+Until = Callable[..., None]
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture
+def own(
+    window: MainWindow, until: Until, heron_vehicle: Vehicle, heron_log: Log, tmp_path: Path
+) -> MainWindow:
+    write_log_csv(heron_log, tmp_path / "log.csv")
+    window.opening.make_job(heron_vehicle, tmp_path / "own.leantrim", tmp_path / "log.csv")
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
+    window.desks.show_desk("vehicle")
+    QApplication.processEvents()
+    return window
+
+
+def desk_of(window: MainWindow) -> VehicleDesk:
+    made = window.desks.desk("vehicle")
+    assert isinstance(made, VehicleDesk)
+    return made
+
+
+def retype(window: MainWindow, key: Key, text: str) -> None:
+    edit = desk_of(window).form.numbers[key].edit
+    edit.setFocus()
+    edit.selectAll()
+    QTest.keyClicks(edit, text)
+
+
+def flow(window: MainWindow) -> float:
+    assert window.session.job is not None
+    return window.session.job.vehicle.injectors.flow_g_per_s
+
+
+def test_a_change_is_kept_when_typing_rests_and_can_be_undone(
+    own: MainWindow, until: Until, tmp_path: Path
+) -> None:
+    before, solution = flow(own), own.session.solution
+    retype(own, Key.FLOW, "7.7")
+    until(lambda: flow(own) == 7.7 and not own.session.is_busy)
+    until(lambda: own.session.solution is not None and own.session.solution is not solution)
+    assert "injectors" in own.session.history.undo_text
+    own.session.workspace.undo()
+    until(lambda: not own.session.is_busy)
+    assert flow(own) == before
+    assert float(desk_of(own).form.numbers[Key.FLOW].edit.text()) == before
+
+
+def test_what_is_wrong_is_said_and_not_kept(own: MainWindow) -> None:
+    before = flow(own)
+    retype(own, Key.FLOW, "9000")
+    desk_of(own).keep()
+    assert flow(own) == before
+    assert "Not kept yet" in desk_of(own).state.text()
+    assert "allowed are 0.1 to 200 g/s" in desk_of(own).form.numbers[Key.FLOW].note.text()
+
+
+def test_closing_while_typing_loses_nothing(own: MainWindow, until: Until, tmp_path: Path) -> None:
+    retype(own, Key.DISPLACEMENT, "1.9")
+    own.actions_["close_job"].trigger()
+    store, job = open_job(tmp_path / "own.leantrim")
+    store.close()
+    assert job.vehicle.displacement_l == 1.9
+
+
+def test_a_simulated_car_stays_what_it_is(driven: MainWindow) -> None:
+    driven.desks.show_desk("vehicle")
+    desk = desk_of(driven)
+    assert not desk.form.isEnabled()
+    assert "simulated" in desk.state.text()
+
+
+def test_the_sheet_is_exported_with_what_was_decided(
+    own: MainWindow, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    own.session.deciding.accept()
+    folder = tmp_path / "sheet"
+    folder.mkdir()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))
+    own.actions_["export_sheet"].trigger()
+    vehicle, warnings = read_vehicle(folder / "vehicle.json")
+    assert not warnings and own.session.round is not None
+    assert (vehicle.table.values == own.session.round.result.values).all()
+    own.actions_["export_sheet"].trigger()
+    assert "already" in own.messages.text.text()
+
+
+def test_a_sheet_that_does_not_fit_the_log_is_said_in_plain_words(own: MainWindow, until: Until) -> None:
+    retype(own, Key.FLOW, "9.1")
+    until(lambda: flow(own) == 9.1 and not own.session.is_busy)
+    until(lambda: bool(own.session.solver.failure))
+    said = own.session.solver.failure
+    assert "does not fit this vehicle: 1.2" in said and "injector flow" in said
