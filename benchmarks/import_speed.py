@@ -95,8 +95,9 @@ def main() -> None:
         ours = best(lambda: map_channels(read_raw(path), "log", 14.7))
         print(
             f"CSV {path.stat().st_size / 1e6:.0f} MB: polars {bare:.3f} s, import {ours:.3f} s, ratio "
-            f"{ours / bare:.2f} (wanted 1.5)"
+            f"{ours / bare:.2f} (wanted 1.2)"
         )
+        _dressed(Path(folder), path, data)
         print(f"  hash of the bytes, done once when the log is kept: {best(lambda: hash_file(path)):.3f} s")
         run = subprocess.run(
             [sys.executable, "-c", MEMORY, str(path)], capture_output=True, text=True, check=True
@@ -109,6 +110,27 @@ def main() -> None:
         )
         if "mdf" in sys.argv:
             _mdf(Path(folder) / "hour.mf4", data)
+
+
+def _dressed(folder: Path, plain: Path, data: dict[str, np.ndarray]) -> None:
+    """The same hour packed, and with clock times; the bare reader unpacks, but leaves clocks as text."""
+    import gzip
+
+    import polars as pl
+
+    from lean_trim.formats.logs import read_raw
+    from lean_trim.formats.meaning.channel_map import map_channels
+
+    packed = folder / "hour.csv.gz"
+    packed.write_bytes(gzip.compress(plain.read_bytes(), 6))
+    seconds = data["Time [s]"]
+    clock = [f"{8 + int(s // 3600):02d}:{int(s // 60) % 60:02d}:{s % 60:05.2f}" for s in seconds.tolist()]
+    timed = folder / "clock.csv"
+    pl.DataFrame({**data, "Time [s]": clock}).write_csv(timed)
+    for name, path in (("gz", packed), ("clock", timed)):
+        bare = best(lambda path=path: pl.read_csv(path), 3)  # type: ignore[misc]
+        ours = best(lambda path=path: map_channels(read_raw(path), "log", 14.7), 3)  # type: ignore[misc]
+        print(f"  {name}: polars {bare:.3f} s, import {ours:.3f} s, ratio {ours / bare:.2f} (wanted 1.6)")
 
 
 def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:

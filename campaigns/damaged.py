@@ -11,7 +11,8 @@ from pathlib import Path
 
 import numpy as np
 
-from campaigns.dresses import drive, ending
+from campaigns.dresses import ending
+from campaigns.dressing.cars import drive_of
 from campaigns.dressing.dress import Dress
 from campaigns.dressing.writing import write
 from campaigns.runner import Campaign, Trial
@@ -52,7 +53,7 @@ BATCH = 50
 
 
 def _prepare(folder: Path) -> object:
-    _, log = drive()
+    _, log = drive_of("heron")
     short = ending(log, SECONDS)
     for dress in (*IN_PROCESS, *APART):
         write(short, dress, folder / f"{dress.name.replace(' ', '-')}.log")
@@ -91,7 +92,7 @@ def mutated(data: bytes, rng: random.Random) -> bytes:
 
 def read_damaged(path: Path, dbc: Path | None) -> str:
     """What became of a file: read, refused, or what is wrong with how it was taken."""
-    vehicle, _ = drive()
+    vehicle, _ = drive_of("heron")
     began = time.perf_counter()
     try:
         log = open_log(path, vehicle.stoich_afr, None, None, False, vehicle, ReadOptions(dbc=dbc)).log

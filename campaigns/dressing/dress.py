@@ -7,8 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from campaigns.dressing.scales import MIXTURE, SCALES, digits_for
-from campaigns.dressing.vocabulary import DECOYS, NAMES, ORDER, TIME
+from campaigns.dressing.cars import CARS
+from campaigns.dressing.scales import MIXTURE, SCALES, digits_for, scale_of
+from campaigns.dressing.vocabulary import DECOYS, EXTRA, NAMES, ORDER, TIME
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.types import Floats
@@ -73,6 +74,7 @@ class Dress:
     without : roles that were not logged.
     marks : anything else, by name.
     clear : whether a person with the vehicle sheet would read it at once.
+    car : whose drive it is, a key of ``cars.CARS``.
     """
 
     name: str = ""
@@ -96,6 +98,7 @@ class Dress:
     without: frozenset[Role] = frozenset()
     marks: dict[str, Any] = field(default_factory=dict)
     clear: bool = True
+    car: str = "heron"
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,13 +117,14 @@ def wares_of(log: Log, dress: Dress, seed: int = 0) -> list[Ware]:
     rng = np.random.default_rng([seed, 9])
     names = NAMES[dress.words]
     out = []
-    for role in ORDER:
+    for role in (*ORDER, *EXTRA):
         if role == TIME or not isinstance(role, Role) or role not in log or role in dress.without:
             continue
         key = dress.scales.get(role, next(iter(SCALES[role])))
-        unit, convert = SCALES[role][key]
+        unit, convert = scale_of(role, key, CARS[dress.car]().stoich_afr)
         digits = digits_for(role, (unit, convert))
-        out.append(Ware(role, names[role], unit, convert(log[role]), digits))
+        name = "Manifold Vacuum" if key.startswith("vacuum") else names[role]
+        out.append(Ware(role, name, unit, convert(log[role]), digits))
     if dress.decoys:
         wave = np.sin(log.time_s / 7.0)
         for name, unit, middle, swing in DECOYS:

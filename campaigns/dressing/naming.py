@@ -230,8 +230,43 @@ def _named() -> list[Dress]:
     out.append(replace(d, name="battery mV", scales={Role.BATTERY: "mV"}))
     out.append(replace(d, name="throttle fraction", scales={Role.THROTTLE: "fraction"}, header="none"))
     out.append(replace(d, name="mph", scales={Role.SPEED: "mph"}))
+    out += _of_other_cars(d, semi)
     for on, off in (("ON", "OFF"), ("CL", "OL"), ("Closed loop", "Open loop"), ("ja", "nein"), ("1", "0")):
         out.append(replace(d, name=f"state {on}/{off}", marks={"words": (on, off)}))
+    return out
+
+
+def _of_other_cars(d: Dress, semi: Dress) -> list[Dress]:
+    """A car with an airflow sensor and a car on E85: names, scales, vacuum."""
+    out = []
+    for words in NAMES:
+        out.append(replace(d, name=f"airflow sensor, names {words}", words=words, car="tern"))
+        out.append(
+            replace(
+                d,
+                name=f"airflow sensor, {words}, no units",
+                words=words,
+                car="tern",
+                header="none",
+                # An equivalence ratio or richesse without a unit may be φ, and this car has no target table.
+                clear=words not in ("J1979", "fr"),
+            )
+        )
+    for scale in ("λ", "AFR", "AFR 14.7", "φ"):
+        for header in ("brackets", "none"):
+            out.append(
+                replace(
+                    with_mixture(semi, scale),
+                    name=f"E85, mixture {scale}, header {header}",
+                    header=header,
+                    car="heron E85",
+                    # Without units, 9.8 and 14.7 are told by the target table alone.
+                    clear=scale != "φ" or header != "none",
+                )
+            )
+    out.append(replace(d, name="airflow sensor in kHz", car="tern", scales={Role.MAF_HZ: "kHz"}))
+    for scale in ("vacuum kPa", "vacuum inHg"):
+        out.append(replace(d, name=scale, scales={Role.MAP: scale}))
     return out
 
 

@@ -11,7 +11,7 @@ from lean_trim.core.types import Floats
 
 Scale = tuple[str, Callable[[Floats], Floats]]
 STOICH = 14.1
-"""Of the demo car's fuel."""
+"""Of the demo car's fuel; other cars' have their own."""
 BARO_KPA = 98.0
 
 
@@ -33,6 +33,10 @@ MANIFOLD: dict[str, Scale] = {
     "gauge kPa": ("kPa", lambda x: x - BARO_KPA),
     "gauge psi": ("psig", lambda x: (x - BARO_KPA) * PSI),
     "gauge bar": ("bar(g)", lambda x: (x - BARO_KPA) * BAR),
+}
+VACUUM: dict[str, Scale] = {
+    "vacuum kPa": ("kPa", lambda x: BARO_KPA - x),
+    "vacuum inHg": ("inHg", lambda x: (BARO_KPA - x) * INHG),
 }
 TEMPERATURE: dict[str, Scale] = {
     "C": ("°C", _times(1.0)),
@@ -58,8 +62,9 @@ VOLTS: dict[str, Scale] = {"V": ("V", _times(1.0)), "mV": ("mV", _times(1000.0))
 SPEED: dict[str, Scale] = {"km/h": ("km/h", _times(1.0)), "mph": ("mph", _times(1 / 1.609344))}
 PLAIN: Scale = ("", _times(1.0))
 SCALES: dict[Role, dict[str, Scale]] = {
+    Role.MAF_HZ: {"Hz": ("Hz", _times(1.0)), "kHz": ("kHz", _times(1e-3))},
     Role.RPM: {"rpm": ("rpm", _times(1.0)), "1/min": ("1/min", _times(1.0))},
-    Role.MAP: MANIFOLD,
+    Role.MAP: MANIFOLD | VACUUM,
     Role.BARO: PRESSURE,
     Role.FUEL_DP: {k: PRESSURE[k] for k in ("kPa", "psi", "bar")},
     Role.IAT: TEMPERATURE,
@@ -85,6 +90,14 @@ DIGITS: dict[Role, int] = {
     Role.CLOSED_LOOP: 0,
 }
 """Decimals in our unit; a scale that makes numbers smaller gets as many more."""
+
+
+def scale_of(role: Role, key: str, stoich: float) -> Scale:
+    """Unit text and conversion of a channel, on the scale of a car's own fuel."""
+    unit, convert = SCALES[role][key]
+    if key == "AFR":
+        return unit, _times(stoich)
+    return (unit, lambda x: 1.0 / (stoich * x)) if key == "F/A" else (unit, convert)
 
 
 def digits_for(role: Role, scale: Scale) -> int:

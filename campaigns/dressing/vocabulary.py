@@ -26,6 +26,8 @@ ORDER: tuple[Role | str, ...] = (
     Role.KNOCK,
     Role.FUEL_DP,
 )
+EXTRA: tuple[Role, ...] = (Role.MAF_HZ,)
+"""Channels only some cars have."""
 
 
 def _names(text: str) -> Names:
@@ -149,3 +151,23 @@ DECOYS: tuple[tuple[str, str, float, float], ...] = (
     ("Cam Timing Intake", "deg", 12.0, 8.0),
 )
 """Columns that sound like a channel and are none: name, unit, middle, swing."""
+
+MAF_NAMES: dict[str, str] = {
+    "plain": "MAF Frequency",
+    "short": "MAF_HZ",
+    "camel": "MassAirFlowFrequency",
+    "dotted": "maf.frequency",
+    "J1979": "Mass Air Flow Sensor Frequency",
+    "de": "Luftmassenmesser Frequenz",
+    "fr": "Fréquence débitmètre d'air",
+    "es": "Frecuencia caudalímetro de aire",
+    "it": "Frequenza debimetro aria",
+    "pt": "Frequência medidor massa de ar",
+    "pl": "Częstotliwość przepływomierza powietrza",
+    "ru": "Частота ДМРВ",
+    "ja": "エアフロメータ周波数",
+    "zh": "空气流量计频率",
+}
+"""The signal of a mass-airflow sensor, which only some cars have."""
+for _words, _name in MAF_NAMES.items():
+    NAMES[_words][Role.MAF_HZ] = _name
