@@ -105,8 +105,9 @@ def read_job(db: sqlite3.Connection) -> Job:
     blank = vehicle_from_dict(sheet, table=first.table, target=None)
     if any(r.subject != blank.airflow for r in rounds):
         raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.airflow))
-    # Injector tables belong to rounds; the vehicle keeps what its sheet says of them.
-    vehicle = replace(with_calibration(blank, first.revision.calibration), injectors=blank.injectors)
+    # Injector tables and a scale belong to rounds; the vehicle keeps what its sheet says of them.
+    driven = with_calibration(blank, first.revision.calibration)
+    vehicle = replace(driven, injectors=blank.injectors, displacement_l=blank.displacement_l)
     return Job(vehicle, rounds, car)
 
 

@@ -7,7 +7,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lean_trim.core.data.calibration import INJECTOR_TABLES, Calibration, with_calibration
+from lean_trim.core.data.calibration import (
+    BESIDE,
+    ENGINE_SCALE,
+    INJECTOR_TABLES,
+    Calibration,
+    with_calibration,
+)
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -187,12 +193,22 @@ class Round:
     @property
     def changed(self) -> int:
         """Number of cells decided, of all tables."""
-        return sum(decision.changed for decision in self.decisions.values())
+        # A moved scale is no cell.
+        return sum(d.changed for name, d in self.decisions.items() if name != ENGINE_SCALE)
 
     @property
     def injectors_decided(self) -> bool:
         """True if injector data were decided; what was asked of the airflow table speaks of the old."""
-        return any(name in self.decisions and self.decisions[name].changed for name in INJECTOR_TABLES)
+        decided = [name in self.decisions and self.decisions[name].changed for name in INJECTOR_TABLES]
+        return any(decided) and self.scale_moved == 1.0
+
+    @property
+    def scale_moved(self) -> float:
+        """What this round multiplies the scale of its airflow table by; 1 where it is left as it was."""
+        if ENGINE_SCALE not in self.decisions:
+            return 1.0
+        before = self.revision.calibration[ENGINE_SCALE].values
+        return float(self.decisions[ENGINE_SCALE].values[0] / before[0])
 
     def without_outcome(self) -> Round:
         """The round without verdict and proposals, for what they spoke of changes.
@@ -230,10 +246,10 @@ class Round:
         """
         return replace(self, kind=kind)
 
-    def with_injector_tables(
+    def with_tables(
         self, tables: Mapping[str, Table | None], decisions: Mapping[str, Decision | None]
     ) -> Round:
-        """The round driven on other injector tables, with other decisions on them.
+        """The round with other tables in its revision, and other decisions on them.
 
         Parameters
         ----------
@@ -257,6 +273,11 @@ class Round:
     def result(self) -> Table:
         """The table under correction as this round would write it."""
         return self.table.with_values(self.decided.values)
+
+    @property
+    def result_as_driven(self) -> Table:
+        """The same on the scale the round was driven on."""
+        return self.table.with_values(self.decided.values * self.scale_moved)
 
     @property
     def resulting_calibration(self) -> Calibration:
@@ -378,7 +399,9 @@ class Job:
         return replace(self, rounds=(*self.rounds, new))
 
     def same_injectors(self, one: Round, other: Round) -> bool:
-        """True if two rounds were driven on the same injector data, so that their logs may count together.
+        """True if two rounds were driven on the same injector data and scale.
+
+        Only then may their logs count together.
 
         Parameters
         ----------
@@ -388,9 +411,11 @@ class Job:
         -------
         Whether the same pulse meant the same fuel to the ECU.
         """
-        a, b = (with_calibration(self.vehicle, r.revision.calibration).injectors for r in (one, other))
+        cars = [with_calibration(self.vehicle, r.revision.calibration) for r in (one, other)]
+        a, b = (car.injectors for car in cars)
         return (
-            np.array_equal([a.flow_g_per_s], [b.flow_g_per_s], equal_nan=True)
+            cars[0].displacement_l == cars[1].displacement_l
+            and np.array_equal([a.flow_g_per_s], [b.flow_g_per_s], equal_nan=True)
             and np.array_equal(a.volts, b.volts)
             and np.array_equal(a.dead_time_ms, b.dead_time_ms)
         )
@@ -418,14 +443,14 @@ def cells_written(earlier: Round, later: Round) -> int:
 
     Returns
     -------
-    Over all tables; every cell of a table only one of them has, but for injector tables, which a round takes
-    from the sheet until they are decided.
+    Over all tables; every cell of a table only one of them has, but for injector tables and a scale, which a
+    round takes from the sheet until they are decided.
     """
     before = earlier.revision.calibration
     after = later.revision.calibration
     count = 0
     for name in after:
-        if name in INJECTOR_TABLES and name not in before:
+        if name in BESIDE and name not in before:
             continue
         there = name in before and before[name].shape == after[name].shape
         changed = before[name].values != after[name].values if there else np.ones(after[name].shape, bool)

@@ -41,12 +41,12 @@ from lean_trim.job.writing import (
     drop_outcome,
     put_decision,
     put_handed,
-    put_injector_tables,
     put_outcome,
     put_prediction,
     put_proposal,
     put_revision,
     put_round,
+    put_tables,
     put_verdict,
     put_whole,
 )
@@ -270,14 +270,14 @@ class JobStore:
         with self.database.writing() as db:
             put_decision(db, round_id, table_name, decision)
 
-    def save_injector_tables(
+    def save_tables(
         self,
         changed: Round,
         tables: Mapping[str, Table | None],
         decisions: Mapping[str, Decision | None],
         judge_again: bool = False,
     ) -> None:
-        """Keep the injector tables a round was driven on, and what was decided on them, together.
+        """Keep tables of a round's revision, and what was decided on them, together.
 
         Parameters
         ----------
@@ -289,7 +289,7 @@ class JobStore:
         with self.database.writing() as db:
             if judge_again:
                 drop_outcome(db, changed.id)
-            put_injector_tables(db, changed.revision.id, tables)
+            put_tables(db, changed.revision.id, tables)
             for name, decision in decisions.items():
                 if decision is None:
                     drop_decision(db, changed.id, name)

@@ -65,8 +65,8 @@ def put_revision(
     return revision_id
 
 
-def put_injector_tables(db: sqlite3.Connection, revision_id: int, tables: Mapping[str, Table | None]) -> None:
-    """Replace injector tables of a revision.
+def put_tables(db: sqlite3.Connection, revision_id: int, tables: Mapping[str, Table | None]) -> None:
+    """Replace tables a revision need not have.
 
     Parameters
     ----------

@@ -11,7 +11,7 @@ from lean_trim.core.messages import Message
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.injectors import TrueInjectors
 from lean_trim.simcar.plover import plover, plover_injectors
-from lean_trim.simcar.truth import Truth, truth_for
+from lean_trim.simcar.truth import Truth, injectors_by_sheet, truth_for
 
 
 class Say:
@@ -49,6 +49,12 @@ def car_named(name: str) -> DemoCar:
 
 
 def truth_of(name: str, vehicle: Vehicle) -> Truth:
-    """The engine behind a demo car's sheet, whatever calibration it is driven on."""
-    injectors = car_named(name).injectors
-    return replace(truth_for(vehicle), injectors=injectors() if injectors is not None else None)
+    """The engine behind a demo car, whatever calibration or scale its ECU is told.
+
+    Only where its axes end is taken from the vehicle as it is driven.
+    """
+    car = car_named(name)
+    sheet = car.sheet()
+    truth = truth_for(replace(vehicle, displacement_l=sheet.displacement_l))
+    injectors = car.injectors() if car.injectors is not None else injectors_by_sheet(sheet, truth)
+    return replace(truth, injectors=injectors)

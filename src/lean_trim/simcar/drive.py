@@ -15,9 +15,8 @@ from lean_trim.core.messages import Message
 from lean_trim.simcar.driver import Controls, Driver
 from lean_trim.simcar.ecu import Command, Ecu, Readings
 from lean_trim.simcar.faults import Faults, FaultyParts
-from lean_trim.simcar.injectors import TrueInjectors
 from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
-from lean_trim.simcar.truth import Truth, truth_for
+from lean_trim.simcar.truth import Truth, injectors_by_sheet, truth_for
 
 
 class Say:
@@ -79,7 +78,7 @@ class SimCar:
         )
         # Driver and noise share one stream, so that a seed fixes the whole drive.
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
-        self.injectors = self.truth.injectors or _by_sheet(vehicle, self.truth)
+        self.injectors = self.truth.injectors or injectors_by_sheet(vehicle, self.truth)
         self.time_s = 0.0
         self.lam = 1.0
         self.volts = 13.6
@@ -189,17 +188,6 @@ class SimCar:
             values[Role.MAF_HZ] = self.truth.maf_hz(self.parts.metered(plant.flow_g_per_s))
             values[Role.MAF_FLOW] = command.airflow_g_per_s
         return values
-
-
-def _by_sheet(vehicle: Vehicle, truth: Truth) -> TrueInjectors:
-    """Injectors that are off what the ECU was told by a scale and a shift."""
-    told = vehicle.injectors
-    return TrueInjectors(
-        flow_g_per_s=told.flow_g_per_s * truth.flow_scale,
-        volts=tuple(told.volts.tolist()),
-        dead_ms=tuple((told.dead_time_ms + truth.dead_time_shift_ms).tolist()),
-        rated_kpa=told.rated_pressure_kpa,
-    )
 
 
 def drive(

@@ -184,3 +184,14 @@ def truth_for(vehicle: Vehicle) -> Truth:
         exhaust_volume_l=1.7 * vehicle.displacement_l,
     )
     return truth if grid else replace(truth, maf_low_hz=float(vehicle.table.axes[0].points[0]))
+
+
+def injectors_by_sheet(vehicle: Vehicle, truth: Truth) -> TrueInjectors:
+    """Injectors that are off what a sheet says of them by a scale and a shift."""
+    told = vehicle.injectors
+    return TrueInjectors(
+        flow_g_per_s=told.flow_g_per_s * truth.flow_scale,
+        volts=tuple(told.volts.tolist()),
+        dead_ms=tuple((told.dead_time_ms + truth.dead_time_shift_ms).tolist()),
+        rated_kpa=told.rated_pressure_kpa,
+    )

@@ -49,6 +49,11 @@ class Say:
         "Injector data are decided in this round, and what this drive asks of the table was worked out with "
         "the old ones. Both together would correct one error twice: drive on the new data first.",
     )
+    SCALE_FIRST = Message(
+        "deciding.scale_first",
+        "The scale of this table was moved; its cells wait for a drive. To go on with cells put the scale "
+        "back (Write page), or undo it.",
+    )
     NOTHING_THERE = Message(
         "deciding.nothing_there", "None of these cells has a change to accept; see Evidence for the reason."
     )
@@ -213,6 +218,9 @@ class Deciding:
         if current is None or not workspace.is_last:
             workspace.note(Say.ONLY_NEWEST())
             return False
+        if current.scale_moved != 1.0:
+            workspace.hub.publish(Notice("error", Say.SCALE_FIRST()))
+            return False
         before = current.decided
         try:
             after = change(before)
@@ -243,7 +251,7 @@ class Deciding:
             return
         if current is not None and self.workspace.is_last:
             after = decide.accept(current.decided, proposal, cells)
-            if not cells_apart(current.decided, after):
+            if current.scale_moved == 1.0 and not cells_apart(current.decided, after):
                 self.workspace.note(Say.NOTHING_THERE())
                 return
         self.change(lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells))
@@ -264,7 +272,7 @@ class Deciding:
         if proposal is None or current is None:
             return 0
         # What was asked of the table speaks of the old injector data: it waits for the next drive.
-        if current.injectors_decided:
+        if current.injectors_decided or current.scale_moved != 1.0:
             return 0
         decision = current.decided
         waits = (proposal.step_pct != 0.0) & (decision.origin == decide.Origin.UNTOUCHED) & ~decision.pinned

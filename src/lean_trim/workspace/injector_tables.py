@@ -58,6 +58,10 @@ class Say:
         "{count} cells of the airflow table are decided in this round, from a drive on the old injector "
         "data. Both together would correct one error twice: put the cells back, or drive on them first.",
     )
+    SCALE_FIRST = Message(
+        "injector_tables.scale_first",
+        "The scale of the airflow table was moved in this round: drive on it first, or put it back.",
+    )
     REFUSED = Message("injector_tables.refused", "The {what} is as it was: {reason}")
     OTHER_AXES = Message("injector_tables.other_axes", "it needs an axis of {axis}")
 
@@ -74,8 +78,8 @@ class Held:
 
 
 @dataclass(frozen=True, eq=False)
-class InjectorTablesChange:
-    """One change of a round's injector tables."""
+class TablesChange:
+    """One change of tables a round keeps beside its airflow table, or together with it."""
 
     desk: InjectorTables
     round_id: int
@@ -250,8 +254,11 @@ class InjectorTables:
         if current is None or not workspace.is_last:
             workspace.note(Say.ONLY_NEWEST())
             return False
+        if current.scale_moved != 1.0:
+            workspace.hub.publish(Notice("error", Say.SCALE_FIRST()))
+            return False
         after = Held({name: table}, {name: decision})
-        made = InjectorTablesChange(self, current.id, str(text), _held(current, name), after, redrives)
+        made = TablesChange(self, current.id, str(text), _held(current, name), after, redrives)
         return workspace.saving.attempt(lambda: workspace.history.push(made), made)
 
     def settle(self, round_id: int, held: Held, redrives: bool) -> None:
@@ -272,10 +279,8 @@ class InjectorTables:
         changed = workspace.job.round_of(round_id) if workspace.job is not None else None
         if changed is None:
             return
-        workspace.saving.save(
-            lambda store: store.save_injector_tables(changed, held.tables, held.decisions, redrives)
-        )
-        after = changed.with_injector_tables(held.tables, held.decisions)
+        workspace.saving.save(lambda store: store.save_tables(changed, held.tables, held.decisions, redrives))
+        after = changed.with_tables(held.tables, held.decisions)
         workspace.replace_round(after.without_outcome() if redrives else after, Part.DECISION)
         if redrives and workspace.shows(round_id):
             workspace.show_other_logs()

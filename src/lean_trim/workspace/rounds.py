@@ -48,11 +48,13 @@ class Say:
         "rounds.written",
         "Table written to {path}. Keep a copy of what is in the ECU before you write this to it.",
     )
+    WRITTEN_WITH = Message("rounds.written_with", "Written to {path}. {entry}")
     WRITTEN_BESIDE = Message(
         "rounds.written_beside",
         "Table written to {path}, injector data beside it: {beside}. Keep a copy of what is in the ECU "
         "before you write these to it.",
     )
+    COPIED_WITH = Message("rounds.copied_with", "Copied for your ECU's editor. {entry}")
     COPIED = Message(
         "rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it."
     )
@@ -255,7 +257,7 @@ class Rounds:
             return None
         if solution is None or not self.workspace.shows(ended.id) or not self.workspace.solver.is_up_to_date:
             return ended.prediction
-        foretold = predict_residual(solution.estimate, ended.decided.values)
+        foretold = predict_residual(solution.estimate, ended.result_as_driven.values)
         return None if foretold is None else Prediction(*foretold)
 
     def addition_for(self, where: Destination, place: Place, logs: tuple[StoredLog, ...]) -> Addition | None:
@@ -354,7 +356,10 @@ class Rounds:
         if not self.mark_handed_over(f"CSV {path.name}"):
             return False
         names = [p.name for p in beside.values()]
-        if names:
+        entry = self.workspace.scale.entry()
+        if entry is not None:
+            self.workspace.note(Say.WRITTEN_WITH(path=path, entry=str(entry)))
+        elif names:
             self.workspace.note(Say.WRITTEN_BESIDE(path=path, beside=" and ".join(names)))
         else:
             self.workspace.note(Say.WRITTEN(path=path))
@@ -368,7 +373,8 @@ class Rounds:
             return True
         if not self.mark_handed_over("clipboard"):
             return False
-        self.workspace.note(Say.COPIED())
+        entry = self.workspace.scale.entry()
+        self.workspace.note(Say.COPIED() if entry is None else Say.COPIED_WITH(entry=str(entry)))
         return True
 
     def mark_handed_over(self, how: str) -> bool:

@@ -36,6 +36,7 @@ from lean_trim.workspace.marks import Marks
 from lean_trim.workspace.round_logs import RoundLogs
 from lean_trim.workspace.rounds import Rounds
 from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.scale_moves import ScaleMoves
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 from lean_trim.workspace.tuning import TuningControl
@@ -82,6 +83,7 @@ class Workspace:
         self.imports = LogImports(self)
         self.study = InjectorStudy(self)
         self.injectors = InjectorTables(self)
+        self.scale = ScaleMoves(self)
 
     @property
     def index(self) -> int:

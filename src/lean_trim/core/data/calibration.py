@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
 
 from lean_trim.core.data.injector_tables import with_tables
-from lean_trim.core.data.tables import Table
+from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import TableError
 from lean_trim.core.messages import Message
@@ -27,8 +30,20 @@ class Say:
 TARGET = "target_lambda"
 INJECTOR_FLOW, DEAD_TIME = "injector_flow", "dead_time"
 INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME)
-TABLE_NAMES = ("ve", "maf", TARGET, *INJECTOR_TABLES, "warm_up", "enrichment")
+ENGINE_SCALE = "engine_scale"
+"""What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin with."""
+BESIDE = (*INJECTOR_TABLES, ENGINE_SCALE)
+"""Tables a revision need not have: without them the vehicle sheet counts."""
+TABLE_NAMES = ("ve", "maf", TARGET, *BESIDE, "warm_up", "enrichment")
 """Every table a calibration may hold: airflow models, target, injector data, corrections of fuel."""
+
+
+class ScaleAt(StrEnum):
+    """Where the scale of an airflow table can be moved."""
+
+    DISPLACEMENT = "displacement"
+    MULTIPLIER = "master multiplier"
+    FLOW = "injector flow"
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +124,21 @@ class Calibration:
         )
 
 
+def scale_table(at: ScaleAt, scale: float = 1.0) -> Table:
+    """A scale as a table, so that it is decided, undone, kept and handed over as tables are.
+
+    Parameters
+    ----------
+    at : where it was moved.
+    scale : above 0.
+
+    Returns
+    -------
+    A flat one of two points: the fewest a table has.
+    """
+    return Table((Axis("anywhere", "", np.array([0.0, 1.0])),), np.full(2, scale), "", str(at))
+
+
 def calibration_of(vehicle: Vehicle) -> Calibration:
     """The tables a vehicle sheet brought along.
 
@@ -130,8 +160,8 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     Parameters
     ----------
     vehicle : as its sheet describes it.
-    calibration : holds at least the vehicle's airflow table; injector tables stand for the sheet's data where
-        there are any.
+    calibration : holds at least the vehicle's airflow table; injector tables and a scale stand for the
+        sheet's data where there are any.
 
     Returns
     -------
@@ -145,4 +175,9 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     tables = calibration.tables
     injectors = with_tables(vehicle.injectors, tables.get(INJECTOR_FLOW), tables.get(DEAD_TIME))
     table = calibration[vehicle.airflow]
-    return replace(vehicle, table=table, target=tables.get(TARGET), injectors=injectors)
+    scale = tables.get(ENGINE_SCALE)
+    size = vehicle.displacement_l
+    # A move at the injectors stands in their flow already.
+    if scale is not None and scale.name != ScaleAt.FLOW:
+        size *= float(scale.values[0])
+    return replace(vehicle, table=table, target=tables.get(TARGET), injectors=injectors, displacement_l=size)

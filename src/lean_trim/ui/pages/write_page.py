@@ -12,8 +12,10 @@ from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
 from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, Status
 from lean_trim.core.decision.unvisited import UNVISITED
+from lean_trim.ui.pages.scale_panel import ScalePanel
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
@@ -61,7 +63,18 @@ class WritePage(QWidget):
         self.reset = QPushButton("All settings back to default")
         self.reset.setToolTip("Sieve, estimate, logs and writing; can be undone")
         self.reset.clicked.connect(session.tuning.reset)
-        widgets = (self.caution, *self.rows.values(), self.unvisited, self.end, self.counts, self.reset)
+        self.scale = ScalePanel(session, appearance)
+        self.scale_fold = Fold("Scale of the table", lambda: (self.scale,))
+        self.scale_fold.fill()
+        widgets = (
+            self.caution,
+            *self.rows.values(),
+            self.unvisited,
+            self.end,
+            self.counts,
+            self.scale_fold,
+            self.reset,
+        )
         fill_page(self, scrolling_column(widgets))
         for signal in (session.round_changed, session.solved, session.decided, session.tuning_changed):
             signal.connect(self.refresh)
@@ -75,6 +88,8 @@ class WritePage(QWidget):
             row.show_value(getattr(policy, name))
         self.unvisited.setCurrentIndex(UNVISITED.index(policy.unvisited))
         curve = vehicle is not None and vehicle.airflow == "maf"
+        if self.scale.refresh():
+            self.scale_fold.unfold(True)
         self.end.setVisible(curve)
         with QSignalBlocker(self.end):
             self.end.setChecked(policy.extrapolate_end)

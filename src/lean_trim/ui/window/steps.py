@@ -92,6 +92,9 @@ def _decide_step(session: Session, current: Round) -> Step:
     if current.injectors_decided:
         tip = "The airflow table waits for a drive on the new injector data"
         return Step(State.DONE, "Injector data decided", tip)
+    if current.scale_moved != 1.0:
+        tip = str(session.workspace.scale.entry())
+        return Step(State.DONE, f"Scale × {current.scale_moved:.2f}, {cells_in_words(done)} decided", tip)
     decided = f"{cells_in_words(done)} decided"
     waiting = session.deciding.waiting_in()
     if not session.is_last:
@@ -115,6 +118,8 @@ def _hand_over_step(session: Session, current: Round) -> Step:
             return Step(State.DONE, "Driven without a hand-over", "The next round was begun from here")
         decided = current.changed > 0 and not session.deciding.waiting_in()
         tip = f"Write the decided table to a file, or copy it, for the editor of your ECU. {BACKUP}"
+        entry = session.workspace.scale.entry()
+        tip = tip if entry is None else f"{entry} {tip}"
         return Step(State.NOW if decided else State.OPEN, "Not handed over", tip)
     when, _, how = current.handed_over.partition(" ")
     moment = datetime.fromisoformat(when).strftime("%d %b %H:%M")

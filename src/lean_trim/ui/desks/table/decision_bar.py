@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QResizeEvent
@@ -154,6 +155,8 @@ class DecisionBar(QWidget):
         proposal, decision, current = session.proposal, session.decision, session.round
         if proposal is None or decision is None or current is None:
             return []
+        # On the scale that was driven: a moved one is no change of the mixture.
+        decision = replace(decision, values=current.result_as_driven.values)
         step = proposal.step_pct * (decision.origin == 0)
         lines = cautions_for(current.table, step, None, proposal.policy)
         if session.solution is not None and "knock" in session.settings.sieve.disabled:
@@ -180,8 +183,9 @@ class DecisionBar(QWidget):
         if not session.is_last:
             return "An earlier round: kept as it was decided."
         taken = session.decision.origin != 0
-        more = int((taken & (session.decision.values > session.round.table.values)).sum())
-        less = int((taken & (session.decision.values < session.round.table.values)).sum())
+        driven, result = session.round.table.values, session.round.result_as_driven.values
+        more = int((taken & (result > driven)).sum())
+        less = int((taken & (result < driven)).sum())
         decided = (
             f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."
         )

@@ -213,7 +213,7 @@ class TableHeader(QWidget):
         assert session.vehicle is not None and session.solution is not None and session.round is not None
         truth = truth_for(session.vehicle)
         driven = rms_where_driven(session.round.table, session.solution, truth)
-        decided = rms_where_driven(session.round.result, session.solution, truth)
+        decided = rms_where_driven(session.round.result_as_driven, session.solution, truth)
         return (
             f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided table "
             f"{decided:.2f} % off (rms)"

@@ -1,0 +1,220 @@
+"""Moving the scale of the airflow table in the newest round: table and scale together, or neither.
+
+Both are decided in one step that is saved first and undone as one. While a moved scale waits to be driven,
+single cells are not decided: they speak of the old one.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lean_trim.core.data.calibration import ENGINE_SCALE, INJECTOR_FLOW, ScaleAt, scale_table
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.decision import Decision, Origin, undecided
+from lean_trim.core.decision.proposal import Status
+from lean_trim.core.decision.scale import Move, ScaleNeed, moves, scale_need, scaled
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.injectors.tables import limits_of
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.types import Floats
+from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.injector_tables import Held, TablesChange
+
+if TYPE_CHECKING:
+    from lean_trim.job.records import Round
+    from lean_trim.workspace.workspace import Workspace
+
+
+class Say:
+    """What moving the scale says."""
+
+    MOVE = Message("scale_moves.move", "Move the scale by × {factor:g} at the {at}")
+    PUT_BACK = Message("scale_moves.put_back", "Put the scale back")
+    REFUSED = Message("scale_moves.refused", "The scale was not moved: {reason}")
+    ONLY_NEWEST = Message(
+        "scale_moves.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+    )
+    ALREADY = Message("scale_moves.already", "The scale of this round was moved already; put it back first.")
+    INJECTORS = Message(
+        "scale_moves.injectors",
+        "Injector data are decided in this round. Drive on them first: two changes at once cannot be told "
+        "apart.",
+    )
+    NO_FLOW = Message("scale_moves.no_flow", "no injector flow of this car is known")
+    ENTER = Message(
+        "scale_moves.enter",
+        "Enter {what} together with the table: either without the other is off by {pct:.0f} %.",
+    )
+
+
+class ScaleMoves:
+    """Scale of the shown round's airflow table."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    def need(self) -> ScaleNeed:
+        """Whether the table as it would be written asks for another scale.
+
+        Returns
+        -------
+        From the cells as the drive asks for them, before the field's ends cut them off.
+        """
+        current, vehicle = self.workspace.round, self.workspace.vehicle
+        if current is None or vehicle is None or current.scale_moved != 1.0:
+            return ScaleNeed(1.0, ())
+        return scale_need(current.result, vehicle.limits, self._asked())
+
+    def _asked(self) -> Floats | None:
+        proposal, solution = self.workspace.solver.proposal, self.workspace.solver.solution
+        current = self.workspace.round
+        if proposal is None or solution is None or current is None or not self.workspace.is_last:
+            return None
+        # Only where the field's end cut a change off is more wanted than what would be written.
+        cut = proposal.status == Status.RANGE
+        asked = np.where(cut, solution.estimate.correction_pct, proposal.step_pct)
+        return np.asarray(current.table.values * (1.0 + asked / 100.0))
+
+    def ways(self, factor: float) -> tuple[Move, ...]:
+        """Ways to move the scale of the shown round.
+
+        Parameters
+        ----------
+        factor : the table is divided by it.
+
+        Returns
+        -------
+        With what to enter and what shifts.
+        """
+        vehicle = self.workspace.vehicle
+        return () if vehicle is None else moves(vehicle, factor)
+
+    def move(self, at: ScaleAt, factor: float) -> bool:
+        """Divide the decided table by a factor and multiply the scale by it; told if it cannot be.
+
+        Parameters
+        ----------
+        at : where the scale is moved.
+        factor : above 0, not 1.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        current, vehicle = self.workspace.round, self.workspace.vehicle
+        if current is None or vehicle is None or not self._may(current):
+            return False
+        try:
+            cells = scaled(current.result, vehicle.limits, factor)
+            tables, decisions = self._beside(at, factor)
+        except LeanTrimError as error:
+            self.workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            return False
+        decisions[current.subject] = _all_by_hand(current.decided, cells)
+        return self._push(current, Say.MOVE(factor=factor, at=str(at)), tables, decisions)
+
+    def _may(self, current: Round) -> bool:
+        refused = None
+        if not self.workspace.is_last:
+            refused = Say.ONLY_NEWEST()
+        elif current.scale_moved != 1.0:
+            refused = Say.ALREADY()
+        elif current.injectors_decided:
+            refused = Say.INJECTORS()
+        if refused is not None:
+            self.workspace.hub.publish(Notice("error", refused))
+        return refused is None
+
+    def _beside(
+        self, at: ScaleAt, factor: float
+    ) -> tuple[dict[str, Table | None], dict[str, Decision | None]]:
+        """What is decided beside the airflow table."""
+        current = self.workspace.round
+        assert current is not None
+        calibration = current.revision.calibration
+        before = calibration.tables.get(ENGINE_SCALE)
+        scale = scale_table(at) if before is None else replace(before, name=str(at))
+        moved = undecided(scale)
+        tables: dict[str, Table | None] = {ENGINE_SCALE: scale}
+        decisions: dict[str, Decision | None] = {ENGINE_SCALE: _all_by_hand(moved, moved.values * factor)}
+        if at is ScaleAt.FLOW:
+            flow = self.workspace.injectors.base(INJECTOR_FLOW)
+            if flow is None:
+                raise LeanTrimError(Say.NO_FLOW())
+            tables[INJECTOR_FLOW] = flow
+            cells = scaled(flow, limits_of(flow), factor)
+            decisions[INJECTOR_FLOW] = _all_by_hand(undecided(flow), cells)
+        return tables, decisions
+
+    def put_back(self) -> bool:
+        """Take a moved scale back, with all that was decided of the table.
+
+        Returns
+        -------
+        Whether there was one.
+        """
+        current = self.workspace.round
+        if current is None or current.scale_moved == 1.0 or not self.workspace.is_last:
+            return False
+        base = current.revision.calibration[ENGINE_SCALE]
+        # A scale of 1 is no table of its own: the sheet counts again.
+        kept = None if (base.values == 1.0).all() else base
+        decisions: dict[str, Decision | None] = {ENGINE_SCALE: None, current.subject: None}
+        if base.name == ScaleAt.FLOW:
+            decisions[INJECTOR_FLOW] = None
+        return self._push(current, Say.PUT_BACK(), {ENGINE_SCALE: kept}, decisions)
+
+    def _push(
+        self,
+        current: Round,
+        text: Said,
+        tables: dict[str, Table | None],
+        decisions: dict[str, Decision | None],
+    ) -> bool:
+        before = Held(
+            {name: current.revision.calibration.tables.get(name) for name in tables},
+            {name: current.decisions.get(name) for name in decisions},
+        )
+        workspace = self.workspace
+        made = TablesChange(workspace.injectors, current.id, str(text), before, Held(tables, decisions))
+        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+
+    @property
+    def moved_at(self) -> ScaleAt | None:
+        """Where the shown round moves its scale; None if it does not."""
+        current = self.workspace.round
+        if current is None or current.scale_moved == 1.0:
+            return None
+        return ScaleAt(current.revision.calibration[ENGINE_SCALE].name)
+
+    def entry(self) -> Said | None:
+        """What has to be entered in the ECU together with the table of the shown round; None if nothing."""
+        current = self.workspace.round
+        return None if current is None else entry_for(current, self.ways(current.scale_moved))
+
+
+def entry_for(current: Round, ways: tuple[Move, ...]) -> Said | None:
+    """What has to be entered in the ECU together with a round's table.
+
+    Parameters
+    ----------
+    current : a round.
+    ways : to move its scale by as much as it was.
+
+    Returns
+    -------
+    None if the scale was left where it was.
+    """
+    if current.scale_moved == 1.0:
+        return None
+    at = current.revision.calibration[ENGINE_SCALE].name
+    entry = next((way.entry for way in ways if way.at == at), None)
+    pct = 100.0 * abs(current.scale_moved - 1.0)
+    return None if entry is None else Say.ENTER(what=str(entry), pct=pct)
+
+
+def _all_by_hand(decision: Decision, values: Floats) -> Decision:
+    return replace(decision, values=values, origin=np.full(values.shape, Origin.BY_HAND, np.int8))

@@ -1,0 +1,103 @@
+"""The scale is moved together with the table, kept, undone, handed over, and driven on without a step."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.calibration import INJECTOR_FLOW, ScaleAt
+from lean_trim.formats.tables import read_table
+from lean_trim.job.store import load_job
+from lean_trim.workspace.changes import Notice
+from tests.race.conftest import Bench
+
+
+def told(bench: Bench) -> list[str]:
+    said: list[str] = []
+    bench.workspace.hub.subscribe(Notice, lambda notice: said.append(str(notice.said)))
+    return said
+
+
+@pytest.mark.parametrize("at", ScaleAt)
+def test_a_move_keeps_the_fuel_and_is_one_step(driven: Bench, job_path: Path, at: ScaleAt) -> None:
+    workspace = driven.workspace
+    assert workspace.round is not None
+    workspace.deciding.accept()
+    accepted = workspace.round.decided.values
+    before = workspace.decided_vehicle()
+    assert workspace.scale.move(at, 1.2)
+    kept = load_job(job_path)
+    last = kept.rounds[0]
+    assert last.scale_moved == pytest.approx(1.2) and not last.injectors_decided
+    np.testing.assert_allclose(last.result_as_driven.values, accepted, rtol=3e-3)
+    after = workspace.decided_vehicle()
+    assert before is not None and after is not None
+    fuel = [v.table.values * v.displacement_l / v.injectors.flow_g_per_s for v in (before, after)]
+    np.testing.assert_allclose(fuel[1], fuel[0], rtol=3e-3)
+    workspace.undo()
+    undone = load_job(job_path).rounds[0]
+    assert undone.scale_moved == 1.0 and undone.resulting_calibration.same_as(
+        last.revision.calibration.without_table("engine_scale").with_table(
+            "ve", last.table.with_values(accepted)
+        )
+        if at is not ScaleAt.FLOW
+        else undone.resulting_calibration
+    )
+    np.testing.assert_array_equal(undone.decided.values, accepted)
+
+
+def test_single_cells_wait_while_a_moved_scale_does(driven: Bench) -> None:
+    workspace = driven.workspace
+    assert workspace.scale.move(ScaleAt.DISPLACEMENT, 1.2)
+    said = told(driven)
+    moved = driven.workspace.round
+    assert moved is not None
+    workspace.deciding.accept()
+    workspace.deciding.put_back()
+    workspace.deciding.type_in("+3%", frozenset({4}))
+    assert not workspace.scale.move(ScaleAt.MULTIPLIER, 1.1)
+    assert not workspace.injectors.type_in(INJECTOR_FLOW, 0, "+3%")
+    assert workspace.round is moved and len(said) == 5
+    assert all("scale" in sentence for sentence in said)
+    assert workspace.scale.put_back()
+    assert workspace.round.scale_moved == 1.0 and not workspace.round.changed
+
+
+def test_a_move_out_of_the_field_is_refused_in_words(driven: Bench, job_path: Path) -> None:
+    before = driven.workspace.round
+    said = told(driven)
+    assert not driven.workspace.scale.move(ScaleAt.DISPLACEMENT, 0.2)
+    assert "out of the table's field" in said[0]
+    assert driven.workspace.round is before and load_job(job_path).rounds[0].scale_moved == 1.0
+
+
+def test_a_drive_on_the_moved_scale_shows_no_step(driven: Bench, tmp_path: Path, job_path: Path) -> None:
+    workspace = driven.workspace
+    assert workspace.job is not None and workspace.round is not None
+    # A demo car is the same engine whatever size its ECU is told.
+    workspace.job = replace(workspace.job, car="heron")
+    workspace.deciding.accept()
+    foretold = workspace.rounds.foretold(workspace.round)
+    assert workspace.scale.move(ScaleAt.DISPLACEMENT, 1.2)
+    again = workspace.rounds.foretold(workspace.round)
+    assert foretold is not None and again is not None
+    assert again.residual_rms == pytest.approx(foretold.residual_rms, abs=0.1)
+    said = told(driven)
+    assert workspace.rounds.hand_over(tmp_path / "out.csv")
+    assert "displacement 1.8 → 2.16 L" in said[-1]
+    written = read_table(tmp_path / "out.csv", "ve")
+    np.testing.assert_allclose(written.values, workspace.round.result.values)
+    workspace.rounds.drive()
+    driven.settle()
+    assert len(workspace.job.rounds) == 2
+    second = load_job(job_path)
+    assert second.vehicle_in(1).displacement_l == pytest.approx(2.16)
+    assert second.vehicle.displacement_l == 1.8
+    assert not second.same_injectors(second.rounds[0], second.rounds[1])
+    solution = workspace.solver.solution
+    assert solution is not None
+    # Off by 20 % if either were driven without the other.
+    assert solution.residual.rms < 2.0
