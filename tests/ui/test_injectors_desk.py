@@ -208,3 +208,34 @@ def test_headroom_follows_what_is_asked(swapped: MainWindow) -> None:
     assert "rule of thumb" in panel.needed.text()
     panel.limit.setValue(20.0)
     assert swapped.appearance.theme.danger in panel.now.styleSheet()
+
+
+def test_a_table_is_opened_from_a_file_in_the_units_its_header_names(
+    swapped: MainWindow, until: Until, tmp_path: Path
+) -> None:
+    desk = desk_of(swapped)
+    path = tmp_path / "dead.csv"
+    path.write_text("V;µs\n8;1950\n12;1050\n16;650\n")
+    desk.dead.sheet.take_file(path)
+    assert not desk.dead.sheet.isHidden() and "650 to 1950 µs" in desk.dead.sheet.says.text()
+    desk.dead.sheet.take.click()
+    until(lambda: not swapped.session.is_busy)
+    table = swapped.session.workspace.injectors.base(DEAD_TIME)
+    assert table is not None
+    np.testing.assert_allclose(table.values, [1.95, 1.05, 0.65])
+    desk.dead.sheet.take_file(tmp_path / "none.csv")
+    assert "none.csv" in desk.dead.sheet.says.text() and not desk.dead.sheet.take.isEnabled()
+
+
+def test_an_ecu_that_adds_to_short_pulses_gets_a_card_for_it(swapped: MainWindow, until: Until) -> None:
+    desk = desk_of(swapped)
+    assert desk.small.isHidden()
+    QGuiApplication.clipboard().setText("ms\tadded\n0.4\t0.06\n1.2\t0\n")
+    action = next(a for a in desk.dead.more.menu().actions() if "small-pulse" in a.text())
+    action.trigger()
+    assert not desk.small.isHidden()
+    desk.small.sheet.take.click()
+    until(lambda: not swapped.session.is_busy)
+    vehicle = swapped.session.vehicle
+    assert vehicle is not None and vehicle.injectors.small_add_ms[0] == pytest.approx(0.06)
+    assert not desk.small.isHidden() and desk.small.grid.item(0, 1).text() == "0.06"

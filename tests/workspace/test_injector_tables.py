@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
+from lean_trim.core.data.injector_tables import small_pulse_table
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.injectors.tables import dead_time_to_write, limits_of
 from lean_trim.formats.tables.injector_tables import InjectorForm, parse_injector_table
@@ -126,3 +127,31 @@ def test_steps_are_as_fine_as_the_ecus_own(told: Bench) -> None:
     assert limits_of(micro).resolution == 1.0
     written = dead_time_to_write(micro, replace(report.split, dead_ms=0.1234))
     np.testing.assert_allclose(written.shown, [2073.0, 913.0])
+
+
+@pytest.mark.slow
+def test_small_pulses_go_with_the_dead_time_of_longer_ones(bench: Bench, job_path: Path) -> None:
+    bench.open(job_path)
+    bench.settle()
+    workspace = bench.workspace
+    tables = workspace.injectors
+    assert tables.base(SMALL_PULSES) is None
+    workspace.study.run()
+    bench.settle()
+    report = workspace.study.report
+    assert report is not None
+    alone = tables.proposed(DEAD_TIME)
+    # A drive with short pulses is another car's work; here the table is the user's own.
+    pasted = small_pulse_table([0.4, 0.8, 1.2], [0.06, 0.02, 0.0])
+    assert tables.take_table(SMALL_PULSES, pasted)
+    bench.settle()
+    kept = load_job(job_path)
+    assert kept.rounds[0].revision.calibration[SMALL_PULSES].own == pasted.own
+    np.testing.assert_allclose(kept.vehicle_in(0).injectors.small_add_ms, [0.06, 0.02, 0.0], atol=1e-12)
+    assert not len(kept.vehicle.injectors.small_add_ms) and alone is not None
+    assert tables.type_in(SMALL_PULSES, 0, "0.05")
+    decided = load_job(job_path).rounds[0].decisions[SMALL_PULSES]
+    assert pasted.with_values(decided.values).shown[0] == pytest.approx(0.05)
+    assert not tables.type_in(SMALL_PULSES, 0, "-2")
+    workspace.undo()
+    assert SMALL_PULSES not in load_job(job_path).rounds[0].decisions

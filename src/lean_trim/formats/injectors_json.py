@@ -10,6 +10,7 @@ import numpy as np
 
 from lean_trim.core.data.injector_tables import PRESSURES_KPA
 from lean_trim.core.injectors.schools import compare_schools
+from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure
 from lean_trim.core.injectors.verdict import verdict_on
 from lean_trim.core.pipeline.injectors import InjectorReport
@@ -31,7 +32,7 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
     split = report.split
     vehicle = report.solution.prepared.frame.vehicle
     injectors = vehicle.injectors
-    verdict = verdict_on(split, report.places, report.trust_pct, report.slope, report.supply)
+    verdict = verdict_on(split, report.places, report.trust_pct, report.slope, report.supply, report.small)
     driven = np.isfinite(split.airflow)
     schools = compare_schools(report.places, split)
     return {
@@ -53,6 +54,7 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
         "dead_time_slope_ms_per_v": _or_none(report.slope.ms_per_v),
         "dead_time_slope_ms_per_v_se": _or_none(report.slope.se),
         "load_steps": report.slope.steps,
+        "small_pulses": _small_rows(report.small),
         "fuel_pressure": {
             "follows_manifold": _or_none(report.supply.follows),
             "sag_pct": _or_none(report.supply.sag_pct),
@@ -77,6 +79,18 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
             )
         ],
     }
+
+
+def _small_rows(small: SmallPulses | None) -> list[dict[str, Any]]:
+    """What short pulses lose, at the points the drive has evidence of; with the dead time of longer ones."""
+    if small is None:
+        return []
+    columns = zip(small.open_ms, small.loss_ms, small.se_ms, small.known, strict=True)
+    return [
+        {"open_ms": float(e), "add_ms": round(float(ms), 4), "add_ms_se": round(float(se), 4)}
+        for e, ms, se, known in columns
+        if known
+    ]
 
 
 def _or_none(value: float) -> float | None:

@@ -65,6 +65,11 @@ class Say:
     NOT_JSON = Message(
         "vehicle_sheet.not_json", "{path}, line {line}, column {column}: not valid JSON ({reason})"
     )
+    SMALL_PULSES = Message(
+        "vehicle_sheet.small_pulses",
+        "{source}: key injectors.small_pulse_ms is {raw!r}; an object of two or more open times: added time "
+        "is needed, in ms, 0 to 10 and -0.5 to 0.9, each open time with what is added longer than the last",
+    )
     DEAD_TIME_NUMBERS = Message(
         "vehicle_sheet.dead_time_numbers",
         "{source}: key injectors.dead_time_ms holds a value that is not a number",
@@ -332,6 +337,7 @@ def _with_injectors(sheet: Sheet, volts: Floats, dead_time_ms: Floats) -> Inject
         return sheet.number(f"injectors.{key}", low, high)
 
     reference = sheet.choice("injectors.pressure_reference", REFERENCES, "manifold")
+    open_ms, add_ms = _small_pulses(sheet)
     return Injectors(
         unless_null("flow_g_per_s", 0.1, 200.0, float("nan")),
         unless_null("rated_pressure_kpa", 50.0, 30000.0, USUAL_PRESSURE_KPA),
@@ -339,7 +345,28 @@ def _with_injectors(sheet: Sheet, volts: Floats, dead_time_ms: Floats) -> Inject
         dead_time_ms,
         next(r for r in REFERENCES if r == reference),
         pressure_known=not (absent or known.get("rated_pressure_kpa", 0) is None),
+        small_open_ms=open_ms,
+        small_add_ms=add_ms,
     )
+
+
+def _small_pulses(sheet: Sheet) -> tuple[Floats, Floats]:
+    """What is added to short pulses; nothing where the key is absent."""
+    raw = sheet.get("injectors.small_pulse_ms")
+    if raw is None:
+        return np.zeros(0), np.zeros(0)
+    refused = BadInputError(Say.SMALL_PULSES(source=sheet.source, raw=raw))
+    try:
+        pairs = np.array(sorted((float(e), float(ms)) for e, ms in raw.items()))
+    except (AttributeError, TypeError, ValueError):
+        raise refused from None
+    if len(pairs) < 2:
+        raise refused
+    open_ms, add_ms = pairs.T
+    inside = (open_ms >= 0.0) & (open_ms <= 10.0) & (add_ms >= -0.5) & (add_ms <= 0.9)
+    if not inside.all() or (np.diff(open_ms + add_ms) <= 0.0).any() or (np.diff(open_ms) <= 0.0).any():
+        raise refused
+    return open_ms, add_ms
 
 
 def _limits(sheet: Sheet, airflow: str, holds: Holds) -> TableLimits:
@@ -402,6 +429,7 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
                 f"{v:g}": float(ms) for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)
             }
             or None,
+            **_small_dict(injectors),
         },
         **_form_dict(vehicle.table),
         "exhaust_volume_l": vehicle.exhaust_volume_l,
@@ -418,6 +446,12 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
             "highest": vehicle.limits.highest,
         },
     }
+
+
+def _small_dict(injectors: Injectors) -> dict[str, Any]:
+    pairs = zip(injectors.small_open_ms.tolist(), injectors.small_add_ms.tolist(), strict=True)
+    added = {f"{e:g}": ms for e, ms in pairs}
+    return {"small_pulse_ms": added} if added else {}
 
 
 def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:

@@ -418,6 +418,8 @@ class Job:
             and np.array_equal([a.flow_g_per_s], [b.flow_g_per_s], equal_nan=True)
             and np.array_equal(a.volts, b.volts)
             and np.array_equal(a.dead_time_ms, b.dead_time_ms)
+            and np.array_equal(a.small_open_ms, b.small_open_ms)
+            and np.array_equal(a.small_add_ms, b.small_add_ms)
         )
 
     def vehicle_in(self, index: int) -> Vehicle:

@@ -76,6 +76,10 @@ class Ecu:
             self.vehicle.injectors.volts.tolist(), self.vehicle.injectors.dead_time_ms.tolist()
         )
         self.cylinder_l = self.vehicle.cylinder_l
+        injectors = self.vehicle.injectors
+        self.small = None
+        if len(injectors.small_open_ms):
+            self.small = CurveLookup(injectors.small_open_ms.tolist(), injectors.small_add_ms.tolist())
 
     def step(self, s: Readings, dt: float) -> Command:
         """Decide this step's injection."""
@@ -95,7 +99,8 @@ class Ecu:
             fuel *= 1 + self.hidden_rich_pct / 100
         width = 0.0
         if not self.cutting and s.rpm > 200:
-            width = fuel / self.vehicle.injectors.flow_g_per_s * 1e3 + self.dead(s.volts)
+            width = fuel / self.vehicle.injectors.flow_g_per_s * 1e3
+            width += (self.small(width) if self.small else 0.0) + self.dead(s.volts)
             width = min(width, 119000.0 / s.rpm)
         return Command(width, target, self.stft, self.ltft[block], closed, self.cutting, flow)
 

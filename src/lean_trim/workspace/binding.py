@@ -59,11 +59,12 @@ def injector_key(injectors: Injectors) -> tuple[float, ...]:
 
     Returns
     -------
-    Flow, volts and dead times; -1 for a flow that is not known.
+    Flow, volts, dead times and what short pulses get; -1 for a flow that is not known.
     """
     flow = injectors.flow_g_per_s
     known = -1.0 if np.isnan(flow) else float(flow)
-    return (known, *injectors.volts.tolist(), *injectors.dead_time_ms.tolist())
+    small = (*injectors.small_open_ms.tolist(), *injectors.small_add_ms.tolist())
+    return (known, *injectors.volts.tolist(), *injectors.dead_time_ms.tolist(), *small)
 
 
 def needs_refit_only(before: SolveSettings, after: SolveSettings) -> bool:

@@ -7,31 +7,39 @@ holds the tables. Every change is saved first and can be undone.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, INJECTOR_TABLES
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, INJECTOR_TABLES, SMALL_PULSES
 from lean_trim.core.data.injector_tables import (
+    OPEN_AXIS,
     PRESSURE_AXIS,
     VOLTS_AXIS,
     dead_time_table,
     flow_table,
     law_of,
     rated_flow_table,
+    small_pulse_table,
 )
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.errors import LeanTrimError, TableError
-from lean_trim.core.injectors.tables import dead_time_to_write, flow_to_write, limits_of
+from lean_trim.core.injectors.tables import (
+    dead_time_to_write,
+    flow_to_write,
+    limits_of,
+    small_pulses_to_write,
+)
 from lean_trim.core.messages import Message, Said
 from lean_trim.job.records import Round
 from lean_trim.workspace.changes import InjectorsTold, Notice, Part, ProposalChanged
 
 if TYPE_CHECKING:
+    from lean_trim.core.pipeline.injectors import InjectorReport
     from lean_trim.workspace.workspace import Workspace
 
 
@@ -66,7 +74,8 @@ class Say:
     OTHER_AXES = Message("injector_tables.other_axes", "it needs an axis of {axis}")
 
 
-WORDS = {INJECTOR_FLOW: "injector flow", DEAD_TIME: "dead times"}
+WORDS = {INJECTOR_FLOW: "injector flow", DEAD_TIME: "dead times", SMALL_PULSES: "small-pulse times"}
+AXES = {INJECTOR_FLOW: PRESSURE_AXIS, DEAD_TIME: VOLTS_AXIS, SMALL_PULSES: OPEN_AXIS}
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,7 +128,30 @@ class InjectorTables:
         if current is None or vehicle is None:
             return None
         calibration = current.revision.calibration
-        return calibration[name] if name in calibration else _filled(vehicle, name)
+        if name in calibration:
+            return calibration[name]
+        if name == SMALL_PULSES:
+            return self._nothing_added(vehicle)
+        return _filled(vehicle, name)
+
+    def _nothing_added(self, vehicle: Vehicle) -> Table | None:
+        """The sheet's small-pulse table, or one that adds nothing where the drive says what is lost."""
+        injectors = vehicle.injectors
+        if len(injectors.small_open_ms):
+            return small_pulse_table(injectors.small_open_ms, injectors.small_add_ms)
+        report = self.workspace.study.report
+        if report is None or report.small is None or not report.small.is_there:
+            return None
+        open_ms = report.small.open_ms
+        return small_pulse_table(open_ms, np.zeros(len(open_ms)))
+
+    @property
+    def holds_small_pulses(self) -> bool:
+        """True if the ECU has a small-pulse table, or is to get one."""
+        current, vehicle = self.workspace.round, self.workspace.vehicle
+        if current is None or vehicle is None:
+            return False
+        return SMALL_PULSES in current.decisions or len(vehicle.injectors.small_open_ms) > 0
 
     def decided(self, name: str) -> Decision | None:
         """What is decided of a table, untouched if nothing is; None if there is no table."""
@@ -134,9 +166,28 @@ class InjectorTables:
         table = self.base(name)
         if report is None or table is None:
             return None
+        if name == SMALL_PULSES:
+            return None if report.small is None else small_pulses_to_write(table, report.small)
+        split = self.in_force(report).split
         if name == INJECTOR_FLOW:
-            return flow_to_write(table, report.split)
-        return dead_time_to_write(table, report.split, report.slope)
+            return flow_to_write(table, split)
+        return dead_time_to_write(table, split, report.slope)
+
+    def in_force(self, report: InjectorReport) -> InjectorReport:
+        """A report as it counts: with a small-pulse table the dead time is that of longer pulses.
+
+        Parameters
+        ----------
+        report : of the shown round.
+
+        Returns
+        -------
+        What is to be written follows from it.
+        """
+        small = report.small
+        if small is None or not self.holds_small_pulses:
+            return report
+        return replace(report, split=small.split, small=None)
 
     def accept(self, name: str) -> bool:
         """Take what is proposed for a whole table; False, and told, if that cannot be.
@@ -203,7 +254,7 @@ class InjectorTables:
         -------
         Whether it was done.
         """
-        axis = PRESSURE_AXIS if name == INJECTOR_FLOW else VOLTS_AXIS
+        axis = AXES[name]
         if all(a.name != axis for a in table.axes):
             reason = str(Say.OTHER_AXES(axis=axis))
             self.workspace.hub.publish(Notice("error", Say.REFUSED(what=WORDS[name], reason=reason)))

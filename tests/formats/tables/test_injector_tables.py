@@ -6,7 +6,7 @@ import numpy as np
 import pint
 import pytest
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.formats.tables import table_text
@@ -59,10 +59,10 @@ def test_what_is_written_is_read_back(text: str, name: str) -> None:
 
 
 def test_the_header_names_the_units() -> None:
-    form = form_said("psi, cc/min\n43.5, 440\n", INJECTOR_FLOW, InjectorForm())
+    form = form_said(("psi", "cc/min"), INJECTOR_FLOW, InjectorForm())
     assert (form.pressure, form.cells) == ("psi", "cm³/min")
-    assert form_said("V\tus\n8\t1900\n", DEAD_TIME, InjectorForm(cells="ms")).cells == "µs"
-    assert form_said("8\t1.9\n", DEAD_TIME, InjectorForm(cells="ms")).cells == "ms"
+    assert form_said(("V", "us"), DEAD_TIME, InjectorForm(cells="ms")).cells == "µs"
+    assert form_said(("8", "1.9"), DEAD_TIME, InjectorForm(cells="ms")).cells == "ms"
 
 
 @pytest.mark.parametrize(
@@ -85,3 +85,24 @@ def test_what_cannot_be_is_refused_in_a_sentence(
     with pytest.raises(BadInputError) as refused:
         parsed(text, name, **said)
     assert words in str(refused.value)
+
+
+def test_a_small_pulse_table_is_read_and_written_in_its_own_unit() -> None:
+    table = parsed("ms,added\n0.3,0.11\n0.6,0.04\n1.2,0\n", SMALL_PULSES, cells="ms")
+    np.testing.assert_allclose(table.shown, [0.11, 0.04, 0.0], atol=1e-12)
+    micro = parsed("300\t110\n600\t40\n1200\t0\n", SMALL_PULSES, cells="µs")
+    np.testing.assert_allclose(micro.values, table.values)
+    np.testing.assert_allclose(parsed(table_text(table), SMALL_PULSES, cells="ms").values, table.values)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("0.3,0.6\n0.5,0.1\n", "longer open time"),
+        ("300,110\n600,40\n", "Is the unit right"),
+        ("0.3,2.0\n0.9,0\n", "allowed are -0.5 to 0.9 ms"),
+    ],
+)
+def test_an_impossible_small_pulse_table_is_refused(text: str, words: str) -> None:
+    with pytest.raises(BadInputError, match=words):
+        parsed(text, SMALL_PULSES, cells="ms")

@@ -28,8 +28,8 @@ class Say:
 
 
 TARGET = "target_lambda"
-INJECTOR_FLOW, DEAD_TIME = "injector_flow", "dead_time"
-INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME)
+INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES = "injector_flow", "dead_time", "small_pulses"
+INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES)
 ENGINE_SCALE = "engine_scale"
 """What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin with."""
 BESIDE = (*INJECTOR_TABLES, ENGINE_SCALE)
@@ -173,7 +173,8 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
         If the calibration lacks the airflow table the vehicle is corrected by.
     """
     tables = calibration.tables
-    injectors = with_tables(vehicle.injectors, tables.get(INJECTOR_FLOW), tables.get(DEAD_TIME))
+    data = (tables.get(name) for name in INJECTOR_TABLES)
+    injectors = with_tables(vehicle.injectors, *data)
     table = calibration[vehicle.airflow]
     scale = tables.get(ENGINE_SCALE)
     size = vehicle.displacement_l

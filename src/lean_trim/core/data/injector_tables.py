@@ -7,16 +7,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.data.vehicle import Injectors
 from lean_trim.core.types import Floats
 
-PRESSURE_AXIS, VOLTS_AXIS = "fuel pressure", "battery"
+PRESSURE_AXIS, VOLTS_AXIS, OPEN_AXIS = "fuel pressure", "battery", "open time"
 PRESSURES_KPA = (200.0, 250.0, 300.0, 350.0, 400.0, 450.0, 500.0)
 """Points of the flow table where the ECU's own are not known (common practice, no source)."""
 SQUARE_ROOT = 0.5
 FLOW_DIGITS = 3
 """Of a flow that was worked out, g/s."""
+NOTHING_ADDED_MS = 1.0
+"""A cell of the small-pulse table that adds nothing; see there."""
 LEAST_DEAD_MS = 0.001
 """A table's cells are above 0; a dead time of none is written as the least there is."""
 
@@ -113,7 +115,28 @@ def dead_time_table(injectors: Injectors) -> Table:
     return Table((axis,), np.maximum(injectors.dead_time_ms, LEAST_DEAD_MS), "ms", "injector dead time")
 
 
-def with_tables(injectors: Injectors, flow: Table | None, dead: Table | None) -> Injectors:
+def small_pulse_table(open_ms: ArrayLike, add_ms: ArrayLike, own: OwnUnit | None = None) -> Table:
+    """What the ECU adds to short pulses.
+
+    Parameters
+    ----------
+    open_ms : open times it wants, rising, ms, shape (n,).
+    add_ms : added at each, ms above -1, shape (n,).
+    own : how the ECU counts the added time, from ms; None if in ms.
+
+    Returns
+    -------
+    Cells are 1 ms more than what is added, for a table's cells are above 0; ``own`` takes it off again.
+    """
+    unit = OwnUnit("ms") if own is None else own
+    beside = OwnUnit(unit.unit, unit.scale, -NOTHING_ADDED_MS * unit.scale)
+    axis = Axis(OPEN_AXIS, "ms", np.asarray(open_ms, float))
+    return Table((axis,), np.asarray(add_ms, float) + NOTHING_ADDED_MS, "ms", "small pulses", beside)
+
+
+def with_tables(
+    injectors: Injectors, flow: Table | None, dead: Table | None, small: Table | None = None
+) -> Injectors:
     """Injector data with tables of a calibration in force.
 
     Parameters
@@ -122,11 +145,15 @@ def with_tables(injectors: Injectors, flow: Table | None, dead: Table | None) ->
     flow : over pressure; None if the sheet's one point counts.
     dead : over voltage, or voltage × pressure, of which the rated pressure counts; None if the sheet's
         counts.
+    small : what is added over open time; None if the sheet's counts, which is nothing.
 
     Returns
     -------
     New injector data.
     """
+    if small is not None:
+        added = small.values - NOTHING_ADDED_MS
+        injectors = replace(injectors, small_open_ms=small.axes[0].points, small_add_ms=added)
     if flow is not None:
         rated = _flow_at(flow, injectors.rated_pressure_kpa)
         injectors = replace(injectors, flow_g_per_s=rated, pressure_known=True)

@@ -41,7 +41,8 @@ class Injectors:
     Flow per injector in g/s at the rated Δp, dead time in ms over volts. A flow not known is NaN, dead times
     not known are empty: the airflow model or the logged channels then do without. ``pressure_reference`` is
     what the rated pressure is held against: the manifold, the atmosphere, or whatever it is, with the ECU
-    accounting for it. ``pressure_known`` is False where a usual rated pressure was taken.
+    accounting for it. ``pressure_known`` is False where a usual rated pressure was taken. ``small_add_ms`` is
+    what the ECU adds to short pulses over the open times ``small_open_ms``, held past the ends.
     """
 
     flow_g_per_s: float
@@ -50,6 +51,8 @@ class Injectors:
     dead_time_ms: Floats
     pressure_reference: PressureReference = "manifold"
     pressure_known: bool = True
+    small_open_ms: Floats = field(default_factory=lambda: np.zeros(0))
+    small_add_ms: Floats = field(default_factory=lambda: np.zeros(0))
 
     @property
     def is_known(self) -> bool:
@@ -70,6 +73,28 @@ class Injectors:
         if not len(self.volts):
             return np.full(np.shape(volts), np.nan)
         return np.asarray(np.interp(np.asarray(volts, float), self.volts, self.dead_time_ms))
+
+    def open_time_ms(self, pulse_ms: ArrayLike, volts: ArrayLike) -> Floats:
+        """Time the ECU lets fuel flow by its own reckoning: a pulse less dead time and what short ones get.
+
+        Parameters
+        ----------
+        pulse_ms : commanded, ms, shape (n,).
+        volts : battery voltage, V, shape (n,) or one.
+
+        Returns
+        -------
+        ms, shape (n,); may be below 0, NaN where it is not known.
+        """
+        left = np.asarray(pulse_ms, float) - self.dead_time_at(volts)
+        if not len(self.small_open_ms):
+            return left
+        # The ECU adds over the time it wants; what is left of a pulse is that and what was added.
+        ends = self.small_open_ms + self.small_add_ms
+        inside = np.interp(left, ends, self.small_open_ms)
+        below, above = left < ends[0], left > ends[-1]
+        inside = np.where(below, left - self.small_add_ms[0], inside)
+        return np.where(above, left - self.small_add_ms[-1], np.where(np.isnan(left), np.nan, inside))
 
 
 @dataclass(frozen=True)

@@ -114,9 +114,8 @@ def air_by_fuel_g(log: Log, vehicle: Vehicle) -> Floats:
     """
     volts = held(log[Role.BATTERY]) if Role.BATTERY in log else np.full(len(log), DEFAULT_VOLTS)
     injectors = vehicle.injectors
-    fuel = physics.injected_fuel_g(
-        log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s
-    )
+    open_ms = injectors.open_time_ms(log[Role.PULSE_WIDTH], volts)
+    fuel = physics.injected_fuel_g(open_ms, 0.0, injectors.flow_g_per_s)
     trim = (1 + np.nan_to_num(log.get(Role.STFT, 0.0)) / 100) * (
         1 + np.nan_to_num(log.get(Role.LTFT, 0.0)) / 100
     )

@@ -307,9 +307,8 @@ def _fuel_ratio(log: Log, vehicle: Vehicle, expected_g: Floats) -> Floats:
         return np.full(len(log), np.nan)
     volts = held(log[Role.BATTERY]) if Role.BATTERY in log else np.full(len(log), DEFAULT_VOLTS)
     injectors = vehicle.injectors
-    fuel = physics.injected_fuel_g(
-        log[Role.PULSE_WIDTH], injectors.dead_time_at(volts), injectors.flow_g_per_s
-    )
+    open_ms = injectors.open_time_ms(log[Role.PULSE_WIDTH], volts)
+    fuel = physics.injected_fuel_g(open_ms, 0.0, injectors.flow_g_per_s)
     with np.errstate(invalid="ignore", divide="ignore"):
         ratio = fuel / expected_g
     return np.where(np.isfinite(ratio) & (fuel > 0), ratio, np.nan)

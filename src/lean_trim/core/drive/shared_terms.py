@@ -39,10 +39,11 @@ class Term(StrEnum):
     COLD = "cold"
     SOAK = "soak"
     HEAT = "heat"
+    SMALL = "small"
 
 
-SPREADS: dict[Term, float] = {Term.COLD: 0.0015, Term.SOAK: 1.0, Term.HEAT: 0.1}
-"""Standard deviations of the coefficients before any driving: 1/K and shares (common practice, no source)."""
+SPREADS: dict[Term, float] = {Term.COLD: 0.0015, Term.SOAK: 1.0, Term.HEAT: 0.1, Term.SMALL: 0.15}
+"""Standard deviations of the coefficients before any driving: 1/K, shares, ms (common practice)."""
 COLD_BELOW_C = 75.0
 LEAST_COLD_K = 3.0
 """Coolant this far below is worth a term."""

@@ -54,7 +54,7 @@ class Split:
     log_flow, dead_ms : ln of true flow over the sheet's, and true dead time less the sheet's.
     covariance : of the two, shape (2, 2).
     airflow : relative error of the table left to it, flat, NaN where nobody drove; ``airflow_se`` its error.
-    terms : coefficients of the shared terms, shape (q,).
+    terms : coefficients of the shared terms, shape (q,); ``terms_covariance`` theirs, (q, q).
     shape : strength of the airflow surface's own shape, relative, as the drive tells it.
     trust : standard deviation of the table's mean error that was reckoned with, relative.
     word_holds : whether the user's trust stands against the drive.
@@ -68,6 +68,7 @@ class Split:
     airflow: Floats
     airflow_se: Floats
     terms: Floats
+    terms_covariance: Floats
     shape: float
     trust: float
     word_holds: bool
@@ -142,6 +143,7 @@ class _Fit:
     unknown: Floats
     covariance: Floats
     airflow_se: Floats
+    terms_covariance: Floats
 
 
 def _weights(tried: list[_Fit]) -> Floats:
@@ -161,10 +163,14 @@ def _pooled(tried: list[_Fit], shape: float, trust: float, holds: bool, model: _
     size = model.size
     pair = slice(size, size + 2)
     spread = np.zeros((2, 2))
+    terms = slice(size + 2, None)
+    of_terms = np.zeros((model.count - size - 2,) * 2)
     airflow_variance = np.zeros(size)
     for w, f in zip(weights, tried, strict=True):
         apart = f.unknown[pair] - unknown[pair]
         spread += w * (f.covariance + np.outer(apart, apart))
+        others = f.unknown[terms] - unknown[terms]
+        of_terms += w * (f.terms_covariance + np.outer(others, others))
         airflow_variance += w * (f.airflow_se**2 + (f.unknown[:size] - unknown[:size]) ** 2)
     spread[1, 1] += MODEL_DEAD_MS**2
     return Split(
@@ -173,7 +179,8 @@ def _pooled(tried: list[_Fit], shape: float, trust: float, holds: bool, model: _
         covariance=spread,
         airflow=model.whole(unknown[:size]),
         airflow_se=model.whole(np.sqrt(airflow_variance)),
-        terms=unknown[size + 2 :],
+        terms=unknown[terms],
+        terms_covariance=of_terms,
         shape=shape,
         trust=trust,
         word_holds=holds,
@@ -296,6 +303,7 @@ class _Model:
             unknown=unknown,
             covariance=covariance[pair, pair],
             airflow_se=np.sqrt(np.diag(covariance)[: self.size]),
+            terms_covariance=covariance[self.size + 2 :, self.size + 2 :],
         )
 
     def _other_rows(self, unknown: Floats) -> Floats:

@@ -66,7 +66,7 @@ def open_time_ms(frame: Frame) -> Floats:
     if Role.PULSE_WIDTH in log and len(injectors.volts):
         volts = held(log[Role.BATTERY]) if Role.BATTERY in log else np.full(len(log), DEFAULT_VOLTS)
         volts = np.where(np.isfinite(volts), volts, DEFAULT_VOLTS)
-        open_ms = log[Role.PULSE_WIDTH] - injectors.dead_time_at(volts)
+        open_ms = injectors.open_time_ms(log[Role.PULSE_WIDTH], volts)
     elif np.isfinite(injectors.flow_g_per_s):
         fuel_g = frame.air_g * frame.trim / (stoich_along(log, frame.vehicle) * frame.target)
         open_ms = 1000.0 * fuel_g / injectors.flow_g_per_s

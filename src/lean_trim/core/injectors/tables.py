@@ -6,12 +6,13 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from lean_trim.core import physics
-from lean_trim.core.data.injector_tables import PRESSURES_KPA, VOLTS_AXIS
+from lean_trim.core.data.injector_tables import OPEN_AXIS, PRESSURES_KPA, VOLTS_AXIS
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Injectors, TableLimits
 from lean_trim.core.decision.proposal import quantise
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.identify import Split
+from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.voltage import VoltageSlope
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
@@ -44,6 +45,7 @@ FINEST_DIGITS = 6
 FLOW_STEP_G_PER_S, DEAD_STEP_MS = 0.001, 0.001
 """Steps taken where the ECU's own are not known; a table that shows finer ones keeps them."""
 MOST_FLOW_G_PER_S, MOST_DEAD_MS = 200.0, 20.0
+LEAST_ADDED_MS = -0.5
 
 
 def refuse_unknown(injectors: Injectors) -> None:
@@ -147,6 +149,22 @@ def dead_time_to_write(table: Table, split: Split, slope: VoltageSlope | None = 
     return _written(table, table.values + split.dead_ms + _by_voltage(table, slope))
 
 
+def small_pulses_to_write(table: Table, small: SmallPulses) -> Table:
+    """What short pulses have to get, on the ECU's own axis.
+
+    Parameters
+    ----------
+    table : added time over open time as it is in the ECU.
+    small : what is still lost.
+
+    Returns
+    -------
+    Rounded to what the ECU can hold; as it was where the drive has no evidence.
+    """
+    open_ms = table.axes[0].points
+    return _written(table, table.values + small.loss_at(open_ms))
+
+
 def _by_voltage(table: Table, slope: VoltageSlope | None) -> Floats:
     """What the voltage slope adds to each cell; nothing where it is not known or not off."""
     place = [a.name for a in table.axes].index(VOLTS_AXIS)
@@ -178,6 +196,7 @@ def limits_of(table: Table) -> TableLimits:
     our unit, for round numbers show nothing.
     """
     flows = table.unit == "g/s"
+    least = LEAST_ADDED_MS if table.axes[0].name == OPEN_AXIS else 0.0
     scale = 1.0 if table.own is None else table.own.scale
     usual = (FLOW_STEP_G_PER_S if flows else DEAD_STEP_MS) * scale
     shown = np.asarray(table.shown, float)
@@ -187,4 +206,4 @@ def limits_of(table: Table) -> TableLimits:
     )
     step = min(10.0**-digits, 10.0 ** np.floor(np.log10(usual) + 1e-9))
     most = (MOST_FLOW_G_PER_S if flows else MOST_DEAD_MS) * scale
-    return TableLimits(float(step), 0.0, float(most))
+    return TableLimits(float(step), least * scale, float(most))

@@ -9,6 +9,7 @@ import numpy as np
 from lean_trim.core.drive.fuel_supply import Supply
 from lean_trim.core.injectors.identify import Split
 from lean_trim.core.injectors.places import Places
+from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.voltage import VoltageSlope
 from lean_trim.core.messages import Message, Said
 
@@ -69,6 +70,11 @@ class Say:
         "{steps} load steps are too few to tell how the dead time changes with voltage: switch lamps and fan "
         "on and off at idle and at light cruise, ten seconds each.",
     )
+    SMALL = Message(
+        "injector_verdict.small",
+        "Pulses of {ms:g} ms of open time lose {loss:+.3f} ± {error:.3f} ms beyond that: an ECU with a "
+        "small-pulse table can hold it, and the dead time of longer pulses is then {shift:+.3f} ms off.",
+    )
     SETTLED = Message(
         "injector_verdict.settled", "Neither is off by more than twice its error: there is nothing to write."
     )
@@ -125,6 +131,7 @@ def verdict_on(
     trust_pct: float,
     slope: VoltageSlope | None = None,
     supply: Supply | None = None,
+    small: SmallPulses | None = None,
 ) -> Verdict:
     """Judge a split.
 
@@ -135,6 +142,7 @@ def verdict_on(
     trust_pct : the user's word about the table's level, percent.
     slope : of the dead time over voltage.
     supply : how the fuel pressure was held; what is wrong with it is told before all else.
+    small : what short pulses lose.
 
     Returns
     -------
@@ -158,6 +166,8 @@ def verdict_on(
         else Say.DEAD_UNSURE(error=split.dead_se_ms, drive=drive)
     )
     remarks = [] if slope is None else _on_slope(slope)
+    if small is not None and small.is_there:
+        remarks.append(_on_small(small))
     if flow_known and dead_known and _is_settled(split):
         remarks.append(Say.SETTLED())
     if not split.word_holds:
@@ -195,6 +205,16 @@ def _on_slope(slope: VoltageSlope) -> list[Said]:
     if slope.is_off:
         return [Say.SLOPE(**values)]
     return [Say.SLOPE_SOUND(**values)] if slope.is_known else [Say.SLOPE_UNSURE(steps=slope.steps)]
+
+
+def _on_small(small: SmallPulses) -> Said:
+    at = int(np.argmax(np.where(small.sure, np.abs(small.loss_ms), 0.0)))
+    return Say.SMALL(
+        ms=float(small.open_ms[at]),
+        loss=float(small.loss_ms[at]),
+        error=float(small.se_ms[at]),
+        shift=small.split.dead_ms,
+    )
 
 
 def _is_settled(split: Split) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import TypedDict
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
 from lean_trim.core.injectors.places import Places, gather
+from lean_trim.core.injectors.small_pulses import SmallPulses, small_pulses
 from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
 from lean_trim.core.pipeline.prepare import prepare
 from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSettings, solve
@@ -42,6 +44,7 @@ class InjectorReport:
     trust_pct : the user's word.
     slope : of the dead time over voltage, where loads were switched.
     supply : how the fuel pressure was held.
+    small : what short pulses lose beyond the straight line; None where they were not driven.
     """
 
     solution: Solution
@@ -50,6 +53,7 @@ class InjectorReport:
     trust_pct: float
     slope: VoltageSlope
     supply: Supply
+    small: SmallPulses | None = None
 
 
 def identify_injectors(
@@ -113,10 +117,20 @@ def identify_from(
     """
     with np.errstate(all="ignore"):
         places = _places(solution)
-        said = statements(measured or MeasuredWords(), solution.prepared.frame)
-        found = _split(solution, places, trust_pct, said, wide)
-        found = _with_delay(solution, found, trust_pct, said, wide)
         frame = solution.prepared.frame
+        said = statements(measured or MeasuredWords(), frame)
+        straight = _split(solution, places, trust_pct, said, wide)
+        words = _words(solution, trust_pct, said, wide)
+        small = small_pulses(places, solution.estimate.table, **words)
+        found = _with_delay(solution, straight, trust_pct, said, wide)
+        if small is not None:
+            # An error of the delay moves both alike.
+            moved = found.covariance - straight.covariance
+            curved = replace(small.split, covariance=small.split.covariance + moved)
+            small = replace(small, split=curved)
+        # An ECU that has such a table gets a dead time for it.
+        if small is not None and len(frame.vehicle.injectors.small_open_ms):
+            found = small.split
         return InjectorReport(
             solution=solution,
             places=places,
@@ -124,6 +138,7 @@ def identify_from(
             trust_pct=trust_pct,
             slope=_slope(solution, found),
             supply=supply_of(frame),
+            small=small,
         )
 
 
@@ -185,11 +200,29 @@ def loop_rests(frame: Frame) -> Mask:
 def _split(
     solution: Solution, places: Places, trust_pct: float, measured: Sequence[Measured], wide: bool
 ) -> Split:
+    return split(places, solution.estimate.table, **_words(solution, trust_pct, measured, wide))
+
+
+class _Words(TypedDict):
+    """What a split is told beside the places."""
+
+    unit: float
+    trust: float
+    film_spread: float
+    measured: Sequence[Measured]
+    wide: bool
+
+
+def _words(solution: Solution, trust_pct: float, measured: Sequence[Measured], wide: bool) -> _Words:
     state = solution.estimate.state
     assert state is not None
-    unit = 1.0 / (state.scale**2 * state.inflation)
-    spread = solution.settings.surface.film_spread
-    return split(places, solution.estimate.table, unit, trust_pct / 100.0, spread, measured, wide)
+    return _Words(
+        unit=1.0 / (state.scale**2 * state.inflation),
+        trust=trust_pct / 100.0,
+        film_spread=solution.settings.surface.film_spread,
+        measured=measured,
+        wide=wide,
+    )
 
 
 def _with_delay(

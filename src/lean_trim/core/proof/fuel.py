@@ -124,9 +124,8 @@ def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
     base = vehicle.table.lookup(*(p[at] for p in points))
     air = believed_air_g(log, vehicle, base, target[at], at)
     injectors = vehicle.injectors
-    fuel = physics.injected_fuel_g(
-        log[Role.PULSE_WIDTH][at], injectors.dead_time_at(volts), injectors.flow_g_per_s
-    )
+    open_ms = injectors.open_time_ms(log[Role.PULSE_WIDTH][at], volts)
+    fuel = physics.injected_fuel_g(open_ms, 0.0, injectors.flow_g_per_s)
     with np.errstate(invalid="ignore", divide="ignore"):
         stoich = np.broadcast_to(stoich_along(log, vehicle), len(log))[at]
         shown = np.log(fuel / (air / (stoich * target[at])))

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.data.fuels import PETROL, rated_flow_g_per_s
-from lean_trim.core.data.injector_tables import LEAST_DEAD_MS, PRESSURE_AXIS, VOLTS_AXIS
+from lean_trim.core.data.injector_tables import (
+    LEAST_DEAD_MS,
+    OPEN_AXIS,
+    PRESSURE_AXIS,
+    VOLTS_AXIS,
+    small_pulse_table,
+)
 from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
@@ -42,11 +48,16 @@ class Say:
         "injector_block.which_axis",
         "{source}: neither axis is plainly one of battery volts (5 to 20); write V beside it",
     )
+    FALLS = Message(
+        "injector_block.falls",
+        "{source}: a longer open time with what is added to it must be longer than the shorter one's",
+    )
     NO_NUMBER = Message("injector_block.no_number", "{source}: line {line}: {text!r} is no number")
 
 
 VOLTS_RANGE, PRESSURE_RANGE = (4.0, 32.0), (20.0, 30000.0)
 FLOW_RANGE, DEAD_RANGE = (0.1, 200.0), (0.0, 10.0)
+OPEN_RANGE, ADDED_RANGE = (0.0, 10.0), (-0.5, 0.9)
 PLAIN_VOLTS = (5.0, 20.0)
 """An axis within these is one of battery voltage; pressures in bar begin lower, in psi end higher."""
 PRESSURE_UNITS: dict[str, OwnUnit] = {
@@ -105,7 +116,7 @@ def parse_injector_table(text: str, name: str, source: str, form: InjectorForm) 
     Parameters
     ----------
     text : two columns or two rows; dead times also as a grid with both axes.
-    name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+    name : one of ``INJECTOR_TABLES``.
     source : what it is called in messages.
     form : its units.
 
@@ -118,10 +129,32 @@ def parse_injector_table(text: str, name: str, source: str, form: InjectorForm) 
     BadInputError
         Naming what is not understood, or cannot be.
     """
-    block = block_of_text(text, source)
+    return injector_table_of(block_of_text(text, source), name, form)
+
+
+def injector_table_of(block: Block, name: str, form: InjectorForm) -> Table:
+    """The same from cells that are at hand, as of a file.
+
+    Parameters
+    ----------
+    block : two columns or two rows; dead times also as a grid with both axes.
+    name, form : as above.
+
+    Returns
+    -------
+    As above.
+
+    Raises
+    ------
+    BadInputError
+        As above.
+    """
+    source = block.source
     if name == DEAD_TIME and block.width > 2 and len(block.rows) > 2:
         return _dead_grid(block, form)
     curve = arrange_curve(block)
+    if name == SMALL_PULSES:
+        return _small_table(curve.signal, curve.flow, form, source)
     if name == INJECTOR_FLOW:
         own = flow_unit(form.cells, form.density_kg_per_l)
         axis = _axis(PRESSURE_AXIS, curve.signal, form, source)
@@ -225,23 +258,48 @@ def _beside(own: OwnUnit, ours: str) -> OwnUnit | None:
     return None if own.unit == ours else own
 
 
-def form_said(text: str, name: str, form: InjectorForm) -> InjectorForm:
+def _small_table(open_ms: Floats, added: Floats, form: InjectorForm, source: str) -> Table:
+    own = DEAD_UNITS[form.cells]
+    points = own.ours(open_ms)
+    low, high = OPEN_RANGE
+    bad = np.flatnonzero(~((points >= low) & (points <= high)))
+    if len(bad):
+        at = int(bad[0])
+        raise BadInputError(
+            Say.AXIS_RANGE(
+                source=source,
+                value=float(open_ms[at]),
+                unit=own.unit,
+                axis=OPEN_AXIS,
+                ours=float(points[at]),
+                ours_unit="ms",
+                low=low,
+                high=high,
+            )
+        )
+    cells = _cells(added, own, ADDED_RANGE, "ms", source)
+    if (np.diff(points + cells) <= 0.0).any():
+        raise BadInputError(Say.FALLS(source=source))
+    return small_pulse_table(points, cells, own)
+
+
+def form_said(first: Sequence[str], name: str, form: InjectorForm) -> InjectorForm:
     """The units a table's own header names, where it does.
 
     Parameters
     ----------
-    text : as for ``parse_injector_table``.
-    name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+    first : the first row's words.
+    name : one of ``INJECTOR_TABLES``.
     form : what counts where it names none.
 
     Returns
     -------
     The form.
     """
-    words = re.split(r"[\s\\,;|\t()\[\]]+", text.strip().splitlines()[0].casefold()) if text.strip() else []
+    words = re.split(r"[\s\\,;|\t()\[\]]+", " ".join(first).casefold())
     said = {SAME.get(word, word) for word in words}
     units = units_of(name)
-    pressure = next((u for u in units["pressure"] if u.casefold() in said), form.pressure)
+    pressure = next((u for u in units.get("pressure", ()) if u.casefold() in said), form.pressure)
     cells = next((u for u in units["cells"] if u in said), form.cells)
     return replace(form, pressure=pressure, cells=cells)
 
@@ -251,11 +309,13 @@ def units_of(name: str) -> Mapping[str, tuple[str, ...]]:
 
     Parameters
     ----------
-    name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+    name : one of ``INJECTOR_TABLES``.
 
     Returns
     -------
-    For "pressure" and for "cells".
+    For "pressure", where there is such an axis, and for "cells".
     """
+    if name == SMALL_PULSES:
+        return {"cells": tuple(DEAD_UNITS)}
     cells = FLOW_UNITS if name == INJECTOR_FLOW else tuple(DEAD_UNITS)
     return {"pressure": tuple(PRESSURE_UNITS), "cells": cells}

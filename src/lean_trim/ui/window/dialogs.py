@@ -13,6 +13,7 @@ from lean_trim.core.messages import Message
 from lean_trim.formats.tables import table_text
 from lean_trim.job.store import SUFFIX
 from lean_trim.job.tuning import tuning_text
+from lean_trim.ui.desks.injectors.paste_sheet import TABLE_FILTER
 from lean_trim.ui.vehicle.names import file_name
 
 if TYPE_CHECKING:
@@ -24,7 +25,6 @@ LOG_FILTER = (
     "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.bz2 *.xz *.zip *.mf4 *.mdf *.dat *.parquet *.arrow *.feather "
     "*.xlsx *.ods *.mat *.jsonl *.blf *.asc *.trc);;All files (*)"
 )
-TABLE_FILTER = "Tables (*.csv *.txt *.tsv *.gz *.xlsx *.ods);;All files (*)"
 
 
 class Say:

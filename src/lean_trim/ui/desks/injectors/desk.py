@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.injectors.schools import Schools, compare_schools
 from lean_trim.core.injectors.verdict import Verdict, verdict_on
 from lean_trim.core.pipeline.injectors import TRUST_PCT, InjectorReport
@@ -75,6 +75,8 @@ class InjectorsDesk(QWidget):
         self.tell.clicked.connect(self.study.run)
         self.flow = TableCard(INJECTOR_FLOW, session, appearance)
         self.dead = TableCard(DEAD_TIME, session, appearance)
+        self.small = TableCard(SMALL_PULSES, session, appearance)
+        self.dead.add_action("Paste a small-pulse table of the ECU…", self._ask_small)
         self.first = QCheckBox("This round is the first on other injectors", self)
         self.first.setToolTip(actions["swap"].toolTip())
         self.first.toggled.connect(actions["swap"].setChecked)
@@ -127,6 +129,7 @@ class InjectorsDesk(QWidget):
         tables.setSpacing(10)
         tables.addWidget(self.flow)
         tables.addWidget(self.dead)
+        tables.addWidget(self.small)
         right = QVBoxLayout()
         right.addLayout(self._views())
         right.addWidget(self.chart, 1)
@@ -167,7 +170,9 @@ class InjectorsDesk(QWidget):
 
     def refresh(self) -> None:
         """Stand as the study says."""
-        report = self.study.report
+        tables = self.session.workspace.injectors
+        told = self.study.report
+        report = None if told is None else tables.in_force(told)
         self.headroom.refresh()
         self.measured.refresh()
         self.trust.setValue(self.study.trust_pct)
@@ -175,6 +180,9 @@ class InjectorsDesk(QWidget):
         self.chart.show_report(report)
         self.flow.refresh()
         self.dead.refresh()
+        self.small.refresh()
+        there = tables.base(SMALL_PULSES) is not None
+        self.small.setVisible(there or not self.small.sheet.isHidden())
         for widget in (self.caution, self.schools):
             widget.setVisible(report is not None)
         if report is None:
@@ -184,6 +192,11 @@ class InjectorsDesk(QWidget):
             self._say(self.study.failure or nothing, wrong=bool(self.study.failure))
             return
         self._show(report, _verdict(report))
+
+    def _ask_small(self) -> None:
+        """An ECU that adds to short pulses, of which the drive showed nothing."""
+        self.small.sheet.ask_clipboard()
+        self.small.show()
 
     def _say(self, text: str, wrong: bool) -> None:
         theme = self.appearance.theme
@@ -215,7 +228,9 @@ class InjectorsDesk(QWidget):
 
 
 def _verdict(report: InjectorReport) -> Verdict:
-    return verdict_on(report.split, report.places, report.trust_pct, report.slope, report.supply)
+    return verdict_on(
+        report.split, report.places, report.trust_pct, report.slope, report.supply, report.small
+    )
 
 
 def _schools_html(schools: Schools, faint: str) -> str:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
+    QFileDialog,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -18,21 +21,26 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.data.calibration import INJECTOR_FLOW
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.data.fuels import FUELS, PETROL, fuel_of
 from lean_trim.core.data.injector_tables import SQUARE_ROOT, law_of
 from lean_trim.core.data.tables import Table
-from lean_trim.core.errors import BadInputError, TableError
-from lean_trim.formats.tables.block import number_in
-from lean_trim.formats.tables.injector_tables import InjectorForm, form_said, parse_injector_table, units_of
+from lean_trim.core.errors import BadInputError, LeanTrimError, TableError
+from lean_trim.formats.tables.block import Block, block_of_file, block_of_text, number_in, sheets_of
+from lean_trim.formats.tables.injector_tables import InjectorForm, form_said, injector_table_of, units_of
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox
+from lean_trim.workspace.injector_tables import WORDS
 
 CLIPBOARD = "the clipboard"
-WHAT = {INJECTOR_FLOW: "Two columns or rows: fuel pressure across the injector, and flow."}
-DEAD_WHAT = "Two columns or rows: volts and dead time; or a grid of volts and fuel pressure."
+TABLE_FILTER = "Tables (*.csv *.txt *.tsv *.gz *.xlsx *.ods);;All files (*)"
+WHAT = {
+    INJECTOR_FLOW: "Two columns or rows: fuel pressure across the injector, and flow.",
+    DEAD_TIME: "Two columns or rows: volts and dead time; or a grid of volts and fuel pressure.",
+    SMALL_PULSES: "Two columns or rows: open time that is wanted (without dead time), and what is added.",
+}
 
 
 class PasteSheet(QFrame):
@@ -47,7 +55,11 @@ class PasteSheet(QFrame):
         self.name = name
         self.session = session
         self.appearance = appearance
-        self.text = ""
+        self.block: Block | None = None
+        self.path: Path | None = None
+        self.sheets = ComboBox(self)
+        self.sheets.setAccessibleName("Sheet of the workbook")
+        self.sheets.activated.connect(lambda _: self._read_file())
         self.found: Table | None = None
         self.what = running_text(9.0)
         self.says = running_text(9.0)
@@ -86,6 +98,7 @@ class PasteSheet(QFrame):
         layout.setSpacing(4)
         layout.addWidget(self.what)
         layout.addWidget(self.pressures)
+        layout.addWidget(self.sheets)
         layout.addLayout(grid)
         layout.addWidget(self.says)
         layout.addLayout(buttons)
@@ -94,7 +107,7 @@ class PasteSheet(QFrame):
     def form(self) -> InjectorForm:
         """The units that are said."""
         return InjectorForm(
-            pressure=self.units["pressure"].currentText(),
+            pressure=self.units["pressure"].currentText() if "pressure" in self.units else "kPa",
             cells=self.units["cells"].currentText(),
             density_kg_per_l=self._density(),
         )
@@ -106,13 +119,55 @@ class PasteSheet(QFrame):
 
     def ask_clipboard(self) -> None:
         """Show what the clipboard holds as a table, with the units its header names."""
-        self.text = QGuiApplication.clipboard().text()
-        form = form_said(self.text, self.name, replace(self.form, cells=self.units["cells"].itemText(0)))
-        self.units["pressure"].setCurrentText(form.pressure)
+        self.path = None
+        self.sheets.clear()
+        self._read_cells(lambda: block_of_text(QGuiApplication.clipboard().text(), CLIPBOARD))
+
+    def ask_file(self) -> None:
+        """Ask for a file, and show what it holds."""
+        chosen, _ = QFileDialog.getOpenFileName(self, f"A table of {WORDS[self.name]}", "", TABLE_FILTER)
+        if chosen:
+            self.take_file(Path(chosen))
+
+    def take_file(self, path: Path) -> None:
+        """Show what a file holds; of a workbook with several sheets the first, and the others are offered."""
+        self.path = path
+        self.sheets.clear()
+        try:
+            self.sheets.addItems(list(sheets_of(path)))
+        except LeanTrimError as error:
+            self._show_found(error)
+            return
+        self._read_file()
+
+    def _read_file(self) -> None:
+        path = self.path
+        if path is not None:
+            self._read_cells(lambda: block_of_file(path, self.sheets.currentText()))
+
+    def _read_cells(self, read: Callable[[], Block]) -> None:
+        try:
+            self.block = read()
+        except LeanTrimError as error:
+            self._show_found(error)
+            return
+        form = form_said(
+            self.block.rows[0], self.name, replace(self.form, cells=self.units["cells"].itemText(0))
+        )
+        if "pressure" in self.units:
+            self.units["pressure"].setCurrentText(form.pressure)
         self.units["cells"].setCurrentText(form.cells)
+        self._show_found()
+
+    def _show_found(self, error: LeanTrimError | None = None) -> None:
+        """Show the question, with what was found or why nothing was."""
         self._show_fields(pressures=False)
-        self.what.setText(WHAT.get(self.name, DEAD_WHAT))
-        self._read()
+        self.what.setText(WHAT[self.name])
+        if error is None:
+            self._read()
+        else:
+            self.block = self.found = None
+            self._say(str(error), wrong=True)
         self.show()
         self.turned.emit()
 
@@ -129,6 +184,7 @@ class PasteSheet(QFrame):
 
     def _show_fields(self, pressures: bool) -> None:
         self.pressures.setVisible(pressures)
+        self.sheets.setVisible(not pressures and self.sheets.count() > 1)
         for key in self.units:
             for widget in (self.units[key], self.labels[key]):
                 widget.setVisible(not pressures)
@@ -149,8 +205,10 @@ class PasteSheet(QFrame):
         self.take.setEnabled(not wrong)
 
     def _read(self) -> None:
+        if self.block is None:
+            return
         try:
-            self.found = parse_injector_table(self.text, self.name, CLIPBOARD, self.form)
+            self.found = injector_table_of(self.block, self.name, self.form)
         except (BadInputError, TableError) as error:
             self.found = None
             self._say(str(error), wrong=True)

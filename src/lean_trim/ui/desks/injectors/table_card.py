@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 import numpy as np
@@ -20,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.data.calibration import INJECTOR_FLOW
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.text import evenly_written
@@ -37,7 +38,11 @@ MOST_ROWS = 9
 MOST_STRETCH = 100
 LEAST_COLUMN_W = 36
 HEADS = ("now", "asked", "write")
-TITLES = {INJECTOR_FLOW: "Flow of one injector"}
+TITLES = {
+    INJECTOR_FLOW: "Flow of one injector",
+    DEAD_TIME: "Dead time",
+    SMALL_PULSES: "Added to short pulses",
+}
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -52,7 +57,7 @@ class TableCard(QWidget):
         self.session = session
         self.appearance = appearance
         self.tables = session.workspace.injectors
-        self.title = heading(TITLES.get(name, "Dead time"))
+        self.title = heading(TITLES[name])
         self.nothing = running_text(9.0)
         self.grid = QTableWidget(self)
         self.grid.setFont(font(9))
@@ -83,12 +88,20 @@ class TableCard(QWidget):
         self.copy.triggered.connect(self._copy)
         paste = QAction("Paste the one in the ECU…", menu)
         paste.triggered.connect(self.sheet.ask_clipboard)
-        menu.addActions([self.copy, paste])
+        file = QAction("Open the one in the ECU…", menu)
+        file.triggered.connect(self.sheet.ask_file)
+        menu.addActions([self.copy, paste, file])
         if self.name == INJECTOR_FLOW:
             fill = QAction("Put it on other pressures…", menu)
             fill.triggered.connect(self.sheet.ask_pressures)
             menu.addAction(fill)
         return menu
+
+    def add_action(self, text: str, act: Callable[[], None]) -> None:
+        """One more thing to choose under More."""
+        action = QAction(text, self)
+        action.triggered.connect(act)
+        self.more.menu().addAction(action)
 
     def _lay_out(self) -> None:
         buttons = QHBoxLayout()
@@ -226,7 +239,7 @@ class TableCard(QWidget):
 
 
 def _title(name: str, table: Table) -> str:
-    return f"{TITLES.get(name, 'Dead time')}, {table.shown_unit}"
+    return f"{TITLES[name]}, {table.shown_unit}"
 
 
 def _texts(table: Table, values: Floats) -> tuple[str, ...]:
