@@ -111,3 +111,19 @@ def test_a_trust_that_is_none_is_refused(tmp_path: Path, heron_vehicle: Vehicle)
     sheet = write_vehicle(heron_vehicle, tmp_path / "car")
     args = ["--log", "a.csv", "--out", str(tmp_path / "out"), "--airflow-trusted", "-1"]
     assert main(["injectors", "--vehicle", str(sheet), *args]) == 2
+
+
+def test_open_times_that_were_worked_out_are_said_to_be(swapped: Path) -> None:
+    lines = [line.split(",") for line in (swapped / "drive.csv").read_text().splitlines()]
+    kept = [i for i, name in enumerate(lines[0]) if "ulse" not in name and "duty" not in name]
+    assert len(kept) < len(lines[0])
+    other = swapped / "without"
+    other.mkdir()
+    (other / "drive.csv").write_text("\n".join(",".join(row[i] for i in kept) for row in lines))
+    for path in (*swapped.glob("*.json"), *swapped.glob("*.csv")):
+        if path.name != "drive.csv":
+            (other / path.name).write_bytes(path.read_bytes())
+    found = told(other, "2")
+    assert "ECU's own equation" in found["message"]
+    assert found["dead_time_shift_ms"] == pytest.approx(0.12, abs=0.03)
+    assert "equation" not in told(swapped, "2")["message"]

@@ -12,8 +12,7 @@ from lean_trim.core.data.injector_tables import PRESSURES_KPA
 from lean_trim.core.injectors.schools import compare_schools
 from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure
-from lean_trim.core.injectors.verdict import verdict_on
-from lean_trim.core.pipeline.injectors import InjectorReport
+from lean_trim.core.pipeline.injectors import InjectorReport, verdict_of
 
 FORMAT = "lean-trim injectors 1"
 
@@ -32,7 +31,7 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
     split = report.split
     vehicle = report.solution.prepared.frame.vehicle
     injectors = vehicle.injectors
-    verdict = verdict_on(split, report.places, report.trust_pct, report.slope, report.supply, report.small)
+    verdict = verdict_of(report)
     driven = np.isfinite(split.airflow)
     schools = compare_schools(report.places, split)
     return {

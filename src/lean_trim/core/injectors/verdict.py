@@ -70,6 +70,11 @@ class Say:
         "{steps} load steps are too few to tell how the dead time changes with voltage: switch lamps and fan "
         "on and off at idle and at light cruise, ten seconds each.",
     )
+    BY_EQUATION = Message(
+        "injector_verdict.by_equation",
+        "No pulse width was logged: open times follow from the ECU's own equation, its table, target, trims "
+        "and flow. A minute with the pulse width in the log proves that.",
+    )
     SMALL = Message(
         "injector_verdict.small",
         "Pulses of {ms:g} ms of open time lose {loss:+.3f} ± {error:.3f} ms beyond that: an ECU with a "
@@ -132,6 +137,7 @@ def verdict_on(
     slope: VoltageSlope | None = None,
     supply: Supply | None = None,
     small: SmallPulses | None = None,
+    by_equation: bool = False,
 ) -> Verdict:
     """Judge a split.
 
@@ -143,6 +149,7 @@ def verdict_on(
     slope : of the dead time over voltage.
     supply : how the fuel pressure was held; what is wrong with it is told before all else.
     small : what short pulses lose.
+    by_equation : whether open times were worked out, for want of a pulse width.
 
     Returns
     -------
@@ -166,6 +173,8 @@ def verdict_on(
         else Say.DEAD_UNSURE(error=split.dead_se_ms, drive=drive)
     )
     remarks = [] if slope is None else _on_slope(slope)
+    if by_equation:
+        remarks.append(Say.BY_EQUATION())
     if small is not None and small.is_there:
         remarks.append(_on_small(small))
     if flow_known and dead_known and _is_settled(split):

@@ -8,6 +8,7 @@ from typing import TypedDict
 
 import numpy as np
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, fill_missing, rate_per_s, running_box
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.frame import Frame
@@ -17,6 +18,7 @@ from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
 from lean_trim.core.injectors.places import Places, gather
 from lean_trim.core.injectors.small_pulses import SmallPulses, small_pulses
+from lean_trim.core.injectors.verdict import Verdict, verdict_on
 from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
 from lean_trim.core.pipeline.prepare import prepare
 from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSettings, solve
@@ -54,6 +56,24 @@ class InjectorReport:
     slope: VoltageSlope
     supply: Supply
     small: SmallPulses | None = None
+
+
+def verdict_of(report: InjectorReport) -> Verdict:
+    """What a report is worth.
+
+    Parameters
+    ----------
+    report : as ``identify_injectors`` gives it.
+
+    Returns
+    -------
+    What was told, what was not, and the drive that would settle it.
+    """
+    frame = report.solution.prepared.frame
+    by_equation = Role.PULSE_WIDTH not in frame.log or not len(frame.vehicle.injectors.volts)
+    return verdict_on(
+        report.split, report.places, report.trust_pct, report.slope, report.supply, report.small, by_equation
+    )
 
 
 def identify_injectors(

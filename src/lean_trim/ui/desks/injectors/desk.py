@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 
 from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.injectors.schools import Schools, compare_schools
-from lean_trim.core.injectors.verdict import Verdict, verdict_on
-from lean_trim.core.pipeline.injectors import TRUST_PCT, InjectorReport
+from lean_trim.core.injectors.verdict import Verdict
+from lean_trim.core.pipeline.injectors import TRUST_PCT, InjectorReport, verdict_of
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.injectors.curves import CELLS, VIEWS
 from lean_trim.ui.desks.injectors.headroom_panel import HeadroomPanel
@@ -191,7 +191,7 @@ class InjectorsDesk(QWidget):
             nothing = "" if self.session.solution is not None else "Add a log of the new injectors first."
             self._say(self.study.failure or nothing, wrong=bool(self.study.failure))
             return
-        self._show(report, _verdict(report))
+        self._show(report, verdict_of(report))
 
     def _ask_small(self) -> None:
         """An ECU that adds to short pulses, of which the drive showed nothing."""
@@ -225,12 +225,6 @@ class InjectorsDesk(QWidget):
         self.schools.setText(_schools_html(compare_schools(report.places, split), theme.faint))
         far = abs(change) > FAR_PCT
         self.caution.setStyleSheet(f"color: {theme.danger if far else theme.faint};")
-
-
-def _verdict(report: InjectorReport) -> Verdict:
-    return verdict_on(
-        report.split, report.places, report.trust_pct, report.slope, report.supply, report.small
-    )
 
 
 def _schools_html(schools: Schools, faint: str) -> str:
