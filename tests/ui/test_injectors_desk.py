@@ -16,6 +16,8 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.core.data.calibration import DEAD_TIME
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Injectors, Vehicle
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.injectors.steady import steady_state
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
@@ -108,8 +110,8 @@ def test_the_ecus_own_table_is_pasted_with_its_axes(swapped: MainWindow, until: 
     QGuiApplication.clipboard().setText("nothing of the kind")
     card.sheet.ask_clipboard()
     assert not card.sheet.take.isEnabled() and card.sheet.says.text()
-    card.sheet.ask_pressures()
-    card.sheet.pressures.setText("250, 300 400 kPa")
+    card.sheet.ask_points()
+    card.sheet.points.setText("250, 300 400 kPa")
     QTest.mouseClick(card.sheet.take, Qt.MouseButton.LeftButton)
     until(lambda: swapped.session.solution is not None and not swapped.session.is_busy)
     assert [card.grid.item(i, 0).text() for i in range(3)] == ["250", "300", "400"]
@@ -239,3 +241,37 @@ def test_an_ecu_that_adds_to_short_pulses_gets_a_card_for_it(swapped: MainWindow
     vehicle = swapped.session.vehicle
     assert vehicle is not None and vehicle.injectors.small_add_ms[0] == pytest.approx(0.06)
     assert not desk.small.isHidden() and desk.small.grid.item(0, 1).text() == "0.06"
+
+
+def test_two_stretches_of_the_tape_tell_the_dead_time(swapped: MainWindow, until: Until) -> None:
+    session = swapped.session
+    study = session.workspace.study
+    panel = desk_of(swapped).measured
+    panel.stretch_buttons[1].click()
+    assert "drag over it on the tape" in swapped.messages.text.text()
+    assert session.solution is not None
+    log = session.solution.prepared.frame.log
+    # Steady seconds of this drive; an ECU that injects once all along is refused for the dead time it leaves.
+    steady = next(
+        (t, t + 12.0)
+        for t in np.arange(30.0, log.time_s[-1] - 12.0, 2.0)
+        if _is_steady(log, float(t), float(t) + 12.0)
+    )
+    session.selection.set_span(*steady, frozenset())
+    panel.stretch_buttons[1].click()
+    assert "1 a cycle" in panel.read.text() and study.measured.one_ms == 0.0
+    one = study.stretches[1]
+    # The same state with two injections: half the open time and the whole dead time, of 0.95 ms.
+    study.stretches[2] = replace(one, pulse_ms=0.5 * (one.pulse_ms - 0.95) + 0.95)
+    panel.stretch_buttons[1].click()
+    assert 2.0 * study.measured.two_ms - study.measured.one_ms == pytest.approx(0.95, abs=0.003)
+    assert panel.boxes["one_ms"].value() == study.measured.one_ms
+    assert study.measured.at_volts == pytest.approx(one.volts, abs=0.01)
+
+
+def _is_steady(log: Log, start_s: float, end_s: float) -> bool:
+    try:
+        steady_state(log, start_s, end_s)
+    except BadInputError:
+        return False
+    return True

@@ -116,7 +116,7 @@ def test_what_is_typed_wrongly_is_refused_and_nothing_changes(told: Bench) -> No
     for text in ("abc", "=-1", "=50"):
         assert not tables.type_in(DEAD_TIME, 0, text)
     assert not tables.take_table(INJECTOR_FLOW, Table((Axis("x", "", [1.0, 2.0]),), np.ones(2), "g/s"))
-    assert not tables.fill_flow([300.0])
+    assert not tables.fill(INJECTOR_FLOW, [300.0])
     assert not job(told).rounds[0].decisions
 
 

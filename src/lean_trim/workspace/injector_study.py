@@ -7,7 +7,8 @@ from dataclasses import asdict, replace
 from typing import TYPE_CHECKING
 
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.injectors.measured import MeasuredWords
+from lean_trim.core.injectors.measured import MeasuredWords, statements
+from lean_trim.core.injectors.steady import SteadyState, pulses_of, steady_state
 from lean_trim.core.injectors.tables import refuse_unknown
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.injectors import DEFAULT_TRUST_PCT, TRUST_PCT, InjectorReport, identify_from
@@ -21,6 +22,8 @@ if TYPE_CHECKING:
 
 TRUST = "airflow_trusted_pct"
 """The job's setting that keeps the user's word about the airflow table."""
+INJECTIONS = (1, 2)
+PULSE_DIGITS = 3
 
 
 class Say:
@@ -31,6 +34,9 @@ class Say:
     )
     REFUSED = Message("injector_study.refused", "The vehicle's {reason}")
     MEASURED = Message("injector_study.measured", "Not taken: {reason}")
+    CHOOSE_STRETCH = Message(
+        "injector_study.choose_stretch", "Choose the stretch first: drag over it on the tape below."
+    )
     TRUST_RANGE = Message("injector_study.trust_range", "{pct:g} %: allowed are {low:g} to {high:g} %")
 
 
@@ -40,13 +46,18 @@ def _key(round_id: int) -> str:
 
 
 class InjectorStudy:
-    """``report`` is that of the shown solution, None before it is asked for; ``failure`` why it cannot be."""
+    """``report`` is that of the shown solution, None before it is asked for; ``failure`` why it cannot be.
+
+    ``stretches`` are the steady states that were read off, by injections a cycle, until the round is left.
+    """
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.failure = ""
         self._report: InjectorReport | None = None
         self._of: Solution | None = None
+        self.stretches: dict[int, SteadyState] = {}
+        self._stretches_of = 0
 
     @property
     def report(self) -> InjectorReport | None:
@@ -103,9 +114,46 @@ class InjectorStudy:
         except BadInputError as error:
             self.workspace.hub.publish(Notice("error", Say.MEASURED(reason=str(error))))
             return
+        self._keep(current.id, words)
+
+    def read_stretch(self, injections: int, span: tuple[float, float] | None) -> None:
+        """Read a steady pulse from a chosen stretch of the log; with both kinds, take them as measured.
+
+        Parameters
+        ----------
+        injections : a cycle, in that stretch: 1 or 2.
+        span : of the joined log, s; None if nothing is chosen.
+        """
+        current, solution = self.workspace.round, self.workspace.solver.solution
+        if current is None or solution is None or span is None:
+            self.workspace.note(Say.CHOOSE_STRETCH())
+            return
+        if self._stretches_of != current.id:
+            self._stretches_of, self.stretches = current.id, {}
+        try:
+            state = steady_state(solution.prepared.frame.log, *span)
+            both = {**self.stretches, injections: state}
+            words = self.measured
+            if len(both) == len(INJECTIONS):
+                one_ms, two_ms, volts = (round(x, PULSE_DIGITS) for x in pulses_of(both[1], both[2]))
+                words = replace(words, one_ms=one_ms, two_ms=two_ms, at_volts=volts)
+                statements(words, solution.prepared.frame)
+        except BadInputError as error:
+            self.workspace.hub.publish(Notice("error", Say.MEASURED(reason=str(error))))
+            return
+        self.stretches = both
+        if words != self.measured:
+            self._keep(current.id, words)
+        else:
+            self.workspace.hub.publish(InjectorsTold())
+
+    def _keep(self, round_id: int, words: MeasuredWords) -> None:
         text = json.dumps(asdict(words))
-        kept = self.workspace.saving.attempt(lambda: self.workspace.save_setting(_key(current.id), text))
-        if kept and (self.report is not None or self.failure):
+        kept = self.workspace.saving.attempt(lambda: self.workspace.save_setting(_key(round_id), text))
+        if not kept:
+            return
+        self.workspace.hub.publish(InjectorsTold())
+        if self.report is not None or self.failure:
             self.run()
 
     def run(self) -> None:
@@ -149,4 +197,5 @@ class InjectorStudy:
     def forget(self) -> None:
         """Another job or none."""
         self._report = self._of = None
+        self.stretches = {}
         self.failure = ""

@@ -20,6 +20,7 @@ from lean_trim.core.data.injector_tables import (
     dead_time_table,
     flow_table,
     law_of,
+    on_volts,
     rated_flow_table,
     small_pulse_table,
 )
@@ -206,7 +207,8 @@ class InjectorTables:
             return False
         current = self.workspace.round
         assert current is not None
-        if current.decided.changed:
+        # A moved scale is told by what takes the decision.
+        if current.decided.changed and current.scale_moved == 1.0:
             self.workspace.hub.publish(Notice("error", Say.AIRFLOW_FIRST(count=current.decided.changed)))
             return False
 
@@ -261,28 +263,32 @@ class InjectorTables:
             return False
         return self._push(Say.PASTE(what=WORDS[name]), name, table, None, redrives=True)
 
-    def fill_flow(self, pressures_kpa: Sequence[float]) -> bool:
-        """Put the flow table on other pressures, by the law through the points it has.
+    def fill(self, name: str, points: Sequence[float]) -> bool:
+        """Put a table on other points: flow by the law through those it has, dead times over 1/voltage.
 
         Parameters
         ----------
-        pressures_kpa : the ECU's own points.
+        name : ``INJECTOR_FLOW`` or ``DEAD_TIME``.
+        points : the ECU's own, kPa or V.
 
         Returns
         -------
         Whether it was done; told if not.
         """
-        table = self.base(INJECTOR_FLOW)
+        table = self.base(name)
         if table is None:
-            self.workspace.note(Say.NO_DATA(what=WORDS[INJECTOR_FLOW]))
+            self.workspace.note(Say.NO_DATA(what=WORDS[name]))
             return False
         try:
-            filled = flow_table(law_of(table.axes[0].points, table.values), sorted(pressures_kpa))
+            if name == INJECTOR_FLOW:
+                filled = flow_table(law_of(table.axes[0].points, table.values), sorted(points))
+            else:
+                filled = on_volts(table, sorted(points))
         except TableError as error:
-            said = Say.REFUSED(what=WORDS[INJECTOR_FLOW], reason=str(error))
+            said = Say.REFUSED(what=WORDS[name], reason=str(error))
             self.workspace.hub.publish(Notice("error", said))
             return False
-        return self._push(Say.FILL(what=WORDS[INJECTOR_FLOW]), INJECTOR_FLOW, filled, None, redrives=True)
+        return self._push(Say.FILL(what=WORDS[name]), name, filled, None, redrives=True)
 
     def _decide(self, name: str, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
         table, decision = self.base(name), self.decided(name)

@@ -13,6 +13,7 @@ from lean_trim.core.data.injector_tables import (
     dead_time_table,
     flow_table,
     law_of,
+    on_volts,
     rated_flow_table,
     with_tables,
 )
@@ -70,3 +71,26 @@ def test_a_calibration_with_injector_tables_is_in_force() -> None:
     np.testing.assert_array_equal(driven.injectors.dead_time_ms, vehicle.injectors.dead_time_ms)
     plain = with_calibration(vehicle, calibration.without_table(INJECTOR_FLOW).without_table(DEAD_TIME))
     assert plain.injectors.flow_g_per_s == 5.0
+
+
+def test_dead_times_go_onto_other_voltages_along_the_inverse() -> None:
+    volts = np.array([8.0, 10.0, 12.0, 14.0, 16.0])
+    table = Table((Axis("battery", "V", volts),), -0.2 + 16.0 / volts, "ms", "injector dead time")
+    other = on_volts(table, [7.0, 9.0, 11.5, 15.0])
+    # A law of 1/V comes back exactly, beyond the ends too.
+    np.testing.assert_allclose(other.values, -0.2 + 16.0 / np.array([7.0, 9.0, 11.5, 15.0]), atol=5e-4)
+    np.testing.assert_allclose(on_volts(table, volts).values, table.values, atol=5e-4)
+
+
+def test_a_grid_of_dead_times_keeps_its_pressures() -> None:
+    volts, kpa = np.array([8.0, 12.0, 16.0]), np.array([250.0, 400.0])
+    cells = np.array([[1.9, 2.1], [1.0, 1.15], [0.6, 0.7]])
+    for axes, values in (
+        ((Axis("battery", "V", volts), Axis("fuel pressure", "kPa", kpa)), cells),
+        ((Axis("fuel pressure", "kPa", kpa), Axis("battery", "V", volts)), cells.T),
+    ):
+        other = on_volts(Table(axes, values, "ms", "injector dead time"), [8.0, 10.0, 12.0])
+        got = other.values if axes[0].name == "battery" else other.values.T
+        np.testing.assert_allclose(got[[0, 2]], cells[:2], atol=5e-4)
+        # Halfway over 1/V is 40 % of the way from 12 to 8 V.
+        np.testing.assert_allclose(got[1], cells[1] + 0.4 * (cells[0] - cells[1]), atol=1e-3)

@@ -15,6 +15,8 @@ PRESSURE_AXIS, VOLTS_AXIS, OPEN_AXIS = "fuel pressure", "battery", "open time"
 PRESSURES_KPA = (200.0, 250.0, 300.0, 350.0, 400.0, 450.0, 500.0)
 """Points of the flow table where the ECU's own are not known (common practice, no source)."""
 SQUARE_ROOT = 0.5
+DEAD_DIGITS = 3
+"""Of a dead time that was worked out, ms."""
 FLOW_DIGITS = 3
 """Of a flow that was worked out, g/s."""
 NOTHING_ADDED_MS = 1.0
@@ -113,6 +115,34 @@ def dead_time_table(injectors: Injectors) -> Table:
     """
     axis = Axis(VOLTS_AXIS, "V", injectors.volts)
     return Table((axis,), np.maximum(injectors.dead_time_ms, LEAST_DEAD_MS), "ms", "injector dead time")
+
+
+def on_volts(table: Table, volts: ArrayLike) -> Table:
+    """A dead-time table on other voltages.
+
+    Parameters
+    ----------
+    table : over voltage, or voltage × pressure; pressures stay.
+    volts : points it is to stand on, rising, V above 0, shape (n,), n at least 2.
+
+    Returns
+    -------
+    Straight over 1/voltage between the points there are, and beyond the ends as the last two go on: dead
+    times fall steeply with a weak battery and flatten with a strong one (common practice, no source).
+    """
+    names = [a.name for a in table.axes]
+    place = names.index(VOLTS_AXIS)
+    there, wanted = 1.0 / table.axes[place].points[::-1], 1.0 / np.asarray(volts, float)
+    columns = np.moveaxis(table.values, place, 0)[::-1].reshape(len(there), -1)
+    at = np.clip(np.searchsorted(there, wanted) - 1, 0, len(there) - 2)
+    share = ((wanted - there[at]) / (there[at + 1] - there[at]))[:, None]
+    filled = (1.0 - share) * columns[at] + share * columns[at + 1]
+    shape = [len(wanted), *(len(a) for i, a in enumerate(table.axes) if i != place)]
+    cells = np.moveaxis(np.maximum(filled, LEAST_DEAD_MS).reshape(shape), 0, place)
+    axes = list(table.axes)
+    axes[place] = Axis(VOLTS_AXIS, "V", np.asarray(volts, float))
+    rounded = np.asarray(np.round(cells, DEAD_DIGITS), np.float64)
+    return Table(tuple(axes), rounded, "ms", table.name, table.own)
 
 
 def small_pulse_table(open_ms: ArrayLike, add_ms: ArrayLike, own: OwnUnit | None = None) -> Table:

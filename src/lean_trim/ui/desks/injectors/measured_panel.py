@@ -4,20 +4,26 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.injectors.measured import ERROR_PCT
+from lean_trim.core.injectors.steady import SteadyState
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
+from lean_trim.workspace.injector_study import INJECTIONS
 
 NOT_DONE = "–"
 BOX_H, BOX_W = 31, 116
 ABOUT = (
     "A constant error of the airflow table is a flow error; what was measured apart from the mixture tells "
-    "them apart. Burn fuel from a can on a scale over the whole log, have an injector measured with the fuel "
-    "in the tank, or note the pulse at one warm, steady state with one injection a cycle and with two, where "
-    "the ECU can."
+    "them apart. Burn fuel from a can on a scale over the whole log, or have an injector measured with the "
+    "fuel in the tank."
+)
+TEST = (
+    "Dead time without trust, where the ECU can inject once or twice a cycle: warm engine at idle, fans and "
+    "lamps as they are, a minute with one, a minute with two, all in this log. Then drag over each on the "
+    "tape and press its button. Over voltage: lamps and fan on and off there, ten seconds each."
 )
 
 
@@ -79,6 +85,24 @@ class MeasuredPanel(QWidget):
         layout.setSpacing(4)
         layout.addWidget(running_text(9.0, ABOUT))
         layout.addLayout(grid)
+        layout.addWidget(running_text(9.0, TEST))
+        layout.addLayout(self._stretches(session))
+        self.read = running_text(8.5)
+        layout.addWidget(self.read)
+
+    def _stretches(self, session: Session) -> QHBoxLayout:
+        """A button for each kind of stretch that is chosen on the tape."""
+        row = QHBoxLayout()
+        self.stretch_buttons = {}
+        for injections in INJECTIONS:
+            button = QPushButton(f"Chosen: {injections} a cycle", self)
+            button.clicked.connect(
+                lambda _=False, n=injections: self.study.read_stretch(n, session.selection.span)
+            )
+            self.stretch_buttons[injections] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
 
     def _box(self, field: Field) -> DoubleSpinBox:
         box = DoubleSpinBox(self)
@@ -101,3 +125,11 @@ class MeasuredPanel(QWidget):
         words = self.study.measured
         for key, box in self.boxes.items():
             box.setValue(getattr(words, key))
+        self.read.setText("\n".join(_in_words(n, s) for n, s in sorted(self.study.stretches.items())))
+
+
+def _in_words(injections: int, state: SteadyState) -> str:
+    return (
+        f"{injections} a cycle: {state.pulse_ms:.3f} ms at {state.rpm:.0f} rpm, {state.load:.4g} "
+        f"{state.load_unit}, {state.volts:.1f} V, {state.seconds:.0f} s"
+    )

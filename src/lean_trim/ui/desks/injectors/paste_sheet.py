@@ -1,4 +1,4 @@
-"""Asks in place for an injector table from the clipboard, or for the pressures it is to stand on."""
+"""Asks in place for an injector table from the clipboard, or for the points it is to stand on."""
 
 from __future__ import annotations
 
@@ -42,6 +42,9 @@ WHAT = {
     SMALL_PULSES: "Two columns or rows: open time that is wanted (without dead time), and what is added.",
 }
 
+POINTS = {INJECTOR_FLOW: "250, 300, 350", DEAD_TIME: "8, 10, 12, 14, 16", SMALL_PULSES: ""}
+UNITS = {INJECTOR_FLOW: "kPa", DEAD_TIME: "V", SMALL_PULSES: "ms"}
+
 
 class PasteSheet(QFrame):
     """Hidden until something is asked for. ``turned`` tells that it comes or goes."""
@@ -63,10 +66,10 @@ class PasteSheet(QFrame):
         self.found: Table | None = None
         self.what = running_text(9.0)
         self.says = running_text(9.0)
-        self.pressures = QLineEdit(self)
-        self.pressures.setPlaceholderText("250, 300, 350 kPa")
-        self.pressures.setAccessibleName("Pressures the flow table stands on, kPa")
-        self.pressures.textChanged.connect(lambda _: self._read_pressures())
+        self.points = QLineEdit(self)
+        self.points.setPlaceholderText(f"{POINTS[name]} {UNITS[name]}")
+        self.points.setAccessibleName(f"Points the table stands on, {UNITS[name]}")
+        self.points.textChanged.connect(lambda _: self._read_points())
         self.units: dict[str, ComboBox] = {}
         self.labels: dict[str, QLabel] = {}
         for key, choices in units_of(name).items():
@@ -97,7 +100,7 @@ class PasteSheet(QFrame):
         layout.setContentsMargins(0, 0, 0, 4)
         layout.setSpacing(4)
         layout.addWidget(self.what)
-        layout.addWidget(self.pressures)
+        layout.addWidget(self.points)
         layout.addWidget(self.sheets)
         layout.addLayout(grid)
         layout.addWidget(self.says)
@@ -161,7 +164,7 @@ class PasteSheet(QFrame):
 
     def _show_found(self, error: LeanTrimError | None = None) -> None:
         """Show the question, with what was found or why nothing was."""
-        self._show_fields(pressures=False)
+        self._show_fields(points=False)
         self.what.setText(WHAT[self.name])
         if error is None:
             self._read()
@@ -171,23 +174,23 @@ class PasteSheet(QFrame):
         self.show()
         self.turned.emit()
 
-    def ask_pressures(self) -> None:
-        """Ask for the pressures the flow table is to stand on."""
-        self._show_fields(pressures=True)
+    def ask_points(self) -> None:
+        """Ask for the pressures, or the voltages, the table is to stand on."""
+        self._show_fields(points=True)
         self.what.setText(
-            "The pressures of the ECU's own table. They are filled by what the present one follows."
+            "The points of the ECU's own table. They are filled by what the present one follows."
         )
-        self._read_pressures()
+        self._read_points()
         self.show()
         self.turned.emit()
-        self.pressures.setFocus()
+        self.points.setFocus()
 
-    def _show_fields(self, pressures: bool) -> None:
-        self.pressures.setVisible(pressures)
-        self.sheets.setVisible(not pressures and self.sheets.count() > 1)
+    def _show_fields(self, points: bool) -> None:
+        self.points.setVisible(points)
+        self.sheets.setVisible(not points and self.sheets.count() > 1)
         for key in self.units:
             for widget in (self.units[key], self.labels[key]):
-                widget.setVisible(not pressures)
+                widget.setVisible(not points)
 
     def refresh(self) -> None:
         """Gone where nothing can be decided."""
@@ -216,21 +219,22 @@ class PasteSheet(QFrame):
         self._say(described(self.found), wrong=False)
 
     def _points(self) -> list[float]:
-        words = self.pressures.text().replace("kPa", " ").replace(",", " ").replace(";", " ").split()
+        words = self.points.text().replace(UNITS[self.name], " ").replace(",", " ").replace(";", " ").split()
         return sorted(number_in(word) for word in words)
 
-    def _read_pressures(self) -> None:
+    def _read_points(self) -> None:
         points = self._points()
         if len(points) < 2 or not np.isfinite(points).all() or points[0] <= 0.0:
-            self._say("Two pressures or more, in kPa.", wrong=True)
+            self._say(f"Two points or more, in {UNITS[self.name]}.", wrong=True)
             return
         table = self.session.workspace.injectors.base(self.name)
-        self._say("" if table is None else law_words(table), wrong=table is None)
+        flow = table is not None and self.name == INJECTOR_FLOW
+        self._say(law_words(table) if flow and table is not None else "", wrong=table is None)
 
     def _take(self) -> None:
         tables = self.session.workspace.injectors
-        if not self.pressures.isHidden():
-            done = tables.fill_flow(self._points())
+        if not self.points.isHidden():
+            done = tables.fill(self.name, self._points())
         else:
             done = self.found is not None and tables.take_table(self.name, self.found)
         if done:

@@ -91,9 +91,10 @@ class TableCard(QWidget):
         file = QAction("Open the one in the ECU…", menu)
         file.triggered.connect(self.sheet.ask_file)
         menu.addActions([self.copy, paste, file])
-        if self.name == INJECTOR_FLOW:
-            fill = QAction("Put it on other pressures…", menu)
-            fill.triggered.connect(self.sheet.ask_pressures)
+        if self.name != SMALL_PULSES:
+            other = "pressures" if self.name == INJECTOR_FLOW else "voltages"
+            fill = QAction(f"Put it on other {other}…", menu)
+            fill.triggered.connect(self.sheet.ask_points)
             menu.addAction(fill)
         return menu
 
