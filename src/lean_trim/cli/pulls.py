@@ -1,0 +1,58 @@
+"""``lean-trim pulls``: find the full-throttle runs of a log and say what each showed."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from lean_trim.cli.correct import Logs, warn
+from lean_trim.cli.log_options import add_log_options, log_words
+from lean_trim.cli.parser import Subcommand
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the command's arguments."""
+    parser.add_argument("--vehicle", required=True, type=Path)
+    parser.add_argument("--log", required=True, type=Path, action="append")
+    parser.add_argument("--out", required=True, type=Path)
+    parser.add_argument(
+        "--altitude",
+        type=float,
+        default=0.0,
+        metavar="M",
+        help="metres above the sea, for boost where no barometer was logged (default 0)",
+    )
+    parser.add_argument(
+        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
+    )
+    add_log_options(parser)
+
+
+def run(args: argparse.Namespace) -> None:
+    """Read, find, write."""
+    from lean_trim.core.pipeline.pulls import find_pulls
+    from lean_trim.core.pulls.verdict import verdict_on_pull
+    from lean_trim.core.text import clock
+    from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.pulls_json import write_pulls
+    from lean_trim.formats.vehicle_sheet import read_vehicle
+
+    vehicle, warnings = read_vehicle(args.vehicle)
+    logs = Logs(args.log, vehicle, {}, args.quiet, log_words(args), args.accept_doubts)
+    warn(() if args.quiet else warnings)
+    report = find_pulls([logs.read(p) for p in args.log], vehicle, args.altitude)
+    make_folder(args.out)
+    write_pulls(report, args.out / "pulls.json")
+    if args.quiet:
+        return
+    if not report.pulls:
+        print("No pull: nowhere was the throttle far open for two seconds.")
+    for pull in report.pulls:
+        gear = f"gear {pull.gear}, " if pull.gear else ""
+        print(
+            f"{clock(pull.start_s)} {pull.kind}, {gear}{pull.rpm_from:.0f} to {pull.rpm_to:.0f} rpm in "
+            f"{pull.seconds:.1f} s. {verdict_on_pull(pull)}"
+        )
+
+
+COMMAND = Subcommand("pulls", "find full-throttle runs and say what each showed", add_arguments, run)

@@ -1,0 +1,108 @@
+"""One sentence on a pull: what has to be mended first, else how the mixture was."""
+
+from __future__ import annotations
+
+import math
+
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.pulls.pull import Pull
+from lean_trim.core.text import signed
+
+
+class Say:
+    """Sentences of this module."""
+
+    PRESSURE = Message(
+        "pull_verdict.pressure",
+        "Fuel pressure fell by {pct:.0f} %: look at pump, filter and wiring before another pull; nothing is "
+        "leaned from this one.",
+    )
+    DUTY = Message(
+        "pull_verdict.duty",
+        "The injectors were open {pct:.0f} % of the time: there is no more fuel to be had; larger ones "
+        "first.",
+    )
+    SENSOR = Message(
+        "pull_verdict.sensor",
+        "The airflow sensor was at its end: this pull says nothing of airflow, and more air is run lean.",
+    )
+    NOT_ENRICHED = Message(
+        "pull_verdict.not_enriched",
+        "Full-throttle enrichment was never commanded (throttle up to {throttle:.0f} %): look at its "
+        "threshold; this pull says nothing of full load.",
+    )
+    KNOCK = Message(
+        "pull_verdict.knock", "Knock took up to {deg:.1f}° of spark: nothing is leaned here. {mixture}"
+    )
+    LEAN = Message(
+        "pull_verdict.lean",
+        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}: enrich before another "
+        "pull.",
+    )
+    RICH = Message(
+        "pull_verdict.rich", "{rich:.1f} % richer than target at {rich_rpm:.0f} rpm (mean {mean} %){also}."
+    )
+    ALSO_RICH = Message("pull_verdict.also_rich", ", {rich:.1f} % richer at {rich_rpm:.0f}")
+    ALSO_LEAN = Message("pull_verdict.also_lean", ", {lean:.1f} % leaner at {lean_rpm:.0f}")
+    ON_TARGET = Message("pull_verdict.on_target", "Within {most:.1f} % of target (mean {mean} %).")
+    NO_LAMBDA = Message("pull_verdict.no_lambda", "No mixture was measured here.")
+    PARTIAL = Message("pull_verdict.partial", "Not full throttle: {throttle:.0f} % at most. {rest}")
+
+
+SAG_PCT = 7.0
+MOST_DUTY_PCT = 95.0
+LEAN_PCT, GOOD_PCT = 4.0, 2.5
+"""Lean of target at which a pull is not repeated, and what is good enough (common practice, no source)."""
+SENSOR_END = "airflow_sensor_end"
+
+
+def verdict_on_pull(pull: Pull) -> Said:
+    """Judge a pull.
+
+    Parameters
+    ----------
+    pull : measured.
+
+    Returns
+    -------
+    One sentence or two; what is dangerous first.
+    """
+    said = _danger(pull) or _mixture(pull)
+    if pull.kind == "partial" and math.isfinite(pull.throttle_pct):
+        return Say.PARTIAL(throttle=pull.throttle_pct, rest=str(said))
+    return said
+
+
+def _danger(pull: Pull) -> Said | None:
+    if pull.dp_drop_pct > SAG_PCT:
+        return Say.PRESSURE(pct=pull.dp_drop_pct)
+    if SENSOR_END in pull.faults:
+        return Say.SENSOR()
+    if pull.duty_pct > MOST_DUTY_PCT:
+        return Say.DUTY(pct=pull.duty_pct)
+    if pull.kind == "full" and pull.enriched is False:
+        return Say.NOT_ENRICHED(throttle=pull.throttle_pct)
+    if pull.knock_deg > 0.0:
+        return Say.KNOCK(deg=pull.knock_deg, mixture=str(_mixture(pull)))
+    return None
+
+
+def _mixture(pull: Pull) -> Said:
+    mean, lean, rich = pull.lambda_mean_pct, pull.lambda_lean_pct, pull.lambda_rich_pct
+    if not math.isfinite(mean):
+        return Say.NO_LAMBDA()
+    words = {
+        "mean": signed(mean),
+        "lean": lean,
+        "rich": -rich,
+        "lean_rpm": pull.lean_rpm,
+        "rich_rpm": pull.rich_rpm,
+    }
+    most = max(abs(lean), abs(rich))
+    if most <= GOOD_PCT:
+        return Say.ON_TARGET(most=most, **words)
+    if lean > LEAN_PCT or lean > -rich:
+        also = str(Say.ALSO_RICH(**words)) if rich < -GOOD_PCT else ""
+        return Say.LEAN(also=also, **words)
+    also = str(Say.ALSO_LEAN(**words)) if lean > GOOD_PCT else ""
+    return Say.RICH(also=also, **words)

@@ -1,0 +1,82 @@
+"""``pulls.json``: every pull of a drive with its figures."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+from lean_trim.core.pipeline.pulls import PullReport
+from lean_trim.core.pulls.pull import Pull
+from lean_trim.core.pulls.verdict import verdict_on_pull
+
+FORMAT = "lean-trim pulls 1"
+
+
+def pulls_dict(report: PullReport) -> dict[str, Any]:
+    """A report as plain values.
+
+    Parameters
+    ----------
+    report : as ``find_pulls`` gives it.
+
+    Returns
+    -------
+    For JSON.
+    """
+    return {
+        "format": FORMAT,
+        "vehicle": report.conditions.frame.vehicle.name,
+        "barometer": "logged" if report.baro_logged else "standard atmosphere",
+        "pulls": [_pull(p) for p in report.pulls],
+    }
+
+
+def _pull(pull: Pull) -> dict[str, Any]:
+    return {
+        "kind": pull.kind,
+        "launch": pull.launch,
+        "start_s": round(pull.start_s, 3),
+        "end_s": round(pull.end_s, 3),
+        "gear": pull.gear or None,
+        "rpm_from": round(pull.rpm_from),
+        "rpm_to": round(pull.rpm_to),
+        "lambda_error_pct": {
+            "mean": _known(pull.lambda_mean_pct),
+            "worst_lean": _known(pull.lambda_lean_pct),
+            "worst_rich": _known(pull.lambda_rich_pct),
+            "lean_at_rpm": _known(pull.lean_rpm),
+            "rich_at_rpm": _known(pull.rich_rpm),
+        },
+        "trims_pct": {"short": _known(pull.stft_pct), "long": _known(pull.ltft_pct)},
+        "boost_kpa_peak": _known(pull.boost_kpa),
+        "duty_pct_peak": _known(pull.duty_pct),
+        "dp_drop_pct": _known(pull.dp_drop_pct),
+        "knock_deg_max": _known(pull.knock_deg),
+        "intake_c": {"from": _known(pull.intake_from_c), "to": _known(pull.intake_to_c)},
+        "spark_deg_mean": _known(pull.spark_deg),
+        "throttle_pct_max": _known(pull.throttle_pct),
+        "times": dict(pull.times),
+        "enrichment_reached": pull.enriched,
+        "verdict": str(verdict_on_pull(pull)),
+        "faults": list(pull.faults),
+    }
+
+
+def _known(value: float) -> float | None:
+    """A figure for JSON, which has no NaN."""
+    return round(value, 3) if math.isfinite(value) else None
+
+
+def write_pulls(report: PullReport, path: Path) -> None:
+    """Write a report, replacing the file only when all of it is written.
+
+    Parameters
+    ----------
+    report : as ``find_pulls`` gives it.
+    path : replaced if it exists.
+    """
+    part = path.with_suffix(path.suffix + ".part")
+    part.write_text(json.dumps(pulls_dict(report), indent=1, ensure_ascii=False), encoding="utf-8")
+    part.replace(path)
