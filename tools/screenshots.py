@@ -88,10 +88,22 @@ def main() -> None:
     shoot(app, window, "two-logs-night")
     window.margin.show_page("evidence")
     window.actions_["night"].setChecked(False)
+    _pulls(app, window)
     _import_sheet(app, window)
     _another_car(app, window)
     _new_job(app, window)
     window.close()
+
+
+def _pulls(app: QApplication, window: MainWindow) -> None:
+    """The same car before and after, laid over each other."""
+    window.desks.show_desk("pulls")
+    desk = window.desks.desk("pulls")
+    wait(app, lambda: len({row.number for row in desk.list.rows}) == 2)
+    desk.list.selectRow(len(desk.list.rows) - 2)
+    desk.list.select_beside(0)
+    shoot(app, window, "pulls")
+    window.desks.show_desk("table")
 
 
 def _new_job(app: QApplication, window: MainWindow) -> None:

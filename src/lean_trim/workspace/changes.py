@@ -115,6 +115,11 @@ class InjectorsTold:
 
 
 @dataclass(frozen=True)
+class PullsFound:
+    """Pulls of the job's rounds are other than before, or what was said of one."""
+
+
+@dataclass(frozen=True)
 class WorkStarted:
     """A task began."""
 

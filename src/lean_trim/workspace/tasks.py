@@ -35,6 +35,7 @@ class Lane(Enum):
     SOLVING = "solving"
     REFITTING = "refitting"
     STUDY = "study"
+    PULLS = "pulls"
 
 
 class Say:

@@ -33,6 +33,7 @@ from lean_trim.workspace.injector_study import InjectorStudy
 from lean_trim.workspace.injector_tables import InjectorTables
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
+from lean_trim.workspace.pulls import PullsControl
 from lean_trim.workspace.round_logs import RoundLogs
 from lean_trim.workspace.rounds import Rounds
 from lean_trim.workspace.saving import Saving
@@ -84,6 +85,7 @@ class Workspace:
         self.study = InjectorStudy(self)
         self.injectors = InjectorTables(self)
         self.scale = ScaleMoves(self)
+        self.pulls = PullsControl(self)
 
     @property
     def index(self) -> int:
@@ -240,6 +242,7 @@ class Workspace:
         self.saving.clear()
         self.imports.clear()
         self.study.forget()
+        self.pulls.forget()
         if self.read_only:
             self.read_only = ""
             self.hub.publish(AccessChanged(""))

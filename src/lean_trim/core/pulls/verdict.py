@@ -39,6 +39,9 @@ class Say:
         "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}: enrich before another "
         "pull.",
     )
+    LEANER = Message(
+        "pull_verdict.leaner", "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}."
+    )
     RICH = Message(
         "pull_verdict.rich", "{rich:.1f} % richer than target at {rich_rpm:.0f} rpm (mean {mean} %){also}."
     )
@@ -103,6 +106,6 @@ def _mixture(pull: Pull) -> Said:
         return Say.ON_TARGET(most=most, **words)
     if lean > LEAN_PCT or lean > -rich:
         also = str(Say.ALSO_RICH(**words)) if rich < -GOOD_PCT else ""
-        return Say.LEAN(also=also, **words)
+        return (Say.LEAN if lean > LEAN_PCT else Say.LEANER)(also=also, **words)
     also = str(Say.ALSO_LEAN(**words)) if lean > GOOD_PCT else ""
     return Say.RICH(also=also, **words)

@@ -1,0 +1,1 @@
+"""The Pulls desk: full-throttle runs laid over each other."""

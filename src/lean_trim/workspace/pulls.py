@@ -1,0 +1,236 @@
+"""Pulls of every round of the job, found when they are asked for and kept until their logs change."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import CancelledError, LeanTrimError
+from lean_trim.core.messages import Message
+from lean_trim.core.pulls.atmosphere import ALTITUDE_M
+from lean_trim.core.pulls.pull import Pull
+from lean_trim.core.pulls.traces import PullTrace, trace_of
+from lean_trim.job.records import Job, Round
+from lean_trim.workspace.binding import injector_key
+from lean_trim.workspace.changes import Notice, PullsFound
+from lean_trim.workspace.tasks import Lane, Report
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+ALTITUDE, FIGURES = "altitude_m", "pull_figures"
+"""Settings of the job."""
+MOST_KW = 2000.0
+HALF = 0.5
+"""Share of a pull that has to lie in stretches left out for it to be left out itself."""
+
+
+class Say:
+    """What looking for pulls says."""
+
+    LOOKING = Message("pulls_control.looking", "Looking for pulls")
+    ALTITUDE = Message(
+        "pulls_control.altitude", "{metres:g} m: allowed are {low:g} to {high:g} m above the sea"
+    )
+    FIGURE = Message("pulls_control.figure", "{kw:g} kW: allowed are 0 (none) to {most:g} kW")
+    OTHER_ROUND = Message(
+        "pulls_control.other_round", "This pull is of round {number}; turn to that round to leave it out."
+    )
+    STOPPED = Message("pulls_control.stopped", "looking for pulls was stopped")
+
+
+@dataclass(frozen=True, eq=False)
+class RoundPulls:
+    """Pulls of one round.
+
+    Attributes
+    ----------
+    round_id, number : of the round.
+    key : what they depend on.
+    traces : in the order of time.
+    baro_logged : whether boost is over a measured barometer.
+    failure : why none could be looked for, "" if they could.
+    """
+
+    round_id: int
+    number: int
+    key: tuple[object, ...]
+    traces: tuple[PullTrace, ...]
+    baro_logged: bool
+    failure: str = ""
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    """One round that has to be looked through."""
+
+    round_id: int
+    number: int
+    key: tuple[object, ...]
+    logs: tuple[Log, ...]
+    vehicle: Vehicle
+
+
+class PullsControl:
+    """``found`` is by round id; nothing is looked for before a desk asks."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.found: dict[int, RoundPulls] = {}
+        self.is_wanted = False
+
+    @property
+    def altitude_m(self) -> float:
+        """Metres above the sea, for boost where no barometer was logged."""
+        try:
+            return float(self.workspace.setting(ALTITUDE, "0"))
+        except ValueError:
+            return 0.0
+
+    def set_altitude(self, metres: float) -> None:
+        """Keep the altitude and look again.
+
+        Parameters
+        ----------
+        metres : -500 to 6000.
+        """
+        low, high = ALTITUDE_M
+        if not low <= metres <= high:
+            self.workspace.hub.publish(Notice("error", Say.ALTITUDE(metres=metres, low=low, high=high)))
+            return
+        if metres == self.altitude_m:
+            return
+        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(ALTITUDE, f"{metres:g}")):
+            self.look()
+
+    def want(self) -> None:
+        """A desk shows pulls from now on."""
+        self.is_wanted = True
+        self.look()
+
+    def look(self) -> None:
+        """Look through every round whose logs are other than when it was last looked through."""
+        job = self.workspace.job
+        if job is None or not self.is_wanted:
+            return
+        ids = {r.id for r in job.rounds}
+        self.found = {i: pulls for i, pulls in self.found.items() if i in ids}
+        altitude = self.altitude_m
+        wanted = [
+            _Wanted(r.id, r.number, key, r.logs, vehicle)
+            for r, vehicle, key in self._rounds(job, altitude)
+            if r.id not in self.found or self.found[r.id].key != key
+        ]
+        for r in job.rounds:
+            if not r.logs:
+                self.found.pop(r.id, None)
+        if not wanted:
+            return
+        number = self.workspace.number
+        self.workspace.tasks.start(
+            Lane.PULLS,
+            str(Say.LOOKING()),
+            lambda report: tuple(_looked(one, altitude, report) for one in wanted),
+            done=lambda answers: self._take(number, answers),
+            failed=lambda _: None,
+            replace=True,
+        )
+
+    def _rounds(self, job: Job, altitude: float) -> Iterator[tuple[Round, Vehicle, tuple[object, ...]]]:
+        """Rounds with logs, the vehicle as driven in each, and what their pulls depend on."""
+        for index, r in enumerate(job.rounds):
+            if r.logs:
+                vehicle = job.vehicle_in(index)
+                logs = tuple(info.id for info in r.log_infos)
+                # Another record of the vehicle is another car; it compares by identity.
+                key = (job.vehicle, r.revision.id, logs, injector_key(vehicle.injectors), altitude)
+                yield r, vehicle, key
+
+    def _take(self, number: int, answers: Sequence[RoundPulls]) -> None:
+        # Another job is open by now.
+        if number != self.workspace.number:
+            return
+        self.found = {**self.found, **{a.round_id: a for a in answers}}
+        self.workspace.hub.publish(PullsFound())
+        # Logs may have come in the meantime.
+        self.look()
+
+    def forget(self) -> None:
+        """Another job or none."""
+        self.found = {}
+
+    def is_left_out(self, round_id: int, pull: Pull) -> bool:
+        """True if most of a pull lies in stretches left out by hand."""
+        r = self.workspace.job.round_of(round_id) if self.workspace.job is not None else None
+        if r is None:
+            return False
+        inside = [min(s.end_s, pull.end_s) - max(s.start_s, pull.start_s) for s in r.left_out]
+        return sum(max(x, 0.0) for x in inside) > HALF * pull.seconds
+
+    def leave_out(self, round_id: int, pull: Pull) -> None:
+        """Leave a pull out of the correction, or count it again; only in the round that is shown.
+
+        Parameters
+        ----------
+        round_id : of the pull.
+        pull : one of that round.
+        """
+        if not self.workspace.shows(round_id):
+            number = self.found[round_id].number if round_id in self.found else 0
+            self.workspace.note(Say.OTHER_ROUND(number=number))
+            return
+        self.workspace.deciding.leave_out(pull.start_s, pull.end_s)
+
+    def figure_kw(self, round_id: int, pull: Pull) -> float:
+        """What a dynamometer showed of a pull, kW; NaN if nothing was typed."""
+        return self._figures().get(_name(round_id, pull), math.nan)
+
+    def set_figure(self, round_id: int, pull: Pull, kw: float) -> None:
+        """Keep what a dynamometer showed.
+
+        Parameters
+        ----------
+        round_id, pull : of which.
+        kw : 0 takes it back.
+        """
+        if not 0.0 <= kw <= MOST_KW:
+            self.workspace.hub.publish(Notice("error", Say.FIGURE(kw=kw, most=MOST_KW)))
+            return
+        figures = {k: v for k, v in self._figures().items() if k != _name(round_id, pull)}
+        if kw > 0.0:
+            figures[_name(round_id, pull)] = kw
+        text = json.dumps(figures)
+        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(FIGURES, text)):
+            self.workspace.hub.publish(PullsFound())
+
+    def _figures(self) -> dict[str, float]:
+        try:
+            kept = json.loads(self.workspace.setting(FIGURES, "{}"))
+            return {str(k): float(v) for k, v in kept.items()}
+        except (ValueError, TypeError, AttributeError):
+            return {}
+
+
+def _name(round_id: int, pull: Pull) -> str:
+    return f"{round_id}:{pull.start_s:.2f}"
+
+
+def _looked(wanted: _Wanted, altitude_m: float, report: Report) -> RoundPulls:
+    """Pulls of one round; what cannot be looked through says why."""
+    from lean_trim.core.pipeline.pulls import find_pulls
+
+    if report.cancelled:
+        raise CancelledError(Say.STOPPED())
+    try:
+        found = find_pulls(wanted.logs, wanted.vehicle, altitude_m)
+    except CancelledError:
+        raise
+    except LeanTrimError as error:
+        return RoundPulls(wanted.round_id, wanted.number, wanted.key, (), False, str(error))
+    traces = tuple(trace_of(found.conditions, pull, found.baro_kpa) for pull in found.pulls)
+    return RoundPulls(wanted.round_id, wanted.number, wanted.key, traces, found.baro_logged)

@@ -1,0 +1,129 @@
+"""The Pulls desk in the real window: runs are listed, laid over each other, compared, left out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QImage, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from lean_trim.core.pulls.traces import Lane
+from lean_trim.ui.desks.pulls.desk import PullsDesk
+from lean_trim.ui.desks.pulls.overlay_data import overlay_of, trigger_s
+from lean_trim.ui.window.main_window import MainWindow
+
+Until = Callable[..., None]
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture
+def desk(driven: MainWindow, until: Until) -> PullsDesk:
+    driven.desks.show_desk("pulls")
+    made = driven.desks.desk("pulls")
+    assert isinstance(made, PullsDesk)
+    until(lambda: bool(made.list.rows))
+    return made
+
+
+def ink(desk: PullsDesk, color: str) -> int:
+    """Pixels of a colour in the chart."""
+    image = desk.chart.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+    width, height = image.width(), image.height()
+    pixels = np.frombuffer(image.constBits(), np.uint32).reshape(height, -1)[:, :width] & 0xFFFFFF
+    return int((pixels == int(color.lstrip("#"), 16)).sum())
+
+
+def test_runs_are_listed_and_the_chosen_one_is_shown_on_the_tape(driven: MainWindow, desk: PullsDesk) -> None:
+    row = desk.list.rows[0]
+    desk.list.selectRow(0)
+    assert driven.session.selection.span == (row.trace.pull.start_s, row.trace.pull.end_s)
+    assert desk.verdict.text() and desk.list.item(0, 4).text().count("–") == 1
+    # From A to B, and a dash where a run did not reach.
+    desk.controls.high.setValue(12_000.0)
+    desk.controls.high.editingFinished.emit()
+    assert desk.list.item(0, 5).text() == "–"
+
+
+def test_a_tick_draws_a_run_and_the_chosen_one_is_drawn_anyway(desk: PullsDesk) -> None:
+    count = len(desk.list.rows)
+    assert count >= 2
+    for place in range(count):
+        desk.list.item(place, 0).setCheckState(Qt.CheckState.Unchecked)
+    desk.list.selectRow(1)
+    assert desk.list.drawn == [1]
+    assert desk.chart.overlay is not None and len(desk.chart.overlay.lanes[0].lines) == 1
+    assert ink(desk, desk.appearance.theme.accent) > 200
+    desk.list.item(0, 0).setCheckState(Qt.CheckState.Checked)
+    assert desk.list.drawn == [0, 1] and len(desk.chart.overlay.lanes[0].lines) == 2
+
+
+def test_two_runs_are_held_against_each_other(desk: PullsDesk) -> None:
+    desk.list.selectRow(0)
+    assert not desk.controls.apart.isEnabled()
+    desk.list.select_beside(1)
+    assert desk.list.beside == 1 and desk.controls.apart.isEnabled()
+    desk.controls.apart.click()
+    assert desk.chart.overlay is not None and desk.chart.overlay.is_difference
+    desk.refresh()
+    assert desk.list.beside == 1, "what was selected stays so"
+
+
+def test_the_wheel_zooms_dragging_moves_and_a_double_click_shows_all(desk: PullsDesk) -> None:
+    chart = desk.chart
+    whole = chart.view
+    at = QPointF(chart.width() / 2, 60.0)
+    event = QWheelEvent(
+        at, at, QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(chart, event)
+    zoomed = chart.view
+    assert zoomed[1] - zoomed[0] < 0.9 * (whole[1] - whole[0])
+    start = QPoint(chart.width() // 2, 60)
+    QTest.mousePress(chart, Qt.MouseButton.LeftButton, pos=start)
+    QTest.mouseMove(chart, start - QPoint(40, 0))
+    QTest.mouseRelease(chart, Qt.MouseButton.LeftButton, pos=start - QPoint(40, 0))
+    assert chart.view[0] > zoomed[0]
+    QTest.mouseDClick(chart, Qt.MouseButton.LeftButton, pos=start)
+    assert chart.view == whole
+
+
+def test_lanes_and_triggers_are_chosen(desk: PullsDesk) -> None:
+    assert desk.chart.overlay is not None
+    before = [lane.lane for lane in desk.chart.overlay.lanes]
+    desk.controls.lane_actions[Lane.INTAKE].setChecked(True)
+    assert Lane.INTAKE in [lane.lane for lane in desk.chart.overlay.lanes] and Lane.INTAKE not in before
+    desk.controls.buttons["time"].click()
+    desk.controls.trigger.setCurrentIndex(desk.controls.trigger.findData("rpm"))
+    desk.controls.trigger.activated.emit(1)
+    assert desk.controls.trigger_kind == "rpm" and not desk.controls.level.isHidden()
+    # With the same engine speed at zero, every run passes it there.
+    traces = [row.trace for row in desk.list.rows]
+    overlay = overlay_of(traces, [Lane.BOOST], "time", "rpm", 4000.0)
+    assert overlay is not None
+    for trace in traces:
+        zero = trigger_s(trace, "rpm", 4000.0)
+        if np.isfinite(zero):
+            assert np.interp(zero, trace.time_s, trace.rpm) == pytest.approx(4000.0, abs=15.0)
+
+
+def test_a_run_is_left_out_and_says_so(driven: MainWindow, desk: PullsDesk, until: Until) -> None:
+    desk.list.selectRow(0)
+    desk.out.click()
+    until(lambda: not driven.session.is_busy)
+    assert desk.out.text() == "Count this run again" and "(out)" in desk.list.item(0, 0).text()
+    desk.figure.setValue(140.0)
+    desk.figure.editingFinished.emit()
+    row = desk.list.rows[0]
+    assert desk.pulls.figure_kw(row.round_id, row.trace.pull) == 140.0
+
+
+def test_without_a_run_the_desk_says_what_it_needs(window: MainWindow) -> None:
+    window.desks.show_desk("pulls")
+    made = window.desks.desk("pulls")
+    assert isinstance(made, PullsDesk)
+    assert "found by themselves" in made.chart.nothing and not made.out.isEnabled()
