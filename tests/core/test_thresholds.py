@@ -406,8 +406,8 @@ def test_a_change_counts_from_three_tenths_of_a_percent(before: float, after: fl
     assert verdict_word(before, after, 50) == word
 
 
-@pytest.mark.parametrize(("step", "cautioned"), [(11.0, False), (13.5, True)])
-def test_a_step_is_large_from_twelve_percent(step: float, cautioned: bool) -> None:
+@pytest.mark.parametrize(("step", "cautioned"), [(7.5, False), (8.5, True)])
+def test_a_step_is_large_from_eight_percent(step: float, cautioned: bool) -> None:
     table = small_vehicle().table
     steps = np.zeros(table.shape)
     steps[0, 0] = step

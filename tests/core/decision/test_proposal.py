@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from lean_trim.core.data.tables import maf_curve, ve_table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.cautions import cautions_for, shape_caution
+from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.decision.proposal import PolicySettings, Status, propose, quantise
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
@@ -95,10 +96,37 @@ def test_leaning_boosted_cells_is_cautioned_where_it_is_decided() -> None:
     )
     assert cautions_for(TABLE, step, {0, 1}, PolicySettings()) == []
     step[:] = 15.0
-    assert any("more than 12 %" in line for line in cautions_for(TABLE, step, None, PolicySettings()))
+    assert any("more than 8 %" in line for line in cautions_for(TABLE, step, None, PolicySettings()))
     lean = np.zeros(TABLE.shape)
     lean[1] = -4.0
     assert "near full load" in cautions_for(TABLE, lean, None, PolicySettings())[0]
+
+
+def test_leaning_at_load_tells_what_it_does_to_tables_that_are_read_over_load() -> None:
+    step = np.zeros(TABLE.shape)
+    step[1, 1] = -6.0
+    said = " ".join(cautions_for(TABLE, step, None, PolicySettings()))
+    assert "reads as that much less load" in said and "Up to 6 %" in said
+    step[1, 1] = 6.0
+    assert "less load" not in " ".join(cautions_for(TABLE, step, None, PolicySettings()))
+
+
+@pytest.mark.parametrize(
+    ("asked", "written"), [(-8.0, -8.0), (-12.0, -10.0), (-15.0, -10.05), (-16.0, -10.72), (12.0, 12.0)]
+)
+def test_large_leanings_at_full_throttle_are_written_in_part(asked: float, written: float) -> None:
+    nothing = np.zeros(TABLE.shape)
+    wide = TableLimits(0.01, 0.0, 200.0)
+    boost = propose(estimate(asked), PolicySettings(), wide)
+    full = propose(
+        estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing + 0.9, False)
+    )
+    part = propose(estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing, False))
+    for step in (boost.step_pct[2], full.step_pct[0]):
+        np.testing.assert_allclose(step, written, atol=0.02)
+    # With feedback watching, all of it.
+    np.testing.assert_allclose(part.step_pct[0], asked, atol=0.02)
+    assert (full.status[0] == Status.LIMITED).all() == (abs(written) < abs(asked))
 
 
 def test_no_fuel_is_taken_where_knock_was_seen() -> None:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from lean_trim.core.data.table_kinds import heavy_rows
+from lean_trim.core.data.table_kinds import heavy_rows, row_pressures
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.decision.regions import boosted
@@ -44,13 +44,21 @@ class Say:
         "cautions.leaner_where_knocked",
         "{cells} in which knock was seen would get less fuel; the rule that holds them is off.",
     )
+    LOAD_SHIFTS = Message(
+        "cautions.load_shifts",
+        "Up to {percent:.0f} % leaner above {pressure:g} kPa reads as that much less load: rescale spark and "
+        "target if they are read over load.",
+    )
     LEANER_AT_LOAD = Message(
         "cautions.leaner_at_load",
         "{cells} near full load would get less fuel. Approach full throttle in short runs.",
     )
 
 
-LARGE_STEP_PCT = 12.0
+LARGE_STEP_PCT = 8.0
+"""Beyond what a sound part-throttle table is off by (common practice, no source)."""
+LOADED_KPA, LOAD_SHIFT_PCT = 80.0, 3.0
+"""Where load-based tables matter most, and the leaning from which their shift is told (common practice)."""
 
 
 def cautions_for(
@@ -74,10 +82,25 @@ def cautions_for(
         lean_load = int((load & (step < -2.0)).sum())
         if lean_load:
             out.append(str(Say.LEANER_AT_LOAD(cells=_cells(lean_load))))
+    shift = _load_shift(table, step)
+    if shift:
+        out.append(shift)
     large = int((np.abs(step) > LARGE_STEP_PCT).sum())
     if large:
         out.append(str(Say.LARGE_STEPS(cells=_cells(large), percent=LARGE_STEP_PCT)))
     return out
+
+
+def _load_shift(table: Table, step: Floats) -> str:
+    """What leaning does to tables that are read over load, "" where it is too little to tell."""
+    if len(table.axes) != 2:
+        return ""
+    pressures = row_pressures(table)
+    rows = heavy_rows(table) if pressures is None else np.asarray(pressures >= LOADED_KPA)
+    most = -float(np.min(step[rows], initial=0.0))
+    if most < LOAD_SHIFT_PCT:
+        return ""
+    return str(Say.LOAD_SHIFTS(percent=most, pressure=LOADED_KPA))
 
 
 def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:

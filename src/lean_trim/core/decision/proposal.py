@@ -147,6 +147,26 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         tip="The same above atmospheric pressure, where lean is dangerous.",
     ),
     Knob(
+        "full_lean_whole_pct",
+        "Whole at full throttle to",
+        10.0,
+        0.0,
+        100.0,
+        "%",
+        tip="Leaner by up to this is written whole where the engine ran at full throttle or in boost; of "
+        "more, the share below. Richer is written whole.",
+    ),
+    Knob(
+        "full_lean_share",
+        "Share of more than that",
+        0.67,
+        0.0,
+        1.0,
+        "",
+        tip="Part of a large leaning at full throttle that is written at once: a first run that asks for "
+        "-15 % gets -10 %, then a new run tells.",
+    ),
+    Knob(
         "fill_limit_pct",
         "Most added undriven",
         15.0,
@@ -175,6 +195,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
 )
 """Numbers of the policy (common practice, no source)."""
+MOSTLY_FULL = 0.5
+"""Share of its seconds from which a cell was driven at full throttle."""
 LOWEST_KPA = 60.0
 """No road is so high that boost begins below."""
 
@@ -187,6 +209,8 @@ class PolicySettings:
     ----------
     gain, gain_idle, gain_part, gain_full, gain_boost : shares written, 0 to 1.
     add_limit_pct, remove_limit_pct, boost_remove_limit_pct : largest steps, percent.
+    full_lean_whole_pct, full_lean_share : leanings of cells driven at full throttle or in boost are written
+        whole up to the first, percent, of larger ones the second share, but no less than the first.
     fill_limit_pct : most fuel added to a cell nobody drove, percent.
     rich_bias_pct, atmospheric_kpa : extra fuel, percent; pressure from which boost counts, kPa.
     unvisited : what happens to cells without support. "filled": what the surface says where that is an
@@ -209,6 +233,8 @@ class PolicySettings:
     add_limit_pct: float = default_of(POLICY_KNOBS, "add_limit_pct")
     remove_limit_pct: float = default_of(POLICY_KNOBS, "remove_limit_pct")
     boost_remove_limit_pct: float = default_of(POLICY_KNOBS, "boost_remove_limit_pct")
+    full_lean_whole_pct: float = default_of(POLICY_KNOBS, "full_lean_whole_pct")
+    full_lean_share: float = default_of(POLICY_KNOBS, "full_lean_share")
     fill_limit_pct: float = default_of(POLICY_KNOBS, "fill_limit_pct")
     rich_bias_pct: float = default_of(POLICY_KNOBS, "rich_bias_pct")
     atmospheric_kpa: float = default_of(POLICY_KNOBS, "atmospheric_kpa")
@@ -263,7 +289,7 @@ def propose(
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
-    step = np.clip(wanted, -remove, settings.add_limit_pct)
+    step = np.clip(_careful(table, wanted, settings, driving), -remove, settings.add_limit_pct)
     # Rounding of the clip itself must not mark a cell as limited.
     status[np.abs(step - wanted) > 1e-9] = Status.LIMITED
     keep = ~estimate.supported
@@ -299,6 +325,19 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
     part = 1.0 - idle - full
     share = idle * settings.gain_idle + full * settings.gain_full + part * settings.gain_part
     return settings.gain * np.where(boosted(table, settings.atmospheric_kpa), settings.gain_boost, share)
+
+
+def _careful(table: Table, wanted: Floats, settings: PolicySettings, driving: DrivingShares | None) -> Floats:
+    """Large leanings of cells driven at full throttle or in boost, a part of them: no feedback checks those.
+
+    Rising without a step: up to the limit whole, beyond it the share, once that is more than the limit.
+    """
+    loaded = boosted(table, settings.atmospheric_kpa)
+    if driving is not None:
+        loaded = loaded | (driving.full > MOSTLY_FULL)
+    whole = settings.full_lean_whole_pct
+    part = -np.maximum(settings.full_lean_share * -wanted, whole)
+    return np.where(loaded & (wanted < -whole), part, wanted)
 
 
 def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float) -> Floats:
