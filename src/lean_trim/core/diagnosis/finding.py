@@ -79,8 +79,20 @@ class Fault:
         The finding, or None if the fault is not seen for long enough.
         """
         seen = self.look(conditions)
-        if seen is None:
-            return None
+        return None if seen is None else self.told(conditions, seen)
+
+    def told(self, conditions: Conditions, seen: Seen) -> Finding | None:
+        """The finding of samples that show the fault.
+
+        Parameters
+        ----------
+        conditions : one joined log.
+        seen : what ``look`` gave.
+
+        Returns
+        -------
+        None if that is not for long enough.
+        """
         log = conditions.frame.log
         seconds = float(log.durations_s[seen.mask].sum())
         if seconds < self.least_s or not seen.mask.any():

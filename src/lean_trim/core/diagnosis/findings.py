@@ -7,25 +7,32 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trim.core.diagnosis.faults import airflow, enrichment, mixture, readings, supply
-from lean_trim.core.diagnosis.finding import RANK, Fault, Finding
+from lean_trim.core.diagnosis.causes import without_symptoms
+from lean_trim.core.diagnosis.faults import airflow, enrichment, feedback, mixture, readings, sensor, supply
+from lean_trim.core.diagnosis.finding import Fault, Finding
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.types import Mask
 
 FAULTS: tuple[Fault, ...] = (
     mixture.LEAN_AT_LOAD,
+    sensor.PEGGED,
     mixture.KNOCK,
     supply.REGULATOR,
     supply.PRESSURE,
     mixture.STUCK,
+    supply.FULL_OPEN,
     supply.DUTY,
     supply.VOLTAGE,
     airflow.SENSOR_END,
     enrichment.NOT_REACHED,
     enrichment.TRIM_LEFT_ON,
     enrichment.HIDDEN_FUEL,
+    feedback.LIMIT,
+    feedback.SWINGS,
     airflow.OTHER_CALIBRATION,
+    sensor.SLOW_LOG,
     readings.IMPOSSIBLE,
 )
 
@@ -70,10 +77,31 @@ def find_faults(conditions: Conditions) -> tuple[Finding, ...]:
 
     Returns
     -------
-    What was found, dangers first, then in the order of time.
+    What was found, dangers first and causes before all others, then in the order of time; what a cause
+    explains is not told as well.
     """
-    found = [f for fault in FAULTS if (f := fault.find(conditions)) is not None]
-    return tuple(sorted(found, key=lambda f: (RANK[f.severity], f.first_time_s)))
+    return look_for_faults(conditions)[0]
+
+
+def look_for_faults(conditions: Conditions) -> tuple[tuple[Finding, ...], dict[str, Mask]]:
+    """The same, with the samples that show each fault.
+
+    Parameters
+    ----------
+    conditions : one joined log with its regimes and aligned lambda.
+
+    Returns
+    -------
+    The findings, and masks of shape (n,) by their ids; also of those another finding explains.
+    """
+    found, shown = [], {}
+    for fault in FAULTS:
+        seen = fault.look(conditions)
+        told = None if seen is None else fault.told(conditions, seen)
+        if seen is not None and told is not None:
+            found.append(told)
+            shown[fault.id] = seen.mask
+    return without_symptoms(found, shown, conditions), shown
 
 
 def with_fit(

@@ -13,7 +13,7 @@ from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.finding import Finding
-from lean_trim.core.diagnosis.findings import FAULTS, find_faults
+from lean_trim.core.diagnosis.findings import look_for_faults
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import make_frame
@@ -26,7 +26,7 @@ from lean_trim.core.pipeline.solve import DrivenLog, pieces_of
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M, standard_kpa
 from lean_trim.core.pulls.pull import Pull, measure_pull
 from lean_trim.core.pulls.stretches import find_stretches
-from lean_trim.core.types import Floats, Mask
+from lean_trim.core.types import Floats
 
 
 class Say:
@@ -104,16 +104,9 @@ def pulls_of(conditions: Conditions, altitude_m: float = 0.0) -> PullReport:
     log = conditions.frame.log
     logged = Role.BARO in log and bool(np.isfinite(log[Role.BARO]).any())
     baro = held(log[Role.BARO]) if logged else np.full(len(log), standard_kpa(altitude_m))
-    findings = find_faults(conditions)
-    shown = _shown(conditions, {f.id for f in findings})
+    findings, shown = look_for_faults(conditions)
     pulls = tuple(
         measure_pull(conditions, stretch, baro, shown)
         for stretch in find_stretches(log, conditions.motion.gears)
     )
     return PullReport(conditions, pulls, baro, logged, findings)
-
-
-def _shown(conditions: Conditions, ids: set[str]) -> dict[str, Mask]:
-    """Samples that show each fault that was told."""
-    seen = {fault.id: fault.look(conditions) for fault in FAULTS if fault.id in ids}
-    return {name: s.mask for name, s in seen.items() if s is not None}

@@ -17,6 +17,8 @@ SAGGED_SHARE = 0.93
 OFF_SHARE = 0.05
 DUTY_PCT = 85.0
 """Injector duty from which no reserve is left (common practice, no source)."""
+FULL_OPEN_PCT = 97.0
+"""Duty at which an injector has no time left to close (common practice, no source)."""
 USUAL_V = 14.0
 
 
@@ -38,6 +40,12 @@ class Say:
         "supply.duty",
         "Injector duty was above 85 % for {seconds:.1f} s, first at {first} min; larger injectors or more "
         "pressure are needed before more air.",
+    )
+    FULL_OPEN = Message(
+        "supply.full_open",
+        "The injectors were open all the time ({duty:.0f} % duty) for {seconds:.1f} s, first at {first} min: "
+        "no more fuel exists, whatever the table asks for. Larger injectors or more pressure before the next "
+        "run.",
     )
     VOLTAGE = Message(
         "supply.voltage",
@@ -67,6 +75,11 @@ def _duty(conditions: Conditions) -> Seen:
     return Seen(np.asarray(conditions.motion.duty > DUTY_PCT))
 
 
+def _full_open(conditions: Conditions) -> Seen | None:
+    full = np.asarray(conditions.motion.duty >= FULL_OPEN_PCT)
+    return Seen(full, {"duty": float(np.max(conditions.motion.duty[full]))}) if full.any() else None
+
+
 def _voltage(conditions: Conditions) -> Seen:
     low = np.asarray(conditions.frame.log.get(Role.BATTERY, USUAL_V) < LOW_V.default)
     return Seen(low & (conditions.regime != Regime.STOPPED))
@@ -75,4 +88,5 @@ def _voltage(conditions: Conditions) -> Seen:
 PRESSURE = Fault("fuel_pressure", "danger", Say.PRESSURE, 0.5, _pressure)
 REGULATOR = Fault("regulator", "danger", Say.REGULATOR, 2.0, _regulator)
 DUTY = Fault("injector_duty", "warning", Say.DUTY, 0.2, _duty)
+FULL_OPEN = Fault("injectors_full_open", "danger", Say.FULL_OPEN, 0.2, _full_open)
 VOLTAGE = Fault("low_voltage", "warning", Say.VOLTAGE, 2.0, _voltage)
