@@ -45,6 +45,9 @@ def test_every_full_pull_is_found_to_its_samples(
         assert pull["rpm_to"] > pull["rpm_from"] and pull["boost_kpa_peak"] > 20.0 and pull["times"]
         assert pull["verdict"] and pull["enrichment_reached"] and pull["gear"] in (2, 3, 4)
     assert capsys.readouterr().out.count(" rpm in ") == len(found["pulls"])
+    grid = (folder / "out" / "knock_grid.csv").read_text().splitlines()
+    assert len(grid) == 15 and grid[0].startswith("kPa\\rpm,600,900")
+    assert (folder / "out" / "knock.csv").read_text().startswith("start_s,end_s,knock_retard_deg")
 
 
 def test_an_altitude_that_is_none_ends_with_2(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QImage, QWheelEvent
+from PySide6.QtGui import QGuiApplication, QImage, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.pulls.traces import Lane
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.faults import Faults
+from lean_trim.simcar.heron import heron
 from lean_trim.ui.desks.pulls.desk import PullsDesk
 from lean_trim.ui.desks.pulls.overlay_data import overlay_of, trigger_s
 from lean_trim.ui.window.main_window import MainWindow
@@ -127,3 +132,42 @@ def test_without_a_run_the_desk_says_what_it_needs(window: MainWindow) -> None:
     made = window.desks.desk("pulls")
     assert isinstance(made, PullsDesk)
     assert "found by themselves" in made.chart.nothing and not made.out.isEnabled()
+
+
+@pytest.fixture
+def knocking(window: MainWindow, until: Until, tmp_path: Path) -> PullsDesk:
+    vehicle = heron()
+    drive = simulate(vehicle, 5, 7.0, faults=Faults(knock_from_kpa=150.0), name="knock")
+    write_log_csv(drive, tmp_path / "knock.csv")
+    window.opening.make_job(vehicle, tmp_path / "knock.leantrim", tmp_path / "knock.csv")
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
+    window.desks.show_desk("pulls")
+    made = window.desks.desk("pulls")
+    assert isinstance(made, PullsDesk)
+    until(lambda: bool(made.list.rows))
+    made.view_buttons.button(1).click()
+    return made
+
+
+def test_the_ledger_lists_knock_and_lays_it_out_on_any_axes(knocking: PullsDesk) -> None:
+    page = knocking.knock
+    assert knocking.view_buttons.button(1).text() == f"Knock  ·  {len(page.rows)}" and page.rows
+    assert page.grid.rowCount() == 14 and page.grid.columnCount() == 16
+    texts = [page.grid.item(12, j).text() for j in range(16)]
+    assert "3.0" in texts and page.grid.item(0, 4).text() in ("", "0")
+    page.events.selectRow(0)
+    event = page.rows[0][2]
+    assert knocking.session.selection.span == (event.start_s, event.end_s)
+    QGuiApplication.clipboard().setText("kPa\\rpm\t2000\t4000\t6000\n60\t30\t32\t34\n160\t12\t14\t18\n")
+    page.paste.click()
+    assert (page.grid.rowCount(), page.grid.columnCount()) == (2, 3)
+    assert page.grid.item(1, 1).text() == "3.0"
+    page.copy_grid.click()
+    assert QGuiApplication.clipboard().text().splitlines()[0] == "kPa\\rpm\t2000\t4000\t6000"
+    QGuiApplication.clipboard().setText("nothing here")
+    page.paste.click()
+    assert page.grid.columnCount() == 3
+    page.copy_list.click()
+    assert len(QGuiApplication.clipboard().text().splitlines()) == len(page.rows) + 1
+    page.back.click()
+    assert page.grid.rowCount() == 14

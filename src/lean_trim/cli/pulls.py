@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from lean_trim.cli.correct import Logs, warn
 from lean_trim.cli.log_options import add_log_options, log_words
 from lean_trim.cli.parser import Subcommand
+
+if TYPE_CHECKING:
+    from lean_trim.core.pipeline.pulls import PullReport
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -43,6 +47,7 @@ def run(args: argparse.Namespace) -> None:
     report = find_pulls([logs.read(p) for p in args.log], vehicle, args.altitude)
     make_folder(args.out)
     write_pulls(report, args.out / "pulls.json")
+    _write_knock(report, args.out)
     if args.quiet:
         return
     if not report.pulls:
@@ -53,6 +58,22 @@ def run(args: argparse.Namespace) -> None:
             f"{clock(pull.start_s)} {pull.kind}, {gear}{pull.rpm_from:.0f} to {pull.rpm_to:.0f} rpm in "
             f"{pull.seconds:.1f} s. {verdict_on_pull(pull)}"
         )
+
+
+def _write_knock(report: PullReport, folder: Path) -> None:
+    """The ledger beside it: a list, and a grid on the airflow table's axes where it has two."""
+    from lean_trim.core.pulls.knock import by_of, knock_events, knock_samples, largest_retard
+    from lean_trim.formats.knock_csv import knock_grid, knock_list
+
+    conditions = report.conditions
+    events = knock_events(conditions, report.pulls)
+    (folder / "knock.csv").write_text(knock_list(events), encoding="utf-8")
+    axes = conditions.frame.vehicle.table.axes
+    by = by_of(axes[0])
+    if by is not None:
+        samples = knock_samples(conditions, report.baro_kpa)
+        text = knock_grid(largest_retard([samples], by, *axes), axes[0], axes[1], axes[0].unit)
+        (folder / "knock_grid.csv").write_text(text, encoding="utf-8")
 
 
 COMMAND = Subcommand("pulls", "find full-throttle runs and say what each showed", add_arguments, run)

@@ -8,13 +8,18 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Axis
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.errors import CancelledError, LeanTrimError
+from lean_trim.core.errors import CancelledError, LeanTrimError, TableError
 from lean_trim.core.messages import Message
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M
+from lean_trim.core.pulls.knock import UNITS, By, KnockEvent, KnockSamples, by_of, knock_events, knock_samples
 from lean_trim.core.pulls.pull import Pull
 from lean_trim.core.pulls.traces import PullTrace, trace_of
+from lean_trim.core.types import Floats
 from lean_trim.job.records import Job, Round
 from lean_trim.workspace.binding import injector_key
 from lean_trim.workspace.changes import Notice, PullsFound
@@ -23,7 +28,7 @@ from lean_trim.workspace.tasks import Lane, Report
 if TYPE_CHECKING:
     from lean_trim.workspace.workspace import Workspace
 
-ALTITUDE, FIGURES = "altitude_m", "pull_figures"
+ALTITUDE, FIGURES, KNOCK_AXES = "altitude_m", "pull_figures", "knock_axes"
 """Settings of the job."""
 MOST_KW = 2000.0
 HALF = 0.5
@@ -54,6 +59,7 @@ class RoundPulls:
     key : what they depend on.
     traces : in the order of time.
     baro_logged : whether boost is over a measured barometer.
+    knock : every event; ``samples`` what its grids are made from, None where nothing could be looked for.
     failure : why none could be looked for, "" if they could.
     """
 
@@ -63,6 +69,37 @@ class RoundPulls:
     traces: tuple[PullTrace, ...]
     baro_logged: bool
     failure: str = ""
+    knock: tuple[KnockEvent, ...] = ()
+    samples: KnockSamples | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class KnockAxes:
+    """A grid knock is laid out on; the columns are engine speed."""
+
+    by: By
+    rows: Axis
+    columns: Axis
+
+
+def knock_axes_of(by: By, rows: Floats, columns: Floats) -> KnockAxes:
+    """Axes from their points.
+
+    Parameters
+    ----------
+    by : what the rows are read by.
+    rows, columns : points, rising, in our units and rpm.
+
+    Returns
+    -------
+    The axes.
+
+    Raises
+    ------
+    TableError
+        If they are no axes.
+    """
+    return KnockAxes(by, Axis(str(by), UNITS[by], rows), Axis("engine speed", "rpm", columns))
 
 
 @dataclass(frozen=True)
@@ -186,6 +223,42 @@ class PullsControl:
             return
         self.workspace.deciding.leave_out(pull.start_s, pull.end_s)
 
+    @property
+    def knock_axes(self) -> KnockAxes:
+        """The grid knock is laid out on: the user's own, else the airflow table's, else even steps."""
+        try:
+            kept = json.loads(self.workspace.setting(KNOCK_AXES, "{}"))
+            rows, columns = (np.array(kept[key], float) for key in ("rows", "columns"))
+            return knock_axes_of(By(kept["by"]), rows, columns)
+        except (ValueError, TypeError, KeyError, TableError):
+            pass
+        vehicle = self.workspace.vehicle
+        axes = () if vehicle is None else vehicle.table.axes
+        by = by_of(axes[0]) if len(axes) == 2 else None
+        if by is None:
+            return knock_axes_of(By.MAP, np.arange(20.0, 201.0, 20.0), np.arange(1000.0, 7001.0, 500.0))
+        return KnockAxes(by, axes[0], axes[1])
+
+    def set_knock_axes(self, axes: KnockAxes | None) -> None:
+        """Keep the axes knock is laid out on.
+
+        Parameters
+        ----------
+        axes : None goes back to those of the airflow table.
+        """
+        kept = (
+            {}
+            if axes is None
+            else {
+                "by": str(axes.by),
+                "rows": axes.rows.points.tolist(),
+                "columns": axes.columns.points.tolist(),
+            }
+        )
+        text = json.dumps(kept)
+        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(KNOCK_AXES, text)):
+            self.workspace.hub.publish(PullsFound())
+
     def figure_kw(self, round_id: int, pull: Pull) -> float:
         """What a dynamometer showed of a pull, kW; NaN if nothing was typed."""
         return self._figures().get(_name(round_id, pull), math.nan)
@@ -233,4 +306,12 @@ def _looked(wanted: _Wanted, altitude_m: float, report: Report) -> RoundPulls:
     except LeanTrimError as error:
         return RoundPulls(wanted.round_id, wanted.number, wanted.key, (), False, str(error))
     traces = tuple(trace_of(found.conditions, pull, found.baro_kpa) for pull in found.pulls)
-    return RoundPulls(wanted.round_id, wanted.number, wanted.key, traces, found.baro_logged)
+    return RoundPulls(
+        wanted.round_id,
+        wanted.number,
+        wanted.key,
+        traces,
+        found.baro_logged,
+        knock=knock_events(found.conditions, found.pulls),
+        samples=knock_samples(found.conditions, found.baro_kpa),
+    )

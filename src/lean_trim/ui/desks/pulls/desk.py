@@ -3,15 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QAction, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M
 from lean_trim.core.pulls.verdict import verdict_on_pull
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.pulls.controls import Controls
+from lean_trim.ui.desks.pulls.knock_page import KnockPage
 from lean_trim.ui.desks.pulls.overlay import EMPTY, NOTHING_CHOSEN, OverlayChart
 from lean_trim.ui.desks.pulls.overlay_data import difference_of, overlay_of
 from lean_trim.ui.desks.pulls.pull_list import PullList, Row
@@ -28,6 +40,10 @@ CAUTION = (
 LOOKING = "Looking for full-throttle runs."
 NONE = "No full-throttle run in this job's logs: the throttle was nowhere far open for two seconds."
 NO_FIGURE = "–"
+VIEWS = (
+    ("Runs", "Full-throttle runs, laid over each other"),
+    ("Knock", "Where knock took spark out, how much, and in which run"),
+)
 LIST_H, LIST_SHARE = 190, 0.3
 """Height of the list, and its share of a low window."""
 
@@ -46,6 +62,7 @@ class PullsDesk(QWidget):
         self.controls = Controls(self)
         self.chart = OverlayChart(appearance, self)
         self.chart.hovered.connect(self.hovered)
+        self.knock = KnockPage(session, appearance, self)
         self.verdict = running_text(9.5)
         self.caution = running_text(8.5, CAUTION)
         self.out = QPushButton(self)
@@ -105,9 +122,31 @@ class PullsDesk(QWidget):
         self.parts.setChildrenCollapsible(False)
         self.parts.splitterMoved.connect(lambda *_: self._keep_sizes())
         self.sizes_kept = False
+        self.stack = QStackedWidget(self)
+        self.stack.addWidget(self.parts)
+        self.stack.addWidget(self.knock)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 10, 4)
-        layout.addWidget(self.parts)
+        layout.setSpacing(4)
+        layout.addLayout(self._views())
+        layout.addWidget(self.stack, 1)
+
+    def _views(self) -> QHBoxLayout:
+        """What the desk shows of the runs."""
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        self.view_buttons = QButtonGroup(self)
+        for place, (title, tip) in enumerate(VIEWS):
+            button = QToolButton(self)
+            button.setText(title)
+            button.setToolTip(tip)
+            button.setCheckable(True)
+            button.setChecked(place == 0)
+            button.clicked.connect(partial(self.stack.setCurrentIndex, place))
+            self.view_buttons.addButton(button, place)
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
 
     def _keep_sizes(self) -> None:
         """What the user drew wider stays so."""
@@ -163,6 +202,9 @@ class PullsDesk(QWidget):
         self.nothing = EMPTY if not logs else LOOKING if waiting else "  ".join(failures) or NONE
         self._show_chosen()
         self._draw()
+        self.knock.refresh()
+        count = len(self.knock.rows)
+        self.view_buttons.button(1).setText(f"Knock  ·  {count}" if count else "Knock")
 
     @property
     def row(self) -> Row | None:
