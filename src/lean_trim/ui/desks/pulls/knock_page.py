@@ -52,7 +52,8 @@ DASH = "–"
 NONE = "No knock was logged: either there was none, or the channel is missing."
 ABOUT = (
     "Largest retard in degrees nearest to each point, over all rounds, across engine speed in rpm; 0 was "
-    "driven without any, blank was not driven. Copy it beside your spark table: Lean Trim does not write those."
+    "driven without any, blank was not driven. Copy it beside your spark table: Lean Trim does not write "
+    "those."
 )
 
 
