@@ -171,3 +171,21 @@ def test_the_ledger_lists_knock_and_lays_it_out_on_any_axes(knocking: PullsDesk)
     assert len(QGuiApplication.clipboard().text().splitlines()) == len(page.rows) + 1
     page.back.click()
     assert page.grid.rowCount() == 14
+
+
+def test_targets_are_typed_beside_what_people_run(driven: MainWindow, desk: PullsDesk) -> None:
+    desk.view_buttons.button(2).click()
+    page = desk.targets
+    table = page.targets.base
+    assert table is not None and page.grid.rowCount() == table.shape[0] and "people run" in page.advice.text()
+    before = page.caution.text()
+    item = page.grid.item(table.shape[0] - 1, 3)
+    item.setSelected(True)
+    assert len(page.cells) == 1
+    QTest.keyClicks(page.entry, "=0.93")
+    QTest.keyClick(page.entry, Qt.Key.Key_Return)
+    assert item.text().startswith("0.93") and item.font().bold()
+    assert "destroys engines" in page.caution.text() and "leaner than people run" in item.toolTip()
+    assert page.cells, "the choice stays while one types"
+    page.back.click()
+    assert not item.font().bold() and page.caution.text() == before

@@ -11,9 +11,11 @@ from lean_trim.core.data.calibration import (
     BESIDE,
     ENGINE_SCALE,
     INJECTOR_TABLES,
+    TARGET,
     Calibration,
     with_calibration,
 )
+from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -421,6 +423,25 @@ class Job:
             and np.array_equal(a.small_open_ms, b.small_open_ms)
             and np.array_equal(a.small_add_ms, b.small_add_ms)
         )
+
+    def may_count_together(self, one: Round, other: Round) -> bool:
+        """True if the logs of one round say something of another's table.
+
+        Parameters
+        ----------
+        one : whose logs are asked for.
+        other : whose table they are to count for.
+
+        Returns
+        -------
+        Whether injector data and scale are the same, and targets, unless the logs hold their own.
+        """
+        if not self.same_injectors(one, other):
+            return False
+        a, b = (r.revision.calibration.tables.get(TARGET) for r in (one, other))
+        if all(Role.TARGET in log for log in one.logs) or (a is None and b is None):
+            return True
+        return a is not None and b is not None and a.same_axes(b) and bool((a.values == b.values).all())
 
     def vehicle_in(self, index: int) -> Vehicle:
         """The vehicle with the calibration of a round in its ECU.

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, INJECTOR_TABLES, SMALL_PULSES
+from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, INJECTOR_TABLES, SMALL_PULSES, TARGET
 from lean_trim.core.data.injector_tables import (
     OPEN_AXIS,
     PRESSURE_AXIS,
@@ -359,7 +359,7 @@ def _filled(vehicle: Vehicle, name: str) -> Table | None:
 
 
 def decided_tables(current: Round) -> dict[str, Table]:
-    """Injector tables as a round would write them, those that change.
+    """Tables beside the airflow table as a round would write them, those that change.
 
     Parameters
     ----------
@@ -372,6 +372,6 @@ def decided_tables(current: Round) -> dict[str, Table]:
     calibration = current.resulting_calibration
     return {
         name: calibration[name]
-        for name in INJECTOR_TABLES
+        for name in (*INJECTOR_TABLES, TARGET)
         if name in current.decisions and current.decisions[name].changed
     }

@@ -51,7 +51,7 @@ class Say:
     WRITTEN_WITH = Message("rounds.written_with", "Written to {path}. {entry}")
     WRITTEN_BESIDE = Message(
         "rounds.written_beside",
-        "Table written to {path}, injector data beside it: {beside}. Keep a copy of what is in the ECU "
+        "Table written to {path}, and beside it: {beside}. Keep a copy of what is in the ECU "
         "before you write these to it.",
     )
     COPIED_WITH = Message("rounds.copied_with", "Copied for your ECU's editor. {entry}")

@@ -97,7 +97,7 @@ class Solver:
         assert job is not None
         before = (r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
         # On other injector data the table was asked something else.
-        return (current, *(r for r in before if job.same_injectors(r, current)))
+        return (current, *(r for r in before if job.may_count_together(r, current)))
 
     def forget(self) -> None:
         """Another round is looked at, or none: what was asked for the old one is not wanted any more."""

@@ -39,6 +39,7 @@ from lean_trim.workspace.rounds import Rounds
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.scale_moves import ScaleMoves
 from lean_trim.workspace.solving import Solver
+from lean_trim.workspace.target_table import TargetTable
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 from lean_trim.workspace.tuning import TuningControl
 
@@ -86,6 +87,7 @@ class Workspace:
         self.injectors = InjectorTables(self)
         self.scale = ScaleMoves(self)
         self.pulls = PullsControl(self)
+        self.targets = TargetTable(self)
 
     @property
     def index(self) -> int:

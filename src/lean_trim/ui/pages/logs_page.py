@@ -125,9 +125,11 @@ class LogsPage(QWidget):
                 box.setFont(font(9))
                 box.setToolTip("Driven on another revision of the table: translated to the present one")
                 box.setChecked(other.number in self.session.tuning.state.earlier)
-                if not job.same_injectors(other, job.rounds[self.session.index]):
-                    box.setText(f"Round {other.number}: other injector data, does not count here")
-                    box.setToolTip("What it asked of the table speaks of the injector data it was driven on")
+                if not job.may_count_together(other, job.rounds[self.session.index]):
+                    box.setText(f"Round {other.number}: other injector data or targets, does not count here")
+                    box.setToolTip(
+                        "What it asked of the table speaks of the injector data and targets it was driven on"
+                    )
                     box.setChecked(False)
                     box.setEnabled(False)
                 box.toggled.connect(partial(self.session.tuning.use_earlier, other.number))

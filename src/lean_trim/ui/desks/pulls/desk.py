@@ -27,6 +27,7 @@ from lean_trim.ui.desks.pulls.knock_page import KnockPage
 from lean_trim.ui.desks.pulls.overlay import EMPTY, NOTHING_CHOSEN, OverlayChart
 from lean_trim.ui.desks.pulls.overlay_data import difference_of, overlay_of
 from lean_trim.ui.desks.pulls.pull_list import PullList, Row
+from lean_trim.ui.desks.pulls.target_page import TargetPage
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.page import running_text
@@ -43,6 +44,7 @@ NO_FIGURE = "–"
 VIEWS = (
     ("Runs", "Full-throttle runs, laid over each other"),
     ("Knock", "Where knock took spark out, how much, and in which run"),
+    ("Target λ", "What is asked for, beside what people run at that load"),
 )
 LIST_H, LIST_SHARE = 190, 0.3
 """Height of the list, and its share of a low window."""
@@ -63,6 +65,7 @@ class PullsDesk(QWidget):
         self.chart = OverlayChart(appearance, self)
         self.chart.hovered.connect(self.hovered)
         self.knock = KnockPage(session, appearance, self)
+        self.targets = TargetPage(session, appearance, self)
         self.verdict = running_text(9.5)
         self.caution = running_text(8.5, CAUTION)
         self.out = QPushButton(self)
@@ -85,6 +88,7 @@ class PullsDesk(QWidget):
             session.access_changed,
         ):
             signal.connect(lambda *_: self._again())
+        session.decided.connect(self.targets.refresh)
         appearance.changed.connect(self.refresh)
         self.refresh()
 
@@ -125,6 +129,7 @@ class PullsDesk(QWidget):
         self.stack = QStackedWidget(self)
         self.stack.addWidget(self.parts)
         self.stack.addWidget(self.knock)
+        self.stack.addWidget(self.targets)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 8, 10, 4)
         layout.setSpacing(4)
@@ -203,6 +208,7 @@ class PullsDesk(QWidget):
         self._show_chosen()
         self._draw()
         self.knock.refresh()
+        self.targets.refresh()
         count = len(self.knock.rows)
         self.view_buttons.button(1).setText(f"Knock  ·  {count}" if count else "Knock")
 

@@ -47,7 +47,7 @@ TIPS = (
     "Measured lambda then",
 )
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-ROW_H, LEAST_COLUMN_W = 21, 30
+ROW_H, LEAST_COLUMN_W = 21, 38
 DASH = "–"
 NONE = "No knock was logged: either there was none, or the channel is missing."
 ABOUT = (
@@ -75,7 +75,7 @@ class KnockPage(QWidget):
         self.session = session
         self.appearance = appearance
         self.pulls = session.workspace.pulls
-        self.events = _table("Knock events of all rounds")
+        self.events = cell_table("Knock events of all rounds")
         self.events.setColumnCount(len(HEADS))
         for place, (head, tip) in enumerate(zip(HEADS, TIPS, strict=True)):
             item = QTableWidgetItem(head)
@@ -83,7 +83,7 @@ class KnockPage(QWidget):
             self.events.setHorizontalHeaderItem(place, item)
         self.events.verticalHeader().setVisible(False)
         self.events.itemSelectionChanged.connect(self._show_on_tape)
-        self.grid = _table("Largest knock retard on a grid")
+        self.grid = cell_table("Largest knock retard on a grid")
         self.grid.setFont(font(8.5))
         self.grid.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.grid.horizontalHeader().setMinimumSectionSize(LEAST_COLUMN_W)
@@ -209,7 +209,8 @@ class KnockPage(QWidget):
         QGuiApplication.clipboard().setText(knock_list([event for _, _, event in self.rows]))
 
 
-def _table(name: str) -> QTableWidget:
+def cell_table(name: str) -> QTableWidget:
+    """A table of figures that are not typed into."""
     table = QTableWidget()
     table.setFont(font(9))
     table.setAccessibleName(name)
@@ -219,6 +220,8 @@ def _table(name: str) -> QTableWidget:
     header = table.horizontalHeader()
     header.setDefaultAlignment(RIGHT)
     header.setHighlightSections(False)
+    for one in (header, table.verticalHeader()):
+        one.setFont(font(8))
     header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
     return table
 

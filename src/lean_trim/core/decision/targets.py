@@ -1,0 +1,146 @@
+"""What targets people run, by load: advice beside a target table, never a value that is written."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lean_trim.core.data.table_kinds import heavy_rows, row_pressures
+from lean_trim.core.data.tables import Table
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    CRUISE = Message(
+        "targets.cruise", "Part load: {low:.2f} to {high:.2f}; people run {from_:.2f} to {to:.2f}.{odd}"
+    )
+    FULL = Message(
+        "targets.full",
+        "Full load up to atmospheric: {low:.2f} to {high:.2f}; people run {from_:.2f} to {to:.2f}.{odd}",
+    )
+    BOOST = Message(
+        "targets.boost", "Boost: {low:.2f} to {high:.2f}; people run {from_:.2f} to {to:.2f}.{odd}"
+    )
+    LEANER = Message("targets.leaner", " {cells} leaner than that.")
+    RICHER = Message("targets.richer", " {cells} richer than that.")
+    LEAN_AT_LOAD = Message(
+        "targets.lean_at_load",
+        "{cells} at load are leaner than people run there: heat and knock rise with it. Approach in short "
+        "runs with a second person on λ and knock; lean under boost destroys engines.",
+    )
+    TOO_RICH = Message(
+        "targets.too_rich",
+        "{cells} are below {limit:.2f}: so rich it misfires, washes the bores and burns the catalyst.",
+    )
+
+
+class Load(StrEnum):
+    """What a target cell is for."""
+
+    CRUISE = "part load"
+    BETWEEN = "between"
+    FULL = "full load"
+    BOOST = "boost"
+
+
+USUAL: dict[Load, tuple[float, float]] = {
+    Load.CRUISE: (0.95, 1.02),
+    Load.FULL: (0.86, 0.90),
+    Load.BOOST: (0.78, 0.83),
+}
+"""Targets people run (common practice, no source)."""
+SENTENCES = {Load.CRUISE: Say.CRUISE, Load.FULL: Say.FULL, Load.BOOST: Say.BOOST}
+TOO_RICH = 0.70
+"""Below it a mixture burns badly (common practice, no source)."""
+CRUISE_BELOW, FULL_FROM, BOOST_FROM = 0.72, 0.90, 1.06
+"""Shares of the barometer at which rows count as part load, full load and boost; enrichment comes on between
+the first two (common practice, no source)."""
+SLACK = 0.005
+"""A target table shows two digits; half of the last is no difference."""
+
+
+def loads_of(table: Table, baro_kpa: float) -> NDArray[np.object_]:
+    """What each row of a target table is for.
+
+    Parameters
+    ----------
+    table : of target lambda.
+    baro_kpa : barometer.
+
+    Returns
+    -------
+    A ``Load`` a row, shape (rows,); of rows that are no pressure only part load and full load.
+    """
+    pressures = row_pressures(table)
+    if pressures is None:
+        return np.where(heavy_rows(table), Load.FULL, Load.CRUISE).astype(object)
+    share = pressures / baro_kpa
+    out = np.full(len(share), Load.BETWEEN, object)
+    out[share < CRUISE_BELOW] = Load.CRUISE
+    out[share >= FULL_FROM] = Load.FULL
+    out[share >= BOOST_FROM] = Load.BOOST
+    return out
+
+
+@dataclass(frozen=True, eq=False)
+class TargetAdvice:
+    """Advice on a target table.
+
+    Attributes
+    ----------
+    loads : a ``Load`` a row, shape (rows,).
+    odd : +1 where a cell is leaner than people run, -1 where richer, shape (rows, columns).
+    said : a sentence for each load that is there.
+    cautions : what is dangerous.
+    """
+
+    loads: NDArray[np.object_]
+    odd: NDArray[np.int8]
+    said: tuple[Said, ...]
+    cautions: tuple[Said, ...]
+
+
+def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
+    """Hold targets against what people run.
+
+    Parameters
+    ----------
+    table : of target lambda, over two axes.
+    values : that would be written, shape (rows, columns).
+    baro_kpa : barometer.
+
+    Returns
+    -------
+    The advice.
+    """
+    loads = loads_of(table, baro_kpa)
+    odd = np.zeros(values.shape, np.int8)
+    said = []
+    for load, (from_, to) in USUAL.items():
+        rows = loads == load
+        if not rows.any():
+            continue
+        part = values[rows]
+        odd[rows] = (part > to + SLACK).astype(np.int8) - (part < from_ - SLACK).astype(np.int8)
+        counts = ((Say.LEANER, int((odd[rows] > 0).sum())), (Say.RICHER, int((odd[rows] < 0).sum())))
+        words = "".join(str(message(cells=_cells(n))) for message, n in counts if n)
+        low, high = float(part.min()), float(part.max())
+        said.append(SENTENCES[load](low=low, high=high, from_=from_, to=to, odd=words))
+    cautions = []
+    lean = int((odd[np.isin(loads, (Load.FULL, Load.BOOST))] > 0).sum())
+    if lean:
+        cautions.append(Say.LEAN_AT_LOAD(cells=_cells(lean)))
+    rich = int((values < TOO_RICH - SLACK).sum())
+    if rich:
+        cautions.append(Say.TOO_RICH(cells=_cells(rich), limit=TOO_RICH))
+    return TargetAdvice(loads, odd, tuple(said), tuple(cautions))
+
+
+def _cells(count: int) -> str:
+    return "1 cell" if count == 1 else f"{count} cells"

@@ -1,0 +1,144 @@
+"""Editing the target table of the newest round: typed, undone, handed over, driven on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lean_trim.core.data.calibration import TARGET
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import TableLimits
+from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.regions import USUAL_KPA
+from lean_trim.core.decision.targets import TargetAdvice, advise
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.messages import Message, Said
+from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.injector_tables import Held, TablesChange
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+LIMITS = TableLimits(resolution=0.001, lowest=0.5, highest=1.5)
+"""What a target may be set to, λ; the field of an ECU is finer or as fine."""
+
+
+class Say:
+    """What editing targets says."""
+
+    ONLY_NEWEST = Message(
+        "target_table.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+    )
+    NO_TABLE = Message(
+        "target_table.no_table", "This car has no target table: paste one on the Vehicle desk."
+    )
+    CHOOSE_FIRST = Message(
+        "target_table.choose_first", "Choose the cells first, then type, for example =0.86 or x0.98."
+    )
+    SET = Message("target_table.set", "Set {text} on {count} targets")
+    PUT_BACK = Message("target_table.put_back", "Put {count} targets back")
+    REFUSED = Message("target_table.refused", "The target table is as it was: {reason}")
+
+
+class TargetTable:
+    """Target table of the shown round."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    @property
+    def base(self) -> Table | None:
+        """As the shown round was driven on it; None if the car has none."""
+        current = self.workspace.round
+        return None if current is None else current.revision.calibration.tables.get(TARGET)
+
+    @property
+    def decided(self) -> Decision | None:
+        """What is decided of it, untouched if nothing is; None if there is no table."""
+        current, table = self.workspace.round, self.base
+        if current is None or table is None:
+            return None
+        return current.decisions.get(TARGET) or decide.undecided(table)
+
+    @property
+    def advice(self) -> TargetAdvice | None:
+        """What people run, held against what would be written; None without a table of two axes."""
+        table, decision = self.base, self.decided
+        if table is None or decision is None or len(table.axes) != 2:
+            return None
+        return advise(table, decision.values, self._baro_kpa())
+
+    def _baro_kpa(self) -> float:
+        solution = self.workspace.solver.solution
+        if solution is None:
+            return USUAL_KPA
+        logged = solution.frame.log.get(Role.BARO)
+        known = logged[np.isfinite(logged)]
+        return float(np.median(known)) if len(known) else USUAL_KPA
+
+    def type_in(self, text: str, cells: frozenset[int]) -> bool:
+        """Apply typed input to cells; False, and told, if it cannot be done.
+
+        Parameters
+        ----------
+        text : as ``=0.86``, ``x0.98`` or ``+2%``; a bare number is the value.
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        if not cells:
+            self.workspace.note(Say.CHOOSE_FIRST())
+            return False
+        words = text.strip()
+        typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
+        said = Say.SET(text=words, count=len(cells))
+        return self._change(said, lambda d, _: decide.type_in(d, typed, cells, LIMITS))
+
+    def put_back(self, cells: frozenset[int] | None = None) -> bool:
+        """Return targets to what was driven on.
+
+        Parameters
+        ----------
+        cells : flat indices; all if None.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        decision = self.decided
+        count = len(cells) if cells else (0 if decision is None else decision.changed)
+        return self._change(Say.PUT_BACK(count=count), lambda d, t: decide.put_back(d, t, cells or None))
+
+    def _change(self, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
+        workspace = self.workspace
+        current, table, before = workspace.round, self.base, self.decided
+        if current is None or not workspace.is_last:
+            workspace.note(Say.ONLY_NEWEST())
+            return False
+        if table is None or before is None:
+            workspace.note(Say.NO_TABLE())
+            return False
+        try:
+            after = change(before, table)
+        except LeanTrimError as error:
+            workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            return False
+        # A cell typed back to what it was is not decided.
+        same = after.values == table.values
+        after = replace(after, origin=np.where(same, np.int8(decide.Origin.UNTOUCHED), after.origin))
+        kept = after if after.changed else None
+        made = TablesChange(
+            workspace.injectors,
+            current.id,
+            str(text),
+            Held({}, {TARGET: current.decisions.get(TARGET)}),
+            Held({}, {TARGET: kept}),
+        )
+        return workspace.saving.attempt(lambda: workspace.history.push(made), made)

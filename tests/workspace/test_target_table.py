@@ -1,0 +1,74 @@
+"""Targets are typed, kept, undone, handed over, and the next round drives on them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.calibration import TARGET
+from lean_trim.core.data.channels import Role
+from lean_trim.formats.tables import read_table
+from lean_trim.job.store import load_job
+from lean_trim.workspace.changes import Notice
+from tests.race.conftest import Bench
+
+CELLS = frozenset({200, 201})
+
+
+def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> None:
+    targets = driven.workspace.targets
+    before = targets.decided
+    assert before is not None and targets.type_in("0.81", CELLS)
+    kept = load_job(job_path).rounds[0].decisions[TARGET]
+    np.testing.assert_allclose(kept.values.ravel()[sorted(CELLS)], 0.81)
+    assert kept.changed == 2
+    assert targets.type_in("x1.05", CELLS) and targets.decided is not None
+    assert targets.decided.values.ravel()[200] == pytest.approx(0.8505, abs=1e-3)
+    driven.workspace.undo()
+    driven.workspace.undo()
+    assert TARGET not in load_job(job_path).rounds[0].decisions
+    np.testing.assert_array_equal(targets.decided.values, before.values)
+
+
+def test_what_cannot_be_is_refused_in_words(driven: Bench, job_path: Path) -> None:
+    targets = driven.workspace.targets
+    said: list[str] = []
+    driven.workspace.hub.subscribe(Notice, lambda n: said.append(str(n.said)))
+    assert not targets.type_in("14.7", CELLS) and "0.5 to 1.5" in said[-1]
+    assert not targets.type_in("rich", CELLS) and "not understood" in said[-1]
+    assert not targets.type_in("0.8", frozenset()) and "Choose the cells first" in said[-1]
+    assert not load_job(job_path).rounds[0].decisions
+
+
+def test_they_are_handed_over_and_driven_on(driven: Bench, tmp_path: Path, job_path: Path) -> None:
+    workspace = driven.workspace
+    assert workspace.targets.type_in("0.81", CELLS)
+    assert workspace.rounds.hand_over(tmp_path / "out.csv")
+    written = read_table(tmp_path / "out-target-lambda.csv", "target_lambda")
+    assert written.values.ravel()[200] == pytest.approx(0.81)
+    workspace.rounds.begin_round()
+    kept = load_job(job_path)
+    first, second = (kept.vehicle_in(i).target for i in (0, 1))
+    assert first is not None and second is not None
+    assert second.values.ravel()[200] == pytest.approx(0.81) != first.values.ravel()[200]
+    # The logs of the demo hold the target that was asked for; without it they speak of the old table.
+    one, two = kept.rounds
+    assert kept.may_count_together(one, two)
+    blind = tuple(
+        replace(log, channels={r: v for r, v in log.channels.items() if r != Role.TARGET}) for log in one.logs
+    )
+    assert not kept.may_count_together(replace(one, logs=blind), two)
+
+
+def test_advice_follows_what_is_typed(driven: Bench) -> None:
+    targets = driven.workspace.targets
+    before = targets.advice
+    assert before is not None
+    boosted = frozenset(np.flatnonzero(np.repeat(before.loads == "boost", before.odd.shape[1])).tolist())
+    assert boosted and targets.type_in("0.95", boosted)
+    after = targets.advice
+    assert after is not None and "destroys engines" in " ".join(map(str, after.cautions))
+    assert targets.put_back() and targets.advice is not None and targets.advice.cautions == before.cautions
