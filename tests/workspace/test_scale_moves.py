@@ -90,6 +90,7 @@ def test_a_drive_on_the_moved_scale_shows_no_step(driven: Bench, tmp_path: Path,
     assert "displacement 1.8 → 2.16 L" in said[-1]
     written = read_table(tmp_path / "out.csv", "ve")
     np.testing.assert_allclose(written.values, workspace.round.result.values)
+    workspace.rounds.drive_minutes = 6.0
     workspace.rounds.drive()
     driven.settle()
     assert len(workspace.job.rounds) == 2

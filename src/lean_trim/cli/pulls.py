@@ -52,11 +52,11 @@ def run(args: argparse.Namespace) -> None:
         return
     if not report.pulls:
         print("No pull: nowhere was the throttle far open for two seconds.")
-    for pull in report.pulls:
+    for pull, before in zip(report.pulls, (None, *report.pulls), strict=False):
         gear = f"gear {pull.gear}, " if pull.gear else ""
         print(
             f"{clock(pull.start_s)} {pull.kind}, {gear}{pull.rpm_from:.0f} to {pull.rpm_to:.0f} rpm in "
-            f"{pull.seconds:.1f} s. {verdict_on_pull(pull)}"
+            f"{pull.seconds:.1f} s. {verdict_on_pull(pull, before)}"
         )
 
 

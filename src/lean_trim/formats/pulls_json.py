@@ -29,11 +29,11 @@ def pulls_dict(report: PullReport) -> dict[str, Any]:
         "format": FORMAT,
         "vehicle": report.conditions.frame.vehicle.name,
         "barometer": "logged" if report.baro_logged else "standard atmosphere",
-        "pulls": [_pull(p) for p in report.pulls],
+        "pulls": [_pull(*pair) for pair in zip(report.pulls, (None, *report.pulls), strict=False)],
     }
 
 
-def _pull(pull: Pull) -> dict[str, Any]:
+def _pull(pull: Pull, before: Pull | None) -> dict[str, Any]:
     return {
         "kind": pull.kind,
         "launch": pull.launch,
@@ -59,7 +59,7 @@ def _pull(pull: Pull) -> dict[str, Any]:
         "throttle_pct_max": _known(pull.throttle_pct),
         "times": dict(pull.times),
         "enrichment_reached": pull.enriched,
-        "verdict": str(verdict_on_pull(pull)),
+        "verdict": str(verdict_on_pull(pull, before)),
         "faults": list(pull.faults),
     }
 

@@ -123,3 +123,17 @@ def test_times_are_between_crossings() -> None:
 def test_a_drive_without_pulls_has_none(heron_vehicle: Vehicle) -> None:
     report = find_pulls([run_up(throttle=20.0)], heron_vehicle)
     assert isinstance(report, PullReport) and not report.pulls
+
+
+def test_a_run_begun_hot_right_after_another_is_told_as_heat_soak(heron_vehicle: Vehicle) -> None:
+    pull = pull_of(run_up(), heron_vehicle)
+    soon = replace(
+        pull, start_s=pull.end_s + 60.0, end_s=pull.end_s + 65.0, intake_from_c=pull.intake_from_c + 11.0
+    )
+    assert "11 °C hotter than the run 60 s before" in str(verdict_on_pull(soon, pull))
+    for other in (
+        replace(soon, intake_from_c=pull.intake_from_c + 2.0),
+        replace(soon, start_s=soon.start_s + 900.0),
+    ):
+        assert "heat soak" not in str(verdict_on_pull(other, pull))
+    assert "heat soak" not in str(verdict_on_pull(soon))

@@ -49,6 +49,11 @@ class Say:
     ALSO_LEAN = Message("pull_verdict.also_lean", ", {lean:.1f} % leaner at {lean_rpm:.0f}")
     ON_TARGET = Message("pull_verdict.on_target", "Within {most:.1f} % of target (mean {mean} %).")
     NO_LAMBDA = Message("pull_verdict.no_lambda", "No mixture was measured here.")
+    HEAT = Message(
+        "pull_verdict.heat",
+        "{rest} Begun {hotter:.0f} °C hotter than the run {gap:.0f} s before it: heat soak. Compare runs "
+        "that begin alike.",
+    )
     PARTIAL = Message("pull_verdict.partial", "Not full throttle: {throttle:.0f} % at most. {rest}")
 
 
@@ -56,15 +61,18 @@ SAG_PCT = 7.0
 MOST_DUTY_PCT = 95.0
 LEAN_PCT, GOOD_PCT = 4.0, 2.5
 """Lean of target at which a pull is not repeated, and what is good enough (common practice, no source)."""
+HOTTER_K, BACK_TO_BACK_S = 6.0, 180.0
+"""Intake air this much hotter at the start of a run so soon after another is heat soak (common practice)."""
 SENSOR_END = "airflow_sensor_end"
 
 
-def verdict_on_pull(pull: Pull) -> Said:
+def verdict_on_pull(pull: Pull, before: Pull | None = None) -> Said:
     """Judge a pull.
 
     Parameters
     ----------
     pull : measured.
+    before : the one before it in the same drive.
 
     Returns
     -------
@@ -72,7 +80,12 @@ def verdict_on_pull(pull: Pull) -> Said:
     """
     said = _danger(pull) or _mixture(pull)
     if pull.kind == "partial" and math.isfinite(pull.throttle_pct):
-        return Say.PARTIAL(throttle=pull.throttle_pct, rest=str(said))
+        said = Say.PARTIAL(throttle=pull.throttle_pct, rest=str(said))
+    if before is None:
+        return said
+    hotter, gap = pull.intake_from_c - before.intake_from_c, pull.start_s - before.end_s
+    if hotter >= HOTTER_K and gap <= BACK_TO_BACK_S:
+        return Say.HEAT(rest=str(said), hotter=hotter, gap=gap)
     return said
 
 

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWi
 
 from lean_trim.core.data.calibration import ScaleAt
 from lean_trim.core.decision.scale import FACTOR_RANGE
+from lean_trim.core.pipeline.sensor_end import SensorEnd, options, sensor_end
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.page import running_text
@@ -50,7 +52,10 @@ class ScalePanel(QWidget):
         self.appearance = appearance
         self.scale = session.workspace.scale
         self.suggested = 1.0
+        self._of: Solution | None = None
+        self._end: SensorEnd | None = None
         self.reasons = running_text(9.0)
+        self.sensor = running_text(8.5)
         self.factor = DoubleSpinBox(self)
         self.factor.setRange(*FACTOR_RANGE)
         self.factor.setDecimals(2)
@@ -67,6 +72,7 @@ class ScalePanel(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addWidget(self.reasons)
+        layout.addWidget(self.sensor)
         layout.addWidget(running_text(8.5, ABOUT))
         row = QHBoxLayout()
         row.addWidget(QLabel("Scale", self))
@@ -96,8 +102,14 @@ class ScalePanel(QWidget):
         theme = self.appearance.theme
         entry = self.scale.entry()
         told = " ".join(str(reason) for reason in need.reasons)
+        end = self._sensor_end()
+        if end is not None and entry is None:
+            seen, *ways = options(end)
+            told = str(seen)
+            self.sensor.setText("• " + "\n• ".join(map(str, ways)))
+        self.sensor.setVisible(end is not None and entry is None)
         self.reasons.setText(str(entry) if entry is not None else told or NEITHER)
-        urgent = bool(need.reasons) or entry is not None
+        urgent = bool(told) or entry is not None
         self.reasons.setStyleSheet(f"color: {theme.danger if urgent else theme.faint};")
         self.back.setVisible(moved and self.session.is_last)
         if moved:
@@ -106,6 +118,14 @@ class ScalePanel(QWidget):
         self.factor.setEnabled(not moved and self.session.is_last)
         self._show_ways()
         return urgent
+
+    def _sensor_end(self) -> SensorEnd | None:
+        """What was seen of the airflow sensor's end in the shown solution; worked out once for each."""
+        solution = self.session.solution
+        if solution is not self._of:
+            self._of = solution
+            self._end = None if solution is None else sensor_end(solution)
+        return self._end
 
     def _show_ways(self) -> None:
         current = self.session.round

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M
+from lean_trim.core.pulls.pull import Pull
 from lean_trim.core.pulls.verdict import verdict_on_pull
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.pulls.controls import Controls
@@ -231,10 +232,16 @@ class PullsDesk(QWidget):
         for widget in (self.out, self.figure):
             widget.setEnabled(row is not None and self.session.can_save)
         self.out.setText("Count this run again" if row is not None and row.left_out else "Leave this run out")
-        self.verdict.setText("" if row is None else str(verdict_on_pull(row.trace.pull)))
+        self.verdict.setText("" if row is None else str(verdict_on_pull(row.trace.pull, self._before(row))))
         with QSignalBlocker(self.figure):
             kw = 0.0 if row is None else self.pulls.figure_kw(row.round_id, row.trace.pull)
             self.figure.setValue(kw if kw > 0.0 else 0.0)
+
+    def _before(self, row: Row) -> Pull | None:
+        """The run before it in the same round."""
+        same = [r.trace.pull for r in self.list.rows if r.round_id == row.round_id]
+        place = same.index(row.trace.pull)
+        return same[place - 1] if place > 0 else None
 
     def _draw(self) -> None:
         places = self.list.drawn
