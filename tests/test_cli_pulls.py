@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from campaigns.pulls import CAMPAIGN
 from lean_trim.cli.main import main
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
@@ -53,3 +54,11 @@ def test_every_full_pull_is_found_to_its_samples(
 def test_an_altitude_that_is_none_ends_with_2(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(words(folder, "--altitude", "20000")) == 2
     assert "allowed are -500 to 6000 m" in capsys.readouterr().err
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("seed", [7102, 7123])
+def test_pulls_are_found_in_logs_as_people_have_them(seed: int, tmp_path: Path) -> None:
+    """A sample of ``./campaign pulls``: dressed logs of random cars."""
+    result = CAMPAIGN.trial(tmp_path, seed)
+    assert "failed" not in result and result["found"] == result["wanted"] > 0
