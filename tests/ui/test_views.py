@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from lean_trim.core.decision.decision import Origin
+from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.linking import samples_of_cells
 from lean_trim.ui.desks.table.tile_view import Figure, solidity_of
 from lean_trim.ui.tape.tape_data import describe_at
@@ -191,6 +192,11 @@ def test_the_tape_zooms_where_the_pointer_is_and_stays_within_the_log(driven: Ma
 def test_a_click_on_a_finding_shows_its_time(driven: MainWindow) -> None:
     item = evidence_page(driven).findings.item(0)
     evidence_page(driven).findings.itemClicked.emit(item)
+    solution, lit = driven.session.solution, driven.tape.lit
+    assert solution is not None and lit is not None
+    # Every second that shows it is lit, wherever it is, and no other.
+    full = solution.regime == Regime.FULL_THROTTLE
+    assert lit[-1] > 0 and not np.diff(lit)[~full].any()
     start, end = item.data(Qt.ItemDataRole.UserRole)
     assert driven.tape.start_s <= start
     assert driven.tape.end_s >= end

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
+from lean_trim.core.types import Mask
+
 
 class Selection(QObject):
     """Cells and a time span; whichever was chosen by the user, the other follows from it.
@@ -19,12 +21,22 @@ class Selection(QObject):
         self.cells: frozenset[int] = frozenset()
         self.span: tuple[float, float] | None = None
         self.by_time = False
+        self.evidence: Mask | None = None
+
+    def set_evidence(self, samples: Mask) -> None:
+        """Choose the samples that show something, shape (n,) of the joined log; no cells and no span."""
+        self.cells = frozenset()
+        self.span = None
+        self.by_time = False
+        self.evidence = samples
+        self.changed.emit()
 
     def set_cells(self, cells: frozenset[int], done: bool = True) -> None:
         """Choose cells; a chosen span is dropped."""
         self.cells = cells
         self.span = None
         self.by_time = False
+        self.evidence = None
         (self.changed if done else self.changing).emit()
 
     def set_span(self, start_s: float, end_s: float, cells: frozenset[int], done: bool = True) -> None:
@@ -32,6 +44,7 @@ class Selection(QObject):
         self.cells = cells
         self.span = (min(start_s, end_s), max(start_s, end_s))
         self.by_time = True
+        self.evidence = None
         (self.changed if done else self.changing).emit()
 
     def clear(self) -> None:
@@ -39,4 +52,5 @@ class Selection(QObject):
         self.cells = frozenset()
         self.span = None
         self.by_time = False
+        self.evidence = None
         self.changed.emit()

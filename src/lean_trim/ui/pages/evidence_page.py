@@ -11,9 +11,12 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.proposal import STATUS_TEXT, STATUS_WORD, Status
+from lean_trim.core.diagnosis.findings import evidence_of
 from lean_trim.core.explore.linking import visits_of_cells
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
 from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
+from lean_trim.core.types import Mask
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
@@ -22,6 +25,8 @@ NARROW_SPACE = "\u202f"
 MOST_REASONS = 6
 LEAST_LIST = 24
 """Height of a list with one short line, px."""
+ID_ROLE = Qt.ItemDataRole.UserRole + 1
+"""Where an entry keeps the id of its finding."""
 RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
@@ -222,6 +227,7 @@ class EvidencePage(QWidget):
             item = self._add(
                 self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4)
             )
+            item.setData(ID_ROLE, finding.id)
             item.setForeground(
                 self.appearance.theme.color("danger" if finding.severity == "danger" else "ink")
             )
@@ -248,11 +254,26 @@ class EvidencePage(QWidget):
         where.addItem(item)
         return item
 
+    def _light(self, finding_id: str | None) -> None:
+        """The samples that show a finding are lit on the tape, wherever they are."""
+        solution = self.session.solution
+        if finding_id is None or solution is None:
+            return
+        samples = _evidence(solution, finding_id)
+        if samples is not None and samples.any():
+            self.session.selection.set_evidence(samples)
+
     def _clicked(self, item: QListWidgetItem) -> None:
         start, end = item.data(Qt.ItemDataRole.UserRole)
+        self._light(item.data(ID_ROLE))
         # With what led to it and what followed, or the visit cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
+
+
+def _evidence(solution: Solution, finding_id: str) -> Mask | None:
+    with np.errstate(all="ignore"):
+        return evidence_of(solution.prepared.conditions, finding_id)
 
 
 def time_spent(sifted: Sifted) -> list[tuple[str, float]]:

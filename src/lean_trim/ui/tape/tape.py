@@ -176,12 +176,14 @@ class Tape(QWidget):
         self.update()
 
     def light_up(self) -> None:
-        """Mark the seconds behind the chosen cells."""
+        """Mark the seconds behind the chosen cells, or those that show a finding."""
         selection = self.session.selection
         solution = self.session.solution
         self.lit = None
         if solution is not None and selection.cells and not selection.by_time:
             self.lit = counted(samples_of_cells(solution, selection.cells))
+        elif solution is not None and selection.evidence is not None:
+            self.lit = counted(selection.evidence)
         self.update()
 
     def time_at(self, x: float) -> float:
