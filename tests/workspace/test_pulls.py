@@ -19,15 +19,13 @@ def looked(driven: Bench) -> Bench:
     return driven
 
 
-def test_nothing_is_looked_for_before_a_desk_asks(driven: Bench) -> None:
-    assert not driven.workspace.pulls.found
-    driven.workspace.pulls.look()
+def test_pulls_of_a_round_are_found_once_a_desk_asks(driven: Bench) -> None:
+    looked, control = driven, driven.workspace.pulls
+    control.look()
     driven.settle()
-    assert not driven.workspace.pulls.found
-
-
-def test_pulls_of_a_round_are_found_once(looked: Bench) -> None:
-    control = looked.workspace.pulls
+    assert not control.found
+    control.want()
+    driven.settle()
     (found,) = control.found.values()
     assert found.number == 1 and not found.failure
     assert {t.pull.kind for t in found.traces} <= {"full", "partial"} and found.traces
@@ -53,11 +51,19 @@ def test_a_pull_is_left_out_and_counted_again(looked: Bench, job_path: Path) -> 
     assert control.is_left_out(found.round_id, pull)
 
 
-def test_what_a_dynamometer_showed_is_kept(looked: Bench, job_path: Path) -> None:
+def test_what_is_said_of_a_pull_is_kept(looked: Bench, job_path: Path) -> None:
     control = looked.workspace.pulls
     (found,) = control.found.values()
     pull = found.traces[0].pull
     control.set_figure(found.round_id, pull, 143.0)
+    # The demo logs its barometer: an altitude changes nothing but is looked at again.
+    assert found.baro_logged
+    control.set_altitude(1500.0)
+    looked.settle()
+    (again,) = control.found.values()
+    assert again is not found and again.traces[0].pull.boost_kpa == pull.boost_kpa
+    control.set_altitude(99_000.0)
+    assert control.altitude_m == 1500.0
     said: list[str] = []
     looked.workspace.hub.subscribe(Notice, lambda n: said.append(str(n.said)))
     control.set_figure(found.round_id, pull, 9000.0)
@@ -66,20 +72,6 @@ def test_what_a_dynamometer_showed_is_kept(looked: Bench, job_path: Path) -> Non
     looked.open(job_path)
     looked.settle()
     assert control.figure_kw(found.round_id, pull) == 143.0
-
-
-def test_boost_without_a_barometer_is_over_the_altitude_that_is_said(looked: Bench) -> None:
-    control = looked.workspace.pulls
-    (found,) = control.found.values()
-    # The demo logs its barometer: an altitude changes nothing but is looked at again.
-    assert found.baro_logged
-    before = found.traces[0].pull.boost_kpa
-    control.set_altitude(1500.0)
-    looked.settle()
-    (again,) = control.found.values()
-    assert again is not found and again.traces[0].pull.boost_kpa == before
-    control.set_altitude(99_000.0)
-    assert control.altitude_m == 1500.0
 
 
 def test_a_log_that_cannot_be_looked_through_says_why(driven: Bench) -> None:

@@ -31,10 +31,7 @@ def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> Non
     driven.workspace.undo()
     assert TARGET not in load_job(job_path).rounds[0].decisions
     np.testing.assert_array_equal(targets.decided.values, before.values)
-
-
-def test_what_cannot_be_is_refused_in_words(driven: Bench, job_path: Path) -> None:
-    targets = driven.workspace.targets
+    # What cannot be is refused in words.
     said: list[str] = []
     driven.workspace.hub.subscribe(Notice, lambda n: said.append(str(n.said)))
     assert not targets.type_in("14.7", CELLS) and "0.5 to 1.5" in said[-1]
