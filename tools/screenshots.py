@@ -100,7 +100,7 @@ def _pulls(app: QApplication, window: MainWindow) -> None:
     window.desks.show_desk("pulls")
     desk = window.desks.desk("pulls")
     wait(app, lambda: len({row.number for row in desk.list.rows}) == 2)
-    desk.list.selectRow(len(desk.list.rows) - 2)
+    desk.list.choose(len(desk.list.rows) - 2)
     desk.list.select_beside(0)
     shoot(app, window, "pulls")
     window.desks.show_desk("table")

@@ -44,7 +44,7 @@ def ink(desk: PullsDesk, color: str) -> int:
 
 def test_runs_are_listed_and_the_chosen_one_is_shown_on_the_tape(driven: MainWindow, desk: PullsDesk) -> None:
     row = desk.list.rows[0]
-    desk.list.selectRow(0)
+    desk.list.choose(0)
     assert driven.session.selection.span == (row.trace.pull.start_s, row.trace.pull.end_s)
     assert desk.verdict.text() and desk.list.item(0, 4).text().count("–") == 1
     # From A to B, and a dash where a run did not reach.
@@ -68,7 +68,7 @@ def _ticks(desk: PullsDesk) -> None:
     assert count >= 2
     for place in range(count):
         desk.list.item(place, 0).setCheckState(Qt.CheckState.Unchecked)
-    desk.list.selectRow(1)
+    desk.list.choose(1)
     assert desk.list.drawn == [1]
     assert desk.chart.overlay is not None and len(desk.chart.overlay.lanes[0].lines) == 1
     assert ink(desk, desk.appearance.theme.accent) > 200
@@ -78,8 +78,7 @@ def _ticks(desk: PullsDesk) -> None:
 
 def _difference(desk: PullsDesk) -> None:
     """Two runs are held against each other."""
-    desk.list.clearSelection()
-    desk.list.selectRow(0)
+    desk.list.choose(0)
     assert not desk.controls.apart.isEnabled()
     desk.list.select_beside(1)
     assert desk.list.beside == 1 and desk.controls.apart.isEnabled()
@@ -132,7 +131,7 @@ def _lanes_and_triggers(desk: PullsDesk) -> None:
 
 
 def test_a_run_is_left_out_and_says_so(driven: MainWindow, desk: PullsDesk, until: Until) -> None:
-    desk.list.selectRow(0)
+    desk.list.choose(0)
     desk.out.click()
     until(lambda: not driven.session.is_busy)
     assert desk.out.text() == "Count this run again" and "(out)" in desk.list.item(0, 0).text()

@@ -105,7 +105,7 @@ class PullList(QTableWidget):
                 self._fill(place, row, low, high, ticked)
             keys = [_key(row) for row in rows]
             if rows:
-                self.selectRow(keys.index(current) if current in keys else len(rows) - 1)
+                self.choose(keys.index(current) if current in keys else len(rows) - 1)
             if second in keys:
                 self.select_beside(keys.index(second))
 
@@ -152,6 +152,11 @@ class PullList(QTableWidget):
             elif row.left_out:
                 item.setForeground(QColor(theme.faint))
             self.setItem(place, column, item)
+
+    def choose(self, place: int) -> None:
+        """Choose one row and no other, whatever keys are held down."""
+        how = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+        self.selectionModel().setCurrentIndex(self.model().index(place, 0), how)
 
     def select_beside(self, place: int) -> None:
         """Select one more row, to be held against the chosen one."""
