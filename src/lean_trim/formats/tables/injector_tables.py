@@ -193,7 +193,15 @@ def _is_volts(points: Floats, label: str) -> bool:
 
 def _axis(name: str, points: Floats, form: InjectorForm, source: str) -> Axis:
     own = OwnUnit("V") if name == VOLTS_AXIS else PRESSURE_UNITS[form.pressure]
-    ours, (low, high) = ("V", VOLTS_RANGE) if name == VOLTS_AXIS else ("kPa", PRESSURE_RANGE)
+    ours, allowed = ("V", VOLTS_RANGE) if name == VOLTS_AXIS else ("kPa", PRESSURE_RANGE)
+    return Axis(name, ours, _points(points, own, name, ours, allowed, source), _beside(own, ours))
+
+
+def _points(
+    points: Floats, own: OwnUnit, name: str, ours: str, allowed: tuple[float, float], source: str
+) -> Floats:
+    """Points of an axis in our unit; those no injector has are refused."""
+    low, high = allowed
     found = own.ours(points)
     bad = np.flatnonzero(~((found >= low) & (found <= high)))
     if len(bad):
@@ -210,7 +218,7 @@ def _axis(name: str, points: Floats, form: InjectorForm, source: str) -> Axis:
                 high=high,
             )
         )
-    return Axis(name, ours, found, _beside(own, ours))
+    return found
 
 
 def _cells(values: Floats, own: OwnUnit, allowed: tuple[float, float], ours: str, source: str) -> Floats:
@@ -260,23 +268,7 @@ def _beside(own: OwnUnit, ours: str) -> OwnUnit | None:
 
 def _small_table(open_ms: Floats, added: Floats, form: InjectorForm, source: str) -> Table:
     own = DEAD_UNITS[form.cells]
-    points = own.ours(open_ms)
-    low, high = OPEN_RANGE
-    bad = np.flatnonzero(~((points >= low) & (points <= high)))
-    if len(bad):
-        at = int(bad[0])
-        raise BadInputError(
-            Say.AXIS_RANGE(
-                source=source,
-                value=float(open_ms[at]),
-                unit=own.unit,
-                axis=OPEN_AXIS,
-                ours=float(points[at]),
-                ours_unit="ms",
-                low=low,
-                high=high,
-            )
-        )
+    points = _points(open_ms, own, OPEN_AXIS, "ms", OPEN_RANGE, source)
     cells = _cells(added, own, ADDED_RANGE, "ms", source)
     if (np.diff(points + cells) <= 0.0).any():
         raise BadInputError(Say.FALLS(source=source))
