@@ -210,7 +210,7 @@ class Round:
         if ENGINE_SCALE not in self.decisions:
             return 1.0
         before = self.revision.calibration[ENGINE_SCALE].values
-        return float(self.decisions[ENGINE_SCALE].values[0] / before[0])
+        return float(np.prod(self.decisions[ENGINE_SCALE].values / before))
 
     def without_outcome(self) -> Round:
         """The round without verdict and proposals, for what they spoke of changes.

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lean_trim.core.data.calibration import ENGINE_SCALE, INJECTOR_FLOW, ScaleAt, scale_table
+from lean_trim.core.data.calibration import ENGINE_SCALE, INJECTOR_FLOW, ScaleAt, point_of, scale_table
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
 from lean_trim.core.decision.proposal import Status
@@ -136,10 +136,13 @@ class ScaleMoves:
         assert current is not None
         calibration = current.revision.calibration
         before = calibration.tables.get(ENGINE_SCALE)
-        scale = scale_table(at) if before is None else replace(before, name=str(at))
-        moved = undecided(scale)
+        scale = scale_table(at) if before is None else before
+        # Size and multiplier are one scale under two names; the injectors' is another.
+        scale = scale if at is ScaleAt.FLOW else replace(scale, name=str(at))
+        values = scale.values.copy()
+        values[point_of(at)] *= factor
         tables: dict[str, Table | None] = {ENGINE_SCALE: scale}
-        decisions: dict[str, Decision | None] = {ENGINE_SCALE: _all_by_hand(moved, moved.values * factor)}
+        decisions: dict[str, Decision | None] = {ENGINE_SCALE: _all_by_hand(undecided(scale), values)}
         if at is ScaleAt.FLOW:
             flow = self.workspace.injectors.base(INJECTOR_FLOW)
             if flow is None:
@@ -163,7 +166,7 @@ class ScaleMoves:
         # A scale of 1 is no table of its own: the sheet counts again.
         kept = None if (base.values == 1.0).all() else base
         decisions: dict[str, Decision | None] = {ENGINE_SCALE: None, current.subject: None}
-        if base.name == ScaleAt.FLOW:
+        if self.moved_at is ScaleAt.FLOW:
             decisions[INJECTOR_FLOW] = None
         return self._push(current, Say.PUT_BACK(), {ENGINE_SCALE: kept}, decisions)
 
@@ -188,32 +191,20 @@ class ScaleMoves:
         current = self.workspace.round
         if current is None or current.scale_moved == 1.0:
             return None
-        return ScaleAt(current.revision.calibration[ENGINE_SCALE].name)
+        base = current.revision.calibration[ENGINE_SCALE]
+        at_injectors = point_of(ScaleAt.FLOW)
+        if current.decisions[ENGINE_SCALE].values[at_injectors] != base.values[at_injectors]:
+            return ScaleAt.FLOW
+        return ScaleAt(base.name)
 
     def entry(self) -> Said | None:
         """What has to be entered in the ECU together with the table of the shown round; None if nothing."""
-        current = self.workspace.round
-        return None if current is None else entry_for(current, self.ways(current.scale_moved))
-
-
-def entry_for(current: Round, ways: tuple[Move, ...]) -> Said | None:
-    """What has to be entered in the ECU together with a round's table.
-
-    Parameters
-    ----------
-    current : a round.
-    ways : to move its scale by as much as it was.
-
-    Returns
-    -------
-    None if the scale was left where it was.
-    """
-    if current.scale_moved == 1.0:
-        return None
-    at = current.revision.calibration[ENGINE_SCALE].name
-    entry = next((way.entry for way in ways if way.at == at), None)
-    pct = 100.0 * abs(current.scale_moved - 1.0)
-    return None if entry is None else Say.ENTER(what=str(entry), pct=pct)
+        current, at = self.workspace.round, self.moved_at
+        if current is None or at is None:
+            return None
+        entry = next((way.entry for way in self.ways(current.scale_moved) if way.at is at), None)
+        pct = 100.0 * abs(current.scale_moved - 1.0)
+        return None if entry is None else Say.ENTER(what=str(entry), pct=pct)
 
 
 def _all_by_hand(decision: Decision, values: Floats) -> Decision:

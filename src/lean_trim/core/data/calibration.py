@@ -134,9 +134,25 @@ def scale_table(at: ScaleAt, scale: float = 1.0) -> Table:
 
     Returns
     -------
-    A flat one of two points: the fewest a table has.
+    Two points: at the engine (size or multiplier), and at the injectors, whose flow holds it already.
     """
-    return Table((Axis("anywhere", "", np.array([0.0, 1.0])),), np.full(2, scale), "", str(at))
+    values = np.ones(2)
+    values[point_of(at)] = scale
+    return Table((Axis("engine, injectors", "", np.array([0.0, 1.0])),), values, "", str(at))
+
+
+def point_of(at: ScaleAt) -> int:
+    """Which point of a scale's table a move is kept in.
+
+    Parameters
+    ----------
+    at : where it was moved.
+
+    Returns
+    -------
+    0 at the engine, 1 at the injectors.
+    """
+    return int(at is ScaleAt.FLOW)
 
 
 def calibration_of(vehicle: Vehicle) -> Calibration:
@@ -179,6 +195,6 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     scale = tables.get(ENGINE_SCALE)
     size = vehicle.displacement_l
     # A move at the injectors stands in their flow already.
-    if scale is not None and scale.name != ScaleAt.FLOW:
+    if scale is not None:
         size *= float(scale.values[0])
     return replace(vehicle, table=table, target=tables.get(TARGET), injectors=injectors, displacement_l=size)
