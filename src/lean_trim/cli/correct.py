@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from lean_trim.cli.log_options import LogWords, add_log_options, log_words, open_named, refuse_doubts
+from lean_trim.cli.log_options import LogWords, add_drive_arguments, log_words, open_named, refuse_doubts
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
 
@@ -24,9 +24,7 @@ REGIMES = ("idle", "part", "full", "boost")
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the command's arguments."""
-    parser.add_argument("--vehicle", required=True, type=Path)
-    parser.add_argument("--log", required=True, type=Path, action="append")
-    parser.add_argument("--out", required=True, type=Path)
+    add_drive_arguments(parser)
     parser.add_argument("--method", choices=("surface", "average"), default="surface")
     parser.add_argument(
         "--gain",
@@ -63,10 +61,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--sieve", action="append", default=[], metavar="RULE.KNOB=VALUE", help="turn a knob of the sieve"
     )
     parser.add_argument("--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off")
-    parser.add_argument(
-        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
-    )
-    add_log_options(parser)
 
 
 def run(args: argparse.Namespace) -> None:

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
 from lean_trim.cli.correct import Logs, warn
-from lean_trim.cli.log_options import add_log_options, log_words
+from lean_trim.cli.log_options import add_drive_arguments, log_words
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.measured import BENCH_ERROR_PCT, WEIGHED_ERROR_PCT, MeasuredWords
@@ -14,9 +13,7 @@ from lean_trim.core.injectors.measured import BENCH_ERROR_PCT, WEIGHED_ERROR_PCT
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the command's arguments."""
-    parser.add_argument("--vehicle", required=True, type=Path)
-    parser.add_argument("--log", required=True, type=Path, action="append")
-    parser.add_argument("--out", required=True, type=Path)
+    add_drive_arguments(parser)
     parser.add_argument(
         "--airflow-trusted",
         type=float,
@@ -44,10 +41,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="pulse width with one and with two injections a cycle at one steady state, ms, and the battery "
         "(default 14 V)",
     )
-    parser.add_argument(
-        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
-    )
-    add_log_options(parser)
 
 
 def run(args: argparse.Namespace) -> None:

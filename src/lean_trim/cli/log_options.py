@@ -34,6 +34,17 @@ class LogWords:
     options: ReadOptions
 
 
+def add_drive_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare what every command takes that looks at a drive and writes what it found."""
+    parser.add_argument("--vehicle", required=True, type=Path)
+    parser.add_argument("--log", required=True, type=Path, action="append")
+    parser.add_argument("--out", required=True, type=Path)
+    parser.add_argument(
+        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
+    )
+    add_log_options(parser)
+
+
 def add_log_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument(

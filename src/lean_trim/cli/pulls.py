@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lean_trim.cli.correct import Logs, warn
-from lean_trim.cli.log_options import add_log_options, log_words
+from lean_trim.cli.log_options import add_drive_arguments, log_words
 from lean_trim.cli.parser import Subcommand
 
 if TYPE_CHECKING:
@@ -16,9 +16,7 @@ if TYPE_CHECKING:
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Declare the command's arguments."""
-    parser.add_argument("--vehicle", required=True, type=Path)
-    parser.add_argument("--log", required=True, type=Path, action="append")
-    parser.add_argument("--out", required=True, type=Path)
+    add_drive_arguments(parser)
     parser.add_argument(
         "--altitude",
         type=float,
@@ -26,10 +24,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="M",
         help="metres above the sea, for boost where no barometer was logged (default 0)",
     )
-    parser.add_argument(
-        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
-    )
-    add_log_options(parser)
 
 
 def run(args: argparse.Namespace) -> None:

@@ -30,7 +30,6 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
     """
     split = report.split
     vehicle = report.solution.prepared.frame.vehicle
-    injectors = vehicle.injectors
     verdict = verdict_of(report)
     driven = np.isfinite(split.airflow)
     schools = compare_schools(report.places, split)
@@ -64,6 +63,14 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
             "by_dead_time_alone_pct_rms": schools.by_dead_time_alone,
             "hand_shift_ms": schools.hand_shift_ms,
         },
+        **_tables(report),
+    }
+
+
+def _tables(report: InjectorReport) -> dict[str, Any]:
+    """What follows to be written: flow over pressure, dead time over voltage."""
+    split, injectors = report.split, report.solution.prepared.frame.vehicle.injectors
+    return {
         "flow_vs_pressure": [
             {"kpa": p, "g_per_s": round(float(q), 4)}
             for p, q in zip(PRESSURES_KPA, flow_over_pressure(injectors, split), strict=True)
