@@ -23,7 +23,7 @@ from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.core.types import Floats
 from lean_trim.simcar.drive import simulate
-from lean_trim.simcar.faults import KINDS
+from lean_trim.simcar.faults import KINDS, fault_named
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
@@ -48,7 +48,7 @@ class Faulty:
 def faulty_drives(vehicle: Vehicle, seed: int, names: list[str]) -> Iterator[Faulty]:
     """One drive for every fault; the pump's also without its pressure sensor."""
     for name in names:
-        log, settings, told = simulate(vehicle, seed, faults=KINDS[name]), SolveSettings(), vehicle
+        log, settings, told = simulate(vehicle, seed, faults=fault_named(name)), SolveSettings(), vehicle
         if name == "tailpipe":
             told = replace(vehicle, sensor_place="tailpipe")
         if name == "after-flash":

@@ -36,7 +36,7 @@ FREE = {
     "estimation/surface_fit.py: SETTLED": "when to stop; below what is shown",
     "estimation/surface_fit.py: START_SCALE": "where the iteration starts; it ends elsewhere",
     "estimation/surface_fit.py: START_INFLATION_S": "where the iteration starts; it ends elsewhere",
-    "diagnosis/faults/supply.py: USUAL_V": "stands for a supply nobody logged; any sound voltage does",
+    "diagnosis/faults/low_voltage.py: USUAL_V": "stands for a supply nobody logged; any sound voltage does",
     "estimation/bordered.py: LEAST_SHARE": "keeps a division from zero",
 }
 """Constants of the numerical method, and why a factor of 1.5 may make no difference."""

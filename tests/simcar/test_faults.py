@@ -16,7 +16,8 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.pipeline.solve import SolveSettings, solve
 from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.simcar.drive import SimCar, simulate
-from lean_trim.simcar.faults import KINDS, Faults, FaultyParts, fault_named
+from lean_trim.simcar.faults import Faults, fault_named, faults_of
+from lean_trim.simcar.faulty_parts import FaultyParts
 from lean_trim.simcar.heron import heron_target
 from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
@@ -24,7 +25,7 @@ from tests.builders import maf_vehicle, without
 
 
 def parts(**faults: float) -> FaultyParts:
-    return FaultyParts(Faults(**faults), seed=1, max_flow_g_per_s=100.0)
+    return FaultyParts(Faults(**faults), seed=1, max_flow_g_per_s=100.0, cylinders=4)
 
 
 def test_a_sound_cars_parts_change_nothing() -> None:
@@ -34,7 +35,9 @@ def test_a_sound_cars_parts_change_nothing() -> None:
     assert sound.delivered(0.0) == sound.burnt(True) == 1.0
     assert sound.lambda_read(0.93, 5.0, 2.0, 0.01) == 0.93
     assert sound.knock_deg(200.0) == 0.0
-    assert sound.metered(500.0) == 500.0
+    assert sound.metered(500.0, 0.4) == 500.0
+    assert sound.air_read(40.0) == 40.0 and sound.hot_air_k(150.0) == sound.climbed_kpa(100.0) == 0.0
+    assert sound.more_air(0.0) == 1.0 and sound.extra_fuel(50.0) == 0.0 and not sound.misfires(1.0, 0.01)
     lam = np.linspace(0.8, 1.2, 9)
     assert sound.logged_lambda(lam, np.arange(9.0)) is lam
 
@@ -47,7 +50,20 @@ def test_each_fault_does_what_it_says() -> None:
     assert parts(unburnt_share=0.3).burnt(True) == pytest.approx(0.7)
     assert parts(tail_air_pct=10.0).lambda_read(1.0, 0.0, 2.0, 0.01) == pytest.approx(1.05)
     assert parts(knock_from_kpa=140.0).knock_deg(150.0) == 3.0
-    assert parts(airflow_ceiling=0.7).metered(90.0) == pytest.approx(70.0)
+    assert parts(airflow_ceiling=0.7).metered(90.0, 0.9) == pytest.approx(70.0)
+    assert parts(exhaust_leak_pct=0.4).lambda_read(1.0, 0.0, 2.0, 0.01) == pytest.approx(1.2)
+    assert parts(flow_scale=0.8).delivered(0.0) == pytest.approx(0.8)
+    assert parts(air_misread=0.5).air_read(45.0) == pytest.approx(35.0)
+    assert parts(pass_kpa=16.0).climbed_kpa(240.0) == pytest.approx(16.0)
+    assert parts(pass_air_pct=5.0).more_air(10.0) == pytest.approx(1.05)
+    assert parts(extra_fuel_pct=20.0).extra_fuel(100.0) == pytest.approx(0.2)
+    assert parts(sensor_cold_s=60.0).lambda_read(1.0, 59.0, 5.0, 0.01) > 2.0
+    # A cell that shows a fifth of the oxygen it should: free air reads 1 / (1 - 0.2).
+    assert parts(free_air_gain=0.2).lambda_read(1e9, 0.0, 5.0, 0.01) == pytest.approx(1.25)
+    assert parts(free_air_gain=0.2).lambda_read(0.9, 0.0, 5.0, 0.01) == 0.9
+    assert parts(misfires_per_min=5.0).burnt(False, misfires=True) == pytest.approx(0.75)
+    slow = parts(sensor_lag_s=0.5)
+    assert slow.lambda_read(1.25, 0.0, 5.0, 0.5) == pytest.approx(1.0 / (0.8 + 0.2 * np.exp(-1.0)))
     dropping = parts(sensor_drops_per_min=6.0)
     lean = [dropping.lambda_read(1.0, 0.01 * i, 5.0, 0.01) > 2.0 for i in range(60_000)]
     assert 0.05 < np.mean(lean) < 0.2
@@ -87,10 +103,41 @@ def test_the_pump_keeps_up_what_the_sheet_rates_the_injectors_at(heron_vehicle: 
     np.testing.assert_array_equal(log[Role.LAMBDA], plain[Role.LAMBDA])
 
 
-def test_faults_have_names() -> None:
-    assert fault_named("pump") is KINDS["pump"]
+def test_a_leak_draws_all_it_can_while_choked_nothing_at_the_barometer_and_blows_out_in_boost() -> None:
+    leak = parts(intake_leak_pct=1.0)
+    assert leak.metered(10.0, 0.4) == pytest.approx(9.0)
+    assert leak.leaked(1.0) == pytest.approx(0.0)
+    assert 0.0 < leak.leaked(0.9) < leak.leaked(0.7) < 1.0
+    assert leak.metered(50.0, 1.8) > 50.0
+
+
+def test_faults_have_names_and_strengths() -> None:
+    assert fault_named("pump") == Faults(pump_sag_pct=25.0)
+    assert fault_named("injector-flow", 0.5) == Faults(flow_scale=0.9)
+    assert fault_named("airflow-sensor", 0.4).airflow_ceiling == pytest.approx(0.9)
     with pytest.raises(BadInputError, match=r"'rust' is unknown; allowed are pump, battery"):
         fault_named("rust")
+    with pytest.raises(BadInputError, match="strength is '3'; allowed is a number above 0 to 2"):
+        fault_named("pump", 3.0)
+
+
+def test_faults_add_up() -> None:
+    both = faults_of("pump:0.4, knock")
+    assert both == Faults(pump_sag_pct=10.0, knock_from_kpa=140.0)
+    assert faults_of("") == Faults()
+    with pytest.raises(BadInputError, match="--fault pump: strength is 'much'"):
+        faults_of("pump:much")
+
+
+@pytest.mark.parametrize(
+    ("name", "channel", "moves"),
+    [("target-swing", Role.TARGET, True), ("altitude", Role.BARO, True), ("pump", Role.BARO, False)],
+)
+def test_what_the_ecu_and_the_road_do_shows_in_the_log(
+    heron_vehicle: Vehicle, name: str, channel: Role, moves: bool
+) -> None:
+    sound, faulty = (simulate(heron_vehicle, 3, 1.0, faults=f) for f in (None, fault_named(name)))
+    assert np.array_equal(sound[channel], faulty[channel]) != moves
 
 
 def judged(
@@ -117,7 +164,7 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
 
     Without it, over the same states, at least twice as far off.
     """
-    log = simulate(heron_vehicle, seed=1, minutes=9.0, faults=KINDS[name])
+    log = simulate(heron_vehicle, seed=1, minutes=9.0, faults=fault_named(name))
     after, start, told = judged(heron_vehicle, log)
     assert finding in told
     assert after < 0.9 < 5.0 < start
@@ -145,7 +192,7 @@ def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> Non
     vehicle = replace(maf_vehicle(), feedback="wideband", table=maf_curve(hz, hz), target=heron_target())
     truth = truth_for(vehicle)
     wrong = vehicle.with_table(maf_curve(hz, truth.maf_g_per_s(hz) * (1.0 + 0.07 * np.sin(hz / 900.0))))
-    log = simulate(wrong, seed=3, minutes=6.0, faults=KINDS["airflow-sensor"])
+    log = simulate(wrong, seed=3, minutes=6.0, faults=fault_named("airflow-sensor"))
     solution = solve([without(log, Role.MAP) if blind else log], wrong)
     assert "airflow_sensor_end" in {f.id for f in solution.findings}
     at = solution.frame.coordinates[0][solution.observations.index]

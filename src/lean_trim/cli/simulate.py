@@ -22,7 +22,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--car", default="", help="the engine of a demo car behind the sheet; an unknown name lists them"
     )
-    parser.add_argument("--fault", default="", help="drive with a fault, by name; an unknown name lists them")
+    parser.add_argument(
+        "--fault",
+        default="",
+        help="drive with faults: names with commas between, each with :strength or without; an unknown name "
+        "lists them",
+    )
 
 
 def run(args: argparse.Namespace) -> None:
@@ -33,9 +38,9 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.formats.vehicle_sheet import read_vehicle
     from lean_trim.simcar.cars import truth_of
     from lean_trim.simcar.drive import drive
-    from lean_trim.simcar.faults import Faults, fault_named
+    from lean_trim.simcar.faults import faults_of
 
-    faults = fault_named(args.fault) if args.fault else Faults()
+    faults = faults_of(args.fault)
     vehicle, warnings = read_vehicle(args.vehicle)
     for line in () if args.quiet else warnings:
         print(f"warning: {line}", file=sys.stderr)

@@ -14,7 +14,8 @@ from lean_trim.core.errors import BadInputError, CancelledError
 from lean_trim.core.messages import Message
 from lean_trim.simcar.driver import Controls, Driver
 from lean_trim.simcar.ecu import Command, Ecu, Readings
-from lean_trim.simcar.faults import Faults, FaultyParts
+from lean_trim.simcar.faults import Faults
+from lean_trim.simcar.faulty_parts import FaultyParts
 from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
 from lean_trim.simcar.truth import Truth, injectors_by_sheet, truth_for
 
@@ -70,12 +71,19 @@ class SimCar:
         self.map_share = 1.0 - math.exp(-STEP_S / self.truth.map_lag_s) if self.truth.map_lag_s else 1.0
         self.rng = np.random.default_rng(seed)
         faults = faults or Faults()
-        self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s())
+        self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s(), self.truth.cylinders)
         self.plant = Plant(self.truth)
         self.map_read = self.plant.map_kpa
         self.ecu = Ecu(
-            vehicle, hidden_rich_pct=faults.hidden_rich_pct, loop_lambda=1.0 + self.truth.loop_bias
+            vehicle,
+            hidden_rich_pct=faults.hidden_rich_pct,
+            loop_lambda=1.0 + self.truth.loop_bias,
+            loop_gain=faults.loop_gain,
+            trim_limit_pct=faults.trim_limit_pct,
+            target_swing_pct=faults.target_swing_pct,
+            enrich_above_pct=faults.enrich_above_pct,
         )
+        self.misfires = False
         # Driver and noise share one stream, so that a seed fixes the whole drive.
         self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         self.injectors = self.truth.injectors or injectors_by_sheet(vehicle, self.truth)
@@ -89,13 +97,15 @@ class SimCar:
         """Advance by 10 ms."""
         # In the order of cause: pedal, air, the ECU that measures it, fuel, exhaust, sensor, road.
         self.controls = self.driver.step(self.time_s, self.plant, STEP_S)
+        self._outside()
         self.plant.breathe(self.controls.pedal_pct, STEP_S)
         self.map_read += self.map_share * (self.plant.map_kpa - self.map_read)
         # A slow swing, or dead time could not be told from injector flow.
         sound_v = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
         self.volts = self.parts.volts(sound_v, self.time_s)
         self.command = self.ecu.step(self._readings(), STEP_S)
-        burnt = self.parts.burnt(self.shifting)
+        self.misfires = self.parts.misfires(self.time_s, STEP_S)
+        burnt = self.parts.burnt(self.shifting, self.misfires)
         lam = self.plant.burn(self._injected_g(sound_v), self.time_s, STEP_S, burnt)
         lam = self.parts.lambda_read(lam, self.time_s, self.plant.flow_g_per_s, STEP_S)
         # The ECU is fed what the meter can show, as a real one is.
@@ -111,12 +121,12 @@ class SimCar:
     @property
     def intake_read_c(self) -> float:
         """What the air sensor says."""
-        return self.plant.intake_c + self.truth.soaked_k(self.time_s)
+        return self.parts.air_read(self.plant.intake_c) + self.truth.soaked_k(self.time_s)
 
     @property
     def fuel_dp_kpa(self) -> float:
         """Differential pressure across the injectors now."""
-        above = self.plant.map_kpa - self.truth.baro_kpa
+        above = self.plant.map_kpa - self.plant.baro_kpa
         return self.parts.fuel_dp_kpa(self.injectors.rated_kpa, self.plant.flow_g_per_s, above)
 
     def _injected_g(self, sound_v: float) -> float:
@@ -124,11 +134,24 @@ class SimCar:
         if not self.command.pulse_width_ms:
             return 0.0
         pressure = self.fuel_dp_kpa
-        dead = self.injectors.dead_at(self.volts, pressure)
+        dead = self.injectors.dead_at(self.volts, pressure) + self.parts.faults.dead_shift_ms
         # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
-        dead += WEAK_DEAD * (dead - self.injectors.dead_at(sound_v, pressure))
+        weak = self.injectors.dead_at(self.volts, pressure) - self.injectors.dead_at(sound_v, pressure)
+        dead += WEAK_DEAD * weak
         open_ms = self.injectors.open_ms(self.command.pulse_width_ms, dead)
-        return open_ms * 1e-3 * self.injectors.flow_at(pressure) * self.parts.delivered(self.time_s)
+        more = 1.0 + self.parts.extra_fuel(self.plant.map_kpa - self.plant.baro_kpa)
+        return open_ms * 1e-3 * self.injectors.flow_at(pressure) * self.parts.delivered(self.time_s) * more
+
+    def _outside(self) -> None:
+        """The road's height and the heat under the bonnet."""
+        climbed = self.parts.climbed_kpa(self.time_s)
+        self.plant.baro_kpa = self.truth.baro_kpa - climbed
+        self.plant.more_air = self.parts.more_air(climbed)
+        self.plant.hot_air_k = self.parts.hot_air_k(self.time_s)
+
+    def _metered(self) -> float:
+        """Airflow the mass-airflow sensor shows, g/s."""
+        return self.parts.metered(self.plant.flow_g_per_s, self.plant.map_kpa / self.plant.baro_kpa)
 
     def _readings(self) -> Readings:
         plant = self.plant
@@ -141,14 +164,19 @@ class SimCar:
             plant.coolant_c,
             self.volts,
             self.lam,
-            self.truth.maf_hz(self.parts.metered(plant.flow_g_per_s)),
+            self.truth.maf_hz(self._metered()),
         )
 
     def _roll(self) -> None:
         controls = self.controls
         plant = self.plant
         plant.roll(
-            controls.gear, controls.clutch, controls.grade, controls.brake, STEP_S, not self.command.fuel_cut
+            controls.gear,
+            controls.clutch,
+            controls.grade,
+            controls.brake,
+            STEP_S,
+            0.0 if self.command.fuel_cut else self.parts.burnt(False, self.misfires),
         )
         # The hill or dyno holds only once the gear is in; before that the road moves the car.
         if controls.hold_rpm and controls.clutch and controls.gear == self.driver.leg.gear:
@@ -176,7 +204,7 @@ class SimCar:
             Role.PULSE_WIDTH: command.pulse_width_ms,
             Role.DUTY: command.pulse_width_ms * plant.rpm / 1200.0,
             Role.FUEL_DP: self.fuel_dp_kpa,
-            Role.BARO: self.truth.baro_kpa,
+            Role.BARO: plant.baro_kpa,
             Role.SPEED: plant.speed_kmh,
             Role.GEAR: float(self.controls.gear),
             Role.SPARK: 34.0
@@ -185,7 +213,7 @@ class SimCar:
             Role.KNOCK: self.parts.knock_deg(plant.map_kpa),
         }
         if self.vehicle.airflow == "maf":
-            values[Role.MAF_HZ] = self.truth.maf_hz(self.parts.metered(plant.flow_g_per_s))
+            values[Role.MAF_HZ] = self.truth.maf_hz(self._metered())
             values[Role.MAF_FLOW] = command.airflow_g_per_s
         return values
 

@@ -56,6 +56,10 @@ class Ecu:
     hidden_rich_pct: float = 0.0
     loop_lambda: float = 1.0
     """Lambda at which a narrowband sensor switches, as the loop sees it."""
+    loop_gain: float = 1.0
+    trim_limit_pct: float = 0.0
+    target_swing_pct: float = 0.0
+    enrich_above_pct: float = 0.0
 
     def __post_init__(self) -> None:
         table = self.vehicle.table
@@ -83,7 +87,7 @@ class Ecu:
 
     def step(self, s: Readings, dt: float) -> Command:
         """Decide this step's injection."""
-        target = self.target(s.map_kpa, s.rpm) if self.target else 1.0
+        target = self._target(s)
         air = self._air_g(s)
         flow = air * self.vehicle.cylinders * s.rpm / 120.0
         self._fuel_cut(s)
@@ -104,6 +108,14 @@ class Ecu:
             width = min(width, 119000.0 / s.rpm)
         return Command(width, target, self.stft, self.ltft[block], closed, self.cutting, flow)
 
+    def _target(self, s: Readings) -> float:
+        target = self.target(s.map_kpa, s.rpm) if self.target else 1.0
+        if s.throttle_pct < self.enrich_above_pct:
+            target = max(target, 1.0)
+        if self.target_swing_pct and target > 0.95:
+            target *= 1.0 + self.target_swing_pct / 100.0 * (1.0 if s.time_s % 2.0 < 1.0 else -1.0)
+        return target
+
     def _air_g(self, s: Readings) -> float:
         if self.grid is not None:
             density = s.map_kpa / (0.28705 * (s.intake_c + 273.15))
@@ -121,7 +133,7 @@ class Ecu:
 
     def _closed_loop(self, s: Readings, target: float) -> bool:
         # A narrowband sensor can hold nothing but lambda 1.
-        least = 0.95 if self.vehicle.feedback == "wideband" else 0.99
+        least = 0.95 - self.target_swing_pct / 100.0 if self.vehicle.feedback == "wideband" else 0.99
         ready = (
             s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > least
         )
@@ -132,12 +144,15 @@ class Ecu:
         error = s.lam / target - 1.0
         if self.vehicle.feedback == "narrowband":
             error = s.lam / self.loop_lambda - 1.0
-            self.stft += (6.0 if error > 0 else -6.0) * dt * min(1.0, 0.3 + flow / 20.0)
+            swing = 6.0 * self.loop_gain
+            self.stft += (swing if error > 0 else -swing) * dt * min(1.0, 0.3 + flow / 20.0)
         else:
-            self.stft += 100.0 * max(-0.15, min(0.15, error)) * dt * min(1.6, 0.5 + flow / 15.0)
-        self.stft = max(-20.0, min(20.0, self.stft))
+            gain = self.loop_gain * min(1.6, 0.5 + flow / 15.0)
+            self.stft += 100.0 * max(-0.15, min(0.15, error)) * dt * gain
+        short, long = (self.trim_limit_pct,) * 2 if self.trim_limit_pct else (20.0, 15.0)
+        self.stft = max(-short, min(short, self.stft))
         step = self.stft * dt / 15.0
-        self.ltft[block] = max(-15.0, min(15.0, self.ltft[block] + step))
+        self.ltft[block] = max(-long, min(long, self.ltft[block] + step))
         self.stft -= step
 
     def _enrichment(self, s: Readings, dt: float) -> float:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-import numpy as np
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
@@ -14,21 +13,14 @@ class Say:
     """Sentences of this module."""
 
     UNKNOWN_FAULT = Message("faults.unknown_fault", "--fault {name!r} is unknown; allowed are {allowed}")
-
-
-FREE_AIR_LAMBDA = 9.0
-"""What a sensor that lost its heater reports, before the meter's own end stop."""
-
-
-STUCK_EVERY_S = 120.0
-LOADS_EVERY_S = 24.0
-TAIL_HALF_G_PER_S = 2.0
-"""Airflow at which air from behind counts half; an idling engine draws about as much (invented)."""
+    STRENGTH = Message(
+        "faults.strength", "--fault {name}: strength is {given!r}; allowed is a number above 0 to 2"
+    )
 
 
 @dataclass(frozen=True)
 class Faults:
-    """What is wrong beside the table; a sound car has 0 everywhere (invented strengths, common kinds).
+    """What is wrong beside the table; the defaults are a sound car (invented strengths, common kinds).
 
     Attributes
     ----------
@@ -53,6 +45,24 @@ class Faults:
     regulator_follows : kPa the fuel rail follows the manifold by per kPa; 1 is sound.
     loads_v : volts that are missing for every other twelve seconds, as when lamps and fans are switched to
         find the voltage slope of the dead time; no fault.
+    intake_leak_pct : air drawn in behind the airflow sensor, percent of the engine's largest airflow while
+        the leak is choked; less as MAP nears the barometer, and outwards in boost. Speed-density fuels it.
+    exhaust_leak_pct : air drawn into the exhaust ahead of the lambda sensor, percent of the largest airflow.
+    flow_scale, dead_shift_ms : injectors that deliver so much, and open so much later, than they did.
+    air_misread : share of a change of intake air the air sensor does not see; with it come spells of hot air.
+    pass_kpa : how far the barometer falls and rises again over every 8 min, as over a mountain pass.
+    pass_air_pct : air the engine draws more per 10 kPa of that, percent.
+    extra_fuel_pct : fuel from a second set of injectors in boost, which no pulse width shows.
+    misfires_per_min : spells in which one cylinder does not fire.
+    sensor_lag_s : time constant of an old lambda sensor, on top of a sound one's.
+    sensor_cold_s : seconds after the start for which the lambda sensor shows its lean end; the ECU believes
+        it.
+    free_air_gain : share of the true distance from stoichiometry a worn sensor shows on the lean side, so
+        that free air no longer drives it to its end; 1 is sound.
+    trim_limit_pct : the ECU allows its trims no more than this; 0 for its own limits.
+    loop_gain : feedback quicker than a sound loop by so much; 1 is sound.
+    target_swing_pct : the ECU swings its target by so much to either side every second, percent.
+    enrich_above_pct : throttle from which the ECU enriches for full load; 0 for none, over 100 for never.
     """
 
     pump_sag_pct: float = 0.0
@@ -68,105 +78,110 @@ class Faults:
     airflow_ceiling: float = 0.0
     regulator_follows: float = 1.0
     loads_v: float = 0.0
+    intake_leak_pct: float = 0.0
+    exhaust_leak_pct: float = 0.0
+    flow_scale: float = 1.0
+    dead_shift_ms: float = 0.0
+    air_misread: float = 0.0
+    pass_kpa: float = 0.0
+    pass_air_pct: float = 0.0
+    extra_fuel_pct: float = 0.0
+    misfires_per_min: float = 0.0
+    sensor_lag_s: float = 0.0
+    sensor_cold_s: float = 0.0
+    free_air_gain: float = 1.0
+    trim_limit_pct: float = 0.0
+    loop_gain: float = 1.0
+    target_swing_pct: float = 0.0
+    enrich_above_pct: float = 0.0
 
 
-KINDS: dict[str, Faults] = {
-    "pump": Faults(pump_sag_pct=25.0),
-    "battery": Faults(battery_drop_v=2.6),
-    "sensor-drops": Faults(sensor_drops_per_min=3.0),
-    "sensor-stuck": Faults(sensor_stuck_s=20.0),
-    "interference": Faults(wild_share=0.03),
-    "torque-cut": Faults(unburnt_share=0.3),
-    "tailpipe": Faults(tail_air_pct=12.0),
-    "hidden-enrichment": Faults(hidden_rich_pct=10.0),
-    "after-flash": Faults(settle_rich_pct=10.0),
-    "knock": Faults(knock_from_kpa=140.0),
-    "airflow-sensor": Faults(airflow_ceiling=0.75),
-    "regulator": Faults(regulator_follows=0.4),
-    "loads": Faults(loads_v=1.2),
+SOUND = Faults()
+NEVER_PCT = 101.0
+KINDS: Mapping[str, Mapping[str, float]] = {
+    "pump": {"pump_sag_pct": 25.0},
+    "battery": {"battery_drop_v": 2.6},
+    "sensor-drops": {"sensor_drops_per_min": 3.0},
+    "sensor-stuck": {"sensor_stuck_s": 20.0},
+    "interference": {"wild_share": 0.03},
+    "torque-cut": {"unburnt_share": 0.3},
+    "tailpipe": {"tail_air_pct": 12.0},
+    "hidden-enrichment": {"hidden_rich_pct": 10.0},
+    "after-flash": {"settle_rich_pct": 10.0},
+    "knock": {"knock_from_kpa": 140.0},
+    "airflow-sensor": {"airflow_ceiling": 0.75},
+    "regulator": {"regulator_follows": 0.4},
+    "loads": {"loads_v": 1.2},
+    "intake-leak": {"intake_leak_pct": 0.8},
+    "exhaust-leak": {"exhaust_leak_pct": 0.4},
+    "injector-flow": {"flow_scale": 0.8},
+    "dead-time": {"dead_shift_ms": 0.3},
+    "air-temperature": {"air_misread": 0.8},
+    "altitude": {"pass_kpa": 16.0, "pass_air_pct": 5.0},
+    "extra-fuel": {"extra_fuel_pct": 20.0},
+    "misfire": {"misfires_per_min": 12.0},
+    "sensor-slow": {"sensor_lag_s": 0.6},
+    "sensor-cold": {"sensor_cold_s": 90.0},
+    "free-air": {"free_air_gain": 0.2},
+    "trim-limit": {"trim_limit_pct": 4.0, "flow_scale": 0.8},
+    "feedback": {"loop_gain": 6.0},
+    "target-swing": {"target_swing_pct": 6.0},
+    "no-enrichment": {"enrich_above_pct": NEVER_PCT},
 }
-"""Faults by the name ``lean-trim simulate --fault`` knows them by."""
+"""Faults by the name ``lean-trim simulate --fault`` knows them by, at strength 1."""
+AT_ONCE = ("knock_from_kpa", "enrich_above_pct", "trim_limit_pct", "pass_kpa")
+"""What a fault has or has not, whatever its strength."""
+SOUND_CEILING = 1.0
+"""A mass-airflow sensor of strength 0 just shows the engine's largest airflow."""
+STRENGTHS = (0.0, 2.0)
 
 
-def fault_named(name: str) -> Faults:
-    """A fault by name; BadInputError for an unknown one."""
+def fault_named(name: str, strength: float = 1.0) -> Faults:
+    """A fault by name.
+
+    Parameters
+    ----------
+    name : one of ``KINDS``.
+    strength : above 0 to 2; at 1 it is gross, near 0 hardly to be seen.
+
+    Raises
+    ------
+    BadInputError
+        For an unknown name, or a strength outside.
+    """
+    return _with(SOUND, name, strength)
+
+
+def faults_of(words: str) -> Faults:
+    """Several faults at once.
+
+    Parameters
+    ----------
+    words : names of ``KINDS`` with commas between, each with ``:strength`` or without; empty for none.
+
+    Raises
+    ------
+    BadInputError
+        For an unknown name, or a strength outside.
+    """
+    faults = SOUND
+    for word in filter(None, words.split(",")):
+        name, _, given = word.strip().partition(":")
+        try:
+            strength = float(given) if given else 1.0
+        except ValueError:
+            raise BadInputError(Say.STRENGTH(name=name, given=given)) from None
+        faults = _with(faults, name, strength)
+    return faults
+
+
+def _with(faults: Faults, name: str, strength: float) -> Faults:
     if name not in KINDS:
         raise BadInputError(Say.UNKNOWN_FAULT(name=name, allowed=", ".join(KINDS)))
-    return KINDS[name]
-
-
-class FaultyParts:
-    """The faults at work in one drive.
-
-    A sound car draws no random number here, so its drive is what it was.
-    """
-
-    def __init__(self, faults: Faults, seed: int, max_flow_g_per_s: float) -> None:
-        self.faults = faults
-        self.max_flow = max_flow_g_per_s
-        # A stream of its own, so that a fault does not change the drive it happens in.
-        self.rng = np.random.default_rng([seed, 77])
-        self.dropped_until = -1.0
-        self.held = 1.0
-        self.last_logged = 1.0
-
-    def fuel_dp_kpa(self, rated_kpa: float, flow_g_per_s: float, above_kpa: float = 0.0) -> float:
-        """Differential pressure the pump keeps up at an airflow, and at MAP so far above the outside."""
-        share = min(1.0, max(0.0, (flow_g_per_s / self.max_flow - 0.3) / 0.7))
-        followed = rated_kpa - (1.0 - self.faults.regulator_follows) * above_kpa
-        return followed * (1.0 - self.faults.pump_sag_pct / 100.0 * share)
-
-    def volts(self, sound_v: float, time_s: float) -> float:
-        """Battery voltage."""
-        loads = self.faults.loads_v if time_s % LOADS_EVERY_S > LOADS_EVERY_S / 2.0 else 0.0
-        return sound_v - (self.faults.battery_drop_v if time_s % 150.0 > 110.0 else 0.0) - loads
-
-    def delivered(self, time_s: float) -> float:
-        """Fuel delivered over fuel the injectors should deliver."""
-        return float(1.0 + self.faults.settle_rich_pct / 100.0 * 2.0 ** (-time_s / 60.0))
-
-    def burnt(self, shifting: bool) -> float:
-        """Share of the fuel that burns."""
-        return 1.0 - self.faults.unburnt_share if shifting else 1.0
-
-    def lambda_read(self, lam: float, time_s: float, flow_g_per_s: float, dt: float) -> float:
-        """What the sensor says when the gas at it has ``lam``."""
-        faults = self.faults
-        if faults.tail_air_pct:
-            lam *= 1.0 + faults.tail_air_pct / 100.0 * 2.0 ** (-flow_g_per_s / TAIL_HALF_G_PER_S)
-        may_drop = bool(faults.sensor_drops_per_min) and time_s >= self.dropped_until
-        if may_drop and self.rng.random() < faults.sensor_drops_per_min * dt / 60.0:
-            self.dropped_until = time_s + self.rng.uniform(0.5, 2.0)
-        if time_s < self.dropped_until:
-            lam = FREE_AIR_LAMBDA
-        # After the drop: a stuck sensor shows neither the gas nor its loss.
-        if self.stuck(np.array(time_s)):
-            return self.held
-        self.held = lam
-        return lam
-
-    def metered(self, flow_g_per_s: float) -> float:
-        """Airflow the mass-airflow sensor can show."""
-        ceiling = self.faults.airflow_ceiling * self.max_flow
-        return min(flow_g_per_s, ceiling) if ceiling else flow_g_per_s
-
-    def knock_deg(self, map_kpa: float) -> float:
-        """Knock retard."""
-        return 3.0 if self.faults.knock_from_kpa and map_kpa > self.faults.knock_from_kpa else 0.0
-
-    def stuck(self, time_s: np.ndarray) -> np.ndarray:
-        """True where the lambda sensor's reading does not move."""
-        return np.asarray(time_s % STUCK_EVERY_S > STUCK_EVERY_S - self.faults.sensor_stuck_s)
-
-    def logged_lambda(self, lam: np.ndarray, time_s: np.ndarray) -> np.ndarray:
-        """Logged readings, (n,), with interference; a stuck sensor repeats its last one."""
-        if self.faults.wild_share:
-            wild = self.rng.random(len(lam)) < self.faults.wild_share
-            lam = np.where(wild, self.rng.uniform(0.6, 1.4, len(lam)), lam)
-        if self.faults.sensor_stuck_s:
-            moves = ~self.stuck(time_s)
-            # Last row that moved, for every row; -1 where none of this piece did.
-            newest = np.maximum.accumulate(np.where(moves, np.arange(len(lam)), -1))
-            lam = np.where(newest >= 0, lam[newest], self.last_logged)
-            self.last_logged = float(lam[-1])
-        return lam
+    if not STRENGTHS[0] < strength <= STRENGTHS[1]:
+        raise BadInputError(Say.STRENGTH(name=name, given=f"{strength:g}"))
+    changed: dict[str, float] = {}
+    for key, gross in KINDS[name].items():
+        sound = SOUND_CEILING if key == "airflow_ceiling" else float(getattr(SOUND, key))
+        changed[key] = gross if key in AT_ONCE else sound + strength * (gross - sound)
+    return replace(faults, **changed)

@@ -56,10 +56,14 @@ class Plant:
     throttle_pct: float = 0.0
     air_g: float = 0.1
     flow_g_per_s: float = 1.0
+    baro_kpa: float = 0.0
+    more_air: float = 1.0
+    hot_air_k: float = 0.0
 
     def __post_init__(self) -> None:
         self.exhaust = Exhaust(self.truth.exhaust_volume_l, self.truth.sensor_tau_s)
         self.coolant_c = self.truth.start_coolant_c
+        self.baro_kpa = self.truth.baro_kpa
         self.intake_c = self.truth.ambient_c + 4.0
 
     def breathe(self, pedal_pct: float, dt: float) -> None:
@@ -69,13 +73,13 @@ class Plant:
             min(0.02, max(0.007, 0.0145 + (IDLE_RPM - self.rpm) * 2.2e-5)) if self.throttle_pct < 3.0 else 0.0
         )
         area = idle_air + (max(self.throttle_pct, 0.0) / 100.0) ** 1.5
-        upstream = self.truth.baro_kpa + self.boost_kpa
+        upstream = self.baro_kpa + self.boost_kpa
         share = 3.0 * 6500.0 / max(self.rpm, 200.0) * area
         # Small openings choke, large ones give what stands before them; smooth between.
         settled = upstream * share / (1.0 + share**4) ** 0.25
         # Leakage past the plate and the rings: no manifold goes to vacuum.
         settled = max(settled, 17.0)
-        ve = self.truth.ve_pct(self.rpm, self.map_kpa) / 100.0
+        ve = self.truth.ve_pct(self.rpm, self.map_kpa) / 100.0 * self.more_air
         # A manifold of 1.3 displacements fills through the throttle faster than the engine empties it.
         tau = 1.3 * 120.0 / (max(self.rpm, 300.0) * ve) * (0.55 if settled > self.map_kpa else 1.0)
         self.map_kpa += (settled - self.map_kpa) * (1.0 - math.exp(-dt / tau))
@@ -109,7 +113,7 @@ class Plant:
         burnt_share *= self.truth.burnt(self.coolant_c)
         phi = burnt_share * burnt * self.truth.stoich_afr / max(self.air_g * cycles, 1e-9)
         # Exhaust weighs air and fuel, and fills its volume at 800 K.
-        litres = self.flow_g_per_s * 1.07 * 0.28705 * 800.0 / self.truth.baro_kpa
+        litres = self.flow_g_per_s * 1.07 * 0.28705 * 800.0 / self.baro_kpa
         reading = self.exhaust.step(time_s, phi, self.rpm, litres, dt)
         self._heat(dt)
         # After a fuel cut there is no fuel in the gas at all.
@@ -123,14 +127,23 @@ class Plant:
         # The thermostat opens.
         if self.coolant_c > 89.0:
             self.coolant_c -= 0.3 * dt
-        hot = self.truth.ambient_c + 4.0 + 0.16 * self.boost_kpa + 5.0 * math.exp(-self.flow_g_per_s / 12.0)
+        hot = (
+            self.truth.ambient_c
+            + self.hot_air_k
+            + 4.0
+            + 0.16 * self.boost_kpa
+            + 5.0 * math.exp(-self.flow_g_per_s / 12.0)
+        )
         self.intake_c += (hot - self.intake_c) * dt / 18.0
 
-    def roll(self, gear: int, clutch: bool, grade: float, brake: float, dt: float, firing: bool) -> None:
-        """Engine and road speed. ``clutch`` True means engaged, ``brake`` in m/s², ``grade`` as slope."""
+    def roll(self, gear: int, clutch: bool, grade: float, brake: float, dt: float, firing: float) -> None:
+        """Engine and road speed.
+
+        ``clutch`` True means engaged, ``brake`` in m/s², ``grade`` as slope, ``firing`` a share.
+        """
         cycle_air = self.air_g * self.truth.cylinders
-        friction = 15.0 + 0.003 * self.rpm + 0.24 * max(0.0, self.truth.baro_kpa - self.map_kpa)
-        torque = (96.0 * cycle_air if firing else 0.0) - friction
+        friction = 15.0 + 0.003 * self.rpm + 0.24 * max(0.0, self.baro_kpa - self.map_kpa)
+        torque = 96.0 * cycle_air * firing - friction
         metres = self.speed_kmh / 3.6
         mass = self.truth.mass_kg
         resist = 0.42 * metres**2 + mass * 9.81 * (0.013 * min(metres, 1.0) + grade) + mass * brake

@@ -37,12 +37,14 @@ def test_a_healthy_drive_is_quiet(heron_log: Log, heron_vehicle: Vehicle) -> Non
 
 
 @pytest.mark.parametrize(
-    ("trim", "lam", "told"), [(20.0, 1.05, True), (20.0, 1.0, False), (5.0, 1.05, False)]
+    ("trim", "lam", "told"), [(20.0, 1.05, True), (20.0, 1.0, False), (2.0, 1.05, False)]
 )
 def test_feedback_at_its_limit_is_told_where_the_mixture_is_still_off(
     trim: float, lam: float, told: bool
 ) -> None:
-    log = planted(Role.LAMBDA, lam, planted(Role.STFT, trim))
+    # A reading that scatters, for one that stands still is a fault of its own.
+    scatter = np.random.default_rng(1).normal(0.0, 0.002, STEADY.stop - STEADY.start)
+    log = planted(Role.LAMBDA, lam + scatter, planted(Role.STFT, trim))
     found = found_in(log)
     assert ("trim_at_limit" in found) == told
     if told:

@@ -16,7 +16,7 @@ from lean_trim.core.drive.motion import Motion
 from lean_trim.core.explore.derived import series_of
 from lean_trim.core.pipeline.solve import Solution, solve
 from lean_trim.simcar.drive import simulate
-from lean_trim.simcar.faults import KINDS
+from lean_trim.simcar.faults import fault_named
 from tests.builders import small_vehicle, steady_states, with_channel, without
 
 RATED = 300.0
@@ -37,7 +37,7 @@ def test_rail_pressure_becomes_differential_whether_gauge_or_absolute(heron_log:
 
 @pytest.mark.slow
 def test_a_pump_that_sags_does_not_hide_which_pressure_it_is(heron_vehicle: Vehicle) -> None:
-    log = simulate(heron_vehicle, 1, 8.0, faults=KINDS["pump"])
+    log = simulate(heron_vehicle, 1, 8.0, faults=fault_named("pump"))
     assert with_fuel_dp(log, RATED)[1] is PressureKind.DIFFERENTIAL
     rail = with_pressure(log, log[Role.FUEL_DP] + log[Role.MAP] - log[Role.BARO])
     read, kind = with_fuel_dp(rail, RATED)

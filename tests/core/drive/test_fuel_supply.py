@@ -14,7 +14,7 @@ from lean_trim.core.drive.fuel_supply import Supply, supply_of
 from lean_trim.core.injectors.verdict import on_supply
 from lean_trim.core.pipeline.solve import solve
 from lean_trim.simcar.drive import simulate
-from lean_trim.simcar.faults import KINDS
+from lean_trim.simcar.faults import fault_named
 from tests.builders import small_vehicle, steady_states, with_channel, without
 
 PSI = 6.894757
@@ -66,7 +66,7 @@ def test_it_is_not_told_where_it_cannot_be(case: str) -> None:
 
 @pytest.mark.slow
 def test_a_correction_names_the_regulator(heron_vehicle: Vehicle) -> None:
-    log = simulate(heron_vehicle, 1, 6.0, faults=KINDS["regulator"])
+    log = simulate(heron_vehicle, 1, 6.0, faults=fault_named("regulator"))
     findings = {f.id: f.message for f in solve([log], heron_vehicle).findings}
     assert "0.40 kPa per kPa" in findings["regulator"]
     sound = solve([simulate(heron_vehicle, 1, 6.0)], heron_vehicle)

@@ -16,7 +16,7 @@ from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
 from lean_trim.core.pipeline.injectors import InjectorReport, identify_injectors
 from lean_trim.simcar.cars import truth_of
 from lean_trim.simcar.drive import simulate
-from lean_trim.simcar.faults import KINDS
+from lean_trim.simcar.faults import fault_named
 from lean_trim.simcar.plover import plover
 from tests.builders import small_vehicle, steady_states
 
@@ -85,7 +85,7 @@ def told_split() -> InjectorReport:
 @pytest.mark.parametrize(("kind", "expected"), [("loads", -0.03), ("battery", None)])
 def test_a_drive_with_loads_tells_it_and_a_dip_tells_nothing(kind: str, expected: float | None) -> None:
     vehicle = plover()
-    log = simulate(vehicle, 1, 15.0, truth=truth_of("plover", vehicle), faults=KINDS[kind])
+    log = simulate(vehicle, 1, 15.0, truth=truth_of("plover", vehicle), faults=fault_named(kind))
     slope = identify_injectors([log], vehicle).slope
     if expected is None:
         assert not slope.is_known

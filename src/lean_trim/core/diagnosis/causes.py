@@ -9,7 +9,17 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import extend_mask
-from lean_trim.core.diagnosis.faults import airflow, mixture, supply
+from lean_trim.core.diagnosis.faults import (
+    airflow_sensor_end,
+    fuel_pressure,
+    injectors_full_open,
+    lean_full_throttle,
+    regulator,
+    sensor_drops_out,
+    sensor_not_ready,
+    sensor_stuck,
+    trim_at_limit,
+)
 from lean_trim.core.diagnosis.finding import RANK, Finding
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.messages import Message
@@ -19,12 +29,11 @@ from lean_trim.core.types import Mask
 class Say:
     """Sentences of this module."""
 
-    EXPLAINS = Message(
-        "causes.explains", "{cause} It explains {seconds:.1f} s of full throttle leaner than target."
-    )
+    EXPLAINS = Message("causes.explains", "{cause} It explains {seconds:.1f} s of {what}.")
+    LEAN = Message("causes.lean", "full throttle leaner than target")
+    LIMIT = Message("causes.limit", "feedback at its limit")
 
 
-NEAR_S = 0.5
 MOST = 0.6
 """Share of a symptom's time during which its cause has to be seen."""
 ENOUGH = 0.5
@@ -54,15 +63,44 @@ def _wholly(conditions: Conditions, at: Mask) -> float:
     return 1.0
 
 
-CAUSES: Mapping[str, Sequence[Cause]] = {
-    mixture.LEAN_AT_LOAD.id: (
-        Cause(supply.PRESSURE.id, _by_sag),
-        Cause(supply.REGULATOR.id, _by_sag),
-        Cause(airflow.SENSOR_END.id, _wholly),
-        Cause(supply.FULL_OPEN.id, _wholly),
-    )
+@dataclass(frozen=True)
+class Symptom:
+    """What may bring a fault about, the likeliest first.
+
+    Attributes
+    ----------
+    words : what the cause explains.
+    after_s : for how long it goes on once the cause is over.
+    causes : of it.
+    """
+
+    words: Message
+    after_s: float
+    causes: Sequence[Cause]
+
+
+SYMPTOMS: Mapping[str, Symptom] = {
+    lean_full_throttle.FAULT.id: Symptom(
+        Say.LEAN,
+        0.5,
+        (
+            Cause(fuel_pressure.FAULT.id, _by_sag),
+            Cause(regulator.FAULT.id, _by_sag),
+            Cause(airflow_sensor_end.FAULT.id, _wholly),
+            Cause(injectors_full_open.FAULT.id, _wholly),
+        ),
+    ),
+    trim_at_limit.FAULT.id: Symptom(
+        Say.LIMIT,
+        20.0,
+        (
+            Cause(sensor_not_ready.FAULT.id, _wholly),
+            Cause(sensor_stuck.FAULT.id, _wholly),
+            Cause(sensor_drops_out.FAULT.id, _wholly),
+        ),
+    ),
 }
-"""What may bring a symptom about, the likeliest first."""
+BEFORE_S = 0.5
 
 
 def without_symptoms(
@@ -83,19 +121,20 @@ def without_symptoms(
     log = conditions.frame.log
     by_id = {f.id: f for f in found}
     causes: list[str] = []
-    for symptom in CAUSES:
+    for symptom, known in SYMPTOMS.items():
         if symptom not in by_id:
             continue
         seconds = float(log.durations_s[shown[symptom]].sum())
-        for cause in CAUSES[symptom]:
+        for cause in known.causes:
             if cause.id not in by_id:
                 continue
-            both = shown[symptom] & extend_mask(shown[cause.id], log.time_s, NEAR_S, NEAR_S)
+            both = shown[symptom] & extend_mask(shown[cause.id], log.time_s, BEFORE_S, known.after_s)
             if log.durations_s[both].sum() < MOST * seconds or cause.accounts_for(conditions, both) < ENOUGH:
                 continue
             told = by_id[cause.id]
-            said = Say.EXPLAINS(cause=told.message, seconds=seconds)
-            by_id[cause.id] = replace(told, said=said, severity="danger")
+            said = Say.EXPLAINS(cause=told.said, seconds=seconds, what=known.words())
+            worse = min(told.severity, by_id[symptom].severity, key=lambda s: RANK[s])
+            by_id[cause.id] = replace(told, said=said, severity=worse)
             causes.append(cause.id)
             del by_id[symptom]
             break

@@ -8,6 +8,7 @@ from typing import Literal
 
 import numpy as np
 
+from lean_trim.core.diagnosis.odds import Sureness, probability, sureness
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import clock
@@ -16,6 +17,13 @@ from lean_trim.core.types import Mask
 Severity = Literal["danger", "warning", "note"]
 RANK: dict[Severity, int] = {"danger": 0, "warning": 1, "note": 2}
 """Order in which findings are told."""
+Samples = Literal["count", "count_no_leaner", "left_out"]
+"""What becomes of the samples that show a finding."""
+SAMPLES_WORDS: Mapping[Samples, str] = {
+    "count": "its samples count",
+    "count_no_leaner": "its samples count, but nothing is made leaner where it was seen",
+    "left_out": "its samples are left out",
+}
 
 
 @dataclass(frozen=True)
@@ -27,7 +35,12 @@ class Finding:
     id : for files and scripts.
     severity : "danger" comes first and is told before anyone corrects a table for it.
     first_time_s, seconds : where it is first seen on the joined log, and for how long in all.
-    said : the sentence.
+    said : what was seen.
+    probability : that it is so, 0 to 1, at the prior of ``odds``; 1 for what a channel says outright.
+    effect : what it does to the table.
+    next_step : what to do about it.
+    samples : what becomes of the samples that show it.
+    alike : ids of what this drive cannot tell it from.
     """
 
     id: str
@@ -35,19 +48,33 @@ class Finding:
     first_time_s: float
     seconds: float
     said: Said
+    probability: float = 1.0
+    effect: Said | None = None
+    next_step: Said | None = None
+    samples: Samples = "count"
+    alike: tuple[str, ...] = ()
 
     @property
     def message(self) -> str:
-        """The rendered sentence."""
-        return str(self.said)
+        """What was seen and what to do next, rendered."""
+        return f"{self.said} {self.next_step}" if self.next_step is not None else str(self.said)
+
+    @property
+    def sureness(self) -> Sureness:
+        """The probability in a word."""
+        return sureness(self.probability)
 
 
 @dataclass(frozen=True, eq=False)
 class Seen:
-    """Samples that show a fault, shape (n,), and what its sentence has to say besides their time."""
+    """Samples that show a fault, shape (n,), and what its sentence has to say besides their time.
+
+    ``strength`` is how much of it there is over what is told at all; NaN for the time it was seen.
+    """
 
     mask: Mask
     values: Mapping[str, object] = field(default_factory=dict)
+    strength: float = np.nan
 
 
 @dataclass(frozen=True)
@@ -56,7 +83,8 @@ class Fault:
 
     Attributes
     ----------
-    id, severity, message : of its finding; the message may use ``seconds`` and ``first``.
+    id, severity, message, effect, next_step, samples : of its finding; the messages may use ``seconds``,
+        ``first`` and what ``look`` gave.
     least_s : seconds from which it is told (common practice, no source).
     look : the samples that show it; None if it cannot be looked for in this log.
     """
@@ -66,6 +94,9 @@ class Fault:
     message: Message
     least_s: float
     look: Callable[[Conditions], Seen | None]
+    effect: Message | None = None
+    next_step: Message | None = None
+    samples: Samples = "count"
 
     def find(self, conditions: Conditions) -> Finding | None:
         """Look for the fault.
@@ -98,5 +129,16 @@ class Fault:
         if seconds < self.least_s or not seen.mask.any():
             return None
         first = float(log.time_s[np.flatnonzero(seen.mask)[0]])
-        said = self.message(seconds=seconds, first=clock(first), **seen.values)
-        return Finding(self.id, self.severity, first, round(seconds, 2), said)
+        values = {"seconds": seconds, "first": clock(first), **seen.values}
+        strength = seen.strength if np.isfinite(seen.strength) else seconds / max(self.least_s, 1e-9)
+        return Finding(
+            id=self.id,
+            severity=self.severity,
+            first_time_s=first,
+            seconds=round(seconds, 2),
+            said=self.message(**values),
+            probability=probability(self.id, strength),
+            effect=None if self.effect is None else self.effect(**values),
+            next_step=None if self.next_step is None else self.next_step(**values),
+            samples=self.samples,
+        )

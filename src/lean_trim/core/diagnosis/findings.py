@@ -1,40 +1,16 @@
-"""Faults and facts that are not airflow, told before anyone corrects a table for them.
-
-A new fault is a file of ``faults`` and a line in ``FAULTS``.
-"""
+"""Faults and facts that are not airflow, told before anyone corrects a table for them."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from lean_trim.core.diagnosis.causes import without_symptoms
-from lean_trim.core.diagnosis.faults import airflow, enrichment, feedback, mixture, readings, sensor, supply
-from lean_trim.core.diagnosis.finding import Fault, Finding
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.registry import FAULTS
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.types import Mask
-
-FAULTS: tuple[Fault, ...] = (
-    mixture.LEAN_AT_LOAD,
-    sensor.PEGGED,
-    mixture.KNOCK,
-    supply.REGULATOR,
-    supply.PRESSURE,
-    mixture.STUCK,
-    supply.FULL_OPEN,
-    supply.DUTY,
-    supply.VOLTAGE,
-    airflow.SENSOR_END,
-    enrichment.NOT_REACHED,
-    enrichment.TRIM_LEFT_ON,
-    enrichment.HIDDEN_FUEL,
-    feedback.LIMIT,
-    feedback.SWINGS,
-    airflow.OTHER_CALIBRATION,
-    sensor.SLOW_LOG,
-    readings.IMPOSSIBLE,
-)
 
 
 class Say:

@@ -13,14 +13,14 @@ from lean_trim.core.messages import Message
 class Say:
     """Sentences of this module."""
 
-    IMPOSSIBLE = Message(
-        "readings.impossible",
-        "{count} readings cannot be ({channels}), the first at {first} min; they count as not recorded. Look "
-        "at the logger and its wiring.",
+    SEEN = Message(
+        "impossible_readings.seen", "{count} readings cannot be ({channels}), the first at {first} min."
     )
+    EFFECT = Message("impossible_readings.effect", "They count as not recorded.")
+    NEXT = Message("impossible_readings.next", "Look at the logger and its wiring.")
 
 
-def _impossible(conditions: Conditions) -> Seen:
+def _seen(conditions: Conditions) -> Seen:
     holes = conditions.frame.holes
     mask = np.zeros(len(conditions.lam), bool)
     mask[holes.rows] = True
@@ -28,4 +28,4 @@ def _impossible(conditions: Conditions) -> Seen:
     return Seen(mask, {"count": sum(holes.impossible.values()), "channels": channels})
 
 
-IMPOSSIBLE = Fault("impossible_readings", "note", Say.IMPOSSIBLE, 0.0, _impossible)
+FAULT = Fault("impossible_readings", "note", Say.SEEN, 0.0, _seen, Say.EFFECT, Say.NEXT, "left_out")

@@ -1,0 +1,69 @@
+"""A lambda sensor that does not reach its lean end in free air."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.diagnosis.finding import Fault, Seen
+from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.messages import Message
+
+LONG_CUT_S = 4.0
+LOOK_S = 1.0
+"""The last second of a cut so long is free air at the sensor."""
+LEAST_CUTS = 2
+REAL_SCATTER = 5e-4
+"""A reading at its end repeats itself; one that is measured scatters by more than this."""
+MOST_SCATTER = 0.03
+HIGHEST = 1.8
+"""A plateau above this is as good as free air on most meters (common practice, no source)."""
+LEAST_LEAN = 1.08
+
+
+class Say:
+    """Sentences of this module."""
+
+    SEEN = Message(
+        "free_air.seen",
+        "In {cuts} fuel cuts the lambda reading settled at {lam:.2f}, where free air drives a sound sensor "
+        "to its end, first at {first} min: worn, badly heated, or never calibrated in free air.",
+    )
+    EFFECT = Message(
+        "free_air.effect",
+        "What is lean reads less lean than it is, so that a lean table is corrected by too little.",
+    )
+    NEXT = Message(
+        "free_air.next", "Calibrate the sensor in free air, or put in a new one, before the next drive."
+    )
+
+
+def _seen(conditions: Conditions) -> Seen | None:
+    frame = conditions.frame
+    log = frame.log
+    if frame.lambda_of_loop:
+        return None
+    lam = log[Role.LAMBDA]
+    cut = conditions.regime == Regime.OVERRUN
+    edges = np.flatnonzero(np.diff(cut.astype(np.int8), prepend=0, append=0))
+    out = np.zeros(len(lam), bool)
+    plateaus = []
+    for begin, end in edges.reshape(-1, 2).tolist():
+        if log.time_s[end - 1] - log.time_s[begin] < LONG_CUT_S:
+            continue
+        last = slice(int(np.searchsorted(log.time_s, log.time_s[end - 1] - LOOK_S)), end)
+        here = lam[last][np.isfinite(lam[last])]
+        if len(here) < 4:
+            continue
+        plateaus.append((float(np.median(here)), float(np.std(here))))
+        out[begin:end] = True
+    if len(plateaus) < LEAST_CUTS:
+        return None
+    level, scatter = (float(x) for x in np.median(np.array(plateaus), axis=0))
+    if not (REAL_SCATTER < scatter < MOST_SCATTER and LEAST_LEAN < level < HIGHEST):
+        return None
+    return Seen(out, {"cuts": len(plateaus), "lam": level}, len(plateaus) / LEAST_CUTS)
+
+
+FAULT = Fault("free_air", "warning", Say.SEEN, LONG_CUT_S, _seen, Say.EFFECT, Say.NEXT)
