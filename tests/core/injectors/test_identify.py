@@ -11,10 +11,11 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Injectors, Vehicle
 from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.drive.open_time import open_time_ms
 from lean_trim.core.errors import BadInputError, LogError
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import split
 from lean_trim.core.injectors.mistaken import mistaken_cells
-from lean_trim.core.injectors.places import Places, open_time_ms
 from lean_trim.core.injectors.schools import compare_schools
 from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure, refuse_unknown
 from lean_trim.core.injectors.verdict import verdict_on

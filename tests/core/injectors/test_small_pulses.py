@@ -9,8 +9,8 @@ import pytest
 
 from lean_trim.core.data.calibration import SMALL_PULSES, calibration_of, with_calibration
 from lean_trim.core.data.injector_tables import small_pulse_table
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import split
-from lean_trim.core.injectors.places import Places
 from lean_trim.core.injectors.small_pulses import KNEE_MS, KNOTS_MS, small_pulses
 from lean_trim.core.injectors.tables import small_pulses_to_write
 from lean_trim.core.injectors.verdict import verdict_on

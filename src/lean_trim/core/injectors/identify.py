@@ -19,9 +19,10 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.shared_terms import spreads_of
+from lean_trim.core.estimation.places import Places, driven_cells
+from lean_trim.core.estimation.table_errors import alike, distances
 from lean_trim.core.injectors.measured import Measured
-from lean_trim.core.injectors.places import Places, driven_cells
-from lean_trim.core.types import Floats, Ints
+from lean_trim.core.types import Floats
 
 FLOW_SPREAD = 0.5
 DEAD_SPREAD_MS = 0.4
@@ -31,8 +32,6 @@ WIDER = 2.0
 SHAPES = (0.003, 0.01, 0.02, 0.04, 0.08)
 SCATTERS = (0.001, 0.004, 0.01, 0.02)
 """Strengths of the airflow surface's shape and of single cells that are tried, as relative error."""
-ALONG = 0.5
-"""Share of the shape's variance that whole rows and columns have in common."""
 LENGTHS = (0.15, 0.35)
 """Lengths of the shape that are tried, as a share of each axis."""
 CELL_MISFIT = 0.004
@@ -223,10 +222,10 @@ class _Model:
         self.mesh = mesh[:, self.cells]
         self.of_cells = self.mesh.T @ (self.mesh / self.variance[:, None])
         self.start: Floats | None = None
-        apart = _distances(table, self.cells)
+        apart = distances(table, self.cells)
         driven = self.mesh.T @ places.seconds
         self.about_mean = np.eye(self.size) - driven / driven.sum()
-        self.near = {length: self._mean_free(_alike(apart, length)) for length in LENGTHS}
+        self.near = {length: self._mean_free(alike(apart, length)) for length in LENGTHS}
         self.alone = self._mean_free(np.eye(self.size))
 
     def _mean_free(self, covariance: Floats) -> Floats:
@@ -322,22 +321,3 @@ class _Model:
         out[self.size :, self.size :] = others.T @ weighted
         out[self.size + 2 :, self.size + 2 :] += self.unit * self.places.within
         return out
-
-
-def _distances(table: Table, cells: Ints) -> list[Floats]:
-    """Squared distances between cells along each axis, counted as 1 from end to end, (c, c) each."""
-    at = np.meshgrid(*[np.linspace(0.0, 1.0, len(a)) for a in table.axes], indexing="ij")
-    flat = [x.ravel()[cells] for x in at]
-    return [(x[:, None] - x[None, :]) ** 2 for x in flat]
-
-
-def _alike(apart: Sequence[Floats], length: float) -> Floats:
-    """How alike the errors of cells are: a bend of the surface, and of whole rows and whole columns.
-
-    Tables come from other engines, other cams, other pressures; what is wrong with them runs along an axis as
-    often as not, and an error that runs along MAP is what a dead time looks like.
-    """
-    bends = [np.exp(-0.5 * d / length**2) for d in apart]
-    if len(bends) == 1:
-        return bends[0]
-    return np.asarray(ALONG * (bends[0] + bends[1]) / 2.0 + (1.0 - ALONG) * bends[0] * bends[1])

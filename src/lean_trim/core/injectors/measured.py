@@ -16,8 +16,8 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing
 from lean_trim.core.data.vehicle import Injectors
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.open_time import open_time_ms
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.injectors.places import open_time_ms
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split
-from lean_trim.core.injectors.places import Places
 from lean_trim.core.types import Floats
 
 LEAST_OPEN_SHARE = 0.05

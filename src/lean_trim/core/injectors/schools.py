@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split
-from lean_trim.core.injectors.places import Places
 from lean_trim.core.types import Floats
 
 MOST_SHIFT_MS = 1.5

@@ -15,9 +15,9 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.measured import Measured
-from lean_trim.core.injectors.places import Places
 from lean_trim.core.types import Floats, Mask
 
 KNOTS_MS = (0.3, 0.5, 0.7, 0.9)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.drive.fuel_supply import Supply
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split
-from lean_trim.core.injectors.places import Places
 from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.voltage import VoltageSlope
 from lean_trim.core.messages import Message, Said

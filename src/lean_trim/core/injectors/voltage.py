@@ -14,7 +14,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing, running_box
 from lean_trim.core.drive.frame import Frame
-from lean_trim.core.injectors.places import open_time_ms
+from lean_trim.core.drive.open_time import open_time_ms
 from lean_trim.core.types import Floats, Ints, Mask
 
 STEP_V = 0.35

@@ -14,9 +14,10 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.fuel_supply import Supply, supply_of
 from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
-from lean_trim.core.injectors.places import Places, gather
+from lean_trim.core.injectors.places import gather_pulses
 from lean_trim.core.injectors.small_pulses import SmallPulses, small_pulses
 from lean_trim.core.injectors.verdict import Verdict, verdict_on
 from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
@@ -193,7 +194,9 @@ def _places(solution: Solution, sensor_s: float = 0.0) -> Places:
     assert estimate.state is not None
     residual: Floats = observations.k - _explained(solution, observations)
     resting = loop_rests(prepared.frame)[observations.index]
-    return gather(prepared.frame, observations.only(resting), residual[resting], estimate.state.scale, HUBER)
+    return gather_pulses(
+        prepared.frame, observations.only(resting), residual[resting], estimate.state.scale, HUBER
+    )
 
 
 def loop_rests(frame: Frame) -> Mask:

@@ -14,8 +14,9 @@ LONG_CUT_S = 4.0
 LOOK_S = 1.0
 """The last second of a cut so long is free air at the sensor."""
 LEAST_CUTS = 2
-REAL_SCATTER = 5e-4
-"""A reading at its end repeats itself; one that is measured scatters by more than this."""
+AT_MOST = 5e-4
+MOST_AT_END = 0.1
+"""A meter at its end gives its largest reading again and again; one that measures does so now and then."""
 MOST_SCATTER = 0.03
 HIGHEST = 1.8
 """A plateau above this is as good as free air on most meters (common practice, no source)."""
@@ -49,6 +50,7 @@ def _seen(conditions: Conditions) -> Seen | None:
     edges = np.flatnonzero(np.diff(cut.astype(np.int8), prepend=0, append=0))
     out = np.zeros(len(lam), bool)
     plateaus = []
+    highest = float(np.nanmax(lam, initial=0.0))
     for begin, end in edges.reshape(-1, 2).tolist():
         if log.time_s[end - 1] - log.time_s[begin] < LONG_CUT_S:
             continue
@@ -56,12 +58,14 @@ def _seen(conditions: Conditions) -> Seen | None:
         here = lam[last][np.isfinite(lam[last])]
         if len(here) < 4:
             continue
-        plateaus.append((float(np.median(here)), float(np.std(here))))
+        at_end = float(np.mean(here >= highest - AT_MOST))
+        plateaus.append((float(np.median(here)), float(np.std(here)), at_end))
         out[begin:end] = True
     if len(plateaus) < LEAST_CUTS:
         return None
-    level, scatter = (float(x) for x in np.median(np.array(plateaus), axis=0))
-    if not (REAL_SCATTER < scatter < MOST_SCATTER and LEAST_LEAN < level < HIGHEST):
+    level, scatter, at_end = (float(x) for x in np.median(np.array(plateaus), axis=0))
+    measures = scatter < MOST_SCATTER and at_end < MOST_AT_END
+    if not (measures and LEAST_LEAN < level < HIGHEST):
         return None
     return Seen(out, {"cuts": len(plateaus), "lam": level}, len(plateaus) / LEAST_CUTS)
 

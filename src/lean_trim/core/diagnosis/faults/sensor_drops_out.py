@@ -15,7 +15,8 @@ AFTER_CUT_S = 4.0
 """Gas of a fuel cut may stand in the pipe for so long."""
 LASTS_S = (0.2, 8.0)
 BEYOND = 1.22
-"""Lambda over target that no steady running has."""
+FREE_AIR = 1.5
+"""Lambda over target that no steady running has, and lambda that no missing cylinder makes."""
 LEAST_SPELLS = 3
 
 
@@ -43,13 +44,16 @@ def _seen(conditions: Conditions) -> Seen | None:
     running = np.isin(conditions.regime, (Regime.IDLE, Regime.CRUISE, Regime.WARM_UP)) & ~cut
     with np.errstate(invalid="ignore"):
         far = (lam > BEYOND * frame.target) & running
+    # A cylinder that misses reads lean as well, but not as lean as free air.
+    air = min(FREE_AIR, conditions.motion.sensor_ends[1])
     edges = np.flatnonzero(np.diff(far.astype(np.int8), prepend=0, append=0))
     out = np.zeros(len(lam), bool)
     count = 0
     for begin, end in edges.reshape(-1, 2).tolist():
         lasts = log.time_s[end - 1] - log.time_s[begin] + log.step_s
         # Free air and back at once; what goes there slowly is a mixture.
-        if LASTS_S[0] <= lasts <= LASTS_S[1] and _jumped(lam, begin, end):
+        is_air = float(np.nanmax(lam[begin:end])) >= air
+        if LASTS_S[0] <= lasts <= LASTS_S[1] and is_air and _jumped(lam, begin, end):
             out[begin:end] = True
             count += 1
     if count < LEAST_SPELLS:

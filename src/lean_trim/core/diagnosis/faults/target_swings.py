@@ -40,7 +40,8 @@ def _seen(conditions: Conditions) -> Seen | None:
     if Role.TARGET not in log:
         return None
     steady = np.isin(conditions.regime, (Regime.IDLE, Regime.CRUISE))
-    swings = swings_of(log[Role.TARGET], steady, log.time_s, log.step_s)
+    # A target that is read over MAP moves with it; that is no swing of its own.
+    swings = swings_of(log[Role.TARGET], steady, log.time_s, log.step_s, log.get(Role.MAP))
     mask = swings.regular & (swings.size >= SWING_RMS)
     if not mask.any():
         return None
