@@ -236,7 +236,7 @@ def test_round_json_holds_what_the_contract_names(heron_solution: Solution) -> N
     )
     assert data["samples"]["total"] == len(heron_solution.frame.log)
     assert data["samples"]["left_out"]["cold"] > 0
-    assert {"id", "severity", "first_time_s", "seconds", "message"} == set(data["findings"][0])
+    assert {"id", "severity", "first_time_s", "seconds", "message"} <= set(data["findings"][0])
     assert {"cycles", "exhaust_volume_l", "sensor_s"} <= set(data["delay"])
 
 

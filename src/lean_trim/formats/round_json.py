@@ -72,6 +72,11 @@ def round_dict(summary: Summary, proposal: Proposal) -> dict[str, Any]:
                 "first_time_s": f.first_time_s,
                 "seconds": f.seconds,
                 "message": f.message,
+                "probability": round(f.probability, 3),
+                "sure": f.sureness,
+                "effect": None if f.effect is None else str(f.effect),
+                "samples": f.samples,
+                "alike": list(f.alike),
             }
             for f in (*shortfalls(estimate, proposal), *summary.findings)
         ],

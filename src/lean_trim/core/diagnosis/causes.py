@@ -103,6 +103,39 @@ SYMPTOMS: Mapping[str, Symptom] = {
 BEFORE_S = 0.5
 
 
+def explained_by(
+    pattern: Finding,
+    asked: float,
+    found: Sequence[Finding],
+    shown: Mapping[str, Mask],
+    conditions: Conditions,
+) -> tuple[Finding, Finding] | None:
+    """Lean full throttle that a pattern accounts for.
+
+    Parameters
+    ----------
+    pattern : found in what the drive asks for.
+    asked : its mean effect on ln k at full throttle.
+    found : faults of the log.
+    shown : samples that show each of them, by its id, shape (n,).
+    conditions : they were found in.
+
+    Returns
+    -------
+    The symptom, and the pattern that says so; None where it explains nothing.
+    """
+    symptom = next((f for f in found if f.id == lean_full_throttle.FAULT.id), None)
+    if symptom is None:
+        return None
+    at = shown[symptom.id]
+    with np.errstate(invalid="ignore"):
+        leaner = float(np.nanmean(np.log(conditions.lam[at] / conditions.frame.target[at])))
+    if not asked >= ENOUGH * leaner:
+        return None
+    said = Say.EXPLAINS(cause=pattern.said, seconds=symptom.seconds, what=Say.LEAN())
+    return symptom, replace(pattern, said=said)
+
+
 def without_symptoms(
     found: Sequence[Finding], shown: Mapping[str, Mask], conditions: Conditions
 ) -> tuple[Finding, ...]:

@@ -21,7 +21,19 @@ LEAST_TOLD = 0.3
 Sureness = Literal["sure", "likely", "possible"]
 SHARPEST = 30.0
 
-ODDS: Mapping[str, tuple[float, float]] = {}
+BY_PRIOR = (float(np.log(PRIOR / (1.0 - PRIOR))), 1.0)
+"""A strength that is a Bayes factor, taken at its word."""
+ODDS: Mapping[str, tuple[float, float]] = {
+    "injector_flow": BY_PRIOR,
+    "dead_time": BY_PRIOR,
+    "intake_leak": BY_PRIOR,
+    "exhaust_leak": BY_PRIOR,
+    "unseen_sag": BY_PRIOR,
+    "extra_fuel": BY_PRIOR,
+    "after_flash": BY_PRIOR,
+    "air_temperature": BY_PRIOR,
+    "altitude": BY_PRIOR,
+}
 
 
 def probability(finding_id: str, strength: float) -> float:

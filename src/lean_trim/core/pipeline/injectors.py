@@ -9,10 +9,10 @@ from typing import TypedDict
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, fill_missing, rate_per_s, running_box
+from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.fuel_supply import Supply, supply_of
+from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
@@ -23,16 +23,13 @@ from lean_trim.core.injectors.verdict import Verdict, verdict_on
 from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
 from lean_trim.core.pipeline.prepare import prepare
 from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSettings, solve
-from lean_trim.core.types import Floats, Mask
+from lean_trim.core.types import Floats
 
 DEFAULT_TRUST_PCT = 3.0
 """Standard deviation of the airflow table's mean error where nothing is said (common practice, no source)."""
 TRUST_PCT = (0.1, 30.0)
 HUBER = 2.0
 DELAY_STEP_S = 0.02
-RAMP_S = 2.0
-RAMP_PER_S = 0.005
-"""A loop whose mean moves faster than this is still catching up (common practice, no source)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -197,27 +194,6 @@ def _places(solution: Solution, sensor_s: float = 0.0) -> Places:
     return gather_pulses(
         prepared.frame, observations.only(resting), residual[resting], estimate.state.scale, HUBER
     )
-
-
-def loop_rests(frame: Frame) -> Mask:
-    """Samples at which a narrowband loop that stands for lambda has caught up.
-
-    While it still ramps, lambda is not 1, and by how much nobody measured; far-off injectors make it ramp for
-    seconds after every change, most of all where pulses are short.
-
-    Parameters
-    ----------
-    frame : a log seen through its calibration.
-
-    Returns
-    -------
-    Shape (n,); True everywhere if lambda was logged.
-    """
-    if not frame.lambda_of_loop:
-        return np.ones(len(frame.log), bool)
-    level = running_box(np.log(fill_missing(frame.trim, 1.0)), frame.log.time_s, RAMP_S)
-    slope = rate_per_s(frame.log.time_s, level, RAMP_S)
-    return np.asarray(np.abs(slope) < RAMP_PER_S)
 
 
 def _split(

@@ -17,9 +17,10 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingSeconds, driving_seconds
 from lean_trim.core.decision.knock import knock_cells, sagging_cells
 from lean_trim.core.diagnosis.finding import Finding
-from lean_trim.core.diagnosis.findings import find_faults, with_fit
+from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.merging import merged_findings, merged_inferences
+from lean_trim.core.diagnosis.of_fit import with_fit
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
@@ -33,6 +34,7 @@ from lean_trim.core.estimation.log_shares import LogSums, log_sums, shares_of
 from lean_trim.core.estimation.residual import CellSums, cell_sums
 from lean_trim.core.estimation.surface import fit_samples
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.look import in_order
 from lean_trim.core.pipeline.prepare import prepare
 from lean_trim.core.pipeline.solve import (
     DrivenLog,
@@ -81,7 +83,9 @@ class _Car:
 
     delay: DelayEstimate
     film: FilmEstimate
+    unsettled: Mask
     usual_k: float = np.nan
+    patterns: tuple[Finding, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -162,8 +166,15 @@ def _car(logs: Sequence[Callable[[], DrivenLog]], vehicle: Vehicle, settings: So
     try:
         solution = solve([some[i] for i in sorted(some)], vehicle, settings)
     except TooFewError:
-        return _Car(DelayEstimate(settings.delay, False, note="defaults"), FilmEstimate())
-    return _Car(solution.delay, solution.film, solution.prepared.terms.usual_k)
+        usual = DelayEstimate(settings.delay, False, note="defaults")
+        return _Car(usual, FilmEstimate(), unsettled=np.zeros(vehicle.table.shape, bool))
+    return _Car(
+        delay=solution.delay,
+        film=solution.film,
+        usual_k=solution.prepared.terms.usual_k,
+        patterns=solution.seen.of_the_drive,
+        unsettled=solution.seen.unsettled,
+    )
 
 
 def _take(
@@ -221,10 +232,10 @@ def _fit(
         residual=reduce(CellSums.plus, (one.cells for one in own)).residual(coefficients),
         samples=counts,
         sieve=settings.sieve,
-        findings=with_fit(findings, estimate, *licence(settings)),
+        findings=with_fit(in_order((*car.patterns, *findings)), estimate, *licence(settings)),
         inferred=merged_inferences([one.inferred for one in found]),
         logs=shares_of([one.share for one in found], estimate, coefficients),
         no_leaner=np.any([one.knock for one in found], axis=0),
-        faulty=np.any([one.sag for one in found], axis=0),
+        faulty=np.any([one.sag for one in found], axis=0) | car.unsettled,
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(vehicle.table.shape),
     )

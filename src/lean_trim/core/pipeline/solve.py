@@ -15,9 +15,9 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.finding import Finding
-from lean_trim.core.diagnosis.findings import find_faults, with_fit
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
+from lean_trim.core.diagnosis.of_fit import with_fit
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
@@ -34,6 +34,7 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual, cell_sums
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.look import Look, look_at
 from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.pipeline.tanks import refuse_unknown_tank
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
@@ -81,6 +82,7 @@ class Solution:
     estimate: Estimate
     residual: Residual
     findings: tuple[Finding, ...]
+    seen: Look
     settings: SolveSettings
     delay: DelayEstimate
     film: FilmEstimate
@@ -190,11 +192,11 @@ def _solve(
             found = _pass(motion, delay.settings, settings, left_out_by_hand, film.tau_s)
     step(0.95, str(Say.FAULTS()))
     conditions = found[0].conditions
-    findings = find_faults(conditions)
+    seen = look_at(*found, delay, settings.surface.film_spread)
     inferred = infer(conditions)
     misfits = find_misfits(conditions)
     step(1.0, str(Say.DONE()))
-    return _solution(*found, settings, delay, film, findings, inferred, misfits)
+    return _solution(*found, settings, delay, film, seen, inferred, misfits)
 
 
 def _pass(
@@ -245,7 +247,7 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
             settings,
             solution.delay,
             solution.film,
-            solution.findings,
+            solution.seen,
             solution.inferred,
             solution.misfits,
         )
@@ -259,7 +261,7 @@ def _solution(
     settings: SolveSettings,
     delay: DelayEstimate,
     film: FilmEstimate,
-    findings: tuple[Finding, ...],
+    seen: Look,
     inferred: tuple[Inferred, ...],
     misfits: tuple[Misfit, ...],
 ) -> Solution:
@@ -277,7 +279,8 @@ def _solution(
         observations=plain,
         estimate=estimate,
         residual=residual,
-        findings=with_fit(findings, estimate, *licence(settings)),
+        findings=with_fit(seen.findings, estimate, *licence(settings)),
+        seen=seen,
         settings=settings,
         delay=delay,
         film=film,

@@ -133,6 +133,6 @@ def summary_of(solution: Solution) -> Summary:
         inferred=solution.inferred,
         logs=solution.logs,
         no_leaner=knock_cells(sifted),
-        faulty=sagging_cells(sifted),
+        faulty=sagging_cells(sifted) | solution.seen.unsettled,
         driving=driving_seconds(sifted, solution.observations).shares(solution.estimate.table.shape),
     )

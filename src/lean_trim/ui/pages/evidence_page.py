@@ -272,6 +272,8 @@ class EvidencePage(QWidget):
 
 
 def _evidence(solution: Solution, finding_id: str) -> Mask | None:
+    if finding_id in solution.seen.shown:
+        return solution.seen.shown[finding_id]
     with np.errstate(all="ignore"):
         return evidence_of(solution.prepared.conditions, finding_id)
 

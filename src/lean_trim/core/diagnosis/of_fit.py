@@ -1,0 +1,164 @@
+"""What a fit itself tells of the sensor, the engine and the driving."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
+from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.messages import Message, Said
+
+
+class Say:
+    """Sentences of this module."""
+
+    NOT_CONVERGED = Message(
+        "of_fit.not_converged",
+        "The fit had not come to rest after {iterations} passes: corrections may be off by more than their "
+        "errors say.",
+    )
+    NOT_CONVERGED_NEXT = Message(
+        "of_fit.not_converged_next", "Drive longer, or leave out a log that does not agree with the others."
+    )
+    NOTHING_NEAR = Message(
+        "of_fit.nothing_near",
+        "No cell can be changed: nowhere did the used driving stay {needed:g} s between the same points of "
+        "the table; {seconds:.0f} s were used in all.",
+    )
+    NEAR_NEXT = Message(
+        "of_fit.near_next",
+        "Hold a steady speed and load for 5 s at a time, at as many states as the road allows.",
+    )
+    NOTHING_SURE = Message(
+        "of_fit.nothing_sure",
+        "No cell can be changed: the surest is known to ± {best:.1f} %, and {needed:g} % is asked for. "
+        "Samples scatter by {scatter:.1f} % and stay alike for {alike:.1f} s{why}.",
+    )
+    SURE_NEXT = Message("of_fit.sure_next", "Drive the same states again, warm and steady, 10 s each.")
+    DRIFT = Message(
+        "of_fit.drift", ": something drifts that is not the table, a sensor, heat or feedback still learning"
+    )
+    SLOW = Message(
+        "of_fit.slow",
+        "The lambda sensor answers with a time constant of {seconds:.2f} s (± {error:.2f}); a sound one has "
+        "0.05 to 0.15 s.",
+    )
+    SLOW_EFFECT = Message(
+        "of_fit.slow_effect",
+        "The delay is reckoned with, so steady states are right; quick changes are smeared, and feedback may "
+        "swing.",
+    )
+    SLOW_NEXT = Message(
+        "of_fit.slow_next", "Look at the sensor's age, its soot, a filter in the meter or in the logger."
+    )
+    COLD = Message(
+        "of_fit.cold",
+        "Below 75 °C of coolant the engine asks for {per_10k:+.1f} % fuel per 10 K (± {error:.1f}), beyond "
+        "its warm-up enrichment.",
+    )
+    COLD_EFFECT = Message("of_fit.cold_effect", "It is taken off before the table is corrected.")
+    COLD_NEXT = Message(
+        "of_fit.cold_next",
+        "After the airflow table changed, look at cold starts; fuel that does not burn cold and air that is "
+        "heated on its way look alike in one drive.",
+    )
+
+
+LONG_S = 2.0
+"""Residuals that stay alike for longer than this are no noise (common practice, no source)."""
+SLOW_S = 0.4
+"""Time constant of a lambda sensor from which it is told; sound ones have a third of it (common practice)."""
+COLD_SIGMA = 4.0
+COLD_PER_K = 0.001
+"""A warm-up error so far beyond its standard error, and as large as fuel that does not burn, is told."""
+NOT_CONVERGED_ID = "fit_not_converged"
+NOTHING_ID = "nothing_supported"
+SLOW_ID = "sensor_slow"
+COLD_ID = "cold_engine"
+
+
+def sensor_slow(delay: DelayEstimate) -> Finding | None:
+    """A lambda sensor that answers late.
+
+    Parameters
+    ----------
+    delay : as the log tells it.
+
+    Returns
+    -------
+    None where the delay was not read from the log, or is usual.
+    """
+    if not delay.estimated:
+        return None
+    constant = delay.settings.sensor_s
+    share = probability(SLOW_ID, constant / SLOW_S)
+    if constant < SLOW_S or share < LEAST_TOLD:
+        return None
+    said = Say.SLOW(seconds=constant, error=delay.sensor_se_s)
+    return Finding(SLOW_ID, "note", 0.0, 0.0, said, share, Say.SLOW_EFFECT(), Say.SLOW_NEXT())
+
+
+def cold_engine(estimate: Estimate) -> Finding | None:
+    """An engine that asks for more, or less, while it is cold.
+
+    Parameters
+    ----------
+    estimate : with the coefficients of what samples share.
+
+    Returns
+    -------
+    None where no cold driving was seen, or it asks for nothing.
+    """
+    cold = estimate.of(Term.COLD)
+    if cold is None or abs(cold.value) < max(COLD_PER_K, COLD_SIGMA * cold.std_error):
+        return None
+    said = Say.COLD(per_10k=1000.0 * cold.value, error=1000.0 * cold.std_error)
+    return Finding(COLD_ID, "note", 0.0, 0.0, said, 1.0, Say.COLD_EFFECT(), Say.COLD_NEXT())
+
+
+def with_fit(
+    findings: tuple[Finding, ...], estimate: Estimate, least_s: float, most_error_pct: float
+) -> tuple[Finding, ...]:
+    """Add what the fit of the table has to say.
+
+    Parameters
+    ----------
+    findings : of the log; what an earlier fit said of itself is dropped.
+    estimate : the fit's result.
+    least_s, most_error_pct : driving near a cell, and error, that license a change.
+
+    Returns
+    -------
+    The findings, with more where the robust fit did not come to rest, or nothing is known well enough.
+    """
+    kept = tuple(f for f in findings if f.id not in (NOT_CONVERGED_ID, NOTHING_ID))
+    if not estimate.converged:
+        said = Say.NOT_CONVERGED(iterations=estimate.iterations)
+        kept = (*kept, _of_fit(NOT_CONVERGED_ID, said, Say.NOT_CONVERGED_NEXT()))
+    if estimate.supported.any():
+        return kept
+    return (*kept, _of_fit(NOTHING_ID, *_why_nothing(estimate, least_s, most_error_pct)))
+
+
+def _of_fit(finding_id: str, said: Said, next_step: Said) -> Finding:
+    return Finding(finding_id, "warning", 0.0, 0.0, said, next_step=next_step)
+
+
+def _why_nothing(estimate: Estimate, least_s: float, most_error_pct: float) -> tuple[Said, Said]:
+    """Too little driving, or too much scatter for it: each asks for another drive."""
+    error = np.where(estimate.near_s >= least_s, estimate.std_error_pct, np.inf)
+    state = estimate.state
+    if state is None or not np.isfinite(error).any():
+        seconds = float(estimate.seconds.sum())
+        return Say.NOTHING_NEAR(needed=least_s, seconds=seconds), Say.NEAR_NEXT()
+    said = Say.NOTHING_SURE(
+        best=float(error.min()),
+        needed=most_error_pct,
+        scatter=100.0 * state.scale,
+        alike=state.inflation,
+        why=str(Say.DRIFT()) if state.inflation > LONG_S else "",
+    )
+    return said, Say.SURE_NEXT()

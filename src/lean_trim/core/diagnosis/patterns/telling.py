@@ -1,0 +1,137 @@
+"""From the weight of every pattern to findings: the likeliest first, with what it cannot be told from."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
+from lean_trim.core.diagnosis.patterns.evidence import Evidence, Weight
+from lean_trim.core.diagnosis.patterns.pattern import Pattern
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    ALIKE = Message(
+        "telling.alike", "{said} One drive cannot tell it from {others}. What separates them: {tests}."
+    )
+
+
+MOST = 3
+"""Patterns told of one drive; more would explain anything."""
+NEAR = 2.0
+"""Difference of the logarithm of two Bayes factors within which a drive does not tell two causes apart."""
+LEAST_PCT = 2.5
+"""Effect at its strongest from which it is worth telling (common practice, no source)."""
+STRONG = 98.0
+HALF = 0.5
+
+
+@dataclass(frozen=True, eq=False)
+class Told:
+    """A pattern that was found.
+
+    Attributes
+    ----------
+    finding : what is said of it.
+    effect : on ln k, at every used sample, shape (m,).
+    blocks : whether nothing is made leaner where it shows.
+    """
+
+    finding: Finding
+    effect: Floats
+    blocks: bool
+
+    @property
+    def shows(self) -> Mask:
+        """Used samples at which it is at least half of its strongest."""
+        size = np.abs(self.effect)
+        return np.asarray(size >= HALF * np.percentile(size, STRONG))
+
+
+def tell(
+    evidence: Evidence, patterns: Sequence[Pattern], courses: Floats, time_s: Floats, seconds: Floats
+) -> tuple[Told, ...]:
+    """Take the likeliest pattern, then look at what is left.
+
+    Parameters
+    ----------
+    evidence : of all patterns.
+    patterns : in its order.
+    courses : of the patterns, shape (t, m).
+    time_s, seconds : of the used samples, shape (m,).
+
+    Returns
+    -------
+    Those worth telling, the likeliest first.
+    """
+    found: list[Told] = []
+    taken: set[int] = set()
+    while len(found) < MOST:
+        weights = evidence.weigh()
+        left = [j for j in range(len(patterns)) if j not in taken]
+        worth = [j for j in left if _strongest_pct(weights[j], courses[j]) >= LEAST_PCT]
+        if not worth:
+            break
+        best = max(worth, key=lambda j: weights[j].log_factor)
+        alike = [j for j in worth if j != best and weights[j].log_factor > weights[best].log_factor - NEAR]
+        # Whichever of them it is: what cannot be told apart is likely together.
+        factor = float(np.logaddexp.reduce([weights[j].log_factor for j in (best, *alike)]))
+        share = probability(patterns[best].id, float(np.exp(min(factor, 100.0))))
+        if share < LEAST_TOLD:
+            break
+        others = [patterns[j] for j in sorted(alike, key=lambda j: -weights[j].log_factor)]
+        effect = weights[best].coefficient * courses[best]
+        finding = _finding(patterns[best], weights[best], courses[best], share, others, time_s, seconds)
+        found.append(Told(finding, effect, patterns[best].blocks))
+        taken |= {best, *alike}
+        evidence = evidence.given(best)
+    return tuple(found)
+
+
+def _strongest_pct(weight: Weight, course: Floats) -> float:
+    return 100.0 * abs(weight.coefficient) * float(np.percentile(np.abs(course), STRONG))
+
+
+def _finding(
+    pattern: Pattern,
+    weight: Weight,
+    course: Floats,
+    share: float,
+    others: Sequence[Pattern],
+    time_s: Floats,
+    seconds: Floats,
+) -> Finding:
+    strongest = float(np.percentile(np.abs(course), STRONG))
+    shows = np.abs(course) >= HALF * strongest
+    said: Said = pattern.message(
+        size=100.0 * weight.coefficient * strongest,
+        error=100.0 * weight.std_error * strongest,
+        coefficient=weight.coefficient,
+        coefficient_pct=100.0 * weight.coefficient,
+    )
+    if others:
+        tests = dict.fromkeys([str(pattern.test()), *(str(o.test()) for o in others)])
+        said = Say.ALIKE(said=said, others=_listed([o.name for o in others]), tests="; ".join(tests))
+    return Finding(
+        id=pattern.id,
+        severity=pattern.severity,
+        first_time_s=float(time_s[np.flatnonzero(shows)[0]]),
+        seconds=round(float(seconds[shows].sum()), 2),
+        said=said,
+        probability=share,
+        effect=pattern.effect(),
+        next_step=pattern.next_step(),
+        samples=pattern.samples,
+        alike=tuple(o.id for o in others),
+    )
+
+
+def _listed(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} or {names[-1]}"

@@ -1,0 +1,105 @@
+"""Everything a drive shows that is not airflow: faults of log and sensor, and patterns in what is asked."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trim.core.diagnosis.causes import explained_by
+from lean_trim.core.diagnosis.finding import RANK, Finding
+from lean_trim.core.diagnosis.findings import look_for_faults
+from lean_trim.core.diagnosis.of_fit import COLD_ID, SLOW_ID, cold_engine, sensor_slow
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.pipeline.patterns import PatternReport, find_patterns
+from lean_trim.core.pipeline.prepare import Prepared
+from lean_trim.core.sieve.sieve import Sifted
+from lean_trim.core.types import Mask
+
+
+@dataclass(frozen=True, eq=False)
+class Look:
+    """What was seen.
+
+    Attributes
+    ----------
+    findings : dangers first, causes before what follows from them.
+    shown : samples of the log that show a pattern, (n,), by its id.
+    unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
+    """
+
+    findings: tuple[Finding, ...]
+    shown: Mapping[str, Mask]
+    unsettled: Mask
+
+    @property
+    def of_the_drive(self) -> tuple[Finding, ...]:
+        """Findings that are no matter of one log: patterns, and what the fits tell of sensor and engine."""
+        return tuple(f for f in self.findings if f.id in self.shown or f.id in (SLOW_ID, COLD_ID))
+
+
+def look_at(
+    prepared: Prepared,
+    sifted: Sifted,
+    observations: Observations,
+    estimate: Estimate,
+    delay: DelayEstimate,
+    film_spread: float,
+) -> Look:
+    """Look for everything.
+
+    Parameters
+    ----------
+    prepared, sifted, observations, estimate : of one solve by the surface.
+    delay : as it was read from the log.
+    film_spread : of the wall film's share before any driving.
+
+    Returns
+    -------
+    Findings with their samples.
+    """
+    faults, seen = look_for_faults(prepared.conditions)
+    report = find_patterns(prepared, observations, estimate, film_spread)
+    of_fit = [f for f in (sensor_slow(delay), cold_engine(estimate)) if f is not None]
+    findings = _without_symptoms(faults, report, prepared, seen)
+    log_size = len(prepared.frame.log)
+    return Look(
+        findings=in_order((*findings, *of_fit)),
+        shown=report.shown(log_size),
+        unsettled=report.unsettled(estimate.table),
+    )
+
+
+def in_order(findings: Sequence[Finding]) -> tuple[Finding, ...]:
+    """Dangers first; of equal rank in the order they come in.
+
+    Parameters
+    ----------
+    findings : causes before what follows from them.
+
+    Returns
+    -------
+    The same in the order they are told.
+    """
+    return tuple(sorted(findings, key=lambda f: RANK[f.severity]))
+
+
+def _without_symptoms(
+    faults: Sequence[Finding], report: PatternReport, prepared: Prepared, seen: Mapping[str, Mask]
+) -> tuple[Finding, ...]:
+    """Faults and patterns, less what a pattern explains."""
+    patterns = [t.finding for t in report.told]
+    kept = list(faults)
+    full = prepared.conditions.regime[report.observations.index] == Regime.FULL_THROTTLE
+    for i, told in enumerate(report.told):
+        asked = float(np.mean(told.effect[full])) if full.any() else 0.0
+        explained = explained_by(patterns[i], asked, kept, seen, prepared.conditions)
+        if explained is not None:
+            symptom, cause = explained
+            kept.remove(symptom)
+            patterns[i] = replace(cause, severity=symptom.severity)
+    return (*patterns, *kept)

@@ -1,0 +1,154 @@
+"""What a solve leaves to be explained, looked through for the shapes faults have."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.diagnosis.patterns.driving import Driving, driving_of
+from lean_trim.core.diagnosis.patterns.evidence import Candidate, Evidence, gather_evidence
+from lean_trim.core.diagnosis.patterns.pattern import Pattern
+from lean_trim.core.diagnosis.patterns.registry import PATTERNS
+from lean_trim.core.diagnosis.patterns.telling import Told, tell
+from lean_trim.core.drive.shared_terms import SharedTerms, spreads_of
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.evidence import MIN_SHARE
+from lean_trim.core.estimation.loop_rest import loop_rests
+from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.estimation.places import gather
+from lean_trim.core.pipeline.prepare import Prepared
+from lean_trim.core.types import Floats, Mask
+
+HUBER = 2.0
+LEAST_PLACES = 8
+MOST = 120_000
+"""Samples that are looked at; of more only every second, third … counts, for as much longer."""
+
+
+@dataclass(frozen=True, eq=False)
+class PatternReport:
+    """What was looked at and what was found.
+
+    Attributes
+    ----------
+    patterns : that could show, with ``courses`` (t, m) over the used samples ``index`` (m,) of the log.
+    evidence : of each.
+    told : those worth telling.
+    """
+
+    patterns: tuple[Pattern, ...]
+    courses: Floats
+    observations: Observations
+    evidence: Evidence | None
+    told: tuple[Told, ...]
+
+    def shown(self, size: int) -> dict[str, Mask]:
+        """Samples of the log that show each pattern.
+
+        Parameters
+        ----------
+        size : samples of the log.
+
+        Returns
+        -------
+        Masks of shape (size,) by the finding's id.
+        """
+        out = {}
+        for told in self.told:
+            mask = np.zeros(size, bool)
+            mask[self.observations.index[told.shows]] = True
+            out[told.finding.id] = mask
+        return out
+
+    def unsettled(self, table: Table) -> Mask:
+        """Cells a pattern asks to make leaner that may be no airflow at all, in the table's shape.
+
+        Parameters
+        ----------
+        table : the airflow table.
+
+        Returns
+        -------
+        True where nothing is made leaner until it is settled.
+        """
+        out = np.zeros(table.size, bool)
+        mesh = self.observations.mesh
+        for told in self.told:
+            if told.blocks:
+                asks = told.shows & (told.effect < 0.0)
+                out[mesh.cells[asks][mesh.weights[asks] >= MIN_SHARE]] = True
+        return out.reshape(table.shape)
+
+
+def find_patterns(
+    prepared: Prepared, observations: Observations, estimate: Estimate, film_spread: float
+) -> PatternReport:
+    """Look for every pattern.
+
+    Parameters
+    ----------
+    prepared, observations, estimate : of one solve; the observations before anything was taken off them.
+    film_spread : of the wall film's share before any driving.
+
+    Returns
+    -------
+    The report; nothing told where too little was driven or the estimate has no state.
+    """
+    frame = prepared.frame
+    state = estimate.state
+    good = np.isfinite(observations.k) & (observations.k > 0.0) & loop_rests(frame)[observations.index]
+    used = _thinned(observations.only(good))
+    if state is None or not len(used):
+        return PatternReport((), np.empty((0, len(used))), used, None, ())
+    driving = driving_of(frame, used)
+    patterns, courses = _courses(driving)
+    along = replace(
+        used, terms=SharedTerms(used.terms.names, np.vstack([used.terms.values, courses]), used.terms.usual_k)
+    )
+    residual = used.k - _explained(estimate, used)
+    places = gather(frame, along, np.nan_to_num(driving.open_ms), residual, state.scale, HUBER)
+    if not patterns or len(places) < LEAST_PLACES:
+        return PatternReport(patterns, courses, used, None, ())
+    evidence = gather_evidence(
+        places=places,
+        courses=len(patterns),
+        table=estimate.table,
+        unit=1.0 / (state.scale**2 * state.inflation),
+        term_spreads=spreads_of(used.terms.names, film_spread),
+        candidates=[Candidate(p.spread, p.sign, p.in_time) for p in patterns],
+    )
+    told = tell(evidence, patterns, courses, frame.log.time_s[used.index], used.seconds)
+    return PatternReport(patterns, courses, used, evidence, told)
+
+
+def _thinned(observations: Observations) -> Observations:
+    """Every second, third … sample of a long log, each for as many."""
+    every = -(-len(observations) // MOST)
+    if every <= 1:
+        return observations
+    keep = np.zeros(len(observations), bool)
+    keep[::every] = True
+    few = observations.only(keep)
+    return replace(few, weight=few.weight * every, seconds=few.seconds * every)
+
+
+def _courses(driving: Driving) -> tuple[tuple[Pattern, ...], Floats]:
+    found: list[Pattern] = []
+    courses: list[Floats] = []
+    for pattern in PATTERNS:
+        course = pattern.course(driving)
+        if course is not None and np.isfinite(course).all() and np.abs(course).max() > 0.0:
+            found.append(pattern)
+            courses.append(course)
+    return tuple(found), np.array(courses).reshape(-1, len(driving.flow))
+
+
+def _explained(estimate: Estimate, observations: Observations) -> Floats:
+    """K as table and shared terms explain it, at each observation."""
+    asked = np.nan_to_num(estimate.correction_pct.ravel()) / 100.0
+    mesh = observations.mesh
+    by_table = 1.0 + (asked[mesh.cells] * mesh.weights).sum(axis=1)
+    coefficients = np.array([c.value for c in estimate.shared])
+    return np.asarray(by_table + coefficients @ observations.terms.values) if len(coefficients) else by_table
