@@ -24,7 +24,18 @@ from lean_trim import __version__
 ROOT = Path(__file__).resolve().parents[1]
 CACHE = ROOT / ".campaigns"
 DOCS = ROOT / "docs" / "campaigns"
-NAMES = ("kills", "mutations", "disks", "constants", "fleet", "dresses", "damaged", "injectors", "pulls")
+NAMES = (
+    "kills",
+    "mutations",
+    "disks",
+    "constants",
+    "fleet",
+    "dresses",
+    "damaged",
+    "injectors",
+    "pulls",
+    "findings",
+)
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 
 Trial = dict[str, Any]

@@ -16,7 +16,7 @@ import numpy as np
 PRIOR = 0.1
 """Share of drives with a given fault before any evidence (stated, not measured)."""
 LIKELY, SURE = 0.7, 0.95
-LEAST_TOLD = 0.3
+LEAST_TOLD = 0.5
 """Probability from which something is worth telling."""
 Sureness = Literal["sure", "likely", "possible"]
 SHARPEST = 30.0

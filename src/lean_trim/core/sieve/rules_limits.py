@@ -41,6 +41,9 @@ def airflow_end(conditions: Conditions, v: Values) -> Mask:
 FLAT_S = 1.0
 FLAT_RISE = 1.06
 FLAT_RISE_BLIND = 1.12
+FOLLOWS = 0.35
+"""Share of a rise of MAP times engine speed that a sound sensor follows by at least, near the top too."""
+FEWEST = 5
 WIDE_OPEN_PCT = 70.0
 
 
@@ -75,6 +78,8 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
     log = frame.log
     out = np.zeros(len(log), bool)
     demand, least_rise = _demand(log)
+    smooth = running_box(demand, log.time_s, FLAT_S / 2.0)
+    air = frame.driven_base
     if flat_pct == 0.0 or not demand.any():
         return out
     top = float(fill_missing(signal).max())
@@ -85,9 +90,19 @@ def _flat(frame: Frame, signal: Floats, flat_pct: float) -> Mask:
     for begin, end in edges.reshape(-1, 2).tolist():
         # At peak power airflow is flat for a moment too; it does not stay so.
         lasts = log.time_s[end - 1] - log.time_s[begin] >= FLAT_S
-        if lasts and demand[begin:end].max() > least_rise * max(demand[begin], 1.0):
+        if lasts and _cannot_follow(air[begin:end], smooth[begin:end], least_rise):
             out[begin:end] = True
     return out
+
+
+def _cannot_follow(air: Floats, demand: Floats, least_rise: float) -> bool:
+    """Whether the air the ECU believes in stays while what it goes with rises."""
+    rise = float(np.log(max(demand.max(), 1.0) / max(demand[0], 1.0)))
+    known = air[np.isfinite(air) & (air > 0.0)]
+    if rise < np.log(least_rise) or len(known) < FEWEST:
+        return False
+    low, high = np.percentile(known, [5.0, 95.0])
+    return bool(np.log(high / low) < FOLLOWS * rise)
 
 
 def _demand(log: Log) -> tuple[Floats, float]:

@@ -52,4 +52,4 @@ def _seen(conditions: Conditions) -> Seen | None:
     return Seen(mask, {"trim": float(np.median(trim[mask])), "off": 100.0 * float(np.median(off[mask]))})
 
 
-FAULT = Fault("trim_at_limit", "warning", Say.SEEN, 2.0, _seen, Say.EFFECT, Say.NEXT)
+FAULT = Fault("trim_at_limit", "warning", Say.SEEN, 5.0, _seen, Say.EFFECT, Say.NEXT)
