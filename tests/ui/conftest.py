@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from lean_trim.ui.pages.evidence_page import EvidencePage
+from lean_trim.ui.pages.findings_page import FindingsPage
 from lean_trim.ui.pages.fit_page import FitPage
 from lean_trim.ui.pages.logs_page import LogsPage
 from lean_trim.ui.pages.sieve_page import SievePage
@@ -79,6 +80,12 @@ def drag(widget: object, start: QPoint, end: QPoint) -> None:
 def evidence_page(window: MainWindow) -> EvidencePage:
     page = window.margin.page("evidence")
     assert isinstance(page, EvidencePage)
+    return page
+
+
+def findings_page(window: MainWindow) -> FindingsPage:
+    page = window.margin.page("findings")
+    assert isinstance(page, FindingsPage)
     return page
 
 

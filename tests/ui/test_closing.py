@@ -54,7 +54,7 @@ def test_another_job_opens_from_a_higher_round(driven: MainWindow, tmp_path: Pat
     assert escaped == []
     assert session.index == 0 and driven.table_desk.table.current == 0
     assert "MAF curve" in driven.table_desk.header.title.text()
-    for name in ("evidence", "sieve", "fit", "logs", "write"):
+    for name in ("evidence", "findings", "sieve", "fit", "logs", "write"):
         driven.margin.show_page(name)
         QApplication.processEvents()
     assert escaped == []

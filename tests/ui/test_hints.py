@@ -188,7 +188,7 @@ WORDS = (
 
 
 def test_words_that_puzzled_are_gone(driven: MainWindow) -> None:
-    for name in ("evidence", "sieve", "fit", "logs", "write"):
+    for name in ("evidence", "findings", "sieve", "fit", "logs", "write"):
         driven.margin.show_page(name)
     texts = [w.text() for w in driven.findChildren(QLabel)]
     texts += [w.toolTip() for w in driven.findChildren(QWidget)]

@@ -24,7 +24,7 @@ from lean_trim.simcar.truth import truth_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
 from tests.race.conftest import Gate
-from tests.ui.conftest import click, evidence_page
+from tests.ui.conftest import click, findings_page
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -48,7 +48,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until,
     assert window.status.progress.isVisible()
     assert window.status.cancel_button.isVisible()
     until(ready(session, 1))
-    assert "more than 8 % leaner" in evidence_page(window).findings.item(0).text()
+    assert "more than 8 % leaner" in findings_page(window).findings.item(0).text()
     assert "above atmospheric" in window.table_desk.bar.caution.text()
     assert "lean as far as can be told" in window.table_desk.bar.caution.text()
     QTest.mouseClick(window.table_desk.bar.accept, Qt.MouseButton.LeftButton)

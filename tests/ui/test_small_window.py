@@ -18,7 +18,7 @@ from lean_trim.ui.desks.table.tile_paint import LEAST_FIGURES_PX, fitting_font
 from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.window.finder import KEYS, Finder
 from lean_trim.ui.window.main_window import MainWindow
-from tests.ui.conftest import click, evidence_page
+from tests.ui.conftest import click, evidence_page, findings_page
 
 Until = Callable[..., None]
 SMALL = QSize(1100, 640)
@@ -93,10 +93,11 @@ def test_all_numbers_of_a_table_have_the_same_decimals(small: MainWindow) -> Non
 
 
 def test_findings_and_visits_are_told_in_minutes_like_the_tape(small: MainWindow) -> None:
-    page = evidence_page(small)
-    texts = [page.findings.item(i).text() for i in range(page.findings.count())]
+    found = findings_page(small).findings
+    texts = [found.item(i).text() for i in range(found.count())]
     assert texts and all("first at" not in t or " min" in t for t in texts)
     click(small, 70)
+    page = evidence_page(small)
     visits = [page.visits.item(i).text() for i in range(page.visits.count())]
     assert visits and all(":" in v and ":60" not in v for v in visits)
     assert small.tape.data is not None

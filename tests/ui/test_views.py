@@ -25,7 +25,7 @@ from lean_trim.ui.window.actions import COMMANDS
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import changes_in
-from tests.ui.conftest import center, click, drag, evidence_page
+from tests.ui.conftest import center, click, drag, evidence_page, findings_page
 
 Until = Callable[..., None]
 BUSY_CELL = 16 * 4 + 5
@@ -190,8 +190,8 @@ def test_the_tape_zooms_where_the_pointer_is_and_stays_within_the_log(driven: Ma
 
 
 def test_a_click_on_a_finding_shows_its_time(driven: MainWindow) -> None:
-    item = evidence_page(driven).findings.item(0)
-    evidence_page(driven).findings.itemClicked.emit(item)
+    item = findings_page(driven).findings.item(0)
+    findings_page(driven).findings.itemClicked.emit(item)
     solution, lit = driven.session.solution, driven.tape.lit
     assert solution is not None and lit is not None
     # Every second that shows it is lit, wherever it is, and no other.
@@ -272,7 +272,7 @@ def test_views_have_names_for_screen_readers(driven: MainWindow) -> None:
         driven.table_desk.table,
         driven.tape,
         driven.rail.list,
-        evidence_page(driven).findings,
+        findings_page(driven).findings,
         driven.table_desk.bar.entry,
         driven.table_desk.legend,
     ):

@@ -11,7 +11,8 @@ from lean_trim import __version__
 
 USAGE = """\
 lean-trim                     open the application
-       lean-trim --demo [CAR]        open it with a demo job: heron, or plover after an injector change
+       lean-trim --demo [CAR]        open it with a demo job: heron, plover after an injector change, or
+                                     curlew with something wrong
        lean-trim JOBFILE             open it with a job file (.leantrim)
        lean-trim COMMAND …           work without a window"""
 LOG_LEVELS = ("debug", "info", "warning", "error")
@@ -49,7 +50,7 @@ def build_parser(commands: tuple[Subcommand, ...]) -> argparse.ArgumentParser:
         prog="lean-trim", usage=USAGE, description="Correct an engine's airflow table from drive logs."
     )
     parser.add_argument("--version", action="version", version=f"lean-trim {__version__}")
-    demo = "open the demo job of a simulated car: heron, plover or plover-bent"
+    demo = "open the demo job of a simulated car: heron, plover, plover-bent or curlew"
     parser.add_argument("--demo", action="store_true", help=demo)
     parser.add_argument("--log-level", choices=LOG_LEVELS, default="info", help=LEVEL_HELP)
     parser.add_argument("--quiet", action="store_true", help="no progress on the terminal, no warnings")

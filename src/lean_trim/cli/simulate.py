@@ -36,11 +36,13 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.logs import header_lines, row_lines, write_log_csv
     from lean_trim.formats.vehicle_sheet import read_vehicle
-    from lean_trim.simcar.cars import truth_of
+    from lean_trim.simcar.cars import faults_on_drive, truth_of
     from lean_trim.simcar.drive import drive
-    from lean_trim.simcar.faults import faults_of
+    from lean_trim.simcar.faults import SOUND, faults_of
 
-    faults = faults_of(args.fault)
+    # The seed of a demo car's drive is its number.
+    own = faults_on_drive(args.car, args.seed) if args.car and not args.fault else SOUND
+    faults = faults_of(args.fault) if args.fault else own
     vehicle, warnings = read_vehicle(args.vehicle)
     for line in () if args.quiet else warnings:
         print(f"warning: {line}", file=sys.stderr)

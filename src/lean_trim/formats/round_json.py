@@ -19,8 +19,13 @@ from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.pipeline.summary import SampleCounts, Summary
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 
-STATUS_IN_FILES = {Status.FAULT: "limited"}
-LIMITED_BY = {Status.LIMITED: "step", Status.FAULT: "fuel_pressure", Status.KNOCK: "knock"}
+STATUS_IN_FILES = {Status.FAULT: "limited", Status.BEYOND: "kept"}
+LIMITED_BY = {
+    Status.LIMITED: "step",
+    Status.FAULT: "fault",
+    Status.KNOCK: "knock",
+    Status.BEYOND: "airflow_sensor_end",
+}
 """A cell written less than it asked for is "limited", and by what; knock always had its own word."""
 
 

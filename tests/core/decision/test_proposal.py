@@ -119,9 +119,9 @@ def test_large_leanings_at_full_throttle_are_written_in_part(asked: float, writt
     wide = TableLimits(0.01, 0.0, 200.0)
     boost = propose(estimate(asked), PolicySettings(), wide)
     full = propose(
-        estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing + 0.9, False)
+        estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing + 0.9, np.inf)
     )
-    part = propose(estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing, False))
+    part = propose(estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing, np.inf))
     for step in (boost.step_pct[2], full.step_pct[0]):
         np.testing.assert_allclose(step, written, atol=0.02)
     # With feedback watching, all of it.

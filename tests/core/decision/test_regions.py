@@ -39,7 +39,7 @@ def test_a_cell_is_what_it_was_mostly_driven_at_and_boost_comes_first() -> None:
 
 def test_in_thin_air_less_is_taken_out_from_a_lower_pressure_on() -> None:
     """The row at 90 kPa is boost where the barometer says 84."""
-    low = DrivingShares(NONE, NONE, False, boost_from_kpa=86.0)
+    low = DrivingShares(NONE, NONE, np.inf, boost_from_kpa=86.0)
     asked = estimate(-18.0)
     assert propose(asked, PolicySettings(), LIMITS, driving=low).step_pct[1, 1] == pytest.approx(
         -12.0, abs=0.1

@@ -9,20 +9,25 @@ import numpy as np
 from lean_trim.core.decision.regions import USUAL_KPA, boost_from_kpa
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.observations import Observations
+from lean_trim.core.sieve.rules_limits import airflow_end, airflow_pegged
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
 from lean_trim.core.types import Floats
+
+NOISE_PERCENTILE = 2.0
+"""A reading at its end scatters; so many percent of the lowest say nothing."""
 
 
 @dataclass(frozen=True, eq=False)
 class DrivingShares:
     """Shares of the used seconds per cell, in the table's shape, 0 without driving.
 
-    Whether the airflow signal met its end, and manifold pressure above which it is boost, kPa.
+    Reading at which the airflow signal met its end (infinite where it did not), and manifold pressure above
+    which it is boost, kPa.
     """
 
     idle: Floats
     full: Floats
-    end_pegged: bool
+    end_at: float
     boost_from_kpa: float = USUAL_KPA
 
 
@@ -30,13 +35,13 @@ class DrivingShares:
 class DrivingSeconds:
     """Used seconds by cell, flat: all, at idle and at full throttle; those of several logs add up.
 
-    Whether the airflow signal met its end in any, and the boost limit each log gave.
+    Lowest reading at which the airflow signal met its end in any, and the boost limit each log gave.
     """
 
     whole: Floats
     idle: Floats
     full: Floats
-    end_pegged: bool
+    end_at: float
     boost_from_kpa: tuple[float, ...]
 
     def plus(self, other: DrivingSeconds) -> DrivingSeconds:
@@ -54,7 +59,7 @@ class DrivingSeconds:
             self.whole + other.whole,
             self.idle + other.idle,
             self.full + other.full,
-            self.end_pegged or other.end_pegged,
+            min(self.end_at, other.end_at),
             self.boost_from_kpa + other.boost_from_kpa,
         )
 
@@ -73,7 +78,7 @@ class DrivingSeconds:
         return DrivingShares(
             (self.idle / whole).reshape(shape),
             (self.full / whole).reshape(shape),
-            self.end_pegged,
+            self.end_at,
             float(np.median(self.boost_from_kpa)),
         )
 
@@ -100,5 +105,16 @@ def driving_seconds(sifted: Sifted, observations: Observations) -> DrivingSecond
         return np.asarray(np.bincount(cells, part.ravel(), table.size), np.float64)
 
     idle, full = (total(seconds * (regime == r)[:, None]) for r in (Regime.IDLE, Regime.FULL_THROTTLE))
-    pegged = bool((sifted.hit_bits & RULE_BITS["airflow_end"]).any())
-    return DrivingSeconds(total(seconds), idle, full, pegged, (boost_from_kpa(conditions.frame.log),))
+    boost = (boost_from_kpa(conditions.frame.log),)
+    return DrivingSeconds(total(seconds), idle, full, _end_at(sifted), boost)
+
+
+def _end_at(sifted: Sifted) -> float:
+    """Reading at which a mass-airflow signal met its end; infinite where it did not, or the rule is off."""
+    frame = sifted.conditions.frame
+    if frame.vehicle.airflow != "maf" or not (sifted.hit_bits & RULE_BITS["airflow_end"]).any():
+        return np.inf
+    # Without the rule's hold-off, which reaches back to readings that were sound.
+    pegged = airflow_pegged(frame, sifted.settings.values(airflow_end)["flat_pct"])
+    at_end = frame.coordinates[0][pegged]
+    return float(np.nanpercentile(at_end, NOISE_PERCENTILE)) if len(at_end) else np.inf

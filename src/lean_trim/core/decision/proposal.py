@@ -40,6 +40,7 @@ class Status(StrEnum):
     CARRIED = "carried"
     RISING = "rising"
     EXTRAPOLATED = "extrapolated"
+    BEYOND = "beyond"
 
 
 STATUS_TEXT = {
@@ -55,6 +56,7 @@ STATUS_TEXT = {
     Status.RISING: "raised so that the curve never falls",
     Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, "
     "whichever is richer",
+    Status.BEYOND: "kept: at or past the reading at which the airflow sensor met its end",
 }
 
 
@@ -70,6 +72,7 @@ STATUS_WORD = {
     Status.CARRIED: "enriched like a neighbour",
     Status.RISING: "raised to keep rising",
     Status.EXTRAPOLATED: "carried past the end",
+    Status.BEYOND: "past the sensor's end",
 }
 """The same in a few words, for counts."""
 POLICY_KNOBS: tuple[Knob, ...] = (
@@ -299,8 +302,9 @@ def propose(
         settings.unvisited, wanted, estimate.std_error_pct, step, estimate.supported, boost
     )
     moved = keep & (np.abs(blind) > 0.0)
-    pegged = driving is not None and driving.end_pegged
-    if len(table.axes) == 1 and pegged and estimate.supported.any():
+    end_at = driving.end_at if driving is not None and len(table.axes) == 1 else np.inf
+    pegged = np.isfinite(end_at)
+    if pegged and estimate.supported.any():
         # Where the sensor met its end, what lies past it is unknown air.
         moved[int(np.flatnonzero(estimate.supported)[-1]) + 1 :] = False
     status[moved] = Status.CARRIED if settings.unvisited in ("carry", "taper") else Status.FILLED
@@ -314,6 +318,10 @@ def propose(
         ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
         status[keep & (ahead > 0)] = Status.EXTRAPOLATED
         step = np.where(keep & (ahead > 0), ahead, step)
+    if pegged:
+        # A point past the end is asked for by readings below it, and would be bent for air nobody measured.
+        beyond = table.axes[0].points >= end_at
+        step[beyond], status[beyond] = 0.0, Status.BEYOND
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
     return _written(table, step, status, limits, settings)

@@ -40,7 +40,7 @@ class Finding:
     effect : what it does to the table.
     next_step : what to do about it.
     samples : what becomes of the samples that show it.
-    alike : ids of what this drive cannot tell it from.
+    alike : ids of what this drive cannot tell it from, and ``group`` says so, with what separates them.
     """
 
     id: str
@@ -53,11 +53,12 @@ class Finding:
     next_step: Said | None = None
     samples: Samples = "count"
     alike: tuple[str, ...] = ()
+    group: Said | None = None
 
     @property
     def message(self) -> str:
-        """What was seen and what to do next, rendered."""
-        return f"{self.said} {self.next_step}" if self.next_step is not None else str(self.said)
+        """What was seen, what it may be instead and what to do next, rendered."""
+        return " ".join(str(part) for part in (self.said, self.group, self.next_step) if part is not None)
 
     @property
     def sureness(self) -> Sureness:

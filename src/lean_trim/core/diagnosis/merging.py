@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -47,7 +48,7 @@ def merged_findings(logs: Sequence[tuple[str, float, tuple[Finding, ...]]]) -> t
         )
         first = min(start + f.first_time_s for _, start, f in seen)
         seconds = round(sum(f.seconds for _, _, f in seen), 2)
-        out.append(Finding(worst.id, worst.severity, first, seconds, said))
+        out.append(replace(worst, first_time_s=first, seconds=seconds, said=said))
     return tuple(sorted(out, key=lambda f: (RANK[f.severity], f.first_time_s)))
 
 

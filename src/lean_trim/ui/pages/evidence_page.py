@@ -1,6 +1,6 @@
 """Everything about the chosen cells.
 
-What they hold, what the drive asks for, which visits say so, what the log shows.
+What they hold, what the drive asks for, and which visits say so.
 """
 
 from __future__ import annotations
@@ -11,30 +11,20 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.proposal import STATUS_TEXT, STATUS_WORD, Status
-from lean_trim.core.diagnosis.findings import evidence_of
 from lean_trim.core.explore.linking import visits_of_cells
-from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
 from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
-from lean_trim.core.types import Mask
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.fitting_list import fit_to_lines
 
 FIGURE_SPACE = "\u2007"
 NARROW_SPACE = "\u202f"
 MOST_REASONS = 6
-LEAST_LIST = 24
-"""Height of a list with one short line, px."""
-ID_ROLE = Qt.ItemDataRole.UserRole + 1
-"""Where an entry keeps the id of its finding."""
-RANK = {"danger": "Danger", "warning": "Caution", "note": "Note"}
 
 
 class EvidencePage(QWidget):
-    """Shows the selection and the findings.
-
-    A click on a visit or a finding asks for that time on the tape.
-    """
+    """Shows the selection; a click on a visit asks for that time on the tape."""
 
     look = Signal(float, float)
 
@@ -49,15 +39,8 @@ class EvidencePage(QWidget):
             text.setTextFormat(Qt.TextFormat.RichText)
         self.visits_head = _label(9, True)
         self.visits = QListWidget(self)
-        self.findings_head = _label(9, True)
-        self.findings = QListWidget(self)
         self.visits.setAccessibleName("Visits to the chosen cells")
-        self.findings.setAccessibleName("Findings in this log")
-        self.findings.setWordWrap(True)
-        self.findings.setSpacing(2)
-        self.findings.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.visits.setFont(font(9))
-        self.findings.setFont(font(9))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 10, 10, 6)
         layout.setSpacing(5)
@@ -66,25 +49,20 @@ class EvidencePage(QWidget):
             (self.body, 0),
             (self.visits_head, 0),
             (self.visits, 3),
-            (self.findings_head, 0),
-            (self.findings, 4),
             (self.spent, 0),
         ):
             layout.addWidget(widget, stretch)
         layout.addStretch(0)
         self.visits.itemClicked.connect(self._clicked)
-        self.findings.itemClicked.connect(self._clicked)
-        for which in (self.visits, self.findings):
-            which.itemActivated.connect(self._clicked)
+        self.visits.itemActivated.connect(self._clicked)
         session.selection.changed.connect(self.show_selection)
         for signal in (session.round_changed, session.solved, session.decided):
             signal.connect(self.refresh)
         appearance.changed.connect(self.refresh)
 
     def refresh(self) -> None:
-        """Show selection and findings again."""
+        """Show the selection again."""
         self.show_selection()
-        self._show_findings()
 
     def show_selection(self) -> None:
         """Describe the chosen cells."""
@@ -117,7 +95,7 @@ class EvidencePage(QWidget):
             columns = f"{clock(visit.start_s):>7}  {visit.seconds:6.1f}|s  {asked:>6}|%"
             text = columns.replace(" ", FIGURE_SPACE).replace("|", NARROW_SPACE)
             self._add(self.visits, text, (visit.start_s, visit.end_s))
-        self._fit_lists()
+        fit_to_lines(self.visits)
 
     def _nothing_chosen(self) -> None:
         span = self.session.selection.span
@@ -211,41 +189,10 @@ class EvidencePage(QWidget):
             f"0'>{status[:1].upper()}{status[1:]}</p>"
         )
 
-    def _show_findings(self) -> None:
-        self.findings.clear()
-        solution = self.session.solution
-        found = solution.findings if solution is not None else ()
-        if solution is None:
-            self.findings_head.setText("Findings appear once a log is in")
-        else:
-            self.findings_head.setText(
-                f"Findings: {len(found)}" if found else "Findings: no fault seen in this log"
-            )
-        self.findings.setVisible(bool(found))
-        for finding in found:
-            text = f"{RANK[finding.severity]}: {finding.message}"
-            item = self._add(
-                self.findings, text, (finding.first_time_s - 4, finding.first_time_s + finding.seconds + 4)
-            )
-            item.setData(ID_ROLE, finding.id)
-            item.setForeground(
-                self.appearance.theme.color("danger" if finding.severity == "danger" else "ink")
-            )
-        self._fit_lists()
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Lines break elsewhere at another width."""
         super().resizeEvent(event)
-        self._fit_lists()
-
-    def _fit_lists(self) -> None:
-        """Lists take no more room than their lines; what is below them moves up."""
-        for which in (self.visits, self.findings):
-            # Rows know their height only once their lines are broken at the present width.
-            which.doItemsLayout()
-            rows = [which.visualItemRect(which.item(i)).height() for i in range(which.count())]
-            lines = sum(rows) + 2 * which.spacing() * (len(rows) + 1)
-            which.setMaximumHeight(max(lines + 2 * which.frameWidth() + 2, LEAST_LIST))
+        fit_to_lines(self.visits)
 
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
         item = QListWidgetItem(text)
@@ -254,28 +201,11 @@ class EvidencePage(QWidget):
         where.addItem(item)
         return item
 
-    def _light(self, finding_id: str | None) -> None:
-        """The samples that show a finding are lit on the tape, wherever they are."""
-        solution = self.session.solution
-        if finding_id is None or solution is None:
-            return
-        samples = _evidence(solution, finding_id)
-        if samples is not None and samples.any():
-            self.session.selection.set_evidence(samples)
-
     def _clicked(self, item: QListWidgetItem) -> None:
         start, end = item.data(Qt.ItemDataRole.UserRole)
-        self._light(item.data(ID_ROLE))
         # With what led to it and what followed, or the visit cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
-
-
-def _evidence(solution: Solution, finding_id: str) -> Mask | None:
-    if finding_id in solution.seen.shown:
-        return solution.seen.shown[finding_id]
-    with np.errstate(all="ignore"):
-        return evidence_of(solution.prepared.conditions, finding_id)
 
 
 def time_spent(sifted: Sifted) -> list[tuple[str, float]]:

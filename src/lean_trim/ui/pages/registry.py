@@ -34,6 +34,12 @@ def _evidence(session: Session, appearance: Appearance) -> QWidget:
     return EvidencePage(session, appearance)
 
 
+def _findings(session: Session, appearance: Appearance) -> QWidget:
+    from lean_trim.ui.pages.findings_page import FindingsPage
+
+    return FindingsPage(session, appearance)
+
+
 def _sieve(session: Session, appearance: Appearance) -> QWidget:
     from lean_trim.ui.pages.sieve_page import SievePage
 
@@ -61,7 +67,8 @@ def _write(session: Session, appearance: Appearance) -> QWidget:
 PAGES: dict[str, PageSpec] = {
     page.name: page
     for page in (
-        PageSpec("evidence", "Evidence", "What stands behind the chosen cells, and the findings", _evidence),
+        PageSpec("evidence", "Evidence", "What stands behind the chosen cells", _evidence),
+        PageSpec("findings", "Findings", "What the log shows that is not airflow", _findings),
         PageSpec("sieve", "Sieve", "Which samples are left out, and why", _sieve),
         PageSpec("fit", "Fit", "The sensor delay and the way of estimating", _fit),
         PageSpec("logs", "Logs", "Which logs count, airflow source, what was inferred", _logs),

@@ -30,6 +30,12 @@ COMMANDS: tuple[Command, ...] = (
         "Plover, a simulated car that got larger injectors, as you left it",
     ),
     Command(
+        "demo_fault",
+        "Job",
+        "Open the demo with something wrong",
+        "Curlew, a simulated boosted car with a fault that is not its table, as you left it",
+    ),
+    Command(
         "demo_fresh",
         "Job",
         "Start the demo afresh",
@@ -147,15 +153,14 @@ COMMANDS: tuple[Command, ...] = (
         "Show the chosen stretch or the seconds behind the chosen cells",
         "Ctrl+E",
     ),
+    Command("page_evidence", "View", "Evidence", "What stands behind the chosen cells", "Ctrl+1"),
+    Command("page_findings", "View", "Findings", "What the log shows that is not airflow", "Ctrl+2"),
     Command(
-        "page_evidence", "View", "Evidence", "What stands behind the chosen cells, and the findings", "Ctrl+1"
+        "page_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+3"
     ),
-    Command(
-        "page_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+2"
-    ),
-    Command("page_fit", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+3"),
-    Command("page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+4"),
-    Command("page_write", "View", "Write", "How much is written at once", "Ctrl+5"),
+    Command("page_fit", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+4"),
+    Command("page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+5"),
+    Command("page_write", "View", "Write", "How much is written at once", "Ctrl+6"),
     Command("night", "View", "Night theme", "Dark sheet, light ink", "Ctrl+T", check=True),
     Command(
         "truth", "View", "Show truth", "Compare with the simulated car's true airflow (demo jobs)", check=True

@@ -122,6 +122,7 @@ class MainWindow(QMainWindow):
         return {
             "demo": lambda: opening.open_demo(car="heron"),
             "demo_swap": lambda: opening.open_demo(car="plover"),
+            "demo_fault": lambda: opening.open_demo(car="curlew"),
             "demo_fresh": lambda: opening.open_demo(fresh=True),
             "new_job": self._begin_job,
             "export_sheet": ask.export_sheet,

@@ -48,6 +48,7 @@ class StartPage(QWidget):
         for name, text in (
             ("demo", "Open the demo job"),
             ("demo_swap", "Open the injector demo"),
+            ("demo_fault", "Open the demo with something wrong"),
             ("new_job", "New job…"),
             ("open_job", "Open a job…"),
         ):

@@ -18,9 +18,7 @@ from lean_trim.core.types import Floats, Mask
 class Say:
     """Sentences of this module."""
 
-    ALIKE = Message(
-        "telling.alike", "{said} One drive cannot tell it from {others}. What separates them: {tests}."
-    )
+    ALIKE = Message("telling.alike", "One drive cannot tell it from {others}. What separates them: {tests}.")
 
 
 MOST = 3
@@ -110,15 +108,16 @@ def _finding(
 ) -> Finding:
     strongest = float(np.percentile(np.abs(course), STRONG))
     shows = np.abs(course) >= HALF * strongest
-    said: Said = pattern.message(
+    said = pattern.message(
         size=100.0 * weight.coefficient * strongest,
         error=100.0 * weight.std_error * strongest,
         coefficient=weight.coefficient,
         coefficient_pct=100.0 * weight.coefficient,
     )
+    group: Said | None = None
     if others:
         tests = dict.fromkeys([str(pattern.test()), *(str(o.test()) for o in others)])
-        said = Say.ALIKE(said=said, others=_listed([o.name for o in others]), tests="; ".join(tests))
+        group = Say.ALIKE(others=_listed([o.name for o in others]), tests="; ".join(tests))
     return Finding(
         id=pattern.id,
         severity=pattern.severity,
@@ -130,6 +129,7 @@ def _finding(
         next_step=pattern.next_step(),
         samples=pattern.samples,
         alike=tuple(o.id for o in others),
+        group=group,
     )
 
 

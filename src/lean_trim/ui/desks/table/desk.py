@@ -60,6 +60,6 @@ TABLE_DESK = DeskSpec(
     name="table",
     title="Table",
     tip="Decide cell by cell what is written; the number counts cells with a proposal that is not decided",
-    pages=("evidence", "sieve", "fit", "logs", "write"),
+    pages=("evidence", "findings", "sieve", "fit", "logs", "write"),
     make=TableDesk,
 )

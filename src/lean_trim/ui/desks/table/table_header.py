@@ -206,12 +206,13 @@ class TableHeader(QWidget):
         return f"{verdict} Expected were {expected.residual_rms:.1f} ± {expected.std_error:.1f} %."
 
     def _truth(self) -> str:
+        from lean_trim.simcar.cars import truth_of
         from lean_trim.simcar.judge import rms_where_driven
-        from lean_trim.simcar.truth import truth_for
 
         session = self.session
         assert session.vehicle is not None and session.solution is not None and session.round is not None
-        truth = truth_for(session.vehicle)
+        assert session.job is not None
+        truth = truth_of(session.job.car, session.vehicle)
         driven = rms_where_driven(session.round.table, session.solution, truth)
         decided = rms_where_driven(session.round.result_as_driven, session.solution, truth)
         return (
