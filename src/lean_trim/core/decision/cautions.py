@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from lean_trim.core.data.table_kinds import heavy_rows, row_pressures
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.decision.regions import boosted
+from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
 
@@ -54,7 +55,19 @@ class Say:
         "{cells} near full load would get less fuel. Approach full throttle in short runs.",
     )
 
+    MEND_FIRST = Message(
+        "cautions.mend_first", "{count} on the Findings page, to be mended first. {next_step}"
+    )
+    INJECTORS = Message(
+        "cautions.injectors",
+        "What is asked has the shape of {what} ({sureness}): the Injectors desk tells that from airflow, and "
+        "written into this table it stays there.",
+    )
 
+
+OF_INJECTORS = {"dead_time": "a dead time", "injector_flow": "an injector flow"}
+ANSWERED = ("lean_full_throttle", "knock")
+"""Dangers the correction itself answers: it enriches there, or takes nothing out."""
 LARGE_STEP_PCT = 8.0
 """Beyond what a sound part-throttle table is off by (common practice, no source)."""
 LOADED_KPA, LOAD_SHIFT_PCT = 80.0, 3.0
@@ -101,6 +114,44 @@ def _load_shift(table: Table, step: Floats) -> str:
     if most < LOAD_SHIFT_PCT:
         return ""
     return str(Say.LOAD_SHIFTS(percent=most, pressure=LOADED_KPA))
+
+
+def fault_caution(findings: Sequence[Finding]) -> list[str]:
+    """A sentence if something dangerous was found that no table mends.
+
+    Parameters
+    ----------
+    findings : of the drive.
+
+    Returns
+    -------
+    One sentence or none.
+    """
+    grave = [f for f in findings if f.severity == "danger" and f.id not in ANSWERED]
+    if not grave:
+        return []
+    count = "A danger stands" if len(grave) == 1 else f"{len(grave)} dangers stand"
+    step = grave[0].next_step
+    return [str(Say.MEND_FIRST(count=count, next_step="" if step is None else step))]
+
+
+def injector_caution(findings: Sequence[Finding]) -> list[str]:
+    """A sentence if injectors would explain what is asked of the airflow table.
+
+    Parameters
+    ----------
+    findings : of the drive.
+
+    Returns
+    -------
+    One sentence or none.
+    """
+    for finding in findings:
+        named = [name for name in OF_INJECTORS if name in (finding.id, *finding.alike)]
+        if named:
+            what = OF_INJECTORS[named[0]]
+            return [str(Say.INJECTORS(what=what, sureness=finding.sureness))]
+    return []
 
 
 def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from lean_trim.core.drive.airflow_source import AirflowSource, read_airflow_source
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.lean_spikes import LeanSpikes, lean_spikes
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.pulse_width_proof import proven_samples
 from lean_trim.core.drive.regimes import RegimeSettings, classify
@@ -32,6 +33,12 @@ class Conditions:
     def pulse_width_proven(self) -> Mask:
         """Samples of logs whose steady running bears the pulse width out (``proven_samples``)."""
         return proven_samples(self.frame, self.regime, self.motion.durations_s)
+
+    @cached_property
+    def lean_spikes(self) -> LeanSpikes:
+        """Short jumps to lean that nothing explains."""
+        with np.errstate(all="ignore"):
+            return lean_spikes(self.motion, self.regime, self.lam)
 
     @property
     def frame(self) -> Frame:

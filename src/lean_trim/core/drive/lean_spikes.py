@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import extend_mask, fill_missing, running_box
-from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.types import Floats, Mask
 
@@ -47,27 +48,28 @@ class LeanSpikes:
     rpm_dips: bool = False
 
 
-def lean_spikes(conditions: Conditions) -> LeanSpikes:
+def lean_spikes(motion: Motion, regime: NDArray[np.int8], lam: Floats) -> LeanSpikes:
     """Find them in steady running.
 
     Parameters
     ----------
-    conditions : one joined log with its regimes and aligned lambda.
+    motion : a log with its frame and rates.
+    regime, lam : of every sample, lambda moved to the moment of injection, shape (n,).
 
     Returns
     -------
     None found where lambda was not logged.
     """
-    frame = conditions.frame
+    frame = motion.frame
     log = frame.log
     none = LeanSpikes(np.zeros(len(log), bool))
     if frame.lambda_of_loop or log.step_s > LASTS_S[0]:
         return none
-    calm = _calm(conditions)
+    calm = _calm(motion, regime)
     if not calm.any():
         return none
     # What lambda would be with the fuel of every moment put back: feedback answers a jump as if it were one.
-    asked = np.log(fill_missing(conditions.lam * frame.trim / frame.target, np.nan))
+    asked = np.log(lam * frame.trim / frame.target)
     known = calm & np.isfinite(asked)
     weight = running_box(known.astype(float), log.time_s, ABOUT_S)
     mean = running_box(np.where(known, asked, 0.0), log.time_s, ABOUT_S) / np.maximum(weight, 1e-6)
@@ -88,12 +90,10 @@ def lean_spikes(conditions: Conditions) -> LeanSpikes:
     return LeanSpikes(mask, len(sizes), len(sizes) / max(minutes, 0.1), float(np.median(sizes)), dips)
 
 
-def _calm(conditions: Conditions) -> Mask:
+def _calm(motion: Motion, regime: NDArray[np.int8]) -> Mask:
     """Where neither foot nor fuel moved, for a while before and after."""
-    frame = conditions.frame
-    log = frame.log
-    motion = conditions.motion
-    steady = np.isin(conditions.regime, (Regime.IDLE, Regime.CRUISE))
+    log = motion.frame.log
+    steady = np.isin(regime, (Regime.IDLE, Regime.CRUISE))
     steady &= np.abs(motion.throttle_rate) < THROTTLE_PCT_PER_S
     steady &= np.abs(motion.map_rate) < MAP_PCT_PER_S
     steady &= np.abs(motion.enrichment - running_box(motion.enrichment, log.time_s, ABOUT_S)) < FUEL_MOVED

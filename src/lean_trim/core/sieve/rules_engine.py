@@ -9,6 +9,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.lean_spikes import LEAST_PER_MIN
 from lean_trim.core.drive.regimes import LOOP_S, Regime, cold_samples, fuel_cut
 from lean_trim.core.knobs import Knob
 from lean_trim.core.sieve.rule import Values, rule
@@ -160,3 +161,17 @@ def dilution(conditions: Conditions, v: Values) -> Mask:
 def knock(conditions: Conditions, v: Values) -> Mask:
     """Knock retard was active; such samples are marked, not left out."""
     return np.asarray(conditions.frame.log.get(Role.KNOCK, 0.0) > v["above_deg"])
+
+
+@rule(
+    "misfire",
+    "Misfire",
+    "unburnt oxygen reads lean; enriching for it is the wrong answer",
+    Knob("per_min", "Jumps a minute from", LEAST_PER_MIN, 0.5, 60.0, "1/min"),
+    before_s=0.3,
+    after_s=0.5,
+)
+def misfire(conditions: Conditions, v: Values) -> Mask:
+    """Lambda jumps lean in steady running, again and again, and nothing asked for less fuel."""
+    spikes = conditions.lean_spikes
+    return spikes.mask if spikes.per_min >= v["per_min"] else np.zeros(len(conditions.lam), bool)

@@ -55,6 +55,7 @@ RULES: tuple[Rule, ...] = (
     engine.knock,
     limits.sag,
     limits.trim_limit,
+    engine.misfire,
 )
 RULE_BITS = {rule.name: np.uint32(1 << i) for i, rule in enumerate(RULES)}
 MANUAL = "by_hand"

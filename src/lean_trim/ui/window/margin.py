@@ -11,7 +11,7 @@ from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
-WIDTH = 270
+WIDTH = 276
 
 
 class Margin(QWidget):
@@ -54,6 +54,7 @@ class Margin(QWidget):
         button = QToolButton(self)
         button.setText(title)
         button.setObjectName("tab")
+        button.setProperty("narrow", True)
         button.setToolTip(tip)
         button.setFont(font(8.5))
         button.setCheckable(True)

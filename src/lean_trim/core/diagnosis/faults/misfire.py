@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
-from lean_trim.core.drive.lean_spikes import LEAST_PER_MIN, lean_spikes
+from lean_trim.core.drive.lean_spikes import LEAST_PER_MIN
 from lean_trim.core.messages import Message
 
 
@@ -26,7 +26,7 @@ class Say:
 
 
 def _seen(conditions: Conditions) -> Seen | None:
-    spikes = lean_spikes(conditions)
+    spikes = conditions.lean_spikes
     if not spikes.count or spikes.per_min < LEAST_PER_MIN:
         return None
     values = {

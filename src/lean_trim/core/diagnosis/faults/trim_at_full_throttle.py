@@ -20,8 +20,8 @@ class Say:
     SEEN = Message(
         "trim_at_full_throttle.seen",
         "A long-term trim of {mean:+.1f} % on average was still applied without feedback for "
-        "{seconds:.1f} s, first at {first} min; without it lambda would be {mean:+.1f} % off from where it "
-        "was.",
+        "{seconds:.1f} s, first at {first} min; without it the mixture would be {size:.1f} % "
+        "{way}.",
     )
     EFFECT = Message(
         "trim_at_full_throttle.effect",
@@ -41,7 +41,9 @@ def _seen(conditions: Conditions) -> Seen | None:
     applied = opened & (np.abs(trim) > TRIM_PCT)
     if not applied.any():
         return None
-    return Seen(applied, {"mean": float(np.average(trim[applied], weights=log.durations_s[applied]))})
+    mean = float(np.average(trim[applied], weights=log.durations_s[applied]))
+    # What a trim took out comes back without it.
+    return Seen(applied, {"mean": mean, "size": abs(mean), "way": "richer" if mean < 0.0 else "leaner"})
 
 
 FAULT = Fault("trim_at_full_throttle", "warning", Say.SEEN, 0.5, _seen, Say.EFFECT, Say.NEXT)

@@ -9,7 +9,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from lean_trim.core.decision.cautions import cautions_for, knock_caution, shape_caution, shape_faults
+from lean_trim.core.decision.cautions import (
+    cautions_for,
+    fault_caution,
+    injector_caution,
+    knock_caution,
+    shape_caution,
+    shape_faults,
+)
 from lean_trim.core.decision.decision import accept
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.core.decision.shortfall import shortfalls
@@ -164,7 +171,9 @@ class DecisionBar(QWidget):
             lines = [*knock_caution(step, knocked, None), *lines]
         if session.solution is not None:
             left = shortfalls(session.solution.estimate, proposal)
-            lines = [*(f.message for f in left if f.severity == "danger"), *lines]
+            holes = [f.message for f in left if f.severity == "danger"]
+            found = session.solution.findings
+            lines = [*fault_caution(found), *holes, *lines, *injector_caution(found)]
         shape = shape_caution(current.table, accept(decision, proposal).values)
         lines = [*lines, shape] if shape else lines
         chosen = session.selection.cells
