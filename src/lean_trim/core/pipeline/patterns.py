@@ -99,7 +99,7 @@ def find_patterns(
     frame = prepared.frame
     state = estimate.state
     good = np.isfinite(observations.k) & (observations.k > 0.0) & loop_rests(frame)[observations.index]
-    used = _thinned(observations.only(good))
+    used = _thinned(observations, good)
     if state is None or not len(used):
         return PatternReport((), np.empty((0, len(used))), used, None, ())
     driving = driving_of(frame, used)
@@ -123,13 +123,12 @@ def find_patterns(
     return PatternReport(patterns, courses, used, evidence, told)
 
 
-def _thinned(observations: Observations) -> Observations:
-    """Every second, third … sample of a long log, each for as many."""
-    every = -(-len(observations) // MOST)
-    if every <= 1:
-        return observations
+def _thinned(observations: Observations, good: Mask) -> Observations:
+    """The good samples; of a long log every second, third … of them, each for as many."""
+    which = np.flatnonzero(good)
+    every = max(1, -(-len(which) // MOST))
     keep = np.zeros(len(observations), bool)
-    keep[::every] = True
+    keep[which[::every]] = True
     few = observations.only(keep)
     return replace(few, weight=few.weight * every, seconds=few.seconds * every)
 

@@ -49,7 +49,8 @@ def swings_of(
         common = running_box(about * other, time_s, SWING_OVER_S)
         range_of = running_box(other**2, time_s, SWING_OVER_S)
         about = about - other * common / np.maximum(range_of, LEAST_RANGE)
-    size = np.sqrt(running_box(about**2, time_s, SWING_OVER_S))
+    # Sums that run along are off by rounding, also below 0.
+    size = np.sqrt(np.maximum(running_box(about**2, time_s, SWING_OVER_S), 0.0))
     crossing = np.zeros(len(time_s))
     crossing[1:] = (about[1:] * about[:-1] < 0.0).astype(float)
     count = running_box(crossing, time_s, SWING_OVER_S) * SWING_OVER_S / step_s
