@@ -9,18 +9,18 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.data.tables import maf_curve
+from lean_trim.core.data.tables import Table, maf_curve
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.pipeline.solve import SolveSettings, solve
+from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.simcar.drive import SimCar, simulate
 from lean_trim.simcar.faults import Faults, fault_named, faults_of
 from lean_trim.simcar.faulty_parts import FaultyParts
 from lean_trim.simcar.heron import heron_target
-from lean_trim.simcar.judge import rms_where_driven
-from lean_trim.simcar.truth import truth_for
+from lean_trim.simcar.judge import cell_error_pct, rms_where_driven
+from lean_trim.simcar.truth import Truth, truth_for
 from tests.builders import maf_vehicle, without
 
 
@@ -204,3 +204,33 @@ def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> Non
     ignorant = solve([log], wrong, SolveSettings(sieve=SieveSettings(disabled=frozenset({"airflow_end"}))))
     worse = propose(ignorant.estimate, PolicySettings(), wrong.limits).table
     assert (worse.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0).max() > 0.03
+
+
+@pytest.mark.slow
+def test_boost_is_right_although_the_pump_sags_as_long_as_its_pressure_is_logged(
+    heron_vehicle: Vehicle,
+) -> None:
+    """Within 1.5 % rms of the truth in boost; without the pressure several times as far, and named."""
+    truth = truth_for(heron_vehicle)
+    start = heron_vehicle.table
+    log = simulate(heron_vehicle, seed=2, minutes=10.0, faults=fault_named("pump"))
+    sound = solve([log], heron_vehicle)
+    assert _boost_rms(sound, start, heron_vehicle, truth) < 1.5
+    blind = without(log, Role.FUEL_DP)
+    assert _boost_rms(solve([blind], heron_vehicle), start, heron_vehicle, truth) > 3.0
+    # On a table that was corrected before the pump got tired the pattern stands out.
+    corrected = start.with_values(start.values / (1.0 + cell_error_pct(start, heron_vehicle, truth) / 100.0))
+    vehicle = heron_vehicle.with_table(corrected)
+    tired = simulate(vehicle, seed=2, minutes=10.0, truth=truth, faults=fault_named("pump"))
+    found = solve([without(tired, Role.FUEL_DP)], vehicle).findings
+    told = next(f for f in found if "unseen_sag" in (f.id, *f.alike))
+    assert told.sureness == "sure" and "Fuel pressure was not logged" in told.message
+    # One finding, not two.
+    assert "lean_full_throttle" not in {f.id for f in found}
+
+
+def _boost_rms(solution: Solution, start: Table, vehicle: Vehicle, truth: Truth) -> float:
+    """How far what is asked is from the truth in the boosted cells that were driven, percent."""
+    boost = solution.estimate.supported & (start.axes[0].points[:, None] > 104.0)
+    asked = start.with_values(start.values * (1.0 + solution.estimate.correction_pct / 100.0))
+    return float(np.sqrt(np.mean(cell_error_pct(asked, vehicle, truth)[boost] ** 2)))

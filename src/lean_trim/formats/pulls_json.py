@@ -58,6 +58,8 @@ def _pull(pull: Pull, before: Pull | None) -> dict[str, Any]:
         "spark_deg_mean": _known(pull.spark_deg),
         "throttle_pct_max": _known(pull.throttle_pct),
         "times": dict(pull.times),
+        "reached_s": dict(pull.reached),
+        "not_airflow_until_s": round(pull.settles_s, 2),
         "enrichment_reached": pull.enriched,
         "verdict": str(verdict_on_pull(pull, before)),
         "faults": list(pull.faults),

@@ -15,8 +15,10 @@ from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.pulls.stretches import Kind, Stretch
 from lean_trim.core.types import Floats, Ints, Mask
 
-SETTLE_S = 0.5
+SETTLE_S, LONGEST_S = 0.5, 1.5
 """First part of a pull, under acceleration enrichment: its mixture is no airflow (common practice)."""
+ACCELERATION = 0.03
+"""Fuel beyond that of the rest of the pull that is acceleration enrichment."""
 END_S = 0.2
 """Last part, into which a sensor that answers a little later than reckoned brings the lift."""
 SMOOTH_S = 0.2
@@ -50,7 +52,9 @@ class Pull:
     spark_deg : mean.
     throttle_pct : highest.
     enriched : whether full-throttle enrichment was commanded, None where the target is not known.
+    settles_s : how long acceleration enrichment lasted; until then mixture is no airflow.
     times : seconds between engine speeds, by "3000-6000".
+    reached : seconds from its first sample to engine speeds, by "4000".
     faults : ids of what was found during it.
     """
 
@@ -79,7 +83,9 @@ class Pull:
     spark_deg: float
     throttle_pct: float
     enriched: bool | None
+    settles_s: float
     times: Mapping[str, float]
+    reached: Mapping[str, float]
     faults: tuple[str, ...] = ()
 
     @property
@@ -108,7 +114,8 @@ def measure_pull(
     log = frame.log
     at = slice(stretch.start, stretch.stop)
     time = log.time_s[at]
-    settled = np.arange(len(log))[at][(time >= time[0] + SETTLE_S) & (time <= time[-1] - END_S)]
+    settles_s = _settles_s(conditions, stretch)
+    settled = np.arange(len(log))[at][(time >= time[0] + settles_s) & (time <= time[-1] - END_S)]
     error = mixture_error_pct(conditions, settled)
     rpm = smooth_rpm(log, at)
     settled_rpm = rpm[settled - stretch.start]
@@ -142,7 +149,9 @@ def measure_pull(
         spark_deg=_mean(log.get(Role.SPARK)[at], log.durations_s[at]),
         throttle_pct=_extreme(log.get(Role.THROTTLE)[at], np.nanmax),
         enriched=_enriched(conditions, settled),
+        settles_s=settles_s,
         times=times_between(time, rpm),
+        reached=times_to(time, rpm),
         faults=tuple(name for name, mask in (shown or {}).items() if mask[at].any()),
     )
 
@@ -201,6 +210,21 @@ def seconds_between(time_s: Floats, rpm: Floats, low: float, high: float) -> flo
     return up[1] - up[0] if up[1] > up[0] else np.nan
 
 
+def seconds_to(time_s: Floats, rpm: Floats, level: float) -> float:
+    """Time from the first sample to an engine speed, as of a launch.
+
+    Parameters
+    ----------
+    time_s, rpm : along a pull, shape (n,).
+    level : 1/min.
+
+    Returns
+    -------
+    s, interpolated; NaN if it was not crossed upwards.
+    """
+    return _crossing(time_s, rpm, level) - float(time_s[0])
+
+
 def _crossing(time_s: Floats, rpm: Floats, level: float) -> float:
     above = np.flatnonzero((rpm[1:] >= level) & (rpm[:-1] < level))
     if not len(above):
@@ -228,6 +252,36 @@ def times_between(time_s: Floats, rpm: Floats) -> dict[str, float]:
         pairs.append((marks[0], marks[-1]))
     found = {f"{a:.0f}-{b:.0f}": seconds_between(time_s, rpm, float(a), float(b)) for a, b in pairs}
     return {name: round(s, 3) for name, s in found.items() if np.isfinite(s)}
+
+
+def times_to(time_s: Floats, rpm: Floats) -> dict[str, float]:
+    """Seconds from the first sample to every thousand of engine speed.
+
+    Parameters
+    ----------
+    time_s, rpm : along a pull, shape (n,).
+
+    Returns
+    -------
+    By "4000"; empty if none was passed.
+    """
+    first = np.floor(rpm[0] / TIME_STEP_RPM + 1.0) * TIME_STEP_RPM
+    marks = np.arange(first, rpm.max() + 1.0, TIME_STEP_RPM)
+    found = {f"{mark:.0f}": seconds_to(time_s, rpm, float(mark)) for mark in marks}
+    return {name: round(s, 3) for name, s in found.items() if np.isfinite(s)}
+
+
+def _settles_s(conditions: Conditions, stretch: Stretch) -> float:
+    """How long more fuel was injected than later on, by the pulse width; the usual time without one."""
+    time = conditions.frame.log.time_s[stretch.start : stretch.stop]
+    since = time - time[0]
+    known = np.isfinite(conditions.frame.fuel_ratio[stretch.start : stretch.stop])
+    early, late = known & (since <= LONGEST_S), known & (since > LONGEST_S)
+    if not early.any() or not late.any():
+        return SETTLE_S
+    fuel = conditions.motion.enrichment[stretch.start : stretch.stop]
+    more = np.flatnonzero(early & (fuel > (1.0 + ACCELERATION) * float(np.median(fuel[late]))))
+    return max(SETTLE_S, float(since[more[-1]])) if len(more) else SETTLE_S
 
 
 def _most_seen(gears: Floats) -> int:

@@ -28,6 +28,8 @@ EMPTY = "Full-throttle runs are found by themselves. Add a log with one, or driv
 NOTHING_CHOSEN = "Tick runs in the list to lay them over each other."
 DECIMALS = {Lane.LAMBDA: 3, Lane.KNOCK: 1, Lane.ERROR: 1, Lane.ASKED: 1, Lane.TRIM: 1, Lane.SPARK: 1}
 
+UNSETTLED = "acceleration enrichment: no airflow"
+
 
 class OverlayChart(QWidget):
     """Paints an overlay; ``chosen`` and ``beside`` are places of its pulls, drawn strong."""
@@ -154,12 +156,28 @@ class OverlayChart(QWidget):
             center = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             p.drawText(self.rect().adjusted(20, 10, -20, -10), center, self.nothing)
             return
+        self._unsettled(p, theme, self.overlay)
         self._axis(p, theme, self.overlay)
         for index, lane in enumerate(self.overlay.lanes):
             top = TOP + index * self._lane_height
             area = QRectF(LEFT, top, self._width, self._lane_height - GAP)
             self._lane(p, theme, area, index, lane)
         self._pointer(p, theme)
+
+    def _unsettled(self, p: QPainter, theme: Theme, overlay: Overlay) -> None:
+        """The part of the chosen pull whose mixture is acceleration enrichment, and no airflow."""
+        span = self._unsettled_of_chosen(overlay)
+        if span is None:
+            return
+        left, right = (min(max(self._x(v), LEFT), LEFT + self._width) for v in span)
+        area = QRectF(left, TOP, right - left, self.height() - BOTTOM - TOP)
+        p.fillRect(area, theme.color("edge", 0.35))
+
+    def _unsettled_of_chosen(self, overlay: Overlay) -> tuple[float, float] | None:
+        if not 0 <= self.chosen < len(overlay.unsettled):
+            return None
+        span = overlay.unsettled[self.chosen]
+        return span if np.isfinite(span).all() and span[1] > span[0] else None
 
     def _axis(self, p: QPainter, theme: Theme, overlay: Overlay) -> None:
         p.setFont(font(8))
@@ -189,6 +207,10 @@ class OverlayChart(QWidget):
             p.setPen(theme.color("faint"))
             p.drawText(QRectF(x + 27, y - 7, 120, 14), Qt.AlignmentFlag.AlignLeft, words)
             x += 40 + p.fontMetrics().horizontalAdvance(words)
+        if self.overlay is not None and self._unsettled_of_chosen(self.overlay) is not None:
+            p.fillRect(QRectF(x, y - 5, 14, 10), theme.color("edge", 0.6))
+            p.setPen(theme.color("faint"))
+            p.drawText(QRectF(x + 19, y - 7, 220, 14), Qt.AlignmentFlag.AlignLeft, UNSETTLED)
 
     def _lane(self, p: QPainter, theme: Theme, area: QRectF, index: int, lane: LaneLines) -> None:
         p.setPen(QPen(theme.color("edge", 0.8), 1.0))

@@ -60,13 +60,17 @@ class LaneLines:
 
 @dataclass(frozen=True, eq=False)
 class Overlay:
-    """Everything that is drawn; ``is_difference`` where a line is one pull less another."""
+    """Everything that is drawn; ``is_difference`` where a line is one pull less another.
+
+    ``unsettled`` is, of every pull, from where to where acceleration enrichment makes its mixture no airflow.
+    """
 
     across: Across
     lanes: tuple[LaneLines, ...]
     first: float
     last: float
     is_difference: bool = False
+    unsettled: tuple[tuple[float, float], ...] = ()
 
 
 def trigger_s(trace: PullTrace, trigger: Trigger, level: float) -> float:
@@ -123,7 +127,8 @@ def overlay_of(
     if not known or not kept:
         return None
     first, last = min(float(x.min()) for x in known), max(float(x.max()) for x in known)
-    return Overlay(across, kept, first, max(last, first + 1e-3))
+    unsettled = tuple(_unsettled(trace, x) for trace, x in zip(traces, places, strict=True))
+    return Overlay(across, kept, first, max(last, first + 1e-3), unsettled=unsettled)
 
 
 def difference_of(one: PullTrace, other: PullTrace, lanes: Sequence[Lane]) -> Overlay | None:
@@ -163,6 +168,13 @@ def _x(trace: PullTrace, across: Across, trigger: Trigger, level: float) -> Floa
     inside = slice(*trace.inside)
     x[inside] = trace.rpm[inside]
     return x
+
+
+def _unsettled(trace: PullTrace, x: Floats) -> tuple[float, float]:
+    """Where a pull begins and where its acceleration enrichment ends, on the axis that is drawn over."""
+    begin, end = trace.inside
+    until = int(np.searchsorted(trace.time_s, trace.pull.settles_s))
+    return float(x[begin]), float(x[min(until, end - 1)])
 
 
 def _lane(

@@ -10,7 +10,8 @@ from PySide6.QtCore import QItemSelectionModel, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
-from lean_trim.core.pulls.pull import seconds_between
+from lean_trim.core.pulls.pull import seconds_between, seconds_to
+from lean_trim.core.pulls.torque import relative_torque_pct
 from lean_trim.core.pulls.traces import PullTrace
 from lean_trim.core.pulls.verdict import LEAN_PCT, MOST_DUTY_PCT, SAG_PCT
 from lean_trim.core.text import clock, signed
@@ -46,7 +47,12 @@ COLUMNS = (
     Column("kind", "Full: throttle above 95 % for two seconds. Part: far open"),
     Column("gear", "Gear"),
     Column("rpm", "Engine speed from, to"),
-    Column("A to B, s", "Seconds between the two engine speeds set above"),
+    Column("A to B, s", "Seconds between the two engine speeds set above; of a launch, from its start to B"),
+    Column(
+        "torque, %",
+        "Mean torque against the first run in that gear, from how quickly engine speed rises; hill, wind and "
+        "load are in it",
+    ),
     Column("λ mean, %", "Measured over target, mean after the first half second; lean is +"),
     Column("leanest, %", "Most lean of target, over 0.2 s"),
     Column("trim, %", "Long-term trim still applied; it is part of what the run asks of the table"),
@@ -112,7 +118,8 @@ class PullList(QTableWidget):
     def _fill(self, place: int, row: Row, low: float, high: float, ticked: bool) -> None:
         pull = row.trace.pull
         inside = slice(*row.trace.inside)
-        between = seconds_between(row.trace.time_s[inside], row.trace.rpm[inside], low, high)
+        time, rpm = row.trace.time_s[inside], row.trace.rpm[inside]
+        between = seconds_to(time, rpm, high) if pull.launch else seconds_between(time, rpm, low, high)
         texts = (
             f"{row.number}" + (" (out)" if row.left_out else ""),
             clock(pull.start_s),
@@ -120,6 +127,7 @@ class PullList(QTableWidget):
             f"{pull.gear}" if pull.gear else DASH,
             f"{pull.rpm_from:.0f} – {pull.rpm_to:.0f}",
             _number(between, 2),
+            _number(self._torque_pct(row), 0),
             signed(pull.lambda_mean_pct),
             signed(pull.lambda_lean_pct),
             signed(pull.ltft_pct),
@@ -130,10 +138,10 @@ class PullList(QTableWidget):
             _number(pull.knock_deg, 1),
         )
         bad = {
-            7: pull.lambda_lean_pct > LEAN_PCT,
-            10: pull.duty_pct > MOST_DUTY_PCT,
-            11: pull.dp_drop_pct > SAG_PCT,
-            13: pull.knock_deg > 0.0,
+            8: pull.lambda_lean_pct > LEAN_PCT,
+            11: pull.duty_pct > MOST_DUTY_PCT,
+            12: pull.dp_drop_pct > SAG_PCT,
+            14: pull.knock_deg > 0.0,
         }
         theme = self.appearance.theme
         for column, text in enumerate(texts):
@@ -152,6 +160,11 @@ class PullList(QTableWidget):
             elif row.left_out:
                 item.setForeground(QColor(theme.faint))
             self.setItem(place, column, item)
+
+    def _torque_pct(self, row: Row) -> float:
+        """Against the first run in that gear, of whatever round."""
+        first = next((r for r in self.rows if r.trace.pull.gear == row.trace.pull.gear), row)
+        return relative_torque_pct(row.trace, first.trace)
 
     def choose(self, place: int) -> None:
         """Choose one row and no other, whatever keys are held down."""
