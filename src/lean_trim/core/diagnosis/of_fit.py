@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from lean_trim.core.diagnosis.finding import Finding
@@ -9,6 +11,7 @@ from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
 from lean_trim.core.drive.shared_terms import Term
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.messages import Message, Said
 
 
@@ -66,6 +69,19 @@ class Say:
         "heated on its way look alike in one drive.",
     )
 
+    APART = Message(
+        "of_fit.apart",
+        "The logs do not agree: {high} asks for {more:.1f} % more fuel than {low} at the same states.",
+    )
+    APART_EFFECT = Message(
+        "of_fit.apart_effect", "The table becomes a mean of both, and is right for neither."
+    )
+    APART_NEXT = Message(
+        "of_fit.apart_next",
+        "Was the sensor read at another place, the tank another fuel, a hose or a part changed between them? "
+        "Leave one out (Logs page) until that is known.",
+    )
+
 
 LONG_S = 2.0
 """Residuals that stay alike for longer than this are no noise (common practice, no source)."""
@@ -74,6 +90,11 @@ SLOW_S = 0.4
 COLD_SIGMA = 4.0
 COLD_PER_K = 0.001
 """A warm-up error so far beyond its standard error, and as large as fuel that does not burn, is told."""
+APART_PCT = 3.0
+"""Difference of two logs from which they do not belong to one car as it stands (common practice)."""
+LEAST_WEIGHT_PCT = 8.0
+"""Share of the evidence a log has to have to be held against another."""
+APART_ID = "logs_disagree"
 NOT_CONVERGED_ID = "fit_not_converged"
 NOTHING_ID = "nothing_supported"
 SLOW_ID = "sensor_slow"
@@ -119,8 +140,34 @@ def cold_engine(estimate: Estimate) -> Finding | None:
     return Finding(COLD_ID, "note", 0.0, 0.0, said, 1.0, Say.COLD_EFFECT(), Say.COLD_NEXT())
 
 
+def logs_disagree(shares: Sequence[LogShare]) -> Finding | None:
+    """Logs that ask for different things at the same states.
+
+    Parameters
+    ----------
+    shares : of every log of the joint estimate.
+
+    Returns
+    -------
+    None for one log, or logs that agree.
+    """
+    told = [s for s in shares if s.weight_pct >= LEAST_WEIGHT_PCT and np.isfinite(s.apart_pct)]
+    if len(told) < 2:
+        return None
+    low, high = min(told, key=lambda s: s.apart_pct), max(told, key=lambda s: s.apart_pct)
+    more = high.apart_pct - low.apart_pct
+    if more < APART_PCT:
+        return None
+    said = Say.APART(high=high.name, low=low.name, more=more)
+    return Finding(APART_ID, "warning", 0.0, 0.0, said, effect=Say.APART_EFFECT(), next_step=Say.APART_NEXT())
+
+
 def with_fit(
-    findings: tuple[Finding, ...], estimate: Estimate, least_s: float, most_error_pct: float
+    findings: tuple[Finding, ...],
+    estimate: Estimate,
+    shares: Sequence[LogShare],
+    least_s: float,
+    most_error_pct: float,
 ) -> tuple[Finding, ...]:
     """Add what the fit of the table has to say.
 
@@ -128,13 +175,16 @@ def with_fit(
     ----------
     findings : of the log; what an earlier fit said of itself is dropped.
     estimate : the fit's result.
+    shares : of every log in it.
     least_s, most_error_pct : driving near a cell, and error, that license a change.
 
     Returns
     -------
     The findings, with more where the robust fit did not come to rest, or nothing is known well enough.
     """
-    kept = tuple(f for f in findings if f.id not in (NOT_CONVERGED_ID, NOTHING_ID))
+    kept = tuple(f for f in findings if f.id not in (NOT_CONVERGED_ID, NOTHING_ID, APART_ID))
+    apart = logs_disagree(shares)
+    kept = kept if apart is None else (*kept, apart)
     if not estimate.converged:
         said = Say.NOT_CONVERGED(iterations=estimate.iterations)
         kept = (*kept, _of_fit(NOT_CONVERGED_ID, said, Say.NOT_CONVERGED_NEXT()))

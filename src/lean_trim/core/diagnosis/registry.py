@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lean_trim.core.diagnosis.faults import (
     airflow_sensor_end,
+    channels_missing,
     enrichment_not_reached,
     feedback_swings,
     free_air,
@@ -52,6 +53,7 @@ FAULTS: tuple[Fault, ...] = (
     target_swings.FAULT,
     other_calibration.FAULT,
     log_too_slow.FAULT,
+    channels_missing.FAULT,
     impossible_readings.FAULT,
 )
 """In the order in which what was seen at the same time is told."""

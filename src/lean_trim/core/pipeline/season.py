@@ -224,6 +224,7 @@ def _fit(
     # A residual of another revision says nothing about how far this table is off.
     own = [one for one in found if not one.share.translated] or list(found)
     findings = merged_findings([(one.name, one.start_s, one.findings) for one in found])
+    shares = shares_of([one.share for one in found], estimate, coefficients)
     return Summary(
         vehicle=vehicle,
         estimate=estimate,
@@ -232,9 +233,9 @@ def _fit(
         residual=reduce(CellSums.plus, (one.cells for one in own)).residual(coefficients),
         samples=counts,
         sieve=settings.sieve,
-        findings=with_fit(in_order((*car.patterns, *findings)), estimate, *licence(settings)),
+        findings=with_fit(in_order((*car.patterns, *findings)), estimate, shares, *licence(settings)),
         inferred=merged_inferences([one.inferred for one in found]),
-        logs=shares_of([one.share for one in found], estimate, coefficients),
+        logs=shares,
         no_leaner=np.any([one.knock for one in found], axis=0),
         faulty=np.any([one.sag for one in found], axis=0) | car.unsettled,
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(vehicle.table.shape),

@@ -279,7 +279,7 @@ def _solution(
         observations=plain,
         estimate=estimate,
         residual=residual,
-        findings=with_fit(seen.findings, estimate, *licence(settings)),
+        findings=with_fit(seen.findings, estimate, shares, *licence(settings)),
         seen=seen,
         settings=settings,
         delay=delay,
