@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -111,14 +112,17 @@ def test_a_target_that_follows_the_pressure_does_not_swing_by_itself() -> None:
 
 def test_the_enrichments_threshold_is_held_against_the_throttle() -> None:
     log = planted(Role.THROTTLE, 84.0, planted(Role.TARGET, 1.0))
-    never = found_in(log)["enrichment_not_reached"].message
+    car = replace(small_vehicle(), target=None)
+    never = found_in(log, car)["enrichment_not_reached"].message
     assert "throttle reached 84 %, and no target below 0.95 was seen" in never
     throttle = log[Role.THROTTLE].copy()
     target = log[Role.TARGET].copy()
     throttle[5000:5600], target[5000:5600] = 92.0, 0.86
     reached = with_channel(with_channel(log, Role.THROTTLE, throttle), Role.TARGET, target)
-    said = found_in(reached)["enrichment_not_reached"].message
+    said = found_in(reached, car)["enrichment_not_reached"].message
     assert "throttle reached 84 % there; enrichment was seen only from 92 % on" in said
+    # A calibration that means no richer target there has nothing to reach.
+    assert small_vehicle().target is not None and "enrichment_not_reached" not in found_in(log)
 
 
 @pytest.mark.slow

@@ -8,7 +8,14 @@ from scipy.stats import multivariate_normal
 
 from lean_trim.core.data.tables import ve_table
 from lean_trim.core.diagnosis.patterns import evidence
-from lean_trim.core.diagnosis.patterns.evidence import CELL_MISFIT, LEVEL, Candidate, gather_evidence
+from lean_trim.core.diagnosis.patterns.evidence import (
+    CELL_MISFIT,
+    LEVEL,
+    TREND,
+    TREND_LENGTH,
+    Candidate,
+    gather_evidence,
+)
 from lean_trim.core.drive.shared_terms import Term
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.estimation.table_errors import alike, distances
@@ -49,7 +56,9 @@ def places_of(seed: int, effect: float = 0.0) -> Places:
 def covariance(places: Places) -> np.ndarray:
     """Of ln k at the places, written down without any shortcut."""
     cells = np.arange(TABLE.size)
-    prior = LEVEL**2 + SHAPE**2 * alike(distances(TABLE, cells), LENGTH) + SCATTER**2 * np.eye(9)
+    apart = distances(TABLE, cells)
+    broad = LEVEL**2 + TREND**2 * alike(apart, TREND_LENGTH)
+    prior = broad + SHAPE**2 * alike(apart, LENGTH) + SCATTER**2 * np.eye(9)
     mesh = np.zeros((20, 9))
     for i in range(20):
         mesh[i, places.cells[i]] = places.shares[i]

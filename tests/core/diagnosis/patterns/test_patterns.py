@@ -78,7 +78,7 @@ def test_the_same_percentage_everywhere_is_no_shape_of_a_table() -> None:
 def test_a_dead_time_shows_as_a_percentage_that_grows_as_pulses_shorten() -> None:
     base = steady_states()
     open_ms = open_time_ms(make_frame(base, small_vehicle()))
-    found = patterns_in(driven_with(1.0 / (1.0 - 0.2 / open_ms)))
+    found = patterns_in(driven_with(1.0 / (1.0 - 0.3 / open_ms)))
     told = found.get("dead_time") or next(f for f in found.values() if "dead_time" in f.alike)
     assert told.probability > 0.7
 

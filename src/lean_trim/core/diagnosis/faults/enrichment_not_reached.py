@@ -9,6 +9,7 @@ from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.sieve.rules_limits import enrichment_missing
 from lean_trim.core.types import Mask
 
 NEAR_STOICHIOMETRIC = 0.95
@@ -44,7 +45,8 @@ class Say:
 
 def _seen(conditions: Conditions) -> Seen:
     full = conditions.regime == Regime.FULL_THROTTLE
-    without = np.asarray(full & (conditions.frame.target > NEAR_STOICHIOMETRIC))
+    # A calibration that means no richer target there has nothing to reach.
+    without = enrichment_missing(conditions.frame, full, NEAR_STOICHIOMETRIC)
     return Seen(without, {"threshold": _threshold(conditions, without)})
 
 

@@ -63,4 +63,4 @@ def _seen(conditions: Conditions) -> Seen | None:
     return Seen(out, {"lam": float(np.median(lam[out]))}, seconds / USUAL_S)
 
 
-FAULT = Fault("sensor_not_ready", "warning", Say.SEEN, USUAL_S / 2.0, _seen, Say.EFFECT, Say.NEXT, "left_out")
+FAULT = Fault("sensor_not_ready", "warning", Say.SEEN, USUAL_S, _seen, Say.EFFECT, Say.NEXT, "left_out")

@@ -49,4 +49,4 @@ def _seen(conditions: Conditions) -> Seen | None:
     return Seen(mask, {"size": size, "period": float(np.median(swings.period_s[mask]))})
 
 
-FAULT = Fault("target_swings", "note", Say.SEEN, 15.0, _seen, Say.EFFECT, Say.NEXT)
+FAULT = Fault("target_swings", "note", Say.SEEN, 30.0, _seen, Say.EFFECT, Say.NEXT)

@@ -22,10 +22,13 @@ from lean_trim.core.types import Floats, Mask
 
 LEVEL = 0.08
 """How far a table nobody has corrected is off on average, one standard deviation (common practice)."""
-SHAPES = (0.005, 0.015, 0.04, 0.08)
-SCATTERS = (0.002, 0.01)
+SHAPES = (0.005, 0.015, 0.04, 0.08, 0.15)
+SCATTERS = (0.002, 0.008, 0.03)
 LENGTHS = (0.15, 0.35)
 """Strengths and lengths of the table's own error that are weighed."""
+TREND, TREND_LENGTH = 0.04, 0.8
+"""Strength of a broad trend along the axes beside that shape, whatever the rest is like, and
+its length as a share of each axis (a trial on random cars)."""
 CELL_MISFIT = 0.004
 """What a bilinear table cannot hold within a cell, relative (a trial on random cars)."""
 
@@ -138,8 +141,9 @@ def gather_evidence(
     apart = distances(table, cells)
     own, information, score = [], [], []
     near = {length: alike(apart, length) for length in LENGTHS}
+    broad = LEVEL**2 + TREND**2 * alike(apart, TREND_LENGTH)
     for shape, scatter, length in product(SHAPES, SCATTERS, LENGTHS):
-        prior = LEVEL**2 + shape**2 * near[length] + (scatter**2 + 1e-10) * np.eye(size)
+        prior = broad + shape**2 * near[length] + (scatter**2 + 1e-10) * np.eye(size)
         lower = np.linalg.cholesky(prior)
         inverse = np.linalg.inv(lower)
         total = inner.copy()
