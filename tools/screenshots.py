@@ -89,10 +89,29 @@ def main() -> None:
     window.margin.show_page("evidence")
     window.actions_["night"].setChecked(False)
     _pulls(app, window)
+    _findings(app, window)
     _import_sheet(app, window)
     _another_car(app, window)
     _new_job(app, window)
     window.close()
+
+
+def _findings(app: QApplication, window: MainWindow) -> None:
+    """A car with a tired pump: what was found, and its seconds on the tape."""
+    session = window.session
+    window.opening.open_demo(car="curlew")
+    wait(app, lambda: session.solution is not None and not session.is_busy and session.job is not None)
+    wait(
+        app, lambda: session.job is not None and session.job.car == "curlew" and session.solution is not None
+    )
+    window.desks.show_desk("table")
+    window.margin.show_page("findings")
+    page = window.margin.page("findings")
+    page.findings.itemClicked.emit(page.findings.item(0))
+    shoot(app, window, "findings")
+    window.margin.show_page("evidence")
+    window.opening.open_demo()
+    wait(app, lambda: session.job is not None and session.job.car == "heron" and session.solution is not None)
 
 
 def _pulls(app: QApplication, window: MainWindow) -> None:

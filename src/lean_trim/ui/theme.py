@@ -173,7 +173,7 @@ def _rules(t: Theme) -> str:
     QPushButton#primary:disabled {{ background: {t.paper}; color: {t.faint}; border-color: {t.edge}; }}
     QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid {t.edge};
         border-radius: 0; padding: 4px 6px; }}
-    QToolButton#tab[narrow="true"] {{ padding: 4px 3px; }}
+    QToolButton#tab[narrow="true"] {{ padding: 4px 1px; }}
     QToolButton#tab:checked {{ color: {t.ink}; border-bottom: 3px solid {t.accent}; padding-bottom: 3px; }}
     QToolButton#tab:hover, QToolButton#flat:hover {{ color: {t.accent}; }}
     QToolButton#tab:focus {{ color: {t.accent}; }}

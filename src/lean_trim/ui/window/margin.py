@@ -11,7 +11,8 @@ from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
-WIDTH = 276
+WIDTH = 284
+WORDS = {"danger": "danger", "warning": "caution", "note": "note"}
 
 
 class Margin(QWidget):
@@ -36,7 +37,7 @@ class Margin(QWidget):
         self.buttons = QButtonGroup(self)
         self.buttons.idClicked.connect(lambda i: self.show_page(list(PAGES)[i]))
         self._row = QHBoxLayout()
-        self._row.setContentsMargins(4, 4, 4, 0)
+        self._row.setContentsMargins(0, 4, 2, 0)
         self._row.setSpacing(0)
         for place, page in enumerate(PAGES.values()):
             self._row.addWidget(
@@ -49,6 +50,8 @@ class Margin(QWidget):
         layout.addLayout(self._row)
         layout.addWidget(self.pages, 1)
         self.setFixedWidth(WIDTH)
+        for signal in (session.round_changed, session.solved):
+            signal.connect(self._mark_findings)
 
     def _button(self, place: int, title: str, tip: str) -> QToolButton:
         button = QToolButton(self)
@@ -60,6 +63,19 @@ class Margin(QWidget):
         button.setCheckable(True)
         self.buttons.addButton(button, place)
         return button
+
+    def _mark_findings(self) -> None:
+        """How many there are, on the tab itself: nobody looks for a danger they do not know of."""
+        solution = self.session.solution
+        found = solution.findings if solution is not None else ()
+        spec = PAGES["findings"]
+        button = self.buttons.button(list(PAGES).index("findings"))
+        # No meaning by colour alone, and none at all by a colour that a theme would have to follow.
+        mark = "!" if any(f.severity == "danger" for f in found) else ""
+        button.setText(f"{self.tr(spec.title)} {len(found)}{mark}" if found else self.tr(spec.title))
+        counts = [(sum(f.severity == s for f in found), word) for s, word in WORDS.items()]
+        told = ", ".join(f"{n} {word}" + ("s" if n > 1 else "") for n, word in counts if n)
+        button.setToolTip(f"{self.tr(spec.tip)}: {told}" if told else self.tr(spec.tip))
 
     def page(self, name: str) -> QWidget:
         """A page by its name, made if it is not there yet."""
