@@ -282,4 +282,5 @@ CAMPAIGN = Campaign(
     trial=_trial,
     table=_table,
     failed=_failed,
+    section="findings",
 )

@@ -53,6 +53,7 @@ class Campaign:
     trial : one trial by its seed, in a process of its own; the result has to be JSON.
     table : Markdown lines from all results.
     failed : results that are not as they should be.
+    section : name of the part of docs/accuracy.md that holds the table as well; empty for none.
     """
 
     title: str
@@ -61,6 +62,7 @@ class Campaign:
     trial: Callable[[Path, int], Trial]
     table: Callable[[Sequence[Trial]], list[str]]
     failed: Callable[[Sequence[Trial]], list[Trial]]
+    section: str = ""
 
 
 def load(name: str) -> Campaign:
@@ -107,10 +109,23 @@ def run(name: str, count: int | None = None, fresh: bool = False) -> int:
         "",
     ]
     (DOCS / f"{name}.md").write_text("\n".join([*page, *campaign.table(results), ""]), encoding="utf-8")
+    if campaign.section:
+        write_section(DOCS.parent / "accuracy.md", campaign.section, campaign.table(results))
     for result in failed:
         print(f"failed: {result}")
     print(f"{len(results) - len(failed)} passed, {len(failed)} failed")
     return len(failed)
+
+
+def write_section(page: Path, name: str, lines: Sequence[str]) -> None:
+    """Put a table between the marks a page has for it; ValueError if it has none."""
+    begin, end = f"<!-- {name} -->", f"<!-- end of {name} -->"
+    text = page.read_text(encoding="utf-8")
+    before, found, rest = text.partition(begin)
+    _, closed, after = rest.partition(end)
+    if not found or not closed:
+        raise ValueError(f"{page.name} has no marks for {name}")
+    page.write_text("\n".join([before + begin, *lines, end + after]), encoding="utf-8")
 
 
 def main() -> int:
