@@ -16,6 +16,7 @@ from lean_trim.core.errors import BadInputError
 if TYPE_CHECKING:
     from lean_trim.core.data.tables import Table
     from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.core.diagnosis.finding import Finding
     from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings
     from lean_trim.core.pipeline.summary import Summary
 
@@ -96,8 +97,15 @@ def run(args: argparse.Namespace) -> None:
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(summary, proposal, args.out / "round.json")
-    for finding in () if args.quiet else shortfalls(summary.estimate, proposal):
-        print(f"{finding.severity}: {finding.message}", file=sys.stderr)
+    told = (*(f for f in summary.findings if f.severity != "note"), *shortfalls(summary.estimate, proposal))
+    for finding in () if args.quiet else told:
+        print(line_of(finding), file=sys.stderr)
+
+
+def line_of(finding: Finding) -> str:
+    """A finding on one line: how grave, how sure where that is a question, and what it is."""
+    sure = f", {finding.sureness} ({100.0 * finding.probability:.0f} %)" if finding.probability < 1.0 else ""
+    return f"{finding.severity}{sure}: {finding.message}"
 
 
 def warn(lines: Iterable[str]) -> None:

@@ -42,7 +42,7 @@ def _course(driving: Driving) -> Floats | None:
 
 PATTERN = Pattern(
     id="dead_time",
-    severity="note",
+    severity="warning",
     course=_course,
     spread=SPREAD_MS,
     sign=0,

@@ -39,7 +39,7 @@ def _course(driving: Driving) -> Floats:
 
 PATTERN = Pattern(
     id="injector_flow",
-    severity="note",
+    severity="warning",
     course=_course,
     spread=SPREAD,
     sign=0,
