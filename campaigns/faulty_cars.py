@@ -64,6 +64,10 @@ def _with_sensor(car: FleetCar) -> bool:
     return not car.dress.without_lambda
 
 
+def _with_both(car: FleetCar) -> bool:
+    return _with_sensor(car) and _with_width(car)
+
+
 def _with_width(car: FleetCar) -> bool:
     return not car.dress.without_width
 
@@ -79,6 +83,7 @@ class Plant:
     unlogged : channels nobody logs on those cars.
     injectors : factor on the injectors' size, on the sheet and in truth.
     log_hz : rows a second; 0 for the car's own.
+    times : strength of the simulated fault over that of the trial.
     """
 
     simulated: str = ""
@@ -86,17 +91,18 @@ class Plant:
     unlogged: tuple[Role, ...] = ()
     injectors: float = 1.0
     log_hz: float = 0.0
+    times: float = 1.0
 
 
 PLANTS: Mapping[str, Plant] = {
     "pump": Plant("pump"),
-    "pump, Δp not logged": Plant("pump", unlogged=(Role.FUEL_DP,)),
+    "pump, Δp not logged": Plant("pump", unlogged=(Role.FUEL_DP,), times=1.6),
     "regulator": Plant("regulator"),
     "battery": Plant("battery"),
-    "small injectors": Plant(injectors=0.72),
+    "small injectors": Plant(injectors=0.5),
     "airflow sensor": Plant("airflow-sensor", _maf),
     "sensor cold": Plant("sensor-cold", _with_sensor),
-    "sensor slow": Plant("sensor-slow", _with_sensor),
+    "sensor slow": Plant("sensor-slow", _with_both),
     "sensor stuck": Plant("sensor-stuck", _with_sensor),
     "sensor drops": Plant("sensor-drops", _with_sensor),
     "free air": Plant("free-air", _with_sensor),
@@ -107,7 +113,7 @@ PLANTS: Mapping[str, Plant] = {
     "target swing": Plant("target-swing", _trimming),
     "intake leak": Plant("intake-leak", _maf),
     "exhaust leak": Plant("exhaust-leak", _with_sensor),
-    "injector flow": Plant("injector-flow"),
+    "injector flow": Plant("injector-flow", times=1.6),
     "dead time": Plant("dead-time"),
     "air temperature": Plant("air-temperature", _speed_density),
     "altitude": Plant("altitude"),
@@ -157,7 +163,7 @@ def faulty_car(seed: int) -> FaultyCar:
         fault=fault,
         strength=strength,
         vehicle=replace(vehicle, injectors=injectors),
-        faults=fault_named(plant.simulated, strength) if plant.simulated else SOUND,
+        faults=fault_named(plant.simulated, plant.times * strength) if plant.simulated else SOUND,
         # Most drives are short.
         minutes=round(low * (high / low) ** (rng.random() ** 1.7), 1),
         log_hz=plant.log_hz or car.dress.log_hz,

@@ -45,7 +45,7 @@ def test_a_sensor_at_its_end_later_on_is_no_cold_one() -> None:
 
 
 @pytest.mark.parametrize(
-    ("spells", "reading", "told"), [(5, 9.0, True), (2, 9.0, False), (5, 1.3, False)], ids=str
+    ("spells", "reading", "told"), [(8, 9.0, True), (2, 9.0, False), (8, 1.3, False)], ids=str
 )
 def test_jumps_to_free_air_are_told_from_single_ones_and_from_misfire(
     spells: int, reading: float, told: bool

@@ -21,18 +21,30 @@ LEAST_TOLD = 0.5
 Sureness = Literal["sure", "likely", "possible"]
 SHARPEST = 30.0
 
-BY_PRIOR = (float(np.log(PRIOR / (1.0 - PRIOR))), 1.0)
-"""A strength that is a Bayes factor, taken at its word."""
+SHAPES = (-2.64, 0.51)
+"""Shapes over states: a table of another engine may have them as well."""
+IN_TIME = (-3.46, 0.65)
+"""Courses in time at equal states: drift of many kinds resembles them."""
 ODDS: Mapping[str, tuple[float, float]] = {
-    "injector_flow": BY_PRIOR,
-    "dead_time": BY_PRIOR,
-    "intake_leak": BY_PRIOR,
-    "exhaust_leak": BY_PRIOR,
-    "unseen_sag": BY_PRIOR,
-    "extra_fuel": BY_PRIOR,
-    "after_flash": BY_PRIOR,
-    "air_temperature": BY_PRIOR,
-    "altitude": BY_PRIOR,
+    "injector_flow": (-2.0, 1.2),
+    "dead_time": SHAPES,
+    "intake_leak": SHAPES,
+    "exhaust_leak": SHAPES,
+    "unseen_sag": (-1.5, 1.2),
+    "extra_fuel": (-1.5, 1.2),
+    "after_flash": IN_TIME,
+    "air_temperature": IN_TIME,
+    "altitude": IN_TIME,
+    "sensor_not_ready": (4.6, 0.0),
+    "sensor_stuck": (4.6, 0.0),
+    "sensor_drops_out": (-6.2, 9.2),
+    "sensor_slow": (2.2, 2.0),
+    "free_air": (4.6, 0.0),
+    "airflow_sensor_end": (3.9, 0.0),
+    "misfire": (-1.9, 6.7),
+    "hidden_enrichment": (4.6, 0.0),
+    "feedback_swings": (0.0, 1.8),
+    "target_swings": (-6.2, 6.3),
 }
 
 

@@ -192,8 +192,7 @@ def _softmax(values: Floats) -> Floats:
 
 
 def _log_mean(values: Floats, share: Floats) -> float:
-    top = float(values.max())
-    return top + float(np.log(share @ np.exp(values - top)))
+    return float(np.logaddexp.reduce(values + np.log(np.maximum(share, 1e-300))))
 
 
 def _share_above(z: Floats) -> Floats:

@@ -27,7 +27,8 @@ NEAR = 2.0
 """Difference of the logarithm of two Bayes factors within which a drive does not tell two causes apart."""
 LEAST_PCT = 2.5
 """Effect at its strongest from which it is worth telling (common practice, no source)."""
-STRONG = 98.0
+STRONG = 99.8
+"""Percentile of a course that stands for its strongest: single readings are noise."""
 HALF = 0.5
 
 
@@ -50,7 +51,7 @@ class Told:
     def shows(self) -> Mask:
         """Used samples at which it is at least half of its strongest."""
         size = np.abs(self.effect)
-        return np.asarray(size >= HALF * np.percentile(size, STRONG))
+        return np.asarray(size >= HALF * _strongest(size))
 
 
 def tell(
@@ -94,7 +95,13 @@ def tell(
 
 
 def _strongest_pct(weight: Weight, course: Floats) -> float:
-    return 100.0 * abs(weight.coefficient) * float(np.percentile(np.abs(course), STRONG))
+    return 100.0 * abs(weight.coefficient) * _strongest(course)
+
+
+def _strongest(course: Floats) -> float:
+    """Size of a course where it is strongest; one that is rarely at work is not lost."""
+    size = np.abs(course)
+    return float(np.percentile(size, STRONG)) or float(size.max())
 
 
 def _finding(
@@ -106,7 +113,7 @@ def _finding(
     time_s: Floats,
     seconds: Floats,
 ) -> Finding:
-    strongest = float(np.percentile(np.abs(course), STRONG))
+    strongest = _strongest(course)
     shows = np.abs(course) >= HALF * strongest
     said = pattern.message(
         size=100.0 * weight.coefficient * strongest,
