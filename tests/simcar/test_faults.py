@@ -213,7 +213,7 @@ def test_boost_is_right_although_the_pump_sags_as_long_as_its_pressure_is_logged
     """Within 1.5 % rms of the truth in boost; without the pressure several times as far, and named."""
     truth = truth_for(heron_vehicle)
     start = heron_vehicle.table
-    log = simulate(heron_vehicle, seed=2, minutes=10.0, faults=fault_named("pump"))
+    log = simulate(heron_vehicle, seed=2, minutes=8.0, faults=fault_named("pump"))
     sound = solve([log], heron_vehicle)
     assert _boost_rms(sound, start, heron_vehicle, truth) < 1.5
     blind = without(log, Role.FUEL_DP)
@@ -221,7 +221,7 @@ def test_boost_is_right_although_the_pump_sags_as_long_as_its_pressure_is_logged
     # On a table that was corrected before the pump got tired the pattern stands out.
     corrected = start.with_values(start.values / (1.0 + cell_error_pct(start, heron_vehicle, truth) / 100.0))
     vehicle = heron_vehicle.with_table(corrected)
-    tired = simulate(vehicle, seed=2, minutes=10.0, truth=truth, faults=fault_named("pump"))
+    tired = simulate(vehicle, seed=2, minutes=8.0, truth=truth, faults=fault_named("pump"))
     found = solve([without(tired, Role.FUEL_DP)], vehicle).findings
     told = next(f for f in found if "unseen_sag" in (f.id, *f.alike))
     assert told.sureness == "sure" and "Fuel pressure was not logged" in told.message

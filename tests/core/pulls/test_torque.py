@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.core.pulls.torque import relative_torque_pct
 from lean_trim.core.pulls.traces import PullTrace, trace_of
-from lean_trim.simcar.drive import simulate
 from tests.core.pulls.test_pull import START, STOP, pull_of, run_up
 
 
@@ -42,9 +42,10 @@ def test_the_time_to_a_speed_counts_from_the_first_sample(heron_vehicle: Vehicle
     assert list(pull.reached) == ["4000", "5000", "6000"]
 
 
-@pytest.mark.slow
-def test_the_first_tenths_are_acceleration_enrichment_by_the_pulse_width(heron_vehicle: Vehicle) -> None:
-    log = simulate(heron_vehicle, 3, 8.0)
+def test_the_first_tenths_are_acceleration_enrichment_by_the_pulse_width(
+    heron_vehicle: Vehicle, heron_log: Log
+) -> None:
+    log = heron_log
     report = find_pulls([log], heron_vehicle)
     full = [p for p in report.pulls if p.kind == "full"]
     assert full and all(0.5 <= p.settles_s <= 1.5 for p in full)
