@@ -11,7 +11,7 @@ from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 
-WIDTH = 284
+WIDTH = 270
 WORDS = {"danger": "danger", "warning": "caution", "note": "note"}
 
 
