@@ -37,7 +37,6 @@ class FindingsPage(QWidget):
         self.findings = QListWidget(self)
         self.findings.setAccessibleName("Findings in this log")
         self.findings.setWordWrap(True)
-        self.findings.setSpacing(2)
         self.findings.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.findings.setFont(font(9))
         self.detail = _label(9)

@@ -21,5 +21,6 @@ def fit_to_lines(which: QListWidget) -> None:
     rows = [which.visualItemRect(which.item(i)).height() for i in range(which.count())]
     lines = sum(rows) + 2 * which.spacing() * (len(rows) + 1)
     which.setMaximumHeight(max(lines + 2 * which.frameWidth() + SLACK_PX, LEAST_PX))
-    if lines > ROOMY * which.parentWidget().height():
+    page = which.parentWidget()
+    if page is not None and lines > ROOMY * page.height():
         which.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
