@@ -141,22 +141,22 @@ def gather_evidence(
     apart = distances(table, cells)
     own, information, score = [], [], []
     near = {length: alike(apart, length) for length in LENGTHS}
+    unity, others = np.eye(shared), np.arange(size, shared)
+    both = np.column_stack([right[:shared], cross])
     broad = LEVEL**2 + TREND**2 * alike(apart, TREND_LENGTH)
     for shape, scatter, length in product(SHAPES, SCATTERS, LENGTHS):
         prior = broad + shape**2 * near[length] + (scatter**2 + 1e-10) * np.eye(size)
-        lower = np.linalg.cholesky(prior)
-        inverse = np.linalg.inv(lower)
-        total = inner.copy()
-        total[:size, :size] += inverse.T @ inverse
-        others = np.arange(size, shared)
-        total[others, others] += 1.0 / term_spreads**2
-        factor = np.linalg.cholesky(total)
-        half = np.linalg.inv(factor)
-        of_right, of_cross = half @ right[:shared], half @ cross
-        log_det = np.log(np.diag(lower)).sum() + np.log(np.diag(factor)).sum()
-        own.append(float(0.5 * of_right @ of_right - log_det))
-        information.append(outer - of_cross.T @ of_cross)
-        score.append(right[shared:] - of_cross.T @ of_right)
+        # In units of the prior's own spread: its determinant and the posterior's then are one.
+        spread = np.zeros((shared, shared))
+        spread[:size, :size] = np.linalg.cholesky(prior)
+        spread[others, others] = term_spreads
+        whitened = spread.T @ inner @ spread + unity
+        sides = spread.T @ both
+        solved = np.linalg.solve(whitened, sides)
+        log_det = np.log(np.diag(np.linalg.cholesky(whitened))).sum()
+        own.append(float(0.5 * sides[:, 0] @ solved[:, 0] - log_det))
+        information.append(outer - sides[:, 1:].T @ solved[:, 1:])
+        score.append(right[shared:] - sides[:, 1:].T @ solved[:, 0])
     return Evidence(np.array(own), np.array(information), np.array(score), tuple(candidates))
 
 
