@@ -164,7 +164,7 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
 
     Without it, over the same states, at least twice as far off.
     """
-    log = simulate(heron_vehicle, seed=1, minutes=9.0, faults=fault_named(name))
+    log = simulate(heron_vehicle, seed=1, minutes=6.0, faults=fault_named(name))
     after, start, told = judged(heron_vehicle, log)
     assert finding in told
     assert after < 0.9 < 5.0 < start
@@ -175,7 +175,7 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
 @pytest.mark.slow
 def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> None:
     """Interference and a hidden enrichment in one drive cost nothing, and the enrichment is told."""
-    log = simulate(heron_vehicle, seed=1, minutes=9.0, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
+    log = simulate(heron_vehicle, seed=1, minutes=6.0, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
     after, _, told = judged(heron_vehicle, log)
     assert after < 0.9
     assert "hidden_enrichment" in told
@@ -221,7 +221,7 @@ def test_boost_is_right_although_the_pump_sags_as_long_as_its_pressure_is_logged
     # On a table that was corrected before the pump got tired the pattern stands out.
     corrected = start.with_values(start.values / (1.0 + cell_error_pct(start, heron_vehicle, truth) / 100.0))
     vehicle = heron_vehicle.with_table(corrected)
-    tired = simulate(vehicle, seed=2, minutes=8.0, truth=truth, faults=fault_named("pump"))
+    tired = simulate(vehicle, seed=2, minutes=6.0, truth=truth, faults=fault_named("pump"))
     found = solve([without(tired, Role.FUEL_DP)], vehicle).findings
     told = next(f for f in found if "unseen_sag" in (f.id, *f.alike))
     assert told.sureness == "sure" and "Fuel pressure was not logged" in told.message

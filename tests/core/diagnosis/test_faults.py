@@ -107,7 +107,7 @@ def rich_heron(vehicle: Vehicle) -> Vehicle:
 @pytest.mark.slow
 def test_a_sagging_pump_is_told_and_not_what_follows_from_it(heron_vehicle: Vehicle) -> None:
     vehicle = rich_heron(heron_vehicle)
-    drive = simulate(vehicle, 3, 10.0, faults=Faults(pump_sag_pct=30.0), name="sag")
+    drive = simulate(vehicle, 3, 6.0, faults=Faults(pump_sag_pct=30.0), name="sag")
     found = found_in(drive, vehicle)
     assert "lean_full_throttle" not in found
     first = next(iter(found.values()))

@@ -77,7 +77,7 @@ def test_duty_keeps_fuel_the_target_does_not_name_out_of_the_table(heron_vehicle
 
     Without pulse width and duty the table would be leaned by it.
     """
-    log = simulate(heron_vehicle, seed=1, minutes=8.0, faults=Faults(hidden_rich_pct=10.0))
+    log = simulate(heron_vehicle, seed=1, minutes=5.0, faults=Faults(hidden_rich_pct=10.0))
     by_duty = solve([without(log, Role.PULSE_WIDTH)], heron_vehicle)
     blind = solve([without(log, Role.PULSE_WIDTH, Role.DUTY)], heron_vehicle)
     off = []

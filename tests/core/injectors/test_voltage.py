@@ -85,7 +85,7 @@ def told_split() -> InjectorReport:
 @pytest.mark.parametrize(("kind", "expected"), [("loads", -0.03), ("battery", None)])
 def test_a_drive_with_loads_tells_it_and_a_dip_tells_nothing(kind: str, expected: float | None) -> None:
     vehicle = plover()
-    log = simulate(vehicle, 1, 15.0, truth=truth_of("plover", vehicle), faults=fault_named(kind))
+    log = simulate(vehicle, 1, 10.0, truth=truth_of("plover", vehicle), faults=fault_named(kind))
     slope = identify_injectors([log], vehicle).slope
     if expected is None:
         assert not slope.is_known
