@@ -12,8 +12,8 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.fuel_supply import Supply, supply_of
+from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.loop_rest import loop_rests
-from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
@@ -165,17 +165,8 @@ def _slope(solution: Solution, found: Split) -> VoltageSlope:
     observations = solution.prepared.observe(solution.sifted)
     frame = solution.prepared.frame
     left = np.full(len(frame.log), np.nan)
-    left[observations.index] = np.log(observations.k) - np.log(_explained(solution, observations))
+    left[observations.index] = np.log(observations.k) - np.log(explained(solution.estimate, observations))
     return voltage_slope(frame, left, np.isfinite(left), found.dead_ms)
-
-
-def _explained(solution: Solution, observations: Observations) -> Floats:
-    """K as table and shared terms explain it, at each observation."""
-    asked = solution.estimate.correction_pct.ravel() / 100.0
-    mesh = observations.mesh
-    coefficients = np.array([c.value for c in solution.estimate.shared])
-    by_table = 1.0 + (asked[mesh.cells] * mesh.weights).sum(axis=1)
-    return np.asarray(by_table + coefficients @ observations.terms.values)
 
 
 def _places(solution: Solution, sensor_s: float = 0.0) -> Places:
@@ -189,7 +180,7 @@ def _places(solution: Solution, sensor_s: float = 0.0) -> Places:
     observations = prepared.observe(sifted)
     estimate = solution.estimate
     assert estimate.state is not None
-    residual: Floats = observations.k - _explained(solution, observations)
+    residual: Floats = observations.k - explained(solution.estimate, observations)
     resting = loop_rests(prepared.frame)[observations.index]
     return gather_pulses(
         prepared.frame, observations.only(resting), residual[resting], estimate.state.scale, HUBER

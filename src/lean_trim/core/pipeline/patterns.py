@@ -15,6 +15,7 @@ from lean_trim.core.diagnosis.patterns.telling import Told, tell
 from lean_trim.core.drive.shared_terms import SharedTerms, spreads_of
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.evidence import MIN_SHARE
+from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.places import gather
@@ -107,7 +108,7 @@ def find_patterns(
     along = replace(
         used, terms=SharedTerms(used.terms.names, np.vstack([used.terms.values, courses]), used.terms.usual_k)
     )
-    residual = used.k - _explained(estimate, used)
+    residual = used.k - explained(estimate, used)
     places = gather(frame, along, np.nan_to_num(driving.open_ms), residual, state.scale, HUBER)
     if not patterns or len(places) < LEAST_PLACES:
         return PatternReport(patterns, courses, used, None, ())
@@ -142,12 +143,3 @@ def _courses(driving: Driving) -> tuple[tuple[Pattern, ...], Floats]:
             found.append(pattern)
             courses.append(course)
     return tuple(found), np.array(courses).reshape(-1, len(driving.flow))
-
-
-def _explained(estimate: Estimate, observations: Observations) -> Floats:
-    """K as table and shared terms explain it, at each observation."""
-    asked = np.nan_to_num(estimate.correction_pct.ravel()) / 100.0
-    mesh = observations.mesh
-    by_table = 1.0 + (asked[mesh.cells] * mesh.weights).sum(axis=1)
-    coefficients = np.array([c.value for c in estimate.shared])
-    return np.asarray(by_table + coefficients @ observations.terms.values) if len(coefficients) else by_table
