@@ -64,7 +64,7 @@ class PatternReport:
         return out
 
     def unsettled(self, table: Table) -> Mask:
-        """Cells a pattern asks to make leaner that may be no airflow at all, in the table's shape.
+        """Cells in which a pattern shows that has to be mended or settled first, in the table's shape.
 
         Parameters
         ----------
@@ -78,8 +78,8 @@ class PatternReport:
         mesh = self.observations.mesh
         for told in self.told:
             if told.blocks:
-                asks = told.shows & (told.effect < 0.0)
-                out[mesh.cells[asks][mesh.weights[asks] >= MIN_SHARE]] = True
+                shows = told.shows
+                out[mesh.cells[shows][mesh.weights[shows] >= MIN_SHARE]] = True
         return out.reshape(table.shape)
 
 

@@ -96,7 +96,11 @@ def test_lean_that_grows_with_flow_may_be_a_pump_where_no_pressure_was_logged() 
     flow = flow_of(base)
     lean = 1.0 + 0.2 * np.clip(flow / flow.max() - 0.35, 0.0, None) / 0.65
     log = without(driven_with(lean), Role.FUEL_DP)
-    assert "unseen_sag" in patterns_in(log)
+    found = solved(log).seen
+    assert "unseen_sag" in found.shown
+    # What it says of its samples is so: nothing is leaned where it shows.
+    told = next(f for f in found.findings if f.id == "unseen_sag")
+    assert told.samples == "count_no_leaner" and found.unsettled.any()
     logged = with_channel(log, Role.FUEL_DP, 300.0)
     assert "unseen_sag" not in patterns_in(logged)
 
