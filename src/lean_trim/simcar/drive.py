@@ -56,6 +56,7 @@ CHANNELS: tuple[tuple[Role, float, int], ...] = (
     (Role.KNOCK, 0.0, 1),
 )
 """Logged channels with their noise (one standard deviation) and decimals."""
+BANK_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.BANK_GAP, 1.5, 2),)
 MAF_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.MAF_HZ, 6.0, 0), (Role.MAF_FLOW, 0.0, 2))
 
 
@@ -215,6 +216,8 @@ class SimCar:
         if self.vehicle.airflow == "maf":
             values[Role.MAF_HZ] = self.truth.maf_hz(self._metered())
             values[Role.MAF_FLOW] = command.airflow_g_per_s
+        if self.parts.faults.bank_gap_pct:
+            values[Role.BANK_GAP] = self.parts.faults.bank_gap_pct
         return values
 
 
@@ -239,6 +242,7 @@ def drive(
     car = SimCar(vehicle, seed, truth, faults)
     end = minutes * 60.0
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
+    channels += BANK_CHANNELS if car.parts.faults.bank_gap_pct else ()
     rows: list[list[float]] = []
     # Summed steps miss a whole number of seconds by rounding.
     while car.time_s < end - 1e-9:

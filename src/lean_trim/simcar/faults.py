@@ -62,6 +62,7 @@ class Faults:
     trim_limit_pct : the ECU allows its trims no more than this; 0 for its own limits.
     loop_gain : feedback quicker than a sound loop by so much; 1 is sound.
     target_swing_pct : the ECU swings its target by so much to either side every second, percent.
+    bank_gap_pct : fuel bank 1 asks for more than bank 2, percent; what is logged beside is the mean of both.
     enrich_above_pct : throttle from which the ECU enriches for full load; 0 for none, over 100 for never.
     """
 
@@ -94,6 +95,7 @@ class Faults:
     loop_gain: float = 1.0
     target_swing_pct: float = 0.0
     enrich_above_pct: float = 0.0
+    bank_gap_pct: float = 0.0
 
 
 SOUND = Faults()
@@ -127,6 +129,7 @@ KINDS: Mapping[str, Mapping[str, float]] = {
     "feedback": {"loop_gain": 6.0},
     "target-swing": {"target_swing_pct": 6.0},
     "no-enrichment": {"enrich_above_pct": NEVER_PCT},
+    "banks": {"bank_gap_pct": 12.0},
 }
 """Faults by the name ``lean-trim simulate --fault`` knows them by, at strength 1."""
 AT_ONCE = ("knock_from_kpa", "enrich_above_pct", "trim_limit_pct", "pass_kpa")

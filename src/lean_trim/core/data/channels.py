@@ -32,6 +32,7 @@ class Role(StrEnum):
     MAF_FLOW = "maf_g_per_s"
     AIRFLOW_SOURCE = "airflow_source_maf"
     ETHANOL = "ethanol_pct"
+    BANK_GAP = "bank_gap_pct"
 
 
 LABELS: dict[Role, tuple[str, str]] = {
@@ -59,5 +60,6 @@ LABELS: dict[Role, tuple[str, str]] = {
     Role.MAF_FLOW: ("Mass airflow", "g/s"),
     Role.AIRFLOW_SOURCE: ("Airflow source, share of MAF", ""),
     Role.ETHANOL: ("Ethanol content", "%"),
+    Role.BANK_GAP: ("Bank difference, fuel asked for", "%"),
 }
 """Plain name and unit of each role, for people."""

@@ -66,6 +66,7 @@ SENSES: dict[Role, Sense] = {
     Role.MAF_FLOW: Sense(-50.0, 5_000.0, MOMENT_S, True),
     Role.AIRFLOW_SOURCE: Sense(-1.0, 256.0, WHILE_S),
     Role.ETHANOL: Sense(-5.0, 110.0, LONG_S),
+    Role.BANK_GAP: Sense(-90.0, 900.0, MOMENT_S),
 }
 
 

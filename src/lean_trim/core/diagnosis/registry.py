@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lean_trim.core.diagnosis.faults import (
     airflow_sensor_end,
+    banks_disagree,
     channels_missing,
     enrichment_not_reached,
     feedback_swings,
@@ -45,6 +46,7 @@ FAULTS: tuple[Fault, ...] = (
     low_voltage.FAULT,
     airflow_sensor_end.FAULT,
     misfire.FAULT,
+    banks_disagree.FAULT,
     enrichment_not_reached.FAULT,
     trim_at_full_throttle.FAULT,
     hidden_enrichment.FAULT,

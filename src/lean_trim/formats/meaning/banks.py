@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.messages import Message
+from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.lexicon import meaning_of, plain_name
@@ -21,6 +23,7 @@ class Say:
     ONE_DEAD = Message("banks.one_dead", "{name!r} is blank or stands still and is not averaged in")
 
 
+ASKING = (Role.LAMBDA, Role.STFT, Role.LTFT)
 BANK_LETTER = re.compile(r"(?<![a-z])b ?([12])(?!\d)")
 
 
@@ -106,6 +109,32 @@ def banks_note(found: Sequence[Column], counted: Sequence[Column], choices: Choi
     if choices.banks != "mean":
         return str(Say.TWO_BANKS(word=f"bank {choices.banks}"))
     return str(Say.TWO_BANKS(word="their mean")) if len(counted) == 2 else ""
+
+
+def bank_gap_pct(banks: Mapping[Role, Sequence[Floats]]) -> Floats | None:
+    """How much more fuel bank 1 asks for than bank 2, by λ and trims, percent.
+
+    Parameters
+    ----------
+    banks : values of bank 1 and of bank 2 by role, in the units of the roles, shape (n,) each.
+
+    Returns
+    -------
+    Shape (n,), unknown where either bank is; None where nothing was logged of both.
+    """
+    factors = [_asked(role, one) / _asked(role, two) for role, (one, two) in banks.items() if role in ASKING]
+    if not factors:
+        return None
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+        gap = 100.0 * (np.prod(factors, axis=0) - 1.0)
+    return np.where(np.isfinite(gap), gap, np.nan)
+
+
+def _asked(role: Role, values: Floats) -> Floats:
+    """Share of the fuel a channel says is wanted."""
+    with np.errstate(invalid="ignore", divide="ignore"):
+        fuel = values if role is Role.LAMBDA else 1.0 + values / 100.0
+        return np.where(fuel > 0.0, fuel, np.nan)
 
 
 def _moves(raw: RawColumns, column: Column) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 
@@ -15,7 +15,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.assign import LEAST_SCORE, SURE_SCORE, Settle, assign_roles
-from lean_trim.formats.meaning.banks import bank_columns, bank_of_lambda, banks_note
+from lean_trim.formats.meaning.banks import bank_columns, bank_gap_pct, bank_of_lambda, banks_note
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
@@ -45,7 +45,7 @@ class Say:
     )
 
 
-MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW, Role.ETHANOL))
+MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW, Role.ETHANOL, Role.BANK_GAP))
 """Roles a correction can do without: left out where they are in doubt, instead of stopping it."""
 
 
@@ -105,6 +105,7 @@ def map_channels(
     log = Log(rows.time_s, {r: x.values for r, x in readings.items()}, name, rows.joints_s)
     log, matches, proved = settled(log, readings, rows.unit, vehicle, choices)
     log, matches = _gauge(log, matches, choices)
+    log = _with_bank_gap(log, matches, readings)
     matches = _with_unread(matches, raw)
     log, matches, dropped = _without_minor(log, matches, {f.role for f in found if f.said})
     updates = {r: m for r, x in readings.items() if (m := x.fresh) is not None and r in log}
@@ -198,7 +199,7 @@ def _reading(
             reading = settle(found.role, column)
         parts.append((reading, column))
     first = parts[0][0]
-    values, fresh = _mean_of([(r, c) for r, c in parts], raw, rows, found.role)
+    values, fresh, apart = _mean_of([(r, c) for r, c in parts], raw, rows, found.role)
     rivals = {
         rival.unit: _mean_of([(rival, c) for _, c in parts], raw, rows, found.role)[0]
         for rival in first.rivals
@@ -209,16 +210,27 @@ def _reading(
     doubt = found.doubt or first.doubt
     confidence = min(found.confidence, 0.4) if doubt else found.confidence
     match = Match(found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak, only=not rivals)
-    return Reading(match, values, fresh, rivals)
+    return Reading(match, values, fresh, rivals, apart)
 
 
 def _mean_of(
     parts: Sequence[tuple[UnitReading, Column]], raw: RawColumns, rows: Rows, role: Role
-) -> tuple[Floats, Mask | None]:
+) -> tuple[Floats, Mask | None, tuple[Floats, ...]]:
+    """Mean of the banks, which rows have a new reading, and the banks themselves where there are two."""
     placed = [rows.placed(c, _converted(r, raw.values[c.index]), role) for r, c in parts]
     if len(placed) == 1:
-        return placed[0]
-    return np.mean([v for v, _ in placed], axis=0), placed[0][1]
+        return *placed[0], ()
+    apart = tuple(v for v, _ in placed)
+    return np.mean(apart, axis=0), placed[0][1], apart
+
+
+def _with_bank_gap(log: Log, matches: Sequence[Match], readings: Mapping[Role, Reading]) -> Log:
+    """The log with the difference of the two banks its channels are the mean of."""
+    unit = {m.role: m.unit for m in matches}
+    # What physics chose to read otherwise was not read so bank by bank.
+    apart = {role: x.banks for role, x in readings.items() if x.banks and x.match.unit == unit.get(role)}
+    gap = None if Role.BANK_GAP in log else bank_gap_pct(apart)
+    return log if gap is None else replace(log, channels={**log.channels, Role.BANK_GAP: gap})
 
 
 def _converted(reading: UnitReading, values: Floats) -> Floats:

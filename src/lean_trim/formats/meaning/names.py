@@ -164,6 +164,7 @@ FRAMES: dict[Role, Frame] = {
     ),
     Role.AIRFLOW_SOURCE: Frame((("source", 1.0),), "source air flow load status maf"),
     Role.ETHANOL: Frame((("ethanol", 1.0),), "ethanol fuel measured sensor"),
+    Role.BANK_GAP: Frame((("bankgap", 1.0),), "bankgap fuel wanted"),
 }
 """By how much a name stands for a role. Qualifiers such as wanted or limit are allowed nowhere but where they
 are part of the role."""

@@ -96,12 +96,14 @@ class Reading:
     values : in our unit, shape (n,).
     fresh : rows with a new reading, None for all.
     rivals : values by unit, read otherwise.
+    banks : values of banks 1 and 2 that ``values`` are the mean of; empty for one.
     """
 
     match: Match
     values: Floats
     fresh: Mask | None
     rivals: Mapping[str, Floats]
+    banks: tuple[Floats, ...] = ()
 
 
 @dataclass(frozen=True)

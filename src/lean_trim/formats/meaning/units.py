@@ -79,6 +79,7 @@ UNITS: dict[Role, dict[str, Convert]] = {
     Role.LTFT: PERCENT,
     Role.DUTY: PERCENT,
     Role.ETHANOL: PERCENT,
+    Role.BANK_GAP: PERCENT,
     Role.BATTERY: {"v": _scale(1.0), "mv": _scale(1e-3), "": _scale(1.0)},
     Role.PULSE_WIDTH: {"ms": _scale(1.0), "us": _scale(1e-3), "s": _scale(1e3), "": _scale(1.0)},
     Role.SPEED: SPEED,

@@ -67,6 +67,7 @@ WORDS: dict[str, str] = {
     "cylinder": "cyl, cylinder*",
     "load": "load, calc load, torque, power",
     "accel": "acceleration, lateral, longitudinal, yaw, gyro, steering, brake*, g force",
+    "bankgap": "bank difference, bank gap",
     "ethanol": "ethanol, flex, flexfuel, alcohol, e content",
     "altitude": "altitude, height, elevation, latitude, longitude, heading",
     "dead": "dead time, deadtime, latency, offset, dwell, coil, opening time",
