@@ -29,6 +29,7 @@ BARELY, CLEAR, GROSS = 0.25, 0.5, 1.0
 STRENGTHS = (BARELY,) * 5 + (CLEAR,) * 5 + (GROSS,) * 10
 """By number of the drive with a fault."""
 MINUTES = (8.0, 25.0)
+FLASHED_WARM_C = 55.0
 CORRECTED_SHARE = 0.25
 """What is left of a table's error after a round."""
 PHYSICS = ("drive", "driver", "ecu", "faults", "faulty_parts", "injectors", "lookup", "plant", "truth")
@@ -50,6 +51,15 @@ def _speed_density(car: FleetCar) -> bool:
 
 def _boosted(car: FleetCar) -> bool:
     return car.truth.turbo
+
+
+def _boosted_with_sensor(car: FleetCar) -> bool:
+    return _boosted(car) and _with_sensor(car)
+
+
+def _flashed_warm(car: FleetCar) -> bool:
+    # A cold engine's first minutes are left out, and what fades in them is not to be seen.
+    return car.truth.start_coolant_c > FLASHED_WARM_C
 
 
 def _boosted_strongly(car: FleetCar) -> bool:
@@ -79,7 +89,7 @@ class Plant:
     Attributes
     ----------
     simulated : name the simulated car knows it by; empty for one of sheet or logging.
-    needs : which cars can have it.
+    needs : which cars can have it so that their log could show it.
     unlogged : channels nobody logs on those cars.
     injectors : factor on the injectors' size, on the sheet and in truth.
     log_hz : rows a second; 0 for the car's own.
@@ -96,10 +106,10 @@ class Plant:
 
 PLANTS: Mapping[str, Plant] = {
     "pump": Plant("pump"),
-    "pump, Δp not logged": Plant("pump", unlogged=(Role.FUEL_DP,), times=1.6),
+    "pump, Δp not logged": Plant("pump", _with_sensor, unlogged=(Role.FUEL_DP,), times=1.6),
     "regulator": Plant("regulator"),
     "battery": Plant("battery"),
-    "small injectors": Plant(injectors=0.5),
+    "small injectors": Plant("", _with_width, injectors=0.5),
     "airflow sensor": Plant("airflow-sensor", _maf),
     "sensor cold": Plant("sensor-cold", _with_sensor),
     "sensor slow": Plant("sensor-slow", _with_both),
@@ -117,11 +127,12 @@ PLANTS: Mapping[str, Plant] = {
     "dead time": Plant("dead-time"),
     "air temperature": Plant("air-temperature", _speed_density),
     "altitude": Plant("altitude"),
-    "extra fuel": Plant("extra-fuel", _boosted),
-    "after flash": Plant("after-flash"),
+    "extra fuel": Plant("extra-fuel", _boosted_with_sensor),
+    "after flash": Plant("after-flash", _flashed_warm),
     "knock": Plant("knock", _boosted_strongly),
     "misfire": Plant("misfire", _with_sensor),
     "slow log": Plant(log_hz=2.0),
+    "banks": Plant("banks"),
 }
 NAMES = tuple(PLANTS)
 COUNT = HEALTHY + PER_FAULT * len(NAMES)

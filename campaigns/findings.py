@@ -24,6 +24,7 @@ from campaigns.runner import Campaign, Trial
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.diagnosis.odds import PRIOR
+from lean_trim.core.diagnosis.of_fit import SLOW_ID, SLOW_S
 from lean_trim.core.diagnosis.registry import FAULTS
 from lean_trim.core.pipeline.patterns import find_patterns
 from lean_trim.core.pipeline.solve import Solution, solve
@@ -56,8 +57,16 @@ EXPECTED: Mapping[str, tuple[str, ...]] = {
     "knock": ("knock",),
     "misfire": ("misfire",),
     "slow log": ("log_too_slow",),
+    "banks": ("banks_disagree",),
 }
 """Findings that name a planted fault."""
+FAMILIES: Mapping[str, tuple[str, ...]] = {
+    "shapes": ("dead_time", "intake_leak", "exhaust_leak"),
+    "courses in time": ("after_flash", "air_temperature", "altitude"),
+    "flow": ("injector_flow",),
+    "in boost": ("unseen_sag", "extra_fuel"),
+}
+"""Patterns that share their odds, over the logarithm of the Bayes factor."""
 OF_THE_CAR = (
     "lean_full_throttle",
     "lambda_at_its_end",
@@ -124,6 +133,8 @@ def _seen(solution: Solution) -> dict[str, float]:
             out[fault.id] = (
                 seen.strength if np.isfinite(seen.strength) else seconds / max(fault.least_s, 1e-9)
             )
+    if solution.delay.estimated:
+        out[SLOW_ID] = solution.delay.settings.sensor_s / SLOW_S
     return out
 
 
@@ -238,18 +249,11 @@ def _odds(good: Sequence[Trial]) -> list[str]:
         "| finding | a | b |",
         "|---|---|---|",
     ]
-    xs, ys, ws = [], [], []
-    for result in good:
-        for name, factor in result["weights"].items():
-            # What is told apart from what is true of the car: a soaked sensor is neither planted nor sound.
-            if not np.isfinite(factor) or (name == "air_temperature" and result.get("soaked")):
-                continue
-            planted = bool(result["fault"]) and name in EXPECTED[result["fault"]]
-            xs.append(float(np.clip(factor, *FACTORS)))
-            ys.append(planted)
-            ws.append(_prior_weight({"id": name, "alike": []}, result, good))
-    a, b = fit_logistic(np.array(xs), np.array(ys, float), np.array(ws))
-    lines.append(f"| patterns, over the logarithm of the Bayes factor | {a:.2f} | {b:.2f} |")
+    for family, ids in FAMILIES.items():
+        every = _fitted_family(good, ids, good)
+        halves = [_fitted_family([r for r in good if r["seed"] % 2 == h], ids, good) for h in (0, 1)]
+        apart = "; ".join(f"{a:.2f}, {b:.2f}" for a, b in halves)
+        lines.append(f"| {family} (even and odd cars alone: {apart}) | {every[0]:.2f} | {every[1]:.2f} |")
     for fault in FAULTS:
         seen = [r for r in good if fault.id in r["seen"]]
         mine = [r for r in seen if r["fault"] and fault.id in EXPECTED[r["fault"]]]
@@ -263,6 +267,26 @@ def _odds(good: Sequence[Trial]) -> list[str]:
             f"| {fault.id} ({len(seen) - len(mine)} of {len(seen)} not planted) | {a:.2f} | {b:.2f} |"
         )
     return lines
+
+
+def _fitted_family(some: Sequence[Trial], ids: Sequence[str], good: Sequence[Trial]) -> tuple[float, float]:
+    """Odds of a family of patterns over the logarithm of the Bayes factor."""
+    xs, ys, ws = [], [], []
+    for result in some:
+        weights = result["weights"]
+        for name in set(ids) & set(weights):
+            factor = weights[name]
+            planted = bool(result["fault"]) and name in EXPECTED[result["fault"]]
+            # What is told apart from what is true of the car: a soaked sensor is neither planted nor sound.
+            if not np.isfinite(factor) or (name == "air_temperature" and result.get("soaked")):
+                continue
+            if not planted and factor < max(weights.values()):
+                # The likelier one is taken as there before this one is looked at.
+                factor = min(factor, 0.0)
+            xs.append(float(np.clip(factor, *FACTORS)))
+            ys.append(planted)
+            ws.append(_prior_weight({"id": name, "alike": []}, result, good))
+    return fit_logistic(np.array(xs), np.array(ys, float), np.array(ws))
 
 
 RIDGE = 0.02

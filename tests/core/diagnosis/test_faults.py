@@ -11,6 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults
@@ -123,3 +124,16 @@ def test_a_little_sag_does_not_explain_a_lot_of_lean() -> None:
     sagging = planted(Role.FUEL_DP, 275.0, with_channel(lean, Role.FUEL_DP, 300.0))
     found = found_in(sagging)
     assert "fuel_pressure" in found and "lean_full_throttle" in found
+
+
+@pytest.mark.parametrize(("sags", "first"), [(False, ["regulator"]), (True, ["regulator", "fuel_pressure"])])
+def test_a_regulator_stands_for_the_low_pressure_it_makes(sags: bool, first: list[str]) -> None:
+    base = steady_states(noise=0.002)
+    # A rail that hardly follows: with the manifold at its fullest the injectors stand under too little.
+    pressure = 300.0 - 0.7 * (base[Role.MAP] - 40.0)
+    flow = make_frame(base, small_vehicle()).flow_g_per_s
+    pressure -= 60.0 * (flow > np.percentile(flow, 90.0)) if sags else 0.0
+    found = found_in(with_channel(base, Role.FUEL_DP, pressure))
+    assert [i for i in found if i in ("regulator", "fuel_pressure")] == first
+    if not sags:
+        assert "It explains" in found["regulator"].message

@@ -11,7 +11,11 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.diagnosis.causes import brought_about
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.findings import look_for_faults
 from lean_trim.core.diagnosis.odds import ODDS
+from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import faults_of
@@ -101,6 +105,30 @@ def test_a_target_that_swings_wide_and_quickly_is_told(half: float, period_s: fl
         assert said is not None and float(said.group(1)) == pytest.approx(8.0, abs=1.0)
 
 
+def test_jumps_that_a_swinging_target_makes_are_no_misfire() -> None:
+    log = swinging(0.06, 2.0)
+    late = np.interp(log.time_s - 0.4, log.time_s, log[Role.TARGET])
+    found = found_in(noisy(log, log[Role.LAMBDA] * late))
+    assert "target_swings" in found and "misfire" not in found
+
+
+def test_a_swing_stands_for_the_dead_time_it_looks_like() -> None:
+    report = find_pulls([swinging(0.06, 2.0)], small_vehicle())
+    found = [f for f in report.findings if f.id == "target_swings"]
+    shown = look_for_faults(report.conditions)[1]
+    seen = Message("t.dead_time", "Grows as pulses shorten.")()
+    pattern = Finding("dead_time", "warning", 10.0, 200.0, seen)
+    swings = shown["target_swings"]
+    cause = brought_about(pattern, swings, found, shown, report.conditions)
+    assert cause is not None and cause[0] is found[0]
+    assert cause[1].severity == "warning" and "resembles a dead time" in cause[1].message
+    # Where there was no swing it stands by itself, and so does what no swing looks like.
+    calm = {"target_swings": np.zeros_like(swings)}
+    assert brought_about(pattern, swings, found, calm, report.conditions) is None
+    flow = replace(pattern, id="injector_flow")
+    assert brought_about(flow, swings, found, shown, report.conditions) is None
+
+
 def test_a_target_that_follows_the_pressure_does_not_swing_by_itself() -> None:
     base = steady_states(noise=0.003)
     wobble = 3.0 * np.sin(2.0 * np.pi * base.time_s / 2.0)
@@ -130,7 +158,8 @@ def test_faults_of_one_simulated_car_are_named_side_by_side(heron_vehicle: Vehic
     planted_together = {
         "sensor-cold": "sensor_not_ready",
         "misfire": "misfire",
-        "target-swing": "target_swings",
+        # Wider, and no jump could be told from what the target does to lambda.
+        "target-swing:0.3": "target_swings",
         "no-enrichment": "enrichment_not_reached",
         "free-air": "free_air",
     }
@@ -144,3 +173,13 @@ def test_what_a_channel_says_outright_is_certain() -> None:
     assert "injectors_full_open" not in ODDS
     assert found["injectors_full_open"].probability == 1.0
     assert found["injectors_full_open"].sureness == "sure"
+
+
+@pytest.mark.parametrize(("gap", "told"), [(9.0, True), (-9.0, True), (2.0, False)])
+def test_banks_that_ask_for_different_fuel_are_told(gap: float, told: bool) -> None:
+    base = steady_states()
+    scatter = np.random.default_rng(5).normal(0.0, 4.0, len(base))
+    found = found_in(with_channel(base, Role.BANK_GAP, gap + scatter))
+    assert ("banks_disagree" in found) == told
+    if told:
+        assert f"Bank {1 if gap > 0 else 2} asks for 9 % more" in found["banks_disagree"].message

@@ -18,10 +18,12 @@ from lean_trim.core.diagnosis.faults import (
     sensor_drops_out,
     sensor_not_ready,
     sensor_stuck,
+    target_swings,
     trim_at_limit,
 )
 from lean_trim.core.diagnosis.finding import RANK, Finding
 from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.fuel_supply import supply_of
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Mask
 
@@ -30,7 +32,13 @@ class Say:
     """Sentences of this module."""
 
     EXPLAINS = Message("causes.explains", "{cause} It explains {seconds:.1f} s of {what}.")
+    RESEMBLES = Message(
+        "causes.resembles",
+        "{cause} What {seconds:.0f} s of the same driving ask for resembles a dead time or a leak, and may "
+        "be no more than that.",
+    )
     LEAN = Message("causes.lean", "full throttle leaner than target")
+    PRESSURE = Message("causes.pressure", "fuel pressure more than 7 % below its rated value")
     LIMIT = Message("causes.limit", "feedback at its limit")
 
 
@@ -58,6 +66,11 @@ def _by_sag(conditions: Conditions, at: Mask) -> float:
     return float(np.nanmean(leaner) / np.nanmean(seen))
 
 
+def _by_slope(conditions: Conditions, at: Mask) -> float:
+    """All that is missing, where nothing is lost beyond what the manifold does to the rail."""
+    return 0.0 if supply_of(conditions.frame).sags else 1.0
+
+
 def _wholly(conditions: Conditions, at: Mask) -> float:
     """No more fuel, or no more air, can be seen: how lean it gets is beyond any figure."""
     return 1.0
@@ -80,6 +93,7 @@ class Symptom:
 
 
 SYMPTOMS: Mapping[str, Symptom] = {
+    fuel_pressure.FAULT.id: Symptom(Say.PRESSURE, 0.0, (Cause(regulator.FAULT.id, _by_slope),)),
     lean_full_throttle.FAULT.id: Symptom(
         Say.LEAN,
         0.5,
@@ -101,6 +115,40 @@ SYMPTOMS: Mapping[str, Symptom] = {
     ),
 }
 BEFORE_S = 0.5
+OF_A_SWING = ("dead_time", "exhaust_leak")
+"""Patterns a swinging target looks like: torque swings along, so that states go with its phase at idle."""
+SWING_REST_S = 8.0
+
+
+def brought_about(
+    pattern: Finding, shows: Mask, found: Sequence[Finding], shown: Mapping[str, Mask], conditions: Conditions
+) -> tuple[Finding, Finding] | None:
+    """A pattern that a swinging target accounts for.
+
+    Parameters
+    ----------
+    pattern : found in what the drive asks for.
+    shows : samples that show it, shape (n,).
+    found : faults of the log.
+    shown : samples that show each of them, by its id, shape (n,).
+    conditions : they were found in.
+
+    Returns
+    -------
+    The fault, and the same as it says so; None where the pattern stands by itself.
+    """
+    swing = next((f for f in found if f.id == target_swings.FAULT.id), None)
+    if swing is None or pattern.id not in OF_A_SWING:
+        return None
+    log = conditions.frame.log
+    seconds = float(log.durations_s[shows].sum())
+    near = extend_mask(shown[swing.id], log.time_s, SWING_REST_S, SWING_REST_S)
+    if log.durations_s[shows & near].sum() < MOST * seconds:
+        return None
+    said = Say.RESEMBLES(cause=swing.said, seconds=seconds)
+    return swing, replace(
+        swing, said=said, severity=min(swing.severity, pattern.severity, key=RANK.__getitem__)
+    )
 
 
 def explained_by(

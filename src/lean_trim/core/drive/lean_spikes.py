@@ -96,7 +96,8 @@ def _calm(motion: Motion, regime: NDArray[np.int8]) -> Mask:
     steady = np.isin(regime, (Regime.IDLE, Regime.CRUISE))
     steady &= np.abs(motion.throttle_rate) < THROTTLE_PCT_PER_S
     steady &= np.abs(motion.map_rate) < MAP_PCT_PER_S
-    steady &= np.abs(motion.enrichment - running_box(motion.enrichment, log.time_s, ABOUT_S)) < FUEL_MOVED
+    for fuel in (motion.enrichment, np.log(fill_missing(motion.frame.target, 1.0))):
+        steady &= np.abs(fuel - running_box(fuel, log.time_s, ABOUT_S)) < FUEL_MOVED
     return np.asarray(~extend_mask(~steady, log.time_s, CALM_S, CALM_S))
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lean_trim.core.diagnosis.causes import explained_by
+from lean_trim.core.diagnosis.causes import brought_about, explained_by
 from lean_trim.core.diagnosis.finding import RANK, Finding
 from lean_trim.core.diagnosis.findings import look_for_faults
 from lean_trim.core.diagnosis.of_fit import COLD_ID, SLOW_ID, cold_engine, sensor_slow
@@ -63,7 +63,8 @@ def look_at(
     Findings with their samples.
     """
     faults, seen = look_for_faults(prepared.conditions)
-    report = find_patterns(prepared, observations, estimate, film_spread)
+    found = find_patterns(prepared, observations, estimate, film_spread)
+    faults, report = _without_brought_about(faults, found, prepared, seen)
     of_fit = [f for f in (sensor_slow(delay), cold_engine(estimate)) if f is not None]
     findings = _without_symptoms(faults, report, prepared, seen)
     log_size = len(prepared.frame.log)
@@ -86,6 +87,22 @@ def in_order(findings: Sequence[Finding]) -> tuple[Finding, ...]:
     The same in the order they are told.
     """
     return tuple(sorted(findings, key=lambda f: RANK[f.severity]))
+
+
+def _without_brought_about(
+    faults: Sequence[Finding], report: PatternReport, prepared: Prepared, seen: Mapping[str, Mask]
+) -> tuple[tuple[Finding, ...], PatternReport]:
+    """Faults, those that bring a pattern about saying so, and the patterns that are left."""
+    shown = report.shown(len(prepared.frame.log))
+    kept = list(faults)
+    told = []
+    for one in report.told:
+        cause = brought_about(one.finding, shown[one.finding.id], kept, seen, prepared.conditions)
+        if cause is None:
+            told.append(one)
+        else:
+            kept[kept.index(cause[0])] = cause[1]
+    return tuple(kept), replace(report, told=tuple(told))
 
 
 def _without_symptoms(

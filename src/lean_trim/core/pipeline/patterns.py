@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -17,10 +18,11 @@ from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.evidence import MIN_SHARE
 from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.loop_rest import loop_rests
+from lean_trim.core.estimation.noise import noise_of_a_second
 from lean_trim.core.estimation.observations import Observations
-from lean_trim.core.estimation.places import gather
+from lean_trim.core.estimation.places import gather, place_of
 from lean_trim.core.pipeline.prepare import Prepared
-from lean_trim.core.types import Floats, Mask
+from lean_trim.core.types import Floats, Ints, Mask
 
 HUBER = 2.0
 LEAST_PLACES = 8
@@ -112,16 +114,38 @@ def find_patterns(
     places = gather(frame, along, np.nan_to_num(driving.open_ms), residual, state.scale, HUBER)
     if not patterns or len(places) < LEAST_PLACES:
         return PatternReport(patterns, courses, used, None, ())
-    evidence = gather_evidence(
+    weigh = partial(
+        gather_evidence,
         places=places,
         courses=len(patterns),
         table=estimate.table,
-        unit=1.0 / (state.scale**2 * state.inflation),
         term_spreads=spreads_of(used.terms.names, film_spread),
         candidates=[Candidate(p.spread, p.sign, p.in_time) for p in patterns],
     )
+    unit = 1.0 / (state.scale**2 * state.inflation)
+    evidence = weigh(unit=unit)
+    in_time = [j for j, p in enumerate(patterns) if p.in_time]
+    if in_time:
+        # The fit knew no such course and took it for noise that stays alike for long.
+        effect = evidence.together(in_time) @ courses[in_time]
+        evidence = weigh(unit=unit * _quieter(residual, effect, used, place_of(frame, used)))
     told = tell(evidence, patterns, courses, frame.log.time_s[used.index], used.seconds)
     return PatternReport(patterns, courses, used, evidence, told)
+
+
+def _quieter(residual: Floats, effect: Floats, used: Observations, place: Ints) -> float:
+    """How many times as precise a second is without an effect the fit did not know, 1 or more."""
+    which, count = np.unique(place, return_inverse=True)[1], len(np.unique(place))
+
+    def apart(values: Floats) -> Floats:
+        seconds = np.bincount(which, used.weight, count)
+        return values - (np.bincount(which, used.weight * values, count) / seconds)[which]
+
+    step_s = float(np.median(used.seconds))
+    rest = apart(residual)
+    before = noise_of_a_second(rest, used.run, step_s)
+    after = noise_of_a_second(rest - apart(effect), used.run, step_s)
+    return max(1.0, before / after) if after else 1.0
 
 
 def _thinned(observations: Observations, good: Mask) -> Observations:

@@ -114,3 +114,14 @@ def test_the_coefficient_is_found_with_its_error() -> None:
         told = weights_of(places, Candidate(0.1, 0, False), Candidate(0.1, 0, False)).weigh()[0]
         z.append((told.coefficient - 0.05) / told.std_error)
     assert abs(np.mean(z)) < 0.6 and 0.4 < np.std(z) < 1.6
+
+
+@pytest.mark.usefixtures("one_strength")
+def test_patterns_taken_together_have_the_means_of_a_joint_normal() -> None:
+    places = places_of(4, 0.05)
+    spread = np.diag([0.1**2, 0.3**2])
+    courses = places.terms[:, 1:]
+    with_both = covariance(places) + courses @ spread @ courses.T
+    wanted = spread @ courses.T @ np.linalg.solve(with_both, places.y)
+    found = weights_of(places, Candidate(0.1, 0, False), Candidate(0.3, 0, False)).together([0, 1])
+    np.testing.assert_allclose(found, wanted, atol=1e-6)

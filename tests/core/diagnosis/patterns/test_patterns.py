@@ -121,11 +121,29 @@ def test_what_goes_with_intake_air_at_equal_states_is_weighed_per_ten_kelvin() -
     assert abs(heat.coefficient - 0.03) < 2.0 * heat.std_error < 0.03
 
 
-def test_what_goes_with_the_barometer_is_told_per_ten_kilopascal() -> None:
+def climbed(per_10_kpa: float) -> Log:
     base = shuffled()
     climb = 7.0 * np.sin(2.0 * np.pi * base.time_s / 211.0)
     high = with_channel(base, Role.BARO, 92.0 + climb)
-    told = patterns_in(driven_with(np.exp(-0.05 * climb / 10.0), high))["altitude"]
+    return driven_with(np.exp(per_10_kpa * climb / 10.0), high)
+
+
+def test_the_larger_an_effect_in_time_the_surer_it_is() -> None:
+    def factor(log: Log) -> float:
+        solution = solved(log)
+        prepared = solution.prepared
+        report = find_patterns(prepared, prepared.observe(solution.sifted), solution.estimate, 0.2)
+        assert report.evidence is not None
+        which = [p.id for p in report.patterns].index("altitude")
+        return report.evidence.weigh()[which].log_factor
+
+    # A fit that does not know it takes a large effect for noise that lasts, and would hide it in that.
+    slight, large = (factor(climbed(size)) for size in (-0.03, -0.06))
+    assert large > 2.0 * slight > 8.0
+
+
+def test_what_goes_with_the_barometer_is_told_per_ten_kilopascal() -> None:
+    told = patterns_in(climbed(-0.05))["altitude"]
     assert number_in(r"by ([-+][\d.]+) % per 10 kPa", told) == pytest.approx(-5.0, abs=0.8)
 
 

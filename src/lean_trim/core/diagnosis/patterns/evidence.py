@@ -99,6 +99,23 @@ class Evidence:
         spread = float(np.sqrt(share @ (error**2 + (mean - middle) ** 2)))
         return Weight(_log_mean(factor, _softmax(self.own)), middle, spread)
 
+    def together(self, which: Sequence[int]) -> Floats:
+        """Coefficients if several patterns are there at once.
+
+        Parameters
+        ----------
+        which : their numbers, c of them.
+
+        Returns
+        -------
+        Means, shape (c,).
+        """
+        at = list(which)
+        precision = np.diag([1.0 / self.candidates[j].spread ** 2 for j in at])
+        information = self.information[:, at][:, :, at] + precision
+        means = np.linalg.solve(information, self.score[:, at, None])[:, :, 0]
+        return np.asarray(_softmax(self.own) @ means)
+
     def given(self, j: int) -> Evidence:
         """What is left for the other patterns once one is taken as there."""
         precision = 1.0 / self.candidates[j].spread ** 2

@@ -71,11 +71,16 @@ def tell(
     Those worth telling, the likeliest first.
     """
     found: list[Told] = []
-    taken: set[int] = set()
-    while len(found) < MOST:
+    left = list(range(len(patterns)))
+    while left and len(found) < MOST:
         weights = evidence.weigh()
-        left = [j for j in range(len(patterns)) if j not in taken]
+        best = max(left, key=lambda j: weights[j].log_factor)
         worth = [j for j in left if _strongest_pct(weights[j], courses[j]) >= LEAST_PCT]
+        if best not in worth and probability(patterns[best].id, _factor(weights[best])) >= LEAST_TOLD:
+            # Too slight to be told, but there: what resembles it must not stand in for it.
+            left.remove(best)
+            evidence = evidence.given(best)
+            continue
         if not worth:
             break
         best = max(worth, key=lambda j: weights[j].log_factor)
@@ -89,9 +94,13 @@ def tell(
         effect = weights[best].coefficient * courses[best]
         finding = _finding(patterns[best], weights[best], courses[best], share, others, time_s, seconds)
         found.append(Told(finding, effect, patterns[best].blocks))
-        taken |= {best, *alike}
+        left = [j for j in left if j not in (best, *alike)]
         evidence = evidence.given(best)
     return tuple(found)
+
+
+def _factor(weight: Weight) -> float:
+    return float(np.exp(min(weight.log_factor, 100.0)))
 
 
 def _strongest_pct(weight: Weight, course: Floats) -> float:
