@@ -17,16 +17,11 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    CRUISE = Message(
-        "targets.cruise", "Part load: {low:.2f} to {high:.2f}; people run {from_:.2f} to {to:.2f}.{odd}"
-    )
+    CRUISE = Message("targets.cruise", "Part load: {span}; people run {from_:.2f} to {to:.2f}.{odd}")
     FULL = Message(
-        "targets.full",
-        "Full load up to atmospheric: {low:.2f} to {high:.2f}; people run {from_:.2f} to {to:.2f}.{odd}",
+        "targets.full", "Full load up to atmospheric: {span}; people run {from_:.2f} to {to:.2f}.{odd}"
     )
-    BOOST = Message(
-        "targets.boost", "Boost: {low:.2f} to {high:.2f}; people run {from_:.2f} to {to:.2f}.{odd}"
-    )
+    BOOST = Message("targets.boost", "Boost: {span}; people run {from_:.2f} to {to:.2f}.{odd}")
     LEANER = Message("targets.leaner", " {cells} leaner than that.")
     RICHER = Message("targets.richer", " {cells} richer than that.")
     LEAN_AT_LOAD = Message(
@@ -130,8 +125,7 @@ def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
         odd[rows] = (part > to + SLACK).astype(np.int8) - (part < from_ - SLACK).astype(np.int8)
         counts = ((Say.LEANER, int((odd[rows] > 0).sum())), (Say.RICHER, int((odd[rows] < 0).sum())))
         words = "".join(str(message(cells=_cells(n))) for message, n in counts if n)
-        low, high = float(part.min()), float(part.max())
-        said.append(SENTENCES[load](low=low, high=high, from_=from_, to=to, odd=words))
+        said.append(SENTENCES[load](span=_span(part), from_=from_, to=to, odd=words))
     cautions = []
     lean = int((odd[np.isin(loads, (Load.FULL, Load.BOOST))] > 0).sum())
     if lean:
@@ -140,6 +134,11 @@ def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
     if rich:
         cautions.append(Say.TOO_RICH(cells=_cells(rich), limit=TOO_RICH))
     return TargetAdvice(loads, odd, tuple(said), tuple(cautions))
+
+
+def _span(values: Floats) -> str:
+    low, high = (f"{v:.2f}" for v in (values.min(), values.max()))
+    return low if low == high else f"{low} to {high}"
 
 
 def _cells(count: int) -> str:
