@@ -40,8 +40,8 @@ HUBER = 0.05
 MOST_X = 0.6
 """Largest share of the fuel that joins a film."""
 FEWEST = 6
-BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(2.0), 2.5]])
-"""Allowed log exhaust volume (L), log sensor time constant (s) and engine cycles."""
+BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.99), 2.5]])
+"""Allowed log exhaust volume (L), log sensor time constant (s; old sensors are slow) and engine cycles."""
 BEFOREHAND = np.array([0.8, 0.6, 0.3])
 """Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any driving (common
 practice, no source).
