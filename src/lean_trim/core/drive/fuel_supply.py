@@ -12,6 +12,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.fuel_pressure import PressureKind
+from lean_trim.core.types import Floats
 
 RUNNING_RPM = 400.0
 MOST_SAMPLES = 20_000
@@ -19,6 +20,9 @@ LEAST_SAMPLES = 200
 LEAST_SPREAD_KPA = 20.0
 CALM_PCT, HARD_PCT = 60.0, 95.0
 """Percentiles of airflow: below the first no pump sags, above the second it would."""
+LEAST_EXPLAINED = 0.7
+"""Share of what the pressure scatters by that has to go with the manifold: a pump that gives up half-way
+through a drive goes with whatever was driven then."""
 FOLLOW_SLACK = 0.2
 """A regulator is meant to follow by 1 kPa per kPa; further off it is told (common practice, no source)."""
 SAG_PCT = 4.0
@@ -32,12 +36,14 @@ class Supply:
     Attributes
     ----------
     follows : kPa the rail rises per kPa of manifold pressure, 1 where it should; at calm running.
+    explained : share of the pressure's variance that goes with the manifold at calm running.
     off_kpa : how far Δp is from its calm middle at the end of the manifold pressures driven, by that alone.
     sag_pct : pressure lost from calm to hard running, the manifold's part taken out, percent.
     hard_g_per_s : airflow it is lost at.
     """
 
     follows: float = np.nan
+    explained: float = np.nan
     off_kpa: float = np.nan
     sag_pct: float = np.nan
     hard_g_per_s: float = np.nan
@@ -45,7 +51,7 @@ class Supply:
     @property
     def is_off(self) -> bool:
         """True if the regulator does not follow."""
-        return bool(abs(self.follows - 1.0) > FOLLOW_SLACK)
+        return bool(abs(self.follows - 1.0) > FOLLOW_SLACK and self.explained >= LEAST_EXPLAINED)
 
     @property
     def sags(self) -> bool:
@@ -86,7 +92,16 @@ def supply_of(frame: Frame) -> Supply:
     far = float(np.max(np.abs(manifold - np.median(manifold[calm]))))
     return Supply(
         follows=1.0 + float(slope),
+        explained=_explained(manifold[calm], pressure[calm]),
         off_kpa=abs(float(slope)) * far,
         sag_pct=100.0 * float(np.median(1.0 - pressure[hard] / expected)),
         hard_g_per_s=float(np.median(flow[hard])),
     )
+
+
+def _explained(manifold: Floats, pressure: Floats) -> float:
+    """Square of their correlation; 1 for a pressure that does not scatter at all."""
+    scatter = float(pressure.std() * manifold.std())
+    if not scatter:
+        return 1.0
+    return float(np.mean((manifold - manifold.mean()) * (pressure - pressure.mean())) / scatter) ** 2
