@@ -137,8 +137,9 @@ class SimCar:
         pressure = self.fuel_dp_kpa
         dead = self.injectors.dead_at(self.volts, pressure) + self.parts.faults.dead_shift_ms
         # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
-        weak = self.injectors.dead_at(self.volts, pressure) - self.injectors.dead_at(sound_v, pressure)
-        dead += WEAK_DEAD * weak
+        if self.volts != sound_v:
+            weak = self.injectors.dead_at(self.volts, pressure) - self.injectors.dead_at(sound_v, pressure)
+            dead += WEAK_DEAD * weak
         open_ms = self.injectors.open_ms(self.command.pulse_width_ms, dead)
         more = 1.0 + self.parts.extra_fuel(self.plant.map_kpa - self.plant.baro_kpa)
         return open_ms * 1e-3 * self.injectors.flow_at(pressure) * self.parts.delivered(self.time_s) * more

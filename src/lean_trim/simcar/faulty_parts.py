@@ -100,7 +100,7 @@ class FaultyParts:
         if time_s < self.dropped_until:
             lam = FREE_AIR_LAMBDA
         # After the drop: a stuck sensor shows neither the gas nor its loss.
-        if self.stuck(np.array(time_s)):
+        if faults.sensor_stuck_s and self.stuck(np.array(time_s)):
             return self.held
         self.held = lam
         return lam

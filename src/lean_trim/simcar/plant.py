@@ -61,6 +61,7 @@ class Plant:
     hot_air_k: float = 0.0
 
     def __post_init__(self) -> None:
+        self.most_flow = self.truth.max_flow_g_per_s()
         self.exhaust = Exhaust(self.truth.exhaust_volume_l, self.truth.sensor_tau_s)
         self.coolant_c = self.truth.start_coolant_c
         self.baro_kpa = self.truth.baro_kpa
@@ -92,7 +93,7 @@ class Plant:
     def _spool(self, dt: float) -> None:
         if not self.truth.turbo:
             return
-        drive = self.flow_g_per_s / (0.33 * self.truth.max_flow_g_per_s())
+        drive = self.flow_g_per_s / (0.33 * self.most_flow)
         wanted = self.truth.max_boost_kpa * min(1.0, drive**1.6) if self.throttle_pct > 25.0 else 0.0
         self.boost_kpa += (wanted - self.boost_kpa) * (
             1.0 - math.exp(-dt / (0.55 if wanted > self.boost_kpa else 0.25))
