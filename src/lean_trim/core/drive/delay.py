@@ -1,4 +1,8 @@
-"""When does the lambda sensor report on the fuel injected now? A physical model with settable parameters."""
+"""When does the lambda sensor report on the fuel injected now? A physical model with settable parameters.
+
+Where the engine runs steadily enough for a table, the flow at injection tells how long gas takes to the
+sensor; where air moves quickly, ``pushed_through`` follows it by the gas that pushes it.
+"""
 
 from __future__ import annotations
 
@@ -49,6 +53,38 @@ class DelaySettings:
             raise BadInputError(Say.EXHAUST_VOLUME(exhaust_volume_l=self.exhaust_volume_l))
 
 
+def pushed_litres(frame: Frame) -> Floats:
+    """Exhaust that has left the engine since the log began, litres at the pipe's temperature, shape (n,).
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    Rising throughout.
+    """
+    step_s = np.diff(frame.log.time_s, prepend=frame.log.time_s[:1] - 1e-6)
+    return np.asarray(np.cumsum(_litres_per_s(frame) * step_s))
+
+
+def pushed_through(time_s: Floats, leave_s: Floats, pushed_l: Floats, volume_l: float) -> Floats:
+    """When gas that leaves the engine has been pushed through a pipe by what left after it (plug flow).
+
+    Parameters
+    ----------
+    time_s, pushed_l : rising, s and litres, shape (n,).
+    leave_s : when the gas of each sample leaves, rising, s, shape (n,).
+    volume_l : of the pipe, L.
+
+    Returns
+    -------
+    Times, s, shape (n,); infinite where the log ends before.
+    """
+    ahead = np.interp(leave_s, time_s, pushed_l) + volume_l
+    return np.asarray(np.interp(ahead, pushed_l, time_s, right=np.inf))
+
+
 def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
     """Time from injection to the sensor's answer, s, shape (n,), limited to 3 s.
 
@@ -64,10 +100,14 @@ def delay_s(frame: Frame, settings: DelaySettings) -> Floats:
     volume = settings.exhaust_volume_l
     volume = frame.vehicle.exhaust_volume_l if volume is None else volume
     rpm = np.maximum(fill_missing(frame.log[Role.RPM]), 300.0)
+    transport = settings.cycles * 120.0 / rpm + volume / _litres_per_s(frame)
+    return np.minimum(transport + settings.sensor_s, 3.0)
+
+
+def _litres_per_s(frame: Frame) -> Floats:
     baro = fill_missing(frame.log.get(Role.BARO, 100.0), 100.0)
     litres_per_s = np.maximum(frame.flow_g_per_s, 0.05) * R_AIR * EXHAUST_K / (baro * 1000.0)
-    transport = settings.cycles * 120.0 / rpm + volume / fill_missing(litres_per_s, 1.0)
-    return np.minimum(transport + settings.sensor_s, 3.0)
+    return fill_missing(litres_per_s, 1.0)
 
 
 def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:

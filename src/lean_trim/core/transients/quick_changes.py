@@ -1,0 +1,159 @@
+"""The rows of a drive around quick changes of mixture, with all that a model of them needs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import as_loop, extend_mask, fill_missing, rate_per_s
+from lean_trim.core.drive.delay import pushed_litres
+from lean_trim.core.drive.film import injected_flow
+from lean_trim.core.drive.frame import Frame
+from lean_trim.core.types import Floats, Ints, Mask
+
+STEP = 0.05
+"""Change of fuel per air within ``AHEAD_S`` that is quick."""
+AHEAD_S = 0.15
+QUIET_S = 1.0
+"""Without a quick change before one that begins a window."""
+LEAD_S, TAIL_S = 0.1, 3.0
+"""What is judged of a window, about its beginning."""
+RUN_IN_S = 6.0
+"""Driven before a window for film and gas on their way to come from what was injected."""
+MOST_WINDOWS = 200
+LEAST_RPM = 900.0
+SETTLED_S = 30.0
+"""The first half minute is the sensor heating up."""
+RATE_OVER_S = 0.12
+MOST_RATE = 20.0
+LEAST_AIR = 0.05
+LEAST_MAP_KPA = 10.0
+NO_MAP_KPA = 50.0
+RATIO_RANGE = (0.5, 2.0)
+
+
+@dataclass(frozen=True, eq=False)
+class QuickChanges:
+    """Rows in time order, with gaps between windows that are far apart.
+
+    Attributes
+    ----------
+    index : of each row in the log, shape (r,).
+    time_s, pushed_l : s and exhaust pushed out, L, shape (r,).
+    fuel : injected, in the unit of ``air``, so that 1 is the target's stoichiometry, shape (r,).
+    air : that fuel is meant for, the table's steady error corrected, shape (r,).
+    map_kpa : a constant where it was not logged, shape (r,).
+    rate : change of manifold pressure, or of air per turn, per second over itself, shape (r,).
+    cycle_s : of an engine cycle, shape (r,).
+    judged : rows that may be judged, shape (j,); ``window`` the change each belongs to.
+    measured : fuel per air the sensor shows there, shape (j,).
+    start_s : when each change began, shape (w,).
+    """
+
+    index: Ints
+    time_s: Floats
+    pushed_l: Floats
+    fuel: Floats
+    air: Floats
+    map_kpa: Floats
+    rate: Floats
+    cycle_s: Floats
+    judged: Ints
+    window: Ints
+    measured: Floats
+    start_s: Floats
+
+    @property
+    def windows(self) -> int:
+        """Quick changes there are."""
+        return len(self.start_s)
+
+
+def quick_changes(frame: Frame, k: Floats, may: Mask) -> QuickChanges | None:
+    """Gather them, at most ``MOST_WINDOWS`` evenly taken.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    k : factor by which the airflow table is wrong along the log, shape (n,).
+    may : samples that nothing but quick fuelling speaks against, shape (n,).
+
+    Returns
+    -------
+    None where the drive has none.
+    """
+    log = frame.log
+    time = log.time_s
+    flow = injected_flow(frame)
+    wrong = np.clip(np.nan_to_num(k, nan=1.0), *RATIO_RANGE)
+    air = np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), LEAST_AIR) * wrong
+    start = _starts(frame, np.clip(flow / air, 0.0, 3.0))
+    with np.errstate(invalid="ignore", divide="ignore"):
+        measured = 1.0 / log.get(Role.LAMBDA)
+    judged, window = _judged(time, start, may & np.isfinite(measured) & (log[Role.RPM] > LEAST_RPM))
+    if not len(judged):
+        return None
+    near = np.zeros(len(time), bool)
+    near[judged] = True
+    index = np.flatnonzero(extend_mask(near, time, RUN_IN_S, 0.0))
+    load, rate = _load(frame)
+    return QuickChanges(
+        index=index,
+        time_s=as_loop(time[index]),
+        pushed_l=pushed_litres(frame)[index],
+        fuel=as_loop(flow[index]),
+        air=air[index],
+        map_kpa=load[index],
+        rate=rate[index],
+        cycle_s=120.0 / np.maximum(fill_missing(log[Role.RPM]), 300.0)[index],
+        judged=np.searchsorted(index, judged),
+        window=window,
+        measured=measured[judged],
+        start_s=start,
+    )
+
+
+def _starts(frame: Frame, phi: Floats) -> Floats:
+    """When quick changes begin."""
+    from lean_trim.core.kernels.log_loops import onsets
+
+    log = frame.log
+    time = log.time_s
+    ahead = np.minimum(np.searchsorted(time, time + AHEAD_S), len(time) - 1)
+    # Of slow logs the next row.
+    ahead = np.maximum(ahead, np.minimum(np.arange(len(time)) + 1, len(time) - 1))
+    quick = (np.abs(phi[ahead] - phi) > STEP) & (log[Role.RPM] > LEAST_RPM)
+    quick &= time > time[0] + SETTLED_S
+    found = time[onsets(quick, time, QUIET_S)]
+    if len(found) > MOST_WINDOWS:
+        found = found[np.linspace(0, len(found) - 1, MOST_WINDOWS).astype(int)]
+    return np.asarray(found)
+
+
+def _judged(time: Floats, start: Floats, may: Mask) -> tuple[Ints, Ints]:
+    """Rows of each window until the next begins."""
+    first = np.searchsorted(time, start - LEAD_S)
+    last = np.searchsorted(time, start + TAIL_S, "right")
+    last = np.minimum(last, np.append(first[1:], len(time)))
+    rows = [np.arange(a, b) for a, b in zip(first, last, strict=True)]
+    if not rows:
+        return np.empty(0, np.intp), np.empty(0, np.intp)
+    index = np.concatenate(rows)
+    window = np.repeat(np.arange(len(rows)), [len(r) for r in rows])
+    keep = may[index]
+    return index[keep], window[keep]
+
+
+def _load(frame: Frame) -> tuple[Floats, Floats]:
+    """Manifold pressure and its relative rate; of air per turn where pressure was not logged."""
+    log = frame.log
+    if Role.MAP in log:
+        pressure = fill_missing(log[Role.MAP], NO_MAP_KPA)
+        rate = rate_per_s(log.time_s, pressure, RATE_OVER_S) / np.maximum(pressure, LEAST_MAP_KPA)
+    else:
+        pressure = np.full(len(log), NO_MAP_KPA)
+        filled = np.nan_to_num(frame.flow_g_per_s) / np.maximum(fill_missing(log[Role.RPM]), 300.0)
+        rate = rate_per_s(log.time_s, filled, RATE_OVER_S) / np.maximum(filled, 1e-4)
+    return pressure, np.clip(np.nan_to_num(rate), -MOST_RATE, MOST_RATE)

@@ -1,0 +1,257 @@
+"""Wall film, pipe and sensor read together from the quick changes of a drive.
+
+What was injected, its share X on the walls, evaporating with τ, gives the mixture in the cylinder; that
+leaves with the exhaust a cycle later, is pushed through the pipe by the gas after it and is shown by a
+first-order sensor. The parameters that bring this to what was measured are the estimate. MAP that answers late
+passes for a film (fuel then follows air late), so its lag is one of them; changes of fuel alone, at steady
+MAP, tell the two apart. Errors come from how the changes disagree, and what the model leaves out.
+
+References
+----------
+Aquino, SAE 810494 (the film; from memory). Huber, *Robust Statistics*, 1981 (errors of clustered data, from
+memory).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.drive.delay import DelaySettings, pushed_through
+from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.transients.quick_changes import QuickChanges
+from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    TOO_FEW = Message(
+        "wall_film.too_few",
+        "only {count} quick changes of mixture, {needed} are needed: lift off and go back on the throttle a "
+        "few times with the engine warm",
+    )
+    UNSURE = Message("wall_film.unsure", "the quick changes do not agree on a film")
+
+
+VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG = range(7)
+"""Logarithms of exhaust volume (L), sensor constant (s); cycles; logarithm of τ (s); X at ``MIDDLE_KPA``; its
+rise per 100 kPa; lag of MAP (s)."""
+BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.03])
+"""Standard deviations about what a solve says of the pipe and the usual film (common practice, no source)."""
+USUAL_SHARE, USUAL_SLOPE = 0.2, 0.08
+STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02])
+MIDDLE_KPA = 50.0
+MOST_SHARE = 0.8
+FEWEST = 6
+NOISE = 0.012
+ALIKE_ROWS = 10.0
+"""Rows that say the same."""
+WILD = 3.0
+"""In units of the noise; beyond it a row loses influence."""
+FAR = 0.04
+GAIN = 0.03
+"""Standard deviation of what the table may still be off at the place of one change."""
+MOST_GAIN = 0.08
+SENSOR_ENDS = (1.0 / 1.33, 1.0 / 0.67)
+MOST_EVALUATIONS = 40
+DOUBT_SHARE = (0.02, 0.08)
+DOUBT_LOG_TAU = 0.12
+"""What more driving cannot remove: a constant, a part of X, and of the logarithm of τ (a trial on random
+cars, where both depend on more than is fitted)."""
+UNSURE_SHARE, UNSURE_LOG_TAU = 0.12, 0.6
+FUELLED_RPM = 1100.0
+
+
+@dataclass(frozen=True, eq=False)
+class WallFilm:
+    """What a drive says of the film.
+
+    Attributes
+    ----------
+    share, share_se : X at ``map_kpa``, the mean over the changes' fuelled samples above 1100 rpm.
+    tau_s, tau_se_s : time constant of evaporation.
+    slope, slope_se : rise of X per 100 kPa.
+    map_lag_s, map_lag_se_s : how late MAP follows the manifold; below 0 where fuel leads air.
+    windows : quick changes that were used.
+    known : False where the drive does not tell; the values then are the usual ones and ``why`` says so.
+    theta : parameters in the order of ``VOLUME`` … ``MAP_LAG``, shape (7,).
+    """
+
+    share: float
+    share_se: float
+    tau_s: float
+    tau_se_s: float
+    slope: float
+    slope_se: float
+    map_kpa: float
+    map_lag_s: float
+    map_lag_se_s: float
+    windows: int
+    known: bool
+    theta: Floats
+    why: Said | None = None
+
+    def share_at(self, map_kpa: float) -> float:
+        """X at a manifold pressure, 0 to ``MOST_SHARE``.
+
+        Parameters
+        ----------
+        map_kpa : kPa.
+
+        Returns
+        -------
+        Share of the fuel.
+        """
+        return float(np.clip(self.share + self.slope * (map_kpa - self.map_kpa) / 100.0, 0.0, MOST_SHARE))
+
+
+def fit_wall_film(changes: QuickChanges | None, delay: DelaySettings) -> WallFilm:
+    """Read film, pipe and sensor from quick changes.
+
+    Parameters
+    ----------
+    changes : of a drive, None without any.
+    delay : as a solve reads it; where the search begins.
+
+    Returns
+    -------
+    The film; ``known`` is False where they are too few or do not agree.
+    """
+    count = 0 if changes is None else len(np.unique(changes.window))
+    volume = 3.0 if delay.exhaust_volume_l is None else delay.exhaust_volume_l
+    usual = np.array(
+        [
+            np.log(max(volume, 0.2)),
+            np.log(max(delay.sensor_s, 0.01)),
+            delay.cycles,
+            np.log(DEFAULT_TAU_S),
+            USUAL_SHARE,
+            USUAL_SLOPE,
+            0.0,
+        ]
+    )
+    if changes is None or count < FEWEST:
+        return _usual(usual, count, Say.TOO_FEW(count=count, needed=FEWEST))
+    theta, covariance = _search(changes, usual)
+    middle = _fuelled_map_kpa(changes)
+    along = np.array([1.0, (middle - MIDDLE_KPA) / 100.0])
+    both = covariance[SHARE : SLOPE + 1, SHARE : SLOPE + 1]
+    share = float(theta[SHARE] + theta[SLOPE] * along[1])
+    constant, part = DOUBT_SHARE
+    share_se = float(np.sqrt(along @ both @ along + constant**2 + (part * share) ** 2))
+    log_se = float(np.hypot(np.sqrt(covariance[TAU, TAU]), DOUBT_LOG_TAU))
+    if share_se > UNSURE_SHARE or log_se > UNSURE_LOG_TAU:
+        return _usual(usual, count, Say.UNSURE())
+    tau = float(np.exp(theta[TAU]))
+    return WallFilm(
+        share=share,
+        share_se=share_se,
+        tau_s=tau,
+        tau_se_s=tau * log_se,
+        slope=float(theta[SLOPE]),
+        slope_se=float(np.sqrt(covariance[SLOPE, SLOPE])),
+        map_kpa=middle,
+        map_lag_s=float(theta[MAP_LAG]),
+        map_lag_se_s=float(np.sqrt(covariance[MAP_LAG, MAP_LAG])),
+        windows=count,
+        known=True,
+        theta=theta,
+    )
+
+
+def _usual(theta: Floats, count: int, why: Said) -> WallFilm:
+    nan = float("nan")
+    return WallFilm(
+        USUAL_SHARE, nan, DEFAULT_TAU_S, nan, USUAL_SLOPE, nan, MIDDLE_KPA, 0.0, nan, count, False, theta, why
+    )
+
+
+def _fuelled_map_kpa(changes: QuickChanges) -> float:
+    at = changes.judged
+    fuelled = (changes.fuel[at] > 0.0) & (changes.cycle_s[at] < 120.0 / FUELLED_RPM)
+    return float(changes.map_kpa[at][fuelled].mean()) if fuelled.any() else MIDDLE_KPA
+
+
+def cylinder_mixture(changes: QuickChanges, theta: Floats, fuel: Floats | None = None) -> Floats:
+    """Fuel per air in the cylinder, 1 at the target's stoichiometry.
+
+    Parameters
+    ----------
+    changes : rows of a drive.
+    theta : parameters, shape (7,).
+    fuel : other than was injected, shape (r,).
+
+    Returns
+    -------
+    0 to 3, shape (r,).
+    """
+    injected = changes.fuel if fuel is None else fuel
+    share = np.clip(theta[SHARE] + theta[SLOPE] * (changes.map_kpa - MIDDLE_KPA) / 100.0, 0.0, MOST_SHARE)
+    to_film = share * injected
+    from_film = _lagged(changes.time_s, to_film, float(np.exp(theta[TAU])))
+    air = changes.air * (1.0 + np.clip(theta[MAP_LAG] * changes.rate, -0.4, 0.4))
+    return np.clip((injected - to_film + from_film) / air, 0.0, 3.0)
+
+
+def shown(changes: QuickChanges, theta: Floats, mixture: Floats) -> Floats:
+    """What the sensor shows of a mixture in the cylinder.
+
+    Parameters
+    ----------
+    changes : rows of a drive.
+    theta : parameters, shape (7,).
+    mixture : fuel per air in the cylinder, shape (r,).
+
+    Returns
+    -------
+    Fuel per air at the sensor, shape (r,).
+    """
+    time = changes.time_s
+    leave = np.maximum.accumulate(time + theta[CYCLES] * changes.cycle_s)
+    through = pushed_through(time, leave, changes.pushed_l, float(np.exp(theta[VOLUME])))
+    arrival = np.maximum.accumulate(np.minimum(through, time[-1] + GAP_S))
+    return _lagged(time, np.interp(time, arrival, mixture), float(np.exp(theta[SENSOR])))
+
+
+def _lagged(time_s: Floats, values: Floats, constant_s: float) -> Floats:
+    """A first-order lag of values joined by lines; the kernel's steps would be early by half a row."""
+    from lean_trim.core.kernels.log_loops import lag
+
+    between = np.append(values[:1], 0.5 * (values[:-1] + values[1:]))
+    return lag(time_s, between, constant_s, GAP_S)
+
+
+def _residual(changes: QuickChanges, theta: Floats) -> Floats:
+    """Shown less measured in units of the noise, each change allowed its own gain, shape (j,)."""
+    low, high = SENSOR_ENDS
+    measured = np.clip(changes.measured, low, high)
+    model = shown(changes, theta, cylinder_mixture(changes, theta))[changes.judged]
+    gap = np.clip(model, low, high) - measured
+    weight = ((model > low) & (model < high)) / (1.0 + (gap / FAR) ** 2)
+    count = changes.windows
+    above = np.bincount(changes.window, weight * model * (measured - model), count)
+    power = np.bincount(changes.window, weight * model**2, count) + (NOISE / GAIN) ** 2 * ALIKE_ROWS
+    gain = np.clip(above / power, -MOST_GAIN, MOST_GAIN)[changes.window]
+    off = (np.clip(model * (1.0 + gain), low, high) - measured) / NOISE
+    # The root of a smooth Huber loss, so that its square is what is minimised.
+    loss = 2.0 * WILD**2 * (np.sqrt(1.0 + (off / WILD) ** 2) - 1.0)
+    return np.asarray(np.sign(off) * np.sqrt(loss / ALIKE_ROWS))
+
+
+def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
+    """The parameters, and their covariance from how the changes disagree."""
+    from scipy.optimize import least_squares
+
+    def off(theta: Floats) -> Floats:
+        return np.concatenate([_residual(changes, theta), (theta - usual) / BEFOREHAND])
+
+    found = least_squares(off, usual, x_scale=STEPS, diff_step=1e-3, max_nfev=MOST_EVALUATIONS)
+    slopes, rest = found.jac[: len(changes.judged)], found.fun[: len(changes.judged)]
+    score = np.zeros((changes.windows, len(usual)))
+    np.add.at(score, changes.window, slopes * rest[:, None])
+    inverse = np.linalg.inv(found.jac.T @ found.jac)
+    spread = score.T @ score + np.diag(1.0 / BEFOREHAND**2)
+    return np.asarray(found.x), np.asarray(inverse @ spread @ inverse)
