@@ -35,6 +35,7 @@ NAMES = (
     "injectors",
     "pulls",
     "findings",
+    "transients",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 

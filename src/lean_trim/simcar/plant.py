@@ -104,7 +104,7 @@ class Plant:
 
         Of fuel that does not burn the sensor sees only the air that was left over.
         """
-        share, tau = self.truth.wall(self.coolant_c, self.map_kpa)
+        share, tau = self.truth.wall(self.coolant_c, self.map_kpa, self.rpm)
         cycles = self.rpm / 120.0 * dt
         evaporated = self.film_g * (1.0 - math.exp(-dt / tau))
         injected = injected_g * cycles

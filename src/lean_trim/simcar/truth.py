@@ -10,6 +10,8 @@ import numpy as np
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.simcar.injectors import TrueInjectors
 
+WALL_RPM = 2000.0
+"""Engine speed at which a film's time constant is what it is called."""
 UNBURNT_BELOW_C = 75.0
 WARM_C = 88.0
 """Coolant below which some fuel may stay unburnt, and that of a warm engine (common practice, no source)."""
@@ -58,6 +60,8 @@ class Truth:
         fades with ``charge_flow_g_per_s``, and no sensor sees it.
     soak_k, soak_s : how much too hot the air sensor reads at the start, and how long that takes to fade.
     cold_unburnt_per_k : share of the fuel that does not burn per kelvin below 75 °C of coolant.
+    wall_load, wall_rpm : rise of the film's share per 100 kPa, relative, and part by which its time constant
+        falls per 1000 rpm.
     map_lag_s : first-order lag of the pressure sensor.
     loop_bias : lambda a narrowband loop really holds, less 1.
     injectors : what they really are; None if they are off the sheet's by ``flow_scale`` and
@@ -75,6 +79,8 @@ class Truth:
     start_coolant_c: float = 34.0
     wall_x: float = 0.2
     wall_tau_s: float = 0.4
+    wall_load: float = 0.3
+    wall_rpm: float = 0.0
     flow_scale: float = 1.0
     dead_time_shift_ms: float = 0.0
     exhaust_volume_l: float = 3.0
@@ -122,12 +128,14 @@ class Truth:
         """Share of the fuel that burns in an engine of this temperature."""
         return 1.0 - self.cold_unburnt_per_k * max(0.0, UNBURNT_BELOW_C - coolant_c)
 
-    def wall(self, coolant_c: float, map_kpa: float) -> tuple[float, float]:
+    def wall(self, coolant_c: float, map_kpa: float, rpm: float = WALL_RPM) -> tuple[float, float]:
         """Share of fuel that joins the wall film, and its time constant in s; both larger when cold."""
         cold = max(0.0, (85.0 - coolant_c) / 60.0)
-        return min(0.6, self.wall_x * (1 + 0.7 * cold) * (0.8 + 0.3 * map_kpa / 100.0)), self.wall_tau_s * (
-            1 + cold
-        )
+        share = self.wall_x * (1 + 0.7 * cold) * (0.8 + self.wall_load * map_kpa / 100.0)
+        tau = self.wall_tau_s * (1 + cold)
+        if self.wall_rpm:
+            tau *= max(0.3, 1.0 - self.wall_rpm * (rpm - WALL_RPM) / 1000.0)
+        return min(0.6, share), tau
 
     def max_flow_g_per_s(self) -> float:
         """Airflow at redline and full load."""

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from lean_trim.core.pipeline.solve import Solution, film_evidence, table_factor
-from lean_trim.core.transients.quick_changes import QuickChanges, quick_changes
-from lean_trim.core.transients.wall_film import WallFilm, fit_wall_film
+from lean_trim.core.transients.quick_changes import QuickChanges, quick_changes, rows_of, what_is_missing
+from lean_trim.core.transients.wall_film import WallFilm, fit_wall_film, no_film
 
 
 def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
@@ -19,7 +19,10 @@ def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
     The film and the quick changes it was read from.
     """
     frame = solution.frame
+    missing = what_is_missing(frame)
+    if missing is not None:
+        return no_film(solution.delay.settings, missing), None
     k = table_factor(frame, solution.estimate)
     _, may = film_evidence(solution.prepared, solution.sifted, solution.observations, solution.estimate)
-    changes = quick_changes(frame, k, may)
+    changes = quick_changes(frame, rows_of(frame, k), may)
     return fit_wall_film(changes, solution.delay.settings), changes

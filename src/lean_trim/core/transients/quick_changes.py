@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 import numpy as np
 
@@ -11,7 +11,24 @@ from lean_trim.core.data.log import as_loop, extend_mask, fill_missing, rate_per
 from lean_trim.core.drive.delay import pushed_litres
 from lean_trim.core.drive.film import injected_flow
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.messages import Message, Said
 from lean_trim.core.types import Floats, Ints, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_LAMBDA = Message("quick_changes.no_lambda", "no lambda was logged")
+    NO_FUEL = Message(
+        "quick_changes.no_fuel",
+        "no pulse width that is borne out was logged, so what the ECU injects while the throttle moves is "
+        "not known",
+    )
+    TOO_SLOW = Message(
+        "quick_changes.too_slow",
+        "the log has {hz:.1f} rows a second; {needed:.0f} are needed to see how the mixture settles",
+    )
+
 
 STEP = 0.05
 """Change of fuel per air within ``AHEAD_S`` that is quick."""
@@ -31,7 +48,46 @@ MOST_RATE = 20.0
 LEAST_AIR = 0.05
 LEAST_MAP_KPA = 10.0
 NO_MAP_KPA = 50.0
+SLOWEST_S = 0.125
 RATIO_RANGE = (0.5, 2.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Rows:
+    """What a model of fuel and air needs of a drive, shape (r,) each.
+
+    Attributes
+    ----------
+    time_s, pushed_l : rising, s and exhaust pushed out, L.
+    fuel : injected, in the unit of ``air``: 1 of it for 1 of air is stoichiometric.
+    air : that fuel is meant for, the table's steady error corrected.
+    target : lambda asked for.
+    map_kpa : a constant where it was not logged.
+    rate : change of manifold pressure, or of air per turn, per second over itself.
+    cycle_s : of an engine cycle.
+    """
+
+    time_s: Floats
+    pushed_l: Floats
+    fuel: Floats
+    air: Floats
+    target: Floats
+    map_kpa: Floats
+    rate: Floats
+    cycle_s: Floats
+
+    def at(self, index: Ints) -> Rows:
+        """Some of them.
+
+        Parameters
+        ----------
+        index : wanted ones, shape (m,).
+
+        Returns
+        -------
+        In that order.
+        """
+        return Rows(*(as_loop(getattr(self, f.name)[index]) for f in fields(self)))
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,30 +96,19 @@ class QuickChanges:
 
     Attributes
     ----------
-    index : of each row in the log, shape (r,).
-    time_s, pushed_l : s and exhaust pushed out, L, shape (r,).
-    fuel : injected, in the unit of ``air``, so that 1 is the target's stoichiometry, shape (r,).
-    air : that fuel is meant for, the table's steady error corrected, shape (r,).
-    map_kpa : a constant where it was not logged, shape (r,).
-    rate : change of manifold pressure, or of air per turn, per second over itself, shape (r,).
-    cycle_s : of an engine cycle, shape (r,).
+    rows : of the drive that are near quick changes, r of them.
     judged : rows that may be judged, shape (j,); ``window`` the change each belongs to.
     measured : fuel per air the sensor shows there, shape (j,).
     start_s : when each change began, shape (w,).
+    metered : whether air is measured ahead of the manifold, with what fills it.
     """
 
-    index: Ints
-    time_s: Floats
-    pushed_l: Floats
-    fuel: Floats
-    air: Floats
-    map_kpa: Floats
-    rate: Floats
-    cycle_s: Floats
+    rows: Rows
     judged: Ints
     window: Ints
     measured: Floats
     start_s: Floats
+    metered: bool
 
     @property
     def windows(self) -> int:
@@ -71,13 +116,39 @@ class QuickChanges:
         return len(self.start_s)
 
 
-def quick_changes(frame: Frame, k: Floats, may: Mask) -> QuickChanges | None:
-    """Gather them, at most ``MOST_WINDOWS`` evenly taken.
+def rows_of(frame: Frame, k: Floats) -> Rows:
+    """Every row of a drive.
 
     Parameters
     ----------
     frame : a log seen through its calibration.
     k : factor by which the airflow table is wrong along the log, shape (n,).
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    wrong = np.clip(np.nan_to_num(k, nan=1.0), *RATIO_RANGE)
+    load, rate = _load(frame)
+    return Rows(
+        time_s=as_loop(frame.log.time_s),
+        pushed_l=pushed_litres(frame),
+        fuel=injected_flow(frame),
+        air=np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), LEAST_AIR) * wrong,
+        target=fill_missing(frame.target, 1.0),
+        map_kpa=load,
+        rate=rate,
+        cycle_s=120.0 / np.maximum(fill_missing(frame.log[Role.RPM]), 300.0),
+    )
+
+
+def quick_changes(frame: Frame, rows: Rows, may: Mask) -> QuickChanges | None:
+    """Gather them, at most ``MOST_WINDOWS`` evenly taken.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    rows : all of it.
     may : samples that nothing but quick fuelling speaks against, shape (n,).
 
     Returns
@@ -86,10 +157,7 @@ def quick_changes(frame: Frame, k: Floats, may: Mask) -> QuickChanges | None:
     """
     log = frame.log
     time = log.time_s
-    flow = injected_flow(frame)
-    wrong = np.clip(np.nan_to_num(k, nan=1.0), *RATIO_RANGE)
-    air = np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), LEAST_AIR) * wrong
-    start = _starts(frame, np.clip(flow / air, 0.0, 3.0))
+    start = _starts(frame, np.clip(rows.fuel / rows.air, 0.0, 3.0))
     with np.errstate(invalid="ignore", divide="ignore"):
         measured = 1.0 / log.get(Role.LAMBDA)
     judged, window = _judged(time, start, may & np.isfinite(measured) & (log[Role.RPM] > LEAST_RPM))
@@ -98,21 +166,36 @@ def quick_changes(frame: Frame, k: Floats, may: Mask) -> QuickChanges | None:
     near = np.zeros(len(time), bool)
     near[judged] = True
     index = np.flatnonzero(extend_mask(near, time, RUN_IN_S, 0.0))
-    load, rate = _load(frame)
     return QuickChanges(
-        index=index,
-        time_s=as_loop(time[index]),
-        pushed_l=pushed_litres(frame)[index],
-        fuel=as_loop(flow[index]),
-        air=air[index],
-        map_kpa=load[index],
-        rate=rate[index],
-        cycle_s=120.0 / np.maximum(fill_missing(log[Role.RPM]), 300.0)[index],
+        rows=rows.at(index),
         judged=np.searchsorted(index, judged),
         window=window,
         measured=measured[judged],
         start_s=start,
+        metered=frame.vehicle.airflow == "maf",
     )
+
+
+def what_is_missing(frame: Frame) -> Said | None:
+    """What quick changes of mixture cannot be read without, and this log lacks.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+
+    Returns
+    -------
+    A sentence; None where nothing is missing.
+    """
+    log = frame.log
+    if Role.LAMBDA not in log or not np.isfinite(log[Role.LAMBDA]).any():
+        return Say.NO_LAMBDA()
+    # Trims and table do not tell what an ECU adds while the throttle moves.
+    if not np.isfinite(frame.fuel_ratio).any():
+        return Say.NO_FUEL()
+    if log.step_s > SLOWEST_S:
+        return Say.TOO_SLOW(hz=1.0 / log.step_s, needed=1.0 / SLOWEST_S)
+    return None
 
 
 def _starts(frame: Frame, phi: Floats) -> Floats:

@@ -1,10 +1,10 @@
 """Wall film, pipe and sensor read together from the quick changes of a drive.
 
-What was injected, its share X on the walls, evaporating with τ, gives the mixture in the cylinder; that
+What was injected, its share X on the walls, evaporating with τ, gives the mixture in the cylinder. That
 leaves with the exhaust a cycle later, is pushed through the pipe by the gas after it and is shown by a
-first-order sensor. The parameters that bring this to what was measured are the estimate. MAP that answers late
-passes for a film (fuel then follows air late), so its lag is one of them; changes of fuel alone, at steady
-MAP, tell the two apart. Errors come from how the changes disagree, and what the model leaves out.
+first-order sensor. The parameters that bring this to what was measured are the estimate. MAP that answers
+late passes for a film (fuel then follows air late), so its lag is one of them; changes of fuel alone, at
+steady MAP, tell the two apart. Errors come from how the changes disagree, and from what the model leaves out.
 
 References
 ----------
@@ -21,8 +21,8 @@ import numpy as np
 from lean_trim.core.drive.delay import DelaySettings, pushed_through
 from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S
 from lean_trim.core.messages import Message, Said
-from lean_trim.core.transients.quick_changes import QuickChanges
-from lean_trim.core.types import Floats
+from lean_trim.core.transients.quick_changes import QuickChanges, Rows
+from lean_trim.core.types import Floats, Ints
 
 
 class Say:
@@ -39,7 +39,7 @@ class Say:
 VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG = range(7)
 """Logarithms of exhaust volume (L), sensor constant (s); cycles; logarithm of τ (s); X at ``MIDDLE_KPA``; its
 rise per 100 kPa; lag of MAP (s)."""
-BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.03])
+BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08])
 """Standard deviations about what a solve says of the pipe and the usual film (common practice, no source)."""
 USUAL_SHARE, USUAL_SLOPE = 0.2, 0.08
 STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02])
@@ -57,10 +57,11 @@ GAIN = 0.03
 MOST_GAIN = 0.08
 SENSOR_ENDS = (1.0 / 1.33, 1.0 / 0.67)
 MOST_EVALUATIONS = 40
-DOUBT_SHARE = (0.02, 0.08)
-DOUBT_LOG_TAU = 0.12
-"""What more driving cannot remove: a constant, a part of X, and of the logarithm of τ (a trial on random
-cars, where both depend on more than is fitted)."""
+DOUBT_SHARE = (0.01, 0.04)
+DOUBT_METERED = 0.02
+DOUBT_LOG_TAU = 0.09
+"""What more driving cannot remove: a constant and a part of X, more of it where air is measured ahead of the
+manifold, and of the logarithm of τ (a trial on random cars, where both depend on more than is fitted)."""
 UNSURE_SHARE, UNSURE_LOG_TAU = 0.12, 0.6
 FUELLED_RPM = 1100.0
 
@@ -121,8 +122,31 @@ def fit_wall_film(changes: QuickChanges | None, delay: DelaySettings) -> WallFil
     The film; ``known`` is False where they are too few or do not agree.
     """
     count = 0 if changes is None else len(np.unique(changes.window))
+    usual = _beforehand(delay)
+    if changes is None or count < FEWEST:
+        return _usual(usual, count, Say.TOO_FEW(count=count, needed=FEWEST))
+    theta, covariance = _search(changes, usual)
+    return _read(changes, theta, covariance, usual, count)
+
+
+def no_film(delay: DelaySettings, why: Said) -> WallFilm:
+    """The usual film, where a log cannot tell.
+
+    Parameters
+    ----------
+    delay : of the pipe and sensor.
+    why : it cannot.
+
+    Returns
+    -------
+    Not ``known``.
+    """
+    return _usual(_beforehand(delay), 0, why)
+
+
+def _beforehand(delay: DelaySettings) -> Floats:
     volume = 3.0 if delay.exhaust_volume_l is None else delay.exhaust_volume_l
-    usual = np.array(
+    return np.array(
         [
             np.log(max(volume, 0.2)),
             np.log(max(delay.sensor_s, 0.01)),
@@ -133,15 +157,17 @@ def fit_wall_film(changes: QuickChanges | None, delay: DelaySettings) -> WallFil
             0.0,
         ]
     )
-    if changes is None or count < FEWEST:
-        return _usual(usual, count, Say.TOO_FEW(count=count, needed=FEWEST))
-    theta, covariance = _search(changes, usual)
-    middle = _fuelled_map_kpa(changes)
+
+
+def _read(changes: QuickChanges, theta: Floats, covariance: Floats, usual: Floats, count: int) -> WallFilm:
+    at = fuelled(changes)
+    middle = float(changes.rows.map_kpa[at].mean()) if len(at) else MIDDLE_KPA
     along = np.array([1.0, (middle - MIDDLE_KPA) / 100.0])
     both = covariance[SHARE : SLOPE + 1, SHARE : SLOPE + 1]
     share = float(theta[SHARE] + theta[SLOPE] * along[1])
     constant, part = DOUBT_SHARE
-    share_se = float(np.sqrt(along @ both @ along + constant**2 + (part * share) ** 2))
+    doubt = np.array([constant, part * share, DOUBT_METERED if changes.metered else 0.0])
+    share_se = float(np.sqrt(along @ both @ along + doubt @ doubt))
     log_se = float(np.hypot(np.sqrt(covariance[TAU, TAU]), DOUBT_LOG_TAU))
     if share_se > UNSURE_SHARE or log_se > UNSURE_LOG_TAU:
         return _usual(usual, count, Say.UNSURE())
@@ -169,18 +195,27 @@ def _usual(theta: Floats, count: int, why: Said) -> WallFilm:
     )
 
 
-def _fuelled_map_kpa(changes: QuickChanges) -> float:
+def fuelled(changes: QuickChanges) -> Ints:
+    """Rows of the changes that were fuelled, above 1100 rpm: those a film's mean values speak of.
+
+    Parameters
+    ----------
+    changes : of a drive.
+
+    Returns
+    -------
+    Indices into its rows.
+    """
     at = changes.judged
-    fuelled = (changes.fuel[at] > 0.0) & (changes.cycle_s[at] < 120.0 / FUELLED_RPM)
-    return float(changes.map_kpa[at][fuelled].mean()) if fuelled.any() else MIDDLE_KPA
+    return at[(changes.rows.fuel[at] > 0.0) & (changes.rows.cycle_s[at] < 120.0 / FUELLED_RPM)]
 
 
-def cylinder_mixture(changes: QuickChanges, theta: Floats, fuel: Floats | None = None) -> Floats:
+def cylinder_mixture(rows: Rows, theta: Floats, fuel: Floats | None = None) -> Floats:
     """Fuel per air in the cylinder, 1 at the target's stoichiometry.
 
     Parameters
     ----------
-    changes : rows of a drive.
+    rows : of a drive.
     theta : parameters, shape (7,).
     fuel : other than was injected, shape (r,).
 
@@ -188,20 +223,20 @@ def cylinder_mixture(changes: QuickChanges, theta: Floats, fuel: Floats | None =
     -------
     0 to 3, shape (r,).
     """
-    injected = changes.fuel if fuel is None else fuel
-    share = np.clip(theta[SHARE] + theta[SLOPE] * (changes.map_kpa - MIDDLE_KPA) / 100.0, 0.0, MOST_SHARE)
+    injected = rows.fuel if fuel is None else fuel
+    share = np.clip(theta[SHARE] + theta[SLOPE] * (rows.map_kpa - MIDDLE_KPA) / 100.0, 0.0, MOST_SHARE)
     to_film = share * injected
-    from_film = _lagged(changes.time_s, to_film, float(np.exp(theta[TAU])))
-    air = changes.air * (1.0 + np.clip(theta[MAP_LAG] * changes.rate, -0.4, 0.4))
-    return np.clip((injected - to_film + from_film) / air, 0.0, 3.0)
+    from_film = _lagged(rows.time_s, to_film, float(np.exp(theta[TAU])))
+    air = rows.air * (1.0 + np.clip(theta[MAP_LAG] * rows.rate, -0.4, 0.4))
+    return np.asarray(np.clip((injected - to_film + from_film) / air, 0.0, 3.0))
 
 
-def shown(changes: QuickChanges, theta: Floats, mixture: Floats) -> Floats:
+def shown(rows: Rows, theta: Floats, mixture: Floats) -> Floats:
     """What the sensor shows of a mixture in the cylinder.
 
     Parameters
     ----------
-    changes : rows of a drive.
+    rows : of a drive.
     theta : parameters, shape (7,).
     mixture : fuel per air in the cylinder, shape (r,).
 
@@ -209,9 +244,9 @@ def shown(changes: QuickChanges, theta: Floats, mixture: Floats) -> Floats:
     -------
     Fuel per air at the sensor, shape (r,).
     """
-    time = changes.time_s
-    leave = np.maximum.accumulate(time + theta[CYCLES] * changes.cycle_s)
-    through = pushed_through(time, leave, changes.pushed_l, float(np.exp(theta[VOLUME])))
+    time = rows.time_s
+    leave = np.maximum.accumulate(time + theta[CYCLES] * rows.cycle_s)
+    through = pushed_through(time, leave, rows.pushed_l, float(np.exp(theta[VOLUME])))
     arrival = np.maximum.accumulate(np.minimum(through, time[-1] + GAP_S))
     return _lagged(time, np.interp(time, arrival, mixture), float(np.exp(theta[SENSOR])))
 
@@ -221,14 +256,15 @@ def _lagged(time_s: Floats, values: Floats, constant_s: float) -> Floats:
     from lean_trim.core.kernels.log_loops import lag
 
     between = np.append(values[:1], 0.5 * (values[:-1] + values[1:]))
-    return lag(time_s, between, constant_s, GAP_S)
+    lagged: Floats = lag(time_s, between, constant_s, GAP_S)
+    return lagged
 
 
 def _residual(changes: QuickChanges, theta: Floats) -> Floats:
     """Shown less measured in units of the noise, each change allowed its own gain, shape (j,)."""
     low, high = SENSOR_ENDS
     measured = np.clip(changes.measured, low, high)
-    model = shown(changes, theta, cylinder_mixture(changes, theta))[changes.judged]
+    model = shown(changes.rows, theta, cylinder_mixture(changes.rows, theta))[changes.judged]
     gap = np.clip(model, low, high) - measured
     weight = ((model > low) & (model < high)) / (1.0 + (gap / FAR) ** 2)
     count = changes.windows
@@ -248,10 +284,13 @@ def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
     def off(theta: Floats) -> Floats:
         return np.concatenate([_residual(changes, theta), (theta - usual) / BEFOREHAND])
 
-    found = least_squares(off, usual, x_scale=STEPS, diff_step=1e-3, max_nfev=MOST_EVALUATIONS)
-    slopes, rest = found.jac[: len(changes.judged)], found.fun[: len(changes.judged)]
+    found = least_squares(
+        off, usual, x_scale=STEPS, diff_step=np.full(len(usual), 1e-3), max_nfev=MOST_EVALUATIONS
+    )
+    jacobian = np.asarray(found.jac, float)
+    rows = len(changes.judged)
     score = np.zeros((changes.windows, len(usual)))
-    np.add.at(score, changes.window, slopes * rest[:, None])
-    inverse = np.linalg.inv(found.jac.T @ found.jac)
+    np.add.at(score, changes.window, jacobian[:rows] * np.asarray(found.fun)[:rows, None])
+    inverse = np.linalg.inv(jacobian.T @ jacobian)
     spread = score.T @ score + np.diag(1.0 / BEFOREHAND**2)
     return np.asarray(found.x), np.asarray(inverse @ spread @ inverse)

@@ -1,0 +1,176 @@
+"""Moments at which air or fuel moves quickly: found from throttle, manifold pressure and fuel."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import fill_missing, rate_per_s
+from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.regimes import fuel_cut
+from lean_trim.core.types import Floats, Ints, Mask
+
+
+class Kind(StrEnum):
+    """What happened."""
+
+    TIP_IN = "tip-in"
+    TIP_OUT = "tip-out"
+    AFTER_CUT = "after fuel cut"
+    SHIFT = "gear change"
+    LIFT = "lift at full load"
+    STAB = "stab at standstill"
+
+
+@dataclass(frozen=True)
+class Transient:
+    """One quick change.
+
+    Attributes
+    ----------
+    kind : what happened.
+    edge_s : when it began; of a fuel cut, when fuel came back.
+    size : change of throttle, percent of its travel (of manifold pressure, kPa, where no throttle was
+        logged); of a fuel cut, its length, s.
+    rpm, coolant_c, map_kpa : at the edge; NaN where not logged.
+    """
+
+    kind: Kind
+    edge_s: float
+    size: float
+    rpm: float
+    coolant_c: float
+    map_kpa: float
+
+
+THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT = 30.0, 5.0
+MAP_KPA_PER_S, LEAST_MAP_KPA = 60.0, 8.0
+"""Rate from which it is quick, and least change (common practice, no source)."""
+RATE_OVER_S = 0.1
+MOVES_FOR_S = 0.8
+"""For how long a foot moves at most."""
+QUIET_S = 0.4
+SHIFT_NEAR_S = 0.9
+FULL_PCT = 80.0
+STILL_KMH = 3.0
+LEAST_CUT_S = 0.25
+LEAST_RPM = 500.0
+
+
+def find_transients(motion: Motion) -> tuple[Transient, ...]:
+    """Every quick change of a drive, in time order.
+
+    Parameters
+    ----------
+    motion : a log with its frame and rates.
+
+    Returns
+    -------
+    The changes; none where nothing moved.
+    """
+    log = motion.frame.log
+    found = [*_of_the_foot(motion), *_returns(motion)]
+    running = fill_missing(log[Role.RPM]) > LEAST_RPM
+    at = {e: int(np.searchsorted(log.time_s, e.edge_s)) for e in found}
+    return tuple(sorted((e for e in found if running[at[e]]), key=lambda e: e.edge_s))
+
+
+def _of_the_foot(motion: Motion) -> list[Transient]:
+    """Openings and closings, named by what stands beside them."""
+    from lean_trim.core.kernels.log_loops import onsets
+
+    log = motion.frame.log
+    by_throttle = Role.THROTTLE in log and bool(np.isfinite(log[Role.THROTTLE]).any())
+    if not by_throttle and Role.MAP not in log:
+        return []
+    values = fill_missing(log[Role.THROTTLE if by_throttle else Role.MAP])
+    quick, least = (THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT) if by_throttle else (MAP_KPA_PER_S, LEAST_MAP_KPA)
+    rate = rate_per_s(log.time_s, values, max(RATE_OVER_S, 2.0 * log.step_s))
+    shifts = log.time_s[_shifts(motion)]
+    out = []
+    for way in (1.0, -1.0):
+        starts = onsets(way * rate > quick, log.time_s, QUIET_S)
+        for i, size in zip(starts.tolist(), _moved(values, starts, log.time_s, way), strict=True):
+            if size >= least:
+                kind = _kind(motion, i, way, by_throttle, shifts)
+                out.append(_transient(motion, kind, i, size))
+    return out
+
+
+def _moved(values: Floats, starts: Ints, time_s: Floats, way: float) -> Floats:
+    """How far it moved that way from each start on."""
+    last = np.searchsorted(time_s, time_s[starts] + MOVES_FOR_S, "right")
+    sizes = [
+        float((way * values[a : max(b, a + 1)]).max() - way * values[max(a - 1, 0)])
+        for a, b in zip(starts, last, strict=True)
+    ]
+    return np.array(sizes)
+
+
+def _kind(motion: Motion, i: int, way: float, by_throttle: bool, shifts: Floats) -> Kind:
+    log = motion.frame.log
+    near = np.searchsorted(shifts, log.time_s[i])
+    if any(abs(s - log.time_s[i]) <= SHIFT_NEAR_S for s in shifts[max(near - 1, 0) : near + 1]):
+        return Kind.SHIFT
+    if way < 0.0:
+        full = by_throttle and float(fill_missing(log[Role.THROTTLE])[max(i - 1, 0)]) >= FULL_PCT
+        return Kind.LIFT if full else Kind.TIP_OUT
+    still = Role.SPEED in log and float(np.nan_to_num(log[Role.SPEED][i], nan=99.0)) < STILL_KMH
+    return Kind.STAB if still else Kind.TIP_IN
+
+
+def _shifts(motion: Motion) -> Ints:
+    """Rows at which the gear changes."""
+    log = motion.frame.log
+    if Role.GEAR not in log:
+        return np.empty(0, np.intp)
+    gear = np.nan_to_num(log[Role.GEAR])
+    return np.flatnonzero(np.diff(gear, prepend=gear[:1]) != 0)
+
+
+def _returns(motion: Motion) -> list[Transient]:
+    """Fuel that comes back after a cut, in a running engine."""
+    log = motion.frame.log
+    cut: Mask = fuel_cut(motion.frame)
+    edges = np.flatnonzero(np.diff(cut.astype(np.int8), prepend=0, append=0))
+    out = []
+    for begin, end in edges.reshape(-1, 2).tolist():
+        length = float(log.time_s[min(end, len(log) - 1)] - log.time_s[begin])
+        if length >= LEAST_CUT_S and end < len(log):
+            out.append(_transient(motion, Kind.AFTER_CUT, end, length))
+    return out
+
+
+def _transient(motion: Motion, kind: Kind, i: int, size: float) -> Transient:
+    log = motion.frame.log
+
+    def at(role: Role) -> float:
+        return float(log[role][i]) if role in log else float("nan")
+
+    return Transient(
+        kind=kind,
+        edge_s=float(log.time_s[i]),
+        size=round(size, 3),
+        rpm=float(fill_missing(log[Role.RPM])[i]),
+        coolant_c=at(Role.COOLANT),
+        map_kpa=at(Role.MAP),
+    )
+
+
+def of_kind(events: Sequence[Transient], *kinds: Kind) -> tuple[Transient, ...]:
+    """Those of some kinds.
+
+    Parameters
+    ----------
+    events : of a drive.
+    kinds : wanted ones.
+
+    Returns
+    -------
+    In the same order.
+    """
+    return tuple(e for e in events if e.kind in kinds)
