@@ -55,7 +55,8 @@ def _trial(folder: Path, seed: int) -> Trial:
     result: Trial = {"seed": seed, "map_lag_s": truth.map_lag_s, "log_hz": car.dress.log_hz}
     drive = simulate(car.vehicle, seed, minutes, truth, log_hz=car.dress.log_hz)
     try:
-        film, changes = wall_film_of(solve([dressed(drive, car.dress, seed)], car.vehicle))
+        solution = solve([dressed(drive, car.dress, seed)], car.vehicle)
+        film, changes = wall_film_of(solution)
     except LeanTrimError as error:
         return {**result, "failed": f"{type(error).__name__}: {error}"}
     if changes is None or not film.known:

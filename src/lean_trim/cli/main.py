@@ -9,11 +9,18 @@ import sys
 from collections.abc import Sequence
 from typing import NoReturn
 
-from lean_trim.cli import columns, correct, injectors, pulls, simulate, window
+from lean_trim.cli import columns, correct, injectors, pulls, simulate, transients, window
 from lean_trim.cli.parser import LOG_LEVELS, build_parser
 from lean_trim.core.errors import CancelledError, LeanTrimError
 
-COMMANDS = (correct.COMMAND, injectors.COMMAND, pulls.COMMAND, columns.COMMAND, simulate.COMMAND)
+COMMANDS = (
+    correct.COMMAND,
+    injectors.COMMAND,
+    pulls.COMMAND,
+    transients.COMMAND,
+    columns.COMMAND,
+    simulate.COMMAND,
+)
 NAMES = tuple(command.name for command in COMMANDS)
 DONE = 0
 CANNOT = 1

@@ -83,6 +83,7 @@ class SimCar:
             trim_limit_pct=faults.trim_limit_pct,
             target_swing_pct=faults.target_swing_pct,
             enrich_above_pct=faults.enrich_above_pct,
+            accel_times=faults.accel_times,
         )
         self.misfires = False
         # Driver and noise share one stream, so that a seed fixes the whole drive.

@@ -60,6 +60,7 @@ class Ecu:
     trim_limit_pct: float = 0.0
     target_swing_pct: float = 0.0
     enrich_above_pct: float = 0.0
+    accel_times: float = 1.0
 
     def __post_init__(self) -> None:
         table = self.vehicle.table
@@ -161,7 +162,7 @@ class Ecu:
         self.accel *= math.exp(-dt / 0.35)
         if slope > 40.0:
             self.accel = min(0.30, self.accel + 0.0012 * slope * dt * 4.0)
-        return 1.0 + self.accel + 0.0034 * max(0.0, 72.0 - s.coolant_c)
+        return 1.0 + self.accel_times * self.accel + 0.0034 * max(0.0, 72.0 - s.coolant_c)
 
     def _block(self, s: Readings) -> int:
         i = sum(s.rpm > edge for edge in LTFT_RPM)

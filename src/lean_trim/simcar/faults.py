@@ -63,6 +63,7 @@ class Faults:
     loop_gain : feedback quicker than a sound loop by so much; 1 is sound.
     target_swing_pct : the ECU swings its target by so much to either side every second, percent.
     bank_gap_pct : fuel bank 1 asks for more than bank 2, percent; what is logged beside is the mean of both.
+    accel_times : fuel the ECU adds while pressure rises, over what it usually adds; 1 is sound.
     enrich_above_pct : throttle from which the ECU enriches for full load; 0 for none, over 100 for never.
     """
 
@@ -96,6 +97,7 @@ class Faults:
     target_swing_pct: float = 0.0
     enrich_above_pct: float = 0.0
     bank_gap_pct: float = 0.0
+    accel_times: float = 1.0
 
 
 SOUND = Faults()
@@ -129,6 +131,7 @@ KINDS: Mapping[str, Mapping[str, float]] = {
     "feedback": {"loop_gain": 6.0},
     "target-swing": {"target_swing_pct": 6.0},
     "no-enrichment": {"enrich_above_pct": NEVER_PCT},
+    "thin-tip-in": {"accel_times": 0.0},
     "banks": {"bank_gap_pct": 12.0},
 }
 """Faults by the name ``lean-trim simulate --fault`` knows them by, at strength 1."""

@@ -179,3 +179,39 @@ def unseen_heat(
         more = usual - (coolant[i] - air[i])
         out[i] = more / (air[i] + kelvin) * np.exp(-through / fades_with)
     return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def fuel_for(
+    time_s: Floats, wanted: Floats, share: Floats, tau_s: float, gap_s: float
+) -> Floats:  # pragma: no cover - compiled
+    """Fuel to inject so that the cylinder gets what is wanted: the film's equation, solved for it.
+
+    Parameters
+    ----------
+    time_s : rising, s, shape (n,); the film is full for what is wanted at the first row and after a gap.
+    wanted : fuel flow in the cylinder, 0 in a cut, shape (n,).
+    share : that joins the film, 0 to below 1, shape (n,).
+    tau_s : time constant of evaporation, s, > 0.
+    gap_s : step from which the film begins anew, s.
+
+    Returns
+    -------
+    Never below 0, shape (n,).
+    """
+    out = np.empty(len(wanted))
+    from_film = 0.0
+    for i in range(len(wanted)):
+        dt = time_s[i] - time_s[i - 1] if i else gap_s + 1.0
+        if dt > gap_s:
+            out[i] = wanted[i]
+            from_film = share[i] * wanted[i]
+            continue
+        keep = np.exp(-dt / tau_s)
+        half = 0.5 * (1.0 - keep)
+        left = keep * from_film + half * share[i - 1] * out[i - 1]
+        # What is injected now partly evaporates within the same row.
+        need = (wanted[i] - left) / (1.0 - share[i] + half * share[i])
+        out[i] = max(need, 0.0) if wanted[i] > 0.0 else 0.0
+        from_film = left + half * share[i] * out[i]
+    return out

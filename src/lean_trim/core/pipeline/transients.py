@@ -2,9 +2,90 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import fill_missing
+from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.messages import Message, Said
 from lean_trim.core.pipeline.solve import Solution, film_evidence, table_factor
-from lean_trim.core.transients.quick_changes import QuickChanges, quick_changes, rows_of, what_is_missing
+from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS
+from lean_trim.core.transients.classes import TransientClass, classes_of
+from lean_trim.core.transients.errors import Measured, lambda_error_pct, measure
+from lean_trim.core.transients.events import Transient, find_transients
+from lean_trim.core.transients.idle import Idle, idle_of
+from lean_trim.core.transients.needed import Change, changes_to_write
+from lean_trim.core.transients.quick_changes import (
+    QuickChanges,
+    Rows,
+    quick_changes,
+    rows_of,
+    what_is_missing,
+)
 from lean_trim.core.transients.wall_film import WallFilm, fit_wall_film, no_film
+from lean_trim.core.transients.warm_up import TemperatureBin, over_temperature
+from lean_trim.core.types import Floats, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    NONE = Message("transients.none", "No quick change was driven: the throttle moved slowly throughout.")
+    NO_EDGE = Message(
+        "transients.no_edge", "Neither throttle nor manifold pressure was logged, so no quick change is seen."
+    )
+
+
+CHANGES_TEMPERATURE = ("cold", "starting", "settling")
+"""Rules that leave samples out because of what temperature does to them."""
+IDLE_CHANNELS = {
+    Role.STFT: "short-term trim",
+    Role.SPARK: "spark",
+    Role.MAP: "manifold pressure",
+    Role.THROTTLE: "throttle",
+}
+
+
+@dataclass(frozen=True, eq=False)
+class TransientReport:
+    """Everything of a drive that its table cannot hold.
+
+    Attributes
+    ----------
+    film : of the walls.
+    events : quick changes; ``measured`` those whose answer is known, ``classes`` them by sort.
+    changes : what to write for each class; none where the film is not known.
+    warm_up, intake : missing fuel over coolant and over intake air.
+    idle : None where it did not idle for long enough.
+    missing : why there is nothing; None where there is.
+    """
+
+    film: WallFilm
+    events: tuple[Transient, ...]
+    measured: tuple[Measured, ...]
+    classes: tuple[TransientClass, ...]
+    changes: tuple[Change, ...]
+    warm_up: tuple[TemperatureBin, ...]
+    intake: tuple[TemperatureBin, ...]
+    idle: Idle | None
+    missing: Said | None
+
+
+def transients_of(solution: Solution) -> TransientReport:
+    """Look at quick changes, warm-up and idle.
+
+    Parameters
+    ----------
+    solution : of one or more logs, by the surface.
+
+    Returns
+    -------
+    The report.
+    """
+    with np.errstate(all="ignore"):
+        return _report(solution)
 
 
 def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
@@ -16,13 +97,68 @@ def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
 
     Returns
     -------
-    The film and the quick changes it was read from.
+    The film, not ``known`` where it does not, and the quick changes it was read from.
     """
-    frame = solution.frame
-    missing = what_is_missing(frame)
+    with np.errstate(all="ignore"):
+        return _film(solution, rows_of(solution.frame, table_factor(solution.frame, solution.estimate)))
+
+
+def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None]:
+    delay = solution.delay.settings
+    missing = what_is_missing(solution.frame)
     if missing is not None:
-        return no_film(solution.delay.settings, missing), None
+        return no_film(delay, missing), None
+    prepared, sifted, seen = solution.prepared, solution.sifted, solution.observations
+    _, may = film_evidence(prepared, sifted, seen, solution.estimate)
+    changes = quick_changes(solution.frame, rows, may)
+    return fit_wall_film(changes, delay), changes
+
+
+def _report(solution: Solution) -> TransientReport:
+    frame = solution.frame
+    log = frame.log
     k = table_factor(frame, solution.estimate)
-    _, may = film_evidence(solution.prepared, solution.sifted, solution.observations, solution.estimate)
-    changes = quick_changes(frame, rows_of(frame, k), may)
-    return fit_wall_film(changes, solution.delay.settings), changes
+    rows = rows_of(frame, k)
+    film, _ = _film(solution, rows)
+    events = find_transients(solution.prepared.conditions.motion)
+    error = lambda_error_pct(frame, solution.prepared.conditions.lam, k, solution.delay.settings.sensor_s)
+    measured = measure(log.time_s, error, events)
+    classes = classes_of(measured)
+    steady = _steady_but_for_temperature(solution)
+    return TransientReport(
+        film=film,
+        events=events,
+        measured=measured,
+        classes=classes,
+        changes=changes_to_write(classes, rows, film) if film.known else (),
+        warm_up=over_temperature(log.get(Role.COOLANT), error, steady, log.durations_s),
+        intake=over_temperature(log.get(Role.IAT), error, steady, log.durations_s),
+        idle=_idle(solution, error),
+        missing=_nothing(solution, events),
+    )
+
+
+def _steady_but_for_temperature(solution: Solution) -> Mask:
+    """Samples that nothing but temperature speaks against."""
+    others = np.uint32(sum(int(bit) for name, bit in RULE_BITS.items() if name not in CHANGES_TEMPERATURE))
+    return np.asarray((solution.sifted.reason_bits & (others | MANUAL_BIT)) == 0)
+
+
+def _idle(solution: Solution, error: Floats) -> Idle | None:
+    log = solution.frame.log
+    return idle_of(
+        time_s=log.time_s,
+        step_s=log.step_s,
+        seconds=log.durations_s,
+        idling=solution.regime == Regime.IDLE,
+        error_pct=error,
+        rpm=fill_missing(log[Role.RPM]),
+        channels={name: log[role] for role, name in IDLE_CHANNELS.items() if role in log},
+    )
+
+
+def _nothing(solution: Solution, events: tuple[Transient, ...]) -> Said | None:
+    if events:
+        return None
+    log = solution.frame.log
+    return Say.NONE() if Role.THROTTLE in log or Role.MAP in log else Say.NO_EDGE()

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lean_trim.core.data.log import extend_mask
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.regimes import fuel_cut
 from lean_trim.core.transients.events import Transient
@@ -15,6 +16,8 @@ from lean_trim.core.types import Floats
 BEFORE_S, AFTER_S, GRID_S = 0.5, 3.0, 0.05
 GRID = np.round(np.arange(-BEFORE_S, AFTER_S + GRID_S / 2.0, GRID_S), 3)
 """Times from the edge at which every trace is read, s."""
+SENSOR_LEAVES = 4.0
+"""Time constants until less than 2 % of a step is left."""
 PEAK_WITHIN_S = 1.5
 SETTLED_PCT = 3.0
 LEAST_SEEN = 0.6
@@ -46,7 +49,7 @@ class Measured:
     settles_s: float
 
 
-def lambda_error_pct(frame: Frame, lam: Floats, k: Floats) -> Floats:
+def lambda_error_pct(frame: Frame, lam: Floats, k: Floats, sensor_s: float) -> Floats:
     """Lambda over its target at the fuel that was meant, percent, shape (n,).
 
     Lambda is moved to the moment of injection; what the table is wrong by in steady running is no transient.
@@ -56,14 +59,16 @@ def lambda_error_pct(frame: Frame, lam: Floats, k: Floats) -> Floats:
     frame : a log seen through its calibration.
     lam : lambda at the moment of injection, shape (n,).
     k : factor by which the table is wrong along the log, shape (n,).
+    sensor_s : time constant of the sensor; it still shows the free air of a cut when fuel is back.
 
     Returns
     -------
-    NaN where unknown and in fuel cuts.
+    NaN where unknown, in fuel cuts, and until the sensor has left them.
     """
     with np.errstate(invalid="ignore", divide="ignore"):
         error = 100.0 * (lam * frame.trim / (frame.target * k) - 1.0)
-    return np.where(fuel_cut(frame), np.nan, error)
+    blind = extend_mask(fuel_cut(frame), frame.log.time_s, 0.0, SENSOR_LEAVES * sensor_s)
+    return np.where(blind, np.nan, error)
 
 
 def measure(time_s: Floats, error_pct: Floats, events: Sequence[Transient]) -> tuple[Measured, ...]:

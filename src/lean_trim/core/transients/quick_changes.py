@@ -62,6 +62,7 @@ class Rows:
     fuel : injected, in the unit of ``air``: 1 of it for 1 of air is stoichiometric.
     air : that fuel is meant for, the table's steady error corrected.
     target : lambda asked for.
+    held : fuel of steady running over what would be on target: trims over the table's error.
     map_kpa : a constant where it was not logged.
     rate : change of manifold pressure, or of air per turn, per second over itself.
     cycle_s : of an engine cycle.
@@ -72,6 +73,7 @@ class Rows:
     fuel: Floats
     air: Floats
     target: Floats
+    held: Floats
     map_kpa: Floats
     rate: Floats
     cycle_s: Floats
@@ -136,6 +138,7 @@ def rows_of(frame: Frame, k: Floats) -> Rows:
         fuel=injected_flow(frame),
         air=np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), LEAST_AIR) * wrong,
         target=fill_missing(frame.target, 1.0),
+        held=fill_missing(frame.trim, 1.0) / wrong,
         map_kpa=load,
         rate=rate,
         cycle_s=120.0 / np.maximum(fill_missing(frame.log[Role.RPM]), 300.0),

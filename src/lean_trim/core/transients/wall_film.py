@@ -210,6 +210,22 @@ def fuelled(changes: QuickChanges) -> Ints:
     return at[(changes.rows.fuel[at] > 0.0) & (changes.rows.cycle_s[at] < 120.0 / FUELLED_RPM)]
 
 
+def film_share(rows: Rows, theta: Floats) -> Floats:
+    """X along a drive.
+
+    Parameters
+    ----------
+    rows : of a drive.
+    theta : parameters, shape (7,).
+
+    Returns
+    -------
+    0 to ``MOST_SHARE``, shape (r,).
+    """
+    rise = theta[SLOPE] * (rows.map_kpa - MIDDLE_KPA) / 100.0
+    return np.asarray(np.clip(theta[SHARE] + rise, 0.0, MOST_SHARE))
+
+
 def cylinder_mixture(rows: Rows, theta: Floats, fuel: Floats | None = None) -> Floats:
     """Fuel per air in the cylinder, 1 at the target's stoichiometry.
 
@@ -224,8 +240,7 @@ def cylinder_mixture(rows: Rows, theta: Floats, fuel: Floats | None = None) -> F
     0 to 3, shape (r,).
     """
     injected = rows.fuel if fuel is None else fuel
-    share = np.clip(theta[SHARE] + theta[SLOPE] * (rows.map_kpa - MIDDLE_KPA) / 100.0, 0.0, MOST_SHARE)
-    to_film = share * injected
+    to_film = film_share(rows, theta) * injected
     from_film = _lagged(rows.time_s, to_film, float(np.exp(theta[TAU])))
     air = rows.air * (1.0 + np.clip(theta[MAP_LAG] * rows.rate, -0.4, 0.4))
     return np.asarray(np.clip((injected - to_film + from_film) / air, 0.0, 3.0))

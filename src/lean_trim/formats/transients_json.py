@@ -1,0 +1,150 @@
+"""What a drive shows of transients, warm-up and idle, as the open file ``transients.json``."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lean_trim.core.pipeline.transients import TransientReport
+from lean_trim.core.transients.classes import ClassKey, TransientClass
+from lean_trim.core.transients.errors import GRID
+from lean_trim.core.transients.idle import Idle
+from lean_trim.core.transients.needed import Amount, Change
+from lean_trim.core.transients.warm_up import TemperatureBin
+from lean_trim.core.types import Floats
+
+FIGURES = ("lean_pct", "rich_pct", "lean_area", "rich_area", "settles_s")
+
+
+def write_transients(report: TransientReport, path: Path) -> None:
+    """Write the report of one drive.
+
+    Parameters
+    ----------
+    report : of the drive.
+    path : replaced if it exists.
+    """
+    path.write_text(json.dumps(as_json(report), indent=1) + "\n", encoding="utf-8")
+
+
+def as_json(report: TransientReport) -> dict[str, Any]:
+    """The report in numbers, texts and lists.
+
+    Parameters
+    ----------
+    report : of the drive.
+
+    Returns
+    -------
+    Unknown figures are None; percent, seconds and kPa as the names say.
+    """
+    film = report.film
+    return {
+        "wall_x": _plain(film.share) if film.known else None,
+        "wall_x_se": _plain(film.share_se),
+        "wall_tau_s": _plain(film.tau_s) if film.known else None,
+        "wall_tau_s_se": _plain(film.tau_se_s),
+        "wall_film": {
+            "known": film.known,
+            "why": "" if film.why is None else str(film.why),
+            "at_map_kpa": _plain(film.map_kpa),
+            "x_per_100_kpa": _plain(film.slope),
+            "x_per_100_kpa_se": _plain(film.slope_se),
+            "map_lag_s": _plain(film.map_lag_s),
+            "map_lag_s_se": _plain(film.map_lag_se_s),
+            "quick_changes": film.windows,
+        },
+        "message": "" if report.missing is None else str(report.missing),
+        "grid_s": _plains(GRID),
+        "classes": [_class(c) for c in report.classes],
+        "proposed": [_change(c) for c in report.changes],
+        "warm_up": [_bin(b, "coolant_c") for b in report.warm_up],
+        "intake_air": [_bin(b, "intake_air_c") for b in report.intake],
+        "idle": None if report.idle is None else _idle(report.idle),
+    }
+
+
+def _key(key: ClassKey) -> dict[str, Any]:
+    return {
+        "kind": str(key.kind),
+        "size": key.size,
+        "rpm_from": key.rpm_from,
+        "rpm_to": None if np.isinf(key.rpm_to) else key.rpm_to,
+        "warm": key.warm,
+    }
+
+
+def _class(one: TransientClass) -> dict[str, Any]:
+    figures = {}
+    for name in FIGURES:
+        mean, error = one.mean_of(name)
+        figures[name] = _plain(mean)
+        figures[f"{name}_se"] = _plain(error)
+    return {
+        **_key(one.key),
+        "events": len(one.events),
+        **figures,
+        "mean_error_pct": _plains(one.mean_pct),
+        "seen": [
+            {
+                "edge_s": _plain(m.event.edge_s),
+                "size": m.event.size,
+                "rpm": _plain(m.event.rpm),
+                **{name: _plain(getattr(m, name)) for name in FIGURES},
+            }
+            for m in one.events
+        ],
+    }
+
+
+def _change(change: Change) -> dict[str, Any]:
+    return {
+        **_key(change.of.key),
+        "given": _amount(change.given),
+        "needed": _amount(change.needed),
+        "proposed": _amount(change.proposed),
+        "expected_lean_pct": _plain(change.expected_lean_pct),
+        "expected_error_pct": _plains(change.expected_pct),
+        "said": str(change.said),
+    }
+
+
+def _amount(amount: Amount) -> dict[str, Any]:
+    return {"amount_pct": _plain(amount.percent), "decay_s": _plain(amount.decay_s)}
+
+
+def _bin(one: TemperatureBin, name: str) -> dict[str, Any]:
+    return {
+        name: one.at_c,
+        "lambda_error_pct": one.error_pct,
+        "std_error_pct": one.std_error_pct,
+        "seconds": one.seconds,
+    }
+
+
+def _idle(idle: Idle) -> dict[str, Any]:
+    widest = idle.swings[0] if idle.swings else None
+    return {
+        "seconds": idle.seconds,
+        "mean_error_pct": _plain(idle.error_pct),
+        "spread_pct": _plain(idle.spread_pct),
+        "rpm_spread": _plain(idle.rpm_spread),
+        "oscillation_period_s": None if widest is None else widest.period_s,
+        "oscillation_size": None if widest is None else widest.peak_to_peak,
+        "oscillation_of": "" if widest is None else widest.what,
+        "swings": [
+            {"what": s.what, "peak_to_peak": s.peak_to_peak, "period_s": s.period_s, "share": s.share}
+            for s in idle.swings
+        ],
+    }
+
+
+def _plain(value: float) -> float | None:
+    return round(float(value), 4) if np.isfinite(value) else None
+
+
+def _plains(values: Floats) -> list[float | None]:
+    return [_plain(v) for v in values.tolist()]
