@@ -14,7 +14,10 @@ if TYPE_CHECKING:
     from lean_trim.core.transients.classes import TransientClass
 
 
-CAUTION = "Lean under load destroys engines: change a class at a time, by part of what is proposed, and drive again."
+CAUTION = (
+    "Lean under load destroys engines: change one sort at a time, by part of what is proposed, and drive "
+    "again."
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -191,7 +191,7 @@ def what_is_missing(frame: Frame) -> Said | None:
     A sentence; None where nothing is missing.
     """
     log = frame.log
-    if Role.LAMBDA not in log or not np.isfinite(log[Role.LAMBDA]).any():
+    if frame.lambda_of_loop or not np.isfinite(log.get(Role.LAMBDA)).any():
         return Say.NO_LAMBDA()
     # Trims and table do not tell what an ECU adds while the throttle moves.
     if not np.isfinite(frame.fuel_ratio).any():

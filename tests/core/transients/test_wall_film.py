@@ -1,0 +1,165 @@
+"""The film against its closed form, and read back from drives: share, time constant and lag of MAP."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.delay import DelaySettings, pushed_through
+from lean_trim.core.kernels.fuel_loops import fuel_for
+from lean_trim.core.pipeline.solve import Solution, solve
+from lean_trim.core.pipeline.transients import wall_film_of
+from lean_trim.core.transients.quick_changes import Rows
+from lean_trim.core.transients.wall_film import (
+    FEWEST,
+    MIDDLE_KPA,
+    cylinder_mixture,
+    fit_wall_film,
+    fuelled,
+    shown,
+)
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.truth import truth_for
+from tests.builders import without
+
+SHARE, TAU_S = 0.22, 0.45
+STEP_S = 0.01
+THETA = np.array([np.log(3.0), np.log(0.08), 1.0, np.log(TAU_S), SHARE, 0.0, 0.0])
+
+
+def rows_with(fuel: np.ndarray, litres_per_s: float = 10.0) -> Rows:
+    n = len(fuel)
+    time = STEP_S * np.arange(n)
+    one = np.ones(n)
+    return Rows(
+        time_s=time,
+        pushed_l=litres_per_s * time,
+        fuel=fuel,
+        air=one,
+        target=one,
+        held=one,
+        map_kpa=np.full(n, MIDDLE_KPA),
+        rate=np.zeros(n),
+        cycle_s=np.full(n, 0.06),
+    )
+
+
+def since(n: int, row: int) -> np.ndarray:
+    return STEP_S * (np.arange(n) - row)
+
+
+def test_a_step_of_fuel_reaches_the_cylinder_as_the_film_lets_it() -> None:
+    # Aquino, SAE 810494 (from memory): (1 - X)·F1 + X·F0 + X·(F1 - F0)·(1 - exp(-t/τ)) after a step.
+    n, row = 600, 200
+    fuel = np.where(np.arange(n) < row, 0.5, 1.0)
+    t = since(n, row)
+    closed = np.where(t < 0.0, 0.5, 1.0 - SHARE * 0.5 * np.exp(-t / TAU_S))
+    found = cylinder_mixture(rows_with(fuel), THETA)
+    np.testing.assert_allclose(found[row + 1 :], closed[row + 1 :], atol=0.002)
+
+
+def test_what_has_to_be_injected_for_a_step_is_the_closed_form() -> None:
+    # DOMAIN §8: F1 + X/(1 - X)·(F1 - F0)·exp(-t/(τ(1 - X))).
+    n, row = 600, 200
+    wanted = np.where(np.arange(n) < row, 0.5, 1.0)
+    t = since(n, row)
+    closed = 1.0 + SHARE / (1.0 - SHARE) * 0.5 * np.exp(-t / (TAU_S * (1.0 - SHARE)))
+    found = fuel_for(STEP_S * np.arange(n), wanted, np.full(n, SHARE), TAU_S, 3.0)
+    np.testing.assert_allclose(found[row + 1 :], closed[row + 1 :], atol=0.004)
+    # Sent through the film it gives what was wanted.
+    back = cylinder_mixture(rows_with(found), THETA)
+    np.testing.assert_allclose(back, wanted, atol=1e-9)
+
+
+@pytest.mark.parametrize(("cut_s", "first_pct"), [(0.3, 14.0), (6.0, 28.0)])
+def test_fuel_after_a_cut_is_more_by_what_has_evaporated(cut_s: float, first_pct: float) -> None:
+    # The figures of DOMAIN §8 for X 0.22 and τ 0.45 s.
+    n = 1200
+    t = since(n, 800)
+    wanted = np.where((t < 0.0) & (t >= -cut_s), 0.0, 1.0)
+    found = fuel_for(STEP_S * np.arange(n), wanted, np.full(n, SHARE), TAU_S, 3.0)
+    assert (found[wanted == 0.0] == 0.0).all()
+    assert 100.0 * (found[801] - 1.0) == pytest.approx(first_pct, abs=1.2)
+
+
+def test_gas_is_pushed_through_the_pipe_by_what_comes_after_it() -> None:
+    time = STEP_S * np.arange(400)
+    steady = 10.0 * time
+    np.testing.assert_allclose(pushed_through(time, time, steady, 3.0)[:300] - time[:300], 0.3, atol=1e-9)
+    # Twice the flow from 1 s on: what left just before is half-way through by then.
+    faster = np.where(time < 1.0, 10.0 * time, 10.0 + 20.0 * (time - 1.0))
+    through = pushed_through(time, time, faster, 3.0)
+    assert through[85] == pytest.approx(1.0 + 0.15 / 2.0, abs=1e-6)
+    assert np.isinf(through[-1])
+
+
+def test_the_sensor_shows_it_later_and_smoothed() -> None:
+    mixture = np.where(np.arange(400) < 100, 0.8, 1.0)
+    seen = shown(rows_with(np.ones(400)), THETA, mixture)
+    # 3 l at 10 l/s after a cycle of 0.06 s, then 63 % within the sensor's constant.
+    arrives = 100 + round((0.3 + 0.06) / STEP_S)
+    assert seen[arrives - 2] == pytest.approx(0.8, abs=0.003)
+    assert seen[arrives + 8] == pytest.approx(1.0 - 0.2 * np.exp(-1.0), abs=0.012)
+
+
+def test_too_few_quick_changes_are_said() -> None:
+    film = fit_wall_film(None, DelaySettings(exhaust_volume_l=3.0))
+    assert not film.known and str(FEWEST) in str(film.why)
+    assert np.isnan(film.share_se) and np.isnan(film.tau_se_s)
+
+
+def test_heron_tells_its_film(heron_solution: Solution, heron_vehicle: Vehicle) -> None:
+    film, changes = wall_film_of(heron_solution)
+    truth = truth_for(heron_vehicle)
+    assert film.known and changes is not None
+    loads = changes.rows.map_kpa[fuelled(changes)]
+    share, tau = np.mean([truth.wall(90.0, m) for m in loads], axis=0)
+    assert abs(film.share - share) < 2.0 * film.share_se < 0.1
+    assert abs(film.tau_s - tau) < 2.0 * film.tau_se_s < 0.5 * tau
+    assert film.share_at(film.map_kpa + 50.0) == pytest.approx(film.share + 0.5 * film.slope)
+
+
+@pytest.mark.slow
+def test_a_slow_pressure_sensor_does_not_pass_for_film(heron_vehicle: Vehicle) -> None:
+    found = {}
+    for lag in (0.0, 0.06):
+        truth = replace(truth_for(heron_vehicle), map_lag_s=lag)
+        film, _ = wall_film_of(solve([simulate(heron_vehicle, 5, 7.0, truth)], heron_vehicle))
+        assert film.map_lag_s == pytest.approx(lag, abs=0.02)
+        found[lag] = film.share
+    assert abs(found[0.06] - found[0.0]) < 0.03
+
+
+@pytest.mark.slow
+def test_a_steady_error_of_the_table_is_no_film(heron_vehicle: Vehicle) -> None:
+    table = heron_vehicle.table
+    off = heron_vehicle.with_table(table.with_values(1.08 * table.values))
+    one, other = (wall_film_of(solve([simulate(v, 6, 7.0)], v))[0] for v in (heron_vehicle, off))
+    assert abs(one.share - other.share) < np.hypot(one.share_se, other.share_se)
+    assert abs(one.tau_s - other.tau_s) < np.hypot(one.tau_se_s, other.tau_se_s)
+
+
+@pytest.mark.parametrize(
+    ("roles", "every", "words"),
+    [
+        ((Role.LAMBDA,), 1, "no lambda"),
+        ((Role.PULSE_WIDTH, Role.DUTY), 1, "no pulse width"),
+        ((), 5, "5.0 rows a second"),
+    ],
+    ids=["lambda", "width", "rate"],
+)
+def test_a_log_that_cannot_tell_says_why(
+    roles: tuple[Role, ...], every: int, words: str, heron_log: Log, heron_vehicle: Vehicle
+) -> None:
+    less = without(heron_log, *roles)
+    slow = Log(less.time_s[::every], {r: v[::every] for r, v in less.channels.items()}, "less")
+    # Without a lambda of its own a narrowband loop is believed, which tells nothing quick.
+    car = replace(heron_vehicle, feedback="narrowband") if Role.LAMBDA in roles else heron_vehicle
+    film, changes = wall_film_of(solve([slow], car))
+    assert not film.known and changes is None
+    assert words in str(film.why)
