@@ -120,6 +120,11 @@ class PullsFound:
 
 
 @dataclass(frozen=True)
+class TransientsFound:
+    """What the shown round's drive shows of quick changes is known."""
+
+
+@dataclass(frozen=True)
 class WorkStarted:
     """A task began."""
 

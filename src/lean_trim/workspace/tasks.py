@@ -36,6 +36,7 @@ class Lane(Enum):
     REFITTING = "refitting"
     STUDY = "study"
     PULLS = "pulls"
+    TRANSIENTS = "transients"
 
 
 class Say:

@@ -41,6 +41,7 @@ from lean_trim.workspace.scale_moves import ScaleMoves
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.target_table import TargetTable
 from lean_trim.workspace.tasks import Lane, Report, Tasks
+from lean_trim.workspace.transients import TransientsControl
 from lean_trim.workspace.tuning import TuningControl
 
 LOGGER = logging.getLogger(__name__)
@@ -88,6 +89,7 @@ class Workspace:
         self.scale = ScaleMoves(self)
         self.pulls = PullsControl(self)
         self.targets = TargetTable(self)
+        self.transients = TransientsControl(self)
 
     @property
     def index(self) -> int:
@@ -245,6 +247,7 @@ class Workspace:
         self.imports.clear()
         self.study.forget()
         self.pulls.forget()
+        self.transients.forget()
         if self.read_only:
             self.read_only = ""
             self.hub.publish(AccessChanged(""))

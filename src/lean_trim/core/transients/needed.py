@@ -52,6 +52,8 @@ WITHIN_S = 1.0
 ENOUGH_PCT = 2.0
 """A difference that is not worth a change (common practice, no source)."""
 LEAN_PCT = 3.0
+MOST_TAKEN_PCT = 50.0
+"""More than half taken back is a fuel cut (common practice, no source)."""
 LEAST_DECAY_S = 0.05
 FADED = 0.1
 OWN_SHARE = 0.3
@@ -251,6 +253,8 @@ def _best(
     best: tuple[float, Amount, Floats] | None = None
     for times in MULTIPLES if way is _Way.ITS_OWN else SHARES:
         amount = Amount(times * base.percent, base.decay_s)
+        if amount.percent < -MOST_TAKEN_PCT:
+            continue
         # Where it is lean nothing is taken back, whatever else that would mend.
         if is_lean and amount.percent < min(has.percent, base.percent):
             continue

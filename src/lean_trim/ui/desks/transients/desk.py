@@ -1,0 +1,172 @@
+"""The Transients desk: quick changes by sort, the wall film, what to write; warm-up and idle beside."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QAction, QShowEvent
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from lean_trim.core.pipeline.transients import TransientReport
+from lean_trim.core.text import signed
+from lean_trim.core.transients.events import Transient
+from lean_trim.core.transients.idle import Idle
+from lean_trim.core.transients.warm_up import TemperatureBin
+from lean_trim.ui.desks.desk import DeskSpec
+from lean_trim.ui.desks.transients.class_panels import ClassPanels, panels_of
+from lean_trim.ui.desks.transients.proposals import ProposalTable
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.page import running_text
+
+SIDE_W = 476
+AXES = "λ error beside the table's own, % of target, lean is up; seconds from the edge of throttle or fuel."
+AROUND_S = (1.0, 3.5)
+"""What of a change is chosen on the tape, before and after its edge."""
+EMPTY = "Quick changes of a drive are laid over each other here: add a log with a few of them first."
+LOOKING = "Looking at quick changes of mixture."
+SELDOM = "No sort of quick change was driven twice."
+CAUTION = (
+    "Lean under load destroys engines. Write one sort at a time and only part of a large change, then drive "
+    "again. After the airflow table changed, look at cold starts the next morning, and at a hot restart "
+    "after a normal stop and after one that dries the manifold."
+)
+
+
+class TransientsDesk(QWidget):
+    """Shows what the shown round's drive says beside its table."""
+
+    hovered = Signal(str)
+
+    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+        super().__init__()
+        self.session = session
+        self.transients = session.workspace.transients
+        self.panels = ClassPanels(appearance)
+        self.panels.chosen.connect(self._chosen)
+        self.proposals = ProposalTable(self)
+        self.axes = running_text(8.5, AXES)
+        self.film = running_text(9.5)
+        self.warm_up = running_text(9.0)
+        self.idle = running_text(9.0)
+        self.caution = running_text(8.5, CAUTION)
+        self._lay_out()
+        for signal in (session.transients_found, session.job_changed, session.access_changed):
+            signal.connect(lambda *_: self.refresh())
+        for signal in (session.solved, session.round_changed):
+            signal.connect(lambda *_: self._again())
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        scroll = QScrollArea(self)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidget(self.panels)
+        side = QVBoxLayout()
+        side.setSpacing(6)
+        side.addWidget(self.film)
+        side.addWidget(self.proposals, 1)
+        side.addWidget(self.warm_up)
+        side.addWidget(self.idle)
+        side.addWidget(self.caution)
+        right = QWidget(self)
+        right.setLayout(side)
+        right.setFixedWidth(SIDE_W)
+        side.setContentsMargins(0, 0, 0, 0)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 8, 10, 4)
+        layout.setSpacing(14)
+        left = QVBoxLayout()
+        left.setSpacing(4)
+        left.addWidget(self.axes)
+        left.addWidget(scroll, 1)
+        layout.addLayout(left, 1)
+        layout.addWidget(right)
+
+    @property
+    def widget(self) -> QWidget:
+        """What fills the middle."""
+        return self
+
+    def mark(self) -> str:
+        """Nothing: it is looked for when the desk is turned to."""
+        return ""
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """From now on quick changes are looked for."""
+        super().showEvent(event)
+        self.transients.want()
+        self.refresh()
+
+    def _again(self) -> None:
+        if self.isVisible():
+            self.transients.look()
+        self.refresh()
+
+    def _chosen(self, event: Transient) -> None:
+        before, after = AROUND_S
+        self.session.selection.set_span(event.edge_s - before, event.edge_s + after, frozenset())
+
+    def refresh(self) -> None:
+        """Stand as the shown round does."""
+        report = self.transients.report
+        for widget in (self.axes, self.film, self.warm_up, self.idle, self.proposals, self.caution):
+            widget.setVisible(report is not None)
+        if report is None:
+            self.panels.show_panels((), EMPTY if self.session.solution is None else LOOKING)
+            return
+        earlier = {c.key: self.transients.earlier(c.key) for c in report.classes}
+        nothing = SELDOM if report.missing is None else str(report.missing)
+        self.panels.show_panels(panels_of(report.classes, report.changes, earlier), nothing)
+        self.proposals.show_changes(report.changes)
+        self.proposals.setVisible(bool(report.changes))
+        self.film.setText(_film(report))
+        self.warm_up.setText(_warm_up(report.warm_up))
+        self.idle.setText(_idle(report.idle))
+
+
+def _film(report: TransientReport) -> str:
+    film = report.film
+    if not film.known:
+        return f"The wall film is not known: {film.why}. Nothing is proposed."
+    share, tau = film.share, film.tau_s
+    return (
+        f"Wall film: {100 * share:.0f} ± {100 * film.share_se:.0f} % of the fuel at {film.map_kpa:.0f} kPa "
+        f"({signed(100 * film.slope, 0)} % per 100 kPa), evaporating over {tau:.2f} ± {film.tau_se_s:.2f} "
+        f"s, from {film.windows} quick changes. A step of fuel wants {100 * share / (1 - share):.0f} % of "
+        f"itself more, fading over {tau * (1 - share):.2f} s."
+    )
+
+
+def _warm_up(bins: tuple[TemperatureBin, ...]) -> str:
+    if len(bins) < 2:
+        return "Warm-up: no cold running was driven."
+    steps = ", ".join(f"{b.at_c:.0f} °C {signed(b.error_pct, 1)} ± {b.std_error_pct:.1f} %" for b in bins)
+    return (
+        f"Warm-up, fuel missing (+) or too much (−) by coolant: {steps}. One drive does not tell fuel that "
+        "stays unburnt from a charge the warm engine heats."
+    )
+
+
+def _idle(idle: Idle | None) -> str:
+    if idle is None:
+        return "Idle: too short to be judged."
+    said = (
+        f"Idle, {idle.seconds:.0f} s: {signed(idle.error_pct, 1)} % off target on average, scattering by "
+        f"{idle.spread_pct:.1f} %; engine speed by {idle.rpm_spread:.0f} rpm"
+    )
+    if not idle.swings:
+        return f"{said}. Nothing swings."
+    widest = idle.swings[0]
+    return f"{said}. {widest.what.capitalize()} swings every {widest.period_s:.1f} s."
+
+
+TRANSIENTS_DESK = DeskSpec(
+    name="transients",
+    title="Transients",
+    tip="Tip-in, fuel cut, warm-up and idle: what the table cannot hold",
+    pages=(),
+    make=TransientsDesk,
+)
