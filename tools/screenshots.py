@@ -89,11 +89,23 @@ def main() -> None:
     window.margin.show_page("evidence")
     window.actions_["night"].setChecked(False)
     _pulls(app, window)
+    _transients(app, window)
     _findings(app, window)
     _import_sheet(app, window)
     _another_car(app, window)
     _new_job(app, window)
     window.close()
+
+
+def _transients(app: QApplication, window: MainWindow) -> None:
+    """Quick changes of the shown round by sort, one of them chosen on the tape."""
+    window.desks.show_desk("transients")
+    desk = window.desks.desk("transients")
+    wait(app, lambda: bool(desk.panels.panels) and not window.session.is_busy)
+    desk.panels.chosen.emit(desk.panels.panels[1].one.events[0].event)
+    shoot(app, window, "transients")
+    window.session.selection.clear()
+    window.desks.show_desk("table")
 
 
 def _findings(app: QApplication, window: MainWindow) -> None:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.pipeline.solve import solve
+from lean_trim.core.pipeline.solve import DrivenLog, solve
 from lean_trim.core.pipeline.transients import TransientReport, transients_of
 from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.events import Kind
@@ -72,3 +73,20 @@ def test_warm_up_idle_and_sentences_of_herons_first_drive(heron_solution: object
     assert report.idle is not None and abs(report.idle.error_pct) < 2.0
     assert {str(c.said) for c in report.changes}
     assert all(c.of.key.kind is not Kind.SHIFT for c in report.changes)
+
+
+@pytest.mark.slow
+def test_a_log_of_another_table_shows_the_same_quick_changes(heron_vehicle: Vehicle, heron_log: Log) -> None:
+    """Joined with a later drive, an earlier log is read by the table it was driven on."""
+    other = heron_vehicle.table.with_values(0.8 * heron_vehicle.table.values)
+    alone = transients_of(solve([heron_log], heron_vehicle))
+    # The same drive taken for one on the present table's elder brother: only the table to correct differs.
+    again = transients_of(solve([DrivenLog(heron_log, heron_vehicle.table)], heron_vehicle.with_table(other)))
+    assert abs(again.film.share - alone.film.share) < alone.film.share_se
+    assert abs(again.film.tau_s - alone.film.tau_s) < alone.film.tau_se_s
+    assert [c.key for c in again.classes] == [c.key for c in alone.classes]
+    pairs = zip(again.classes, alone.classes, strict=True)
+    apart = np.abs(np.concatenate([one.mean_pct - two.mean_pct for one, two in pairs]))
+    assert np.nanmedian(apart) < 0.7 and np.nanpercentile(apart, 95.0) < 3.0
+    for mine, yours in zip(again.changes, alone.changes, strict=True):
+        assert mine.given.percent == pytest.approx(yours.given.percent, abs=3.0)

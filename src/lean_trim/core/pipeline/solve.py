@@ -184,7 +184,7 @@ def _solve(
     if settings.fit_delay:
         step(0.6, str(Say.DELAY()))
         film = estimate_film(frame, *film_evidence(*found))
-        delay = estimate_delay(frame, settings.delay, table_factor(frame, found[-1]), film)
+        delay = estimate_delay(frame, settings.delay, driven_factor(frame, found[-1]), film)
         if delay.estimated or film.estimated:
             step(0.7, str(Say.FITTING_AGAIN()))
             # What the first pass holds of a long log has to go before the second takes as much.
@@ -419,6 +419,21 @@ def table_factor(frame: Frame, estimate: Estimate) -> Floats:
     """
     wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
     return np.asarray(read_along(frame.mesh, wanted) / frame.base)
+
+
+def driven_factor(frame: Frame, estimate: Estimate) -> Floats:
+    """Factor by which the table that was in the ECU was wrong along the log, shape (n,).
+
+    Parameters
+    ----------
+    frame : the joined log, parts of which may have been driven on other tables.
+    estimate : of the present table.
+
+    Returns
+    -------
+    Wanted over driven value, > 0; what fuel and air of the log are to be compared by.
+    """
+    return table_factor(frame, estimate) * frame.base / frame.driven_base
 
 
 FILM_RULES = ("tip", "fuel_cut", "crossed")

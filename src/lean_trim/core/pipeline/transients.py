@@ -10,7 +10,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message, Said
-from lean_trim.core.pipeline.solve import Solution, film_evidence, table_factor
+from lean_trim.core.pipeline.solve import Solution, driven_factor, film_evidence
 from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS
 from lean_trim.core.transients.classes import TransientClass, classes_of
 from lean_trim.core.transients.errors import Measured, lambda_error_pct, measure
@@ -100,7 +100,7 @@ def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
     The film, not ``known`` where it does not, and the quick changes it was read from.
     """
     with np.errstate(all="ignore"):
-        return _film(solution, rows_of(solution.frame, table_factor(solution.frame, solution.estimate)))
+        return _film(solution, rows_of(solution.frame, driven_factor(solution.frame, solution.estimate)))
 
 
 def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None]:
@@ -117,7 +117,7 @@ def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None
 def _report(solution: Solution) -> TransientReport:
     frame = solution.frame
     log = frame.log
-    k = table_factor(frame, solution.estimate)
+    k = driven_factor(frame, solution.estimate)
     rows = rows_of(frame, k)
     film, _ = _film(solution, rows)
     events = find_transients(solution.prepared.conditions.motion)

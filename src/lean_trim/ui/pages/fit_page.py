@@ -14,7 +14,7 @@ from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.explore.alignment import Alignment, Kind, align_moments
-from lean_trim.core.pipeline.solve import Solution, table_factor
+from lean_trim.core.pipeline.solve import Solution, driven_factor
 from lean_trim.ui.pages.alignment_plot import AlignmentPlot
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
@@ -99,7 +99,7 @@ class FitPage(QWidget):
             self.plot.show_alignment(None, Kind.BACK)
             return
         if self._of is None or self._of[0].delay is not solution.delay:
-            k = table_factor(solution.frame, solution.estimate)
+            k = driven_factor(solution.frame, solution.estimate)
             self._of = solution, align_moments(solution.frame, solution.delay, k, solution.film)
         alignment = self._of[1]
         for i, kind in enumerate(Kind):
