@@ -40,7 +40,16 @@ def test_the_file_holds_what_the_contract_names(folder: Path, capsys: pytest.Cap
     one = found["classes"][0]
     assert len(one["mean_error_pct"]) == len(found["grid_s"]) and len(one["seen"]) == one["events"]
     assert {"given", "needed", "proposed", "said", "expected_lean_pct"} <= set(found["proposed"][0])
-    assert set(found["warm_up"][0]) == {"coolant_c", "lambda_error_pct", "std_error_pct", "seconds"}
+    cold = found["warm_up"][0]
+    assert {"coolant_c", "lambda_error_pct", "std_error_pct", "seconds"} <= set(cold)
+    # All of what its ECU adds while cold is too much: nothing of the fuel stays unburnt.
+    assert cold["enrichment_pct"] > 8.0 and abs(cold["proposed_enrichment_pct"]) < 2.5
+    assert found["barometer"][0]["baro_kpa"] == pytest.approx(98.5, abs=2.0)
+    # Its ECU cuts above 1700 rpm from 45 °C on, and gives fuel back below 1300.
+    cut = found["fuel_cut"]
+    assert 1690.0 <= cut["enters_from_rpm"] < 2100.0
+    assert cut["fuel_back_at_rpm"] == pytest.approx(1300.0, abs=60.0)
+    assert cut["enters_from_coolant_c"] >= 45.0 and cut["cuts"] > 10
     assert {"mean_error_pct", "oscillation_period_s", "oscillation_size"} <= set(found["idle"])
 
 

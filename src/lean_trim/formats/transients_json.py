@@ -10,6 +10,7 @@ import numpy as np
 
 from lean_trim.core.pipeline.transients import TransientReport
 from lean_trim.core.transients.classes import ClassKey, TransientClass
+from lean_trim.core.transients.cuts import CutThresholds
 from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.idle import Idle
 from lean_trim.core.transients.needed import Amount, Change
@@ -61,8 +62,10 @@ def as_json(report: TransientReport) -> dict[str, Any]:
         "grid_s": _plains(GRID),
         "classes": [_class(c) for c in report.classes],
         "proposed": [_change(c) for c in report.changes],
-        "warm_up": [_bin(b, "coolant_c") for b in report.warm_up],
+        "warm_up": [_warm_up(b) for b in report.warm_up],
         "intake_air": [_bin(b, "intake_air_c") for b in report.intake],
+        "barometer": [_bin(b, "baro_kpa") for b in report.height],
+        "fuel_cut": None if report.cuts is None else _cuts(report.cuts),
         "idle": None if report.idle is None else _idle(report.idle),
     }
 
@@ -116,6 +119,21 @@ def _amount(amount: Amount) -> dict[str, Any]:
     return {"amount_pct": _plain(amount.percent), "decay_s": _plain(amount.decay_s)}
 
 
+def _warm_up(one: TemperatureBin) -> dict[str, Any]:
+    added = {"enrichment_pct": _plain(one.given_pct), "proposed_enrichment_pct": _plain(one.proposed_pct)}
+    return {**_bin(one, "coolant_c"), **added}
+
+
+def _cuts(cuts: CutThresholds) -> dict[str, Any]:
+    return {
+        "cuts": cuts.cuts,
+        "enters_from_rpm": _plain(cuts.enters_rpm),
+        "enters_up_to_map_kpa": _plain(cuts.enters_map_kpa),
+        "fuel_back_at_rpm": _plain(cuts.leaves_rpm),
+        "enters_from_coolant_c": _plain(cuts.coolant_c),
+    }
+
+
 def _bin(one: TemperatureBin, name: str) -> dict[str, Any]:
     return {
         name: one.at_c,
@@ -131,6 +149,7 @@ def _idle(idle: Idle) -> dict[str, Any]:
         "seconds": idle.seconds,
         "mean_error_pct": _plain(idle.error_pct),
         "spread_pct": _plain(idle.spread_pct),
+        "within_noise": idle.is_noise,
         "rpm_spread": _plain(idle.rpm_spread),
         "oscillation_period_s": None if widest is None else widest.period_s,
         "oscillation_size": None if widest is None else widest.peak_to_peak,

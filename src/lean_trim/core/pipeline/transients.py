@@ -13,6 +13,7 @@ from lean_trim.core.messages import Message, Said
 from lean_trim.core.pipeline.solve import Solution, driven_factor, film_evidence
 from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS
 from lean_trim.core.transients.classes import TransientClass, classes_of
+from lean_trim.core.transients.cuts import CutThresholds, cut_thresholds
 from lean_trim.core.transients.errors import Measured, lambda_error_pct, measure
 from lean_trim.core.transients.events import Transient, find_transients
 from lean_trim.core.transients.idle import Idle, idle_of
@@ -40,6 +41,7 @@ class Say:
 
 CHANGES_TEMPERATURE = ("cold", "starting", "settling")
 """Rules that leave samples out because of what temperature does to them."""
+BARO_STEP_KPA = 2.0
 IDLE_CHANNELS = {
     Role.STFT: "short-term trim",
     Role.SPARK: "spark",
@@ -57,8 +59,9 @@ class TransientReport:
     film : of the walls.
     events : quick changes; ``measured`` those whose answer is known, ``classes`` them by sort.
     changes : what to write for each class; none where the film is not known.
-    warm_up, intake : missing fuel over coolant and over intake air.
+    warm_up, intake, height : missing fuel over coolant, intake air (°C) and barometer (kPa).
     idle : None where it did not idle for long enough.
+    cuts : where fuel is cut and given back; None where hardly any cut was seen.
     missing : why there is nothing; None where there is.
     """
 
@@ -69,7 +72,9 @@ class TransientReport:
     changes: tuple[Change, ...]
     warm_up: tuple[TemperatureBin, ...]
     intake: tuple[TemperatureBin, ...]
+    height: tuple[TemperatureBin, ...]
     idle: Idle | None
+    cuts: CutThresholds | None
     missing: Said | None
 
 
@@ -131,9 +136,15 @@ def _report(solution: Solution) -> TransientReport:
         measured=measured,
         classes=classes,
         changes=changes_to_write(classes, rows, film) if film.known else (),
-        warm_up=over_temperature(log.get(Role.COOLANT), error, steady, log.durations_s),
-        intake=over_temperature(log.get(Role.IAT), error, steady, log.durations_s),
+        warm_up=over_temperature(
+            log.get(Role.COOLANT), error, steady, log.durations_s, 100.0 * (frame.fuel_ratio - 1.0)
+        ),
+        intake=over_temperature(log.get(Role.IAT), error, solution.sifted.used, log.durations_s),
+        height=over_temperature(
+            log.get(Role.BARO), error, solution.sifted.used, log.durations_s, step=BARO_STEP_KPA
+        ),
         idle=_idle(solution, error),
+        cuts=cut_thresholds(frame),
         missing=_nothing(solution, events),
     )
 

@@ -13,6 +13,9 @@ from lean_trim.core.types import Floats, Mask
 LEAST_S = 8.0
 LEAST_SHARE = 0.25
 """Share of idling during which something swings that is told."""
+ALIKE_S = 2.0
+FLOOR_PCT = 1.0
+"""Mean error of an idle that is as good as it gets (common practice, no source)."""
 TO_PEAK = 2.0 * np.sqrt(2.0)
 """From the standard deviation of a sine to its range."""
 
@@ -51,6 +54,16 @@ class Idle:
     spread_pct: float
     rpm_spread: float
     swings: tuple[IdleSwing, ...]
+
+    @property
+    def std_error_pct(self) -> float:
+        """Of the mean error, with seconds that are alike counted once."""
+        return float(self.spread_pct / max(1.0, self.seconds / ALIKE_S) ** 0.5)
+
+    @property
+    def is_noise(self) -> bool:
+        """True where the mean error is no more than the idle's own noise: changing on would only flip it."""
+        return abs(self.error_pct) <= max(FLOOR_PCT, 2.0 * self.std_error_pct)
 
 
 def idle_of(

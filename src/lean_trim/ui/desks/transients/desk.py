@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from PySide6.QtCore import Qt, Signal
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from lean_trim.core.pipeline.transients import TransientReport
 from lean_trim.core.text import signed
+from lean_trim.core.transients.cuts import CutThresholds
 from lean_trim.core.transients.events import Transient
 from lean_trim.core.transients.idle import Idle
 from lean_trim.core.transients.warm_up import TemperatureBin
@@ -124,7 +126,7 @@ class TransientsDesk(QWidget):
         self.proposals.setVisible(bool(report.changes))
         self.film.setText(_film(report))
         self.warm_up.setText(_warm_up(report.warm_up))
-        self.idle.setText(_idle(report.idle))
+        self.idle.setText(f"{_idle(report.idle)} {_cuts(report.cuts)}".strip())
 
 
 def _film(report: TransientReport) -> str:
@@ -143,11 +145,18 @@ def _film(report: TransientReport) -> str:
 def _warm_up(bins: tuple[TemperatureBin, ...]) -> str:
     if len(bins) < 2:
         return "Warm-up: no cold running was driven."
-    steps = ", ".join(f"{b.at_c:.0f} °C {signed(b.error_pct, 1)} ± {b.std_error_pct:.1f} %" for b in bins)
+    steps = "; ".join(f"{b.at_c:.0f} °C {_step(b)}" for b in bins)
     return (
         f"Warm-up, fuel missing (+) or too much (−) by coolant: {steps}. One drive does not tell fuel that "
         "stays unburnt from a charge the warm engine heats."
     )
+
+
+def _step(one: TemperatureBin) -> str:
+    error = f"{signed(one.error_pct, 1)} ± {one.std_error_pct:.1f} %"
+    if abs(one.error_pct) <= 2.0 * one.std_error_pct or not math.isfinite(one.given_pct):
+        return error
+    return f"{error} (write {signed(one.proposed_pct, 0)} for {signed(one.given_pct, 0)} %)"
 
 
 def _idle(idle: Idle | None) -> str:
@@ -157,10 +166,22 @@ def _idle(idle: Idle | None) -> str:
         f"Idle, {idle.seconds:.0f} s: {signed(idle.error_pct, 1)} % off target on average, scattering by "
         f"{idle.spread_pct:.1f} %; engine speed by {idle.rpm_spread:.0f} rpm"
     )
+    said += (
+        ": leave it"
+        if idle.is_noise
+        else f": write half of it, {signed(idle.error_pct / 2.0, 1)} %, and log again"
+    )
     if not idle.swings:
         return f"{said}. Nothing swings."
     widest = idle.swings[0]
     return f"{said}. {widest.what.capitalize()} swings every {widest.period_s:.1f} s."
+
+
+def _cuts(cuts: CutThresholds | None) -> str:
+    if cuts is None:
+        return ""
+    back = f", fuel comes back at {cuts.leaves_rpm:.0f} rpm" if math.isfinite(cuts.leaves_rpm) else ""
+    return f"Fuel was cut {cuts.cuts} times, from {cuts.enters_rpm:.0f} rpm on{back}."
 
 
 TRANSIENTS_DESK = DeskSpec(

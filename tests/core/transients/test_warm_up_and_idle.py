@@ -1,0 +1,53 @@
+"""Warm-up steps and idling on planted channels."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lean_trim.core.transients.idle import idle_of
+from lean_trim.core.transients.warm_up import over_temperature
+
+N, STEP_S = 6000, 0.05
+TIME = STEP_S * np.arange(N)
+SECONDS = np.full(N, STEP_S)
+EVERY = np.ones(N, bool)
+
+
+def test_steps_of_temperature_have_their_mean_and_what_the_ecu_adds() -> None:
+    coolant = np.linspace(20.0, 60.0, N, endpoint=False)
+    rng = np.random.default_rng(1)
+    error = -(60.0 - coolant) / 10.0 + rng.normal(0.0, 0.5, N)
+    found = over_temperature(coolant, error, EVERY, SECONDS, given_pct=np.full(N, 8.0))
+    assert [b.at_c for b in found] == [25.0, 35.0, 45.0, 55.0]
+    for one in found:
+        assert one.error_pct == pytest.approx(-(60.0 - one.at_c) / 10.0, abs=2.0 * one.std_error_pct)
+        assert one.proposed_pct == pytest.approx(100.0 * (1.08 * (1.0 + one.error_pct / 100.0) - 1.0))
+    assert sum(b.seconds for b in found) == pytest.approx(N * STEP_S, abs=1.0)
+
+
+def test_a_temperature_that_was_not_logged_or_not_driven_has_no_steps() -> None:
+    assert over_temperature(np.full(N, np.nan), np.zeros(N), EVERY, SECONDS) == ()
+    assert over_temperature(np.full(N, 50.0), np.zeros(N), ~EVERY, SECONDS) == ()
+    (one,) = over_temperature(np.full(N, 99.0), np.zeros(N), EVERY, SECONDS, step=2.0)
+    assert one.at_c == 99.0 and np.isnan(one.given_pct) and np.isnan(one.proposed_pct)
+
+
+def test_an_idle_that_hunts_tells_period_and_size() -> None:
+    rpm = 900.0 + 60.0 * np.sin(2.0 * np.pi * TIME / 2.5)
+    found = idle_of(TIME, STEP_S, SECONDS, EVERY, np.full(N, 4.0), rpm, {"spark": np.full(N, 12.0)})
+    assert found is not None and [s.what for s in found.swings] == ["engine speed"]
+    assert found.swings[0].period_s == pytest.approx(2.5, abs=0.3)
+    assert found.swings[0].peak_to_peak == pytest.approx(120.0, rel=0.25)
+    assert found.error_pct == pytest.approx(4.0) and not found.is_noise
+
+
+def test_an_idle_within_its_noise_is_left() -> None:
+    rng = np.random.default_rng(2)
+    found = idle_of(TIME, STEP_S, SECONDS, EVERY, 0.3 + rng.normal(0.0, 2.0, N), np.full(N, 900.0), {})
+    assert found is not None and found.is_noise and found.swings == ()
+
+
+def test_a_short_idle_is_not_judged() -> None:
+    short = TIME < 5.0
+    assert idle_of(TIME, STEP_S, SECONDS, short, np.zeros(N), np.full(N, 900.0), {}) is None
