@@ -13,7 +13,7 @@ from lean_trim.core.drive.regimes import fuel_cut
 
 LEAST_S = 0.25
 FEWEST = 3
-OPENED_PCT = 3.0
+OPENED_PCT = 0.7
 """Throttle that gives fuel back by itself, above where it rested."""
 
 
