@@ -69,6 +69,14 @@ def test_fuel_that_comes_back_is_found_with_the_length_of_the_cut() -> None:
     assert event.edge_s == pytest.approx(63.0, abs=0.1) and event.size == pytest.approx(3.0, abs=0.1)
 
 
+def test_an_opening_that_ends_a_cut_is_the_return_of_fuel() -> None:
+    log = base()
+    cut = (log.time_s > 60.0) & (log.time_s <= 63.0)
+    log = with_channel(log, Role.PULSE_WIDTH, np.where(cut, 0.0, log[Role.PULSE_WIDTH]))
+    opened = ramp(log, 62.9, 0.0, 40.0)
+    assert [e.kind for e in found_in(with_channel(log, Role.THROTTLE, opened))] == [Kind.AFTER_CUT]
+
+
 def planted(size_pct: float) -> Log:
     """Tip-ins of one sort, each with a lean error that fades over 0.4 s."""
     log = base()

@@ -16,6 +16,7 @@ from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults
 
 SHORT = 0.25
+SOON = (GRID >= 0.0) & (GRID <= 1.5)
 
 
 def test_an_amount_is_the_peak_and_its_decay_the_area() -> None:
@@ -37,8 +38,8 @@ def driven(vehicle: Vehicle, times: float) -> TransientReport:
 
 
 def worst(changes: list[Change]) -> float:
-    """Mean peak of the lean error of large tip-ins."""
-    return float(np.mean([m.lean_pct for c in changes for m in c.of.events if c.of.key.size == "large"]))
+    """Peak of the lean error in the mean of large tip-ins of a sort; single ones peak by noise as well."""
+    return float(max(np.nanmax(c.of.mean_pct[SOON]) for c in changes if c.of.key.size == "large"))
 
 
 @pytest.mark.slow

@@ -126,10 +126,25 @@ def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     -------
     Lambda, shape (n,), NaN where unknown.
     """
+    return lambda_arriving(frame, frame.log.time_s + delay_s(frame, settings))
+
+
+def lambda_arriving(frame: Frame, arrival_s: Floats) -> Floats:
+    """Measured lambda at the times the gas of every sample arrives, as ``aligned_lambda`` reads it.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    arrival_s : shape (n,).
+
+    Returns
+    -------
+    Lambda, shape (n,), NaN where unknown.
+    """
     from lean_trim.core.kernels.log_loops import read_later
 
     log = frame.log
     time = as_loop(log.time_s)
-    arrival = np.maximum.accumulate(time + delay_s(frame, settings))
+    arrival = np.maximum.accumulate(arrival_s)
     fresh = log.update_mask(Role.LAMBDA) | ~np.isfinite(log[Role.LAMBDA])
     return read_later(time, arrival, as_loop(log[Role.LAMBDA]), fresh, 5.0 * log.step_s)

@@ -8,6 +8,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing
+from lean_trim.core.drive.delay import lambda_arriving
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.pipeline.solve import Solution, driven_factor, film_evidence
@@ -25,7 +26,7 @@ from lean_trim.core.transients.quick_changes import (
     rows_of,
     what_is_missing,
 )
-from lean_trim.core.transients.wall_film import WallFilm, fit_wall_film, no_film
+from lean_trim.core.transients.wall_film import SENSOR, WallFilm, arrives_s, fit_wall_film, no_film
 from lean_trim.core.transients.warm_up import TemperatureBin, over_temperature
 from lean_trim.core.types import Floats, Mask
 
@@ -126,7 +127,10 @@ def _report(solution: Solution) -> TransientReport:
     rows = rows_of(frame, k)
     film, _ = _film(solution, rows)
     events = find_transients(solution.prepared.conditions.motion)
-    error = lambda_error_pct(frame, solution.prepared.conditions.lam, k, solution.delay.settings.sensor_s)
+    sensor_s = float(np.exp(film.theta[SENSOR]))
+    # Where air moves quickly gas is not as late as the flow at its injection says.
+    lam = lambda_arriving(frame, arrives_s(rows, film.theta) + sensor_s)
+    error = lambda_error_pct(frame, lam, k, sensor_s)
     measured = measure(log.time_s, error, events)
     classes = classes_of(measured)
     steady = _steady_but_for_temperature(solution)

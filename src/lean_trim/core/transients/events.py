@@ -55,6 +55,7 @@ MOVES_FOR_S = 0.8
 """For how long a foot moves at most."""
 QUIET_S = 0.4
 SHIFT_NEAR_S = 0.9
+SAME_S = 0.5
 FULL_PCT = 80.0
 STILL_KMH = 3.0
 LEAST_CUT_S = 0.25
@@ -73,7 +74,15 @@ def find_transients(motion: Motion) -> tuple[Transient, ...]:
     The changes; none where nothing moved.
     """
     log = motion.frame.log
-    found = [*_of_the_foot(motion), *_returns(motion)]
+    returns = _returns(motion)
+    back = np.array([e.edge_s for e in returns])
+    # An opening that ends a cut is the return of fuel, and lean for what the walls take of it.
+    feet = [
+        e
+        for e in _of_the_foot(motion)
+        if e.kind not in (Kind.TIP_IN, Kind.STAB) or not (np.abs(back - e.edge_s) <= SAME_S).any()
+    ]
+    found = [*feet, *returns]
     running = fill_missing(log[Role.RPM]) > LEAST_RPM
     at = {e: int(np.searchsorted(log.time_s, e.edge_s)) for e in found}
     return tuple(sorted((e for e in found if running[at[e]]), key=lambda e: e.edge_s))

@@ -61,7 +61,7 @@ OWN_SHARE = 0.3
 SHARES = np.round(np.arange(0.0, 1.75, 0.1), 1)
 MULTIPLES = np.round(np.arange(0.0, 4.05, 0.1), 1)
 """Of the needed amount, and of what the ECU adds, that are tried."""
-LEAN_COUNTS = 6.0
+LEAN_COUNTS = 15.0
 """How many times a lean error counts for a rich one (common practice, no source)."""
 RUN_IN_S = 4.0
 FEWEST = 2

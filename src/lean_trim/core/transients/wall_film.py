@@ -246,6 +246,22 @@ def cylinder_mixture(rows: Rows, theta: Floats, fuel: Floats | None = None) -> F
     return np.asarray(np.clip((injected - to_film + from_film) / air, 0.0, 3.0))
 
 
+def arrives_s(rows: Rows, theta: Floats) -> Floats:
+    """When the gas of each row reaches the sensor.
+
+    Parameters
+    ----------
+    rows : of a drive.
+    theta : parameters, shape (7,).
+
+    Returns
+    -------
+    Times, s, shape (r,); infinite where the drive ends before.
+    """
+    leave = np.maximum.accumulate(rows.time_s + theta[CYCLES] * rows.cycle_s)
+    return pushed_through(rows.time_s, leave, rows.pushed_l, float(np.exp(theta[VOLUME])))
+
+
 def shown(rows: Rows, theta: Floats, mixture: Floats) -> Floats:
     """What the sensor shows of a mixture in the cylinder.
 
@@ -260,9 +276,7 @@ def shown(rows: Rows, theta: Floats, mixture: Floats) -> Floats:
     Fuel per air at the sensor, shape (r,).
     """
     time = rows.time_s
-    leave = np.maximum.accumulate(time + theta[CYCLES] * rows.cycle_s)
-    through = pushed_through(time, leave, rows.pushed_l, float(np.exp(theta[VOLUME])))
-    arrival = np.maximum.accumulate(np.minimum(through, time[-1] + GAP_S))
+    arrival = np.maximum.accumulate(np.minimum(arrives_s(rows, theta), time[-1] + GAP_S))
     return _lagged(time, np.interp(time, arrival, mixture), float(np.exp(theta[SENSOR])))
 
 
