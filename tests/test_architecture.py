@@ -57,7 +57,7 @@ def imports_of(module: str) -> frozenset[str]:
     typing_only = {
         id(inner)
         for node in ast.walk(tree)
-        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test)
+        if isinstance(node, ast.If) and isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING"
         for inner in ast.walk(node)
     }
     found: set[str] = set()

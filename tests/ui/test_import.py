@@ -266,8 +266,8 @@ def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
     window, imports = own_job, own_job.session.imports
-    first, dbc = write_candump(part(heron_log, 0, 3000), tmp_path / "a.log")
-    second, _ = write_candump(part(heron_log, 3000, 6000), tmp_path / "b.log")
+    first, dbc = write_candump(part(heron_log, 0, 1500), tmp_path / "a.log")
+    second, _ = write_candump(part(heron_log, 1500, 3000), tmp_path / "b.log")
     imports.add([first])
     until(lambda: bool(imports.questions) and not window.session.is_busy)
     assert imports.questions[0].need == "dbc"
