@@ -126,7 +126,7 @@ def _kind(motion: Motion, i: int, way: float, by_throttle: bool, shifts: Floats)
     if any(abs(s - log.time_s[i]) <= SHIFT_NEAR_S for s in shifts[max(near - 1, 0) : near + 1]):
         return Kind.SHIFT
     if way < 0.0:
-        full = by_throttle and float(fill_missing(log[Role.THROTTLE])[max(i - 1, 0)]) >= FULL_PCT
+        full = by_throttle and float(np.nan_to_num(log[Role.THROTTLE][max(i - 1, 0)])) >= FULL_PCT
         return Kind.LIFT if full else Kind.TIP_OUT
     still = Role.SPEED in log and float(np.nan_to_num(log[Role.SPEED][i], nan=99.0)) < STILL_KMH
     return Kind.STAB if still else Kind.TIP_IN
@@ -164,7 +164,7 @@ def _transient(motion: Motion, kind: Kind, i: int, size: float) -> Transient:
         kind=kind,
         edge_s=float(log.time_s[i]),
         size=round(size, 3),
-        rpm=float(fill_missing(log[Role.RPM])[i]),
+        rpm=float(np.nan_to_num(log[Role.RPM][i])),
         coolant_c=at(Role.COOLANT),
         map_kpa=at(Role.MAP),
     )
