@@ -15,7 +15,7 @@ from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.narrowband import closed_loop
 from lean_trim.core.knobs import Knob, default_of
-from lean_trim.core.types import Mask
+from lean_trim.core.types import Ints, Mask
 
 
 class Regime(IntEnum):
@@ -94,6 +94,24 @@ def fuel_cut(frame: Frame) -> Mask:
     closed = log.get(Role.THROTTLE, 0.0) <= 2.0
     by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
     return np.asarray((log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda))
+
+
+def fuel_cuts(frame: Frame, least_s: float) -> Ints:
+    """Rows at which each fuel cut of some length begins, and the rows after its last; shape (c, 2).
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    least_s : shortest one that counts, s.
+
+    Returns
+    -------
+    In the order of time; the second may be the number of rows, where the log ends in a cut.
+    """
+    time = frame.log.time_s
+    edges = np.flatnonzero(np.diff(fuel_cut(frame).astype(np.int8), prepend=0, append=0)).reshape(-1, 2)
+    lasts = time[np.minimum(edges[:, 1], len(time) - 1)] - time[edges[:, 0]]
+    return np.asarray(edges[lasts >= least_s])
 
 
 def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:

@@ -9,6 +9,7 @@ import numpy as np
 from lean_trim.core.data.tables import Table
 from lean_trim.core.estimation.bordered import Bordered, Factor
 from lean_trim.core.estimation.estimate import FitState
+from lean_trim.core.estimation.noise import LONGEST_S
 from lean_trim.core.estimation.samples import Samples
 from lean_trim.core.estimation.surface_prior import WEAK, Prior, Strengths
 from lean_trim.core.parallel import run_parallel
@@ -30,7 +31,6 @@ BLOCKS_EARLY = 16
 """Correlation is read from stretches of so many samples, so many of them at most, evenly spread; from fewer
 before the last strengths are known.
 """
-LONGEST_S = 6.0
 LOG_DOUBT = float(np.log(200.0))
 """How much less smoothing may be right around one lone point than what fits the whole table best, in logs."""
 SETTLED = 1e-4

@@ -9,9 +9,9 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing
 from lean_trim.core.drive.frame import Frame
-from lean_trim.core.drive.regimes import fuel_cut
+from lean_trim.core.drive.regimes import fuel_cuts
+from lean_trim.core.transients.events import LEAST_CUT_S
 
-LEAST_S = 0.25
 FEWEST = 3
 OPENED_PCT = 0.7
 """Throttle that gives fuel back by itself, above where it rested."""
@@ -48,10 +48,8 @@ def cut_thresholds(frame: Frame) -> CutThresholds | None:
     None below three cuts.
     """
     log = frame.log
-    edges = np.flatnonzero(np.diff(fuel_cut(frame).astype(np.int8), prepend=0, append=0)).reshape(-1, 2)
     last = len(log) - 1
-    long = [log.time_s[min(b, last)] - log.time_s[a] >= LEAST_S for a, b in edges.tolist()]
-    edges = edges[np.array(long, bool)] if len(edges) else edges
+    edges = fuel_cuts(frame, LEAST_CUT_S)
     if len(edges) < FEWEST:
         return None
     begin, end = edges[:, 0], np.minimum(edges[:, 1], last)

@@ -11,8 +11,8 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing, rate_per_s
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.regimes import fuel_cut
-from lean_trim.core.types import Floats, Ints, Mask
+from lean_trim.core.drive.regimes import fuel_cuts
+from lean_trim.core.types import Floats, Ints
 
 
 class Kind(StrEnum):
@@ -144,12 +144,10 @@ def _shifts(motion: Motion) -> Ints:
 def _returns(motion: Motion) -> list[Transient]:
     """Fuel that comes back after a cut, in a running engine."""
     log = motion.frame.log
-    cut: Mask = fuel_cut(motion.frame)
-    edges = np.flatnonzero(np.diff(cut.astype(np.int8), prepend=0, append=0))
     out = []
-    for begin, end in edges.reshape(-1, 2).tolist():
-        length = float(log.time_s[min(end, len(log) - 1)] - log.time_s[begin])
-        if length >= LEAST_CUT_S and end < len(log):
+    for begin, end in fuel_cuts(motion.frame, LEAST_CUT_S).tolist():
+        if end < len(log):
+            length = float(log.time_s[end] - log.time_s[begin])
             out.append(_transient(motion, Kind.AFTER_CUT, end, length))
     return out
 
