@@ -9,6 +9,7 @@ from typing import Any, get_args
 
 import numpy as np
 
+from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.table_kinds import Holds, Rows, holds_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import (
@@ -30,6 +31,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.tables import read_table, write_table
 from lean_trim.formats.tables.form import GridForm, form_of
+from lean_trim.formats.tables.fuel_corrections import read_correction
 from lean_trim.formats.tables.table_units import CELL_UNITS, ROW_UNITS
 
 
@@ -96,6 +98,7 @@ KNOWN = {
     "airflow_source",
     "airflow_table",
 }
+KNOWN_TABLES = ("ve", "maf", "target_lambda", *CORRECTIONS)
 PLACES = ("downpipe", "tailpipe")
 AIRFLOWS: tuple[Airflow, ...] = get_args(Airflow)
 FEEDBACKS: tuple[Feedback, ...] = get_args(Feedback)
@@ -213,6 +216,9 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     sheet = Sheet(data, str(path))
     # A misspelt key must not pass for one that was taken in.
     warnings = [f"{path}: unknown key {k!r} is not used" for k in sheet.data if k not in KNOWN]
+    tables = sheet.data.get("tables")
+    named = tables if isinstance(tables, dict) else {}
+    warnings += [f"{path}: unknown table {k!r} is not used" for k in named if k not in KNOWN_TABLES]
     return _vehicle(sheet, path.parent), warnings
 
 
@@ -240,7 +246,14 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         sensor_place=_sensor_place(sheet),
         airflow_source=_source(sheet),
         fuel_varies=_varies(sheet),
+        corrections={name: read_correction(path, name) for name, path in _correction_paths(sheet, folder)},
     )
+
+
+def _correction_paths(sheet: Sheet, folder: Path) -> list[tuple[str, Path]]:
+    """Files of the corrections of fuel the sheet names, in their order."""
+    paths = [(name, _table_path(sheet, name, folder, required=False)) for name in CORRECTIONS]
+    return [(name, path) for name, path in paths if path is not None]
 
 
 def _varies(sheet: Sheet) -> bool:
@@ -396,6 +409,9 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
     if vehicle.target is not None:
         write_table(vehicle.target, folder / "target_lambda.csv")
         tables["target_lambda"] = "target_lambda.csv"
+    for name, table in vehicle.corrections.items():
+        write_table(table, folder / f"{name}.csv")
+        tables[name] = f"{name}.csv"
     path = folder / "vehicle.json"
     path.write_text(
         json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8"

@@ -6,11 +6,14 @@ import math
 from dataclasses import dataclass, field
 
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.simcar.corrections import Sensed, TableCorrections
 from lean_trim.simcar.lookup import CurveLookup, GridLookup
 
 LTFT_RPM = (1500.0, 2500.0, 4000.0)
 LTFT_LOAD = (35.0, 55.0, 80.0)
 FULL_THROTTLE_PCT = 78.0
+WARM_UP_PER_K, WARM_UP_BELOW_C = 0.0034, 72.0
+"""What the ECU adds of itself to a cold engine, where it was given no table."""
 
 
 @dataclass
@@ -81,6 +84,7 @@ class Ecu:
             self.vehicle.injectors.volts.tolist(), self.vehicle.injectors.dead_time_ms.tolist()
         )
         self.cylinder_l = self.vehicle.cylinder_l
+        self.tables = TableCorrections(self.vehicle) if self.vehicle.corrections else None
         injectors = self.vehicle.injectors
         self.small = None
         if len(injectors.small_open_ms):
@@ -100,6 +104,8 @@ class Ecu:
             self.stft *= math.exp(-dt / 0.3)
         fuel = air / (self.vehicle.stoich_afr * target) * self._enrichment(s, dt)
         fuel *= (1 + self.stft / 100) * (1 + self.ltft[block] / 100)
+        if self.tables is not None:
+            fuel = self.tables.onto_walls(self._sensed(s), fuel, dt)
         if s.throttle_pct > FULL_THROTTLE_PCT:
             fuel *= 1 + self.hidden_rich_pct / 100
         width = 0.0
@@ -156,13 +162,32 @@ class Ecu:
         self.ltft[block] = max(-long, min(long, self.ltft[block] + step))
         self.stft -= step
 
+    def _sensed(self, s: Readings) -> Sensed:
+        return Sensed(
+            s.time_s, s.rpm, s.map_kpa, s.throttle_pct, s.intake_c, s.coolant_c, cutting=self.cutting
+        )
+
     def _enrichment(self, s: Readings, dt: float) -> float:
+        own = self._own_enrichment(s, dt)
+        warm_up = WARM_UP_PER_K * max(0.0, WARM_UP_BELOW_C - s.coolant_c)
+        if self.tables is None:
+            return 1.0 + own + warm_up
+        sensed = self._sensed(s)
+        if self.tables.enrichment is not None:
+            own = self.tables.enriched_pct(sensed, dt) / 100.0
+        own += self.tables.after_cut_pct(sensed, dt) / 100.0
+        if self.tables.warm_up is not None:
+            warm_up = self.tables.warm_up(s.coolant_c) / 100.0
+        air = self.tables.air(s.intake_c) / 100.0 if self.tables.air is not None else 0.0
+        return (1.0 + own + warm_up) * (1.0 + air)
+
+    def _own_enrichment(self, s: Readings, dt: float) -> float:
         slope = (s.map_kpa - self.last_map) / dt
         self.last_map = s.map_kpa
         self.accel *= math.exp(-dt / 0.35)
         if slope > 40.0:
             self.accel = min(0.30, self.accel + 0.0012 * slope * dt * 4.0)
-        return 1.0 + self.accel_times * self.accel + 0.0034 * max(0.0, 72.0 - s.coolant_c)
+        return self.accel_times * self.accel
 
     def _block(self, s: Readings) -> int:
         i = sum(s.rpm > edge for edge in LTFT_RPM)

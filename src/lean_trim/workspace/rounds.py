@@ -19,7 +19,7 @@ from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import DriveGrew, Notice, Part
 from lean_trim.workspace.destination import Destination, Place, round_following
 from lean_trim.workspace.driven_car import drive_apart
-from lean_trim.workspace.injector_tables import decided_tables
+from lean_trim.workspace.side_tables import decided_tables
 from lean_trim.workspace.tasks import Lane, Report
 
 if TYPE_CHECKING:

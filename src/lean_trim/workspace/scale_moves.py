@@ -21,7 +21,7 @@ from lean_trim.core.injectors.tables import limits_of
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.types import Floats
 from lean_trim.workspace.changes import Notice
-from lean_trim.workspace.injector_tables import Held, TablesChange
+from lean_trim.workspace.side_tables import Held, TablesChange
 
 if TYPE_CHECKING:
     from lean_trim.job.records import Round

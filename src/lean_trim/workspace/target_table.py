@@ -19,7 +19,7 @@ from lean_trim.core.decision.targets import TargetAdvice, advise
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.workspace.changes import Notice
-from lean_trim.workspace.injector_tables import Held, TablesChange
+from lean_trim.workspace.side_tables import Held, TablesChange
 
 if TYPE_CHECKING:
     from lean_trim.workspace.workspace import Workspace

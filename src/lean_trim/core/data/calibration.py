@@ -8,6 +8,7 @@ from enum import StrEnum
 
 import numpy as np
 
+from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.injector_tables import with_tables
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -32,9 +33,11 @@ INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES = "injector_flow", "dead_time", "small_pu
 INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES)
 ENGINE_SCALE = "engine_scale"
 """What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin with."""
-BESIDE = (*INJECTOR_TABLES, ENGINE_SCALE)
-"""Tables a revision need not have: without them the vehicle sheet counts."""
-TABLE_NAMES = ("ve", "maf", TARGET, *BESIDE, "warm_up", "enrichment")
+SIDE_TABLES = (*INJECTOR_TABLES, *CORRECTIONS)
+"""Tables that are decided beside the airflow table."""
+BESIDE = (*SIDE_TABLES, ENGINE_SCALE)
+"""Tables a revision need not have: without them the vehicle sheet counts, or the drive alone."""
+TABLE_NAMES = ("ve", "maf", TARGET, *BESIDE)
 """Every table a calibration may hold: airflow models, target, injector data, corrections of fuel."""
 
 
@@ -164,10 +167,10 @@ def calibration_of(vehicle: Vehicle) -> Calibration:
 
     Returns
     -------
-    Its airflow table and, if there is one, its target table.
+    Its airflow table, its target table if there is one, and corrections of fuel it named.
     """
     target = {} if vehicle.target is None else {TARGET: vehicle.target}
-    return Calibration({vehicle.airflow: vehicle.table, **target})
+    return Calibration({vehicle.airflow: vehicle.table, **target, **vehicle.corrections})
 
 
 def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
@@ -197,4 +200,11 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     # A move at the injectors stands in their flow already.
     if scale is not None:
         size *= float(scale.values[0])
-    return replace(vehicle, table=table, target=tables.get(TARGET), injectors=injectors, displacement_l=size)
+    return replace(
+        vehicle,
+        table=table,
+        target=tables.get(TARGET),
+        injectors=injectors,
+        displacement_l=size,
+        corrections={name: tables[name] for name in CORRECTIONS if name in tables},
+    )

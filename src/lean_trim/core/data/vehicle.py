@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal, get_args
 
@@ -145,7 +146,8 @@ class AirflowSourceSettings:
 class Vehicle:
     """One vehicle with the calibration that is in its ECU.
 
-    ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank.
+    ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank. ``corrections`` are tables
+    of fuel beyond airflow and target, as far as they are known, by the names of ``fuel_corrections``.
     """
 
     name: str
@@ -163,6 +165,7 @@ class Vehicle:
     sensor_place: SensorPlace = "downpipe"
     airflow_source: AirflowSourceSettings = field(default_factory=AirflowSourceSettings)
     fuel_varies: bool = False
+    corrections: Mapping[str, Table] = field(default_factory=dict)
 
     @property
     def is_speed_density(self) -> bool:

@@ -23,22 +23,13 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.tables.arrange import arrange_curve
 from lean_trim.formats.tables.block import Block, block_of_text
+from lean_trim.formats.tables.checked import Counted, axis_in, cells_in, points_in
 from lean_trim.formats.tables.table_units import LB_G, PSI_KPA
 
 
 class Say:
     """Sentences of this module."""
 
-    AXIS_RANGE = Message(
-        "injector_block.axis_range",
-        "{source}: {value:g} {unit} on the {axis} axis is {ours:.4g} {ours_unit}; allowed are {low:g} to "
-        "{high:g} {ours_unit}. Is the unit right?",
-    )
-    CELL_RANGE = Message(
-        "injector_block.cell_range",
-        "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} {ours_unit}. "
-        "Is the unit right?",
-    )
     RISES = Message(
         "injector_block.rises",
         "{source}: the dead time rises from {ms:g} to {next_ms:g} ms between {volts:g} and {next_volts:g} V; "
@@ -158,8 +149,9 @@ def injector_table_of(block: Block, name: str, form: InjectorForm) -> Table:
     if name == INJECTOR_FLOW:
         own = flow_unit(form.cells, form.density_kg_per_l)
         axis = _axis(PRESSURE_AXIS, curve.signal, form, source)
-        cells = _cells(curve.flow, own, FLOW_RANGE, "g/s", source)
-        return Table((axis,), cells, "g/s", "injector flow", _beside(own, "g/s"))
+        counted = Counted(own, "g/s", *FLOW_RANGE)
+        cells = cells_in(curve.flow, counted, source)
+        return Table((axis,), cells, "g/s", "injector flow", counted.beside)
     axis = _axis(VOLTS_AXIS, curve.signal, form, source)
     return _dead_table((axis,), curve.flow, form, source)
 
@@ -192,58 +184,14 @@ def _is_volts(points: Floats, label: str) -> bool:
 
 
 def _axis(name: str, points: Floats, form: InjectorForm, source: str) -> Axis:
-    own = OwnUnit("V") if name == VOLTS_AXIS else PRESSURE_UNITS[form.pressure]
-    ours, allowed = ("V", VOLTS_RANGE) if name == VOLTS_AXIS else ("kPa", PRESSURE_RANGE)
-    return Axis(name, ours, _points(points, own, name, ours, allowed, source), _beside(own, ours))
-
-
-def _points(
-    points: Floats, own: OwnUnit, name: str, ours: str, allowed: tuple[float, float], source: str
-) -> Floats:
-    """Points of an axis in our unit; those no injector has are refused."""
-    low, high = allowed
-    found = own.ours(points)
-    bad = np.flatnonzero(~((found >= low) & (found <= high)))
-    if len(bad):
-        at = int(bad[0])
-        raise BadInputError(
-            Say.AXIS_RANGE(
-                source=source,
-                value=float(points[at]),
-                unit=own.unit,
-                axis=name,
-                ours=float(found[at]),
-                ours_unit=ours,
-                low=low,
-                high=high,
-            )
-        )
-    return found
-
-
-def _cells(values: Floats, own: OwnUnit, allowed: tuple[float, float], ours: str, source: str) -> Floats:
-    found = own.ours(values)
-    low, high = allowed
-    bad = np.argwhere(~((found >= low) & (found <= high)))
-    if len(bad):
-        at = tuple(bad[0])
-        raise BadInputError(
-            Say.CELL_RANGE(
-                source=source,
-                value=float(values[at]),
-                unit=own.unit,
-                ours=float(found[at]),
-                ours_unit=ours,
-                low=low,
-                high=high,
-            )
-        )
-    return np.asarray(found, float)
+    if name == VOLTS_AXIS:
+        return axis_in(name, points, Counted(OwnUnit("V"), "V", *VOLTS_RANGE), source)
+    return axis_in(name, points, Counted(PRESSURE_UNITS[form.pressure], "kPa", *PRESSURE_RANGE), source)
 
 
 def _dead_table(axes: tuple[Axis, ...], values: Floats, form: InjectorForm, source: str) -> Table:
-    own = DEAD_UNITS[form.cells]
-    cells = _cells(values, own, DEAD_RANGE, "ms", source)
+    counted = Counted(DEAD_UNITS[form.cells], "ms", *DEAD_RANGE)
+    cells = cells_in(values, counted, source)
     rises = np.argwhere(np.diff(cells, axis=0) > 0.0)
     if len(rises):
         at = tuple(rises[0])
@@ -259,17 +207,13 @@ def _dead_table(axes: tuple[Axis, ...], values: Floats, form: InjectorForm, sour
             )
         )
     cells = np.maximum(cells, LEAST_DEAD_MS)
-    return Table(axes, cells, "ms", "injector dead time", _beside(own, "ms"))
-
-
-def _beside(own: OwnUnit, ours: str) -> OwnUnit | None:
-    return None if own.unit == ours else own
+    return Table(axes, cells, "ms", "injector dead time", counted.beside)
 
 
 def _small_table(open_ms: Floats, added: Floats, form: InjectorForm, source: str) -> Table:
     own = DEAD_UNITS[form.cells]
-    points = _points(open_ms, own, OPEN_AXIS, "ms", OPEN_RANGE, source)
-    cells = _cells(added, own, ADDED_RANGE, "ms", source)
+    points = points_in(OPEN_AXIS, open_ms, Counted(own, "ms", *OPEN_RANGE), source)
+    cells = cells_in(added, Counted(own, "ms", *ADDED_RANGE), source)
     if (np.diff(points + cells) <= 0.0).any():
         raise BadInputError(Say.FALLS(source=source))
     return small_pulse_table(points, cells, own)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from lean_trim.core.data.fuel_corrections import RATES
 from lean_trim.core.data.tables import Table
 
 
@@ -37,6 +38,9 @@ def table_text(table: Table, delimiter: str = ",", decimals: int = 3) -> str:
     else:
         rows, columns = table.axes
         corner = f"{rows.shown_unit}\\{columns.shown_unit}"
+        # The cells of an airflow grid are named by the vehicle sheet, these by nothing else.
+        if rows.name in RATES:
+            corner += f" [{table.shown_unit}]"
         lines.append(delimiter.join([corner, *(f"{x:g}" for x in columns.shown)]))
         for y, row in zip(rows.shown, cells, strict=True):
             lines.append(delimiter.join([f"{y:g}", *(show(v, decimals) for v in row)]))

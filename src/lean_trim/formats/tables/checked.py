@@ -1,0 +1,128 @@
+"""Points and cells of a table that was brought along: turned into our unit, or refused by name."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.tables import Axis, OwnUnit
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    AXIS_RANGE = Message(
+        "checked.axis_range",
+        "{source}: {value:g} {unit} on the {axis} axis is {ours:.4g} {ours_unit}; allowed are {low:g} to "
+        "{high:g} {ours_unit}. Is the unit right?",
+    )
+    CELL_RANGE = Message(
+        "checked.cell_range",
+        "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} {ours_unit}. "
+        "Is the unit right?",
+    )
+
+
+@dataclass(frozen=True)
+class Counted:
+    """How numbers were written: the ECU's unit, ours, and the range any ECU's lie in, in ours."""
+
+    own: OwnUnit
+    ours: str
+    low: float
+    high: float
+
+    @property
+    def beside(self) -> OwnUnit | None:
+        """The ECU's unit where it is another than ours."""
+        return None if self.own.unit == self.ours else self.own
+
+
+def axis_in(name: str, points: Floats, counted: Counted, source: str) -> Axis:
+    """An axis in our unit.
+
+    Parameters
+    ----------
+    name : of the axis.
+    points : as written, shape (n,).
+    counted : how.
+    source : what the table is called in messages.
+
+    Returns
+    -------
+    With the ECU's unit beside it.
+
+    Raises
+    ------
+    BadInputError
+        For a point no ECU has.
+    """
+    return Axis(name, counted.ours, points_in(name, points, counted, source), counted.beside)
+
+
+def points_in(name: str, points: Floats, counted: Counted, source: str) -> Floats:
+    """Points of an axis in our unit.
+
+    Parameters
+    ----------
+    name, points, counted, source : as above.
+
+    Returns
+    -------
+    Shape (n,).
+
+    Raises
+    ------
+    BadInputError
+        As above.
+    """
+    found = counted.own.ours(points)
+    bad = np.flatnonzero(~((found >= counted.low) & (found <= counted.high)))
+    if len(bad):
+        at = int(bad[0])
+        raise BadInputError(
+            Say.AXIS_RANGE(source=source, axis=name, **_words(float(points[at]), float(found[at]), counted))
+        )
+    return found
+
+
+def cells_in(values: Floats, counted: Counted, source: str) -> Floats:
+    """Cells in our unit.
+
+    Parameters
+    ----------
+    values : as written, any shape.
+    counted, source : as above.
+
+    Returns
+    -------
+    The same shape.
+
+    Raises
+    ------
+    BadInputError
+        For a value no ECU has.
+    """
+    found = counted.own.ours(values)
+    bad = np.argwhere(~((found >= counted.low) & (found <= counted.high)))
+    if len(bad):
+        at = tuple(bad[0])
+        raise BadInputError(
+            Say.CELL_RANGE(source=source, **_words(float(values[at]), float(found[at]), counted))
+        )
+    return np.asarray(found, float)
+
+
+def _words(value: float, ours: float, counted: Counted) -> dict[str, float | str]:
+    return {
+        "value": value,
+        "unit": counted.own.unit,
+        "ours": ours,
+        "ours_unit": counted.ours,
+        "low": counted.low,
+        "high": counted.high,
+    }

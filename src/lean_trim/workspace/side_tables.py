@@ -1,0 +1,301 @@
+"""Deciding the tables a round keeps beside its airflow table: typed, put back, pasted; saved first."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from lean_trim.core.data.calibration import SIDE_TABLES, TARGET
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import TableLimits
+from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.decision import Decision
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.messages import Message, Said
+from lean_trim.job.records import Round
+from lean_trim.workspace.changes import InjectorsTold, Notice, Part, ProposalChanged
+
+if TYPE_CHECKING:
+    from lean_trim.workspace.workspace import Workspace
+
+
+class Say:
+    """What deciding such tables says."""
+
+    ACCEPT = Message("side_tables.accept", "Accept the {what}")
+    PUT_BACK = Message("side_tables.put_back", "Put the {what} back")
+    SET = Message("side_tables.set", "Set {text} in the {what}")
+    PASTE = Message("side_tables.paste", "Take the {what} that was pasted")
+    ONLY_NEWEST = Message(
+        "side_tables.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+    )
+    NO_DATA = Message(
+        "side_tables.no_data", "There is no {what} of this car yet: paste it, or say it on the Vehicle desk."
+    )
+    SCALE_FIRST = Message(
+        "side_tables.scale_first",
+        "The scale of the airflow table was moved in this round: drive on it first, or put it back.",
+    )
+    REFUSED = Message("side_tables.refused", "The {what} is as it was: {reason}")
+    OTHER_AXES = Message("side_tables.other_axes", "it needs an axis of {axis}")
+
+
+@dataclass(frozen=True, eq=False)
+class Held:
+    """Tables of a round's revision and what was decided on them; None where there is none."""
+
+    tables: Mapping[str, Table | None]
+    decisions: Mapping[str, Decision | None]
+
+
+@dataclass(frozen=True, eq=False)
+class TablesChange:
+    """One change of tables a round keeps beside its airflow table, or together with it."""
+
+    desk: SideTables
+    round_id: int
+    text: str
+    before: Held
+    after: Held
+    redrives: bool = field(default=False)
+
+    def apply(self) -> None:
+        """Save and take the later tables."""
+        self.desk.settle(self.round_id, self.after, self.redrives)
+
+    def revert(self) -> None:
+        """Save and take the earlier tables."""
+        self.desk.settle(self.round_id, self.before, self.redrives)
+
+
+class SideTables:
+    """Tables of the shown round beside its airflow table; those of one desk.
+
+    ``words`` names each of them, ``redrives`` says whether another table in the ECU makes the solve another,
+    ``apart_from_scale`` whether they cannot be decided together with a moved scale.
+    """
+
+    words: Mapping[str, str] = {}
+    redrives = False
+    apart_from_scale = False
+
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+
+    def base(self, name: str) -> Table | None:
+        """A table as the shown round is driven on it.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+
+        Returns
+        -------
+        None if nothing is known.
+        """
+        current = self.workspace.round
+        return None if current is None else current.revision.calibration.tables.get(name)
+
+    def proposed(self, name: str) -> Table | None:
+        """What the drive asks for; None if that is not told.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+
+        Returns
+        -------
+        A table on the same axes.
+        """
+        raise NotImplementedError
+
+    def axes_of(self, name: str) -> tuple[str, ...]:
+        """Axes of which a table needs one.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+
+        Returns
+        -------
+        Names of axes.
+        """
+        raise NotImplementedError
+
+    def limits_of(self, table: Table) -> TableLimits:
+        """Resolution and range of a table's field.
+
+        Parameters
+        ----------
+        table : one of these.
+
+        Returns
+        -------
+        In the ECU's own numbers.
+        """
+        raise NotImplementedError
+
+    def decided(self, name: str) -> Decision | None:
+        """What is decided of a table, untouched if nothing is; None if there is no table.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+
+        Returns
+        -------
+        The decision.
+        """
+        current, table = self.workspace.round, self.base(name)
+        if current is None or table is None:
+            return None
+        return current.decisions.get(name) or decide.undecided(table)
+
+    def put_back(self, name: str) -> bool:
+        """Return a whole table to what was driven on.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        said = Say.PUT_BACK(what=self.words[name])
+        return self._decide(name, said, lambda _, table: decide.undecided(table))
+
+    def type_in(self, name: str, cell: int, text: str) -> bool:
+        """Apply typed input such as "+3%" or "=1.02" to one cell; False, and told, if it cannot be.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+        cell : flat index.
+        text : as for the airflow table; a bare number is the value.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        words = text.strip()
+        typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
+        return self._decide(
+            name,
+            Say.SET(text=words, what=self.words[name]),
+            lambda decision, table: decide.type_in(decision, typed, [cell], self.limits_of(table), table.own),
+        )
+
+    def take_table(self, name: str, table: Table) -> bool:
+        """Take a table as the one that is in the ECU, with its own axes; what was decided on it goes.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+        table : of the whole round.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        axes = self.axes_of(name)
+        if all(a.name not in axes for a in table.axes):
+            self._refuse(name, str(Say.OTHER_AXES(axis=" or ".join(axes))))
+            return False
+        return self._push(Say.PASTE(what=self.words[name]), name, table, None, self.redrives)
+
+    def _refuse(self, name: str, reason: str) -> None:
+        self.workspace.hub.publish(Notice("error", Say.REFUSED(what=self.words[name], reason=reason)))
+
+    def _decide(self, name: str, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
+        table, decision = self.base(name), self.decided(name)
+        if table is None or decision is None:
+            self.workspace.note(Say.NO_DATA(what=self.words[name]))
+            return False
+        try:
+            after = change(decision, table)
+        except LeanTrimError as error:
+            self._refuse(name, str(error))
+            return False
+        return self._push(text, name, table, after if after.changed else None)
+
+    def _push(
+        self, text: Said, name: str, table: Table, decision: Decision | None, redrives: bool = False
+    ) -> bool:
+        workspace = self.workspace
+        current = workspace.round
+        if current is None or not workspace.is_last:
+            workspace.note(Say.ONLY_NEWEST())
+            return False
+        if self.apart_from_scale and current.scale_moved != 1.0:
+            workspace.hub.publish(Notice("error", Say.SCALE_FIRST()))
+            return False
+        after = Held({name: table}, {name: decision})
+        made = TablesChange(self, current.id, str(text), held(current, (name,)), after, redrives)
+        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+
+    def settle(self, round_id: int, settled: Held, redrives: bool) -> None:
+        """Save tables and decisions of a round, then take them into memory.
+
+        Parameters
+        ----------
+        round_id : a round of the open job.
+        settled : what it is to hold.
+        redrives : whether the table it was driven on is another one now, so that it is solved anew.
+
+        Raises
+        ------
+        SaveFailedError
+            If the file refused it; nothing is changed then.
+        """
+        workspace = self.workspace
+        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        if changed is None:
+            return
+        tables, decisions = settled.tables, settled.decisions
+        workspace.saving.save(lambda store: store.save_tables(changed, tables, decisions, redrives))
+        after = changed.with_tables(tables, decisions)
+        workspace.replace_round(after.without_outcome() if redrives else after, Part.DECISION)
+        if redrives and workspace.shows(round_id):
+            workspace.show_other_logs()
+        elif workspace.shows(round_id):
+            workspace.hub.publish(InjectorsTold())
+            workspace.hub.publish(ProposalChanged(round_id))
+
+
+def held(current: Round, names: tuple[str, ...]) -> Held:
+    """What a round holds of some tables.
+
+    Parameters
+    ----------
+    current : a round.
+    names : of tables.
+
+    Returns
+    -------
+    None where it has none.
+    """
+    return Held(
+        {name: current.revision.calibration.tables.get(name) for name in names},
+        {name: current.decisions.get(name) for name in names},
+    )
+
+
+def decided_tables(current: Round) -> dict[str, Table]:
+    """Tables beside the airflow table as a round would write them, those that change.
+
+    Parameters
+    ----------
+    current : a round.
+
+    Returns
+    -------
+    By name.
+    """
+    calibration = current.resulting_calibration
+    return {
+        name: calibration[name]
+        for name in (*SIDE_TABLES, TARGET)
+        if name in current.decisions and current.decisions[name].changed
+    }
