@@ -215,3 +215,32 @@ def fuel_for(
         out[i] = max(need, 0.0) if wanted[i] > 0.0 else 0.0
         from_film = left + half * share[i] * out[i]
     return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def faded_anew(
+    time_s: Floats, extra: Floats, old_s: float, new_s: float
+) -> Floats:  # pragma: no cover - compiled
+    """Fuel beyond the steady amount as it would be if it faded in another time.
+
+    What is added anew stays; what only fades does so over ``new_s``. Added anew is what falls less than half
+    as quickly as ``old_s`` says.
+
+    Parameters
+    ----------
+    time_s : after an edge, shape (n,).
+    extra : beyond the steady amount, of one sign, shape (n,).
+    old_s, new_s : time constants, s, above 0.
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    out = extra.copy()
+    for i in range(1, len(extra)):
+        step = time_s[i] - time_s[i - 1]
+        held = out[i - 1] * np.exp(-step / new_s)
+        is_new = abs(extra[i]) >= abs(extra[i - 1]) * np.exp(-0.5 * step / old_s)
+        source = extra[i] if is_new or new_s >= old_s else 0.0
+        out[i] = source if abs(source) > abs(held) else held
+    return out

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -37,6 +37,8 @@ class Transient:
     size : change of throttle, percent of its travel (of manifold pressure, kPa, where no throttle was
         logged); of a fuel cut, its length, s.
     rpm, coolant_c, map_kpa : at the edge; NaN where not logged.
+    map_rate_kpa_per_s, throttle_rate_pct_per_s : quickest that way (a closing below 0) while the foot moved;
+        NaN where not logged.
     """
 
     kind: Kind
@@ -45,6 +47,8 @@ class Transient:
     rpm: float
     coolant_c: float
     map_kpa: float
+    map_rate_kpa_per_s: float = float("nan")
+    throttle_rate_pct_per_s: float = float("nan")
 
 
 THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT = 30.0, 5.0
@@ -60,6 +64,8 @@ FULL_PCT = 80.0
 STILL_KMH = 3.0
 LEAST_CUT_S = 0.25
 LEAST_RPM = 500.0
+RATE_FROM_S = 0.1
+"""Before an edge; a rate fitted over a window begins before what it is the rate of."""
 
 
 def find_transients(motion: Motion) -> tuple[Transient, ...]:
@@ -97,6 +103,7 @@ def _of_the_foot(motion: Motion) -> list[Transient]:
     if not by_throttle and Role.MAP not in log:
         return []
     values = fill_missing(log[Role.THROTTLE if by_throttle else Role.MAP])
+    rates = _rates(motion)
     quick, least = (THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT) if by_throttle else (MAP_KPA_PER_S, LEAST_MAP_KPA)
     rate = rate_per_s(log.time_s, values, max(RATE_OVER_S, 2.0 * log.step_s))
     shifts = log.time_s[_shifts(motion)]
@@ -106,8 +113,30 @@ def _of_the_foot(motion: Motion) -> list[Transient]:
         for i, size in zip(starts.tolist(), _moved(values, starts, log.time_s, way), strict=True):
             if size >= least:
                 kind = _kind(motion, i, way, by_throttle, shifts)
-                out.append(_transient(motion, kind, i, size))
+                out.append(_with_rates(_transient(motion, kind, i, size), log.time_s, rates, way))
     return out
+
+
+def _rates(motion: Motion) -> dict[str, Floats]:
+    """Rates along the log by the event's field, of what was logged."""
+    log = motion.frame.log
+    over_s = max(RATE_OVER_S, 2.0 * log.step_s)
+    fields = {"map_rate_kpa_per_s": Role.MAP, "throttle_rate_pct_per_s": Role.THROTTLE}
+    return {
+        field: rate_per_s(log.time_s, fill_missing(log[role]), over_s)
+        for field, role in fields.items()
+        if role in log and bool(np.isfinite(log[role]).any())
+    }
+
+
+def _with_rates(event: Transient, time_s: Floats, rates: dict[str, Floats], way: float) -> Transient:
+    first, last = np.searchsorted(time_s, [event.edge_s - RATE_FROM_S, event.edge_s + MOVES_FOR_S])
+    quickest = {field: way * float((way * rate[first:last]).max()) for field, rate in rates.items()}
+    return replace(
+        event,
+        map_rate_kpa_per_s=quickest.get("map_rate_kpa_per_s", float("nan")),
+        throttle_rate_pct_per_s=quickest.get("throttle_rate_pct_per_s", float("nan")),
+    )
 
 
 def _moved(values: Floats, starts: Ints, time_s: Floats, way: float) -> Floats:

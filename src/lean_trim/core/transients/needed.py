@@ -10,20 +10,28 @@ alone: nothing is proposed for it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import partial
 
 import numpy as np
 
-from lean_trim.core.drive.film import GAP_S
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.classes import TransientClass
-from lean_trim.core.transients.errors import AFTER_S, BEFORE_S, GRID, GRID_S
+from lean_trim.core.transients.errors import GRID, GRID_S
 from lean_trim.core.transients.events import Kind
+from lean_trim.core.transients.fuel_traces import (
+    Extra,
+    FuelTraces,
+    edges_of,
+    fuel_traces,
+    mean_trace,
+    modelled_error,
+    rows_near,
+    with_extra,
+)
 from lean_trim.core.transients.quick_changes import Rows
-from lean_trim.core.transients.wall_film import MAP_LAG, TAU, WallFilm, cylinder_mixture, film_share
+from lean_trim.core.transients.wall_film import WallFilm
 from lean_trim.core.types import Floats
 
 
@@ -33,6 +41,11 @@ class Say:
     TIMES = Message(
         "needed.times",
         "{percent:.0f} % of what the ECU adds, so {amount:+.1f} % at first, fading over {decay:.2f} s",
+    )
+    TIMES_LONGER = Message(
+        "needed.times_longer",
+        "{percent:.0f} % of what the ECU adds, fading in {longer:.0f} % of the time, so {amount:+.1f} % at "
+        "first, fading over {decay:.2f} s",
     )
     NEW = Message(
         "needed.new", "{amount:+.1f} % at first, fading over {decay:.2f} s; the ECU adds next to nothing"
@@ -63,9 +76,14 @@ MULTIPLES = np.round(np.arange(0.0, 4.05, 0.1), 1)
 """Of the needed amount, and of what the ECU adds, that are tried."""
 LEAN_COUNTS = 15.0
 """How many times a lean error counts for a rich one (common practice, no source)."""
-RUN_IN_S = 4.0
-MOST_EDGES = 24
 FEWEST = 2
+FADES = (0.5, 0.7, 1.4, 2.0, 2.8)
+FADE_EVERY = 2
+FADE_PAYS = 0.7
+"""Another time to fade in is proposed where it leaves no more than this of the cost."""
+CLOSE_COST = 25.0
+"""Cost of a mean error that is as good as none: half a percent lean, or two rich, for a third of the time."""
+TINY = 1e-9
 
 
 @dataclass(frozen=True)
@@ -89,8 +107,11 @@ class Change:
     ----------
     of : the class.
     given, needed, proposed : amounts.
+    way : how the proposed amount would be added.
+    fade_times : times the time it fades in now, or is needed in.
     given_pct, needed_pct : mean traces, percent of the steady amount, on the grid.
-    expected_pct : the class's mean error as it would be then, on the grid.
+    modelled_pct : the class's mean error by the model, percent, on the grid.
+    expected_pct : its mean error as it would be once the proposal is written, on the grid.
     said : the proposal in a sentence.
     """
 
@@ -98,8 +119,11 @@ class Change:
     given: Amount
     needed: Amount
     proposed: Amount
+    way: Way
+    fade_times: float
     given_pct: Floats
     needed_pct: Floats
+    modelled_pct: Floats
     expected_pct: Floats
     said: Said
 
@@ -108,44 +132,6 @@ class Change:
         """Peak of the lean error that would be left, 0 or above."""
         after = (GRID >= 0.0) & np.isfinite(self.expected_pct)
         return max(0.0, float(self.expected_pct[after].max())) if after.any() else float("nan")
-
-
-@dataclass(frozen=True, eq=False)
-class FuelTraces:
-    """Along a drive, shape (n,): fuel for steady running, injected and needed, in one unit."""
-
-    time_s: Floats
-    steady: Floats
-    given: Floats
-    needed: Floats
-
-
-def fuel_traces(rows: Rows, film: WallFilm) -> FuelTraces:
-    """What was injected and what a mixture on target needed.
-
-    Parameters
-    ----------
-    rows : every row of a drive.
-    film : of its engine.
-
-    Returns
-    -------
-    The traces; 0 in fuel cuts.
-    """
-    from lean_trim.core.kernels.fuel_loops import fuel_for
-
-    steady = _steady(rows, film)
-    wanted = np.where(rows.fuel > 0.0, steady, 0.0)
-    needed = fuel_for(
-        rows.time_s, wanted, film_share(rows, film.theta), float(np.exp(film.theta[TAU])), GAP_S
-    )
-    return FuelTraces(rows.time_s, steady, rows.fuel, np.asarray(needed))
-
-
-def _steady(rows: Rows, film: WallFilm) -> Floats:
-    """Fuel the ECU injects in steady running at that state, at once in the cylinder."""
-    air = rows.air * (1.0 + np.clip(film.theta[MAP_LAG] * rows.rate, -0.4, 0.4))
-    return np.asarray(air / rows.target * rows.held)
 
 
 def changes_to_write(classes: Sequence[TransientClass], rows: Rows, film: WallFilm) -> tuple[Change, ...]:
@@ -170,22 +156,26 @@ def _may_change(one: TransientClass) -> bool:
 
 
 def _change(one: TransientClass, rows: Rows, film: WallFilm, traces: FuelTraces) -> Change:
-    edges = _edges(one)
+    edges = edges_of(one)
     with np.errstate(invalid="ignore", divide="ignore"):
-        given = _mean_trace(traces.time_s, 100.0 * (traces.given / traces.steady - 1.0), edges)
-        needed = _mean_trace(traces.time_s, 100.0 * (traces.needed / traces.steady - 1.0), edges)
+        given = mean_trace(traces.time_s, 100.0 * (traces.given / traces.steady - 1.0), edges)
+        needed = mean_trace(traces.time_s, 100.0 * (traces.needed / traces.steady - 1.0), edges)
     way = -1.0 if one.key.kind in LEANED else 1.0
     has, wants = amount_of(given, way), amount_of(needed, way)
-    proposed, expected, form = _cheapest(one, _near(rows, edges), film, has, wants)
+    choice = _Choice(one, rows, film, has, wants)
+    best = choice.cheapest()
     return Change(
         of=one,
         given=has,
         needed=wants,
-        proposed=proposed,
+        proposed=best.amount,
+        way=best.way,
+        fade_times=best.fade_times,
         given_pct=given,
         needed_pct=needed,
-        expected_pct=expected,
-        said=_said(has, proposed, form),
+        expected_pct=best.expected_pct,
+        modelled_pct=choice.before,
+        said=_said(has, best),
     )
 
 
@@ -213,7 +203,7 @@ def amount_of(trace_pct: Floats, way: float) -> Amount:
     return Amount(way * largest, max(LEAST_DECAY_S, float(values[:end].sum()) * GRID_S / largest))
 
 
-class _Way(StrEnum):
+class Way(StrEnum):
     """How an ECU would add a proposed amount."""
 
     ITS_OWN = "its own"
@@ -221,71 +211,101 @@ class _Way(StrEnum):
     AS_NEEDED = "as needed"
 
 
-def _way_of(kind: Kind, has: Amount, wants: Amount) -> _Way:
+@dataclass(frozen=True, eq=False)
+class _Try:
+    """One thing that could be written: how, how much, fading in how many times its time; what it leaves."""
+
+    way: Way
+    amount: Amount
+    fade_times: float
+    expected_pct: Floats
+    cost: float
+
+
+def _way_of(kind: Kind, has: Amount, wants: Amount) -> Way:
     # Only fuel that comes back has an edge sharp enough for an amount that fades from there.
     if kind is Kind.AFTER_CUT:
-        return _Way.FADING
+        return Way.FADING
     own = not has.is_none and abs(has.percent) >= OWN_SHARE * abs(wants.percent)
-    return _Way.ITS_OWN if own else _Way.AS_NEEDED
+    return Way.ITS_OWN if own else Way.AS_NEEDED
 
 
-def _cheapest(
-    one: TransientClass, near: Rows, film: WallFilm, has: Amount, wants: Amount
-) -> tuple[Amount, Floats, _Way]:
-    """The amount that costs least, the mean error it leaves, percent, and how it would be added."""
-    way = _way_of(one.key.kind, has, wants)
-    if way is _Way.ITS_OWN:
-        found = _best(one, near, film, has, has, way)
-        # Where no multiple will do, its own way is too quick or too slow.
-        if found[0].percent != MULTIPLES[-1] * has.percent:
-            return found
-        way = _Way.AS_NEEDED
-    return _best(one, near, film, has, wants, way)
+class _Choice:
+    """Looks for what costs least for one class."""
 
+    def __init__(self, one: TransientClass, rows: Rows, film: WallFilm, has: Amount, wants: Amount) -> None:
+        self.one = one
+        self.film = film
+        self.has, self.wants = has, wants
+        self.edges = edges_of(one)
+        self.rows = rows_near(rows, self.edges)
+        self.traces = fuel_traces(self.rows, film)
+        self.before = modelled_error(self.edges, self.rows, film, self.traces.given)
+        self.is_lean = one.mean_of("lean_pct")[0] > LEAN_PCT
 
-def _best(
-    one: TransientClass, near: Rows, film: WallFilm, has: Amount, base: Amount, way: _Way
-) -> tuple[Amount, Floats, _Way]:
-    """The share of an amount, added in one way, that costs least."""
-    traces = fuel_traces(near, film)
-    edges = _edges(one)
-    before = _modelled(edges, near, film, traces.given)
-    is_lean = one.mean_of("lean_pct")[0] > LEAN_PCT
-    best: tuple[float, Amount, Floats] | None = None
-    for times in MULTIPLES if way is _Way.ITS_OWN else SHARES:
-        amount = Amount(times * base.percent, base.decay_s)
-        if amount.percent < -MOST_TAKEN_PCT:
-            continue
+    def cheapest(self) -> _Try:
+        """The best of what can be written."""
+        way = _way_of(self.one.key.kind, self.has, self.wants)
+        if way is Way.ITS_OWN:
+            found = self._with_fade(way, self.has, MULTIPLES)
+            # Where no multiple will do, its own way is too quick or too slow.
+            if found.amount.percent != MULTIPLES[-1] * self.has.percent:
+                return found
+            way = Way.AS_NEEDED
+        return self._with_fade(way, self.wants, SHARES)
+
+    def _with_fade(self, way: Way, base: Amount, shares: Floats) -> _Try:
+        """The best share, and another time to fade in where that is plainly better."""
+        best = self._best(way, base, shares, 1.0)
+        if way is Way.AS_NEEDED or best.cost <= CLOSE_COST:
+            return best
+        others = [self._best(way, base, shares[::FADE_EVERY], times) for times in FADES]
+        other = min(others, key=lambda t: t.cost)
+        if other.cost > FADE_PAYS * best.cost:
+            return best
+        near = np.abs(shares * base.percent - other.amount.percent) < FADE_EVERY * abs(base.percent) * 0.1
+        return self._best(way, base, shares[near], other.fade_times)
+
+    def _best(self, way: Way, base: Amount, shares: Floats, fade_times: float) -> _Try:
+        tries = [self._try(way, base, float(share), fade_times) for share in shares if self._may(share, base)]
+        return min(tries, key=lambda t: t.cost)
+
+    def _may(self, share: float, base: Amount) -> bool:
+        percent = share * base.percent
+        if percent < -MOST_TAKEN_PCT:
+            return False
         # Where it is lean nothing is taken back, whatever else that would mend.
-        if is_lean and amount.percent < min(has.percent, base.percent):
-            continue
-        if way is _Way.ITS_OWN:
-            fuel = _between(traces, edges, traces.given, times)
-        elif way is _Way.AS_NEEDED:
-            fuel = _between(traces, edges, traces.needed, times)
-        else:
-            fuel = _with_extra(traces, edges, partial(_fading, amount))
-        expected = one.mean_pct + _modelled(edges, near, film, fuel) - before
-        cost = _cost(expected)
-        if best is None or cost < best[0]:
-            best = cost, amount, expected
-    assert best is not None
-    return best[1], best[2], way
+        return not (self.is_lean and percent < min(self.has.percent, base.percent))
 
+    def _try(self, way: Way, base: Amount, share: float, fade_times: float) -> _Try:
+        amount = Amount(share * base.percent, base.decay_s * fade_times)
+        fuel = with_extra(self.traces, self.edges, self._extra(way, amount, share, fade_times))
+        after = modelled_error(self.edges, self.rows, self.film, fuel)
+        expected = self.one.mean_pct + after - self.before
+        return _Try(way, amount, fade_times, expected, _cost(expected))
 
-def _fading(amount: Amount, since_s: Floats) -> Floats:
-    return np.asarray(amount.percent * np.exp(-since_s / max(amount.decay_s, LEAST_DECAY_S)))
+    def _extra(self, way: Way, amount: Amount, share: float, fade_times: float) -> Extra:
+        from lean_trim.core.kernels.fuel_loops import faded_anew
 
+        traces = self.traces
+        decay = max(amount.decay_s, LEAST_DECAY_S)
+        if way is Way.FADING:
+            return lambda part, since: np.asarray(
+                traces.steady[part] * amount.percent / 100.0 * np.exp(-since / decay)
+            )
+        if way is Way.AS_NEEDED:
+            return lambda part, _: share * (traces.needed[part] - traces.steady[part])
+        if fade_times == 1.0:
+            return lambda part, _: share * (traces.given[part] - traces.steady[part])
+        sign = np.sign(amount.percent) or 1.0
 
-def _between(traces: FuelTraces, edges: Floats, fuel: Floats, times: float) -> Floats:
-    """What was injected, with so many times what some fuel is beyond the steady amount after every edge."""
-    out = traces.given.copy()
-    for edge in edges:
-        first, last = np.searchsorted(traces.time_s, [edge, edge + AFTER_S])
-        steady = traces.steady[first:last]
-        wanted = np.maximum(steady + times * (fuel[first:last] - steady), 0.0)
-        out[first:last] = np.where(traces.given[first:last] > 0.0, wanted, 0.0)
-    return out
+        def slower(part: slice, _: Floats) -> Floats:
+            beyond = traces.given[part] / np.maximum(traces.steady[part], TINY) - 1.0
+            extra = sign * np.maximum(sign * beyond, 0.0)
+            faded = faded_anew(traces.time_s[part], extra, decay / fade_times, decay)
+            return np.asarray(share * faded * traces.steady[part])
+
+        return slower
 
 
 def _cost(error_pct: Floats) -> float:
@@ -294,60 +314,13 @@ def _cost(error_pct: Floats) -> float:
     return float(np.sum(np.where(known > 0.0, LEAN_COUNTS, 1.0) * known**2))
 
 
-def _edges(one: TransientClass) -> Floats:
-    """Edges of the class's changes; of very many so many evenly taken, for they say the same."""
-    edges = np.array([m.event.edge_s for m in one.events])
-    return (
-        edges if len(edges) <= MOST_EDGES else edges[np.linspace(0, len(edges) - 1, MOST_EDGES).astype(int)]
-    )
-
-
-def _near(rows: Rows, edges: Floats) -> Rows:
-    """Rows about the edges, with what a film remembers."""
-    keep = np.zeros(len(rows.time_s), bool)
-    for edge in edges:
-        first, last = np.searchsorted(rows.time_s, [edge - RUN_IN_S, edge + AFTER_S + 0.3])
-        keep[first:last] = True
-    return rows.at(np.flatnonzero(keep))
-
-
-def _said(has: Amount, proposed: Amount, form: _Way) -> Said:
-    if abs(proposed.percent - has.percent) < ENOUGH_PCT:
+def _said(has: Amount, best: _Try) -> Said:
+    proposed = best.amount
+    if abs(proposed.percent - has.percent) < ENOUGH_PCT and best.fade_times == 1.0:
         return Say.ENOUGH()
     values = {"amount": proposed.percent, "decay": proposed.decay_s}
-    if form is _Way.ITS_OWN:
-        return Say.TIMES(percent=100.0 * proposed.percent / has.percent, **values)
+    if best.way is Way.ITS_OWN:
+        times = 100.0 * proposed.percent / has.percent
+        said = Say.TIMES if best.fade_times == 1.0 else Say.TIMES_LONGER
+        return said(percent=times, longer=100.0 * best.fade_times, **values)
     return Say.NEW(**values) if has.is_none else Say.INSTEAD(given=has.percent, **values)
-
-
-def _with_extra(traces: FuelTraces, edges: Floats, percent_after: Callable[[Floats], Floats]) -> Floats:
-    """Fuel with so much beyond the steady amount after every edge, in place of what the ECU added."""
-    out = traces.given.copy()
-    for edge in edges:
-        first, last = np.searchsorted(traces.time_s, [edge, edge + AFTER_S])
-        extra = np.nan_to_num(percent_after(traces.time_s[first:last] - edge)) / 100.0
-        fuelled = traces.given[first:last] > 0.0
-        out[first:last] = np.where(fuelled, traces.steady[first:last] * np.maximum(1.0 + extra, 0.0), 0.0)
-    return out
-
-
-def _modelled(edges: Floats, rows: Rows, film: WallFilm, fuel: Floats) -> Floats:
-    """Mean lambda error about the edges by the model, percent, on the grid."""
-    mixture = cylinder_mixture(rows, film.theta, fuel)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        error = np.where(fuel > 0.0, 100.0 * (rows.held / (mixture * rows.target) - 1.0), np.nan)
-    return _mean_trace(rows.time_s, error, edges)
-
-
-def _mean_trace(time_s: Floats, values: Floats, edges: Floats) -> Floats:
-    """Median over the edges, on the grid; single rows of single events may be wild."""
-    traces = []
-    for edge in edges:
-        first, last = np.searchsorted(time_s, [edge - BEFORE_S - 0.2, edge + AFTER_S + 0.2])
-        traces.append(
-            np.interp(edge + GRID, time_s[first:last], values[first:last], left=np.nan, right=np.nan)
-        )
-    known = np.isfinite(traces).any(axis=0)
-    out = np.full(len(GRID), np.nan)
-    out[known] = np.nanmedian(np.array(traces)[:, known], axis=0)
-    return out

@@ -1,0 +1,337 @@
+"""What quick changes, warm-up and film ask for, on the axes of the ECU's own tables.
+
+Every sort of quick change says by how much the table should be higher where its events read it. Cells follow
+by least squares with a prior: no change, and the same change as their neighbours. A table whose cells are not
+what the pulse width shows is not what the ECU adds, and nothing is proposed for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.data.fuel_corrections import (
+    AFTER_CUT,
+    AFTER_CUT_FADE,
+    AIR_TEMPERATURE,
+    COOLANT,
+    ENRICHMENT,
+    ENRICHMENT_FADE,
+    KINDS,
+    LEAST,
+    MAP,
+    MAP_RATE,
+    WALL_SHARE,
+    WALL_TIME,
+    WARM_UP,
+    cells_of,
+)
+from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import TableLimits
+from lean_trim.core.decision.proposal import quantise
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.transients.events import Kind, Transient
+from lean_trim.core.transients.needed import ENOUGH_PCT, LEAST_PCT, Change, Way
+from lean_trim.core.transients.wall_film import WallFilm
+from lean_trim.core.transients.warm_up import TemperatureBin
+from lean_trim.core.types import Floats
+
+
+class Say:
+    """Sentences of this module."""
+
+    NO_FILM = Message("to_write.no_film", "The wall film is not known, so nothing is proposed.")
+    NOT_DRIVEN = Message("to_write.not_driven", "Nothing this table speaks of was driven twice.")
+    SORTS = Message("to_write.sorts", "From {sorts} sorts of quick change, {events} events.")
+    NOT_WHAT_IS_ADDED = Message(
+        "to_write.not_what_is_added",
+        "The pulse width shows {seen:+.0f} % where this table has {here:+.0f} %: it is not what the ECU "
+        "adds, or not in these units. Nothing is proposed.",
+    )
+    TEMPERATURES = Message(
+        "to_write.temperatures",
+        "From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell fuel that stays "
+        "unburnt from a charge the warm engine heats.",
+    )
+    FILM = Message("to_write.film", "X {share:.0f} ± {share_se:.0f} %, τ {tau:.2f} ± {tau_se:.2f} s, warm.")
+
+
+FEWEST_POINTS = 2
+MOST_EVENTS = 8
+"""Events of a sort beyond which more of them say the same (common practice, no source)."""
+STAYS, ALIKE = 0.15, 1.0
+"""Strength of the priors that nothing changes and that neighbours change alike, in events."""
+LEAST_INFLUENCE = 0.02
+"""Share of an event below which a cell is left as it is."""
+APART = 0.35
+"""A table that holds less than this of what is seen, or is held so by it, is another one."""
+APART_PCT = 6.0
+"""A difference below this may be noise, whatever its share."""
+LARGEST_CUT = 0.5
+"""A cell is lowered by no more than this of itself at once (common practice, no source)."""
+TEMPERATURE_PRIOR_PCT = 4.0
+FILM_SLOPE_SE = 0.1
+WARM_AT_C = 85.0
+STEPS = {True: 0.1, False: 0.01}
+"""Resolution of cells that add percent, and of shares and times, where the table's own shows no finer."""
+
+
+@dataclass(frozen=True, eq=False)
+class Written:
+    """A proposal for one table: the table, None where nothing is proposed, and what it rests on."""
+
+    table: Table | None
+    said: Said
+
+
+@dataclass(frozen=True, eq=False)
+class _Asked:
+    """Changes asked of a table: coordinates by axis, shape (n,) each; change; weight; all of n."""
+
+    at: tuple[Floats, ...]
+    change: Floats
+    weight: Floats
+
+
+def correction_to_write(
+    name: str,
+    table: Table,
+    changes: Sequence[Change],
+    film: WallFilm,
+    warm_up: Sequence[TemperatureBin],
+    intake: Sequence[TemperatureBin],
+) -> Written:
+    """A table of corrections as a drive asks for it.
+
+    Parameters
+    ----------
+    name : one of ``CORRECTIONS``.
+    table : as it was driven on.
+    changes : asked of each class.
+    film : of the engine.
+    warm_up, intake : means over coolant and intake air.
+
+    Returns
+    -------
+    On the same axes, rounded to the field's resolution.
+    """
+    if name in (WARM_UP, AIR_TEMPERATURE):
+        return _by_temperature(table, warm_up if name == WARM_UP else intake)
+    if not film.known:
+        return Written(None, Say.NO_FILM())
+    if name in (WALL_SHARE, WALL_TIME):
+        return _of_film(name, table, film)
+    if name == ENRICHMENT:
+        return _enrichment(table, changes)
+    return _beside_enrichment(name, table, changes)
+
+
+def limits_of(name: str, table: Table) -> TableLimits:
+    """Resolution and range of such a table's field.
+
+    Parameters
+    ----------
+    name : one of ``CORRECTIONS``.
+    table : of that kind.
+
+    Returns
+    -------
+    In the ECU's own numbers; as fine as the cells show, and never coarser than is usual.
+    """
+    kind = KINDS[name]
+    scale = 1.0 if table.own is None else table.own.scale
+    usual = STEPS[kind.adds] * scale
+    shown = np.asarray(table.shown, float)
+    digits = next((d for d in range(5) if np.allclose(shown, np.round(shown, d), rtol=0.0, atol=1e-9)), 5)
+    step = min(10.0**-digits, 10.0 ** np.floor(np.log10(usual) + 1e-9))
+    low, high = (float(x) for x in _own_of(name, table, np.array([kind.low, kind.high])))
+    return TableLimits(float(step), low, high)
+
+
+def _own_of(name: str, table: Table, cells: Floats) -> Floats:
+    """Cells in the kind's unit as the ECU counts them."""
+    return np.asarray(table.own_of(cells + 100.0 if KINDS[name].adds else cells))
+
+
+def _written(name: str, table: Table, cells: Floats) -> Table:
+    kind = KINDS[name]
+    values = cells + 100.0 if kind.adds else np.maximum(cells, LEAST)
+    rounded, _ = quantise(values, limits_of(name, table), table.own)
+    # What is not asked to change stays to its last digit.
+    same = np.abs(values - table.values) < 1e-9
+    return table.with_values(np.where(same, table.values, rounded))
+
+
+def _enrichment(table: Table, changes: Sequence[Change]) -> Written:
+    by_map = table.axes[0].name == MAP_RATE
+    low = table.axes[0].points[0]
+    asked: list[_Asked] = []
+    sorts = events = 0
+    for change in changes:
+        if change.of.key.kind is Kind.AFTER_CUT:
+            continue
+        seen = [m.event for m in change.of.events]
+        rates = np.array([_rate(e, by_map) for e in seen])
+        # A table that begins at 0 knows no closing.
+        good = np.isfinite(rates) & ((rates > 0.0) | (low < 0.0))
+        if good.sum() < FEWEST_POINTS:
+            continue
+        at = _coordinates(table, rates[good], np.array([e.rpm for e in seen])[good])
+        here = table.lookup(*at) - 100.0
+        doubt = _other_table(change, float(np.median(here)))
+        if doubt is not None:
+            return Written(None, doubt)
+        asked.append(_Asked(at, _more(change, here), _weights(int(good.sum()))))
+        sorts, events = sorts + 1, events + int(good.sum())
+    if not asked:
+        return Written(None, Say.NOT_DRIVEN())
+    cells = cells_of(ENRICHMENT, table)
+    wanted = _no_deep_cut(cells, cells + _spread(table, _joined(asked)))
+    return Written(_written(ENRICHMENT, table, wanted), Say.SORTS(sorts=sorts, events=events))
+
+
+def _rate(event: Transient, by_map: bool) -> float:
+    return event.map_rate_kpa_per_s if by_map else event.throttle_rate_pct_per_s
+
+
+def _coordinates(table: Table, first: Floats, rpm: Floats) -> tuple[Floats, ...]:
+    return (first, rpm) if len(table.axes) > 1 else (first,)
+
+
+def _more(change: Change, here_pct: Floats) -> Floats:
+    """By how much the table should be higher where a class reads it, percent of the fuel."""
+    has, wants = change.given.percent, change.proposed.percent
+    if change.way is Way.ITS_OWN and abs(has) > LEAST_PCT:
+        return np.asarray((wants / has - 1.0) * here_pct)
+    if abs(wants - has) < ENOUGH_PCT:
+        return np.zeros(len(here_pct))
+    return np.asarray(wants - here_pct)
+
+
+def _other_table(change: Change, here_pct: float) -> Said | None:
+    """Why a table is not what the ECU adds, None where it may be."""
+    seen = change.given.percent
+    larger, smaller = max(abs(seen), abs(here_pct)), min(abs(seen), abs(here_pct))
+    if abs(seen - here_pct) <= APART_PCT or smaller > APART * larger:
+        return None
+    # Closing takes back what the table knows nothing of: an ECU with another way to do so.
+    return Say.NOT_WHAT_IS_ADDED(seen=seen, here=here_pct) if seen > 0.0 or here_pct > 0.0 else None
+
+
+def _weights(count: int) -> Floats:
+    return np.full(count, min(count, MOST_EVENTS) / count)
+
+
+def _joined(asked: Sequence[_Asked]) -> _Asked:
+    at = tuple(np.concatenate(parts) for parts in zip(*(a.at for a in asked), strict=True))
+    return _Asked(at, np.concatenate([a.change for a in asked]), np.concatenate([a.weight for a in asked]))
+
+
+def _spread(table: Table, asked: _Asked, stays: float = STAYS, alike: float = ALIKE) -> Floats:
+    """Changes of cells by least squares under both priors, in the table's shape."""
+    mesh = table.interpolate(*asked.at)
+    reads = np.zeros((len(asked.change), table.size))
+    np.put_along_axis(reads, mesh.cells, mesh.weights, axis=1)
+    normal = reads.T @ (reads * asked.weight[:, None])
+    influence = np.diag(normal).copy()
+    normal += stays * np.eye(table.size) + alike * _roughness(table.shape)
+    change = np.linalg.solve(normal, reads.T @ (asked.weight * asked.change)).reshape(table.shape)
+    # A cell at which nothing is added is a threshold; it is moved only by what reads it.
+    is_read = (influence > LEAST_INFLUENCE).reshape(table.shape)
+    is_open = (table.values != 100.0) | is_read
+    return np.where(is_open, change, 0.0)
+
+
+def _roughness(shape: tuple[int, ...]) -> Floats:
+    """Sum of squared differences of neighbours, as a matrix over the flat cells."""
+    size = int(np.prod(shape))
+    flat = np.arange(size).reshape(shape)
+    out = np.zeros((size, size))
+    for axis in range(len(shape)):
+        first = np.take(flat, np.arange(shape[axis] - 1), axis=axis).ravel()
+        second = np.take(flat, np.arange(1, shape[axis]), axis=axis).ravel()
+        for a, b in zip(first, second, strict=True):
+            out[a, a] += 1.0
+            out[b, b] += 1.0
+            out[a, b] -= 1.0
+            out[b, a] -= 1.0
+    return out
+
+
+def _no_deep_cut(before: Floats, after: Floats) -> Floats:
+    """Nothing is lowered by more than half of itself, and nothing added turns into something taken back."""
+    lowest = np.where(before > 0.0, (1.0 - LARGEST_CUT) * before, before)
+    return np.where(before >= 0.0, np.maximum(after, lowest), np.minimum(after, 0.0))
+
+
+def _beside_enrichment(name: str, table: Table, changes: Sequence[Change]) -> Written:
+    """Fuel after a cut over its length, and both times of fading over engine speed."""
+    asked: list[_Asked] = []
+    events = 0
+    for change in changes:
+        # Fuel after a cut: the events' size is the length of the cut.
+        is_cut = change.of.key.kind is Kind.AFTER_CUT
+        if is_cut != (name in (AFTER_CUT, AFTER_CUT_FADE)) or change.of.key.kind is Kind.TIP_OUT:
+            continue
+        seen = [m.event for m in change.of.events]
+        at = np.array([e.size if name == AFTER_CUT else e.rpm for e in seen])
+        here = table.lookup(at)
+        more = _more_beside(name, change, here)
+        if more is None:
+            continue
+        asked.append(_Asked((at,), more, _weights(len(at))))
+        events += len(at)
+    if not asked:
+        return Written(None, Say.NOT_DRIVEN())
+    cells = cells_of(name, table)
+    wanted = cells + _spread(table, _joined(asked))
+    wanted = _no_deep_cut(cells, wanted) if name == AFTER_CUT else np.maximum(wanted, LEAST)
+    return Written(_written(name, table, wanted), Say.SORTS(sorts=len(asked), events=events))
+
+
+def _more_beside(name: str, change: Change, here: Floats) -> Floats | None:
+    """The same for a table beside the enrichment; None where the class says nothing of it."""
+    has, wants = change.given, change.proposed
+    if name == AFTER_CUT:
+        little = abs(wants.percent - has.percent) < ENOUGH_PCT
+        return np.zeros(len(here)) if little else np.full(len(here), wants.percent - has.percent)
+    if name == AFTER_CUT_FADE:
+        return None if wants.is_none else wants.decay_s - here
+    if name == ENRICHMENT_FADE and change.way is Way.ITS_OWN and change.given.percent > LEAST_PCT:
+        return (change.fade_times - 1.0) * here
+    return None
+
+
+def _by_temperature(table: Table, bins: Sequence[TemperatureBin]) -> Written:
+    known = [b for b in bins if np.isfinite(b.error_pct)]
+    if len(known) < FEWEST_POINTS:
+        return Written(None, Say.NOT_DRIVEN())
+    at = np.array([b.at_c for b in known])
+    errors = np.array([b.error_pct for b in known])
+    spread = np.array([b.std_error_pct for b in known])
+    # What may be chance asks for nothing, but holds its place.
+    errors = np.where(np.abs(errors) > 2.0 * spread, errors, 0.0)
+    weight = (TEMPERATURE_PRIOR_PCT / spread) ** 2
+    asked = _Asked((at,), table.lookup(at) * errors / 100.0, weight)
+    # Beyond what was driven the table stays as it is.
+    driven = (table.axes[0].points >= at.min() - 10.0) & (table.axes[0].points <= at.max() + 10.0)
+    change = np.where(driven, _spread(table, asked, stays=1.0, alike=4.0), 0.0)
+    name = WARM_UP if table.axes[0].name == COOLANT else AIR_TEMPERATURE
+    said = Say.TEMPERATURES(seconds=sum(b.seconds for b in known), low=at.min() - 5.0, high=at.max() + 5.0)
+    return Written(_written(name, table, cells_of(name, table) + change), said)
+
+
+def _of_film(name: str, table: Table, film: WallFilm) -> Written:
+    said = Say.FILM(
+        share=100.0 * film.share, share_se=100.0 * film.share_se, tau=film.tau_s, tau_se=film.tau_se_s
+    )
+    axis = table.axes[0]
+    if name == WALL_SHARE and axis.name == MAP and film.slope_se < FILM_SLOPE_SE:
+        share = film.share + film.slope * (axis.points - film.map_kpa) / 100.0
+        return Written(_written(name, table, 100.0 * np.clip(share, 0.01, 0.9)), said)
+    at, measured = (film.map_kpa, 100.0 * film.share) if name == WALL_SHARE else (WARM_AT_C, film.tau_s)
+    here = float(table.lookup(np.array([at]))[0])
+    # A cold film was not measured: it keeps its ratio to the warm one.
+    return Written(_written(name, table, table.values * measured / max(here, LEAST)), said)
