@@ -16,6 +16,7 @@ from lean_trim.core.data.calibration import (
     with_calibration,
 )
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -203,6 +204,11 @@ class Round:
         """True if injector data were decided; what was asked of the airflow table speaks of the old."""
         decided = [name in self.decisions and self.decisions[name].changed for name in INJECTOR_TABLES]
         return any(decided) and self.scale_moved == 1.0
+
+    @property
+    def corrections_decided(self) -> bool:
+        """True if corrections of fuel were decided: enrichment, warm-up and the like."""
+        return any(name in self.decisions and self.decisions[name].changed for name in CORRECTIONS)
 
     @property
     def scale_moved(self) -> float:

@@ -10,7 +10,7 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.simcar.curlew import FAULTS_BY_DRIVE, curlew, curlew_truth
 from lean_trim.simcar.faults import SOUND, Faults, faults_of
-from lean_trim.simcar.heron import heron
+from lean_trim.simcar.heron import heron_with_corrections
 from lean_trim.simcar.injectors import TrueInjectors
 from lean_trim.simcar.plover import plover, plover_injectors
 from lean_trim.simcar.truth import Truth, injectors_by_sheet, truth_for
@@ -41,7 +41,7 @@ class DemoCar:
 
 
 CARS: dict[str, DemoCar] = {
-    "heron": DemoCar(heron),
+    "heron": DemoCar(heron_with_corrections),
     "plover": DemoCar(plover, plover_injectors),
     "plover-bent": DemoCar(lambda: plover(bent=True), plover_injectors),
     "curlew": DemoCar(curlew, truth=curlew_truth, faults=FAULTS_BY_DRIVE),

@@ -5,8 +5,18 @@ A 1.8-litre turbocharged four on E10, speed-density, wideband.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
+from lean_trim.core.data.fuel_corrections import (
+    AFTER_CUT,
+    AFTER_CUT_FADE,
+    ENRICHMENT,
+    ENRICHMENT_FADE,
+    WARM_UP,
+    curve_of,
+)
 from lean_trim.core.data.tables import Axis, Table, ve_table
 from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
 from lean_trim.simcar.truth import Truth, truth_for
@@ -55,6 +65,21 @@ def heron(seed: int = 7) -> Vehicle:
     error = error + 0.011 * rng.standard_normal(x.shape)
     values = np.round(heron_truth(vehicle).ve_surface(x * 7000.0, y * 100.0) * (1.0 + error), 1)
     return vehicle.with_table(blank.with_values(values))
+
+
+def heron_with_corrections() -> Vehicle:
+    """Heron as the demo hands it out, with its ECU's corrections of fuel.
+
+    They were written for an engine with smaller ports: half of what is needed, fading too soon.
+    """
+    tables = {
+        ENRICHMENT: curve_of(ENRICHMENT, [0, 40, 100, 200, 400, 800], [0, 0, 6, 9, 14, 17]),
+        ENRICHMENT_FADE: curve_of(ENRICHMENT_FADE, [1000, 2500, 5000], [0.4, 0.4, 0.4]),
+        AFTER_CUT: curve_of(AFTER_CUT, [0.2, 1, 3, 8], [0, 3, 6, 7]),
+        AFTER_CUT_FADE: curve_of(AFTER_CUT_FADE, [1000, 2500, 5000], [0.4, 0.4, 0.4]),
+        WARM_UP: curve_of(WARM_UP, [-20, 0, 20, 40, 60, 80], [40, 28, 18, 10, 4, 0]),
+    }
+    return replace(heron(), corrections=tables)
 
 
 def heron_truth(vehicle: Vehicle) -> Truth:

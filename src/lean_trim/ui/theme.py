@@ -105,7 +105,7 @@ class Appearance(QObject):
 
 @lru_cache(maxsize=64)
 def font(size: float = 10.0, bold: bool = False) -> QFont:
-    """The shipped font with tabular figures, size in points."""
+    """The shipped font with tabular figures, size in points; shared, so it is never to be changed."""
     out = QFont(FAMILY)
     out.setPointSizeF(size)
     out.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)

@@ -73,10 +73,12 @@ class SideTables:
     """Tables of the shown round beside its airflow table; those of one desk.
 
     ``words`` names each of them, ``redrives`` says whether another table in the ECU makes the solve another,
-    ``apart_from_scale`` whether they cannot be decided together with a moved scale.
+    ``apart_from_scale`` whether they cannot be decided together with a moved scale, ``announces`` makes the
+    message their desk listens for.
     """
 
     words: Mapping[str, str] = {}
+    announces: Callable[[], object] = InjectorsTold
     redrives = False
     apart_from_scale = False
 
@@ -107,6 +109,19 @@ class SideTables:
         Returns
         -------
         A table on the same axes.
+        """
+        raise NotImplementedError
+
+    def accept(self, name: str) -> bool:
+        """Take what is proposed for a whole table; False, and told, if that cannot be.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+
+        Returns
+        -------
+        Whether it was done.
         """
         raise NotImplementedError
 
@@ -260,7 +275,7 @@ class SideTables:
         if redrives and workspace.shows(round_id):
             workspace.show_other_logs()
         elif workspace.shows(round_id):
-            workspace.hub.publish(InjectorsTold())
+            workspace.hub.publish(self.announces())
             workspace.hub.publish(ProposalChanged(round_id))
 
 

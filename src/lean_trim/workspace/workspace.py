@@ -27,6 +27,7 @@ from lean_trim.workspace.changes import (
     RoundShown,
 )
 from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.fuel_corrections import FuelCorrections
 from lean_trim.workspace.history import Change, History
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.injector_study import InjectorStudy
@@ -90,6 +91,7 @@ class Workspace:
         self.pulls = PullsControl(self)
         self.targets = TargetTable(self)
         self.transients = TransientsControl(self)
+        self.corrections = FuelCorrections(self)
 
     @property
     def index(self) -> int:

@@ -61,7 +61,7 @@ class Say:
 FEWEST_POINTS = 2
 MOST_EVENTS = 8
 """Events of a sort beyond which more of them say the same (common practice, no source)."""
-STAYS, ALIKE = 0.15, 1.0
+STAYS, ALIKE = 0.05, 1.0
 """Strength of the priors that nothing changes and that neighbours change alike, in events."""
 LEAST_INFLUENCE = 0.02
 """Share of an event below which a cell is left as it is."""
@@ -102,6 +102,7 @@ def correction_to_write(
     film: WallFilm,
     warm_up: Sequence[TemperatureBin],
     intake: Sequence[TemperatureBin],
+    has_film_table: bool = False,
 ) -> Written:
     """A table of corrections as a drive asks for it.
 
@@ -112,6 +113,8 @@ def correction_to_write(
     changes : asked of each class.
     film : of the engine.
     warm_up, intake : means over coolant and intake air.
+    has_film_table : True for an ECU that makes up for the wall film by itself; what is beyond the steady
+        amount is then not what this table adds alone.
 
     Returns
     -------
@@ -124,7 +127,7 @@ def correction_to_write(
     if name in (WALL_SHARE, WALL_TIME):
         return _of_film(name, table, film)
     if name == ENRICHMENT:
-        return _enrichment(table, changes)
+        return _enrichment(table, changes, has_film_table)
     return _beside_enrichment(name, table, changes)
 
 
@@ -164,7 +167,7 @@ def _written(name: str, table: Table, cells: Floats) -> Table:
     return table.with_values(np.where(same, table.values, rounded))
 
 
-def _enrichment(table: Table, changes: Sequence[Change]) -> Written:
+def _enrichment(table: Table, changes: Sequence[Change], has_film_table: bool) -> Written:
     by_map = table.axes[0].name == MAP_RATE
     low = table.axes[0].points[0]
     asked: list[_Asked] = []
@@ -180,10 +183,11 @@ def _enrichment(table: Table, changes: Sequence[Change]) -> Written:
             continue
         at = _coordinates(table, rates[good], np.array([e.rpm for e in seen])[good])
         here = table.lookup(*at) - 100.0
-        doubt = _other_table(change, float(np.median(here)))
+        doubt = None if has_film_table else _other_table(change, float(np.median(here)))
         if doubt is not None:
             return Written(None, doubt)
-        asked.append(_Asked(at, _more(change, here), _weights(int(good.sum()))))
+        more = _difference(change, here) if has_film_table else _more(change, here)
+        asked.append(_Asked(at, more, _weights(int(good.sum()))))
         sorts, events = sorts + 1, events + int(good.sum())
     if not asked:
         return Written(None, Say.NOT_DRIVEN())
@@ -208,6 +212,12 @@ def _more(change: Change, here_pct: Floats) -> Floats:
     if abs(wants - has) < ENOUGH_PCT:
         return np.zeros(len(here_pct))
     return np.asarray(wants - here_pct)
+
+
+def _difference(change: Change, here_pct: Floats) -> Floats:
+    """The same where the table adds only part of what is beyond the steady amount."""
+    more = change.proposed.percent - change.given.percent
+    return np.full(len(here_pct), more if abs(more) >= ENOUGH_PCT else 0.0)
 
 
 def _other_table(change: Change, here_pct: float) -> Said | None:
@@ -311,16 +321,25 @@ def _by_temperature(table: Table, bins: Sequence[TemperatureBin]) -> Written:
     at = np.array([b.at_c for b in known])
     errors = np.array([b.error_pct for b in known])
     spread = np.array([b.std_error_pct for b in known])
-    # What may be chance asks for nothing, but holds its place.
-    errors = np.where(np.abs(errors) > 2.0 * spread, errors, 0.0)
+    name = WARM_UP if table.axes[0].name == COOLANT else AIR_TEMPERATURE
+    errors -= _level(name, at, errors, spread)
+    # What may be chance, or is not worth a change, asks for nothing, but holds its place.
+    plain = (np.abs(errors) > 2.0 * spread) & (np.abs(errors) >= ENOUGH_PCT)
+    errors = np.where(plain, errors, 0.0)
     weight = (TEMPERATURE_PRIOR_PCT / spread) ** 2
     asked = _Asked((at,), table.lookup(at) * errors / 100.0, weight)
     # Beyond what was driven the table stays as it is.
     driven = (table.axes[0].points >= at.min() - 10.0) & (table.axes[0].points <= at.max() + 10.0)
     change = np.where(driven, _spread(table, asked, stays=1.0, alike=4.0), 0.0)
-    name = WARM_UP if table.axes[0].name == COOLANT else AIR_TEMPERATURE
     said = Say.TEMPERATURES(seconds=sum(b.seconds for b in known), low=at.min() - 5.0, high=at.max() + 5.0)
     return Written(_written(name, table, cells_of(name, table) + change), said)
+
+
+def _level(name: str, at_c: Floats, errors: Floats, spread: Floats) -> float:
+    """What is the airflow table's: the error of a warm engine, and the mean over air temperature."""
+    if name == AIR_TEMPERATURE:
+        return float(np.average(errors, weights=spread**-2.0))
+    return float(errors[-1]) if at_c[-1] >= WARM_AT_C - 5.0 else 0.0
 
 
 def _of_film(name: str, table: Table, film: WallFilm) -> Written:

@@ -13,8 +13,8 @@ from lean_trim.core.messages import Message
 from lean_trim.formats.tables import table_text
 from lean_trim.job.store import SUFFIX
 from lean_trim.job.tuning import tuning_text
-from lean_trim.ui.desks.injectors.paste_sheet import TABLE_FILTER
 from lean_trim.ui.vehicle.names import file_name
+from lean_trim.ui.widgets.paste_sheet import TABLE_FILTER
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle

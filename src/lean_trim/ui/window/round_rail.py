@@ -46,6 +46,8 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
         if current.logs
         else "waiting for a log"
     )
+    if current.corrections_decided:
+        action = f"{cells_in_words(changed)}, corrections decided" if changed else "corrections decided"
     if current.handed_over:
         action = "handed over" if job.round_after(current) else "handed over, waiting for a log"
     if current.kind == SWAP:

@@ -106,7 +106,8 @@ def _decide_step(session: Session, current: Round) -> Step:
         "then accept, put back, pin, or type as +3%."
     )
     if waiting and not done:
-        return Step(State.NOW, f"Nothing decided: {waiting} wait", tip)
+        words = "Corrections decided" if current.corrections_decided else "Nothing decided"
+        return Step(State.NOW, f"{words}: {waiting} wait", tip)
     if waiting:
         return Step(State.NOW, f"{decided}, {waiting} wait", tip)
     return Step(State.DONE, decided if done else "Nothing to change", "Every proposed change is decided")

@@ -24,15 +24,16 @@ from lean_trim.core.injectors.schools import Schools, compare_schools
 from lean_trim.core.injectors.verdict import Verdict
 from lean_trim.core.pipeline.injectors import TRUST_PCT, InjectorReport, verdict_of
 from lean_trim.ui.desks.desk import DeskSpec
+from lean_trim.ui.desks.injectors.cards import injector_card
 from lean_trim.ui.desks.injectors.curves import CELLS, VIEWS
 from lean_trim.ui.desks.injectors.headroom_panel import HeadroomPanel
 from lean_trim.ui.desks.injectors.injector_chart import InjectorChart
 from lean_trim.ui.desks.injectors.measured_panel import MeasuredPanel
-from lean_trim.ui.desks.injectors.table_card import TableCard
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.page import running_text, scrolling_column
+from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 
 SIDE_W = 376
@@ -73,9 +74,9 @@ class InjectorsDesk(QWidget):
         self.tell = QPushButton("Tell them apart", self)
         self.tell.setObjectName("primary")
         self.tell.clicked.connect(self.study.run)
-        self.flow = TableCard(INJECTOR_FLOW, session, appearance)
-        self.dead = TableCard(DEAD_TIME, session, appearance)
-        self.small = TableCard(SMALL_PULSES, session, appearance)
+        self.flow = TableCard(injector_card(INJECTOR_FLOW, session), session, appearance)
+        self.dead = TableCard(injector_card(DEAD_TIME, session), session, appearance)
+        self.small = TableCard(injector_card(SMALL_PULSES, session), session, appearance)
         self.dead.add_action("Paste a small-pulse table of the ECU…", self._ask_small)
         self.first = QCheckBox("This round is the first on other injectors", self)
         self.first.setToolTip(actions["swap"].toolTip())

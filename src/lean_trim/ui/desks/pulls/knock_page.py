@@ -157,9 +157,7 @@ class KnockPage(QWidget):
             value = float(grid[i, j])
             item = _item("" if math.isnan(value) else f"{value:.1f}" if value > 0.0 else "0")
             if value > 0.0:
-                strong = font(9)
-                strong.setBold(True)
-                item.setFont(strong)
+                item.setFont(font(9, bold=True))
                 item.setForeground(QColor(theme.danger))
             else:
                 item.setForeground(QColor(theme.faint))

@@ -153,9 +153,7 @@ class PullList(QTableWidget):
                 item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
             item.setToolTip(COLUMNS[column].tip)
             if bad.get(column):
-                strong = font(9)
-                strong.setBold(True)
-                item.setFont(strong)
+                item.setFont(font(9, bold=True))
                 item.setForeground(QColor(theme.danger))
             elif row.left_out:
                 item.setForeground(QColor(theme.faint))

@@ -142,10 +142,8 @@ class TargetPage(QWidget):
         theme = self.appearance.theme
         load, odd = advice.loads[at[0]], int(advice.odd[at])
         was, value = float(table.values[at]), float(decision.values[at])
-        bold = font(FIGURES)
-        bold.setBold(value != was)
         item.setText(text)
-        item.setFont(bold)
+        item.setFont(font(FIGURES, bold=value != was))
         dangerous = odd > 0 and load in (Load.FULL, Load.BOOST)
         color = theme.danger if dangerous else theme.accent if value != was else theme.ink
         item.setForeground(QColor(color))

@@ -7,8 +7,9 @@ from collections.abc import Mapping
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QShowEvent
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
+from lean_trim.core.data.fuel_corrections import WARM_UP
 from lean_trim.core.pipeline.transients import TransientReport
 from lean_trim.core.text import signed
 from lean_trim.core.transients.cuts import CutThresholds
@@ -18,6 +19,7 @@ from lean_trim.core.transients.warm_up import TemperatureBin
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.transients.class_panels import ClassPanels, panels_of
 from lean_trim.ui.desks.transients.proposals import ProposalTable
+from lean_trim.ui.desks.transients.tables import CorrectionTables
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.page import running_text
@@ -48,6 +50,7 @@ class TransientsDesk(QWidget):
         self.panels = ClassPanels(appearance)
         self.panels.chosen.connect(self._chosen)
         self.proposals = ProposalTable(self)
+        self.tables = CorrectionTables(session, appearance, self)
         self.axes = running_text(8.5, AXES)
         self.film = running_text(9.5)
         self.warm_up = running_text(9.0)
@@ -56,6 +59,8 @@ class TransientsDesk(QWidget):
         self._lay_out()
         for signal in (session.transients_found, session.job_changed, session.access_changed):
             signal.connect(lambda *_: self.refresh())
+        appearance.changed.connect(self.refresh)
+        self.tables.turned.connect(self.refresh)
         for signal in (session.solved, session.round_changed):
             signal.connect(lambda *_: self._again())
         self.refresh()
@@ -69,7 +74,9 @@ class TransientsDesk(QWidget):
         side = QVBoxLayout()
         side.setSpacing(6)
         side.addWidget(self.film)
+        side.addLayout(self._views())
         side.addWidget(self.proposals, 1)
+        side.addWidget(self.tables, 1)
         side.addWidget(self.warm_up)
         side.addWidget(self.idle)
         side.addWidget(self.caution)
@@ -86,6 +93,25 @@ class TransientsDesk(QWidget):
         left.addWidget(scroll, 1)
         layout.addLayout(left, 1)
         layout.addWidget(right)
+
+    def _views(self) -> QHBoxLayout:
+        """What to write, by sort of change or on the ECU's own tables."""
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        group = QButtonGroup(self)
+        self.by_sort, self.by_table = QToolButton(self), QToolButton(self)
+        self.by_sort.setText("By sort")
+        self.by_sort.setToolTip("What each sort of quick change needs")
+        self.by_table.setText("In the ECU's tables")
+        self.by_table.setToolTip("The same on the axes of the tables that are in the ECU, to decide")
+        for button in (self.by_sort, self.by_table):
+            button.setCheckable(True)
+            button.clicked.connect(self.refresh)
+            group.addButton(button)
+            row.addWidget(button)
+        self.by_sort.setChecked(True)
+        row.addStretch(1)
+        return row
 
     @property
     def widget(self) -> QWidget:
@@ -114,8 +140,12 @@ class TransientsDesk(QWidget):
     def refresh(self) -> None:
         """Stand as the shown round does."""
         report = self.transients.report
-        for widget in (self.axes, self.film, self.warm_up, self.idle, self.proposals, self.caution):
+        told = (self.axes, self.film, self.warm_up, self.idle, self.by_sort, self.by_table, self.caution)
+        for widget in told:
             widget.setVisible(report is not None)
+        shows_tables = self.by_table.isChecked()
+        self.tables.setVisible(report is not None and shows_tables)
+        self.proposals.setVisible(report is not None and not shows_tables)
         if report is None:
             self.panels.show_panels((), EMPTY if self.session.solution is None else LOOKING)
             return
@@ -123,7 +153,11 @@ class TransientsDesk(QWidget):
         nothing = SELDOM if report.missing is None else str(report.missing)
         self.panels.show_panels(panels_of(report.classes, report.changes, earlier), nothing)
         self.proposals.show_changes(report.changes)
-        self.proposals.setVisible(bool(report.changes))
+        if shows_tables:
+            self.tables.refresh()
+        # What stands beside the list would crowd out the table; by coolant only warm-up is decided.
+        self.warm_up.setVisible(not shows_tables or self.tables.name == WARM_UP)
+        self.idle.setVisible(not shows_tables)
         self.film.setText(_film(report))
         self.warm_up.setText(_warm_up(report.warm_up))
         self.idle.setText(f"{_idle(report.idle)} {_cuts(report.cuts)}".strip())

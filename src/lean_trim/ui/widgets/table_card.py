@@ -1,9 +1,8 @@
-"""One injector table: what is in the ECU, what is asked, what will be written."""
+"""One table beside the airflow table: what is in the ECU, what is asked, what will be written."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Qt
@@ -21,28 +20,22 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.text import evenly_written
 from lean_trim.core.types import Floats
 from lean_trim.formats.tables import table_text
-from lean_trim.ui.desks.injectors.paste_sheet import PasteSheet
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.card_kind import CardKind
 from lean_trim.ui.widgets.page import heading, running_text
-from lean_trim.workspace.injector_tables import WORDS
+from lean_trim.ui.widgets.paste_sheet import PasteSheet
 
 ROW_H = 21
 MOST_ROWS = 9
 MOST_STRETCH = 100
 LEAST_COLUMN_W = 36
 HEADS = ("now", "asked", "write")
-TITLES = {
-    INJECTOR_FLOW: "Flow of one injector",
-    DEAD_TIME: "Dead time",
-    SMALL_PULSES: "Added to short pulses",
-}
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
@@ -50,24 +43,25 @@ class TableCard(QWidget):
     """Speaks of the shown round. Cells in the last column, or of a grid, can be typed into."""
 
     def __init__(
-        self, name: str, session: Session, appearance: Appearance, parent: QWidget | None = None
+        self, kind: CardKind, session: Session, appearance: Appearance, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.name = name
+        self.kind = kind
+        self.name = name = kind.name
         self.session = session
         self.appearance = appearance
-        self.tables = session.workspace.injectors
-        self.title = heading(TITLES[name])
+        self.tables = kind.tables
+        self.title = heading(kind.title)
         self.nothing = running_text(9.0)
         self.grid = QTableWidget(self)
         self.grid.setFont(font(9))
-        self.grid.setAccessibleName(f"{WORDS[name]}: in the ECU now, asked, to write")
+        self.grid.setAccessibleName(f"{kind.words}: in the ECU now, asked, to write")
         self.grid.verticalHeader().setVisible(False)
         self.grid.verticalHeader().setDefaultSectionSize(ROW_H)
         self.grid.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.grid.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.grid.itemChanged.connect(self._typed)
-        self.sheet = PasteSheet(name, session, appearance, self)
+        self.sheet = PasteSheet(kind, session, appearance, self)
         self.accept = QPushButton("Accept", self)
         self.accept.setObjectName("primary")
         self.accept.clicked.connect(lambda: self.tables.accept(name))
@@ -91,9 +85,8 @@ class TableCard(QWidget):
         file = QAction("Open the one in the ECU…", menu)
         file.triggered.connect(self.sheet.ask_file)
         menu.addActions([self.copy, paste, file])
-        if self.name != SMALL_PULSES:
-            other = "pressures" if self.name == INJECTOR_FLOW else "voltages"
-            fill = QAction(f"Put it on other {other}…", menu)
+        if self.kind.fill is not None:
+            fill = QAction(f"Put it on other {self.kind.axis}…", menu)
             fill.triggered.connect(self.sheet.ask_points)
             menu.addAction(fill)
         return menu
@@ -136,15 +129,13 @@ class TableCard(QWidget):
         self.sheet.refresh()
         self._make_room()
         self.nothing.setVisible(table is None)
-        self.nothing.setText(
-            f"No {WORDS[self.name]} of this car yet: paste the ECU's own, or say it on Vehicle."
-        )
+        self.nothing.setText(self.kind.empty)
         self.copy.setEnabled(table is not None)
         same = proposed is None or decision is None or bool((proposed.values == decision.values).all())
         self.accept.setEnabled(can and not same)
         self.back.setEnabled(can and decision is not None and decision.changed > 0)
         if table is not None and decision is not None:
-            self.title.setText(_title(self.name, table))
+            self.title.setText(f"{self.kind.title}, {table.shown_unit}")
             self._fill(table, decision, proposed, can)
 
     def _fill(self, table: Table, decision: Decision, proposed: Table | None, can: bool) -> None:
@@ -213,9 +204,7 @@ class TableCard(QWidget):
         was, value = float(table.values.ravel()[cell]), float(decision.values.ravel()[cell])
         if was == value:
             return
-        strong = font(9)
-        strong.setBold(True)
-        item.setFont(strong)
+        item.setFont(font(9, bold=True))
         item.setForeground(QColor(self.appearance.theme.accent))
         item.setToolTip(f"{100.0 * (value / was - 1.0):+.1f} %")
 
@@ -239,19 +228,6 @@ class TableCard(QWidget):
         self.session.rounds.copied()
 
 
-def _title(name: str, table: Table) -> str:
-    return f"{TITLES[name]}, {table.shown_unit}"
-
-
 def _texts(table: Table, values: Floats) -> tuple[str, ...]:
     """Numbers of a table as its ECU counts, with equal digits."""
     return evenly_written(np.asarray(table.own_of(values), float).ravel().tolist())
-
-
-def cards(session: Session, appearance: Appearance, names: tuple[str, ...]) -> list[TableCard]:
-    """A card for each table."""
-    return list(map(partial(_card, session, appearance), names))
-
-
-def _card(session: Session, appearance: Appearance, name: str) -> TableCard:
-    return TableCard(name, session, appearance)

@@ -1,9 +1,8 @@
-"""Asks in place for an injector table from the clipboard, or for the points it is to stand on."""
+"""Asks in place for a table from the clipboard or a file, or for the points it is to stand on."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -21,29 +20,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
-from lean_trim.core.data.fuels import FUELS, PETROL, fuel_of
-from lean_trim.core.data.injector_tables import SQUARE_ROOT, law_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError, LeanTrimError, TableError
 from lean_trim.formats.tables.block import Block, block_of_file, block_of_text, number_in, sheets_of
-from lean_trim.formats.tables.injector_tables import InjectorForm, form_said, injector_table_of, units_of
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.card_kind import CardKind, Units
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox
-from lean_trim.workspace.injector_tables import WORDS
 
 CLIPBOARD = "the clipboard"
 TABLE_FILTER = "Tables (*.csv *.txt *.tsv *.gz *.xlsx *.ods);;All files (*)"
-WHAT = {
-    INJECTOR_FLOW: "Two columns or rows: fuel pressure across the injector, and flow.",
-    DEAD_TIME: "Two columns or rows: volts and dead time; or a grid of volts and fuel pressure.",
-    SMALL_PULSES: "Two columns or rows: open time that is wanted (without dead time), and what is added.",
-}
-
-POINTS = {INJECTOR_FLOW: "250, 300, 350", DEAD_TIME: "8, 10, 12, 14, 16", SMALL_PULSES: ""}
-UNITS = {INJECTOR_FLOW: "kPa", DEAD_TIME: "V", SMALL_PULSES: "ms"}
 
 
 class PasteSheet(QFrame):
@@ -52,10 +39,10 @@ class PasteSheet(QFrame):
     turned = Signal()
 
     def __init__(
-        self, name: str, session: Session, appearance: Appearance, parent: QWidget | None = None
+        self, kind: CardKind, session: Session, appearance: Appearance, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self.name = name
+        self.kind = kind
         self.session = session
         self.appearance = appearance
         self.block: Block | None = None
@@ -67,18 +54,18 @@ class PasteSheet(QFrame):
         self.what = running_text(9.0)
         self.says = running_text(9.0)
         self.points = QLineEdit(self)
-        self.points.setPlaceholderText(f"{POINTS[name]} {UNITS[name]}")
-        self.points.setAccessibleName(f"Points the table stands on, {UNITS[name]}")
+        self.points.setPlaceholderText(f"{kind.points} {kind.points_unit}")
+        self.points.setAccessibleName(f"Points the table stands on, {kind.points_unit}")
         self.points.textChanged.connect(lambda _: self._read_points())
         self.units: dict[str, ComboBox] = {}
         self.labels: dict[str, QLabel] = {}
-        for key, choices in units_of(name).items():
+        for key, choices in kind.units.items():
             box = ComboBox(self)
             box.addItems(list(choices))
             box.setAccessibleName(f"Unit of the {key}")
             box.activated.connect(lambda _: self._read())
             self.units[key] = box
-            self.labels[key] = QLabel({"pressure": "pressure in", "cells": "cells in"}[key], self)
+            self.labels[key] = QLabel(f"{key} in", self)
         self.take = QPushButton("Take it", self)
         self.take.setObjectName("primary")
         self.take.clicked.connect(self._take)
@@ -107,18 +94,9 @@ class PasteSheet(QFrame):
         layout.addLayout(buttons)
 
     @property
-    def form(self) -> InjectorForm:
+    def form(self) -> Units:
         """The units that are said."""
-        return InjectorForm(
-            pressure=self.units["pressure"].currentText() if "pressure" in self.units else "kPa",
-            cells=self.units["cells"].currentText(),
-            density_kg_per_l=self._density(),
-        )
-
-    def _density(self) -> float:
-        vehicle = self.session.vehicle
-        fuel = FUELS.get(fuel_of(vehicle.stoich_afr)) if vehicle is not None else None
-        return (fuel or PETROL).density_kg_per_l
+        return {key: box.currentText() for key, box in self.units.items()}
 
     def ask_clipboard(self) -> None:
         """Show what the clipboard holds as a table, with the units its header names."""
@@ -128,7 +106,7 @@ class PasteSheet(QFrame):
 
     def ask_file(self) -> None:
         """Ask for a file, and show what it holds."""
-        chosen, _ = QFileDialog.getOpenFileName(self, f"A table of {WORDS[self.name]}", "", TABLE_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(self, f"A table: {self.kind.words}", "", TABLE_FILTER)
         if chosen:
             self.take_file(Path(chosen))
 
@@ -154,18 +132,15 @@ class PasteSheet(QFrame):
         except LeanTrimError as error:
             self._show_found(error)
             return
-        form = form_said(
-            self.block.rows[0], self.name, replace(self.form, cells=self.units["cells"].itemText(0))
-        )
-        if "pressure" in self.units:
-            self.units["pressure"].setCurrentText(form.pressure)
-        self.units["cells"].setCurrentText(form.cells)
+        first = {**self.form, "cells": self.units["cells"].itemText(0)}
+        for key, unit in self.kind.said(self.block, first).items():
+            self.units[key].setCurrentText(unit)
         self._show_found()
 
     def _show_found(self, error: LeanTrimError | None = None) -> None:
         """Show the question, with what was found or why nothing was."""
         self._show_fields(points=False)
-        self.what.setText(WHAT[self.name])
+        self.what.setText(self.kind.what)
         if error is None:
             self._read()
         else:
@@ -211,48 +186,43 @@ class PasteSheet(QFrame):
         if self.block is None:
             return
         try:
-            self.found = injector_table_of(self.block, self.name, self.form)
+            self.found = self.kind.read(self.block, self.form)
         except (BadInputError, TableError) as error:
             self.found = None
             self._say(str(error), wrong=True)
             return
-        self._say(described(self.found), wrong=False)
+        words = f"{described(self.found)} {self.kind.law(self.found)}"
+        self._say(words.rstrip(), wrong=False)
 
     def _points(self) -> list[float]:
-        words = self.points.text().replace(UNITS[self.name], " ").replace(",", " ").replace(";", " ").split()
+        words = (
+            self.points.text().replace(self.kind.points_unit, " ").replace(",", " ").replace(";", " ").split()
+        )
         return sorted(number_in(word) for word in words)
 
     def _read_points(self) -> None:
         points = self._points()
         if len(points) < 2 or not np.isfinite(points).all() or points[0] <= 0.0:
-            self._say(f"Two points or more, in {UNITS[self.name]}.", wrong=True)
+            self._say(f"Two points or more, in {self.kind.points_unit}.", wrong=True)
             return
-        table = self.session.workspace.injectors.base(self.name)
-        flow = table is not None and self.name == INJECTOR_FLOW
-        self._say(law_words(table) if flow and table is not None else "", wrong=table is None)
+        table = self.kind.tables.base(self.kind.name)
+        self._say("" if table is None else self.kind.law(table), wrong=table is None)
 
     def _take(self) -> None:
-        tables = self.session.workspace.injectors
+        kind = self.kind
         if not self.points.isHidden():
-            done = tables.fill(self.name, self._points())
+            done = kind.fill is not None and kind.fill(self._points())
         else:
-            done = self.found is not None and tables.take_table(self.name, self.found)
+            done = self.found is not None and kind.tables.take_table(kind.name, self.found)
         if done:
             self._close()
 
 
 def described(table: Table) -> str:
-    """A table in a line: points, ranges, and the law of a flow."""
+    """A table in a line: points and ranges."""
     parts = [f"{table.size} cells"]
     for axis in table.axes:
         parts.append(f"{axis.shown[0]:g} to {axis.shown[-1]:g} {axis.shown_unit}")
     low, high = float(np.min(table.shown)), float(np.max(table.shown))
     parts.append(f"{low:.4g} to {high:.4g} {table.shown_unit}")
-    text = ", ".join(parts) + "."
-    return f"{text} {law_words(table)}" if table.unit == "g/s" else text
-
-
-def law_words(table: Table) -> str:
-    """How a flow follows pressure, beside the square root."""
-    exponent = law_of(table.axes[0].points, table.values).exponent
-    return f"Flow follows pressure to the power {exponent:.2f}; the square-root law says {SQUARE_ROOT:g}."
+    return ", ".join(parts) + "."
