@@ -65,8 +65,8 @@ def as_json(report: TransientReport) -> dict[str, Any]:
         "warm_up": [_warm_up(b) for b in report.warm_up],
         "intake_air": [_bin(b, "intake_air_c") for b in report.intake],
         "barometer": [_bin(b, "baro_kpa") for b in report.height],
-        "fuel_cut": None if report.cuts is None else _cuts(report.cuts),
-        "idle": None if report.idle is None else _idle(report.idle),
+        "fuel_cut": None if report.cuts is None else _cuts(report.cuts, report.idle),
+        "idle": None if report.idle is None else {**_idle(report.idle), "diluted": report.diluted},
     }
 
 
@@ -110,6 +110,7 @@ def _change(change: Change) -> dict[str, Any]:
         "needed": _amount(change.needed),
         "proposed": _amount(change.proposed),
         "expected_lean_pct": _plain(change.expected_lean_pct),
+        "modelled_error_pct": _plains(change.modelled_pct),
         "expected_error_pct": _plains(change.expected_pct),
         "said": str(change.said),
     }
@@ -124,13 +125,16 @@ def _warm_up(one: TemperatureBin) -> dict[str, Any]:
     return {**_bin(one, "coolant_c"), **added}
 
 
-def _cuts(cuts: CutThresholds) -> dict[str, Any]:
+def _cuts(cuts: CutThresholds, idle: Idle | None) -> dict[str, Any]:
     return {
         "cuts": cuts.cuts,
         "enters_from_rpm": _plain(cuts.enters_rpm),
         "enters_up_to_map_kpa": _plain(cuts.enters_map_kpa),
         "fuel_back_at_rpm": _plain(cuts.leaves_rpm),
         "enters_from_coolant_c": _plain(cuts.coolant_c),
+        "proposed_from_rpm": _plain(cuts.entry_to_write(np.nan if idle is None else idle.most_rpm)),
+        "hunts": cuts.hunts,
+        "hunt_period_s": _plain(cuts.hunt_period_s),
     }
 
 
@@ -154,6 +158,17 @@ def _idle(idle: Idle) -> dict[str, Any]:
         "oscillation_period_s": None if widest is None else widest.period_s,
         "oscillation_size": None if widest is None else widest.peak_to_peak,
         "oscillation_of": "" if widest is None else widest.what,
+        "loop": str(idle.loop),
+        "rpm": _plain(idle.rpm),
+        "in_gear": [
+            {
+                "in_gear": g.in_gear,
+                "seconds": g.seconds,
+                "mean_error_pct": _plain(g.error_pct),
+                "rpm": _plain(g.rpm),
+            }
+            for g in idle.gears
+        ],
         "swings": [
             {"what": s.what, "peak_to_peak": s.peak_to_peak, "period_s": s.period_s, "share": s.share}
             for s in idle.swings

@@ -16,6 +16,7 @@ from lean_trim.simcar.driver import Controls, Driver
 from lean_trim.simcar.ecu import Command, Ecu, Readings
 from lean_trim.simcar.faults import Faults
 from lean_trim.simcar.faulty_parts import FaultyParts
+from lean_trim.simcar.happened import Happened, Watcher
 from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
 from lean_trim.simcar.truth import Truth, injectors_by_sheet, truth_for
 
@@ -73,7 +74,7 @@ class SimCar:
         self.rng = np.random.default_rng(seed)
         faults = faults or Faults()
         self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s(), self.truth.cylinders)
-        self.plant = Plant(self.truth)
+        self.plant = Plant(self.truth, idle_gain=faults.idle_gain)
         self.map_read = self.plant.map_kpa
         self.ecu = Ecu(
             vehicle,
@@ -84,6 +85,8 @@ class SimCar:
             target_swing_pct=faults.target_swing_pct,
             enrich_above_pct=faults.enrich_above_pct,
             accel_times=faults.accel_times,
+            cut_from_rpm=faults.cut_from_rpm,
+            cut_to_rpm=faults.cut_to_rpm,
         )
         self.misfires = False
         # Driver and noise share one stream, so that a seed fixes the whole drive.
@@ -94,6 +97,7 @@ class SimCar:
         self.volts = 13.6
         self.command = Command()
         self.controls = Controls()
+        self.watcher: Watcher | None = None
 
     def step(self) -> None:
         """Advance by 10 ms."""
@@ -113,6 +117,8 @@ class SimCar:
         # The ECU is fed what the meter can show, as a real one is.
         self.lam = max(LAMBDA_RANGE[0], min(LAMBDA_RANGE[1], lam))
         self._roll()
+        if self.watcher is not None:
+            self._watch(self.watcher)
         self.time_s += STEP_S
 
     @property
@@ -168,6 +174,17 @@ class SimCar:
             self.volts,
             self.lam,
             self.truth.maf_hz(self._metered()),
+        )
+
+    def _watch(self, watcher: Watcher) -> None:
+        watcher.step(
+            self.time_s,
+            pedal_pct=self.controls.pedal_pct,
+            rpm=self.plant.rpm,
+            speed_kmh=self.plant.speed_kmh,
+            shifting=self.shifting,
+            cutting=self.command.fuel_cut,
+            dt=STEP_S,
         )
 
     def _roll(self) -> None:
@@ -230,8 +247,13 @@ def drive(
     truth: Truth | None = None,
     faults: Faults | None = None,
     log_hz: float = LOG_HZ,
+    happened: list[Happened] | None = None,
 ) -> Iterator[Log]:
     """Drive and hand out the log in pieces of about ten seconds, so that a view can follow.
+
+    Parameters
+    ----------
+    happened : takes what feet, gears and fuel really did, in the order of time; None if nobody asks.
 
     Raises
     ------
@@ -242,6 +264,8 @@ def drive(
     if not 0.2 <= minutes <= 240.0:
         raise BadInputError(Say.MINUTES(minutes=minutes))
     car = SimCar(vehicle, seed, truth, faults)
+    if happened is not None:
+        car.watcher = Watcher(happened)
     end = minutes * 60.0
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
     channels += BANK_CHANNELS if car.parts.faults.bank_gap_pct else ()
@@ -285,15 +309,17 @@ def simulate(
     name: str = "drive",
     faults: Faults | None = None,
     log_hz: float = LOG_HZ,
+    happened: list[Happened] | None = None,
 ) -> Log:
     """Drive the whole plan.
 
     Parameters
     ----------
     progress : called with the share done and the newest piece; returning False raises CancelledError.
+    happened : takes what feet, gears and fuel really did, in the order of time; None if nobody asks.
     """
     pieces = []
-    for piece in drive(vehicle, seed, minutes, truth, faults, log_hz):
+    for piece in drive(vehicle, seed, minutes, truth, faults, log_hz, happened):
         pieces.append(piece)
         if progress is not None and not progress(min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece):
             raise CancelledError(Say.CANCELLED())

@@ -64,6 +64,8 @@ class Ecu:
     target_swing_pct: float = 0.0
     enrich_above_pct: float = 0.0
     accel_times: float = 1.0
+    cut_from_rpm: float = 1700.0
+    cut_to_rpm: float = 1300.0
 
     def __post_init__(self) -> None:
         table = self.vehicle.table
@@ -131,11 +133,11 @@ class Ecu:
         return self.curve(s.maf_hz) * 120.0 / (self.vehicle.cylinders * max(s.rpm, 100.0))
 
     def _fuel_cut(self, s: Readings) -> None:
-        if self.cutting and (s.throttle_pct > 2.0 or s.rpm < 1300):
+        if self.cutting and (s.throttle_pct > 2.0 or s.rpm < self.cut_to_rpm):
             self.cutting = False
             self.refuelled_at = s.time_s
             self.stft = 0.0
-        elif not self.cutting and s.throttle_pct < 1.2 and s.rpm > 1700 and s.coolant_c > 45:
+        elif not self.cutting and s.throttle_pct < 1.2 and s.rpm > self.cut_from_rpm and s.coolant_c > 45:
             self.cutting = True
 
     def _closed_loop(self, s: Readings, target: float) -> bool:

@@ -64,6 +64,9 @@ class Faults:
     target_swing_pct : the ECU swings its target by so much to either side every second, percent.
     bank_gap_pct : fuel bank 1 asks for more than bank 2, percent; what is logged beside is the mean of both.
     accel_times : fuel the ECU adds while pressure rises, over what it usually adds; 1 is sound.
+    idle_gain : idle control sharper than a sound one by so much, and late; 1 is sound.
+    cut_from_rpm, cut_to_rpm : engine speed from which fuel is cut on a closed throttle, and at which it comes
+        back.
     enrich_above_pct : throttle from which the ECU enriches for full load; 0 for none, over 100 for never.
     """
 
@@ -98,6 +101,9 @@ class Faults:
     enrich_above_pct: float = 0.0
     bank_gap_pct: float = 0.0
     accel_times: float = 1.0
+    idle_gain: float = 1.0
+    cut_from_rpm: float = 1700.0
+    cut_to_rpm: float = 1300.0
 
 
 SOUND = Faults()
@@ -133,9 +139,11 @@ KINDS: Mapping[str, Mapping[str, float]] = {
     "no-enrichment": {"enrich_above_pct": NEVER_PCT},
     "thin-tip-in": {"accel_times": 0.0},
     "banks": {"bank_gap_pct": 12.0},
+    "idle-hunts": {"idle_gain": 6.0},
+    "cut-hunts": {"cut_from_rpm": 920.0, "cut_to_rpm": 700.0},
 }
 """Faults by the name ``lean-trim simulate --fault`` knows them by, at strength 1."""
-AT_ONCE = ("knock_from_kpa", "enrich_above_pct", "trim_limit_pct", "pass_kpa")
+AT_ONCE = ("knock_from_kpa", "enrich_above_pct", "trim_limit_pct", "pass_kpa", "cut_from_rpm", "cut_to_rpm")
 """What a fault has or has not, whatever its strength."""
 SOUND_CEILING = 1.0
 """A mass-airflow sensor of strength 0 just shows the engine's largest airflow."""

@@ -10,6 +10,8 @@ from lean_trim.simcar.truth import Truth
 
 GEARS_RPM_PER_KMH = (0.0, 118.0, 70.0, 48.0, 36.5, 29.0)
 IDLE_RPM = 900.0
+IDLE_VALVE_S = 0.5
+"""How late a valve follows whose loop is set too sharp; a sound one follows at once."""
 
 
 @dataclass
@@ -59,6 +61,8 @@ class Plant:
     baro_kpa: float = 0.0
     more_air: float = 1.0
     hot_air_k: float = 0.0
+    idle_gain: float = 1.0
+    idle_valve: float = 0.0145
 
     def __post_init__(self) -> None:
         self.most_flow = self.truth.max_flow_g_per_s()
@@ -70,9 +74,7 @@ class Plant:
     def breathe(self, pedal_pct: float, dt: float) -> None:
         """Throttle, manifold filling, turbo: sets MAP, air per cylinder and airflow."""
         self.throttle_pct += (pedal_pct - self.throttle_pct) * (1.0 - math.exp(-dt / 0.05))
-        idle_air = (
-            min(0.02, max(0.007, 0.0145 + (IDLE_RPM - self.rpm) * 2.2e-5)) if self.throttle_pct < 3.0 else 0.0
-        )
+        idle_air = self._idle_air(dt) if self.throttle_pct < 3.0 else 0.0
         area = idle_air + (max(self.throttle_pct, 0.0) / 100.0) ** 1.5
         upstream = self.baro_kpa + self.boost_kpa
         share = 3.0 * 6500.0 / max(self.rpm, 200.0) * area
@@ -89,6 +91,14 @@ class Plant:
         density = self.map_kpa / (0.28705 * (charge_c + 273.15))
         self.air_g = ve * density * self.truth.displacement_l / self.truth.cylinders
         self.flow_g_per_s = self.air_g * self.truth.cylinders * self.rpm / 120.0
+
+    def _idle_air(self, dt: float) -> float:
+        """What the idle valve lets through: more below idle speed, less above."""
+        wanted = min(0.02, max(0.007, 0.0145 + (IDLE_RPM - self.rpm) * 2.2e-5 * self.idle_gain))
+        if self.idle_gain == 1.0:
+            return wanted
+        self.idle_valve += (wanted - self.idle_valve) * (1.0 - math.exp(-dt / IDLE_VALVE_S))
+        return self.idle_valve
 
     def _spool(self, dt: float) -> None:
         if not self.truth.turbo:

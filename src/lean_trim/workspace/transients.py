@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from lean_trim.core.errors import CancelledError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.transients.classes import ClassKey, TransientClass
 from lean_trim.workspace.changes import TransientsFound
-from lean_trim.workspace.tasks import Lane
+from lean_trim.workspace.tasks import Lane, Report
 
 if TYPE_CHECKING:
-    from lean_trim.core.pipeline.solve import Solution
+    from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.core.pipeline.solve import Solution, SolveSettings
     from lean_trim.core.pipeline.transients import TransientReport
+    from lean_trim.job.records import Round
     from lean_trim.workspace.workspace import Workspace
 
 
@@ -20,6 +24,11 @@ class Say:
     """What looking for quick changes says."""
 
     LOOKING = Message("transients_control.looking", "Looking at quick changes of mixture")
+    LOOKING_BACK = Message("transients_control.looking_back", "Looking at quick changes of round {number}")
+
+
+MOST_BEFORE = 3
+"""Earlier rounds that are laid under."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,12 +48,22 @@ class RoundTransients:
     report: TransientReport
 
 
+@dataclass(frozen=True, eq=False)
+class _Before:
+    """Quick changes of an earlier round by sort, and what they depend on."""
+
+    number: int
+    key: tuple[object, ...]
+    classes: tuple[TransientClass, ...]
+
+
 class TransientsControl:
     """``found`` is by round id; nothing is looked for before a desk asks."""
 
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.found: dict[int, RoundTransients] = {}
+        self.before: dict[int, _Before] = {}
         self.is_wanted = False
 
     @property
@@ -55,7 +74,7 @@ class TransientsControl:
         return kept.report if kept is not None and kept.of is solution else None
 
     def earlier(self, key: ClassKey) -> tuple[tuple[int, TransientClass], ...]:
-        """The same class in rounds before the shown one, of those that were looked at.
+        """The same class in the last rounds before the shown one.
 
         Parameters
         ----------
@@ -66,10 +85,11 @@ class TransientsControl:
         Numbers of rounds and their classes, the oldest first.
         """
         r = self.workspace.round
-        before = sorted(
-            (f for f in self.found.values() if r is not None and f.number < r.number), key=_number
-        )
-        return tuple((f.number, c) for f in before for c in f.report.classes if c.key == key)
+        known = {b.number: b.classes for b in self.before.values()}
+        # What was looked at by itself has its own settings.
+        known |= {f.number: f.report.classes for f in self.found.values()}
+        before = sorted(n for n in known if r is not None and n < r.number)[-MOST_BEFORE:]
+        return tuple((n, c) for n in before for c in known[n] if c.key == key)
 
     def want(self) -> None:
         """A desk shows quick changes from now on."""
@@ -81,7 +101,10 @@ class TransientsControl:
         from lean_trim.core.pipeline.transients import transients_of
 
         r, solution = self.workspace.round, self.workspace.solver.solution
-        if not self.is_wanted or r is None or solution is None or self.report is not None:
+        if not self.is_wanted or r is None or solution is None:
+            return
+        if self.report is not None:
+            self._look_back()
             return
         number = self.workspace.number
         self.workspace.tasks.start(
@@ -102,10 +125,61 @@ class TransientsControl:
         # It may have been solved anew in the meantime.
         self.look()
 
+    def _look_back(self) -> None:
+        """Look at one of the last rounds before the shown one that was not looked at, then at the next."""
+        wanted = next(self._not_seen(), None)
+        if wanted is None:
+            return
+        r, key = wanted
+        job = self.workspace.job
+        assert job is not None
+        vehicle = job.vehicle_in(job.index_of(r.id) or 0)
+        settings = self.workspace.tuning.settled.solve
+        number = self.workspace.number
+        self.workspace.tasks.start(
+            Lane.TRANSIENTS,
+            str(Say.LOOKING_BACK(number=r.number)),
+            lambda report: _classes_of(r, vehicle, settings, report),
+            done=lambda classes: self._take_before(number, r.id, _Before(r.number, key, classes)),
+            failed=lambda _: None,
+            replace=True,
+        )
+
+    def _not_seen(self) -> Iterator[tuple[Round, tuple[object, ...]]]:
+        job, shown = self.workspace.job, self.workspace.round
+        if job is None or shown is None:
+            return
+        for r in [b for b in job.rounds if b.number < shown.number and b.logs][-MOST_BEFORE:]:
+            key = (job.vehicle, r.revision.id, tuple(info.id for info in r.log_infos), r.left_out)
+            kept = self.before.get(r.id)
+            if r.id not in self.found and (kept is None or kept.key != key):
+                yield r, key
+
+    def _take_before(self, number: int, round_id: int, before: _Before) -> None:
+        if number != self.workspace.number:
+            return
+        self.before = {**self.before, round_id: before}
+        self.workspace.hub.publish(TransientsFound())
+        self.look()
+
     def forget(self) -> None:
         """Another job or none."""
         self.found = {}
+        self.before = {}
 
 
-def _number(found: RoundTransients) -> int:
-    return found.number
+def _classes_of(
+    r: Round, vehicle: Vehicle, settings: SolveSettings, report: Report
+) -> tuple[TransientClass, ...]:
+    """Quick changes of an earlier round by sort; none where it cannot be solved."""
+    from lean_trim.core.pipeline.solve import solve
+    from lean_trim.core.pipeline.transients import transients_of
+    from lean_trim.workspace.solving import left_out_of
+
+    try:
+        solution = solve(list(r.logs), vehicle, settings, left_out_of((r,)), report)
+    except CancelledError:
+        raise
+    except LeanTrimError:
+        return ()
+    return transients_of(solution).classes

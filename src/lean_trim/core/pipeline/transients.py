@@ -9,7 +9,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import fill_missing
 from lean_trim.core.drive.delay import lambda_arriving
-from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.drive.regimes import Regime, RegimeSettings
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.pipeline.solve import Solution, driven_factor, film_evidence
 from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS
@@ -17,7 +17,7 @@ from lean_trim.core.transients.classes import TransientClass, classes_of
 from lean_trim.core.transients.cuts import CutThresholds, cut_thresholds
 from lean_trim.core.transients.errors import Measured, lambda_error_pct, measure
 from lean_trim.core.transients.events import Transient, find_transients
-from lean_trim.core.transients.idle import Idle, idle_of
+from lean_trim.core.transients.idle import CHANNELS, Idle, at_idle, idle_of
 from lean_trim.core.transients.needed import Change, changes_to_write
 from lean_trim.core.transients.quick_changes import (
     QuickChanges,
@@ -43,12 +43,6 @@ class Say:
 CHANGES_TEMPERATURE = ("cold", "starting", "settling")
 """Rules that leave samples out because of what temperature does to them."""
 BARO_STEP_KPA = 2.0
-IDLE_CHANNELS = {
-    Role.STFT: "short-term trim",
-    Role.SPARK: "spark",
-    Role.MAP: "manifold pressure",
-    Role.THROTTLE: "throttle",
-}
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +57,7 @@ class TransientReport:
     warm_up, intake, height : missing fuel over coolant, intake air (°C) and barometer (kPa).
     idle : None where it did not idle for long enough.
     cuts : where fuel is cut and given back; None where hardly any cut was seen.
+    diluted : True where the sensor sits at the tailpipe, whose idle reads leaner than it is.
     missing : why there is nothing; None where there is.
     """
 
@@ -76,6 +71,7 @@ class TransientReport:
     height: tuple[TemperatureBin, ...]
     idle: Idle | None
     cuts: CutThresholds | None
+    diluted: bool
     missing: Said | None
 
 
@@ -149,6 +145,7 @@ def _report(solution: Solution) -> TransientReport:
         ),
         idle=_idle(solution, error),
         cuts=cut_thresholds(frame),
+        diluted=frame.vehicle.sensor_place == "tailpipe",
         missing=_nothing(solution, events),
     )
 
@@ -161,14 +158,17 @@ def _steady_but_for_temperature(solution: Solution) -> Mask:
 
 def _idle(solution: Solution, error: Floats) -> Idle | None:
     log = solution.frame.log
+    settings = RegimeSettings()
+    warm = (solution.regime != Regime.WARM_UP) & (solution.regime != Regime.STOPPED)
     return idle_of(
         time_s=log.time_s,
         step_s=log.step_s,
         seconds=log.durations_s,
-        idling=solution.regime == Regime.IDLE,
+        idling=at_idle(log, warm, settings.idle_rpm, settings.closed_pct),
         error_pct=error,
         rpm=fill_missing(log[Role.RPM]),
-        channels={name: log[role] for role, name in IDLE_CHANNELS.items() if role in log},
+        channels={name: log[role] for role, name in CHANNELS.items() if role in log},
+        gear=log.get(Role.GEAR) if Role.GEAR in log else None,
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -13,6 +14,10 @@ from lean_trim.core.drive.regimes import fuel_cuts
 from lean_trim.core.transients.events import LEAST_CUT_S
 
 FEWEST = 3
+HUNT_CUT_S, HUNT_WITHIN_S, HUNT_LEAST = 0.08, 4.0, 4
+"""Shortest cut, longest time to the next, and how many in a row make hunting (common practice, no source)."""
+ABOVE_IDLE_RPM, ROUND_RPM = 300.0, 50.0
+"""Room a fuel cut needs above idle (common practice, no source)."""
 OPENED_PCT = 0.7
 """Throttle that gives fuel back by itself, above where it rested."""
 
@@ -27,6 +32,7 @@ class CutThresholds:
     enters_rpm, enters_map_kpa : lowest engine speed, highest manifold pressure at which a cut began.
     leaves_rpm : engine speed at which fuel came back on a closed throttle, median.
     coolant_c : lowest coolant at which a cut began.
+    hunts, hunt_period_s : cuts that followed each other on a closed throttle, and the time between them.
     """
 
     cuts: int
@@ -34,6 +40,23 @@ class CutThresholds:
     enters_map_kpa: float
     leaves_rpm: float
     coolant_c: float
+    hunts: int = 0
+    hunt_period_s: float = float("nan")
+
+    def entry_to_write(self, idle_rpm: float) -> float:
+        """Engine speed from which fuel should be cut, for an engine that hunts about the threshold.
+
+        Parameters
+        ----------
+        idle_rpm : highest it idles at.
+
+        Returns
+        -------
+        rpm; NaN where nothing hunts or it is not known how fast it idles.
+        """
+        if not self.hunts or not np.isfinite(idle_rpm):
+            return float("nan")
+        return float(np.ceil((idle_rpm + ABOVE_IDLE_RPM) / ROUND_RPM) * ROUND_RPM)
 
 
 def cut_thresholds(frame: Frame) -> CutThresholds | None:
@@ -49,9 +72,12 @@ def cut_thresholds(frame: Frame) -> CutThresholds | None:
     """
     log = frame.log
     last = len(log) - 1
+    hunts, period_s = _hunting(frame)
     edges = fuel_cuts(frame, LEAST_CUT_S)
-    if len(edges) < FEWEST:
+    if len(edges) < FEWEST and not hunts:
         return None
+    # Of an engine that hunts about the threshold the short cuts are all there is.
+    edges = edges if len(edges) else fuel_cuts(frame, HUNT_CUT_S)
     begin, end = edges[:, 0], np.minimum(edges[:, 1], last)
     rpm = fill_missing(log[Role.RPM])
     throttle = fill_missing(log.get(Role.THROTTLE))
@@ -71,4 +97,26 @@ def cut_thresholds(frame: Frame) -> CutThresholds | None:
         enters_map_kpa=least(Role.MAP, lowest=False),
         leaves_rpm=float(np.median(left)) if len(left) >= FEWEST else float("nan"),
         coolant_c=least(Role.COOLANT, lowest=True),
+        hunts=hunts,
+        hunt_period_s=period_s,
     )
+
+
+def _hunting(frame: Frame) -> tuple[int, float]:
+    """Cuts that follow each other again and again while the throttle stays closed, and their period, s."""
+    log = frame.log
+    edges = fuel_cuts(frame, HUNT_CUT_S)
+    if len(edges) < HUNT_LEAST:
+        return 0, float("nan")
+    throttle = fill_missing(log.get(Role.THROTTLE))
+    begin, end = edges[:, 0], np.minimum(edges[:, 1], len(log) - 1)
+    apart = np.diff(log.time_s[begin])
+    opened = np.array([float(np.ptp(throttle[a:b])) for a, b in pairwise(begin)])
+    short = log.time_s[end] - log.time_s[begin] < HUNT_WITHIN_S
+    follows = (apart < HUNT_WITHIN_S) & (opened <= OPENED_PCT) & short[:-1] & short[1:]
+    # A run of so many makes hunting; two cuts on the way down to idle are none.
+    runs = np.split(np.flatnonzero(follows), np.flatnonzero(np.diff(np.flatnonzero(follows)) > 1) + 1)
+    hunting = [run for run in runs if len(run) + 1 >= HUNT_LEAST]
+    if not hunting:
+        return 0, float("nan")
+    return sum(len(run) + 1 for run in hunting), float(np.median(apart[np.concatenate(hunting)]))

@@ -156,6 +156,7 @@ class ClassPanels(QWidget):
             _line(p, scale, mean, QPen(theme.color("faint"), 1.6, Qt.PenStyle.DotLine))
         _line(p, scale, panel.one.mean_pct, QPen(theme.color("ink"), 2.2))
         if panel.change is not None:
+            _line(p, scale, panel.change.modelled_pct, QPen(theme.color("accent", 0.7), 1.0))
             _line(p, scale, panel.change.expected_pct, QPen(theme.color("accent"), 1.8, Qt.PenStyle.DashLine))
         p.restore()
 
@@ -229,7 +230,7 @@ def _words(panel: Panel) -> str:
         f"{settles:.1f} s. Thin: single changes; thick: their mean"
     )
     if panel.change is not None:
-        said += "; dashed: expected once the proposal is written"
+        said += "; fine: as film, pipe and sensor explain it; dashed: expected once the proposal is written"
     if panel.earlier:
         said += f"; dotted: round {', '.join(str(n) for n, _ in panel.earlier)}"
     return f"{said}. The band is ±{SETTLED_PCT:.0f} %."

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 
 from PySide6.QtCore import Qt, Signal
@@ -10,16 +9,12 @@ from PySide6.QtGui import QAction, QShowEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.fuel_corrections import WARM_UP
-from lean_trim.core.pipeline.transients import TransientReport
-from lean_trim.core.text import signed
-from lean_trim.core.transients.cuts import CutThresholds
 from lean_trim.core.transients.events import Transient
-from lean_trim.core.transients.idle import Idle
-from lean_trim.core.transients.warm_up import TemperatureBin
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.desks.transients.class_panels import ClassPanels, panels_of
 from lean_trim.ui.desks.transients.proposals import ProposalTable
 from lean_trim.ui.desks.transients.tables import CorrectionTables
+from lean_trim.ui.desks.transients.words import film_words, idle_words, temperature_words
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.page import running_text
@@ -158,64 +153,9 @@ class TransientsDesk(QWidget):
         # What stands beside the list would crowd out the table; by coolant only warm-up is decided.
         self.warm_up.setVisible(not shows_tables or self.tables.name == WARM_UP)
         self.idle.setVisible(not shows_tables)
-        self.film.setText(_film(report))
-        self.warm_up.setText(_warm_up(report.warm_up))
-        self.idle.setText(f"{_idle(report.idle)} {_cuts(report.cuts)}".strip())
-
-
-def _film(report: TransientReport) -> str:
-    film = report.film
-    if not film.known:
-        return f"The wall film is not known: {film.why}. Nothing is proposed."
-    share, tau = film.share, film.tau_s
-    return (
-        f"Wall film: {100 * share:.0f} ± {100 * film.share_se:.0f} % of the fuel at {film.map_kpa:.0f} kPa "
-        f"({signed(100 * film.slope, 0)} % per 100 kPa), evaporating over {tau:.2f} ± {film.tau_se_s:.2f} "
-        f"s, from {film.windows} quick changes. A step of fuel wants {100 * share / (1 - share):.0f} % of "
-        f"itself more, fading over {tau * (1 - share):.2f} s."
-    )
-
-
-def _warm_up(bins: tuple[TemperatureBin, ...]) -> str:
-    if len(bins) < 2:
-        return "Warm-up: no cold running was driven."
-    steps = "; ".join(f"{b.at_c:.0f} °C {_step(b)}" for b in bins)
-    return (
-        f"Warm-up, fuel missing (+) or too much (−) by coolant: {steps}. One drive does not tell fuel that "
-        "stays unburnt from a charge the warm engine heats."
-    )
-
-
-def _step(one: TemperatureBin) -> str:
-    error = f"{signed(one.error_pct, 1)} ± {one.std_error_pct:.1f} %"
-    if abs(one.error_pct) <= 2.0 * one.std_error_pct or not math.isfinite(one.given_pct):
-        return error
-    return f"{error} (write {signed(one.proposed_pct, 0)} for {signed(one.given_pct, 0)} %)"
-
-
-def _idle(idle: Idle | None) -> str:
-    if idle is None:
-        return "Idle: too short to be judged."
-    said = (
-        f"Idle, {idle.seconds:.0f} s: {signed(idle.error_pct, 1)} % off target on average, scattering by "
-        f"{idle.spread_pct:.1f} %; engine speed by {idle.rpm_spread:.0f} rpm"
-    )
-    said += (
-        ": leave it"
-        if idle.is_noise
-        else f": write half of it, {signed(idle.error_pct / 2.0, 1)} %, and log again"
-    )
-    if not idle.swings:
-        return f"{said}. Nothing swings."
-    widest = idle.swings[0]
-    return f"{said}. {widest.what.capitalize()} swings every {widest.period_s:.1f} s."
-
-
-def _cuts(cuts: CutThresholds | None) -> str:
-    if cuts is None:
-        return ""
-    back = f", fuel comes back at {cuts.leaves_rpm:.0f} rpm" if math.isfinite(cuts.leaves_rpm) else ""
-    return f"Fuel was cut {cuts.cuts} times, from {cuts.enters_rpm:.0f} rpm on{back}."
+        self.film.setText(film_words(report))
+        self.warm_up.setText(temperature_words(report))
+        self.idle.setText(idle_words(report))
 
 
 TRANSIENTS_DESK = DeskSpec(
