@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
 from lean_trim.cli.correct import Logs, warn
@@ -12,6 +13,7 @@ from lean_trim.cli.parser import Subcommand
 if TYPE_CHECKING:
     from lean_trim.core.pipeline.transients import TransientReport
     from lean_trim.core.transients.classes import TransientClass
+    from lean_trim.core.transients.to_write import Written
 
 
 CAUTION = (
@@ -28,8 +30,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> None:
     """Read, solve, look, write."""
     from lean_trim.core.pipeline.solve import solve
-    from lean_trim.core.pipeline.transients import transients_of
+    from lean_trim.core.pipeline.transients import table_to_write, transients_of
     from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.tables import write_table
     from lean_trim.formats.transients_json import write_transients
     from lean_trim.formats.vehicle_sheet import read_vehicle
 
@@ -38,9 +41,14 @@ def run(args: argparse.Namespace) -> None:
     warn(() if args.quiet else warnings)
     report = transients_of(solve([logs.read(p) for p in args.log], vehicle))
     make_folder(args.out)
-    write_transients(report, args.out / "transients.json")
+    asked = {name: table_to_write(report, name, vehicle.corrections) for name in vehicle.corrections}
+    write_transients(report, args.out / "transients.json", asked)
+    for name, written in asked.items():
+        if written.table is not None:
+            write_table(written.table, args.out / f"{name}.csv")
     if not args.quiet:
         _tell(report)
+        _tell_tables(asked)
 
 
 def _tell(report: TransientReport) -> None:
@@ -65,6 +73,14 @@ def _tell(report: TransientReport) -> None:
         print(f"{len(report.classes) - len(often)} sorts were seen once; they stand in the file.")
     if any(change.proposed.percent > change.given.percent for change in report.changes):
         print(CAUTION)
+
+
+def _tell_tables(asked: Mapping[str, Written]) -> None:
+    from lean_trim.core.data.fuel_corrections import KINDS
+
+    for name, written in asked.items():
+        where = f"{name}.csv" if written.table is not None else "no table"
+        print(f"{KINDS[name].title}: {where}. {written.said}")
 
 
 def _named(one: TransientClass) -> str:

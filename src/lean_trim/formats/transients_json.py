@@ -3,32 +3,38 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from lean_trim.core.pipeline.transients import TransientReport
+from lean_trim.core.transients.after_start import AfterStart
 from lean_trim.core.transients.classes import ClassKey, TransientClass
+from lean_trim.core.transients.cold_film import ColdFilm
 from lean_trim.core.transients.cuts import CutThresholds
 from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.idle import Idle
 from lean_trim.core.transients.needed import Amount, Change
+from lean_trim.core.transients.to_write import Written
 from lean_trim.core.transients.warm_up import TemperatureBin
 from lean_trim.core.types import Floats
 
 FIGURES = ("lean_pct", "rich_pct", "lean_area", "rich_area", "settles_s")
 
 
-def write_transients(report: TransientReport, path: Path) -> None:
+def write_transients(report: TransientReport, path: Path, asked: Mapping[str, Written] | None = None) -> None:
     """Write the report of one drive.
 
     Parameters
     ----------
     report : of the drive.
     path : replaced if it exists.
+    asked : proposals for the ECU's own tables, by name; None without any.
     """
-    path.write_text(json.dumps(as_json(report), indent=1) + "\n", encoding="utf-8")
+    tables = {name: _table(written) for name, written in (asked or {}).items()}
+    path.write_text(json.dumps({**as_json(report), "tables": tables}, indent=1) + "\n", encoding="utf-8")
 
 
 def as_json(report: TransientReport) -> dict[str, Any]:
@@ -58,15 +64,47 @@ def as_json(report: TransientReport) -> dict[str, Any]:
             "map_lag_s_se": _plain(film.map_lag_se_s),
             "quick_changes": film.windows,
         },
+        "wall_film_cold": None if report.cold_film is None else _cold(report.cold_film),
         "message": "" if report.missing is None else str(report.missing),
         "grid_s": _plains(GRID),
         "classes": [_class(c) for c in report.classes],
         "proposed": [_change(c) for c in report.changes],
         "warm_up": [_warm_up(b) for b in report.warm_up],
         "intake_air": [_bin(b, "intake_air_c") for b in report.intake],
+        "after_start": None if report.after_start is None else _after_start(report.after_start),
         "barometer": [_bin(b, "baro_kpa") for b in report.height],
         "fuel_cut": None if report.cuts is None else _cuts(report.cuts, report.idle),
         "idle": None if report.idle is None else {**_idle(report.idle), "diluted": report.diluted},
+    }
+
+
+def _table(written: Written) -> dict[str, Any]:
+    table = written.table
+    if table is None:
+        return {"said": str(written.said), "write": None}
+    axes = [{"name": a.name, "unit": a.shown_unit, "points": _plains(a.shown)} for a in table.axes]
+    cells = np.round(np.asarray(table.shown, float), 4).tolist()
+    return {"said": str(written.said), "unit": table.shown_unit, "axes": axes, "write": cells}
+
+
+def _cold(cold: ColdFilm) -> dict[str, Any]:
+    return {
+        "coolant_c": _plain(cold.coolant_c),
+        "x": _plain(cold.share),
+        "x_se": _plain(cold.share_se),
+        "tau_s": _plain(cold.tau_s),
+        "tau_s_se": _plain(cold.tau_se_s),
+        "quick_changes": cold.windows,
+    }
+
+
+def _after_start(found: AfterStart) -> dict[str, Any]:
+    return {
+        "missing_pct": _plain(found.missing_pct),
+        "std_error_pct": _plain(found.std_error_pct),
+        "fades_s": _plain(found.fades_s),
+        "start_s": _plain(found.start_s),
+        "coolant_c": _plain(found.coolant_c),
     }
 
 

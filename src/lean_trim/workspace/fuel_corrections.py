@@ -22,7 +22,7 @@ from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.errors import TableError
 from lean_trim.core.messages import Message, Said
-from lean_trim.core.transients.to_write import Written, correction_to_write, limits_of
+from lean_trim.core.transients.to_write import Written, limits_of
 from lean_trim.workspace.changes import Notice, TransientsFound
 from lean_trim.workspace.side_tables import Say as Beside
 from lean_trim.workspace.side_tables import SideTables
@@ -85,21 +85,16 @@ class FuelCorrections(SideTables):
         -------
         Worked out once for each look and table.
         """
+        from lean_trim.core.pipeline.transients import table_to_write
+
         report, table = self.workspace.transients.report, self.base(name)
         if report is None or table is None:
             return None
         kept = self._told.get(name)
         if kept is not None and kept[0] is report and kept[1] is table:
             return kept[2]
-        written = correction_to_write(
-            name,
-            table,
-            report.changes,
-            report.film,
-            report.warm_up,
-            report.intake,
-            has_film_table=self.base(WALL_SHARE) is not None,
-        )
+        tables = {n: t for n in CORRECTIONS if (t := self.base(n)) is not None}
+        written = table_to_write(report, name, tables)
         self._told[name] = (report, table, written)
         return written
 

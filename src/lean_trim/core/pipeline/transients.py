@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.fuel_corrections import WALL_SHARE
 from lean_trim.core.data.log import fill_missing
+from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.delay import lambda_arriving
 from lean_trim.core.drive.regimes import Regime, RegimeSettings
 from lean_trim.core.messages import Message, Said
-from lean_trim.core.pipeline.solve import Solution, driven_factor, film_evidence
+from lean_trim.core.pipeline.solve import FILM_RULES, Solution, driven_factor, film_evidence
 from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS
+from lean_trim.core.transients.after_start import AfterStart, after_start_of
 from lean_trim.core.transients.classes import TransientClass, classes_of
+from lean_trim.core.transients.cold_film import ColdFilm, fit_cold_film
 from lean_trim.core.transients.cuts import CutThresholds, cut_thresholds
 from lean_trim.core.transients.errors import Measured, lambda_error_pct, measure
 from lean_trim.core.transients.events import Transient, find_transients
@@ -26,6 +31,7 @@ from lean_trim.core.transients.quick_changes import (
     rows_of,
     what_is_missing,
 )
+from lean_trim.core.transients.to_write import Written, correction_to_write
 from lean_trim.core.transients.wall_film import SENSOR, WallFilm, arrives_s, fit_wall_film, no_film
 from lean_trim.core.transients.warm_up import TemperatureBin, over_temperature
 from lean_trim.core.types import Floats, Mask
@@ -42,6 +48,8 @@ class Say:
 
 CHANGES_TEMPERATURE = ("cold", "starting", "settling")
 """Rules that leave samples out because of what temperature does to them."""
+COLD_C = 60.0
+"""Coolant below which a film is that of a cold engine (common practice, no source)."""
 BARO_STEP_KPA = 2.0
 
 
@@ -51,10 +59,11 @@ class TransientReport:
 
     Attributes
     ----------
-    film : of the walls.
+    film, cold_film : of the walls, and of those of the cold engine; None where that is not told.
     events : quick changes; ``measured`` those whose answer is known, ``classes`` them by sort.
     changes : what to write for each class; none where the film is not known.
     warm_up, intake, height : missing fuel over coolant, intake air (°C) and barometer (kPa).
+    after_start : what fades after a start; None where the log holds none, or nothing fades.
     idle : None where it did not idle for long enough.
     cuts : where fuel is cut and given back; None where hardly any cut was seen.
     diluted : True where the sensor sits at the tailpipe, whose idle reads leaner than it is.
@@ -62,6 +71,7 @@ class TransientReport:
     """
 
     film: WallFilm
+    cold_film: ColdFilm | None
     events: tuple[Transient, ...]
     measured: tuple[Measured, ...]
     classes: tuple[TransientClass, ...]
@@ -69,6 +79,7 @@ class TransientReport:
     warm_up: tuple[TemperatureBin, ...]
     intake: tuple[TemperatureBin, ...]
     height: tuple[TemperatureBin, ...]
+    after_start: AfterStart | None
     idle: Idle | None
     cuts: CutThresholds | None
     diluted: bool
@@ -90,6 +101,31 @@ def transients_of(solution: Solution) -> TransientReport:
         return _report(solution)
 
 
+def table_to_write(report: TransientReport, name: str, corrections: Mapping[str, Table]) -> Written:
+    """One of the ECU's corrections of fuel as a drive asks for it.
+
+    Parameters
+    ----------
+    report : of the drive.
+    name : one of ``corrections``.
+    corrections : tables that were in the ECU, by name.
+
+    Returns
+    -------
+    On the table's own axes.
+    """
+    return correction_to_write(
+        name,
+        corrections[name],
+        report.changes,
+        report.film,
+        report.warm_up,
+        report.intake,
+        has_film_table=WALL_SHARE in corrections,
+        cold=report.cold_film,
+    )
+
+
 def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
     """The wall film as one drive tells it.
 
@@ -103,6 +139,33 @@ def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
     """
     with np.errstate(all="ignore"):
         return _film(solution, rows_of(solution.frame, driven_factor(solution.frame, solution.estimate)))
+
+
+def cold_film_of(solution: Solution, film: WallFilm, rows: Rows) -> ColdFilm | None:
+    """The film before the engine is warm.
+
+    Parameters
+    ----------
+    solution : of one or more logs.
+    film : of the warm engine.
+    rows : of the whole drive.
+
+    Returns
+    -------
+    None where the drive does not tell.
+    """
+    log = solution.frame.log
+    if not film.known or Role.COOLANT not in log:
+        return None
+    coolant = log[Role.COOLANT]
+    apart = {*FILM_RULES, *CHANGES_TEMPERATURE}
+    others = np.uint32(sum(int(bit) for name, bit in RULE_BITS.items() if name not in apart))
+    may = ((solution.sifted.reason_bits & (others | MANUAL_BIT)) == 0) & (coolant < COLD_C)
+    changes = quick_changes(solution.frame, rows, may)
+    if changes is None:
+        return None
+    at = np.searchsorted(log.time_s, changes.rows.time_s[changes.judged])
+    return fit_cold_film(changes, coolant[np.minimum(at, len(log) - 1)], film)
 
 
 def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None]:
@@ -132,6 +195,7 @@ def _report(solution: Solution) -> TransientReport:
     steady = _steady_but_for_temperature(solution)
     return TransientReport(
         film=film,
+        cold_film=cold_film_of(solution, film, rows),
         events=events,
         measured=measured,
         classes=classes,
@@ -142,6 +206,9 @@ def _report(solution: Solution) -> TransientReport:
         intake=over_temperature(log.get(Role.IAT), error, solution.sifted.used, log.durations_s),
         height=over_temperature(
             log.get(Role.BARO), error, solution.sifted.used, log.durations_s, step=BARO_STEP_KPA
+        ),
+        after_start=after_start_of(
+            log.time_s, fill_missing(log[Role.RPM]), log.get(Role.COOLANT), error, steady
         ),
         idle=_idle(solution, error),
         cuts=cut_thresholds(frame),

@@ -32,6 +32,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.proposal import quantise
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.transients.cold_film import ColdFilm
 from lean_trim.core.transients.events import Kind, Transient
 from lean_trim.core.transients.needed import ENOUGH_PCT, LEAST_PCT, Change, Way
 from lean_trim.core.transients.wall_film import WallFilm
@@ -74,6 +75,8 @@ LARGEST_CUT = 0.5
 TEMPERATURE_PRIOR_PCT = 4.0
 FILM_SLOPE_SE = 0.1
 WARM_AT_C = 85.0
+COLDER_C = 20.0
+"""How far below a cold film that was measured its course is taken to go on."""
 STEPS = {True: 0.1, False: 0.01}
 """Resolution of cells that add percent, and of shares and times, where the table's own shows no finer."""
 
@@ -103,6 +106,7 @@ def correction_to_write(
     warm_up: Sequence[TemperatureBin],
     intake: Sequence[TemperatureBin],
     has_film_table: bool = False,
+    cold: ColdFilm | None = None,
 ) -> Written:
     """A table of corrections as a drive asks for it.
 
@@ -115,6 +119,7 @@ def correction_to_write(
     warm_up, intake : means over coolant and intake air.
     has_film_table : True for an ECU that makes up for the wall film by itself; what is beyond the steady
         amount is then not what this table adds alone.
+    cold : film of the engine before it is warm, where the drive tells.
 
     Returns
     -------
@@ -125,7 +130,7 @@ def correction_to_write(
     if not film.known:
         return Written(None, Say.NO_FILM())
     if name in (WALL_SHARE, WALL_TIME):
-        return _of_film(name, table, film)
+        return _of_film(name, table, film, cold)
     if name == ENRICHMENT:
         return _enrichment(table, changes, has_film_table)
     return _beside_enrichment(name, table, changes)
@@ -342,7 +347,7 @@ def _level(name: str, at_c: Floats, errors: Floats, spread: Floats) -> float:
     return float(errors[-1]) if at_c[-1] >= WARM_AT_C - 5.0 else 0.0
 
 
-def _of_film(name: str, table: Table, film: WallFilm) -> Written:
+def _of_film(name: str, table: Table, film: WallFilm, cold: ColdFilm | None) -> Written:
     said = Say.FILM(
         share=100.0 * film.share, share_se=100.0 * film.share_se, tau=film.tau_s, tau_se=film.tau_se_s
     )
@@ -350,6 +355,10 @@ def _of_film(name: str, table: Table, film: WallFilm) -> Written:
     if name == WALL_SHARE and axis.name == MAP and film.slope_se < FILM_SLOPE_SE:
         share = film.share + film.slope * (axis.points - film.map_kpa) / 100.0
         return Written(_written(name, table, 100.0 * np.clip(share, 0.01, 0.9)), said)
+    if name == WALL_TIME and axis.name == COOLANT and cold is not None:
+        slope = np.log(cold.tau_s / film.tau_s) / (cold.coolant_c - WARM_AT_C)
+        beyond = np.clip(axis.points, cold.coolant_c - COLDER_C, WARM_AT_C) - WARM_AT_C
+        return Written(_written(name, table, film.tau_s * np.exp(slope * beyond)), said)
     at, measured = (film.map_kpa, 100.0 * film.share) if name == WALL_SHARE else (WARM_AT_C, film.tau_s)
     here = float(table.lookup(np.array([at]))[0])
     # A cold film was not measured: it keeps its ratio to the warm one.

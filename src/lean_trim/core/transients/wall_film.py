@@ -289,8 +289,21 @@ def _lagged(time_s: Floats, values: Floats, constant_s: float) -> Floats:
     return lagged
 
 
-def _residual(changes: QuickChanges, theta: Floats) -> Floats:
-    """Shown less measured in units of the noise, each change allowed its own gain, shape (j,)."""
+def residual(
+    changes: QuickChanges, theta: Floats, gain: float = GAIN, most_gain: float = MOST_GAIN
+) -> Floats:
+    """Shown less measured, each change allowed a gain of its own.
+
+    Parameters
+    ----------
+    changes : of a drive.
+    theta : parameters, shape (7,).
+    gain, most_gain : standard deviation of such a gain, and the most it may be.
+
+    Returns
+    -------
+    In units of the noise, so that its squares are to be least, shape (j,).
+    """
     low, high = SENSOR_ENDS
     measured = np.clip(changes.measured, low, high)
     model = shown(changes.rows, theta, cylinder_mixture(changes.rows, theta))[changes.judged]
@@ -298,9 +311,9 @@ def _residual(changes: QuickChanges, theta: Floats) -> Floats:
     weight = ((model > low) & (model < high)) / (1.0 + (gap / FAR) ** 2)
     count = changes.windows
     above = np.bincount(changes.window, weight * model * (measured - model), count)
-    power = np.bincount(changes.window, weight * model**2, count) + (NOISE / GAIN) ** 2 * ALIKE_ROWS
-    gain = np.clip(above / power, -MOST_GAIN, MOST_GAIN)[changes.window]
-    off = (np.clip(model * (1.0 + gain), low, high) - measured) / NOISE
+    power = np.bincount(changes.window, weight * model**2, count) + (NOISE / gain) ** 2 * ALIKE_ROWS
+    own = np.clip(above / power, -most_gain, most_gain)[changes.window]
+    off = (np.clip(model * (1.0 + own), low, high) - measured) / NOISE
     # The root of a smooth Huber loss, so that its square is what is minimised.
     loss = 2.0 * WILD**2 * (np.sqrt(1.0 + (off / WILD) ** 2) - 1.0)
     return np.asarray(np.sign(off) * np.sqrt(loss / ALIKE_ROWS))
@@ -311,7 +324,7 @@ def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
     from scipy.optimize import least_squares
 
     def off(theta: Floats) -> Floats:
-        return np.concatenate([_residual(changes, theta), (theta - usual) / BEFOREHAND])
+        return np.concatenate([residual(changes, theta), (theta - usual) / BEFOREHAND])
 
     found = least_squares(
         off, usual, x_scale=STEPS, diff_step=np.full(len(usual), 1e-3), max_nfev=MOST_EVALUATIONS

@@ -26,17 +26,32 @@ def film_words(report: TransientReport) -> str:
     if not film.known:
         return f"The wall film is not known: {film.why}. Nothing is proposed."
     share, tau = film.share, film.tau_s
+    cold = report.cold_film
+    at_cold = (
+        ""
+        if cold is None
+        else (
+            f" At {cold.coolant_c:.0f} °C: {100 * cold.share:.0f} ± {100 * cold.share_se:.0f} %, over "
+            f"{cold.tau_s:.2f} ± {cold.tau_se_s:.2f} s."
+        )
+    )
     return (
         f"Wall film: {100 * share:.0f} ± {100 * film.share_se:.0f} % of the fuel at {film.map_kpa:.0f} kPa "
         f"({signed(100 * film.slope, 0)} % per 100 kPa), evaporating over {tau:.2f} ± {film.tau_se_s:.2f} "
         f"s, from {film.windows} quick changes. A step of fuel wants {100 * share / (1 - share):.0f} % of "
-        f"itself more, fading over {tau * (1 - share):.2f} s."
+        f"itself more, fading over {tau * (1 - share):.2f} s.{at_cold}"
     )
 
 
 def temperature_words(report: TransientReport) -> str:
     """What is missing over coolant, intake air and barometer."""
     said = [_warm_up(report.warm_up)]
+    start = report.after_start
+    if start is not None:
+        said.append(
+            f"After the start {signed(start.missing_pct, 1)} ± {start.std_error_pct:.1f} % beyond that, "
+            f"fading over {start.fades_s:.0f} s."
+        )
     for name, bins, unit in (("intake air", report.intake, "°C"), ("barometer", report.height, "kPa")):
         plain = [b for b in bins if abs(b.error_pct) >= max(PLAIN_PCT, 2.0 * b.std_error_pct)]
         if plain and len(bins) >= FEWEST:
