@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.fuel_corrections import WALL_SHARE
 from lean_trim.core.data.log import fill_missing
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.delay import lambda_arriving
@@ -31,7 +30,7 @@ from lean_trim.core.transients.quick_changes import (
     rows_of,
     what_is_missing,
 )
-from lean_trim.core.transients.to_write import Written, correction_to_write
+from lean_trim.core.transients.to_write import Told, Written, correction_to_write
 from lean_trim.core.transients.wall_film import SENSOR, WallFilm, arrives_s, fit_wall_film, no_film
 from lean_trim.core.transients.warm_up import TemperatureBin, over_temperature
 from lean_trim.core.types import Floats, Mask
@@ -114,16 +113,8 @@ def table_to_write(report: TransientReport, name: str, corrections: Mapping[str,
     -------
     On the table's own axes.
     """
-    return correction_to_write(
-        name,
-        corrections[name],
-        report.changes,
-        report.film,
-        report.warm_up,
-        report.intake,
-        has_film_table=WALL_SHARE in corrections,
-        cold=report.cold_film,
-    )
+    told = Told(report.changes, report.film, report.warm_up, report.intake, report.cold_film)
+    return correction_to_write(name, corrections, told)
 
 
 def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:

@@ -7,7 +7,7 @@ what the pulse width shows is not what the ECU adds, and nothing is proposed for
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,6 +23,7 @@ from lean_trim.core.data.fuel_corrections import (
     LEAST,
     MAP,
     MAP_RATE,
+    NOTHING_ADDED_PCT,
     WALL_SHARE,
     WALL_TIME,
     WARM_UP,
@@ -34,10 +35,10 @@ from lean_trim.core.decision.proposal import quantise
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.cold_film import ColdFilm
 from lean_trim.core.transients.events import Kind, Transient
-from lean_trim.core.transients.needed import ENOUGH_PCT, LEAST_PCT, Change, Way
+from lean_trim.core.transients.needed import ENOUGH_PCT, LEAST_PCT, MOST_TAKEN_PCT, Change, Way
 from lean_trim.core.transients.wall_film import WallFilm
 from lean_trim.core.transients.warm_up import TemperatureBin
-from lean_trim.core.types import Floats
+from lean_trim.core.types import Floats, Mask
 
 
 class Say:
@@ -70,6 +71,7 @@ APART = 0.35
 """A table that holds less than this of what is seen, or is held so by it, is another one."""
 APART_PCT = 6.0
 """A difference below this may be noise, whatever its share."""
+TAKEN_AT_ONCE, FADES_ALIKE = 0.5, 1.5
 LARGEST_CUT = 0.5
 """A cell is lowered by no more than this of itself at once (common practice, no source)."""
 TEMPERATURE_PRIOR_PCT = 4.0
@@ -90,6 +92,24 @@ class Written:
 
 
 @dataclass(frozen=True, eq=False)
+class Told:
+    """What a drive tells of fuel beyond the airflow table.
+
+    Attributes
+    ----------
+    changes : asked of each class of quick changes.
+    film, cold : of the walls, warm and, where it is told, cold.
+    warm_up, intake : means over coolant and intake air.
+    """
+
+    changes: Sequence[Change]
+    film: WallFilm
+    warm_up: Sequence[TemperatureBin]
+    intake: Sequence[TemperatureBin]
+    cold: ColdFilm | None = None
+
+
+@dataclass(frozen=True, eq=False)
 class _Asked:
     """Changes asked of a table: coordinates by axis, shape (n,) each; change; weight; all of n."""
 
@@ -98,42 +118,29 @@ class _Asked:
     weight: Floats
 
 
-def correction_to_write(
-    name: str,
-    table: Table,
-    changes: Sequence[Change],
-    film: WallFilm,
-    warm_up: Sequence[TemperatureBin],
-    intake: Sequence[TemperatureBin],
-    has_film_table: bool = False,
-    cold: ColdFilm | None = None,
-) -> Written:
+def correction_to_write(name: str, tables: Mapping[str, Table], told: Told) -> Written:
     """A table of corrections as a drive asks for it.
 
     Parameters
     ----------
-    name : one of ``CORRECTIONS``.
-    table : as it was driven on.
-    changes : asked of each class.
-    film : of the engine.
-    warm_up, intake : means over coolant and intake air.
-    has_film_table : True for an ECU that makes up for the wall film by itself; what is beyond the steady
-        amount is then not what this table adds alone.
-    cold : film of the engine before it is warm, where the drive tells.
+    name : one of ``tables``.
+    tables : every correction that is known, as it was driven on.
+    told : by the drive.
 
     Returns
     -------
     On the same axes, rounded to the field's resolution.
     """
+    table = tables[name]
     if name in (WARM_UP, AIR_TEMPERATURE):
-        return _by_temperature(table, warm_up if name == WARM_UP else intake)
-    if not film.known:
+        return _by_temperature(table, told.warm_up if name == WARM_UP else told.intake)
+    if not told.film.known:
         return Written(None, Say.NO_FILM())
     if name in (WALL_SHARE, WALL_TIME):
-        return _of_film(name, table, film, cold)
+        return _of_film(name, table, told.film, told.cold)
     if name == ENRICHMENT:
-        return _enrichment(table, changes, has_film_table)
-    return _beside_enrichment(name, table, changes)
+        return _enrichment(table, told.changes, tables)
+    return _beside_enrichment(name, table, told.changes)
 
 
 def limits_of(name: str, table: Table) -> TableLimits:
@@ -160,19 +167,21 @@ def limits_of(name: str, table: Table) -> TableLimits:
 
 def _own_of(name: str, table: Table, cells: Floats) -> Floats:
     """Cells in the kind's unit as the ECU counts them."""
-    return np.asarray(table.own_of(cells + 100.0 if KINDS[name].adds else cells))
+    return np.asarray(table.own_of(cells + NOTHING_ADDED_PCT if KINDS[name].adds else cells))
 
 
 def _written(name: str, table: Table, cells: Floats) -> Table:
     kind = KINDS[name]
-    values = cells + 100.0 if kind.adds else np.maximum(cells, LEAST)
+    values = cells + NOTHING_ADDED_PCT if kind.adds else np.maximum(cells, LEAST)
     rounded, _ = quantise(values, limits_of(name, table), table.own)
     # What is not asked to change stays to its last digit.
     same = np.abs(values - table.values) < 1e-9
     return table.with_values(np.where(same, table.values, rounded))
 
 
-def _enrichment(table: Table, changes: Sequence[Change], has_film_table: bool) -> Written:
+def _enrichment(table: Table, changes: Sequence[Change], tables: Mapping[str, Table]) -> Written:
+    # What an ECU does of itself about its film stands beside what this table adds.
+    has_film_table = WALL_SHARE in tables
     by_map = table.axes[0].name == MAP_RATE
     low = table.axes[0].points[0]
     asked: list[_Asked] = []
@@ -187,17 +196,21 @@ def _enrichment(table: Table, changes: Sequence[Change], has_film_table: bool) -
         if good.sum() < FEWEST_POINTS:
             continue
         at = _coordinates(table, rates[good], np.array([e.rpm for e in seen])[good])
-        here = table.lookup(*at) - 100.0
+        here = table.lookup(*at) - NOTHING_ADDED_PCT
         doubt = None if has_film_table else _other_table(change, float(np.median(here)))
         if doubt is not None:
             return Written(None, doubt)
-        more = _difference(change, here) if has_film_table else _more(change, here)
+        longer = _longer(change, tables, changes)
+        # Taken back for longer than it is needed it would be lean afterwards.
+        if change.proposed.percent < 0.0 and longer > FADES_ALIKE:
+            continue
+        more = _difference(change, here) if has_film_table else _more(change, here, longer)
         asked.append(_Asked(at, more, _weights(int(good.sum()))))
         sorts, events = sorts + 1, events + int(good.sum())
     if not asked:
         return Written(None, Say.NOT_DRIVEN())
     cells = cells_of(ENRICHMENT, table)
-    wanted = _no_deep_cut(cells, cells + _spread(table, _joined(asked)))
+    wanted = _no_deep_cut(cells, cells + _spread(table, _joined(asked)), _closing(table))
     return Written(_written(ENRICHMENT, table, wanted), Say.SORTS(sorts=sorts, events=events))
 
 
@@ -209,14 +222,26 @@ def _coordinates(table: Table, first: Floats, rpm: Floats) -> tuple[Floats, ...]
     return (first, rpm) if len(table.axes) > 1 else (first,)
 
 
-def _more(change: Change, here_pct: Floats) -> Floats:
+def _longer(change: Change, tables: Mapping[str, Table], changes: Sequence[Change]) -> float:
+    """How many times longer than a class wants it what the table adds will fade, 1 or above."""
+    if ENRICHMENT_FADE not in tables:
+        return 1.0
+    fade = tables[ENRICHMENT_FADE]
+    asked = _beside_enrichment(ENRICHMENT_FADE, fade, changes).table
+    rpm = np.array([m.event.rpm for m in change.of.events])
+    fades = max(float(np.median(t.lookup(rpm))) for t in (fade, fade if asked is None else asked))
+    return max(1.0, fades / max(change.proposed.decay_s, LEAST))
+
+
+def _more(change: Change, here_pct: Floats, longer: float) -> Floats:
     """By how much the table should be higher where a class reads it, percent of the fuel."""
     has, wants = change.given.percent, change.proposed.percent
     if change.way is Way.ITS_OWN and abs(has) > LEAST_PCT:
         return np.asarray((wants / has - 1.0) * here_pct)
     if abs(wants - has) < ENOUGH_PCT:
         return np.zeros(len(here_pct))
-    return np.asarray(wants - here_pct)
+    # What fades more slowly than it is needed is as much in all, and less at first.
+    return np.asarray(wants / longer - here_pct)
 
 
 def _difference(change: Change, here_pct: Floats) -> Floats:
@@ -250,24 +275,23 @@ def _spread(table: Table, asked: _Asked, stays: float = STAYS, alike: float = AL
     reads = np.zeros((len(asked.change), table.size))
     np.put_along_axis(reads, mesh.cells, mesh.weights, axis=1)
     normal = reads.T @ (reads * asked.weight[:, None])
-    influence = np.diag(normal).copy()
-    normal += stays * np.eye(table.size) + alike * _roughness(table.shape)
-    change = np.linalg.solve(normal, reads.T @ (asked.weight * asked.change)).reshape(table.shape)
-    # A cell at which nothing is added is a threshold; it is moved only by what reads it.
-    is_read = (influence > LEAST_INFLUENCE).reshape(table.shape)
-    is_open = (table.values != 100.0) | is_read
-    return np.where(is_open, change, 0.0)
+    # A cell at which nothing is added is a threshold: moved only by what reads it, and parting neighbours.
+    is_open = (table.values.ravel() != NOTHING_ADDED_PCT) | (np.diag(normal) > LEAST_INFLUENCE)
+    normal += stays * np.eye(table.size) + alike * _roughness(table.shape, is_open)
+    change = np.linalg.solve(normal, reads.T @ (asked.weight * asked.change))
+    return np.where(is_open, change, 0.0).reshape(table.shape)
 
 
-def _roughness(shape: tuple[int, ...]) -> Floats:
-    """Sum of squared differences of neighbours, as a matrix over the flat cells."""
+def _roughness(shape: tuple[int, ...], is_open: Mask) -> Floats:
+    """Sum of squared differences of neighbours that are both open, as a matrix over the flat cells."""
     size = int(np.prod(shape))
     flat = np.arange(size).reshape(shape)
     out = np.zeros((size, size))
     for axis in range(len(shape)):
         first = np.take(flat, np.arange(shape[axis] - 1), axis=axis).ravel()
         second = np.take(flat, np.arange(1, shape[axis]), axis=axis).ravel()
-        for a, b in zip(first, second, strict=True):
+        both = is_open[first] & is_open[second]
+        for a, b in zip(first[both], second[both], strict=True):
             out[a, a] += 1.0
             out[b, b] += 1.0
             out[a, b] -= 1.0
@@ -275,10 +299,23 @@ def _roughness(shape: tuple[int, ...]) -> Floats:
     return out
 
 
-def _no_deep_cut(before: Floats, after: Floats) -> Floats:
-    """Nothing is lowered by more than half of itself, and nothing added turns into something taken back."""
+def _closing(table: Table) -> Mask:
+    """Cells that are read while the throttle closes."""
+    rates = table.axes[0].points < 0.0
+    return np.broadcast_to(rates.reshape(-1, *(1,) * (len(table.axes) - 1)), table.shape)
+
+
+def _no_deep_cut(before: Floats, after: Floats, closing: Mask | None = None) -> Floats:
+    """Nothing added is lowered by more than half of itself, or turned into something taken back.
+
+    Of what is to be taken back while the throttle closes half is taken at once.
+    """
     lowest = np.where(before > 0.0, (1.0 - LARGEST_CUT) * before, before)
-    return np.where(before >= 0.0, np.maximum(after, lowest), np.minimum(after, 0.0))
+    opening = np.maximum(after, lowest)
+    if closing is None:
+        return opening
+    closes = np.clip(before + TAKEN_AT_ONCE * np.minimum(after - before, 0.0), -MOST_TAKEN_PCT, None)
+    return np.where(closing, np.where(after < before, closes, after), opening)
 
 
 def _beside_enrichment(name: str, table: Table, changes: Sequence[Change]) -> Written:
