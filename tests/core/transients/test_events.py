@@ -7,11 +7,14 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.transients.classes import classes_of
 from lean_trim.core.transients.errors import GRID, lambda_error_pct, measure
 from lean_trim.core.transients.events import Kind, Transient, find_transients, of_kind
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.happened import Happened
 from tests.builders import small_vehicle, steady_states, with_channel, without
 
 
@@ -41,6 +44,15 @@ def test_a_foot_that_moves_is_found_at_its_edge(low: float, high: float, kind: K
     assert event.kind is kind
     assert event.edge_s == pytest.approx(80.0, abs=0.15)
     assert event.size == pytest.approx(abs(high - low), abs=0.2 * abs(high - low))
+
+
+def test_a_change_tells_how_quickly_the_foot_moved() -> None:
+    log = base()
+    (event,) = found_in(with_channel(log, Role.THROTTLE, ramp(log, 80.0, 20.0, 50.0, seconds=0.3)))
+    assert event.throttle_rate_pct_per_s == pytest.approx(100.0, rel=0.15)
+    (event,) = found_in(with_channel(log, Role.THROTTLE, ramp(log, 80.0, 50.0, 20.0, seconds=0.3)))
+    assert event.throttle_rate_pct_per_s == pytest.approx(-100.0, rel=0.15)
+    assert abs(event.map_rate_kpa_per_s) < 10.0
 
 
 def test_a_slow_foot_and_a_twitch_are_no_changes() -> None:
@@ -111,3 +123,32 @@ def test_a_class_tells_peak_area_and_settling() -> None:
         assert one.mean_of("lean_area")[0] == pytest.approx(4.0 - 0.4 - 0.4 * np.log(10.0), rel=0.15)
         assert one.mean_of("settles_s")[0] == pytest.approx(0.4 * np.log(10.0 / 3.0), abs=0.15)
         np.testing.assert_allclose(one.mean_pct[after], 10.0 * np.exp(-GRID[after] / 0.4), atol=1.2)
+
+
+@pytest.mark.slow
+def test_what_really_happened_on_a_drive_is_found_at_its_edge_and_nothing_else(
+    heron_vehicle: Vehicle,
+) -> None:
+    """Against the list the simulated driver and ECU keep, which no log goes into."""
+    happened: list[Happened] = []
+    log = simulate(heron_vehicle, 4, 8.0, happened=happened)
+    frame = make_frame(log, heron_vehicle)
+    found = find_transients(Motion(frame))
+    backs = [h for h in happened if h.what == "fuel back" and h.size >= 0.3]
+    feet = [h for h in happened if h.what != "fuel back" and h.size >= 8.0]
+    assert len(backs) > 12 and len(feet) > 40
+    edges = {kind: np.array([e.edge_s for e in found if e.kind is kind]) for kind in Kind}
+    of_cut = edges[Kind.AFTER_CUT]
+    assert all(np.abs(of_cut - h.time_s).min() < 0.1 for h in backs)
+    every = np.array([e.edge_s for e in found])
+    missed = [h for h in feet if np.abs(every - h.time_s).min() > 0.15]
+    # An opening that comes with the return of fuel is that return.
+    assert all(np.abs(of_cut - h.time_s).min() < 0.5 for h in missed) and len(missed) <= 3
+    real = np.array([h.time_s for h in happened])
+    assert all(np.abs(real - e.edge_s).min() < 0.3 for e in found)
+    named = {Kind.STAB: (True, False), Kind.TIP_IN: (False, False), Kind.LIFT: (False, False)}
+    for event in found:
+        if event.kind in named:
+            nearest = feet[int(np.argmin([abs(h.time_s - event.edge_s) for h in feet]))]
+            if abs(nearest.time_s - event.edge_s) < 0.15:
+                assert (nearest.standing, nearest.shifting) == named[event.kind]

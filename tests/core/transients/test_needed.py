@@ -1,4 +1,4 @@
-"""Enrichment a simulated ECU falls short of: how much more it needs is found, and mends it."""
+"""How much fuel quick changes got and needed, and in which time it fades."""
 
 from __future__ import annotations
 
@@ -7,16 +7,12 @@ import pytest
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.kernels.fuel_loops import faded_anew
 from lean_trim.core.pipeline.solve import DrivenLog, solve
-from lean_trim.core.pipeline.transients import TransientReport, transients_of
+from lean_trim.core.pipeline.transients import transients_of
 from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.events import Kind
-from lean_trim.core.transients.needed import Change, amount_of
-from lean_trim.simcar.drive import simulate
-from lean_trim.simcar.faults import Faults
-
-SHORT = 0.25
-SOON = (GRID >= 0.0) & (GRID <= 1.5)
+from lean_trim.core.transients.needed import amount_of
 
 
 def test_an_amount_is_the_peak_and_its_decay_the_area() -> None:
@@ -29,36 +25,17 @@ def test_an_amount_is_the_peak_and_its_decay_the_area() -> None:
     assert amount_of(-fading, -1.0).percent == pytest.approx(-20.0, rel=0.01)
 
 
-def tip_ins(report: TransientReport) -> list[Change]:
-    return [c for c in report.changes if c.of.key.kind is Kind.TIP_IN]
-
-
-def driven(vehicle: Vehicle, times: float) -> TransientReport:
-    return transients_of(solve([simulate(vehicle, 1, 12.0, faults=Faults(accel_times=times))], vehicle))
-
-
-def worst(changes: list[Change]) -> float:
-    """Peak of the lean error in the mean of large tip-ins of a sort; single ones peak by noise as well."""
-    return float(max(np.nanmax(c.of.mean_pct[SOON]) for c in changes if c.of.key.size == "large"))
-
-
-@pytest.mark.slow
-def test_two_rounds_bring_the_lean_peak_of_tip_ins_down(heron_vehicle: Vehicle) -> None:
-    """From next to no enrichment to what is proposed, by what the proposals say of the ECU's own."""
-    first = driven(heron_vehicle, SHORT)
-    short = tip_ins(first)
-    assert worst(short) > 7.0
-    multiples = [(c.proposed.percent / c.given.percent, len(c.of.events)) for c in short]
-    more = float(np.average([m for m, _ in multiples], weights=[n for _, n in multiples]))
-    # On this car three quarters to the whole of its usual enrichment leave no lean peak to speak of.
-    assert 0.6 < SHORT * more < 1.1
-    second = driven(heron_vehicle, SHORT * more)
-    assert worst(tip_ins(second)) < 3.0
-    # What was promised beforehand came true.
-    for change in short:
-        assert change.expected_lean_pct < max(6.0, 0.8 * change.of.mean_of("lean_pct")[0])
-    # Fuel after a cut is not what was short, and nothing more is asked for it.
-    assert first.film.known and abs(first.film.share - second.film.share) < 0.05
+def test_fuel_that_fades_anew_keeps_what_is_added_and_lasts_as_long_as_it_is_told() -> None:
+    time = np.arange(0.0, 2.0, 0.02)
+    rises = np.minimum(time / 0.2, 1.0) * 20.0
+    fades = np.where(time > 0.2, 20.0 * np.exp(-(time - 0.2) / 0.4), rises)
+    for new in (0.2, 0.8):
+        found = faded_anew(time, fades, 0.4, new)
+        assert found.max() == pytest.approx(20.0, rel=0.02)
+        late = time > 0.4
+        expected = 20.0 * np.exp(-(time[late] - 0.2) / new)
+        np.testing.assert_allclose(found[late], expected, atol=1.5)
+    np.testing.assert_allclose(faded_anew(time, fades, 0.4, 0.4), fades, atol=1e-9)
 
 
 def test_warm_up_idle_and_sentences_of_herons_first_drive(heron_solution: object) -> None:

@@ -5,8 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from lean_trim.core.transients.idle import idle_of
+from lean_trim.core.pipeline.solve import solve
+from lean_trim.core.pipeline.transients import TransientReport, transients_of
+from lean_trim.core.transients.idle import PRESSURE, SPARK, SPEED, TRIM, Loop, idle_of
 from lean_trim.core.transients.warm_up import over_temperature
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.faults import faults_of
+from lean_trim.simcar.heron import heron
 
 N, STEP_S = 6000, 0.05
 TIME = STEP_S * np.arange(N)
@@ -51,3 +56,54 @@ def test_an_idle_within_its_noise_is_left() -> None:
 def test_a_short_idle_is_not_judged() -> None:
     short = TIME < 5.0
     assert idle_of(TIME, STEP_S, SECONDS, short, np.zeros(N), np.full(N, 900.0), {}) is None
+
+
+def test_the_loop_that_swings_is_named_by_its_channels() -> None:
+    rpm = 900.0 + 60.0 * np.sin(2.0 * np.pi * TIME / 2.5)
+    steady = np.full(N, 900.0)
+    swing = np.sin(2.0 * np.pi * TIME / 2.5)
+
+    def loop(rpm: np.ndarray, **channels: np.ndarray) -> Loop:
+        found = idle_of(TIME, STEP_S, SECONDS, EVERY, np.zeros(N), rpm, channels)
+        assert found is not None
+        return found.loop
+
+    assert loop(rpm, **{PRESSURE: 30.0 + 5.0 * swing}) is Loop.AIR
+    assert loop(rpm, **{SPARK: 12.0 + 6.0 * swing}) is Loop.SPARK
+    assert loop(steady, **{TRIM: 4.0 * swing}) is Loop.TRIMS
+    assert loop(steady, **{TRIM: 0.5 * swing}) is Loop.NONE
+
+
+def test_idling_in_gear_and_out_of_it_are_told_apart() -> None:
+    gear = np.where(TIME < 100.0, 0.0, 1.0)
+    error = np.where(gear > 0.0, 3.0, -1.0)
+    rpm = np.where(gear > 0.0, 750.0, 850.0)
+    found = idle_of(TIME, STEP_S, SECONDS, EVERY, error, rpm, {}, gear)
+    assert found is not None
+    told = [(g.in_gear, round(g.error_pct, 2), round(g.rpm)) for g in found.gears]
+    assert told == [(False, -1.0, 850), (True, 3.0, 750)]
+    alone = idle_of(TIME, STEP_S, SECONDS, EVERY, error, rpm, {}, np.zeros(N))
+    assert alone is not None and alone.gears == ()
+
+
+def simulated(faults: str) -> TransientReport:
+    vehicle = heron()
+    return transients_of(solve([simulate(vehicle, 1, 4.0, faults=faults_of(faults))], vehicle))
+
+
+@pytest.mark.slow
+def test_a_simulated_idle_that_hunts_is_still_an_idle() -> None:
+    found = simulated("idle-hunts").idle
+    assert found is not None and found.loop is Loop.AIR
+    assert any(s.what == SPEED and s.peak_to_peak > 150.0 and 1.2 < s.period_s < 2.4 for s in found.swings)
+
+
+@pytest.mark.slow
+def test_a_fuel_cut_that_hunts_is_told_with_the_threshold_that_ends_it() -> None:
+    report = simulated("cut-hunts")
+    assert report.cuts is not None and report.idle is not None
+    assert report.cuts.hunts > 20 and report.cuts.hunt_period_s < 1.0
+    # Above what it idles at, by the room a cut needs.
+    entry = report.cuts.entry_to_write(report.idle.most_rpm)
+    assert entry >= report.idle.most_rpm + 300.0 and entry % 50.0 == 0.0
+    assert np.isnan(report.cuts.entry_to_write(float("nan")))
