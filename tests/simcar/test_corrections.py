@@ -79,7 +79,7 @@ def test_fuel_after_a_cut_goes_by_its_length(heron_vehicle: Vehicle) -> None:
 
 
 def test_an_ecu_that_knows_the_film_keeps_the_cylinder_on_its_fuel(heron_vehicle: Vehicle) -> None:
-    """The film equation turned round: what it takes out the walls put in (Aquino, SAE 810494, from memory)."""
+    """The film equation turned round (Aquino, SAE 810494, from memory)."""
     share, tau = 0.25, 0.4
     made = corrections(
         heron_vehicle,

@@ -7,13 +7,16 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QGuiApplication, QImage
 from PySide6.QtTest import QTest
 
+from lean_trim.core.data.fuel_corrections import ENRICHMENT, WARM_UP
 from lean_trim.core.transients.errors import GRID
-from lean_trim.ui.desks.transients.class_panels import ClassPanels, _range_of, _Scale
+from lean_trim.core.transients.events import Kind
+from lean_trim.ui.desks.transients.class_panels import ClassPanels, _range_of, _Scale, _words
 from lean_trim.ui.desks.transients.desk import EMPTY, TransientsDesk
 from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.ui.window.round_rail import round_lines
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -80,3 +83,86 @@ def test_another_job_has_nothing_of_the_old_one(driven: MainWindow, desk: Transi
     driven.actions_["close_job"].trigger()
     assert desk.transients.found == {}
     assert desk.panels.panels == () and desk.panels.nothing == EMPTY
+
+
+def paste(desk: TransientsDesk, name: str, text: str) -> None:
+    """Bring a table in the way a user does: chosen above, pasted, taken."""
+    desk.tables.show_table(name)
+    QGuiApplication.clipboard().setText(text)
+    sheet = desk.tables.cards[name].sheet
+    sheet.ask_clipboard()
+    assert sheet.take.isEnabled(), sheet.says.text()
+    sheet.take.click()
+
+
+def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
+    driven: MainWindow, desk: TransientsDesk
+) -> None:
+    desk.by_table.click()
+    assert desk.tables.isVisible() and not desk.proposals.isVisible()
+    assert "not pasted yet" in desk.tables.choice.currentText()
+    assert "Paste the table that is in the ECU" in desk.tables.rests_on.text()
+    paste(desk, WARM_UP, "°F\tfactor\n-4\t1.40\n32\t1.28\n68\t1.18\n104\t1.11\n140\t1.04\n176\t1.00\n")
+    assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
+    assert "stays unburnt" in desk.tables.rests_on.text() and desk.warm_up.isVisible()
+    card = desk.tables.cards[WARM_UP]
+    assert card.grid.item(0, 1).text() == "1.40" and card.grid.horizontalHeaderItem(0).text() == "°F"
+    card.accept.click()
+    assert desk.tables.choice.currentText() == "Warm-up · decided"
+    assert float(card.grid.item(3, 3).text()) < 1.06
+    # Bold where it changes, and only there: fonts are shared.
+    assert card.grid.item(3, 3).font().bold() or card.grid.item(3, 3).font().weight() > 500
+    assert card.grid.item(3, 1).font().weight() < 500 and card.grid.font().weight() < 500
+    job = driven.session.job
+    assert job is not None and round_lines(job, 0)[2] == "corrections decided"
+    driven.session.workspace.undo()
+    assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
+    desk.by_sort.click()
+    assert desk.proposals.isVisible() and not desk.tables.isVisible()
+
+
+def test_a_wrong_paste_says_what_is_wrong_and_takes_nothing(driven: MainWindow, desk: TransientsDesk) -> None:
+    desk.by_table.click()
+    desk.tables.show_table(ENRICHMENT)
+    sheet = desk.tables.cards[ENRICHMENT].sheet
+    for text, words in (
+        ("nothing of the kind", "pasted"),
+        ("kPa/s,%\n0,0\n100,900\n", "Is the unit right?"),
+        ("kPa/s,%\n100,4\n0,0\n200,9\n", "rising"),
+    ):
+        QGuiApplication.clipboard().setText(text)
+        sheet.ask_clipboard()
+        assert not sheet.take.isEnabled() and (words in sheet.says.text() or words == "pasted")
+    sheet.cancel.click()
+    assert desk.tables.tables.base(ENRICHMENT) is None
+
+
+def leanest(desk: TransientsDesk) -> float:
+    report = desk.transients.report
+    assert report is not None
+    soon = (GRID >= 0.0) & (GRID <= 1.5)
+    lean = (Kind.TIP_IN, Kind.STAB, Kind.AFTER_CUT)
+    return float(max(np.nanmax(c.of.mean_pct[soon]) for c in report.changes if c.of.key.kind in lean))
+
+
+def test_a_round_through_the_window_takes_the_lean_peak_away(window: MainWindow, until: Until) -> None:
+    """The demo enriches by half of what is needed: looked at, accepted, driven again."""
+    window.opening.open_demo()
+    session = window.session
+    until(lambda: session.solution is not None and not session.is_busy, 120.0)
+    window.desks.show_desk("transients")
+    desk = window.desks.desk("transients")
+    assert isinstance(desk, TransientsDesk)
+    until(lambda: bool(desk.panels.panels) and not session.is_busy)
+    before = leanest(desk)
+    desk.by_table.click()
+    for name in desk.tables.tables.names:
+        desk.tables.show_table(name)
+        desk.tables.cards[name].accept.click()
+    session.rounds.drive()
+    until(lambda: session.job is not None and len(session.job.rounds) == 2 and not session.is_busy, 120.0)
+    until(lambda: desk.transients.report is not None and not session.is_busy)
+    assert before > 7.0 and leanest(desk) < 3.5
+    # What was before is laid under.
+    assert any(panel.earlier for panel in desk.panels.panels)
+    assert "dotted: round 1" in "".join(_words(panel) for panel in desk.panels.panels)
