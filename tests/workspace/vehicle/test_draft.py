@@ -8,6 +8,7 @@ import numpy as np
 import pint
 import pytest
 
+from lean_trim.core.data.fuel_corrections import WARM_UP, curve_of
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError
 from lean_trim.formats.vehicle_sheet import vehicle_dict
@@ -122,5 +123,10 @@ def test_one_dead_time_is_that_at_14_volts_and_nonsense_is_refused() -> None:
 
 @pytest.mark.parametrize("vehicle", [small_vehicle(), maf_vehicle()], ids=["ve", "maf"])
 def test_a_vehicle_typed_again_is_the_same(vehicle: Vehicle) -> None:
+    small = replace(vehicle.injectors, small_open_ms=np.array([0.3, 1.0]), small_add_ms=np.array([0.05, 0.0]))
+    warm_up = curve_of(WARM_UP, [0, 80], [20, 0])
+    vehicle = replace(vehicle, injectors=small, corrections={WARM_UP: warm_up})
     again = draft_of(vehicle).vehicle()
     assert vehicle_dict(again) == vehicle_dict(vehicle)
+    assert again.table is vehicle.table and again.target is vehicle.target
+    assert dict(again.corrections) == {WARM_UP: warm_up}

@@ -76,6 +76,7 @@ class VehicleDraft:
     table, target : as they were pasted; None if not yet, or if the log tells the target.
     told : what a log tells.
     airflow_source : of a vehicle that is being changed.
+    small_open_ms, small_add_ms, corrections : of a sheet it began with; they are not typed here.
     """
 
     name: str = ""
@@ -92,6 +93,9 @@ class VehicleDraft:
     target: Table | None = None
     told: Told = field(default_factory=Told)
     airflow_source: AirflowSourceSettings = field(default_factory=AirflowSourceSettings)
+    small_open_ms: tuple[float, ...] = ()
+    small_add_ms: tuple[float, ...] = ()
+    corrections: Mapping[str, Table] = field(default_factory=dict)
 
     def typed(self, key: Key, text: str, unit: str = "") -> VehicleDraft:
         """The draft with one number typed.
@@ -291,7 +295,13 @@ class VehicleDraft:
             airflow=self.airflow,
             feedback=self.feedback,
             injectors=Injectors(
-                self.number(Key.FLOW), self.number(Key.PRESSURE), volts, dead, self.reference
+                self.number(Key.FLOW),
+                self.number(Key.PRESSURE),
+                volts,
+                dead,
+                self.reference,
+                small_open_ms=np.array(self.small_open_ms, float),
+                small_add_ms=np.array(self.small_add_ms, float),
             ),
             table=self.table,
             target=self.target,
@@ -301,6 +311,7 @@ class VehicleDraft:
             sensor_place=self.sensor_place,
             airflow_source=self.airflow_source,
             fuel_varies=self.fuel_varies,
+            corrections=self.corrections,
         )
 
 
@@ -360,4 +371,7 @@ def draft_of(vehicle: Vehicle) -> VehicleDraft:
         target=vehicle.target,
         airflow_source=vehicle.airflow_source,
         fuel_varies=vehicle.fuel_varies,
+        small_open_ms=tuple(injectors.small_open_ms.tolist()),
+        small_add_ms=tuple(injectors.small_add_ms.tolist()),
+        corrections=vehicle.corrections,
     )
