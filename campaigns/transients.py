@@ -10,12 +10,13 @@ import numpy as np
 
 from campaigns.runner import Campaign, Trial
 from lean_trim.core.errors import LeanTrimError
-from lean_trim.core.pipeline.solve import solve
-from lean_trim.core.pipeline.transients import wall_film_of
-from lean_trim.core.transients.wall_film import fuelled
+from lean_trim.core.pipeline.solve import Solution, solve
+from lean_trim.core.pipeline.transients import COLD_C, cold_film_of, drive_rows, wall_film_of
+from lean_trim.core.transients.wall_film import WallFilm, fuelled
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.fleet.cars import FleetCar, random_car
 from lean_trim.simcar.fleet.dress import dressed
+from lean_trim.simcar.truth import Truth
 
 COUNT = 40
 FIRST_CAR = 90_000
@@ -39,8 +40,11 @@ def _car(seed: int) -> FleetCar:
         for c in map(random_car, range(start, start + 100))
         if not (c.dress.without_lambda or c.dress.without_width)
     )
+    # Every other one begins cold.
+    cold_c = float(rng.uniform(-5.0, 20.0))
     truth = replace(
         car.truth,
+        start_coolant_c=cold_c if seed % 2 else car.truth.start_coolant_c,
         map_lag_s=MAP_LAGS_S[seed % len(MAP_LAGS_S)],
         wall_load=float(rng.uniform(0.0, 0.6)),
         wall_rpm=float(rng.uniform(-0.05, 0.15)),
@@ -74,6 +78,27 @@ def _trial(folder: Path, seed: int) -> Trial:
         "tau_se": round(film.tau_se_s / film.tau_s, 5),
         "map_lag_error_s": round(film.map_lag_s - truth.map_lag_s, 5),
         "windows": film.windows,
+        **_cold(solution, film, truth),
+    }
+
+
+def _cold(solution: Solution, film: WallFilm, truth: Truth) -> Trial:
+    """The same of the film before the engine is warm, where it is told."""
+    with np.errstate(all="ignore"):
+        cold, seen = cold_film_of(solution, film, drive_rows(solution))
+    if cold is None or seen is None:
+        return {}
+    changes, coolant = seen
+    here = np.isin(changes.judged, fuelled(changes))
+    at = changes.judged[here]
+    states = zip(coolant[here], changes.rows.cycle_s[at], strict=True)
+    share, tau = np.mean([truth.wall(t, film.map_kpa, 120.0 / c) for t, c in states], axis=0)
+    return {
+        "cold_share_error": round(cold.share - float(share), 5),
+        "cold_share_se": round(cold.share_se, 5),
+        "cold_tau_error": round(cold.tau_s / float(tau) - 1.0, 5),
+        "cold_tau_se": round(cold.tau_se_s / cold.tau_s, 5),
+        "cold_windows": cold.windows,
     }
 
 
@@ -89,7 +114,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
     known = _known(results)
     lines = [
         f"{len(results)} random cars, drives of {MINUTES[0]:g} to {MINUTES[1]:g} min, a film that depends on "
-        "load and engine speed in its own way, a pressure sensor with a lag of 0, 30 or 60 ms. Known: "
+        "load and engine speed in its own way, every other start cold, a pressure sensor with a lag of 0, 30 "
+        "or 60 ms. Known: "
         f"{len(known)}.",
         "",
         "| | share X | time constant |",
@@ -106,6 +132,15 @@ def _table(results: Sequence[Trial]) -> list[str]:
         ),
     )
     lines += [f"| {' | '.join(row)} |" for row in rows]
+    cold = [r for r in known if "cold_windows" in r]
+    if cold:
+        share, tau = _z(cold, "cold_share"), _z(cold, "cold_tau")
+        lines += [
+            "",
+            f"Below {COLD_C:.0f} °C, told in {len(cold)} drives: X off by "
+            f"{_rms(cold, 'cold_share_error'):.3f} rms, {_within(share):.0f} % within two standard errors; "
+            f"the time constant by {100 * _rms(cold, 'cold_tau_error'):.0f} %, {_within(tau):.0f} %.",
+        ]
     lines += ["", "| lag of MAP, ms | cars | X off by, mean | lag found, ms off, rms |", "|---|---|---|---|"]
     for lag in MAP_LAGS_S:
         mine = [r for r in known if r["map_lag_s"] == lag]

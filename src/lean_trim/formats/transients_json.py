@@ -60,6 +60,7 @@ def as_json(report: TransientReport) -> dict[str, Any]:
             "at_map_kpa": _plain(film.map_kpa),
             "x_per_100_kpa": _plain(film.slope),
             "x_per_100_kpa_se": _plain(film.slope_se),
+            "tau_falls_pct_per_1000_rpm": _plain(100.0 * film.falls),
             "map_lag_s": _plain(film.map_lag_s),
             "map_lag_s_se": _plain(film.map_lag_se_s),
             "quick_changes": film.windows,

@@ -182,8 +182,38 @@ def unseen_heat(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def evaporated(
+    time_s: Floats, joins: Floats, tau_s: Floats, gap_s: float
+) -> Floats:  # pragma: no cover - compiled
+    """Fuel that leaves the film, by its mass over its time constant.
+
+    Parameters
+    ----------
+    time_s : rising, s, shape (n,); the film is settled at the first row and after a gap.
+    joins : fuel flow that joins the film, joined by lines between rows, shape (n,).
+    tau_s : time constant of evaporation at every row, s, > 0, shape (n,).
+    gap_s : step from which the film begins anew, s.
+
+    Returns
+    -------
+    Fuel flow, shape (n,).
+    """
+    out = np.empty(len(joins))
+    mass = 0.0
+    for i in range(len(joins)):
+        dt = time_s[i] - time_s[i - 1] if i else gap_s + 1.0
+        if dt > gap_s:
+            mass = joins[i] * tau_s[i]
+        else:
+            keep = np.exp(-dt / tau_s[i])
+            mass = keep * mass + (1.0 - keep) * tau_s[i] * 0.5 * (joins[i - 1] + joins[i])
+        out[i] = mass / tau_s[i]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def fuel_for(
-    time_s: Floats, wanted: Floats, share: Floats, tau_s: float, gap_s: float
+    time_s: Floats, wanted: Floats, share: Floats, tau_s: Floats, gap_s: float
 ) -> Floats:  # pragma: no cover - compiled
     """Fuel to inject so that the cylinder gets what is wanted: the film's equation, solved for it.
 
@@ -192,7 +222,7 @@ def fuel_for(
     time_s : rising, s, shape (n,); the film is full for what is wanted at the first row and after a gap.
     wanted : fuel flow in the cylinder, 0 in a cut, shape (n,).
     share : that joins the film, 0 to below 1, shape (n,).
-    tau_s : time constant of evaporation, s, > 0.
+    tau_s : time constant of evaporation at every row, s, > 0, shape (n,).
     gap_s : step from which the film begins anew, s.
 
     Returns
@@ -200,20 +230,20 @@ def fuel_for(
     Never below 0, shape (n,).
     """
     out = np.empty(len(wanted))
-    from_film = 0.0
+    mass = 0.0
     for i in range(len(wanted)):
         dt = time_s[i] - time_s[i - 1] if i else gap_s + 1.0
         if dt > gap_s:
             out[i] = wanted[i]
-            from_film = share[i] * wanted[i]
+            mass = share[i] * wanted[i] * tau_s[i]
             continue
-        keep = np.exp(-dt / tau_s)
+        keep = np.exp(-dt / tau_s[i])
         half = 0.5 * (1.0 - keep)
-        left = keep * from_film + half * share[i - 1] * out[i - 1]
+        left = keep * mass / tau_s[i] + half * share[i - 1] * out[i - 1]
         # What is injected now partly evaporates within the same row.
         need = (wanted[i] - left) / (1.0 - share[i] + half * share[i])
         out[i] = max(need, 0.0) if wanted[i] > 0.0 else 0.0
-        from_film = left + half * share[i] * out[i]
+        mass = (left + half * share[i] * out[i]) * tau_s[i]
     return out
 
 

@@ -49,7 +49,9 @@ CHANGES_TEMPERATURE = ("cold", "starting", "settling")
 """Rules that leave samples out because of what temperature does to them."""
 COLD_C = 60.0
 """Coolant below which a film is that of a cold engine (common practice, no source)."""
+SETTLED_K, ENOUGH_CHANGES = 8.0, 12
 BARO_STEP_KPA = 2.0
+ColdChanges = tuple[QuickChanges, Floats]
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,10 +131,26 @@ def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
     The film, not ``known`` where it does not, and the quick changes it was read from.
     """
     with np.errstate(all="ignore"):
-        return _film(solution, rows_of(solution.frame, driven_factor(solution.frame, solution.estimate)))
+        return _film(solution, drive_rows(solution))
 
 
-def cold_film_of(solution: Solution, film: WallFilm, rows: Rows) -> ColdFilm | None:
+def drive_rows(solution: Solution) -> Rows:
+    """Every row of a drive as films are read from it.
+
+    Parameters
+    ----------
+    solution : of one or more logs.
+
+    Returns
+    -------
+    The rows.
+    """
+    return rows_of(solution.frame, driven_factor(solution.frame, solution.estimate))
+
+
+def cold_film_of(
+    solution: Solution, film: WallFilm, rows: Rows
+) -> tuple[ColdFilm | None, ColdChanges | None]:
     """The film before the engine is warm.
 
     Parameters
@@ -143,20 +161,21 @@ def cold_film_of(solution: Solution, film: WallFilm, rows: Rows) -> ColdFilm | N
 
     Returns
     -------
-    None where the drive does not tell.
+    None where the drive does not tell, and the changes it is read from with coolant at their judged rows.
     """
     log = solution.frame.log
     if not film.known or Role.COOLANT not in log:
-        return None
+        return None, None
     coolant = log[Role.COOLANT]
     apart = {*FILM_RULES, *CHANGES_TEMPERATURE}
     others = np.uint32(sum(int(bit) for name, bit in RULE_BITS.items() if name not in apart))
     may = ((solution.sifted.reason_bits & (others | MANUAL_BIT)) == 0) & (coolant < COLD_C)
     changes = quick_changes(solution.frame, rows, may)
     if changes is None:
-        return None
+        return None, None
     at = np.searchsorted(log.time_s, changes.rows.time_s[changes.judged])
-    return fit_cold_film(changes, coolant[np.minimum(at, len(log) - 1)], film)
+    there = coolant[np.minimum(at, len(log) - 1)]
+    return fit_cold_film(changes, there, film), (changes, there)
 
 
 def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None]:
@@ -166,8 +185,19 @@ def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None
         return no_film(delay, missing), None
     prepared, sifted, seen = solution.prepared, solution.sifted, solution.observations
     _, may = film_evidence(prepared, sifted, seen, solution.estimate)
-    changes = quick_changes(solution.frame, rows, may)
+    changes = quick_changes(solution.frame, rows, may & _settled(solution))
+    if changes is None or len(np.unique(changes.window)) < ENOUGH_CHANGES:
+        changes = quick_changes(solution.frame, rows, may)
     return fit_wall_film(changes, delay), changes
+
+
+def _settled(solution: Solution) -> Mask:
+    """Where the engine is about as warm as it gets on this drive: until then its film goes on thinning."""
+    log = solution.frame.log
+    coolant = log.get(Role.COOLANT)
+    if not np.isfinite(coolant).any():
+        return np.ones(len(log), bool)
+    return np.asarray(~(coolant < np.nanpercentile(coolant, 90.0) - SETTLED_K))
 
 
 def _report(solution: Solution) -> TransientReport:
@@ -186,7 +216,7 @@ def _report(solution: Solution) -> TransientReport:
     steady = _steady_but_for_temperature(solution)
     return TransientReport(
         film=film,
-        cold_film=cold_film_of(solution, film, rows),
+        cold_film=cold_film_of(solution, film, rows)[0],
         events=events,
         measured=measured,
         classes=classes,

@@ -12,7 +12,6 @@ import numpy as np
 
 from lean_trim.core.transients.quick_changes import QuickChanges
 from lean_trim.core.transients.wall_film import (
-    DOUBT_LOG_TAU,
     DOUBT_SHARE,
     MIDDLE_KPA,
     SHARE,
@@ -29,8 +28,8 @@ SPREAD = np.array([0.5, 0.25])
 """Standard deviations about the warm film, of the logarithm of τ and of X (common practice, no source)."""
 STEPS = np.array([0.2, 0.05])
 GAIN, MOST_GAIN = 0.1, 0.3
-DOUBT_COLD = 0.04
-"""What warming up meanwhile leaves out (a trial on random cold starts)."""
+DOUBT_COLD, DOUBT_COLD_LOG_TAU = 0.03, 0.14
+"""What warming up meanwhile leaves out, of X and of the logarithm of τ (a trial on random cold starts)."""
 UNSURE_SHARE, UNSURE_LOG_TAU = 0.1, 0.4
 MOST_EVALUATIONS = 40
 
@@ -111,8 +110,9 @@ def _read(
     constant, part = DOUBT_SHARE
     doubt = np.hypot(np.hypot(constant, DOUBT_COLD), part * share)
     share_se = float(np.hypot(np.sqrt(covariance[1, 1]), doubt))
-    log_se = float(np.hypot(np.sqrt(covariance[0, 0]), 2.0 * DOUBT_LOG_TAU))
+    log_se = float(np.hypot(np.sqrt(covariance[0, 0]), DOUBT_COLD_LOG_TAU))
     if share_se > UNSURE_SHARE or log_se > UNSURE_LOG_TAU:
         return None
-    tau = float(np.exp(theta[TAU]))
+    # At the engine speeds the warm film speaks of.
+    tau = float(warm.tau_s * np.exp(theta[TAU] - warm.theta[TAU]))
     return ColdFilm(float(coolant_c[fuelled_rows].mean()), share, share_se, tau, tau * log_se, count)

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from lean_trim.core.drive.film import GAP_S
 from lean_trim.core.transients.classes import TransientClass
-from lean_trim.core.transients.errors import AFTER_S, BEFORE_S, GRID
+from lean_trim.core.transients.errors import AFTER_S, BEFORE_S, GRID, Measured
 from lean_trim.core.transients.quick_changes import Rows
-from lean_trim.core.transients.wall_film import MAP_LAG, TAU, WallFilm, cylinder_mixture, film_share
-from lean_trim.core.types import Floats
+from lean_trim.core.transients.wall_film import (
+    AHEAD,
+    MAP_LAG,
+    WallFilm,
+    cylinder_mixture,
+    film_share,
+    film_tau,
+)
+from lean_trim.core.types import Floats, Mask
 
 RUN_IN_S = 4.0
 MOST_EDGES = 24
@@ -45,20 +52,18 @@ def fuel_traces(rows: Rows, film: WallFilm) -> FuelTraces:
 
     steady = _steady(rows, film)
     wanted = np.where(rows.fuel > 0.0, steady, 0.0)
-    needed = fuel_for(
-        rows.time_s, wanted, film_share(rows, film.theta), float(np.exp(film.theta[TAU])), GAP_S
-    )
+    needed = fuel_for(rows.time_s, wanted, film_share(rows, film.theta), film_tau(rows, film.theta), GAP_S)
     return FuelTraces(rows.time_s, steady, rows.fuel, np.asarray(needed))
 
 
 def _steady(rows: Rows, film: WallFilm) -> Floats:
     """Fuel the ECU injects in steady running at that state, at once in the cylinder."""
-    air = rows.air * (1.0 + np.clip(film.theta[MAP_LAG] * rows.rate, -0.4, 0.4))
+    air = rows.air * (1.0 + np.clip(film.theta[MAP_LAG] * rows.rate, *AHEAD))
     return np.asarray(air / rows.target * rows.held)
 
 
-def edges_of(one: TransientClass) -> Floats:
-    """Edges of a class's changes; of very many so many evenly taken, for they say the same.
+def chosen(one: TransientClass) -> tuple[Measured, ...]:
+    """Changes of a class that are reckoned with; of very many so many evenly taken, for they say the same.
 
     Parameters
     ----------
@@ -66,11 +71,11 @@ def edges_of(one: TransientClass) -> Floats:
 
     Returns
     -------
-    s, at most 24.
+    At most 24.
     """
-    found = np.array([m.event.edge_s for m in one.events])
-    few = len(found) <= MOST_EDGES
-    return found if few else found[np.linspace(0, len(found) - 1, MOST_EDGES).astype(int)]
+    if len(one.events) <= MOST_EDGES:
+        return one.events
+    return tuple(one.events[i] for i in np.linspace(0, len(one.events) - 1, MOST_EDGES).astype(int))
 
 
 def rows_near(rows: Rows, edges: Floats) -> Rows:
@@ -115,12 +120,12 @@ def with_extra(traces: FuelTraces, edges: Floats, extra_of: Extra) -> Floats:
     return out
 
 
-def modelled_error(edges: Floats, rows: Rows, film: WallFilm, fuel: Floats) -> Floats:
-    """Mean lambda error about some edges by the model.
+def modelled_error(events: Sequence[Measured], rows: Rows, film: WallFilm, fuel: Floats) -> Floats:
+    """Mean lambda error about some changes by the model, where it was measured.
 
     Parameters
     ----------
-    edges : s, shape (m,).
+    events : changes.
     rows : about them.
     film : of the engine.
     fuel : injected, shape of the rows.
@@ -132,16 +137,18 @@ def modelled_error(edges: Floats, rows: Rows, film: WallFilm, fuel: Floats) -> F
     mixture = cylinder_mixture(rows, film.theta, fuel)
     with np.errstate(invalid="ignore", divide="ignore"):
         error = np.where(fuel > 0.0, 100.0 * (rows.held / (mixture * rows.target) - 1.0), np.nan)
-    return mean_trace(rows.time_s, error, edges)
+    edges = np.array([m.event.edge_s for m in events])
+    return mean_trace(rows.time_s, error, edges, np.array([np.isfinite(m.error_pct) for m in events]))
 
 
-def mean_trace(time_s: Floats, values: Floats, edges: Floats) -> Floats:
+def mean_trace(time_s: Floats, values: Floats, edges: Floats, seen: Mask | None = None) -> Floats:
     """Median over some edges; single rows of single events may be wild.
 
     Parameters
     ----------
     time_s, values : along a drive, shape (n,).
     edges : s, shape (m,).
+    seen : times of the grid that count for each, shape (m, grid); all if None.
 
     Returns
     -------
@@ -153,7 +160,8 @@ def mean_trace(time_s: Floats, values: Floats, edges: Floats) -> Floats:
         traces.append(
             np.interp(edge + GRID, time_s[first:last], values[first:last], left=np.nan, right=np.nan)
         )
-    known = np.isfinite(traces).any(axis=0)
+    found = np.array(traces) if seen is None else np.where(seen, np.array(traces), np.nan)
+    known = np.isfinite(found).any(axis=0)
     out = np.full(len(GRID), np.nan)
-    out[known] = np.nanmedian(np.array(traces)[:, known], axis=0)
+    out[known] = np.nanmedian(found[:, known], axis=0)
     return out

@@ -23,7 +23,7 @@ from lean_trim.core.transients.events import Kind
 from lean_trim.core.transients.fuel_traces import (
     Extra,
     FuelTraces,
-    edges_of,
+    chosen,
     fuel_traces,
     mean_trace,
     modelled_error,
@@ -156,7 +156,7 @@ def _may_change(one: TransientClass) -> bool:
 
 
 def _change(one: TransientClass, rows: Rows, film: WallFilm, traces: FuelTraces) -> Change:
-    edges = edges_of(one)
+    edges = np.array([m.event.edge_s for m in chosen(one)])
     with np.errstate(invalid="ignore", divide="ignore"):
         given = mean_trace(traces.time_s, 100.0 * (traces.given / traces.steady - 1.0), edges)
         needed = mean_trace(traces.time_s, 100.0 * (traces.needed / traces.steady - 1.0), edges)
@@ -237,10 +237,11 @@ class _Choice:
         self.one = one
         self.film = film
         self.has, self.wants = has, wants
-        self.edges = edges_of(one)
+        self.events = chosen(one)
+        self.edges = np.array([m.event.edge_s for m in self.events])
         self.rows = rows_near(rows, self.edges)
         self.traces = fuel_traces(self.rows, film)
-        self.before = modelled_error(self.edges, self.rows, film, self.traces.given)
+        self.before = modelled_error(self.events, self.rows, film, self.traces.given)
         self.is_lean = one.mean_of("lean_pct")[0] > LEAN_PCT
 
     def cheapest(self) -> _Try:
@@ -280,7 +281,7 @@ class _Choice:
     def _try(self, way: Way, base: Amount, share: float, fade_times: float) -> _Try:
         amount = Amount(share * base.percent, base.decay_s * fade_times)
         fuel = with_extra(self.traces, self.edges, self._extra(way, amount, share, fade_times))
-        after = modelled_error(self.edges, self.rows, self.film, fuel)
+        after = modelled_error(self.events, self.rows, self.film, fuel)
         expected = self.one.mean_pct + after - self.before
         return _Try(way, amount, fade_times, expected, _cost(expected))
 

@@ -36,14 +36,14 @@ class Say:
     UNSURE = Message("wall_film.unsure", "the quick changes do not agree on a film")
 
 
-VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG = range(7)
-"""Logarithms of exhaust volume (L), sensor constant (s); cycles; logarithm of τ (s); X at ``MIDDLE_KPA``; its
-rise per 100 kPa; lag of MAP (s)."""
-BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08])
+VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG, QUICKER = range(8)
+"""Logarithms of exhaust volume (L), sensor constant (s); cycles; logarithm of τ (s) at ``MIDDLE_RPM``; X at
+``MIDDLE_KPA``; its rise per 100 kPa; lag of MAP (s); fall of the logarithm of τ per 1000 rpm."""
+BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08, 0.08])
 """Standard deviations about what a solve says of the pipe and the usual film (common practice, no source)."""
-USUAL_SHARE, USUAL_SLOPE = 0.2, 0.08
-STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02])
-MIDDLE_KPA = 50.0
+USUAL_SHARE, USUAL_SLOPE, USUAL_QUICKER = 0.2, 0.08, 0.05
+STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
+MIDDLE_KPA, MIDDLE_RPM = 50.0, 2000.0
 MOST_SHARE = 0.8
 FEWEST = 6
 NOISE = 0.012
@@ -57,6 +57,10 @@ GAIN = 0.03
 MOST_GAIN = 0.08
 SENSOR_ENDS = (1.0 / 1.33, 1.0 / 0.67)
 MOST_EVALUATIONS = 40
+LATE_MAP_S, LONGER_PIPE, QUICK_SENSOR_S = 0.05, 2.5, 0.08
+"""Other places to begin from: a slow pressure sensor, and a long pipe with a quick lambda sensor."""
+AHEAD = (-0.6, 2.0)
+"""By how much the manifold may be ahead of its logged pressure."""
 DOUBT_SHARE = (0.01, 0.04)
 DOUBT_METERED = 0.02
 DOUBT_LOG_TAU = 0.09
@@ -73,12 +77,12 @@ class WallFilm:
     Attributes
     ----------
     share, share_se : X at ``map_kpa``, the mean over the changes' fuelled samples above 1100 rpm.
-    tau_s, tau_se_s : time constant of evaporation.
+    tau_s, tau_se_s : time constant of evaporation, the mean over the same samples.
     slope, slope_se : rise of X per 100 kPa.
     map_lag_s, map_lag_se_s : how late MAP follows the manifold; below 0 where fuel leads air.
     windows : quick changes that were used.
     known : False where the drive does not tell; the values then are the usual ones and ``why`` says so.
-    theta : parameters in the order of ``VOLUME`` … ``MAP_LAG``, shape (7,).
+    theta : parameters in the order of ``VOLUME`` … ``QUICKER``, shape (8,).
     """
 
     share: float
@@ -94,6 +98,11 @@ class WallFilm:
     known: bool
     theta: Floats
     why: Said | None = None
+
+    @property
+    def falls(self) -> float:
+        """Part by which the time constant falls per 1000 rpm, about 2000 rpm."""
+        return float(1.0 - np.exp(-self.theta[QUICKER]))
 
     def share_at(self, map_kpa: float) -> float:
         """X at a manifold pressure, 0 to ``MOST_SHARE``.
@@ -155,6 +164,7 @@ def _beforehand(delay: DelaySettings) -> Floats:
             USUAL_SHARE,
             USUAL_SLOPE,
             0.0,
+            USUAL_QUICKER,
         ]
     )
 
@@ -168,10 +178,13 @@ def _read(changes: QuickChanges, theta: Floats, covariance: Floats, usual: Float
     constant, part = DOUBT_SHARE
     doubt = np.array([constant, part * share, DOUBT_METERED if changes.metered else 0.0])
     share_se = float(np.sqrt(along @ both @ along + doubt @ doubt))
-    log_se = float(np.hypot(np.sqrt(covariance[TAU, TAU]), DOUBT_LOG_TAU))
+    # The film's time constant is that of the same rows, at their engine speeds.
+    speed = np.array([1.0, -float(_faster(changes.rows)[at].mean()) if len(at) else 0.0])
+    times = covariance[np.ix_((TAU, QUICKER), (TAU, QUICKER))]
+    log_se = float(np.hypot(np.sqrt(speed @ times @ speed), DOUBT_LOG_TAU))
     if share_se > UNSURE_SHARE or log_se > UNSURE_LOG_TAU:
         return _usual(usual, count, Say.UNSURE())
-    tau = float(np.exp(theta[TAU]))
+    tau = float(film_tau(changes.rows, theta)[at].mean()) if len(at) else float(np.exp(theta[TAU]))
     return WallFilm(
         share=share,
         share_se=share_se,
@@ -216,7 +229,7 @@ def film_share(rows: Rows, theta: Floats) -> Floats:
     Parameters
     ----------
     rows : of a drive.
-    theta : parameters, shape (7,).
+    theta : parameters, shape (8,).
 
     Returns
     -------
@@ -226,23 +239,45 @@ def film_share(rows: Rows, theta: Floats) -> Floats:
     return np.asarray(np.clip(theta[SHARE] + rise, 0.0, MOST_SHARE))
 
 
+def film_tau(rows: Rows, theta: Floats) -> Floats:
+    """Time constant of evaporation along a drive: shorter the faster the engine turns.
+
+    Parameters
+    ----------
+    rows : of a drive.
+    theta : parameters, shape (8,).
+
+    Returns
+    -------
+    s, shape (r,).
+    """
+    return np.asarray(np.exp(theta[TAU] - theta[QUICKER] * _faster(rows)))
+
+
+def _faster(rows: Rows) -> Floats:
+    """Engine speed above ``MIDDLE_RPM``, 1000 rpm."""
+    return np.asarray((120.0 / rows.cycle_s - MIDDLE_RPM) / 1000.0)
+
+
 def cylinder_mixture(rows: Rows, theta: Floats, fuel: Floats | None = None) -> Floats:
     """Fuel per air in the cylinder, 1 at the target's stoichiometry.
 
     Parameters
     ----------
     rows : of a drive.
-    theta : parameters, shape (7,).
+    theta : parameters, shape (8,).
     fuel : other than was injected, shape (r,).
 
     Returns
     -------
     0 to 3, shape (r,).
     """
+    from lean_trim.core.kernels.fuel_loops import evaporated
+
     injected = rows.fuel if fuel is None else fuel
     to_film = film_share(rows, theta) * injected
-    from_film = _lagged(rows.time_s, to_film, float(np.exp(theta[TAU])))
-    air = rows.air * (1.0 + np.clip(theta[MAP_LAG] * rows.rate, -0.4, 0.4))
+    from_film = evaporated(rows.time_s, to_film, film_tau(rows, theta), GAP_S)
+    air = rows.air * (1.0 + np.clip(theta[MAP_LAG] * rows.rate, *AHEAD))
     return np.asarray(np.clip((injected - to_film + from_film) / air, 0.0, 3.0))
 
 
@@ -252,7 +287,7 @@ def arrives_s(rows: Rows, theta: Floats) -> Floats:
     Parameters
     ----------
     rows : of a drive.
-    theta : parameters, shape (7,).
+    theta : parameters, shape (8,).
 
     Returns
     -------
@@ -268,7 +303,7 @@ def shown(rows: Rows, theta: Floats, mixture: Floats) -> Floats:
     Parameters
     ----------
     rows : of a drive.
-    theta : parameters, shape (7,).
+    theta : parameters, shape (8,).
     mixture : fuel per air in the cylinder, shape (r,).
 
     Returns
@@ -297,7 +332,7 @@ def residual(
     Parameters
     ----------
     changes : of a drive.
-    theta : parameters, shape (7,).
+    theta : parameters, shape (8,).
     gain, most_gain : standard deviation of such a gain, and the most it may be.
 
     Returns
@@ -319,6 +354,16 @@ def residual(
     return np.asarray(np.sign(off) * np.sqrt(loss / ALIKE_ROWS))
 
 
+def _begins(usual: Floats) -> tuple[Floats, ...]:
+    """Where the search begins: lag, pipe and sensor stand for each other, and it may end in a hollow."""
+    late = usual.copy()
+    late[MAP_LAG] = LATE_MAP_S
+    long = late.copy()
+    long[VOLUME] += np.log(LONGER_PIPE)
+    long[SENSOR], long[CYCLES] = np.log(QUICK_SENSOR_S), 1.0
+    return usual, late, long
+
+
 def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
     """The parameters, and their covariance from how the changes disagree."""
     from scipy.optimize import least_squares
@@ -326,9 +371,13 @@ def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
     def off(theta: Floats) -> Floats:
         return np.concatenate([residual(changes, theta), (theta - usual) / BEFOREHAND])
 
-    found = least_squares(
-        off, usual, x_scale=STEPS, diff_step=np.full(len(usual), 1e-3), max_nfev=MOST_EVALUATIONS
-    )
+    tried = [
+        least_squares(
+            off, begin, x_scale=STEPS, diff_step=np.full(len(usual), 1e-3), max_nfev=MOST_EVALUATIONS
+        )
+        for begin in _begins(usual)
+    ]
+    found = min(tried, key=lambda t: float(t.cost))
     jacobian = np.asarray(found.jac, float)
     rows = len(changes.judged)
     score = np.zeros((changes.windows, len(usual)))

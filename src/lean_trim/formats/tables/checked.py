@@ -25,6 +25,11 @@ class Say:
         "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} {ours_unit}. "
         "Is the unit right?",
     )
+    IN_OURS = Message(
+        "checked.in_ours",
+        "{source}: {value:g} {unit} in the {what}; allowed are {low:g} to {high:g} {unit}. Is the unit "
+        "right?",
+    )
 
 
 @dataclass(frozen=True)
@@ -84,9 +89,10 @@ def points_in(name: str, points: Floats, counted: Counted, source: str) -> Float
     bad = np.flatnonzero(~((found >= counted.low) & (found <= counted.high)))
     if len(bad):
         at = int(bad[0])
-        raise BadInputError(
-            Say.AXIS_RANGE(source=source, axis=name, **_words(float(points[at]), float(found[at]), counted))
-        )
+        words = _words(float(points[at]), float(found[at]), counted)
+        if counted.beside is None:
+            raise BadInputError(Say.IN_OURS(source=source, what=f"{name} axis", **words))
+        raise BadInputError(Say.AXIS_RANGE(source=source, axis=name, **words))
     return found
 
 
@@ -111,9 +117,10 @@ def cells_in(values: Floats, counted: Counted, source: str) -> Floats:
     bad = np.argwhere(~((found >= counted.low) & (found <= counted.high)))
     if len(bad):
         at = tuple(bad[0])
-        raise BadInputError(
-            Say.CELL_RANGE(source=source, **_words(float(values[at]), float(found[at]), counted))
-        )
+        words = _words(float(values[at]), float(found[at]), counted)
+        if counted.beside is None:
+            raise BadInputError(Say.IN_OURS(source=source, what="cells", **words))
+        raise BadInputError(Say.CELL_RANGE(source=source, **words))
     return np.asarray(found, float)
 
 

@@ -22,7 +22,7 @@ class CardKind:
     tables, name : where it is decided, and under which name.
     title : as a heading; words : as in "the … is as it was".
     what : what is expected to be pasted.
-    empty : what is said while there is no table.
+    empty : what is said while there is no table, "" where that stands elsewhere.
     units : that may be said, ours first, by "cells" and the name of the axis.
     said : the units a table's own header names, those chosen otherwise.
     read : cells and units → a table; raises where it cannot be one.

@@ -128,7 +128,7 @@ class TableCard(QWidget):
         can = self.session.is_last and self.session.can_save
         self.sheet.refresh()
         self._make_room()
-        self.nothing.setVisible(table is None)
+        self.nothing.setVisible(table is None and bool(self.kind.empty))
         self.nothing.setText(self.kind.empty)
         self.copy.setEnabled(table is not None)
         same = proposed is None or decision is None or bool((proposed.values == decision.values).all())

@@ -32,7 +32,7 @@ def correction_card(name: str, session: Session) -> CardKind:
         title=kind.title,
         words=kind.words,
         what=_what(name),
-        empty=f"No {kind.words} of this car yet: paste the ECU's own table.",
+        empty="",
         units=units_of(name),
         said=partial(_said, name),
         read=partial(_read, name),

@@ -27,9 +27,9 @@ EMPTY = "Quick changes of a drive are laid over each other here: add a log with 
 LOOKING = "Looking at quick changes of mixture."
 SELDOM = "No sort of quick change was driven twice."
 CAUTION = (
-    "Lean under load destroys engines. Write one sort at a time and only part of a large change, then drive "
-    "again. After the airflow table changed, look at cold starts the next morning, and at a hot restart "
-    "after a normal stop and after one that dries the manifold."
+    "Lean under load destroys engines. Write part of a large change first, drive gently and look again "
+    "before the next. After the airflow table changed, look at cold starts the next morning, and at a "
+    "hot restart after a normal stop and after one that dries the manifold."
 )
 
 
