@@ -78,7 +78,8 @@ LEAN_COUNTS = 15.0
 """How many times a lean error counts for a rich one (common practice, no source)."""
 FEWEST = 2
 FADES = (0.5, 0.7, 1.4, 2.0, 2.8)
-FADE_EVERY = 2
+EVERY = 4
+"""Of the shares that are tried first; about the best of them all are."""
 FADE_PAYS = 0.7
 """Another time to fade in is proposed where it leaves no more than this of the cost."""
 CLOSE_COST = 25.0
@@ -217,9 +218,14 @@ class _Try:
 
     way: Way
     amount: Amount
+    share: float
     fade_times: float
     expected_pct: Floats
     cost: float
+
+
+def _cost_of(tried: _Try) -> float:
+    return tried.cost
 
 
 def _way_of(kind: Kind, has: Amount, wants: Amount) -> Way:
@@ -257,19 +263,26 @@ class _Choice:
 
     def _with_fade(self, way: Way, base: Amount, shares: Floats) -> _Try:
         """The best share, and another time to fade in where that is plainly better."""
-        best = self._best(way, base, shares, 1.0)
+        best = self._finer(self._best(way, base, shares[::EVERY], 1.0), base, shares)
         if way is Way.AS_NEEDED or best.cost <= CLOSE_COST:
             return best
-        others = [self._best(way, base, shares[::FADE_EVERY], times) for times in FADES]
-        other = min(others, key=lambda t: t.cost)
-        if other.cost > FADE_PAYS * best.cost:
-            return best
-        near = np.abs(shares * base.percent - other.amount.percent) < FADE_EVERY * abs(base.percent) * 0.1
-        return self._best(way, base, shares[near], other.fade_times)
+        other = min((self._best(way, base, shares[::EVERY], times) for times in FADES), key=_cost_of)
+        return self._finer(other, base, shares) if other.cost <= FADE_PAYS * best.cost else best
 
     def _best(self, way: Way, base: Amount, shares: Floats, fade_times: float) -> _Try:
-        tries = [self._try(way, base, float(share), fade_times) for share in shares if self._may(share, base)]
-        return min(tries, key=lambda t: t.cost)
+        tries = (self._try(way, base, float(s), fade_times) for s in shares if self._may(float(s), base))
+        return min(tries, key=_cost_of)
+
+    def _finer(self, coarse: _Try, base: Amount, shares: Floats) -> _Try:
+        """The best of the shares about one of every so many; the cost has one hollow."""
+        width = float(shares[EVERY] - shares[0])
+        near = [
+            float(s)
+            for s in shares
+            if 0.0 < abs(s - coarse.share) < width - TINY and self._may(float(s), base)
+        ]
+        tries = (self._try(coarse.way, base, share, coarse.fade_times) for share in near)
+        return min((coarse, *tries), key=_cost_of)
 
     def _may(self, share: float, base: Amount) -> bool:
         percent = share * base.percent
@@ -283,7 +296,7 @@ class _Choice:
         fuel = with_extra(self.traces, self.edges, self._extra(way, amount, share, fade_times))
         after = modelled_error(self.events, self.rows, self.film, fuel)
         expected = self.one.mean_pct + after - self.before
-        return _Try(way, amount, fade_times, expected, _cost(expected))
+        return _Try(way, amount, share, fade_times, expected, _cost(expected))
 
     def _extra(self, way: Way, amount: Amount, share: float, fade_times: float) -> Extra:
         from lean_trim.core.kernels.fuel_loops import faded_anew

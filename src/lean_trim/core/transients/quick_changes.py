@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 
@@ -116,6 +116,34 @@ class QuickChanges:
     def windows(self) -> int:
         """Quick changes there are."""
         return len(self.start_s)
+
+    def some(self, count: int) -> QuickChanges:
+        """So many of them, evenly taken, with the rows they need.
+
+        Parameters
+        ----------
+        count : at least 1.
+
+        Returns
+        -------
+        These themselves where they are no more.
+        """
+        seen = np.unique(self.window)
+        if len(seen) <= count:
+            return self
+        chosen = seen[np.linspace(0, len(seen) - 1, count).astype(int)]
+        kept = np.isin(self.window, chosen)
+        near = np.zeros(len(self.rows.time_s), bool)
+        near[self.judged[kept]] = True
+        index = np.flatnonzero(extend_mask(near, self.rows.time_s, RUN_IN_S, 0.0))
+        return replace(
+            self,
+            rows=self.rows.at(index),
+            judged=np.searchsorted(index, self.judged[kept]),
+            window=np.searchsorted(chosen, self.window[kept]),
+            measured=self.measured[kept],
+            start_s=self.start_s[chosen],
+        )
 
 
 def rows_of(frame: Frame, k: Floats) -> Rows:

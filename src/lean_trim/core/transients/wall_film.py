@@ -15,6 +15,7 @@ memory).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -23,6 +24,9 @@ from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.quick_changes import QuickChanges, Rows
 from lean_trim.core.types import Floats, Ints
+
+if TYPE_CHECKING:
+    from scipy.optimize import OptimizeResult
 
 
 class Say:
@@ -57,6 +61,8 @@ GAIN = 0.03
 MOST_GAIN = 0.08
 SENSOR_ENDS = (1.0 / 1.33, 1.0 / 0.67)
 MOST_EVALUATIONS = 40
+TRIED_ON = 20
+"""Changes on which the beginnings are tried."""
 LATE_MAP_S, LONGER_PIPE, QUICK_SENSOR_S = 0.05, 2.5, 0.08
 """Other places to begin from: a slow pressure sensor, and a long pipe with a quick lambda sensor."""
 AHEAD = (-0.6, 2.0)
@@ -366,18 +372,11 @@ def _begins(usual: Floats) -> tuple[Floats, ...]:
 
 def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
     """The parameters, and their covariance from how the changes disagree."""
-    from scipy.optimize import least_squares
-
-    def off(theta: Floats) -> Floats:
-        return np.concatenate([residual(changes, theta), (theta - usual) / BEFOREHAND])
-
-    tried = [
-        least_squares(
-            off, begin, x_scale=STEPS, diff_step=np.full(len(usual), 1e-3), max_nfev=MOST_EVALUATIONS
-        )
-        for begin in _begins(usual)
-    ]
-    found = min(tried, key=lambda t: float(t.cost))
+    few = changes.some(TRIED_ON)
+    # Which hollow is the deepest is seen from some of the changes, where it lies from all of them.
+    tried = [_least(few, usual, begin) for begin in _begins(usual)]
+    begin = np.asarray(min(tried, key=lambda t: float(t.cost)).x)
+    found = _least(changes, usual, begin)
     jacobian = np.asarray(found.jac, float)
     rows = len(changes.judged)
     score = np.zeros((changes.windows, len(usual)))
@@ -385,3 +384,15 @@ def _search(changes: QuickChanges, usual: Floats) -> tuple[Floats, Floats]:
     inverse = np.linalg.inv(jacobian.T @ jacobian)
     spread = score.T @ score + np.diag(1.0 / BEFOREHAND**2)
     return np.asarray(found.x), np.asarray(inverse @ spread @ inverse)
+
+
+def _least(changes: QuickChanges, usual: Floats, begin: Floats) -> OptimizeResult:
+    """The nearest least of the misfit and what is known beforehand."""
+    from scipy.optimize import least_squares
+
+    def off(theta: Floats) -> Floats:
+        return np.concatenate([residual(changes, theta), (theta - usual) / BEFOREHAND])
+
+    return least_squares(
+        off, begin, x_scale=STEPS, diff_step=np.full(len(usual), 1e-3), max_nfev=MOST_EVALUATIONS
+    )
