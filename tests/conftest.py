@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -13,12 +13,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.pipeline import transients
 from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSettings, solve
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
-from lean_trim.workspace import solving
+from lean_trim.workspace import injector_study, solving
 from lean_trim.workspace.binding import injector_key
 
 
@@ -85,12 +86,44 @@ class FirstSolve:
         )
 
 
+class OfFirstSolve:
+    """A function of a solution whose answers for the first solve are worked out once for all tests."""
+
+    def __init__(self, solution: Solution, function: Callable[..., object]) -> None:
+        self.solution = solution
+        self.function = function
+        self.answers: dict[str, object] = {}
+
+    def __call__(self, solution: Solution, *more: object) -> object:
+        if solution is not self.solution:
+            return self.function(solution, *more)
+        key = repr(more)
+        if key not in self.answers:
+            self.answers[key] = self.function(solution, *more)
+        return self.answers[key]
+
+
+@pytest.fixture(scope="session")
+def of_first_solve(heron_solution: Solution) -> dict[str, OfFirstSolve]:
+    """What is asked of the first solve again and again; each is tested where it is worked out."""
+    return {
+        "study": OfFirstSolve(heron_solution, injector_study.identify_from),
+        "transients": OfFirstSolve(heron_solution, transients.transients_of),
+    }
+
+
 @pytest.fixture
 def first_solve(
-    monkeypatch: pytest.MonkeyPatch, heron_log: Log, heron_vehicle: Vehicle, heron_solution: Solution
+    monkeypatch: pytest.MonkeyPatch,
+    heron_log: Log,
+    heron_vehicle: Vehicle,
+    heron_solution: Solution,
+    of_first_solve: dict[str, OfFirstSolve],
 ) -> None:
     """Begin with the demo's first round worked out; what it says is tested in ``tests/core/pipeline``."""
     monkeypatch.setattr(solving, "solve", FirstSolve(heron_log, heron_vehicle, heron_solution))
+    monkeypatch.setattr(injector_study, "identify_from", of_first_solve["study"])
+    monkeypatch.setattr(transients, "transients_of", of_first_solve["transients"])
 
 
 @pytest.fixture
