@@ -36,6 +36,7 @@ NAMES = (
     "pulls",
     "findings",
     "transients",
+    "enrichment",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 

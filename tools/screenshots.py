@@ -16,6 +16,7 @@ import polars as pl
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.fuel_corrections import ENRICHMENT
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
@@ -104,6 +105,10 @@ def _transients(app: QApplication, window: MainWindow) -> None:
     wait(app, lambda: bool(desk.panels.panels) and not window.session.is_busy)
     desk.panels.chosen.emit(desk.panels.panels[1].one.events[0].event)
     shoot(app, window, "transients")
+    desk.by_table.click()
+    desk.tables.show_table(ENRICHMENT)
+    shoot(app, window, "transients-tables")
+    desk.by_sort.click()
     window.session.selection.clear()
     window.desks.show_desk("table")
 
