@@ -19,12 +19,10 @@ from lean_trim.core.data.fuel_corrections import (
 )
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.data.vehicle import TableLimits
-from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.errors import TableError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.to_write import Written, limits_of
 from lean_trim.workspace.changes import Notice, TransientsFound
-from lean_trim.workspace.side_tables import Say as Beside
 from lean_trim.workspace.side_tables import SideTables
 
 if TYPE_CHECKING:
@@ -128,12 +126,7 @@ class FuelCorrections(SideTables):
             self.workspace.hub.publish(Notice("error", said))
             return False
 
-        def take(decision: Decision, table: Table) -> Decision:
-            moved = proposed.values != table.values
-            origin = np.where(moved, np.int8(Origin.ACCEPTED), np.int8(Origin.UNTOUCHED))
-            return Decision(proposed.values.copy(), origin, decision.pinned)
-
-        return self._decide(name, Beside.ACCEPT(what=WORDS[name]), take)
+        return self._take(name, proposed)
 
     def fill(self, name: str, points: Sequence[float]) -> bool:
         """Put a curve on other points, by lines between those it has; told if it cannot be.

@@ -26,7 +26,6 @@ from lean_trim.core.data.injector_tables import (
 )
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits, Vehicle
-from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.errors import TableError
 from lean_trim.core.injectors.tables import (
     dead_time_to_write,
@@ -168,12 +167,7 @@ class InjectorTables(SideTables):
             self.workspace.hub.publish(Notice("error", Say.AIRFLOW_FIRST(count=current.decided.changed)))
             return False
 
-        def take(decision: Decision, table: Table) -> Decision:
-            moved = proposed.values != table.values
-            origin = np.where(moved, np.int8(Origin.ACCEPTED), np.int8(Origin.UNTOUCHED))
-            return Decision(proposed.values.copy(), origin, decision.pinned)
-
-        return self._decide(name, Beside.ACCEPT(what=WORDS[name]), take)
+        return self._take(name, proposed)
 
     def fill(self, name: str, points: Sequence[float]) -> bool:
         """Put a table on other points: flow by the law through those it has, dead times over 1/voltage.

@@ -6,11 +6,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from lean_trim.core.data.calibration import SIDE_TABLES, TARGET
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
-from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.job.records import Round
@@ -219,6 +221,16 @@ class SideTables:
             self._refuse(name, str(Say.OTHER_AXES(axis=" or ".join(axes))))
             return False
         return self._push(Say.PASTE(what=self.words[name]), name, table, None, self.redrives)
+
+    def _take(self, name: str, proposed: Table) -> bool:
+        """Decide on what is proposed, cell by cell where it is a change."""
+
+        def take(decision: Decision, table: Table) -> Decision:
+            moved = proposed.values != table.values
+            origin = np.where(moved, np.int8(Origin.ACCEPTED), np.int8(Origin.UNTOUCHED))
+            return Decision(proposed.values.copy(), origin, decision.pinned)
+
+        return self._decide(name, Say.ACCEPT(what=self.words[name]), take)
 
     def _refuse(self, name: str, reason: str) -> None:
         self.workspace.hub.publish(Notice("error", Say.REFUSED(what=self.words[name], reason=reason)))

@@ -10,6 +10,7 @@ from lean_trim.core.data.tables import Axis, OwnUnit
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+from lean_trim.formats.tables.block import Block
 
 
 class Say:
@@ -25,6 +26,7 @@ class Say:
         "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} {ours_unit}. "
         "Is the unit right?",
     )
+    NO_NUMBER = Message("checked.no_number", "{source}: line {line}: {text!r} is no number")
     IN_OURS = Message(
         "checked.in_ours",
         "{source}: {value:g} {unit} in the {what}; allowed are {low:g} to {high:g} {unit}. Is the unit "
@@ -45,6 +47,31 @@ class Counted:
     def beside(self) -> OwnUnit | None:
         """The ECU's unit where it is another than ours."""
         return None if self.own.unit == self.ours else self.own
+
+
+def grid_numbers(block: Block) -> Floats:
+    """Numbers of a grid with both axes; its corner need hold none.
+
+    Parameters
+    ----------
+    block : cells as text.
+
+    Returns
+    -------
+    Shape of the block.
+
+    Raises
+    ------
+    BadInputError
+        For another cell that holds no number.
+    """
+    numbers = block.numbers
+    for i, row in enumerate(block.rows):
+        for j in range(block.width):
+            if (i or j) and not np.isfinite(numbers[i, j]):
+                text = row[j] if j < len(row) else ""
+                raise BadInputError(Say.NO_NUMBER(source=block.source, line=block.lines[i], text=text))
+    return numbers
 
 
 def axis_in(name: str, points: Floats, counted: Counted, source: str) -> Axis:

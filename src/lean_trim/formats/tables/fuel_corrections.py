@@ -33,14 +33,13 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.tables.arrange import arrange_curve
 from lean_trim.formats.tables.block import Block, block_of_file
-from lean_trim.formats.tables.checked import Counted, axis_in, cells_in
+from lean_trim.formats.tables.checked import Counted, axis_in, cells_in, grid_numbers
 from lean_trim.formats.tables.table_units import PRESSURES, PSI_KPA
 
 
 class Say:
     """Sentences of this module."""
 
-    NO_NUMBER = Message("correction_block.no_number", "{source}: line {line}: {text!r} is no number")
     UNIT_NEEDED = Message(
         "correction_block.unit_needed",
         "{source}: the header has to name the unit of the {what}; allowed are {allowed}",
@@ -156,12 +155,7 @@ def _table(name: str, axes: tuple[Axis, ...], values: Floats, form: CorrectionFo
 
 
 def _grid(block: Block, name: str, form: CorrectionForm, counted: Counted) -> Table:
-    numbers = block.numbers
-    for i, row in enumerate(block.rows):
-        for j in range(block.width):
-            if (i or j) and not np.isfinite(numbers[i, j]):
-                text = row[j] if j < len(row) else ""
-                raise BadInputError(Say.NO_NUMBER(source=block.source, line=block.lines[i], text=text))
+    numbers = grid_numbers(block)
     across, down, cells = numbers[0, 1:], numbers[1:, 0], numbers[1:, 1:]
     corner = block.rows[0][0] if block.rows[0] else ""
     if "rpm" in corner.partition("\\")[0].casefold():

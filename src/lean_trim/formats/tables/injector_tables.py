@@ -23,7 +23,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.tables.arrange import arrange_curve
 from lean_trim.formats.tables.block import Block, block_of_text
-from lean_trim.formats.tables.checked import Counted, axis_in, cells_in, points_in
+from lean_trim.formats.tables.checked import Counted, axis_in, cells_in, grid_numbers, points_in
 from lean_trim.formats.tables.table_units import LB_G, PSI_KPA
 
 
@@ -43,7 +43,6 @@ class Say:
         "injector_block.falls",
         "{source}: a longer open time with what is added to it must be longer than the shorter one's",
     )
-    NO_NUMBER = Message("injector_block.no_number", "{source}: line {line}: {text!r} is no number")
 
 
 VOLTS_RANGE, PRESSURE_RANGE = (4.0, 32.0), (20.0, 30000.0)
@@ -157,12 +156,7 @@ def injector_table_of(block: Block, name: str, form: InjectorForm) -> Table:
 
 
 def _dead_grid(block: Block, form: InjectorForm) -> Table:
-    numbers = block.numbers
-    for i, row in enumerate(block.rows):
-        for j in range(block.width):
-            if (i or j) and not np.isfinite(numbers[i, j]):
-                text = row[j] if j < len(row) else ""
-                raise BadInputError(Say.NO_NUMBER(source=block.source, line=block.lines[i], text=text))
+    numbers = grid_numbers(block)
     across, down, cells = numbers[0, 1:], numbers[1:, 0], numbers[1:, 1:]
     corner = block.rows[0][0] if block.rows[0] else ""
     if _is_volts(across, corner.rpartition("\\")[2]) and not _is_volts(down, corner.partition("\\")[0]):
