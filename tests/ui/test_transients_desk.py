@@ -15,6 +15,7 @@ from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.events import Kind
 from lean_trim.ui.desks.transients.class_panels import ClassPanels, _range_of, _Scale, _words
 from lean_trim.ui.desks.transients.desk import EMPTY, TransientsDesk
+from lean_trim.ui.theme import font
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 
@@ -112,7 +113,7 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     assert float(card.grid.item(3, 3).text()) < 1.06
     # Bold where it changes, and only there: fonts are shared.
     assert card.grid.item(3, 3).font().bold() or card.grid.item(3, 3).font().weight() > 500
-    assert card.grid.item(3, 1).font().weight() < 500 and card.grid.font().weight() < 500
+    assert card.grid.item(3, 1).font().weight() < 500 and font(9).weight() < 500
     job = driven.session.job
     assert job is not None and round_lines(job, 0)[2] == "corrections decided"
     driven.session.workspace.undo()

@@ -76,7 +76,7 @@ def test_a_film_that_evaporates_quicker_at_speed_keeps_its_mass() -> None:
     # What came in and did not leave is still there.
     between = 0.5 * (joins[1:] + joins[:-1])
     kept = mass[0] + np.cumsum(STEP_S * (between - 0.5 * (leaves[1:] + leaves[:-1])))
-    np.testing.assert_allclose(kept[900], mass[901], rtol=0.01)
+    np.testing.assert_allclose(kept[:998], mass[1:999], rtol=0.01)
     rows = rows_with(np.ones(n))
     quicker = THETA.copy()
     quicker[QUICKER] = np.log(2.0)

@@ -5,9 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
 from lean_trim.core.pipeline.solve import solve
 from lean_trim.core.pipeline.transients import TransientReport, transients_of
-from lean_trim.core.transients.idle import PRESSURE, SPARK, SPEED, TRIM, Loop, idle_of
+from lean_trim.core.transients.idle import PRESSURE, SPARK, SPEED, TRIM, Loop, at_idle, idle_of
 from lean_trim.core.transients.warm_up import over_temperature
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import faults_of
@@ -45,6 +47,19 @@ def test_an_idle_that_hunts_tells_period_and_size() -> None:
     assert found.swings[0].period_s == pytest.approx(2.5, abs=0.3)
     assert found.swings[0].peak_to_peak == pytest.approx(120.0, rel=0.25)
     assert found.error_pct == pytest.approx(4.0) and not found.is_noise
+
+
+def test_an_idle_is_told_by_its_mean_speed_at_rest() -> None:
+    swings = 1100.0 + 350.0 * np.sin(2.0 * np.pi * TIME / 1.5)
+    rpm = np.where(TIME < 50.0, 2500.0, swings)
+    throttle = np.where((TIME > 100.0) & (TIME < 110.0), 20.0, 0.5)
+    log = Log(TIME, {Role.RPM: rpm, Role.THROTTLE: throttle}, "idle")
+    found = at_idle(log, EVERY, idle_rpm=1250.0, closed_pct=2.0)
+    # Beyond idle speed for moments, not on average; after a foot it takes a while to settle.
+    assert found[(TIME > 55.0) & (TIME < 99.0)].all()
+    assert not found[TIME < 48.0].any() and not found[(TIME > 100.1) & (TIME < 111.0)].any()
+    assert found[(TIME > 112.0) & (TIME < 290.0)].all()
+    assert not at_idle(log, ~EVERY, idle_rpm=1250.0, closed_pct=2.0).any()
 
 
 def test_an_idle_within_its_noise_is_left() -> None:
