@@ -26,6 +26,9 @@ def test_events_of_the_simulated_drive_are_all_found(heron_solution: Solution) -
     assert counts[EventKind.PULL] == 4
     assert counts[EventKind.FUEL_CUT] >= 6
     assert counts[EventKind.TIP_IN] >= 10
+    tips = [e for e in events if e.kind is EventKind.TIP_IN]
+    assert {e.text.partition(",")[0] for e in tips} == {"tip-in", "stab at standstill"}
+    assert all(e.text.endswith(" %") and "throttle by" in e.text for e in tips)
     gears = heron_solution.frame.log[Role.GEAR]
     assert 0 < counts[EventKind.SHIFT] <= np.count_nonzero(np.diff(gears))
     assert counts[EventKind.FAULT] == len(heron_solution.findings)

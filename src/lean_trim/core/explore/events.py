@@ -8,9 +8,9 @@ from enum import StrEnum
 import numpy as np
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import rate_per_s
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.transients.events import Kind, find_transients, of_kind
 from lean_trim.core.types import Mask
 
 
@@ -38,6 +38,8 @@ class Event:
 MIN_PULL_S = 1.5
 MIN_CUT_S = 0.5
 APART_S = 1.0
+TIP_S = 0.5
+"""What is shown of an opening."""
 
 
 def find_events(solution: Solution) -> tuple[Event, ...]:
@@ -55,9 +57,12 @@ def find_events(solution: Solution) -> tuple[Event, ...]:
     regime = solution.regime
     out = _stretches(solution, regime == Regime.FULL_THROTTLE, MIN_PULL_S, EventKind.PULL, "full throttle")
     out += _stretches(solution, regime == Regime.OVERRUN, MIN_CUT_S, EventKind.FUEL_CUT, "fuel cut")
-    if Role.THROTTLE in log:
-        opening = rate_per_s(log.time_s, log[Role.THROTTLE], 0.2) > 30.0
-        out += _stretches(solution, opening, 0.0, EventKind.TIP_IN, "throttle opens quickly")
+    # Without a throttle an opening is told by pressure.
+    by = "throttle by {:.0f} %" if Role.THROTTLE in log else "pressure by {:.0f} kPa"
+    out += [
+        Event(EventKind.TIP_IN, t.edge_s, t.edge_s + TIP_S, f"{t.kind}, {by.format(t.size)}")
+        for t in of_kind(find_transients(solution.prepared.conditions.motion), Kind.TIP_IN, Kind.STAB)
+    ]
     if Role.GEAR in log:
         gear = np.nan_to_num(log[Role.GEAR])
         out += _stretches(
