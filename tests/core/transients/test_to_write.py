@@ -185,7 +185,15 @@ def test_warm_up_follows_what_is_missing_and_stays_where_nothing_was_driven() ->
     found = correction_to_write(WARM_UP, {WARM_UP: table}, told)
     after = cells(WARM_UP, found)
     np.testing.assert_array_equal(after[:2], [40, 30])
-    assert after[3] == pytest.approx(12.0 - 7.6 * 1.12, abs=1.5) and after[5] == pytest.approx(0.0, abs=0.4)
+    # What is too much goes by half at once, and a cell of nothing stays one.
+    assert (
+        after[3] == 6.0
+        and after[4] == pytest.approx(3.7, abs=0.6)
+        and after[5] == pytest.approx(0.0, abs=0.4)
+    )
+    lean = Told((), FILM, bins({35.0: 8.0, 45.0: 7.0, 55.0: 4.0, 65.0: 1.0, 75.0: 0.4, 85.0: 0.3}), ())
+    more = cells(WARM_UP, correction_to_write(WARM_UP, {WARM_UP: table}, lean))
+    assert more[3] == pytest.approx(12.0 + 7.2 * 1.12, abs=1.5)
     assert "stays unburnt" in str(found.said)
     # What the warm engine is off by is the airflow table's.
     level = Told((), FILM, bins({35.0: 3.0, 55.0: 3.0, 85.0: 3.0}), ())

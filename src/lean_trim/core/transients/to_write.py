@@ -374,7 +374,10 @@ def _by_temperature(table: Table, bins: Sequence[TemperatureBin]) -> Written:
     driven = (table.axes[0].points >= at.min() - 10.0) & (table.axes[0].points <= at.max() + 10.0)
     change = np.where(driven, _spread(table, asked, stays=1.0, alike=4.0), 0.0)
     said = Say.TEMPERATURES(seconds=sum(b.seconds for b in known), low=at.min() - 5.0, high=at.max() + 5.0)
-    return Written(_written(name, table, cells_of(name, table) + change), said)
+    cells = cells_of(name, table)
+    wanted = cells + change
+    # A cold engine that was given too much at one temperature may need it at the next start.
+    return Written(_written(name, table, _no_deep_cut(cells, wanted) if name == WARM_UP else wanted), said)
 
 
 def _level(name: str, at_c: Floats, errors: Floats, spread: Floats) -> float:
