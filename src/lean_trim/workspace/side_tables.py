@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
@@ -71,7 +72,7 @@ class TablesChange:
         self.desk.settle(self.round_id, self.before, self.redrives)
 
 
-class SideTables:
+class SideTables(ABC):
     """Tables of the shown round beside its airflow table; those of one desk.
 
     ``words`` names each of them, ``redrives`` says whether another table in the ECU makes the solve another,
@@ -101,6 +102,7 @@ class SideTables:
         current = self.workspace.round
         return None if current is None else current.revision.calibration.tables.get(name)
 
+    @abstractmethod
     def proposed(self, name: str) -> Table | None:
         """What the drive asks for; None if that is not told.
 
@@ -112,8 +114,8 @@ class SideTables:
         -------
         A table on the same axes.
         """
-        raise NotImplementedError
 
+    @abstractmethod
     def accept(self, name: str) -> bool:
         """Take what is proposed for a whole table; False, and told, if that cannot be.
 
@@ -125,8 +127,8 @@ class SideTables:
         -------
         Whether it was done.
         """
-        raise NotImplementedError
 
+    @abstractmethod
     def axes_of(self, name: str) -> tuple[str, ...]:
         """Axes of which a table needs one.
 
@@ -138,8 +140,8 @@ class SideTables:
         -------
         Names of axes.
         """
-        raise NotImplementedError
 
+    @abstractmethod
     def limits_of(self, table: Table) -> TableLimits:
         """Resolution and range of a table's field.
 
@@ -151,7 +153,6 @@ class SideTables:
         -------
         In the ECU's own numbers.
         """
-        raise NotImplementedError
 
     def decided(self, name: str) -> Decision | None:
         """What is decided of a table, untouched if nothing is; None if there is no table.

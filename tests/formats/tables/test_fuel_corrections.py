@@ -106,7 +106,9 @@ def test_a_file_whose_units_are_in_doubt_is_refused(tmp_path: Path) -> None:
     with pytest.raises(BadInputError, match=r"unit of the axis; allowed are kPa/s, bar/s, psi/s, %/s"):
         read_correction(path, ENRICHMENT)
     path.write_text("°C,%\n0,130\n80,100\n")
-    with pytest.raises(BadInputError, match=r"unit of the cells; allowed are % added, factor, % of 100"):
+    with pytest.raises(
+        BadInputError, match=r"no cell is near 0 % added.*; allowed are % added, factor, % of 100"
+    ):
         read_correction(path, WARM_UP)
     path.write_text("°C,% of 100\n0,130\n80,100\n")
     np.testing.assert_allclose(cells_of(WARM_UP, read_correction(path, WARM_UP)), [30, 0])

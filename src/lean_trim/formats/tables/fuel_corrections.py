@@ -40,9 +40,14 @@ from lean_trim.formats.tables.table_units import PRESSURES, PSI_KPA
 class Say:
     """Sentences of this module."""
 
-    UNIT_NEEDED = Message(
-        "correction_block.unit_needed",
-        "{source}: the header has to name the unit of the {what}; allowed are {allowed}",
+    AXIS_UNIT = Message(
+        "correction_block.axis_unit",
+        "{source}: the header has to name the unit of the axis; allowed are {allowed}",
+    )
+    CELL_UNIT = Message(
+        "correction_block.cell_unit",
+        "{source}: no cell is near 0 % added, so the header has to say what the cells are; allowed are "
+        "{allowed}",
     )
     OF_TABLE = Message("correction_block.of_table", "{source}: {reason}")
 
@@ -232,8 +237,8 @@ def read_correction(path: Path, name: str) -> Table:
     form, said = form_said(block, name)
     units = units_of(name)
     # A factor taken for percent, or a rate of throttle for one of pressure, would spoil the fuel.
-    doubted = {"axis": "axis" not in said, "cells": form.cells == ADDED != _by_cells(block, KINDS[name])}
-    for key, is_doubted in doubted.items():
-        if is_doubted and len(units[key]) > 1:
-            raise BadInputError(Say.UNIT_NEEDED(source=block.source, what=key, allowed=", ".join(units[key])))
+    if "axis" not in said and len(units["axis"]) > 1:
+        raise BadInputError(Say.AXIS_UNIT(source=block.source, allowed=", ".join(units["axis"])))
+    if form.cells == ADDED != _by_cells(block, KINDS[name]):
+        raise BadInputError(Say.CELL_UNIT(source=block.source, allowed=", ".join(units["cells"])))
     return correction_of(block, name, form)
