@@ -25,7 +25,7 @@ from lean_trim.simcar.drive import drive
 from lean_trim.ui.pages.sieve_page import RuleRow, SievePage
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 
 ROWS = 90_000
 
@@ -49,10 +49,10 @@ def opened(app: QApplication, folder: Path) -> MainWindow:
     window.show()
     window.opening.open_job(path)
     wait(app, lambda: window.session.job is not None and not window.session.is_busy, 30)
-    workspace = window.session.workspace
-    assert workspace.round is not None
+    session = window.session
+    assert session.round is not None
     hour = store_log(long_log(concatenate(list(drive(car, 3, MINUTES)), "drive"), ROWS))
-    AddLogs(workspace, workspace.round.id, (hour,)).apply()
+    AddLogs(session.open, session.navigation, session.round.id, (hour,)).apply()
     wait(app, lambda: window.session.solution is not None and not window.session.is_busy, 60)
     window.margin.show_page("sieve")
     _rows(window)["tip"].unfold(True)

@@ -18,9 +18,9 @@ from campaigns.jobs import driven_job
 from campaigns.runner import Campaign, Trial
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import load_job, open_job
+from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.loop import ManualLoop
-from lean_trim.workspace.rounds import AddLogs
 from lean_trim.workspace.workspace import Workspace
 
 JOB = "whole.leantrim"
@@ -88,32 +88,32 @@ def _work(kind: str, place: Path, path: Path, elsewhere: Path) -> list[str]:
     loop, said = ManualLoop(), []
     workspace = Workspace(loop)
     workspace.hub.subscribe(Notice, lambda n: said.append(n.text))
-    workspace.take_job(path, *open_job(path))
+    workspace.opening.take_job(path, *open_job(path))
     loop.run_until(lambda: not workspace.tasks.running)
     base = 0 if kind == "read-only" else 1
     if base:
         workspace.deciding.type_in("=50", frozenset({0}))
-    assert workspace.round is not None
+    assert workspace.open.round is not None
     wrong: list[str] = []
-    log = workspace.round.logs[0]
+    log = workspace.open.round.logs[0]
     with refusing(kind, place, path):
         workspace.deciding.type_in("=60", frozenset(range(100)))
         workspace.tuning.turn("sieve", "tip.after_s", 0.5)
         workspace.tuning.rest()
-        addition = AddLogs(workspace, workspace.round.id, (store_log(log),))
+        addition = AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(log),))
         workspace.saving.attempt(addition.apply, addition)
         told = [text for text in said if any(words in text for words in KINDS[kind].split("|"))]
         if len(told) < 3:
             wrong.append(f"told {len(told)} of 3: {said}")
-        now = workspace.round
+        now = workspace.open.round
         if now.decided.changed != base or now.tuning.solve.sieve.changes or len(now.logs) != 1:
             wrong.append("memory took what the file refused")
         workspace.saving.save_elsewhere(elsewhere)
-        loop.run_until(lambda: workspace.path == elsewhere and not workspace.tasks.running)
+        loop.run_until(lambda: workspace.open.path == elsewhere and not workspace.tasks.running)
     kept = load_job(path).rounds[0]
     if kept.decided.changed != base or len(kept.logs) != 1:
         wrong.append("the old file changed")
-    workspace.close_job()
+    workspace.opening.close_job()
     copy = load_job(elsewhere).rounds[0]
     if copy.decided.changed != 100 or len(copy.logs) != 2 or not copy.tuning.solve.sieve.changes:
         wrong.append("something is missing elsewhere")

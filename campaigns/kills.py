@@ -36,7 +36,7 @@ from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore, open_job
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace.loop import ManualLoop
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.workspace import Workspace
 
 def say(*words):
@@ -53,7 +53,7 @@ if kind == "create":
         say("created", target)
 store, job = open_job(path)
 workspace = Workspace(ManualLoop())
-workspace.take_job(path, store, job)
+workspace.opening.take_job(path, store, job)
 workspace.tasks.drop_all()
 say("ready")
 value = 10
@@ -61,16 +61,17 @@ while True:
     value += 1
     cell = value % 200
     if workspace.deciding.type_in(f"={value % 200 + 10}", frozenset({cell})):
-        say("decided", workspace.round.number, cell, value % 200 + 10)
+        say("decided", workspace.open.round.number, cell, value % 200 + 10)
     if value % 7 == 0:
-        first = workspace.job.rounds[0]
-        AddLogs(workspace, workspace.round.id, (store_log(first.logs[0]),)).apply()
+        first = workspace.open.job.rounds[0]
+        more = (store_log(first.logs[0]),)
+        AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, more).apply()
         workspace.tasks.drop_all()
-        say("log", workspace.round.number, len(workspace.round.logs))
+        say("log", workspace.open.round.number, len(workspace.open.round.logs))
     if value % 11 == 0:
         workspace.rounds.begin_round()
         workspace.tasks.drop_all()
-        say("round", len(workspace.job.rounds))
+        say("round", len(workspace.open.job.rounds))
 """
 
 

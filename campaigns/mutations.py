@@ -146,16 +146,16 @@ def _try(path: Path) -> str:
     store, job = open_job(path)
     workspace = Workspace(ManualLoop())
     try:
-        workspace.take_job(path, store, job)
+        workspace.opening.take_job(path, store, job)
         workspace.tasks.drop_all()
         before = sum(r.decided.changed for r in job.rounds)
-        workspace.saving.attempt(lambda: workspace.save_setting("probe", "1"))
+        workspace.saving.attempt(lambda: workspace.open.save_setting("probe", "1"))
         workspace.deciding.type_in("+1%", frozenset({0}))
-        after = workspace.job.rounds[-1].decided.changed if workspace.job is not None else 0
+        after = workspace.open.job.rounds[-1].decided.changed if workspace.open.job is not None else 0
         if after < job.rounds[-1].decided.changed or before < 0:
             return "a decision was lost"
     finally:
-        workspace.close_job()
+        workspace.opening.close_job()
     return "read"
 
 

@@ -184,8 +184,8 @@ def _injectors(app: QApplication, window: MainWindow) -> None:
     wait(app, lambda: session.job is not None and session.job.vehicle.name.endswith("injectors"))
     wait(app, lambda: session.solution is not None and not session.is_busy)
     window.desks.show_desk("injectors")
-    session.workspace.study.run()
-    wait(app, lambda: session.workspace.study.report is not None)
+    session.study.run()
+    wait(app, lambda: session.study.report is not None)
     shoot(app, window, "injectors")
 
 

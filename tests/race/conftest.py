@@ -39,8 +39,8 @@ class Bench:
 
     def open(self, path: Path) -> None:
         """Open a job and wait until its newest round is solved."""
-        self.workspace.open_path(path)
-        self.until(lambda: self.workspace.job is not None)
+        self.workspace.opening.open_path(path)
+        self.until(lambda: self.workspace.open.job is not None)
         self.settle()
 
     @property
@@ -77,7 +77,7 @@ class Gate:
 def bench() -> Iterator[Bench]:
     made = Bench()
     yield made
-    made.workspace.close_job()
+    made.workspace.opening.close_job()
 
 
 @pytest.fixture

@@ -13,8 +13,8 @@ from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import load_job
+from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.changes import SolutionShown, WorkMoved
-from lean_trim.workspace.rounds import AddLogs
 from lean_trim.workspace.tasks import Lane
 from tests.race.conftest import Bench, Gate
 
@@ -35,13 +35,13 @@ def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
     driven.settle()
     time.sleep(0.2)
     driven.loop.turn()
-    assert workspace.round is not None and workspace.round.number == 2
+    assert workspace.open.round is not None and workspace.open.round.number == 2
     assert workspace.solver.solution is None and workspace.solver.proposal is None
-    assert workspace.round.verdict is None
+    assert workspace.open.round.verdict is None
     workspace.deciding.accept()
     assert "no proposal yet" in driven.said
-    assert workspace.round.decided.changed == 0
-    workspace.close_job()
+    assert workspace.open.round.decided.changed == 0
+    workspace.opening.close_job()
     first, second = load_job(job_path).rounds
     assert first.verdict is not None and second.verdict is None and second.decided.changed == 0
 
@@ -52,14 +52,16 @@ def test_a_round_that_ends_before_it_is_solved_is_judged_when_it_is_next_looked_
 ) -> None:
     """Its verdict and what it foretold once spoke of what it had before, for good."""
     workspace = driven.workspace
-    assert workspace.round is not None and workspace.round.verdict is not None
+    assert workspace.open.round is not None and workspace.open.round.verdict is not None
     gate = Gate(monkeypatch)
     if what == "another log":
-        AddLogs(workspace, workspace.round.id, (store_log(heron_log),)).apply()
+        AddLogs(
+            workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)
+        ).apply()
     else:
         workspace.deciding.leave_out(200.0, 400.0)
     gate.wait_begun()
-    assert workspace.round.verdict is None
+    assert workspace.open.round.verdict is None
     workspace.rounds.begin_round()
     gate.opened.set()
     driven.settle()
@@ -72,8 +74,8 @@ def test_a_log_that_comes_into_a_round_that_has_ended_takes_its_verdict_away(
     driven: Bench, job_path: Path, heron_log: Log
 ) -> None:
     workspace = driven.workspace
-    assert workspace.round is not None
-    more = AddLogs(workspace, workspace.round.id, (store_log(heron_log),))
+    assert workspace.open.round is not None
+    more = AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),))
     workspace.rounds.begin_round()
     more.apply()
     first = load_job(job_path).rounds[0]
@@ -82,7 +84,7 @@ def test_a_log_that_comes_into_a_round_that_has_ended_takes_its_verdict_away(
 
 
 def _judged_at_a_look(driven: Bench, job_path: Path) -> None:
-    driven.workspace.show_round(0)
+    driven.workspace.navigation.show_round(0)
     driven.until(lambda: driven.workspace.solver.solution is not None)
     driven.settle()
     kept = load_job(job_path).rounds[0].verdict
@@ -96,12 +98,12 @@ def test_a_log_goes_into_the_round_it_was_opened_for(
     workspace.rounds.begin_round()
     write_log_csv(heron_log, tmp_path / "second.csv")
     workspace.imports.add([tmp_path / "second.csv"])
-    workspace.show_round(0)
+    workspace.navigation.show_round(0)
     driven.settle()
-    assert workspace.index == 0 and workspace.round is not None
-    assert len(workspace.round.logs) == 1
+    assert workspace.open.index == 0 and workspace.open.round is not None
+    assert len(workspace.open.round.logs) == 1
     assert "second.csv is in round 2 now" in driven.said
-    workspace.close_job()
+    workspace.opening.close_job()
     first, second = load_job(job_path).rounds
     assert [i.name for i in first.log_infos] == [heron_log.name]
     assert [i.name for i in second.log_infos] == ["second.csv"]
@@ -112,23 +114,23 @@ def test_looking_at_an_old_round_changes_nothing_of_it(driven: Bench, job_path: 
     """Its verdict once changed from 7.02 to 4.87 because a rule had been switched off since."""
     workspace = driven.workspace
     workspace.rounds.begin_round()
-    assert workspace.round is not None
-    AddLogs(workspace, workspace.round.id, (store_log(heron_log),)).apply()
+    assert workspace.open.round is not None
+    AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)).apply()
     driven.settle()
     workspace.tuning.turn("sieve", "cold.below_c", 85.0)
     workspace.tuning.rest()
     driven.settle()
-    assert workspace.job is not None
-    before = workspace.job.rounds[0].verdict
-    workspace.show_round(0)
+    assert workspace.open.job is not None
+    before = workspace.open.job.rounds[0].verdict
+    workspace.navigation.show_round(0)
     driven.settle()
     assert driven.solution.settings.sieve.changes == {}
-    assert workspace.job.rounds[0].verdict == before
+    assert workspace.open.job.rounds[0].verdict == before
     workspace.tuning.switch("tip", False)
     workspace.tuning.rest()
     driven.settle()
     assert driven.solution.settings.sieve.disabled == {"tip"}
-    workspace.close_job()
+    workspace.opening.close_job()
     first, second = load_job(job_path).rounds
     assert first.verdict == before and first.verdict is not None and first.verdict.program
     assert first.tuning.solve.sieve.disabled == {"tip"} and first.tuning.solve.sieve.changes == {}
@@ -138,16 +140,16 @@ def test_looking_at_an_old_round_changes_nothing_of_it(driven: Bench, job_path: 
 def test_judging_anew_replaces_a_verdict_because_it_was_asked_for(driven: Bench) -> None:
     workspace = driven.workspace
     workspace.rounds.begin_round()
-    workspace.show_round(0)
+    workspace.navigation.show_round(0)
     driven.settle()
-    assert workspace.round is not None
-    before = workspace.round.verdict
+    assert workspace.open.round is not None
+    before = workspace.open.round.verdict
     workspace.tuning.switch("tip", False)
     workspace.tuning.rest()
     driven.settle()
-    assert workspace.round.verdict == before
+    assert workspace.open.round.verdict == before
     workspace.solver.judge_anew()
-    assert workspace.round.verdict != before
+    assert workspace.open.round.verdict != before
     assert "was judged anew" in driven.said
 
 
@@ -208,16 +210,16 @@ def test_closing_while_a_solve_runs_changes_nothing(
 ) -> None:
     workspace = driven.workspace
     workspace.deciding.accept()
-    assert workspace.round is not None
-    decided = workspace.round.decided.values
+    assert workspace.open.round is not None
+    decided = workspace.open.round.decided.values
     gate = Gate(monkeypatch)
     workspace.solver.solve()
     gate.wait_begun()
-    workspace.close_job()
+    workspace.opening.close_job()
     gate.opened.set()
     time.sleep(0.3)
     driven.loop.turn()
-    assert workspace.job is None and workspace.solver.solution is None
+    assert workspace.open.job is None and workspace.solver.solution is None
     np.testing.assert_array_equal(load_job(job_path).rounds[0].decided.values, decided)
 
 
@@ -229,9 +231,9 @@ def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(
     workspace.rounds.begin_round()
     workspace.rounds.drive_minutes = 2.0
     workspace.rounds.drive()
-    workspace.show_round(0)
+    workspace.navigation.show_round(0)
     driven.settle()
-    assert workspace.index == 0
+    assert workspace.open.index == 0
     assert "is in round 2 now" in driven.said
     db = sqlite3.connect(job_path)
     assert db.execute("SELECT round_id FROM round_logs ORDER BY log_id").fetchall() == [(1,), (2,)]
@@ -244,12 +246,12 @@ def test_one_may_go_back_and_branch_from_an_earlier_round(driven: Bench, job_pat
     workspace.rounds.begin_round()
     workspace.rounds.begin_round()
     assert "no log yet" in driven.said
-    workspace.show_round(0)
+    workspace.navigation.show_round(0)
     workspace.rounds.begin_round()
     assert "Go back to this round" in driven.said
     workspace.rounds.go_back()
     driven.settle()
-    workspace.close_job()
+    workspace.opening.close_job()
     job = load_job(job_path)
     first, second, third = job.rounds
     assert second.revision.parent_id == third.revision.parent_id == first.revision.id
@@ -265,10 +267,10 @@ def test_a_prediction_comes_true_within_its_error(driven: Bench, job_path: Path)
     workspace = driven.workspace
     workspace.deciding.accept()
     workspace.rounds.drive()
-    driven.until(lambda: workspace.job is not None and len(workspace.job.rounds) == 2, seconds=60.0)
+    driven.until(lambda: workspace.open.job is not None and len(workspace.open.job.rounds) == 2, seconds=60.0)
     driven.settle()
-    assert workspace.job is not None
-    first, second = workspace.job.rounds
+    assert workspace.open.job is not None
+    first, second = workspace.open.job.rounds
     assert first.prediction is not None and second.verdict is not None and first.verdict is not None
     assert first.prediction.residual_rms < 0.5 * first.verdict.residual_rms
     assert second.verdict.residual_rms < 2.5 * first.prediction.residual_rms

@@ -23,8 +23,8 @@ Spoil = Callable[[Workspace, Path], contextlib.AbstractContextManager[None]]
 @contextlib.contextmanager
 def full_disk(workspace: Workspace, path: Path) -> Iterator[None]:
     """SQLite's own limit on pages raises what a full disk raises (SQLITE_FULL)."""
-    assert workspace.store is not None
-    db = workspace.store.db
+    assert workspace.open.store is not None
+    db = workspace.open.store.db
     db.execute("VACUUM")
     before = db.execute("PRAGMA max_page_count").fetchone()[0]
     db.execute(f"PRAGMA max_page_count = {db.execute('PRAGMA page_count').fetchone()[0]}")
@@ -44,8 +44,8 @@ def full_disk(workspace: Workspace, path: Path) -> Iterator[None]:
 @contextlib.contextmanager
 def read_only_file(workspace: Workspace, path: Path) -> Iterator[None]:
     """As SQLite reports it of a file or disk that cannot be written (SQLITE_READONLY)."""
-    assert workspace.store is not None
-    db = workspace.store.db
+    assert workspace.open.store is not None
+    db = workspace.open.store.db
     db.execute("PRAGMA query_only = ON")
     yield
     with contextlib.suppress(sqlite3.ProgrammingError):
@@ -116,20 +116,20 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
 ) -> None:
     workspace = driven.workspace
     workspace.deciding.type_in("=50", frozenset({0}))
-    assert workspace.round is not None
-    before = workspace.round.decided.values
+    assert workspace.open.round is not None
+    before = workspace.open.round.decided.values
     with spoil(workspace, job_path):
         workspace.deciding.accept()
         assert cause in driven.said and "Nothing was changed" in driven.said and str(job_path) in driven.said
         assert f"“Accept {changes_in(workspace.solver)} cells” is kept" in driven.said
         assert Remedy.SAVE_ELSEWHERE in driven.notices[-1].remedies
-        assert workspace.round.decided.values is before
+        assert workspace.open.round.decided.values is before
         assert workspace.history.count() == 1
         elsewhere = tmp_path / "elsewhere.leantrim"
         workspace.saving.save_elsewhere(elsewhere)
-        driven.until(lambda: workspace.path == elsewhere)
-    assert workspace.round.decided.changed > 30 and workspace.saving.unsaved == []
-    workspace.close_job()
+        driven.until(lambda: workspace.open.path == elsewhere)
+    assert workspace.open.round.decided.changed > 30 and workspace.saving.unsaved == []
+    workspace.opening.close_job()
     copy = load_job(elsewhere).rounds[0]
     assert copy.decided.changed > 30 and copy.decided.values.ravel()[0] == 50.0
     assert len(copy.logs) == 1 and copy.verdict is not None
@@ -148,23 +148,23 @@ def test_saving_goes_on_once_the_cause_is_gone(
     with spoil(workspace, job_path):
         workspace.deciding.accept()
     workspace.deciding.type_in("=51", frozenset({3}))
-    assert workspace.round is not None
-    assert workspace.round.decided.changed == 1
-    workspace.close_job()
+    assert workspace.open.round is not None
+    assert workspace.open.round.decided.changed == 1
+    workspace.opening.close_job()
     assert load_job(job_path).rounds[0].decided.values.ravel()[3] == 51.0
 
 
 def test_undo_that_cannot_be_saved_undoes_nothing(driven: Bench, job_path: Path) -> None:
     workspace = driven.workspace
     workspace.deciding.accept()
-    assert workspace.round is not None
-    changed = workspace.round.decided.changed
+    assert workspace.open.round is not None
+    changed = workspace.open.round.decided.changed
     with locked_file(workspace, job_path):
-        workspace.undo()
-        assert workspace.round.decided.changed == changed and workspace.history.count() == 1
+        workspace.navigation.undo()
+        assert workspace.open.round.decided.changed == changed and workspace.history.count() == 1
         assert "another program holds the file" in driven.said
-    workspace.undo()
-    assert workspace.round.decided.changed == 0
+    workspace.navigation.undo()
+    assert workspace.open.round.decided.changed == 0
 
 
 def test_a_knob_that_could_not_be_kept_goes_back(driven: Bench, job_path: Path) -> None:
@@ -184,12 +184,12 @@ def test_a_drive_that_cannot_be_saved_is_kept(driven: Bench, job_path: Path, tmp
     with locked_file(workspace, job_path):
         workspace.rounds.drive()
         driven.settle()
-        assert workspace.job is not None and len(workspace.job.rounds) == 1
+        assert workspace.open.job is not None and len(workspace.open.job.rounds) == 1
         assert "“simulated drive 2” is kept" in driven.said
     workspace.saving.save_elsewhere(tmp_path / "elsewhere.leantrim")
-    driven.until(lambda: workspace.job is not None and len(workspace.job.rounds) == 2)
+    driven.until(lambda: workspace.open.job is not None and len(workspace.open.job.rounds) == 2)
     driven.settle()
-    workspace.close_job()
+    workspace.opening.close_job()
     assert load_job(tmp_path / "elsewhere.leantrim").rounds[1].log_infos[0].name == "simulated drive 2"
 
 
@@ -202,59 +202,62 @@ def test_elsewhere_that_cannot_be_written_keeps_everything(
         workspace.saving.save_elsewhere(tmp_path / "no" / "such.leantrim")
         driven.settle()
         assert "is not a folder" in driven.said and "still kept" in driven.said
-        assert len(workspace.saving.unsaved) == 1 and workspace.path == job_path
+        assert len(workspace.saving.unsaved) == 1 and workspace.open.path == job_path
 
 
 def test_a_hand_over_that_is_not_noted_is_told(driven: Bench, job_path: Path, tmp_path: Path) -> None:
     workspace = driven.workspace
     with locked_file(workspace, job_path):
         assert not workspace.rounds.hand_over(tmp_path / "out.csv")
-    assert workspace.round is not None and workspace.round.handed_over == ""
+    assert workspace.open.round is not None and workspace.open.round.handed_over == ""
     assert workspace.rounds.hand_over(tmp_path / "out.csv")
-    assert workspace.round.handed_over.endswith("CSV out.csv")
-    assert workspace.round.prediction is not None and 0.0 < workspace.round.prediction.residual_rms < 10.0
+    assert workspace.open.round.handed_over.endswith("CSV out.csv")
+    assert (
+        workspace.open.round.prediction is not None
+        and 0.0 < workspace.open.round.prediction.residual_rms < 10.0
+    )
 
 
 def test_a_second_window_looks_on_until_it_takes_over(driven: Bench, job_path: Path) -> None:
     first, second = driven.workspace, Bench()
     second.open(job_path)
-    assert "is open in another window" in second.workspace.read_only
+    assert "is open in another window" in second.workspace.open.read_only
     second.workspace.deciding.accept()
-    assert "is open in another window" in second.said and second.workspace.round is not None
-    assert second.workspace.round.decided.changed == 0
+    assert "is open in another window" in second.said and second.workspace.open.round is not None
+    assert second.workspace.open.round.decided.changed == 0
     first.deciding.type_in("=50", frozenset({0}))
-    second.workspace.take_over()
-    second.until(lambda: second.workspace.read_only == "" and second.workspace.job is not None)
+    second.workspace.opening.take_over()
+    second.until(lambda: second.workspace.open.read_only == "" and second.workspace.open.job is not None)
     second.settle()
-    assert second.workspace.round.decided.values.ravel()[0] == 50.0
+    assert second.workspace.open.round.decided.values.ravel()[0] == 50.0
     second.workspace.deciding.type_in("=60", frozenset({1}))
     first.deciding.type_in("=70", frozenset({2}))
-    assert "taken over by another window" in first.read_only
+    assert "taken over by another window" in first.open.read_only
     assert Remedy.TAKE_OVER in driven.notices[-1].remedies
-    assert first.round is not None and first.round.decided.changed == 1
-    second.workspace.close_job()
+    assert first.open.round is not None and first.open.round.decided.changed == 1
+    second.workspace.opening.close_job()
     decided = load_job(job_path).rounds[0].decided.values.ravel()
     assert (decided[0], decided[1]) == (50.0, 60.0) and decided[2] != 70.0
 
 
 def test_a_window_that_died_holds_nothing(driven: Bench, job_path: Path) -> None:
     """The row stays in the file, but the process of that number started at another time, or is gone."""
-    driven.workspace.close_job()
+    driven.workspace.opening.close_job()
     db = sqlite3.connect(job_path)
     db.execute("INSERT INTO owner VALUES (1, 'x', ?, ?, '1', 'before')", (os.uname().nodename, os.getpid()))
     db.commit()
     db.close()
     driven.open(job_path)
-    assert driven.workspace.read_only == ""
+    assert driven.workspace.open.read_only == ""
 
 
 def test_a_window_on_another_machine_may_still_hold(driven: Bench, job_path: Path) -> None:
-    driven.workspace.close_job()
+    driven.workspace.opening.close_job()
     db = sqlite3.connect(job_path)
     db.execute("INSERT INTO owner VALUES (1, 'x', 'bench-computer', 1, '1', '2026-01-01T10:00:00+00:00')")
     db.commit()
     db.close()
     driven.open(job_path)
-    assert "another window on bench-computer, since 2026-01-01" in driven.workspace.read_only
-    driven.workspace.take_over()
-    driven.until(lambda: driven.workspace.job is not None and driven.workspace.read_only == "")
+    assert "another window on bench-computer, since 2026-01-01" in driven.workspace.open.read_only
+    driven.workspace.opening.take_over()
+    driven.until(lambda: driven.workspace.open.job is not None and driven.workspace.open.read_only == "")

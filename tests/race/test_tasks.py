@@ -94,37 +94,19 @@ def test_closing_does_not_wait_for_what_hangs(shop: Shop) -> None:
     assert time.perf_counter() - began < 0.5 and not shop.tasks.running
 
 
-def test_what_is_being_saved_is_seen_through(shop: Shop) -> None:
-    saving, go = threading.Event(), threading.Event()
+def test_what_comes_too_late_is_handed_back_to_be_closed(shop: Shop) -> None:
+    """An open file that nobody waits for any more once held its job for as long as the window lived."""
+    go, closed = threading.Event(), []
 
     def work(report: Report) -> str:
-        report.saving()
-        saving.set()
         go.wait(10.0)
-        return "saved"
+        return "an open file"
 
-    shop.tasks.start(Lane.READING, "Keeping the log", work, shop.answers.append)
-    assert saving.wait(10.0)
-    shop.tasks.cancel()
-    assert "can no longer be cancelled" in shop.notices[-1].text
-    go.set()
-    shop.loop.run_until(lambda: not shop.tasks.running)
-    assert shop.answers == ["saved"]
-
-
-def test_what_was_cancelled_before_saving_saves_nothing(shop: Shop) -> None:
-    go, saved = threading.Event(), []
-
-    def work(report: Report) -> None:
-        go.wait(10.0)
-        report.saving()
-        saved.append(1)
-
-    shop.tasks.start(Lane.READING, "Keeping the log", work, shop.answers.append)
+    shop.tasks.start(Lane.READING, "Opening", work, shop.answers.append, discard=closed.append)
     shop.tasks.cancel()
     go.set()
-    time.sleep(0.2)
-    assert saved == [] and shop.answers == []
+    shop.loop.run_until(lambda: closed != [])
+    assert closed == ["an open file"] and shop.answers == []
 
 
 def test_lanes_do_not_block_one_another(shop: Shop) -> None:

@@ -70,7 +70,7 @@ def test_an_unsure_finding_says_how_sure_and_lights_its_own_seconds(driven: Main
     before = session.solution
     assert before is not None
     changed = with_pattern(before)
-    session.workspace.solver.solution = changed
+    session.solver.solution = changed
     try:
         page.refresh()
         last = page.findings.item(page.findings.count() - 1)
@@ -81,7 +81,7 @@ def test_an_unsure_finding_says_how_sure_and_lights_its_own_seconds(driven: Main
         lit = driven.tape.lit
         assert lit is not None and lit[-1] == 400
     finally:
-        session.workspace.solver.solution = before
+        session.solver.solution = before
         session.selection.clear()
         page.refresh()
 

@@ -118,7 +118,7 @@ def test_what_is_left_out_by_hand_is_hatched_otherwise(driven: MainWindow, until
     session.deciding.leave_out(400.0, 430.0)
     until(lambda: session.solution is not None and not session.is_busy)
     by_hand = strip(driven)
-    session.workspace.undo()
+    session.navigation.undo()
     until(lambda: session.solution is not None and not session.is_busy)
     session.tuning.turn("sieve", "settling.minutes", 8.0)
     until(lambda: session.sifted is not None and session.tuning.is_resting and not session.is_busy)

@@ -195,7 +195,7 @@ def test_an_error_goes_away_when_the_next_attempt_begins(
     window.session.imports.add([tmp_path / "words.csv"])
     until(lambda: window.messages.isVisible() and not window.session.is_busy)
     assert window.messages.text.text().startswith("Not done:")
-    window.session.workspace.tasks.start(Lane.READING, "Reading", lambda report: None, lambda answer: None)
+    window.session.tasks.start(Lane.READING, "Reading", lambda report: None, lambda answer: None)
     assert not window.messages.isVisible()
     until(lambda: not window.session.is_busy)
 
@@ -282,8 +282,8 @@ def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
     imports.add([second])
     until(lambda: not window.session.is_busy)
     assert not imports.questions
-    assert window.session.workspace.store is not None
-    assert "dbc" in window.session.workspace.store.settings()
+    assert window.session.open.store is not None
+    assert "dbc" in window.session.open.store.settings()
 
 
 def test_the_barometer_of_gauge_pressure_is_typed_on_the_sheet(

@@ -125,8 +125,8 @@ def test_the_word_about_the_table_is_kept_and_counts(swapped: MainWindow, until:
     until(lambda: desk.study.report is not None and desk.study.report is not first)
     assert desk.study.trust_pct == 6.0
     assert "not told apart" in desk.figures[0].text() and "Weigh the fuel" in desk.verdict.text()
-    assert swapped.session.workspace.store is not None
-    assert swapped.session.workspace.store.setting("airflow_trusted_pct") == "6"
+    assert swapped.session.open.store is not None
+    assert swapped.session.open.store.setting("airflow_trusted_pct") == "6"
 
 
 def test_what_was_told_goes_with_its_solution(swapped: MainWindow, until: Until) -> None:
@@ -222,7 +222,7 @@ def test_a_table_is_opened_from_a_file_in_the_units_its_header_names(
     assert not desk.dead.sheet.isHidden() and "650 to 1950 µs" in desk.dead.sheet.says.text()
     desk.dead.sheet.take.click()
     until(lambda: not swapped.session.is_busy)
-    table = swapped.session.workspace.injectors.base(DEAD_TIME)
+    table = swapped.session.injectors.base(DEAD_TIME)
     assert table is not None
     np.testing.assert_allclose(table.values, [1.95, 1.05, 0.65])
     desk.dead.sheet.take_file(tmp_path / "none.csv")
@@ -245,7 +245,7 @@ def test_an_ecu_that_adds_to_short_pulses_gets_a_card_for_it(swapped: MainWindow
 
 def test_two_stretches_of_the_tape_tell_the_dead_time(swapped: MainWindow, until: Until) -> None:
     session = swapped.session
-    study = session.workspace.study
+    study = session.study
     panel = desk_of(swapped).measured
     panel.stretch_buttons[1].click()
     assert "drag over it on the tape" in swapped.messages.text.text()

@@ -16,7 +16,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.ui.window.main_window import MainWindow
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from tests.ui.conftest import logs_page
 
 Until = Callable[..., None]
@@ -28,7 +28,7 @@ def two(driven: MainWindow, until: Until, heron_log: Log) -> MainWindow:
     """Two logs in round 1, the Logs page open."""
     session = driven.session
     assert session.round is not None
-    AddLogs(session.workspace, session.round.id, (store_log(heron_log),)).apply()
+    AddLogs(session.open, session.navigation, session.round.id, (store_log(heron_log),)).apply()
     until(lambda: session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy)
     driven.margin.show_page("logs")
     QApplication.processEvents()
@@ -108,7 +108,7 @@ def test_a_log_is_replaced_by_a_chosen_file(
 
 
 def test_only_to_look_at_offers_no_change(two: MainWindow) -> None:
-    two.session.workspace.read_only = "it is open elsewhere"
+    two.session.open.read_only = "it is open elsewhere"
     two.logs_menu.aboutToShow.emit()
     assert [a.text() for a in two.logs_menu.actions()] == ["Only to look at"]
 

@@ -17,7 +17,7 @@ from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.steps import State, steps_of
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from tests.ui.conftest import evidence_page, sieve_page
 
 Until = Callable[..., None]
@@ -103,7 +103,7 @@ def test_beside_logs_that_fit_the_log_is_doubted_and_not_the_sheet(
     other = simulate(replace(heron_vehicle, displacement_l=2.6), seed=5, minutes=2.5, name="strange")
     session = driven.session
     assert session.round is not None
-    AddLogs(session.workspace, session.round.id, (store_log(other),)).apply()
+    AddLogs(session.open, session.navigation, session.round.id, (store_log(other),)).apply()
     until(lambda: session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy)
     QApplication.processEvents()
     assert driven.table_desk.reason.title.text().startswith("strange does not fit this vehicle")

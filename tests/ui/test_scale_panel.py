@@ -20,14 +20,13 @@ def test_the_end_of_the_field_opens_the_fold_and_a_button_moves_the_scale(
     driven: MainWindow, until: Callable[..., None]
 ) -> None:
     session = driven.session
-    workspace = session.workspace
     driven.margin.show_page("write")
     page = write_page(driven)
     assert page.scale_fold.contents.isHidden()
-    assert workspace.job is not None and session.round is not None
+    assert session.open.job is not None and session.round is not None
     narrow = TableLimits(0.1, 5.0, float(session.round.table.values.max()))
-    workspace.job = replace(workspace.job, vehicle=replace(workspace.job.vehicle, limits=narrow))
-    workspace.solver.solve()
+    session.open.job = replace(session.open.job, vehicle=replace(session.open.job.vehicle, limits=narrow))
+    session.solver.solve()
     until(lambda: not session.is_busy)
     assert not page.scale_fold.contents.isHidden()
     panel = page.scale

@@ -15,7 +15,7 @@ from lean_trim.job.blobs import store_log
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.steps import State, steps_of
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from tests.builders import changes_in
 from tests.ui.conftest import click
 
@@ -133,7 +133,7 @@ def test_the_same_table_driven_again_is_neither_better_nor_good_enough(
     session = driven.session
     session.rounds.begin_round()
     assert session.round is not None
-    AddLogs(session.workspace, session.round.id, (store_log(heron_log),)).apply()
+    AddLogs(session.open, session.navigation, session.round.id, (store_log(heron_log),)).apply()
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.job is not None
     said = driven.table_desk.header.text + "\n".join(round_lines(session.job, 0))

@@ -99,11 +99,11 @@ def test_bookmarks_carry_notes_can_be_undone_and_are_kept(driven: MainWindow, jo
 def test_joints_between_logs_are_shown(driven: MainWindow, until: Until) -> None:
     session = driven.session
     from lean_trim.job.blobs import store_log
-    from lean_trim.workspace.rounds import AddLogs
+    from lean_trim.workspace.additions import AddLogs
 
     first = session.round
     assert first is not None
-    AddLogs(session.workspace, first.id, (store_log(first.logs[0]),)).apply()
+    AddLogs(session.open, session.navigation, first.id, (store_log(first.logs[0]),)).apply()
     until(lambda: session.solution is not None and not session.is_busy)
     assert driven.tape.data is not None
     assert driven.tape.data.joints == (

@@ -116,7 +116,7 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     assert card.grid.item(3, 1).font().weight() < 500 and font(9).weight() < 500
     job = driven.session.job
     assert job is not None and round_lines(job, 0)[2] == "corrections decided"
-    driven.session.workspace.undo()
+    driven.session.navigation.undo()
     assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
     desk.by_sort.click()
     assert desk.proposals.isVisible() and not desk.tables.isVisible()

@@ -25,7 +25,7 @@ from lean_trim.job.blobs import store_log
 from lean_trim.ui.desks.table.legend import entries_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.tasks import Lane
 from tests.ui.conftest import fit_page, logs_page, sieve_page, write_page
 
@@ -41,11 +41,7 @@ def solution_of(session: Session) -> Solution:
 
 
 def settled(session: Session) -> bool:
-    return (
-        not session.is_busy
-        and Lane.REFITTING not in session.workspace.tasks.running
-        and session.tuning.is_resting
-    )
+    return not session.is_busy and Lane.REFITTING not in session.tasks.running and session.tuning.is_resting
 
 
 def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
@@ -61,7 +57,7 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
     session.solved.connect(lambda: seen.append(solution_of(session).sifted.seconds["tip"]))
     for place in range(slider.value(), slider.value() + 60, 10):
         slider.setValue(place)
-        until(lambda: Lane.REFITTING not in session.workspace.tasks.running)
+        until(lambda: Lane.REFITTING not in session.tasks.running)
     assert len(seen) >= 5
     assert seen == sorted(seen)
     assert solution_of(session).sifted.used.sum() < used
@@ -69,7 +65,7 @@ def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
     session.tuning.rest()
     until(lambda: settled(session))
     assert session.history.count() == 1
-    session.workspace.undo()
+    session.navigation.undo()
     until(lambda: settled(session))
     assert solution_of(session).sifted.used.sum() == used
     assert slider.value() == row.rows["after_s"]._place(0.5)
@@ -86,7 +82,7 @@ def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, un
     session.tuning.rest()
     assert session.is_busy
     session.tuning.turn("sieve", "tip.after_s", 2.5)
-    until(lambda: not session.is_busy and Lane.REFITTING not in session.workspace.tasks.running)
+    until(lambda: not session.is_busy and Lane.REFITTING not in session.tasks.running)
     assert set(seen) <= {1.5, 2.5} and seen == sorted(seen) and seen[-1] == 2.5
     assert session.round is not None and session.round.verdict is not None
     number = session.solver.requests
@@ -155,7 +151,7 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWin
     session = driven.session
     before = session.solution
     session.tuning.turn("sieve", "settling.minutes", 60.0)
-    until(lambda: Lane.REFITTING not in session.workspace.tasks.running)
+    until(lambda: Lane.REFITTING not in session.tasks.running)
     assert session.solution is before
     assert "The sieve left" in driven.messages.text.text()
     session.tuning.turn("sieve", "settling.minutes", 0.0)
@@ -244,7 +240,7 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
     log = session.round.logs[0]  # type: ignore[union-attr]
     retard = np.where(log.channels["rpm"] < 2500.0, 3.0, 0.0)  # type: ignore[index]
     knocked = replace(log, channels={**log.channels, Role.KNOCK: retard})
-    AddLogs(session.workspace, session.round.id, (store_log(knocked),)).apply()  # type: ignore[union-attr]
+    AddLogs(session.open, session.navigation, session.round.id, (store_log(knocked),)).apply()  # type: ignore[union-attr]
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.proposal is not None
     assert (session.proposal.status == "knock").any()
@@ -265,6 +261,6 @@ def test_one_click_keeps_what_was_filled_and_undo_fills_it_again(driven: MainWin
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     assert not (session.proposal.status == Status.FILLED).any()
     assert not button.isVisible()
-    session.workspace.undo()
+    session.navigation.undo()
     assert (session.proposal.status == Status.FILLED).sum() == filled
     until(lambda: settled(session))

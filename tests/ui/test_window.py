@@ -109,7 +109,7 @@ def test_the_desks_name_says_how_much_waits(driven: MainWindow) -> None:
     assert button.text() == f"Table  ·  {waiting} to decide"
     driven.session.deciding.accept()
     assert button.text() == "Table"
-    driven.session.workspace.undo()
+    driven.session.navigation.undo()
     assert button.text() == f"Table  ·  {waiting} to decide"
 
 
@@ -171,7 +171,7 @@ def test_starting_the_demo_afresh_keeps_the_old_one_and_leaves_another_window_al
     second.opening.open_demo(fresh=True)
     assert "the demo is open in another window" in second.messages.text.text()
     second.close()
-    assert window.session.workspace.read_only == ""
+    assert window.session.open.read_only == ""
     window.session.cancel()
     window.opening.open_demo(fresh=True)
     until(lambda: window.session.job is not None)
@@ -215,7 +215,7 @@ def test_saving_elsewhere_by_the_menu(
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "copy"), ""))
     driven.session.deciding.accept()
     driven.actions_["save_elsewhere"].trigger()
-    until(lambda: driven.session.workspace.path == tmp_path / "copy.leantrim")
+    until(lambda: driven.session.open.path == tmp_path / "copy.leantrim")
     assert driven.session.decision.changed > 30  # type: ignore[union-attr]
 
 

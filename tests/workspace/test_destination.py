@@ -23,8 +23,8 @@ MUTE = (Role.PULSE_WIDTH, Role.DUTY)
 
 
 def job(bench: Bench) -> Job:
-    assert bench.workspace.job is not None
-    return bench.workspace.job
+    assert bench.workspace.open.job is not None
+    return bench.workspace.open.job
 
 
 def layout(some: Job) -> list[list[str]]:
@@ -74,7 +74,7 @@ def test_a_log_after_the_hand_over_opens_the_next_round_on_what_was_handed_over(
     kept = load_job(job_path)
     assert layout(kept) == [["simulated drive 1"], ["next.csv"]]
     np.testing.assert_array_equal(kept.rounds[1].table.values, handed)
-    assert workspace.index == 1
+    assert workspace.open.index == 1
 
 
 @pytest.mark.slow

@@ -22,7 +22,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.formats.tables.fuel_corrections import read_correction
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import load_job
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from tests.race.conftest import Bench
 
 RATES, ADDED = [0, 40, 100, 200, 400], [0, 0, 14, 24, 30]
@@ -59,9 +59,9 @@ def test_a_table_is_accepted_kept_undone_and_put_back(told: Bench, job_path: Pat
     np.testing.assert_array_equal(kept.decisions[WARM_UP].values, asked.values)
     # The airflow table is not held up by it, nor the injectors spoken of.
     assert kept.corrections_decided and not kept.injectors_decided
-    told.workspace.undo()
+    told.workspace.navigation.undo()
     np.testing.assert_array_equal(decided(told, WARM_UP), before)
-    told.workspace.redo()
+    told.workspace.navigation.redo()
     assert load_job(job_path).rounds[0].corrections_decided
     assert tables.put_back(WARM_UP) and WARM_UP not in load_job(job_path).rounds[0].decisions
     told.notices.clear()
@@ -97,7 +97,10 @@ def test_both_ways_to_make_up_for_the_film_are_not_written_at_once(told: Bench) 
     assert tables.accept(WALL_SHARE) and tables.accept(WALL_TIME)
     told.notices.clear()
     assert not tables.accept(ENRICHMENT_FADE)
-    assert "make up for the same fuel" in told.said and ENRICHMENT_FADE not in told.workspace.round.decisions  # type: ignore[union-attr]
+    assert (
+        "make up for the same fuel" in told.said
+        and ENRICHMENT_FADE not in told.workspace.open.round.decisions
+    )  # type: ignore[union-attr]
     assert tables.put_back(WALL_SHARE) and tables.put_back(WALL_TIME) and tables.accept(ENRICHMENT_FADE)
     told.notices.clear()
     assert not tables.accept(WALL_SHARE) and "fading of the enrichment" in told.said
@@ -128,9 +131,9 @@ def test_rounds_before_are_laid_under_without_being_visited(told: Bench, heron_l
     assert report is not None
     told.workspace.transients.forget()
     told.workspace.rounds.begin_round()
-    begun = told.workspace.round
+    begun = told.workspace.open.round
     assert begun is not None and begun.number == 2
-    AddLogs(told.workspace, begun.id, (store_log(heron_log),)).apply()
+    AddLogs(told.workspace.open, told.workspace.navigation, begun.id, (store_log(heron_log),)).apply()
     told.settle()
     told.workspace.transients.look()
     told.settle()

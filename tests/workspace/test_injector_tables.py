@@ -19,8 +19,8 @@ from tests.race.conftest import Bench
 
 
 def job(bench: Bench) -> Job:
-    assert bench.workspace.job is not None
-    return bench.workspace.job
+    assert bench.workspace.open.job is not None
+    return bench.workspace.open.job
 
 
 @pytest.fixture
@@ -47,11 +47,11 @@ def test_dead_times_are_accepted_kept_and_undone(told: Bench, job_path: Path) ->
     kept = load_job(job_path).rounds[0]
     np.testing.assert_array_equal(kept.decisions[DEAD_TIME].values, asked.values)
     assert kept.injectors_decided
-    told.workspace.undo()
+    told.workspace.navigation.undo()
     np.testing.assert_array_equal(values_of(told, DEAD_TIME), before)
     assert not load_job(job_path).rounds[0].decisions
     assert DEAD_TIME not in load_job(job_path).rounds[0].revision.calibration
-    told.workspace.redo()
+    told.workspace.navigation.redo()
     assert load_job(job_path).rounds[0].injectors_decided
 
 
@@ -86,7 +86,7 @@ def test_one_error_is_not_corrected_twice(told: Bench) -> None:
     deciding.accept()
     assert job(told).rounds[0].decided.changed == 0 and deciding.waiting_in() == 0
     assert "twice" in told.said
-    told.workspace.undo()
+    told.workspace.navigation.undo()
     deciding.accept()
     assert job(told).rounds[0].decided.changed > 0
     assert not tables.accept(INJECTOR_FLOW)
@@ -102,12 +102,12 @@ def test_a_pasted_table_is_what_was_driven_on_and_the_round_is_solved_anew(
     assert told.workspace.injectors.take_table(DEAD_TIME, grid)
     told.settle()
     assert told.workspace.solver.requests > before and told.workspace.study.report is None
-    vehicle = told.workspace.vehicle
+    vehicle = told.workspace.open.vehicle
     assert vehicle is not None
     np.testing.assert_allclose(vehicle.injectors.dead_time_ms, [1.7, 1.05, 0.725])
     assert load_job(job_path).rounds[0].revision.calibration[DEAD_TIME].shape == (3, 2)
-    told.workspace.undo()
-    assert told.workspace.vehicle is not None and len(told.workspace.vehicle.injectors.volts) == 5
+    told.workspace.navigation.undo()
+    assert told.workspace.open.vehicle is not None and len(told.workspace.open.vehicle.injectors.volts) == 5
 
 
 @pytest.mark.slow
@@ -153,5 +153,5 @@ def test_small_pulses_go_with_the_dead_time_of_longer_ones(bench: Bench, job_pat
     decided = load_job(job_path).rounds[0].decisions[SMALL_PULSES]
     assert pasted.with_values(decided.values).shown[0] == pytest.approx(0.05)
     assert not tables.type_in(SMALL_PULSES, 0, "-2")
-    workspace.undo()
+    workspace.navigation.undo()
     assert SMALL_PULSES not in load_job(job_path).rounds[0].decisions

@@ -46,7 +46,7 @@ def test_a_pull_is_left_out_and_counted_again(looked: Bench, job_path: Path) -> 
     control.leave_out(found.round_id, pull)
     looked.settle()
     assert not load_job(job_path).rounds[0].left_out and not control.is_left_out(found.round_id, pull)
-    workspace.undo()
+    workspace.navigation.undo()
     looked.settle()
     assert control.is_left_out(found.round_id, pull)
 
@@ -68,7 +68,7 @@ def test_what_is_said_of_a_pull_is_kept(looked: Bench, job_path: Path) -> None:
     looked.workspace.hub.subscribe(Notice, lambda n: said.append(str(n.said)))
     control.set_figure(found.round_id, pull, 9000.0)
     assert "allowed are 0 (none) to 2000 kW" in said[0]
-    looked.workspace.close_job()
+    looked.workspace.opening.close_job()
     looked.open(job_path)
     looked.settle()
     assert control.figure_kw(found.round_id, pull) == 143.0
@@ -78,10 +78,10 @@ def test_a_log_that_cannot_be_looked_through_says_why(driven: Bench) -> None:
     from dataclasses import replace
 
     workspace = driven.workspace
-    assert workspace.job is not None and workspace.round is not None
-    log = workspace.round.logs[0]
+    assert workspace.open.job is not None and workspace.open.round is not None
+    log = workspace.open.round.logs[0]
     blind = replace(log, channels={r: v for r, v in log.channels.items() if r != Role.MAP})
-    workspace.job = workspace.job.with_round(replace(workspace.round, logs=(blind,)))
+    workspace.open.job = workspace.open.job.with_round(replace(workspace.open.round, logs=(blind,)))
     workspace.pulls.want()
     driven.settle()
     (found,) = workspace.pulls.found.values()

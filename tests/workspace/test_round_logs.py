@@ -12,24 +12,26 @@ from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.job.records import Round
 from lean_trim.job.store import load_job
-from lean_trim.workspace.rounds import AddLogs
+from lean_trim.workspace.additions import AddLogs
 from tests.race.conftest import Bench
 
 
 @pytest.fixture
 def two(driven: Bench, heron_log: Log) -> Bench:
     """The driven demo with a second log, the first minutes of the same drive."""
-    assert driven.workspace.round is not None
+    assert driven.workspace.open.round is not None
     part = np.arange(len(heron_log)) < 9000
     short = Log(heron_log.time_s[part], {r: v[part] for r, v in heron_log.channels.items()}, "second")
-    AddLogs(driven.workspace, driven.workspace.round.id, (store_log(short),)).apply()
+    workspace = driven.workspace
+    assert workspace.open.round is not None
+    AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(short),)).apply()
     driven.settle()
     return driven
 
 
 def shown(bench: Bench) -> Round:
-    assert bench.workspace.round is not None
-    return bench.workspace.round
+    assert bench.workspace.open.round is not None
+    return bench.workspace.open.round
 
 
 def names(some: Round) -> list[str]:
@@ -50,8 +52,8 @@ def test_a_log_left_out_does_not_count_until_it_is_taken_back(two: Bench, job_pa
     two.settle()
     assert names(shown(two)) == ["simulated drive 1", "second"] and shown(two).resting == ()
     assert two.solution.residual.rms == pytest.approx(both.residual.rms)
-    workspace.undo()
-    workspace.undo()
+    workspace.navigation.undo()
+    workspace.navigation.undo()
     two.settle()
     assert names(load_job(job_path).rounds[0]) == ["simulated drive 1", "second"]
     assert "Undone: Leave out second" in two.said
@@ -68,7 +70,7 @@ def test_a_removed_log_comes_back_by_undo_with_stretches_and_verdict(two: Bench,
     two.settle()
     assert names(shown(two)) == ["simulated drive 1"] and shown(two).left_out == ()
     assert shown(two).decided.changed > 0
-    workspace.undo()
+    workspace.navigation.undo()
     two.settle()
     assert names(shown(two)) == ["simulated drive 1", "second"]
     assert shown(two).left_out == before.left_out
@@ -82,15 +84,15 @@ def test_a_log_moves_to_another_round_and_back(two: Bench, job_path: Path) -> No
     workspace = two.workspace
     workspace.deciding.accept()
     workspace.rounds.begin_round()
-    workspace.show_round(0)
+    workspace.navigation.show_round(0)
     two.settle()
-    assert workspace.job is not None
-    first, second = workspace.job.rounds
+    assert workspace.open.job is not None
+    first, second = workspace.open.job.rounds
     assert workspace.logs.move(first.id, first.log_infos[1].id, second.id)
     two.settle()
     kept = load_job(job_path)
     assert [names(r) for r in kept.rounds] == [["simulated drive 1"], ["second"]]
-    workspace.undo()
+    workspace.navigation.undo()
     two.settle()
     kept = load_job(job_path)
     assert [names(r) for r in kept.rounds] == [["simulated drive 1", "second"], []]
@@ -111,7 +113,7 @@ def test_a_log_is_replaced_by_a_file_and_the_round_is_solved_anew(
     assert names(shown(two)) == ["simulated drive 1", "whole.csv"]
     assert shown(two).left_out == ()
     assert "stands in the place of second. Stretches left out" in two.said
-    workspace.undo()
+    workspace.navigation.undo()
     two.settle()
     assert names(load_job(job_path).rounds[0]) == ["simulated drive 1", "second"]
     assert shown(two).left_out == here.left_out
@@ -132,6 +134,6 @@ def test_removing_the_only_log_leaves_an_empty_round(driven: Bench) -> None:
     driven.workspace.logs.remove(here.id, here.log_infos[0].id)
     driven.settle()
     assert shown(driven).logs == () and driven.workspace.solver.solution is None
-    driven.workspace.undo()
+    driven.workspace.navigation.undo()
     driven.settle()
     assert driven.workspace.solver.solution is not None

@@ -23,21 +23,21 @@ def told(bench: Bench) -> list[str]:
 
 def test_a_move_keeps_the_fuel_and_is_one_step(driven: Bench, job_path: Path) -> None:
     workspace = driven.workspace
-    assert workspace.round is not None
+    assert workspace.open.round is not None
     workspace.deciding.accept()
-    accepted = workspace.round.decided.values
-    before = workspace.decided_vehicle()
-    first = workspace.round.revision.calibration
+    accepted = workspace.open.round.decided.values
+    before = workspace.open.decided_vehicle
+    first = workspace.open.round.revision.calibration
     for at in ScaleAt:
         assert workspace.scale.move(at, 1.2)
         last = load_job(job_path).rounds[0]
         assert last.scale_moved == pytest.approx(1.2) and not last.injectors_decided
         np.testing.assert_allclose(last.result_as_driven.values, accepted, rtol=3e-3)
-        after = workspace.decided_vehicle()
+        after = workspace.open.decided_vehicle
         assert before is not None and after is not None
         fuel = [v.table.values * v.displacement_l / v.injectors.flow_g_per_s for v in (before, after)]
         np.testing.assert_allclose(fuel[1], fuel[0], rtol=3e-3)
-        workspace.undo()
+        workspace.navigation.undo()
         undone = load_job(job_path).rounds[0]
         assert undone.scale_moved == 1.0 and set(undone.decisions) == {"ve"}
         assert undone.revision.calibration.same_as(first)
@@ -48,47 +48,47 @@ def test_single_cells_wait_while_a_moved_scale_does(driven: Bench) -> None:
     workspace = driven.workspace
     assert workspace.scale.move(ScaleAt.DISPLACEMENT, 1.2)
     said = told(driven)
-    moved = driven.workspace.round
+    moved = driven.workspace.open.round
     assert moved is not None
     workspace.deciding.accept()
     workspace.deciding.put_back()
     workspace.deciding.type_in("+3%", frozenset({4}))
     assert not workspace.scale.move(ScaleAt.MULTIPLIER, 1.1)
     assert not workspace.injectors.type_in(INJECTOR_FLOW, 0, "+3%")
-    assert workspace.round is moved and len(said) == 5
+    assert workspace.open.round is moved and len(said) == 5
     assert all("scale" in sentence for sentence in said)
     assert workspace.scale.put_back()
-    assert workspace.round.scale_moved == 1.0 and not workspace.round.changed
+    assert workspace.open.round.scale_moved == 1.0 and not workspace.open.round.changed
 
 
 def test_a_move_out_of_the_field_is_refused_in_words(driven: Bench, job_path: Path) -> None:
-    before = driven.workspace.round
+    before = driven.workspace.open.round
     said = told(driven)
     assert not driven.workspace.scale.move(ScaleAt.DISPLACEMENT, 0.2)
     assert "out of the table's field" in said[0]
-    assert driven.workspace.round is before and load_job(job_path).rounds[0].scale_moved == 1.0
+    assert driven.workspace.open.round is before and load_job(job_path).rounds[0].scale_moved == 1.0
 
 
 def test_a_drive_on_the_moved_scale_shows_no_step(driven: Bench, tmp_path: Path, job_path: Path) -> None:
     workspace = driven.workspace
-    assert workspace.job is not None and workspace.round is not None
+    assert workspace.open.job is not None and workspace.open.round is not None
     # A demo car is the same engine whatever size its ECU is told.
-    workspace.job = replace(workspace.job, car="heron")
+    workspace.open.job = replace(workspace.open.job, car="heron")
     workspace.deciding.accept()
-    foretold = workspace.rounds.foretold(workspace.round)
+    foretold = workspace.solver.foretold(workspace.open.round)
     assert workspace.scale.move(ScaleAt.DISPLACEMENT, 1.2)
-    again = workspace.rounds.foretold(workspace.round)
+    again = workspace.solver.foretold(workspace.open.round)
     assert foretold is not None and again is not None
     assert again.residual_rms == pytest.approx(foretold.residual_rms, abs=0.1)
     said = told(driven)
     assert workspace.rounds.hand_over(tmp_path / "out.csv")
     assert "displacement 1.8 → 2.16 L" in said[-1]
     written = read_table(tmp_path / "out.csv", "ve")
-    np.testing.assert_allclose(written.values, workspace.round.result.values)
+    np.testing.assert_allclose(written.values, workspace.open.round.result.values)
     workspace.rounds.drive_minutes = 6.0
     workspace.rounds.drive()
     driven.settle()
-    assert len(workspace.job.rounds) == 2
+    assert len(workspace.open.job.rounds) == 2
     second = load_job(job_path)
     assert second.vehicle_in(1).displacement_l == pytest.approx(2.16)
     assert second.vehicle.displacement_l == 1.8
@@ -106,8 +106,8 @@ def test_a_second_move_elsewhere_leaves_the_first_as_it_is(
     driven: Bench, job_path: Path, one: ScaleAt, other: ScaleAt
 ) -> None:
     workspace = driven.workspace
-    assert workspace.job is not None and workspace.round is not None
-    flow = workspace.job.vehicle.injectors.flow_g_per_s
+    assert workspace.open.job is not None and workspace.open.round is not None
+    flow = workspace.open.job.vehicle.injectors.flow_g_per_s
     factors = {ScaleAt.FLOW: 1.0, other: 1.0, one: 1.2}
     for at, factor in ((one, 1.2), (other, 1.1)):
         assert workspace.scale.move(at, factor) and workspace.scale.moved_at is at
@@ -121,7 +121,7 @@ def test_a_second_move_elsewhere_leaves_the_first_as_it_is(
             workspace.rounds.begin_round()
     # The second round is still driven on the first move alone.
     engine = factors[next(at for at in (one, other) if at is not ScaleAt.FLOW)]
-    decided = workspace.decided_vehicle()
+    decided = workspace.open.decided_vehicle
     assert decided is not None
     assert driven_now.displacement_l == pytest.approx(1.8 if one is ScaleAt.FLOW else 2.16)
     assert driven_now.injectors.flow_g_per_s == pytest.approx(
@@ -130,4 +130,4 @@ def test_a_second_move_elsewhere_leaves_the_first_as_it_is(
     assert decided.displacement_l == pytest.approx(1.8 * engine)
     assert decided.injectors.flow_g_per_s == pytest.approx(flow / factors[ScaleAt.FLOW], rel=1e-3)
     assert workspace.scale.put_back() and workspace.scale.moved_at is None
-    assert workspace.decided_vehicle().displacement_l == driven_now.displacement_l  # type: ignore[union-attr]
+    assert workspace.open.decided_vehicle.displacement_l == driven_now.displacement_l  # type: ignore[union-attr]

@@ -27,8 +27,8 @@ def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> Non
     assert kept.changed == 2
     assert targets.type_in("x1.05", CELLS) and targets.decided is not None
     assert targets.decided.values.ravel()[200] == pytest.approx(0.8505, abs=1e-3)
-    driven.workspace.undo()
-    driven.workspace.undo()
+    driven.workspace.navigation.undo()
+    driven.workspace.navigation.undo()
     assert TARGET not in load_job(job_path).rounds[0].decisions
     np.testing.assert_array_equal(targets.decided.values, before.values)
     # What cannot be is refused in words.

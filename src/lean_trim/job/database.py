@@ -47,6 +47,8 @@ class Say:
     )
 
 
+NO_FILE = Path("a job that is not in a file yet")
+"""Stands for the path of a job in memory."""
 UNREADABLE = (sqlite3.Error, ValueError, TypeError)
 """What reading a damaged file ends in; Python cannot even decode some of SQLite's own messages about it."""
 BUSY_S = 0.05
@@ -80,11 +82,7 @@ class Database:
     """
 
     def __init__(self, path: Path, take: bool = True) -> None:
-        self.path = path
-        self.lock = threading.RLock()
-        self.read_only = ""
-        self.owner: Owner | None = None
-        self._deadline = float("inf")
+        self._begin(path)
         if not path.is_file():
             raise BadInputError(Say.NO_FILE(path=path))
         self.db = self._connect()
@@ -100,6 +98,53 @@ class Database:
             self.db.close()
             raise
         self._place = _identity(path)
+
+    def _begin(self, path: Path) -> None:
+        self.path = path
+        self.lock = threading.RLock()
+        self.read_only = ""
+        self.owner: Owner | None = None
+        self._deadline = float("inf")
+
+    @classmethod
+    def in_memory(cls, fill: Callable[[sqlite3.Connection], None]) -> Database:
+        """A job that is kept in no file yet, with all a file would have.
+
+        Parameters
+        ----------
+        fill : writes the contents, in one transaction.
+
+        Returns
+        -------
+        What is gone when it is closed.
+        """
+        made = cls.__new__(cls)
+        made._begin(NO_FILE)
+        made.db = sqlite3.connect(":memory:", isolation_level=None, check_same_thread=False)
+        for number in range(1, len(MIGRATIONS) + 1):
+            apply_migration(made.db, number, now(), __version__)
+        made.db.execute("PRAGMA foreign_keys = ON")
+        made._write_owner(this_window(now()))
+        made._seen = made._data_version()
+        made._place = None
+        with made.writing() as db:
+            fill(db)
+        return made
+
+    def take_place_of(self, before: Database) -> None:
+        """Become the connection that writes in place of another one of this window; that one is closed.
+
+        Nothing is written, so that what this connection has read still holds.
+
+        Parameters
+        ----------
+        before : holds the same file.
+        """
+        with self.lock, before.lock:
+            self.owner = before.owner
+            self.read_only = before.read_only
+            before.owner = None
+            before.db.close()
 
     def _connect(self) -> sqlite3.Connection:
         writable = os.access(self.path, os.W_OK)
@@ -251,7 +296,7 @@ class Database:
         if self.read_only:
             raise SaveFailedError(self.path, self.read_only)
         # SQLite goes on writing to a file that has no name any more.
-        if _identity(self.path) != self._place:
+        if self._place is not None and _identity(self.path) != self._place:
             raise MovedError(self.path)
 
     def _check_still_ours(self) -> None:

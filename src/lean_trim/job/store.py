@@ -23,7 +23,7 @@ from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.vehicle_sheet import vehicle_dict
 from lean_trim.job.choices import choices_in, put_choices
 from lean_trim.job.creation import make_file
-from lean_trim.job.database import Database, now
+from lean_trim.job.database import NO_FILE, Database, now
 from lean_trim.job.errors import DamagedJobError, JobFileError, SaveFailedError, cause_of
 from lean_trim.job.log_writing import (
     drop_unused_logs,
@@ -39,6 +39,7 @@ from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.writing import (
     drop_decision,
     drop_outcome,
+    put_changed,
     put_decision,
     put_handed,
     put_outcome,
@@ -70,9 +71,9 @@ class JobStore:
     It raises SaveFailedError and leaves the file as it was if it cannot be written.
     """
 
-    def __init__(self, path: Path, take: bool = True) -> None:
+    def __init__(self, path: Path, take: bool = True, database: Database | None = None) -> None:
         self.path = path
-        self.database = Database(path, take)
+        self.database = Database(path, take) if database is None else database
 
     @property
     def db(self) -> sqlite3.Connection:
@@ -105,19 +106,26 @@ class JobStore:
         SaveFailedError
             If it cannot be written; nothing is left behind.
         """
-
-        def fill(db: sqlite3.Connection) -> None:
-            sheet = json.dumps(vehicle_dict(vehicle))
-            db.execute("INSERT INTO vehicle (id, sheet, car) VALUES (1, ?, ?)", (sheet, car))
-            revision_id = put_revision(db, None, calibration_of(vehicle))
-            put_round(db, 1, revision_id, vehicle.airflow, Tuning())
-
-        make_file(path, fill)
+        make_file(path, lambda db: _put_first_round(db, vehicle, car))
         return cls(path)
 
     @classmethod
+    def in_memory(cls, vehicle: Vehicle, car: str = "") -> JobStore:
+        """A new job that is kept in no file, for a log that is only looked at.
+
+        Parameters
+        ----------
+        vehicle, car : as for ``create``.
+
+        Returns
+        -------
+        An open job; ``write_copy`` puts what is in it into a file.
+        """
+        return cls(NO_FILE, database=Database.in_memory(lambda db: _put_first_round(db, vehicle, car)))
+
+    @classmethod
     def write_copy(
-        cls, path: Path, job: Job, settings: dict[str, str], choices: dict[str, Choices]
+        cls, path: Path, job: Job, settings: Mapping[str, str], choices: Mapping[str, Choices]
     ) -> JobStore:
         """Write a whole job that is in memory to a new file, and open it.
 
@@ -129,7 +137,7 @@ class JobStore:
 
         Returns
         -------
-        The open copy.
+        The open copy, held by this window.
 
         Raises
         ------
@@ -141,13 +149,36 @@ class JobStore:
             sheet = json.dumps(vehicle_dict(job.vehicle))
             db.execute("INSERT INTO vehicle (id, sheet, car) VALUES (1, ?, ?)", (sheet, job.car))
             put_whole(db, job)
-            for key, value in settings.items():
-                db.execute("INSERT INTO settings VALUES (?, ?)", (key, value))
-            for shape, choice in choices.items():
-                put_choices(db, shape, choice)
+            _put_settings(db, settings, choices)
 
         make_file(path, fill)
         return cls(path)
+
+    def bring_up_to_date(
+        self, before: Job, after: Job, settings: Mapping[str, str], choices: Mapping[str, Choices]
+    ) -> None:
+        """Write what a job has become since it was copied here.
+
+        Parameters
+        ----------
+        before : as it was copied.
+        after : as it is now, made from that one.
+        settings, choices : as they are now.
+        """
+        with self.database.writing() as db:
+            if after.vehicle is not before.vehicle:
+                _put_vehicle(db, after.vehicle)
+            put_changed(db, before, after)
+            _put_settings(db, settings, choices)
+
+    def take_place_of(self, before: JobStore) -> None:
+        """Become the one that writes in place of another store of this window, which is closed.
+
+        Parameters
+        ----------
+        before : holds the same file.
+        """
+        self.database.take_place_of(before.database)
 
     def close(self) -> None:
         """Close the file; nothing is pending. Logs that were removed from every round go now."""
@@ -388,7 +419,7 @@ class JobStore:
         vehicle : replaces the earlier one.
         """
         with self.database.writing() as db:
-            db.execute("UPDATE vehicle SET sheet = ?", (json.dumps(vehicle_dict(vehicle)),))
+            _put_vehicle(db, vehicle)
 
     def save_choices(self, shape: str, choices: Choices) -> None:
         """Keep what the user said about logs of one shape.
@@ -457,13 +488,14 @@ class JobStore:
         return found[0]
 
 
-def open_job(path: Path, take: bool = True) -> tuple[JobStore, Job]:
+def open_job(path: Path, take: bool = True, take_over: bool = False) -> tuple[JobStore, Job]:
     """Open and read a job; slow enough for a thread of its own.
 
     Parameters
     ----------
     path : a job file.
     take : ask to be the window that writes.
+    take_over : become it, whoever was before.
 
     Returns
     -------
@@ -473,9 +505,13 @@ def open_job(path: Path, take: bool = True) -> tuple[JobStore, Job]:
     ------
     BadInputError
         If the file is missing, not a job, or damaged.
+    SaveFailedError
+        If it is to be taken over and cannot be written to.
     """
     store = JobStore(path, take)
     try:
+        if take_over and store.read_only:
+            store.take_over()
         return store, store.load()
     except BaseException:
         store.close()
@@ -496,6 +532,26 @@ def load_job(path: Path) -> Job:
     store, job = open_job(path, take=False)
     store.close()
     return job
+
+
+def _put_first_round(db: sqlite3.Connection, vehicle: Vehicle, car: str) -> None:
+    sheet = json.dumps(vehicle_dict(vehicle))
+    db.execute("INSERT INTO vehicle (id, sheet, car) VALUES (1, ?, ?)", (sheet, car))
+    revision_id = put_revision(db, None, calibration_of(vehicle))
+    put_round(db, 1, revision_id, vehicle.airflow, Tuning())
+
+
+def _put_vehicle(db: sqlite3.Connection, vehicle: Vehicle) -> None:
+    db.execute("UPDATE vehicle SET sheet = ?", (json.dumps(vehicle_dict(vehicle)),))
+
+
+def _put_settings(
+    db: sqlite3.Connection, settings: Mapping[str, str], choices: Mapping[str, Choices]
+) -> None:
+    for key, value in settings.items():
+        db.execute("INSERT OR REPLACE INTO settings VALUES (?, ?)", (key, value))
+    for shape, choice in choices.items():
+        put_choices(db, shape, choice)
 
 
 def _with_kept_ids(db: sqlite3.Connection, r: Round) -> Round:

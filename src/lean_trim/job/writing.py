@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import math
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from lean_trim import __version__
 from lean_trim.core.data.calibration import Calibration
@@ -251,27 +251,71 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
     written: set[int] = set()
     for r in sorted(job.rounds, key=lambda r: r.revision.id):
         if r.revision.id not in written:
-            parent = r.revision.parent_id if r.revision.parent_id in written else None
-            put_revision(db, parent, r.revision.calibration, r.revision.id)
-            db.execute("UPDATE revisions SET created = ? WHERE id = ?", (r.revision.created, r.revision.id))
+            _put_kept_revision(db, r, written)
             written.add(r.revision.id)
     for r in job.rounds:
-        db.execute(
-            "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (
-                r.id,
-                r.number,
-                r.started,
-                r.revision.id,
-                r.subject,
-                tuning_text(r.tuning),
-                r.handed_over,
-                r.note,
-                r.kind,
-            ),
-        )
-        put_round_logs(db, r)
-        _put_round_parts(db, r)
+        _put_whole_round(db, r)
+
+
+def put_changed(db: sqlite3.Connection, before: Job, after: Job) -> None:
+    """Write the rounds in which a job differs from what it was; records that are the same are left alone.
+
+    Parameters
+    ----------
+    db : a job that holds ``before``, in a transaction.
+    before, after : the job as it is in the file, and as it is to be; rounds are only ever added.
+    """
+    known = {r.id: r for r in before.rounds}
+    revisions = {r.revision.id for r in before.rounds}
+    for r in after.rounds:
+        old = known.get(r.id)
+        if old is None:
+            _put_kept_revision(db, r, revisions)
+            revisions.add(r.revision.id)
+            _put_whole_round(db, r)
+        elif old is not r:
+            _put_round_again(db, old, r)
+
+
+def _put_kept_revision(db: sqlite3.Connection, r: Round, written: Collection[int]) -> None:
+    parent = r.revision.parent_id if r.revision.parent_id in written else None
+    put_revision(db, parent, r.revision.calibration, r.revision.id)
+    db.execute("UPDATE revisions SET created = ? WHERE id = ?", (r.revision.created, r.revision.id))
+
+
+def _put_whole_round(db: sqlite3.Connection, r: Round) -> None:
+    db.execute(
+        "INSERT INTO rounds VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        (
+            r.id,
+            r.number,
+            r.started,
+            r.revision.id,
+            r.subject,
+            tuning_text(r.tuning),
+            r.handed_over,
+            r.note,
+            r.kind,
+        ),
+    )
+    put_round_logs(db, r)
+    _put_round_parts(db, r)
+
+
+def _put_round_again(db: sqlite3.Connection, old: Round, r: Round) -> None:
+    """Everything of a round that can be other than it was."""
+    db.execute(
+        "UPDATE rounds SET settings = ?, handed_over = ?, note = ?, kind = ? WHERE id = ?",
+        (tuning_text(r.tuning), r.handed_over, r.note, r.kind, r.id),
+    )
+    tables, kept = old.revision.calibration.tables, r.revision.calibration.tables
+    changed = {name: kept.get(name) for name in {*tables, *kept} if tables.get(name) is not kept.get(name)}
+    if changed:
+        put_tables(db, r.revision.id, changed)
+    for name in old.decisions.keys() - r.decisions.keys():
+        drop_decision(db, r.id, name)
+    put_round_logs(db, r)
+    _put_round_parts(db, r)
 
 
 def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:

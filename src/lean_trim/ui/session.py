@@ -6,7 +6,6 @@ The workspace's messages as Qt signals, and what every view asks for.
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
@@ -15,6 +14,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.proposal import PolicySettings, Proposal
 from lean_trim.core.explore.events import Event
+from lean_trim.core.messages import Said
 from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.pipeline.solve import Solution, SolveSettings
 from lean_trim.core.sieve.sieve import Sifted
@@ -75,6 +75,7 @@ class Session(QObject):
     """
 
     job_changed = Signal()
+    job_closing = Signal()
     job_closed = Signal()
     round_changed = Signal()
     solved = Signal()
@@ -95,24 +96,38 @@ class Session(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.workspace = Workspace(QtLoop(self))
         self.selection = Selection(self)
-        w = self.workspace
-        self.deciding = w.deciding
-        self.rounds = w.rounds
-        self.logs = w.logs
-        self.tuning = w.tuning
-        self.imports = w.imports
-        self.marks = w.marks
-        self.solver = w.solver
-        self.saving = w.saving
-        self.history = w.history
+        # What views need they reach by name; which parts make it up is no view's business.
+        parts = Workspace(QtLoop(self))
+        self.open = parts.open
+        self.opening = parts.opening
+        self.navigation = parts.navigation
+        self.tasks = parts.tasks
+        self.deciding = parts.deciding
+        self.rounds = parts.rounds
+        self.logs = parts.logs
+        self.tuning = parts.tuning
+        self.imports = parts.imports
+        self.marks = parts.marks
+        self.solver = parts.solver
+        self.saving = parts.saving
+        self.history = parts.history
+        self.swaps = parts.swaps
+        self.vehicles = parts.vehicles
+        self.study = parts.study
+        self.injectors = parts.injectors
+        self.scale = parts.scale
+        self.targets = parts.targets
+        self.pulls = parts.pulls
+        self.transients = parts.transients
+        self.corrections = parts.corrections
         self._shown_task = 0
         self._listen()
 
     def _listen(self) -> None:
-        hear = self.workspace.hub.subscribe
+        hear = self.open.hub.subscribe
         hear(changes.JobOpened, lambda _: self.job_changed.emit())
+        hear(changes.JobClosing, lambda _: self.job_closing.emit())
         hear(changes.JobClosed, lambda _: self._job_closed())
         hear(changes.RoundShown, lambda _: self._round_shown())
         hear(changes.RoundAdded, lambda _: self.job_changed.emit())
@@ -152,14 +167,14 @@ class Session(QObject):
         if change.part is Part.MARKS:
             self.marks_changed.emit()
         elif change.part is not Part.TUNING and not (
-            change.part is Part.DECISION and self.workspace.shows(change.round_id)
+            change.part is Part.DECISION and self.open.shows(change.round_id)
         ):
             # A decision on the shown round is told by the proposal that follows from it.
             self.job_changed.emit()
 
     def _work_moved(self, task: int, what: str, share: float) -> None:
         """Tell of the task people wait for: reading or driving before solving; quick refits are not told."""
-        running = self.workspace.tasks.running
+        running = self.tasks.running
         # A solve beside a drive is not told, or the two would take turns in one bar.
         shown = next((running[lane] for lane in (Lane.READING, Lane.SOLVING) if lane in running), None)
         if shown is not None and shown.number == task:
@@ -167,24 +182,24 @@ class Session(QObject):
             self.busy.emit(what, share)
 
     def _work_ended(self) -> None:
-        running = self.workspace.tasks.running
+        running = self.tasks.running
         if Lane.READING not in running and Lane.SOLVING not in running:
             self.idle.emit()
 
     @property
     def job(self) -> Job | None:
         """The open job."""
-        return self.workspace.job
+        return self.open.job
 
     @property
     def index(self) -> int:
         """Place of the round that is looked at."""
-        return self.workspace.index
+        return self.open.index
 
     @property
     def round(self) -> Round | None:
         """The round that is looked at."""
-        return self.workspace.round
+        return self.open.round
 
     @property
     def decision(self) -> Decision | None:
@@ -194,7 +209,7 @@ class Session(QObject):
     @property
     def vehicle(self) -> Vehicle | None:
         """The vehicle as it was driven in that round."""
-        return self.workspace.vehicle
+        return self.open.vehicle
 
     @property
     def solution(self) -> Solution | None:
@@ -240,39 +255,39 @@ class Session(QObject):
     @property
     def is_last(self) -> bool:
         """Only the newest round can still be decided."""
-        return self.workspace.is_last
+        return self.open.is_last
 
     @property
     def is_reading(self) -> bool:
         """True while something is read or driven."""
-        return Lane.READING in self.workspace.tasks.running
+        return Lane.READING in self.tasks.running
 
     @property
     def is_busy(self) -> bool:
         """True while anything people wait for runs."""
-        return self.is_reading or Lane.SOLVING in self.workspace.tasks.running
+        return self.is_reading or Lane.SOLVING in self.tasks.running
 
     @property
     def can_save(self) -> bool:
         """False if the job can only be looked at."""
-        return self.job is not None and not self.workspace.read_only
+        return self.job is not None and not self.open.read_only
 
     def open_path(self, path: Path, then: Callable[[], None] | None = None) -> None:
         """Show a job file, at its newest round; ``then`` is called when it is open."""
-        self.workspace.open_path(path, then)
+        self.opening.open_path(path, then)
 
     def close_job(self) -> None:
         """Let go of the job; everything is saved already."""
-        self.workspace.close_job()
+        self.opening.close_job()
 
     def show_round(self, index: int) -> None:
         """Look at a round."""
-        self.workspace.show_round(index)
+        self.navigation.show_round(index)
+
+    def note(self, said: Said) -> None:
+        """Tell the user something."""
+        self.open.note(said)
 
     def cancel(self) -> None:
         """Stop what people wait for."""
-        self.workspace.tasks.cancel()
-
-    def action(self, name: str) -> Callable[[], None]:
-        """A method of the workspace by name, for menus."""
-        return partial(getattr(self.workspace, name))
+        self.tasks.cancel()

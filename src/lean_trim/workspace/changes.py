@@ -9,6 +9,7 @@ from typing import Any, Literal, TypeVar
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.messages import Said
+from lean_trim.job.tuning import Tuning
 
 Kind = TypeVar("Kind")
 
@@ -38,6 +39,11 @@ class JobOpened:
     """Another job is open now, or the same one was read again."""
 
     number: int
+
+
+@dataclass(frozen=True)
+class JobClosing:
+    """The job is about to be closed; what is still being typed can be kept now."""
 
 
 @dataclass(frozen=True)
@@ -91,9 +97,19 @@ class ProposalChanged:
 
 @dataclass(frozen=True)
 class TuningTurned:
-    """A knob stands elsewhere; it may not be at rest yet."""
+    """A knob stands elsewhere, or the knobs of another round are shown.
+
+    Attributes
+    ----------
+    round_id : of the round that is looked at, 0 for none.
+    before, now : its settings as the knobs stood, and as they stand.
+    settled : True where they stand as the file has them, False while a turn is not at rest.
+    """
 
     round_id: int
+    before: Tuning
+    now: Tuning
+    settled: bool
 
 
 @dataclass(frozen=True)

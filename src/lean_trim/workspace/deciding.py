@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
@@ -16,10 +15,11 @@ from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import clock
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
-from lean_trim.workspace.changes import Notice, Part
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.changes import Part
+from lean_trim.workspace.history import History
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.solving import Solver
 
 SAME_EDGE_S = 1e-6
 """Edges of stretches that differ by less are the same."""
@@ -142,8 +142,11 @@ def cells_in_words(count: int) -> str:
 class Deciding:
     """Decisions on the newest round."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, saving: Saving, history: History, solver: Solver) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.solver = solver
 
     def set_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
         """Save a decision on one table, then take it into memory.
@@ -161,16 +164,15 @@ class Deciding:
         SaveFailedError
             If the file refused it.
         """
-        workspace = self.workspace
-        workspace.saving.save(lambda store: store.save_decision(round_id, table_name, decision))
+        self.open.commit(lambda store: store.save_decision(round_id, table_name, decision))
         # Undo may reach a round after its job was closed; it is saved, but there is nothing to show.
-        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        changed = self.open.round_of(round_id)
         if changed is None:
             return
-        workspace.replace_round(changed.with_decision(table_name, decision), Part.DECISION)
+        self.open.take_round(changed.with_decision(table_name, decision), Part.DECISION)
         # A pin changes what is proposed for the cells around it, without a new solve.
-        if workspace.shows(round_id):
-            workspace.solver.propose_again()
+        if self.open.shows(round_id):
+            self.solver.propose_again()
 
     def set_left_out(self, round_id: int, spans: tuple[Span, ...]) -> None:
         """Save the stretches left out by hand, take them into memory, and solve again.
@@ -187,17 +189,16 @@ class Deciding:
         SaveFailedError
             If the file refused them.
         """
-        workspace = self.workspace
-        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        changed = self.open.round_of(round_id)
         # The verdict of a round that has ended is fixed, unless the user judges it anew.
-        again = changed is not None and workspace.goes_on(changed)
-        workspace.saving.save(lambda store: store.save_left_out(round_id, spans, again))
+        again = changed is not None and self.open.goes_on(changed)
+        self.open.commit(lambda store: store.save_left_out(round_id, spans, again))
         if changed is None:
             return
         changed = changed.without_outcome() if again else changed
-        workspace.replace_round(replace(changed, left_out=spans), Part.LEFT_OUT)
-        if workspace.shows(round_id):
-            workspace.solver.solve()
+        self.open.take_round(replace(changed, left_out=spans), Part.LEFT_OUT)
+        if self.open.shows(round_id):
+            self.solver.solve()
 
     def change(self, text: Callable[[str], Said], change: Callable[[Decision], Decision]) -> bool:
         """Change the decision on the table under correction, with undo.
@@ -213,13 +214,12 @@ class Deciding:
         -------
         Whether it was done.
         """
-        workspace = self.workspace
-        current = self.workspace.round
-        if current is None or not workspace.is_last:
-            workspace.note(Say.ONLY_NEWEST())
+        current = self.open.round
+        if current is None or not self.open.is_last:
+            self.open.note(Say.ONLY_NEWEST())
             return False
         if current.scale_moved != 1.0:
-            workspace.hub.publish(Notice("error", Say.SCALE_FIRST()))
+            self.open.error(Say.SCALE_FIRST())
             return False
         before = current.decided
         try:
@@ -228,11 +228,11 @@ class Deciding:
         except SaveFailedError:
             raise
         except LeanTrimError as error:
-            workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            self.open.error(Say.REFUSED(reason=str(error)))
             return False
         words = str(text(cells_in_words(cells_apart(before, after))))
         made = DecisionChange(self, current.id, current.subject, words, before, after)
-        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+        return self.saving.attempt(lambda: self.history.push(made), made)
 
     def accept(self, cells: frozenset[int] | None = None) -> None:
         """Accept the proposal for all cells or for some.
@@ -241,18 +241,18 @@ class Deciding:
         ----------
         cells : flat indices; all if None.
         """
-        proposal = self.workspace.solver.proposal
+        proposal = self.solver.proposal
         if proposal is None:
-            self.workspace.note(Say.NO_PROPOSAL())
+            self.open.note(Say.NO_PROPOSAL())
             return
-        current = self.workspace.round
+        current = self.open.round
         if current is not None and current.injectors_decided:
-            self.workspace.hub.publish(Notice("error", Say.INJECTORS_FIRST()))
+            self.open.error(Say.INJECTORS_FIRST())
             return
-        if current is not None and self.workspace.is_last:
+        if current is not None and self.open.is_last:
             after = decide.accept(current.decided, proposal, cells)
             if current.scale_moved == 1.0 and not cells_apart(current.decided, after):
-                self.workspace.note(Say.NOTHING_THERE())
+                self.open.note(Say.NOTHING_THERE())
                 return
         self.change(lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells))
 
@@ -267,8 +267,8 @@ class Deciding:
         -------
         0 without a proposal.
         """
-        proposal = self.workspace.solver.proposal
-        current = self.workspace.round
+        proposal = self.solver.proposal
+        current = self.open.round
         if proposal is None or current is None:
             return 0
         # What was asked of the table speaks of the old injector data: it waits for the next drive.
@@ -285,7 +285,7 @@ class Deciding:
         ----------
         cells : flat indices; all if None.
         """
-        current = self.workspace.round
+        current = self.open.round
         if current is not None:
             self.change(lambda n: Say.PUT_BACK(cells=n), lambda d: decide.put_back(d, current.table, cells))
 
@@ -296,7 +296,7 @@ class Deciding:
         ----------
         cells : flat indices.
         """
-        current = self.workspace.round
+        current = self.open.round
         if current is not None and cells:
             # Mixed cells are all pinned first: the safe way of the two.
             on = not current.decided.pinned.ravel()[list(cells)].all()
@@ -315,9 +315,9 @@ class Deciding:
         -------
         Whether it was done.
         """
-        vehicle = self.workspace.vehicle
+        vehicle = self.open.vehicle
         if not cells:
-            self.workspace.note(Say.CHOOSE_FIRST())
+            self.open.note(Say.CHOOSE_FIRST())
             return False
         if vehicle is None:
             return False
@@ -335,7 +335,7 @@ class Deciding:
         ----------
         start_s, end_s : on the joined log, s.
         """
-        current = self.workspace.round
+        current = self.open.round
         if current is None or not current.logs:
             return
         before = current.left_out
@@ -345,4 +345,4 @@ class Deciding:
         )
         after = outside if len(outside) < len(before) else (*before, Span(start_s, end_s))
         made = LeftOutChange(self, current.id, before, after)
-        self.workspace.saving.attempt(lambda: self.workspace.history.push(made), made)
+        self.saving.attempt(lambda: self.history.push(made), made)

@@ -6,18 +6,15 @@ that was handed over, and opens the next round. Where it cannot be known, the us
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
-from typing import TYPE_CHECKING
 
 from lean_trim.core.data.calibration import Calibration, with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.which_table import driven_on
 from lean_trim.job.records import Job, Prediction, Round
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
 
 
 class Place(Enum):
@@ -72,21 +69,22 @@ class Destination:
         return Place.ASK if self.place is Place.NEXT else Place.HERE
 
 
-def destination(workspace: Workspace, replaces: tuple[int, int] | None = None) -> Destination | None:
-    """Where the next logs go; None without a job.
+def destination(
+    job: Job, foretold: Callable[[Round], Prediction | None], replaces: tuple[int, int] | None = None
+) -> Destination | None:
+    """Where the next logs go.
 
     Parameters
     ----------
-    workspace : with an open job.
+    job : as it is now.
+    foretold : what a round that is handed over now would foretell of the next one.
     replaces : (round id, log id) of a log they take the place of.
 
     Returns
     -------
-    Settled now: the user may look at another round while the logs are read.
+    Settled now: the user may look at another round while the logs are read. None if the log that is to be
+    replaced is in no round.
     """
-    job = workspace.job
-    if job is None:
-        return None
     if replaces is not None:
         round_id, log_id = replaces
         index = job.index_of(round_id)
@@ -98,8 +96,28 @@ def destination(workspace: Workspace, replaces: tuple[int, int] | None = None) -
     place = Place.NEXT if newest.handed_over else Place.ASK
     following = newest.handed_calibration if newest.handed_over else newest.resulting_calibration
     # What was foretold at the hand-over spoke of just these cells; later decisions may be others.
-    prediction = newest.prediction if newest.handed_over else workspace.rounds.foretold(newest)
+    prediction = newest.prediction if newest.handed_over else foretold(newest)
     return Destination(newest.id, vehicle, following, place, prediction=prediction)
+
+
+def drive_destination(job: Job, foretold: Callable[[Round], Prediction | None]) -> Destination:
+    """Where a drive of the simulated car goes, which is driven on what is decided and not on a hand-over.
+
+    Parameters
+    ----------
+    job, foretold : as for ``destination``.
+
+    Returns
+    -------
+    The newest round if it has no log, else the one that follows it.
+    """
+    newest = job.rounds[-1]
+    vehicle = job.vehicle_in(len(job.rounds) - 1)
+    # The first drive of a round is driven on the table it has; later ones on what was decided.
+    if not newest.logs:
+        return Destination(newest.id, vehicle)
+    following = newest.resulting_calibration
+    return Destination(newest.id, vehicle, following, Place.NEXT, prediction=foretold(newest))
 
 
 def round_following(job: Job, earlier: Round, following: Calibration) -> Round | None:

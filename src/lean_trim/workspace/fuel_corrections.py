@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -22,11 +21,13 @@ from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.errors import TableError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.to_write import Written, limits_of
-from lean_trim.workspace.changes import Notice, TransientsFound
+from lean_trim.workspace.changes import TransientsFound
+from lean_trim.workspace.history import History
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.side_tables import SideTables
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.transients import TransientsControl
 
 
 class Say:
@@ -55,8 +56,16 @@ class FuelCorrections(SideTables):
     words = WORDS
     announces = TransientsFound
 
-    def __init__(self, workspace: Workspace) -> None:
-        super().__init__(workspace)
+    def __init__(
+        self,
+        open_job: OpenJob,
+        saving: Saving,
+        history: History,
+        navigation: Navigation,
+        transients: TransientsControl,
+    ) -> None:
+        super().__init__(open_job, saving, history, navigation)
+        self.transients = transients
         self._told: dict[str, tuple[object, Table, Written]] = {}
 
     @property
@@ -85,7 +94,7 @@ class FuelCorrections(SideTables):
         """
         from lean_trim.core.pipeline.transients import table_to_write
 
-        report, table = self.workspace.transients.report, self.base(name)
+        report, table = self.transients.report, self.base(name)
         if report is None or table is None:
             return None
         kept = self._told.get(name)
@@ -123,7 +132,7 @@ class FuelCorrections(SideTables):
         other = self._other_school(name)
         if other:
             said = Say.ONE_SCHOOL(other=WORDS[other], what=WORDS[name])
-            self.workspace.hub.publish(Notice("error", said))
+            self.open.error(said)
             return False
 
         return self._take(name, proposed)
@@ -156,12 +165,12 @@ class FuelCorrections(SideTables):
         return self._push(Say.FILL(what=WORDS[name]), name, filled, None)
 
     def _nothing(self, name: str, reason: Said) -> bool:
-        self.workspace.note(Say.NOTHING(what=WORDS[name], reason=str(reason)))
+        self.open.note(Say.NOTHING(what=WORDS[name], reason=str(reason)))
         return False
 
     def _other_school(self, name: str) -> str:
         """A table of the other way to make up for the film that is decided in this round, "" for none."""
-        current = self.workspace.round
+        current = self.open.round
         others = BY_RATE if name in BY_FILM else BY_FILM if name in BY_RATE else ()
         decided = {} if current is None else current.decisions
         return next((o for o in others if o in decided and decided[o].changed), "")

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from lean_trim.workspace.changes import HistoryChanged, Hub
+from lean_trim.workspace.changes import HistoryChanged, Hub, JobClosed
 
 
 class Change(Protocol):
@@ -31,6 +31,7 @@ class History:
         self.hub = hub
         self._done: list[Change] = []
         self._undone: list[Change] = []
+        hub.subscribe(JobClosed, lambda _: self.clear())
 
     def push(self, change: Change) -> None:
         """Do a change; what was undone before can no longer be redone.

@@ -7,27 +7,25 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.meaning.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
 from lean_trim.formats.meaning.pressure import BAROMETERS_KPA
 from lean_trim.formats.meaning.rows import RATES_HZ
 from lean_trim.job.blobs import store_log
-from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.records import LogInfo, StoredLog
-from lean_trim.job.store import JobStore
-from lean_trim.workspace.changes import ImportsChanged, Notice
+from lean_trim.job.records import StoredLog
+from lean_trim.workspace.additions import Additions
+from lean_trim.workspace.changes import ImportsChanged, JobClosed
 from lean_trim.workspace.destination import Destination, Place, destination
 from lean_trim.workspace.log_opening import Pending, Question, read_dbc, read_or_ask, read_pending
-from lean_trim.workspace.rounds import Addition, saved
-from lean_trim.workspace.tasks import Lane, Report
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.round_logs import RoundLogs
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.solving import Solver
+from lean_trim.workspace.tasks import Lane, Report, Tasks
 
 
 class Say:
@@ -67,18 +65,6 @@ class Unplaced:
     where: Destination
 
 
-@dataclass(frozen=True)
-class Opened:
-    """What opening several logs gave: all of them, and what became of those that needed no look."""
-
-    all: tuple[Pending, ...]
-    additions: tuple[tuple[Addition, SaveFailedError | None], ...] = ()
-    unplaced: tuple[Unplaced, ...] = ()
-    replacement: tuple[Destination, LogInfo, Log] | None = None
-    said: tuple[Said, ...] = ()
-    questions: tuple[Question, ...] = ()
-
-
 class LogImports:
     """Opens logs in the background; those with doubts wait here until the user has answered.
 
@@ -86,11 +72,27 @@ class LogImports:
     columns are asked about, ``unplaced`` those whose table is.
     """
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(
+        self,
+        open_job: OpenJob,
+        tasks: Tasks,
+        saving: Saving,
+        navigation: Navigation,
+        solver: Solver,
+        additions: Additions,
+        logs: RoundLogs,
+    ) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.saving = saving
+        self.navigation = navigation
+        self.solver = solver
+        self.additions = additions
+        self.logs = logs
         self.questions: list[Question] = []
         self.waiting: list[Pending] = []
         self.unplaced: list[Unplaced] = []
+        open_job.hub.subscribe(JobClosed, lambda _: self.clear())
 
     @property
     def current(self) -> Pending | None:
@@ -106,35 +108,27 @@ class LogImports:
         look : show their columns in any case.
         replaces : (round id, log id) of a log the first of them takes the place of.
         """
-        workspace = self.workspace
-        store = workspace.store
-        if replaces is None and not workspace.is_last and workspace.job is not None:
-            workspace.show_round(len(workspace.job.rounds) - 1)
+        if self.open.job is None:
+            self.open.note(Say.NO_JOB())
+            return
+        if replaces is None:
+            self.navigation.show_newest()
         # Settled now: the user may look at another round while the logs are read.
-        where = destination(workspace, replaces)
-        if where is None or store is None:
-            workspace.note(Say.NO_JOB())
+        where = destination(self.open.job, self.solver.foretold, replaces)
+        if where is None:
+            self.open.note(Say.NO_JOB())
             return
         self._open([(path, "") for path in (paths[:1] if replaces is not None else paths)], where, look)
 
     def _open(self, files: list[tuple[Path, str]], where: Destination, look: bool) -> None:
         """Read files (with the sheet, of workbooks) in the background."""
-        workspace = self.workspace
-        store = workspace.store
-        remembered = workspace.choices_cache
-        dbc = workspace.setting(DBC)
-        assert store is not None
+        remembered = self.open.choices
+        dbc = self.open.setting(DBC)
 
-        def work(report: Report) -> Opened:
-            answers = [read_or_ask(path, remembered, report, where, sheet, dbc) for path, sheet in files]
-            opened = [a for a in answers if not isinstance(a, Question)]
-            new, said = self._only_new(opened) if where.replaces is None else (opened, ())
-            ready = [] if look else [(p, s) for p, s in new if not p.problem and not p.asks]
-            every = tuple(pending for pending, _ in new)
-            questions = tuple(a for a in answers if isinstance(a, Question))
-            return replace(self._keep(ready, every, store, report), said=said, questions=questions)
+        def work(report: Report) -> list[tuple[Pending, StoredLog] | Question]:
+            return [read_or_ask(path, remembered, report, where, sheet, dbc) for path, sheet in files]
 
-        workspace.tasks.start(Lane.READING, "Opening logs", work, lambda opened: self._opened(opened, look))
+        self.tasks.start(Lane.READING, "Opening logs", work, lambda answers: self._opened(answers, look))
 
     def answer(self, word: str | float | Path) -> None:
         """The user's word on a file that could not be read without; it is read then.
@@ -165,9 +159,9 @@ class LogImports:
         if not low <= rate_hz <= high:
             self._refuse(Say.RATE(rate=rate_hz, low=low, high=high))
             return False
-        known = self.workspace.choices_cache.get(question.shape, Choices())
+        known = self.open.choices.get(question.shape, Choices())
         said = replace(known, rate_hz=rate_hz)
-        return self.workspace.saving.attempt(lambda: self.workspace.save_choices(question.shape, said))
+        return self.saving.attempt(lambda: self.open.save_choices(question.shape, said))
 
     def keep_dbc(self, path: Path) -> bool:
         """Keep a DBC with the job, for its CAN traces.
@@ -180,28 +174,45 @@ class LogImports:
         -------
         Whether it could be read and kept; else the reason was told.
         """
-        workspace = self.workspace
-        if workspace.job is None:
-            workspace.note(Say.NO_JOB())
+        if self.open.job is None:
+            self.open.note(Say.NO_JOB())
             return False
         try:
             dbc = read_dbc(path)
         except BadInputError as error:
             self._refuse(Say.PROBLEM(text=str(error)))
             return False
-        kept = workspace.saving.attempt(lambda: workspace.save_setting(DBC, dbc.kept))
+        kept = self.saving.attempt(lambda: self.open.save_setting(DBC, dbc.kept))
         if kept:
-            workspace.note(Say.DBC_KEPT(name=dbc.name))
+            self.open.note(Say.DBC_KEPT(name=dbc.name))
         return kept
 
     def _refuse(self, said: Said) -> None:
-        self.workspace.hub.publish(Notice("error", said))
+        self.open.error(said)
+
+    def _opened(self, answers: list[tuple[Pending, StoredLog] | Question], look: bool) -> None:
+        """Take what was read: ask about what is in doubt, keep the rest."""
+        read = [a for a in answers if not isinstance(a, Question)]
+        # What takes the place of a log may well be the same file, read otherwise.
+        replaces = bool(read) and read[0][0].where.replaces is not None
+        new, known = (read, ()) if replaces else self._only_new(read)
+        for pending, _ in new:
+            for line in pending.opened.mapped.notes:
+                self.open.note(Say.FOUND(text=line))
+            if pending.problem and not pending.asks:
+                self.open.error(Say.PROBLEM(text=pending.problem))
+        self.questions += [a for a in answers if isinstance(a, Question)]
+        self.waiting += [p for p, _ in new if p.asks or (look and not p.problem)]
+        self._keep([] if look else [(p, s) for p, s in new if not p.problem and not p.asks])
+        self._tell()
+        for said in known:
+            self.open.note(said)
 
     def _only_new(
         self, opened: list[tuple[Pending, StoredLog]]
     ) -> tuple[list[tuple[Pending, StoredLog]], tuple[Said, ...]]:
         """Logs the job does not have yet; a drive that counts twice would pass for two."""
-        job = self.workspace.job
+        job = self.open.job
         known: dict[str, Said] = {}
         for r in job.rounds if job is not None else ():
             for info in r.log_infos:
@@ -220,52 +231,19 @@ class LogImports:
             known[stored.sha256] = Say.ALREADY_THERE(name="", other=stored.log.name, number=number)
         return new, tuple(said)
 
-    def _keep(
-        self,
-        ready: list[tuple[Pending, StoredLog]],
-        every: tuple[Pending, ...],
-        store: JobStore,
-        report: Report,
-    ) -> Opened:
-        """Save logs that need no look where they belong, in a task's thread."""
+    def _keep(self, ready: list[tuple[Pending, StoredLog]]) -> None:
+        """Save logs that need no look where they belong."""
         if not ready:
-            return Opened(every)
+            return
         where = ready[0][0].where
         if where.replaces is not None:
-            report.saving()
-            stored = ready[0][1]
-            return Opened(every, replacement=(where, store.keep_log(stored), stored.log))
-        additions = []
+            self.logs.replace(where.round_id, where.replaces, ready[0][1])
+            return
+        self.unplaced += [Unplaced(s, p.where) for p, s in ready if p.place is Place.ASK]
         for place in (Place.HERE, Place.NEXT):
             logs = tuple(s for p, s in ready if p.place is place)
-            addition = self.workspace.rounds.addition_for(where, place, logs) if logs else None
-            if addition is not None:
-                additions.append(saved(addition, store, report))
-        asked = tuple(Unplaced(s, p.where) for p, s in ready if p.place is Place.ASK)
-        return Opened(every, tuple(additions), asked)
-
-    def _opened(self, opened: Opened, look: bool) -> None:
-        for pending in opened.all:
-            for line in pending.opened.mapped.notes:
-                self.workspace.note(Say.FOUND(text=line))
-            if pending.problem and not pending.asks:
-                self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=pending.problem)))
-        self.questions += opened.questions
-        self.waiting += [p for p in opened.all if p.asks or (look and not p.problem)]
-        self._take(opened)
-        for said in opened.said:
-            self.workspace.note(said)
-
-    def _take(self, opened: Opened) -> None:
-        """Take what a task saved into memory, and ask about what it could not place."""
-        self.unplaced += opened.unplaced
-        self._tell()
-        for addition, error in opened.additions:
-            self.workspace.rounds.take(addition, error)
-        if opened.replacement is not None:
-            where, info, log = opened.replacement
-            assert where.replaces is not None
-            self.workspace.logs.replace(where.round_id, where.replaces, info, log)
+            if logs:
+                self.additions.put(where, place, logs)
 
     def choose(self, column: str, role: Role | None, unit: str = "") -> None:
         """The user's word on one column; the log is read again with it.
@@ -282,7 +260,7 @@ class LogImports:
         try:
             two_point_scale(unit)
         except BadInputError as error:
-            self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=str(error))))
+            self.open.error(Say.PROBLEM(text=str(error)))
             return
         columns = {k: c for k, c in pending.choices.columns.items() if role is None or c.role is not role}
         for match in pending.opened.mapped.matches:
@@ -329,12 +307,12 @@ class LogImports:
         pending = self.current
         if pending is None:
             return
-        dbc = self.workspace.setting(DBC)
+        dbc = self.open.setting(DBC)
 
         def work(report: Report) -> Pending:
             return read_pending(pending.path, choices, report, pending.where, pending.sheet, dbc)
 
-        self.workspace.tasks.start(
+        self.tasks.start(
             Lane.READING, "Reading the log again", work, lambda again: self._replace(pending, again)
         )
 
@@ -345,25 +323,23 @@ class LogImports:
     def accept(self) -> None:
         """Add the log as it is understood now, and remember what was said for logs of the same shape."""
         pending = self.current
-        store = self.workspace.store
-        if pending is None or store is None:
+        if pending is None:
             return
         if pending.problem:
-            self.workspace.hub.publish(Notice("error", Say.PROBLEM(text=pending.problem)))
+            self.open.error(Say.PROBLEM(text=pending.problem))
             return
         shape = shape_of(pending.opened.mapped.raw.columns)
-        workspace = self.workspace
 
-        def work(report: Report) -> Opened:
-            stored = store_log(pending.opened.log, pending.opened.sha256)
-            return self._keep([(pending, stored)], (), store, report)
+        def work(report: Report) -> StoredLog:
+            return store_log(pending.opened.log, pending.opened.sha256)
 
-        def done(opened: Opened) -> None:
+        def done(stored: StoredLog) -> None:
             self.waiting = [p for p in self.waiting if p is not pending]
-            self._take(opened)
+            self._keep([(pending, stored)])
+            self._tell()
 
-        if workspace.saving.attempt(lambda: workspace.save_choices(shape, pending.choices)):
-            workspace.tasks.start(Lane.READING, "Keeping the log", work, done)
+        if self.saving.attempt(lambda: self.open.save_choices(shape, pending.choices)):
+            self.tasks.start(Lane.READING, "Keeping the log", work, done)
 
     def place(self, place: Place) -> None:
         """The user's word on which table the logs that wait were driven on.
@@ -372,23 +348,12 @@ class LogImports:
         ----------
         place : ``HERE`` for the table of the round, ``NEXT`` for the one that was decided from it.
         """
-        store = self.workspace.store
         asked = tuple(self.unplaced)
-        if not asked or store is None:
+        if not asked:
             return
-        where = asked[0].where
-        addition = self.workspace.rounds.addition_for(where, place, tuple(u.stored for u in asked))
-        if addition is None:
-            return
-
-        def work(report: Report) -> Opened:
-            return Opened((), (saved(addition, store, report),))
-
-        def done(opened: Opened) -> None:
-            self.unplaced = [u for u in self.unplaced if u not in asked]
-            self._take(opened)
-
-        self.workspace.tasks.start(Lane.READING, "Keeping the log", work, done)
+        self.unplaced = []
+        self.additions.put(asked[0].where, place, tuple(u.stored for u in asked))
+        self._tell()
 
     def discard(self) -> None:
         """Leave the log that is asked about out of the job."""
@@ -408,4 +373,4 @@ class LogImports:
         self._tell()
 
     def _tell(self) -> None:
-        self.workspace.hub.publish(ImportsChanged())
+        self.open.hub.publish(ImportsChanged())

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from dataclasses import asdict, replace
-from typing import TYPE_CHECKING
 
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.measured import MeasuredWords, statements
@@ -13,12 +12,12 @@ from lean_trim.core.injectors.tables import refuse_unknown
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.injectors import DEFAULT_TRUST_PCT, TRUST_PCT, InjectorReport, identify_from
 from lean_trim.core.pipeline.solve import Solution
-from lean_trim.workspace.changes import InjectorsTold, Notice
+from lean_trim.workspace.changes import InjectorsTold, JobClosed
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.swap import is_large, size_ratio
-from lean_trim.workspace.tasks import Lane
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.tasks import Lane, Tasks
 
 TRUST = "airflow_trusted_pct"
 """The job's setting that keeps the user's word about the airflow table."""
@@ -51,8 +50,12 @@ class InjectorStudy:
     ``stretches`` are the steady states that were read off, by injections a cycle, until the round is left.
     """
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, tasks: Tasks, saving: Saving, solver: Solver) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.saving = saving
+        self.solver = solver
+        open_job.hub.subscribe(JobClosed, lambda _: self.forget())
         self.failure = ""
         self._report: InjectorReport | None = None
         self._of: Solution | None = None
@@ -62,13 +65,13 @@ class InjectorStudy:
     @property
     def report(self) -> InjectorReport | None:
         """What was told of the solution that is shown now."""
-        return self._report if self._of is self.workspace.solver.solution else None
+        return self._report if self._of is self.solver.solution else None
 
     @property
     def trust_pct(self) -> float:
         """The user's word about the airflow table, standard deviation of its mean error, percent."""
         try:
-            return float(self.workspace.setting(TRUST, str(DEFAULT_TRUST_PCT)))
+            return float(self.open.setting(TRUST, str(DEFAULT_TRUST_PCT)))
         except ValueError:
             return DEFAULT_TRUST_PCT
 
@@ -81,18 +84,18 @@ class InjectorStudy:
         """
         low, high = TRUST_PCT
         if not low <= pct <= high:
-            self.workspace.hub.publish(Notice("error", Say.TRUST_RANGE(pct=pct, low=low, high=high)))
+            self.open.error(Say.TRUST_RANGE(pct=pct, low=low, high=high))
             return
         if pct == self.trust_pct:
             return
-        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(TRUST, f"{pct:g}")):
+        if self.saving.attempt(lambda: self.open.save_setting(TRUST, f"{pct:g}")):
             self.run()
 
     @property
     def measured(self) -> MeasuredWords:
         """What was measured apart in the shown round; nothing if what was kept cannot be."""
-        current = self.workspace.round
-        kept = self.workspace.setting(_key(current.id), "") if current is not None else ""
+        current = self.open.round
+        kept = self.open.setting(_key(current.id), "") if current is not None else ""
         try:
             return MeasuredWords(**json.loads(kept)) if kept else MeasuredWords()
         except (ValueError, TypeError, BadInputError):
@@ -106,13 +109,13 @@ class InjectorStudy:
         name : a field of ``MeasuredWords``.
         value : 0 takes it back.
         """
-        current = self.workspace.round
+        current = self.open.round
         if current is None or getattr(self.measured, name) == value:
             return
         try:
             words = replace(self.measured, **{name: value})
         except BadInputError as error:
-            self.workspace.hub.publish(Notice("error", Say.MEASURED(reason=str(error))))
+            self.open.error(Say.MEASURED(reason=str(error)))
             return
         self._keep(current.id, words)
 
@@ -124,9 +127,9 @@ class InjectorStudy:
         injections : a cycle, in that stretch: 1 or 2.
         span : of the joined log, s; None if nothing is chosen.
         """
-        current, solution = self.workspace.round, self.workspace.solver.solution
+        current, solution = self.open.round, self.solver.solution
         if current is None or solution is None or span is None:
-            self.workspace.note(Say.CHOOSE_STRETCH())
+            self.open.note(Say.CHOOSE_STRETCH())
             return
         if self._stretches_of != current.id:
             self._stretches_of, self.stretches = current.id, {}
@@ -139,30 +142,29 @@ class InjectorStudy:
                 words = replace(words, one_ms=one_ms, two_ms=two_ms, at_volts=volts)
                 statements(words, solution.prepared.frame)
         except BadInputError as error:
-            self.workspace.hub.publish(Notice("error", Say.MEASURED(reason=str(error))))
+            self.open.error(Say.MEASURED(reason=str(error)))
             return
         self.stretches = both
         if words != self.measured:
             self._keep(current.id, words)
         else:
-            self.workspace.hub.publish(InjectorsTold())
+            self.open.hub.publish(InjectorsTold())
 
     def _keep(self, round_id: int, words: MeasuredWords) -> None:
         text = json.dumps(asdict(words))
-        kept = self.workspace.saving.attempt(lambda: self.workspace.save_setting(_key(round_id), text))
+        kept = self.saving.attempt(lambda: self.open.save_setting(_key(round_id), text))
         if not kept:
             return
-        self.workspace.hub.publish(InjectorsTold())
+        self.open.hub.publish(InjectorsTold())
         if self.report is not None or self.failure:
             self.run()
 
     def run(self) -> None:
         """Tell flow, dead time and airflow apart, in the background."""
-        workspace = self.workspace
-        solution = workspace.solver.solution
-        vehicle = workspace.vehicle
+        solution = self.solver.solution
+        vehicle = self.open.vehicle
         if solution is None or vehicle is None:
-            workspace.note(Say.NOTHING_YET())
+            self.open.note(Say.NOTHING_YET())
             return
         try:
             refuse_unknown(vehicle.injectors)
@@ -170,10 +172,11 @@ class InjectorStudy:
             self._failed(str(Say.REFUSED(reason=str(error))))
             return
         trust, measured = self.trust_pct, self.measured
-        current = workspace.round
-        wide = current is not None and is_large(size_ratio(workspace, current))
+        job, current = self.open.job, self.open.round
+        assert job is not None and current is not None
+        wide = is_large(size_ratio(job, current))
         self.failure = ""
-        workspace.tasks.start(
+        self.tasks.start(
             Lane.STUDY,
             "Telling injectors apart",
             lambda report: identify_from(solution, trust, measured, wide),
@@ -184,15 +187,15 @@ class InjectorStudy:
 
     def _take(self, solution: Solution, found: InjectorReport) -> None:
         # Another solution is shown by now, and nothing was said of that one.
-        if solution is not self.workspace.solver.solution:
+        if solution is not self.solver.solution:
             return
         self._report, self._of = found, solution
-        self.workspace.hub.publish(InjectorsTold())
+        self.open.hub.publish(InjectorsTold())
 
     def _failed(self, reason: str) -> None:
         self._report = None
         self.failure = reason
-        self.workspace.hub.publish(InjectorsTold())
+        self.open.hub.publish(InjectorsTold())
 
     def forget(self) -> None:
         """Another job or none."""

@@ -34,7 +34,11 @@ from lean_trim.core.injectors.tables import (
     small_pulses_to_write,
 )
 from lean_trim.core.messages import Message
-from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.history import History
+from lean_trim.workspace.injector_study import InjectorStudy
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.side_tables import Say as Beside
 from lean_trim.workspace.side_tables import SideTables
 
@@ -67,6 +71,17 @@ class InjectorTables(SideTables):
     redrives = True
     apart_from_scale = True
 
+    def __init__(
+        self,
+        open_job: OpenJob,
+        saving: Saving,
+        history: History,
+        navigation: Navigation,
+        study: InjectorStudy,
+    ) -> None:
+        super().__init__(open_job, saving, history, navigation)
+        self.study = study
+
     def base(self, name: str) -> Table | None:
         """A table as the shown round is driven on it: the revision's, or filled from the sheet.
 
@@ -78,8 +93,8 @@ class InjectorTables(SideTables):
         -------
         None if nothing is known.
         """
-        current = self.workspace.round
-        vehicle = self.workspace.vehicle
+        current = self.open.round
+        vehicle = self.open.vehicle
         if current is None or vehicle is None:
             return None
         calibration = current.revision.calibration
@@ -94,7 +109,7 @@ class InjectorTables(SideTables):
         injectors = vehicle.injectors
         if len(injectors.small_open_ms):
             return small_pulse_table(injectors.small_open_ms, injectors.small_add_ms)
-        report = self.workspace.study.report
+        report = self.study.report
         if report is None or report.small is None or not report.small.is_there:
             return None
         open_ms = report.small.open_ms
@@ -103,14 +118,14 @@ class InjectorTables(SideTables):
     @property
     def holds_small_pulses(self) -> bool:
         """True if the ECU has a small-pulse table, or is to get one."""
-        current, vehicle = self.workspace.round, self.workspace.vehicle
+        current, vehicle = self.open.round, self.open.vehicle
         if current is None or vehicle is None:
             return False
         return SMALL_PULSES in current.decisions or len(vehicle.injectors.small_open_ms) > 0
 
     def proposed(self, name: str) -> Table | None:
         """What the study asks for; None before it was asked, or if that is not told."""
-        report = self.workspace.study.report
+        report = self.study.report
         table = self.base(name)
         if report is None or table is None:
             return None
@@ -158,13 +173,13 @@ class InjectorTables(SideTables):
         """
         proposed = self.proposed(name)
         if proposed is None:
-            self.workspace.note(Say.NOT_TOLD())
+            self.open.note(Say.NOT_TOLD())
             return False
-        current = self.workspace.round
+        current = self.open.round
         assert current is not None
         # A moved scale is told by what takes the decision.
         if current.decided.changed and current.scale_moved == 1.0:
-            self.workspace.hub.publish(Notice("error", Say.AIRFLOW_FIRST(count=current.decided.changed)))
+            self.open.error(Say.AIRFLOW_FIRST(count=current.decided.changed))
             return False
 
         return self._take(name, proposed)
@@ -183,7 +198,7 @@ class InjectorTables(SideTables):
         """
         table = self.base(name)
         if table is None:
-            self.workspace.note(Beside.NO_DATA(what=WORDS[name]))
+            self.open.note(Beside.NO_DATA(what=WORDS[name]))
             return False
         try:
             if name == INJECTOR_FLOW:

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 from lean_trim.job.records import Mark
 from lean_trim.workspace.changes import Part
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.history import History
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 
 SAME_MARK_S = 0.5
 """Bookmarks closer than this are one."""
@@ -41,8 +40,10 @@ class MarksChange:
 class Marks:
     """Bookmarks of the round that is looked at."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, saving: Saving, history: History) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
 
     def mark(self, time_s: float, text: str = "") -> None:
         """Set a bookmark, change its note, or take one without a note away.
@@ -52,7 +53,7 @@ class Marks:
         time_s : on the joined log, s.
         text : the note, "" for none.
         """
-        current = self.workspace.round
+        current = self.open.round
         if current is None:
             return
         others = tuple(m for m in current.marks if abs(m.time_s - time_s) > SAME_MARK_S)
@@ -60,7 +61,7 @@ class Marks:
         if len(others) == len(current.marks) or text:
             after = tuple(sorted((*others, Mark(round(time_s, 3), text)), key=lambda m: m.time_s))
         made = MarksChange(self, current.id, current.marks, after)
-        self.workspace.saving.attempt(lambda: self.workspace.history.push(made), made)
+        self.saving.attempt(lambda: self.history.push(made), made)
 
     def set_marks(self, round_id: int, marks: tuple[Mark, ...]) -> None:
         """Save bookmarks, then take them into memory; SaveFailedError leaves both as they were.
@@ -75,8 +76,7 @@ class Marks:
         SaveFailedError
             If the file refused them.
         """
-        workspace = self.workspace
-        workspace.saving.save(lambda store: store.save_marks(round_id, marks))
-        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        self.open.commit(lambda store: store.save_marks(round_id, marks))
+        changed = self.open.round_of(round_id)
         if changed is not None:
-            workspace.replace_round(replace(changed, marks=marks), Part.MARKS)
+            self.open.take_round(replace(changed, marks=marks), Part.MARKS)

@@ -6,7 +6,6 @@ import json
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -22,11 +21,11 @@ from lean_trim.core.pulls.traces import PullTrace, trace_of
 from lean_trim.core.types import Floats
 from lean_trim.job.records import Job, Round
 from lean_trim.workspace.binding import injector_key
-from lean_trim.workspace.changes import Notice, PullsFound
-from lean_trim.workspace.tasks import Lane, Report
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.changes import JobClosed, PullsFound
+from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.tasks import Lane, Report, Tasks
 
 ALTITUDE, FIGURES, KNOCK_AXES = "altitude_m", "pull_figures", "knock_axes"
 """Settings of the job."""
@@ -116,8 +115,12 @@ class _Wanted:
 class PullsControl:
     """``found`` is by round id; nothing is looked for before a desk asks."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, tasks: Tasks, saving: Saving, deciding: Deciding) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.saving = saving
+        self.deciding = deciding
+        open_job.hub.subscribe(JobClosed, lambda _: self.forget())
         self.found: dict[int, RoundPulls] = {}
         self.is_wanted = False
 
@@ -125,7 +128,7 @@ class PullsControl:
     def altitude_m(self) -> float:
         """Metres above the sea, for boost where no barometer was logged."""
         try:
-            return float(self.workspace.setting(ALTITUDE, "0"))
+            return float(self.open.setting(ALTITUDE, "0"))
         except ValueError:
             return 0.0
 
@@ -138,11 +141,11 @@ class PullsControl:
         """
         low, high = ALTITUDE_M
         if not low <= metres <= high:
-            self.workspace.hub.publish(Notice("error", Say.ALTITUDE(metres=metres, low=low, high=high)))
+            self.open.error(Say.ALTITUDE(metres=metres, low=low, high=high))
             return
         if metres == self.altitude_m:
             return
-        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(ALTITUDE, f"{metres:g}")):
+        if self.saving.attempt(lambda: self.open.save_setting(ALTITUDE, f"{metres:g}")):
             self.look()
 
     def want(self) -> None:
@@ -152,7 +155,7 @@ class PullsControl:
 
     def look(self) -> None:
         """Look through every round whose logs are other than when it was last looked through."""
-        job = self.workspace.job
+        job = self.open.job
         if job is None or not self.is_wanted:
             return
         ids = {r.id for r in job.rounds}
@@ -168,8 +171,8 @@ class PullsControl:
                 self.found.pop(r.id, None)
         if not wanted:
             return
-        number = self.workspace.number
-        self.workspace.tasks.start(
+        number = self.open.number
+        self.tasks.start(
             Lane.PULLS,
             str(Say.LOOKING()),
             lambda report: tuple(_looked(one, altitude, report) for one in wanted),
@@ -190,10 +193,10 @@ class PullsControl:
 
     def _take(self, number: int, answers: Sequence[RoundPulls]) -> None:
         # Another job is open by now.
-        if number != self.workspace.number:
+        if number != self.open.number:
             return
         self.found = {**self.found, **{a.round_id: a for a in answers}}
-        self.workspace.hub.publish(PullsFound())
+        self.open.hub.publish(PullsFound())
         # Logs may have come in the meantime.
         self.look()
 
@@ -203,7 +206,7 @@ class PullsControl:
 
     def is_left_out(self, round_id: int, pull: Pull) -> bool:
         """True if most of a pull lies in stretches left out by hand."""
-        r = self.workspace.job.round_of(round_id) if self.workspace.job is not None else None
+        r = self.open.round_of(round_id)
         if r is None:
             return False
         inside = [min(s.end_s, pull.end_s) - max(s.start_s, pull.start_s) for s in r.left_out]
@@ -217,22 +220,22 @@ class PullsControl:
         round_id : of the pull.
         pull : one of that round.
         """
-        if not self.workspace.shows(round_id):
+        if not self.open.shows(round_id):
             number = self.found[round_id].number if round_id in self.found else 0
-            self.workspace.note(Say.OTHER_ROUND(number=number))
+            self.open.note(Say.OTHER_ROUND(number=number))
             return
-        self.workspace.deciding.leave_out(pull.start_s, pull.end_s)
+        self.deciding.leave_out(pull.start_s, pull.end_s)
 
     @property
     def knock_axes(self) -> KnockAxes:
         """The grid knock is laid out on: the user's own, else the airflow table's, else even steps."""
         try:
-            kept = json.loads(self.workspace.setting(KNOCK_AXES, "{}"))
+            kept = json.loads(self.open.setting(KNOCK_AXES, "{}"))
             rows, columns = (np.array(kept[key], float) for key in ("rows", "columns"))
             return knock_axes_of(By(kept["by"]), rows, columns)
         except (ValueError, TypeError, KeyError, TableError):
             pass
-        vehicle = self.workspace.vehicle
+        vehicle = self.open.vehicle
         axes = () if vehicle is None else vehicle.table.axes
         by = by_of(axes[0]) if len(axes) == 2 else None
         if by is None:
@@ -256,8 +259,8 @@ class PullsControl:
             }
         )
         text = json.dumps(kept)
-        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(KNOCK_AXES, text)):
-            self.workspace.hub.publish(PullsFound())
+        if self.saving.attempt(lambda: self.open.save_setting(KNOCK_AXES, text)):
+            self.open.hub.publish(PullsFound())
 
     def figure_kw(self, round_id: int, pull: Pull) -> float:
         """What a dynamometer showed of a pull, kW; NaN if nothing was typed."""
@@ -272,18 +275,18 @@ class PullsControl:
         kw : 0 takes it back.
         """
         if not 0.0 <= kw <= MOST_KW:
-            self.workspace.hub.publish(Notice("error", Say.FIGURE(kw=kw, most=MOST_KW)))
+            self.open.error(Say.FIGURE(kw=kw, most=MOST_KW))
             return
         figures = {k: v for k, v in self._figures().items() if k != _name(round_id, pull)}
         if kw > 0.0:
             figures[_name(round_id, pull)] = kw
         text = json.dumps(figures)
-        if self.workspace.saving.attempt(lambda: self.workspace.save_setting(FIGURES, text)):
-            self.workspace.hub.publish(PullsFound())
+        if self.saving.attempt(lambda: self.open.save_setting(FIGURES, text)):
+            self.open.hub.publish(PullsFound())
 
     def _figures(self) -> dict[str, float]:
         try:
-            kept = json.loads(self.workspace.setting(FIGURES, "{}"))
+            kept = json.loads(self.open.setting(FIGURES, "{}"))
             return {str(k): float(v) for k, v in kept.items()}
         except (ValueError, TypeError, AttributeError):
             return {}

@@ -6,12 +6,10 @@ Every change is saved first and can be undone.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, field, replace
 
-from lean_trim.core.data.log import Log
 from lean_trim.core.messages import Message, Said
-from lean_trim.job.records import LogInfo, RestingLog, Round
+from lean_trim.job.records import LogInfo, RestingLog, Round, StoredLog
 from lean_trim.job.round_logs import (
     find_log,
     with_log_counting,
@@ -20,9 +18,11 @@ from lean_trim.job.round_logs import (
     without_log,
 )
 from lean_trim.workspace.changes import Part
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.history import History
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.tuning import TuningControl
 
 
 class Say:
@@ -72,11 +72,49 @@ class LogsChange:
         self.keeper.set_logs(self.before)
 
 
+@dataclass
+class ReplaceLog:
+    """A log in the place of another one; the file gets its bytes when this is done for the first time."""
+
+    keeper: RoundLogs
+    said: Said
+    before: Round
+    log_id: int
+    stored: StoredLog
+    info: LogInfo | None = field(default=None)
+
+    @property
+    def text(self) -> str:
+        """For the menu."""
+        return str(self.said)
+
+    def apply(self) -> None:
+        """Save and take the new log."""
+        if self.info is None:
+            self.info = self.keeper.open.commit(lambda store: store.keep_log(self.stored))
+        self.keeper.set_logs((with_log_replaced(self.before, self.log_id, self.info, self.stored.log),))
+
+    def revert(self) -> None:
+        """Save and take the log that was there before, with the verdict that spoke of it."""
+        self.keeper.set_logs((self.before,))
+
+
 class RoundLogs:
     """Changes the logs of the open job's rounds."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(
+        self,
+        open_job: OpenJob,
+        saving: Saving,
+        history: History,
+        tuning: TuningControl,
+        navigation: Navigation,
+    ) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.tuning = tuning
+        self.navigation = navigation
 
     def set_logs(self, wanted: tuple[Round, ...]) -> None:
         """Save which logs rounds have, take them into memory, and solve again what is looked at.
@@ -92,16 +130,14 @@ class RoundLogs:
         SaveFailedError
             If the file refused them.
         """
-        workspace = self.workspace
-        job = workspace.job
-        present = {r.id: r for r in job.rounds} if job is not None else {}
+        present = [(self.open.round_of(r.id), r) for r in wanted]
         # What was decided or turned since is not undone along with the logs.
-        changed = tuple(_with_logs_of(present[r.id], r) for r in wanted if r.id in present)
-        kept = workspace.saving.save(lambda store: store.save_round_logs(changed))
+        changed = tuple(_with_logs_of(now, r) for now, r in present if now is not None)
+        kept = self.open.commit(lambda store: store.save_round_logs(changed))
         for r in kept:
-            workspace.replace_round(r, Part.LOGS)
-        if any(workspace.shows(r.id) for r in kept):
-            workspace.show_other_logs()
+            self.open.take_round(r, Part.LOGS)
+        if any(self.open.shows(r.id) for r in kept):
+            self.navigation.show_other_logs()
 
     def leave_out(self, round_id: int, log_id: int) -> bool:
         """Let a log rest: it stays in the round and does not count.
@@ -146,7 +182,7 @@ class RoundLogs:
         found = self._found(round_id, log_id)
         done = self._change(round_id, log_id, Say.REMOVE, lambda r, x: without_log(r, log_id))
         if done and found is not None:
-            self.workspace.note(Say.REMOVED(name=found[1].info.name, number=found[0].number))
+            self.open.note(Say.REMOVED(name=found[1].info.name, number=found[0].number))
         return done
 
     def move(self, round_id: int, log_id: int, target_id: int) -> bool:
@@ -163,29 +199,28 @@ class RoundLogs:
         Whether it was done.
         """
         found = self._found(round_id, log_id)
-        job = self.workspace.job
-        target = job.round_of(target_id) if job is not None else None
+        target = self.open.round_of(target_id)
         if found is None or target is None:
             return False
         source, log = found
         if target.id == source.id:
-            self.workspace.note(Say.SAME_ROUND(name=log.info.name, number=source.number))
+            self.open.note(Say.SAME_ROUND(name=log.info.name, number=source.number))
             return False
         after = (without_log(source, log_id), with_log_counting(target, log))
         said = Say.MOVE(name=log.info.name, number=target.number)
         done = self._push(LogsChange(self, said, (source, target), after))
         if done:
-            self.workspace.note(Say.MOVED(name=log.info.name, number=target.number))
+            self.open.note(Say.MOVED(name=log.info.name, number=target.number))
         return done
 
-    def replace(self, round_id: int, log_id: int, info: LogInfo, log: Log) -> bool:
-        """Put another log in the place of one; the file has it already.
+    def replace(self, round_id: int, log_id: int, stored: StoredLog) -> bool:
+        """Put another log in the place of one.
 
         Parameters
         ----------
         round_id : a round of the open job.
         log_id : one of its logs.
-        info, log : the other one.
+        stored : the other one, with its bytes.
 
         Returns
         -------
@@ -193,23 +228,21 @@ class RoundLogs:
         """
         found = self._found(round_id, log_id)
         if found is None:
-            job = self.workspace.job
-            target = job.round_of(round_id) if job is not None else None
+            target = self.open.round_of(round_id)
             if target is not None:
-                self.workspace.note(Say.GONE(number=target.number))
+                self.open.note(Say.GONE(number=target.number))
             return False
         source, old = found
-        after = with_log_replaced(source, log_id, info, log)
-        said = Say.REPLACE(name=old.info.name, new=info.name)
-        done = self._push(LogsChange(self, said, (source,), (after,)))
+        name = stored.log.name
+        made = ReplaceLog(self, Say.REPLACE(name=old.info.name, new=name), source, log_id, stored)
+        done = self._push(made)
         if done:
             lost = str(Say.LOST()) if old.left_out or old.marks else ""
-            self.workspace.note(Say.REPLACED(name=old.info.name, new=info.name, lost=lost))
+            self.open.note(Say.REPLACED(name=old.info.name, new=name, lost=lost))
         return done
 
     def _found(self, round_id: int, log_id: int) -> tuple[Round, RestingLog] | None:
-        job = self.workspace.job
-        source = job.round_of(round_id) if job is not None else None
+        source = self.open.round_of(round_id)
         log = find_log(source, log_id) if source is not None else None
         return None if source is None or log is None else (source, log)
 
@@ -223,11 +256,10 @@ class RoundLogs:
         made = LogsChange(self, text(name=log.info.name), (source,), (change(source, log),))
         return self._push(made)
 
-    def _push(self, change: LogsChange) -> bool:
-        workspace = self.workspace
+    def _push(self, change: LogsChange | ReplaceLog) -> bool:
         # A turn that is not at rest would come between this change and its undo.
-        workspace.tuning.rest()
-        return workspace.saving.attempt(lambda: workspace.history.push(change), change)
+        self.tuning.rest()
+        return self.saving.attempt(lambda: self.history.push(change), change)
 
 
 def _with_logs_of(present: Round, wanted: Round) -> Round:

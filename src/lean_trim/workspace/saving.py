@@ -8,19 +8,17 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol, TypeVar
+from typing import Protocol
 
+from lean_trim.core.errors import CancelledError
 from lean_trim.core.messages import Message
 from lean_trim.job.errors import NotOwnerError, SaveFailedError
 from lean_trim.job.store import JobStore
-from lean_trim.workspace.changes import AccessChanged, Notice, Remedy
-from lean_trim.workspace.tasks import Lane, Report
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.changes import JobClosed, Remedy
+from lean_trim.workspace.open_job import OpenJob, Snapshot
+from lean_trim.workspace.tasks import Lane, Report, Tasks
 
 LOGGER = logging.getLogger(__name__)
-Result = TypeVar("Result")
 
 
 class Say:
@@ -35,6 +33,7 @@ class Say:
         "The job goes on in {path}. {count} change(s) that could not be saved before are in it.",
     )
     NO_JOB = Message("saving.no_job", "No job is open.")
+    STOPPED = Message("saving.stopped", "saving elsewhere was cancelled; nothing was changed")
     STILL_THERE = Message("saving.elsewhere_failed", "{reason} What could not be saved is still kept.")
 
 
@@ -50,43 +49,13 @@ class Unsaved(Protocol):
 
 
 class Saving:
-    """The way to the file of the open job."""
+    """The way to the file of the open job; ``unsaved`` are the changes it refused."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, tasks: Tasks) -> None:
+        self.open = open_job
+        self.tasks = tasks
         self.unsaved: list[Unsaved] = []
-
-    def save(self, write: Callable[[JobStore], Result]) -> Result:
-        """Write to the open job's file.
-
-        Parameters
-        ----------
-        write : called with the open file.
-
-        Returns
-        -------
-        What ``write`` returned.
-
-        Raises
-        ------
-        SaveFailedError
-            With the true cause; the file is as it was.
-        """
-        store = self.workspace.store
-        if store is None:
-            raise SaveFailedError(Path(), str(Say.NO_JOB()))
-        try:
-            return write(store)
-        finally:
-            self.tell_access()
-
-    def tell_access(self) -> None:
-        """Publish a change of what may be saved."""
-        store = self.workspace.store
-        read_only = store.read_only if store is not None else ""
-        if read_only != self.workspace.read_only:
-            self.workspace.read_only = read_only
-            self.workspace.hub.publish(AccessChanged(read_only))
+        open_job.hub.subscribe(JobClosed, lambda _: self.unsaved.clear())
 
     def attempt(self, action: Callable[[], object], change: Unsaved | None = None) -> bool:
         """Do something that saves.
@@ -117,7 +86,7 @@ class Saving:
         error : why.
         change : what is kept, None for nothing.
         """
-        self.tell_access()
+        self.open.tell_access()
         LOGGER.warning("not saved: %s", error)
         remedies = (
             (Remedy.SAVE_ELSEWHERE, Remedy.TAKE_OVER)
@@ -125,11 +94,10 @@ class Saving:
             else (Remedy.SAVE_ELSEWHERE,)
         )
         if change is None:
-            self.workspace.hub.publish(Notice("error", Say.FAILED(reason=str(error)), remedies))
+            self.open.error(Say.FAILED(reason=str(error)), remedies)
             return
         self.unsaved.append(change)
-        said = Say.FAILED_KEPT(reason=str(error), what=f"“{change.text}”")
-        self.workspace.hub.publish(Notice("error", said, remedies))
+        self.open.error(Say.FAILED_KEPT(reason=str(error), what=f"“{change.text}”"), remedies)
 
     def save_elsewhere(self, path: Path) -> None:
         """Write the whole job, with everything that could not be saved, to another file and go on there.
@@ -138,45 +106,52 @@ class Saving:
         ----------
         path : of the new file.
         """
-        workspace = self.workspace
-        job = workspace.job
-        store = workspace.store
-        if job is None or store is None:
-            workspace.note(Say.NO_JOB())
+        snapshot = self.open.snapshot
+        if snapshot is None:
+            self.open.note(Say.NO_JOB())
             return
-        settings = workspace.settings_cache
-        choices = workspace.choices_cache
 
         def work(report: Report) -> JobStore:
-            report.saving()
-            return JobStore.write_copy(path, job, settings, choices)
+            copy = JobStore.write_copy(path, snapshot.job, snapshot.settings, snapshot.choices)
+            if report.cancelled:
+                _throw_away(copy)
+                raise CancelledError(Say.STOPPED())
+            return copy
 
-        workspace.tasks.start(
+        self.tasks.start(
             Lane.READING,
             f"Saving to {path.name}",
             work,
-            lambda copy: self._go_on(copy, path),
+            lambda copy: self._go_on(copy, path, snapshot),
             self._not_elsewhere,
+            discard=_throw_away,
         )
 
     def _not_elsewhere(self, reason: str) -> None:
-        self.workspace.hub.publish(Notice("error", Say.STILL_THERE(reason=reason), (Remedy.SAVE_ELSEWHERE,)))
+        self.open.error(Say.STILL_THERE(reason=reason), (Remedy.SAVE_ELSEWHERE,))
 
-    def _go_on(self, copy: JobStore, path: Path) -> None:
-        """Take the new file for the old one, and do what was refused."""
-        workspace = self.workspace
-        if workspace.store is not None:
-            workspace.store.close()
-        workspace.store = copy
-        workspace.path = path
-        self.tell_access()
+    def _go_on(self, copy: JobStore, path: Path, copied: Snapshot) -> None:
+        """Take the new file for the old one, and do what was refused.
+
+        The job went on while it was copied: what it has become since is written first.
+        """
+        now = self.open.snapshot
+        assert now is not None
+        try:
+            copy.bring_up_to_date(copied.job, now.job, now.settings, now.choices)
+        except SaveFailedError as error:
+            _throw_away(copy)
+            self._not_elsewhere(str(error))
+            return
+        self.open.take_store(copy, path)
         # Taken out first, so that one the new file refuses as well is kept again.
         waiting = self.unsaved
         self.unsaved = []
         done = sum(self.attempt(change.apply, change) for change in waiting)
-        workspace.note(Say.SAVED_ELSEWHERE(path=path, count=done))
-        workspace.publish_job()
+        self.open.note(Say.SAVED_ELSEWHERE(path=path, count=done))
 
-    def clear(self) -> None:
-        """Forget what was kept; the job is closed."""
-        self.unsaved.clear()
+
+def _throw_away(copy: JobStore) -> None:
+    """Close and remove a copy that does not become the job's file."""
+    copy.close()
+    copy.path.unlink(missing_ok=True)

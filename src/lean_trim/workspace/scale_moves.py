@@ -7,7 +7,6 @@ single cells are not decided: they speak of the old one.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -20,12 +19,13 @@ from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.injectors.tables import limits_of
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.types import Floats
-from lean_trim.workspace.changes import Notice
+from lean_trim.job.records import Round
+from lean_trim.workspace.history import History
+from lean_trim.workspace.injector_tables import InjectorTables
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.side_tables import Held, TablesChange
-
-if TYPE_CHECKING:
-    from lean_trim.job.records import Round
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.solving import Solver
 
 
 class Say:
@@ -53,8 +53,14 @@ class Say:
 class ScaleMoves:
     """Scale of the shown round's airflow table."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(
+        self, open_job: OpenJob, saving: Saving, history: History, solver: Solver, injectors: InjectorTables
+    ) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.solver = solver
+        self.injectors = injectors
 
     def need(self) -> ScaleNeed:
         """Whether the table as it would be written asks for another scale.
@@ -63,15 +69,15 @@ class ScaleMoves:
         -------
         From the cells as the drive asks for them, before the field's ends cut them off.
         """
-        current, vehicle = self.workspace.round, self.workspace.vehicle
+        current, vehicle = self.open.round, self.open.vehicle
         if current is None or vehicle is None or current.scale_moved != 1.0:
             return ScaleNeed(1.0, ())
         return scale_need(current.result, vehicle.limits, self._asked())
 
     def _asked(self) -> Floats | None:
-        proposal, solution = self.workspace.solver.proposal, self.workspace.solver.solution
-        current = self.workspace.round
-        if proposal is None or solution is None or current is None or not self.workspace.is_last:
+        proposal, solution = self.solver.proposal, self.solver.solution
+        current = self.open.round
+        if proposal is None or solution is None or current is None or not self.open.is_last:
             return None
         # Only where the field's end cut a change off is more wanted than what would be written.
         cut = proposal.status == Status.RANGE
@@ -89,7 +95,7 @@ class ScaleMoves:
         -------
         With what to enter and what shifts.
         """
-        vehicle = self.workspace.vehicle
+        vehicle = self.open.vehicle
         return () if vehicle is None else moves(vehicle, factor)
 
     def move(self, at: ScaleAt, factor: float) -> bool:
@@ -104,35 +110,35 @@ class ScaleMoves:
         -------
         Whether it was done.
         """
-        current, vehicle = self.workspace.round, self.workspace.vehicle
+        current, vehicle = self.open.round, self.open.vehicle
         if current is None or vehicle is None or not self._may(current):
             return False
         try:
             cells = scaled(current.result, vehicle.limits, factor)
             tables, decisions = self._beside(at, factor)
         except LeanTrimError as error:
-            self.workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            self.open.error(Say.REFUSED(reason=str(error)))
             return False
         decisions[current.subject] = _all_by_hand(current.decided, cells)
         return self._push(current, Say.MOVE(factor=factor, at=str(at)), tables, decisions)
 
     def _may(self, current: Round) -> bool:
         refused = None
-        if not self.workspace.is_last:
+        if not self.open.is_last:
             refused = Say.ONLY_NEWEST()
         elif current.scale_moved != 1.0:
             refused = Say.ALREADY()
         elif current.injectors_decided:
             refused = Say.INJECTORS()
         if refused is not None:
-            self.workspace.hub.publish(Notice("error", refused))
+            self.open.error(refused)
         return refused is None
 
     def _beside(
         self, at: ScaleAt, factor: float
     ) -> tuple[dict[str, Table | None], dict[str, Decision | None]]:
         """What is decided beside the airflow table."""
-        current = self.workspace.round
+        current = self.open.round
         assert current is not None
         calibration = current.revision.calibration
         before = calibration.tables.get(ENGINE_SCALE)
@@ -144,7 +150,7 @@ class ScaleMoves:
         tables: dict[str, Table | None] = {ENGINE_SCALE: scale}
         decisions: dict[str, Decision | None] = {ENGINE_SCALE: _all_by_hand(undecided(scale), values)}
         if at is ScaleAt.FLOW:
-            flow = self.workspace.injectors.base(INJECTOR_FLOW)
+            flow = self.injectors.base(INJECTOR_FLOW)
             if flow is None:
                 raise LeanTrimError(Say.NO_FLOW())
             tables[INJECTOR_FLOW] = flow
@@ -159,8 +165,8 @@ class ScaleMoves:
         -------
         Whether there was one.
         """
-        current = self.workspace.round
-        if current is None or current.scale_moved == 1.0 or not self.workspace.is_last:
+        current = self.open.round
+        if current is None or current.scale_moved == 1.0 or not self.open.is_last:
             return False
         base = current.revision.calibration[ENGINE_SCALE]
         # A scale of 1 is no table of its own: the sheet counts again.
@@ -181,14 +187,13 @@ class ScaleMoves:
             {name: current.revision.calibration.tables.get(name) for name in tables},
             {name: current.decisions.get(name) for name in decisions},
         )
-        workspace = self.workspace
-        made = TablesChange(workspace.injectors, current.id, str(text), before, Held(tables, decisions))
-        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+        made = TablesChange(self.injectors, current.id, str(text), before, Held(tables, decisions))
+        return self.saving.attempt(lambda: self.history.push(made), made)
 
     @property
     def moved_at(self) -> ScaleAt | None:
         """Where the shown round moves its scale; None if it does not."""
-        current = self.workspace.round
+        current = self.open.round
         if current is None or current.scale_moved == 1.0:
             return None
         base = current.revision.calibration[ENGINE_SCALE]
@@ -199,7 +204,7 @@ class ScaleMoves:
 
     def entry(self) -> Said | None:
         """What has to be entered in the ECU together with the table of the shown round; None if nothing."""
-        current, at = self.workspace.round, self.moved_at
+        current, at = self.open.round, self.moved_at
         if current is None or at is None:
             return None
         entry = next((way.entry for way in self.ways(current.scale_moved) if way.at is at), None)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -17,10 +16,11 @@ from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.job.records import Round
-from lean_trim.workspace.changes import InjectorsTold, Notice, Part, ProposalChanged
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.changes import InjectorsTold, Part, ProposalChanged
+from lean_trim.workspace.history import History
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 
 
 class Say:
@@ -85,8 +85,11 @@ class SideTables(ABC):
     redrives = False
     apart_from_scale = False
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.navigation = navigation
 
     def base(self, name: str) -> Table | None:
         """A table as the shown round is driven on it.
@@ -99,7 +102,7 @@ class SideTables(ABC):
         -------
         None if nothing is known.
         """
-        current = self.workspace.round
+        current = self.open.round
         return None if current is None else current.revision.calibration.tables.get(name)
 
     @abstractmethod
@@ -165,7 +168,7 @@ class SideTables(ABC):
         -------
         The decision.
         """
-        current, table = self.workspace.round, self.base(name)
+        current, table = self.open.round, self.base(name)
         if current is None or table is None:
             return None
         return current.decisions.get(name) or decide.undecided(table)
@@ -234,12 +237,12 @@ class SideTables(ABC):
         return self._decide(name, Say.ACCEPT(what=self.words[name]), take)
 
     def _refuse(self, name: str, reason: str) -> None:
-        self.workspace.hub.publish(Notice("error", Say.REFUSED(what=self.words[name], reason=reason)))
+        self.open.error(Say.REFUSED(what=self.words[name], reason=reason))
 
     def _decide(self, name: str, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
         table, decision = self.base(name), self.decided(name)
         if table is None or decision is None:
-            self.workspace.note(Say.NO_DATA(what=self.words[name]))
+            self.open.note(Say.NO_DATA(what=self.words[name]))
             return False
         try:
             after = change(decision, table)
@@ -251,17 +254,16 @@ class SideTables(ABC):
     def _push(
         self, text: Said, name: str, table: Table, decision: Decision | None, redrives: bool = False
     ) -> bool:
-        workspace = self.workspace
-        current = workspace.round
-        if current is None or not workspace.is_last:
-            workspace.note(Say.ONLY_NEWEST())
+        current = self.open.round
+        if current is None or not self.open.is_last:
+            self.open.note(Say.ONLY_NEWEST())
             return False
         if self.apart_from_scale and current.scale_moved != 1.0:
-            workspace.hub.publish(Notice("error", Say.SCALE_FIRST()))
+            self.open.error(Say.SCALE_FIRST())
             return False
         after = Held({name: table}, {name: decision})
         made = TablesChange(self, current.id, str(text), held(current, (name,)), after, redrives)
-        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+        return self.saving.attempt(lambda: self.history.push(made), made)
 
     def settle(self, round_id: int, settled: Held, redrives: bool) -> None:
         """Save tables and decisions of a round, then take them into memory.
@@ -277,19 +279,18 @@ class SideTables(ABC):
         SaveFailedError
             If the file refused it; nothing is changed then.
         """
-        workspace = self.workspace
-        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        changed = self.open.round_of(round_id)
         if changed is None:
             return
         tables, decisions = settled.tables, settled.decisions
-        workspace.saving.save(lambda store: store.save_tables(changed, tables, decisions, redrives))
+        self.open.commit(lambda store: store.save_tables(changed, tables, decisions, redrives))
         after = changed.with_tables(tables, decisions)
-        workspace.replace_round(after.without_outcome() if redrives else after, Part.DECISION)
-        if redrives and workspace.shows(round_id):
-            workspace.show_other_logs()
-        elif workspace.shows(round_id):
-            workspace.hub.publish(self.announces())
-            workspace.hub.publish(ProposalChanged(round_id))
+        self.open.take_round(after.without_outcome() if redrives else after, Part.DECISION)
+        if redrives and self.open.shows(round_id):
+            self.navigation.show_other_logs()
+        elif self.open.shows(round_id):
+            self.open.hub.publish(self.announces())
+            self.open.hub.publish(ProposalChanged(round_id))
 
 
 def held(current: Round, names: tuple[str, ...]) -> Held:

@@ -6,13 +6,13 @@ Asked for, checked against what is wanted when it comes, shown.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lean_trim import __version__
 from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
+from lean_trim.core.decision.prediction import predict_residual
 from lean_trim.core.decision.proposal import Proposal
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
@@ -23,13 +23,20 @@ from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
 from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.records import Outcome, Round, Span, StoredProposal, Verdict
+from lean_trim.job.records import Outcome, Prediction, Round, Span, StoredProposal, Verdict
 from lean_trim.workspace.binding import Binding, injector_key, needs_refit_only
-from lean_trim.workspace.changes import Notice, Part, ProposalChanged, SolutionShown, SolveFailed
-from lean_trim.workspace.tasks import Lane, Report
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.changes import (
+    JobClosed,
+    Part,
+    ProposalChanged,
+    SolutionShown,
+    SolveFailed,
+    TuningTurned,
+)
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.tasks import Lane, Report, Tasks
+from lean_trim.workspace.tuning import TuningControl
 
 TITLE = "Solving"
 REFIT_TITLE = "Sifting again"
@@ -44,10 +51,16 @@ class Say:
 
 
 class Solver:
-    """Holds the solution that is shown, and asks for new ones."""
+    """Holds the solution that is shown, and asks for new ones.
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    It hears of turned knobs before any view does, for views show what follows from them.
+    """
+
+    def __init__(self, open_job: OpenJob, tasks: Tasks, tuning: TuningControl, saving: Saving) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.tuning = tuning
+        self.saving = saving
         self.solution: Solution | None = None
         self._solved: Binding | None = None
         self.events: tuple[Event, ...] = ()
@@ -55,33 +68,54 @@ class Solver:
         self.requests = 0
         self.failure = ""
         self.leftover: TooFewError | None = None
+        self._asked: Binding | None = None
         self._base: Solution | None = None
         self._again = False
+        open_job.hub.subscribe(TuningTurned, self._turned)
+        open_job.hub.subscribe(JobClosed, lambda _: self.forget())
+
+    def _turned(self, turned: TuningTurned) -> None:
+        """Show what turned knobs make of the solution; solve where that takes the whole way."""
+        if turned.settled:
+            self.propose_again()
+            wanted = self.wanted()
+            shown = self.solution.settings if self.solution is not None else None
+            # A turn the file refused may have been shown already.
+            refused = wanted is not None and shown is not None and shown != wanted.settings
+            if self._asked is not None and (self._asked != wanted or refused):
+                self.solve()
+            return
+        if turned.before.policy != turned.now.policy:
+            self.propose_again()
+        # Delay, regimes and logs need the whole way; that waits until the knob is at rest.
+        before, now = turned.before.solve, turned.now.solve
+        if before != now and needs_refit_only(before, now):
+            self.refit()
 
     @property
     def proposal(self) -> Proposal | None:
         """What is proposed for the table under correction."""
-        current = self.workspace.round
+        current = self.open.round
         return None if current is None else self.proposals.get(current.subject)
 
     def wanted(self) -> Binding | None:
         """What the round that is looked at has to be solved for; None if there is nothing to solve."""
-        workspace = self.workspace
-        current = self.workspace.round
-        if current is None or not current.logs or workspace.job is None:
+        current = self.open.round
+        job = self.open.job
+        if current is None or not current.logs or job is None:
             return None
         rounds = self._rounds_used(current)
-        settled = workspace.tuning.settled
+        settled = self.tuning.settled
         return Binding(
-            job=workspace.number,
+            job=self.open.number,
             round_id=current.id,
             revision_id=current.revision.id,
             logs=tuple((r.id, info.id) for r in rounds for info in r.log_infos),
             left_out=tuple(r.left_out for r in rounds),
             settings=settled.solve,
             airflow_source=settled.airflow_source,
-            vehicle=workspace.job.vehicle,
-            injectors=injector_key(workspace.job.vehicle_in(workspace.index).injectors),
+            vehicle=job.vehicle,
+            injectors=injector_key(job.vehicle_in(self.open.index).injectors),
         )
 
     @property
@@ -92,8 +126,8 @@ class Solver:
 
     def _rounds_used(self, current: Round) -> tuple[Round, ...]:
         """The round itself, then the earlier ones whose logs count too."""
-        job = self.workspace.job
-        also = self.workspace.tuning.settled.earlier
+        job = self.open.job
+        also = self.tuning.settled.earlier
         assert job is not None
         before = (r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
         # On other injector data the table was asked something else.
@@ -101,10 +135,11 @@ class Solver:
 
     def forget(self) -> None:
         """Another round is looked at, or none: what was asked for the old one is not wanted any more."""
-        self.workspace.tasks.drop(Lane.SOLVING)
-        self.workspace.tasks.drop(Lane.REFITTING)
+        self.tasks.drop(Lane.SOLVING)
+        self.tasks.drop(Lane.REFITTING)
         self.solution = None
         self._solved = None
+        self._asked = None
         self.events = ()
         self.proposals = {}
         self.failure = ""
@@ -118,11 +153,12 @@ class Solver:
         Drops an earlier request.
         """
         binding = self.wanted()
-        vehicle = self.workspace.vehicle
-        current = self.workspace.round
+        vehicle = self.open.vehicle
+        current = self.open.round
         if binding is None or vehicle is None or current is None:
             return
         self.requests += 1
+        self._asked = binding
         self.failure = ""
         rounds = self._rounds_used(current)
 
@@ -135,7 +171,7 @@ class Solver:
                 return error, ()
             return solution, find_events(solution)
 
-        self.workspace.tasks.start(
+        self.tasks.start(
             Lane.SOLVING,
             TITLE,
             work,
@@ -154,7 +190,7 @@ class Solver:
         self._solved = None
         self.failure = reason
         self.leftover = leftover
-        self.workspace.hub.publish(SolveFailed(binding.round_id, reason))
+        self.open.hub.publish(SolveFailed(binding.round_id, reason))
 
     def _take(self, binding: Binding, answer: Solution | TooFewError, events: tuple[Event, ...]) -> None:
         """Show an answer, or solve on from it; one for anything else than what is wanted is dropped."""
@@ -167,7 +203,7 @@ class Solver:
         if wanted is None or binding != wanted:
             return
         self.events = events
-        turned = self.workspace.tuning.state.solve
+        turned = self.tuning.state.solve
         # A knob went on while this was solved: showing it would make the slider jump back.
         if turned != solution.settings and needs_refit_only(solution.settings, turned):
             self._keep_outcome(binding.round_id, solution, None)
@@ -182,18 +218,18 @@ class Solver:
     def refit(self) -> None:
         """Show what the turned settings give, from where the last solve ended; only the newest matters."""
         solution = self._base or self.solution
-        settings = self.workspace.tuning.state.solve
+        settings = self.tuning.state.solve
         wanted = self.wanted()
         if solution is None or wanted is None:
             return
         # One at a time; turns in between fold into one more at the end.
-        if Lane.REFITTING in self.workspace.tasks.running:
+        if Lane.REFITTING in self.tasks.running:
             self._again = True
             return
         self._base = None
         requests = self.requests
         mask = solution.sifted.by_hand
-        self.workspace.tasks.start(
+        self.tasks.start(
             Lane.REFITTING,
             REFIT_TITLE,
             lambda report: refit(solution, settings, mask),
@@ -210,7 +246,7 @@ class Solver:
         self._go_on()
 
     def _not_refitted(self, reason: str) -> None:
-        self.workspace.hub.publish(Notice("note", Say.NOT_REFITTED(reason=reason)))
+        self.open.note(Say.NOT_REFITTED(reason=reason))
         self._go_on()
 
     def _go_on(self) -> None:
@@ -225,39 +261,37 @@ class Solver:
         self._propose()
 
     def _tell(self) -> None:
-        current = self.workspace.round
+        current = self.open.round
         if current is not None:
-            self.workspace.hub.publish(SolutionShown(current.id))
+            self.open.hub.publish(SolutionShown(current.id))
 
     def _propose(self) -> None:
         """Apply the policy to the solution that is shown."""
-        workspace = self.workspace
         solution = self.solution
-        current = self.workspace.round
+        current = self.open.round
         assert solution is not None and current is not None
         pinned = np.flatnonzero(current.decided.pinned.ravel()).tolist()
         self.proposals[current.subject] = propose_for(
-            summary_of(solution), replace(workspace.tuning.state.policy, pinned=frozenset(pinned))
+            summary_of(solution), replace(self.tuning.state.policy, pinned=frozenset(pinned))
         )
 
     def propose_again(self) -> None:
         """Apply the policy anew, after it or the pins were changed."""
-        current = self.workspace.round
+        current = self.open.round
         if current is None:
             return
         if self.solution is not None:
             self._propose()
-        self.workspace.hub.publish(ProposalChanged(current.id))
+        self.open.hub.publish(ProposalChanged(current.id))
 
     def _keep_outcome(self, round_id: int, solution: Solution, proposal: Proposal | None) -> None:
         """Keep verdict and proposal of a round that still goes on; that of one that has ended is fixed."""
-        workspace = self.workspace
-        current = workspace.job.round_of(round_id) if workspace.job is not None else None
+        current = self.open.round_of(round_id)
         # A look at an old round must not change what was said of it.
         if (
             current is None
-            or workspace.read_only
-            or not (workspace.goes_on(current) or current.verdict is None)
+            or self.open.read_only
+            or not (self.open.goes_on(current) or current.verdict is None)
         ):
             return
         self._save_outcome(current, solution, proposal)
@@ -265,28 +299,46 @@ class Solver:
     def _save_outcome(self, current: Round, solution: Solution, proposal: Proposal | None) -> None:
         outcome = outcome_of(solution, proposal, current.subject)
         try:
-            self.workspace.saving.save(lambda store: store.save_outcome(current.id, outcome))
+            self.open.commit(lambda store: store.save_outcome(current.id, outcome))
         except SaveFailedError as error:
             # A figure that can be worked out again is not worth keeping for elsewhere; that nothing can be
             # saved is worth telling.
-            self.workspace.saving.refused(error, None)
+            self.saving.refused(error, None)
             return
         proposals = {**current.proposals, **outcome.proposals}
-        self.workspace.replace_round(
-            replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME
-        )
+        self.open.take_round(replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME)
+
+    def foretold(self, ended: Round) -> Prediction | None:
+        """What the next drive should show, if the round is looked at with a solution.
+
+        Parameters
+        ----------
+        ended : a round whose decided table is driven next.
+
+        Returns
+        -------
+        The residual with its error, None if nothing can be foretold.
+        """
+        # With other injector data the table will be asked something else than this drive says.
+        if ended.injectors_decided:
+            return None
+        # One of fewer logs, while the whole is still being solved, would foretell another drive.
+        if self.solution is None or not self.open.shows(ended.id) or not self.is_up_to_date:
+            return ended.prediction
+        foretold = predict_residual(self.solution.estimate, ended.result_as_driven.values)
+        return None if foretold is None else Prediction(*foretold)
 
     def judge_anew(self) -> None:
         """Replace the shown round's verdict by what its solution says now, because the user asks for it."""
-        current = self.workspace.round
+        current = self.open.round
         solution = self.solution
         if current is None or solution is None:
-            self.workspace.note(Say.NOTHING_TO_JUDGE())
+            self.open.note(Say.NOTHING_TO_JUDGE())
             return
         self._save_outcome(current, solution, self.proposal)
-        judged = self.workspace.round
+        judged = self.open.round
         if judged is not None and judged.verdict is not current.verdict:
-            self.workspace.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
+            self.open.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
 
 
 def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -> Outcome:

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lean_trim.core.messages import Message
-from lean_trim.job.records import CORRECTION, SWAP, Round
+from lean_trim.job.records import CORRECTION, SWAP, Job, Round
 from lean_trim.workspace.changes import Part
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.history import History
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 
 
 class Say:
@@ -31,7 +30,7 @@ LARGE = 2.0
 class KindChange:
     """A round becomes, or is no longer, one after an injector change."""
 
-    workspace: Workspace
+    open: OpenJob
     round_id: int
     text: str
     before: str
@@ -46,52 +45,57 @@ class KindChange:
         self._settle(self.before)
 
     def _settle(self, kind: str) -> None:
-        workspace = self.workspace
-        workspace.saving.save(lambda store: store.save_kind(self.round_id, kind))
-        changed = workspace.job.round_of(self.round_id) if workspace.job is not None else None
+        self.open.commit(lambda store: store.save_kind(self.round_id, kind))
+        changed = self.open.round_of(self.round_id)
         if changed is not None:
-            workspace.replace_round(changed.with_kind(kind), Part.KIND)
+            self.open.take_round(changed.with_kind(kind), Part.KIND)
 
 
-def mark_swap(workspace: Workspace, on: bool) -> bool:
-    """Say that the newest round follows a change of injectors, or that it does not; undoable.
+class Swaps:
+    """Marks the newest round as one after an injector change."""
 
-    Parameters
-    ----------
-    workspace : with an open job.
-    on : whether it does.
+    def __init__(self, open_job: OpenJob, saving: Saving, history: History) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
 
-    Returns
-    -------
-    Whether it stands so now.
-    """
-    current = workspace.round
-    if current is None or not workspace.is_last:
-        workspace.note(Say.ONLY_NEWEST())
-        return False
-    kind = SWAP if on else CORRECTION
-    if current.kind == kind:
-        return True
-    text = str((Say.MARK if on else Say.UNMARK)(number=current.number))
-    made = KindChange(workspace, current.id, text, current.kind, kind)
-    return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+    def mark(self, on: bool) -> bool:
+        """Say that the newest round follows a change of injectors, or that it does not; undoable.
+
+        Parameters
+        ----------
+        on : whether it does.
+
+        Returns
+        -------
+        Whether it stands so now.
+        """
+        current = self.open.round
+        if current is None or not self.open.is_last:
+            self.open.note(Say.ONLY_NEWEST())
+            return False
+        kind = SWAP if on else CORRECTION
+        if current.kind == kind:
+            return True
+        text = str((Say.MARK if on else Say.UNMARK)(number=current.number))
+        made = KindChange(self.open, current.id, text, current.kind, kind)
+        return self.saving.attempt(lambda: self.history.push(made), made)
 
 
-def size_ratio(workspace: Workspace, current: Round) -> float:
+def size_ratio(job: Job, current: Round) -> float:
     """Flow of the injectors of a round over that of the round before it.
 
     Parameters
     ----------
-    workspace : with an open job.
+    job : an open job.
     current : a round of it.
 
     Returns
     -------
     NaN where either is not known, or there is no round before.
     """
-    job = workspace.job
-    before = job.round_before(current) if job is not None else None
-    if job is None or before is None:
+    before = job.round_before(current)
+    if before is None:
         return float("nan")
     flows = [
         job.vehicle_in(i).injectors.flow_g_per_s

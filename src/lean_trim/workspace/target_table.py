@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -18,11 +17,11 @@ from lean_trim.core.decision.regions import USUAL_KPA
 from lean_trim.core.decision.targets import TargetAdvice, advise
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
-from lean_trim.workspace.changes import Notice
-from lean_trim.workspace.side_tables import Held, TablesChange
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
+from lean_trim.workspace.history import History
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.side_tables import Held, SideTables, TablesChange
+from lean_trim.workspace.solving import Solver
 
 LIMITS = TableLimits(resolution=0.001, lowest=0.5, highest=1.5)
 """What a target may be set to, λ; the field of an ECU is finer or as fine."""
@@ -48,19 +47,25 @@ class Say:
 class TargetTable:
     """Target table of the shown round."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(
+        self, open_job: OpenJob, saving: Saving, history: History, solver: Solver, beside: SideTables
+    ) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.solver = solver
+        self.beside = beside
 
     @property
     def base(self) -> Table | None:
         """As the shown round was driven on it; None if the car has none."""
-        current = self.workspace.round
+        current = self.open.round
         return None if current is None else current.revision.calibration.tables.get(TARGET)
 
     @property
     def decided(self) -> Decision | None:
         """What is decided of it, untouched if nothing is; None if there is no table."""
-        current, table = self.workspace.round, self.base
+        current, table = self.open.round, self.base
         if current is None or table is None:
             return None
         return current.decisions.get(TARGET) or decide.undecided(table)
@@ -74,7 +79,7 @@ class TargetTable:
         return advise(table, decision.values, self._baro_kpa())
 
     def _baro_kpa(self) -> float:
-        solution = self.workspace.solver.solution
+        solution = self.solver.solution
         if solution is None:
             return USUAL_KPA
         logged = solution.frame.log.get(Role.BARO)
@@ -94,7 +99,7 @@ class TargetTable:
         Whether it was done.
         """
         if not cells:
-            self.workspace.note(Say.CHOOSE_FIRST())
+            self.open.note(Say.CHOOSE_FIRST())
             return False
         words = text.strip()
         typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
@@ -117,28 +122,27 @@ class TargetTable:
         return self._change(Say.PUT_BACK(count=count), lambda d, t: decide.put_back(d, t, cells or None))
 
     def _change(self, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
-        workspace = self.workspace
-        current, table, before = workspace.round, self.base, self.decided
-        if current is None or not workspace.is_last:
-            workspace.note(Say.ONLY_NEWEST())
+        current, table, before = self.open.round, self.base, self.decided
+        if current is None or not self.open.is_last:
+            self.open.note(Say.ONLY_NEWEST())
             return False
         if table is None or before is None:
-            workspace.note(Say.NO_TABLE())
+            self.open.note(Say.NO_TABLE())
             return False
         try:
             after = change(before, table)
         except LeanTrimError as error:
-            workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            self.open.error(Say.REFUSED(reason=str(error)))
             return False
         # A cell typed back to what it was is not decided.
         same = after.values == table.values
         after = replace(after, origin=np.where(same, np.int8(decide.Origin.UNTOUCHED), after.origin))
         kept = after if after.changed else None
         made = TablesChange(
-            workspace.injectors,
+            self.beside,
             current.id,
             str(text),
             Held({}, {TARGET: current.decisions.get(TARGET)}),
             Held({}, {TARGET: kept}),
         )
-        return workspace.saving.attempt(lambda: workspace.history.push(made), made)
+        return self.saving.attempt(lambda: self.history.push(made), made)

@@ -1,11 +1,9 @@
 """Long work off the model's thread: a pure function, progress, cancel, exactly one answer.
 
-A lane each for reading and for solving.
-
 Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a panic in a
 compiled library). Cancelling frees the lane at once and drops the answer; a thread that cannot be stopped
-runs out on its own. What saves asks ``Report.saving`` first: from then on it is too late to cancel, so that
-"nothing was changed" is never wrong.
+runs out on its own, and what it returns then is handed to ``discard``. Tasks prepare and never save into the
+open job, so that "nothing was changed" is never wrong.
 """
 
 from __future__ import annotations
@@ -24,8 +22,6 @@ from lean_trim.workspace.changes import Hub, Notice, WorkEnded, WorkMoved, WorkS
 from lean_trim.workspace.loop import EventLoop
 
 LOGGER = logging.getLogger(__name__)
-SAVING_WAIT_S = 5.0
-"""How long closing waits for a task that is writing to the file."""
 
 
 class Lane(Enum):
@@ -46,7 +42,6 @@ class Say:
         "tasks.still_running", "{title} is still running; wait for it or cancel it first."
     )
     CANCELLED = Message("tasks.cancelled", "{title} was cancelled; nothing was changed.")
-    TOO_LATE = Message("tasks.too_late", "{title} is being saved already; it can no longer be cancelled.")
     FAILED = Message("tasks.failed", "{reason}")
     UNEXPECTED = Message(
         "tasks.unexpected",
@@ -74,16 +69,6 @@ class Report:
         """True once the task was cancelled."""
         return self._task.stopped.is_set()
 
-    def saving(self) -> None:
-        """Say that the work is about to write to the file.
-
-        Raises
-        ------
-        CancelledError
-            If it was cancelled before.
-        """
-        self._task.begin_saving()
-
     def on_cancel(self, call: Callable[[], None]) -> None:
         """Have something done when the task is cancelled, such as ending a child process.
 
@@ -106,7 +91,6 @@ class Task:
         self.lane = lane
         self.title = title
         self.stopped = threading.Event()
-        self.is_saving = False
         self._work = work
         self._tasks = tasks
         self._lock = threading.Lock()
@@ -119,26 +103,14 @@ class Task:
         self._began = time.monotonic()
         self._thread.start()
 
-    def wait(self, seconds: float) -> None:
-        """Block until the thread has ended, or for so long.
-
-        Parameters
-        ----------
-        seconds : patience.
-        """
-        self._thread.join(seconds)
-
-    def cancel(self) -> bool:
-        """Ask the work to stop; False if it is writing to the file, which is seen through."""
+    def cancel(self) -> None:
+        """Ask the work to stop."""
         with self._lock:
-            if self.is_saving:
-                return False
             self.stopped.set()
             calls = self._cancel_calls
             self._cancel_calls = []
         for call in calls:
             call()
-        return True
 
     def on_cancel(self, call: Callable[[], None]) -> None:
         """See ``Report.on_cancel``.
@@ -152,13 +124,6 @@ class Task:
                 self._cancel_calls.append(call)
                 return
         call()
-
-    def begin_saving(self) -> None:
-        """See ``Report.saving``."""
-        with self._lock:
-            if self.stopped.is_set():
-                raise CancelledError(Say.CANCELLED(title=self.title))
-            self.is_saving = True
 
     def moved(self, share: float, detail: Any) -> None:
         """Pass progress on to the model's thread.
@@ -197,6 +162,8 @@ class Tasks:
         self._done: dict[int, Callable[[Any], None]] = {}
         self._failed: dict[int, Callable[[str], None]] = {}
         self._details: dict[int, Callable[[Any], None]] = {}
+        # Kept beyond the task's place in its lane: a thread that runs out late still returns something.
+        self._discard: dict[int, Callable[[Any], None]] = {}
 
     def start(
         self,
@@ -207,6 +174,7 @@ class Tasks:
         failed: Callable[[str], None] | None = None,
         on_detail: Callable[[Any], None] | None = None,
         replace: bool = False,
+        discard: Callable[[Any], None] | None = None,
     ) -> Task | None:
         """Run work in a lane.
 
@@ -217,6 +185,8 @@ class Tasks:
         failed : called there with the reason if it failed; a notice is published if None.
         on_detail : called there with progress that is no text.
         replace : drop what runs in the lane; else it is left alone, the user is told, and None is returned.
+        discard : called there with what the work returned if nobody wants it any more, so that an open file
+            is closed.
         """
         before = self.running.get(lane)
         if before is not None and not replace:
@@ -233,6 +203,8 @@ class Tasks:
             self._failed[task.number] = failed
         if on_detail is not None:
             self._details[task.number] = on_detail
+        if discard is not None:
+            self._discard[task.number] = discard
         self.hub.publish(WorkStarted(task.number, title))
         task.start()
         return task
@@ -274,8 +246,11 @@ class Tasks:
         answer : what its work returned.
         failure : what it raised, None if it did not.
         """
+        discard = self._discard.pop(task.number, None)
         # A dropped task has no say any more, however it ended.
         if not self.current(task):
+            if discard is not None and failure is None:
+                discard(answer)
             return
         done = self._done[task.number]
         failed = self._failed.get(task.number)
@@ -316,9 +291,7 @@ class Tasks:
         task = next((self.running[x] for x in lanes if x in self.running), None)
         if task is None:
             return
-        if not task.cancel():
-            self.hub.publish(Notice("note", Say.TOO_LATE(title=task.title)))
-            return
+        task.cancel()
         self._forget(task)
         self.hub.publish(Notice("note", Say.CANCELLED(title=task.title)))
 
@@ -335,8 +308,6 @@ class Tasks:
             self._forget(task)
 
     def drop_all(self) -> None:
-        """Stop everything, and wait for what is writing to the file."""
-        for task in tuple(self.running.values()):
-            if not task.cancel():
-                task.wait(SAVING_WAIT_S)
-            self._forget(task)
+        """Stop everything without a word."""
+        for lane in tuple(self.running):
+            self.drop(lane)

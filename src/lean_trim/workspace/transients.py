@@ -9,15 +9,16 @@ from typing import TYPE_CHECKING
 from lean_trim.core.errors import CancelledError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.transients.classes import ClassKey, TransientClass
-from lean_trim.workspace.changes import TransientsFound
-from lean_trim.workspace.tasks import Lane, Report
+from lean_trim.workspace.changes import JobClosed, TransientsFound
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.solving import Solver, left_out_of
+from lean_trim.workspace.tasks import Lane, Report, Tasks
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
     from lean_trim.core.pipeline.solve import Solution, SolveSettings
     from lean_trim.core.pipeline.transients import TransientReport
     from lean_trim.job.records import Round
-    from lean_trim.workspace.workspace import Workspace
 
 
 class Say:
@@ -60,8 +61,11 @@ class _Before:
 class TransientsControl:
     """``found`` is by round id; nothing is looked for before a desk asks."""
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, tasks: Tasks, solver: Solver) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.solver = solver
+        open_job.hub.subscribe(JobClosed, lambda _: self.forget())
         self.found: dict[int, RoundTransients] = {}
         self.before: dict[int, _Before] = {}
         self.is_wanted = False
@@ -69,7 +73,7 @@ class TransientsControl:
     @property
     def report(self) -> TransientReport | None:
         """Of the shown round as it is solved now; None until it is known."""
-        r, solution = self.workspace.round, self.workspace.solver.solution
+        r, solution = self.open.round, self.solver.solution
         kept = None if r is None else self.found.get(r.id)
         return kept.report if kept is not None and kept.of is solution else None
 
@@ -84,7 +88,7 @@ class TransientsControl:
         -------
         Numbers of rounds and their classes, the oldest first.
         """
-        r = self.workspace.round
+        r = self.open.round
         known = {b.number: b.classes for b in self.before.values()}
         # What was looked at by itself has its own settings.
         known |= {f.number: f.report.classes for f in self.found.values()}
@@ -100,14 +104,14 @@ class TransientsControl:
         """Look at the shown round, if it is solved otherwise than when it was last looked at."""
         from lean_trim.core.pipeline.transients import transients_of
 
-        r, solution = self.workspace.round, self.workspace.solver.solution
+        r, solution = self.open.round, self.solver.solution
         if not self.is_wanted or r is None or solution is None:
             return
         if self.report is not None:
             self._look_back()
             return
-        number = self.workspace.number
-        self.workspace.tasks.start(
+        number = self.open.number
+        self.tasks.start(
             Lane.TRANSIENTS,
             str(Say.LOOKING()),
             lambda _: transients_of(solution),
@@ -118,10 +122,10 @@ class TransientsControl:
 
     def _take(self, number: int, found: RoundTransients) -> None:
         # Another job is open by now.
-        if number != self.workspace.number:
+        if number != self.open.number:
             return
         self.found = {**self.found, found.round_id: found}
-        self.workspace.hub.publish(TransientsFound())
+        self.open.hub.publish(TransientsFound())
         # It may have been solved anew in the meantime.
         self.look()
 
@@ -131,12 +135,12 @@ class TransientsControl:
         if wanted is None:
             return
         r, key = wanted
-        job = self.workspace.job
+        job = self.open.job
         assert job is not None
         vehicle = job.vehicle_in(job.index_of(r.id) or 0)
-        settings = self.workspace.tuning.settled.solve
-        number = self.workspace.number
-        self.workspace.tasks.start(
+        settings = self.solver.tuning.settled.solve
+        number = self.open.number
+        self.tasks.start(
             Lane.TRANSIENTS,
             str(Say.LOOKING_BACK(number=r.number)),
             lambda report: _classes_of(r, vehicle, settings, report),
@@ -146,7 +150,7 @@ class TransientsControl:
         )
 
     def _not_seen(self) -> Iterator[tuple[Round, tuple[object, ...]]]:
-        job, shown = self.workspace.job, self.workspace.round
+        job, shown = self.open.job, self.open.round
         if job is None or shown is None:
             return
         for r in [b for b in job.rounds if b.number < shown.number and b.logs][-MOST_BEFORE:]:
@@ -156,10 +160,10 @@ class TransientsControl:
                 yield r, key
 
     def _take_before(self, number: int, round_id: int, before: _Before) -> None:
-        if number != self.workspace.number:
+        if number != self.open.number:
             return
         self.before = {**self.before, round_id: before}
-        self.workspace.hub.publish(TransientsFound())
+        self.open.hub.publish(TransientsFound())
         self.look()
 
     def forget(self) -> None:
@@ -174,7 +178,6 @@ def _classes_of(
     """Quick changes of an earlier round by sort; none where it cannot be solved."""
     from lean_trim.core.pipeline.solve import solve
     from lean_trim.core.pipeline.transients import transients_of
-    from lean_trim.workspace.solving import left_out_of
 
     try:
         solution = solve(list(r.logs), vehicle, settings, left_out_of((r,)), report)

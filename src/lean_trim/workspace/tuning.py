@@ -7,19 +7,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.job.tuning import Tuning
-from lean_trim.workspace.binding import needs_refit_only
-from lean_trim.workspace.changes import Notice, Part, TuningTurned
-from lean_trim.workspace.loop import Timer
+from lean_trim.workspace.changes import JobClosed, Part, TuningTurned
+from lean_trim.workspace.history import History
+from lean_trim.workspace.loop import EventLoop, Timer
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.turned import turned
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
 
 REST_S = 0.5
 """How long a knob has to stand still to be at rest."""
@@ -61,12 +60,21 @@ class TuningControl:
     ``state`` as the knobs stand, ``settled`` as they are at rest and in the file.
     """
 
-    def __init__(self, workspace: Workspace) -> None:
-        self.workspace = workspace
+    def __init__(self, open_job: OpenJob, saving: Saving, history: History, loop: EventLoop) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.loop = loop
         self.state = Tuning()
-        self.settled = self.state
         self.rest_s = REST_S
         self._timer: Timer | None = None
+        open_job.hub.subscribe(JobClosed, lambda _: self._stop_timer())
+
+    @property
+    def settled(self) -> Tuning:
+        """The shown round's settings as the file has them."""
+        current = self.open.round
+        return self.state if current is None else current.tuning
 
     @property
     def is_resting(self) -> bool:
@@ -81,8 +89,8 @@ class TuningControl:
         tuning : of the round that is looked at.
         """
         self._stop_timer()
-        self.state = self.settled = tuning
-        self._tell()
+        self.state = tuning
+        self._tell(tuning)
 
     def turn(self, group: Group, name: str, value: float) -> None:
         """Turn one knob; ``name`` is "rule.knob" for the sieve.
@@ -176,36 +184,31 @@ class TuningControl:
         try:
             self._take(make())
         except LeanTrimError as error:
-            self.workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
-            self._tell()
+            self.open.error(Say.REFUSED(reason=str(error)))
+            self._tell(self.state)
 
     def _take(self, state: Tuning) -> None:
-        if state == self.state or self.workspace.round is None:
+        if state == self.state or self.open.round is None:
             return
         before = self.state
         self.state = state
-        self._tell()
-        if before.policy != state.policy:
-            self.workspace.solver.propose_again()
-        # Delay, regimes and logs need the whole way; that waits until the knob is at rest.
-        if before.solve != state.solve and needs_refit_only(before.solve, state.solve):
-            self.workspace.solver.refit()
         self._stop_timer()
-        self._timer = self.workspace.tasks.loop.call_later(self.rest_s, self.rest)
+        self._timer = self.loop.call_later(self.rest_s, self.rest)
+        self._tell(before)
 
     def rest(self) -> None:
         """A turn has come to rest: keep it, make it undoable, and solve in full."""
         self._stop_timer()
-        current = self.workspace.round
+        current = self.open.round
         if current is None or self.state == self.settled:
             return
         change = TuningChange(self, current.id, self.settled, self.state)
-        if not self.workspace.saving.attempt(lambda: self.workspace.history.push(change), change):
+        if not self.saving.attempt(lambda: self.history.push(change), change):
             # What could not be saved is not shown as if it were: the knobs go back to what the file holds.
             self._stand(self.settled)
 
     def settle(self, round_id: int, tuning: Tuning) -> None:
-        """Save settings that are to stay, then stand and solve as they say.
+        """Save settings that are to stay, then stand as they say.
 
         SaveFailedError leaves everything as it was.
 
@@ -219,32 +222,33 @@ class TuningControl:
         SaveFailedError
             If the file refused them.
         """
-        workspace = self.workspace
-        workspace.saving.save(lambda store: store.save_tuning(round_id, tuning))
-        changed = workspace.job.round_of(round_id) if workspace.job is not None else None
+        self.open.commit(lambda store: store.save_tuning(round_id, tuning))
+        changed = self.open.round_of(round_id)
         if changed is not None:
-            workspace.replace_round(replace(changed, tuning=tuning), Part.TUNING)
-        if workspace.round is None or workspace.round.id != round_id:
-            return
-        before = self.settled
-        self.settled = tuning
-        self._stand(tuning)
-        if replace(before, policy=tuning.policy) != tuning:
-            workspace.solver.solve()
+            self.open.take_round(replace(changed, tuning=tuning), Part.TUNING)
+        if self.open.shows(round_id):
+            self._stand(tuning)
 
     def _stand(self, tuning: Tuning) -> None:
+        before = self.state
         self.state = tuning
-        self._tell()
-        self.workspace.solver.propose_again()
+        self._tell(before, settled=True)
 
     def _stop_timer(self) -> None:
         if self._timer is not None:
             self._timer.cancel()
             self._timer = None
 
-    def _tell(self) -> None:
-        current = self.workspace.round
-        self.workspace.hub.publish(TuningTurned(current.id if current is not None else 0))
+    def _tell(self, before: Tuning, settled: bool = False) -> None:
+        current = self.open.round
+        self.open.hub.publish(
+            TuningTurned(
+                round_id=current.id if current is not None else 0,
+                before=before,
+                now=self.state,
+                settled=settled,
+            )
+        )
 
 
 def _turned(state: Tuning, group: Group, name: str, value: float) -> Tuning:

@@ -60,7 +60,7 @@ def test_a_change_is_kept_when_typing_rests_and_can_be_undone(
     until(lambda: flow(own) == 7.7 and not own.session.is_busy)
     until(lambda: own.session.solution is not None and own.session.solution is not solution)
     assert "injectors" in own.session.history.undo_text
-    own.session.workspace.undo()
+    own.session.navigation.undo()
     until(lambda: not own.session.is_busy)
     assert flow(own) == before
     assert float(desk_of(own).form.numbers[Key.FLOW].edit.text()) == before

@@ -50,7 +50,7 @@ class ScalePanel(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.scale = session.workspace.scale
+        self.scale = session.scale
         self.suggested = 1.0
         self._of: Solution | None = None
         self._end: SensorEnd | None = None

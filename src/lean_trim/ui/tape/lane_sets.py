@@ -27,10 +27,10 @@ class LaneSets(QObject):
         return self._lanes[self.name]
 
     def _job_changed(self) -> None:
-        workspace = self.session.workspace
-        if workspace.job is not None and workspace.number != self._job_number:
-            self._job_number = workspace.number
-            self._lanes = {name: lanes_from_text(workspace.setting(f"lanes {name}"), name) for name in SETS}
+        job = self.session.open
+        if job.job is not None and job.number != self._job_number:
+            self._job_number = job.number
+            self._lanes = {name: lanes_from_text(job.setting(f"lanes {name}"), name) for name in SETS}
 
     def use(self, name: str) -> None:
         """Show another set of lanes."""
@@ -46,11 +46,11 @@ class LaneSets(QObject):
         self._set(SETS[self.name])
 
     def _set(self, lanes: tuple[LaneSpec, ...]) -> None:
-        workspace = self.session.workspace
+        job = self.session.open
         wanted = lanes or SETS[self.name]
         # Looking at a job that cannot be saved must not end in an error for a ticked lane.
-        if workspace.job is not None and self.session.can_save:
+        if job.job is not None and self.session.can_save:
             text = lanes_to_text(wanted)
-            self.session.saving.attempt(lambda: workspace.save_setting(f"lanes {self.name}", text))
+            self.session.saving.attempt(lambda: job.save_setting(f"lanes {self.name}", text))
         self._lanes[self.name] = wanted
         self.lanes_changed.emit()

@@ -91,7 +91,7 @@ class Tape(QWidget):
         prepared = self.session.prepared
         log = prepared.frame.log if prepared is not None else join_logs(current.logs)
         # A threshold turned must not throw the user back to the whole log.
-        place = (self.session.workspace.number, current.id, tuple(i.id for i in current.log_infos), len(log))
+        place = (self.session.open.number, current.id, tuple(i.id for i in current.log_infos), len(log))
         same = self.data is not None and place == self._place
         self._place = place
         names = (

@@ -230,7 +230,7 @@ class NewJobPage(QWidget):
         def done(told: Told) -> None:
             self.show_draft(with_told(self.draft, told))
 
-        self.session.workspace.tasks.start(
+        self.session.tasks.start(
             Lane.READING, "Reading the log", lambda report: read_told(path, report), done
         )
 
@@ -249,7 +249,7 @@ class NewJobPage(QWidget):
             self.session.noticed.emit(Notice("error", Say.PROBLEM(text=str(error))))
             return
         for line in warnings:
-            self.session.workspace.note(Say.PROBLEM(text=line))
+            self.session.note(Say.PROBLEM(text=line))
         self.fill_from(vehicle)
 
     def fill_from(self, vehicle: Vehicle) -> None:

@@ -68,13 +68,13 @@ class Dialogs:
         if not path:
             return
         target = self._remember(path)
-        job = session.workspace.path if preferences.switch("report_drives") else None
+        job = session.open.path if preferences.switch("report_drives") else None
         settings = preferences.all() | {"round": tuning_text(session.tuning.state)}
         names: list[str] = []
         if self.window.opening.attempt(
             lambda: names.extend(write_report(target, state_folder(), settings, job))
         ):
-            session.workspace.note(Say.REPORT_WRITTEN(path=target, contents=", ".join(names)))
+            session.note(Say.REPORT_WRITTEN(path=target, contents=", ".join(names)))
 
     def _choose(self, title: str, filters: str) -> Path | None:
         path, _ = QFileDialog.getOpenFileName(self.window, title, self._folder(), filters)
@@ -104,7 +104,7 @@ class Dialogs:
         from lean_trim.formats.vehicle_sheet import write_vehicle
 
         session = self.window.session
-        vehicle = session.workspace.decided_vehicle()
+        vehicle = session.open.decided_vehicle
         if vehicle is None:
             return
         folder = QFileDialog.getExistingDirectory(
@@ -120,7 +120,7 @@ class Dialogs:
             write_vehicle(vehicle, Path(folder))
 
         if self.window.opening.attempt(write):
-            session.workspace.note(Say.SHEET_WRITTEN(folder=folder))
+            session.note(Say.SHEET_WRITTEN(folder=folder))
 
     def open_job(self) -> None:
         """Ask for a job file."""
@@ -130,10 +130,10 @@ class Dialogs:
 
     def save_elsewhere(self) -> None:
         """Ask where the job goes on."""
-        workspace = self.window.session.workspace
-        if workspace.path is None:
+        kept = self.window.session.open.path
+        if kept is None:
             return
-        wanted = workspace.path.with_name(f"{workspace.path.stem} copy{SUFFIX}")
+        wanted = kept.with_name(f"{kept.stem} copy{SUFFIX}")
         path, _ = QFileDialog.getSaveFileName(self.window, "Where the job goes on", str(wanted), JOB_FILTER)
         if path:
             self.window.session.saving.save_elsewhere(Path(path).with_suffix(SUFFIX))

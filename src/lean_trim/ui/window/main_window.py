@@ -51,7 +51,6 @@ from lean_trim.ui.window.start_page import StartPage
 from lean_trim.ui.window.status import Status
 from lean_trim.ui.window.units_menu import UnitsMenu
 from lean_trim.workspace.changes import Notice, Remedy
-from lean_trim.workspace.swap import mark_swap
 
 if TYPE_CHECKING:
     from lean_trim.ui.vehicle.new_job import NewJobPage
@@ -147,8 +146,8 @@ class MainWindow(QMainWindow):
             "solve": session.solver.solve,
             "judge": session.solver.judge_anew,
             "cancel": session.cancel,
-            "undo": session.workspace.undo,
-            "redo": session.workspace.redo,
+            "undo": session.navigation.undo,
+            "redo": session.navigation.redo,
             "accept": lambda: session.deciding.accept(session.selection.cells or None),
             "accept_all": session.deciding.accept,
             "put_back": lambda: session.deciding.put_back(session.selection.cells or None),
@@ -163,7 +162,7 @@ class MainWindow(QMainWindow):
         current = self.session.round
         # A tick that follows the round that is shown is nobody's word.
         if current is not None and on != (current.kind == SWAP):
-            mark_swap(self.session.workspace, on)
+            self.session.swaps.mark(on)
             self._show_kind()
 
     def _show_kind(self) -> None:
@@ -293,7 +292,7 @@ class MainWindow(QMainWindow):
         if opened:
             # Where the work is; the list of rounds would have it otherwise.
             self.table_desk.table.setFocus(Qt.FocusReason.OtherFocusReason)
-        look_only = self.tr(" (only to look at)") if self.session.workspace.read_only else ""
+        look_only = self.tr(" (only to look at)") if self.session.open.read_only else ""
         self.setWindowTitle(f"{job.vehicle.name}{look_only} – Lean Trim" if job else "Lean Trim")
         for name in NEEDS_JOB:
             self.actions_[name].setEnabled(job is not None)
@@ -368,7 +367,7 @@ class MainWindow(QMainWindow):
         if remedy == Remedy.SAVE_ELSEWHERE:
             self.ask.save_elsewhere()
         else:
-            self.session.workspace.take_over()
+            self.session.opening.take_over()
 
     def _go_on(self, what: str) -> None:
         """End the round as it is meant."""
@@ -382,7 +381,7 @@ class MainWindow(QMainWindow):
     def _leave_out(self) -> None:
         span = self.session.selection.span
         if span is None:
-            self.session.workspace.note(Say.CHOOSE_STRETCH())
+            self.session.note(Say.CHOOSE_STRETCH())
         else:
             self.session.deciding.leave_out(*span)
 

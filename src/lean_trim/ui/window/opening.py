@@ -72,7 +72,7 @@ class Opening(QObject):
         if kept is not None:
             self.attempt(lambda: self.recent.add(kept))
             self.fill_menu()
-            self.session.workspace.note(Say.DEMO_KEPT(path=kept))
+            self.session.note(Say.DEMO_KEPT(path=kept))
         self._first_drive()
 
     def _first_drive(self) -> None:
@@ -114,14 +114,14 @@ class Opening(QObject):
     def _opened(self, path: Path, warnings: Sequence[str] = ()) -> None:
         # After the job before was closed, whose messages go with it.
         for line in warnings:
-            self.session.workspace.note(Say.WARNING(text=line))
+            self.session.note(Say.WARNING(text=line))
         self.attempt(lambda: self.recent.add(path))
         self.note_state()
 
     def note_state(self) -> None:
         """Remember how the open job stands, for the list of jobs."""
         job = self.session.job
-        path = self.session.workspace.path
+        path = self.session.open.path
         if job is None or path is None:
             return
         outcomes = [f"round {r.number}: {text}" for r in job.rounds if (text := outcome(job, r))]

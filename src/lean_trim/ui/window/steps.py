@@ -93,7 +93,7 @@ def _decide_step(session: Session, current: Round) -> Step:
         tip = "The airflow table waits for a drive on the new injector data"
         return Step(State.DONE, "Injector data decided", tip)
     if current.scale_moved != 1.0:
-        tip = str(session.workspace.scale.entry())
+        tip = str(session.scale.entry())
         return Step(State.DONE, f"Scale × {current.scale_moved:.2f}, {cells_in_words(done)} decided", tip)
     decided = f"{cells_in_words(done)} decided"
     waiting = session.deciding.waiting_in()
@@ -119,7 +119,7 @@ def _hand_over_step(session: Session, current: Round) -> Step:
             return Step(State.DONE, "Driven without a hand-over", "The next round was begun from here")
         decided = current.changed > 0 and not session.deciding.waiting_in()
         tip = f"Write the decided table to a file, or copy it, for the editor of your ECU. {BACKUP}"
-        entry = session.workspace.scale.entry()
+        entry = session.scale.entry()
         tip = tip if entry is None else f"{entry} {tip}"
         return Step(State.NOW if decided else State.OPEN, "Not handed over", tip)
     when, _, how = current.handed_over.partition(" ")
@@ -182,7 +182,7 @@ def _proven_step(session: Session, current: Round) -> Step:
 def _data_step(session: Session, current: Round) -> Step:
     assert session.job is not None
     before = session.job.round_before(current)
-    ratio = size_ratio(session.workspace, current)
+    ratio = size_ratio(session.job, current)
     if is_large(ratio):
         tip = "So large a change leaves regions 20 % off even with good data: begin on the rich side."
         return Step(State.DONE, f"New data: {ratio:.1f} × the old flow, ±20 %", tip)
@@ -205,7 +205,7 @@ def _first_start_step(session: Session, current: Round) -> Step:
 
 def _split_step(session: Session, current: Round) -> Step:
     tip = "On the Injectors desk: a percentage is flow, a time is dead time, a shape is airflow"
-    report = session.workspace.study.report
+    report = session.study.report
     if report is not None:
         change = 100.0 * (report.split.flow_scale - 1.0)
         text = f"Told: {signed(change, 1)} %, {signed(report.split.dead_ms, 2)} ms"
@@ -221,7 +221,7 @@ def _tables_step(session: Session, current: Round) -> Step:
     if current.changed:
         return _decide_step(session, current)
     tip = "Accept flow and dead time as told; where there is nothing to write, go on to the airflow table"
-    told = session.workspace.study.report is not None
+    told = session.study.report is not None
     return Step(State.NOW if told else State.OPEN, "Accept the tables", tip)
 
 

@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.formats.vehicle_sheet import vehicle_dict
-from lean_trim.workspace.changes import Notice
+from lean_trim.workspace.history import History
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.vehicle.draft import VehicleDraft
-
-if TYPE_CHECKING:
-    from lean_trim.workspace.workspace import Workspace
 
 
 class Say:
@@ -44,7 +43,8 @@ WORDS = {
 class VehicleChange:
     """One change of a job's vehicle."""
 
-    workspace: Workspace
+    open: OpenJob
+    navigation: Navigation
     before: Vehicle
     after: Vehicle
 
@@ -62,12 +62,9 @@ class VehicleChange:
         self._settle(self.before)
 
     def _settle(self, vehicle: Vehicle) -> None:
-        workspace = self.workspace
-        workspace.saving.save(lambda store: store.save_vehicle(vehicle))
-        if workspace.job is not None:
-            workspace.job = replace(workspace.job, vehicle=vehicle)
-            workspace.publish_job()
-            workspace.show_other_logs()
+        self.open.commit(lambda store: store.save_vehicle(vehicle))
+        self.open.take_vehicle(vehicle)
+        self.navigation.show_other_logs()
 
 
 def differing(before: Vehicle, after: Vehicle) -> str:
@@ -85,32 +82,40 @@ def differing(before: Vehicle, after: Vehicle) -> str:
     return ", ".join(WORDS.get(key, key) for key in new if old.get(key) != new[key])
 
 
-def change_vehicle(workspace: Workspace, draft: VehicleDraft) -> bool:
-    """Make the job's vehicle what a draft says, with undo; told if that cannot be.
+class VehicleChanges:
+    """Changes what the open job's vehicle is."""
 
-    Parameters
-    ----------
-    workspace : with an open job.
-    draft : of its vehicle, as it is to be.
+    def __init__(self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation) -> None:
+        self.open = open_job
+        self.saving = saving
+        self.history = history
+        self.navigation = navigation
 
-    Returns
-    -------
-    Whether the job's vehicle is that now.
-    """
-    job = workspace.job
-    if job is None:
-        return False
-    try:
-        wanted = draft.vehicle()
-        if job.car:
-            raise BadInputError(Say.SIMULATED())
-    except BadInputError as error:
-        workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
-        return False
-    # Tables belong to rounds; what is changed here is the rest.
-    wanted = replace(wanted, table=job.vehicle.table, target=job.vehicle.target)
-    if not differing(job.vehicle, wanted):
-        return True
-    return workspace.saving.attempt(
-        lambda: workspace.history.push(VehicleChange(workspace, job.vehicle, wanted))
-    )
+    def change(self, draft: VehicleDraft, number: int) -> bool:
+        """Make the job's vehicle what a draft says, with undo; told if that cannot be.
+
+        Parameters
+        ----------
+        draft : of its vehicle, as it is to be.
+        number : of the opened job it was typed for; in another one it changes nothing.
+
+        Returns
+        -------
+        Whether the job's vehicle is that now.
+        """
+        job = self.open.job
+        if job is None or number != self.open.number:
+            return False
+        try:
+            wanted = draft.vehicle()
+            if job.car:
+                raise BadInputError(Say.SIMULATED())
+        except BadInputError as error:
+            self.open.error(Say.REFUSED(reason=str(error)))
+            return False
+        # Tables belong to rounds; what is changed here is the rest.
+        wanted = replace(wanted, table=job.vehicle.table, target=job.vehicle.target)
+        if not differing(job.vehicle, wanted):
+            return True
+        made = VehicleChange(self.open, self.navigation, job.vehicle, wanted)
+        return self.saving.attempt(lambda: self.history.push(made), made)

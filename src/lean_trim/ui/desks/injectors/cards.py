@@ -31,7 +31,7 @@ AXES = {INJECTOR_FLOW: "pressures", DEAD_TIME: "voltages", SMALL_PULSES: "open t
 
 def injector_card(name: str, session: Session) -> CardKind:
     """One of the injector tables."""
-    tables = session.workspace.injectors
+    tables = session.injectors
     return CardKind(
         tables=tables,
         name=name,

@@ -59,7 +59,7 @@ class InjectorsDesk(QWidget):
         super().__init__()
         self.session = session
         self.appearance = appearance
-        self.study = session.workspace.study
+        self.study = session.study
         self.chart = InjectorChart(appearance)
         self.trust = DoubleSpinBox(self)
         self.trust.setRange(*TRUST_PCT)
@@ -171,7 +171,7 @@ class InjectorsDesk(QWidget):
 
     def refresh(self) -> None:
         """Stand as the study says."""
-        tables = self.session.workspace.injectors
+        tables = self.session.injectors
         told = self.study.report
         report = None if told is None else tables.in_force(told)
         self.headroom.refresh()

@@ -70,7 +70,7 @@ class MeasuredPanel(QWidget):
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.study = session.workspace.study
+        self.study = session.study
         self.boxes: dict[str, DoubleSpinBox] = {}
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)

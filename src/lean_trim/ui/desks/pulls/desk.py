@@ -60,7 +60,7 @@ class PullsDesk(QWidget):
         super().__init__()
         self.session = session
         self.appearance = appearance
-        self.pulls = session.workspace.pulls
+        self.pulls = session.pulls
         self.list = PullList(appearance, self)
         self.controls = Controls(self)
         self.chart = OverlayChart(appearance, self)
@@ -221,7 +221,7 @@ class PullsDesk(QWidget):
     def _chosen(self) -> None:
         """Another row was chosen: the tape shows it, if it is of the round that is looked at."""
         row = self.row
-        if row is not None and self.session.workspace.shows(row.round_id):
+        if row is not None and self.session.open.shows(row.round_id):
             pull = row.trace.pull
             self.session.selection.set_span(pull.start_s, pull.end_s, frozenset())
         self._show_chosen()

@@ -31,7 +31,6 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox
-from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.pulls import KnockAxes, knock_axes_of
 
 HEADS = ("round", "at", "run", "retard, °", "rpm", "MAP, kPa", "spark, °", "intake, °C", "λ")
@@ -74,7 +73,7 @@ class KnockPage(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.pulls = session.workspace.pulls
+        self.pulls = session.pulls
         self.events = cell_table("Knock events of all rounds")
         self.events.setColumnCount(len(HEADS))
         for place, (head, tip) in enumerate(zip(HEADS, TIPS, strict=True)):
@@ -187,7 +186,7 @@ class KnockPage(QWidget):
                 raise BadInputError(Say.NO_AXES())
             axes = knock_axes_of(By(self.by.currentData()), found.rows, found.columns)
         except LeanTrimError as error:
-            self.session.workspace.hub.publish(Notice("error", Say.REFUSED(reason=str(error))))
+            self.session.open.error(Say.REFUSED(reason=str(error)))
             return
         self.pulls.set_knock_axes(axes)
 
@@ -195,7 +194,7 @@ class KnockPage(QWidget):
         place = self.events.currentRow()
         if 0 <= place < len(self.rows):
             round_id, _, event = self.rows[place]
-            if self.session.workspace.shows(round_id):
+            if self.session.open.shows(round_id):
                 self.session.selection.set_span(event.start_s, event.end_s, frozenset())
 
     def _copy_grid(self) -> None:

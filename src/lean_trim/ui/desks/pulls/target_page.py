@@ -40,7 +40,7 @@ class TargetPage(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.targets = session.workspace.targets
+        self.targets = session.targets
         self.grid = cell_table("Target lambda, as it will be written")
         self.grid.setSelectionBehavior(self.grid.SelectionBehavior.SelectItems)
         self.grid.setFont(font(FIGURES))

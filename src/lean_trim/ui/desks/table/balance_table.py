@@ -77,7 +77,7 @@ class BalanceTable(QWidget):
 
     def _job_changed(self) -> None:
         """Another job, or none: the frame of the current cell belongs to the old one."""
-        number = self.session.workspace.number if self.session.job is not None else 0
+        number = self.session.open.number if self.session.job is not None else 0
         if number != self._job_number:
             self._job_number = number
             self.current = self.anchor = 0

@@ -24,7 +24,7 @@ POINTS = {
 
 def correction_card(name: str, session: Session) -> CardKind:
     """One of the corrections of fuel."""
-    kind, tables = KINDS[name], session.workspace.corrections
+    kind, tables = KINDS[name], session.corrections
     points, unit = POINTS[kind.axes[0]]
     return CardKind(
         tables=tables,

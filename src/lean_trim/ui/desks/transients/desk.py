@@ -41,7 +41,7 @@ class TransientsDesk(QWidget):
     def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
         super().__init__()
         self.session = session
-        self.transients = session.workspace.transients
+        self.transients = session.transients
         self.panels = ClassPanels(appearance)
         self.panels.chosen.connect(self._chosen)
         self.proposals = ProposalTable(self)

@@ -29,7 +29,7 @@ class CorrectionTables(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.tables = session.workspace.corrections
+        self.tables = session.corrections
         self.cards: dict[str, TableCard] = {}
         self.choice = ComboBox(self)
         self.choice.setAccessibleName("Which of the ECU's tables is shown")

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QPushButton, QV
 
 from lean_trim.core.data.calibration import TARGET
 from lean_trim.core.data.table_kinds import table_words
+from lean_trim.core.messages import Message
 from lean_trim.ui.desks.desk import DeskSpec
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
@@ -17,7 +18,6 @@ from lean_trim.ui.vehicle.car_form import CarForm
 from lean_trim.ui.vehicle.grid_preview import GridPreview
 from lean_trim.ui.widgets.page import scrolling_column
 from lean_trim.ui.widgets.turning import Turning
-from lean_trim.workspace.vehicle.changing import change_vehicle
 from lean_trim.workspace.vehicle.draft import VehicleDraft, draft_of
 
 REST_MS = 900
@@ -27,6 +27,15 @@ KEPT = "Every change is saved when the typing rests, and can be undone. The show
 SIMULATED = "A simulated car: what its engine is cannot be changed here. Begin a new job for your own."
 LOOK_ONLY = "This job can only be looked at now."
 NO_TARGET = "No target table: the target comes from the logs."
+
+
+class Say:
+    """What the desk says."""
+
+    NOT_KEPT = Message(
+        "vehicle_desk.not_kept",
+        "What was being typed of the vehicle is not in the job that was closed: {reason}.",
+    )
 
 
 class VehicleDesk(QWidget):
@@ -52,6 +61,7 @@ class VehicleDesk(QWidget):
         self.export = QPushButton("Export the vehicle sheet…", self)
         self.export.clicked.connect(actions["export_sheet"].trigger)
         self._draft: VehicleDraft | None = None
+        self._draft_of = 0
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(REST_MS)
@@ -59,6 +69,8 @@ class VehicleDesk(QWidget):
         self._lay_out()
         for signal in (session.job_changed, session.round_changed, session.access_changed):
             signal.connect(lambda *_: self.refresh())
+        session.job_closing.connect(self.keep)
+        session.job_closed.connect(self._drop)
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         # Whoever turns to something else has finished typing.
@@ -114,6 +126,8 @@ class VehicleDesk(QWidget):
 
     def _edited(self, draft: VehicleDraft) -> None:
         self._draft = draft
+        # What is typed belongs to this job, whichever is open when the typing rests.
+        self._draft_of = self.session.open.number
         wrong = (*draft.wrong, *(f"{what} is missing" for what in draft.missing))
         self._say(f"Not kept yet: {wrong[0]}" if wrong else KEPT, wrong=bool(wrong))
         if wrong:
@@ -142,8 +156,17 @@ class VehicleDesk(QWidget):
         if draft is None or not draft.is_ready or self.session.job is None:
             return
         self._draft = None
-        if not change_vehicle(self.session.workspace, draft):
+        if not self.session.vehicles.change(draft, self._draft_of):
             self._draft = draft
+
+    def _drop(self) -> None:
+        """The job is closed: what of its vehicle could not be kept goes with it, and is named."""
+        self._timer.stop()
+        draft = self._draft
+        self._draft = None
+        if draft is not None:
+            wrong = (*draft.wrong, *(f"{what} is missing" for what in draft.missing))
+            self.session.note(Say.NOT_KEPT(reason="; ".join(wrong) or "the job could not be saved"))
 
 
 VEHICLE_DESK = DeskSpec(

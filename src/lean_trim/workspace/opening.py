@@ -1,0 +1,131 @@
+"""Opening a job file, reading the open one anew, closing it.
+
+A file is opened and read in another thread; until that is done the job that is open stays as it is, and a
+file that cannot be used takes nothing away.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from pathlib import Path
+
+from lean_trim.core.messages import Message
+from lean_trim.job.records import Job
+from lean_trim.job.store import JobStore, open_job
+from lean_trim.workspace.changes import JobClosed, JobClosing
+from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.tasks import Lane, Report, Tasks
+from lean_trim.workspace.tuning import TuningControl
+
+LOGGER = logging.getLogger(__name__)
+TITLE = "Opening the job"
+
+
+class Say:
+    """What opening says."""
+
+    MOVING = Message(
+        "opening.moving",
+        "{name} was changed while it was read again, more than once; it stays as it was. Open it again when "
+        "the work rests.",
+    )
+
+
+MOST_READINGS = 3
+"""How often an open file is read again because it was changed meanwhile."""
+
+
+class Opening:
+    """Makes a job the open one, and lets go of it."""
+
+    def __init__(
+        self, open_job: OpenJob, tasks: Tasks, tuning: TuningControl, navigation: Navigation
+    ) -> None:
+        self.open = open_job
+        self.tasks = tasks
+        self.tuning = tuning
+        self.navigation = navigation
+
+    def open_path(
+        self, path: Path, then: Callable[[], None] | None = None, take_over: bool = False, reading: int = 1
+    ) -> None:
+        """Open a job file at its newest round, in the background; ``then`` is called when it is open.
+
+        A file another window holds is opened for reading only, unless it is taken over. The file that is open
+        is read anew.
+
+        Parameters
+        ----------
+        path : a job file.
+        then : called when it is open.
+        take_over : become the window that writes, whoever was before.
+        reading : which attempt this is, for a file that is open.
+        """
+        # One window cannot hold a file twice: a second connection only reads until it takes the place of
+        # the first.
+        ours = self._is_open(path) and not self.open.read_only
+        commits = self.open.commits
+
+        def work(report: Report) -> tuple[JobStore, Job]:
+            return open_job(path, take=not ours, take_over=take_over and not ours)
+
+        def opened(answer: tuple[JobStore, Job]) -> None:
+            store, job = answer
+            if ours and self._is_open(path) and commits != self.open.commits:
+                # Something was saved since; what was read does not hold it.
+                store.close()
+                self._read_again(path, then, reading)
+                return
+            if ours and self._is_open(path) and self.open.store is not None:
+                store.take_place_of(self.open.store)
+            self.close_job()
+            self.take_job(path, store, job)
+            if then is not None:
+                then()
+
+        self.tasks.start(Lane.READING, TITLE, work, opened, discard=lambda answer: answer[0].close())
+
+    def _is_open(self, path: Path) -> bool:
+        """True if the open job is kept in that file."""
+        ours = self.open.path
+        try:
+            return ours is not None and path.samefile(ours)
+        except OSError:
+            return False
+
+    def _read_again(self, path: Path, then: Callable[[], None] | None, reading: int) -> None:
+        if reading >= MOST_READINGS:
+            self.open.error(Say.MOVING(name=path.name))
+            return
+        self.open_path(path, then, reading=reading + 1)
+
+    def take_job(self, path: Path, store: JobStore, job: Job) -> None:
+        """Make an opened job the one that is looked at.
+
+        Parameters
+        ----------
+        path, store, job : as ``open_job`` gives them.
+        """
+        held = f", {store.read_only}" if store.read_only else ""
+        LOGGER.info("opened %s: %s rounds%s", path.name, len(job.rounds), held)
+        self.open.take_job(path, store, job)
+        self.navigation.show_round(len(job.rounds) - 1)
+
+    def take_over(self) -> None:
+        """Become the window that writes.
+
+        The job is read again, since the other window may have changed it.
+        """
+        if self.open.path is not None:
+            self.open_path(self.open.path, take_over=True)
+
+    def close_job(self) -> None:
+        """Let go of the job; a turn that is not at rest is kept first, everything else is saved already."""
+        if self.open.job is not None:
+            self.open.hub.publish(JobClosing())
+            self.tuning.rest()
+        self.tasks.drop_all()
+        self.open.let_go()
+        self.open.hub.publish(JobClosed())
