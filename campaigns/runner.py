@@ -26,6 +26,7 @@ CACHE = ROOT / ".campaigns"
 DOCS = ROOT / "docs" / "campaigns"
 NAMES = (
     "kills",
+    "monkey",
     "mutations",
     "disks",
     "constants",

@@ -78,13 +78,20 @@ BAD_VALUES = [
     ("UPDATE rounds SET subject = 'maf'", "another table|no table"),
     ("UPDATE rounds SET note = zeroblob(10)", "no text"),
     ("UPDATE revisions SET parent_id = 77", "revisions that is missing"),
-    ("INSERT INTO handed_over_tables SELECT id, 've', '[1.0]' FROM rounds", "the cells handed over are 1"),
-    ("INSERT INTO handed_over_tables SELECT id, 'spark', '[]' FROM rounds", "no table 'spark'"),
-    ("INSERT INTO handed_over_tables SELECT id, 've', '{}' FROM rounds", "the cells handed over are 0"),
     (
-        "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7') FROM rounds, "
+        "INSERT INTO handed_over_tables SELECT rounds.id, 'spark', cells, name, unit, axes FROM rounds, "
         "tables WHERE tables.kind = 've'",
-        "a cell handed over is -53.7",
+        "a table 'spark' that was handed over is none of ours",
+    ),
+    (
+        "INSERT INTO handed_over_tables SELECT rounds.id, 've', '[1.0]', name, unit, axes FROM rounds, "
+        "tables WHERE tables.kind = 've'",
+        "shape|cells|reshape",
+    ),
+    (
+        "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7'), name, unit, "
+        "axes FROM rounds, tables WHERE tables.kind = 've'",
+        "-53.7|above 0|not positive|positive",
     ),
     ("INSERT INTO resting_logs SELECT id, 77 FROM rounds", "an entry of resting_logs refers to one of logs"),
     (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 from pathlib import Path
 
@@ -31,7 +32,7 @@ def test_closing_and_reopening_brings_everything_back(
     store.save_decision(first.id, "ve", decision)
     store.save_left_out(first.id, [Span(10.0, 20.5)])
     store.save_outcome(first.id, Outcome(Verdict(7.7, np.nan, 40.0), {}))
-    store.mark_handed_over(first.id, "CSV a.csv", {"ve": decision.values})
+    store.mark_handed_over(first.id, "CSV a.csv", {"ve": first.table.with_values(decision.values)})
     store.begin_round(
         first, first.revision.calibration.with_table("ve", first.table.with_values(decision.values))
     )
@@ -50,7 +51,7 @@ def test_closing_and_reopening_brings_everything_back(
     assert back.verdict.residual_rms == 7.7
     assert np.isnan(back.verdict.trim_rms)
     assert "CSV a.csv" in back.handed_over
-    np.testing.assert_array_equal(back.handed["ve"], decision.values)
+    np.testing.assert_array_equal(back.handed["ve"].values, decision.values)
     assert not back.has_changed_since_handed_over
     np.testing.assert_array_equal(job.rounds[1].table.values, decision.values)
     assert job.rounds[1].decided.changed == 0
@@ -100,3 +101,22 @@ def test_what_is_not_a_job_is_refused(tmp_path: Path, heron_vehicle: Vehicle) ->
         JobStore.create(tmp_path / "new.leantrim", heron_vehicle)
     with pytest.raises(BadInputError, match="is not a folder"):
         JobStore.create(tmp_path / "no" / "job.leantrim", heron_vehicle)
+
+
+def test_a_hand_over_of_an_earlier_version_lies_on_the_rounds_own_axes(
+    tmp_path: Path, heron_vehicle: Vehicle
+) -> None:
+    """Those files hold cells without axes; what no longer fits is as if it were not known."""
+    path = tmp_path / "old.leantrim"
+    store = JobStore.create(path, heron_vehicle)
+    table = heron_vehicle.table
+    with store.database.writing() as db:
+        for name, cells in (("ve", [70.0] * table.size), ("dead_time", [1.0]), ("target_lambda", [1.0])):
+            db.execute(
+                "INSERT INTO handed_over_tables (round_id, table_name, cells) VALUES (1, ?, ?)",
+                (name, json.dumps(cells)),
+            )
+    store.close()
+    handed = load_job(path).rounds[0].handed
+    assert set(handed) == {"ve"} and handed["ve"].same_axes(table)
+    np.testing.assert_array_equal(handed["ve"].values, 70.0)

@@ -11,7 +11,7 @@ from datetime import datetime
 
 import numpy as np
 
-from lean_trim.core.data.calibration import Calibration, with_calibration
+from lean_trim.core.data.calibration import TABLE_NAMES, Calibration, with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
@@ -59,7 +59,7 @@ class Say:
     )
     NO_PARENT = Message("reading.no_parent", "revision {revision_id} has no parent {parent_id}")
     LOG_TIMES = Message("reading.log_times", "the log {name!r} has impossible times")
-    HANDED_SIZE = Message("reading.handed_size", "the cells handed over are {count}; the table has {size}")
+    HANDED_NAME = Message("reading.handed_name", "a table {name!r} that was handed over is none of ours")
     PROPOSAL_SIZE = Message("reading.proposal_size", "a proposal has {count} cells; the table has {size}")
 
 
@@ -265,7 +265,8 @@ def _resting(db: sqlite3.Connection, round_id: int, logs: dict[int, Log]) -> Ite
         info = log_info(db, log_id)
         key = (round_id, log_id)
         spans = db.execute(
-            "SELECT start_s, end_s FROM resting_left_out WHERE round_id = ? AND log_id = ? ORDER BY start_s",
+            "SELECT start_s, end_s FROM resting_left_out WHERE round_id = ? AND log_id = ? "
+            "ORDER BY start_s, end_s",
             key,
         )
         marks = db.execute(
@@ -292,7 +293,9 @@ def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
 
 
 def _spans(db: sqlite3.Connection, round_id: int) -> Iterable[Span]:
-    rows = db.execute("SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s", (round_id,))
+    rows = db.execute(
+        "SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s, end_s", (round_id,)
+    )
     return (_span(*row) for row in rows.fetchall())
 
 
@@ -312,17 +315,24 @@ def _mark(time: object, text: object) -> Mark:
     )
 
 
-def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> dict[str, Floats]:
-    """Cells that were handed over, by table."""
-    rows = db.execute("SELECT table_name, cells FROM handed_over_tables WHERE round_id = ?", (round_id,))
-    out: dict[str, Floats] = {}
-    for name, cells in rows.fetchall():
-        table = calibration[_text(name, "a table's name")]
+def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> dict[str, Table]:
+    """Tables that were handed over, by name."""
+    rows = db.execute(
+        "SELECT table_name, label, unit, axes, cells FROM handed_over_tables WHERE round_id = ?", (round_id,)
+    )
+    out: dict[str, Table] = {}
+    for key, label, unit, axes, cells in rows.fetchall():
+        name = _text(key, "a table's name")
+        if name not in TABLE_NAMES:
+            raise BadInputError(Say.HANDED_NAME(name=name))
+        if axes:
+            out[name] = _table([label, unit, axes, cells])
+            continue
+        # Earlier versions kept the cells only; they lie on the round's own axes, if it still has them.
         listed = json.loads(_text(cells, "the cells handed over"))
-        if len(listed) != table.size:
-            raise BadInputError(Say.HANDED_SIZE(count=len(listed), size=table.size))
-        values = [_number(value, "a cell handed over", 1e-9, LARGEST_CELL) for value in listed]
-        out[name] = np.array(values).reshape(table.shape)
+        if name in calibration and len(listed) == calibration[name].size:
+            values = [_number(value, "a cell handed over", 1e-9, LARGEST_CELL) for value in listed]
+            out[name] = calibration[name].with_values(np.reshape(values, calibration[name].shape))
     return out
 
 

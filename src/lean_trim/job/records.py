@@ -145,8 +145,8 @@ class Round:
 
     ``subject`` names the table under correction; ``decisions`` holds what was decided, by table. ``logs``
     are those that count; ``resting`` were left out whole.
-    ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the cells of the tables that were
-    handed over, which later decisions do not change.
+    ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
+    over, which later decisions do not change.
     """
 
     id: int
@@ -167,7 +167,7 @@ class Round:
     note: str = ""
     kind: str = CORRECTION
     resting: tuple[RestingLog, ...] = ()
-    handed: Mapping[str, Floats] = field(default_factory=dict)
+    handed: Mapping[str, Table] = field(default_factory=dict)
 
     @property
     def table(self) -> Table:
@@ -239,7 +239,7 @@ class Round:
         -------
         A new record.
         """
-        return replace(self, decisions={**self.decisions, table_name: decision})
+        return replace(self, decisions=_said({**self.decisions, table_name: decision}))
 
     def with_kind(self, kind: str) -> Round:
         """The round as another kind of work.
@@ -273,9 +273,11 @@ class Round:
             calibration = (
                 calibration.without_table(name) if table is None else calibration.with_table(name, table)
             )
-        merged = {**self.decisions, **decisions}
-        kept = {name: decision for name, decision in merged.items() if decision is not None}
-        return replace(self, revision=replace(self.revision, calibration=calibration), decisions=kept)
+        return replace(
+            self,
+            revision=replace(self.revision, calibration=calibration),
+            decisions=_said({**self.decisions, **decisions}),
+        )
 
     @property
     def result(self) -> Table:
@@ -301,8 +303,8 @@ class Round:
         if not self.handed:
             return self.resulting_calibration
         out = self.revision.calibration
-        for name, values in self.handed.items():
-            out = out.with_table(name, out[name].with_values(values))
+        for name, table in self.handed.items():
+            out = out.with_table(name, table)
         return out
 
     @property
@@ -310,9 +312,12 @@ class Round:
         """True if something else is decided now than what was handed over."""
         if not self.handed_over or not self.handed:
             return False
-        handed = self.handed_calibration
-        now = self.resulting_calibration
-        return any(not np.array_equal(handed[name].values, now[name].values) for name in now)
+        return not self.handed_calibration.same_as(self.resulting_calibration)
+
+
+def _said(decisions: Mapping[str, Decision | None]) -> dict[str, Decision]:
+    """Decisions that say something; of one that does not the file keeps no trace, and so does memory."""
+    return {name: d for name, d in decisions.items() if d is not None and d.says_something}
 
 
 @dataclass(frozen=True, eq=False)

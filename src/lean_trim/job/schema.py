@@ -147,6 +147,14 @@ LOG_WORDS = Migration(
 ROUND_KIND = Migration(
     "what kind of work a round is", ("ALTER TABLE rounds ADD COLUMN kind TEXT NOT NULL DEFAULT ''",)
 )
+WHOLE_HANDED_TABLES = Migration(
+    "the tables that were handed over with their axes, for a round's own may be put back or pasted anew",
+    (
+        "ALTER TABLE handed_over_tables ADD COLUMN label TEXT NOT NULL DEFAULT ''",
+        "ALTER TABLE handed_over_tables ADD COLUMN unit TEXT NOT NULL DEFAULT ''",
+        "ALTER TABLE handed_over_tables ADD COLUMN axes TEXT NOT NULL DEFAULT ''",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -154,6 +162,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     HAND_OVER,
     LOG_WORDS,
     ROUND_KIND,
+    WHOLE_HANDED_TABLES,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

@@ -18,7 +18,6 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
-from lean_trim.core.types import Floats
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.vehicle_sheet import vehicle_dict
 from lean_trim.job.choices import choices_in, put_choices
@@ -388,7 +387,7 @@ class JobStore:
                 put_proposal(db, round_id, name, proposal)
 
     def mark_handed_over(
-        self, round_id: int, how: str, handed: Mapping[str, Floats], prediction: Prediction | None = None
+        self, round_id: int, how: str, handed: Mapping[str, Table], prediction: Prediction | None = None
     ) -> str:
         """Keep how and when the calibration left the job, with which cells, and what its drive should show.
 
@@ -396,8 +395,8 @@ class JobStore:
         ----------
         round_id : a round.
         how : a few words.
-        handed : cells by table, in the table's shape.
-        prediction : what the next drive should show.
+        handed : tables by name.
+        prediction : what the next drive should show, None if nobody can say.
 
         Returns
         -------
@@ -407,8 +406,7 @@ class JobStore:
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET handed_over = ? WHERE id = ?", (note, round_id))
             put_handed(db, round_id, handed)
-            if prediction is not None:
-                put_prediction(db, round_id, prediction)
+            put_prediction(db, round_id, prediction)
         return note
 
     def save_vehicle(self, vehicle: Vehicle) -> None:

@@ -7,6 +7,8 @@ import math
 import sqlite3
 from collections.abc import Collection, Mapping
 
+import numpy as np
+
 from lean_trim import __version__
 from lean_trim.core.data.calibration import Calibration
 from lean_trim.core.data.tables import Table
@@ -181,18 +183,42 @@ def put_outcome(db: sqlite3.Connection, r: Round) -> None:
         put_proposal(db, r.id, name, proposal)
 
 
-def put_handed(db: sqlite3.Connection, round_id: int, handed: Mapping[str, Floats]) -> None:
-    """Replace the cells that were handed over.
+def put_handed(db: sqlite3.Connection, round_id: int, handed: Mapping[str, Table]) -> None:
+    """Replace the tables that were handed over.
 
     Parameters
     ----------
     db : in a transaction.
     round_id : a round.
-    handed : cells by table, in the table's shape.
+    handed : tables by name, whole: what the round holds of them later may have other axes, or be gone.
     """
     db.execute("DELETE FROM handed_over_tables WHERE round_id = ?", (round_id,))
-    rows = [(round_id, name, json.dumps(cells.ravel().tolist())) for name, cells in handed.items()]
-    db.executemany("INSERT INTO handed_over_tables VALUES (?, ?, ?)", rows)
+    for name, table in handed.items():
+        label, unit, axes, cells = table_row(table)
+        db.execute(
+            "INSERT INTO handed_over_tables (round_id, table_name, cells, label, unit, axes) "
+            "VALUES (?, ?, ?, ?, ?, ?)",
+            (round_id, name, cells, label, unit, axes),
+        )
+
+
+PROPOSAL_DIGITS = 4
+"""Decimals of a percentage in a proposal that is kept; a table's field is ten times as coarse at best."""
+
+
+def as_kept(pct: Floats) -> Floats:
+    """Percentages of a proposal as the file keeps them, so that memory holds no others.
+
+    Parameters
+    ----------
+    pct : any shape, percent.
+
+    Returns
+    -------
+    Flat.
+    """
+    # Python's rounding, which the file's text has; NumPy's differs in the last bit.
+    return np.array([round(x, PROPOSAL_DIGITS) for x in pct.ravel().tolist()])
 
 
 def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal) -> None:
@@ -210,7 +236,7 @@ def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposa
         "step_pct": proposal.step_pct,
         "std_error_pct": proposal.std_error_pct,
     }
-    cells = {k: [round(x, 4) if math.isfinite(x) else None for x in v.tolist()] for k, v in columns.items()}
+    cells = {k: [x if math.isfinite(x) else None for x in as_kept(v).tolist()] for k, v in columns.items()}
     db.execute(
         "INSERT OR REPLACE INTO proposals VALUES (?, ?, ?, ?, ?)",
         (
@@ -223,19 +249,21 @@ def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposa
     )
 
 
-def put_prediction(db: sqlite3.Connection, round_id: int, prediction: Prediction) -> None:
+def put_prediction(db: sqlite3.Connection, round_id: int, prediction: Prediction | None) -> None:
     """Replace what the next drive should show.
 
     Parameters
     ----------
     db : in a transaction.
     round_id : a round.
-    prediction : replaces an earlier one.
+    prediction : replaces an earlier one; None leaves none.
     """
-    db.execute(
-        "INSERT OR REPLACE INTO predictions VALUES (?, ?, ?, ?)",
-        (round_id, prediction.residual_rms, prediction.std_error, now()),
-    )
+    db.execute("DELETE FROM predictions WHERE round_id = ?", (round_id,))
+    if prediction is not None:
+        db.execute(
+            "INSERT INTO predictions VALUES (?, ?, ?, ?)",
+            (round_id, prediction.residual_rms, prediction.std_error, now()),
+        )
 
 
 def put_whole(db: sqlite3.Connection, job: Job) -> None:
@@ -323,5 +351,4 @@ def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
         put_decision(db, r.id, name, decision)
     put_handed(db, r.id, r.handed)
     put_outcome(db, r)
-    if r.prediction is not None:
-        put_prediction(db, r.id, r.prediction)
+    put_prediction(db, r.id, r.prediction)

@@ -52,6 +52,10 @@ class AddLogs:
         """What it is."""
         return names_of(self.logs)
 
+    def again(self) -> AddLogs:
+        """The same logs; a round takes them whatever became of it."""
+        return self
+
     def apply(self) -> None:
         """Save the logs, then take them into memory; the round is shown anew if it is looked at."""
         current = self.open.round_of(self.round_id)
@@ -82,6 +86,10 @@ class BeginRound:
     def text(self) -> str:
         """What it is."""
         return names_of(self.logs) or str(Say.NEXT_ROUND())
+
+    def again(self) -> BeginRound:
+        """The same round; it is made from the one before as that is when it is saved."""
+        return self
 
     def apply(self) -> None:
         """Save the round, then take it into memory; it is shown if the one before is looked at."""

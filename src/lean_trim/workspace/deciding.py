@@ -17,6 +17,7 @@ from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
 from lean_trim.workspace.changes import Part
 from lean_trim.workspace.history import History
+from lean_trim.workspace.merging import merged
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
@@ -74,6 +75,14 @@ class DecisionChange:
         """Save and take the later decision."""
         self.deciding.set_decision(self.round_id, self.table_name, self.after)
 
+    def again(self) -> DecisionChange | None:
+        """The same cells of what is decided now."""
+        r = self.deciding.open.round_of(self.round_id)
+        if r is None or r.decided_for(self.table_name).values.shape != self.after.values.shape:
+            return None
+        now = r.decided_for(self.table_name)
+        return replace(self, before=now, after=merged(self.before, self.after, now))
+
     def revert(self) -> None:
         """Save and take the earlier decision."""
         self.deciding.set_decision(self.round_id, self.table_name, self.before)
@@ -103,9 +112,31 @@ class LeftOutChange:
         """Save and take the later stretches."""
         self.deciding.set_left_out(self.round_id, self.after)
 
+    def again(self) -> LeftOutChange | None:
+        """The same stretch, beside those that are left out now."""
+        r = self.deciding.open.round_of(self.round_id)
+        if r is None:
+            return None
+        after = merged(self.before, self.after, r.left_out)
+        return replace(self, before=r.left_out, after=in_order(after))
+
     def revert(self) -> None:
         """Save and take the earlier stretches."""
         self.deciding.set_left_out(self.round_id, self.before)
+
+
+def in_order(spans: tuple[Span, ...]) -> tuple[Span, ...]:
+    """Stretches in the order of time, as the file has them.
+
+    Parameters
+    ----------
+    spans : in any order.
+
+    Returns
+    -------
+    Sorted by where they begin.
+    """
+    return tuple(sorted(spans, key=lambda s: (s.start_s, s.end_s)))
 
 
 def cells_apart(before: Decision, after: Decision) -> int:
@@ -343,6 +374,6 @@ class Deciding:
         outside = tuple(
             s for s in before if not (s.start_s >= start_s - SAME_EDGE_S and s.end_s <= end_s + SAME_EDGE_S)
         )
-        after = outside if len(outside) < len(before) else (*before, Span(start_s, end_s))
+        after = outside if len(outside) < len(before) else in_order((*before, Span(start_s, end_s)))
         made = LeftOutChange(self, current.id, before, after)
         self.saving.attempt(lambda: self.history.push(made), made)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from lean_trim.job.records import Mark
 from lean_trim.workspace.changes import Part
 from lean_trim.workspace.history import History
+from lean_trim.workspace.merging import merged
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 
@@ -31,6 +32,14 @@ class MarksChange:
     def apply(self) -> None:
         """Save and take the later bookmarks."""
         self.marks.set_marks(self.round_id, self.after)
+
+    def again(self) -> MarksChange | None:
+        """The same bookmark, beside those there are now."""
+        r = self.marks.open.round_of(self.round_id)
+        if r is None:
+            return None
+        after = merged(self.before, self.after, r.marks)
+        return replace(self, before=r.marks, after=tuple(sorted(after, key=lambda m: m.time_s)))
 
     def revert(self) -> None:
         """Save and take the earlier bookmarks."""

@@ -57,6 +57,7 @@ class LogsChange:
     said: Said
     before: tuple[Round, ...]
     after: tuple[Round, ...]
+    remake: Callable[[], LogsChange | None]
 
     @property
     def text(self) -> str:
@@ -66,6 +67,10 @@ class LogsChange:
     def apply(self) -> None:
         """Save and take the later logs."""
         self.keeper.set_logs(self.after)
+
+    def again(self) -> LogsChange | None:
+        """The same log of the rounds as they are now."""
+        return self.remake()
 
     def revert(self) -> None:
         """Save and take the earlier logs, with the verdict that spoke of them."""
@@ -93,6 +98,11 @@ class ReplaceLog:
         if self.info is None:
             self.info = self.keeper.open.commit(lambda store: store.keep_log(self.stored))
         self.keeper.set_logs((with_log_replaced(self.before, self.log_id, self.info, self.stored.log),))
+
+    def again(self) -> ReplaceLog | None:
+        """The same log in the place of that one, if it is still there."""
+        now = self.keeper.open.round_of(self.before.id)
+        return None if now is None or find_log(now, self.log_id) is None else replace(self, before=now)
 
     def revert(self) -> None:
         """Save and take the log that was there before, with the verdict that spoke of it."""
@@ -206,9 +216,7 @@ class RoundLogs:
         if target.id == source.id:
             self.open.note(Say.SAME_ROUND(name=log.info.name, number=source.number))
             return False
-        after = (without_log(source, log_id), with_log_counting(target, log))
-        said = Say.MOVE(name=log.info.name, number=target.number)
-        done = self._push(LogsChange(self, said, (source, target), after))
+        done = self._push(self._moving(round_id, log_id, target_id))
         if done:
             self.open.note(Say.MOVED(name=log.info.name, number=target.number))
         return done
@@ -246,17 +254,45 @@ class RoundLogs:
         log = find_log(source, log_id) if source is not None else None
         return None if source is None or log is None else (source, log)
 
+    def _moving(self, round_id: int, log_id: int, target_id: int) -> LogsChange | None:
+        """The move of a log, made of the rounds as they are now."""
+        found = self._found(round_id, log_id)
+        target = self.open.round_of(target_id)
+        if found is None or target is None:
+            return None
+        source, log = found
+        return LogsChange(
+            self,
+            Say.MOVE(name=log.info.name, number=target.number),
+            before=(source, target),
+            after=(without_log(source, log_id), with_log_counting(target, log)),
+            remake=lambda: self._moving(round_id, log_id, target_id),
+        )
+
     def _change(
         self, round_id: int, log_id: int, text: Message, change: Callable[[Round, RestingLog], Round]
     ) -> bool:
+        return self._push(self._changing(round_id, log_id, text, change))
+
+    def _changing(
+        self, round_id: int, log_id: int, text: Message, change: Callable[[Round, RestingLog], Round]
+    ) -> LogsChange | None:
+        """A change of one log, made of the round as it is now."""
         found = self._found(round_id, log_id)
         if found is None:
-            return False
+            return None
         source, log = found
-        made = LogsChange(self, text(name=log.info.name), (source,), (change(source, log),))
-        return self._push(made)
+        return LogsChange(
+            self,
+            text(name=log.info.name),
+            before=(source,),
+            after=(change(source, log),),
+            remake=lambda: self._changing(round_id, log_id, text, change),
+        )
 
-    def _push(self, change: LogsChange | ReplaceLog) -> bool:
+    def _push(self, change: LogsChange | ReplaceLog | None) -> bool:
+        if change is None:
+            return False
         # A turn that is not at rest would come between this change and its undo.
         self.tuning.rest()
         return self.saving.attempt(lambda: self.history.push(change), change)

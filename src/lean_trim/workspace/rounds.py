@@ -238,7 +238,8 @@ class Rounds:
             return False
         prediction = self.solver.foretold(current)
         # The cells as they went out: what is decided later is not what the next drive was driven on.
-        handed = {name: current.decided_for(name).values for name in {current.subject, *current.decisions}}
+        now = current.resulting_calibration
+        handed = {name: now[name] for name in (current.subject, *current.decisions)}
 
         def act() -> None:
             note = self.open.commit(lambda store: store.mark_handed_over(current.id, how, handed, prediction))

@@ -8,13 +8,14 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from lean_trim.core.errors import CancelledError
 from lean_trim.core.messages import Message
 from lean_trim.job.errors import NotOwnerError, SaveFailedError
 from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import JobClosed, Remedy
+from lean_trim.workspace.history import History
 from lean_trim.workspace.open_job import OpenJob, Snapshot
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 
@@ -47,13 +48,25 @@ class Unsaved(Protocol):
     def apply(self) -> None:
         """Save it, then take it into memory."""
 
+    def again(self) -> Unsaved | None:
+        """The same change on what the job is now; None if there is no place for it any more."""
+
+
+@runtime_checkable
+class Undoable(Unsaved, Protocol):
+    """One that can be taken back as well."""
+
+    def revert(self) -> None:
+        """The opposite."""
+
 
 class Saving:
     """The way to the file of the open job; ``unsaved`` are the changes it refused."""
 
-    def __init__(self, open_job: OpenJob, tasks: Tasks) -> None:
+    def __init__(self, open_job: OpenJob, tasks: Tasks, history: History) -> None:
         self.open = open_job
         self.tasks = tasks
+        self.history = history
         self.unsaved: list[Unsaved] = []
         open_job.hub.subscribe(JobClosed, lambda _: self.unsaved.clear())
 
@@ -147,8 +160,18 @@ class Saving:
         # Taken out first, so that one the new file refuses as well is kept again.
         waiting = self.unsaved
         self.unsaved = []
-        done = sum(self.attempt(change.apply, change) for change in waiting)
+        done = sum(self._make_good(change) for change in waiting)
         self.open.note(Say.SAVED_ELSEWHERE(path=path, count=done))
+
+    def _make_good(self, refused: Unsaved) -> bool:
+        """Do what the file refused, on what the job is now; it can be undone like any other change."""
+        change = refused.again()
+        if change is None:
+            return False
+        if isinstance(change, Undoable):
+            undoable = change
+            return self.attempt(lambda: self.history.push(undoable), change)
+        return self.attempt(change.apply, change)
 
 
 def _throw_away(copy: JobStore) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from lean_trim.core.messages import Message, Said
 from lean_trim.job.records import Round
 from lean_trim.workspace.changes import InjectorsTold, Part, ProposalChanged
 from lean_trim.workspace.history import History
+from lean_trim.workspace.merging import merged
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
@@ -66,6 +67,21 @@ class TablesChange:
     def apply(self) -> None:
         """Save and take the later tables."""
         self.desk.settle(self.round_id, self.after, self.redrives)
+
+    def again(self) -> TablesChange | None:
+        """The same cells of what is decided now; on tables that are others by now, as it was meant."""
+        r = self.desk.open.round_of(self.round_id)
+        if r is None:
+            return None
+        now = Held(
+            {name: r.revision.calibration.tables.get(name) for name in self.before.tables},
+            {name: r.decisions.get(name) for name in self.before.decisions},
+        )
+        decisions = {
+            name: _decided_again(self.before.decisions[name], after, now.decisions[name])
+            for name, after in self.after.decisions.items()
+        }
+        return replace(self, before=now, after=Held(self.after.tables, decisions))
 
     def revert(self) -> None:
         """Save and take the earlier tables."""
@@ -291,6 +307,14 @@ class SideTables(ABC):
         elif self.open.shows(round_id):
             self.open.hub.publish(self.announces())
             self.open.hub.publish(ProposalChanged(round_id))
+
+
+def _decided_again(before: Decision | None, after: Decision | None, now: Decision | None) -> Decision | None:
+    """A decision that waited, on what is decided now; as it was meant where one of them is not there."""
+    if before is None or after is None or now is None or now.values.shape != after.values.shape:
+        return after
+    made: Decision = merged(before, after, now)
+    return made
 
 
 def held(current: Round, names: tuple[str, ...]) -> Held:

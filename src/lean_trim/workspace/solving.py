@@ -24,6 +24,7 @@ from lean_trim.core.types import Mask
 from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Outcome, Prediction, Round, Span, StoredProposal, Verdict
+from lean_trim.job.writing import as_kept
 from lean_trim.workspace.binding import Binding, injector_key, needs_refit_only
 from lean_trim.workspace.changes import (
     JobClosed,
@@ -360,9 +361,9 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
     if proposal is None:
         return Outcome(verdict, {})
     stored = StoredProposal(
-        asked_pct=estimate.correction_pct.ravel(),
-        step_pct=proposal.step_pct.ravel(),
-        std_error_pct=estimate.std_error_pct.ravel(),
+        asked_pct=as_kept(estimate.correction_pct),
+        step_pct=as_kept(proposal.step_pct),
+        std_error_pct=as_kept(estimate.std_error_pct),
         status=tuple(str(s) for s in proposal.status.ravel()),
         program=__version__,
         made=now(),

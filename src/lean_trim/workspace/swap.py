@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -39,6 +39,11 @@ class KindChange:
     def apply(self) -> None:
         """Save and take the later kind."""
         self._settle(self.after)
+
+    def again(self) -> KindChange | None:
+        """The same, whatever the round is now."""
+        r = self.open.round_of(self.round_id)
+        return None if r is None else replace(self, before=r.kind)
 
     def revert(self) -> None:
         """Save and take the earlier kind."""

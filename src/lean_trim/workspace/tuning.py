@@ -16,6 +16,7 @@ from lean_trim.job.tuning import Tuning
 from lean_trim.workspace.changes import JobClosed, Part, TuningTurned
 from lean_trim.workspace.history import History
 from lean_trim.workspace.loop import EventLoop, Timer
+from lean_trim.workspace.merging import merged
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.turned import turned
@@ -48,6 +49,13 @@ class TuningChange:
     def apply(self) -> None:
         """Save and take the later settings."""
         self.control.settle(self.round_id, self.after)
+
+    def again(self) -> TuningChange | None:
+        """The same knobs of what the settings are now."""
+        r = self.control.open.round_of(self.round_id)
+        if r is None:
+            return None
+        return replace(self, before=r.tuning, after=merged(self.before, self.after, r.tuning))
 
     def revert(self) -> None:
         """Save and take the earlier settings."""

@@ -41,7 +41,7 @@ class Workspace:
         self.open = job = OpenJob(hub)
         self.tasks = tasks = Tasks(loop, hub)
         self.history = history = History(hub)
-        self.saving = saving = Saving(job, tasks)
+        self.saving = saving = Saving(job, tasks, history)
         self.tuning = tuning = TuningControl(job, saving, history, loop)
         self.solver = solver = Solver(job, tasks, tuning, saving)
         self.navigation = navigation = Navigation(job, history, saving, tuning, solver)

@@ -52,6 +52,11 @@ class Decision:
         """Number of cells the user accepted or set."""
         return int((self.origin != Origin.UNTOUCHED).sum())
 
+    @property
+    def says_something(self) -> bool:
+        """True if any cell is decided or pinned."""
+        return self.changed > 0 or bool(self.pinned.any())
+
 
 def undecided(table: Table) -> Decision:
     """Nothing decided: every cell keeps its value.

@@ -57,6 +57,11 @@ class VehicleChange:
         """Save and take the later vehicle."""
         self._settle(self.after)
 
+    def again(self) -> VehicleChange | None:
+        """The whole vehicle as it was typed."""
+        job = self.open.job
+        return None if job is None else replace(self, before=job.vehicle)
+
     def revert(self) -> None:
         """Save and take the earlier vehicle."""
         self._settle(self.before)
