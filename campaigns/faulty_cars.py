@@ -32,7 +32,7 @@ MINUTES = (8.0, 25.0)
 FLASHED_WARM_C = 55.0
 CORRECTED_SHARE = 0.25
 """What is left of a table's error after a round."""
-PHYSICS = ("drive", "driver", "ecu", "faults", "faulty_parts", "injectors", "lookup", "plant", "truth")
+PHYSICS = ("drive", "faults", "faulty_log", "injectors", "laws", "plan", "state", "stepper", "truth")
 
 Needs = Callable[[FleetCar], bool]
 

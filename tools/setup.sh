@@ -55,7 +55,8 @@ setup_python() {
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
     # A first start would otherwise parse every module, and where bytecode is not written, every start.
     .venv/bin/python -m compileall -q src
-    echo "Compiling the estimator's loops (once)"
+    echo "Compiling the estimator's loops and the simulated car (once)"
     .venv/bin/python -m lean_trim.core.pipeline.precompile
+    .venv/bin/python -m lean_trim.simcar.precompile
     echo "$stamp" > ".venv/.ready-$1"
 }

@@ -23,8 +23,9 @@ from lean_trim.core.data.fuel_corrections import (
 )
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.simcar.corrections import Sensed, TableCorrections
-from lean_trim.simcar.drive import SimCar, simulate
+from lean_trim.simcar.drive import simulate
+from tests.simcar.reference.car import SimCar
+from tests.simcar.reference.corrections import Sensed, TableCorrections
 
 DT = 0.01
 

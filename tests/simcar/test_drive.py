@@ -15,7 +15,7 @@ from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.errors import BadInputError, CancelledError
 from lean_trim.core.pipeline.solve import Solution, solve
-from lean_trim.simcar.drive import STEP_S, SimCar, drive, simulate
+from lean_trim.simcar.drive import COLUMNS, STEP_S, SimCar, drive, simulate
 from lean_trim.simcar.judge import cell_error_pct, rms_where_driven
 from lean_trim.simcar.truth import truth_for
 from tests.builders import maf_vehicle
@@ -48,10 +48,11 @@ def test_full_throttle_is_open_loop_with_the_long_term_trim_still_applied(heron_
 
 def test_the_car_can_be_stepped_live(heron_vehicle: Vehicle) -> None:
     car = SimCar(heron_vehicle, seed=2)
-    for _ in range(300):
-        car.step()
+    rows, trace = car.advance(300, 100)
     assert car.time_s == pytest.approx(300 * STEP_S)
-    assert 700 < car.sample()[Role.RPM] < 1200
+    assert rows.shape == (3, 1 + len(COLUMNS)) and len(trace) == 300
+    assert (rows[:, 1 + COLUMNS.index(Role.RPM)] > 700).all()
+    assert (rows[:, 1 + COLUMNS.index(Role.RPM)] < 1200).all()
 
 
 def test_pieces_follow_each_other_and_can_be_stopped(heron_vehicle: Vehicle) -> None:

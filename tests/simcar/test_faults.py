@@ -15,13 +15,19 @@ from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.core.sieve.sieve import SieveSettings
-from lean_trim.simcar.drive import SimCar, simulate
+from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults, fault_named, faults_of
-from lean_trim.simcar.faulty_parts import FaultyParts
+from lean_trim.simcar.faulty_log import FaultyLog
 from lean_trim.simcar.heron import heron_target
 from lean_trim.simcar.judge import cell_error_pct, rms_where_driven
 from lean_trim.simcar.truth import Truth, truth_for
 from tests.builders import maf_vehicle, without
+from tests.simcar.reference.car import SimCar
+from tests.simcar.reference.faulty_parts import FaultyParts
+
+
+def logged(**faults: float) -> FaultyLog:
+    return FaultyLog(Faults(**faults), np.random.default_rng([1, 77]))
 
 
 def parts(**faults: float) -> FaultyParts:
@@ -39,7 +45,7 @@ def test_a_sound_cars_parts_change_nothing() -> None:
     assert sound.air_read(40.0) == 40.0 and sound.hot_air_k(150.0) == sound.climbed_kpa(100.0) == 0.0
     assert sound.more_air(0.0) == 1.0 and sound.extra_fuel(50.0) == 0.0 and not sound.misfires(1.0, 0.01)
     lam = np.linspace(0.8, 1.2, 9)
-    assert sound.logged_lambda(lam, np.arange(9.0)) is lam
+    assert logged().logged_lambda(lam, np.arange(9.0)) is lam
 
 
 def test_each_fault_does_what_it_says() -> None:
@@ -73,7 +79,7 @@ def test_each_fault_does_what_it_says() -> None:
 
 
 def test_a_stuck_reading_is_logged_as_one_value_across_pieces() -> None:
-    stuck, lam = parts(sensor_stuck_s=20.0), np.linspace(0.9, 1.1, 100)
+    stuck, lam = logged(sensor_stuck_s=20.0), np.linspace(0.9, 1.1, 100)
     first = stuck.logged_lambda(lam, np.linspace(95.0, 104.9, 100))
     second = stuck.logged_lambda(lam, np.linspace(105.0, 114.9, 100))
     assert len(set(first[60:].tolist())) == 1

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.simcar.ecu import Ecu, Readings
-from lean_trim.simcar.lookup import CurveLookup, GridLookup
-from lean_trim.simcar.plant import Exhaust, Plant
 from lean_trim.simcar.truth import truth_for
 from tests.builders import maf_vehicle
+from tests.simcar.reference.ecu import Ecu, Readings
+from tests.simcar.reference.lookup import CurveLookup, GridLookup
+from tests.simcar.reference.plant import Exhaust, Plant
 
 
 def reading(**changes: float) -> Readings:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterator
 
 import numpy as np
@@ -12,12 +11,21 @@ from lean_trim.core.data.log import Log, concatenate
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError, CancelledError
 from lean_trim.core.messages import Message
-from lean_trim.simcar.driver import Controls, Driver
-from lean_trim.simcar.ecu import Command, Ecu, Readings
 from lean_trim.simcar.faults import Faults
-from lean_trim.simcar.faulty_parts import FaultyParts
+from lean_trim.simcar.faulty_log import FaultyLog
 from lean_trim.simcar.happened import Happened, Watcher
-from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
+from lean_trim.simcar.plan import Leg, plan
+from lean_trim.simcar.state import (
+    COLUMNS,
+    LEAVING,
+    LTFT_BLOCKS,
+    PIPE,
+    STEP_S,
+    Array,
+    book_of,
+    car_record,
+    first_state,
+)
 from lean_trim.simcar.truth import Truth, injectors_by_sheet, truth_for
 
 
@@ -28,12 +36,11 @@ class Say:
     CANCELLED = Message("drive.cancelled", "the drive was cancelled; nothing was changed")
 
 
-STEP_S = 0.01
 LOG_HZ = 25.0
 CHUNK_S = 10.0
 LAMBDA_RANGE = (0.65, 1.36)
-WEAK_DEAD = 0.25
-"""Part by which dead time grows more with a weak battery than the sheet says."""
+TRACED = 6
+"""What a watcher is told of every step: time, pedal, rpm, speed, shifting, fuel cut."""
 
 CHANNELS: tuple[tuple[Role, float, int], ...] = (
     (Role.RPM, 5.0, 0),
@@ -62,182 +69,98 @@ MAF_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.MAF_HZ, 6.0, 0), (Rol
 
 
 class SimCar:
-    """One simulated car on one calibration. ``step`` advances 10 ms and returns the logged values."""
+    """One simulated car on one calibration, compiled."""
 
     def __init__(
         self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None, faults: Faults | None = None
     ) -> None:
         self.vehicle = vehicle
         self.truth = truth or truth_for(vehicle)
-        # A sensor without lag follows within one step.
-        self.map_share = 1.0 - math.exp(-STEP_S / self.truth.map_lag_s) if self.truth.map_lag_s else 1.0
-        self.rng = np.random.default_rng(seed)
-        faults = faults or Faults()
-        self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s(), self.truth.cylinders)
-        self.plant = Plant(self.truth, idle_gain=faults.idle_gain)
-        self.map_read = self.plant.map_kpa
-        self.ecu = Ecu(
-            vehicle,
-            hidden_rich_pct=faults.hidden_rich_pct,
-            loop_lambda=1.0 + self.truth.loop_bias,
-            loop_gain=faults.loop_gain,
-            trim_limit_pct=faults.trim_limit_pct,
-            target_swing_pct=faults.target_swing_pct,
-            enrich_above_pct=faults.enrich_above_pct,
-            accel_times=faults.accel_times,
-            cut_from_rpm=faults.cut_from_rpm,
-            cut_to_rpm=faults.cut_to_rpm,
-        )
-        self.misfires = False
-        # Driver and noise share one stream, so that a seed fixes the whole drive.
-        self.driver = Driver(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
+        self.faults = faults or Faults()
         self.injectors = self.truth.injectors or injectors_by_sheet(vehicle, self.truth)
-        self.time_s = 0.0
-        self.lam = 1.0
-        self.volts = 13.6
-        self.command = Command()
-        self.controls = Controls()
-        self.watcher: Watcher | None = None
-
-    def step(self) -> None:
-        """Advance by 10 ms."""
-        # In the order of cause: pedal, air, the ECU that measures it, fuel, exhaust, sensor, road.
-        self.controls = self.driver.step(self.time_s, self.plant, STEP_S)
-        self._outside()
-        self.plant.breathe(self.controls.pedal_pct, STEP_S)
-        self.map_read += self.map_share * (self.plant.map_kpa - self.map_read)
-        # A slow swing, or dead time could not be told from injector flow.
-        sound_v = 13.75 + 0.12 * math.sin(self.time_s / 23.0)
-        self.volts = self.parts.volts(sound_v, self.time_s)
-        self.command = self.ecu.step(self._readings(), STEP_S)
-        self.misfires = self.parts.misfires(self.time_s, STEP_S)
-        burnt = self.parts.burnt(self.shifting, self.misfires)
-        lam = self.plant.burn(self._injected_g(sound_v), self.time_s, STEP_S, burnt)
-        lam = self.parts.lambda_read(lam, self.time_s, self.plant.flow_g_per_s, STEP_S)
-        # The ECU is fed what the meter can show, as a real one is.
-        self.lam = max(LAMBDA_RANGE[0], min(LAMBDA_RANGE[1], lam))
-        self._roll()
-        if self.watcher is not None:
-            self._watch(self.watcher)
-        self.time_s += STEP_S
+        # Driver and noise share one stream, so that a seed fixes the whole drive; faults have their own, so
+        # that a fault does not change the drive it happens in.
+        self.rng = np.random.default_rng(seed)
+        self.fault_rng = np.random.default_rng([seed, 77])
+        self.legs = plan(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
+        self.book, places = book_of(vehicle, self.injectors)
+        self.car = car_record(vehicle, self.truth, self.injectors, self.faults, places)
+        self.state = first_state(self.truth)
+        self.ltft = np.zeros(LTFT_BLOCKS)
+        self.leaving = np.zeros((LEAVING, 2))
+        self.pipe = np.zeros((PIPE, 2))
+        self._take(next(self.legs))
 
     @property
-    def shifting(self) -> bool:
-        """True while the driver changes gear."""
-        return self.time_s < self.driver.shift_until
+    def time_s(self) -> float:
+        """Seconds driven."""
+        return float(self.state["time_s"][0])
 
-    @property
-    def intake_read_c(self) -> float:
-        """What the air sensor says."""
-        return self.parts.air_read(self.plant.intake_c) + self.truth.soaked_k(self.time_s)
+    def _take(self, leg: Leg) -> None:
+        """Begin a leg."""
+        state = self.state
+        state["leg_kind"] = leg.kind
+        state["leg_seconds"] = leg.seconds
+        state["leg_gear"] = leg.gear
+        state["leg_value"] = leg.value
+        state["leg_load_kpa"] = leg.load_kpa
+        state["leg_load_end_kpa"] = leg.load_end_kpa
+        # The first step of a leg is driven whatever it asks, so that a plan always goes on.
+        state["leg_is_new"] = 1.0
+        state["arrived"] = 0.0
 
-    @property
-    def fuel_dp_kpa(self) -> float:
-        """Differential pressure across the injectors now."""
-        above = self.plant.map_kpa - self.plant.baro_kpa
-        return self.parts.fuel_dp_kpa(self.injectors.rated_kpa, self.plant.flow_g_per_s, above)
+    def _next_leg(self) -> None:
+        self._take(next(self.legs))
+        self.state["began"] = self.state["time_s"]
+        self.state["integral"] = min(max(float(self.state["foot"][0]), 6.0), 30.0)
 
-    def _injected_g(self, sound_v: float) -> float:
-        """Fuel of one injection, g: opening time less the true dead time, at the pressure there is."""
-        if not self.command.pulse_width_ms:
-            return 0.0
-        pressure = self.fuel_dp_kpa
-        dead = self.injectors.dead_at(self.volts, pressure) + self.parts.faults.dead_shift_ms
-        # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
-        if self.volts != sound_v:
-            weak = self.injectors.dead_at(self.volts, pressure) - self.injectors.dead_at(sound_v, pressure)
-            dead += WEAK_DEAD * weak
-        open_ms = self.injectors.open_ms(self.command.pulse_width_ms, dead)
-        more = 1.0 + self.parts.extra_fuel(self.plant.map_kpa - self.plant.baro_kpa)
-        return open_ms * 1e-3 * self.injectors.flow_at(pressure) * self.parts.delivered(self.time_s) * more
+    def advance(self, steps: int, every: int) -> tuple[Array, Array]:
+        """Drive on.
 
-    def _outside(self) -> None:
-        """The road's height and the heat under the bonnet."""
-        climbed = self.parts.climbed_kpa(self.time_s)
-        self.plant.baro_kpa = self.truth.baro_kpa - climbed
-        self.plant.more_air = self.parts.more_air(climbed)
-        self.plant.hot_air_k = self.parts.hot_air_k(self.time_s)
+        Parameters
+        ----------
+        steps : of ``STEP_S`` each.
+        every : steps between two rows, >= 1.
 
-    def _metered(self) -> float:
-        """Airflow the mass-airflow sensor shows, g/s."""
-        return self.parts.metered(self.plant.flow_g_per_s, self.plant.map_kpa / self.plant.baro_kpa)
+        Returns
+        -------
+        Rows of time and ``COLUMNS`` without noise, and what a watcher is told of every step.
+        """
+        # Imported where it is used: Numba takes half a second.
+        from lean_trim.simcar import stepper
 
-    def _readings(self) -> Readings:
-        plant = self.plant
-        return Readings(
-            self.time_s,
-            plant.rpm,
-            self.map_read,
-            plant.throttle_pct,
-            self.intake_read_c,
-            plant.coolant_c,
-            self.volts,
-            self.lam,
-            self.truth.maf_hz(self._metered()),
+        rows = np.empty((steps // every, 1 + len(COLUMNS)))
+        trace = np.empty((steps, TRACED))
+        done = 0
+        while True:
+            done = stepper.advance(
+                self.state,
+                self.car,
+                self.book,
+                self.ltft,
+                self.leaving,
+                self.pipe,
+                self.rng,
+                self.fault_rng,
+                done,
+                steps,
+                every,
+                rows,
+                trace,
+            )
+            self._check_rings()
+            if done >= steps:
+                return rows, trace
+            self._next_leg()
+
+    def _check_rings(self) -> None:
+        """Gas that has overtaken itself would be read as newer gas."""
+        state = self.state
+        inside = (
+            float((state[f"{ring}_to"] - state[f"{ring}_from"])[0]) < size
+            for ring, size in (("leaving", LEAVING), ("pipe", PIPE))
         )
-
-    def _watch(self, watcher: Watcher) -> None:
-        watcher.step(
-            self.time_s,
-            pedal_pct=self.controls.pedal_pct,
-            rpm=self.plant.rpm,
-            speed_kmh=self.plant.speed_kmh,
-            shifting=self.shifting,
-            cutting=self.command.fuel_cut,
-            dt=STEP_S,
-        )
-
-    def _roll(self) -> None:
-        controls = self.controls
-        plant = self.plant
-        plant.roll(
-            controls.gear,
-            controls.clutch,
-            controls.grade,
-            controls.brake,
-            STEP_S,
-            0.0 if self.command.fuel_cut else self.parts.burnt(False, self.misfires),
-        )
-        # The hill or dyno holds only once the gear is in; before that the road moves the car.
-        if controls.hold_rpm and controls.clutch and controls.gear == self.driver.leg.gear:
-            drift = STEP_S / 1.2
-            plant.rpm += (controls.hold_rpm - plant.rpm) * drift
-            from_gear = plant.rpm / GEARS_RPM_PER_KMH[controls.gear]
-            plant.speed_kmh = from_gear
-
-    def sample(self) -> dict[Role, float]:
-        """Noise-free values of every channel now."""
-        plant = self.plant
-        command = self.command
-        values = {
-            Role.RPM: plant.rpm,
-            Role.MAP: self.map_read,
-            Role.THROTTLE: plant.throttle_pct,
-            Role.IAT: self.intake_read_c,
-            Role.COOLANT: plant.coolant_c,
-            Role.BATTERY: self.volts,
-            Role.LAMBDA: self.lam,
-            Role.TARGET: command.target,
-            Role.STFT: command.stft_pct,
-            Role.LTFT: command.ltft_pct,
-            Role.CLOSED_LOOP: float(command.closed_loop),
-            Role.PULSE_WIDTH: command.pulse_width_ms,
-            Role.DUTY: command.pulse_width_ms * plant.rpm / 1200.0,
-            Role.FUEL_DP: self.fuel_dp_kpa,
-            Role.BARO: plant.baro_kpa,
-            Role.SPEED: plant.speed_kmh,
-            Role.GEAR: float(self.controls.gear),
-            Role.SPARK: 34.0
-            - 0.14 * plant.map_kpa
-            - (24.0 if self.parts.burnt(self.shifting) < 1.0 else 0.0),
-            Role.KNOCK: self.parts.knock_deg(plant.map_kpa),
-        }
-        if self.vehicle.airflow == "maf":
-            values[Role.MAF_HZ] = self.truth.maf_hz(self._metered())
-            values[Role.MAF_FLOW] = command.airflow_g_per_s
-        if self.parts.faults.bank_gap_pct:
-            values[Role.BANK_GAP] = self.parts.faults.bank_gap_pct
-        return values
+        assert all(inside), "more exhaust is on its way than there is room for"
 
 
 def drive(
@@ -264,38 +187,40 @@ def drive(
     if not 0.2 <= minutes <= 240.0:
         raise BadInputError(Say.MINUTES(minutes=minutes))
     car = SimCar(vehicle, seed, truth, faults)
-    if happened is not None:
-        car.watcher = Watcher(happened)
-    end = minutes * 60.0
+    watcher = None if happened is None else Watcher(happened)
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" else ())
-    channels += BANK_CHANNELS if car.parts.faults.bank_gap_pct else ()
-    rows: list[list[float]] = []
+    channels += BANK_CHANNELS if car.faults.bank_gap_pct else ()
+    log_faults = FaultyLog(car.faults, car.fault_rng)
+    piece = int(np.ceil(CHUNK_S / (STEP_S * every) - 1e-9))
     # Summed steps miss a whole number of seconds by rounding.
-    while car.time_s < end - 1e-9:
-        car.step()
-        for _ in range(every - 1):
-            car.step()
-        values = car.sample()
-        rows.append([car.time_s, *(values[role] for role, _, _ in channels)])
-        if len(rows) * STEP_S * every >= CHUNK_S:
-            yield _log(rows, channels, car)
-            rows = []
-    # A log needs two samples; a single one at the end is not worth an error.
-    if len(rows) > 1:
-        yield _log(rows, channels, car)
+    left = int(np.ceil((minutes * 60.0 - 1e-9) / (STEP_S * every) - 1e-9))
+    while left > 0:
+        count = min(piece, left)
+        rows, trace = car.advance(count * every, every)
+        left -= count
+        if watcher is not None:
+            watcher.follow(trace, STEP_S)
+        # A log needs two samples; a single one at the end is not worth an error.
+        if count > 1:
+            yield _log(rows, channels, car, log_faults)
 
 
-def _log(rows: list[list[float]], channels: tuple[tuple[Role, float, int], ...], car: SimCar) -> Log:
-    data = np.array(rows)
+def _log(
+    data: Array, channels: tuple[tuple[Role, float, int], ...], car: SimCar, log_faults: FaultyLog
+) -> Log:
     out: dict[Role, np.ndarray] = {}
-    for i, (role, noise, decimals) in enumerate(channels, 1):
-        values = data[:, i] + (noise * car.rng.standard_normal(len(data)) if noise else 0.0)
+    for role, noise, decimals in channels:
+        if role is Role.BANK_GAP:
+            plain = np.full(len(data), car.faults.bank_gap_pct)
+        else:
+            plain = data[:, 1 + COLUMNS.index(role)]
+        values = plain + (noise * car.rng.standard_normal(len(data)) if noise else 0.0)
         # A cut injector reads nothing at all; noise there would look like a pulse.
         if role is Role.PULSE_WIDTH:
-            values = np.where(data[:, i] > 0, values, 0.0)
+            values = np.where(plain > 0, values, 0.0)
         if role is Role.LAMBDA:
             # Clipped after the noise: the meter ends, whatever the sensor says.
-            values = np.clip(car.parts.logged_lambda(values, data[:, 0]), *LAMBDA_RANGE)
+            values = np.clip(log_faults.logged_lambda(values, data[:, 0]), *LAMBDA_RANGE)
         out[role] = np.round(values, decimals)
     return Log(np.round(data[:, 0], 3), out, "drive")
 

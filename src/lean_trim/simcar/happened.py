@@ -8,6 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
+from lean_trim.simcar.state import Array
+
 What = Literal["opened", "closed", "fuel back"]
 LEAST_PCT = 5.0
 """Distance of the pedal from where the driver wants it, from which it is a movement."""
@@ -50,6 +52,19 @@ class Watcher:
     last_pedal: float = 0.0
     cut_since: float | None = None
     shifted_at: float = -9.0
+
+    def follow(self, trace: Array, dt: float) -> None:
+        """Take in the steps of a piece: time, pedal, rpm, speed, shifting, fuel cut, (n, 6)."""
+        for time_s, pedal, rpm, speed, shifting, cutting in trace.tolist():
+            self.step(
+                time_s,
+                pedal_pct=pedal,
+                rpm=rpm,
+                speed_kmh=speed,
+                shifting=bool(shifting),
+                cutting=bool(cutting),
+                dt=dt,
+            )
 
     def step(
         self,

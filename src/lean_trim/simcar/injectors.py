@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
-from lean_trim.simcar.lookup import locate
+import numpy as np
 
-SQUARE_ROOT = 0.5
+from lean_trim.simcar import laws
 
 
 @dataclass(frozen=True)
@@ -27,26 +26,20 @@ class TrueInjectors:
     volts: tuple[float, ...]
     dead_ms: tuple[float, ...]
     rated_kpa: float = 300.0
-    exponent: float = SQUARE_ROOT
+    exponent: float = laws.SQUARE_ROOT
     dead_per_kpa: float = 0.0
     small_ms: float = 0.0
     small_open_ms: float = 0.3
 
     def dead_at(self, volts: float, dp_kpa: float) -> float:
         """Dead time, ms."""
-        i, u = locate(self.volts, volts)
-        by_volts = self.dead_ms[i] + u * (self.dead_ms[i + 1] - self.dead_ms[i])
+        by_volts = float(np.interp(volts, self.volts, self.dead_ms))
         return by_volts + self.dead_per_kpa * (dp_kpa - self.rated_kpa)
 
     def open_ms(self, width_ms: float, dead_ms: float) -> float:
         """Time fuel flows at full lift's worth, of a pulse of ``width_ms``."""
-        open_ms = max(0.0, width_ms - dead_ms)
-        if self.small_ms:
-            open_ms -= self.small_ms * 2.0 ** (-open_ms / self.small_open_ms)
-        return max(0.0, open_ms)
+        return laws.open_ms(width_ms, dead_ms, self.small_ms, self.small_open_ms)
 
     def flow_at(self, dp_kpa: float) -> float:
         """Flow of one open injector, g/s."""
-        ratio = max(dp_kpa, 0.0) / self.rated_kpa
-        law = math.sqrt(ratio) if self.exponent == SQUARE_ROOT else math.pow(ratio, self.exponent)
-        return self.flow_g_per_s * law
+        return laws.injector_flow(dp_kpa, self.flow_g_per_s, self.rated_kpa, self.exponent)

@@ -8,13 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.simcar import laws
 from lean_trim.simcar.injectors import TrueInjectors
 
-WALL_RPM = 2000.0
-"""Engine speed at which a film's time constant is what it is called."""
-UNBURNT_BELOW_C = 75.0
 WARM_C = 88.0
-"""Coolant below which some fuel may stay unburnt, and that of a warm engine (common practice, no source)."""
+"""Coolant of a warm engine (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -32,20 +30,6 @@ class Breathing:
     tuned_width: float = 0.09
     ripple_pct: float = 1.2
     ripple_rpm: float = 930.0
-
-    def ve_pct(self, x: float, rpm: float, map_kpa: float) -> float:
-        """Volumetric efficiency, percent.
-
-        A broad hump over rpm, rising with load, with intake-resonance ripple.
-
-        The ripple is finer than a table's steps, so no table can hold this surface exactly.
-        """
-        load = map_kpa / 100.0
-        hump = 1.0 - self.fall * (x - self.best_x) ** 2 - self.low_end * math.exp(-((x / 0.12) ** 2))
-        filling = self.floor + self.rise * (1.0 - math.exp(-2.4 * load)) + 0.035 * max(load - 1.0, 0.0)
-        tuned = self.tuned * math.exp(-(((x - self.tuned_x) / self.tuned_width) ** 2)) * min(load, 1.2)
-        ripple = self.ripple_pct / 100.0 * math.sin(2 * math.pi * (rpm / self.ripple_rpm + 0.25 * load))
-        return self.peak_pct * hump * filling * (1.0 + tuned + ripple * min(load, 1.0))
 
 
 @dataclass(frozen=True)
@@ -100,14 +84,11 @@ class Truth:
 
     def ve_pct(self, rpm: float, map_kpa: float) -> float:
         """Volumetric efficiency at the charge's own temperature, percent."""
-        return self.breathing.ve_pct(rpm / self.redline_rpm, rpm, map_kpa)
+        return laws.ve_pct(rpm, map_kpa, self.redline_rpm, *vars(self.breathing).values())
 
     def charge_c(self, intake_c: float, coolant_c: float, flow_g_per_s: float) -> float:
         """Temperature of the air that enters the cylinders."""
-        if not self.charge_heating:
-            return intake_c
-        fades = math.exp(-flow_g_per_s / self.charge_flow_g_per_s)
-        return intake_c + self.charge_heating * fades * (coolant_c - intake_c)
+        return laws.charge_c(intake_c, coolant_c, flow_g_per_s, self.charge_heating, self.charge_flow_g_per_s)
 
     def table_ve_pct(self, rpm: float, map_kpa: float) -> float:
         """What an ECU's table has to hold once engine and air sensor are settled, percent.
@@ -126,16 +107,12 @@ class Truth:
 
     def burnt(self, coolant_c: float) -> float:
         """Share of the fuel that burns in an engine of this temperature."""
-        return 1.0 - self.cold_unburnt_per_k * max(0.0, UNBURNT_BELOW_C - coolant_c)
+        return laws.burnt(coolant_c, self.cold_unburnt_per_k)
 
-    def wall(self, coolant_c: float, map_kpa: float, rpm: float = WALL_RPM) -> tuple[float, float]:
+    def wall(self, coolant_c: float, map_kpa: float, rpm: float = laws.WALL_RPM) -> tuple[float, float]:
         """Share of fuel that joins the wall film, and its time constant in s; both larger when cold."""
-        cold = max(0.0, (85.0 - coolant_c) / 60.0)
-        share = self.wall_x * (1 + 0.7 * cold) * (0.8 + self.wall_load * map_kpa / 100.0)
-        tau = self.wall_tau_s * (1 + cold)
-        if self.wall_rpm:
-            tau *= max(0.3, 1.0 - self.wall_rpm * (rpm - WALL_RPM) / 1000.0)
-        return min(0.6, share), tau
+        share = laws.wall_share(coolant_c, map_kpa, self.wall_x, self.wall_load)
+        return share, laws.wall_time(coolant_c, rpm, self.wall_tau_s, self.wall_rpm)
 
     def max_flow_g_per_s(self) -> float:
         """Airflow at redline and full load."""
@@ -156,10 +133,7 @@ class Truth:
 
     def maf_hz(self, flow_g_per_s: float) -> float:
         """Sensor frequency for an airflow."""
-        return float(
-            self.maf_low_hz
-            * (max(flow_g_per_s, 0.01) / self.maf_exponent_scale()) ** (1.0 / self.maf_exponent)
-        )
+        return laws.maf_hz(flow_g_per_s, self.maf_low_hz, self.maf_exponent_scale(), self.maf_exponent)
 
     def maf_g_per_s(self, hz: np.ndarray) -> np.ndarray:
         """The inverse of ``maf_hz`` for a whole axis."""

@@ -6,9 +6,9 @@ import math
 from collections import deque
 from dataclasses import dataclass, field
 
+from lean_trim.simcar.state import GEARS_RPM_PER_KMH
 from lean_trim.simcar.truth import Truth
 
-GEARS_RPM_PER_KMH = (0.0, 118.0, 70.0, 48.0, 36.5, 29.0)
 IDLE_RPM = 900.0
 IDLE_VALVE_S = 0.5
 """How late a valve follows whose loop is set too sharp; a sound one follows at once."""

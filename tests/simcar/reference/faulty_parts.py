@@ -7,10 +7,10 @@ import math
 import numpy as np
 
 from lean_trim.simcar.faults import Faults
+from lean_trim.simcar.faulty_log import STUCK_EVERY_S
 
 FREE_AIR_LAMBDA = 9.0
 """What a sensor that lost its heater reports, before the meter's own end stop."""
-STUCK_EVERY_S = 120.0
 LOADS_EVERY_S = 24.0
 TAIL_HALF_G_PER_S = 2.0
 """Airflow at which air from behind counts half; an idling engine draws about as much (invented)."""
@@ -42,7 +42,6 @@ class FaultyParts:
         self.misfires_until = -1.0
         self.lagging = 1.0
         self.held = 1.0
-        self.last_logged = 1.0
 
     def fuel_dp_kpa(self, rated_kpa: float, flow_g_per_s: float, above_kpa: float = 0.0) -> float:
         """Differential pressure the pump keeps up at an airflow, and at MAP so far above the outside."""
@@ -148,16 +147,3 @@ class FaultyParts:
     def stuck(self, time_s: np.ndarray) -> np.ndarray:
         """True where the lambda sensor's reading does not move."""
         return np.asarray(time_s % STUCK_EVERY_S > STUCK_EVERY_S - self.faults.sensor_stuck_s)
-
-    def logged_lambda(self, lam: np.ndarray, time_s: np.ndarray) -> np.ndarray:
-        """Logged readings, (n,), with interference; a stuck sensor repeats its last one."""
-        if self.faults.wild_share:
-            wild = self.rng.random(len(lam)) < self.faults.wild_share
-            lam = np.where(wild, self.rng.uniform(0.6, 1.4, len(lam)), lam)
-        if self.faults.sensor_stuck_s:
-            moves = ~self.stuck(time_s)
-            # Last row that moved, for every row; -1 where none of this piece did.
-            newest = np.maximum.accumulate(np.where(moves, np.arange(len(lam)), -1))
-            lam = np.where(newest >= 0, lam[newest], self.last_logged)
-            self.last_logged = float(lam[-1])
-        return lam

@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass, field
 
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.simcar.corrections import Sensed, TableCorrections
-from lean_trim.simcar.lookup import CurveLookup, GridLookup
+from tests.simcar.reference.corrections import Sensed, TableCorrections
+from tests.simcar.reference.lookup import CurveLookup, GridLookup
 
 LTFT_RPM = (1500.0, 2500.0, 4000.0)
 LTFT_LOAD = (35.0, 55.0, 80.0)

@@ -1,33 +1,17 @@
-"""The simulated driver: a seeded plan of idling, cruising, hills, gear changes, blips, coasting and pulls."""
+"""The driver of the reference car: follows the plan, step by step."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 
-from lean_trim.simcar.plant import GEARS_RPM_PER_KMH, Plant
+from lean_trim.simcar.plan import plan
+from lean_trim.simcar.state import GEARS_RPM_PER_KMH, Kind
+from tests.simcar.reference.plant import Plant
 
 APPROACH_S = 25.0
 """Longest time spent getting to a leg's gear and speed."""
-Kind = Literal["idle", "cruise", "hold", "pull", "coast", "blip"]
-
-
-@dataclass(frozen=True)
-class Leg:
-    """One piece of the plan.
-
-    ``value`` is km/h to cruise at, rpm to hold or pull to, or km/h to coast down to.
-    """
-
-    kind: Kind
-    seconds: float
-    gear: int = 0
-    value: float = 0.0
-    load_kpa: float = 0.0
-    load_end_kpa: float = 0.0
 
 
 @dataclass
@@ -40,53 +24,6 @@ class Controls:
     brake: float = 0.0
     grade: float = 0.0
     hold_rpm: float = 0.0
-
-
-def plan(rng: np.random.Generator, redline_rpm: float, top_kpa: float) -> Iterator[Leg]:
-    """An endless plan: idle, then town, open road, hills and pulls in turn with random details."""
-    yield Leg("idle", 26.0)
-    yield Leg("cruise", 35.0, 3, 42.0)
-    yield Leg("cruise", 40.0, 4, 58.0)
-    while True:
-        yield from _town(rng)
-        yield from _hills(rng, redline_rpm, top_kpa, part=0)
-        yield from _pulls(redline_rpm)
-        yield from _open_road(rng)
-        yield from _hills(rng, redline_rpm, top_kpa, part=1)
-        yield Leg("coast", 9.0, 4, 45.0)
-
-
-def _town(rng: np.random.Generator) -> Iterator[Leg]:
-    for gear, speed in ((2, 28), (3, 46), (4, 60)):
-        yield Leg("cruise", float(rng.uniform(9, 15)), gear, speed + float(rng.uniform(-4, 4)))
-    yield Leg("coast", 8.0, 3, 18.0)
-    yield Leg("idle", float(rng.uniform(12, 18)))
-    yield Leg("blip", 5.0)
-    yield Leg("idle", 8.0)
-
-
-def _open_road(rng: np.random.Generator) -> Iterator[Leg]:
-    for gear, speed in ((5, 78), (5, 104), (4, 92), (5, 122)):
-        yield Leg("cruise", float(rng.uniform(12, 20)), gear, speed + float(rng.uniform(-5, 5)))
-
-
-def _hills(rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: int) -> Iterator[Leg]:
-    """Held engine speeds with slowly rising or falling load, as on a long climb or a dyno."""
-    for share in (0.23, 0.31, 0.40, 0.50, 0.60, 0.72)[part::2]:
-        low = float(rng.uniform(26, 36))
-        high = min(top_kpa, float(rng.uniform(86, 94)))
-        # Both ways, or load and time in the hold would go together in every drive.
-        if rng.random() < 0.5:
-            low, high = high, low
-        rpm = share * redline_rpm * float(rng.uniform(0.94, 1.06))
-        yield Leg("hold", 26.0, 4, rpm, low, high)
-
-
-def _pulls(redline_rpm: float) -> Iterator[Leg]:
-    for gear, to in ((3, 0.94), (4, 0.86)):
-        yield Leg("cruise", 10.0, gear, 0.27 * redline_rpm / GEARS_RPM_PER_KMH[gear])
-        yield Leg("pull", 16.0, gear, to * redline_rpm)
-        yield Leg("coast", 6.0, gear, 0.3 * redline_rpm / GEARS_RPM_PER_KMH[gear])
 
 
 class Driver:
@@ -113,9 +50,9 @@ class Driver:
             self.arrived = False
             self.integral = min(max(self.pedal, 6.0), 30.0)
         self.wander += (-self.wander * dt / 2.5) + 0.35 * float(self.rng.standard_normal()) * dt**0.5
-        wanted: Controls = getattr(self, f"_{self.leg.kind}")(time_s, plant, dt)
+        wanted: Controls = getattr(self, f"_{self.leg.kind.name.lower()}")(time_s, plant, dt)
         shifting = time_s < self.shift_until
-        limit = (260.0 if self.leg.kind in ("pull", "blip") else 75.0) * dt
+        limit = (260.0 if self.leg.kind in (Kind.PULL, Kind.BLIP) else 75.0) * dt
         if shifting:
             wanted.pedal_pct = 0.0
             wanted.clutch = False
@@ -126,11 +63,11 @@ class Driver:
 
     def _done(self, time_s: float, plant: Plant) -> bool:
         spent = time_s - self.began
-        if self.leg.kind == "pull" and plant.rpm >= self.leg.value:
+        if self.leg.kind is Kind.PULL and plant.rpm >= self.leg.value:
             return True
-        if self.leg.kind == "coast" and plant.speed_kmh <= self.leg.value:
+        if self.leg.kind is Kind.COAST and plant.speed_kmh <= self.leg.value:
             return True
-        extra = APPROACH_S if self.leg.kind == "hold" and not self.arrived else 0.0
+        extra = APPROACH_S if self.leg.kind is Kind.HOLD and not self.arrived else 0.0
         return spent >= self.leg.seconds + extra
 
     def _select(self, gear: int, time_s: float) -> None:
@@ -145,7 +82,7 @@ class Driver:
         """
         here = plant.speed_kmh * GEARS_RPM_PER_KMH[self.gear]
         up = plant.speed_kmh * GEARS_RPM_PER_KMH[min(self.gear + 1, 5)]
-        enough = 1600.0 if self.leg.kind != "hold" else min(1600.0, 0.85 * self.leg.value)
+        enough = 1600.0 if self.leg.kind is not Kind.HOLD else min(1600.0, 0.85 * self.leg.value)
         if self.gear < self.leg.gear and up > enough:
             self._select(self.gear + 1, time_s)
         elif self.gear > 1 and (here < 1050.0 or (self.gear > self.leg.gear and here < 0.5 * self.redline)):

@@ -22,7 +22,7 @@ from lean_trim.core.data.fuel_corrections import (
     cells_of,
 )
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.simcar.lookup import CurveLookup, GridLookup
+from tests.simcar.reference.lookup import CurveLookup, GridLookup
 
 RATE_OVER_S = 0.03
 """Time constant over which the ECU takes the rate of pressure or throttle."""
