@@ -112,6 +112,57 @@ def test_there_are_no_circles() -> None:
         walk(module, ())
 
 
+def every_import_of(module: str) -> set[str]:
+    """Modules of the project that a module imports, those for types only included."""
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(FILES[module].read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("lean_trim"):
+            for alias in node.names:
+                whole = f"{node.module}.{alias.name}"
+                found.add(whole if whole in FILES else str(node.module))
+    return found & set(FILES) - {module}
+
+
+def rings(graph: dict[str, set[str]]) -> list[set[str]]:
+    """Modules that reach each other, by Tarjan's algorithm (SIAM J. Comput. 1, 1972)."""
+    number: dict[str, int] = {}
+    lowest: dict[str, int] = {}
+    stack: list[str] = []
+    found: list[set[str]] = []
+
+    def visit(module: str) -> None:
+        number[module] = lowest[module] = len(number)
+        stack.append(module)
+        for other in graph[module]:
+            if other not in number:
+                visit(other)
+                lowest[module] = min(lowest[module], lowest[other])
+            elif other in stack:
+                lowest[module] = min(lowest[module], number[other])
+        if lowest[module] == number[module]:
+            at = stack.index(module)
+            found.append(set(stack[at:]))
+            del stack[at:]
+
+    for module in graph:
+        if module not in number:
+            visit(module)
+    return [ring for ring in found if len(ring) > 1]
+
+
+def test_no_ring_is_longer_than_two_files_even_of_types() -> None:
+    """Once a ring of twenty: each part knew the whole workspace, which knew each part."""
+    long = [sorted(ring) for ring in rings({m: every_import_of(m) for m in FILES}) if len(ring) > 2]
+    assert long == []
+    assert rings({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}}) == [{"a", "b", "c"}]
+
+
+def test_only_the_session_knows_how_the_workspace_is_put_together() -> None:
+    """Views reach what they need by name."""
+    composed = "lean_trim.workspace.workspace"
+    assert [m for m in FILES if composed in every_import_of(m)] == ["lean_trim.ui.session"]
+
+
 def test_qt_stays_in_the_interface() -> None:
     for module, path in FILES.items():
         if not module.startswith("lean_trim.ui"):
@@ -125,17 +176,21 @@ def test_sql_stays_in_the_job() -> None:
             assert not any(word in text for word in ("SELECT ", "INSERT INTO", "UPDATE rounds")), module
 
 
+COMPILED = ("lean_trim.core.kernels", "lean_trim.simcar.stepper")
+"""Numba through and through; they are imported where they are used."""
+
+
 def test_heavy_libraries_are_imported_where_they_are_used() -> None:
-    """Kernels are numba through and through, but are themselves imported where they are used."""
     for module, path in FILES.items():
-        if module.startswith("lean_trim.core.kernels"):
+        if module.startswith(COMPILED):
             continue
         top = ast.parse(path.read_text(encoding="utf-8")).body
         names = [a.name for n in top if isinstance(n, ast.Import) for a in n.names]
-        names += [n.module or "" for n in top if isinstance(n, ast.ImportFrom)]
-        assert not [n for n in names if n.split(".")[0] in HEAVY or n.startswith("lean_trim.core.kernels")], (
-            module
-        )
+        for node in top:
+            if isinstance(node, ast.ImportFrom):
+                names += [node.module or "", *(f"{node.module}.{a.name}" for a in node.names)]
+        heavy = [n for n in names if n.split(".")[0] in HEAVY or n.startswith(COMPILED)]
+        assert heavy == [], module
 
 
 def test_a_package_only_exports() -> None:

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 
-if TYPE_CHECKING:
-    from lean_trim.ui.tape.tape import Tape
+from lean_trim.ui.tape.tape_view import TapeView
 
 FINE_SHARE = 0.01
 COARSE_SHARE = 0.1
@@ -25,7 +22,7 @@ ZOOMS = {
 PAGES = {Qt.Key.Key_PageUp: -PAGE_SHARE, Qt.Key.Key_PageDown: PAGE_SHARE}
 
 
-def press(tape: Tape, event: QKeyEvent) -> bool:
+def press(tape: TapeView, event: QKeyEvent) -> bool:
     """Do what a key means on the tape.
 
     Parameters
@@ -60,7 +57,7 @@ def press(tape: Tape, event: QKeyEvent) -> bool:
     return True
 
 
-def _spot(tape: Tape) -> float:
+def _spot(tape: TapeView) -> float:
     """Where the keyboard stands: the spot, or the middle where it is out of sight."""
     at = tape.spot_s
     if at is not None and tape.start_s <= at <= tape.end_s:
@@ -68,7 +65,7 @@ def _spot(tape: Tape) -> float:
     return (tape.start_s + tape.end_s) / 2
 
 
-def _move(tape: Tape, step_s: float, choose: bool) -> None:
+def _move(tape: TapeView, step_s: float, choose: bool) -> None:
     """Move the spot, with the strip where it would leave it; choose what lies between where asked."""
     assert tape.data is not None
     before = _spot(tape)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPixmap
@@ -12,11 +10,9 @@ from lean_trim.core.drive.regimes import REGIME_LABELS, Regime
 from lean_trim.core.text import clock
 from lean_trim.ui.tape.lanes import SHORT
 from lean_trim.ui.tape.tape_data import SIGNED, Lane
+from lean_trim.ui.tape.tape_view import TapeView
 from lean_trim.ui.tape.trace_image import hatch_image, runs, trace_image
 from lean_trim.ui.theme import Theme, font
-
-if TYPE_CHECKING:
-    from lean_trim.ui.tape.tape import Tape
 
 LEFT = 124
 RIGHT = 8
@@ -37,7 +33,7 @@ STEPS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600)
 class TapePainter:
     """Paints one frame of a tape."""
 
-    def __init__(self, painter: QPainter, tape: Tape, theme: Theme) -> None:
+    def __init__(self, painter: QPainter, tape: TapeView, theme: Theme) -> None:
         assert tape.data is not None
         self.p = painter
         self.tape = tape
