@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.pipeline.solve import Measured, Solution
 from lean_trim.workspace import solving
 from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.loop import ManualLoop
@@ -57,16 +57,16 @@ class Gate:
         self.opened = threading.Event()
         self.waiting = 0
         self.begun = threading.Semaphore(0)
-        real = solving.solve
+        real = solving.measure
 
-        def slow(*args: object, **more: object) -> Solution:
+        def slow(*args: object, **more: object) -> Measured:
             self.waiting += 1
             self.begun.release()
             assert self.opened.wait(60.0)
             self.waiting -= 1
             return real(*args, **more)  # type: ignore[arg-type]
 
-        monkeypatch.setattr(solving, "solve", slow)
+        monkeypatch.setattr(solving, "measure", slow)
 
     def wait_begun(self) -> None:
         """Until another solve is held up."""

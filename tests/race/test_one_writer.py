@@ -214,7 +214,7 @@ def test_only_the_models_thread_commits(driven: Bench) -> None:
     def elsewhere() -> None:
         try:
             driven.workspace.open.save_setting("a", "b")
-        except RuntimeError as error:
+        except AssertionError as error:
             raised.append(error)
 
     thread = threading.Thread(target=elsewhere)

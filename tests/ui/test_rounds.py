@@ -242,7 +242,7 @@ def test_a_round_that_cannot_be_solved_says_why_instead_of_working_on(
     def refuse(*_: object, **__: object) -> None:
         raise LogError("only 3 samples are left")
 
-    monkeypatch.setattr("lean_trim.workspace.solving.solve", refuse)
+    monkeypatch.setattr("lean_trim.workspace.solving.measure", refuse)
     driven.session.show_round(0)
     until(lambda: not driven.session.is_busy)
     assert driven.table_desk.header.text.endswith("Not worked out")

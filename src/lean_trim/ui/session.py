@@ -6,6 +6,7 @@ The workspace's messages as Qt signals, and what every view asks for.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
@@ -22,7 +23,8 @@ from lean_trim.job.records import Job, Round
 from lean_trim.ui.selection import Selection
 from lean_trim.workspace import changes
 from lean_trim.workspace.changes import Part
-from lean_trim.workspace.tasks import Lane
+from lean_trim.workspace.tasks import WAITED_FOR, Lane
+from lean_trim.workspace.work_state import WorkState
 from lean_trim.workspace.workspace import Workspace
 
 
@@ -90,6 +92,7 @@ class Session(QObject):
     history_changed = Signal()
     access_changed = Signal(str)
     driving = Signal(object)
+    work_changed = Signal()
     busy = Signal(str, float)
     idle = Signal()
     noticed = Signal(object)
@@ -110,6 +113,7 @@ class Session(QObject):
         self.imports = parts.imports
         self.marks = parts.marks
         self.solver = parts.solver
+        self.work = parts.work
         self.saving = parts.saving
         self.history = parts.history
         self.swaps = parts.swaps
@@ -121,7 +125,7 @@ class Session(QObject):
         self.pulls = parts.pulls
         self.transients = parts.transients
         self.corrections = parts.corrections
-        self._shown_task = 0
+        self._work: tuple[WorkState, bool] | None = None
         self._listen()
 
     def _listen(self) -> None:
@@ -132,7 +136,7 @@ class Session(QObject):
         hear(changes.RoundShown, lambda _: self._round_shown())
         hear(changes.RoundAdded, lambda _: self.job_changed.emit())
         hear(changes.RoundChanged, self._part_changed)
-        hear(changes.SolutionShown, lambda _: self.solved.emit())
+        hear(changes.SolutionShown, lambda _: self._solved())
         hear(changes.SolveFailed, self._solve_failed)
         hear(changes.ProposalChanged, lambda _: self.decided.emit())
         hear(changes.TuningTurned, lambda _: self.tuning_changed.emit())
@@ -151,17 +155,30 @@ class Session(QObject):
     def _solve_failed(self, failed: changes.SolveFailed) -> None:
         """No solution is shown now, which every view of it has to hear as well."""
         self.solve_failed.emit(failed.reason)
+        self._solved()
+
+    def _solved(self) -> None:
         self.solved.emit()
+        self._tell_work()
+
+    def _tell_work(self) -> None:
+        """Tell of another state of the work; of how far it is ``busy`` tells."""
+        state = (replace(self.work.state, what="", share=0.0), self.is_reading)
+        if state != self._work:
+            self._work = state
+            self.work_changed.emit()
 
     def _round_shown(self) -> None:
         self.selection.clear()
         self.round_changed.emit()
+        self._tell_work()
 
     def _job_closed(self) -> None:
         self.selection.clear()
         self.job_closed.emit()
         self.job_changed.emit()
         self.round_changed.emit()
+        self._tell_work()
 
     def _part_changed(self, change: changes.RoundChanged) -> None:
         if change.part is Part.MARKS:
@@ -176,14 +193,14 @@ class Session(QObject):
         """Tell of the task people wait for: reading or driving before solving; quick refits are not told."""
         running = self.tasks.running
         # A solve beside a drive is not told, or the two would take turns in one bar.
-        shown = next((running[lane] for lane in (Lane.READING, Lane.SOLVING) if lane in running), None)
+        shown = next((running[lane] for lane in WAITED_FOR if lane in running), None)
         if shown is not None and shown.number == task:
-            self._shown_task = task
             self.busy.emit(what, share)
+        self._tell_work()
 
     def _work_ended(self) -> None:
-        running = self.tasks.running
-        if Lane.READING not in running and Lane.SOLVING not in running:
+        self._tell_work()
+        if not self.is_busy:
             self.idle.emit()
 
     @property
@@ -265,7 +282,7 @@ class Session(QObject):
     @property
     def is_busy(self) -> bool:
         """True while anything people wait for runs."""
-        return self.is_reading or Lane.SOLVING in self.tasks.running
+        return any(lane in self.tasks.running for lane in WAITED_FOR)
 
     @property
     def can_save(self) -> bool:

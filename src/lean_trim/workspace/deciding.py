@@ -21,6 +21,7 @@ from lean_trim.workspace.merging import merged
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
+from lean_trim.workspace.work_state import Work
 
 SAME_EDGE_S = 1e-6
 """Edges of stretches that differ by less are the same."""
@@ -173,11 +174,14 @@ def cells_in_words(count: int) -> str:
 class Deciding:
     """Decisions on the newest round."""
 
-    def __init__(self, open_job: OpenJob, saving: Saving, history: History, solver: Solver) -> None:
+    def __init__(
+        self, open_job: OpenJob, saving: Saving, history: History, solver: Solver, work: Work
+    ) -> None:
         self.open = open_job
         self.saving = saving
         self.history = history
         self.solver = solver
+        self.work = work
 
     def set_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
         """Save a decision on one table, then take it into memory.
@@ -273,8 +277,9 @@ class Deciding:
         cells : flat indices; all if None.
         """
         proposal = self.solver.proposal
-        if proposal is None:
-            self.open.note(Say.NO_PROPOSAL())
+        held = self.work.state.holds_writing
+        if proposal is None or held is not None:
+            self.open.note(held or Say.NO_PROPOSAL())
             return
         current = self.open.round
         if current is not None and current.injectors_decided:

@@ -25,6 +25,7 @@ from lean_trim.formats.logs import LABEL_ROLES, parse_rows
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.workspace.tasks import Report
 
+DRIVE_TITLE = "Driving the simulated car"
 ROWS_PER_PIECE = 500
 SILENT_S = 30.0
 """How long the child may say nothing.

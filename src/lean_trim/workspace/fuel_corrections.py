@@ -28,6 +28,7 @@ from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.side_tables import SideTables
 from lean_trim.workspace.transients import TransientsControl
+from lean_trim.workspace.work_state import Work
 
 
 class Say:
@@ -62,9 +63,10 @@ class FuelCorrections(SideTables):
         saving: Saving,
         history: History,
         navigation: Navigation,
+        work: Work,
         transients: TransientsControl,
     ) -> None:
-        super().__init__(open_job, saving, history, navigation)
+        super().__init__(open_job, saving, history, navigation, work)
         self.transients = transients
         self._told: dict[str, tuple[object, Table, Written]] = {}
 

@@ -13,6 +13,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.injectors import DEFAULT_TRUST_PCT, TRUST_PCT, InjectorReport, identify_from
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.workspace.changes import InjectorsTold, JobClosed
+from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
@@ -45,7 +46,7 @@ def _key(round_id: int) -> str:
 
 
 class InjectorStudy:
-    """``report`` is that of the shown solution, None before it is asked for; ``failure`` why it cannot be.
+    """``report`` is that of the shown solution, None before it is asked for.
 
     ``stretches`` are the steady states that were read off, by injections a cycle, until the round is left.
     """
@@ -56,16 +57,22 @@ class InjectorStudy:
         self.saving = saving
         self.solver = solver
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
-        self.failure = ""
+        self.lookup = Lookup(tasks, Lane.STUDY, lambda: open_job.hub.publish(InjectorsTold()))
         self._report: InjectorReport | None = None
         self._of: Solution | None = None
         self.stretches: dict[int, SteadyState] = {}
         self._stretches_of = 0
 
     @property
+    def failure(self) -> str:
+        """Why injectors could not be told apart, "" if they could or nobody asked."""
+        return self.lookup.failure
+
+    @property
     def report(self) -> InjectorReport | None:
         """What was told of the solution that is shown now."""
-        return self._report if self._of is self.solver.solution else None
+        known = self._of is self.solver.solution and not self.lookup.failure
+        return self._report if known else None
 
     @property
     def trust_pct(self) -> float:
@@ -169,36 +176,25 @@ class InjectorStudy:
         try:
             refuse_unknown(vehicle.injectors)
         except BadInputError as error:
-            self._failed(str(Say.REFUSED(reason=str(error))))
+            self.lookup.refuse(None, str(Say.REFUSED(reason=str(error))))
             return
         trust, measured = self.trust_pct, self.measured
         job, current = self.open.job, self.open.round
         assert job is not None and current is not None
         wide = is_large(size_ratio(job, current))
-        self.failure = ""
-        self.tasks.start(
-            Lane.STUDY,
+        self.lookup.look(
+            (solution, trust, measured, wide),
             "Telling injectors apart",
             lambda report: identify_from(solution, trust, measured, wide),
-            done=lambda found: self._take(solution, found),
-            failed=self._failed,
-            replace=True,
+            lambda found: self._take(solution, found),
+            again=True,
         )
 
     def _take(self, solution: Solution, found: InjectorReport) -> None:
-        # Another solution is shown by now, and nothing was said of that one.
-        if solution is not self.solver.solution:
-            return
         self._report, self._of = found, solution
-        self.open.hub.publish(InjectorsTold())
-
-    def _failed(self, reason: str) -> None:
-        self._report = None
-        self.failure = reason
-        self.open.hub.publish(InjectorsTold())
 
     def forget(self) -> None:
         """Another job or none."""
         self._report = self._of = None
         self.stretches = {}
-        self.failure = ""
+        self.lookup.forget()

@@ -41,6 +41,7 @@ from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.side_tables import Say as Beside
 from lean_trim.workspace.side_tables import SideTables
+from lean_trim.workspace.work_state import Work
 
 if TYPE_CHECKING:
     from lean_trim.core.pipeline.injectors import InjectorReport
@@ -77,9 +78,10 @@ class InjectorTables(SideTables):
         saving: Saving,
         history: History,
         navigation: Navigation,
+        work: Work,
         study: InjectorStudy,
     ) -> None:
-        super().__init__(open_job, saving, history, navigation)
+        super().__init__(open_job, saving, history, navigation, work)
         self.study = study
 
     def base(self, name: str) -> Table | None:

@@ -169,11 +169,10 @@ class OpenJob:
         ------
         SaveFailedError
             With the true cause; the file is as it was.
-        RuntimeError
+        AssertionError
             If another thread than the model's asks.
         """
-        if threading.get_ident() != self._thread:
-            raise RuntimeError("only the model's thread commits")
+        assert threading.get_ident() == self._thread, "only the model's thread commits"
         if self.store is None:
             raise SaveFailedError(Path(), str(Say.NO_JOB()))
         try:

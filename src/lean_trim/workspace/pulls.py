@@ -23,6 +23,7 @@ from lean_trim.job.records import Job, Round
 from lean_trim.workspace.binding import injector_key
 from lean_trim.workspace.changes import JobClosed, PullsFound
 from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.tasks import Lane, Report, Tasks
@@ -122,7 +123,7 @@ class PullsControl:
         self.deciding = deciding
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
         self.found: dict[int, RoundPulls] = {}
-        self.is_wanted = False
+        self.lookup = Lookup(tasks, Lane.PULLS, lambda: open_job.hub.publish(PullsFound()))
 
     @property
     def altitude_m(self) -> float:
@@ -150,13 +151,13 @@ class PullsControl:
 
     def want(self) -> None:
         """A desk shows pulls from now on."""
-        self.is_wanted = True
+        self.lookup.is_wanted = True
         self.look()
 
     def look(self) -> None:
         """Look through every round whose logs are other than when it was last looked through."""
         job = self.open.job
-        if job is None or not self.is_wanted:
+        if job is None or not self.lookup.is_wanted:
             return
         ids = {r.id for r in job.rounds}
         self.found = {i: pulls for i, pulls in self.found.items() if i in ids}
@@ -171,14 +172,11 @@ class PullsControl:
                 self.found.pop(r.id, None)
         if not wanted:
             return
-        number = self.open.number
-        self.tasks.start(
-            Lane.PULLS,
+        self.lookup.look(
+            (self.open.number, tuple((one.round_id, one.key) for one in wanted)),
             str(Say.LOOKING()),
             lambda report: tuple(_looked(one, altitude, report) for one in wanted),
-            done=lambda answers: self._take(number, answers),
-            failed=lambda _: None,
-            replace=True,
+            self._take,
         )
 
     def _rounds(self, job: Job, altitude: float) -> Iterator[tuple[Round, Vehicle, tuple[object, ...]]]:
@@ -191,18 +189,15 @@ class PullsControl:
                 key = (job.vehicle, r.revision.id, logs, injector_key(vehicle.injectors), altitude)
                 yield r, vehicle, key
 
-    def _take(self, number: int, answers: Sequence[RoundPulls]) -> None:
-        # Another job is open by now.
-        if number != self.open.number:
-            return
+    def _take(self, answers: Sequence[RoundPulls]) -> None:
         self.found = {**self.found, **{a.round_id: a for a in answers}}
-        self.open.hub.publish(PullsFound())
         # Logs may have come in the meantime.
         self.look()
 
     def forget(self) -> None:
         """Another job or none."""
         self.found = {}
+        self.lookup.forget()
 
     def is_left_out(self, round_id: int, pull: Pull) -> bool:
         """True if most of a pull lies in stretches left out by hand."""

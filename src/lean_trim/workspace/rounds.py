@@ -16,7 +16,7 @@ from lean_trim.job.records import Round, StoredLog
 from lean_trim.workspace.additions import Additions, BeginRound
 from lean_trim.workspace.changes import DriveGrew, Part
 from lean_trim.workspace.destination import drive_destination
-from lean_trim.workspace.driven_car import drive_apart
+from lean_trim.workspace.driven_car import DRIVE_TITLE, drive_apart
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
@@ -24,8 +24,7 @@ from lean_trim.workspace.scale_moves import ScaleMoves
 from lean_trim.workspace.side_tables import decided_tables
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.tasks import Lane, Report, Tasks
-
-DRIVE_TITLE = "Driving the simulated car"
+from lean_trim.workspace.work_state import Work
 
 
 class Say:
@@ -99,6 +98,7 @@ class Rounds:
         solver: Solver,
         additions: Additions,
         scale: ScaleMoves,
+        work: Work,
     ) -> None:
         self.open = open_job
         self.tasks = tasks
@@ -107,6 +107,7 @@ class Rounds:
         self.solver = solver
         self.additions = additions
         self.scale = scale
+        self.work = work
         self.drive_minutes = 12.0
 
     def drive(self) -> None:
@@ -170,6 +171,13 @@ class Rounds:
         if self.saving.attempt(begun.apply, begun) and current.has_changed_since_handed_over:
             self.open.note(Say.NOT_AS_HANDED())
 
+    def is_held(self) -> bool:
+        """True, and told, while nothing may be handed over: dangers were not looked for yet."""
+        held = self.work.state.holds_writing
+        if held is not None:
+            self.open.error(held)
+        return held is not None
+
     def hand_over(self, path: Path) -> bool:
         """Write the decided table of the shown round as CSV, decided injector tables beside it.
 
@@ -186,7 +194,7 @@ class Rounds:
         from lean_trim.formats.tables import write_table
 
         current = self.open.round
-        if current is None:
+        if current is None or self.is_held():
             return False
         beside = injector_paths(current, path)
         try:
@@ -210,6 +218,8 @@ class Rounds:
 
     def copied(self) -> bool:
         """Note that the decided table went to the clipboard; a copy of what was driven hands nothing over."""
+        if self.is_held():
+            return False
         current = self.open.round
         if current is not None and not current.changed:
             self.open.note(Say.COPIED_UNCHANGED())

@@ -22,6 +22,7 @@ from lean_trim.workspace.merging import merged
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.work_state import Work
 
 
 class Say:
@@ -101,8 +102,11 @@ class SideTables(ABC):
     redrives = False
     apart_from_scale = False
 
-    def __init__(self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation) -> None:
+    def __init__(
+        self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation, work: Work
+    ) -> None:
         self.open = open_job
+        self.work = work
         self.saving = saving
         self.history = history
         self.navigation = navigation
@@ -244,6 +248,10 @@ class SideTables(ABC):
 
     def _take(self, name: str, proposed: Table) -> bool:
         """Decide on what is proposed, cell by cell where it is a change."""
+        held = self.work.state.holds_writing
+        if held is not None:
+            self.open.error(held)
+            return False
 
         def take(decision: Decision, table: Table) -> Decision:
             moved = proposed.values != table.values

@@ -16,8 +16,9 @@ from lean_trim.core.decision.prediction import predict_residual
 from lean_trim.core.decision.proposal import Proposal
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.proposing import propose_for
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, refit, solve
+from lean_trim.core.pipeline.solve import DrivenLog, Solution, conclude, look_through, measure, refit
 from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
@@ -39,7 +40,8 @@ from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 from lean_trim.workspace.tuning import TuningControl
 
-TITLE = "Solving"
+TITLE = "Working out the correction"
+LOOK_TITLE = "Looking for faults"
 REFIT_TITLE = "Sifting again"
 
 
@@ -70,6 +72,7 @@ class Solver:
         self.failure = ""
         self.leftover: TooFewError | None = None
         self._asked: Binding | None = None
+        self.stopped = False
         self._base: Solution | None = None
         self._again = False
         open_job.hub.subscribe(TuningTurned, self._turned)
@@ -125,6 +128,11 @@ class Solver:
         wanted = self.wanted()
         return wanted is not None and self._solved is not None and self._solved.same_but_for_settings(wanted)
 
+    @property
+    def is_wanted(self) -> bool:
+        """True if the solution that is shown is the very one that would be worked out now."""
+        return self._solved is not None and self._solved == self.wanted()
+
     def _rounds_used(self, current: Round) -> tuple[Round, ...]:
         """The round itself, then the earlier ones whose logs count too."""
         job = self.open.job
@@ -136,8 +144,8 @@ class Solver:
 
     def forget(self) -> None:
         """Another round is looked at, or none: what was asked for the old one is not wanted any more."""
-        self.tasks.drop(Lane.SOLVING)
-        self.tasks.drop(Lane.REFITTING)
+        for lane in (Lane.SOLVING, Lane.LOOKING, Lane.REFITTING):
+            self.tasks.drop(lane)
         self.solution = None
         self._solved = None
         self._asked = None
@@ -145,13 +153,19 @@ class Solver:
         self.proposals = {}
         self.failure = ""
         self.leftover = None
+        self.stopped = False
         self._base = None
         self._again = False
+
+    @property
+    def has_looked(self) -> bool:
+        """True if faults were looked for in what is shown; before that nothing is proposed or handed over."""
+        return self.solution is not None and self.solution.seen.done
 
     def solve(self) -> None:
         """Work out the correction of the round that is looked at, in the background.
 
-        Drops an earlier request.
+        Drops an earlier request. The table comes first; faults are looked for on a lane of their own.
         """
         binding = self.wanted()
         vehicle = self.open.vehicle
@@ -161,25 +175,31 @@ class Solver:
         self.requests += 1
         self._asked = binding
         self.failure = ""
+        self.stopped = False
+        self.tasks.drop(Lane.LOOKING)
         rounds = self._rounds_used(current)
 
-        def work(report: Report) -> tuple[Solution | TooFewError, tuple[Event, ...]]:
+        def work(report: Report) -> Solution | TooFewError:
             logs = [DrivenLog(log, None if r is current else r.table) for r in rounds for log in r.logs]
             try:
-                solution = solve(logs, vehicle, binding.settings, left_out_of(rounds), report)
+                found = measure(logs, vehicle, binding.settings, left_out_of(rounds), report)
             except TooFewError as error:
                 # How far it came is worth showing: what the sieve left out, and why.
-                return error, ()
-            return solution, find_events(solution)
+                return error
+            return conclude(found, NOT_LOOKED)
 
         self.tasks.start(
             Lane.SOLVING,
             TITLE,
             work,
-            done=lambda answer: self._take(binding, *answer),
+            done=lambda answer: self._take(binding, answer),
             failed=lambda reason: self._not_solved(binding, reason),
             replace=True,
+            stopped=self._was_stopped,
         )
+
+    def _was_stopped(self) -> None:
+        self.stopped = True
 
     def _not_solved(self, binding: Binding, reason: str, leftover: TooFewError | None = None) -> None:
         if binding != self.wanted():
@@ -193,15 +213,33 @@ class Solver:
         self.leftover = leftover
         self.open.hub.publish(SolveFailed(binding.round_id, reason))
 
-    def _take(self, binding: Binding, answer: Solution | TooFewError, events: tuple[Event, ...]) -> None:
-        """Show an answer, or solve on from it; one for anything else than what is wanted is dropped."""
+    def _take(self, binding: Binding, answer: Solution | TooFewError) -> None:
+        """Show what was measured and look for faults; an answer nobody wants any more is dropped."""
         if isinstance(answer, TooFewError):
             self._not_solved(binding, str(answer), answer)
             return
-        solution = answer
-        wanted = self.wanted()
         # Round, logs, settings or job are others by now; whatever changed them has asked anew.
-        if wanted is None or binding != wanted:
+        if binding != self.wanted():
+            return
+        # The table first. One that stands already stays until the new one is whole, so that nothing flickers
+        # under a slider.
+        if self.solution is None:
+            self._solved = binding
+            self.solution = answer
+            self._tell()
+        self.tasks.start(
+            Lane.LOOKING,
+            LOOK_TITLE,
+            lambda _: looked_at(answer),
+            done=lambda whole: self._take_look(binding, *whole),
+            failed=lambda reason: self._not_solved(binding, reason),
+            replace=True,
+            stopped=self._was_stopped,
+        )
+
+    def _take_look(self, binding: Binding, solution: Solution, events: tuple[Event, ...]) -> None:
+        """Show what was seen with what was measured, or solve on from there."""
+        if binding != self.wanted():
             return
         self.events = events
         turned = self.tuning.state.solve
@@ -221,7 +259,8 @@ class Solver:
         solution = self._base or self.solution
         settings = self.tuning.state.solve
         wanted = self.wanted()
-        if solution is None or wanted is None:
+        # What waits for its faults to be looked for is refitted when that is done.
+        if solution is None or wanted is None or not solution.seen.done:
             return
         # One at a time; turns in between fold into one more at the end.
         if Lane.REFITTING in self.tasks.running:
@@ -271,6 +310,8 @@ class Solver:
         solution = self.solution
         current = self.open.round
         assert solution is not None and current is not None
+        if not solution.seen.done:
+            return
         pinned = np.flatnonzero(current.decided.pinned.ravel()).tolist()
         self.proposals[current.subject] = propose_for(
             summary_of(solution), replace(self.tuning.state.policy, pinned=frozenset(pinned))
@@ -324,8 +365,9 @@ class Solver:
         if ended.injectors_decided:
             return None
         # One of fewer logs, while the whole is still being solved, would foretell another drive.
-        if self.solution is None or not self.open.shows(ended.id) or not self.is_up_to_date:
+        if not self.has_looked or not self.open.shows(ended.id) or not self.is_up_to_date:
             return ended.prediction
+        assert self.solution is not None
         foretold = predict_residual(self.solution.estimate, ended.result_as_driven.values)
         return None if foretold is None else Prediction(*foretold)
 
@@ -333,13 +375,28 @@ class Solver:
         """Replace the shown round's verdict by what its solution says now, because the user asks for it."""
         current = self.open.round
         solution = self.solution
-        if current is None or solution is None:
+        if current is None or solution is None or not self.has_looked:
             self.open.note(Say.NOTHING_TO_JUDGE())
             return
         self._save_outcome(current, solution, self.proposal)
         judged = self.open.round
         if judged is not None and judged.verdict is not current.verdict:
             self.open.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
+
+
+def looked_at(measured: Solution) -> tuple[Solution, tuple[Event, ...]]:
+    """Look for everything a drive shows that is not airflow; for a thread of its own.
+
+    Parameters
+    ----------
+    measured : nothing was looked for in it yet.
+
+    Returns
+    -------
+    The same with what was seen, and the drive's events.
+    """
+    whole = conclude(measured.measured, look_through(measured.measured))
+    return whole, find_events(whole)
 
 
 def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -> Outcome:

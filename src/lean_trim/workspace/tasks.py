@@ -29,10 +29,15 @@ class Lane(Enum):
 
     READING = "reading"
     SOLVING = "solving"
+    LOOKING = "looking"
     REFITTING = "refitting"
     STUDY = "study"
     PULLS = "pulls"
     TRANSIENTS = "transients"
+
+
+WAITED_FOR = (Lane.READING, Lane.SOLVING, Lane.LOOKING)
+"""What people wait for, in the order in which it is shown and stopped."""
 
 
 class Say:
@@ -96,6 +101,8 @@ class Task:
         self._lock = threading.Lock()
         self._cancel_calls: list[Callable[[], None]] = []
         self._began = 0.0
+        self.what = title
+        self.share = 0.0
         self._thread = threading.Thread(target=self._run, name=title, daemon=True)
 
     def start(self) -> None:
@@ -162,6 +169,7 @@ class Tasks:
         self._done: dict[int, Callable[[Any], None]] = {}
         self._failed: dict[int, Callable[[str], None]] = {}
         self._details: dict[int, Callable[[Any], None]] = {}
+        self._stopped: dict[int, Callable[[], None]] = {}
         # Kept beyond the task's place in its lane: a thread that runs out late still returns something.
         self._discard: dict[int, Callable[[Any], None]] = {}
 
@@ -175,6 +183,7 @@ class Tasks:
         on_detail: Callable[[Any], None] | None = None,
         replace: bool = False,
         discard: Callable[[Any], None] | None = None,
+        stopped: Callable[[], None] | None = None,
     ) -> Task | None:
         """Run work in a lane.
 
@@ -185,6 +194,7 @@ class Tasks:
         failed : called there with the reason if it failed; a notice is published if None.
         on_detail : called there with progress that is no text.
         replace : drop what runs in the lane; else it is left alone, the user is told, and None is returned.
+        stopped : called there if the user stops it.
         discard : called there with what the work returned if nobody wants it any more, so that an open file
             is closed.
         """
@@ -205,6 +215,8 @@ class Tasks:
             self._details[task.number] = on_detail
         if discard is not None:
             self._discard[task.number] = discard
+        if stopped is not None:
+            self._stopped[task.number] = stopped
         self.hub.publish(WorkStarted(task.number, title))
         task.start()
         return task
@@ -233,9 +245,11 @@ class Tasks:
         """
         if not self.current(task):
             return
+        task.what = detail if isinstance(detail, str) else task.title
+        task.share = share
         if not isinstance(detail, str) and task.number in self._details:
             self._details[task.number](detail)
-        self.hub.publish(WorkMoved(task.number, detail if isinstance(detail, str) else task.title, share))
+        self.hub.publish(WorkMoved(task.number, task.what, share))
 
     def ended(self, task: Task, answer: Any, failure: BaseException | None) -> None:
         """The one answer of a task, in the model's thread; of a dropped one it is not passed on.
@@ -254,7 +268,19 @@ class Tasks:
             return
         done = self._done[task.number]
         failed = self._failed.get(task.number)
-        self._forget(task)
+        self._remove(task)
+        self._take_end(task, done, failed, answer, failure)
+        # Told last: that nothing runs any more is only true of what came of it as well.
+        self.hub.publish(WorkEnded(task.number))
+
+    def _take_end(
+        self,
+        task: Task,
+        done: Callable[[Any], None],
+        failed: Callable[[str], None] | None,
+        answer: Any,
+        failure: BaseException | None,
+    ) -> None:
         if failure is None:
             done(answer)
         elif isinstance(failure, CancelledError):
@@ -273,26 +299,33 @@ class Tasks:
             self.hub.publish(Notice("error", said))
 
     def _forget(self, task: Task) -> None:
-        self.running.pop(task.lane, None)
-        for calls in (self._done, self._failed, self._details):
-            calls.pop(task.number, None)  # type: ignore[attr-defined]
+        self._remove(task)
         self.hub.publish(WorkEnded(task.number))
+
+    def _remove(self, task: Task) -> None:
+        self.running.pop(task.lane, None)
+        for calls in (self._done, self._failed, self._details, self._stopped):
+            calls.pop(task.number, None)  # type: ignore[attr-defined]
 
     def cancel(self, lane: Lane | None = None) -> None:
         """Stop what the user sees running.
 
-        One lane's task, or the reading one first, else the solving one.
+        One lane's task, or the first of those people wait for.
 
         Parameters
         ----------
         lane : None for the one the user sees.
         """
-        lanes = (lane,) if lane is not None else (Lane.READING, Lane.SOLVING)
+        lanes = (lane,) if lane is not None else WAITED_FOR
         task = next((self.running[x] for x in lanes if x in self.running), None)
         if task is None:
             return
+        stopped = self._stopped.get(task.number)
         task.cancel()
-        self._forget(task)
+        self._remove(task)
+        if stopped is not None:
+            stopped()
+        self.hub.publish(WorkEnded(task.number))
         self.hub.publish(Notice("note", Say.CANCELLED(title=task.title)))
 
     def drop(self, lane: Lane) -> None:

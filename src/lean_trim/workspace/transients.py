@@ -10,6 +10,7 @@ from lean_trim.core.errors import CancelledError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.transients.classes import ClassKey, TransientClass
 from lean_trim.workspace.changes import JobClosed, TransientsFound
+from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.solving import Solver, left_out_of
 from lean_trim.workspace.tasks import Lane, Report, Tasks
@@ -68,7 +69,7 @@ class TransientsControl:
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
         self.found: dict[int, RoundTransients] = {}
         self.before: dict[int, _Before] = {}
-        self.is_wanted = False
+        self.lookup = Lookup(tasks, Lane.TRANSIENTS, lambda: open_job.hub.publish(TransientsFound()))
 
     @property
     def report(self) -> TransientReport | None:
@@ -97,7 +98,7 @@ class TransientsControl:
 
     def want(self) -> None:
         """A desk shows quick changes from now on."""
-        self.is_wanted = True
+        self.lookup.is_wanted = True
         self.look()
 
     def look(self) -> None:
@@ -105,27 +106,21 @@ class TransientsControl:
         from lean_trim.core.pipeline.transients import transients_of
 
         r, solution = self.open.round, self.solver.solution
-        if not self.is_wanted or r is None or solution is None:
+        # Faults first: what they say is shown beside it, and both would share two processors.
+        if not self.lookup.is_wanted or r is None or solution is None or not self.solver.has_looked:
             return
         if self.report is not None:
             self._look_back()
             return
-        number = self.open.number
-        self.tasks.start(
-            Lane.TRANSIENTS,
+        self.lookup.look(
+            (self.open.number, r.id, solution),
             str(Say.LOOKING()),
             lambda _: transients_of(solution),
-            done=lambda report: self._take(number, RoundTransients(r.id, r.number, solution, report)),
-            failed=lambda _: None,
-            replace=True,
+            lambda report: self._take(RoundTransients(r.id, r.number, solution, report)),
         )
 
-    def _take(self, number: int, found: RoundTransients) -> None:
-        # Another job is open by now.
-        if number != self.open.number:
-            return
+    def _take(self, found: RoundTransients) -> None:
         self.found = {**self.found, found.round_id: found}
-        self.open.hub.publish(TransientsFound())
         # It may have been solved anew in the meantime.
         self.look()
 
@@ -139,14 +134,11 @@ class TransientsControl:
         assert job is not None
         vehicle = job.vehicle_in(job.index_of(r.id) or 0)
         settings = self.solver.tuning.settled.solve
-        number = self.open.number
-        self.tasks.start(
-            Lane.TRANSIENTS,
+        self.lookup.look(
+            (self.open.number, r.id, key),
             str(Say.LOOKING_BACK(number=r.number)),
             lambda report: _classes_of(r, vehicle, settings, report),
-            done=lambda classes: self._take_before(number, r.id, _Before(r.number, key, classes)),
-            failed=lambda _: None,
-            replace=True,
+            lambda classes: self._take_before(r.id, _Before(r.number, key, classes)),
         )
 
     def _not_seen(self) -> Iterator[tuple[Round, tuple[object, ...]]]:
@@ -159,17 +151,15 @@ class TransientsControl:
             if r.id not in self.found and (kept is None or kept.key != key):
                 yield r, key
 
-    def _take_before(self, number: int, round_id: int, before: _Before) -> None:
-        if number != self.open.number:
-            return
+    def _take_before(self, round_id: int, before: _Before) -> None:
         self.before = {**self.before, round_id: before}
-        self.open.hub.publish(TransientsFound())
         self.look()
 
     def forget(self) -> None:
         """Another job or none."""
         self.found = {}
         self.before = {}
+        self.lookup.forget()
 
 
 def _classes_of(

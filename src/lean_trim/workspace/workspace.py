@@ -27,6 +27,7 @@ from lean_trim.workspace.tasks import Tasks
 from lean_trim.workspace.transients import TransientsControl
 from lean_trim.workspace.tuning import TuningControl
 from lean_trim.workspace.vehicle.changing import VehicleChanges
+from lean_trim.workspace.work_state import Work
 
 
 class Workspace:
@@ -45,19 +46,20 @@ class Workspace:
         self.tuning = tuning = TuningControl(job, saving, history, loop)
         self.solver = solver = Solver(job, tasks, tuning, saving)
         self.navigation = navigation = Navigation(job, history, saving, tuning, solver)
+        self.work = work = Work(job, tasks, solver)
         self.opening = Opening(job, tasks, tuning, navigation)
         self.marks = Marks(job, saving, history)
         self.swaps = Swaps(job, saving, history)
-        self.deciding = deciding = Deciding(job, saving, history, solver)
+        self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
         additions = Additions(job, navigation, saving)
         self.imports = LogImports(job, tasks, saving, navigation, solver, additions, logs)
         self.study = study = InjectorStudy(job, tasks, saving, solver)
-        self.injectors = injectors = InjectorTables(job, saving, history, navigation, study)
+        self.injectors = injectors = InjectorTables(job, saving, history, navigation, work, study)
         self.scale = scale = ScaleMoves(job, saving, history, solver, injectors)
         self.targets = TargetTable(job, saving, history, solver, injectors)
         self.pulls = PullsControl(job, tasks, saving, deciding)
         self.transients = transients = TransientsControl(job, tasks, solver)
-        self.corrections = FuelCorrections(job, saving, history, navigation, transients)
-        self.rounds = Rounds(job, tasks, saving, navigation, solver, additions, scale)
+        self.corrections = FuelCorrections(job, saving, history, navigation, work, transients)
+        self.rounds = Rounds(job, tasks, saving, navigation, solver, additions, scale, work)

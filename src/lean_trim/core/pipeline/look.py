@@ -10,6 +10,8 @@ import numpy as np
 from lean_trim.core.diagnosis.causes import brought_about, explained_by
 from lean_trim.core.diagnosis.finding import RANK, Finding
 from lean_trim.core.diagnosis.findings import look_for_faults
+from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.diagnosis.misfit import Misfit
 from lean_trim.core.diagnosis.of_fit import COLD_ID, SLOW_ID, cold_engine, sensor_slow
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.delay_fit import DelayEstimate
@@ -30,16 +32,26 @@ class Look:
     findings : dangers first, causes before what follows from them.
     shown : samples of the log that show a pattern, (n,), by its id.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
+    inferred : what the log did not say.
+    misfits : logs whose fuel contradicts the sheet.
+    done : False where nothing was looked for yet.
     """
 
     findings: tuple[Finding, ...]
     shown: Mapping[str, Mask]
     unsettled: Mask
+    inferred: tuple[Inferred, ...] = ()
+    misfits: tuple[Misfit, ...] = ()
+    done: bool = True
 
     @property
     def of_the_drive(self) -> tuple[Finding, ...]:
         """Findings that are no matter of one log: patterns, and what the fits tell of sensor and engine."""
         return tuple(f for f in self.findings if f.id in self.shown or f.id in (SLOW_ID, COLD_ID))
+
+
+NOT_LOOKED = Look(findings=(), shown={}, unsettled=np.zeros(0, bool), done=False)
+"""Stands where nothing was looked for yet."""
 
 
 def look_at(

@@ -20,7 +20,6 @@ from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.merging import merged_findings, merged_inferences
-from lean_trim.core.diagnosis.of_fit import with_fit
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
@@ -30,10 +29,11 @@ from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.gathering import TERMS, Gathering
-from lean_trim.core.estimation.log_shares import LogSums, log_sums, shares_of
+from lean_trim.core.estimation.log_shares import LogSums, log_sums
 from lean_trim.core.estimation.residual import CellSums, cell_sums
 from lean_trim.core.estimation.surface import fit_samples
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.ending import end_of
 from lean_trim.core.pipeline.look import in_order
 from lean_trim.core.pipeline.prepare import prepare
 from lean_trim.core.pipeline.solve import (
@@ -223,19 +223,25 @@ def _fit(
     coefficients = np.array([next((c.value for c in estimate.shared if c.term is t), 0.0) for t in TERMS])
     # A residual of another revision says nothing about how far this table is off.
     own = [one for one in found if not one.share.translated] or list(found)
-    findings = merged_findings([(one.name, one.start_s, one.findings) for one in found])
-    shares = shares_of([one.share for one in found], estimate, coefficients)
+    ended = end_of(
+        estimate,
+        reduce(CellSums.plus, (one.cells for one in own)),
+        [one.share for one in found],
+        in_order((*car.patterns, *merged_findings([(f.name, f.start_s, f.findings) for f in found]))),
+        *licence(settings),
+        coefficients=coefficients,
+    )
     return Summary(
         vehicle=vehicle,
         estimate=estimate,
         delay=car.delay,
         film=car.film,
-        residual=reduce(CellSums.plus, (one.cells for one in own)).residual(coefficients),
+        residual=ended.residual,
         samples=counts,
         sieve=settings.sieve,
-        findings=with_fit(in_order((*car.patterns, *findings)), estimate, shares, *licence(settings)),
+        findings=ended.findings,
         inferred=merged_inferences([one.inferred for one in found]),
-        logs=shares,
+        logs=ended.logs,
         no_leaner=np.any([one.knock for one in found], axis=0),
         faulty=np.any([one.sag for one in found], axis=0) | car.unsettled,
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(vehicle.table.shape),

@@ -17,7 +17,6 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
-from lean_trim.core.diagnosis.of_fit import with_fit
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
@@ -29,11 +28,12 @@ from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
-from lean_trim.core.estimation.log_shares import LogShare, log_sums, shares_of
+from lean_trim.core.estimation.log_shares import LogShare, log_sums
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual, cell_sums
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.ending import end_of
 from lean_trim.core.pipeline.look import Look, look_at
 from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.pipeline.tanks import refuse_unknown_tank
@@ -73,22 +73,77 @@ class SolveSettings:
 
 
 @dataclass(frozen=True, eq=False)
-class Solution:
-    """Everything one solve produced, and what the next one can begin from."""
+class Measured:
+    """What the drive says of the table, before anything that is not airflow was looked for.
+
+    Attributes
+    ----------
+    observations : with what film, warm-up and heat explain still in them.
+    surface : the fit of the surface method, whichever method is shown.
+    """
 
     prepared: Prepared
     sifted: Sifted
     observations: Observations
-    estimate: Estimate
-    residual: Residual
-    findings: tuple[Finding, ...]
-    seen: Look
+    surface: Estimate
     settings: SolveSettings
     delay: DelayEstimate
     film: FilmEstimate
-    inferred: tuple[Inferred, ...]
+
+
+@dataclass(frozen=True, eq=False)
+class Solution:
+    """Everything one solve produced, and what the next one can begin from.
+
+    Attributes
+    ----------
+    observations : less what film, warm-up and heat explain.
+    estimate : by the chosen method.
+    seen : what was looked for; ``seen.done`` is False where nothing was yet, and nothing may then be written.
+    """
+
+    measured: Measured
+    observations: Observations
+    estimate: Estimate
+    residual: Residual
+    findings: tuple[Finding, ...]
     logs: tuple[LogShare, ...]
-    misfits: tuple[Misfit, ...] = ()
+    seen: Look
+
+    @property
+    def prepared(self) -> Prepared:
+        """The log as the sieve saw it."""
+        return self.measured.prepared
+
+    @property
+    def sifted(self) -> Sifted:
+        """What the sieve made of it."""
+        return self.measured.sifted
+
+    @property
+    def settings(self) -> SolveSettings:
+        """Of every stage."""
+        return self.measured.settings
+
+    @property
+    def delay(self) -> DelayEstimate:
+        """Of the sensor, read from the log or usual."""
+        return self.measured.delay
+
+    @property
+    def film(self) -> FilmEstimate:
+        """Of the intake wall."""
+        return self.measured.film
+
+    @property
+    def inferred(self) -> tuple[Inferred, ...]:
+        """What the log did not say."""
+        return self.seen.inferred
+
+    @property
+    def misfits(self) -> tuple[Misfit, ...]:
+        """Logs whose fuel contradicts the sheet."""
+        return self.seen.misfits
 
     @property
     def frame(self) -> Frame:
@@ -157,28 +212,59 @@ def solve(
     LogError
         If a channel is missing or too little is left to fit.
     """
-    # Impossible readings become NaN or infinite on the way; the sieve leaves them out.
-    with np.errstate(all="ignore"):
-        return _solve(logs, vehicle, settings or SolveSettings(), left_out_by_hand, stepper(progress))
+    step = stepper(progress)
+    found = measure(logs, vehicle, settings, left_out_by_hand, progress)
+    step(LOOK_SHARE, str(Say.FAULTS()))
+    solution = conclude(found, look_through(found))
+    step(1.0, str(Say.DONE()))
+    return solution
 
 
-def _solve(
+LOOK_SHARE = 0.95
+"""How far a solve is when it begins to look for faults."""
+
+
+def measure(
     logs: Sequence[Log | DrivenLog],
     vehicle: Vehicle,
-    settings: SolveSettings,
-    left_out_by_hand: Mask | None,
-    step: Callable[[float, str], None],
-) -> Solution:
-    """The same; impossible readings become NaN or infinite on the way and are left out by the sieve."""
-    step(0.0, str(Say.READING()))
-    driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
-    for one in driven:
-        refuse_unknown_tank(one.log, vehicle, len(driven))
-    frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
-    motion = Motion(frame)
+    settings: SolveSettings | None = None,
+    left_out_by_hand: Mask | None = None,
+    progress: Progress | None = None,
+) -> Measured:
+    """Logs → what they say of ``vehicle.table``; the first part of ``solve``, with the same parameters.
+
+    Parameters
+    ----------
+    logs, vehicle, settings, left_out_by_hand, progress : as for ``solve``.
+
+    Returns
+    -------
+    What ``look_through`` and ``conclude`` go on from.
+
+    Raises
+    ------
+    LogError
+        As ``solve``.
+    """
+    settings = settings or SolveSettings()
+    step = stepper(progress)
+    # Impossible readings become NaN or infinite on the way; the sieve leaves them out.
+    with np.errstate(all="ignore"):
+        step(0.0, str(Say.READING()))
+        driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
+        for one in driven:
+            refuse_unknown_tank(one.log, vehicle, len(driven))
+        frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
+        return _measure(Motion(frame), settings, left_out_by_hand, step)
+
+
+def _measure(
+    motion: Motion, settings: SolveSettings, by_hand: Mask | None, step: Callable[[float, str], None]
+) -> Measured:
+    frame = motion.frame
     step(0.2, str(Say.SIFTING()))
     # A first pass with default delay tells how wrong the table is; else that would pass for delay.
-    found = _pass(motion, settings.delay, settings, left_out_by_hand)
+    found = _pass(motion, settings.delay, settings, by_hand)
     delay = DelayEstimate(settings.delay, False, note="defaults")
     film = FilmEstimate()
     if settings.fit_delay:
@@ -189,14 +275,32 @@ def _solve(
             step(0.7, str(Say.FITTING_AGAIN()))
             # What the first pass holds of a long log has to go before the second takes as much.
             del found
-            found = _pass(motion, delay.settings, settings, left_out_by_hand, film.tau_s)
-    step(0.95, str(Say.FAULTS()))
-    conditions = found[0].conditions
-    seen = look_at(*found, delay, settings.surface.film_spread)
-    inferred = infer(conditions)
-    misfits = find_misfits(conditions)
-    step(1.0, str(Say.DONE()))
-    return _solution(*found, settings, delay, film, seen, inferred, misfits)
+            found = _pass(motion, delay.settings, settings, by_hand, film.tau_s)
+    return Measured(*found, settings, delay, film)
+
+
+def look_through(measured: Measured) -> Look:
+    """Look for everything the drive shows that is not airflow; the second part of ``solve``.
+
+    Parameters
+    ----------
+    measured : of one solve.
+
+    Returns
+    -------
+    Findings, what was inferred, and logs that do not fit.
+    """
+    conditions = measured.prepared.conditions
+    with np.errstate(all="ignore"):
+        seen = look_at(
+            measured.prepared,
+            measured.sifted,
+            measured.observations,
+            measured.surface,
+            measured.delay,
+            measured.settings.surface.film_spread,
+        )
+        return replace(seen, inferred=infer(conditions), misfits=find_misfits(conditions))
 
 
 def _pass(
@@ -238,55 +342,49 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
     with np.errstate(all="ignore"):
         sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
         observations = prepared.observe(sifted)
-        estimate = surface_from(prepared, sifted, observations, settings, solution.estimate)
-        return _solution(
-            prepared,
-            sifted,
-            observations,
-            estimate,
-            settings,
-            solution.delay,
-            solution.film,
-            solution.seen,
-            solution.inferred,
-            solution.misfits,
+        surface = surface_from(prepared, sifted, observations, settings, solution.estimate)
+        found = replace(
+            solution.measured, sifted=sifted, observations=observations, surface=surface, settings=settings
         )
+        return conclude(found, solution.seen)
 
 
-def _solution(
-    prepared: Prepared,
-    sifted: Sifted,
-    observations: Observations,
-    estimate: Estimate,
-    settings: SolveSettings,
-    delay: DelayEstimate,
-    film: FilmEstimate,
-    seen: Look,
-    inferred: tuple[Inferred, ...],
-    misfits: tuple[Misfit, ...],
-) -> Solution:
-    plain = of_the_table(observations, estimate)
-    if settings.method == "average":
-        estimate = averages_from(prepared.frame, plain, estimate, settings.averages)
-    motion = prepared.conditions.motion
-    coefficients = np.array([c.value for c in estimate.shared])
-    own = own_drive(prepared.frame, observations)
-    residual = cell_sums(prepared.frame, own, motion.nearest[own.index]).residual(coefficients)
-    shares = shares_of(log_sums(prepared.frame, observations, motion.durations_s), estimate, coefficients)
+def conclude(measured: Measured, seen: Look) -> Solution:
+    """What was measured and what was seen, as one solution; the last part of ``solve``.
+
+    Parameters
+    ----------
+    measured : of one solve.
+    seen : what was looked for; ``NOT_LOOKED`` where nothing was yet.
+
+    Returns
+    -------
+    By the chosen method.
+    """
+    frame = measured.prepared.frame
+    settings = measured.settings
+    estimate = measured.surface
+    with np.errstate(all="ignore"):
+        plain = of_the_table(measured.observations, estimate)
+        if settings.method == "average":
+            estimate = averages_from(frame, plain, estimate, settings.averages)
+        motion = measured.prepared.conditions.motion
+        own = own_drive(frame, measured.observations)
+        ended = end_of(
+            estimate,
+            cell_sums(frame, own, motion.nearest[own.index]),
+            log_sums(frame, measured.observations, motion.durations_s),
+            seen.findings,
+            *licence(settings),
+        )
     return Solution(
-        prepared=prepared,
-        sifted=sifted,
+        measured=measured,
         observations=plain,
         estimate=estimate,
-        residual=residual,
-        findings=with_fit(seen.findings, estimate, shares, *licence(settings)),
+        residual=ended.residual,
+        findings=ended.findings,
+        logs=ended.logs,
         seen=seen,
-        settings=settings,
-        delay=delay,
-        film=film,
-        inferred=inferred,
-        logs=shares,
-        misfits=misfits,
     )
 
 

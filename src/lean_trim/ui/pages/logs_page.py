@@ -101,9 +101,9 @@ class LogsPage(QWidget):
         self.earlier_logs.setText("\n".join(f"{x.name}: {log_facts(x, True)}" for x in others))
         self.earlier_logs.setVisible(bool(others))
         if solution is None:
-            waits = self.session.solver.failure or "Nothing worked out yet: this round needs a log."
+            state = self.session.work.state
             for label in (self.inferred, self.force):
-                label.setText(waits if not own or self.session.solver.failure else "Working it out …")
+                label.setText(state.why or state.said)
             return
         self.force.setText(source_line(solution.prepared.conditions.airflow_source))
         self.inferred.setText(

@@ -163,7 +163,7 @@ class Dialogs:
     def hand_over(self) -> None:
         """Ask where to write the decided table."""
         current = self.window.session.round
-        if current is None or self.window.session.job is None:
+        if current is None or self.window.session.job is None or self.window.session.rounds.is_held():
             return
         vehicle = self.window.session.job.vehicle
         name = f"{vehicle.name.lower()}-{vehicle.airflow}-round{current.number}.csv"
@@ -177,7 +177,8 @@ class Dialogs:
     def copy_table(self, axes: bool = True) -> None:
         """Put the decided table on the clipboard, tab separated."""
         current = self.window.session.round
-        if current is None:
+        # Before anything is on the clipboard: what is there is pasted.
+        if current is None or self.window.session.rounds.is_held():
             return
         text = table_text(current.result, "\t")
         if not axes:

@@ -60,7 +60,7 @@ class RoundSteps(QWidget):
         self.drive = self._button("Drive again", lambda: self.ask("drive"))
         self.add_log = self._button("Add a log…", actions["add_logs"].trigger)
         self.go_back = self._button("Go back to this round", actions["go_back"].trigger)
-        self.hand_over.setToolTip(f"{actions['hand_over'].toolTip()}. {BACKUP}")
+        self._hand_over_tip = f"{actions['hand_over'].toolTip()}. {BACKUP}"
         for button, name in ((self.drive, "drive"), (self.add_log, "add_logs"), (self.go_back, "go_back")):
             button.setToolTip(actions[name].toolTip())
 
@@ -87,13 +87,12 @@ class RoundSteps(QWidget):
             session.round_changed,
             session.solved,
             session.decided,
-            session.idle,
+            session.work_changed,
             session.injectors_told,
             self.appearance.changed,
         ):
             signal.connect(self.refresh)
         session.access_changed.connect(lambda _: self.refresh())
-        session.busy.connect(self._busy)
         session.round_changed.connect(self.withdraw)
 
     def _button(self, text: str, press: Callable[[], object], primary: bool = False) -> QPushButton:
@@ -104,12 +103,10 @@ class RoundSteps(QWidget):
         button.clicked.connect(lambda: press())
         return button
 
-    def _busy(self, title: str, share: float) -> None:
-        if share == 0.0:
-            self.refresh()
-
     def ask(self, what: str) -> None:
         """Go on if that is clear; where hardly anything is decided, ask in place first."""
+        if what == "hand_over" and self.session.rounds.is_held():
+            return
         done = self.session.decision.changed if self.session.decision is not None else 0
         waiting = self.session.deciding.waiting_in()
         ends = what == "hand_over" or (self.session.round is not None and bool(self.session.round.logs))
@@ -206,6 +203,9 @@ class RoundSteps(QWidget):
         asks = self.question.isVisibleTo(self)
         has_car = session.job is not None and bool(session.job.car)
         self.hand_over.setVisible(current is not None and not asks and bool(current.logs))
+        held = session.work.state.holds_writing
+        self.hand_over.setEnabled(held is None)
+        self.hand_over.setToolTip(str(held) if held is not None else self._hand_over_tip)
         last = session.is_last
         self.go_back.setVisible(current is not None and not last)
         self.go_back.setEnabled(session.can_save)

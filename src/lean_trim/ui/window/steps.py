@@ -12,8 +12,10 @@ from lean_trim.job.records import SWAP, Round
 from lean_trim.ui.session import Session
 from lean_trim.workspace.deciding import cells_in_words
 from lean_trim.workspace.swap import is_large, size_ratio
+from lean_trim.workspace.work_state import Stage
 
 BACKUP = "Keep a copy of what is in the ECU before you write a table to it."
+LOOKING = "Looking for faults"
 PROVEN_PCT = 3.0
 """Residual up to which fuelling counts as proven before a swap (common practice, no source)."""
 
@@ -64,8 +66,9 @@ def steps_of(session: Session) -> tuple[Step, ...]:
 def _log_step(session: Session, current: Round) -> Step:
     tip = "Logs of this round: see the Logs page"
     resting = f", {len(current.resting)} left out" if current.resting else ""
-    if not current.logs and session.is_reading:
-        return Step(State.NOW, "A log is on its way", "It is saved as soon as it is there.")
+    state = session.work.state
+    if state.stage in (Stage.READING, Stage.DRIVING):
+        return Step(State.NOW, state.said, "The log is saved as soon as it is there.")
     if not current.logs:
         tip = "Drop a log on the window, or drive the simulated car of a demo job."
         return Step(State.NOW, f"Waiting for a log{resting}", tip)
@@ -76,15 +79,17 @@ def _log_step(session: Session, current: Round) -> Step:
 
 def _solve_step(session: Session, current: Round) -> Step:
     tip = "The correction this drive asks for, and how far off the table was"
-    failure = session.solver.failure
-    if failure:
-        return Step(State.FAILED, "Not worked out", failure)
+    state = session.work.state
+    if state.stage is Stage.FAILED:
+        return Step(State.FAILED, "Not worked out", state.why)
+    if state.stage in (Stage.STOPPED, Stage.STALE):
+        return Step(State.FAILED, "Stopped by you", state.said)
+    if state.is_under_way:
+        return Step(State.NOW, "Working it out" if state.stage is Stage.WORKING_OUT else LOOKING, state.said)
     solution = session.solution
     if solution is not None and math.isfinite(solution.residual.rms):
         return Step(State.DONE, f"Off by {solution.residual.rms:.1f} % rms", tip)
-    return Step(
-        State.NOW if current.logs else State.OPEN, "Working it out" if current.logs else "Work out", tip
-    )
+    return Step(State.OPEN, "Work out", tip)
 
 
 def _decide_step(session: Session, current: Round) -> Step:

@@ -35,6 +35,7 @@ from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.page import running_text, scrolling_column
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
+from lean_trim.workspace.work_state import Stage
 
 SIDE_W = 376
 ABOUT = (
@@ -47,6 +48,7 @@ CAUTION = (
     "more than 20 % may need other injector settings too."
 )
 FAR_PCT = 20.0
+FIRST = "Add a log of the new injectors first."
 ALONE = "Both are told apart from the airflow table. One standard error stands behind each."
 
 
@@ -95,6 +97,7 @@ class InjectorsDesk(QWidget):
         self._lay_out()
         for signal in (
             session.injectors_told,
+            session.work_changed,
             session.solved,
             session.round_changed,
             session.job_changed,
@@ -189,7 +192,8 @@ class InjectorsDesk(QWidget):
         if report is None:
             self.figures[0].setText("")
             self.figures[1].setText("")
-            nothing = "" if self.session.solution is not None else "Add a log of the new injectors first."
+            state = self.session.work.state
+            nothing = FIRST if state.stage is Stage.NO_LOG else "" if state.shows_table else state.said
             self._say(self.study.failure or nothing, wrong=bool(self.study.failure))
             return
         self._show(report, verdict_of(report))

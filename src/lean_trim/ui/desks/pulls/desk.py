@@ -205,7 +205,9 @@ class PullsDesk(QWidget):
         failures = [f"Round {one.number}: {one.failure}" for one in found if one.failure]
         logs = job is not None and any(r.logs for r in job.rounds)
         waiting = logs and len(found) < sum(bool(r.logs) for r in job.rounds) if job is not None else False
-        self.nothing = EMPTY if not logs else LOOKING if waiting else "  ".join(failures) or NONE
+        failed = self.pulls.lookup.failure
+        looking = failed or LOOKING
+        self.nothing = EMPTY if not logs else looking if waiting else "  ".join(failures) or NONE
         self._show_chosen()
         self._draw()
         self.knock.refresh()

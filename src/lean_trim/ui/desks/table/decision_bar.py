@@ -25,6 +25,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.workspace.deciding import cells_in_words
+from lean_trim.workspace.work_state import Stage
 
 AGAINST = "what stands above the table speaks against this log. Accept nothing from it until that is cleared."
 LEAST_CAUTION = 54
@@ -36,6 +37,12 @@ LOW_MOST = 96
 Three lines always have room, two in a low window, so that the table does not jump with every click; in a low
 window at most six.
 """
+NO_PROPOSAL = {
+    Stage.NO_LOG: "A log is needed for a proposal.",
+    Stage.READING: "A log is on its way.",
+    Stage.DRIVING: "A drive is on its way.",
+    Stage.FAILED: "Nothing is proposed: this round could not be worked out.",
+}
 LOW_WINDOW = 700
 """Height of a window, px, below which every line counts."""
 
@@ -53,6 +60,7 @@ class DecisionBar(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
+        self.actions_ = actions
         self.caution = WholeText(9)
         self.entry = QLineEdit(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
@@ -81,9 +89,8 @@ class DecisionBar(QWidget):
         layout.addWidget(self.caution)
         layout.addLayout(row)
         session.selection.changed.connect(self.refresh)
-        for signal in (session.round_changed, session.solved, session.decided, session.idle):
+        for signal in (session.round_changed, session.solved, session.decided, session.work_changed):
             signal.connect(self.refresh)
-        session.busy.connect(self._busy)
         session.access_changed.connect(lambda _: self.refresh())
         appearance.changed.connect(self.refresh)
         self.refresh()
@@ -106,20 +113,19 @@ class DecisionBar(QWidget):
         if self.session.deciding.type_in(self.entry.text(), self.session.selection.cells):
             self.entry.clear()
 
-    def _busy(self, title: str, share: float) -> None:
-        if share == 0.0:
-            self.refresh()
-
     def refresh(self) -> None:
         """Names, states and the caution for what the accept button would do now."""
         session = self.session
         cells = self.session.selection.cells
         may = session.can_save and session.is_last
-        can = may and session.proposal is not None
+        held = session.work.state.holds_writing
+        can = may and session.proposal is not None and held is None
         waiting = session.deciding.waiting_in()
         chosen = session.deciding.waiting_in(cells) if cells else 0
         self.accept.setText(f"Accept all {waiting}" if waiting else "Accept all")
         self.accept.setEnabled(can and waiting > 0)
+        for button, action in ((self.accept, "accept_all"), (self.accept_chosen, "accept")):
+            button.setToolTip(str(held) if held is not None else self.actions_[action].toolTip())
         self.accept_chosen.setVisible(bool(cells))
         self.accept_chosen.setText(f"Accept {chosen} chosen" if chosen else "Accept chosen")
         self.accept_chosen.setEnabled(can and bool(cells))
@@ -198,8 +204,11 @@ class DecisionBar(QWidget):
         decided = (
             f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."
         )
+        state = session.work.state
+        if state.holds_writing is not None:
+            return f"{decided} {state.holds_writing}"
         if session.proposal is None:
-            return f"{decided} A log is needed for a proposal."
+            return f"{decided} {NO_PROPOSAL.get(state.stage, '')}".strip()
         step = session.proposal.step_pct[~taken & ~session.decision.pinned]
         more, less = int((step > 0).sum()), int((step < 0).sum())
         return f"{decided} Still proposed: {more} get more fuel, {less} less."

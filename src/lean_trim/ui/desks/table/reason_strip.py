@@ -77,7 +77,13 @@ class ReasonStrip(QWidget):
         layout.setSpacing(0)
         layout.addWidget(self.title)
         layout.addWidget(self.advice)
-        for signal in (session.round_changed, session.solved, session.job_changed, appearance.changed):
+        for signal in (
+            session.round_changed,
+            session.solved,
+            session.work_changed,
+            session.job_changed,
+            appearance.changed,
+        ):
             signal.connect(self.refresh)
         self.refresh()
 

@@ -95,8 +95,7 @@ class TableHeader(QWidget):
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
         session.access_changed.connect(lambda _: self.refresh())
-        session.solve_failed.connect(self.refresh)
-        session.idle.connect(self.refresh)
+        session.work_changed.connect(self.refresh)
         session.driving.connect(self._drive)
 
     @property
@@ -154,14 +153,8 @@ class TableHeader(QWidget):
         assert session.round is not None
         solution = session.solution
         if solution is None:
-            if not session.round.logs:
-                return ("Waiting for a log",)
-            if session.solver.failure:
-                # The strip below says why.
-                return ("Not worked out",)
-            if not session.is_busy:
-                return ("Not worked out: it was stopped. “Work it out again” (F9) begins anew.",)
-            return ("Working out the correction …",)
+            # Of what failed the strip below says why.
+            return (session.work.state.said,)
         r = solution.residual
         used = solution.observations.seconds.sum() / 60.0
         return (
@@ -176,6 +169,10 @@ class TableHeader(QWidget):
         assert session.job is not None
         current = session.round
         assert current is not None
+        state = session.work.state
+        # Until it is worked out, what is said is how far that is.
+        if state.shows_table and state.holds_writing is not None:
+            return state.said
         cut = self._cut_short()
         return f"{cut}  {self._verdict(current)}".strip() if cut else self._verdict(current)
 

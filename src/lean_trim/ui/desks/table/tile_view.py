@@ -115,7 +115,9 @@ def make_view(
         seconds = live_seconds.ravel()
     decided = decision.origin.ravel() != Origin.UNTOUCHED
     step = 100.0 * (decision.values / table.values - 1.0).ravel()
-    bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else np.nan)
+    # What was measured stands until it is known what of it is to be written.
+    measured = np.where(seconds > SEEN_S, asked, np.nan)
+    bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else measured)
     rows, columns = layout_of(table)
     shown = table.own_of(decision.values).ravel()
     texts = _texts(figure, shown, asked, error, seconds, _decimals(session))

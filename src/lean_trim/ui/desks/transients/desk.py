@@ -18,6 +18,7 @@ from lean_trim.ui.desks.transients.words import film_words, idle_words, temperat
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.page import running_text
+from lean_trim.workspace.work_state import Stage
 
 SIDE_W = 476
 AXES = "λ error beside the table's own, % of target, lean is up; seconds from the edge of throttle or fuel."
@@ -56,7 +57,7 @@ class TransientsDesk(QWidget):
             signal.connect(lambda *_: self.refresh())
         appearance.changed.connect(self.refresh)
         self.tables.turned.connect(self.refresh)
-        for signal in (session.solved, session.round_changed):
+        for signal in (session.solved, session.round_changed, session.work_changed):
             signal.connect(lambda *_: self._again())
         self.refresh()
 
@@ -132,6 +133,13 @@ class TransientsDesk(QWidget):
         before, after = AROUND_S
         self.session.selection.set_span(event.edge_s - before, event.edge_s + after, frozenset())
 
+    def _nothing(self) -> str:
+        """Why there is nothing to show."""
+        state = self.session.work.state
+        if state.stage in (Stage.NO_JOB, Stage.NO_LOG):
+            return EMPTY
+        return self.transients.lookup.failure or state.why or state.said or LOOKING
+
     def refresh(self) -> None:
         """Stand as the shown round does."""
         report = self.transients.report
@@ -142,7 +150,7 @@ class TransientsDesk(QWidget):
         self.tables.setVisible(report is not None and shows_tables)
         self.proposals.setVisible(report is not None and not shows_tables)
         if report is None:
-            self.panels.show_panels((), EMPTY if self.session.solution is None else LOOKING)
+            self.panels.show_panels((), self._nothing())
             return
         earlier = {c.key: self.transients.earlier(c.key) for c in report.classes}
         nothing = SELDOM if report.missing is None else str(report.missing)
