@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.proposal import STATUS_TEXT, STATUS_WORD, Status
 from lean_trim.core.explore.linking import visits_of_cells
@@ -17,6 +17,8 @@ from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signe
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fitting_list import fit_to_lines
+from lean_trim.ui.widgets.label import escaped
+from lean_trim.ui.widgets.page import running_markup, running_text
 
 FIGURE_SPACE = "\u2007"
 NARROW_SPACE = "\u202f"
@@ -32,12 +34,10 @@ class EvidencePage(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.heading = _label(11, True)
-        self.body = _label(9.5)
-        self.spent = _label(9.5)
-        for text in (self.body, self.spent):
-            text.setTextFormat(Qt.TextFormat.RichText)
-        self.visits_head = _label(9, True)
+        self.heading = running_text(11, bold=True)
+        self.body = running_markup(9.5)
+        self.spent = running_markup(9.5)
+        self.visits_head = running_text(9, bold=True)
         self.visits = QListWidget(self)
         self.visits.setAccessibleName("Visits to the chosen cells")
         self.visits.setFont(font(9))
@@ -120,7 +120,8 @@ class EvidencePage(QWidget):
         rows = time_spent(sifted)
         faint = self.appearance.theme.faint
         lines = "".join(
-            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v:.0f} s</td></tr>"
+            f"<tr><td style='color:{faint}; padding-right:12px'>{escaped(k)}</td>"
+            f"<td align='right'>{v:.0f} s</td></tr>"
             for k, v in rows
         )
         note = (
@@ -181,12 +182,13 @@ class EvidencePage(QWidget):
             status = STATUS_TEXT[kinds[0]] if len(set(kinds)) == 1 else _count_kinds(kinds)
         faint = self.appearance.theme.faint
         lines = "".join(
-            f"<tr><td style='color:{faint}; padding-right:12px'>{k}</td><td align='right'>{v}</td></tr>"
+            f"<tr><td style='color:{faint}; padding-right:12px'>{escaped(k)}</td>"
+            f"<td align='right'>{escaped(v)}</td></tr>"
             for k, v in rows
         )
         return (
             f"<table cellspacing='1'>{lines}</table><p style='margin:4px 0 0 "
-            f"0'>{status[:1].upper()}{status[1:]}</p>"
+            f"0'>{escaped(status[:1].upper() + status[1:])}</p>"
         )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -226,13 +228,6 @@ def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
     longest = sorted(((s, label) for s, label in taken if s >= 1.0), reverse=True)
     used = float(durations[sifted.used].sum())
     return [("Used", used), *((label, s) for s, label in longest[:MOST_REASONS])]
-
-
-def _label(size: float, bold: bool = False) -> QLabel:
-    label = QLabel()
-    label.setFont(font(size, bold))
-    label.setWordWrap(True)
-    return label
 
 
 def _span(values: np.ndarray, unit: str, decimals: int) -> str:

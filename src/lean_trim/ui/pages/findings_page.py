@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lean_trim.core.diagnosis.finding import SAMPLES_WORDS, Finding
 from lean_trim.core.diagnosis.findings import evidence_of
@@ -15,6 +15,8 @@ from lean_trim.core.types import Mask
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fitting_list import fit_to_lines
+from lean_trim.ui.widgets.label import escaped
+from lean_trim.ui.widgets.page import running_markup, running_text
 
 ID_ROLE = Qt.ItemDataRole.UserRole + 1
 """Where an entry keeps the id of its finding."""
@@ -33,14 +35,13 @@ class FindingsPage(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.heading = _label(11, bold=True)
+        self.heading = running_text(11, bold=True)
         self.findings = QListWidget(self)
         self.findings.setAccessibleName("Findings in this log")
         self.findings.setWordWrap(True)
         self.findings.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.findings.setFont(font(9))
-        self.detail = _label(9)
-        self.detail.setTextFormat(Qt.TextFormat.RichText)
+        self.detail = running_markup(9)
         self.detail.setAccessibleName("About the chosen finding")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 10, 10, 6)
@@ -112,7 +113,7 @@ class FindingsPage(QWidget):
         faint = self.appearance.theme.faint
         self.detail.setText(
             "".join(
-                f"<p style='margin:0 0 4px 0'><span style='color:{faint}'>{head}:</span> {words}</p>"
+                f"<p style='margin:0 0 4px 0'><span style='color:{faint}'>{head}:</span> {escaped(words)}</p>"
                 for head, words in parts
                 if words is not None
             )
@@ -156,10 +157,3 @@ def _evidence(solution: Solution, finding_id: str) -> Mask | None:
         return solution.seen.shown[finding_id]
     with np.errstate(all="ignore"):
         return evidence_of(solution.prepared.conditions, finding_id)
-
-
-def _label(size: float, bold: bool = False) -> QLabel:
-    label = QLabel()
-    label.setFont(font(size, bold))
-    label.setWordWrap(True)
-    return label

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.text import signed
@@ -13,6 +13,7 @@ from lean_trim.job.records import LogInfo
 from lean_trim.ui.pages.log_actions import fill_log_menu
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
 
 SHARE_TIP = (
@@ -52,9 +53,9 @@ class LogRow(QWidget):
     ) -> None:
         super().__init__(rows)
         self.info = info
-        self.name = QLabel(info.name, self)
+        self.name = Label(info.name, self)
         self.name.setFont(font(9, bold=not rests))
-        self.name.setToolTip(f"Added {info.added}")
+        self.name.setToolTip(plain_tip(f"Added {info.added}"))
         self.facts = running_text(8.5, "left out, does not count" if rests else facts)
         self.facts.setToolTip(SHARE_TIP)
         self.facts.setStyleSheet(f"color: {appearance.theme.faint};")

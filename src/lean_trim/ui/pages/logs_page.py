@@ -16,7 +16,8 @@ from lean_trim.ui.pages.log_rows import LogRows, log_facts
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
-from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
+from lean_trim.ui.widgets.label import escaped
+from lean_trim.ui.widgets.page import fill_page, heading, running_markup, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 SOURCES: tuple[tuple[str, AirflowSourceKind | None], ...] = (
@@ -50,7 +51,7 @@ class LogsPage(QWidget):
         self.logs = LogRows(session, appearance)
         self.logs.replace_wanted.connect(self.replace_wanted)
         self.earlier_logs = running_text(8.5)
-        self.inferred = running_text()
+        self.inferred = running_markup()
         self.force = running_text()
         self.earlier = QWidget()
         self.boxes = QVBoxLayout(self.earlier)
@@ -102,8 +103,9 @@ class LogsPage(QWidget):
         self.earlier_logs.setVisible(bool(others))
         if solution is None:
             state = self.session.work.state
-            for label in (self.inferred, self.force):
-                label.setText(state.why or state.said)
+            said = state.why or state.said
+            self.force.setText(said)
+            self.inferred.setText(escaped(said))
             return
         self.force.setText(source_line(solution.prepared.conditions.airflow_source))
         self.inferred.setText(
@@ -159,6 +161,6 @@ def inferred_line(thing: Inferred, faint: str) -> str:
     """One inference as rich text."""
     share = f", borne out by {thing.share_pct:.0f} % of the driving" if np.isfinite(thing.share_pct) else ""
     return (
-        f"<p style='margin:0 0 4px 0'><b>{thing.what}</b>: {thing.taken} "
-        f"<span style='color:{faint}'>({thing.trust}{share})</span></p>"
+        f"<p style='margin:0 0 4px 0'><b>{escaped(thing.what)}</b>: {escaped(thing.taken)} "
+        f"<span style='color:{faint}'>({escaped(thing.trust)}{escaped(share)})</span></p>"
     )

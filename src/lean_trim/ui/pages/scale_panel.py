@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QSignalBlocker
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.calibration import ScaleAt
 from lean_trim.core.decision.scale import FACTOR_RANGE
@@ -13,6 +13,7 @@ from lean_trim.core.pipeline.sensor_end import SensorEnd, options, sensor_end
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 
@@ -75,7 +76,7 @@ class ScalePanel(QWidget):
         layout.addWidget(self.sensor)
         layout.addWidget(running_text(8.5, ABOUT))
         row = QHBoxLayout()
-        row.addWidget(QLabel("Scale", self))
+        row.addWidget(Label("Scale", self))
         row.addWidget(self.factor)
         row.addStretch(1)
         layout.addLayout(row)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QLineEdit, QMenu, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QMenu, QToolButton, QWidget
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.explore.derived import DERIVED, all_series
@@ -12,6 +12,7 @@ from lean_trim.ui.tape.lanes import SETS
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.tape.tape_legend import TapeLegend
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 ANY = "any event"
@@ -44,7 +45,7 @@ class TapeBar(QWidget):
         row.addWidget(self.lanes)
         self.legend = TapeLegend(tape.appearance, self)
         row.addWidget(self.legend, 1)
-        label = QLabel("Go to ", self)
+        label = Label("Go to ", self)
         label.setFont(font(8.5))
         row.addWidget(label)
         self.back = self._button("◂", "Previous event (Shift+F6)")

@@ -14,6 +14,7 @@ from lean_trim.core.data.fuels import FUELS, OWN
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.entries import EDIT_W, LABEL_W, UNIT_W, ChoiceEntry, NumberEntry
 from lean_trim.ui.widgets.fold import INDENT, Fold
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import heading
 from lean_trim.workspace.vehicle.draft import Entered, VehicleDraft
 from lean_trim.workspace.vehicle.fields import FIELDS, Key, units_of
@@ -84,7 +85,7 @@ class CarForm(QWidget):
         self.dead_times.setToolTip(DEAD_TIMES_TIP)
         self.dead_times.setTabChangesFocus(True)
         self.dead_times.textChanged.connect(self._dead_times_typed)
-        self.dead_note = QLabel(self)
+        self.dead_note = Label(self)
         self.dead_note.setWordWrap(True)
         self.dead_note.setFont(font(8.5))
         self.varies = QCheckBox("its ethanol varies", self)
@@ -130,7 +131,7 @@ class CarForm(QWidget):
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 1, 0, 1)
         grid.setHorizontalSpacing(6)
-        words = QLabel(label, holder)
+        words = Label(label, holder)
         words.setFixedWidth(LABEL_W)
         words.setBuddy(widget)
         grid.addWidget(words, 0, 0)

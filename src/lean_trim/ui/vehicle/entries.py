@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 EDIT_W = 84
@@ -36,7 +37,7 @@ class NumberEntry(QWidget):
     ) -> None:
         super().__init__(parent)
         self.appearance = appearance
-        self.label = QLabel(label, self)
+        self.label = Label(label, self)
         self.label.setFixedWidth(LABEL_W - indent)
         self.edit = QLineEdit(self)
         self.edit.setFixedWidth(EDIT_W)
@@ -45,9 +46,9 @@ class NumberEntry(QWidget):
         self.unit.addItems(units)
         self.unit.setFixedWidth(UNIT_W)
         self.unit.setAccessibleName(f"Unit of {label}")
-        self.only = QLabel(units[0], self)
+        self.only = Label(units[0], self)
         self.only.setFixedWidth(UNIT_W)
-        self.note = QLabel(self)
+        self.note = Label(self)
         self.note.setWordWrap(True)
         self.note.setFont(font(8.5))
         self.label.setBuddy(self.edit)
@@ -96,7 +97,7 @@ class ChoiceEntry(QWidget):
     ) -> None:
         super().__init__(parent)
         self.appearance = appearance
-        self.label = QLabel(label, self)
+        self.label = Label(label, self)
         self.label.setFixedWidth(LABEL_W)
         self.label.setToolTip(tip)
         self.box = ComboBox(self)
@@ -105,7 +106,7 @@ class ChoiceEntry(QWidget):
         self.box.setToolTip(tip)
         for key, words in choices:
             self.box.addItem(words, key)
-        self.note = QLabel(self)
+        self.note = Label(self)
         self.note.setWordWrap(True)
         self.note.setFont(font(8.5))
         layout = QGridLayout(self)

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.guess import guessed_table
 from lean_trim.core.data.table_kinds import airflow_grid
@@ -21,6 +21,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.car_form import CarForm
 from lean_trim.ui.vehicle.table_panel import TablePanel
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import scrolling_column
 from lean_trim.ui.widgets.turning import Turning
 from lean_trim.workspace.changes import Notice
@@ -109,7 +110,7 @@ class NewJobPage(QWidget):
         self.sheet_button = QPushButton("Open a vehicle sheet…", self)
         self.sheet_button.setToolTip("A vehicle.json with its tables fills everything in")
         self.sheet_button.clicked.connect(self._choose_sheet)
-        self.told = QLabel(TOLD_NOTHING, self)
+        self.told = Label(TOLD_NOTHING, self)
         self.told.setWordWrap(True)
         self.told.setFont(font(9))
         row = QHBoxLayout()
@@ -122,7 +123,7 @@ class NewJobPage(QWidget):
         layout.addWidget(self.told)
 
     def _head(self) -> QHBoxLayout:
-        title = QLabel("New job", self)
+        title = Label("New job", self)
         title.setFont(font(15, bold=True))
         self.back = QPushButton("Back", self)
         self.back.setToolTip("What is typed here stays until the program ends")
@@ -137,7 +138,7 @@ class NewJobPage(QWidget):
         return row
 
     def _make_end(self) -> None:
-        self.lacks = QLabel(self)
+        self.lacks = Label(self)
         self.lacks.setWordWrap(True)
         self.make = QPushButton("Keep the job…", self)
         self.make.setObjectName("primary")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.fuels import PETROL
 from lean_trim.core.data.table_kinds import HOLD_KINDS, ROW_KINDS, Holds, Rows
@@ -19,6 +19,7 @@ from lean_trim.formats.tables.form import GridForm
 from lean_trim.formats.tables.table_units import CELL_UNITS, FLOWS, ROW_UNITS
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.grid_preview import GridPreview
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 from lean_trim.workspace.vehicle.pasting import TARGET_UNITS, Kind, Pasted, TableWords, kind_of, understand
 
@@ -88,13 +89,13 @@ class TablePanel(QWidget):
         self.target_unit = self._box(
             "Unit of the target", [("", "unit by its values"), *((u, u) for u in TARGET_UNITS)]
         )
-        self.dead_label = QLabel("of which dead", self)
+        self.dead_label = Label("of which dead", self)
         self.dead = QLineEdit(self)
         self.dead.setFixedWidth(56)
         self.dead.setPlaceholderText("0 ms")
         self.dead.setAccessibleName("Dead time within every injection time, ms")
         self.dead.editingFinished.connect(self._dead_typed)
-        self.rows_label, self.holds_label = QLabel("Rows", self), QLabel("Cells", self)
+        self.rows_label, self.holds_label = Label("Rows", self), Label("Cells", self)
         for label in (self.rows_label, self.holds_label):
             label.setFixedWidth(38)
         for box in (self.rows, self.holds):
@@ -117,13 +118,13 @@ class TablePanel(QWidget):
         self.flat.setToolTip("What a narrowband loop holds")
         self.clear = QPushButton("Take it away", self)
         self.clear.clicked.connect(self.take_away)
-        self.notes = QLabel(self)
+        self.notes = Label(self)
         self.notes.setFont(font(8.5))
         self.notes.setWordWrap(True)
 
     def _make_question(self) -> None:
         self.question = QWidget(self)
-        self.asked = QLabel(self.question)
+        self.asked = Label(self.question)
         self.asked.setWordWrap(True)
         self.columns_text = self._axis("Engine speeds, rpm", "800 1600 2400 …")
         self.rows_text = self._axis("Points of the rows", "20 40 60 …")

@@ -8,6 +8,8 @@ from PySide6.QtCore import QEvent, QPoint, QRect
 from PySide6.QtGui import QHelpEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from lean_trim.ui.widgets.label import plain_tip
+
 MARK_SIZE = 12
 """How far the pointer may move before another mark is looked for, px."""
 
@@ -34,5 +36,5 @@ def show_hint(widget: QWidget, event: QEvent, text_at: Callable[[QPoint], str]) 
         return True
     around = QRect(0, 0, MARK_SIZE, MARK_SIZE)
     around.moveCenter(event.pos())
-    QToolTip.showText(event.globalPos(), text, widget, around)
+    QToolTip.showText(event.globalPos(), plain_tip(text), widget, around)
     return True

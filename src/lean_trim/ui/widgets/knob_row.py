@@ -8,10 +8,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.core.knobs import Knob
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox, Slider
 
 STEPS = 400
@@ -24,7 +25,7 @@ class KnobRow(QWidget):
         super().__init__(parent)
         self.knob = knob
         self._turned = turned
-        self.name = QLabel(knob.label, self)
+        self.name = Label(knob.label, self)
         self.name.setFont(font(8.5))
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.box = DoubleSpinBox(self)

@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label, RichLabel
 
 
 def scrolling_column(widgets: Iterable[QWidget], spacing: int = 3) -> QScrollArea:
@@ -39,16 +40,24 @@ def fill_page(page: QWidget, *widgets: QWidget) -> None:
         layout.addWidget(widget, int(i == len(widgets) - 1))
 
 
-def heading(text: str) -> QLabel:
+def heading(text: str) -> Label:
     """A short line above a group."""
-    label = QLabel(text)
+    label = Label(text)
     label.setFont(font(9.5, True))
     return label
 
 
-def running_text(size: float = 9.0, text: str = "") -> QLabel:
+def running_text(size: float = 9.0, text: str = "", bold: bool = False) -> Label:
     """A label that breaks its lines."""
-    label = QLabel(text)
+    label = Label(text)
+    label.setFont(font(size, bold))
+    label.setWordWrap(True)
+    return label
+
+
+def running_markup(size: float = 9.0) -> RichLabel:
+    """The same for our own markup; every value in it is ``escaped``."""
+    label = RichLabel()
     label.setFont(font(size))
     label.setWordWrap(True)
     return label

@@ -26,6 +26,7 @@ from lean_trim.formats.tables.block import Block, block_of_file, block_of_text, 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.card_kind import CardKind, Units
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -65,7 +66,7 @@ class PasteSheet(QFrame):
             box.setAccessibleName(f"Unit of the {key}")
             box.activated.connect(lambda _: self._read())
             self.units[key] = box
-            self.labels[key] = QLabel(f"{key} in", self)
+            self.labels[key] = Label(f"{key} in", self)
         self.take = QPushButton("Take it", self)
         self.take.setObjectName("primary")
         self.take.clicked.connect(self._take)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QWidget
 
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label
 
 NO_BOUND = 16_777_215
 """Qt's own largest height of a widget, px."""
 
 
-class WholeText(QLabel):
+class WholeText(Label):
     """Running text as high as its lines, between two bounds.
 
     Parameters

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.formats.meaning.rows import RATES_HZ
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 from lean_trim.workspace.log_opening import Question
 
@@ -41,10 +42,10 @@ class AskSheet(QWidget):
         super().__init__(parent)
         self.session = session
         self.choose_dbc = choose_dbc
-        self.title = QLabel(self)
+        self.title = Label(self)
         self.title.setFont(font(13, bold=True))
-        self.reason = QLabel(self)
-        self.why = QLabel(self)
+        self.reason = Label(self)
+        self.why = Label(self)
         for label in (self.title, self.reason, self.why):
             label.setWordWrap(True)
         self.sheets = ComboBox(self)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -32,6 +31,7 @@ from lean_trim.formats.meaning.unit_check import PERCENT_FORMS, mixture_converts
 from lean_trim.formats.meaning.units import TIME, UNITS, show_unit
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 from lean_trim.workspace.log_opening import Pending
 
@@ -86,8 +86,8 @@ class ImportSheet(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.title = QLabel(self)
-        self.questions = QLabel(self)
+        self.title = Label(self)
+        self.questions = Label(self)
         self.title.setFont(font(12, bold=True))
         self.questions.setFont(font(9.5))
         self.questions.setWordWrap(True)
@@ -104,7 +104,7 @@ class ImportSheet(QWidget):
         self.banks.addItems(["mean of two banks", "bank 1", "bank 2"])
         self.banks.setAccessibleName("Two banks")
         self.banks.activated.connect(self._banks)
-        self.baro_label = QLabel("Barometer of the drive", self)
+        self.baro_label = Label("Barometer of the drive", self)
         self.baro = DoubleSpinBox(self)
         self.baro.setRange(*BAROMETERS_KPA)
         self.baro.setDecimals(1)
@@ -243,7 +243,7 @@ class ImportSheet(QWidget):
         self.table.insertRow(row)
         for i, text in ((0, label), (1, ""), (3, ""), (5, sure), (6, why)):
             item = QTableWidgetItem(text)
-            item.setToolTip(text)
+            item.setToolTip(plain_tip(text))
             if urgent:
                 item.setForeground(self.appearance.theme.color("danger"))
             self.table.setItem(row, i, item)
@@ -279,7 +279,7 @@ class ImportSheet(QWidget):
         )
         for i, text in ((1, _head(column)), (3, span), (5, sure), (6, why)):
             item = QTableWidgetItem(text)
-            item.setToolTip(text)
+            item.setToolTip(plain_tip(text))
             if sure == "asks":
                 item.setForeground(self.appearance.theme.color("danger"))
             self.table.setItem(row, i, item)

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolBu
 from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import plain_tip
 
 WIDTH = 270
 WORDS = {"danger": "danger", "warning": "caution", "note": "note"}
@@ -75,7 +76,7 @@ class Margin(QWidget):
         button.setText(f"{self.tr(spec.title)} {len(found)}{mark}" if found else self.tr(spec.title))
         counts = [(sum(f.severity == s for f in found), word) for s, word in WORDS.items()]
         told = ", ".join(f"{n} {word}" + ("s" if n > 1 else "") for n, word in counts if n)
-        button.setToolTip(f"{self.tr(spec.tip)}: {told}" if told else self.tr(spec.tip))
+        button.setToolTip(plain_tip(f"{self.tr(spec.tip)}: {told}" if told else self.tr(spec.tip)))
 
     def page(self, name: str) -> QWidget:
         """A page by its name, made if it is not there yet."""

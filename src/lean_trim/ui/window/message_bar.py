@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.workspace.changes import Remedy
 
 
@@ -23,7 +24,7 @@ class MessageBar(QWidget):
         super().__init__(parent)
         self.appearance = appearance
         self.kind = "note"
-        self.text = QLabel(self)
+        self.text = Label(self)
         self.text.setWordWrap(True)
         self.text.setFont(font(9.5))
         self.text.setAccessibleName(name)

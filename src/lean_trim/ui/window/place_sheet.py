@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.workspace.destination import Place
 from lean_trim.workspace.imports import Unplaced
 
@@ -22,10 +23,10 @@ class PlaceSheet(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
-        self.title = QLabel(self)
+        self.title = Label(self)
         self.title.setFont(font(13, bold=True))
-        self.reason = QLabel(self)
-        self.why = QLabel(WHY, self)
+        self.reason = Label(self)
+        self.why = Label(WHY, self)
         for label in (self.title, self.reason, self.why):
             label.setWordWrap(True)
         self.here = QPushButton(self)

@@ -9,7 +9,6 @@ from datetime import datetime
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSignalBlocker, QSize, Qt
 from PySide6.QtGui import QAction, QPainter, QPen
 from PySide6.QtWidgets import (
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QStyle,
@@ -24,6 +23,7 @@ from lean_trim.core.decision.verdict import verdict_word
 from lean_trim.job.records import SWAP, Job, Round, cells_written
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.window.round_steps import RoundSteps
 from lean_trim.workspace.deciding import cells_in_words
 
@@ -156,9 +156,9 @@ class RoundRail(QWidget):
     ) -> None:
         super().__init__(parent)
         self.session = session
-        self.title = QLabel(self)
+        self.title = Label(self)
         self.title.setFont(font(13, bold=True))
-        self.subtitle = QLabel(self)
+        self.subtitle = Label(self)
         self.subtitle.setWordWrap(True)
         self.subtitle.setFont(font(8.5))
         self.list = QListWidget(self)
@@ -205,7 +205,7 @@ class RoundRail(QWidget):
                 lines = round_lines(job, i)
                 item.setData(LINES, lines)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(lines))
-                item.setToolTip(round_tip(job, i))
+                item.setToolTip(plain_tip(round_tip(job, i)))
                 self.list.addItem(item)
             self.list.setCurrentRow(self.session.index)
         # As high as the rounds are, so that the steps follow at once; it scrolls where there is no room.

@@ -9,10 +9,11 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.ui.window.steps import BACKUP, State, Step, steps_of
 
@@ -41,7 +42,7 @@ class RoundSteps(QWidget):
         self.asked = ""
         self._shown: tuple[tuple[Step, ...], str] | None = None
         self.setAccessibleName("Steps of this round")
-        self.lines: list[tuple[QLabel, QLabel]] = []
+        self.lines: list[tuple[Label, Label]] = []
         self._make_question()
         self._make_buttons(actions)
         self._lay_out()
@@ -149,7 +150,7 @@ class RoundSteps(QWidget):
 
     def _show_steps(self, steps: tuple[Step, ...]) -> None:
         while len(self.lines) < len(steps):
-            pair = (QLabel(self), QLabel(self))
+            pair = (Label(self), Label(self))
             for column, label in enumerate(pair):
                 self._grid.addWidget(label, len(self.lines), column, Qt.AlignmentFlag.AlignTop)
             pair[1].setWordWrap(True)
@@ -175,7 +176,7 @@ class RoundSteps(QWidget):
                 for label in (mark, text):
                     label.setFont(font(9, bold=step.state in (State.NOW, State.FAILED)))
                     label.setStyleSheet(f"color: {inks[step.state]};")
-                    label.setToolTip(step.tip)
+                    label.setToolTip(plain_tip(step.tip))
 
     def _show_question(self) -> None:
         decision = self.session.decision

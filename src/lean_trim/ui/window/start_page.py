@@ -7,9 +7,10 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QFontMetrics
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.window.recent import RecentJob
 
 TEXT = (
@@ -41,7 +42,7 @@ class StartPage(QWidget):
         layout.setSpacing(10)
         layout.addStretch(2)
         for text, size, bold in (("Lean Trim", 24, True), (TEXT, 11, False)):
-            label = QLabel(text, self)
+            label = Label(text, self)
             label.setFont(font(size, bold))
             label.setWordWrap(True)
             layout.addWidget(label)
@@ -59,7 +60,7 @@ class StartPage(QWidget):
                 button.setObjectName("primary")
             button.clicked.connect(actions[name].trigger)
             layout.addWidget(button)
-        self.recent_head = QLabel("Opened lately", self)
+        self.recent_head = Label("Opened lately", self)
         self.recent_head.setFont(font(10, bold=True))
         layout.addSpacing(8)
         layout.addWidget(self.recent_head)
@@ -69,7 +70,7 @@ class StartPage(QWidget):
         self._recent.setColumnStretch(3, 1)
         layout.addLayout(self._recent)
         self.recent: list[QToolButton] = []
-        caution = QLabel(CAUTION, self)
+        caution = Label(CAUTION, self)
         caution.setFont(font(9))
         caution.setWordWrap(True)
         layout.addSpacing(18)
@@ -95,15 +96,15 @@ class StartPage(QWidget):
         button.setObjectName("flat")
         button.setText(job.name or path.stem)
         button.setFont(font(10, bold=True))
-        button.setToolTip(job.path)
+        button.setToolTip(plain_tip(job.path))
         button.setAccessibleName(f"Open {job.name or path.stem}, {job.state}")
         button.clicked.connect(lambda _=False, p=path: self.open_recent.emit(p))
         self._recent.addWidget(button, row, 0, Qt.AlignmentFlag.AlignLeft)
         # In the middle, so that both the file and where it lies can be read.
         where = QFontMetrics(font(8.5)).elidedText(job.path, Qt.TextElideMode.ElideMiddle, WHERE_W)
         for place, text in enumerate((job.state or "not worked out yet", job.when, where), 1):
-            label = QLabel(text, self)
+            label = Label(text, self)
             label.setFont(font(8.5))
-            label.setToolTip(job.path)
+            label.setToolTip(plain_tip(job.path))
             self._recent.addWidget(label, row, place)
         self.recent.append(button)

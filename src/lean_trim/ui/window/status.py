@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QLabel, QProgressBar, QPushButton, QSizePolicy, QStatusBar
+from PySide6.QtWidgets import QProgressBar, QPushButton, QSizePolicy, QStatusBar
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label
 
 STEPS = 1000
 PASSES_MS = 8000
@@ -17,12 +18,12 @@ class Status:
     """Parts of the window's status bar."""
 
     def __init__(self, bar: QStatusBar, session: Session) -> None:
-        self.hover = QLabel()
+        self.hover = Label()
         self.hover.setFont(font(9))
         self.hover.setAccessibleName("What the pointer is over")
         # A long line must not make the window wider than the screen.
         self.hover.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.done = QLabel()
+        self.done = Label()
         self.done.setFont(font(9, bold=True))
         self.done.setAccessibleName("What was done last")
         self.done.hide()

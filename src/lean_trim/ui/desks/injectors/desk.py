@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QToolButton,
     QVBoxLayout,
@@ -32,7 +31,8 @@ from lean_trim.ui.desks.injectors.measured_panel import MeasuredPanel
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.fold import Fold
-from lean_trim.ui.widgets.page import running_text, scrolling_column
+from lean_trim.ui.widgets.label import Label, escaped
+from lean_trim.ui.widgets.page import running_markup, running_text, scrolling_column
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.workspace.work_state import Stage
@@ -87,9 +87,9 @@ class InjectorsDesk(QWidget):
         self.first.setEnabled(actions["swap"].isEnabled())
         actions["swap"].toggled.connect(self.first.setChecked)
         actions["swap"].enabledChanged.connect(self.first.setEnabled)
-        self.figures = [running_text(10.5) for _ in range(2)]
+        self.figures = [running_markup(10.5) for _ in range(2)]
         self.verdict = running_text(9.5)
-        self.schools = running_text(9.0)
+        self.schools = running_markup(9.0)
         self.headroom = HeadroomPanel(session, appearance)
         self.measured = MeasuredPanel(session)
         self.caution = running_text(9.0, CAUTION)
@@ -112,7 +112,7 @@ class InjectorsDesk(QWidget):
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 0, 0, 0)
         word = QGridLayout()
-        word.addWidget(QLabel("Table good to", inner), 0, 0)
+        word.addWidget(Label("Table good to", inner), 0, 0)
         word.addWidget(self.trust, 0, 1)
         word.addWidget(self.tell, 0, 2)
         column.addWidget(self.about)
@@ -217,8 +217,8 @@ class InjectorsDesk(QWidget):
         unsure = [sure[not known] for known in (verdict.identifiable_flow, verdict.identifiable_dead_time)]
         flow = f"{unsure[0]}× {split.flow_scale:.3f} ({change:+.1f} %) ± {relative:.1f} %"
         dead = f"{unsure[1]}{split.dead_ms:+.3f} ms ± {split.dead_se_ms:.3f} ms"
-        self.figures[0].setText(f"<b>Flow</b> {flow}")
-        self.figures[1].setText(f"<b>Dead time</b> {dead}")
+        self.figures[0].setText(f"<b>Flow</b> {escaped(flow)}")
+        self.figures[1].setText(f"<b>Dead time</b> {escaped(dead)}")
         # What is told stands above in figures; said in words is only what is not, and why.
         unsaid = (
             (verdict.identifiable_flow, verdict.flow),
@@ -240,7 +240,8 @@ def _schools_html(schools: Schools, faint: str) -> str:
         (f"by hand: all dead times {schools.hand_shift_ms:+.2f} ms", f"{schools.by_dead_time_alone:.1f} %"),
     )
     lines = "".join(
-        f"<tr><td style='padding-right: 14px'>{a}</td><td align='right'>{b}</td></tr>" for a, b in rows
+        f"<tr><td style='padding-right: 14px'>{escaped(a)}</td><td align='right'>{escaped(b)}</td></tr>"
+        for a, b in rows
     )
     after = (
         f"By hand the table is then bent by {schools.bent_pct:.0f} % to hide the rest, and the ECU's figures "

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from lean_trim.core.data.fuels import FUELS
 from lean_trim.core.pipeline.sizing import SizingWords, duty_over_rpm, headroom, plan_sizing
 from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 
@@ -96,7 +97,7 @@ class HeadroomPanel(QWidget):
             )
         ):
             row, column = divmod(place, 2)
-            grid.addWidget(QLabel(words, self), row, 2 * column)
+            grid.addWidget(Label(words, self), row, 2 * column)
             # A column too long for the window scrolls; without a floor Qt squeezes its boxes first.
             grid.setRowMinimumHeight(row, BOX_H)
             grid.addWidget(box, row, 2 * column + 1)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.injectors.measured import ERROR_PCT
 from lean_trim.core.injectors.steady import SteadyState
 from lean_trim.ui.session import Session
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.workspace.injector_study import INJECTIONS
@@ -75,7 +76,7 @@ class MeasuredPanel(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         for row, (words, fields) in enumerate(ROWS):
-            grid.addWidget(QLabel(words, self), row, 0)
+            grid.addWidget(Label(words, self), row, 0)
             grid.setRowMinimumHeight(row, BOX_H)
             for column, field in enumerate(fields, 1):
                 self.boxes[field.key] = self._box(field)

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from lean_trim.core.pulls.traces import WORDS, Lane
 from lean_trim.ui.desks.pulls.overlay_data import TRIGGER_UNITS, TRIGGERS, Across, Trigger
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 
 USUAL_LANES = (Lane.LAMBDA, Lane.ASKED, Lane.BOOST, Lane.DUTY, Lane.PRESSURE, Lane.SPARK)
@@ -52,7 +53,7 @@ class Controls(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
-        between = (QLabel("A", self), self.low, QLabel("B", self), self.high)
+        between = (Label("A", self), self.low, Label("B", self), self.high)
         for widget in (*between, *self.buttons.values(), self.apart, self.trigger, self.level, self.lanes):
             row.addWidget(widget)
         row.addStretch(1)

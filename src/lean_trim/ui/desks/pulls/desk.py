@@ -10,7 +10,6 @@ from PySide6.QtGui import QAction, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -31,6 +30,7 @@ from lean_trim.ui.desks.pulls.pull_list import PullList, Row
 from lean_trim.ui.desks.pulls.target_page import TargetPage
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.workspace.pulls import MOST_KW
@@ -76,7 +76,7 @@ class PullsDesk(QWidget):
         self.figure.editingFinished.connect(self._set_figure)
         self.altitude = self._box("Metres above the sea", " m", *ALTITUDE_M)
         self.altitude.editingFinished.connect(lambda: self.pulls.set_altitude(round(self.altitude.value())))
-        self.altitude_label = QLabel("no barometer logged; altitude", self)
+        self.altitude_label = Label("no barometer logged; altitude", self)
         self._lay_out()
         self.list.chosen.connect(self._chosen)
         self.list.drawn_changed.connect(self._draw)
@@ -108,7 +108,7 @@ class PullsDesk(QWidget):
         buttons.addWidget(self.verdict, 1)
         buttons.addWidget(self.altitude_label)
         buttons.addWidget(self.altitude)
-        buttons.addWidget(QLabel("dynamometer", self))
+        buttons.addWidget(Label("dynamometer", self))
         buttons.addWidget(self.figure)
         buttons.addWidget(self.out)
         below = QWidget(self)

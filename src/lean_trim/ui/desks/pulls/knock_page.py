@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -29,6 +28,7 @@ from lean_trim.formats.tables.arrange import arrange
 from lean_trim.formats.tables.block import block_of_text
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 from lean_trim.workspace.pulls import KnockAxes, knock_axes_of
@@ -109,7 +109,7 @@ class KnockPage(QWidget):
         left = QVBoxLayout()
         left.addWidget(self.events, 1)
         bar = QHBoxLayout()
-        bar.addWidget(QLabel("rows by", self))
+        bar.addWidget(Label("rows by", self))
         for widget in (self.by, self.paste, self.back, self.copy_grid, self.copy_list):
             bar.addWidget(widget)
         bar.addStretch(1)

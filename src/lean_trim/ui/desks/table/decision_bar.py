@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.cautions import (
     cautions_for,
@@ -23,6 +23,7 @@ from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.workspace.deciding import cells_in_words
 from lean_trim.workspace.work_state import Stage
@@ -69,7 +70,7 @@ class DecisionBar(QWidget):
         # It gives way first where the buttons beside it need the room.
         self.entry.setMinimumWidth(90)
         self.entry.setMaximumWidth(130)
-        self.state = QLabel(self)
+        self.state = Label(self)
         self.state.setFont(font(9))
         self.state.setAccessibleName("What is decided")
         self.entry.returnPressed.connect(self._typed)

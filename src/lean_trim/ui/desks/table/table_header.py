@@ -5,15 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
-    QLabel,
-    QSizePolicy,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.table_kinds import table_words
@@ -26,6 +18,7 @@ from lean_trim.ui.desks.table.reason_strip import reason_for
 from lean_trim.ui.desks.table.tile_view import FIGURE_TEXT, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
 
 FACT_TIPS = (
     "How far this drive was from a table that needs no correction: root mean square over the cells it "
@@ -50,9 +43,9 @@ class TableHeader(QWidget):
         super().__init__(parent)
         self.session = session
         self.show_truth = False
-        self.title = QLabel(self)
-        self.advice = QLabel(self)
-        self.facts = tuple(QLabel(self) for _ in FACT_TIPS)
+        self.title = Label(self)
+        self.advice = Label(self)
+        self.facts = tuple(Label(self) for _ in FACT_TIPS)
         self.title.setFont(font(12, bold=True))
         for label in (self.advice, *self.facts):
             label.setFont(font(9))

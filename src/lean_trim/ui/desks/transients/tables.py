@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QStackedLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedLayout, QVBoxLayout, QWidget
 
 from lean_trim.core.data.fuel_corrections import CORRECTIONS, KINDS
 from lean_trim.ui.desks.transients.cards import correction_card
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import ComboBox
@@ -37,7 +38,7 @@ class CorrectionTables(QWidget):
             self.choice.addItem("", name)
         self.choice.currentIndexChanged.connect(lambda _: self.turned.emit())
         self.rests_on = running_text(9.0)
-        label = QLabel("Table", self)
+        label = Label("Table", self)
         label.setBuddy(self.choice)
         head = QHBoxLayout()
         head.addWidget(label)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QAction, QHideEvent
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.calibration import TARGET
 from lean_trim.core.data.table_kinds import table_words
@@ -16,6 +16,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.car_form import CarForm
 from lean_trim.ui.vehicle.grid_preview import GridPreview
+from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import scrolling_column
 from lean_trim.ui.widgets.turning import Turning
 from lean_trim.workspace.vehicle.draft import VehicleDraft, draft_of
@@ -52,10 +53,10 @@ class VehicleDesk(QWidget):
         self.airflow = GridPreview(appearance, "")
         self.target = GridPreview(appearance, NO_TARGET)
         self.tables = Turning((("Airflow table", self.airflow), ("Target λ", self.target)))
-        self.state = QLabel(KEPT, self)
+        self.state = Label(KEPT, self)
         self.state.setWordWrap(True)
         self.state.setFont(font(9))
-        self.about = QLabel(self)
+        self.about = Label(self)
         self.about.setFont(font(9))
         self.about.setWordWrap(True)
         self.export = QPushButton("Export the vehicle sheet…", self)
