@@ -10,7 +10,6 @@ import json
 import platform
 import sqlite3
 import sys
-import tempfile
 import zipfile
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
@@ -19,6 +18,7 @@ from lean_trim import __version__
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.diagnostics.logbook import CRASH_NAME, LOG_NAME
+from lean_trim.formats.own_folder import own_folder
 
 LIBRARIES = (
     "numpy",
@@ -94,9 +94,10 @@ def without_names(text: str) -> str:
 
 def _put_job(report: zipfile.ZipFile, job: Path) -> None:
     """A consistent copy, also while the job is open."""
-    with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
-        copy = Path(folder) / "job.leantrim"
-        source = sqlite3.connect(f"file:{job}?mode=ro", uri=True)
+    with own_folder() as folder:
+        copy = folder / "job.leantrim"
+        # A name may hold what means something in an address.
+        source = sqlite3.connect(f"{job.resolve().as_uri()}?mode=ro", uri=True)
         target = sqlite3.connect(copy)
         try:
             source.backup(target)

@@ -13,6 +13,7 @@ from lean_trim.core.injectors.schools import compare_schools
 from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure
 from lean_trim.core.pipeline.injectors import InjectorReport, verdict_of
+from lean_trim.formats.whole_files import write_whole
 
 FORMAT = "lean-trim injectors 1"
 
@@ -112,6 +113,4 @@ def write_injectors(report: InjectorReport, path: Path) -> None:
     report : as ``identify_injectors`` gives it.
     path : replaced if it exists.
     """
-    part = path.with_suffix(path.suffix + ".part")
-    part.write_text(json.dumps(injectors_dict(report), indent=1, ensure_ascii=False), encoding="utf-8")
-    part.replace(path)
+    write_whole(path, json.dumps(injectors_dict(report), indent=1, ensure_ascii=False))

@@ -10,6 +10,7 @@ from typing import Any
 from lean_trim.core.pipeline.pulls import PullReport
 from lean_trim.core.pulls.pull import Pull
 from lean_trim.core.pulls.verdict import verdict_on_pull
+from lean_trim.formats.whole_files import write_whole
 
 FORMAT = "lean-trim pulls 1"
 
@@ -79,6 +80,4 @@ def write_pulls(report: PullReport, path: Path) -> None:
     report : as ``find_pulls`` gives it.
     path : replaced if it exists.
     """
-    part = path.with_suffix(path.suffix + ".part")
-    part.write_text(json.dumps(pulls_dict(report), indent=1, ensure_ascii=False), encoding="utf-8")
-    part.replace(path)
+    write_whole(path, json.dumps(pulls_dict(report), indent=1, ensure_ascii=False))

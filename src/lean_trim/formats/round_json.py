@@ -18,6 +18,7 @@ from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.pipeline.summary import SampleCounts, Summary
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
+from lean_trim.formats.whole_files import write_whole
 
 STATUS_IN_FILES = {Status.FAULT: "limited", Status.BEYOND: "kept"}
 LIMITED_BY = {
@@ -179,7 +180,6 @@ def write_round(summary: Summary, proposal: Proposal, path: Path) -> None:
     proposal : what would be written.
     path : replaced if it exists.
     """
-    path.write_text(
-        json.dumps(round_dict(summary, proposal), indent=1, ensure_ascii=False, allow_nan=False),
-        encoding="utf-8",
+    write_whole(
+        path, json.dumps(round_dict(summary, proposal), indent=1, ensure_ascii=False, allow_nan=False)
     )

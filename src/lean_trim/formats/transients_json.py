@@ -20,6 +20,7 @@ from lean_trim.core.transients.needed import Amount, Change
 from lean_trim.core.transients.to_write import Written
 from lean_trim.core.transients.warm_up import TemperatureBin
 from lean_trim.core.types import Floats
+from lean_trim.formats.whole_files import write_whole
 
 FIGURES = ("lean_pct", "rich_pct", "lean_area", "rich_area", "settles_s")
 
@@ -34,7 +35,7 @@ def write_transients(report: TransientReport, path: Path, asked: Mapping[str, Wr
     asked : proposals for the ECU's own tables, by name; None without any.
     """
     tables = {name: _table(written) for name, written in (asked or {}).items()}
-    path.write_text(json.dumps({**as_json(report), "tables": tables}, indent=1) + "\n", encoding="utf-8")
+    write_whole(path, json.dumps({**as_json(report), "tables": tables}, indent=1) + "\n")
 
 
 def as_json(report: TransientReport) -> dict[str, Any]:

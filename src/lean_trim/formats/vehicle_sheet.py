@@ -33,6 +33,12 @@ from lean_trim.formats.tables import read_table, write_table
 from lean_trim.formats.tables.form import GridForm, form_of
 from lean_trim.formats.tables.fuel_corrections import read_correction
 from lean_trim.formats.tables.table_units import CELL_UNITS, ROW_UNITS
+from lean_trim.formats.whole_files import write_whole
+
+LARGEST_BYTES = 4 << 20
+"""Largest sheet, 4 MiB; a sheet is a page of text."""
+MOST_DIGITS = 18
+"""Digits of a whole number that is still one of ours."""
 
 
 class Say:
@@ -63,6 +69,10 @@ class Say:
         "vehicle_sheet.bad_choice", "{source}: key {key} is {value!r}; allowed is one of {allowed}"
     )
     UNREADABLE = Message("vehicle_sheet.unreadable", "{path}: cannot be read ({cause})")
+    NO_SHEET = Message(
+        "vehicle_sheet.no_sheet", "{path}: is no file of at most {most} MB, so it cannot be a vehicle sheet"
+    )
+    TOO_DEEP = Message("vehicle_sheet.too_deep", "{path}: its brackets are nested too deeply for a sheet")
     NOT_TEXT = Message("vehicle_sheet.not_text", "{path}: is not text, so it cannot be a vehicle sheet")
     NOT_JSON = Message(
         "vehicle_sheet.not_json", "{path}, line {line}, column {column}: not valid JSON ({reason})"
@@ -203,10 +213,15 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
         Naming the file and the key (or line and column) and what is allowed.
     """
     try:
+        size = path.stat().st_size
+        if size > LARGEST_BYTES or not path.is_file():
+            raise BadInputError(Say.NO_SHEET(path=path, most=LARGEST_BYTES >> 20))
         # Editors of some systems put a byte order mark before the text.
-        data = json.loads(path.read_text(encoding="utf-8-sig"))
+        data = json.loads(path.read_text(encoding="utf-8-sig"), parse_int=_whole)
     except OSError as error:
         raise BadInputError(Say.UNREADABLE(path=path, cause=error.strerror)) from error
+    except RecursionError as error:
+        raise BadInputError(Say.TOO_DEEP(path=path)) from error
     except UnicodeDecodeError as error:
         raise BadInputError(Say.NOT_TEXT(path=path)) from error
     except json.JSONDecodeError as error:
@@ -220,6 +235,11 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     named = tables if isinstance(tables, dict) else {}
     warnings += [f"{path}: unknown table {k!r} is not used" for k in named if k not in KNOWN_TABLES]
     return _vehicle(sheet, path.parent), warnings
+
+
+def _whole(digits: str) -> float | int:
+    """A whole number of JSON; one longer than any of ours is too large for every range."""
+    return int(digits) if len(digits) <= MOST_DIGITS else float("inf")
 
 
 def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
@@ -315,9 +335,14 @@ def _table_path(sheet: Sheet, key: str, folder: Path, required: bool) -> Path | 
     value = sheet.get(f"tables.{key}")
     if value is None and not required:
         return None
-    if not isinstance(value, str) or not value:
+    if not isinstance(value, str) or not value or not _is_file_name(value):
         raise BadInputError(Say.TABLE_PATH(source=sheet.source, key=key, value=value))
     return folder / value
+
+
+def _is_file_name(text: str) -> bool:
+    """True if a file may be called that; not with a NUL, or half of a character."""
+    return "\0" not in text and text.isprintable()
 
 
 def _injectors(sheet: Sheet) -> Injectors:
@@ -413,9 +438,7 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
         write_table(table, folder / f"{name}.csv")
         tables[name] = f"{name}.csv"
     path = folder / "vehicle.json"
-    path.write_text(
-        json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False), encoding="utf-8"
-    )
+    write_whole(path, json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False))
     return path
 
 

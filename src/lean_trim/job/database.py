@@ -14,7 +14,6 @@ import time
 from collections.abc import Callable, Iterator
 from datetime import datetime
 from pathlib import Path
-from urllib.parse import quote
 
 from lean_trim import __version__
 from lean_trim.core.errors import BadInputError
@@ -148,7 +147,8 @@ class Database:
 
     def _connect(self) -> sqlite3.Connection:
         writable = os.access(self.path, os.W_OK)
-        address = f"file:{quote(str(self.path.resolve()))}?mode={'rw' if writable else 'ro'}"
+        # As an address, or a question mark in the name would end it; a name need not be UTF-8 either.
+        address = f"{self.path.resolve().as_uri()}?mode={'rw' if writable else 'ro'}"
         try:
             db = sqlite3.connect(
                 address, uri=True, isolation_level=None, timeout=BUSY_S, check_same_thread=False

@@ -9,7 +9,6 @@ from __future__ import annotations
 import queue
 import subprocess
 import sys
-import tempfile
 import threading
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
@@ -22,6 +21,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import CancelledError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.formats.logs import LABEL_ROLES, parse_rows
+from lean_trim.formats.own_folder import own_folder
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.workspace.tasks import Report
 
@@ -75,8 +75,8 @@ def drive_apart(
     LogError
         If the process ended with an error or said nothing for too long.
     """
-    with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
-        words = list(command) if command is not None else _simulate(vehicle, Path(folder), seed, minutes, car)
+    with own_folder() as folder:
+        words = list(command) if command is not None else _simulate(vehicle, folder, seed, minutes, car)
         pipe = subprocess.PIPE
         # No standard input: a child that asked for something would wait for ever.
         with subprocess.Popen(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import json
-import tempfile
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +15,7 @@ from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import ReadOptions
 from lean_trim.formats.logs import OpenedLog, open_log
 from lean_trim.formats.meaning.choices import Choices, shape_of
+from lean_trim.formats.own_folder import own_folder
 from lean_trim.job.blobs import store_log
 from lean_trim.job.records import StoredLog
 from lean_trim.workspace.destination import Destination, Place
@@ -204,8 +204,8 @@ def _as_file(dbc: KeptDbc | None) -> Iterator[Path | None]:
     if dbc is None:
         yield None
         return
-    with tempfile.TemporaryDirectory(prefix="lean-trim-") as folder:
-        path = Path(folder) / Path(dbc.name).name
+    with own_folder() as folder:
+        path = folder / Path(dbc.name).name
         path.write_bytes(dbc.text.encode("latin-1", errors="replace"))
         yield path
 

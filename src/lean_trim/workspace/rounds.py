@@ -11,6 +11,7 @@ from pathlib import Path
 from lean_trim.core.data.calibration import with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.messages import Message
+from lean_trim.formats.whole_files import Replacing
 from lean_trim.job.blobs import store_log
 from lean_trim.job.records import Round, StoredLog
 from lean_trim.workspace.additions import Additions, BeginRound
@@ -191,20 +192,23 @@ class Rounds:
         -------
         Whether table and note were written.
         """
-        from lean_trim.formats.tables import write_table
+        from lean_trim.formats.tables import table_text
 
         current = self.open.round
         if current is None or self.is_held():
             return False
         beside = injector_paths(current, path)
+        contents = {path: table_text(current.result)}
+        contents |= {beside[name]: table_text(t) for name, t in decided_tables(current).items()}
         try:
-            write_table(current.result, path)
-            for name, table in decided_tables(current).items():
-                write_table(table, beside[name])
+            with Replacing(contents) as files:
+                files.put()
+                # File and job agree: what the job could not note was not handed over.
+                if not self.mark_handed_over(f"CSV {path.name}"):
+                    files.undo()
+                    return False
         except OSError as error:
-            self.open.error(Say.NOT_WRITTEN(path=path, cause=error.strerror))
-            return False
-        if not self.mark_handed_over(f"CSV {path.name}"):
+            self.open.error(Say.NOT_WRITTEN(path=path, cause=error.strerror or error))
             return False
         names = [p.name for p in beside.values()]
         entry = self.scale.entry()

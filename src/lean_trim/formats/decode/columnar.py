@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+from lean_trim.formats.decode.apart.limited import unpacked
 from lean_trim.formats.decode.columns import (
     MOST_COLUMNS,
     MOST_VALUES,
@@ -48,6 +49,7 @@ class Say:
 
 
 MOST_LONG_COLUMNS = 6
+JSON_LINES = "JSON lines"
 
 
 def _scan(kind: str, path: Path) -> pl.LazyFrame:
@@ -57,10 +59,7 @@ def _scan(kind: str, path: Path) -> pl.LazyFrame:
         return pl.scan_parquet(path)
     if kind == "Arrow":
         return pl.scan_ipc(path)
-    if kind == "Arrow stream":
-        return pl.read_ipc_stream(path).lazy()
-    # All lines are looked at, for a channel may appear late or turn from whole numbers into others.
-    return pl.read_ndjson(path, infer_schema_length=None).lazy()
+    return pl.read_ipc_stream(path).lazy()
 
 
 def read_columnar(
@@ -73,7 +72,8 @@ def read_columnar(
     kind : "Parquet", "Arrow", "Arrow stream" or "JSON lines".
     source : an opened file.
     wanted : tells which columns are read whole.
-    options, progress : not used here.
+    options : not used here.
+    progress : called while JSON lines are unpacked; returning False cancels.
 
     Returns
     -------
@@ -89,7 +89,11 @@ def read_columnar(
     path = source.path
     try:
         with source.as_path() as plain, _without_backtraces():
-            return _columns(_scan(kind, plain), kind, wanted, path)
+            if kind != JSON_LINES:
+                return _columns(_scan(kind, plain), kind, wanted, path)
+            # Lines of 900 000 keys never end; they are read where that can be stopped.
+            with unpacked("lines", plain, path, kind, progress) as made:
+                return _columns(_scan("Arrow", made.table), kind, wanted, path)
     except (pl.exceptions.PolarsError, OSError, RuntimeError) as error:
         why = (str(error).splitlines() or [type(error).__name__])[0][:200]
         raise LogError(Say.UNREADABLE(path=path, kind=kind, reason=why)) from error

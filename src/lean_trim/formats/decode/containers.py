@@ -17,6 +17,7 @@ from typing import BinaryIO, cast
 
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
+from lean_trim.formats.own_folder import own_prefix
 
 
 class Say:
@@ -182,7 +183,7 @@ class Source:
         if not self.packed:
             yield self.path
             return
-        with tempfile.NamedTemporaryFile(prefix="lean-trim-", suffix=".log") as spool:
+        with tempfile.NamedTemporaryFile(prefix=own_prefix(), suffix=".log") as spool:
             while data := self.stream.read(1 << 20):
                 spool.write(data)
             spool.flush()

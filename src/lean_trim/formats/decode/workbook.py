@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import datetime
 import zipfile
-from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from lean_trim.core.errors import AskedError, LogError
 from lean_trim.core.messages import Message
+from lean_trim.formats.decode.apart.limited import unpacked
 from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions, Wanted
 from lean_trim.formats.decode.containers import Source, broken_pack
 from lean_trim.formats.decode.text.layout import HEAD_BYTES, sniff
@@ -56,21 +55,14 @@ def read_workbook(
     LogError
         If the file is damaged, no sheet holds a log or several do.
     """
-    import python_calamine as calamine
-
     path = source.path
     with source.as_path() as plain:
         refuse_bombs(plain, path)
-        try:
-            book = calamine.CalamineWorkbook.from_path(str(plain))
-            names = list(book.sheet_names)
+        with unpacked("sheets", plain, path, "a workbook", progress) as book:
+            names = book.names
             if options.sheet and options.sheet not in names:
                 raise LogError(Say.NO_SHEET(path=path, name=options.sheet, names=", ".join(names)))
-            texts = {
-                n: _text_of(book.get_sheet_by_name(n).iter_rows()) for n in names if options.sheet in ("", n)
-            }
-        except (calamine.CalamineError, ValueError, OSError) as error:
-            raise LogError(Say.UNREADABLE(path=path, reason=error)) from error
+            texts = {n: book.text(n) for n in names if options.sheet in ("", n)}
     logs = [n for n, text in texts.items() if options.sheet or _is_log(text)]
     if not logs:
         raise LogError(Say.NO_LOG(path=path))
@@ -101,34 +93,6 @@ def refuse_bombs(plain: Path, path: Path) -> None:
         raise LogError(Say.UNREADABLE(path=path, reason=error)) from error
     if size > MOST_SHEETS_BYTES:
         raise LogError(Say.TOO_LARGE(path=path, size=size / 1e6, most=MOST_SHEETS_BYTES / 1e6))
-
-
-def _text_of(rows: Iterable[Sequence[object]]) -> str:
-    return "\n".join("\t".join(map(text_of_cell, row)) for row in rows)
-
-
-def text_of_cell(value: object) -> str:
-    """What a cell of a workbook shows, as text.
-
-    Parameters
-    ----------
-    value : as the library gives it.
-
-    Returns
-    -------
-    One line.
-    """
-    if isinstance(value, bool):
-        return "1" if value else "0"
-    if isinstance(value, float):
-        return repr(value)
-    if isinstance(value, datetime.datetime):
-        return value.isoformat(sep=" ", timespec="microseconds")
-    if isinstance(value, datetime.time):
-        return value.isoformat(timespec="microseconds")
-    if isinstance(value, datetime.timedelta):
-        return repr(value.total_seconds())
-    return " ".join(str(value).split())
 
 
 def _is_log(text: str) -> bool:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -176,12 +178,21 @@ def sheets_of(path: Path) -> tuple[str, ...]:
     """
     if path.suffix.lower() not in (".xlsx", ".xlsm", ".xls", ".ods"):
         return ()
-    import python_calamine as calamine
+    from lean_trim.formats.decode.apart.limited import unpacked
 
+    with _as_table_error(path), unpacked("names", path, path, "a workbook") as book:
+        return book.names
+
+
+@contextmanager
+def _as_table_error(path: Path) -> Iterator[None]:
+    """What a reader says of a log, said of a table."""
     try:
-        return tuple(calamine.CalamineWorkbook.from_path(str(path)).sheet_names)
-    except (calamine.CalamineError, ValueError, OSError) as error:
-        raise BadInputError(Say.UNREADABLE(path=path, reason=error)) from error
+        yield
+    except LogError as error:
+        raise BadInputError(str(error)) from error
+    except OSError as error:
+        raise BadInputError(Say.UNREADABLE(path=path, reason=error.strerror)) from error
 
 
 def block_of_file(path: Path, sheet: str = "") -> Block:
@@ -224,23 +235,19 @@ def block_of_file(path: Path, sheet: str = "") -> Block:
 
 
 def _block_of_sheet(path: Path, names: tuple[str, ...], sheet: str) -> Block:
-    import python_calamine as calamine
-
     if sheet and sheet not in names:
         raise BadInputError(Say.NO_SHEET(path=path, name=sheet, names=", ".join(names)))
     if not sheet and len(names) > 1:
         raise BadInputError(Say.WHICH_SHEET(path=path, names=", ".join(names)))
-    from lean_trim.formats.decode.workbook import refuse_bombs, text_of_cell
+    from lean_trim.formats.decode.apart.limited import unpacked
+    from lean_trim.formats.decode.workbook import refuse_bombs
 
-    try:
-        refuse_bombs(path, path)
-        book = calamine.CalamineWorkbook.from_path(str(path))
-        rows = book.get_sheet_by_name(sheet or names[0]).to_python()
-    except LogError as error:
-        raise BadInputError(str(error)) from error
-    except (calamine.CalamineError, ValueError, OSError) as error:
-        raise BadInputError(Say.UNREADABLE(path=path, reason=error)) from error
-    texts = [(n, tuple(text_of_cell(c) for c in row)) for n, row in enumerate(rows, 1)]
+    with _as_table_error(path):
+        if path.suffix.lower() != ".xls":
+            refuse_bombs(path, path)
+        with unpacked("sheets", path, path, "a workbook") as book:
+            lines = book.text(sheet or names[0]).splitlines()
+    texts = [(n, tuple(line.split("\t"))) for n, line in enumerate(lines, 1)]
     filled = [(n, row) for n, row in texts if any(row)]
     return _trimmed(
         [row for _, row in filled], [n for n, _ in filled], f"{path}, sheet {sheet or names[0]!r}"

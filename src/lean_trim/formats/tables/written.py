@@ -6,6 +6,7 @@ from pathlib import Path
 
 from lean_trim.core.data.fuel_corrections import RATES
 from lean_trim.core.data.tables import Table
+from lean_trim.formats.whole_files import write_whole
 
 
 def table_text(table: Table, delimiter: str = ",", decimals: int = 3) -> str:
@@ -55,7 +56,4 @@ def write_table(table: Table, path: Path) -> None:
     table : a grid or a curve.
     path : replaced if it exists.
     """
-    # The old table stays whole if the disk is full.
-    part = path.with_suffix(path.suffix + ".part")
-    part.write_text(table_text(table), encoding="utf-8")
-    part.replace(path)
+    write_whole(path, table_text(table))

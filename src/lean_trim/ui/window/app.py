@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import threading
 from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
@@ -12,6 +13,7 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.diagnostics import logbook
+from lean_trim.diagnostics.leftovers import clean
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import LIGHT, Appearance, apply_theme, register_fonts
 from lean_trim.ui.window.main_window import MainWindow
@@ -54,6 +56,9 @@ def run_application(words: Sequence[str], log_level: str = "info") -> int:
     app.setWindowIcon(QIcon(str(resources.files("lean_trim.assets") / "lean-trim.svg")))
     window = make_window()
     window.show()
+    folders = [window.data_folder, *(p.parent for p in window.opening.recent.paths())]
+    # In a thread: a folder may lie on a mount that does not answer.
+    threading.Thread(target=clean, args=(folders,), daemon=True).start()
     if words and words[0] == "--demo":
         window.opening.open_demo(car=words[1] if len(words) > 1 else "")
     elif words:

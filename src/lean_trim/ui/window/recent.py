@@ -8,6 +8,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from lean_trim.formats.whole_files import write_whole
+
 MOST = 8
 LONGEST = 200
 """Characters of a text that is shown; what is longer was not written here."""
@@ -52,7 +54,7 @@ class Recent:
         except (OSError, ValueError, RecursionError):
             return []
         read = [_job(entry) for entry in listed] if isinstance(listed, list) else []
-        return [job for job in read if job is not None and Path(job.path).is_file()][:MOST]
+        return [job for job in read if job is not None and _is_there(job.path)][:MOST]
 
     def paths(self) -> list[Path]:
         """Their files."""
@@ -76,7 +78,16 @@ class Recent:
     def _write(self, jobs: list[RecentJob]) -> None:
         self.file.parent.mkdir(parents=True, exist_ok=True)
         listed = [asdict(job) for job in jobs[:MOST]]
-        self.file.write_text(json.dumps(listed, ensure_ascii=False, indent=1), encoding="utf-8")
+        # Names that are no UTF-8 are kept as JSON can hold them.
+        write_whole(self.file, json.dumps(listed, indent=1))
+
+
+def _is_there(path: str) -> bool:
+    """True if a file can be seen there; of a folder that may not be read, or a dead mount, none can."""
+    try:
+        return Path(path).is_file()
+    except (OSError, ValueError):
+        return False
 
 
 def _job(entry: Any) -> RecentJob | None:
