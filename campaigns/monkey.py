@@ -343,6 +343,9 @@ class Monkey:
         if self.random.random() < 0.3:
             self.workspace.opening.close_job()
 
+    def do_let_go(self) -> None:
+        self.workspace.opening.let_go()
+
     def do_save_elsewhere(self) -> None:
         if self.random.random() < 0.3:
             self.workspace.saving.save_elsewhere(self.folder / f"elsewhere{self.count}.leantrim")

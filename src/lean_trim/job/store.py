@@ -275,12 +275,13 @@ class JobStore:
             created = str(
                 db.execute("SELECT created FROM revisions WHERE id = ?", (revision_id,)).fetchone()[0]
             )
+            started = str(db.execute("SELECT started FROM rounds WHERE id = ?", (round_id,)).fetchone()[0])
             infos = log_infos(db, round_id)
         revision = Revision(revision_id, parent.revision.id, created, calibration)
         return Round(
             id=round_id,
             number=number,
-            started=created,
+            started=started,
             revision=revision,
             subject=parent.subject,
             logs=tuple(s.log for s in logs),

@@ -32,6 +32,7 @@ class Remedy(StrEnum):
 
     SAVE_ELSEWHERE = "save elsewhere"
     TAKE_OVER = "take over"
+    LET_GO = "let go"
 
 
 @dataclass(frozen=True)

@@ -13,9 +13,10 @@ from pathlib import Path
 from lean_trim.core.messages import Message
 from lean_trim.job.records import Job
 from lean_trim.job.store import JobStore, open_job
-from lean_trim.workspace.changes import JobClosed, JobClosing
+from lean_trim.workspace.changes import JobClosed, JobClosing, Remedy
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 from lean_trim.workspace.tuning import TuningControl
 
@@ -25,6 +26,13 @@ TITLE = "Opening the job"
 
 class Say:
     """What opening says."""
+
+    UNSAVED = Message(
+        "opening.unsaved",
+        "{count} change(s) the file refused are not saved yet: {what}. Save the job elsewhere, or let them "
+        "go; until then it stays open.",
+    )
+    CARRIED = Message("opening.carried", "{count} change(s) that could not be saved before are saved now.")
 
     MOVING = Message(
         "opening.moving",
@@ -41,12 +49,38 @@ class Opening:
     """Makes a job the open one, and lets go of it."""
 
     def __init__(
-        self, open_job: OpenJob, tasks: Tasks, tuning: TuningControl, navigation: Navigation
+        self, open_job: OpenJob, tasks: Tasks, saving: Saving, tuning: TuningControl, navigation: Navigation
     ) -> None:
         self.open = open_job
         self.tasks = tasks
+        self.saving = saving
+        self._leaving: Callable[[], object] | None = None
         self.tuning = tuning
         self.navigation = navigation
+
+    def leave(self, then: Callable[[], object]) -> None:
+        """Do something that lets go of the open job; asked about first while changes of it are not saved.
+
+        Parameters
+        ----------
+        then : done at once, or when the user has let the changes go.
+        """
+        unsaved = self.saving.unsaved
+        if not unsaved:
+            then()
+            return
+        self._leaving = then
+        what = ", ".join(f"“{change.text}”" for change in unsaved)
+        remedies = (Remedy.SAVE_ELSEWHERE, Remedy.LET_GO)
+        self.open.error(Say.UNSAVED(count=len(unsaved), what=what), remedies)
+
+    def let_go(self) -> None:
+        """The user's word that what could not be saved may go; what waited for it is done."""
+        then = self._leaving
+        self._leaving = None
+        self.saving.unsaved.clear()
+        if then is not None:
+            then()
 
     def open_path(
         self, path: Path, then: Callable[[], None] | None = None, take_over: bool = False, reading: int = 1
@@ -63,6 +97,9 @@ class Opening:
         take_over : become the window that writes, whoever was before.
         reading : which attempt this is, for a file that is open.
         """
+        if not self._is_open(path) and self.saving.unsaved:
+            self.leave(lambda: self.open_path(path, then, take_over))
+            return
         # One window cannot hold a file twice: a second connection only reads until it takes the place of
         # the first.
         ours = self._is_open(path) and not self.open.read_only
@@ -78,14 +115,27 @@ class Opening:
                 store.close()
                 self._read_again(path, then, reading)
                 return
+            if not self._is_open(path) and self.saving.unsaved:
+                # The file refused something while the other one was read.
+                store.close()
+                self.open_path(path, then, take_over)
+                return
             if ours and self._is_open(path) and self.open.store is not None:
                 store.take_place_of(self.open.store)
-            self.close_job()
-            self.take_job(path, store, job)
+            self._change_to(path, store, job)
             if then is not None:
                 then()
 
         self.tasks.start(Lane.READING, TITLE, work, opened, discard=lambda answer: answer[0].close())
+
+    def _change_to(self, path: Path, store: JobStore, job: Job) -> None:
+        """Let go of the open job and open another, or the same one anew with what it could not save."""
+        kept = tuple(self.saving.unsaved) if self._is_open(path) else ()
+        self.close_job()
+        self.take_job(path, store, job)
+        done = self.saving.make_good(kept)
+        if done:
+            self.open.note(Say.CARRIED(count=done))
 
     def _is_open(self, path: Path) -> bool:
         """True if the open job is kept in that file."""

@@ -6,7 +6,7 @@ What the file refused is kept to be saved elsewhere.
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Protocol, runtime_checkable
 
@@ -158,10 +158,23 @@ class Saving:
             return
         self.open.take_store(copy, path)
         # Taken out first, so that one the new file refuses as well is kept again.
-        waiting = self.unsaved
-        self.unsaved = []
-        done = sum(self._make_good(change) for change in waiting)
+        waiting = tuple(self.unsaved)
+        self.unsaved.clear()
+        done = self.make_good(waiting)
         self.open.note(Say.SAVED_ELSEWHERE(path=path, count=done))
+
+    def make_good(self, refused: Sequence[Unsaved]) -> int:
+        """Do what a file refused, in its order.
+
+        Parameters
+        ----------
+        refused : what is refused again is kept again.
+
+        Returns
+        -------
+        How many of them were done.
+        """
+        return sum(self._make_good(change) for change in refused)
 
     def _make_good(self, refused: Unsaved) -> bool:
         """Do what the file refused, on what the job is now; it can be undone like any other change."""

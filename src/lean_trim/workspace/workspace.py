@@ -47,7 +47,7 @@ class Workspace:
         self.solver = solver = Solver(job, tasks, tuning, saving)
         self.navigation = navigation = Navigation(job, history, saving, tuning, solver)
         self.work = work = Work(job, tasks, solver)
-        self.opening = Opening(job, tasks, tuning, navigation)
+        self.opening = Opening(job, tasks, saving, tuning, navigation)
         self.marks = Marks(job, saving, history)
         self.swaps = Swaps(job, saving, history)
         self.deciding = deciding = Deciding(job, saving, history, solver, work)

@@ -321,7 +321,7 @@ class MainWindow(QMainWindow):
         focused = QApplication.focusWidget()
         if focused is not None:
             focused.clearFocus()
-        self.session.close_job()
+        self.session.opening.leave(self.session.close_job)
 
     def _job_closed(self) -> None:
         """What was said belonged to that job."""
@@ -366,6 +366,8 @@ class MainWindow(QMainWindow):
         self.messages.hide()
         if remedy == Remedy.SAVE_ELSEWHERE:
             self.ask.save_elsewhere()
+        elif remedy == Remedy.LET_GO:
+            self.session.opening.let_go()
         else:
             self.session.opening.take_over()
 
@@ -441,6 +443,10 @@ class MainWindow(QMainWindow):
         focused = QApplication.focusWidget()
         if focused is not None:
             focused.clearFocus()
+        if self.session.saving.unsaved:
+            event.ignore()
+            self.session.opening.leave(self.close)
+            return
         self._remember()
         logbook.forget_escape(self.escaped.emit)
         self.session.close_job()

@@ -31,6 +31,7 @@ class MessageBar(QWidget):
         self.remedies = {
             Remedy.SAVE_ELSEWHERE: self._button(Remedy.SAVE_ELSEWHERE, self.tr("Save the job elsewhere…")),
             Remedy.TAKE_OVER: self._button(Remedy.TAKE_OVER, self.tr("Take the job over")),
+            Remedy.LET_GO: self._button(Remedy.LET_GO, self.tr("Let them go")),
         }
         self.close_button = QToolButton(self)
         self.close_button.setText(self.tr("Dismiss"))

@@ -61,9 +61,12 @@ class Opening(QObject):
         job = self.session.job
         wanted = car or (job.car if fresh and job is not None else "") or DEFAULT_CAR
 
-        # Closed first: afresh means that the file goes, and this window may hold it.
-        self.session.close_job()
-        self.attempt(lambda: self._open_demo(*demo_path(self.data_folder, fresh, wanted)))
+        def begin() -> None:
+            # Closed first: afresh means that the file goes, and this window may hold it.
+            self.session.close_job()
+            self.attempt(lambda: self._open_demo(*demo_path(self.data_folder, fresh, wanted)))
+
+        self.session.opening.leave(begin)
 
     def _open_demo(self, path: Path, kept: Path | None) -> None:
         self.session.open_path(path, lambda: self._demo_opened(kept))
