@@ -73,3 +73,16 @@ def test_lambda_afr_and_equivalence_ratio(unit: str, values: list[float], expect
 )
 def test_unit_texts(text: str, plain: str) -> None:
     assert tidy_unit(text) == plain
+
+
+def test_a_closed_loop_flag_that_was_resampled_is_the_nearer_of_off_and_on() -> None:
+    """Exactly in the middle it counts as open; a column that is mostly between is no flag."""
+    flag = np.repeat([0.0, 1.0, 0.0, 1.0], 40)
+    flag[[40, 80, 120]] = 0.5
+    flag[41], flag[81], flag[5] = 0.75, 0.25, np.nan
+    reading = settle_unit(Role.CLOSED_LOOP, "", flag, 14.7)
+    assert not reading.doubt
+    taken = reading.convert(flag)
+    assert taken[[40, 80, 120]].tolist() == [0.0, 0.0, 0.0] and taken[41] == 1.0 and taken[81] == 0.0
+    assert np.isnan(taken[5]) and set(np.unique(taken[np.isfinite(taken)])) == {0.0, 1.0}
+    assert settle_unit(Role.CLOSED_LOOP, "", np.linspace(0.0, 1.0, 200), 14.7).doubt

@@ -29,6 +29,10 @@ class Say:
         "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count "
         "as the sensor",
     )
+    LOOP_BETWEEN = Message(
+        "unit_check.loop_between",
+        "the closed-loop flag lies between off and on in places, as after resampling; the nearer is taken",
+    )
     LOOP_VALUES = Message(
         "unit_check.loop_values",
         "Closed loop holds values other than on and off; above 0 would count as closed",
@@ -414,6 +418,14 @@ def _closed_by_code(codes: Floats) -> Floats:
     return np.where(np.isfinite(codes), ((codes == 2) | (codes == 16)).astype(float), np.nan)
 
 
+MOST_BETWEEN = 0.2
+"""Share of readings between off and on up to which a flag was resampled; more is something else."""
+
+
+def _nearer_flag(x: Floats) -> Floats:
+    return np.where(np.isfinite(x), (x > 0.5).astype(float), np.nan)
+
+
 def _loop_status(part: Floats) -> UnitReading:
     """0/1 as it is; SAE J1979 PID 03 codes (1, 2, 4, 8, 16; from memory): 2 and 16 are closed loop."""
     kinds = set(np.unique(part).tolist())
@@ -421,4 +433,8 @@ def _loop_status(part: Floats) -> UnitReading:
         return UnitReading(lambda x: x, "")
     if kinds <= {0.0, 1.0, 2.0, 4.0, 8.0, 16.0}:
         return UnitReading(_closed_by_code, "J1979 code", str(Say.STATUS_CODE()))
+    # Resampling draws a line from off to on; the flag is the nearer of the two, and open in the middle.
+    between = (part > 0.0) & (part < 1.0)
+    if part.min() >= 0.0 and part.max() <= 1.0 and between.mean() <= MOST_BETWEEN:
+        return UnitReading(_nearer_flag, "", str(Say.LOOP_BETWEEN()))
     return UnitReading(lambda x: (x > 0).astype(float), "", "", str(Say.LOOP_VALUES()))
