@@ -10,7 +10,13 @@ SRC = Path(__file__).resolve().parents[1] / "src"
 LEVELS = (
     {"lean_trim.core.messages"},
     {"lean_trim.core.types", "lean_trim.core.errors"},
-    {"lean_trim.core.physics", "lean_trim.core.knobs", "lean_trim.core.parallel", "lean_trim.core.text"},
+    {
+        "lean_trim.core.physics",
+        "lean_trim.core.robust",
+        "lean_trim.core.knobs",
+        "lean_trim.core.parallel",
+        "lean_trim.core.text",
+    },
     {"lean_trim.core.kernels"},
     {"lean_trim.core.data"},
     {"lean_trim.core.drive"},

@@ -29,6 +29,8 @@ def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
     made.show()
     QApplication.processEvents()
     yield made
+    # A test may end on a disk that refused; the window would ask what becomes of that.
+    made.session.saving.unsaved.clear()
     made.close()
     made.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)

@@ -13,6 +13,8 @@ from lean_trim.core.types import Floats
 R_AIR = 287.05
 """Specific gas constant of dry air, J/(kg·K) (US Standard Atmosphere 1976, from memory)."""
 KELVIN = 273.15
+STANDARD_KPA = 101.325
+"""Pressure of the standard atmosphere at sea level, kPa (ISO 2533:1975)."""
 
 
 def charge_density_g_per_l(map_kpa: ArrayLike, charge_c: ArrayLike) -> Floats:

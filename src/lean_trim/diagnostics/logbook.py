@@ -89,7 +89,11 @@ def _escaped(kind: type[BaseException], error: BaseException, trace: TracebackTy
         return
     LOGGER.critical("nobody caught this", exc_info=(kind, error, trace))
     for call in tuple(_told):
-        call(f"{kind.__name__}: {error}")
+        try:
+            call(f"{kind.__name__}: {error}")
+        # A window that is gone must not keep the others from hearing of it.
+        except RuntimeError:
+            _told.remove(call)
 
 
 def _escaped_in_thread(args: threading.ExceptHookArgs) -> None:

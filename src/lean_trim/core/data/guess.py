@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike
 
-from lean_trim.core.data.table_kinds import STANDARD_KPA, airflow_grid
+from lean_trim.core.data.table_kinds import airflow_grid
 from lean_trim.core.data.tables import Table
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats
 
 COMPRESSION = 10.0

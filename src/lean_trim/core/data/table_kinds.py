@@ -14,6 +14,7 @@ from numpy.typing import ArrayLike
 from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.errors import TableError
 from lean_trim.core.messages import Message
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats, Mask
 
 
@@ -99,8 +100,6 @@ HOLD_KINDS: dict[Holds, HoldKind] = {
     ),
 }
 RPM_RANGE = (0.0, 25000.0)
-STANDARD_KPA = 101.325
-"""Standard atmosphere at sea level, ISO 2533."""
 HEAVY_KPA = 85.0
 HEAVY_THROTTLE_PCT = 60.0
 HEAVY_SHARE = 0.7

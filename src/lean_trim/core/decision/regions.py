@@ -16,7 +16,7 @@ from lean_trim.core.types import Floats, Mask
 ABOVE_BARO = 1.02
 """Manifold pressure over the barometer from which it is boost; sensors differ by less (common practice)."""
 USUAL_KPA = 101.0
-"""Stands in where no barometer was logged (US Standard Atmosphere 1976: 101.325 kPa, from memory)."""
+"""Stands in where no barometer was logged (ordinary weather near sea level)."""
 MOSTLY = 0.5
 
 

@@ -14,12 +14,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.calibration import ScaleAt
-from lean_trim.core.data.table_kinds import STANDARD_KPA, Holds, Rows, holds_of, rows_of
+from lean_trim.core.data.table_kinds import Holds, Rows, holds_of, rows_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits, Vehicle
 from lean_trim.core.decision.proposal import quantise
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.text import signed
 from lean_trim.core.types import Floats
 

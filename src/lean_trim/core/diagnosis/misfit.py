@@ -11,6 +11,7 @@ from lean_trim.core.drive.frame import hidden_trim
 from lean_trim.core.drive.pulse_width_proof import LEAST_S, OFF, STRAYING_SHARE
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.robust import MAD_TO_SIGMA
 
 IMPLAUSIBLE_PCT = 30.0
 """Off by more than this, percent rms, is no table an engine ran on. Common practice, no source."""
@@ -24,8 +25,6 @@ EVEN_SCATTER = 0.05
 
 Common practice, no source.
 """
-TO_SIGMA = 1.4826
-"""From a median absolute deviation to the standard deviation of a normal distribution."""
 
 
 class Say:
@@ -113,7 +112,7 @@ def find_misfits(conditions: Conditions) -> tuple[Misfit, ...]:
         if whole < LEAST_S or away < STRAYING_SHARE * whole:
             continue
         middle = float(np.median(here))
-        scatter = TO_SIGMA * float(np.median(np.abs(here - middle)))
+        scatter = MAD_TO_SIGMA * float(np.median(np.abs(here - middle)))
         found.append(_misfit(name, middle, scatter, whole))
     return tuple(found)
 

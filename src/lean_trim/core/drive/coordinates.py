@@ -9,11 +9,12 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuels import stoich_with_ethanol
 from lean_trim.core.data.holes import held
 from lean_trim.core.data.log import Log
-from lean_trim.core.data.table_kinds import STANDARD_KPA, Holds, Rows, holds_of, rows_of
+from lean_trim.core.data.table_kinds import Holds, Rows, holds_of, rows_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats
 
 

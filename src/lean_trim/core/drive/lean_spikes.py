@@ -11,6 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import extend_mask, fill_missing, running_box
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.robust import robust_sigma
 from lean_trim.core.types import Floats, Mask
 
 ABOUT_S = 3.0
@@ -116,6 +117,6 @@ def _dips(rpm: Floats, time_s: Floats, starts: Floats, known: Mask) -> bool:
     smooth = running_box(fill_missing(rpm), time_s, 0.3)
     change = smooth[ahead] - smooth[behind]
     usual = change[known]
-    spread = 1.4826 * float(np.median(np.abs(usual - np.median(usual)))) + 1e-9
+    spread = robust_sigma(usual) + 1e-9
     at = change[starts.astype(int)]
     return bool((np.median(usual) - at.mean()) > DIP_SIGMA * spread / np.sqrt(len(at)))

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from lean_trim.core.robust import MAD_TO_SIGMA
 from lean_trim.core.types import Floats, Ints
 
 LONGEST_S = 6.0
 """Lag up to which residuals are looked at for being alike."""
 CLIPPED = 3.0
 """Standard deviations beyond which a residual says no more."""
-MAD_TO_SIGMA = 1.4826
-"""A median absolute deviation times this is the standard deviation of a normal distribution."""
 
 
 def noise_of_a_second(residual: Floats, run: Ints, step_s: float) -> float:

@@ -13,6 +13,7 @@ from lean_trim.core.estimation.noise import LONGEST_S
 from lean_trim.core.estimation.samples import Samples
 from lean_trim.core.estimation.surface_prior import WEAK, Prior, Strengths
 from lean_trim.core.parallel import run_parallel
+from lean_trim.core.robust import MAD_TO_SIGMA
 from lean_trim.core.types import Floats, Ints
 
 START_SCALE = 0.02
@@ -182,10 +183,9 @@ class SurfaceFit:
         huber = self.huber if self.iterations > 1 else 1e6
         width = self.prior.width
         self.sums, histogram = self._sum(huber, rows)
-        # A median absolute deviation times 1.4826 is the standard deviation of a normal distribution.
         # Before the first pass residuals are the table's own error, which is no noise.
         if self.iterations > 1:
-            scatter = 1.4826 * median_of(histogram, self.scale)
+            scatter = MAD_TO_SIGMA * median_of(histogram, self.scale)
             self.scale = min(max(scatter, SMALLEST_SCALE), self.noisiest)
         share = self._share_places()
         lower, border, corner, self.right = assemble(

@@ -13,9 +13,9 @@ import numpy as np
 from lean_trim.core import physics
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuels import FUELS, PETROL, TEST_FLUID_KG_PER_L, Fuel, fuel_of
-from lean_trim.core.data.table_kinds import STANDARD_KPA
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.coordinates import stoich_along
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.types import Floats
 

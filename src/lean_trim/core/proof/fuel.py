@@ -21,6 +21,7 @@ from lean_trim.core.drive.frame import target_lambda
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.proof.evidence import Proof, judged
+from lean_trim.core.robust import MAD_TO_SIGMA, robust_sigma
 from lean_trim.core.types import Floats
 
 
@@ -82,11 +83,7 @@ class Fuel:
     def scatter(self) -> float:
         """Robust standard deviation of the same."""
         left = self.shown - sum(self.trims.values())
-        return (
-            1.4826 * float(np.median(np.abs(left - np.median(left))))
-            if len(left) >= LEAST_SAMPLES
-            else np.inf
-        )
+        return robust_sigma(left) if len(left) >= LEAST_SAMPLES else np.inf
 
 
 def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
@@ -199,7 +196,7 @@ def slopes(fuel: Fuel) -> Slopes:
         scaled = design * weight[:, None]
         solution = np.linalg.lstsq(scaled, fuel.shown * weight, rcond=None)[0]
         left = np.abs(fuel.shown - design @ solution)
-        scale = max(1.4826 * float(np.median(left)), 1e-4)
+        scale = max(MAD_TO_SIGMA * float(np.median(left)), 1e-4)
         weight = np.sqrt(1.0 / np.maximum(left / (2.0 * scale), 1.0))
     # A second of running is one piece of evidence, not its rows.
     independent = max(len(fuel.shown) / 25.0, 1.0)

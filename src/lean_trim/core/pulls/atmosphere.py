@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-SEA_LEVEL_KPA = 101.325
+from lean_trim.core.physics import STANDARD_KPA
+
 LAPSE_PER_M, POWER = 2.25577e-5, 5.25588
 """Lapse of 6.5 K/km over 288.15 K, and g/(R · lapse)."""
 EARTH_M = 6_356_766.0
@@ -26,4 +27,4 @@ def standard_kpa(altitude_m: float) -> float:
     ISO 2533:1975, standard atmosphere; its table is in the tests.
     """
     geopotential = EARTH_M * altitude_m / (EARTH_M + altitude_m)
-    return float(SEA_LEVEL_KPA * (1.0 - LAPSE_PER_M * geopotential) ** POWER)
+    return float(STANDARD_KPA * (1.0 - LAPSE_PER_M * geopotential) ** POWER)

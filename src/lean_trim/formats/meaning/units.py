@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 
 from lean_trim.core.data.channels import LABELS, Role
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats
 
 Convert = Callable[[Floats], Floats]
@@ -31,7 +32,7 @@ PRESSURE: dict[str, Convert] = {
     "torr": _scale(0.1333224),
     "mpa": _scale(1000.0),
     "kg/cm2": _scale(98.0665),
-    "atm": _scale(101.325),
+    "atm": _scale(STANDARD_KPA),
 }
 GAUGE = " gauge"
 """Behind the unit of a pressure that is measured above the barometer; the barometer is added later."""

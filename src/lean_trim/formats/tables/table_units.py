@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from lean_trim.core.data.table_kinds import HOLD_KINDS, ROW_KINDS, STANDARD_KPA, Holds, Rows
+from lean_trim.core.data.table_kinds import HOLD_KINDS, ROW_KINDS, Holds, Rows
 from lean_trim.core.data.tables import OwnUnit
+from lean_trim.core.physics import STANDARD_KPA
 
 LB_G = 453.59237
 """One avoirdupois pound, NIST SP 811."""
