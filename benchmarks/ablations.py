@@ -1,7 +1,7 @@
 """What each part of the estimator is worth: every case of a folder with one part switched off at a time.
 
-``.venv/bin/python -m benchmarks.ablations CASES``, where CASES holds folders with vehicle.json, drive.csv.gz
-and what the ``score.py`` beside them needs.
+``.venv/bin/python -m benchmarks.ablations CASES``, where CASES holds folders with vehicle.json,
+drive.csv.gz and what the ``score.py`` beside them needs.
 """
 
 from __future__ import annotations

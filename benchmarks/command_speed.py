@@ -1,9 +1,9 @@
 """Time and peak memory of ``lean-trim correct`` as a process: a short log, two hours at 50 Hz, a season.
 
 ``.venv/bin/python -m benchmarks.command_speed [season]``. Times are also given beyond what
-``python -c 'import numpy, numba, polars'`` takes in the same run. The season is 200 logs of half an hour at
-25 Hz: twenty different drives of the simulated car, each ten times with fresh noise on lambda. Making them
-takes four minutes.
+``python -c 'import numpy, numba, polars'`` takes in the same run. The season is 200 logs of half an
+hour at 25 Hz: twenty different drives of the simulated car, each ten times with fresh noise on
+lambda. Making them takes four minutes.
 """
 
 from __future__ import annotations
@@ -61,7 +61,8 @@ status, used = os.wait4(pid, 0)[1:]
 print(time.perf_counter() - began, used.ru_maxrss / 1024.0)
 sys.exit(os.waitstatus_to_exitcode(status))
 """
-"""Starts the process from a small one: the peak that is counted begins with that of the one it comes from."""
+"""Starts the process from a small one: the peak that is counted begins with that of the one it
+comes from."""
 
 
 def process(*words: str) -> tuple[float, float]:
@@ -82,7 +83,17 @@ def correct(folder: Path, logs: list[Path]) -> tuple[str, ...]:
     """Words of the command."""
     named = [word for path in logs for word in ("--log", str(path))]
     sheet = str(folder / "vehicle.json")
-    return ("-m", "lean_trim", "--quiet", "correct", "--vehicle", sheet, "--out", str(folder / "out"), *named)
+    return (
+        "-m",
+        "lean_trim",
+        "--quiet",
+        "correct",
+        "--vehicle",
+        sheet,
+        "--out",
+        str(folder / "out"),
+        *named,
+    )
 
 
 def main() -> None:
@@ -91,14 +102,21 @@ def main() -> None:
         folder, rng = Path(name), np.random.default_rng(1)
         write_vehicle(heron(), folder)
         drives = [half_hour(100 + i) for i in range(DRIVES if "season" in sys.argv else 4)]
-        short = Log(drives[0].time_s[:16_000], {r: v[:16_000] for r, v in drives[0].channels.items()})
+        short = Log(
+            drives[0].time_s[:16_000], {r: v[:16_000] for r, v in drives[0].channels.items()}
+        )
         write_log_csv(short, folder / "short.csv")
-        write_log_csv(end_to_end([with_noise(twice_as_fast(d), rng) for d in drives[:4]]), folder / "two.csv")
+        write_log_csv(
+            end_to_end([with_noise(twice_as_fast(d), rng) for d in drives[:4]]), folder / "two.csv"
+        )
         imports, _ = best(REPEATS, *IMPORTS)
         print(f"imports alone {imports:.2f} s")
         for label, file in (("16 000 rows", "short.csv"), ("2 h at 50 Hz", "two.csv")):
             seconds, megabytes = best(REPEATS, *correct(folder, [folder / file]))
-            print(f"{label}: {seconds:.2f} s, {seconds - imports:.2f} s beyond imports, {megabytes:.0f} MB")
+            print(
+                f"{label}: {seconds:.2f} s, {seconds - imports:.2f} s beyond imports, "
+                f"{megabytes:.0f} MB"
+            )
         if "season" in sys.argv:
             logs = []
             for i, log in enumerate(drives):

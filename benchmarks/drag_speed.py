@@ -83,7 +83,8 @@ def main() -> None:
         painted.append(1e3 * (time.perf_counter() - began))
     print(f"held by all views: median {np.median(held):.0f} ms, worst {max(held):.0f}")
     print(
-        f"painted: median {np.median(painted):.0f} ms; longest hold-up of the window {1e3 * longest:.0f} ms"
+        f"painted: median {np.median(painted):.0f} ms; longest hold-up of the window "
+        f"{1e3 * longest:.0f} ms"
     )
     window.close()
 

@@ -1,9 +1,10 @@
 """How well faults that are not airflow stay out of the table: the simulated car with one fault at a time.
 
-``.venv/bin/python -m benchmarks.faults [FAULT ...]`` prints, for every fault, how far one round's table is
-from the truth (rms, percent, mean of three cars and drives): over the states that were used, with everything
-on and with one part of the estimator off; and over all states a sound drive would have supported ("driven"),
-with everything on and without the sieve. ``used`` is the time used over that of the sound drive.
+``.venv/bin/python -m benchmarks.faults [FAULT ...]`` prints, for every fault, how far one round's
+table is from the truth (rms, percent, mean of three cars and drives): over the states that were
+used, with everything on and with one part of the estimator off; and over all states a sound drive
+would have supported ("driven"), with everything on and without the sieve. ``used`` is the time used
+over that of the sound drive.
 """
 
 from __future__ import annotations
@@ -48,15 +49,23 @@ class Faulty:
 def faulty_drives(vehicle: Vehicle, seed: int, names: list[str]) -> Iterator[Faulty]:
     """One drive for every fault; the pump's also without its pressure sensor."""
     for name in names:
-        log, settings, told = simulate(vehicle, seed, faults=fault_named(name)), SolveSettings(), vehicle
+        log, settings, told = (
+            simulate(vehicle, seed, faults=fault_named(name)),
+            SolveSettings(),
+            vehicle,
+        )
         if name == "tailpipe":
             told = replace(vehicle, sensor_place="tailpipe")
         if name == "after-flash":
             settings = replace(settings, sieve=SieveSettings({"settling.minutes": 4.0}))
         yield Faulty(name, log, told, settings)
         if name == "pump":
-            channels: dict[Role, Floats] = {r: v for r, v in log.channels.items() if r is not Role.FUEL_DP}
-            yield Faulty("pump, pressure not logged", replace(log, channels=channels), vehicle, settings)
+            channels: dict[Role, Floats] = {
+                r: v for r, v in log.channels.items() if r is not Role.FUEL_DP
+            }
+            yield Faulty(
+                "pump, pressure not logged", replace(log, channels=channels), vehicle, settings
+            )
 
 
 def error_pct(solution: Solution, vehicle: Vehicle, judged_on: Solution) -> float:
@@ -76,7 +85,9 @@ def row(case: Faulty, sound: Solution) -> list[float]:
         solved.append(solve([case.log], case.vehicle, variant))
     used = whole.observations.seconds.sum() / sound.observations.seconds.sum()
     over_used = [error_pct(s, case.vehicle, whole) for s in solved]
-    over_all = [error_pct(s, case.vehicle, sound) for s in (whole, solved[PARTS_OFF.index(SIEVE_OFF) + 1])]
+    over_all = [
+        error_pct(s, case.vehicle, sound) for s in (whole, solved[PARTS_OFF.index(SIEVE_OFF) + 1])
+    ]
     return [*over_used, *over_all, 100.0 * used]
 
 
@@ -88,9 +99,20 @@ def main() -> None:
         vehicle = heron(seed)
         log = simulate(vehicle, seed)
         sound = solve([log], vehicle)
-        for case in [Faulty("none", log, vehicle, SolveSettings()), *faulty_drives(vehicle, seed, names)]:
+        for case in [
+            Faulty("none", log, vehicle, SolveSettings()),
+            *faulty_drives(vehicle, seed, names),
+        ]:
             found.setdefault(case.name, []).append(row(case, sound))
-    heads = ("everything on", "not robust", "no sieve", "averages", "driven", "no sieve, driven", "used %")
+    heads = (
+        "everything on",
+        "not robust",
+        "no sieve",
+        "averages",
+        "driven",
+        "no sieve, driven",
+        "used %",
+    )
     print(f"{'fault':28s}" + "".join(f"{h:>18s}" for h in heads))
     for name, rows in found.items():
         print(f"{name:28s}" + "".join(f"{v:18.2f}" for v in np.mean(rows, axis=0)), flush=True)

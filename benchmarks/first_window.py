@@ -2,8 +2,8 @@
 
 ``.venv/bin/python -m benchmarks.first_window [REPEATS]``.
 
-Each repeat is a process of its own, with compiled bytecode, as on a user's second start. The interpreter's
-own start is part of the total.
+Each repeat is a process of its own, with compiled bytecode, as on a user's second start. The
+interpreter's own start is part of the total.
 """
 
 from __future__ import annotations

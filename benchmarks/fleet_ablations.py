@@ -49,15 +49,22 @@ def figures_by_variant(seed: int) -> dict[str, Figures | None]:
         except LeanTrimError:
             found[name] = None
             continue
-        found[name] = figures_of(seed, solution, propose_for(summary_of(solution), PolicySettings()))
+        found[name] = figures_of(
+            seed, solution, propose_for(summary_of(solution), PolicySettings())
+        )
     return found
 
 
 def main() -> None:
     """Print a line a variant."""
-    with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
+    with ProcessPoolExecutor(
+        os.cpu_count(), mp_context=multiprocessing.get_context("spawn")
+    ) as pool:
         cars = list(pool.map(figures_by_variant, range(COUNT)))
-    print("| off | asked, median | p90 | mean | worst lean 1 % | cars worse by 10 % | better by 10 % |")
+    print(
+        "| off | asked, median | p90 | mean | worst lean 1 % | cars worse by 10 % | better by 10 "
+        "% |"
+    )
     print("|---|---|---|---|---|---|---|")
     usual = np.array([c["nothing"].asked if c["nothing"] else np.nan for c in cars])
     for name in VARIANTS:
@@ -66,9 +73,15 @@ def main() -> None:
         lean = [f.lean for f in figures if f]
         worse = int((asked > 1.1 * usual).sum())
         better = int((asked < usual / 1.1).sum())
-        middle = np.nanmedian(asked), np.nanpercentile(asked, 90), np.nanmean(asked), np.median(lean)
+        middle = (
+            np.nanmedian(asked),
+            np.nanpercentile(asked, 90),
+            np.nanmean(asked),
+            np.median(lean),
+        )
         print(
-            f"| {name} | " + " | ".join(f"{x:.2f}" for x in middle) + f" | {worse} | {better} |", flush=True
+            f"| {name} | " + " | ".join(f"{x:.2f}" for x in middle) + f" | {worse} | {better} |",
+            flush=True,
         )
 
 

@@ -1,7 +1,8 @@
 """How long an hour at 100 Hz with 40 channels takes to open, beside the bare readers, in one run.
 
-``.venv/bin/python -m benchmarks.import_speed [mdf]``: import of CSV against polars' read_csv, of MDF4 against
-asammdf's select of all channels; peak memory against the float64 size of the kept channels.
+``.venv/bin/python -m benchmarks.import_speed [mdf]``: import of CSV against polars' read_csv, of
+MDF4 against asammdf's select of all channels; peak memory against the float64 size of the kept
+channels.
 """
 
 from __future__ import annotations
@@ -48,7 +49,9 @@ def columns() -> dict[str, np.ndarray]:
     out: dict[str, np.ndarray] = {"Time [s]": np.round(time_s, 2)}
     for name, level in zip(NAMES, levels, strict=True):
         out[name] = np.round(
-            np.maximum(level * (1 + 0.2 * np.sin(time_s / 7)) + 0.01 * level * rng.standard_normal(ROWS), 0),
+            np.maximum(
+                level * (1 + 0.2 * np.sin(time_s / 7)) + 0.01 * level * rng.standard_normal(ROWS), 0
+            ),
             3,
         )
     out["Closed Loop"] = (rng.random(ROWS) < 0.7).astype(float)
@@ -94,11 +97,14 @@ def main() -> None:
         bare = best(lambda: pl.read_csv(path))
         ours = best(lambda: map_channels(read_raw(path), "log", 14.7))
         print(
-            f"CSV {path.stat().st_size / 1e6:.0f} MB: polars {bare:.3f} s, import {ours:.3f} s, ratio "
-            f"{ours / bare:.2f} (wanted 1.2)"
+            f"CSV {path.stat().st_size / 1e6:.0f} MB: polars {bare:.3f} s, import {ours:.3f} s, "
+            f"ratio {ours / bare:.2f} (wanted 1.2)"
         )
         _dressed(Path(folder), path, data)
-        print(f"  hash of the bytes, done once when the log is kept: {best(lambda: hash_file(path)):.3f} s")
+        print(
+            "  hash of the bytes, done once when the log is kept: "
+            f"{best(lambda: hash_file(path)):.3f} s"
+        )
         run = subprocess.run(
             [sys.executable, "-c", MEMORY, str(path)], capture_output=True, text=True, check=True
         )
@@ -124,13 +130,18 @@ def _dressed(folder: Path, plain: Path, data: dict[str, np.ndarray]) -> None:
     packed = folder / "hour.csv.gz"
     packed.write_bytes(gzip.compress(plain.read_bytes(), 6))
     seconds = data["Time [s]"]
-    clock = [f"{8 + int(s // 3600):02d}:{int(s // 60) % 60:02d}:{s % 60:05.2f}" for s in seconds.tolist()]
+    clock = [
+        f"{8 + int(s // 3600):02d}:{int(s // 60) % 60:02d}:{s % 60:05.2f}" for s in seconds.tolist()
+    ]
     timed = folder / "clock.csv"
     pl.DataFrame({**data, "Time [s]": clock}).write_csv(timed)
     for name, path in (("gz", packed), ("clock", timed)):
         bare = best(lambda path=path: pl.read_csv(path), 3)  # type: ignore[misc]
         ours = best(lambda path=path: map_channels(read_raw(path), "log", 14.7), 3)  # type: ignore[misc]
-        print(f"  {name}: polars {bare:.3f} s, import {ours:.3f} s, ratio {ours / bare:.2f} (wanted 1.6)")
+        print(
+            f"  {name}: polars {bare:.3f} s, import {ours:.3f} s, ratio {ours / bare:.2f} (wanted "
+            "1.6)"
+        )
 
 
 def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:

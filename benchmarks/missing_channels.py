@@ -2,7 +2,8 @@
 
 Every case of a folder, one thing taken away at a time.
 
-``.venv/bin/python -m benchmarks.missing_channels CASES``, with folders as in ``benchmarks.ablations``.
+``.venv/bin/python -m benchmarks.missing_channels CASES``, with folders as in
+``benchmarks.ablations``.
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ def duty_instead(log: Log) -> Log:
     """Injector duty to a tenth of a percent in place of the pulse width."""
     duty = np.round(duty_pct(log[Role.PULSE_WIDTH], log[Role.RPM]), 1)
     return replace(
-        without(log, Role.PULSE_WIDTH), channels={**without(log, Role.PULSE_WIDTH).channels, Role.DUTY: duty}
+        without(log, Role.PULSE_WIDTH),
+        channels={**without(log, Role.PULSE_WIDTH).channels, Role.DUTY: duty},
     )
 
 
@@ -62,7 +64,9 @@ VARIANTS: dict[str, Callable[[Log], Log]] = {
     "no short-term trim": lambda log: without(log, Role.STFT),
     "no gear, no speed": lambda log: without(log, Role.GEAR, Role.SPEED),
     "no loop flag": lambda log: without(log, Role.CLOSED_LOOP),
-    "rpm, load, throttle, lambda, target, trims": lambda log: without(log, *(set(log.channels) - NEEDED)),
+    "rpm, load, throttle, lambda, target, trims": lambda log: without(
+        log, *(set(log.channels) - NEEDED)
+    ),
     "2 % noise on lambda": noisy,
     "a third of the rows": thinned,
 }

@@ -1,8 +1,8 @@
 """Speed of sieve, observations and surface fit at a million samples on a 20 × 20 table, and of a threshold
 dragged.
 
-``.venv/bin/python -m benchmarks.solve_speed [REPEATS]``. The drive is the simulated car's, repeated with
-fresh noise until it is long enough. Every figure is also given as a ratio to
+``.venv/bin/python -m benchmarks.solve_speed [REPEATS]``. The drive is the simulated car's, repeated
+with fresh noise until it is long enough. Every figure is also given as a ratio to
 ``scipy.stats.binned_statistic_2d`` on the same samples, timed in the same run.
 """
 
@@ -83,8 +83,8 @@ def main() -> None:
     edges = [axis.points for axis in car.table.axes]
     base, base_mid = best_ms(lambda: stats.binned_statistic_2d(*points, k, "mean", edges), repeats)
     print(
-        f"{len(million)} samples, {len(observations)} used; ratios are to binned_statistic_2d (mean) of the "
-        "used ones"
+        f"{len(million)} samples, {len(observations)} used; ratios are to binned_statistic_2d "
+        "(mean) of the used ones"
     )
 
     def whole() -> object:
@@ -97,7 +97,10 @@ def main() -> None:
         ("  of it aligning lambda", lambda: aligned_lambda(frame, DelaySettings())),
         ("  of it the sieve, rates known", lambda: sift(prepared.conditions, SieveSettings())),
         ("  of it picking the used samples", lambda: prepared.observe(sifted)),
-        ("surface fit", lambda: fit_surface(observations, car.table, million.time_s, SurfaceSettings())),
+        (
+            "surface fit",
+            lambda: fit_surface(observations, car.table, million.time_s, SurfaceSettings()),
+        ),
     ]
     print(f"{'binned_statistic_2d':52s} {base:7.1f} ms best {base_mid:7.1f} median   1.00")
     for name, work in rows:

@@ -41,7 +41,10 @@ def long_log() -> Log:
     )
     return Log(
         time_s,
-        {r: np.sin(time_s / (5 + i)) + 0.1 * rng.standard_normal(ROWS) for i, r in enumerate(roles)},
+        {
+            r: np.sin(time_s / (5 + i)) + 0.1 * rng.standard_normal(ROWS)
+            for i, r in enumerate(roles)
+        },
         "hour",
     )
 
@@ -77,8 +80,9 @@ def main() -> None:
     log[Role.RPM].min()
     one_pass = 1e3 * (time.perf_counter() - began)
     print(
-        f"step: median {statistics.median(spent):.1f} ms (wanted 16), worst {max(spent):.1f} ms (wanted 33); "
-        f"{statistics.median(spent) / one_pass:.0f} times numpy's minimum of one channel"
+        f"step: median {statistics.median(spent):.1f} ms (wanted 16), worst {max(spent):.1f} ms "
+        f"(wanted 33); {statistics.median(spent) / one_pass:.0f} times numpy's minimum of one "
+        "channel"
     )
 
 

@@ -1,8 +1,8 @@
 """Shift one named constant or default of the computation, and see whether the tests notice.
 
-Each trial changes one number in a copy of the source (times 1.5, or one more where that is a count) and runs
-the core's tests on it. A constant nothing notices is either free within that range, which ``FREE`` has to
-say, or lacks a test.
+Each trial changes one number in a copy of the source (times 1.5, or one more where that is a count)
+and runs the core's tests on it. A constant nothing notices is either free within that range, which
+``FREE`` has to say, or lacks a test.
 """
 
 from __future__ import annotations
@@ -67,7 +67,9 @@ def sites() -> list[Site]:
                 assert node.end_col_offset is not None
                 value = float(node.value)  # type: ignore[arg-type]
                 found.append(
-                    Site(where, node.lineno, node.col_offset, node.end_col_offset, name, value, high)
+                    Site(
+                        where, node.lineno, node.col_offset, node.end_col_offset, name, value, high
+                    )
                 )
     return found
 
@@ -80,7 +82,11 @@ def _numbers(tree: ast.Module) -> Iterator[tuple[str, ast.Constant, float]]:
         if target.isupper():
             yield target, statement.value, math.inf  # type: ignore[misc]
     for node in ast.walk(tree):
-        if isinstance(node, ast.Call) and ast.unparse(node.func) == "Knob" and len(node.args) > DEFAULT_PLACE:
+        if (
+            isinstance(node, ast.Call)
+            and ast.unparse(node.func) == "Knob"
+            and len(node.args) > DEFAULT_PLACE
+        ):
             default = node.args[DEFAULT_PLACE]
             name = node.args[0]
             if _is_number(default) and isinstance(name, ast.Constant):
@@ -145,10 +151,26 @@ class _a_copy:  # noqa: N801 - reads as a phrase where it is used
 def _run_tests(copy: Path) -> str:
     """The first test that failed, "" if none did."""
     environment = os.environ | {"PYTHONPATH": str(copy / "src"), "QT_QPA_PLATFORM": "offscreen"}
-    words = [sys.executable, "-m", "pytest", "-x", "-p", "no:cacheprovider", "tests/core", "-m", "not slow"]
+    words = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "-x",
+        "-p",
+        "no:cacheprovider",
+        "tests/core",
+        "-m",
+        "not slow",
+    ]
     try:
         run = subprocess.run(
-            words, cwd=copy, env=environment, capture_output=True, text=True, check=False, timeout=LONGEST_S
+            words,
+            cwd=copy,
+            env=environment,
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=LONGEST_S,
         )
     except subprocess.TimeoutExpired:
         return "took too long"
@@ -177,8 +199,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
     noticed = sum(bool(r["noticed"]) for r in results)
     free = sum(not r["noticed"] and bool(_why_free(r)) for r in results)
     lines = [
-        f"One constant or default at a time, times {FACTOR:g} (a count: one more); the tests of the core are "
-        "run on it.",
+        f"One constant or default at a time, times {FACTOR:g} (a count: one more); the tests of "
+        "the core are run on it.",
         f"{noticed} of {len(results)} were noticed; {free} of the others are free.",
         "", "| constant | value | noticed by |", "|---|---|---|",
     ]  # fmt: skip

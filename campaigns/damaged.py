@@ -44,7 +44,8 @@ IN_PROCESS = (
     Dress(name="jsonl", kind="jsonl"),
 )
 APART = tuple(
-    Dress(name=k, kind=k) for k in ("mdf4", "mdf3", "mat", "mat struct", "blf", "asc", "candump", "trc")
+    Dress(name=k, kind=k)
+    for k in ("mdf4", "mdf3", "mat", "mat struct", "blf", "asc", "candump", "trc")
 )
 APART_EVERY = 60
 """One trial in so many reads in a child, which takes a second to start."""
@@ -86,7 +87,9 @@ def mutated(data: bytes, rng: random.Random) -> bytes:
                     (b"\xff\xff\xff\xff", b"\x00\x00\x00\x80", b"1e99", b"\xef\xbb\xbf,")
                 )
             case _:
-                out[at:at] = rng.choice((b"\n", b",", b'"', b";", b"\r", b"-", b"nan", b"\x00", b"9" * 400))
+                out[at:at] = rng.choice(
+                    (b"\n", b",", b'"', b";", b"\r", b"-", b"nan", b"\x00", b"9" * 400)
+                )
     return bytes(out)
 
 
@@ -95,17 +98,22 @@ def read_damaged(path: Path, dbc: Path | None) -> str:
     vehicle, _ = drive_of("heron")
     began = time.perf_counter()
     try:
-        log = open_log(path, vehicle.stoich_afr, None, None, False, vehicle, ReadOptions(dbc=dbc)).log
+        log = open_log(
+            path, vehicle.stoich_afr, None, None, False, vehicle, ReadOptions(dbc=dbc)
+        ).log
         outcome = "read"
         if not (np.diff(log.time_s) >= 0).all() or not np.isfinite(log.time_s).all():
             outcome = "impossible time"
         for role, values in log.channels.items():
-            # What no engine has becomes a hole when the frame is made; here it must at least be a number.
+            # What no engine has becomes a hole when the frame is made; here it must at least be a
+            # number.
             if role not in SENSES or np.isinf(values).any():
                 outcome = f"impossible {role}"
     except LeanTrimError as error:
         outcome = (
-            "refused" if "\n" not in str(error) and path.name in str(error) else f"sentence: {error}"[:200]
+            "refused"
+            if "\n" not in str(error) and path.name in str(error)
+            else f"sentence: {error}"[:200]
         )
     except BaseException as error:
         outcome = f"uncaught {type(error).__name__}: {error}"[:200]
@@ -131,13 +139,19 @@ def _trial(folder: Path, seed: int) -> Trial:
     if not bad:
         path.unlink()
     peak = (
-        max(resource.getrusage(w).ru_maxrss for w in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)) / 1024
+        max(
+            resource.getrusage(w).ru_maxrss
+            for w in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)
+        )
+        / 1024
     )
     return {"kind": dress.name, "outcomes": dict(outcomes), "peak_mb": round(peak)}
 
 
 def _failed(results: Sequence[Trial]) -> list[Trial]:
-    return [r for r in results if set(r["outcomes"]) - {"read", "refused"} or r["peak_mb"] > MOST_MB]
+    return [
+        r for r in results if set(r["outcomes"]) - {"read", "refused"} or r["peak_mb"] > MOST_MB
+    ]
 
 
 def _table(results: Sequence[Trial]) -> list[str]:
@@ -153,7 +167,9 @@ def _table(results: Sequence[Trial]) -> list[str]:
         other = sum(n for k, n in counts.items() if k not in ("read", "refused"))
         whole = sum(counts.values())
         peak = max(r["peak_mb"] for r in some)
-        lines.append(f"| {kind} | {whole} | {counts['read']} | {counts['refused']} | {other} | {peak} |")
+        lines.append(
+            f"| {kind} | {whole} | {counts['read']} | {counts['refused']} | {other} | {peak} |"
+        )
     total = sum(sum(r["outcomes"].values()) for r in results)
     return [*lines, "", f"{total} inputs in all."]
 

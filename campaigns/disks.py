@@ -2,8 +2,8 @@
 
 Needs to be root, for mounting.
 
-Each trial decides, turns a setting and adds a log on such a disk, looks whether sentence, memory and file
-agree, then saves elsewhere.
+Each trial decides, turns a setting and adds a log on such a disk, looks whether sentence, memory
+and file agree, then saves elsewhere.
 """
 
 from __future__ import annotations
@@ -54,8 +54,8 @@ def refusing(kind: str, place: Path, path: Path) -> Iterator[None]:
         yield
         filler.unlink()
     elif kind == "read-only":
-        # A disk in use cannot be made read-only under the program, so that this one is before the job is
-        # opened.
+        # A disk in use cannot be made read-only under the program, so that this one is before the
+        # job is opened.
         yield
     elif kind == "moved":
         path.rename(place / "aside")
@@ -100,7 +100,9 @@ def _work(kind: str, place: Path, path: Path, elsewhere: Path) -> list[str]:
         workspace.deciding.type_in("=60", frozenset(range(100)))
         workspace.tuning.turn("sieve", "tip.after_s", 0.5)
         workspace.tuning.rest()
-        addition = AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(log),))
+        addition = AddLogs(
+            workspace.open, workspace.navigation, workspace.open.round.id, (store_log(log),)
+        )
         workspace.saving.attempt(addition.apply, addition)
         told = [text for text in said if any(words in text for words in KINDS[kind].split("|"))]
         if len(told) < 3:
@@ -126,8 +128,8 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        "On each such disk a decision, a setting and a log are saved: all three have to be refused with the "
-        "cause, memory has to",
+        "On each such disk a decision, a setting and a log are saved: all three have to be "
+        "refused with the cause, memory has to",
         "equal the file, and all three have to be in the file the job is saved to elsewhere.",
         "",
         "| disk or file | trials | not as it should be |",

@@ -1,6 +1,7 @@
 """One drive in many dresses: what is read must be the drive, or nothing at all.
 
-Trials below ``len(NAMED)`` are the dresses by name, the others are put together at random by their seed.
+Trials below ``len(NAMED)`` are the dresses by name, the others are put together at random by their
+seed.
 """
 
 from __future__ import annotations
@@ -82,7 +83,9 @@ def ending(log: Log, seconds: float) -> Log:
     """The last part of a drive."""
     keep = log.time_s >= log.time_s[-1] - seconds
     return Log(
-        log.time_s[keep] - log.time_s[keep][0], {r: v[keep] for r, v in log.channels.items()}, log.name
+        log.time_s[keep] - log.time_s[keep][0],
+        {r: v[keep] for r, v in log.channels.items()},
+        log.name,
     )
 
 

@@ -74,11 +74,14 @@ def _trial(folder: Path, seed: int) -> Trial:
         truth = replace(truth, wall_x=THICK_X, wall_tau_s=THICK_TAU_S)
     result: Trial = {"seed": seed, "way": way, "film": FILMS[film]}
     for number in range(1, DRIVES + 1):
-        report = transients_of(solve([simulate(vehicle, 20 * seed + number, MINUTES, truth)], vehicle))
+        report = transients_of(
+            solve([simulate(vehicle, 20 * seed + number, MINUTES, truth)], vehicle)
+        )
         mean, single = _leanest(report)
         result |= {f"mean_{number}": round(mean, 2), f"single_{number}": round(single, 2)}
         asked = {
-            name: table_to_write(report, name, vehicle.corrections).table for name in vehicle.corrections
+            name: table_to_write(report, name, vehicle.corrections).table
+            for name in vehicle.corrections
         }
         better = {name: table or vehicle.corrections[name] for name, table in asked.items()}
         vehicle = replace(vehicle, corrections=better)
@@ -87,9 +90,9 @@ def _trial(folder: Path, seed: int) -> Trial:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        f"*Heron* on tables that enrich by half of what it needs and fade too soon, {MINUTES:g} min a drive, "
-        "its film as it is and half as thick again. Largest lean peak of the mean of a sort, and in brackets "
-        "of a single change, percent.",
+        f"*Heron* on tables that enrich by half of what it needs and fade too soon, {MINUTES:g} "
+        "min a drive, its film as it is and half as thick again. Largest lean peak of the mean of "
+        "a sort, and in brackets of a single change, percent.",
         "",
         "| enrichment by | film | as it was | after one round | after two |",
         "|---|---|---|---|---|",

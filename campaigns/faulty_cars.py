@@ -1,7 +1,7 @@
 """Random cars with a fault of their own, and sound ones: driven once and kept, as owners would log them.
 
-A sound car's table is as far off as a random table is: from another engine (half of the cars), or corrected
-once and off by a quarter of that.
+A sound car's table is as far off as a random table is: from another engine (half of the cars), or
+corrected once and off by a quarter of that.
 """
 
 from __future__ import annotations
@@ -32,7 +32,17 @@ MINUTES = (8.0, 25.0)
 FLASHED_WARM_C = 55.0
 CORRECTED_SHARE = 0.25
 """What is left of a table's error after a round."""
-PHYSICS = ("drive", "faults", "faulty_log", "injectors", "laws", "plan", "state", "stepper", "truth")
+PHYSICS = (
+    "drive",
+    "faults",
+    "faulty_log",
+    "injectors",
+    "laws",
+    "plan",
+    "state",
+    "stepper",
+    "truth",
+)
 
 Needs = Callable[[FleetCar], bool]
 
@@ -166,7 +176,9 @@ def faulty_car(seed: int) -> FaultyCar:
     values = np.round(car.best.reshape(table.shape) * (1.0 + share * off), 2)
     vehicle = car.vehicle.with_table(table.with_values(values))
     size = 1.0 + strength * (plant.injectors - 1.0)
-    injectors = replace(vehicle.injectors, flow_g_per_s=round(vehicle.injectors.flow_g_per_s * size, 3))
+    injectors = replace(
+        vehicle.injectors, flow_g_per_s=round(vehicle.injectors.flow_g_per_s * size, 3)
+    )
     low, high = MINUTES
     return FaultyCar(
         seed=seed,
@@ -183,14 +195,19 @@ def faulty_car(seed: int) -> FaultyCar:
 
 def _first_fit(seed: int, needs: Needs) -> int:
     """Seed of the first random car that can have a fault; no two trials share a car."""
-    return next(s for s in range(50_000 + 1000 * seed, 51_000 + 1000 * seed) if needs(random_car(s)))
+    return next(
+        s for s in range(50_000 + 1000 * seed, 51_000 + 1000 * seed) if needs(random_car(s))
+    )
 
 
 def drives_folder() -> Path:
     """Where drives are kept: one folder for every state of what they depend on."""
     digest = hashlib.sha256()
     simcar = ROOT / "src" / "lean_trim" / "simcar"
-    for path in [*(simcar / f"{name}.py" for name in PHYSICS), *sorted((simcar / "fleet").glob("*.py"))]:
+    for path in [
+        *(simcar / f"{name}.py" for name in PHYSICS),
+        *sorted((simcar / "fleet").glob("*.py")),
+    ]:
         digest.update(path.read_bytes())
     digest.update(Path(__file__).read_bytes())
     return CACHE / f"faulty-{digest.hexdigest()[:12]}"

@@ -79,7 +79,8 @@ OF_THE_CAR = (
     "nothing_supported",
     "fit_not_converged",
 )
-"""What is true of a random car or table by itself; whether it is, ``_is_true`` asks car and channels."""
+"""What is true of a random car or table by itself; whether it is, ``_is_true`` asks car and
+channels."""
 BINS = ((0.5, 0.7), (0.7, 0.9), (0.9, 0.97), (0.97, 1.01))
 
 
@@ -96,7 +97,10 @@ def _trial(folder: Path, seed: int) -> Trial:
         solution = solve([log], car.vehicle)
     except Exception as error:
         return {**result, "failed": f"{type(error).__name__}: {error}"}
-    told = [{"id": f.id, "p": round(f.probability, 4), "alike": list(f.alike)} for f in solution.findings]
+    told = [
+        {"id": f.id, "p": round(f.probability, 4), "alike": list(f.alike)}
+        for f in solution.findings
+    ]
     for one in told:
         one["true"] = _is_true(str(one["id"]), car, log)
     return {**result, "told": told, "seen": _seen(solution), "weights": _weights(solution)}
@@ -192,9 +196,10 @@ def _table(results: Sequence[Trial]) -> list[str]:
     alarms = false_alarms(good)
     lines = [
         f"{HEALTHY} sound cars and {PER_FAULT} with each fault, drives of 8 to 25 min; strengths: "
-        f"{BARELY:g} barely visible, {CLEAR:g} clear, {GROSS:g} gross. Named: the finding, or the group it "
-        "stands in, is told. First: before everything that is not true of that random car or its table by "
-        "itself (a table that is lean at full throttle, trims left on, impossible readings, cold fuel).",
+        f"{BARELY:g} barely visible, {CLEAR:g} clear, {GROSS:g} gross. Named: the finding, or the "
+        "group it stands in, is told. First: before everything that is not true of that random "
+        "car or its table by itself (a table that is lean at full throttle, trims left on, "
+        "impossible readings, cold fuel).",
         "",
         "| fault | named: barely | clear | gross | first: barely | clear | gross |",
         "|---|---|---|---|---|---|---|",
@@ -213,12 +218,15 @@ def _table(results: Sequence[Trial]) -> list[str]:
 def _calibration(good: Sequence[Trial]) -> list[str]:
     """How often what is told with a probability is so, with every fault weighted to the stated prior."""
     lines = [
-        f"How sure it says it is, and how often it is so (each fault in {100 * PRIOR:.0f} % of the drives):",
+        f"How sure it says it is, and how often it is so (each fault in {100 * PRIOR:.0f} % of "
+        "the drives):",
         "",
         "| said | findings | so, % |",
         "|---|---|---|",
     ]
-    pairs = [(one["p"], _holds(one, r), _prior_weight(one, r, good)) for r in good for one in r["told"]]
+    pairs = [
+        (one["p"], _holds(one, r), _prior_weight(one, r, good)) for r in good for one in r["told"]
+    ]
     for low, high in BINS:
         some = [(held, w) for p, held, w in pairs if low <= p < high]
         total = sum(w for _, w in some)
@@ -238,7 +246,11 @@ def _prior_weight(one: Mapping[str, object], result: Trial, good: Sequence[Trial
     share = len(planted) / len(good)
     if not share:
         return 1.0
-    return PRIOR / share if result["fault"] and _is_named(one, result["fault"]) else (1 - PRIOR) / (1 - share)
+    return (
+        PRIOR / share
+        if result["fault"] and _is_named(one, result["fault"])
+        else (1 - PRIOR) / (1 - share)
+    )
 
 
 def _odds(good: Sequence[Trial]) -> list[str]:
@@ -251,9 +263,13 @@ def _odds(good: Sequence[Trial]) -> list[str]:
     ]
     for family, ids in FAMILIES.items():
         every = _fitted_family(good, ids, good)
-        halves = [_fitted_family([r for r in good if r["seed"] % 2 == h], ids, good) for h in (0, 1)]
+        halves = [
+            _fitted_family([r for r in good if r["seed"] % 2 == h], ids, good) for h in (0, 1)
+        ]
         apart = "; ".join(f"{a:.2f}, {b:.2f}" for a, b in halves)
-        lines.append(f"| {family} (even and odd cars alone: {apart}) | {every[0]:.2f} | {every[1]:.2f} |")
+        lines.append(
+            f"| {family} (even and odd cars alone: {apart}) | {every[0]:.2f} | {every[1]:.2f} |"
+        )
     for fault in FAULTS:
         seen = [r for r in good if fault.id in r["seen"]]
         mine = [r for r in seen if r["fault"] and fault.id in EXPECTED[r["fault"]]]
@@ -264,12 +280,15 @@ def _odds(good: Sequence[Trial]) -> list[str]:
         w = np.array([_prior_weight({"id": fault.id, "alike": []}, r, good) for r in seen])
         a, b = fit_logistic(x, y, w)
         lines.append(
-            f"| {fault.id} ({len(seen) - len(mine)} of {len(seen)} not planted) | {a:.2f} | {b:.2f} |"
+            f"| {fault.id} ({len(seen) - len(mine)} of {len(seen)} not planted) | {a:.2f} | "
+            f"{b:.2f} |"
         )
     return lines
 
 
-def _fitted_family(some: Sequence[Trial], ids: Sequence[str], good: Sequence[Trial]) -> tuple[float, float]:
+def _fitted_family(
+    some: Sequence[Trial], ids: Sequence[str], good: Sequence[Trial]
+) -> tuple[float, float]:
     """Odds of a family of patterns over the logarithm of the Bayes factor."""
     xs, ys, ws = [], [], []
     for result in some:
@@ -277,7 +296,8 @@ def _fitted_family(some: Sequence[Trial], ids: Sequence[str], good: Sequence[Tri
         for name in set(ids) & set(weights):
             factor = weights[name]
             planted = bool(result["fault"]) and name in EXPECTED[result["fault"]]
-            # What is told apart from what is true of the car: a soaked sensor is neither planted nor sound.
+            # What is told apart from what is true of the car: a soaked sensor is neither planted
+            # nor sound.
             if not np.isfinite(factor) or (name == "air_temperature" and result.get("soaked")):
                 continue
             if not planted and factor < max(weights.values()):
@@ -304,7 +324,9 @@ def fit_logistic(x: np.ndarray, y: np.ndarray, weight: np.ndarray) -> tuple[floa
     for _ in range(60):
         share = 1.0 / (1.0 + np.exp(-np.clip(design @ found, -30.0, 30.0)))
         slope = design.T @ (weight * (y - share)) - RIDGE * found * [0.0, 1.0]
-        curve = design.T @ (design * (weight * share * (1.0 - share))[:, None]) + np.diag([1e-9, RIDGE])
+        curve = design.T @ (design * (weight * share * (1.0 - share))[:, None]) + np.diag(
+            [1e-9, RIDGE]
+        )
         found = found + np.clip(np.linalg.solve(curve, slope), -2.0, 2.0)
     return float(found[0]), float(found[1])
 

@@ -1,7 +1,8 @@
 """Random cars: how close one round comes to the truth, how honest its errors are, what it leaves lean.
 
-Every car is driven once into a folder of its own (``.campaigns/cars-…``, kept as long as the simulated car is
-the same): sheet, tables and log as their owner would bring them, and beside them what is true.
+Every car is driven once into a folder of its own (``.campaigns/cars-…``, kept as long as the
+simulated car is the same): sheet, tables and log as their owner would bring them, and beside them
+what is true.
 """
 
 from __future__ import annotations
@@ -82,17 +83,22 @@ def figures_of(seed: int, solution: Solution, proposal: Proposal) -> Figures:
     table = proposal.table
     asked = table.values.copy()
     free = np.isin(proposal.status, (Status.CORRECTED, Status.LIMITED))
-    whole = solution.estimate.table.values * (1.0 + np.nan_to_num(solution.estimate.correction_pct) / 100.0)
+    whole = solution.estimate.table.values * (
+        1.0 + np.nan_to_num(solution.estimate.correction_pct) / 100.0
+    )
     asked[free] = whole[free]
     axes = [a.points for a in table.axes]
-    return judge(axes, solution.estimate.table.values, asked, table.values, states, car.best, near_s)
+    return judge(
+        axes, solution.estimate.table.values, asked, table.values, states, car.best, near_s
+    )
 
 
 def _trial(folder: Path, seed: int) -> Trial:
     car, _, _, _ = driven_car(seed)
     table = car.vehicle.table
     result: Trial = {
-        "what": f"{car.vehicle.airflow}, {car.vehicle.feedback}, {car.minutes:g} min, " + ", ".join(car.what)
+        "what": f"{car.vehicle.airflow}, {car.vehicle.feedback}, {car.minutes:g} min, "
+        + ", ".join(car.what)
     }
     for method in METHODS:
         try:
@@ -100,12 +106,18 @@ def _trial(folder: Path, seed: int) -> Trial:
         except LeanTrimError as error:
             result[method] = {"refused": str(error)}
             continue
-        figures = asdict(figures_of(seed, solution, propose_for(summary_of(solution), PolicySettings())))
+        figures = asdict(
+            figures_of(seed, solution, propose_for(summary_of(solution), PolicySettings()))
+        )
         if method == "surface":
             estimate = solution.estimate
-            sigma = errors_in_sigma(estimate.correction_pct, estimate.std_error_pct, table.values, car.best)
+            sigma = errors_in_sigma(
+                estimate.correction_pct, estimate.std_error_pct, table.values, car.best
+            )
             figures["sigma"] = sigma[estimate.supported].tolist()
-            shares = driving_seconds(solution.sifted, solution.observations).shares(estimate.table.shape)
+            shares = driving_seconds(solution.sifted, solution.observations).shares(
+                estimate.table.shape
+            )
             regions = regions_of(estimate.table, shares.idle, shares.full, shares.boost_from_kpa)
             figures["region"] = [str(r) for r in regions[estimate.supported]]
         result[method] = figures
@@ -119,9 +131,9 @@ def solve_with(seed: int, method: Method) -> Solution:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        "Residual of the table on a second drive, percent; *asked* with the step limits lifted, *everywhere* "
-        "and *lean* over every state of that drive, also where the first one never came. *2σ*: share of the "
-        "supported cells within two standard errors of the truth.",
+        "Residual of the table on a second drive, percent; *asked* with the step limits lifted, "
+        "*everywhere* and *lean* over every state of that drive, also where the first one never "
+        "came. *2σ*: share of the supported cells within two standard errors of the truth.",
         "",
         "| car | start | asked | written | everywhere | lean 1 % | leaned | 2σ | averages | what |",
         "|---|---|---|---|---|---|---|---|---|---|",
@@ -139,7 +151,13 @@ def _row(result: Trial) -> str:
     sigma = surface["sigma"]
     within = 100.0 * np.mean(np.abs(sigma) <= 2.0) if sigma else np.nan
     cells = [f"{surface[name]:.2f}" for name in ("start", "asked", "written", "everywhere")]
-    cells += [f"{surface['lean']:.1f}", f"{surface['leaned']}", f"{within:.0f}", by_hand, result["what"]]
+    cells += [
+        f"{surface['lean']:.1f}",
+        f"{surface['leaned']}",
+        f"{within:.0f}",
+        by_hand,
+        result["what"],
+    ]
     return f"| {result['seed']} | " + " | ".join(cells) + " |"
 
 
@@ -153,10 +171,10 @@ def summary(results: Sequence[Trial]) -> list[str]:
     within = 100.0 * np.mean(np.abs(sigma) <= 2.0)
     return [
         f"Over {len(done)} cars: asked {middle['asked']:.2f} (median), "
-        f"{np.percentile([s['asked'] for s in done], 90):.2f} (p90); written {middle['written']:.2f}; "
-        f"everywhere {middle['everywhere']:.2f}; worst lean 1 % {middle['lean']:.1f}; "
-        f"wrongly leaned {sum(s['leaned'] for s in done)}; within 2σ {within:.1f} %; "
-        f"averages, written {np.median(by_hand):.2f}.",
+        f"{np.percentile([s['asked'] for s in done], 90):.2f} (p90); written "
+        f"{middle['written']:.2f}; everywhere {middle['everywhere']:.2f}; worst lean 1 % "
+        f"{middle['lean']:.1f}; wrongly leaned {sum(s['leaned'] for s in done)}; within 2σ "
+        f"{within:.1f} %; averages, written {np.median(by_hand):.2f}.",
         "",
         "Within two standard errors by region: " + ", ".join(_honesty(done)) + ".",
     ]
@@ -167,7 +185,8 @@ def _honesty(done: Sequence[Trial]) -> list[str]:
     sigma = np.concatenate([s["sigma"] for s in done])
     region = np.array([r for s in done for r in s["region"]])
     return [
-        f"{name} {100.0 * np.mean(np.abs(sigma[region == name]) <= 2.0):.0f} % of {(region == name).sum()}"
+        f"{name} {100.0 * np.mean(np.abs(sigma[region == name]) <= 2.0):.0f} % of "
+        f"{(region == name).sum()}"
         for name in Region
         if (region == name).any()
     ]
@@ -178,5 +197,10 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 
 
 CAMPAIGN = Campaign(
-    title="Random cars", count=COUNT, prepare=lambda folder: None, trial=_trial, table=_table, failed=_failed
+    title="Random cars",
+    count=COUNT,
+    prepare=lambda folder: None,
+    trial=_trial,
+    table=_table,
+    failed=_failed,
 )

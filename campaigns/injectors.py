@@ -44,7 +44,11 @@ def swap(seed: int) -> tuple[Vehicle, Log, dict[str, float]]:
     faults = replace(car.faults, pump_sag_pct=0.0)
     drive = simulate(vehicle, seed, MINUTES, truth=truth, faults=faults, log_hz=car.dress.log_hz)
     log = dressed(drive, car.dress, seed)
-    return vehicle, log, {"flow": flow, "dead": dead, "trust": trust, "level": float(np.mean(error))}
+    return (
+        vehicle,
+        log,
+        {"flow": flow, "dead": dead, "trust": trust, "level": float(np.mean(error))},
+    )
 
 
 def _table_error(table: Table, trust: float, rng: np.random.Generator) -> np.ndarray:
@@ -89,7 +93,8 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 def _table(results: Sequence[Trial]) -> list[str]:
     good = [r for r in results if "failed" not in r]
     lines = [
-        "| trust, % | swaps | flow within 2σ | flow off, % rms | σ | dead time within 2σ | off, ms rms | σ |",
+        "| trust, % | swaps | flow within 2σ | flow off, % rms | σ | dead time within 2σ | off, "
+        "ms rms | σ |",
         "|---|---|---|---|---|---|---|---|",
     ]
     for trust in (*sorted(set(TRUSTS)), None):
@@ -101,10 +106,10 @@ def _table(results: Sequence[Trial]) -> list[str]:
         off = 100.0 * np.array([r["found_flow"] / r["flow"] - 1.0 for r in some])
         ms = np.array([r["found_dead"] - r["dead"] for r in some])
         lines.append(
-            f"| {'all' if trust is None else f'{trust:g}'} | {len(some)} | {int((abs(flow) < 2).sum())} | "
-            f"{np.sqrt(np.mean(off**2)):.1f} | {100 * np.median([r['flow_se'] for r in some]):.1f} | "
-            f"{int((abs(dead) < 2).sum())} | {np.sqrt(np.mean(ms**2)):.3f} | "
-            f"{np.median([r['dead_se'] for r in some]):.3f} |"
+            f"| {'all' if trust is None else f'{trust:g}'} | {len(some)} | "
+            f"{int((abs(flow) < 2).sum())} | {np.sqrt(np.mean(off**2)):.1f} | "
+            f"{100 * np.median([r['flow_se'] for r in some]):.1f} | {int((abs(dead) < 2).sum())} "
+            f"| {np.sqrt(np.mean(ms**2)):.3f} | {np.median([r['dead_se'] for r in some]):.3f} |"
         )
     return lines
 

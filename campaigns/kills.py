@@ -2,8 +2,9 @@
 
 What it acknowledged is in the file, and the file is never refused.
 
-A child process works on a job through the workspace as the window does and prints a line for every change
-that was acknowledged; it is killed (SIGKILL) after a random time, and its file is opened again.
+A child process works on a job through the workspace as the window does and prints a line for every
+change that was acknowledged; it is killed (SIGKILL) after a random time, and its file is opened
+again.
 """
 
 from __future__ import annotations
@@ -124,7 +125,13 @@ def _trial(folder: Path, seed: int) -> Trial:
         refused = str(error)
     for left in folder.glob(f"killed-{seed}[-.]*"):
         left.unlink()
-    return {"kind": kind, "acknowledged": len(lines), "files": len(files), "lost": lost, "refused": refused}
+    return {
+        "kind": kind,
+        "acknowledged": len(lines),
+        "files": len(files),
+        "lost": lost,
+        "refused": refused,
+    }
 
 
 def _failed(results: Sequence[Trial]) -> list[Trial]:
@@ -133,11 +140,12 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        "The program is killed (SIGKILL) at a random moment while it makes jobs, or while it decides cells, "
-        "adds logs and begins",
+        "The program is killed (SIGKILL) at a random moment while it makes jobs, or while it "
+        "decides cells, adds logs and begins",
         "rounds; then the files are opened again.",
         "",
-        "| killed while | kills | changes acknowledged | lost | files opened again | files refused |",
+        "| killed while | kills | changes acknowledged | lost | files opened again | files "
+        "refused |",
         "|---|---|---|---|---|---|",
     ]
     for kind, text in ((CREATE, "making jobs"), (DECIDE, "working on a job")):

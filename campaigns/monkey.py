@@ -1,7 +1,8 @@
 """Every public action in any order, with tasks that end, fail and are dropped at any moment.
 
-A step is an action of the user, the end of a task, or a turn of the model's loop; all of them, and when a
-task's thread gets to run, are drawn from a seed. After each step memory has to be what the file loads to.
+A step is an action of the user, the end of a task, or a turn of the model's loop; all of them, and
+when a task's thread gets to run, are drawn from a seed. After each step memory has to be what the
+file loads to.
 """
 
 from __future__ import annotations
@@ -60,10 +61,14 @@ def differences(kept: object, held: object, at: str = "") -> list[str]:
         return [] if same else [at]
     if isinstance(kept, float) and isinstance(held, float):
         return [] if kept == held or (kept != kept and held != held) else [at]
-    if type(kept) is not type(held) and not (isinstance(kept, Mapping) and isinstance(held, Mapping)):
+    if type(kept) is not type(held) and not (
+        isinstance(kept, Mapping) and isinstance(held, Mapping)
+    ):
         return [f"{at}: {type(kept).__name__} against {type(held).__name__}"]
     if isinstance(kept, Log) and isinstance(held, Log):
-        return differences((kept.time_s, dict(kept.channels)), (held.time_s, dict(held.channels)), at)
+        return differences(
+            (kept.time_s, dict(kept.channels)), (held.time_s, dict(held.channels)), at
+        )
     if is_dataclass(kept):
         return [
             found
@@ -73,7 +78,9 @@ def differences(kept: object, held: object, at: str = "") -> list[str]:
     if isinstance(kept, Mapping) and isinstance(held, Mapping):
         if set(kept) != set(held):
             return [f"{at}: {sorted(map(str, set(kept) ^ set(held)))}"]
-        return [found for key in kept for found in differences(kept[key], held[key], f"{at}[{key}]")]
+        return [
+            found for key in kept for found in differences(kept[key], held[key], f"{at}[{key}]")
+        ]
     if isinstance(kept, tuple | list) and isinstance(held, tuple | list):
         if len(kept) != len(held):
             return [f"{at}: {len(kept)} against {len(held)}"]
@@ -116,10 +123,12 @@ class Monkey:
         self.notices: list[str] = []
         self.workspace.hub.subscribe(Notice, lambda n: self.notices.append(n.text))
         self.actions: dict[str, Callable[[], object]] = {
-            name.removeprefix("do_"): getattr(self, name) for name in dir(self) if name.startswith("do_")
+            name.removeprefix("do_"): getattr(self, name)
+            for name in dir(self)
+            if name.startswith("do_")
         }
 
-    # ---- the world ------------------------------------------------------------------------------------
+    # ---- the world ---------------------------------------------------------------------------
 
     @contextlib.contextmanager
     def at_work(self) -> Iterator[None]:
@@ -165,10 +174,12 @@ class Monkey:
     def cells(self) -> frozenset[int]:
         return frozenset(self.random.sample(range(224), self.random.choice((1, 3, 20))))
 
-    # ---- what a user does -----------------------------------------------------------------------------
+    # ---- what a user does --------------------------------------------------------------------
 
     def do_type_in(self) -> None:
-        self.workspace.deciding.type_in(self.random.choice(("+3%", "=60", "x0.9", "oops")), self.cells())
+        self.workspace.deciding.type_in(
+            self.random.choice(("+3%", "=60", "x0.9", "oops")), self.cells()
+        )
 
     def do_accept(self) -> None:
         self.workspace.deciding.accept(self.random.choice((None, self.cells())))
@@ -329,7 +340,7 @@ class Monkey:
     def do_look_for_pulls(self) -> None:
         self.workspace.pulls.want()
 
-    # ---- files ----------------------------------------------------------------------------------------
+    # ---- files -------------------------------------------------------------------------------
 
     def do_open(self) -> None:
         self.workspace.opening.open_path(self.folder / self.random.choice((FIRST, SECOND)))
@@ -366,7 +377,7 @@ class Monkey:
         self.refuses = self.random.random() < 0.25
         self.fails = self.random.random() < 0.2
 
-    # ---- time -----------------------------------------------------------------------------------------
+    # ---- time --------------------------------------------------------------------------------
 
     def do_cancel(self) -> None:
         self.workspace.tasks.cancel(self.random.choice((None, *Lane)))
@@ -378,7 +389,7 @@ class Monkey:
     def do_turn_loop(self) -> None:
         self.loop.turn()
 
-    # ---- what must hold -------------------------------------------------------------------------------
+    # ---- what must hold ----------------------------------------------------------------------
 
     def step(self) -> None:
         """One thing, drawn; time goes on more often than any single action."""
@@ -389,10 +400,15 @@ class Monkey:
         self.done.append(name)
         before = self.workspace.open.job
         number = self.workspace.open.number
-        # What the file refused is done again once the job goes on elsewhere; that may well undo cells.
+        # What the file refused is done again once the job goes on elsewhere; that may well undo
+        # cells.
         refused = bool(self.workspace.saving.unsaved)
         self.actions[name]()
-        if name in ("let_run", "turn_loop") and not refused and number == self.workspace.open.number:
+        if (
+            name in ("let_run", "turn_loop")
+            and not refused
+            and number == self.workspace.open.number
+        ):
             self._nothing_taken_away(before)
         self.check()
 
@@ -476,7 +492,9 @@ UNDOABLE = (
 
 def _plain(job: Job) -> Job:
     """A job without what is worked out anew after every change."""
-    return replace(job, rounds=tuple(replace(r.without_outcome(), prediction=None) for r in job.rounds))
+    return replace(
+        job, rounds=tuple(replace(r.without_outcome(), prediction=None) for r in job.rounds)
+    )
 
 
 def prepare(folder: Path) -> None:
@@ -485,7 +503,10 @@ def prepare(folder: Path) -> None:
     for which in range(LOGS):
         log = simulate(vehicle, seed=40 + which, minutes=MINUTES, name=f"log{which}.csv")
         write_log_csv(log, folder / f"log{which}.csv")
-        arrays: dict[str, Any] = {"time": log.time_s, **{str(r): v for r, v in log.channels.items()}}
+        arrays: dict[str, Any] = {
+            "time": log.time_s,
+            **{str(r): v for r, v in log.channels.items()},
+        }
         np.savez(folder / f"log{which}.npz", **arrays)
     for name, car, logs in ((FIRST, "heron", 1), (SECOND, "", 0)):
         store = JobStore.create(folder / name, vehicle, car=car)
@@ -551,17 +572,26 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 def _table(results: Sequence[Trial]) -> list[str]:
     steps = sum(int(r["steps"]) for r in results)
     return [
-        "Every public action of the open job in any order, with tasks that end, fail, are cancelled and are",
-        "dropped at any moment, a disk that refuses, another window that takes the job over, and jobs that",
-        "are closed, opened and saved elsewhere meanwhile. After each step memory has to be what the file",
+        "Every public action of the open job in any order, with tasks that end, fail, are "
+        "cancelled and are",
+        "dropped at any moment, a disk that refuses, another window that takes the job over, and "
+        "jobs that",
+        "are closed, opened and saved elsewhere meanwhile. After each step memory has to be what "
+        "the file",
         "loads to; every 100 steps six changes are undone to the start.",
         "",
         "| runs | steps | kinds of steps | runs in which something did not hold |",
         "|---|---|---|---|",
-        f"| {len(results)} | {steps} | {max(int(r['kinds']) for r in results)} | {len(_failed(results))} |",
+        f"| {len(results)} | {steps} | {max(int(r['kinds']) for r in results)} | "
+        f"{len(_failed(results))} |",
     ]
 
 
 CAMPAIGN = Campaign(
-    title="Anything in any order", count=50, prepare=prepare, trial=_trial, table=_table, failed=_failed
+    title="Anything in any order",
+    count=50,
+    prepare=prepare,
+    trial=_trial,
+    table=_table,
+    failed=_failed,
 )

@@ -2,8 +2,8 @@
 
 Each has to be read, or refused with a sentence, and nothing planted may take effect.
 
-Mutations: bytes flipped, stretches zeroed, cut off, or copied elsewhere; SQL values replaced by impossible
-ones; triggers, views and tables planted; settings, roles and JSON spoiled.
+Mutations: bytes flipped, stretches zeroed, cut off, or copied elsewhere; SQL values replaced by
+impossible ones; triggers, views and tables planted; settings, roles and JSON spoiled.
 """
 
 from __future__ import annotations
@@ -36,9 +36,10 @@ VALUES = (
 )
 PLANTS = (
     "CREATE TRIGGER sly AFTER INSERT ON settings BEGIN DELETE FROM decided_cells; END",
-    "CREATE TRIGGER slow BEFORE UPDATE ON rounds BEGIN SELECT count(*) FROM tables a, tables b, tables c, "
-    "logs d; END",
-    "CREATE VIEW endless AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x FROM c",
+    "CREATE TRIGGER slow BEFORE UPDATE ON rounds BEGIN SELECT count(*) FROM tables a, tables b, "
+    "tables c, logs d; END",
+    "CREATE VIEW endless AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) "
+    "SELECT x FROM c",
     "CREATE TABLE extra AS SELECT * FROM rounds",
 )
 JSON_COLUMNS = (
@@ -96,7 +97,9 @@ def _edit(db: sqlite3.Connection, kind: str, rng: random.Random) -> str:
         rows = db.execute(f"SELECT rowid, {column} FROM {table}").fetchall()
         if rows:
             row, text = rng.choice(rows)
-            db.execute(f"UPDATE {table} SET {column} = ? WHERE rowid = ?", (_spoilt(str(text), rng), row))
+            db.execute(
+                f"UPDATE {table} SET {column} = ? WHERE rowid = ?", (_spoilt(str(text), rng), row)
+            )
         return f"json {table}.{column}"
     tables = [r[0] for r in db.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
     table = rng.choice(tables)
@@ -151,7 +154,9 @@ def _try(path: Path) -> str:
         before = sum(r.decided.changed for r in job.rounds)
         workspace.saving.attempt(lambda: workspace.open.save_setting("probe", "1"))
         workspace.deciding.type_in("+1%", frozenset({0}))
-        after = workspace.open.job.rounds[-1].decided.changed if workspace.open.job is not None else 0
+        after = (
+            workspace.open.job.rounds[-1].decided.changed if workspace.open.job is not None else 0
+        )
         if after < job.rounds[-1].decided.changed or before < 0:
             return "a decision was lost"
     finally:
@@ -179,8 +184,8 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 def _table(results: Sequence[Trial]) -> list[str]:
     kinds = sorted({str(r["kind"]).split()[0] for r in results})
     lines = [
-        "A driven job is damaged at random, opened, and a setting and a decision are saved in it. What is "
-        "read has kept every",
+        "A driven job is damaged at random, opened, and a setting and a decision are saved in it. "
+        "What is read has kept every",
         "decision; what is refused is refused with one sentence that names the file.",
         "",
         "| mutation | files | read | refused | escaped error | slowest, s |",
@@ -191,7 +196,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
         counts = [sum(r["result"] == x for r in of) for x in ("read", "refused")]
         slowest = max(float(r["seconds"]) for r in of)
         lines.append(
-            f"| {kind} | {len(of)} | {counts[0]} | {counts[1]} | {len(of) - sum(counts)} | {slowest:.2f} |"
+            f"| {kind} | {len(of)} | {counts[0]} | {counts[1]} | {len(of) - sum(counts)} | "
+            f"{slowest:.2f} |"
         )
     return lines
 

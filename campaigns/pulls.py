@@ -28,7 +28,9 @@ def true_pulls(log: Log) -> list[tuple[float, float]]:
     """
     wide = log[Role.THROTTLE] > FULL_PCT
     edges = np.flatnonzero(np.diff(wide.astype(int), prepend=0, append=0))
-    runs = [(log.time_s[a], log.time_s[b - 1]) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    runs = [
+        (log.time_s[a], log.time_s[b - 1]) for a, b in zip(edges[::2], edges[1::2], strict=True)
+    ]
     return [(float(a), float(b)) for a, b in runs if b - a >= FULL_S]
 
 
@@ -38,7 +40,9 @@ def _prepare(folder: Path) -> object:
 
 def _trial(folder: Path, seed: int) -> Trial:
     car = random_car(seed)
-    drive = simulate(car.vehicle, seed, MINUTES, truth=car.truth, faults=car.faults, log_hz=car.dress.log_hz)
+    drive = simulate(
+        car.vehicle, seed, MINUTES, truth=car.truth, faults=car.faults, log_hz=car.dress.log_hz
+    )
     wanted = true_pulls(drive)
     log = dressed(drive, car.dress, seed)
     result: Trial = {"seed": seed, "hz": car.dress.log_hz, "wanted": len(wanted)}
@@ -63,7 +67,8 @@ def _failed(results: Sequence[Trial]) -> list[Trial]:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        "| readings, Hz | drives | full pulls | found | drives with all within 0.3 s | farthest end, s |",
+        "| readings, Hz | drives | full pulls | found | drives with all within 0.3 s | farthest "
+        "end, s |",
         "|---|---|---|---|---|---|",
     ]
     for rate in (*sorted({r["hz"] for r in results}), None):
@@ -71,8 +76,9 @@ def _table(results: Sequence[Trial]) -> list[str]:
         good = [r for r in some if "failed" not in r]
         farthest = max((r["off_s"] for r in some if "off_s" in r), default=0.0)
         lines.append(
-            f"| {'all' if rate is None else f'{rate:g}'} | {len(some)} | {sum(r['wanted'] for r in some)} | "
-            f"{sum(r.get('found', 0) for r in some)} | {len(good)} | {farthest:.2f} |"
+            f"| {'all' if rate is None else f'{rate:g}'} | {len(some)} | "
+            f"{sum(r['wanted'] for r in some)} | {sum(r.get('found', 0) for r in some)} | "
+            f"{len(good)} | {farthest:.2f} |"
         )
     return lines
 

@@ -1,7 +1,7 @@
 """Run a campaign's trials in parallel, keep each result, and write the campaign's table into docs.
 
-Results are kept in ``.campaigns/NAME`` by seed, so that an interrupted run goes on where it stopped;
-``--fresh`` forgets them.
+Results are kept in ``.campaigns/NAME`` by seed, so that an interrupted run goes on where it
+stopped; ``--fresh`` forgets them.
 """
 
 from __future__ import annotations
@@ -97,7 +97,9 @@ def run(name: str, count: int | None = None, fresh: bool = False) -> int:
     seeds = range(count if count is not None else campaign.count)
     results: list[Trial] = []
     # Polars holds threads, which a forked process would wait for in vain.
-    with ProcessPoolExecutor(os.cpu_count(), mp_context=multiprocessing.get_context("spawn")) as pool:
+    with ProcessPoolExecutor(
+        os.cpu_count(), mp_context=multiprocessing.get_context("spawn")
+    ) as pool:
         for future in as_completed([pool.submit(run_one, name, folder, seed) for seed in seeds]):
             results.append(future.result())
             if len(results) % 20 == 0:
@@ -111,7 +113,9 @@ def run(name: str, count: int | None = None, fresh: bool = False) -> int:
         f"`./campaign {name}`, {len(results)} trials, version {__version__}.",
         "",
     ]
-    (DOCS / f"{name}.md").write_text("\n".join([*page, *campaign.table(results), ""]), encoding="utf-8")
+    (DOCS / f"{name}.md").write_text(
+        "\n".join([*page, *campaign.table(results), ""]), encoding="utf-8"
+    )
     if campaign.section:
         write_section(DOCS.parent / "accuracy.md", campaign.section, campaign.table(results))
     for result in failed:

@@ -113,9 +113,9 @@ def _known(results: Sequence[Trial]) -> list[Trial]:
 def _table(results: Sequence[Trial]) -> list[str]:
     known = _known(results)
     lines = [
-        f"{len(results)} random cars, drives of {MINUTES[0]:g} to {MINUTES[1]:g} min, a film that depends on "
-        "load and engine speed in its own way, every other start cold, a pressure sensor with a lag of 0, 30 "
-        "or 60 ms. Known: "
+        f"{len(results)} random cars, drives of {MINUTES[0]:g} to {MINUTES[1]:g} min, a film that "
+        "depends on load and engine speed in its own way, every other start cold, a pressure "
+        "sensor with a lag of 0, 30 or 60 ms. Known: "
         f"{len(known)}.",
         "",
         "| | share X | time constant |",
@@ -123,7 +123,11 @@ def _table(results: Sequence[Trial]) -> list[str]:
     ]
     share, tau = _z(known, "share"), _z(known, "tau")
     rows = (
-        ("error, rms", f"{_rms(known, 'share_error'):.3f}", f"{100 * _rms(known, 'tau_error'):.0f} %"),
+        (
+            "error, rms",
+            f"{_rms(known, 'share_error'):.3f}",
+            f"{100 * _rms(known, 'tau_error'):.0f} %",
+        ),
         ("within two standard errors, %", f"{_within(share):.0f}", f"{_within(tau):.0f}"),
         (
             f"standard error at most {MOST_SHARE_SE:g} / {100 * MOST_TAU_SE:.0f} %, % of drives",
@@ -138,15 +142,21 @@ def _table(results: Sequence[Trial]) -> list[str]:
         lines += [
             "",
             f"Below {COLD_C:.0f} °C, told in {len(cold)} drives: X off by "
-            f"{_rms(cold, 'cold_share_error'):.3f} rms, {_within(share):.0f} % within two standard errors; "
-            f"the time constant by {100 * _rms(cold, 'cold_tau_error'):.0f} %, {_within(tau):.0f} %.",
+            f"{_rms(cold, 'cold_share_error'):.3f} rms, {_within(share):.0f} % within two "
+            f"standard errors; the time constant by {100 * _rms(cold, 'cold_tau_error'):.0f} %, "
+            f"{_within(tau):.0f} %.",
         ]
-    lines += ["", "| lag of MAP, ms | cars | X off by, mean | lag found, ms off, rms |", "|---|---|---|---|"]
+    lines += [
+        "",
+        "| lag of MAP, ms | cars | X off by, mean | lag found, ms off, rms |",
+        "|---|---|---|---|",
+    ]
     for lag in MAP_LAGS_S:
         mine = [r for r in known if r["map_lag_s"] == lag]
         off = np.mean([r["share_error"] for r in mine]) if mine else np.nan
         lines.append(
-            f"| {1000 * lag:.0f} | {len(mine)} | {off:+.3f} | {1000 * _rms(mine, 'map_lag_error_s'):.0f} |"
+            f"| {1000 * lag:.0f} | {len(mine)} | {off:+.3f} | "
+            f"{1000 * _rms(mine, 'map_lag_error_s'):.0f} |"
         )
     return lines
 

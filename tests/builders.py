@@ -40,7 +40,17 @@ def maf_vehicle() -> Vehicle:
     """A 2.5-litre five with a short MAF curve and narrowband feedback."""
     curve = maf_curve([1000.0, 2000.0, 4000.0, 8000.0], [2.0, 6.0, 25.0, 110.0])
     return Vehicle(
-        "maf", 2.5, 5, 14.7, "maf", "narrowband", INJECTORS, curve, None, TableLimits(0.001, 0.0, 900.0), 3.0
+        "maf",
+        2.5,
+        5,
+        14.7,
+        "maf",
+        "narrowband",
+        INJECTORS,
+        curve,
+        None,
+        TableLimits(0.001, 0.0, 900.0),
+        3.0,
     )
 
 
@@ -51,7 +61,8 @@ def steady_states(
 
     The table is wrong by the factor ``k`` everywhere.
 
-    Half of the error sits in the trims and half in lambda. Speed follows engine speed, so nothing slips.
+    Half of the error sits in the trims and half in lambda. Speed follows engine speed, so nothing
+    slips.
     """
     rng = np.random.default_rng(3)
     n, dt = int(seconds * hz), 1.0 / hz
@@ -115,10 +126,14 @@ def without(log: Log, *roles: Role) -> Log:
 
 def cut(log: Log, start: int, stop: int) -> Log:
     """Rows ``start`` to ``stop`` of a log."""
-    return Log(log.time_s[start:stop], {r: v[start:stop] for r, v in log.channels.items()}, log.name)
+    return Log(
+        log.time_s[start:stop], {r: v[start:stop] for r, v in log.channels.items()}, log.name
+    )
 
 
 def changes_in(solver: Solver) -> int:
     """Cells for which the solution shown proposes another value."""
     assert solver.proposal is not None and solver.solution is not None
-    return int(np.count_nonzero(solver.proposal.table.values != solver.solution.estimate.table.values))
+    return int(
+        np.count_nonzero(solver.proposal.table.values != solver.solution.estimate.table.values)
+    )

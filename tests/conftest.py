@@ -48,7 +48,9 @@ def heron_solution(heron_vehicle: Vehicle, heron_log: Log) -> Solution:
 
 
 @pytest.fixture(scope="session")
-def driven_job(tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle, heron_log: Log) -> bytes:
+def driven_job(
+    tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle, heron_log: Log
+) -> bytes:
     """Bytes of a demo job file whose first round has been driven."""
     path = tmp_path_factory.mktemp("job") / "driven.leantrim"
     store = JobStore.create(path, heron_vehicle, car="heron")
@@ -83,7 +85,8 @@ class FirstSolve:
             return False
         channels = logs[0].log.channels
         same = channels.keys() == self.log.channels.keys() and all(
-            np.array_equal(values, self.log[role], equal_nan=True) for role, values in channels.items()
+            np.array_equal(values, self.log[role], equal_nan=True)
+            for role, values in channels.items()
         )
         return (
             same

@@ -63,7 +63,9 @@ def imports_of(module: str) -> frozenset[str]:
     typing_only = {
         id(inner)
         for node in ast.walk(tree)
-        if isinstance(node, ast.If) and isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING"
+        if isinstance(node, ast.If)
+        and isinstance(node.test, ast.Name)
+        and node.test.id == "TYPE_CHECKING"
         for inner in ast.walk(node)
     }
     found: set[str] = set()
@@ -80,7 +82,12 @@ def imports_of(module: str) -> frozenset[str]:
 
 
 def level_of(module: str) -> int:
-    places = [i for i, group in enumerate(LEVELS) for p in group if module == p or module.startswith(f"{p}.")]
+    places = [
+        i
+        for i, group in enumerate(LEVELS)
+        for p in group
+        if module == p or module.startswith(f"{p}.")
+    ]
     assert places, f"{module} belongs to no level"
     return places[0]
 
@@ -95,7 +102,9 @@ def test_imports_only_go_downwards() -> None:
 
 
 def test_rooms_of_one_level_do_not_import_each_other_both_ways() -> None:
-    edges = {(room(a), room(b)) for a in FILES if a not in NO_LEVEL for b in imports_of(a) - NO_LEVEL}
+    edges = {
+        (room(a), room(b)) for a in FILES if a not in NO_LEVEL for b in imports_of(a) - NO_LEVEL
+    }
     assert [(a, b) for a, b in edges if a != b and (b, a) in edges] == []
 
 
@@ -172,14 +181,18 @@ def test_only_the_session_knows_how_the_workspace_is_put_together() -> None:
 def test_qt_stays_in_the_interface() -> None:
     for module, path in FILES.items():
         if not module.startswith("lean_trim.ui"):
-            assert "PySide6" not in path.read_text(encoding="utf-8").replace("PySide6-Essentials", ""), module
+            assert "PySide6" not in path.read_text(encoding="utf-8").replace(
+                "PySide6-Essentials", ""
+            ), module
 
 
 def test_sql_stays_in_the_job() -> None:
     for module, path in FILES.items():
         text = path.read_text(encoding="utf-8")
         if not module.startswith("lean_trim.job"):
-            assert not any(word in text for word in ("SELECT ", "INSERT INTO", "UPDATE rounds")), module
+            assert not any(word in text for word in ("SELECT ", "INSERT INTO", "UPDATE rounds")), (
+                module
+            )
 
 
 COMPILED = ("lean_trim.core.kernels", "lean_trim.simcar.stepper")
@@ -203,6 +216,6 @@ def test_a_package_only_exports() -> None:
     for module, path in FILES.items():
         if path.name == "__init__.py":
             body = ast.parse(path.read_text(encoding="utf-8")).body
-            assert all(isinstance(n, ast.Expr | ast.Assign | ast.ImportFrom | ast.Import) for n in body), (
-                module
-            )
+            assert all(
+                isinstance(n, ast.Expr | ast.Assign | ast.ImportFrom | ast.Import) for n in body
+            ), module

@@ -31,7 +31,9 @@ OTHERS = {"ablations", "cases", "fleet_ablations", "missing_channels"}
 @pytest.mark.parametrize("name", SMALL)
 def test_a_benchmark_runs_at_small_size(name: str) -> None:
     change, word = SMALL[name]
-    code = f"import sys, benchmarks.{name} as b; b.{change}; sys.argv[1:] = {word.split()!r}; b.main()"
+    code = (
+        f"import sys, benchmarks.{name} as b; b.{change}; sys.argv[1:] = {word.split()!r}; b.main()"
+    )
     done = subprocess.run(
         [sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, timeout=200.0
     )

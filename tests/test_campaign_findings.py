@@ -16,12 +16,21 @@ from lean_trim.core.diagnosis.registry import FAULTS
 from lean_trim.simcar.faults import KINDS
 
 
-def told(finding: str, p: float = 1.0, alike: tuple[str, ...] = (), true: bool = False) -> dict[str, object]:
+def told(
+    finding: str, p: float = 1.0, alike: tuple[str, ...] = (), true: bool = False
+) -> dict[str, object]:
     return {"id": finding, "p": p, "alike": list(alike), "true": true}
 
 
 def trial(fault: str, *findings: dict[str, object]) -> Trial:
-    return {"seed": 1, "fault": fault, "strength": 1.0, "told": list(findings), "seen": {}, "weights": {}}
+    return {
+        "seed": 1,
+        "fault": fault,
+        "strength": 1.0,
+        "told": list(findings),
+        "seen": {},
+        "weights": {},
+    }
 
 
 def test_a_fault_is_named_alone_or_in_its_group() -> None:

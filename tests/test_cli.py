@@ -55,7 +55,8 @@ def test_correct_writes_table_and_round(case: Path, heron_vehicle: Vehicle, meth
     changed = [c for c in data["cells"] if c["status"] == "corrected"]
     assert len(changed) > 30
     assert all(
-        c["after"] == pytest.approx(table.lookup([c["map_kpa"]], [c["rpm"]])[0]) for c in data["cells"]
+        c["after"] == pytest.approx(table.lookup([c["map_kpa"]], [c["rpm"]])[0])
+        for c in data["cells"]
     )
 
 
@@ -108,8 +109,15 @@ def test_simulate_writes_a_log_that_opens(case: Path) -> None:
     assert Role.PULSE_WIDTH in log
 
 
-def test_simulate_streams_to_standard_output(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    assert main(["simulate", "--vehicle", str(case / "vehicle.json"), "--out", "-", "--minutes", "0.3"]) == 0
+def test_simulate_streams_to_standard_output(
+    case: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert (
+        main(
+            ["simulate", "--vehicle", str(case / "vehicle.json"), "--out", "-", "--minutes", "0.3"]
+        )
+        == 0
+    )
     lines = capsys.readouterr().out.splitlines()
     assert lines[0].startswith("Time,Engine speed")
     assert len(lines) == 2 + 450
@@ -179,11 +187,16 @@ def test_impossible_gain_is_bad_input(case: Path, capsys: pytest.CaptureFixture[
     assert "allowed is 0 to 1" in capsys.readouterr().err
 
 
-def test_shares_by_regime_knobs_and_rules_reach_the_round(case: Path, heron_vehicle: Vehicle) -> None:
+def test_shares_by_regime_knobs_and_rules_reach_the_round(
+    case: Path, heron_vehicle: Vehicle
+) -> None:
     assert correct(case) == 0
     whole = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1.0
     assert (
-        correct(case, "--regime-gain", "boost=0.5", "--sieve", "tip.after_s=0.6", "--sieve-off", "slip") == 0
+        correct(
+            case, "--regime-gain", "boost=0.5", "--sieve", "tip.after_s=0.6", "--sieve-off", "slip"
+        )
+        == 0
     )
     part = read_table(case / "out" / "ve.csv", "ve").values / heron_vehicle.table.values - 1.0
     assert abs(part[10:]).max() == pytest.approx(abs(whole[10:]).max() / 2, rel=0.1)
@@ -234,11 +247,15 @@ def test_wrong_settings_are_named(
     assert "\n" not in err
 
 
-def test_the_car_can_be_driven_with_a_fault_by_name(case: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_car_can_be_driven_with_a_fault_by_name(
+    case: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     words = ["simulate", "--vehicle", str(case / "vehicle.json"), "--minutes", "0.6", "--out"]
     assert main([*words, str(case / "weak.csv"), "--fault", "after-flash"]) == 0
     assert main([*words, str(case / "sound.csv")]) == 0
-    weak, sound = (open_log(case / name, 14.1).log[Role.LAMBDA] for name in ("weak.csv", "sound.csv"))
+    weak, sound = (
+        open_log(case / name, 14.1).log[Role.LAMBDA] for name in ("weak.csv", "sound.csv")
+    )
     assert weak[50:200].mean() < 0.95 * sound[50:200].mean()
     assert main([*words, str(case / "x.csv"), "--fault", "rust"]) == 2
     error = capsys.readouterr().err

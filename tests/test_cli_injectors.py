@@ -40,14 +40,22 @@ def swapped(tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle) ->
 
 
 def told(folder: Path, trust: str, *more: str) -> dict[str, Any]:
-    words = ["injectors", "--vehicle", str(folder / "vehicle.json"), "--log", str(folder / "drive.csv")]
+    words = [
+        "injectors",
+        "--vehicle",
+        str(folder / "vehicle.json"),
+        "--log",
+        str(folder / "drive.csv"),
+    ]
     words += ["--out", str(folder / "out"), "--airflow-trusted", trust, "--quiet", *more]
     assert main(words) == 0
     found: dict[str, Any] = json.loads((folder / "out" / "injectors.json").read_text())
     return found
 
 
-def test_swapped_injectors_are_told_within_their_errors(swapped: Path, heron_vehicle: Vehicle) -> None:
+def test_swapped_injectors_are_told_within_their_errors(
+    swapped: Path, heron_vehicle: Vehicle
+) -> None:
     found = told(swapped, "2")
     assert found["identifiable"] and "equation" not in found["message"]
     assert found["flow_scale"] == pytest.approx(0.93, rel=0.015)
@@ -71,13 +79,21 @@ def test_a_bench_figure_makes_the_flow_known(swapped: Path, heron_vehicle: Vehic
 
 @pytest.mark.parametrize(
     ("option", "text"),
-    [("--fuel-weighed", "much"), ("--flow-measured", "-3"), ("--pulses", "2:1:14:9"), ("--pulses", "5:2")],
+    [
+        ("--fuel-weighed", "much"),
+        ("--flow-measured", "-3"),
+        ("--pulses", "2:1:14:9"),
+        ("--pulses", "5:2"),
+    ],
 )
 def test_measurements_that_cannot_be_end_with_2(
     swapped: Path, capsys: pytest.CaptureFixture[str], option: str, text: str
 ) -> None:
     words = ["--vehicle", str(swapped / "vehicle.json"), "--log", str(swapped / "drive.csv")]
-    assert main(["injectors", *words, "--out", str(swapped / "no"), "--quiet", f"{option}={text}"]) == 2
+    assert (
+        main(["injectors", *words, "--out", str(swapped / "no"), "--quiet", f"{option}={text}"])
+        == 2
+    )
     assert capsys.readouterr().err.count("\n") == 1
 
 

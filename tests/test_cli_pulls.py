@@ -51,7 +51,9 @@ def test_every_full_pull_is_found_to_its_samples(
     assert (folder / "out" / "knock.csv").read_text().startswith("start_s,end_s,knock_retard_deg")
 
 
-def test_an_altitude_that_is_none_ends_with_2(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_an_altitude_that_is_none_ends_with_2(
+    folder: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     assert main(words(folder, "--altitude", "20000")) == 2
     assert "allowed are -500 to 6000 m" in capsys.readouterr().err
 

@@ -25,10 +25,20 @@ def folder(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> Path:
 
 def words(folder: Path, log: str = "drive.csv") -> list[str]:
     vehicle = str(folder / "vehicle.json")
-    return ["transients", "--vehicle", vehicle, "--log", str(folder / log), "--out", str(folder / "out")]
+    return [
+        "transients",
+        "--vehicle",
+        vehicle,
+        "--log",
+        str(folder / log),
+        "--out",
+        str(folder / "out"),
+    ]
 
 
-def test_the_file_holds_what_the_contract_names(folder: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_the_file_holds_what_the_contract_names(
+    folder: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     assert main(words(folder)) == 0
     told = capsys.readouterr().out
     assert "Wall film: X 0.2" in told and "Lean under load destroys engines" in told

@@ -12,7 +12,9 @@ ROOT = Path(__file__).resolve().parents[1]
 def set_up(folder: Path, what: str) -> str:
     """What the set-up says in a folder whose Python is a stand-in."""
     script = f". ./tools/setup.sh; setup_python {what}"
-    run = subprocess.run(["sh", "-eu", "-c", script], cwd=folder, capture_output=True, text=True, check=True)
+    run = subprocess.run(
+        ["sh", "-eu", "-c", script], cwd=folder, capture_output=True, text=True, check=True
+    )
     return run.stdout
 
 

@@ -1,9 +1,11 @@
 """The first hour of a new user, through the real window, with a picture at each step.
 
-``.venv/bin/python tools/first_hour.py FOLDER [--size 1280x800] [--night] [--own CAR] [--curve CAR]``
+``.venv/bin/python tools/first_hour.py FOLDER [--size 1280x800] [--night] [--own CAR] [--curve
+CAR]``
 
-CAR is a folder with a vehicle.json and a drive log. Every step says what must hold and stops the walk where
-it does not. For a larger scale set QT_SCALE_FACTOR; without a screen run it under ``xvfb-run``.
+CAR is a folder with a vehicle.json and a drive log. Every step says what must hold and stops the
+walk where it does not. For a larger scale set QT_SCALE_FACTOR; without a screen run it under
+``xvfb-run``.
 """
 
 from __future__ import annotations
@@ -105,7 +107,9 @@ def demo(walk: Walk) -> None:
         for widget in (*page.findChildren(QScrollArea), page):
             for _ in range(4):
                 walk.scroll(widget)
-    walk.step("scrolled-everywhere", session.tuning.state == before and session.history.count() == 0)
+    walk.step(
+        "scrolled-everywhere", session.tuning.state == before and session.history.count() == 0
+    )
     waiting = session.deciding.waiting_in()
     window.margin.show_page("evidence")
     for cell in (*range(64, 72), 100, 70):
@@ -162,7 +166,9 @@ def own_car(walk: Walk, car: Path) -> None:
     write_log_csv(other_car(), strange)
     session.imports.add([log_file, again, strange])
     # The same file under another name counts once.
-    walk.wait(lambda: session.round is not None and len(session.round.logs) == 2 and not session.is_busy)
+    walk.wait(
+        lambda: session.round is not None and len(session.round.logs) == 2 and not session.is_busy
+    )
     window.margin.show_page("logs")
     walk.step("three-logs-at-once", window.table_desk.reason.isVisible())
     assert session.round is not None

@@ -1,8 +1,9 @@
 """A car of one's own, from the start page to a corrected table, with a picture at each step.
 
-``.venv/bin/python tools/own_car.py FOLDER [--size 1280x800] [--night]``; without a screen under ``xvfb-run``.
-The log and the table are those of ``examples``; three mistakes are made on the way. Every click, typed field,
-drop and answered chooser is an action and counted; the mistakes are counted apart.
+``.venv/bin/python tools/own_car.py FOLDER [--size 1280x800] [--night]``; without a screen under
+``xvfb-run``. The log and the table are those of ``examples``; three mistakes are made on the way.
+Every click, typed field, drop and answered chooser is an action and counted; the mistakes are
+counted apart.
 """
 
 from __future__ import annotations
@@ -89,7 +90,9 @@ def mistakes(walk: Walk, hand: Hand) -> None:
     walk.step("mistake-a-dbc-for-a-log", "tern-trace.dbc" in window.messages.text.text())
     page = page_of(walk)
     hand.type(page.car.numbers[Key.DISPLACEMENT].edit, "1800")
-    walk.step("mistake-cm3-for-litres", "allowed are" in page.car.numbers[Key.DISPLACEMENT].note.text())
+    walk.step(
+        "mistake-cm3-for-litres", "allowed are" in page.car.numbers[Key.DISPLACEMENT].note.text()
+    )
     hand.click(page.back)
     walk.step("mistake-turned-away", window.pages.currentIndex() == 0)
     window.actions_["new_job"].trigger()

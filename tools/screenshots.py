@@ -57,7 +57,12 @@ def main() -> None:
     window.show()
     shoot(app, window, "start")
     window.opening.open_demo()
-    wait(app, lambda: window.table_desk.table.live is not None and window.table_desk.table.live.sum() > 330)
+    wait(
+        app,
+        lambda: (
+            window.table_desk.table.live is not None and window.table_desk.table.live.sum() > 330
+        ),
+    )
     shoot(app, window, "driving")
     wait(app, lambda: session.solution is not None and not session.is_busy)
     session.selection.set_cells(frozenset({16 * 4 + 6, 16 * 4 + 7, 16 * 5 + 6, 16 * 5 + 7}))
@@ -75,7 +80,12 @@ def main() -> None:
     session.deciding.accept()
     session.rounds.drive()
     wait(
-        app, lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None
+        app,
+        lambda: (
+            session.job is not None
+            and len(session.job.rounds) == 2
+            and session.solution is not None
+        ),
     )
     window.actions_["night"].setChecked(True)
     window.tape.look_at(180.0, 420.0)
@@ -84,7 +94,10 @@ def main() -> None:
     window.margin.show_page("logs")
     session.tuning.use_earlier(1, True)
     wait(
-        app, lambda: not session.is_busy and session.solution is not None and len(session.solution.logs) == 2
+        app,
+        lambda: (
+            not session.is_busy and session.solution is not None and len(session.solution.logs) == 2
+        ),
     )
     shoot(app, window, "two-logs-night")
     window.margin.show_page("evidence")
@@ -117,9 +130,15 @@ def _findings(app: QApplication, window: MainWindow) -> None:
     """A car with a tired pump: what was found, and its seconds on the tape."""
     session = window.session
     window.opening.open_demo(car="curlew")
-    wait(app, lambda: session.solution is not None and not session.is_busy and session.job is not None)
     wait(
-        app, lambda: session.job is not None and session.job.car == "curlew" and session.solution is not None
+        app,
+        lambda: session.solution is not None and not session.is_busy and session.job is not None,
+    )
+    wait(
+        app,
+        lambda: (
+            session.job is not None and session.job.car == "curlew" and session.solution is not None
+        ),
     )
     window.desks.show_desk("table")
     window.margin.show_page("findings")
@@ -128,7 +147,12 @@ def _findings(app: QApplication, window: MainWindow) -> None:
     shoot(app, window, "findings")
     window.margin.show_page("evidence")
     window.opening.open_demo()
-    wait(app, lambda: session.job is not None and session.job.car == "heron" and session.solution is not None)
+    wait(
+        app,
+        lambda: (
+            session.job is not None and session.job.car == "heron" and session.solution is not None
+        ),
+    )
 
 
 def _pulls(app: QApplication, window: MainWindow) -> None:
@@ -174,10 +198,14 @@ def _injectors(app: QApplication, window: MainWindow) -> None:
     session = window.session
     car = heron()
     mesh = np.meshgrid(*(a.points for a in car.table.axes), indexing="ij")
-    good = car.with_table(car.table.with_values(np.round(truth_for(car).ve_surface(mesh[1], mesh[0]), 1)))
+    good = car.with_table(
+        car.table.with_values(np.round(truth_for(car).ve_surface(mesh[1], mesh[0]), 1))
+    )
     truth = replace(truth_for(good), flow_scale=0.93, dead_time_shift_ms=0.12)
     folder = Path(tempfile.mkdtemp())
-    write_log_csv(simulate(good, seed=8, minutes=12.0, truth=truth, name="swap"), folder / "swap.csv")
+    write_log_csv(
+        simulate(good, seed=8, minutes=12.0, truth=truth, name="swap"), folder / "swap.csv"
+    )
     window.opening.make_job(
         replace(good, name="Heron, other injectors"), folder / "a.leantrim", folder / "swap.csv"
     )
@@ -199,7 +227,10 @@ def _another_car(app: QApplication, window: MainWindow) -> None:
     session.imports.add([folder / "strange.csv"])
     wait(app, lambda: session.imports.current is not None and not session.is_busy)
     session.imports.accept()
-    wait(app, lambda: not session.is_busy and session.round is not None and len(session.round.logs) == 2)
+    wait(
+        app,
+        lambda: not session.is_busy and session.round is not None and len(session.round.logs) == 2,
+    )
     window.margin.show_page("logs")
     shoot(app, window, "another-car")
 

@@ -54,7 +54,9 @@ def _mdf(log: Log, wares: Sequence[Ware], version: str, slow: bool) -> bytes:
 def _columnar(log: Log, wares: Sequence[Ware], dress: Dress) -> bytes:
     import polars as pl
 
-    frame = pl.DataFrame({_head(dress): log.time_s} | {named(w, dress.header): w.values for w in wares})
+    frame = pl.DataFrame(
+        {_head(dress): log.time_s} | {named(w, dress.header): w.values for w in wares}
+    )
     stream = io.BytesIO()
     if dress.kind == "parquet":
         frame.write_parquet(stream)
@@ -69,7 +71,10 @@ def _workbook(log: Log, wares: Sequence[Ware], dress: Dress) -> bytes:
     rows: list[list[Any]] = [[_head(dress), *(named(w, dress.header) for w in wares)]]
     if dress.header == "row":
         rows.append(["s", *(w.unit for w in wares)])
-    columns = [np.round(log.time_s, 3).tolist(), *(np.round(w.values, w.digits).tolist() for w in wares)]
+    columns = [
+        np.round(log.time_s, 3).tolist(),
+        *(np.round(w.values, w.digits).tolist() for w in wares),
+    ]
     rows += [list(r) for r in zip(*columns, strict=True)]
     sheets = {"Notes": [["Car", "Heron"], ["Driver", "demo"]], "Drive": rows}
     stream = io.BytesIO()
@@ -99,11 +104,14 @@ def _matlab(log: Log, wares: Sequence[Ware], dress: Dress) -> bytes:
     stream = io.BytesIO()
     if dress.kind == "mat struct":
         channels = {
-            _plain(w.name): {"time": log.time_s, "data": w.values, "unit": w.unit or "-"} for w in wares
+            _plain(w.name): {"time": log.time_s, "data": w.values, "unit": w.unit or "-"}
+            for w in wares
         }
         savemat(stream, channels)
     else:
-        savemat(stream, {"time": log.time_s} | {_plain(named(w, "suffix")): w.values for w in wares})
+        savemat(
+            stream, {"time": log.time_s} | {_plain(named(w, "suffix")): w.values for w in wares}
+        )
     return stream.getvalue()
 
 
@@ -113,7 +121,10 @@ def _plain(name: str) -> str:
 
 def _json_lines(log: Log, wares: Sequence[Ware], dress: Dress) -> bytes:
     head = [_head(dress), *(named(w, dress.header) for w in wares)]
-    columns = [np.round(log.time_s, 3).tolist(), *(np.round(w.values, w.digits).tolist() for w in wares)]
+    columns = [
+        np.round(log.time_s, 3).tolist(),
+        *(np.round(w.values, w.digits).tolist() for w in wares),
+    ]
     lines = [
         json.dumps({h: v for h, v in zip(head, row, strict=True) if v == v}, ensure_ascii=False)
         for row in zip(*columns, strict=True)
@@ -142,7 +153,9 @@ def _can(log: Log, wares: Sequence[Ware], dress: Dress, path: Path) -> bytes:
             for k, w in enumerate(wares):
                 message = database.get_message_by_frame_id(CAN_ID + k)
                 value = float(w.values[i])
-                data = message.encode({message.signals[0].name: value if np.isfinite(value) else 0.0})
+                data = message.encode(
+                    {message.signals[0].name: value if np.isfinite(value) else 0.0}
+                )
                 writer.on_message_received(
                     can.Message(
                         timestamp=start + t + 1e-4 * k,

@@ -37,7 +37,8 @@ CARS: dict[str, Callable[[], Vehicle]] = {
 def drive_of(car: str) -> tuple[Vehicle, Log]:
     """The drive that is dressed.
 
-    A car with an airflow sensor has no pressure sensor, or its table would be taken for one over pressure.
+    A car with an airflow sensor has no pressure sensor, or its table would be taken for one over
+    pressure.
     """
     vehicle = CARS[car]()
     log = simulate(vehicle, seed=3, minutes=MINUTES, name="drive")

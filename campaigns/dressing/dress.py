@@ -145,7 +145,11 @@ def named(ware: Ware, header: str) -> str:
         return f"{ware.name} [{ware.unit}]"
     if header == "round":
         return f"{ware.name} ({ware.unit})"
-    return f"{ware.name}_{ware.unit.replace('°', '')}" if header == "suffix" else f"{ware.name}, {ware.unit}"
+    return (
+        f"{ware.name}_{ware.unit.replace('°', '')}"
+        if header == "suffix"
+        else f"{ware.name}, {ware.unit}"
+    )
 
 
 def with_mixture(dress: Dress, scale: str) -> Dress:

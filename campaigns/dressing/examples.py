@@ -49,11 +49,18 @@ EXAMPLES: dict[str, Dress] = {
         _D, name="psi, °F, AFR of petrol, packed", words="short", scales=_LIKE_A_GAUGE, pack="gzip"
     ),
     "heron-long.zip": replace(_D, name="a reading a row", words="fr", shape="long", pack="zip"),
-    "heron.mf4": replace(_D, name="MDF 4, slow channels apart", words="camel", kind="mdf4", shape="slow"),
+    "heron.mf4": replace(
+        _D, name="MDF 4, slow channels apart", words="camel", kind="mdf4", shape="slow"
+    ),
     "heron.xlsx": replace(_D, name="a workbook", kind="xlsx"),
     "tern-van.csv": replace(_D, name="airflow sensor, clock time", car="tern", time="clock"),
     "tern-trace.blf": replace(
-        _D, name="a CAN trace with its DBC", car="tern", words="camel", kind="blf", marks={"last_s": TRACE_S}
+        _D,
+        name="a CAN trace with its DBC",
+        car="tern",
+        words="camel",
+        kind="blf",
+        marks={"last_s": TRACE_S},
     ),
 }
 SEEDS = {"heron": 21, "tern": 22}
@@ -65,7 +72,9 @@ def example_drive(car: str) -> tuple[Vehicle, Log]:
     vehicle = CARS[car]()
     log = simulate(vehicle, seed=SEEDS[car], minutes=MINUTES, name=car, log_hz=LOG_HZ)
     drop = (Role.MAP,) if vehicle.airflow == "maf" else ()
-    return vehicle, Log(log.time_s, {r: v for r, v in log.channels.items() if r not in drop}, log.name)
+    return vehicle, Log(
+        log.time_s, {r: v for r, v in log.channels.items() if r not in drop}, log.name
+    )
 
 
 def write_examples(folder: Path = FOLDER) -> None:

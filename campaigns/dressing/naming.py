@@ -40,10 +40,14 @@ def _named() -> list[Dress]:
     for words in NAMES:
         out.append(replace(d, name=f"names {words}", words=words))
         out.append(
-            replace(semi, name=f"names {words}, semicolons, units in a row", words=words, header="row")
+            replace(
+                semi, name=f"names {words}, semicolons, units in a row", words=words, header="row"
+            )
         )
         out.append(replace(d, name=f"names {words}, no units", words=words, header="none"))
-        out.append(replace(d, name=f"names {words}, decoys", words=words, decoys=True, header="round"))
+        out.append(
+            replace(d, name=f"names {words}, decoys", words=words, decoys=True, header="round")
+        )
     for words, pages in CODE_PAGES.items():
         for page in pages:
             out.append(
@@ -56,14 +60,17 @@ def _named() -> list[Dress]:
                     scales=_all((Role.LAMBDA, Role.TARGET), "AFR"),
                 )
             )
-    # Lambda and the degree sign are not in every code page, so those dresses go without units of that kind.
+    # Lambda and the degree sign are not in every code page, so those dresses go without units of
+    # that kind.
     for encoding, mark in (
         ("utf-16-le", b"\xff\xfe"),
         ("utf-16-be", b"\xfe\xff"),
         ("utf-16-le", b""),
         ("utf-8", b"\xef\xbb\xbf"),
     ):
-        out.append(replace(d, name=f"{encoding} mark {len(mark)}", encoding=encoding, marks={"mark": mark}))
+        out.append(
+            replace(d, name=f"{encoding} mark {len(mark)}", encoding=encoding, marks={"mark": mark})
+        )
     for header in HEADERS:
         out.append(replace(d, name=f"header {header}", header=header))
         out.append(replace(d, name=f"header {header}, short names", header=header, words="short"))
@@ -76,7 +83,9 @@ def _named() -> list[Dress]:
     ):
         words = "short" if delimiter == "  " else "plain"
         header = "none" if delimiter == "  " else "brackets"
-        out.append(replace(d, name=f"delimiter {label}", delimiter=delimiter, words=words, header=header))
+        out.append(
+            replace(d, name=f"delimiter {label}", delimiter=delimiter, words=words, header=header)
+        )
         if delimiter != ",":
             out.append(
                 replace(
@@ -93,7 +102,11 @@ def _named() -> list[Dress]:
     out.append(replace(d, name="quoted decimal comma", quoted=True, decimal=","))
     out.append(
         replace(
-            d, name="unquoted decimal comma between commas", decimal=",", marks={"bare": True}, clear=False
+            d,
+            name="unquoted decimal comma between commas",
+            decimal=",",
+            marks={"bare": True},
+            clear=False,
         )
     )
     for thousands, decimal, delimiter in (
@@ -141,7 +154,11 @@ def _named() -> list[Dress]:
             delimiter = ";" if "comma" in time else ","
             out.append(
                 replace(
-                    d, name=f"time {time}, header {header}", time=time, header=header, delimiter=delimiter
+                    d,
+                    name=f"time {time}, header {header}",
+                    time=time,
+                    header=header,
+                    delimiter=delimiter,
                 )
             )
     for shape in ("long", "groups", "in turn", "slow blank"):
@@ -168,7 +185,14 @@ def _named() -> list[Dress]:
         brief = {"last_s": 150.0} if kind in ("ods", "blf", "asc", "candump", "trc") else {}
         out.append(replace(d, name=f"file {kind}", kind=kind, marks=brief))
         out.append(
-            replace(d, name=f"file {kind}, short", kind=kind, words="short", header="suffix", marks=brief)
+            replace(
+                d,
+                name=f"file {kind}, short",
+                kind=kind,
+                words="short",
+                header="suffix",
+                marks=brief,
+            )
         )
     out.append(replace(d, name="file mdf4, slow", kind="mdf4", shape="slow"))
     out.append(replace(d, name="file mdf4, gzip", kind="mdf4", pack="gzip"))
@@ -176,7 +200,9 @@ def _named() -> list[Dress]:
         baro = scale.removeprefix("gauge ") if scale.startswith("gauge") else scale
         scales = {Role.MAP: scale, Role.BARO: baro}
         for header in ("brackets", "none"):
-            out.append(replace(d, name=f"pressure {scale}, header {header}", scales=scales, header=header))
+            out.append(
+                replace(d, name=f"pressure {scale}, header {header}", scales=scales, header=header)
+            )
         out.append(
             replace(
                 d,
@@ -189,23 +215,37 @@ def _named() -> list[Dress]:
     for scale in ("F", "K"):
         for header in ("brackets", "none"):
             out.append(
-                replace(d, name=f"temperature {scale}, header {header}", scales=_all(T, scale), header=header)
+                replace(
+                    d,
+                    name=f"temperature {scale}, header {header}",
+                    scales=_all(T, scale),
+                    header=header,
+                )
             )
     for scale in MIXTURE:
         for header in ("brackets", "none"):
             out.append(
-                replace(with_mixture(d, scale), name=f"mixture {scale}, header {header}", header=header)
+                replace(
+                    with_mixture(d, scale), name=f"mixture {scale}, header {header}", header=header
+                )
             )
         out.append(replace(d, name=f"only lambda in {scale}", scales={Role.LAMBDA: scale}))
         out.append(
             replace(
-                with_mixture(d, scale), name=f"mixture {scale}, no target", without=frozenset((Role.TARGET,))
+                with_mixture(d, scale),
+                name=f"mixture {scale}, no target",
+                without=frozenset((Role.TARGET,)),
             )
         )
     for scale in SCALES[Role.STFT]:
         for header in ("brackets", "none"):
             out.append(
-                replace(d, name=f"trims {scale}, header {header}", scales=_all(TRIMS, scale), header=header)
+                replace(
+                    d,
+                    name=f"trims {scale}, header {header}",
+                    scales=_all(TRIMS, scale),
+                    header=header,
+                )
             )
         out.append(
             replace(
@@ -228,10 +268,18 @@ def _named() -> list[Dress]:
                 )
             )
     out.append(replace(d, name="battery mV", scales={Role.BATTERY: "mV"}))
-    out.append(replace(d, name="throttle fraction", scales={Role.THROTTLE: "fraction"}, header="none"))
+    out.append(
+        replace(d, name="throttle fraction", scales={Role.THROTTLE: "fraction"}, header="none")
+    )
     out.append(replace(d, name="mph", scales={Role.SPEED: "mph"}))
     out += _of_other_cars(d, semi)
-    for on, off in (("ON", "OFF"), ("CL", "OL"), ("Closed loop", "Open loop"), ("ja", "nein"), ("1", "0")):
+    for on, off in (
+        ("ON", "OFF"),
+        ("CL", "OL"),
+        ("Closed loop", "Open loop"),
+        ("ja", "nein"),
+        ("1", "0"),
+    ):
         out.append(replace(d, name=f"state {on}/{off}", marks={"words": (on, off)}))
     return out
 
@@ -248,7 +296,8 @@ def _of_other_cars(d: Dress, semi: Dress) -> list[Dress]:
                 words=words,
                 car="tern",
                 header="none",
-                # An equivalence ratio or richesse without a unit may be φ, and this car has no target table.
+                # An equivalence ratio or richesse without a unit may be φ, and this car has no
+                # target table.
                 clear=words not in ("J1979", "fr"),
             )
         )
@@ -297,7 +346,9 @@ def random_dress(seed: int) -> Dress:
     }
     header = pick("brackets", "brackets", "round", "row", "none")
     encoding = pick("utf-8", "utf-8", "utf-8", "utf-16-le")
-    without = frozenset(r for r in (Role.SPEED, Role.SPARK, Role.KNOCK, Role.FUEL_DP) if rng.random() < 0.3)
+    without = frozenset(
+        r for r in (Role.SPEED, Role.SPARK, Role.KNOCK, Role.FUEL_DP) if rng.random() < 0.3
+    )
     thousands = pick("", "", "", ".", "\u00a0") if decimal == "," else pick("", "", "", "", ",")
     shape = pick("wide", "wide", "wide", "wide", "slow blank", "in turn", "groups")
     bare = header == "none" or (shape == "groups" and header == "row")
@@ -317,11 +368,24 @@ def random_dress(seed: int) -> Dress:
         footer=FOOTER if rng.random() < 0.15 else (),
         repeated=rng.random() < 0.1,
         time=pick(
-            "s", "s", "ms", "us", "clock", "ISO", "m:s", "epoch", "day serial", "date and time", "am pm"
+            "s",
+            "s",
+            "ms",
+            "us",
+            "clock",
+            "ISO",
+            "m:s",
+            "epoch",
+            "day serial",
+            "date and time",
+            "am pm",
         ),
         shape=shape,
         pack=pick("", "", "", "gzip", "zstd", "zip"),
         decoys=rng.random() < 0.35,
         without=without,
-        marks={"shuffled": rng.random() < 0.4, "mark": b"\xff\xfe" if encoding == "utf-16-le" else b""},
+        marks={
+            "shuffled": rng.random() < 0.4,
+            "mark": b"\xff\xfe" if encoding == "utf-16-le" else b"",
+        },
     )

@@ -56,7 +56,11 @@ TRIM: dict[str, Scale] = {
     "factor": ("", lambda x: 1.0 + x / 100.0),
     "of 100": ("%", lambda x: 100.0 + x),
 }
-WIDTH: dict[str, Scale] = {"ms": ("ms", _times(1.0)), "us": ("µs", _times(1000.0)), "s": ("s", _times(1e-3))}
+WIDTH: dict[str, Scale] = {
+    "ms": ("ms", _times(1.0)),
+    "us": ("µs", _times(1000.0)),
+    "s": ("s", _times(1e-3)),
+}
 PERCENT: dict[str, Scale] = {"%": ("%", _times(1.0)), "fraction": ("", _times(0.01))}
 VOLTS: dict[str, Scale] = {"V": ("V", _times(1.0)), "mV": ("mV", _times(1000.0))}
 SPEED: dict[str, Scale] = {"km/h": ("km/h", _times(1.0)), "mph": ("mph", _times(1 / 1.609344))}

@@ -37,25 +37,27 @@ def _names(text: str) -> Names:
 
 NAMES: dict[str, Names] = {
     "plain": _names(
-        "Time | Engine Speed | Manifold Pressure | Throttle | Intake Air Temp | Coolant Temp | Battery | "
-        "Wideband | Target Lambda | Short Term Trim | Long Term Trim | Closed Loop | Injector Pulse Width | "
-        "Barometer | Vehicle Speed | Spark Advance | Knock Retard | Fuel Pressure Diff"
+        "Time | Engine Speed | Manifold Pressure | Throttle | Intake Air Temp | Coolant Temp | "
+        "Battery | Wideband | Target Lambda | Short Term Trim | Long Term Trim | Closed Loop | "
+        "Injector Pulse Width | Barometer | Vehicle Speed | Spark Advance | Knock Retard | Fuel "
+        "Pressure Diff"
     ),
     "short": _names(
-        "t | RPM | MAP | TPS | IAT | ECT | VBAT | LAMBDA | LAMBDA_TGT | STFT | LTFT | CL | PW | BARO | VSS | "
-        "IGN | KR | FP_DIFF"
+        "t | RPM | MAP | TPS | IAT | ECT | VBAT | LAMBDA | LAMBDA_TGT | STFT | LTFT | CL | PW | "
+        "BARO | VSS | IGN | KR | FP_DIFF"
     ),
     "camel": _names(
-        "TimeStamp | EngineSpeed | ManifoldAbsolutePressure | ThrottlePosition | IntakeAirTemperature | "
-        "EngineCoolantTemperature | BatteryVoltage | LambdaMeasured | LambdaTarget | ShortTermFuelTrim | "
-        "LongTermFuelTrim | ClosedLoopActive | InjectorPulseWidth | BarometricPressure | VehicleSpeed | "
-        "IgnitionAdvance | KnockRetard | FuelPressureDelta"
+        "TimeStamp | EngineSpeed | ManifoldAbsolutePressure | ThrottlePosition | "
+        "IntakeAirTemperature | EngineCoolantTemperature | BatteryVoltage | LambdaMeasured | "
+        "LambdaTarget | ShortTermFuelTrim | LongTermFuelTrim | ClosedLoopActive | "
+        "InjectorPulseWidth | BarometricPressure | VehicleSpeed | IgnitionAdvance | KnockRetard | "
+        "FuelPressureDelta"
     ),
     "dotted": _names(
-        "log.time | engine.speed | intake.manifold.pressure | throttle.position | intake.air.temp | "
-        "coolant.temp | battery.voltage | lambda.actual | lambda.desired | fuel.trim.short | "
-        "fuel.trim.long | fuel.closed_loop | injector.pulse_width | ambient.pressure | vehicle.speed | "
-        "spark.advance | "
+        "log.time | engine.speed | intake.manifold.pressure | throttle.position | intake.air.temp "
+        "| coolant.temp | battery.voltage | lambda.actual | lambda.desired | fuel.trim.short | "
+        "fuel.trim.long | fuel.closed_loop | injector.pulse_width | ambient.pressure | "
+        "vehicle.speed | spark.advance | "
         "knock.retard | fuel.rail.pressure"
     ),
     "J1979": _names(
@@ -68,51 +70,52 @@ NAMES: dict[str, Names] = {
     ),
     "de": _names(
         "Zeit | Motordrehzahl | Saugrohrdruck | Drosselklappenwinkel | Ansauglufttemperatur | "
-        "Kühlmitteltemperatur | Batteriespannung | Lambda Istwert | Lambda Sollwert | Kurzzeit-Trim | "
-        "Langzeit-Trim | Regelkreis geschlossen | Einspritzzeit | Umgebungsdruck | Fahrgeschwindigkeit | "
-        "Zündwinkel | Klopfrücknahme | Kraftstoffdruck Differenz"
+        "Kühlmitteltemperatur | Batteriespannung | Lambda Istwert | Lambda Sollwert | "
+        "Kurzzeit-Trim | Langzeit-Trim | Regelkreis geschlossen | Einspritzzeit | Umgebungsdruck "
+        "| Fahrgeschwindigkeit | Zündwinkel | Klopfrücknahme | Kraftstoffdruck Differenz"
     ),
     "fr": _names(
-        "Temps | Régime moteur | Pression collecteur | Position papillon | Température air admission | "
-        "Température liquide refroidissement | Tension batterie | Richesse mesurée | Richesse cible | "
-        "Correction richesse court terme | Correction richesse long terme | Boucle fermée | "
-        "Temps d'injection | Pression atmosphérique | Vitesse véhicule | Avance allumage | "
-        "Retrait cliquetis | Pression carburant différentielle"
+        "Temps | Régime moteur | Pression collecteur | Position papillon | Température air "
+        "admission | Température liquide refroidissement | Tension batterie | Richesse mesurée | "
+        "Richesse cible | Correction richesse court terme | Correction richesse long terme | "
+        "Boucle fermée | Temps d'injection | Pression atmosphérique | Vitesse véhicule | Avance "
+        "allumage | Retrait cliquetis | Pression carburant différentielle"
     ),
     "es": _names(
         "Tiempo | Revoluciones del motor | Presión del colector | Posición mariposa | "
-        "Temperatura aire admisión | Temperatura refrigerante | Voltaje de batería | Lambda medida | "
-        "Lambda objetivo | Ajuste combustible corto plazo | Ajuste combustible largo plazo | Lazo cerrado | "
-        "Tiempo de inyección | Presión barométrica | Velocidad del vehículo | Avance de encendido | "
-        "Retraso detonación | Presión combustible diferencial"
+        "Temperatura aire admisión | Temperatura refrigerante | Voltaje de batería | Lambda "
+        "medida | Lambda objetivo | Ajuste combustible corto plazo | Ajuste combustible largo "
+        "plazo | Lazo cerrado | Tiempo de inyección | Presión barométrica | Velocidad del "
+        "vehículo | Avance de encendido | Retraso detonación | Presión combustible diferencial"
     ),
     "it": _names(
-        "Tempo | Giri motore | Pressione collettore | Posizione farfalla | Temperatura aria aspirata | "
-        "Temperatura acqua | Tensione batteria | Lambda misurata | Lambda obiettivo | "
-        "Correzione carburante breve termine | Correzione carburante lungo termine | Anello chiuso | "
-        "Tempo di iniezione | Pressione atmosferica | Velocità veicolo | Anticipo accensione | "
-        "Ritardo detonazione | Pressione carburante differenziale"
+        "Tempo | Giri motore | Pressione collettore | Posizione farfalla | Temperatura aria "
+        "aspirata | Temperatura acqua | Tensione batteria | Lambda misurata | Lambda obiettivo | "
+        "Correzione carburante breve termine | Correzione carburante lungo termine | Anello "
+        "chiuso | Tempo di iniezione | Pressione atmosferica | Velocità veicolo | Anticipo "
+        "accensione | Ritardo detonazione | Pressione carburante differenziale"
     ),
     "pt": _names(
-        "Tempo | Rotação do motor | Pressão do coletor | Posição da borboleta | Temperatura ar admissão | "
-        "Temperatura líquido de arrefecimento | Tensão da bateria | Lambda medida | Lambda alvo | "
-        "Ajuste de combustível curto prazo | Ajuste de combustível longo prazo | Malha fechada | "
-        "Tempo de injeção | Pressão barométrica | Velocidade do veículo | Avanço de ignição | "
-        "Atraso detonação | Pressão combustível diferencial"
+        "Tempo | Rotação do motor | Pressão do coletor | Posição da borboleta | Temperatura ar "
+        "admissão | Temperatura líquido de arrefecimento | Tensão da bateria | Lambda medida | "
+        "Lambda alvo | Ajuste de combustível curto prazo | Ajuste de combustível longo prazo | "
+        "Malha fechada | Tempo de injeção | Pressão barométrica | Velocidade do veículo | Avanço "
+        "de ignição | Atraso detonação | Pressão combustível diferencial"
     ),
     "pl": _names(
         "Czas | Obroty silnika | Ciśnienie w kolektorze | Położenie przepustnicy | "
         "Temperatura powietrza dolotowego | Temperatura płynu chłodzącego | Napięcie akumulatora | "
-        "Lambda zmierzona | Lambda zadana | Korekta paliwa krótkoterminowa | Korekta paliwa długoterminowa | "
-        "Pętla zamknięta | Czas wtrysku | Ciśnienie atmosferyczne | Prędkość pojazdu | "
-        "Wyprzedzenie zapłonu | Cofnięcie stukowe | Ciśnienie paliwa różnica"
+        "Lambda zmierzona | Lambda zadana | Korekta paliwa krótkoterminowa | Korekta paliwa "
+        "długoterminowa | Pętla zamknięta | Czas wtrysku | Ciśnienie atmosferyczne | Prędkość "
+        "pojazdu | Wyprzedzenie zapłonu | Cofnięcie stukowe | Ciśnienie paliwa różnica"
     ),
     "ru": _names(
         "Время | Обороты двигателя | Давление во впускном коллекторе | Положение дросселя | "
         "Температура воздуха на впуске | Температура охлаждающей жидкости | Напряжение бортсети | "
         "Лямбда измеренная | Лямбда заданная | Краткосрочная топливная коррекция | "
-        "Долгосрочная топливная коррекция | Замкнутый контур | Время впрыска | Барометрическое давление | "
-        "Скорость автомобиля | Угол опережения зажигания | Отскок по детонации | Перепад давления топлива"
+        "Долгосрочная топливная коррекция | Замкнутый контур | Время впрыска | Барометрическое "
+        "давление | Скорость автомобиля | Угол опережения зажигания | Отскок по детонации | "
+        "Перепад давления топлива"
     ),
     "ja": _names(
         "時間 | エンジン回転数 | 吸気管圧力 | スロットル開度 | 吸気温度 | 冷却水温度 | バッテリー電圧 | "

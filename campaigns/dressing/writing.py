@@ -122,7 +122,9 @@ def text_of(log: Log, dress: Dress) -> str:
         lines += header
         for i in range(len(log)):
             row = [columns[0][i], *(c[i] if keep[k][i] else "" for k, c in enumerate(columns[1:]))]
-            lines.append(_joined(row, dress) + (dress.delimiter if dress.marks.get("trailing") else ""))
+            lines.append(
+                _joined(row, dress) + (dress.delimiter if dress.marks.get("trailing") else "")
+            )
             if dress.repeated and i in (len(log) // 3, len(log) // 2):
                 lines += header
     lines += dress.footer
@@ -138,11 +140,15 @@ def _shown(log: Log, wares: Sequence[Ware], dress: Dress) -> list[np.ndarray]:
         return [rows % len(wares) == k for k in range(len(wares))]
     if dress.shape == "slow blank":
         slow = {"intake_air_c", "coolant_c", "battery_v", "baro_kpa", "ltft_pct"}
-        return [rows % 25 == 0 if w.role is not None and w.role.value in slow else whole for w in wares]
+        return [
+            rows % 25 == 0 if w.role is not None and w.role.value in slow else whole for w in wares
+        ]
     return [whole for _ in wares]
 
 
-def _long_rows(log: Log, wares: Sequence[Ware], clock: Sequence[str], dress: Dress) -> list[list[str]]:
+def _long_rows(
+    log: Log, wares: Sequence[Ware], clock: Sequence[str], dress: Dress
+) -> list[list[str]]:
     cells = [(named(w, dress.header), _cells(w, dress)) for w in wares]
     return [[clock[i], name, values[i]] for i in range(len(log)) for name, values in cells]
 
@@ -155,7 +161,10 @@ def _group_rows(
     columns: list[list[str]] = []
     for k, ware in enumerate(wares):
         step = 5 if k >= len(wares) - 4 else 1
-        head += [named(Ware(None, time_name, unit, log.time_s, 3), dress.header), named(ware, dress.header)]
+        head += [
+            named(Ware(None, time_name, unit, log.time_s, 3), dress.header),
+            named(ware, dress.header),
+        ]
         columns += [list(clock[::step]), _cells(ware, dress)[::step]]
     longest = max(map(len, columns))
     out = [_joined(head, dress)]

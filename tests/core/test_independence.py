@@ -30,7 +30,10 @@ print(json.dumps(sorted(m for m in sys.modules if m.startswith(("PySide6", "shib
 @pytest.mark.parametrize("package", ["core", "simcar", "job", "formats"])
 def test_nothing_below_the_interface_imports_qt(package: str) -> None:
     out = subprocess.run(
-        [sys.executable, "-c", PROBE.format(package=package)], capture_output=True, text=True, check=True
+        [sys.executable, "-c", PROBE.format(package=package)],
+        capture_output=True,
+        text=True,
+        check=True,
     )
     modules = json.loads(out.stdout)
     assert not [m for m in modules if m.startswith(("PySide6", "shiboken6", "lean_trim.ui"))]
@@ -71,7 +74,8 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
 
     table = read_table(tmp_path / "out" / "ve.csv", "ve")
     again = solve(
-        [simulate(heron_vehicle.with_table(table), seed=5, minutes=4.0)], heron_vehicle.with_table(table)
+        [simulate(heron_vehicle.with_table(table), seed=5, minutes=4.0)],
+        heron_vehicle.with_table(table),
     )
     assert rms_where_driven(table, again, truth_for(heron_vehicle)) < 2.0
 
@@ -79,8 +83,8 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
 def test_the_window_opens_without_waiting_for_the_estimators_libraries() -> None:
     """SciPy and the compiled loops are loaded where they are used, in a thread, and not before."""
     code = (
-        "import sys, tempfile; from pathlib import Path; from PySide6.QtWidgets import QApplication; "
-        "from lean_trim.ui.window.app import make_window; app = QApplication([]); "
+        "import sys, tempfile; from pathlib import Path; from PySide6.QtWidgets import "
+        "QApplication; from lean_trim.ui.window.app import make_window; app = QApplication([]); "
         "window = make_window(Path(tempfile.mkdtemp())); window.show(); app.processEvents(); "
         "print([m for m in ('numba', 'scipy', 'polars', 'asammdf') if m in sys.modules])"
     )

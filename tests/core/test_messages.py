@@ -40,7 +40,9 @@ def test_every_message_has_an_id_of_its_own_and_named_fields_only() -> None:
     assert len(found) > 150
     for id, message in found.items():
         assert re.fullmatch(r"[a-z_]+\.[a-z_0-9]+", id), id
-        fields = [name for _, name, _, _ in string.Formatter().parse(message.text) if name is not None]
+        fields = [
+            name for _, name, _, _ in string.Formatter().parse(message.text) if name is not None
+        ]
         assert all(name.isidentifier() for name in fields), (id, fields)
 
 
@@ -73,10 +75,14 @@ def test_no_error_below_the_window_is_raised_with_bare_words() -> None:
     for room in ROOMS:
         for path in (SRC / room).rglob("*.py"):
             for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-                if not (isinstance(node, ast.Raise) and isinstance(node.exc, ast.Call) and node.exc.args):
+                if not (
+                    isinstance(node, ast.Raise) and isinstance(node.exc, ast.Call) and node.exc.args
+                ):
                     continue
                 name, first = ast.unparse(node.exc.func), node.exc.args[0]
                 ours = name.endswith("Error") and name not in theirs
                 if ours and isinstance(first, ast.JoinedStr | ast.Constant):
-                    bare.append(f"{path.relative_to(SRC)}:{node.lineno} {ast.unparse(node.exc)[:60]}")
+                    bare.append(
+                        f"{path.relative_to(SRC)}:{node.lineno} {ast.unparse(node.exc)[:60]}"
+                    )
     assert bare == []

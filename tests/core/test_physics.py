@@ -18,7 +18,9 @@ def test_air_density_agrees_with_the_standard_atmosphere(height_m: float, kpa: f
     """
     layer = Atmosphere(height_m)
     assert layer.pressure[0] / 1000.0 == pytest.approx(kpa, abs=0.015)
-    density = physics.charge_density_g_per_l(layer.pressure[0] / 1000.0, layer.temperature[0] - 273.15)
+    density = physics.charge_density_g_per_l(
+        layer.pressure[0] / 1000.0, layer.temperature[0] - 273.15
+    )
     assert float(density) == pytest.approx(layer.density[0], rel=2e-4)
 
 

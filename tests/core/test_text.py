@@ -31,7 +31,9 @@ def test_times_are_rounded_before_they_are_split(time_s: float, decimals: int, t
 def test_no_sixty_seconds_are_ever_written(time_s: float, decimals: int) -> None:
     minutes, rest = clock(time_s, decimals).lstrip("-").split(":")
     assert float(rest) < 60.0
-    assert 60 * int(minutes) + float(rest) == pytest.approx(abs(time_s), abs=0.5 * 10.0**-decimals + 1e-6)
+    assert 60 * int(minutes) + float(rest) == pytest.approx(
+        abs(time_s), abs=0.5 * 10.0**-decimals + 1e-6
+    )
 
 
 @given(st.floats(-1.0, 1.0), st.integers(0, 3))
@@ -50,7 +52,8 @@ def test_signs_and_gaps() -> None:
 
 
 @pytest.mark.parametrize(
-    ("resolution", "decimals"), [(1.0, 0), (0.1, 1), (0.25, 2), (0.5, 1), (0.001, 3), (0.0625, 4), (5.0, 0)]
+    ("resolution", "decimals"),
+    [(1.0, 0), (0.1, 1), (0.25, 2), (0.5, 1), (0.001, 3), (0.0625, 4), (5.0, 0)],
 )
 def test_decimals_show_every_step(resolution: float, decimals: int) -> None:
     assert decimals_of(resolution) == decimals
@@ -66,7 +69,9 @@ def test_decimals_show_every_step(resolution: float, decimals: int) -> None:
         ((), ()),
     ],
 )
-def test_points_of_an_axis_have_the_same_decimals(points: tuple[float, ...], texts: tuple[str, ...]) -> None:
+def test_points_of_an_axis_have_the_same_decimals(
+    points: tuple[float, ...], texts: tuple[str, ...]
+) -> None:
     assert evenly_written(points) == texts
 
 

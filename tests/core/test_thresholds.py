@@ -1,7 +1,8 @@
 """Thresholds of the computation from both sides: a little inside nothing happens, a little outside it does.
 
-A threshold that only ever meets extremes could be half or double without a test noticing (``./campaign
-constants``). The values are common practice, no source, unless said where they are declared.
+A threshold that only ever meets extremes could be half or double without a test noticing
+(``./campaign constants``). The values are common practice, no source, unless said where they are
+declared.
 """
 
 from __future__ import annotations
@@ -35,7 +36,14 @@ from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.sieve.rules_limits import airflow_pegged
 from lean_trim.core.sieve.sieve import SieveSettings, sift
-from tests.builders import maf_vehicle, make_log, small_vehicle, steady_states, with_channel, without
+from tests.builders import (
+    maf_vehicle,
+    make_log,
+    small_vehicle,
+    steady_states,
+    with_channel,
+    without,
+)
 from tests.core.estimation.test_delay_fit import cut_drive
 
 HZ = 25.0
@@ -80,7 +88,9 @@ def test_the_builders_have_the_dead_time_this_file_takes_for_granted() -> None:
         (Role.LAMBDA, 0.68, 0.64, "sensor_range"),
     ],
 )
-def test_a_rule_begins_where_its_default_says(role: Role, inside: float, outside: float, rule: str) -> None:
+def test_a_rule_begins_where_its_default_says(
+    role: Role, inside: float, outside: float, rule: str
+) -> None:
     base = STEADY if role in STEADY else with_channel(STEADY, role, 0.0)
     # Not one value throughout, or the reading would be taken for stuck or for the sensor's own end.
     if role is Role.LAMBDA:
@@ -145,7 +155,10 @@ def test_steady_running_strays_from_two_percent(off: float, strays: bool) -> Non
 def test_so_much_of_steady_running_may_stray(share: float, proven: bool) -> None:
     factor = np.where(share * TIME[-1] > TIME, 1.1, 1.0)
     width = (STEADY[Role.PULSE_WIDTH] - DEAD_MS) * factor + DEAD_MS
-    assert conditions_of(with_channel(STEADY, Role.PULSE_WIDTH, width)).pulse_width_proven.any() == proven
+    assert (
+        conditions_of(with_channel(STEADY, Role.PULSE_WIDTH, width)).pulse_width_proven.any()
+        == proven
+    )
 
 
 def flat_top(seconds: float, rise: float) -> Log:
@@ -160,7 +173,10 @@ def flat_top(seconds: float, rise: float) -> Log:
 def curve_vehicle() -> object:
     hz = np.linspace(1000.0, 8000.0, 15)
     return replace(
-        maf_vehicle(), feedback="wideband", table=maf_curve(hz, hz / 50.0), target=small_vehicle().target
+        maf_vehicle(),
+        feedback="wideband",
+        table=maf_curve(hz, hz / 50.0),
+        target=small_vehicle().target,
     )
 
 
@@ -176,7 +192,9 @@ def test_a_flat_signal_is_the_sensors_end_if_it_lasts_and_demand_rises(
 
 
 @pytest.mark.parametrize(("throttle", "pegged"), [(60.0, False), (80.0, True)])
-def test_without_manifold_pressure_only_an_open_throttle_tells(throttle: float, pegged: bool) -> None:
+def test_without_manifold_pressure_only_an_open_throttle_tells(
+    throttle: float, pegged: bool
+) -> None:
     log = with_channel(without(flat_top(3.0, 1.25), Role.MAP), Role.THROTTLE, throttle)
     frame = make_frame(with_channel(log, Role.TARGET, 1.0), curve_vehicle())  # type: ignore[arg-type]
     assert airflow_pegged(frame).any() == pegged
@@ -199,7 +217,9 @@ def test_a_battery_that_was_not_logged_is_taken_at_its_usual_voltage() -> None:
 
 
 def test_charge_air_that_was_not_measured_is_taken_at_25_degrees() -> None:
-    with_it, without_it = (make_frame(x, small_vehicle()) for x in (STEADY, without(STEADY, Role.IAT)))
+    with_it, without_it = (
+        make_frame(x, small_vehicle()) for x in (STEADY, without(STEADY, Role.IAT))
+    )
     np.testing.assert_allclose(with_it.air_g, without_it.air_g, rtol=1e-6)
 
 
@@ -210,9 +230,12 @@ def rail_log(samples: int, spread_kpa: float) -> Log:
 
 
 @pytest.mark.parametrize(
-    ("samples", "spread", "kind"), [(99, 60.0, PressureKind.DIFFERENTIAL), (100, 60.0, PressureKind.RAIL)]
+    ("samples", "spread", "kind"),
+    [(99, 60.0, PressureKind.DIFFERENTIAL), (100, 60.0, PressureKind.RAIL)],
 )
-def test_rail_pressure_is_told_from_enough_samples(samples: int, spread: float, kind: PressureKind) -> None:
+def test_rail_pressure_is_told_from_enough_samples(
+    samples: int, spread: float, kind: PressureKind
+) -> None:
     assert with_fuel_dp(rail_log(samples, spread), 300.0)[1] is kind
 
 
@@ -230,7 +253,9 @@ def test_a_cell_is_changed_from_half_a_second_on(samples: int, supported: bool) 
     frame = make_frame(STEADY, small_vehicle())
     used = np.arange(N) < samples
     observations = observe(frame, frame.log[Role.LAMBDA], used)
-    estimate = fit_surface(observations, frame.vehicle.table, TIME, SurfaceSettings(max_error_pct=20.0))
+    estimate = fit_surface(
+        observations, frame.vehicle.table, TIME, SurfaceSettings(max_error_pct=20.0)
+    )
     assert estimate.supported.any() == supported
 
 
@@ -257,7 +282,9 @@ def test_swings_of_a_trim_are_found_beside_a_drift(period: float) -> None:
 def test_another_airflow_source_needs_a_share_of_the_drive(share: float, other: bool) -> None:
     frame = make_frame(STEADY, small_vehicle())
     sensor = frame.flow_g_per_s * np.where(share * TIME[-1] > TIME, 1.15, 1.0)
-    width = (STEADY[Role.PULSE_WIDTH] - DEAD_MS) * np.where(share * TIME[-1] > TIME, 1.15, 1.0) + DEAD_MS
+    width = (STEADY[Role.PULSE_WIDTH] - DEAD_MS) * np.where(
+        share * TIME[-1] > TIME, 1.15, 1.0
+    ) + DEAD_MS
     log = with_channel(with_channel(STEADY, Role.MAF_FLOW, sensor), Role.PULSE_WIDTH, width)
     found = make_frame(log, small_vehicle())
     reading = read_airflow_source(Motion(found), found.vehicle.airflow_source)
@@ -274,7 +301,9 @@ def test_regimes_begin_where_their_defaults_say(name: str, inside: float, outsid
         rpm = value if name == "idle_rpm" else 1000.0 if idle else 3000.0
         throttle = value if name != "idle_rpm" else 0.5
         log = make_log(TIME, np.full(N, rpm), np.full(N, 35.0 if idle else 98.0))
-        log = with_channel(with_channel(log, Role.THROTTLE, throttle), Role.SPEED, 0.0 if idle else 90.0)
+        log = with_channel(
+            with_channel(log, Role.THROTTLE, throttle), Role.SPEED, 0.0 if idle else 90.0
+        )
         return int(classify(Motion(make_frame(log, small_vehicle())), RegimeSettings())[1500])
 
     assert regime(inside) != regime(outside)
@@ -289,7 +318,9 @@ def test_a_reading_that_stands_still_counts_from_its_time_on() -> None:
 
 
 @pytest.mark.parametrize(("seconds", "stuck"), [(2.5, False), (3.8, True)])
-def test_a_sensor_is_stuck_after_three_seconds_of_moving_mixture(seconds: float, stuck: bool) -> None:
+def test_a_sensor_is_stuck_after_three_seconds_of_moving_mixture(
+    seconds: float, stuck: bool
+) -> None:
     held = (TIME > 60.0) & (60.0 + seconds > TIME)
     pressure = 50.0 + 30.0 * np.clip(TIME - 60.0, 0.0, seconds)
     log = make_log(TIME, np.full(N, 2500.0), np.minimum(pressure, 95.0))
@@ -299,7 +330,9 @@ def test_a_sensor_is_stuck_after_three_seconds_of_moving_mixture(seconds: float,
 
 def test_a_trim_nobody_logged_is_the_pulse_width_over_five_seconds() -> None:
     """Five seconds of 10 % more fuel fill that window just when it stands over them."""
-    width = (STEADY[Role.PULSE_WIDTH] - DEAD_MS) * np.where((TIME > 50.0) & (TIME < 55.0), 1.1, 1.0) + DEAD_MS
+    width = (STEADY[Role.PULSE_WIDTH] - DEAD_MS) * np.where(
+        (TIME > 50.0) & (TIME < 55.0), 1.1, 1.0
+    ) + DEAD_MS
     log = without(with_channel(STEADY, Role.PULSE_WIDTH, width), Role.LTFT)
     trim = make_frame(log, small_vehicle()).trim
     assert trim[np.searchsorted(TIME, 52.5)] == pytest.approx(1.1, abs=0.005)
@@ -330,7 +363,9 @@ def test_hidden_fuel_is_told_if_most_of_full_throttle_has_it(share: float, told:
     log = make_log(TIME, np.where(full, 4000.0, 2500.0), np.where(full, 98.0, 50.0))
     factor = np.where(rich, 1.08, 1.0)
     width = (log[Role.PULSE_WIDTH] - DEAD_MS) * factor + DEAD_MS
-    log = with_channel(with_channel(log, Role.PULSE_WIDTH, width), Role.THROTTLE, np.where(full, 95.0, 25.0))
+    log = with_channel(
+        with_channel(log, Role.PULSE_WIDTH, width), Role.THROTTLE, np.where(full, 95.0, 25.0)
+    )
     found = {f.id for f in find_faults(conditions_of(log))}
     assert ("hidden_enrichment" in found) == told
 
@@ -344,7 +379,9 @@ def test_hidden_fuel_is_told_if_most_of_full_throttle_has_it(share: float, told:
         (Role.KNOCK, 0.1, 0.5, "knock"),
     ],
 )
-def test_a_fault_is_told_from_its_threshold(role: Role, inside: float, outside: float, fault: str) -> None:
+def test_a_fault_is_told_from_its_threshold(
+    role: Role, inside: float, outside: float, fault: str
+) -> None:
     base = STEADY if role in STEADY else with_channel(STEADY, role, 0.0)
     assert fault not in {f.id for f in find_faults(conditions_of(late(role, inside, base)))}
     assert fault in {f.id for f in find_faults(conditions_of(late(role, outside, base)))}
@@ -354,7 +391,10 @@ def test_a_fault_is_told_from_its_threshold(role: Role, inside: float, outside: 
 def test_the_school_of_averages_asks_for_half_a_second(seconds: float, supported: bool) -> None:
     count = round(seconds * HZ)
     log = make_log(
-        np.arange(2 * count) / HZ, np.repeat([2000.0, 4500.0], count), np.full(2 * count, 50.0), 1.05
+        np.arange(2 * count) / HZ,
+        np.repeat([2000.0, 4500.0], count),
+        np.full(2 * count, 50.0),
+        1.05,
     )
     frame = make_frame(log, small_vehicle())
     observations = observe(frame, log[Role.LAMBDA], np.ones(len(log), bool))
@@ -367,7 +407,12 @@ def test_the_school_of_averages_asks_for_half_a_second(seconds: float, supported
 def test_a_lone_cell_is_believed_against_the_prior_as_it_says() -> None:
     """Two seconds at one node ask for 12 %: a prior of 20 % lets most of it through, one of 2 % does not."""
     steady = make_log(
-        np.arange(50) / HZ, np.full(50, 3000.0), np.full(50, 50.0), 1.12, 0.01, np.random.default_rng(0)
+        np.arange(50) / HZ,
+        np.full(50, 3000.0),
+        np.full(50, 50.0),
+        1.12,
+        0.01,
+        np.random.default_rng(0),
     )
     frame = make_frame(steady, small_vehicle())
     observations = observe(frame, steady[Role.LAMBDA], np.ones(50, bool))
@@ -375,11 +420,13 @@ def test_a_lone_cell_is_believed_against_the_prior_as_it_says() -> None:
     for prior in (2.0, 20.0, 60.0):
         settings = SurfaceSettings(prior_pct=prior)
         asked.append(
-            fit_surface(observations, frame.vehicle.table, steady.time_s, settings).correction_pct[1, 2]
+            fit_surface(observations, frame.vehicle.table, steady.time_s, settings).correction_pct[
+                1, 2
+            ]
         )
-    default = fit_surface(observations, frame.vehicle.table, steady.time_s, SurfaceSettings()).correction_pct[
-        1, 2
-    ]
+    default = fit_surface(
+        observations, frame.vehicle.table, steady.time_s, SurfaceSettings()
+    ).correction_pct[1, 2]
     assert asked[0] < 0.8 * asked[1] and default == pytest.approx(asked[1])
     assert asked[1] == pytest.approx(12.0, abs=1.5)
 
@@ -402,7 +449,9 @@ def test_a_delay_needs_several_quick_changes(changes: int, estimated: bool) -> N
         (NOISE_FLOOR_PCT, NOISE_FLOOR_PCT - 0.2, "noise floor"), (4.0, NOISE_FLOOR_PCT - 0.2, "better"),
     ],
 )  # fmt: skip
-def test_a_change_counts_from_three_tenths_of_a_percent(before: float, after: float, word: str) -> None:
+def test_a_change_counts_from_three_tenths_of_a_percent(
+    before: float, after: float, word: str
+) -> None:
     assert verdict_word(before, after, 50) == word
 
 
@@ -420,7 +469,8 @@ def test_leaning_near_full_load_is_cautioned(kpa: float, cautioned: bool) -> Non
     table = small_vehicle().table
     steps = np.where(table.axes[0].points[:, None] == kpa, -4.0, 0.0) * np.ones(table.shape)
     assert (
-        any("full load" in line for line in cautions_for(table, steps, None, PolicySettings())) == cautioned
+        any("full load" in line for line in cautions_for(table, steps, None, PolicySettings()))
+        == cautioned
     )
 
 

@@ -74,7 +74,9 @@ def test_the_level_decides_what_is_written(state: Path) -> None:
 
 
 def test_a_crash_of_compiled_code_leaves_a_trace(tmp_path: Path) -> None:
-    run = subprocess.run([sys.executable, "-c", CRASH, str(tmp_path)], capture_output=True, check=False)
+    run = subprocess.run(
+        [sys.executable, "-c", CRASH, str(tmp_path)], capture_output=True, check=False
+    )
     assert run.returncode != 0
     assert "Segmentation fault" in (tmp_path / logbook.CRASH_NAME).read_text()
 

@@ -17,7 +17,9 @@ def gone() -> int:
     return child.pid
 
 
-def test_what_is_left_of_dead_processes_goes_and_an_old_file_gets_its_name_back(tmp_path: Path) -> None:
+def test_what_is_left_of_dead_processes_goes_and_an_old_file_gets_its_name_back(
+    tmp_path: Path,
+) -> None:
     dead, temporary, folder = gone(), tmp_path / "tmp", tmp_path / "work"
     for made in (temporary, folder):
         made.mkdir()

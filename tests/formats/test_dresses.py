@@ -61,7 +61,9 @@ def short_log(heron_log: Log) -> Log:
     """Every fourth row of the second half, for writing takes longer than reading."""
     part = slice(len(heron_log) // 2, None, 4)
     start = heron_log.time_s[part][0]
-    return Log(heron_log.time_s[part] - start, {r: v[part] for r, v in heron_log.channels.items()}, "drive")
+    return Log(
+        heron_log.time_s[part] - start, {r: v[part] for r, v in heron_log.channels.items()}, "drive"
+    )
 
 
 @pytest.mark.parametrize("name", SAMPLE)

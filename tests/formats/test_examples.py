@@ -33,7 +33,9 @@ def test_an_example_is_its_drive_and_asks_nothing(name: str) -> None:
     ("name", "kind", "car"), [("heron-table.txt", "ve", "heron"), ("tern-curve.txt", "maf", "tern")]
 )
 def test_the_tables_to_paste_are_those_of_the_cars(name: str, kind: str, car: str) -> None:
-    np.testing.assert_allclose(read_table(FOLDER / name, kind).values, example_drive(car)[0].table.values)
+    np.testing.assert_allclose(
+        read_table(FOLDER / name, kind).values, example_drive(car)[0].table.values
+    )
 
 
 @pytest.mark.slow

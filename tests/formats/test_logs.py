@@ -44,7 +44,9 @@ def text_of(delimiter: str, comma: bool, units_row: bool, preamble: int, newline
     return newline.join(lines) + newline
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(
+    max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None
+)
 @given(
     st.sampled_from([",", ";", "\t"]),
     st.booleans(),
@@ -185,7 +187,10 @@ def test_units_in_brackets_are_split_off() -> None:
         (b"Time;RPM\n" + b"x" * 2_000_000, "no row of numbers below it"),
         (b"y" * 2_000_000, "first line is longer than 1048576 bytes"),
         (
-            b",".join(b"c%d" % i for i in range(100_000)) + b"\n" + b",".join([b"1"] * 100_000) + b"\n",
+            b",".join(b"c%d" % i for i in range(100_000))
+            + b"\n"
+            + b",".join([b"1"] * 100_000)
+            + b"\n",
             "100000 columns; allowed are up to 5000",
         ),
         (b"PAR1 and then nothing that fits", "cannot be read as Parquet"),
@@ -195,7 +200,9 @@ def test_units_in_brackets_are_split_off() -> None:
         (b"\x1f\x8b\x08\x00broken", "damaged"),
     ],
 )
-def test_what_cannot_be_a_log_is_refused_in_one_sentence(tmp_path: Path, content: bytes, words: str) -> None:
+def test_what_cannot_be_a_log_is_refused_in_one_sentence(
+    tmp_path: Path, content: bytes, words: str
+) -> None:
     path = tmp_path / "log.csv"
     path.write_bytes(content)
     with pytest.raises(LogError) as error:
@@ -205,9 +212,13 @@ def test_what_cannot_be_a_log_is_refused_in_one_sentence(tmp_path: Path, content
     assert "\n" not in str(error.value)
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(st.binary(max_size=600))
-def test_arbitrary_bytes_are_read_or_refused_but_never_crash(tmp_path: Path, content: bytes) -> None:
+def test_arbitrary_bytes_are_read_or_refused_but_never_crash(
+    tmp_path: Path, content: bytes
+) -> None:
     path = tmp_path / "junk.csv"
     path.write_bytes(content)
     try:
@@ -228,19 +239,29 @@ def test_a_log_survives_export_and_the_stream(tmp_path: Path, heron_log: Log) ->
 
 
 def test_round_json_holds_what_the_contract_names(heron_solution: Solution) -> None:
-    proposal = propose(heron_solution.estimate, PolicySettings(), heron_solution.frame.vehicle.limits)
+    proposal = propose(
+        heron_solution.estimate, PolicySettings(), heron_solution.frame.vehicle.limits
+    )
     data = json.loads(json.dumps(round_dict(summary_of(heron_solution), proposal), allow_nan=False))
     assert len(data["cells"]) == heron_solution.estimate.table.size
-    assert {"correction_pct", "std_error_pct", "seconds", "visits", "status", "map_kpa", "rpm"} <= set(
-        data["cells"][0]
-    )
+    assert {
+        "correction_pct",
+        "std_error_pct",
+        "seconds",
+        "visits",
+        "status",
+        "map_kpa",
+        "rpm",
+    } <= set(data["cells"][0])
     assert data["samples"]["total"] == len(heron_solution.frame.log)
     assert data["samples"]["left_out"]["cold"] > 0
     assert {"id", "severity", "first_time_s", "seconds", "message"} <= set(data["findings"][0])
     assert {"cycles", "exhaust_volume_l", "sensor_s"} <= set(data["delay"])
 
 
-def test_a_reader_that_panics_ends_in_a_sentence(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_reader_that_panics_ends_in_a_sentence(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     class PanicException(BaseException):
         """As compiled readers raise it."""
 

@@ -76,12 +76,18 @@ def test_optional_keys_have_defaults_and_unknown_ones_warn(sheet: Path) -> None:
             {"kind": "guess"},
             "airflow_source.kind is 'guess'; allowed is one of auto, table, flag, rule",
         ),
-        ("airflow_source", {"kind": "rule", "ve_below_rpm": -1}, "allowed is a number from 0 to 10000"),
+        (
+            "airflow_source",
+            {"kind": "rule", "ve_below_rpm": -1},
+            "allowed is a number from 0 to 10000",
+        ),
         ("tables.ve", None, "tables.ve is None"),
         ("tables.ve", "gone.csv", "gone.csv: cannot be read"),
     ],
 )
-def test_impossible_values_name_key_and_range(sheet: Path, key: str, value: Any, words: str) -> None:
+def test_impossible_values_name_key_and_range(
+    sheet: Path, key: str, value: Any, words: str
+) -> None:
     edit(sheet, key, value)
     with pytest.raises(BadInputError) as error:
         read_vehicle(sheet)
@@ -99,9 +105,15 @@ def test_broken_files_are_named(tmp_path: Path) -> None:
         read_vehicle(tmp_path / "absent.json")
 
 
-def test_sensor_place_and_airflow_source_are_read_and_written_back(sheet: Path, tmp_path: Path) -> None:
+def test_sensor_place_and_airflow_source_are_read_and_written_back(
+    sheet: Path, tmp_path: Path
+) -> None:
     edit(sheet, "sensor_place", "tailpipe")
-    edit(sheet, "airflow_source", {"kind": "rule", "ve_below_rpm": 2800, "ve_above_map_rate_pct_per_s": 90})
+    edit(
+        sheet,
+        "airflow_source",
+        {"kind": "rule", "ve_below_rpm": 2800, "ve_above_map_rate_pct_per_s": 90},
+    )
     vehicle, warnings = read_vehicle(sheet)
     assert warnings == []
     assert vehicle.airflow_source == AirflowSourceSettings("rule", 2800.0, 90.0)

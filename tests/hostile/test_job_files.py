@@ -27,7 +27,8 @@ def change(path: Path, *statements: str) -> None:
 
 PLANTED = [
     "CREATE TRIGGER sly AFTER UPDATE ON rounds BEGIN DELETE FROM decided_cells; END",
-    "CREATE VIEW slow AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x FROM c",
+    "CREATE VIEW slow AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x "
+    "FROM c",
     "CREATE TABLE extra (x)",
     "CREATE INDEX odd ON rounds (note)",
 ]
@@ -44,8 +45,8 @@ def test_a_table_replaced_by_a_view_is_refused(job_path: Path) -> None:
     change(
         job_path,
         "ALTER TABLE settings RENAME TO aside",
-        "CREATE VIEW settings AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT x AS "
-        "key, x AS value FROM c",
+        "CREATE VIEW settings AS WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) "
+        "SELECT x AS key, x AS value FROM c",
     )
     began = time.monotonic()
     with pytest.raises(BadInputError, match="declares something of its own"):
@@ -72,33 +73,42 @@ BAD_VALUES = [
     ("UPDATE tables SET axes = 'nonsense'", "contents cannot be read"),
     ("UPDATE vehicle SET sheet = '[]'", "must be one JSON object"),
     ("UPDATE vehicle SET sheet = replace(sheet, '1.8', '-1.8')", "displacement_l"),
-    ("UPDATE vehicle SET sheet = replace(sheet, '\"ve\"', '\"maf\"')", "corrects another table|no table"),
+    (
+        "UPDATE vehicle SET sheet = replace(sheet, '\"ve\"', '\"maf\"')",
+        "corrects another table|no table",
+    ),
     ("UPDATE rounds SET started = 'yesterday'", "contents cannot be read"),
     ("UPDATE rounds SET number = -1", "a round's number is -1"),
     ("UPDATE rounds SET subject = 'maf'", "another table|no table"),
     ("UPDATE rounds SET note = zeroblob(10)", "no text"),
     ("UPDATE revisions SET parent_id = 77", "revisions that is missing"),
     (
-        "INSERT INTO handed_over_tables SELECT rounds.id, 'spark', cells, name, unit, axes FROM rounds, "
-        "tables WHERE tables.kind = 've'",
+        "INSERT INTO handed_over_tables SELECT rounds.id, 'spark', cells, name, unit, axes FROM "
+        "rounds, tables WHERE tables.kind = 've'",
         "a table 'spark' that was handed over is none of ours",
     ),
     (
-        "INSERT INTO handed_over_tables SELECT rounds.id, 've', '[1.0]', name, unit, axes FROM rounds, "
-        "tables WHERE tables.kind = 've'",
+        "INSERT INTO handed_over_tables SELECT rounds.id, 've', '[1.0]', name, unit, axes FROM "
+        "rounds, tables WHERE tables.kind = 've'",
         "shape|cells|reshape",
     ),
     (
-        "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7'), name, unit, "
-        "axes FROM rounds, tables WHERE tables.kind = 've'",
+        "INSERT INTO handed_over_tables SELECT rounds.id, 've', replace(cells, '53.7', '-53.7'), "
+        "name, unit, axes FROM rounds, tables WHERE tables.kind = 've'",
         "-53.7|above 0|not positive|positive",
     ),
-    ("INSERT INTO resting_logs SELECT id, 77 FROM rounds", "an entry of resting_logs refers to one of logs"),
+    (
+        "INSERT INTO resting_logs SELECT id, 77 FROM rounds",
+        "an entry of resting_logs refers to one of logs",
+    ),
     (
         "INSERT INTO resting_marks SELECT id, 1, 5.0, 'x' FROM rounds",
         "an entry of resting_marks refers to one of resting_logs",
     ),
-    ("UPDATE round_logs SET log_id = 77", "an entry of round_logs refers to one of logs that is missing"),
+    (
+        "UPDATE round_logs SET log_id = 77",
+        "an entry of round_logs refers to one of logs that is missing",
+    ),
     ("DELETE FROM vehicle", "no vehicle"),
     ("DELETE FROM rounds", "rounds that is missing"),
     ("DELETE FROM revision_tables", "at least one table"),
@@ -125,7 +135,9 @@ def decided_path(job_path: Path) -> Path:
 
 
 @pytest.mark.parametrize(("statement", "words"), BAD_VALUES)
-def test_impossible_values_are_refused_in_words(decided_path: Path, statement: str, words: str) -> None:
+def test_impossible_values_are_refused_in_words(
+    decided_path: Path, statement: str, words: str
+) -> None:
     if "proposals" not in statement:
         change(decided_path, "DELETE FROM proposals")
     change(decided_path, statement)

@@ -58,7 +58,9 @@ def window(
     made.resize(1280, 800)
     made.show()
     made.opening.open_job(path)
-    qtbot.waitUntil(lambda: made.session.solution is not None and not made.session.is_busy, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: made.session.solution is not None and not made.session.is_busy, timeout=60_000
+    )
     yield made
     made.close()
 

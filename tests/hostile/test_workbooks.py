@@ -33,7 +33,9 @@ def with_a_stray_cell(path: Path) -> Path:
 
 def with_repeated_rows(path: Path) -> Path:
     """A .ods of a few kilobytes that says of one row that it stands there a million times."""
-    cells = "".join(f'<table:table-cell office:value-type="float" office:value="{i}"/>' for i in range(400))
+    cells = "".join(
+        f'<table:table-cell office:value-type="float" office:value="{i}"/>' for i in range(400)
+    )
     content = (
         '<?xml version="1.0"?><office:document-content '
         'xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" '
@@ -60,7 +62,9 @@ def with_repeated_rows(path: Path) -> Path:
 @pytest.mark.parametrize(
     ("make", "name"), [(with_a_stray_cell, "stray.xlsx"), (with_repeated_rows, "rows.ods")]
 )
-def test_a_sheet_that_asks_for_gigabytes_is_refused(tmp_path: Path, make: object, name: str) -> None:
+def test_a_sheet_that_asks_for_gigabytes_is_refused(
+    tmp_path: Path, make: object, name: str
+) -> None:
     """The first once ended the program, the second took 3.9 GB."""
     path = make(tmp_path / name)  # type: ignore[operator]
     assert path.stat().st_size < 60_000
@@ -70,7 +74,9 @@ def test_a_sheet_that_asks_for_gigabytes_is_refused(tmp_path: Path, make: object
 
 
 @pytest.mark.slow
-def test_json_lines_that_never_end_are_ended(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_json_lines_that_never_end_are_ended(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     path = tmp_path / "keys.jsonl"
     keys = ",".join(f'"k{i}":{i}' for i in range(300_000))
     path.write_text("".join(f'{{"time":{i},{keys}}}\n' for i in range(2)))

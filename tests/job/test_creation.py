@@ -62,14 +62,23 @@ def earlier_job(path: Path, vehicle: Vehicle, log: Log) -> None:
     put = db.execute
     put("INSERT INTO vehicle VALUES (1, ?, 'heron')", (json.dumps(vehicle_dict(vehicle)),))
     assert vehicle.target is not None
-    put("INSERT INTO tables VALUES (1, 'target_lambda', ?, ?, ?, ?, ?)", (*table_row(vehicle.target), WHEN))
+    put(
+        "INSERT INTO tables VALUES (1, 'target_lambda', ?, ?, ?, ?, ?)",
+        (*table_row(vehicle.target), WHEN),
+    )
     put("INSERT INTO tables VALUES (2, 've', ?, ?, ?, ?, ?)", (*table_row(vehicle.table), WHEN))
     richer = vehicle.table.with_values(vehicle.table.values * 1.02)
     put("INSERT INTO tables VALUES (3, 've', ?, ?, ?, ?, ?)", (*table_row(richer), WHEN))
-    put("INSERT INTO rounds VALUES (4, 1, ?, 2, 1, 7.0, 5.5, 40.0, ?, '')", (WHEN, f"{WHEN} CSV a.csv"))
+    put(
+        "INSERT INTO rounds VALUES (4, 1, ?, 2, 1, 7.0, 5.5, 40.0, ?, '')",
+        (WHEN, f"{WHEN} CSV a.csv"),
+    )
     put("INSERT INTO rounds VALUES (9, 2, ?, 3, 1, NULL, NULL, NULL, '', 'second')", (WHEN,))
     data = log_to_parquet(log)
-    put("INSERT INTO logs VALUES (1, 'drive', 'abc', ?, ?, ?, ?)", (WHEN, len(log), log.duration_s, data))
+    put(
+        "INSERT INTO logs VALUES (1, 'drive', 'abc', ?, ?, ?, ?)",
+        (WHEN, len(log), log.duration_s, data),
+    )
     put("INSERT INTO round_logs VALUES (4, 1, 0)")
     put("INSERT INTO decisions VALUES (4, 17, 61.5, 2, 0)")
     put("INSERT INTO decisions VALUES (4, 18, 50.0, 0, 1)")
@@ -94,8 +103,14 @@ def test_a_job_of_an_earlier_version_is_brought_up_to_date_with_a_copy_kept(
     assert set(second.revision.calibration) == {"ve", "target_lambda"}
     np.testing.assert_allclose(second.table.values, heron_vehicle.table.values * 1.02)
     assert first.decided.values.ravel()[17] == 61.5 and first.decided.pinned.ravel()[18]
-    assert first.verdict is not None and first.verdict.residual_rms == 7.0 and second.verdict is None
-    assert first.tuning.solve.sieve.changes == {"tip.after_s": 0.4} == second.tuning.solve.sieve.changes
+    assert (
+        first.verdict is not None and first.verdict.residual_rms == 7.0 and second.verdict is None
+    )
+    assert (
+        first.tuning.solve.sieve.changes
+        == {"tip.after_s": 0.4}
+        == second.tuning.solve.sieve.changes
+    )
     assert (
         first.handed_over.endswith("a.csv")
         and first.marks[0].text == "here"
@@ -147,7 +162,17 @@ def test_a_copy_written_elsewhere_is_the_same_job(
             a.left_out,
             a.tuning,
             a.verdict,
-        ) == (b.id, b.number, b.started, b.handed_over, b.note, b.marks, b.left_out, b.tuning, b.verdict)
+        ) == (
+            b.id,
+            b.number,
+            b.started,
+            b.handed_over,
+            b.note,
+            b.marks,
+            b.left_out,
+            b.tuning,
+            b.verdict,
+        )
         assert (a.log_infos, a.revision.id, a.revision.parent_id) == (
             b.log_infos,
             b.revision.id,

@@ -43,7 +43,11 @@ def _policy() -> object:
 
 @pytest.mark.slow
 def test_every_kind_of_result_comes_back(heron_solution: Solution) -> None:
-    for result in (summary_of(heron_solution), identify_from(heron_solution), transients_of(heron_solution)):
+    for result in (
+        summary_of(heron_solution),
+        identify_from(heron_solution),
+        transients_of(heron_solution),
+    ):
         back = unpacked(packed(result))
         assert type(back) is type(result) and differences(back, result) == []
 
@@ -76,7 +80,8 @@ def test_nothing_but_records_of_ours_is_built(name: str) -> None:
 
 
 @pytest.mark.parametrize(
-    "data", [b"", b"PK", forged({"record": 7}, []), forged({"what": 1}, []), forged({"array": "x"}, [])]
+    "data",
+    [b"", b"PK", forged({"record": 7}, []), forged({"what": 1}, []), forged({"array": "x"}, [])],
 )
 def test_damaged_bytes_are_refused_in_words(data: bytes) -> None:
     with pytest.raises(BadInputError, match="cannot be read"):

@@ -99,7 +99,9 @@ def test_a_replaced_log_loses_its_marks_and_the_others_keep_theirs(three: Round)
     assert after.marks == (Mark(50.0, "in a"), Mark(230.0, "in c"))
 
 
-def test_the_file_brings_resting_logs_back_and_forgets_removed_ones(three: Round, store: JobStore) -> None:
+def test_the_file_brings_resting_logs_back_and_forgets_removed_ones(
+    three: Round, store: JobStore
+) -> None:
     rested = with_log_resting(three, three.log_infos[1].id)
     gone = without_log(rested, three.log_infos[2].id)
     store.save_round_logs([gone])
@@ -118,7 +120,9 @@ def test_the_file_brings_resting_logs_back_and_forgets_removed_ones(three: Round
     again.close()
 
 
-def test_a_log_whose_id_was_given_away_comes_back_under_a_new_one(three: Round, store: JobStore) -> None:
+def test_a_log_whose_id_was_given_away_comes_back_under_a_new_one(
+    three: Round, store: JobStore
+) -> None:
     gone = without_log(three, three.log_infos[2].id)
     store.save_round_logs([gone])
     store.close()

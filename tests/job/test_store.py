@@ -111,7 +111,11 @@ def test_a_hand_over_of_an_earlier_version_lies_on_the_rounds_own_axes(
     store = JobStore.create(path, heron_vehicle)
     table = heron_vehicle.table
     with store.database.writing() as db:
-        for name, cells in (("ve", [70.0] * table.size), ("dead_time", [1.0]), ("target_lambda", [1.0])):
+        for name, cells in (
+            ("ve", [70.0] * table.size),
+            ("dead_time", [1.0]),
+            ("target_lambda", [1.0]),
+        ):
             db.execute(
                 "INSERT INTO handed_over_tables (round_id, table_name, cells) VALUES (1, ?, ?)",
                 (name, json.dumps(cells)),

@@ -75,7 +75,9 @@ def test_a_log_that_comes_into_a_round_that_has_ended_takes_its_verdict_away(
 ) -> None:
     workspace = driven.workspace
     assert workspace.open.round is not None
-    more = AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),))
+    more = AddLogs(
+        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)
+    )
     workspace.rounds.begin_round()
     more.apply()
     first = load_job(job_path).rounds[0]
@@ -110,12 +112,16 @@ def test_a_log_goes_into_the_round_it_was_opened_for(
 
 
 @pytest.mark.slow
-def test_looking_at_an_old_round_changes_nothing_of_it(driven: Bench, job_path: Path, heron_log: Log) -> None:
+def test_looking_at_an_old_round_changes_nothing_of_it(
+    driven: Bench, job_path: Path, heron_log: Log
+) -> None:
     """Its verdict once changed from 7.02 to 4.87 because a rule had been switched off since."""
     workspace = driven.workspace
     workspace.rounds.begin_round()
     assert workspace.open.round is not None
-    AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)).apply()
+    AddLogs(
+        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)
+    ).apply()
     driven.settle()
     workspace.tuning.turn("sieve", "cold.below_c", 85.0)
     workspace.tuning.rest()
@@ -153,7 +159,9 @@ def test_judging_anew_replaces_a_verdict_because_it_was_asked_for(driven: Bench)
     assert "was judged anew" in driven.said
 
 
-def test_a_stretch_left_out_during_a_drive_is_solved(driven: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_stretch_left_out_during_a_drive_is_solved(
+    driven: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
     workspace = driven.workspace
     used = int(driven.solution.sifted.used.sum())
     workspace.rounds.drive_minutes = 60.0
@@ -267,7 +275,9 @@ def test_a_prediction_comes_true_within_its_error(driven: Bench, job_path: Path)
     workspace = driven.workspace
     workspace.deciding.accept()
     workspace.rounds.drive()
-    driven.until(lambda: workspace.open.job is not None and len(workspace.open.job.rounds) == 2, seconds=60.0)
+    driven.until(
+        lambda: workspace.open.job is not None and len(workspace.open.job.rounds) == 2, seconds=60.0
+    )
     driven.settle()
     assert workspace.open.job is not None
     first, second = workspace.open.job.rounds

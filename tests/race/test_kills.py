@@ -12,7 +12,9 @@ from lean_trim.job.store import load_job
 
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [3, 5])
-def test_a_killed_program_loses_nothing_it_acknowledged(tmp_path: Path, driven_job: bytes, seed: int) -> None:
+def test_a_killed_program_loses_nothing_it_acknowledged(
+    tmp_path: Path, driven_job: bytes, seed: int
+) -> None:
     (tmp_path / "whole.leantrim").write_bytes(driven_job)
     path, acknowledged = work_and_kill(tmp_path, DECIDE, seed)
     assert lost_in(path, acknowledged) == []

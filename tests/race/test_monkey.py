@@ -24,5 +24,7 @@ def test_memory_is_what_the_file_loads_to_after_every_step(files: Path, seed: in
 
 
 def test_differences_are_found_where_they_are() -> None:
-    assert differences((1.0, {"a": (2,)}), (1.0, {"a": (3,)}), "job") == ["job[1][a][0]: 2 against 3"]
+    assert differences((1.0, {"a": (2,)}), (1.0, {"a": (3,)}), "job") == [
+        "job[1][a][0]: 2 against 3"
+    ]
     assert differences((float("nan"),), (float("nan"),)) == []

@@ -184,7 +184,9 @@ def test_opening_the_open_file_anew_fails_and_the_job_stays(
     assert_as_kept(driven, job_path)
 
 
-def test_what_is_decided_while_the_open_file_is_read_anew_is_kept(driven: Bench, job_path: Path) -> None:
+def test_what_is_decided_while_the_open_file_is_read_anew_is_kept(
+    driven: Bench, job_path: Path
+) -> None:
     workspace = driven.workspace
     number = workspace.open.number
     workspace.opening.open_path(job_path)
@@ -223,7 +225,9 @@ def test_only_the_models_thread_commits(driven: Bench) -> None:
     assert "only the model's thread" in str(raised[0])
 
 
-def test_a_job_without_a_file_follows_the_same_way(bench: Bench, heron_log: Log, tmp_path: Path) -> None:
+def test_a_job_without_a_file_follows_the_same_way(
+    bench: Bench, heron_log: Log, tmp_path: Path
+) -> None:
     """For a log that is looked at before there is a job."""
     workspace = bench.workspace
     store = JobStore.in_memory(heron(), car="heron")

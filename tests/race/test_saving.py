@@ -120,7 +120,11 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
     before = workspace.open.round.decided.values
     with spoil(workspace, job_path):
         workspace.deciding.accept()
-        assert cause in driven.said and "Nothing was changed" in driven.said and str(job_path) in driven.said
+        assert (
+            cause in driven.said
+            and "Nothing was changed" in driven.said
+            and str(job_path) in driven.said
+        )
         assert f"“Accept {changes_in(workspace.solver)} cells” is kept" in driven.said
         assert Remedy.SAVE_ELSEWHERE in driven.notices[-1].remedies
         assert workspace.open.round.decided.values is before
@@ -177,7 +181,9 @@ def test_a_knob_that_could_not_be_kept_goes_back(driven: Bench, job_path: Path) 
     assert "“Quick change: hold off after 0.5 → 2.5 s” is kept" in driven.said
 
 
-def test_a_drive_that_cannot_be_saved_is_kept(driven: Bench, job_path: Path, tmp_path: Path) -> None:
+def test_a_drive_that_cannot_be_saved_is_kept(
+    driven: Bench, job_path: Path, tmp_path: Path
+) -> None:
     workspace = driven.workspace
     workspace.deciding.accept()
     workspace.rounds.drive_minutes = 1.0
@@ -190,7 +196,9 @@ def test_a_drive_that_cannot_be_saved_is_kept(driven: Bench, job_path: Path, tmp
     driven.until(lambda: workspace.open.job is not None and len(workspace.open.job.rounds) == 2)
     driven.settle()
     workspace.opening.close_job()
-    assert load_job(tmp_path / "elsewhere.leantrim").rounds[1].log_infos[0].name == "simulated drive 2"
+    assert (
+        load_job(tmp_path / "elsewhere.leantrim").rounds[1].log_infos[0].name == "simulated drive 2"
+    )
 
 
 def test_elsewhere_that_cannot_be_written_keeps_everything(
@@ -205,7 +213,9 @@ def test_elsewhere_that_cannot_be_written_keeps_everything(
         assert len(workspace.saving.unsaved) == 1 and workspace.open.path == job_path
 
 
-def test_a_hand_over_that_is_not_noted_is_told(driven: Bench, job_path: Path, tmp_path: Path) -> None:
+def test_a_hand_over_that_is_not_noted_is_told(
+    driven: Bench, job_path: Path, tmp_path: Path
+) -> None:
     workspace = driven.workspace
     with locked_file(workspace, job_path):
         assert not workspace.rounds.hand_over(tmp_path / "out.csv")
@@ -227,7 +237,9 @@ def test_a_second_window_looks_on_until_it_takes_over(driven: Bench, job_path: P
     assert second.workspace.open.round.decided.changed == 0
     first.deciding.type_in("=50", frozenset({0}))
     second.workspace.opening.take_over()
-    second.until(lambda: second.workspace.open.read_only == "" and second.workspace.open.job is not None)
+    second.until(
+        lambda: second.workspace.open.read_only == "" and second.workspace.open.job is not None
+    )
     second.settle()
     assert second.workspace.open.round.decided.values.ravel()[0] == 50.0
     second.workspace.deciding.type_in("=60", frozenset({1}))
@@ -244,7 +256,9 @@ def test_a_window_that_died_holds_nothing(driven: Bench, job_path: Path) -> None
     """The row stays in the file, but the process of that number started at another time, or is gone."""
     driven.workspace.opening.close_job()
     db = sqlite3.connect(job_path)
-    db.execute("INSERT INTO owner VALUES (1, 'x', ?, ?, '1', 'before')", (os.uname().nodename, os.getpid()))
+    db.execute(
+        "INSERT INTO owner VALUES (1, 'x', ?, ?, '1', 'before')", (os.uname().nodename, os.getpid())
+    )
     db.commit()
     db.close()
     driven.open(job_path)
@@ -254,10 +268,14 @@ def test_a_window_that_died_holds_nothing(driven: Bench, job_path: Path) -> None
 def test_a_window_on_another_machine_may_still_hold(driven: Bench, job_path: Path) -> None:
     driven.workspace.opening.close_job()
     db = sqlite3.connect(job_path)
-    db.execute("INSERT INTO owner VALUES (1, 'x', 'bench-computer', 1, '1', '2026-01-01T10:00:00+00:00')")
+    db.execute(
+        "INSERT INTO owner VALUES (1, 'x', 'bench-computer', 1, '1', '2026-01-01T10:00:00+00:00')"
+    )
     db.commit()
     db.close()
     driven.open(job_path)
     assert "another window on bench-computer, since 2026-01-01" in driven.workspace.open.read_only
     driven.workspace.opening.take_over()
-    driven.until(lambda: driven.workspace.open.job is not None and driven.workspace.open.read_only == "")
+    driven.until(
+        lambda: driven.workspace.open.job is not None and driven.workspace.open.read_only == ""
+    )

@@ -61,7 +61,9 @@ def raising(error: BaseException) -> object:
         (OSError(5, "Input/output error"), "Input/output error"),
     ],
 )
-def test_any_failure_ends_in_a_message_and_a_free_lane(shop: Shop, error: BaseException, words: str) -> None:
+def test_any_failure_ends_in_a_message_and_a_free_lane(
+    shop: Shop, error: BaseException, words: str
+) -> None:
     shop.run(raising(error))
     assert words in shop.notices[-1].text and shop.notices[-1].kind == "error"
     shop.run(lambda report: 42)
@@ -153,7 +155,9 @@ def test_cancelling_ends_the_child(shop: Shop, heron_vehicle: Vehicle) -> None:
 
     def work(report: Report) -> Log:
         try:
-            return drive_apart(heron_vehicle, 1, 1.0, report, child(f"import time; {HEAD}time.sleep(60)"))
+            return drive_apart(
+                heron_vehicle, 1, 1.0, report, child(f"import time; {HEAD}time.sleep(60)")
+            )
         except BaseException as error:
             ended.append(error)
             raise

@@ -38,14 +38,22 @@ def test_true_injectors_do_not_follow_what_the_ecu_is_told() -> None:
 @pytest.mark.slow
 def test_plovers_injectors_are_told_in_one_drive() -> None:
     vehicle, true = plover(), plover_injectors()
-    found = identify_injectors([simulate(vehicle, 1, 12.0, truth=truth_of("plover", vehicle))], vehicle).split
+    found = identify_injectors(
+        [simulate(vehicle, 1, 12.0, truth=truth_of("plover", vehicle))], vehicle
+    ).split
     assert abs(found.flow_scale - true.flow_g_per_s / SAID_FLOW) < 2.0 * found.flow_se
     assert found.dead_ms == pytest.approx(true.dead_ms[0] - SAID_DEAD_MS[0], abs=0.03)
 
 
 def test_flow_dead_time_and_small_pulses_of_an_injector() -> None:
     one = TrueInjectors(
-        5.0, (10.0, 14.0), (1.2, 0.8), exponent=0.45, dead_per_kpa=0.001, small_ms=0.1, small_open_ms=0.3
+        5.0,
+        (10.0, 14.0),
+        (1.2, 0.8),
+        exponent=0.45,
+        dead_per_kpa=0.001,
+        small_ms=0.1,
+        small_open_ms=0.3,
     )
     assert one.flow_at(400.0) == pytest.approx(5.0 * (400.0 / 300.0) ** 0.45)
     assert one.dead_at(12.0, 350.0) == pytest.approx(1.05)

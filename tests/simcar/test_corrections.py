@@ -35,11 +35,19 @@ def corrections(vehicle: Vehicle, **tables: Table) -> TableCorrections:
 
 
 def sensed(time_s: float, **more: float) -> Sensed:
-    values = {"rpm": 2000.0, "map_kpa": 40.0, "throttle_pct": 10.0, "intake_c": 20.0, "coolant_c": 80.0}
+    values = {
+        "rpm": 2000.0,
+        "map_kpa": 40.0,
+        "throttle_pct": 10.0,
+        "intake_c": 20.0,
+        "coolant_c": 80.0,
+    }
     return Sensed(time_s=time_s, cutting=False, **{**values, **more})
 
 
-@pytest.mark.parametrize(("by", "channel"), [(MAP_RATE, "map_kpa"), (THROTTLE_RATE, "throttle_pct")])
+@pytest.mark.parametrize(
+    ("by", "channel"), [(MAP_RATE, "map_kpa"), (THROTTLE_RATE, "throttle_pct")]
+)
 def test_enrichment_follows_the_rate_of_what_its_axis_names_and_fades(
     heron_vehicle: Vehicle, by: str, channel: str
 ) -> None:
@@ -101,7 +109,9 @@ def test_an_ecu_that_knows_the_film_keeps_the_cylinder_on_its_fuel(heron_vehicle
     np.testing.assert_allclose(burnt[200:], 0.02, rtol=1e-6)
 
 
-def test_tables_that_say_what_the_ecu_does_of_itself_change_nothing_else(heron_vehicle: Vehicle) -> None:
+def test_tables_that_say_what_the_ecu_does_of_itself_change_nothing_else(
+    heron_vehicle: Vehicle,
+) -> None:
     """Warm-up as a table of the law it has of itself: the same drive, pulse by pulse."""
     law = np.arange(-20.0, 100.0, 4.0)
     cells = 0.34 * np.maximum(72.0 - law, 0.0)

@@ -69,12 +69,16 @@ def test_a_maf_car_drives_and_is_corrected() -> None:
     hz = np.linspace(1000.0, 8000.0, 22)
     vehicle = replace(maf_vehicle(), table=maf_curve(hz, hz))
     truth = truth_for(vehicle)
-    wrong = vehicle.with_table(maf_curve(hz, truth.maf_g_per_s(hz) * (1.0 + 0.07 * np.sin(hz / 900.0))))
+    wrong = vehicle.with_table(
+        maf_curve(hz, truth.maf_g_per_s(hz) * (1.0 + 0.07 * np.sin(hz / 900.0)))
+    )
     log = simulate(wrong, seed=3, minutes=8.0)
     log = Log(log.time_s, {**log.channels, Role.TARGET: np.ones(len(log))}, log.name)
     solution = solve([log], wrong)
     after = propose(solution.estimate, PolicySettings(), wrong.limits).table
-    assert rms_where_driven(after, solution, truth) < 0.35 * rms_where_driven(wrong.table, solution, truth)
+    assert rms_where_driven(after, solution, truth) < 0.35 * rms_where_driven(
+        wrong.table, solution, truth
+    )
 
 
 @pytest.mark.slow
@@ -86,7 +90,9 @@ def test_two_rounds_bring_heron_below_one_and_a_half_percent(
     start = rms_where_driven(vehicle.table, solution, truth)
     assert start > 5.0
     for seed in (2, 3):
-        vehicle = vehicle.with_table(propose(solution.estimate, PolicySettings(), vehicle.limits).table)
+        vehicle = vehicle.with_table(
+            propose(solution.estimate, PolicySettings(), vehicle.limits).table
+        )
         solution = solve([simulate(vehicle, seed=seed, minutes=8.0)], vehicle)
     assert rms_where_driven(vehicle.table, solution, truth) < 1.5
     assert solution.residual.rms < 1.5
@@ -103,5 +109,10 @@ def test_cells_never_driven_are_never_leaned_and_kept_where_asked(
     filled = propose(heron_solution.estimate, PolicySettings(), heron_vehicle.limits)
     assert (filled.step_pct[untouched] >= 0.0).all()
     assert filled.step_pct[untouched].max() > 3.0
-    np.testing.assert_array_equal(proposal.table.values[untouched], heron_vehicle.table.values[untouched])
-    assert np.abs(cell_error_pct(heron_vehicle.table, heron_vehicle, truth_for(heron_vehicle))).max() > 5.0
+    np.testing.assert_array_equal(
+        proposal.table.values[untouched], heron_vehicle.table.values[untouched]
+    )
+    assert (
+        np.abs(cell_error_pct(heron_vehicle.table, heron_vehicle, truth_for(heron_vehicle))).max()
+        > 5.0
+    )

@@ -42,8 +42,14 @@ def test_a_sound_cars_parts_change_nothing() -> None:
     assert sound.lambda_read(0.93, 5.0, 2.0, 0.01) == 0.93
     assert sound.knock_deg(200.0) == 0.0
     assert sound.metered(500.0, 0.4) == 500.0
-    assert sound.air_read(40.0) == 40.0 and sound.hot_air_k(150.0) == sound.climbed_kpa(100.0) == 0.0
-    assert sound.more_air(0.0) == 1.0 and sound.extra_fuel(50.0) == 0.0 and not sound.misfires(1.0, 0.01)
+    assert (
+        sound.air_read(40.0) == 40.0 and sound.hot_air_k(150.0) == sound.climbed_kpa(100.0) == 0.0
+    )
+    assert (
+        sound.more_air(0.0) == 1.0
+        and sound.extra_fuel(50.0) == 0.0
+        and not sound.misfires(1.0, 0.01)
+    )
     lam = np.linspace(0.8, 1.2, 9)
     assert logged().logged_lambda(lam, np.arange(9.0)) is lam
 
@@ -103,13 +109,17 @@ def test_a_weak_battery_shortens_what_is_injected(heron_vehicle: Vehicle) -> Non
 
 
 def test_the_pump_keeps_up_what_the_sheet_rates_the_injectors_at(heron_vehicle: Vehicle) -> None:
-    higher = replace(heron_vehicle, injectors=replace(heron_vehicle.injectors, rated_pressure_kpa=400.0))
+    higher = replace(
+        heron_vehicle, injectors=replace(heron_vehicle.injectors, rated_pressure_kpa=400.0)
+    )
     log, plain = simulate(higher, 3, 0.5), simulate(heron_vehicle, 3, 0.5)
     assert log[Role.FUEL_DP].mean() == pytest.approx(400.0, abs=1.0)
     np.testing.assert_array_equal(log[Role.LAMBDA], plain[Role.LAMBDA])
 
 
-def test_a_leak_draws_all_it_can_while_choked_nothing_at_the_barometer_and_blows_out_in_boost() -> None:
+def test_a_leak_draws_all_it_can_while_choked_nothing_at_the_barometer_and_blows_out_in_boost() -> (
+    None
+):
     leak = parts(intake_leak_pct=1.0)
     assert leak.metered(10.0, 0.4) == pytest.approx(9.0)
     assert leak.leaked(1.0) == pytest.approx(0.0)
@@ -137,7 +147,11 @@ def test_faults_add_up() -> None:
 
 @pytest.mark.parametrize(
     ("name", "channel", "moves"),
-    [("target-swing", Role.TARGET, True), ("altitude", Role.BARO, True), ("pump", Role.BARO, False)],
+    [
+        ("target-swing", Role.TARGET, True),
+        ("altitude", Role.BARO, True),
+        ("pump", Role.BARO, False),
+    ],
 )
 def test_what_the_ecu_and_the_road_do_shows_in_the_log(
     heron_vehicle: Vehicle, name: str, channel: Role, moves: bool
@@ -155,7 +169,11 @@ def judged(
     table = propose(found.estimate, PolicySettings(), vehicle.limits).table
     truth = truth_for(vehicle)
     told = {f.id for f in whole.findings}
-    return rms_where_driven(table, whole, truth), rms_where_driven(vehicle.table, whole, truth), told
+    return (
+        rms_where_driven(table, whole, truth),
+        rms_where_driven(vehicle.table, whole, truth),
+        told,
+    )
 
 
 @pytest.mark.slow
@@ -174,14 +192,18 @@ def test_a_rule_keeps_its_fault_out_of_the_table(
     after, start, told = judged(heron_vehicle, log)
     assert finding in told
     assert after < 0.9 < 5.0 < start
-    without, _, _ = judged(heron_vehicle, log, SolveSettings(sieve=SieveSettings(disabled=frozenset({rule}))))
+    without, _, _ = judged(
+        heron_vehicle, log, SolveSettings(sieve=SieveSettings(disabled=frozenset({rule})))
+    )
     assert without > 2.0 * after
 
 
 @pytest.mark.slow
 def test_robust_weights_and_fuel_that_is_not_named(heron_vehicle: Vehicle) -> None:
     """Interference and a hidden enrichment in one drive cost nothing, and the enrichment is told."""
-    log = simulate(heron_vehicle, seed=1, minutes=6.0, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0))
+    log = simulate(
+        heron_vehicle, seed=1, minutes=6.0, faults=Faults(wild_share=0.03, hidden_rich_pct=10.0)
+    )
     after, _, told = judged(heron_vehicle, log)
     assert after < 0.9
     assert "hidden_enrichment" in told
@@ -195,9 +217,13 @@ def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> Non
     The top of the driven curve is as good as the rest.
     """
     hz = np.linspace(1000.0, 8000.0, 22)
-    vehicle = replace(maf_vehicle(), feedback="wideband", table=maf_curve(hz, hz), target=heron_target())
+    vehicle = replace(
+        maf_vehicle(), feedback="wideband", table=maf_curve(hz, hz), target=heron_target()
+    )
     truth = truth_for(vehicle)
-    wrong = vehicle.with_table(maf_curve(hz, truth.maf_g_per_s(hz) * (1.0 + 0.07 * np.sin(hz / 900.0))))
+    wrong = vehicle.with_table(
+        maf_curve(hz, truth.maf_g_per_s(hz) * (1.0 + 0.07 * np.sin(hz / 900.0)))
+    )
     log = simulate(wrong, seed=3, minutes=6.0, faults=fault_named("airflow-sensor"))
     solution = solve([without(log, Role.MAP) if blind else log], wrong)
     assert "airflow_sensor_end" in {f.id for f in solution.findings}
@@ -207,7 +233,9 @@ def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> Non
     off = table.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0
     assert high.sum() > 50
     assert np.abs(off).max() < 0.02
-    ignorant = solve([log], wrong, SolveSettings(sieve=SieveSettings(disabled=frozenset({"airflow_end"}))))
+    ignorant = solve(
+        [log], wrong, SolveSettings(sieve=SieveSettings(disabled=frozenset({"airflow_end"})))
+    )
     worse = propose(ignorant.estimate, PolicySettings(), wrong.limits).table
     assert (worse.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0).max() > 0.03
 
@@ -225,7 +253,9 @@ def test_boost_is_right_although_the_pump_sags_as_long_as_its_pressure_is_logged
     blind = without(log, Role.FUEL_DP)
     assert _boost_rms(solve([blind], heron_vehicle), start, heron_vehicle, truth) > 3.0
     # On a table that was corrected before the pump got tired the pattern stands out.
-    corrected = start.with_values(start.values / (1.0 + cell_error_pct(start, heron_vehicle, truth) / 100.0))
+    corrected = start.with_values(
+        start.values / (1.0 + cell_error_pct(start, heron_vehicle, truth) / 100.0)
+    )
     vehicle = heron_vehicle.with_table(corrected)
     tired = simulate(vehicle, seed=2, minutes=6.0, truth=truth, faults=fault_named("pump"))
     found = solve([without(tired, Role.FUEL_DP)], vehicle).findings

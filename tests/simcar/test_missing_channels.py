@@ -39,7 +39,14 @@ def error_of(solution: Solution, vehicle: Vehicle, judged_on: Solution) -> float
 @pytest.mark.slow
 @pytest.mark.parametrize(
     "roles",
-    [(Role.PULSE_WIDTH,), (Role.COOLANT,), (Role.LTFT,), (Role.TARGET,), (Role.GEAR, Role.SPEED), BARE],
+    [
+        (Role.PULSE_WIDTH,),
+        (Role.COOLANT,),
+        (Role.LTFT,),
+        (Role.TARGET,),
+        (Role.GEAR, Role.SPEED),
+        BARE,
+    ],
     ids=lambda r: "+".join(r) if len(r) < 4 else "bare",
 )
 def test_missing_channels_cost_little(
@@ -52,6 +59,8 @@ def test_missing_channels_cost_little(
 
 
 @pytest.mark.slow
-def test_a_hidden_long_term_trim_is_read_from_the_pulse_width(heron_log: Log, heron_vehicle: Vehicle) -> None:
+def test_a_hidden_long_term_trim_is_read_from_the_pulse_width(
+    heron_log: Log, heron_vehicle: Vehicle
+) -> None:
     told = {i.what: i for i in solve([without(heron_log, Role.LTFT)], heron_vehicle).inferred}
     assert told["Long-term trim"].taken == "read from the slow part of the pulse width"

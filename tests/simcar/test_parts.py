@@ -31,7 +31,9 @@ def reading(**changes: float) -> Readings:
 def test_the_two_lookups_of_the_project_agree(heron_vehicle: Vehicle) -> None:
     """The simulator's own interpolation and the computation's were written apart."""
     table = heron_vehicle.table
-    ours = GridLookup(table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist())
+    ours = GridLookup(
+        table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist()
+    )
     rng = np.random.default_rng(0)
     pressure, rpm = rng.uniform(5, 220, 200), rng.uniform(300, 8000, 200)
     np.testing.assert_allclose(
@@ -42,7 +44,9 @@ def test_the_two_lookups_of_the_project_agree(heron_vehicle: Vehicle) -> None:
 
 def test_truth_is_smooth_but_no_table_can_hold_it(heron_vehicle: Vehicle) -> None:
     truth = truth_for(heron_vehicle)
-    pressure, rpm = np.meshgrid(np.linspace(25, 180, 60), np.linspace(900, 6500, 300), indexing="ij")
+    pressure, rpm = np.meshgrid(
+        np.linspace(25, 180, 60), np.linspace(900, 6500, 300), indexing="ij"
+    )
     surface = truth.ve_surface(rpm, pressure)
     rows, columns = heron_vehicle.table.axes
     mesh = np.meshgrid(rows.points, columns.points, indexing="ij")
@@ -109,11 +113,16 @@ def test_fuel_is_cut_on_overrun_and_comes_back(heron_vehicle: Vehicle) -> None:
 
 def test_cold_engines_and_opening_throttles_get_more_fuel(heron_vehicle: Vehicle) -> None:
     warm = Ecu(heron_vehicle).step(reading(time_s=1.0), 0.01).pulse_width_ms
-    assert Ecu(heron_vehicle).step(reading(time_s=1.0, coolant_c=10.0), 0.01).pulse_width_ms > 1.1 * warm
+    assert (
+        Ecu(heron_vehicle).step(reading(time_s=1.0, coolant_c=10.0), 0.01).pulse_width_ms
+        > 1.1 * warm
+    )
     ecu = Ecu(heron_vehicle, last_map=50.0)
     steady = ecu.step(reading(time_s=1.0), 0.01).pulse_width_ms
     for i in range(10):
-        opening = ecu.step(reading(time_s=1.01 + 0.01 * i, map_kpa=52.0 + 2 * i), 0.01).pulse_width_ms
+        opening = ecu.step(
+            reading(time_s=1.01 + 0.01 * i, map_kpa=52.0 + 2 * i), 0.01
+        ).pulse_width_ms
     assert opening > 1.3 * steady
 
 

@@ -28,7 +28,16 @@ TOLERANCE = 1e-12
 """Largest difference after one step from the same state, relative to the value or to 1."""
 DRIVER = {"shift_until": "shift_until", "foot": "pedal", "integral": "integral", "wander": "wander"}
 PLANT = (
-    *("rpm", "map_kpa", "boost_kpa", "coolant_c", "intake_c", "speed_kmh", "film_g", "throttle_pct"),
+    *(
+        "rpm",
+        "map_kpa",
+        "boost_kpa",
+        "coolant_c",
+        "intake_c",
+        "speed_kmh",
+        "film_g",
+        "throttle_pct",
+    ),
     *("air_g", "flow_g_per_s", "more_air", "hot_air_k", "idle_valve"),
 )
 TABLES = {"rate": "rate", "added_pct": "added_pct", "after_pct": "after_pct", "ecu_film": "film"}
@@ -67,7 +76,11 @@ def told_of(car: ReferenceCar) -> dict[str, float]:
     """What the readable car commanded and did in its last step."""
     out = {name: float(getattr(car.command, own)) for name, own in COMMAND.items()}
     controls = car.controls
-    out |= {"pedal_pct": controls.pedal_pct, "clutch": float(controls.clutch), "brake": controls.brake}
+    out |= {
+        "pedal_pct": controls.pedal_pct,
+        "clutch": float(controls.clutch),
+        "brake": controls.brake,
+    }
     return out | {"hold_rpm": controls.hold_rpm, "misfires": float(car.misfires)}
 
 
@@ -215,7 +228,8 @@ def test_whole_drives_agree_in_where_they_went_and_what_they_say(heron_vehicle: 
     apart = []
     for edges, role in (((0, 1500, 3000, 9000), Role.RPM), ((0, 45, 70, 95, 300), Role.MAP)):
         shares = [
-            np.histogram(values, edges)[0] / len(rows) for values in (log[role], [r[role] for r in rows])
+            np.histogram(values, edges)[0] / len(rows)
+            for values in (log[role], [r[role] for r in rows])
         ]
         apart.append(np.abs(shares[0] - shares[1]).max())
     assert max(apart) < 0.002

@@ -49,7 +49,10 @@ def until(qtbot: QtBot) -> Callable[[Callable[[], bool]], None]:
 
 @pytest.fixture
 def driven(
-    window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None], first_solve: None
+    window: MainWindow,
+    job_path: Path,
+    until: Callable[[Callable[[], bool]], None],
+    first_solve: None,
 ) -> MainWindow:
     """The window on a demo job whose first round has been driven and solved."""
     window.opening.open_job(job_path)
@@ -65,7 +68,9 @@ def center(window: MainWindow, cell: int) -> QPoint:
 def click(
     window: MainWindow, cell: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
 ) -> None:
-    QTest.mouseClick(window.table_desk.table, Qt.MouseButton.LeftButton, modifier, center(window, cell))
+    QTest.mouseClick(
+        window.table_desk.table, Qt.MouseButton.LeftButton, modifier, center(window, cell)
+    )
 
 
 def drag(widget: object, start: QPoint, end: QPoint) -> None:

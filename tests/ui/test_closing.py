@@ -26,7 +26,11 @@ def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow
     driven.session.deciding.type_in("+3%", frozenset({70}))
     driven.actions_["undo"].trigger()
     QApplication.processEvents()
-    assert driven.messages.isVisible() and driven.status.hover.text() and driven.status.done.isVisible()
+    assert (
+        driven.messages.isVisible()
+        and driven.status.hover.text()
+        and driven.status.done.isVisible()
+    )
     driven.session.close_job()
     QApplication.processEvents()
     assert not driven.messages.isVisible()
@@ -37,7 +41,9 @@ def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow
 
 
 @pytest.mark.slow
-def test_another_job_opens_from_a_higher_round(driven: MainWindow, tmp_path: Path, until: Until) -> None:
+def test_another_job_opens_from_a_higher_round(
+    driven: MainWindow, tmp_path: Path, until: Until
+) -> None:
     """The header once asked the new job for the old one's third round and ended in an IndexError."""
     session = driven.session
     for _ in range(2):
@@ -61,7 +67,9 @@ def test_another_job_opens_from_a_higher_round(driven: MainWindow, tmp_path: Pat
 
 
 @pytest.mark.slow
-def test_the_start_page_lists_jobs_opened_lately(driven: MainWindow, until: Until, job_path: Path) -> None:
+def test_the_start_page_lists_jobs_opened_lately(
+    driven: MainWindow, until: Until, job_path: Path
+) -> None:
     driven.session.close_job()
     QApplication.processEvents()
     recent = driven.start_page.recent

@@ -56,7 +56,9 @@ def test_the_bars_along_both_axes_say_what_they_count(driven: MainWindow) -> Non
     table = driven.table_desk.table
     column = QPoint(int(table.tile_rect(6).center().x()), 20)
     row = QPoint(30, int(table.tile_rect(16 * 4).center().y()))
-    assert "2800 rpm:" in help_at(table, column) and "used driving in this column" in help_at(table, column)
+    assert "2800 rpm:" in help_at(table, column) and "used driving in this column" in help_at(
+        table, column
+    )
     assert "56 kPa:" in help_at(table, row) and "longest stands for" in help_at(table, row)
 
 
@@ -100,13 +102,19 @@ def test_every_part_of_the_tape_explains_itself(driven: MainWindow, until: Until
     assert "minutes and seconds" in help_at(tape, QPoint(LEFT + 20, axis))
     assert "What the engine did" in help_at(tape, QPoint(20, regime))
     mixture = help_at(tape, QPoint(20, 10))
-    assert "Lambda (“λ”), λ" in mixture and "Target lambda (“target”)" in mixture and "λ 1" in mixture
-    assert "Cold engine: warm-up enrichment is on" in help_at(tape, tape.point(30.0, 20.0).toPoint())
+    assert (
+        "Lambda (“λ”), λ" in mixture and "Target lambda (“target”)" in mixture and "λ 1" in mixture
+    )
+    assert "Cold engine: warm-up enrichment is on" in help_at(
+        tape, tape.point(30.0, 20.0).toPoint()
+    )
     session.deciding.leave_out(400.0, 430.0)
     until(lambda: session.solution is not None and not session.is_busy)
     assert "Left out by hand; Ctrl+D" in help_at(tape, tape.point(415.0, 20.0).toPoint())
     session.marks.mark(300.0, "hill")
-    assert help_at(tape, tape.point(300.0, 20.0).toPoint()).startswith("Bookmark at 5:00.0 min: hill")
+    assert help_at(tape, tape.point(300.0, 20.0).toPoint()).startswith(
+        "Bookmark at 5:00.0 min: hill"
+    )
 
 
 def test_what_is_left_out_by_hand_is_hatched_otherwise(driven: MainWindow, until: Until) -> None:

@@ -201,7 +201,9 @@ def test_an_error_goes_away_when_the_next_attempt_begins(
 
 
 def part(log: Log, first: int, last: int) -> Log:
-    return Log(log.time_s[first:last], {r: v[first:last] for r, v in log.channels.items()}, log.name)
+    return Log(
+        log.time_s[first:last], {r: v[first:last] for r, v in log.channels.items()}, log.name
+    )
 
 
 def write_candump(log: Log, path: Path) -> tuple[Path, Path]:
@@ -247,7 +249,8 @@ def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
     head = ",".join(f"{LABELS[r][0]} [{LABELS[r][1]}]" for r in heron_log.channels)
     for name, first in (("a.csv", 0), ("b.csv", 6000)):
         rows = [
-            line.split(",", 1)[1] for line in row_lines(part(heron_log, first, first + 6000)).splitlines()
+            line.split(",", 1)[1]
+            for line in row_lines(part(heron_log, first, first + 6000)).splitlines()
         ]
         (tmp_path / name).write_text("\n".join([head, *rows]) + "\n")
     imports.add([tmp_path / "a.csv"])
@@ -256,7 +259,11 @@ def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
     assert imports.questions and "allowed are" in window.messages.text.text()
     window.ask_sheet.rate.setValue(1.0 / heron_log.step_s)
     QTest.mouseClick(window.ask_sheet.read, Qt.MouseButton.LeftButton)
-    until(lambda: bool(window.session.round and window.session.round.logs) and not window.session.is_busy)
+    until(
+        lambda: (
+            bool(window.session.round and window.session.round.logs) and not window.session.is_busy
+        )
+    )
     imports.add([tmp_path / "b.csv"])
     until(lambda: bool(window.session.round and len(window.session.round.logs) == 2))
     assert not imports.questions
@@ -276,7 +283,11 @@ def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
     assert not imports.keep_dbc(wrong)
     assert "wrong.dbc" in window.messages.text.text()
     imports.answer(dbc)
-    until(lambda: imports.current is not None or bool(window.session.round and window.session.round.logs))
+    until(
+        lambda: (
+            imports.current is not None or bool(window.session.round and window.session.round.logs)
+        )
+    )
     assert not imports.questions
     imports.clear()
     imports.add([second])

@@ -35,13 +35,17 @@ pytestmark = pytest.mark.slow
 def swap() -> tuple[Vehicle, Log]:
     car = heron()
     mesh = np.meshgrid(*(a.points for a in car.table.axes), indexing="ij")
-    good = car.with_table(car.table.with_values(np.round(truth_for(car).ve_surface(mesh[1], mesh[0]), 1)))
+    good = car.with_table(
+        car.table.with_values(np.round(truth_for(car).ve_surface(mesh[1], mesh[0]), 1))
+    )
     truth = replace(truth_for(good), flow_scale=0.94, dead_time_shift_ms=0.1)
     return good, simulate(good, 8, 10.0, truth=truth, name="swap")
 
 
 @pytest.fixture
-def swapped(window: MainWindow, until: Until, swap: tuple[Vehicle, Log], tmp_path: Path) -> MainWindow:
+def swapped(
+    window: MainWindow, until: Until, swap: tuple[Vehicle, Log], tmp_path: Path
+) -> MainWindow:
     vehicle, log = swap
     write_log_csv(log, tmp_path / "swap.csv")
     window.opening.make_job(vehicle, tmp_path / "swap.leantrim", tmp_path / "swap.csv")
@@ -180,10 +184,14 @@ def test_every_view_is_drawn_and_differs(swapped: MainWindow, until: Until) -> N
 
 
 def colours(image: QImage) -> set[int]:
-    return {image.pixel(x, y) for x in range(0, image.width(), 3) for y in range(0, image.height(), 3)}
+    return {
+        image.pixel(x, y) for x in range(0, image.width(), 3) for y in range(0, image.height(), 3)
+    }
 
 
-def test_what_was_measured_apart_is_kept_with_the_round_and_counts(swapped: MainWindow, until: Until) -> None:
+def test_what_was_measured_apart_is_kept_with_the_round_and_counts(
+    swapped: MainWindow, until: Until
+) -> None:
     desk = told(swapped, until)
     first = desk.study.report
     desk.measured.boxes["flow_g_per_s"].setValue(7.144)
@@ -229,7 +237,9 @@ def test_a_table_is_opened_from_a_file_in_the_units_its_header_names(
     assert "none.csv" in desk.dead.sheet.says.text() and not desk.dead.sheet.take.isEnabled()
 
 
-def test_an_ecu_that_adds_to_short_pulses_gets_a_card_for_it(swapped: MainWindow, until: Until) -> None:
+def test_an_ecu_that_adds_to_short_pulses_gets_a_card_for_it(
+    swapped: MainWindow, until: Until
+) -> None:
     desk = desk_of(swapped)
     assert desk.small.isHidden()
     QGuiApplication.clipboard().setText("ms\tadded\n0.4\t0.06\n1.2\t0\n")
@@ -251,7 +261,8 @@ def test_two_stretches_of_the_tape_tell_the_dead_time(swapped: MainWindow, until
     assert "drag over it on the tape" in swapped.messages.text.text()
     assert session.solution is not None
     log = session.solution.prepared.frame.log
-    # Steady seconds of this drive; an ECU that injects once all along is refused for the dead time it leaves.
+    # Steady seconds of this drive; an ECU that injects once all along is refused for the dead time
+    # it leaves.
     steady = next(
         (t, t + 12.0)
         for t in np.arange(30.0, log.time_s[-1] - 12.0, 2.0)

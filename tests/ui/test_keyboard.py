@@ -76,7 +76,8 @@ def walked(window: MainWindow) -> set[QWidget]:
 
 def named(widgets: set[QWidget]) -> list[str]:
     return sorted(
-        f"{type(w).__name__} {w.accessibleName() or getattr(w, 'text', lambda: '')()}" for w in widgets
+        f"{type(w).__name__} {w.accessibleName() or getattr(w, 'text', lambda: '')()}"
+        for w in widgets
     )
 
 
@@ -126,7 +127,10 @@ def test_the_focus_is_always_seen(driven: MainWindow) -> None:
         driven.margin.show_page(page)
         QApplication.processEvents()
         for control in controls(driven):
-            if control.focusPolicy() == Qt.FocusPolicy.NoFocus or not control.visibleRegion().boundingRect():
+            if (
+                control.focusPolicy() == Qt.FocusPolicy.NoFocus
+                or not control.visibleRegion().boundingRect()
+            ):
                 continue
             control.setFocus(Qt.FocusReason.TabFocusReason)
             if QApplication.focusWidget() is not control:

@@ -29,7 +29,11 @@ def two(driven: MainWindow, until: Until, heron_log: Log) -> MainWindow:
     session = driven.session
     assert session.round is not None
     AddLogs(session.open, session.navigation, session.round.id, (store_log(heron_log),)).apply()
-    until(lambda: session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy)
+    until(
+        lambda: (
+            session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy
+        )
+    )
     driven.margin.show_page("logs")
     QApplication.processEvents()
     return driven
@@ -70,7 +74,9 @@ def test_a_log_is_left_out_and_counts_again_from_its_row(two: MainWindow, until:
     until(lambda: session.solution is not None and len(session.solution.logs) == 2)
 
 
-def test_a_log_is_removed_by_the_round_menu_and_undo_brings_it_back(two: MainWindow, until: Until) -> None:
+def test_a_log_is_removed_by_the_round_menu_and_undo_brings_it_back(
+    two: MainWindow, until: Until
+) -> None:
     session = two.session
     name = session.round.log_infos[0].name  # type: ignore[union-attr]
     choose(two.logs_menu, name, "Remove it")
@@ -101,7 +107,9 @@ def test_a_log_is_replaced_by_a_chosen_file(
 ) -> None:
     session = two.session
     write_log_csv(heron_log, tmp_path / "better.csv")
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "better.csv"), ""))
+    monkeypatch.setattr(
+        QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "better.csv"), "")
+    )
     choose(logs_page(two).logs.rows[0].menu, "Replace it by a file…")
     until(lambda: not session.is_busy and "better.csv" in shown_names(two))
     assert shown_names(two)[0] == "better.csv"

@@ -92,7 +92,9 @@ def test_an_implausible_answer_warns_before_it_is_accepted(driven: MainWindow) -
     QApplication.processEvents()
     assert "Off by 137 % rms" in driven.table_desk.reason.title.text()
     assert "Accept nothing from it" in driven.table_desk.bar.caution.text()
-    driven.session.solver.solution = replace(solution, residual=replace(solution.residual, rms=np.nan))
+    driven.session.solver.solution = replace(
+        solution, residual=replace(solution.residual, rms=np.nan)
+    )
     driven.session.solved.emit()
     assert not driven.table_desk.reason.isVisible()
 
@@ -100,11 +102,17 @@ def test_an_implausible_answer_warns_before_it_is_accepted(driven: MainWindow) -
 def test_beside_logs_that_fit_the_log_is_doubted_and_not_the_sheet(
     driven: MainWindow, until: Until, heron_vehicle: Vehicle
 ) -> None:
-    other = simulate(replace(heron_vehicle, displacement_l=2.6), seed=5, minutes=2.5, name="strange")
+    other = simulate(
+        replace(heron_vehicle, displacement_l=2.6), seed=5, minutes=2.5, name="strange"
+    )
     session = driven.session
     assert session.round is not None
     AddLogs(session.open, session.navigation, session.round.id, (store_log(other),)).apply()
-    until(lambda: session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy)
+    until(
+        lambda: (
+            session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy
+        )
+    )
     QApplication.processEvents()
     assert driven.table_desk.reason.title.text().startswith("strange does not fit this vehicle")
     assert "most likely driven with another car" in driven.table_desk.reason.advice.text()

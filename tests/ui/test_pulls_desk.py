@@ -42,7 +42,9 @@ def ink(desk: PullsDesk, color: str) -> int:
     return int((pixels == int(color.lstrip("#"), 16)).sum())
 
 
-def test_runs_are_listed_and_the_chosen_one_is_shown_on_the_tape(driven: MainWindow, desk: PullsDesk) -> None:
+def test_runs_are_listed_and_the_chosen_one_is_shown_on_the_tape(
+    driven: MainWindow, desk: PullsDesk
+) -> None:
     row = desk.list.rows[0]
     desk.list.choose(0)
     assert driven.session.selection.span == (row.trace.pull.start_s, row.trace.pull.end_s)
@@ -115,7 +117,10 @@ def _lanes_and_triggers(desk: PullsDesk) -> None:
     assert desk.chart.overlay is not None
     before = [lane.lane for lane in desk.chart.overlay.lanes]
     desk.controls.lane_actions[Lane.INTAKE].setChecked(True)
-    assert Lane.INTAKE in [lane.lane for lane in desk.chart.overlay.lanes] and Lane.INTAKE not in before
+    assert (
+        Lane.INTAKE in [lane.lane for lane in desk.chart.overlay.lanes]
+        and Lane.INTAKE not in before
+    )
     desk.controls.buttons["time"].click()
     desk.controls.trigger.setCurrentIndex(desk.controls.trigger.findData("rpm"))
     desk.controls.trigger.activated.emit(1)
@@ -172,7 +177,9 @@ def test_the_ledger_lists_knock_and_lays_it_out_on_any_axes(knocking: PullsDesk)
     page.events.selectRow(0)
     event = page.rows[0][2]
     assert knocking.session.selection.span == (event.start_s, event.end_s)
-    QGuiApplication.clipboard().setText("kPa\\rpm\t2000\t4000\t6000\n60\t30\t32\t34\n160\t12\t14\t18\n")
+    QGuiApplication.clipboard().setText(
+        "kPa\\rpm\t2000\t4000\t6000\n60\t30\t32\t34\n160\t12\t14\t18\n"
+    )
     page.paste.click()
     assert (page.grid.rowCount(), page.grid.columnCount()) == (2, 3)
     assert page.grid.item(1, 1).text() == "3.0"
@@ -191,7 +198,11 @@ def test_targets_are_typed_beside_what_people_run(driven: MainWindow, desk: Pull
     desk.view_buttons.button(2).click()
     page = desk.targets
     table = page.targets.base
-    assert table is not None and page.grid.rowCount() == table.shape[0] and "people run" in page.advice.text()
+    assert (
+        table is not None
+        and page.grid.rowCount() == table.shape[0]
+        and "people run" in page.advice.text()
+    )
     before = page.caution.text()
     item = page.grid.item(table.shape[0] - 1, 3)
     item.setSelected(True)

@@ -39,7 +39,9 @@ def ready(session: Session, rounds: int) -> Callable[[], bool]:
     )
 
 
-def test_two_rounds_of_the_demo_by_its_buttons(window: MainWindow, until: Until, tmp_path: Path) -> None:
+def test_two_rounds_of_the_demo_by_its_buttons(
+    window: MainWindow, until: Until, tmp_path: Path
+) -> None:
     """Open the demo, accept, drive again; then close, reopen and find everything."""
     session = window.session
     session.rounds.drive_minutes = 6.0
@@ -96,13 +98,19 @@ def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     driven.close()
     assert not driven.session.is_busy
     db = sqlite3.connect(job_path)
-    assert db.execute("SELECT count(*) FROM decided_cells WHERE origin = 1").fetchone()[0] == changed
+    assert (
+        db.execute("SELECT count(*) FROM decided_cells WHERE origin = 1").fetchone()[0] == changed
+    )
     assert db.execute("SELECT count(*) FROM rounds").fetchone()[0] == 1
     db.close()
 
 
 def test_a_real_vehicle_from_sheet_and_log(
-    window: MainWindow, until: Until, tmp_path: Path, heron_log: Log, monkeypatch: pytest.MonkeyPatch
+    window: MainWindow,
+    until: Until,
+    tmp_path: Path,
+    heron_log: Log,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     sheet = write_vehicle(heron(), tmp_path / "car")
     write_log_csv(heron_log, tmp_path / "drive.csv")
@@ -168,7 +176,11 @@ def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: U
         ("empty.csv", b"", "the file is empty"),
         ("photo.csv", bytes(range(256)) * 50, "binary file"),
         ("short.csv", b"Time,RPM\n0,900\n0.1,910\n", "lacks manifold pressure (map_kpa)"),
-        ("nolambda.csv", b"Time,RPM,MAP [kPa]\n0,900,30\n0.1,910,31\n", "lacks lambda (lambda_measured)"),
+        (
+            "nolambda.csv",
+            b"Time,RPM,MAP [kPa]\n0,900,30\n0.1,910,31\n",
+            "lacks lambda (lambda_measured)",
+        ),
     ],
 )
 def test_bad_logs_give_one_sentence_and_change_nothing(
@@ -183,7 +195,9 @@ def test_bad_logs_give_one_sentence_and_change_nothing(
     assert driven.session.solution is not None
 
 
-def test_bad_sheets_and_jobs_give_one_sentence(window: MainWindow, tmp_path: Path, until: Until) -> None:
+def test_bad_sheets_and_jobs_give_one_sentence(
+    window: MainWindow, tmp_path: Path, until: Until
+) -> None:
     (tmp_path / "v.json").write_text("{}")
     window.opening.new_job(tmp_path / "v.json", tmp_path / "x.leantrim")
     assert "key airflow is None" in window.messages.text.text()

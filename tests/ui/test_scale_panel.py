@@ -25,7 +25,9 @@ def test_the_end_of_the_field_opens_the_fold_and_a_button_moves_the_scale(
     assert page.scale_fold.contents.isHidden()
     assert session.open.job is not None and session.round is not None
     narrow = TableLimits(0.1, 5.0, float(session.round.table.values.max()))
-    session.open.job = replace(session.open.job, vehicle=replace(session.open.job.vehicle, limits=narrow))
+    session.open.job = replace(
+        session.open.job, vehicle=replace(session.open.job.vehicle, limits=narrow)
+    )
     session.solver.solve()
     until(lambda: not session.is_busy)
     assert not page.scale_fold.contents.isHidden()

@@ -42,14 +42,26 @@ def test_every_part_is_on_the_screen(small: MainWindow, message: bool) -> None:
     if message:
         small.session.deciding.type_in("nonsense", frozenset({70}))
     desk = small.table_desk
-    parts = (small.status.hover, small.tape, small.tape_bar, desk.legend, desk.bar, desk.table, small.margin)
+    parts = (
+        small.status.hover,
+        small.tape,
+        small.tape_bar,
+        desk.legend,
+        desk.bar,
+        desk.table,
+        small.margin,
+    )
     for page in PAGES:
         small.margin.show_page(page)
         QApplication.processEvents()
         assert small.size() == SMALL
         for part in parts:
-            assert QRect(QPoint(0, 0), SMALL).contains(in_window(small, part)), part.accessibleName()
-        edges = [in_window(small, part) for part in (desk.header, desk.table, desk.legend, desk.bar)]
+            assert QRect(QPoint(0, 0), SMALL).contains(in_window(small, part)), (
+                part.accessibleName()
+            )
+        edges = [
+            in_window(small, part) for part in (desk.header, desk.table, desk.legend, desk.bar)
+        ]
         for above, below in pairwise(edges):
             assert above.bottom() <= below.top()
 
@@ -66,7 +78,9 @@ def test_the_legend_is_whole(small: MainWindow) -> None:
     assert max(area.right() for area, _ in legend.areas) <= legend.width()
 
 
-def test_no_figure_of_a_tile_is_cut(small: MainWindow, tmp_path: Path, heron_vehicle: Vehicle) -> None:
+def test_no_figure_of_a_tile_is_cut(
+    small: MainWindow, tmp_path: Path, heron_vehicle: Vehicle
+) -> None:
     """“100.8” once read “00.8”."""
     table = small.table_desk.table
     small.session.deciding.type_in("=100.8", frozenset({70}))
@@ -87,7 +101,9 @@ def test_all_numbers_of_a_table_have_the_same_decimals(small: MainWindow) -> Non
     assert view is not None
     assert {len(text.partition(".")[2]) for text in view.text} == {1}
     small.session.selection.set_cells(frozenset({0, 70}))
-    assert "61.3" in small.table_desk.table.describe(64) or "%" in small.table_desk.table.describe(64)
+    assert "61.3" in small.table_desk.table.describe(64) or "%" in small.table_desk.table.describe(
+        64
+    )
     small.session.deciding.type_in("=80", frozenset({70}))
     assert "80.0 %" in small.table_desk.table.describe(70)
 
@@ -140,7 +156,9 @@ def test_a_job_without_a_log_fits_too(
     until(lambda: window.session.job is not None)
     QApplication.processEvents()
     assert window.size() == SMALL
-    assert window.rail.steps.add_log.isVisible() and window.rail.steps.add_log.text() == "Add a log…"
+    assert (
+        window.rail.steps.add_log.isVisible() and window.rail.steps.add_log.text() == "Add a log…"
+    )
 
 
 def test_choosing_cells_leaves_the_figures_on_the_tiles(small: MainWindow) -> None:

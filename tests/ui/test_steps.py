@@ -72,7 +72,9 @@ def test_handing_over_hardly_anything_is_asked_about_in_place(
         driven.actions_["accept"].trigger()
     driven.actions_["hand_over"].trigger()
     assert not chooser.exists() and session.round is not None and not session.round.handed_over
-    assert f"{'Only 1' if decide else 'None'} of {changes_in(session.solver)}" in steps.question.text()
+    assert (
+        f"{'Only 1' if decide else 'None'} of {changes_in(session.solver)}" in steps.question.text()
+    )
     assert steps.question.isVisible() and not steps.hand_over.isVisible()
     press(steps.not_now)
     assert not steps.question.isVisible() and not chooser.exists()
@@ -82,18 +84,23 @@ def test_handing_over_hardly_anything_is_asked_about_in_place(
     assert session.deciding.waiting_in() == 0
 
 
-def test_a_table_can_be_handed_over_unchanged_if_that_is_meant(driven: MainWindow, chooser: Path) -> None:
+def test_a_table_can_be_handed_over_unchanged_if_that_is_meant(
+    driven: MainWindow, chooser: Path
+) -> None:
     press(driven.rail.steps.hand_over)
     press(driven.rail.steps.go_anyway)
     assert chooser.exists() and driven.session.decision is not None
     assert driven.session.decision.changed == 0
 
 
-def test_driving_again_with_nothing_decided_is_asked_about(driven: MainWindow, until: Until) -> None:
+def test_driving_again_with_nothing_decided_is_asked_about(
+    driven: MainWindow, until: Until
+) -> None:
     steps = driven.rail.steps
     press(steps.drive)
     assert (
-        f"None of {changes_in(driven.session.solver)}" in steps.question.text() and not driven.session.is_busy
+        f"None of {changes_in(driven.session.solver)}" in steps.question.text()
+        and not driven.session.is_busy
     )
     assert steps.go_anyway.text() == "Drive the table as it is"
     driven.session.rounds.drive_minutes = 0.5
@@ -116,7 +123,13 @@ def test_the_question_goes_when_the_round_is_left(driven: MainWindow) -> None:
 
 def test_the_rail_says_what_the_round_waits_for(driven: MainWindow, chooser: Path) -> None:
     session = driven.session
-    assert [s.state for s in steps_of(session)] == [State.DONE, State.DONE, State.NOW, State.OPEN, State.OPEN]
+    assert [s.state for s in steps_of(session)] == [
+        State.DONE,
+        State.DONE,
+        State.NOW,
+        State.OPEN,
+        State.OPEN,
+    ]
     session.deciding.accept()
     press(driven.rail.steps.hand_over)
     assert session.job is not None
@@ -137,7 +150,9 @@ def test_the_same_table_driven_again_is_neither_better_nor_good_enough(
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.job is not None
     said = driven.table_desk.header.text + "\n".join(round_lines(session.job, 0))
-    assert "The same table was driven again" in said and "same table" in round_lines(session.job, 0)[3]
+    assert (
+        "The same table was driven again" in said and "same table" in round_lines(session.job, 0)[3]
+    )
     for word in ("Better", "Good enough", "No real change", "Noise floor"):
         assert word.lower() not in said.lower()
 

@@ -37,7 +37,9 @@ def test_each_purpose_has_its_lanes(driven: MainWindow) -> None:
     assert {"pulse_width_ms", "fuel_dp_kpa", "battery_v"} <= set(seen["Injectors"])
 
 
-def test_a_set_can_be_changed_and_the_job_remembers(driven: MainWindow, until: Until, job_path: Path) -> None:
+def test_a_set_can_be_changed_and_the_job_remembers(
+    driven: MainWindow, until: Until, job_path: Path
+) -> None:
     driven.tape_bar.fill_menu()
     ticks = {a.text(): a for a in driven.tape_bar.menu.actions()}
     assert ticks["Lambda, λ"].isChecked()
@@ -78,7 +80,9 @@ def test_events_are_walked_through_by_key(driven: MainWindow) -> None:
     assert "No later event" in driven.status.hover.text()
 
 
-def test_bookmarks_carry_notes_can_be_undone_and_are_kept(driven: MainWindow, job_path: Path) -> None:
+def test_bookmarks_carry_notes_can_be_undone_and_are_kept(
+    driven: MainWindow, job_path: Path
+) -> None:
     driven.session.selection.set_span(100.0, 120.0, frozenset())
     driven.tape_bar.note.setText("odd noise")
     QTest.keyClick(driven.tape_bar.note, Qt.Key.Key_Return)

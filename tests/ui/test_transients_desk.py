@@ -40,7 +40,9 @@ def on_a_trace(panels: ClassPanels, place: int, number: int) -> QPoint:
     return QPoint(round(scale.x(0.5)), round(scale.y(error)))
 
 
-def test_a_change_is_shown_on_the_tape_and_explains_itself(driven: MainWindow, desk: TransientsDesk) -> None:
+def test_a_change_is_shown_on_the_tape_and_explains_itself(
+    driven: MainWindow, desk: TransientsDesk
+) -> None:
     point = on_a_trace(desk.panels, 1, 0)
     event = desk.panels.event_at(point)
     assert event is not None and "A click shows it on the tape" in desk.panels.hint_at(point)
@@ -56,9 +58,9 @@ def test_proposals_film_warm_up_and_idle_are_told(desk: TransientsDesk) -> None:
     assert report is not None
     assert desk.proposals.rowCount() == len(report.changes) > 5
     first = report.changes[0]
-    assert desk.proposals.item(0, 3).text() == f"{first.proposed.percent:+.1f}".replace("-", "−") or (
-        desk.proposals.item(0, 3).text() == f"{first.proposed.percent:+.1f}"
-    )
+    assert desk.proposals.item(0, 3).text() == f"{first.proposed.percent:+.1f}".replace(
+        "-", "−"
+    ) or (desk.proposals.item(0, 3).text() == f"{first.proposed.percent:+.1f}")
     assert "Wall film:" in desk.film.text() and "quick changes" in desk.film.text()
     assert "°C" in desk.warm_up.text() and desk.idle.text().startswith("Idle,")
     assert "destroys engines" in desk.caution.text()
@@ -72,7 +74,9 @@ def test_panels_are_painted_in_both_themes_and_fit_the_least_window(
         driven.resize(1100, 640)
         image = desk.panels.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
         width, height = image.width(), image.height()
-        pixels = np.frombuffer(image.constBits(), np.uint32).reshape(height, -1)[:, :width] & 0xFFFFFF
+        pixels = (
+            np.frombuffer(image.constBits(), np.uint32).reshape(height, -1)[:, :width] & 0xFFFFFF
+        )
         accent = int(desk.panels.appearance.theme.accent.lstrip("#"), 16)
         assert (pixels == accent).sum() > 20
     assert desk.width() <= 1100
@@ -103,11 +107,15 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     assert desk.tables.isVisible() and not desk.proposals.isVisible()
     assert "not pasted yet" in desk.tables.choice.currentText()
     assert "Paste the table that is in the ECU" in desk.tables.rests_on.text()
-    paste(desk, WARM_UP, "°F\tfactor\n-4\t1.40\n32\t1.28\n68\t1.18\n104\t1.11\n140\t1.04\n176\t1.00\n")
+    paste(
+        desk, WARM_UP, "°F\tfactor\n-4\t1.40\n32\t1.28\n68\t1.18\n104\t1.11\n140\t1.04\n176\t1.00\n"
+    )
     assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
     assert "stays unburnt" in desk.tables.rests_on.text() and desk.warm_up.isVisible()
     card = desk.tables.cards[WARM_UP]
-    assert card.grid.item(0, 1).text() == "1.40" and card.grid.horizontalHeaderItem(0).text() == "°F"
+    assert (
+        card.grid.item(0, 1).text() == "1.40" and card.grid.horizontalHeaderItem(0).text() == "°F"
+    )
     card.accept.click()
     assert desk.tables.choice.currentText() == "Warm-up · decided"
     assert float(card.grid.item(3, 3).text()) < 1.06
@@ -122,7 +130,9 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     assert desk.proposals.isVisible() and not desk.tables.isVisible()
 
 
-def test_a_wrong_paste_says_what_is_wrong_and_takes_nothing(driven: MainWindow, desk: TransientsDesk) -> None:
+def test_a_wrong_paste_says_what_is_wrong_and_takes_nothing(
+    driven: MainWindow, desk: TransientsDesk
+) -> None:
     desk.by_table.click()
     desk.tables.show_table(ENRICHMENT)
     sheet = desk.tables.cards[ENRICHMENT].sheet
@@ -143,10 +153,14 @@ def leanest(desk: TransientsDesk) -> float:
     assert report is not None
     soon = (GRID >= 0.0) & (GRID <= 1.5)
     lean = (Kind.TIP_IN, Kind.STAB, Kind.AFTER_CUT)
-    return float(max(np.nanmax(c.of.mean_pct[soon]) for c in report.changes if c.of.key.kind in lean))
+    return float(
+        max(np.nanmax(c.of.mean_pct[soon]) for c in report.changes if c.of.key.kind in lean)
+    )
 
 
-def test_a_round_through_the_window_takes_the_lean_peak_away(window: MainWindow, until: Until) -> None:
+def test_a_round_through_the_window_takes_the_lean_peak_away(
+    window: MainWindow, until: Until
+) -> None:
     """The demo enriches by half of what is needed: looked at, accepted, driven again."""
     window.opening.open_demo()
     session = window.session
@@ -161,7 +175,10 @@ def test_a_round_through_the_window_takes_the_lean_peak_away(window: MainWindow,
         desk.tables.show_table(name)
         desk.tables.cards[name].accept.click()
     session.rounds.drive()
-    until(lambda: session.job is not None and len(session.job.rounds) == 2 and not session.is_busy, 120.0)
+    until(
+        lambda: session.job is not None and len(session.job.rounds) == 2 and not session.is_busy,
+        120.0,
+    )
     until(lambda: desk.transients.report is not None and not session.is_busy)
     assert before > 7.0 and leanest(desk) < 3.0
     # What was before is laid under.

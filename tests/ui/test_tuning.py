@@ -41,7 +41,11 @@ def solution_of(session: Session) -> Solution:
 
 
 def settled(session: Session) -> bool:
-    return not session.is_busy and Lane.REFITTING not in session.tasks.running and session.tuning.is_resting
+    return (
+        not session.is_busy
+        and Lane.REFITTING not in session.tasks.running
+        and session.tuning.is_resting
+    )
 
 
 def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
@@ -88,7 +92,9 @@ def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, un
     number = session.solver.requests
     session.tuning.rest()
     until(lambda: settled(session))
-    assert session.solver.requests == number + 1 and seen[-1] == 2.5 and session.history.count() == 2
+    assert (
+        session.solver.requests == number + 1 and seen[-1] == 2.5 and session.history.count() == 2
+    )
 
 
 def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:
@@ -130,7 +136,9 @@ def test_rules_can_be_switched_and_the_job_remembers(
     assert solution_of(session).sifted.used.sum() == used
 
 
-def test_closing_in_the_middle_of_a_turn_keeps_it(driven: MainWindow, until: Until, job_path: Path) -> None:
+def test_closing_in_the_middle_of_a_turn_keeps_it(
+    driven: MainWindow, until: Until, job_path: Path
+) -> None:
     sieve_page(driven).rows["cold"].rows["below_c"].box.setValue(85.0)
     driven.session.close_job()
     driven.opening.open_job(job_path)
@@ -147,7 +155,9 @@ def test_a_count_shows_the_next_such_stretch_on_the_tape(driven: MainWindow) -> 
     assert driven.tape.start_s > first
 
 
-def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWindow, until: Until) -> None:
+def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(
+    driven: MainWindow, until: Until
+) -> None:
     session = driven.session
     before = session.solution
     session.tuning.turn("sieve", "settling.minutes", 60.0)
@@ -158,7 +168,9 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(driven: MainWin
     until(lambda: settled(session))
 
 
-def test_shares_by_regime_and_carrying_change_the_proposal_at_once(driven: MainWindow, until: Until) -> None:
+def test_shares_by_regime_and_carrying_change_the_proposal_at_once(
+    driven: MainWindow, until: Until
+) -> None:
     session, rows = driven.session, write_page(driven).rows
     assert session.proposal is not None
     write_page(driven).unvisited.activated.emit(UNVISITED.index("keep"))
@@ -193,7 +205,9 @@ def test_the_delay_is_shown_with_errors_and_a_picture(driven: MainWindow, until:
 def test_the_method_can_be_changed(driven: MainWindow, until: Until) -> None:
     page = fit_page(driven)
     page.method.activated.emit(1)
-    until(lambda: settled(driven.session) and solution_of(driven.session).estimate.method == "average")
+    until(
+        lambda: settled(driven.session) and solution_of(driven.session).estimate.method == "average"
+    )
     assert not page.averages["window"].isHidden()
     assert page.surface["huber"].isHidden()
 
@@ -204,7 +218,12 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
     session.deciding.accept()
     session.rounds.drive()
     until(
-        lambda: session.job is not None and len(session.job.rounds) == 2 and session.solution is not None, 90
+        lambda: (
+            session.job is not None
+            and len(session.job.rounds) == 2
+            and session.solution is not None
+        ),
+        90,
     )
     until(lambda: settled(session))
     alone = solution_of(session).observations.seconds.sum()
@@ -251,7 +270,9 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
     assert "knock was seen would get less fuel" in driven.table_desk.bar.caution.text()
 
 
-def test_one_click_keeps_what_was_filled_and_undo_fills_it_again(driven: MainWindow, until: Until) -> None:
+def test_one_click_keeps_what_was_filled_and_undo_fills_it_again(
+    driven: MainWindow, until: Until
+) -> None:
     session, button = driven.session, driven.table_desk.header.keep_filled
     assert session.proposal is not None
     filled = int((session.proposal.status == Status.FILLED).sum())

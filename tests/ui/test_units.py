@@ -24,7 +24,11 @@ AS_PINT = {
 def test_every_unit_is_that_of_a_units_package(ours: str) -> None:
     registry = pint.UnitRegistry()
     for own in CHOICES[ours]:
-        value = registry.Quantity(87.0, AS_PINT.get(ours, ours)).to(AS_PINT.get(own.unit, own.unit)).magnitude
+        value = (
+            registry.Quantity(87.0, AS_PINT.get(ours, ours))
+            .to(AS_PINT.get(own.unit, own.unit))
+            .magnitude
+        )
         assert float(own.own(87.0)) == pytest.approx(float(value), rel=1e-5)
 
 
@@ -47,7 +51,10 @@ def test_the_tape_reads_in_chosen_units_and_the_window_remembers(driven: MainWin
     assert " psi" in text and " AFR" in text and "kPa" not in text
     lane = next(x for x in tape.data.lanes if x.title == "Mixture")
     # The picture is the same; what is written beside it is not.
-    assert (lane.low, lane.own.scale) == (next(x for x in before.lanes if x.title == "Mixture").low, 14.1)
+    assert (lane.low, lane.own.scale) == (
+        next(x for x in before.lanes if x.title == "Mixture").low,
+        14.1,
+    )
     driven._remember()
     again = make_window(driven.data_folder)
     try:

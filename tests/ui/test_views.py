@@ -53,7 +53,10 @@ def test_dragging_along_the_tape_chooses_the_cells_it_fed(driven: MainWindow) ->
     assert span[1] == pytest.approx(240.0, abs=1.5)
     assert len(driven.session.selection.cells) > 3
     QTest.mouseClick(
-        tape, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, tape.point(300.0, 40).toPoint()
+        tape,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        tape.point(300.0, 40).toPoint(),
     )
     assert driven.session.selection.cells == frozenset()
 
@@ -204,7 +207,10 @@ def test_a_click_on_a_finding_shows_its_time(driven: MainWindow) -> None:
 
 def luminance(color: str) -> float:
     """WCAG 2.1 relative luminance (from memory)."""
-    parts = [c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in QColor(color).getRgbF()[:3]]
+    parts = [
+        c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4
+        for c in QColor(color).getRgbF()[:3]
+    ]
     return float(np.dot(parts, [0.2126, 0.7152, 0.0722]))
 
 
@@ -238,7 +244,9 @@ def test_the_two_inks_can_be_told_apart_in_grey_by_side_not_colour() -> None:
 
 def brightness(window: MainWindow) -> float:
     image = window.grab().toImage().scaled(32, 20)
-    return float(np.mean([image.pixelColor(x, y).lightness() for x in range(32) for y in range(20)]))
+    return float(
+        np.mean([image.pixelColor(x, y).lightness() for x in range(32) for y in range(20)])
+    )
 
 
 def test_night_theme_repaints_everything(driven: MainWindow) -> None:
@@ -264,7 +272,11 @@ def test_every_command_is_in_a_menu_and_keys_are_unique(window: MainWindow) -> N
     keys = [c.keys for c in COMMANDS if c.keys]
     assert len(keys) == len(set(keys))
     in_menus = {a.text() for m in window.menuBar().actions() for a in m.menu().actions()}  # type: ignore[union-attr]
-    assert {c.text for c in COMMANDS} == in_menus - {"Open a recent job", "Logs of this round", "Units"}
+    assert {c.text for c in COMMANDS} == in_menus - {
+        "Open a recent job",
+        "Logs of this round",
+        "Units",
+    }
 
 
 def test_views_have_names_for_screen_readers(driven: MainWindow) -> None:

@@ -35,7 +35,11 @@ def scroll_over(widget: QWidget, notches: int = -3) -> None:
 def controls(window: MainWindow) -> list[QWidget]:
     """Everything in the window that a wheel could turn."""
     kinds = (QAbstractSlider, QAbstractSpinBox, QComboBox)
-    return [w for w in window.findChildren(QWidget) if isinstance(w, kinds) and not isinstance(w, QScrollBar)]
+    return [
+        w
+        for w in window.findChildren(QWidget)
+        if isinstance(w, kinds) and not isinstance(w, QScrollBar)
+    ]
 
 
 def value_of(control: QWidget) -> object:

@@ -35,7 +35,9 @@ Until = Callable[..., None]
         ((640, 480), LEAST),
     ],
 )
-def test_the_first_size_leaves_room_for_frame_and_bars(screen: tuple[int, int], size: QSize) -> None:
+def test_the_first_size_leaves_room_for_frame_and_bars(
+    screen: tuple[int, int], size: QSize
+) -> None:
     fake = SimpleNamespace(availableGeometry=lambda: QRect(0, 0, *screen))
     assert first_size(fake) == size  # type: ignore[arg-type]
 
@@ -124,7 +126,9 @@ def test_undo_and_redo_say_what_they_do(driven: MainWindow) -> None:
     )
 
 
-def test_truth_is_shown_for_the_simulated_car_only(driven: MainWindow, until: Until, job_path: Path) -> None:
+def test_truth_is_shown_for_the_simulated_car_only(
+    driven: MainWindow, until: Until, job_path: Path
+) -> None:
     """A real vehicle once got the truth of the simulated car."""
     driven.actions_["truth"].setChecked(True)
     assert "Truth of the simulated car" in driven.table_desk.header.text
@@ -148,10 +152,16 @@ def test_a_second_window_shows_a_banner_and_can_take_over(
     second.opening.open_job(job_path)
     until(lambda: second.session.solution is not None and not second.session.is_busy)
     assert second.banner.isVisible() and "open in another window" in second.banner.text.text()
-    assert "only to look at" in second.windowTitle() and not second.table_desk.bar.accept.isEnabled()
+    assert (
+        "only to look at" in second.windowTitle() and not second.table_desk.bar.accept.isEnabled()
+    )
     second.banner.remedies[Remedy.TAKE_OVER].click()
     until(
-        lambda: second.session.can_save and second.session.solution is not None and not second.session.is_busy
+        lambda: (
+            second.session.can_save
+            and second.session.solution is not None
+            and not second.session.is_busy
+        )
     )
     assert not second.banner.isVisible() and second.table_desk.bar.accept.isEnabled()
     driven.session.deciding.accept()
@@ -189,7 +199,8 @@ def test_an_error_in_a_slot_is_told_and_written(
     QApplication.processEvents()
     QApplication.processEvents()
     assert (
-        "ZeroDivisionError" in window.messages.text.text() and "Save a report" in window.messages.text.text()
+        "ZeroDivisionError" in window.messages.text.text()
+        and "Save a report" in window.messages.text.text()
     )
     assert "ZeroDivisionError" in (tmp_path / "state" / logbook.LOG_NAME).read_text()
 
@@ -199,7 +210,9 @@ def test_a_report_is_saved_with_drive_data_only_if_ticked(
 ) -> None:
     monkeypatch.setattr(logbook, "state_folder", lambda: tmp_path)
     for ticked, name in ((False, "without.zip"), (True, "with.zip")):
-        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, n=name: (str(tmp_path / n), ""))
+        monkeypatch.setattr(
+            QFileDialog, "getSaveFileName", lambda *_, n=name: (str(tmp_path / n), "")
+        )
         driven.actions_["report_drives"].setChecked(ticked)
         driven.actions_["report"].trigger()
         assert "The report is in" in driven.messages.text.text()
@@ -235,6 +248,9 @@ print(" ".join(m for m in heavy if m in sys.modules))
 
 def test_the_first_window_waits_for_nothing_heavy(tmp_path: Path) -> None:
     run = subprocess.run(
-        [sys.executable, "-c", FIRST_WINDOW, str(tmp_path)], capture_output=True, text=True, check=True
+        [sys.executable, "-c", FIRST_WINDOW, str(tmp_path)],
+        capture_output=True,
+        text=True,
+        check=True,
     )
     assert run.stdout.strip() == ""

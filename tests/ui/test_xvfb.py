@@ -40,7 +40,10 @@ def test_the_demo_opens_drives_and_keeps_its_job(screen: dict[str, str], tmp_pat
     """Started with --demo, it shows a window, drives the first round and leaves a job file behind."""
     environment = {**screen, "XDG_DATA_HOME": str(tmp_path)}
     process = subprocess.Popen(
-        [sys.executable, "-m", "lean_trim", "--demo"], env=environment, stderr=subprocess.PIPE, text=True
+        [sys.executable, "-m", "lean_trim", "--demo"],
+        env=environment,
+        stderr=subprocess.PIPE,
+        text=True,
     )
     job = tmp_path / "lean-trim" / "heron-demo.leantrim"
     try:
@@ -62,14 +65,18 @@ def _driven(job: Path) -> bool:
     try:
         with sqlite3.connect(f"file:{job}?mode=ro", uri=True) as db:
             return bool(
-                db.execute("SELECT count(*) FROM verdicts WHERE residual_rms IS NOT NULL").fetchone()[0]
+                db.execute(
+                    "SELECT count(*) FROM verdicts WHERE residual_rms IS NOT NULL"
+                ).fetchone()[0]
             )
     except sqlite3.OperationalError:
         return False
 
 
 @pytest.mark.slow
-def test_a_car_of_ones_own_takes_fewer_than_25_actions(screen: dict[str, str], tmp_path: Path) -> None:
+def test_a_car_of_ones_own_takes_fewer_than_25_actions(
+    screen: dict[str, str], tmp_path: Path
+) -> None:
     """From the start page, with the examples and a table on the clipboard, three mistakes on the way."""
     root = Path(__file__).parents[2]
     done = subprocess.run(
@@ -81,7 +88,9 @@ def test_a_car_of_ones_own_takes_fewer_than_25_actions(screen: dict[str, str], t
         timeout=200,
     )
     assert done.returncode == 0, done.stderr
-    actions, mistakes = (int(word) for word in re.findall(r"(\d+) (?:actions|in mistakes)", done.stdout))
+    actions, mistakes = (
+        int(word) for word in re.findall(r"(\d+) (?:actions|in mistakes)", done.stdout)
+    )
     assert actions < 25
     assert mistakes == 3
     assert len(list((tmp_path / "pictures").glob("*.png"))) >= 10

@@ -51,7 +51,9 @@ def next_drive(accepted: Bench, heron_vehicle: Vehicle) -> Log:
     decided = job(accepted).rounds[0].result
     key = decided.values.tobytes()
     if key not in DRIVES:
-        DRIVES[key] = simulate(replace(heron_vehicle, table=decided), seed=2, minutes=3.0, name="next")
+        DRIVES[key] = simulate(
+            replace(heron_vehicle, table=decided), seed=2, minutes=3.0, name="next"
+        )
     return DRIVES[key]
 
 
@@ -155,10 +157,14 @@ def test_the_same_file_counts_once(driven: Bench, heron_log: Log, tmp_path: Path
     assert "which is left out in round 1. Let that one count again" in driven.said
 
 
-def test_a_round_begun_on_other_cells_than_were_handed_over_says_so(accepted: Bench, tmp_path: Path) -> None:
+def test_a_round_begun_on_other_cells_than_were_handed_over_says_so(
+    accepted: Bench, tmp_path: Path
+) -> None:
     workspace = accepted.workspace
     workspace.rounds.hand_over(tmp_path / "out.csv")
     workspace.deciding.type_in("+5%", frozenset({3}))
     workspace.rounds.begin_round()
     assert "not what was handed over" in accepted.said
-    assert job(accepted).rounds[1].table.values[0, 3] == job(accepted).rounds[0].decided.values[0, 3]
+    assert (
+        job(accepted).rounds[1].table.values[0, 3] == job(accepted).rounds[0].decided.values[0, 3]
+    )

@@ -34,8 +34,12 @@ def told(driven: Bench) -> Bench:
     tables = driven.workspace.corrections
     assert tables.names == ()
     assert tables.take_table(ENRICHMENT, curve_of(ENRICHMENT, RATES, ADDED))
-    assert tables.take_table(ENRICHMENT_FADE, curve_of(ENRICHMENT_FADE, [1000, 2500, 6000], [0.4] * 3))
-    assert tables.take_table(WARM_UP, curve_of(WARM_UP, [-20, 0, 20, 40, 60, 80], [40, 28, 18, 11, 4, 0]))
+    assert tables.take_table(
+        ENRICHMENT_FADE, curve_of(ENRICHMENT_FADE, [1000, 2500, 6000], [0.4] * 3)
+    )
+    assert tables.take_table(
+        WARM_UP, curve_of(WARM_UP, [-20, 0, 20, 40, 60, 80], [40, 28, 18, 11, 4, 0])
+    )
     driven.workspace.transients.want()
     driven.settle()
     assert driven.workspace.transients.report is not None
@@ -70,7 +74,9 @@ def test_a_table_is_accepted_kept_undone_and_put_back(told: Bench, job_path: Pat
 
 
 @pytest.mark.slow
-def test_the_next_round_drives_on_what_was_decided(told: Bench, job_path: Path, tmp_path: Path) -> None:
+def test_the_next_round_drives_on_what_was_decided(
+    told: Bench, job_path: Path, tmp_path: Path
+) -> None:
     tables = told.workspace.corrections
     assert tables.accept(WARM_UP) and tables.type_in(ENRICHMENT, 3, "+4")
     to_write = {name: decided(told, name) for name in (WARM_UP, ENRICHMENT)}
@@ -83,8 +89,11 @@ def test_the_next_round_drives_on_what_was_decided(told: Bench, job_path: Path, 
     driven = kept.vehicle_in(1).corrections
     assert cells_of(ENRICHMENT, driven[ENRICHMENT])[3] == pytest.approx(28.0)
     np.testing.assert_array_equal(driven[WARM_UP].values, to_write[WARM_UP])
-    assert cells_of(ENRICHMENT, kept.vehicle_in(0).corrections[ENRICHMENT])[3] == pytest.approx(24.0)
-    # What fuel is added beside the airflow table says nothing against counting both drives together.
+    assert cells_of(ENRICHMENT, kept.vehicle_in(0).corrections[ENRICHMENT])[3] == pytest.approx(
+        24.0
+    )
+    # What fuel is added beside the airflow table says nothing against counting both drives
+    # together.
     assert kept.may_count_together(kept.rounds[0], kept.rounds[1])
     assert tables.names == (ENRICHMENT, ENRICHMENT_FADE, WARM_UP)
 
@@ -101,7 +110,11 @@ def test_both_ways_to_make_up_for_the_film_are_not_written_at_once(told: Bench) 
         "make up for the same fuel" in told.said
         and ENRICHMENT_FADE not in told.workspace.open.round.decisions
     )  # type: ignore[union-attr]
-    assert tables.put_back(WALL_SHARE) and tables.put_back(WALL_TIME) and tables.accept(ENRICHMENT_FADE)
+    assert (
+        tables.put_back(WALL_SHARE)
+        and tables.put_back(WALL_TIME)
+        and tables.accept(ENRICHMENT_FADE)
+    )
     told.notices.clear()
     assert not tables.accept(WALL_SHARE) and "fading of the enrichment" in told.said
 
@@ -113,9 +126,14 @@ def test_what_cannot_be_is_said(told: Bench) -> None:
     assert "it needs an axis of coolant" in told.said
     told.notices.clear()
     assert not tables.accept(WALL_SHARE) and "quick changes were not looked at yet" in told.said
-    assert not tables.type_in(WALL_SHARE, 0, "5") and "no wall film's share of this car yet" in told.said
+    assert (
+        not tables.type_in(WALL_SHARE, 0, "5")
+        and "no wall film's share of this car yet" in told.said
+    )
     # A table that is not what the pulse width shows is left, and says why.
-    assert tables.take_table(ENRICHMENT, curve_of(ENRICHMENT, RATES, [0, 0, 0.5, 1, 1.5], THROTTLE_RATE))
+    assert tables.take_table(
+        ENRICHMENT, curve_of(ENRICHMENT, RATES, [0, 0, 0.5, 1, 1.5], THROTTLE_RATE)
+    )
     told.notices.clear()
     assert tables.proposed(ENRICHMENT) is None and not tables.accept(ENRICHMENT)
     assert "it is not what the ECU adds" in told.said
@@ -133,7 +151,9 @@ def test_rounds_before_are_laid_under_without_being_visited(told: Bench, heron_l
     told.workspace.rounds.begin_round()
     begun = told.workspace.open.round
     assert begun is not None and begun.number == 2
-    AddLogs(told.workspace.open, told.workspace.navigation, begun.id, (store_log(heron_log),)).apply()
+    AddLogs(
+        told.workspace.open, told.workspace.navigation, begun.id, (store_log(heron_log),)
+    ).apply()
     told.settle()
     told.workspace.transients.look()
     told.settle()

@@ -72,9 +72,15 @@ def test_the_next_round_drives_on_what_was_decided_and_hand_over_writes_it(
     kept = load_job(job_path)
     driven = kept.vehicle_in(1).injectors
     assert driven.dead_time_ms[1] == 1.5
-    assert driven.flow_g_per_s == pytest.approx(float(np.interp(300.0, written.axes[0].points, flow)))
+    assert driven.flow_g_per_s == pytest.approx(
+        float(np.interp(300.0, written.axes[0].points, flow))
+    )
     # The sheet, and the round before, stay as they were.
-    assert kept.vehicle_in(0).injectors.dead_time_ms[1] == kept.vehicle.injectors.dead_time_ms[1] != 1.5
+    assert (
+        kept.vehicle_in(0).injectors.dead_time_ms[1]
+        == kept.vehicle.injectors.dead_time_ms[1]
+        != 1.5
+    )
     # What was asked on the old data does not count on the new ones.
     assert not kept.same_injectors(kept.rounds[0], kept.rounds[1])
 
@@ -107,7 +113,10 @@ def test_a_pasted_table_is_what_was_driven_on_and_the_round_is_solved_anew(
     np.testing.assert_allclose(vehicle.injectors.dead_time_ms, [1.7, 1.05, 0.725])
     assert load_job(job_path).rounds[0].revision.calibration[DEAD_TIME].shape == (3, 2)
     told.workspace.navigation.undo()
-    assert told.workspace.open.vehicle is not None and len(told.workspace.open.vehicle.injectors.volts) == 5
+    assert (
+        told.workspace.open.vehicle is not None
+        and len(told.workspace.open.vehicle.injectors.volts) == 5
+    )
 
 
 @pytest.mark.slow
@@ -115,7 +124,9 @@ def test_what_is_typed_wrongly_is_refused_and_nothing_changes(told: Bench) -> No
     tables = told.workspace.injectors
     for text in ("abc", "=-1", "=50"):
         assert not tables.type_in(DEAD_TIME, 0, text)
-    assert not tables.take_table(INJECTOR_FLOW, Table((Axis("x", "", [1.0, 2.0]),), np.ones(2), "g/s"))
+    assert not tables.take_table(
+        INJECTOR_FLOW, Table((Axis("x", "", [1.0, 2.0]),), np.ones(2), "g/s")
+    )
     assert not tables.fill(INJECTOR_FLOW, [300.0])
     assert not job(told).rounds[0].decisions
 
@@ -147,7 +158,9 @@ def test_small_pulses_go_with_the_dead_time_of_longer_ones(bench: Bench, job_pat
     bench.settle()
     kept = load_job(job_path)
     assert kept.rounds[0].revision.calibration[SMALL_PULSES].own == pasted.own
-    np.testing.assert_allclose(kept.vehicle_in(0).injectors.small_add_ms, [0.06, 0.02, 0.0], atol=1e-12)
+    np.testing.assert_allclose(
+        kept.vehicle_in(0).injectors.small_add_ms, [0.06, 0.02, 0.0], atol=1e-12
+    )
     assert not len(kept.vehicle.injectors.small_add_ms) and alone is not None
     assert tables.type_in(SMALL_PULSES, 0, "0.05")
     decided = load_job(job_path).rounds[0].decisions[SMALL_PULSES]

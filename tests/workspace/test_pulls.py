@@ -45,7 +45,9 @@ def test_a_pull_is_left_out_and_counted_again(looked: Bench, job_path: Path) -> 
     assert control.is_left_out(found.round_id, pull)
     control.leave_out(found.round_id, pull)
     looked.settle()
-    assert not load_job(job_path).rounds[0].left_out and not control.is_left_out(found.round_id, pull)
+    assert not load_job(job_path).rounds[0].left_out and not control.is_left_out(
+        found.round_id, pull
+    )
     workspace.navigation.undo()
     looked.settle()
     assert control.is_left_out(found.round_id, pull)

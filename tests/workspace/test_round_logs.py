@@ -21,10 +21,14 @@ def two(driven: Bench, heron_log: Log) -> Bench:
     """The driven demo with a second log, the first minutes of the same drive."""
     assert driven.workspace.open.round is not None
     part = np.arange(len(heron_log)) < 9000
-    short = Log(heron_log.time_s[part], {r: v[part] for r, v in heron_log.channels.items()}, "second")
+    short = Log(
+        heron_log.time_s[part], {r: v[part] for r, v in heron_log.channels.items()}, "second"
+    )
     workspace = driven.workspace
     assert workspace.open.round is not None
-    AddLogs(workspace.open, workspace.navigation, workspace.open.round.id, (store_log(short),)).apply()
+    AddLogs(
+        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(short),)
+    ).apply()
     driven.settle()
     return driven
 
@@ -59,7 +63,9 @@ def test_a_log_left_out_does_not_count_until_it_is_taken_back(two: Bench, job_pa
     assert "Undone: Leave out second" in two.said
 
 
-def test_a_removed_log_comes_back_by_undo_with_stretches_and_verdict(two: Bench, job_path: Path) -> None:
+def test_a_removed_log_comes_back_by_undo_with_stretches_and_verdict(
+    two: Bench, job_path: Path
+) -> None:
     workspace = two.workspace
     workspace.deciding.leave_out(730.0, 760.0)
     two.settle()
@@ -119,7 +125,9 @@ def test_a_log_is_replaced_by_a_file_and_the_round_is_solved_anew(
     assert shown(two).left_out == here.left_out
 
 
-def test_a_log_that_went_meanwhile_is_not_replaced(two: Bench, tmp_path: Path, heron_log: Log) -> None:
+def test_a_log_that_went_meanwhile_is_not_replaced(
+    two: Bench, tmp_path: Path, heron_log: Log
+) -> None:
     write_log_csv(heron_log, tmp_path / "whole.csv")
     here = shown(two)
     two.workspace.imports.add([tmp_path / "whole.csv"], replaces=(here.id, here.log_infos[1].id))

@@ -35,7 +35,9 @@ def test_a_move_keeps_the_fuel_and_is_one_step(driven: Bench, job_path: Path) ->
         np.testing.assert_allclose(last.result_as_driven.values, accepted, rtol=3e-3)
         after = workspace.open.decided_vehicle
         assert before is not None and after is not None
-        fuel = [v.table.values * v.displacement_l / v.injectors.flow_g_per_s for v in (before, after)]
+        fuel = [
+            v.table.values * v.displacement_l / v.injectors.flow_g_per_s for v in (before, after)
+        ]
         np.testing.assert_allclose(fuel[1], fuel[0], rtol=3e-3)
         workspace.navigation.undo()
         undone = load_job(job_path).rounds[0]
@@ -69,7 +71,9 @@ def test_a_move_out_of_the_field_is_refused_in_words(driven: Bench, job_path: Pa
     assert driven.workspace.open.round is before and load_job(job_path).rounds[0].scale_moved == 1.0
 
 
-def test_a_drive_on_the_moved_scale_shows_no_step(driven: Bench, tmp_path: Path, job_path: Path) -> None:
+def test_a_drive_on_the_moved_scale_shows_no_step(
+    driven: Bench, tmp_path: Path, job_path: Path
+) -> None:
     workspace = driven.workspace
     assert workspace.open.job is not None and workspace.open.round is not None
     # A demo car is the same engine whatever size its ECU is told.
@@ -115,8 +119,9 @@ def test_a_second_move_elsewhere_leaves_the_first_as_it_is(
         kept = load_job(job_path)
         driven_now = kept.vehicle_in(len(kept.rounds) - 1)
         if at is one:
-            assert driven_now.displacement_l == 1.8 and driven_now.injectors.flow_g_per_s == pytest.approx(
-                flow
+            assert (
+                driven_now.displacement_l == 1.8
+                and driven_now.injectors.flow_g_per_s == pytest.approx(flow)
             )
             workspace.rounds.begin_round()
     # The second round is still driven on the first move alone.

@@ -51,11 +51,13 @@ def test_they_are_handed_over_and_driven_on(driven: Bench, tmp_path: Path, job_p
     first, second = (kept.vehicle_in(i).target for i in (0, 1))
     assert first is not None and second is not None
     assert second.values.ravel()[200] == pytest.approx(0.81) != first.values.ravel()[200]
-    # The logs of the demo hold the target that was asked for; without it they speak of the old table.
+    # The logs of the demo hold the target that was asked for; without it they speak of the old
+    # table.
     one, two = kept.rounds
     assert kept.may_count_together(one, two)
     blind = tuple(
-        replace(log, channels={r: v for r, v in log.channels.items() if r != Role.TARGET}) for log in one.logs
+        replace(log, channels={r: v for r, v in log.channels.items() if r != Role.TARGET})
+        for log in one.logs
     )
     assert not kept.may_count_together(replace(one, logs=blind), two)
 
@@ -64,8 +66,14 @@ def test_advice_follows_what_is_typed(driven: Bench) -> None:
     targets = driven.workspace.targets
     before = targets.advice
     assert before is not None
-    boosted = frozenset(np.flatnonzero(np.repeat(before.loads == "boost", before.odd.shape[1])).tolist())
+    boosted = frozenset(
+        np.flatnonzero(np.repeat(before.loads == "boost", before.odd.shape[1])).tolist()
+    )
     assert boosted and targets.type_in("0.95", boosted)
     after = targets.advice
     assert after is not None and "destroys engines" in " ".join(map(str, after.cautions))
-    assert targets.put_back() and targets.advice is not None and targets.advice.cautions == before.cautions
+    assert (
+        targets.put_back()
+        and targets.advice is not None
+        and targets.advice.cautions == before.cautions
+    )

@@ -96,7 +96,9 @@ def test_looking_that_is_stopped_says_so_and_writes_nothing(looking: Bench, held
     assert workspace.work.state.stage is Stage.WORKED_OUT
 
 
-def test_a_change_whose_solve_is_stopped_leaves_what_is_shown_stale(driven: Bench, held: Held) -> None:
+def test_a_change_whose_solve_is_stopped_leaves_what_is_shown_stale(
+    driven: Bench, held: Held
+) -> None:
     workspace = driven.workspace
     held.go.clear()
     workspace.deciding.leave_out(200.0, 260.0)

@@ -59,7 +59,11 @@ def described(mapped: MappedLog) -> dict[str, Any]:
         "kind": mapped.raw.kind,
         "rows": len(mapped.log),
         "seconds": round(mapped.log.duration_s, 3),
-        "time": {"column": time.name if time else "", "unit": mapped.time_unit, "doubt": mapped.time_doubt},
+        "time": {
+            "column": time.name if time else "",
+            "unit": mapped.time_unit,
+            "doubt": mapped.time_doubt,
+        },
         "roles": roles,
         "unused": [c.name for c in mapped.unused],
         "notes": list(mapped.notes),

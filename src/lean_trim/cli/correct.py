@@ -9,7 +9,13 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from lean_trim.cli.log_options import LogWords, add_drive_arguments, log_words, open_named, refuse_doubts
+from lean_trim.cli.log_options import (
+    LogWords,
+    add_drive_arguments,
+    log_words,
+    open_named,
+    refuse_doubts,
+)
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
 
@@ -38,7 +44,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         choices=("filled", "keep", "carry", "taper", "sure"),
         default="filled",
         help="cells nobody drove: what the surface adds there (default), nothing, a neighbour's enrichment, "
-        "the same halved with every cell, or as filled and also leaner where two standard errors leave it",
+        "the same halved with every cell, or as filled and also leaner where two standard errors "
+        "leave it",
     )
     parser.add_argument(
         "--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent"
@@ -50,7 +57,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="REGIME=SHARE",
         help="idle, part, full or boost, 0 to 1",
     )
-    parser.add_argument("--extrapolate-end", action="store_true", help="carry a curve's last segment on")
+    parser.add_argument(
+        "--extrapolate-end", action="store_true", help="carry a curve's last segment on"
+    )
     parser.add_argument(
         "--driven-on",
         action="append",
@@ -59,9 +68,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="the table a log was driven on, if another",
     )
     parser.add_argument(
-        "--sieve", action="append", default=[], metavar="RULE.KNOB=VALUE", help="turn a knob of the sieve"
+        "--sieve",
+        action="append",
+        default=[],
+        metavar="RULE.KNOB=VALUE",
+        help="turn a knob of the sieve",
     )
-    parser.add_argument("--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off")
+    parser.add_argument(
+        "--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off"
+    )
 
 
 def run(args: argparse.Namespace) -> None:
@@ -97,14 +112,21 @@ def run(args: argparse.Namespace) -> None:
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(summary, proposal, args.out / "round.json")
-    told = (*(f for f in summary.findings if f.severity != "note"), *shortfalls(summary.estimate, proposal))
+    told = (
+        *(f for f in summary.findings if f.severity != "note"),
+        *shortfalls(summary.estimate, proposal),
+    )
     for finding in () if args.quiet else told:
         print(line_of(finding), file=sys.stderr)
 
 
 def line_of(finding: Finding) -> str:
     """A finding on one line: how grave, how sure where that is a question, and what it is."""
-    sure = f", {finding.sureness} ({100.0 * finding.probability:.0f} %)" if finding.probability < 1.0 else ""
+    sure = (
+        f", {finding.sureness} ({100.0 * finding.probability:.0f} %)"
+        if finding.probability < 1.0
+        else ""
+    )
     return f"{finding.severity}{sure}: {finding.message}"
 
 
@@ -162,7 +184,9 @@ def _solve(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
     return summary_of(solve(driven, vehicle, settings))
 
 
-def _numbers(words: Sequence[str], option: str, allowed: Sequence[str] | None = None) -> dict[str, float]:
+def _numbers(
+    words: Sequence[str], option: str, allowed: Sequence[str] | None = None
+) -> dict[str, float]:
     """NAME=NUMBER words as a mapping."""
     out = {}
     for word in words:
@@ -181,7 +205,9 @@ def _rules(names: Sequence[str]) -> frozenset[str]:
 
     unknown = [n for n in names if n not in RULE_BITS]
     if unknown:
-        raise BadInputError(f"--sieve-off {unknown[0]!r} is not a rule; allowed are {', '.join(RULE_BITS)}")
+        raise BadInputError(
+            f"--sieve-off {unknown[0]!r} is not a rule; allowed are {', '.join(RULE_BITS)}"
+        )
     return frozenset(names)
 
 
@@ -194,7 +220,9 @@ def _driven_on(words: Sequence[str], logs: Sequence[Path], vehicle: Vehicle) -> 
     for word in words:
         log, _, table = word.partition("=")
         if Path(log) not in logs or not table:
-            raise BadInputError(f"--driven-on {word!r}: write LOG=TABLE, where LOG is one of the logs given")
+            raise BadInputError(
+                f"--driven-on {word!r}: write LOG=TABLE, where LOG is one of the logs given"
+            )
         out[Path(log)] = read_table(Path(table), vehicle.airflow, form_of(vehicle.table))
     return out
 

@@ -95,4 +95,6 @@ def _numbers(option: str, text: str, defaults: tuple[float, ...]) -> tuple[float
     return (*said, *defaults[len(said) :])
 
 
-COMMAND = Subcommand("injectors", "tell injector flow, dead time and airflow apart", add_arguments, run)
+COMMAND = Subcommand(
+    "injectors", "tell injector flow, dead time and airflow apart", add_arguments, run
+)

@@ -20,7 +20,9 @@ if TYPE_CHECKING:
 
 TIME = "time"
 NO_ROLE = "unused"
-SHORT_NAMES = {re.sub(r"_(kpa|pct|c|v|ms|deg|kmh|measured|retard_deg|g_per_s)$", "", str(r)): r for r in Role}
+SHORT_NAMES = {
+    re.sub(r"_(kpa|pct|c|v|ms|deg|kmh|measured|retard_deg|g_per_s)$", "", str(r)): r for r in Role
+}
 """Names of roles without their unit: map, lambda, stft."""
 ANSWERS: dict[Need, str] = {"sheet": "--sheet NAME", "rate": "--rate HZ", "dbc": "--dbc FILE"}
 """The option by which each question about a file is answered."""
@@ -40,7 +42,9 @@ def add_drive_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--log", required=True, type=Path, action="append")
     parser.add_argument("--out", required=True, type=Path)
     parser.add_argument(
-        "--accept-doubts", action="store_true", help="take logs as they are read, whatever is in doubt"
+        "--accept-doubts",
+        action="store_true",
+        help="take logs as they are read, whatever is in doubt",
     )
     add_log_options(parser)
 
@@ -55,11 +59,19 @@ def add_log_options(parser: argparse.ArgumentParser) -> None:
         help="which column plays a role, and in which unit; ROLE is as 'lean-trim columns' shows it, or time",
     )
     parser.add_argument("--sheet", default="", metavar="NAME", help="the sheet of a workbook")
-    parser.add_argument("--rate", type=float, default=0.0, metavar="HZ", help="rows a second, without a time")
     parser.add_argument(
-        "--barometer", type=float, default=0.0, metavar="KPA", help="of the drive, where it is not logged"
+        "--rate", type=float, default=0.0, metavar="HZ", help="rows a second, without a time"
     )
-    parser.add_argument("--dbc", type=Path, metavar="FILE", help="what the frames of a CAN trace mean")
+    parser.add_argument(
+        "--barometer",
+        type=float,
+        default=0.0,
+        metavar="KPA",
+        help="of the drive, where it is not logged",
+    )
+    parser.add_argument(
+        "--dbc", type=Path, metavar="FILE", help="what the frames of a CAN trace mean"
+    )
 
 
 def log_words(args: argparse.Namespace) -> LogWords:
@@ -79,7 +91,9 @@ def log_words(args: argparse.Namespace) -> LogWords:
         low, high = BAROMETERS_KPA
         raise BadInputError(f"--barometer {args.barometer:g}: allowed are {low:g} to {high:g} kPa")
     if args.rate and not RATES_HZ[0] <= args.rate <= RATES_HZ[1]:
-        raise BadInputError(f"--rate {args.rate:g}: allowed are {RATES_HZ[0]:g} to {RATES_HZ[1]:g} Hz")
+        raise BadInputError(
+            f"--rate {args.rate:g}: allowed are {RATES_HZ[0]:g} to {RATES_HZ[1]:g} Hz"
+        )
     columns = {}
     time = ("", "")
     for word in args.column:
@@ -95,7 +109,9 @@ def log_words(args: argparse.Namespace) -> LogWords:
 def _column(word: str) -> tuple[str, str, str]:
     role, sign, rest = word.partition("=")
     if not sign or not rest.strip():
-        raise BadInputError(f"--column {word!r} is not understood; write ROLE=NAME or ROLE=NAME:UNIT")
+        raise BadInputError(
+            f"--column {word!r} is not understood; write ROLE=NAME or ROLE=NAME:UNIT"
+        )
     name, colon, unit = rest.rpartition(":")
     # A name may hold a colon itself; what stands behind the last one has to be a unit.
     if not colon or not _is_unit(unit):
@@ -126,7 +142,9 @@ def _role(name: str, word: str) -> Role:
     return known[name.lower()]
 
 
-def open_named(path: Path, vehicle: Vehicle | None, words: LogWords, stoich_afr: float = 14.7) -> OpenedLog:
+def open_named(
+    path: Path, vehicle: Vehicle | None, words: LogWords, stoich_afr: float = 14.7
+) -> OpenedLog:
     """Open a log with what was said of it.
 
     Raises
@@ -161,7 +179,9 @@ def refuse_doubts(path: Path, mapped: MappedLog) -> None:
     if not doubts:
         return
     text, option = doubts[0]
-    more = f" ({len(doubts) - 1} more: lean-trim columns --log {path.name})" if len(doubts) > 1 else ""
+    more = (
+        f" ({len(doubts) - 1} more: lean-trim columns --log {path.name})" if len(doubts) > 1 else ""
+    )
     how = f"settle it with {option}, or take it as read with --accept-doubts"
     raise LogError(f"{path}: {text.rstrip('.?')}; {how}{more}")
 
@@ -186,7 +206,9 @@ def settling_options(mapped: MappedLog) -> list[tuple[str, str]]:
             out.append((match.doubt, "--barometer KPA"))
             continue
         unit = match.choices[-1] if match.choices else show_unit(match.unit) or "UNIT"
-        out.append((match.doubt, f"--column {match.role}={_quoted(match.columns[0].name)}:{_quoted(unit)}"))
+        out.append(
+            (match.doubt, f"--column {match.role}={_quoted(match.columns[0].name)}:{_quoted(unit)}")
+        )
     return out
 
 

@@ -35,16 +35,21 @@ def main(argv: Sequence[str] | None = None) -> int:
 
     Returns
     -------
-    0 when done, 1 if it could not be done (disk full, cancelled), 2 on bad input; one line on stderr tells
-    why.
+    0 when done, 1 if it could not be done (disk full, cancelled), 2 on bad input; one line on
+    stderr tells why.
     """
-    # Small linear systems are slower on several threads; this has to be said before NumPy is loaded.
+    # Small linear systems are slower on several threads; this has to be said before NumPy is
+    # loaded.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     words = list(sys.argv[1:] if argv is None else argv)
     try:
         # The window takes no other option, so it is told apart before the parser sees the words.
         plain, level = _without_level(words)
-        if not plain or plain[0] == window.DEMO or not (plain[0].startswith("-") or plain[0] in NAMES):
+        if (
+            not plain
+            or plain[0] == window.DEMO
+            or not (plain[0].startswith("-") or plain[0] in NAMES)
+        ):
             return window.run(plain, NAMES, level)
         args = build_parser(COMMANDS).parse_args(words)
         args.run(args)
@@ -58,7 +63,8 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 ENOUGH_OBJECTS = 50_000
-"""Python's collector looks for garbage every 700 new objects; imports make hundreds of thousands, none of it
+"""Python's collector looks for garbage every 700 new objects; imports make hundreds of thousands,
+none of it
 garbage."""
 
 

@@ -47,13 +47,17 @@ class Subcommand:
 def build_parser(commands: tuple[Subcommand, ...]) -> argparse.ArgumentParser:
     """The parser of all commands that need no window."""
     parser = OneLineParser(
-        prog="lean-trim", usage=USAGE, description="Correct an engine's airflow table from drive logs."
+        prog="lean-trim",
+        usage=USAGE,
+        description="Correct an engine's airflow table from drive logs.",
     )
     parser.add_argument("--version", action="version", version=f"lean-trim {__version__}")
     demo = "open the demo job of a simulated car: heron, plover, plover-bent or curlew"
     parser.add_argument("--demo", action="store_true", help=demo)
     parser.add_argument("--log-level", choices=LOG_LEVELS, default="info", help=LEVEL_HELP)
-    parser.add_argument("--quiet", action="store_true", help="no progress on the terminal, no warnings")
+    parser.add_argument(
+        "--quiet", action="store_true", help="no progress on the terminal, no warnings"
+    )
     added = parser.add_subparsers(
         dest="command",
         required=True,
@@ -64,7 +68,9 @@ def build_parser(commands: tuple[Subcommand, ...]) -> argparse.ArgumentParser:
     )
     for command in commands:
         sub = added.add_parser(command.name, help=command.help, description=command.help)
-        sub.add_argument("--quiet", action="store_true", default=argparse.SUPPRESS, help="no warnings")
+        sub.add_argument(
+            "--quiet", action="store_true", default=argparse.SUPPRESS, help="no warnings"
+        )
         command.add_arguments(sub)
         sub.set_defaults(run=command.run)
     return parser

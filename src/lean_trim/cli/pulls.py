@@ -49,8 +49,8 @@ def run(args: argparse.Namespace) -> None:
     for pull, before in zip(report.pulls, (None, *report.pulls), strict=False):
         gear = f"gear {pull.gear}, " if pull.gear else ""
         print(
-            f"{clock(pull.start_s)} {pull.kind}, {gear}{pull.rpm_from:.0f} to {pull.rpm_to:.0f} rpm in "
-            f"{pull.seconds:.1f} s. {verdict_on_pull(pull, before)}"
+            f"{clock(pull.start_s)} {pull.kind}, {gear}{pull.rpm_from:.0f} to {pull.rpm_to:.0f} "
+            f"rpm in {pull.seconds:.1f} s. {verdict_on_pull(pull, before)}"
         )
 
 
@@ -70,4 +70,6 @@ def _write_knock(report: PullReport, folder: Path) -> None:
         (folder / "knock_grid.csv").write_text(text, encoding="utf-8")
 
 
-COMMAND = Subcommand("pulls", "find full-throttle runs and say what each showed", add_arguments, run)
+COMMAND = Subcommand(
+    "pulls", "find full-throttle runs and say what each showed", add_arguments, run
+)

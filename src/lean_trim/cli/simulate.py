@@ -20,7 +20,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--minutes", type=float, default=12.0)
     parser.add_argument(
-        "--car", default="", help="the engine of a demo car behind the sheet; an unknown name lists them"
+        "--car",
+        default="",
+        help="the engine of a demo car behind the sheet; an unknown name lists them",
     )
     parser.add_argument(
         "--fault",
@@ -51,7 +53,9 @@ def run(args: argparse.Namespace) -> None:
     truth = truth_of(args.car, vehicle) if args.car else None
     for piece in drive(vehicle, args.seed, args.minutes, truth=truth, faults=faults):
         if streams:
-            sys.stdout.write((header_lines(piece.channels) if not pieces else "") + row_lines(piece))
+            sys.stdout.write(
+                (header_lines(piece.channels) if not pieces else "") + row_lines(piece)
+            )
             sys.stdout.flush()
         pieces.append(piece)
     if not streams:
@@ -59,4 +63,6 @@ def run(args: argparse.Namespace) -> None:
         write_log_csv(concatenate(pieces, "drive"), args.out)
 
 
-COMMAND = Subcommand("simulate", "drive the simulated car with this calibration", add_arguments, run)
+COMMAND = Subcommand(
+    "simulate", "drive the simulated car with this calibration", add_arguments, run
+)

@@ -17,8 +17,8 @@ if TYPE_CHECKING:
 
 
 CAUTION = (
-    "Lean under load destroys engines: change one sort at a time, by part of what is proposed, and drive "
-    "again."
+    "Lean under load destroys engines: change one sort at a time, by part of what is proposed, "
+    "and drive again."
 )
 
 
@@ -41,7 +41,9 @@ def run(args: argparse.Namespace) -> None:
     warn(() if args.quiet else warnings)
     report = transients_of(solve([logs.read(p) for p in args.log], vehicle))
     make_folder(args.out)
-    asked = {name: table_to_write(report, name, vehicle.corrections) for name in vehicle.corrections}
+    asked = {
+        name: table_to_write(report, name, vehicle.corrections) for name in vehicle.corrections
+    }
     write_transients(report, args.out / "transients.json", asked)
     for name, written in asked.items():
         if written.table is not None:
@@ -68,7 +70,10 @@ def _tell(report: TransientReport) -> None:
         lean, rich = one.mean_of("lean_pct")[0], one.mean_of("rich_pct")[0]
         change = said.get(id(one))
         words = "" if change is None else f" Write: {change.said}."
-        print(f"{_named(one)}, {len(one.events)} times: at most {lean:.1f} % lean, {rich:.1f} % rich.{words}")
+        print(
+            f"{_named(one)}, {len(one.events)} times: at most {lean:.1f} % lean, {rich:.1f} % "
+            f"rich.{words}"
+        )
     if len(often) < len(report.classes):
         print(f"{len(report.classes) - len(often)} sorts were seen once; they stand in the file.")
     if any(change.proposed.percent > change.given.percent for change in report.changes):
@@ -90,5 +95,8 @@ def _named(one: TransientClass) -> str:
 
 
 COMMAND = Subcommand(
-    "transients", "say what quick changes, warm-up and idle need beside the table", add_arguments, run
+    "transients",
+    "say what quick changes, warm-up and idle need beside the table",
+    add_arguments,
+    run,
 )

@@ -45,5 +45,7 @@ def _check_job_file(word: str, commands: Sequence[str]) -> None:
     if path.suffix == "" and path.name == word:
         meant = difflib.get_close_matches(word, commands, n=1, cutoff=CLOSE_ENOUGH)
         hint = f"; did you mean {meant[0]!r}?" if meant else ";"
-        raise BadInputError(f"{word!r} is neither a command nor a job file{hint} The commands are {known}")
+        raise BadInputError(
+            f"{word!r} is neither a command nor a job file{hint} The commands are {known}"
+        )
     raise BadInputError(f"{word}: no such job file")

@@ -36,7 +36,8 @@ class LogError(BadInputError):
 class AskedError(LogError):
     """A log that can be read once the user says one thing more.
 
-    ``need`` is what, ``allowed`` the answers that make sense, ``shape`` the key of its columns, where known.
+    ``need`` is what, ``allowed`` the answers that make sense, ``shape`` the key of its columns,
+    where known.
     """
 
     def __init__(self, text: str | Said, need: Need, allowed: tuple[str, ...] = ()) -> None:

@@ -13,14 +13,17 @@ from lean_trim.core.messages import Message
 class Say:
     """Sentences of this module."""
 
-    OUT_OF_RANGE = Message("knobs.out_of_range", "{name} is {value:g}; allowed is {low:g} to {high:g}{unit}")
+    OUT_OF_RANGE = Message(
+        "knobs.out_of_range", "{name} is {value:g}; allowed is {low:g} to {high:g}{unit}"
+    )
 
 
 @dataclass(frozen=True)
 class Knob:
     """One number with its documented range.
 
-    ``label``, ``unit`` and ``tip`` (what it does, in a sentence) are for people, ``name`` for files.
+    ``label``, ``unit`` and ``tip`` (what it does, in a sentence) are for people, ``name`` for
+    files.
     """
 
     name: str
@@ -50,7 +53,9 @@ class Knob:
         if not (math.isfinite(value) and self.low <= value <= self.high):
             unit = f" {self.unit}" if self.unit else ""
             raise BadInputError(
-                Say.OUT_OF_RANGE(name=self.name, value=value, low=self.low, high=self.high, unit=unit)
+                Say.OUT_OF_RANGE(
+                    name=self.name, value=value, low=self.low, high=self.high, unit=unit
+                )
             )
         return value
 

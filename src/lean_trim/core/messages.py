@@ -2,9 +2,9 @@
 
 Declared once with an id and named fields, rendered in one place.
 
-A module declares its messages as members of a class, ``NO_TIME = Message("log.no_time", "{name} has no time
-column")``, and says one with ``NO_TIME(name="a.csv")``. The text is English; a catalogue by id may replace
-it.
+A module declares its messages as members of a class, ``NO_TIME = Message("log.no_time", "{name} has
+no time column")``, and says one with ``NO_TIME(name="a.csv")``. The text is English; a catalogue by
+id may replace it.
 """
 
 from __future__ import annotations

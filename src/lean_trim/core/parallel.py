@@ -29,4 +29,6 @@ def run_parallel(samples: int, works: Sequence[Callable[[], Result]]) -> list[Re
         return [work() for work in works]
     # Each work runs in the caller's context, so that NumPy's error state holds there too.
     with ThreadPoolExecutor(THREADS) as pool:
-        return list(pool.map(lambda part: part[0].run(part[1]), [(copy_context(), work) for work in works]))
+        return list(
+            pool.map(lambda part: part[0].run(part[1]), [(copy_context(), work) for work in works])
+        )

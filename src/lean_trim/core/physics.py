@@ -1,6 +1,7 @@
 """Gas, fuel and injector relations shared by the computation.
 
-All relations are steady and per cylinder. Temperatures enter in degrees Celsius because logs carry them so.
+All relations are steady and per cylinder. Temperatures enter in degrees Celsius because logs carry
+them so.
 """
 
 from __future__ import annotations
@@ -33,7 +34,9 @@ def charge_density_g_per_l(map_kpa: ArrayLike, charge_c: ArrayLike) -> Floats:
     return np.asarray(map_kpa, float) * 1000.0 / (R_AIR * kelvin)
 
 
-def cylinder_air_g(ve_pct: ArrayLike, map_kpa: ArrayLike, charge_c: ArrayLike, cylinder_l: float) -> Floats:
+def cylinder_air_g(
+    ve_pct: ArrayLike, map_kpa: ArrayLike, charge_c: ArrayLike, cylinder_l: float
+) -> Floats:
     """Air per cylinder and cycle, g, referred to manifold density.
 
     Parameters
@@ -49,9 +52,12 @@ def cylinder_air_g(ve_pct: ArrayLike, map_kpa: ArrayLike, charge_c: ArrayLike, c
 
     References
     ----------
-    Heywood, Internal Combustion Engine Fundamentals, section 2.10 (volumetric efficiency), from memory.
+    Heywood, Internal Combustion Engine Fundamentals, section 2.10 (volumetric efficiency), from
+    memory.
     """
-    return np.asarray(ve_pct, float) / 100.0 * charge_density_g_per_l(map_kpa, charge_c) * cylinder_l
+    return (
+        np.asarray(ve_pct, float) / 100.0 * charge_density_g_per_l(map_kpa, charge_c) * cylinder_l
+    )
 
 
 def air_flow_g_per_s(cylinder_g: ArrayLike, rpm: ArrayLike, cylinders: int) -> Floats:
@@ -84,11 +90,16 @@ def cylinder_air_from_flow_g(flow_g_per_s: ArrayLike, rpm: ArrayLike, cylinders:
     Air per cylinder and cycle, g, broadcast shape of the inputs.
     """
     rpm = np.asarray(rpm, float)
-    return np.asarray(np.asarray(flow_g_per_s, float) * 120.0 / (cylinders * np.where(rpm > 0, rpm, np.nan)))
+    return np.asarray(
+        np.asarray(flow_g_per_s, float) * 120.0 / (cylinders * np.where(rpm > 0, rpm, np.nan))
+    )
 
 
 def injected_fuel_g(
-    pulse_width_ms: ArrayLike, dead_time_ms: ArrayLike, flow_g_per_s: float, pressure_ratio: ArrayLike = 1.0
+    pulse_width_ms: ArrayLike,
+    dead_time_ms: ArrayLike,
+    flow_g_per_s: float,
+    pressure_ratio: ArrayLike = 1.0,
 ) -> Floats:
     """Fuel per injection, g: flow · sqrt(Δp/Δp_rated) · (pulse width - dead time), never negative.
 
@@ -172,7 +183,8 @@ def stoich_afr(hydrogen_per_carbon: float, oxygen_per_carbon: float = 0.0) -> fl
 
     References
     ----------
-    Heywood, Internal Combustion Engine Fundamentals, section 3.4 (from memory): 3.773 mol N2 per mol O2.
+    Heywood, Internal Combustion Engine Fundamentals, section 3.4 (from memory): 3.773 mol N2 per
+    mol O2.
     """
     y = hydrogen_per_carbon
     z = oxygen_per_carbon

@@ -7,7 +7,8 @@ import numpy as np
 from lean_trim.core.types import Floats
 
 MAD_TO_SIGMA = 1.4826
-"""A median absolute deviation times this is the standard deviation of a normal distribution: 1 / Φ⁻¹(3/4)."""
+"""A median absolute deviation times this is the standard deviation of a normal distribution: 1 /
+Φ⁻¹(3/4)."""
 
 
 def robust_sigma(values: Floats) -> float:

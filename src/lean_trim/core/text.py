@@ -72,7 +72,9 @@ def decimals_of(resolution: float) -> int:
     -------
     0 to 6.
     """
-    return next((d for d in range(6) if abs(resolution * 10**d - round(resolution * 10**d)) < 1e-6), 6)
+    return next(
+        (d for d in range(6) if abs(resolution * 10**d - round(resolution * 10**d)) < 1e-6), 6
+    )
 
 
 def evenly_written(points: Iterable[float], most: int = 3) -> tuple[str, ...]:

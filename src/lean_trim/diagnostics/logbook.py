@@ -46,7 +46,9 @@ def start_logbook(folder: Path, level: str = "info") -> Path | None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         path = folder / LOG_NAME
-        handler = RotatingFileHandler(path, maxBytes=LARGEST_BYTES, backupCount=KEPT_FILES, encoding="utf-8")
+        handler = RotatingFileHandler(
+            path, maxBytes=LARGEST_BYTES, backupCount=KEPT_FILES, encoding="utf-8"
+        )
         # Kept open: when the process is already broken there is no opening a file.
         _crash_file = (folder / CRASH_NAME).open("w", encoding="utf-8")
     except OSError as error:
@@ -104,4 +106,6 @@ def _escaped_in_thread(args: threading.ExceptHookArgs) -> None:
 def _unraisable(args: sys.UnraisableHookArgs) -> None:
     """Errors in destructors and callbacks: written, not told, since nothing of the user's was under way."""
     if args.exc_value is not None:
-        LOGGER.error("in %r", args.object, exc_info=(args.exc_type, args.exc_value, args.exc_traceback))
+        LOGGER.error(
+            "in %r", args.object, exc_info=(args.exc_type, args.exc_value, args.exc_traceback)
+        )

@@ -37,13 +37,18 @@ class Say:
     """What writing a report says."""
 
     NOT_WRITTEN = Message(
-        "support.not_written", "{path}: the report cannot be written ({cause}); choose another place"
+        "support.not_written",
+        "{path}: the report cannot be written ({cause}); choose another place",
     )
 
 
 def versions() -> dict[str, str]:
     """The program, its libraries and the system they run on."""
-    out = {"lean-trim": __version__, "python": sys.version.split()[0], "system": platform.platform()}
+    out = {
+        "lean-trim": __version__,
+        "python": sys.version.split()[0],
+        "system": platform.platform(),
+    }
     for name in LIBRARIES:
         try:
             out[name] = version(name)
@@ -52,7 +57,9 @@ def versions() -> dict[str, str]:
     return out
 
 
-def write_report(path: Path, state: Path, settings: dict[str, str], job: Path | None = None) -> list[str]:
+def write_report(
+    path: Path, state: Path, settings: dict[str, str], job: Path | None = None
+) -> list[str]:
     """Write a report as a zip file.
 
     Parameters
@@ -77,7 +84,9 @@ def write_report(path: Path, state: Path, settings: dict[str, str], job: Path | 
                 "settings.json", without_names(json.dumps(settings, indent=1, ensure_ascii=False))
             )
             for log in sorted((*state.glob(f"{LOG_NAME}*"), *state.glob(CRASH_NAME))):
-                report.writestr(log.name, without_names(log.read_text(encoding="utf-8", errors="replace")))
+                report.writestr(
+                    log.name, without_names(log.read_text(encoding="utf-8", errors="replace"))
+                )
             if job is not None:
                 _put_job(report, job)
             return report.namelist()

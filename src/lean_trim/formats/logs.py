@@ -26,7 +26,8 @@ class Say:
     """Sentences of this module."""
 
     READER_FAILED = Message(
-        "logs.reader_failed", "{path}: cannot be read as {reader}; the file is damaged ({kind}: {reason})"
+        "logs.reader_failed",
+        "{path}: cannot be read as {reader}; the file is damaged ({kind}: {reason})",
     )
     NOT_UNDERSTOOD = Message(
         "logs.not_understood",
@@ -90,7 +91,8 @@ def read_raw(
         raise LogError(Say.UNREADABLE(path=path, cause=error.strerror or error)) from error
     except (LeanTrimError, KeyboardInterrupt, SystemExit):
         raise
-    # A damaged file can make a compiled reader panic, which is no Exception; the user still gets a sentence.
+    # A damaged file can make a compiled reader panic, which is no Exception; the user still gets a
+    # sentence.
     except BaseException as error:
         why = (str(error).splitlines() or [""])[0][:200]
         raise LogError(
@@ -198,7 +200,9 @@ def row_lines(log: Log) -> str:
     One line per sample with its end.
     """
     data = np.column_stack([log.time_s, *log.channels.values()])
-    return "".join(",".join(f"{v:.4f}".rstrip("0").rstrip(".") for v in row) + "\n" for row in data.tolist())
+    return "".join(
+        ",".join(f"{v:.4f}".rstrip("0").rstrip(".") for v in row) + "\n" for row in data.tolist()
+    )
 
 
 def parse_rows(roles: Sequence[Role], lines: Sequence[str], name: str) -> Log:
@@ -231,5 +235,7 @@ def write_log_csv(log: Log, path: Path) -> None:
     roles = list(log.channels)
     with path.open("wb") as f:
         f.write(header_lines(roles).encode())
-        frame = pl.DataFrame({"time": np.round(log.time_s, 4)} | {str(r): np.round(log[r], 4) for r in roles})
+        frame = pl.DataFrame(
+            {"time": np.round(log.time_s, 4)} | {str(r): np.round(log[r], 4) for r in roles}
+        )
         frame.fill_nan(None).write_csv(f, include_header=False)

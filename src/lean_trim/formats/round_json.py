@@ -27,7 +27,8 @@ LIMITED_BY = {
     Status.KNOCK: "knock",
     Status.BEYOND: "airflow_sensor_end",
 }
-"""A cell written less than it asked for is "limited", and by what; knock always had its own word."""
+"""A cell written less than it asked for is "limited", and by what; knock always had its own
+word."""
 
 
 def round_dict(summary: Summary, proposal: Proposal) -> dict[str, Any]:
@@ -129,7 +130,8 @@ def _cells(summary: Summary, proposal: Proposal) -> list[dict[str, Any]]:
     for place in np.ndindex(estimate.table.shape):
         status = Status(str(proposal.status[place]))
         cell: dict[str, Any] = {
-            _axis_key(a.unit): float(a.points[i]) for a, i in zip(estimate.table.axes, place, strict=True)
+            _axis_key(a.unit): float(a.points[i])
+            for a, i in zip(estimate.table.axes, place, strict=True)
         }
         cell |= {
             "before": float(estimate.table.shown[place]),
@@ -181,5 +183,6 @@ def write_round(summary: Summary, proposal: Proposal, path: Path) -> None:
     path : replaced if it exists.
     """
     write_whole(
-        path, json.dumps(round_dict(summary, proposal), indent=1, ensure_ascii=False, allow_nan=False)
+        path,
+        json.dumps(round_dict(summary, proposal), indent=1, ensure_ascii=False, allow_nan=False),
     )

@@ -25,7 +25,9 @@ from lean_trim.formats.whole_files import write_whole
 FIGURES = ("lean_pct", "rich_pct", "lean_area", "rich_area", "settles_s")
 
 
-def write_transients(report: TransientReport, path: Path, asked: Mapping[str, Written] | None = None) -> None:
+def write_transients(
+    report: TransientReport, path: Path, asked: Mapping[str, Written] | None = None
+) -> None:
     """Write the report of one drive.
 
     Parameters
@@ -161,7 +163,10 @@ def _amount(amount: Amount) -> dict[str, Any]:
 
 
 def _warm_up(one: TemperatureBin) -> dict[str, Any]:
-    added = {"enrichment_pct": _plain(one.given_pct), "proposed_enrichment_pct": _plain(one.proposed_pct)}
+    added = {
+        "enrichment_pct": _plain(one.given_pct),
+        "proposed_enrichment_pct": _plain(one.proposed_pct),
+    }
     return {**_bin(one, "coolant_c"), **added}
 
 
@@ -210,7 +215,12 @@ def _idle(idle: Idle) -> dict[str, Any]:
             for g in idle.gears
         ],
         "swings": [
-            {"what": s.what, "peak_to_peak": s.peak_to_peak, "period_s": s.period_s, "share": s.share}
+            {
+                "what": s.what,
+                "peak_to_peak": s.peak_to_peak,
+                "period_s": s.period_s,
+                "share": s.share,
+            }
             for s in idle.swings
         ],
     }

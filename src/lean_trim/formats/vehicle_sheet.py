@@ -56,7 +56,9 @@ class Say:
         "vehicle_sheet.dead_time_object",
         "{source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed",
     )
-    NOT_AN_OBJECT = Message("vehicle_sheet.not_an_object", "{source}: the sheet must be one JSON object")
+    NOT_AN_OBJECT = Message(
+        "vehicle_sheet.not_an_object", "{source}: the sheet must be one JSON object"
+    )
     MISSING_NUMBER = Message(
         "vehicle_sheet.missing_number",
         "{source}: key {key} is missing; a number from {low:g} to {high:g} is needed",
@@ -70,17 +72,23 @@ class Say:
     )
     UNREADABLE = Message("vehicle_sheet.unreadable", "{path}: cannot be read ({cause})")
     NO_SHEET = Message(
-        "vehicle_sheet.no_sheet", "{path}: is no file of at most {most} MB, so it cannot be a vehicle sheet"
+        "vehicle_sheet.no_sheet",
+        "{path}: is no file of at most {most} MB, so it cannot be a vehicle sheet",
     )
-    TOO_DEEP = Message("vehicle_sheet.too_deep", "{path}: its brackets are nested too deeply for a sheet")
-    NOT_TEXT = Message("vehicle_sheet.not_text", "{path}: is not text, so it cannot be a vehicle sheet")
+    TOO_DEEP = Message(
+        "vehicle_sheet.too_deep", "{path}: its brackets are nested too deeply for a sheet"
+    )
+    NOT_TEXT = Message(
+        "vehicle_sheet.not_text", "{path}: is not text, so it cannot be a vehicle sheet"
+    )
     NOT_JSON = Message(
         "vehicle_sheet.not_json", "{path}, line {line}, column {column}: not valid JSON ({reason})"
     )
     SMALL_PULSES = Message(
         "vehicle_sheet.small_pulses",
-        "{source}: key injectors.small_pulse_ms is {raw!r}; an object of two or more open times: added time "
-        "is needed, in ms, 0 to 10 and -0.5 to 0.9, each open time with what is added longer than the last",
+        "{source}: key injectors.small_pulse_ms is {raw!r}; an object of two or more open times: "
+        "added time is needed, in ms, 0 to 10 and -0.5 to 0.9, each open time with what is added "
+        "longer than the last",
     )
     DEAD_TIME_NUMBERS = Message(
         "vehicle_sheet.dead_time_numbers",
@@ -88,8 +96,8 @@ class Say:
     )
     DEAD_TIME_RANGE = Message(
         "vehicle_sheet.dead_time_range",
-        "{source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; allowed is 0 to 10 ms at 4 to 32 "
-        "V",
+        "{source}: key injectors.dead_time_ms has {ms:g} ms at {volts:g} V; allowed is 0 to 10 ms "
+        "at 4 to 32 V",
     )
 
 
@@ -167,9 +175,13 @@ class Sheet:
         if value is None:
             raise BadInputError(Say.MISSING_NUMBER(source=self.source, key=key, low=low, high=high))
         # To Python true is 1, which is no displacement.
-        good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+        good = (
+            isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+        )
         if not good or not low <= value <= high:
-            raise BadInputError(Say.BAD_NUMBER(source=self.source, key=key, value=value, low=low, high=high))
+            raise BadInputError(
+                Say.BAD_NUMBER(source=self.source, key=key, value=value, low=low, high=high)
+            )
         return float(value)
 
     def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
@@ -261,12 +273,16 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         table=read_table(table_path, airflow, form),
         target=read_table(target, "target_lambda") if target else None,
         limits=_limits(sheet, airflow, form.holds),
-        exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)),
+        exhaust_volume_l=sheet.number(
+            "exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)
+        ),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0, 7000.0),
         sensor_place=_sensor_place(sheet),
         airflow_source=_source(sheet),
         fuel_varies=_varies(sheet),
-        corrections={name: read_correction(path, name) for name, path in _correction_paths(sheet, folder)},
+        corrections={
+            name: read_correction(path, name) for name, path in _correction_paths(sheet, folder)
+        },
     )
 
 
@@ -293,8 +309,12 @@ def _form(sheet: Sheet, airflow: str) -> GridForm:
         return GridForm()
     rows = Rows(sheet.choice("airflow_table.rows", tuple(Rows), Rows.MAP))
     holds = Holds(sheet.choice("airflow_table.holds", tuple(Holds), Holds.VE))
-    own = sheet.choice("airflow_table.row_unit", tuple(ROW_UNITS[rows]), next(iter(ROW_UNITS[rows])))
-    cells = sheet.choice("airflow_table.cell_unit", tuple(CELL_UNITS[holds]), next(iter(CELL_UNITS[holds])))
+    own = sheet.choice(
+        "airflow_table.row_unit", tuple(ROW_UNITS[rows]), next(iter(ROW_UNITS[rows]))
+    )
+    cells = sheet.choice(
+        "airflow_table.cell_unit", tuple(CELL_UNITS[holds]), next(iter(CELL_UNITS[holds]))
+    )
     dead = sheet.number("airflow_table.dead_time_ms", 0.0, 10.0, 0.0)
     named = own if sheet.get("airflow_table.row_unit") is not None else ""
     return GridForm(rows, named, holds, cells, dead)
@@ -318,7 +338,9 @@ def _form_dict(table: Table) -> dict[str, Any]:
 
 
 def _sensor_place(sheet: Sheet) -> SensorPlace:
-    return "tailpipe" if sheet.choice("sensor_place", PLACES, "downpipe") == "tailpipe" else "downpipe"
+    return (
+        "tailpipe" if sheet.choice("sensor_place", PLACES, "downpipe") == "tailpipe" else "downpipe"
+    )
 
 
 def _source(sheet: Sheet) -> AirflowSourceSettings:
@@ -360,7 +382,9 @@ def _injectors(sheet: Sheet) -> Injectors:
     for volts, ms in pairs:
         if not (4.0 <= volts <= 32.0 and 0.0 <= ms <= 10.0):
             raise BadInputError(Say.DEAD_TIME_RANGE(source=sheet.source, ms=ms, volts=volts))
-    return _with_injectors(sheet, np.array([v for v, _ in pairs]), np.array([ms for _, ms in pairs]))
+    return _with_injectors(
+        sheet, np.array([v for v, _ in pairs]), np.array([ms for _, ms in pairs])
+    )
 
 
 def _with_injectors(sheet: Sheet, volts: Floats, dead_time_ms: Floats) -> Injectors:
@@ -402,7 +426,11 @@ def _small_pulses(sheet: Sheet) -> tuple[Floats, Floats]:
         raise refused
     open_ms, add_ms = pairs.T
     inside = (open_ms >= 0.0) & (open_ms <= 10.0) & (add_ms >= -0.5) & (add_ms <= 0.9)
-    if not inside.all() or (np.diff(open_ms + add_ms) <= 0.0).any() or (np.diff(open_ms) <= 0.0).any():
+    if (
+        not inside.all()
+        or (np.diff(open_ms + add_ms) <= 0.0).any()
+        or (np.diff(open_ms) <= 0.0).any()
+    ):
         raise refused
     return open_ms, add_ms
 
@@ -438,7 +466,9 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
         write_table(table, folder / f"{name}.csv")
         tables[name] = f"{name}.csv"
     path = folder / "vehicle.json"
-    write_whole(path, json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False))
+    write_whole(
+        path, json.dumps(vehicle_dict(vehicle) | {"tables": tables}, indent=1, ensure_ascii=False)
+    )
     return path
 
 
@@ -462,10 +492,13 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
         "feedback": vehicle.feedback,
         "injectors": {
             "flow_g_per_s": injectors.flow_g_per_s if np.isfinite(injectors.flow_g_per_s) else None,
-            "rated_pressure_kpa": injectors.rated_pressure_kpa if injectors.pressure_known else None,
+            "rated_pressure_kpa": injectors.rated_pressure_kpa
+            if injectors.pressure_known
+            else None,
             "pressure_reference": injectors.pressure_reference,
             "dead_time_ms": {
-                f"{v:g}": float(ms) for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)
+                f"{v:g}": float(ms)
+                for v, ms in zip(injectors.volts, injectors.dead_time_ms, strict=True)
             }
             or None,
             **_small_dict(injectors),

@@ -1,6 +1,7 @@
 """Files that are written whole or not at all, alone or several together.
 
-What is new is written under a name nobody can have planted, and gets its own when it is on the disk.
+What is new is written under a name nobody can have planted, and gets its own when it is on the
+disk.
 """
 
 from __future__ import annotations
@@ -36,8 +37,9 @@ def write_whole(path: Path, text: str) -> None:
 class Replacing:
     """Files that take the place of others together; used as a context.
 
-    On entering, all of them are written beside the old ones. ``put`` gives them their names, ``undo`` takes
-    that back. What is neither put nor undone is gone on leaving, and the old files stay.
+    On entering, all of them are written beside the old ones. ``put`` gives them their names,
+    ``undo`` takes that back. What is neither put nor undone is gone on leaving, and the old files
+    stay.
 
     Parameters
     ----------
@@ -87,7 +89,10 @@ class Replacing:
         self._put = []
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         if error is not None:
             self.undo()

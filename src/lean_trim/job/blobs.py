@@ -22,7 +22,8 @@ class Say:
         "blobs.sample_count", "the log {name!r} has {size} samples; allowed are 2 to {most}"
     )
     COLUMN_COUNT = Message(
-        "blobs.column_count", "the log {name!r} has {width} columns or no time; allowed are up to {most}"
+        "blobs.column_count",
+        "the log {name!r} has {width} columns or no time; allowed are up to {most}",
     )
     OWN_UNIT = Message(
         "blobs.own_unit",
@@ -107,7 +108,10 @@ def log_to_parquet(log: Log) -> bytes:
     import polars as pl
 
     buffer = io.BytesIO()
-    columns: dict[str, object] = {"time_s": log.time_s, **{str(r): v for r, v in log.channels.items()}}
+    columns: dict[str, object] = {
+        "time_s": log.time_s,
+        **{str(r): v for r, v in log.channels.items()},
+    }
     columns |= {f"{UPDATE}{r}": m for r, m in log.updates.items()}
     if log.joints_s:
         columns[JOINT] = np.isin(np.arange(len(log)), np.searchsorted(log.time_s, log.joints_s))
@@ -162,5 +166,9 @@ def log_from_parquet(data: bytes, name: str) -> Log:
     channels = {Role(c): frame[c].cast(pl.Float64).to_numpy() for c in frame.columns if c in known}
     marked = [c for c in frame.columns if c.startswith(UPDATE) and c.removeprefix(UPDATE) in known]
     updates = {Role(c.removeprefix(UPDATE)): frame[c].cast(pl.Boolean).to_numpy() for c in marked}
-    joints = tuple(time[frame[JOINT].cast(pl.Boolean).to_numpy()].tolist()) if JOINT in frame.columns else ()
+    joints = (
+        tuple(time[frame[JOINT].cast(pl.Boolean).to_numpy()].tolist())
+        if JOINT in frame.columns
+        else ()
+    )
     return Log(time, channels, name, joints, updates)

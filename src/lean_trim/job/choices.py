@@ -20,7 +20,10 @@ def put_choices(db: sqlite3.Connection, shape: str, choices: Choices) -> None:
     shape : key of the logs' columns.
     choices : replace those that were kept.
     """
-    rows = [(shape, name, str(c.role) if c.role else None, c.unit) for name, c in choices.columns.items()]
+    rows = [
+        (shape, name, str(c.role) if c.role else None, c.unit)
+        for name, c in choices.columns.items()
+    ]
     db.execute("DELETE FROM column_choices WHERE shape = ?", (shape,))
     db.executemany("INSERT INTO column_choices VALUES (?, ?, ?, ?)", rows)
     db.execute("INSERT OR REPLACE INTO bank_choices VALUES (?, ?)", (shape, choices.banks))

@@ -21,7 +21,9 @@ class Say:
     """Sentences of this module."""
 
     EXISTS = Message("creation.exists", "{path}: already exists; open it, or name another file")
-    NO_FOLDER = Message("creation.no_folder", "{folder}: is not a folder; name a folder that exists")
+    NO_FOLDER = Message(
+        "creation.no_folder", "{folder}: is not a folder; name a folder that exists"
+    )
 
 
 PART = ".part"

@@ -1,7 +1,7 @@
 """One connection to a job file: opened defensively, written in transactions that leave file and memory alike.
 
-The file may come from anybody. Only the tables this program declares are accepted, no trigger or view runs,
-and sizes are bounded.
+The file may come from anybody. Only the tables this program declares are accepted, no trigger or
+view runs, and sizes are bounded.
 """
 
 from __future__ import annotations
@@ -27,14 +27,22 @@ from lean_trim.job.errors import (
     cause_of,
 )
 from lean_trim.job.ownership import Owner, this_window
-from lean_trim.job.schema import APPLICATION_ID, MIGRATIONS, apply_migration, expected_objects, objects_in
+from lean_trim.job.schema import (
+    APPLICATION_ID,
+    MIGRATIONS,
+    apply_migration,
+    expected_objects,
+    objects_in,
+)
 
 
 class Say:
     """Sentences of this module."""
 
     NO_FILE = Message("database.no_file", "{path}: no such job file")
-    OTHER_DATABASE = Message("database.other_database", "{path}: is a database, but not a Lean Trim job")
+    OTHER_DATABASE = Message(
+        "database.other_database", "{path}: is a database, but not a Lean Trim job"
+    )
     NEWER = Message(
         "database.newer",
         "{path}: was written by a newer Lean Trim (schema {version}, this one knows {newest})",
@@ -42,22 +50,26 @@ class Say:
     UNREADABLE = Message("database.unreadable", "{path}: cannot be opened as a job file ({cause})")
     NOT_MIGRATED = Message(
         "database.not_migrated",
-        "{path}: is of an earlier version and could not be brought up to date ({cause}); it is as it was",
+        "{path}: is of an earlier version and could not be brought up to date ({cause}); it is as "
+        "it was",
     )
 
 
 NO_FILE = Path("a job that is not in a file yet")
 """Stands for the path of a job in memory."""
 UNREADABLE = (sqlite3.Error, ValueError, TypeError)
-"""What reading a damaged file ends in; Python cannot even decode some of SQLite's own messages about it."""
+"""What reading a damaged file ends in; Python cannot even decode some of SQLite's own messages
+about it."""
 BUSY_S = 0.05
 """How long a write waits for another program's lock; longer would be felt in the window."""
 LONGEST_READ_S = 60.0
-"""A single statement that takes longer is ended; a sound job of 100 MB takes well under a second."""
+"""A single statement that takes longer is ended; a sound job of 100 MB takes well under a
+second."""
 STEPS_BETWEEN_LOOKS = 200_000
 """Virtual-machine steps of SQLite between looks at the clock."""
 LARGEST_VALUE_BYTES = 1 << 30
-"""Largest text or blob, 1 GiB: a log of 10 hours at 100 Hz with 40 channels takes about a third of it."""
+"""Largest text or blob, 1 GiB: a log of 10 hours at 100 Hz with 40 channels takes about a third of
+it."""
 
 
 def now() -> str:
@@ -71,13 +83,14 @@ class Database:
     Parameters
     ----------
     path : an existing file.
-    take : ask to be the one that writes; if another window holds the file, or it cannot be written to, the
-        connection only reads and ``read_only`` says why.
+    take : ask to be the one that writes; if another window holds the file, or it cannot be written
+        to, the connection only reads and ``read_only`` says why.
 
     Raises
     ------
     BadInputError
-        If the file is no job, is damaged, is of a newer version, or declares anything this program did not.
+        If the file is no job, is damaged, is of a newer version, or declares anything this program
+        did not.
     """
 
     def __init__(self, path: Path, take: bool = True) -> None:
@@ -147,7 +160,8 @@ class Database:
 
     def _connect(self) -> sqlite3.Connection:
         writable = os.access(self.path, os.W_OK)
-        # As an address, or a question mark in the name would end it; a name need not be UTF-8 either.
+        # As an address, or a question mark in the name would end it; a name need not be UTF-8
+        # either.
         address = f"{self.path.resolve().as_uri()}?mode={'rw' if writable else 'ro'}"
         try:
             db = sqlite3.connect(
@@ -201,7 +215,9 @@ class Database:
         strange = [key for key, sql in found.items() if expected.get(key) != sql]
         missing = [key for key in expected if key not in found]
         if strange:
-            raise DamagedJobError(self.path, f"it declares something of its own ({' '.join(strange[0])})")
+            raise DamagedJobError(
+                self.path, f"it declares something of its own ({' '.join(strange[0])})"
+            )
         if missing:
             raise DamagedJobError(self.path, f"the {' '.join(missing[0])} is missing")
 
@@ -225,7 +241,11 @@ class Database:
     def holder(self) -> Owner | None:
         """Who holds the file, by its own word."""
         row = self.db.execute("SELECT token, host, pid, started, since FROM owner").fetchone()
-        return None if row is None else Owner(str(row[0]), str(row[1]), int(row[2]), str(row[3]), str(row[4]))
+        return (
+            None
+            if row is None
+            else Owner(str(row[0]), str(row[1]), int(row[2]), str(row[3]), str(row[4]))
+        )
 
     def _take_if_free(self) -> None:
         holder = self.holder()
@@ -242,8 +262,8 @@ class Database:
         self.db.execute("BEGIN IMMEDIATE")
         try:
             self.db.execute(
-                "INSERT OR REPLACE INTO owner (id, token, host, pid, started, since) VALUES (1, ?, ?, ?, ?, "
-                "?)",
+                "INSERT OR REPLACE INTO owner (id, token, host, pid, started, since) VALUES (1, "
+                "?, ?, ?, ?, ?)",
                 (owner.token, owner.host, owner.pid, owner.started, owner.since),
             )
             self.db.execute("COMMIT")
@@ -332,7 +352,11 @@ class Database:
     def close(self) -> None:
         """Give the file free and close it; nothing is pending."""
         with self.lock, contextlib.suppress(sqlite3.Error):
-            if self.owner is not None and not self.read_only and _identity(self.path) == self._place:
+            if (
+                self.owner is not None
+                and not self.read_only
+                and _identity(self.path) == self._place
+            ):
                 self.db.execute("DELETE FROM owner WHERE token = ?", (self.owner.token,))
             self.db.close()
 

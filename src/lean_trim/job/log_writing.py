@@ -28,7 +28,8 @@ def keep_log(db: sqlite3.Connection, stored: StoredLog) -> int:
     """
     log = stored.log
     row = db.execute(
-        "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, ?, ?)",
+        "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, "
+        "?, ?)",
         (log.name, stored.sha256, now(), len(log), log.duration_s, stored.data),
     )
     return int(row.lastrowid or 0)
@@ -64,7 +65,9 @@ def put_round_logs(db: sqlite3.Connection, r: Round) -> None:
     # Stretches and bookmarks of resting logs go with them.
     db.execute("DELETE FROM resting_logs WHERE round_id = ?", (r.id,))
     for position, (log, info) in enumerate(zip(r.logs, r.log_infos, strict=True)):
-        db.execute("INSERT INTO round_logs VALUES (?, ?, ?)", (r.id, _id_of(db, log, info), position))
+        db.execute(
+            "INSERT INTO round_logs VALUES (?, ?, ?)", (r.id, _id_of(db, log, info), position)
+        )
     for rests in r.resting:
         log_id = _id_of(db, rests.log, rests.info)
         db.execute("INSERT INTO resting_logs VALUES (?, ?)", (r.id, log_id))
@@ -81,7 +84,8 @@ def _id_of(db: sqlite3.Connection, log: Log, info: LogInfo) -> int:
     row = db.execute("SELECT name, sha256, added FROM logs WHERE id = ?", (info.id,)).fetchone()
     if row == (info.name, info.sha256, info.added):
         return info.id
-    # Another log may have got the id of one that was removed; that one then comes back under a new id.
+    # Another log may have got the id of one that was removed; that one then comes back under a new
+    # id.
     wanted = info.id if row is None else None
     made = db.execute(
         "INSERT INTO logs VALUES (?, ?, ?, ?, ?, ?, ?)",
@@ -113,7 +117,9 @@ def put_spans(db: sqlite3.Connection, round_id: int, spans: Sequence[Span]) -> N
     spans : replace earlier ones.
     """
     db.execute("DELETE FROM left_out WHERE round_id = ?", (round_id,))
-    db.executemany("INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans])
+    db.executemany(
+        "INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans]
+    )
 
 
 def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> None:
@@ -126,4 +132,6 @@ def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> N
     marks : replace earlier ones.
     """
     db.execute("DELETE FROM marks WHERE round_id = ?", (round_id,))
-    db.executemany("INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks])
+    db.executemany(
+        "INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks]
+    )

@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 START_TIME_FIELD = 19
-"""Place of the start time, in clock ticks since boot, after the name in /proc/PID/stat (proc(5), field 22).
+"""Place of the start time, in clock ticks since boot, after the name in /proc/PID/stat (proc(5),
+field 22).
 """
 
 
@@ -41,7 +42,9 @@ class Owner:
         if self.host != socket.gethostname():
             return f"another window on {self.host}, since {self.since}"
         return (
-            "another window on this computer" if self.pid != os.getpid() else "another window of this program"
+            "another window on this computer"
+            if self.pid != os.getpid()
+            else "another window of this program"
         )
 
 
@@ -78,4 +81,6 @@ def this_window(since: str) -> Owner:
     -------
     A new owner.
     """
-    return Owner(uuid.uuid4().hex, socket.gethostname(), os.getpid(), started_of(os.getpid()), since)
+    return Owner(
+        uuid.uuid4().hex, socket.gethostname(), os.getpid(), started_of(os.getpid()), since
+    )

@@ -45,9 +45,12 @@ class Say:
         "reading.other_subject", "a round corrects another table than the vehicle's ({airflow})"
     )
     NO_TEXT = Message("reading.no_text", "{what} is no text of an allowed length")
-    OUT_OF_RANGE = Message("reading.out_of_range", "{what} is {value!r}; allowed is {low:g} to {high:g}")
+    OUT_OF_RANGE = Message(
+        "reading.out_of_range", "{what} is {value!r}; allowed is {low:g} to {high:g}"
+    )
     NO_WHOLE_NUMBER = Message(
-        "reading.no_whole_number", "{what} is {value!r}; allowed is a whole number from {low} to {high}"
+        "reading.no_whole_number",
+        "{what} is {value!r}; allowed is a whole number from {low} to {high}",
     )
     CELL_TOO_LARGE = Message(
         "reading.cell_too_large", "{name}: a cell is {largest:g}; allowed is up to {most:g}"
@@ -55,12 +58,17 @@ class Say:
     ROUND_KIND = Message("reading.round_kind", "round {number} is of an unknown kind, {kind!r}")
     NO_REVISION = Message("reading.no_revision", "round {number} has no revision {revision_id}")
     PROPOSAL_COLUMN = Message(
-        "reading.proposal_column", "a proposal has {size} cells or an infinite one; the table has {expected}"
+        "reading.proposal_column",
+        "a proposal has {size} cells or an infinite one; the table has {expected}",
     )
     NO_PARENT = Message("reading.no_parent", "revision {revision_id} has no parent {parent_id}")
     LOG_TIMES = Message("reading.log_times", "the log {name!r} has impossible times")
-    HANDED_NAME = Message("reading.handed_name", "a table {name!r} that was handed over is none of ours")
-    PROPOSAL_SIZE = Message("reading.proposal_size", "a proposal has {count} cells; the table has {size}")
+    HANDED_NAME = Message(
+        "reading.handed_name", "a table {name!r} that was handed over is none of ours"
+    )
+    PROPOSAL_SIZE = Message(
+        "reading.proposal_size", "a proposal has {count} cells; the table has {size}"
+    )
 
 
 MOST_ROUNDS = 10_000
@@ -94,8 +102,8 @@ def read_job(db: sqlite3.Connection) -> Job:
     car = _text(row[1], "the car's name")
     revisions = _revisions(db)
     rows = db.execute(
-        "SELECT id, number, started, revision_id, subject, settings, handed_over, note, kind FROM rounds "
-        "ORDER BY number"
+        "SELECT id, number, started, revision_id, subject, settings, handed_over, note, kind FROM "
+        "rounds ORDER BY number"
     ).fetchmany(MOST_ROUNDS + 1)
     if not 1 <= len(rows) <= MOST_ROUNDS:
         raise BadInputError(Say.ROUND_COUNT(count=len(rows), most=MOST_ROUNDS))
@@ -222,7 +230,9 @@ def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
     -------
     One entry per log.
     """
-    rows = db.execute("SELECT log_id FROM round_logs WHERE round_id = ? ORDER BY position", (round_id,))
+    rows = db.execute(
+        "SELECT log_id FROM round_logs WHERE round_id = ? ORDER BY position", (round_id,)
+    )
     return tuple(log_info(db, log_id) for (log_id,) in rows.fetchall())
 
 
@@ -238,9 +248,14 @@ def log_info(db: sqlite3.Connection, log_id: int) -> LogInfo:
     -------
     Its entry.
     """
-    name, sha, added = db.execute("SELECT name, sha256, added FROM logs WHERE id = ?", (log_id,)).fetchone()
+    name, sha, added = db.execute(
+        "SELECT name, sha256, added FROM logs WHERE id = ?", (log_id,)
+    ).fetchone()
     return LogInfo(
-        log_id, _text(name, "a log's name"), _text(sha, "a log's hash"), _moment(added, "a log's date")
+        log_id,
+        _text(name, "a log's name"),
+        _text(sha, "a log's hash"),
+        _moment(added, "a log's date"),
     )
 
 
@@ -256,7 +271,9 @@ def resting_ids(db: sqlite3.Connection, round_id: int) -> tuple[int, ...]:
     -------
     Their ids.
     """
-    rows = db.execute("SELECT log_id FROM resting_logs WHERE round_id = ? ORDER BY rowid", (round_id,))
+    rows = db.execute(
+        "SELECT log_id FROM resting_logs WHERE round_id = ? ORDER BY rowid", (round_id,)
+    )
     return tuple(log_id for (log_id,) in rows.fetchall())
 
 
@@ -270,7 +287,9 @@ def _resting(db: sqlite3.Connection, round_id: int, logs: dict[int, Log]) -> Ite
             key,
         )
         marks = db.execute(
-            "SELECT time_s, text FROM resting_marks WHERE round_id = ? AND log_id = ? ORDER BY time_s", key
+            "SELECT time_s, text FROM resting_marks WHERE round_id = ? AND log_id = ? ORDER BY "
+            "time_s",
+            key,
         )
         yield RestingLog(
             info,
@@ -294,7 +313,8 @@ def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
 
 def _spans(db: sqlite3.Connection, round_id: int) -> Iterable[Span]:
     rows = db.execute(
-        "SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s, end_s", (round_id,)
+        "SELECT start_s, end_s FROM left_out WHERE round_id = ? ORDER BY start_s, end_s",
+        (round_id,),
     )
     return (_span(*row) for row in rows.fetchall())
 
@@ -305,20 +325,24 @@ def _span(start: object, end: object) -> Span:
 
 
 def _marks(db: sqlite3.Connection, round_id: int) -> Iterable[Mark]:
-    rows = db.execute("SELECT time_s, text FROM marks WHERE round_id = ? ORDER BY time_s", (round_id,))
+    rows = db.execute(
+        "SELECT time_s, text FROM marks WHERE round_id = ? ORDER BY time_s", (round_id,)
+    )
     return (_mark(*row) for row in rows.fetchall())
 
 
 def _mark(time: object, text: object) -> Mark:
     return Mark(
-        _number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S), _text(text, "a bookmark's note")
+        _number(time, "a bookmark's time", -LONGEST_LOG_S, LONGEST_LOG_S),
+        _text(text, "a bookmark's note"),
     )
 
 
 def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> dict[str, Table]:
     """Tables that were handed over, by name."""
     rows = db.execute(
-        "SELECT table_name, label, unit, axes, cells FROM handed_over_tables WHERE round_id = ?", (round_id,)
+        "SELECT table_name, label, unit, axes, cells FROM handed_over_tables WHERE round_id = ?",
+        (round_id,),
     )
     out: dict[str, Table] = {}
     for key, label, unit, axes, cells in rows.fetchall():
@@ -328,7 +352,8 @@ def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> 
         if axes:
             out[name] = _table([label, unit, axes, cells])
             continue
-        # Earlier versions kept the cells only; they lie on the round's own axes, if it still has them.
+        # Earlier versions kept the cells only; they lie on the round's own axes, if it still has
+        # them.
         listed = json.loads(_text(cells, "the cells handed over"))
         if name in calibration and len(listed) == calibration[name].size:
             values = [_number(value, "a cell handed over", 1e-9, LARGEST_CELL) for value in listed]
@@ -344,21 +369,31 @@ def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
     if row is None:
         return None
     residual, trims, within = (
-        math.nan if value is None else _number(value, "a figure of a verdict", 0.0, 1e6) for value in row[:3]
+        math.nan if value is None else _number(value, "a figure of a verdict", 0.0, 1e6)
+        for value in row[:3]
     )
-    return Verdict(residual, trims, within, _text(row[3], "a version"), _moment(row[4], "a verdict's date"))
+    return Verdict(
+        residual, trims, within, _text(row[3], "a version"), _moment(row[4], "a verdict's date")
+    )
 
 
 def _prediction(db: sqlite3.Connection, round_id: int) -> Prediction | None:
     row = db.execute(
         "SELECT residual_rms, std_error FROM predictions WHERE round_id = ?", (round_id,)
     ).fetchone()
-    return None if row is None else Prediction(*(_number(value, "a prediction", 0.0, 1e6) for value in row))
+    return (
+        None
+        if row is None
+        else Prediction(*(_number(value, "a prediction", 0.0, 1e6) for value in row))
+    )
 
 
-def _decisions(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> dict[str, Decision]:
+def _decisions(
+    db: sqlite3.Connection, round_id: int, calibration: Calibration
+) -> dict[str, Decision]:
     rows = db.execute(
-        "SELECT table_name, cell, value, origin, pinned FROM decided_cells WHERE round_id = ?", (round_id,)
+        "SELECT table_name, cell, value, origin, pinned FROM decided_cells WHERE round_id = ?",
+        (round_id,),
     ).fetchall()
     cells: dict[str, list[tuple[object, ...]]] = {}
     for name, *cell in rows:
@@ -380,7 +415,9 @@ def _decision(table: Table, rows: list[tuple[object, ...]]) -> Decision:
     return Decision(values.reshape(shape), origins.reshape(shape), pins.reshape(shape))
 
 
-def _proposals(db: sqlite3.Connection, round_id: int, revision: Revision) -> dict[str, StoredProposal]:
+def _proposals(
+    db: sqlite3.Connection, round_id: int, revision: Revision
+) -> dict[str, StoredProposal]:
     rows = db.execute(
         "SELECT table_name, cells, program, made FROM proposals WHERE round_id = ?", (round_id,)
     )

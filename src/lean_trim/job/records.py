@@ -101,8 +101,8 @@ class StoredProposal:
 
     Attributes
     ----------
-    asked_pct, step_pct, std_error_pct : wanted change, change that would be written, standard error of the
-        wanted one.
+    asked_pct, step_pct, std_error_pct : wanted change, change that would be written, standard error
+        of the wanted one.
     status : the rule that decided each cell.
     program, made : which version proposed it, when.
     """
@@ -143,8 +143,8 @@ ROUND_KINDS = (CORRECTION, SWAP)
 class Round:
     """One round: the revision driven on, its logs, and what was decided from them.
 
-    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table. ``logs``
-    are those that count; ``resting`` were left out whole.
+    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table.
+    ``logs`` are those that count; ``resting`` were left out whole.
     ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
     over, which later decisions do not change.
     """
@@ -191,7 +191,9 @@ class Round:
         The decision.
         """
         decision = self.decisions.get(table_name)
-        return decision if decision is not None else undecided(self.revision.calibration[table_name])
+        return (
+            decision if decision is not None else undecided(self.revision.calibration[table_name])
+        )
 
     @property
     def changed(self) -> int:
@@ -202,7 +204,9 @@ class Round:
     @property
     def injectors_decided(self) -> bool:
         """True if injector data were decided; what was asked of the airflow table speaks of the old."""
-        decided = [name in self.decisions and self.decisions[name].changed for name in INJECTOR_TABLES]
+        decided = [
+            name in self.decisions and self.decisions[name].changed for name in INJECTOR_TABLES
+        ]
         return any(decided) and self.scale_moved == 1.0
 
     @property
@@ -271,7 +275,9 @@ class Round:
         calibration = self.revision.calibration
         for name, table in tables.items():
             calibration = (
-                calibration.without_table(name) if table is None else calibration.with_table(name, table)
+                calibration.without_table(name)
+                if table is None
+                else calibration.with_table(name, table)
             )
         return replace(
             self,
@@ -396,7 +402,9 @@ class Job:
         -------
         A new record.
         """
-        return replace(self, rounds=tuple(changed if r.id == changed.id else r for r in self.rounds))
+        return replace(
+            self, rounds=tuple(changed if r.id == changed.id else r for r in self.rounds)
+        )
 
     def with_new_round(self, new: Round) -> Job:
         """The job with a round appended.
@@ -452,7 +460,12 @@ class Job:
         a, b = (r.revision.calibration.tables.get(TARGET) for r in (one, other))
         if all(Role.TARGET in log for log in one.logs) or (a is None and b is None):
             return True
-        return a is not None and b is not None and a.same_axes(b) and bool((a.values == b.values).all())
+        return (
+            a is not None
+            and b is not None
+            and a.same_axes(b)
+            and bool((a.values == b.values).all())
+        )
 
     def vehicle_in(self, index: int) -> Vehicle:
         """The vehicle with the calibration of a round in its ECU.
@@ -477,8 +490,8 @@ def cells_written(earlier: Round, later: Round) -> int:
 
     Returns
     -------
-    Over all tables; every cell of a table only one of them has, but for injector tables and a scale, which a
-    round takes from the sheet until they are decided.
+    Over all tables; every cell of a table only one of them has, but for injector tables and a
+    scale, which a round takes from the sheet until they are decided.
     """
     before = earlier.revision.calibration
     after = later.revision.calibration
@@ -487,6 +500,8 @@ def cells_written(earlier: Round, later: Round) -> int:
         if name in BESIDE and name not in before:
             continue
         there = name in before and before[name].shape == after[name].shape
-        changed = before[name].values != after[name].values if there else np.ones(after[name].shape, bool)
+        changed = (
+            before[name].values != after[name].values if there else np.ones(after[name].shape, bool)
+        )
         count += int(changed.sum())
     return count

@@ -1,8 +1,9 @@
 """Results as bytes and back, without pickle: a tree of plain values in JSON, and the arrays beside it.
 
-What can be written are frozen records of ``lean_trim.core``, enumerations, arrays, containers and plain
-values. Reading builds nothing but those records, through their own checks; so a result from a file is as
-harmless as its numbers. A record or array that occurs twice is written once, and is one again.
+What can be written are frozen records of ``lean_trim.core``, enumerations, arrays, containers and
+plain values. Reading builds nothing but those records, through their own checks; so a result from a
+file is as harmless as its numbers. A record or array that occurs twice is written once, and is one
+again.
 """
 
 from __future__ import annotations
@@ -29,7 +30,9 @@ class Say:
     NOT_PLAIN = Message(
         "results.not_plain", "a result cannot hold {kind}; allowed are records, arrays, values"
     )
-    NOT_OURS = Message("results.not_ours", "a kept result names {name!r}, which is no record of ours")
+    NOT_OURS = Message(
+        "results.not_ours", "a kept result names {name!r}, which is no record of ours"
+    )
     DAMAGED = Message("results.damaged", "a kept result cannot be read ({reason})")
 
 

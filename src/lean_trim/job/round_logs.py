@@ -1,7 +1,7 @@
 """Taking a log out of a round and putting one in: pure functions on records.
 
-Stretches and bookmarks of a round lie on the time base of its joined logs. They move with what they were
-made on: those of a log that goes leave with it, those of later logs are shifted.
+Stretches and bookmarks of a round lie on the time base of its joined logs. They move with what they
+were made on: those of a log that goes leave with it, those of later logs are shifted.
 """
 
 from __future__ import annotations

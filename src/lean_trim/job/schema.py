@@ -23,8 +23,8 @@ class Migration:
 FIRST_ROUNDS = Migration(
     "first rounds",
     (
-        "CREATE TABLE vehicle (id INTEGER PRIMARY KEY CHECK (id = 1), sheet TEXT NOT NULL, car TEXT NOT NULL "
-        "DEFAULT '')",
+        "CREATE TABLE vehicle (id INTEGER PRIMARY KEY CHECK (id = 1), sheet TEXT NOT NULL, car "
+        "TEXT NOT NULL DEFAULT '')",
         """CREATE TABLE tables (
             id INTEGER PRIMARY KEY, kind TEXT NOT NULL, name TEXT NOT NULL, unit TEXT NOT NULL,
             axes TEXT NOT NULL, cells TEXT NOT NULL, created TEXT NOT NULL)""",
@@ -116,7 +116,8 @@ REVISIONS = Migration(
             id INTEGER PRIMARY KEY CHECK (id = 1), token TEXT NOT NULL, host TEXT NOT NULL, pid INTEGER NOT
             NULL,
             started TEXT NOT NULL, since TEXT NOT NULL)""",
-        "CREATE TABLE migrations (name TEXT PRIMARY KEY, applied TEXT NOT NULL, program TEXT NOT NULL)",
+        "CREATE TABLE migrations (name TEXT PRIMARY KEY, applied TEXT NOT NULL, program TEXT NOT "
+        "NULL)",
     ),
 )
 HAND_OVER = Migration(
@@ -148,7 +149,8 @@ ROUND_KIND = Migration(
     "what kind of work a round is", ("ALTER TABLE rounds ADD COLUMN kind TEXT NOT NULL DEFAULT ''",)
 )
 WHOLE_HANDED_TABLES = Migration(
-    "the tables that were handed over with their axes, for a round's own may be put back or pasted anew",
+    "the tables that were handed over with their axes, for a round's own may be put back or "
+    "pasted anew",
     (
         "ALTER TABLE handed_over_tables ADD COLUMN label TEXT NOT NULL DEFAULT ''",
         "ALTER TABLE handed_over_tables ADD COLUMN unit TEXT NOT NULL DEFAULT ''",
@@ -186,7 +188,9 @@ def apply_migration(db: sqlite3.Connection, number: int, applied: str, program: 
         for statement in migration.statements:
             db.execute(statement)
         if number >= LOGS_MIGRATIONS_FROM:
-            db.execute("INSERT INTO migrations VALUES (?, ?, ?)", (migration.name, applied, program))
+            db.execute(
+                "INSERT INTO migrations VALUES (?, ?, ?)", (migration.name, applied, program)
+            )
         db.execute(f"PRAGMA application_id = {APPLICATION_ID}")
         db.execute(f"PRAGMA user_version = {number}")
         db.execute("COMMIT")

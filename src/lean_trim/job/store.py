@@ -33,7 +33,17 @@ from lean_trim.job.log_writing import (
     put_spans,
 )
 from lean_trim.job.reading import log_info, log_infos, read_job, resting_ids
-from lean_trim.job.records import Job, LogInfo, Mark, Outcome, Prediction, Revision, Round, Span, StoredLog
+from lean_trim.job.records import (
+    Job,
+    LogInfo,
+    Mark,
+    Outcome,
+    Prediction,
+    Revision,
+    Round,
+    Span,
+    StoredLog,
+)
 from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.writing import (
     drop_decision,
@@ -120,7 +130,9 @@ class JobStore:
         -------
         An open job; ``write_copy`` puts what is in it into a file.
         """
-        return cls(NO_FILE, database=Database.in_memory(lambda db: _put_first_round(db, vehicle, car)))
+        return cls(
+            NO_FILE, database=Database.in_memory(lambda db: _put_first_round(db, vehicle, car))
+        )
 
     @classmethod
     def write_copy(
@@ -182,7 +194,8 @@ class JobStore:
     def close(self) -> None:
         """Close the file; nothing is pending. Logs that were removed from every round go now."""
         if not self.read_only:
-            # They cost room only; a file that refuses now keeps them until it is closed the next time.
+            # They cost room only; a file that refuses now keeps them until it is closed the next
+            # time.
             with contextlib.suppress(SaveFailedError), self.database.writing() as db:
                 drop_unused_logs(db)
         self.database.close()
@@ -250,8 +263,8 @@ class JobStore:
     ) -> Round:
         """Start a round on a new revision made from another round's, with its logs if they are there already.
 
-        It goes on with the parent's settings. ``prediction`` is what the parent foretells of it, and is kept
-        with the parent.
+        It goes on with the parent's settings. ``prediction`` is what the parent foretells of it,
+        and is kept with the parent.
 
         Parameters
         ----------
@@ -273,9 +286,13 @@ class JobStore:
             for stored in logs:
                 put_log(db, round_id, stored)
             created = str(
-                db.execute("SELECT created FROM revisions WHERE id = ?", (revision_id,)).fetchone()[0]
+                db.execute("SELECT created FROM revisions WHERE id = ?", (revision_id,)).fetchone()[
+                    0
+                ]
             )
-            started = str(db.execute("SELECT started FROM rounds WHERE id = ?", (round_id,)).fetchone()[0])
+            started = str(
+                db.execute("SELECT started FROM rounds WHERE id = ?", (round_id,)).fetchone()[0]
+            )
             infos = log_infos(db, round_id)
         revision = Revision(revision_id, parent.revision.id, created, calibration)
         return Round(
@@ -327,7 +344,9 @@ class JobStore:
                 else:
                     put_decision(db, changed.id, name, decision)
 
-    def save_left_out(self, round_id: int, spans: Sequence[Span], judge_again: bool = False) -> None:
+    def save_left_out(
+        self, round_id: int, spans: Sequence[Span], judge_again: bool = False
+    ) -> None:
         """Keep the stretches left out by hand.
 
         Parameters
@@ -361,7 +380,9 @@ class JobStore:
         tuning : replaces earlier settings.
         """
         with self.database.writing() as db:
-            db.execute("UPDATE rounds SET settings = ? WHERE id = ?", (tuning_text(tuning), round_id))
+            db.execute(
+                "UPDATE rounds SET settings = ? WHERE id = ?", (tuning_text(tuning), round_id)
+            )
 
     def save_kind(self, round_id: int, kind: str) -> None:
         """Keep what kind of work a round is.
@@ -388,7 +409,11 @@ class JobStore:
                 put_proposal(db, round_id, name, proposal)
 
     def mark_handed_over(
-        self, round_id: int, how: str, handed: Mapping[str, Table], prediction: Prediction | None = None
+        self,
+        round_id: int,
+        how: str,
+        handed: Mapping[str, Table],
+        prediction: Prediction | None = None,
     ) -> str:
         """Keep how and when the calibration left the job, with which cells, and what its drive should show.
 
@@ -439,7 +464,10 @@ class JobStore:
     def settings(self) -> dict[str, str]:
         """Every setting of this job."""
         with self.database.lock:
-            return {str(k): str(v) for k, v in self.db.execute("SELECT key, value FROM settings").fetchall()}
+            return {
+                str(k): str(v)
+                for k, v in self.db.execute("SELECT key, value FROM settings").fetchall()
+            }
 
     def setting(self, key: str, default: str = "") -> str:
         """A setting of this job.
@@ -480,10 +508,12 @@ class JobStore:
             raise DamagedJobError(self.path, str(error)) from error
         except (KeyboardInterrupt, SystemExit, JobFileError):
             raise
-        # Damaged contents fail in as many ways as there are libraries: values, types, a panic of the Parquet
-        # reader.
+        # Damaged contents fail in as many ways as there are libraries: values, types, a panic of
+        # the Parquet reader.
         except BaseException as error:
-            raise DamagedJobError(self.path, f"its contents cannot be read ({cause_of(error)})") from error
+            raise DamagedJobError(
+                self.path, f"its contents cannot be read ({cause_of(error)})"
+            ) from error
         return found[0]
 
 

@@ -16,7 +16,12 @@ from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
 
 Settings = TypeVar(
-    "Settings", RegimeSettings, SurfaceSettings, AverageSettings, PolicySettings, AirflowSourceSettings
+    "Settings",
+    RegimeSettings,
+    SurfaceSettings,
+    AverageSettings,
+    PolicySettings,
+    AirflowSourceSettings,
 )
 
 

@@ -42,7 +42,10 @@ def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
 
 
 def put_revision(
-    db: sqlite3.Connection, parent_id: int | None, calibration: Calibration, revision_id: int | None = None
+    db: sqlite3.Connection,
+    parent_id: int | None,
+    calibration: Calibration,
+    revision_id: int | None = None,
 ) -> int:
     """Add a revision with all its tables, under a given id or a new one; returns its id.
 
@@ -58,7 +61,8 @@ def put_revision(
     Its id.
     """
     row = db.execute(
-        "INSERT INTO revisions (id, parent_id, created) VALUES (?, ?, ?)", (revision_id, parent_id, now())
+        "INSERT INTO revisions (id, parent_id, created) VALUES (?, ?, ?)",
+        (revision_id, parent_id, now()),
     )
     revision_id = int(row.lastrowid or 0)
     for name in calibration:
@@ -67,7 +71,9 @@ def put_revision(
     return revision_id
 
 
-def put_tables(db: sqlite3.Connection, revision_id: int, tables: Mapping[str, Table | None]) -> None:
+def put_tables(
+    db: sqlite3.Connection, revision_id: int, tables: Mapping[str, Table | None]
+) -> None:
     """Replace tables a revision need not have.
 
     Parameters
@@ -77,14 +83,20 @@ def put_tables(db: sqlite3.Connection, revision_id: int, tables: Mapping[str, Ta
     tables : by name; None takes the table out.
     """
     for name, table in tables.items():
-        db.execute("DELETE FROM revision_tables WHERE revision_id = ? AND name = ?", (revision_id, name))
+        db.execute(
+            "DELETE FROM revision_tables WHERE revision_id = ? AND name = ?", (revision_id, name)
+        )
         if table is not None:
             table_id = put_table(db, name, table)
-            db.execute("INSERT INTO revision_tables VALUES (?, ?, ?)", (revision_id, name, table_id))
+            db.execute(
+                "INSERT INTO revision_tables VALUES (?, ?, ?)", (revision_id, name, table_id)
+            )
     db.execute("DELETE FROM tables WHERE id NOT IN (SELECT table_id FROM revision_tables)")
 
 
-def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: str, tuning: Tuning) -> int:
+def put_round(
+    db: sqlite3.Connection, number: int, revision_id: int, subject: str, tuning: Tuning
+) -> int:
     """Add an empty round; returns its id.
 
     Parameters
@@ -100,13 +112,16 @@ def put_round(db: sqlite3.Connection, number: int, revision_id: int, subject: st
     Its id.
     """
     row = db.execute(
-        "INSERT INTO rounds (number, started, revision_id, subject, settings) VALUES (?, ?, ?, ?, ?)",
+        "INSERT INTO rounds (number, started, revision_id, subject, settings) VALUES (?, ?, ?, ?, "
+        "?)",
         (number, now(), revision_id, subject, tuning_text(tuning)),
     )
     return int(row.lastrowid or 0)
 
 
-def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decision: Decision) -> None:
+def put_decision(
+    db: sqlite3.Connection, round_id: int, table_name: str, decision: Decision
+) -> None:
     """Replace the decision on one table; untouched cells take no row.
 
     Parameters
@@ -116,7 +131,9 @@ def put_decision(db: sqlite3.Connection, round_id: int, table_name: str, decisio
     table_name : a table of its calibration.
     decision : replaces an earlier one.
     """
-    cells = zip(decision.values.ravel(), decision.origin.ravel(), decision.pinned.ravel(), strict=True)
+    cells = zip(
+        decision.values.ravel(), decision.origin.ravel(), decision.pinned.ravel(), strict=True
+    )
     rows = [
         (round_id, table_name, cell, float(value), int(origin), int(pinned))
         for cell, (value, origin, pinned) in enumerate(cells)
@@ -135,7 +152,9 @@ def drop_decision(db: sqlite3.Connection, round_id: int, table_name: str) -> Non
     round_id : a round.
     table_name : a table of its calibration.
     """
-    db.execute("DELETE FROM decided_cells WHERE round_id = ? AND table_name = ?", (round_id, table_name))
+    db.execute(
+        "DELETE FROM decided_cells WHERE round_id = ? AND table_name = ?", (round_id, table_name)
+    )
 
 
 def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
@@ -148,7 +167,8 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
     verdict : replaces an earlier one.
     """
     figures = [
-        v if math.isfinite(v) else None for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
+        v if math.isfinite(v) else None
+        for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
     ]
     db.execute(
         "INSERT OR REPLACE INTO verdicts VALUES (?, ?, ?, ?, ?, ?)",
@@ -190,7 +210,8 @@ def put_handed(db: sqlite3.Connection, round_id: int, handed: Mapping[str, Table
     ----------
     db : in a transaction.
     round_id : a round.
-    handed : tables by name, whole: what the round holds of them later may have other axes, or be gone.
+    handed : tables by name, whole: what the round holds of them later may have other axes, or be
+        gone.
     """
     db.execute("DELETE FROM handed_over_tables WHERE round_id = ?", (round_id,))
     for name, table in handed.items():
@@ -203,7 +224,8 @@ def put_handed(db: sqlite3.Connection, round_id: int, handed: Mapping[str, Table
 
 
 PROPOSAL_DIGITS = 4
-"""Decimals of a percentage in a proposal that is kept; a table's field is ten times as coarse at best."""
+"""Decimals of a percentage in a proposal that is kept; a table's field is ten times as coarse at
+best."""
 
 
 def as_kept(pct: Floats) -> Floats:
@@ -221,7 +243,9 @@ def as_kept(pct: Floats) -> Floats:
     return np.array([round(x, PROPOSAL_DIGITS) for x in pct.ravel().tolist()])
 
 
-def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal) -> None:
+def put_proposal(
+    db: sqlite3.Connection, round_id: int, table_name: str, proposal: StoredProposal
+) -> None:
     """Replace the proposal for one table.
 
     Parameters
@@ -236,7 +260,10 @@ def put_proposal(db: sqlite3.Connection, round_id: int, table_name: str, proposa
         "step_pct": proposal.step_pct,
         "std_error_pct": proposal.std_error_pct,
     }
-    cells = {k: [x if math.isfinite(x) else None for x in as_kept(v).tolist()] for k, v in columns.items()}
+    cells = {
+        k: [x if math.isfinite(x) else None for x in as_kept(v).tolist()]
+        for k, v in columns.items()
+    }
     db.execute(
         "INSERT OR REPLACE INTO proposals VALUES (?, ?, ?, ?, ?)",
         (
@@ -337,7 +364,9 @@ def _put_round_again(db: sqlite3.Connection, old: Round, r: Round) -> None:
         (tuning_text(r.tuning), r.handed_over, r.note, r.kind, r.id),
     )
     tables, kept = old.revision.calibration.tables, r.revision.calibration.tables
-    changed = {name: kept.get(name) for name in {*tables, *kept} if tables.get(name) is not kept.get(name)}
+    changed = {
+        name: kept.get(name) for name in {*tables, *kept} if tables.get(name) is not kept.get(name)
+    }
     if changed:
         put_tables(db, r.revision.id, changed)
     for name in old.decisions.keys() - r.decisions.keys():

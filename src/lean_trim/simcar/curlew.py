@@ -1,7 +1,7 @@
 """Curlew, the invented 2.0-litre boosted four with something wrong: a tired pump, then too small a housing.
 
-Hot-wire curve over Hz, wideband. On its first drive the pump sags; it is mended before the second, which
-shows that the airflow sensor is at its end in boost.
+Hot-wire curve over Hz, wideband. On its first drive the pump sags; it is mended before the second,
+which shows that the airflow sensor is at its end in boost.
 """
 
 from __future__ import annotations
@@ -15,7 +15,25 @@ from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
 from lean_trim.simcar.truth import Truth, truth_for
 
 HERTZ = np.array(
-    [1400, 1700, 2050, 2450, 2900, 3450, 4050, 4750, 5550, 6400, 7300, 8300, 9300, 10400, 11500, 12600], float
+    [
+        1400,
+        1700,
+        2050,
+        2450,
+        2900,
+        3450,
+        4050,
+        4750,
+        5550,
+        6400,
+        7300,
+        8300,
+        9300,
+        10400,
+        11500,
+        12600,
+    ],
+    float,
 )
 BOOST_KPA = 70.0
 FAULTS_BY_DRIVE = ("pump:0.8", "airflow-sensor:0.8")
@@ -28,7 +46,9 @@ def curlew_target() -> Table:
     speed = np.array([700, 6800], float)
     by_map = np.interp(pressure, [78, 92, 100, 130, 180], [1.0, 0.95, 0.88, 0.83, 0.80])
     axes = (Axis("MAP", "kPa", pressure), Axis("engine speed", "rpm", speed))
-    return Table(axes, np.round(np.repeat(by_map[:, None], len(speed), axis=1), 3), "λ", "target lambda")
+    return Table(
+        axes, np.round(np.repeat(by_map[:, None], len(speed), axis=1), 3), "λ", "target lambda"
+    )
 
 
 def curlew(seed: int = 5) -> Vehicle:

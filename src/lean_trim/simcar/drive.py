@@ -72,14 +72,18 @@ class SimCar:
     """One simulated car on one calibration, compiled."""
 
     def __init__(
-        self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None, faults: Faults | None = None
+        self,
+        vehicle: Vehicle,
+        seed: int = 1,
+        truth: Truth | None = None,
+        faults: Faults | None = None,
     ) -> None:
         self.vehicle = vehicle
         self.truth = truth or truth_for(vehicle)
         self.faults = faults or Faults()
         self.injectors = self.truth.injectors or injectors_by_sheet(vehicle, self.truth)
-        # Driver and noise share one stream, so that a seed fixes the whole drive; faults have their own, so
-        # that a fault does not change the drive it happens in.
+        # Driver and noise share one stream, so that a seed fixes the whole drive; faults have their
+        # own, so that a fault does not change the drive it happens in.
         self.rng = np.random.default_rng(seed)
         self.fault_rng = np.random.default_rng([seed, 77])
         self.legs = plan(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
@@ -176,7 +180,8 @@ def drive(
 
     Parameters
     ----------
-    happened : takes what feet, gears and fuel really did, in the order of time; None if nobody asks.
+    happened : takes what feet, gears and fuel really did, in the order of time; None if nobody
+        asks.
 
     Raises
     ------
@@ -240,12 +245,16 @@ def simulate(
 
     Parameters
     ----------
-    progress : called with the share done and the newest piece; returning False raises CancelledError.
-    happened : takes what feet, gears and fuel really did, in the order of time; None if nobody asks.
+    progress : called with the share done and the newest piece; returning False raises
+        CancelledError.
+    happened : takes what feet, gears and fuel really did, in the order of time; None if nobody
+        asks.
     """
     pieces = []
     for piece in drive(vehicle, seed, minutes, truth, faults, log_hz, happened):
         pieces.append(piece)
-        if progress is not None and not progress(min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece):
+        if progress is not None and not progress(
+            min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece
+        ):
             raise CancelledError(Say.CANCELLED())
     return concatenate(pieces, name)

@@ -12,7 +12,9 @@ from lean_trim.core.messages import Message
 class Say:
     """Sentences of this module."""
 
-    UNKNOWN_FAULT = Message("faults.unknown_fault", "--fault {name!r} is unknown; allowed are {allowed}")
+    UNKNOWN_FAULT = Message(
+        "faults.unknown_fault", "--fault {name!r} is unknown; allowed are {allowed}"
+    )
     STRENGTH = Message(
         "faults.strength", "--fault {name}: strength is {given!r}; allowed is a number above 0 to 2"
     )
@@ -24,50 +26,58 @@ class Faults:
 
     Attributes
     ----------
-    pump_sag_pct : differential fuel pressure lost at the engine's largest airflow; it begins at 30 % of that
-        airflow.
-    battery_drop_v : volts missing for 40 s of every 150 s; dead time is then longer than the sheet's by 25 %
-        of what the drop adds.
-    sensor_drops_per_min : spells of 0.5 to 2 s in which the lambda sensor reads free air; the ECU believes
-        it.
-    sensor_stuck_s : seconds of every 120 s in which the lambda sensor's reading does not move; the ECU
+    pump_sag_pct : differential fuel pressure lost at the engine's largest airflow; it begins at 30
+        % of that airflow.
+    battery_drop_v : volts missing for 40 s of every 150 s; dead time is then longer than the
+        sheet's by 25 % of what the drop adds.
+    sensor_drops_per_min : spells of 0.5 to 2 s in which the lambda sensor reads free air; the ECU
         believes it.
-    wild_share : share of logged lambda readings that are interference, 0 to 1; the ECU's own readings are
-        sound.
-    unburnt_share : share of fuel that stays unburnt while the driver shifts, 0 to 1 (spark is taken back).
-    tail_air_pct : lambda read too lean by so much at no flow, half of it at idle, as with a sensor at the
-        tailpipe.
+    sensor_stuck_s : seconds of every 120 s in which the lambda sensor's reading does not move; the
+        ECU believes it.
+    wild_share : share of logged lambda readings that are interference, 0 to 1; the ECU's own
+        readings are sound.
+    unburnt_share : share of fuel that stays unburnt while the driver shifts, 0 to 1 (spark is taken
+        back).
+    tail_air_pct : lambda read too lean by so much at no flow, half of it at idle, as with a sensor
+        at the tailpipe.
     hidden_rich_pct : fuel the ECU adds at full throttle without naming it in its target.
     settle_rich_pct : fuel delivered too much after a flash, fading over three minutes.
     knock_from_kpa : manifold pressure from which knock retard is logged; 0 for none.
-    airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at its end; 0
-        for none.
+    airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at
+        its end; 0 for none.
     regulator_follows : kPa the fuel rail follows the manifold by per kPa; 1 is sound.
-    loads_v : volts that are missing for every other twelve seconds, as when lamps and fans are switched to
-        find the voltage slope of the dead time; no fault.
-    intake_leak_pct : air drawn in behind the airflow sensor, percent of the engine's largest airflow while
-        the leak is choked; less as MAP nears the barometer, and outwards in boost. Speed-density fuels it.
-    exhaust_leak_pct : air drawn into the exhaust ahead of the lambda sensor, percent of the largest airflow.
-    flow_scale, dead_shift_ms : injectors that deliver so much, and open so much later, than they did.
-    air_misread : share of a change of intake air the air sensor does not see; with it come spells of hot air.
-    pass_kpa : how far the barometer falls and rises again over every 8 min, as over a mountain pass.
+    loads_v : volts that are missing for every other twelve seconds, as when lamps and fans are
+        switched to find the voltage slope of the dead time; no fault.
+    intake_leak_pct : air drawn in behind the airflow sensor, percent of the engine's largest
+        airflow while the leak is choked; less as MAP nears the barometer, and outwards in boost.
+        Speed-density fuels it.
+    exhaust_leak_pct : air drawn into the exhaust ahead of the lambda sensor, percent of the largest
+        airflow.
+    flow_scale, dead_shift_ms : injectors that deliver so much, and open so much later, than they
+        did.
+    air_misread : share of a change of intake air the air sensor does not see; with it come spells
+        of hot air.
+    pass_kpa : how far the barometer falls and rises again over every 8 min, as over a mountain
+        pass.
     pass_air_pct : air the engine draws more per 10 kPa of that, percent.
     extra_fuel_pct : fuel from a second set of injectors in boost, which no pulse width shows.
     misfires_per_min : spells in which one cylinder does not fire.
     sensor_lag_s : time constant of an old lambda sensor, on top of a sound one's.
-    sensor_cold_s : seconds after the start for which the lambda sensor shows its lean end; the ECU believes
-        it.
-    free_air_gain : share of the true distance from stoichiometry a worn sensor shows on the lean side, so
-        that free air no longer drives it to its end; 1 is sound.
+    sensor_cold_s : seconds after the start for which the lambda sensor shows its lean end; the ECU
+        believes it.
+    free_air_gain : share of the true distance from stoichiometry a worn sensor shows on the lean
+        side, so that free air no longer drives it to its end; 1 is sound.
     trim_limit_pct : the ECU allows its trims no more than this; 0 for its own limits.
     loop_gain : feedback quicker than a sound loop by so much; 1 is sound.
     target_swing_pct : the ECU swings its target by so much to either side every second, percent.
-    bank_gap_pct : fuel bank 1 asks for more than bank 2, percent; what is logged beside is the mean of both.
+    bank_gap_pct : fuel bank 1 asks for more than bank 2, percent; what is logged beside is the mean
+        of both.
     accel_times : fuel the ECU adds while pressure rises, over what it usually adds; 1 is sound.
     idle_gain : idle control sharper than a sound one by so much, and late; 1 is sound.
-    cut_from_rpm, cut_to_rpm : engine speed from which fuel is cut on a closed throttle, and at which it comes
-        back.
-    enrich_above_pct : throttle from which the ECU enriches for full load; 0 for none, over 100 for never.
+    cut_from_rpm, cut_to_rpm : engine speed from which fuel is cut on a closed throttle, and at
+        which it comes back.
+    enrich_above_pct : throttle from which the ECU enriches for full load; 0 for none, over 100 for
+        never.
     """
 
     pump_sag_pct: float = 0.0
@@ -143,7 +153,14 @@ KINDS: Mapping[str, Mapping[str, float]] = {
     "cut-hunts": {"cut_from_rpm": 920.0, "cut_to_rpm": 700.0},
 }
 """Faults by the name ``lean-trim simulate --fault`` knows them by, at strength 1."""
-AT_ONCE = ("knock_from_kpa", "enrich_above_pct", "trim_limit_pct", "pass_kpa", "cut_from_rpm", "cut_to_rpm")
+AT_ONCE = (
+    "knock_from_kpa",
+    "enrich_above_pct",
+    "trim_limit_pct",
+    "pass_kpa",
+    "cut_from_rpm",
+    "cut_to_rpm",
+)
 """What a fault has or has not, whatever its strength."""
 SOUND_CEILING = 1.0
 """A mass-airflow sensor of strength 0 just shows the engine's largest airflow."""
@@ -171,7 +188,8 @@ def faults_of(words: str) -> Faults:
 
     Parameters
     ----------
-    words : names of ``KINDS`` with commas between, each with ``:strength`` or without; empty for none.
+    words : names of ``KINDS`` with commas between, each with ``:strength`` or without; empty for
+        none.
 
     Raises
     ------

@@ -21,8 +21,9 @@ QUICK_PCT_PER_S = 40.0
 class Happened:
     """One thing.
 
-    ``size`` is the way of the pedal, percent, or the length of a cut, s; ``shifting`` is True from when the
-    driver takes the gear out to half a second after the next is in, ``standing`` on a car that does not move.
+    ``size`` is the way of the pedal, percent, or the length of a cut, s; ``shifting`` is True from
+    when the driver takes the gear out to half a second after the next is in, ``standing`` on a car
+    that does not move.
     """
 
     what: What
@@ -87,7 +88,9 @@ class Watcher:
             self._add("fuel back", time_s, time_s - self.cut_since, rpm, speed_kmh)
             self.cut_since = None
 
-    def _foot(self, time_s: float, pedal_pct: float, rpm: float, speed_kmh: float, dt: float) -> None:
+    def _foot(
+        self, time_s: float, pedal_pct: float, rpm: float, speed_kmh: float, dt: float
+    ) -> None:
         rate = (pedal_pct - self.last_pedal) / dt
         way = 1.0 if rate > QUICK_PCT_PER_S else -1.0 if rate < -QUICK_PCT_PER_S else 0.0
         if self.move is not None and way != self.move.way:

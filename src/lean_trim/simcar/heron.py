@@ -22,7 +22,8 @@ from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
 from lean_trim.simcar.truth import Truth, truth_for
 
 RPM = np.array(
-    [600, 900, 1200, 1600, 2000, 2400, 2800, 3200, 3700, 4200, 4700, 5200, 5700, 6200, 6700, 7200], float
+    [600, 900, 1200, 1600, 2000, 2400, 2800, 3200, 3700, 4200, 4700, 5200, 5700, 6200, 6700, 7200],
+    float,
 )
 MAP = np.array([20, 28, 36, 46, 56, 66, 76, 86, 98, 112, 128, 146, 166, 188], float)
 
@@ -32,7 +33,9 @@ def heron_target() -> Table:
     by_map = np.interp(MAP, [76, 92, 100, 130, 188], [1.0, 0.95, 0.88, 0.84, 0.80])
     by_map[:3] = [0.99, 0.99, 1.0]
     axes = (Axis("MAP", "kPa", MAP), Axis("engine speed", "rpm", RPM))
-    return Table(axes, np.round(np.repeat(by_map[:, None], len(RPM), axis=1), 3), "λ", "target lambda")
+    return Table(
+        axes, np.round(np.repeat(by_map[:, None], len(RPM), axis=1), 3), "λ", "target lambda"
+    )
 
 
 def heron(seed: int = 7) -> Vehicle:

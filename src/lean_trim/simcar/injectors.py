@@ -19,7 +19,8 @@ class TrueInjectors:
     exponent : of flow over pressure; 0.5 is the square-root law.
     volts, dead_ms : dead time at ``rated_kpa``.
     dead_per_kpa : how much longer it is for each kPa above that, ms.
-    small_ms : open time a pulse loses that is hardly open at all; half of it is lost at ``small_open_ms``.
+    small_ms : open time a pulse loses that is hardly open at all; half of it is lost at
+        ``small_open_ms``.
     """
 
     flow_g_per_s: float

@@ -20,8 +20,8 @@ def cell_error_pct(table: Table, vehicle: Vehicle, truth: Truth) -> np.ndarray:
 def rms_where_driven(table: Table, solution: Solution, truth: Truth) -> float:
     """Root mean square of table over truth minus one, percent, over the cells a drive visited.
 
-    Each nearest cell with at least half a second of used driving counts once, with the mean error of its
-    samples.
+    Each nearest cell with at least half a second of used driving counts once, with the mean error
+    of its samples.
     """
     observations = solution.observations
     frame = solution.frame

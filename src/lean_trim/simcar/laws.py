@@ -1,6 +1,7 @@
 """Laws of the simulated engine, as plain functions of numbers, so that they can be compiled as they stand.
 
-Whoever judges a table calls them through ``Truth`` and ``TrueInjectors``; the stepper compiles them.
+Whoever judges a table calls them through ``Truth`` and ``TrueInjectors``; the stepper compiles
+them.
 """
 
 from __future__ import annotations

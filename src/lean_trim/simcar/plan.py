@@ -53,7 +53,9 @@ def _open_road(rng: np.random.Generator) -> Iterator[Leg]:
         yield Leg(Kind.CRUISE, float(rng.uniform(12, 20)), gear, speed + float(rng.uniform(-5, 5)))
 
 
-def _hills(rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: int) -> Iterator[Leg]:
+def _hills(
+    rng: np.random.Generator, redline_rpm: float, top_kpa: float, part: int
+) -> Iterator[Leg]:
     """Held engine speeds with slowly rising or falling load, as on a long climb or a dyno."""
     for share in (0.23, 0.31, 0.40, 0.50, 0.60, 0.72)[part::2]:
         low = float(rng.uniform(26, 36))

@@ -31,7 +31,9 @@ def plover_injectors(seed: int = SEED) -> TrueInjectors:
     scale = math.exp(rng.normal(0.0, FLOW_SPREAD))
     shift = float(rng.normal(0.0, DEAD_SPREAD_MS))
     return TrueInjectors(
-        flow_g_per_s=SAID_FLOW * scale, volts=VOLTS, dead_ms=tuple(ms + shift for ms in SAID_DEAD_MS)
+        flow_g_per_s=SAID_FLOW * scale,
+        volts=VOLTS,
+        dead_ms=tuple(ms + shift for ms in SAID_DEAD_MS),
     )
 
 
@@ -43,7 +45,9 @@ def plover(seed: int = SEED, bent: bool = False) -> Vehicle:
     blank = ve_table(RPM, MAP, np.full((len(MAP), len(RPM)), 50.0))
     axes = (Axis("MAP", "kPa", MAP), Axis("engine speed", "rpm", RPM))
     richer = np.interp(MAP, [80.0, 92.0, 103.0], [1.0, 0.95, 0.89])
-    target = Table(axes, np.round(np.repeat(richer[:, None], len(RPM), axis=1), 3), "λ", "target lambda")
+    target = Table(
+        axes, np.round(np.repeat(richer[:, None], len(RPM), axis=1), 3), "λ", "target lambda"
+    )
     vehicle = Vehicle(
         name="Plover, bent table" if bent else "Plover",
         displacement_l=1.2,

@@ -1,7 +1,8 @@
 """What the compiled stepper works on: records of plain numbers, and tables as arrays.
 
-``CAR`` is what does not change in a drive, ``STATE`` what does; their fields are read and written by name in
-the stepper as in Python. Pressures in kPa absolute, temperatures in °C, volumes in L, times in s, fuel in g.
+``CAR`` is what does not change in a drive, ``STATE`` what does; their fields are read and written
+by name in the stepper as in Python. Pressures in kPa absolute, temperatures in °C, volumes in L,
+times in s, fuel in g.
 """
 
 from __future__ import annotations
@@ -67,16 +68,33 @@ class Feedback(IntEnum):
 TRUTH_FIELDS = (
     *("displacement_l", "cylinders", "stoich_afr", "redline_rpm", "turbo", "baro_kpa", "ambient_c"),
     *("wall_x", "wall_tau_s", "wall_load", "wall_rpm", "exhaust_volume_l", "sensor_tau_s"),
-    *("max_boost_kpa", "maf_low_hz", "maf_exponent", "mass_kg", "charge_heating", "charge_flow_g_per_s"),
+    *(
+        "max_boost_kpa",
+        "maf_low_hz",
+        "maf_exponent",
+        "mass_kg",
+        "charge_heating",
+        "charge_flow_g_per_s",
+    ),
     *("soak_k", "soak_s", "cold_unburnt_per_k"),
 )
 BREATHING_FIELDS = (
     *("peak_pct", "best_x", "fall", "low_end", "floor", "rise", "tuned", "tuned_x", "tuned_width"),
     *("ripple_pct", "ripple_rpm"),
 )
-INJECTOR_FIELDS = (*("flow_g_per_s", "rated_kpa", "exponent", "dead_per_kpa", "small_ms", "small_open_ms"),)
+INJECTOR_FIELDS = (
+    *("flow_g_per_s", "rated_kpa", "exponent", "dead_per_kpa", "small_ms", "small_open_ms"),
+)
 SHEET_FIELDS = (
-    *("map_share", "most_flow", "maf_low_g_per_s", "feedback", "by_curve", "has_tables", "by_throttle"),
+    *(
+        "map_share",
+        "most_flow",
+        "maf_low_g_per_s",
+        "feedback",
+        "by_curve",
+        "has_tables",
+        "by_throttle",
+    ),
     *("loop_lambda", "told_flow_g_per_s", "told_stoich_afr", "told_cylinders", "told_cylinder_l"),
 )
 FAULT_FIELDS = tuple(name for name in Faults.__dataclass_fields__ if name != "wild_share")
@@ -95,19 +113,69 @@ STATE = np.dtype(
         (f, "f8")
         for f in (
             # The leg and the driver in it.
-            *("leg_kind", "leg_seconds", "leg_gear", "leg_value", "leg_load_kpa", "leg_load_end_kpa"),
-            *("leg_is_new", "began", "arrived", "gear", "shift_until", "foot", "integral", "wander"),
+            *(
+                "leg_kind",
+                "leg_seconds",
+                "leg_gear",
+                "leg_value",
+                "leg_load_kpa",
+                "leg_load_end_kpa",
+            ),
+            *(
+                "leg_is_new",
+                "began",
+                "arrived",
+                "gear",
+                "shift_until",
+                "foot",
+                "integral",
+                "wander",
+            ),
             # What the driver does in this step.
             *("pedal_pct", "clutch", "brake", "hold_rpm"),
             # Engine and car.
-            *("time_s", "rpm", "map_kpa", "boost_kpa", "coolant_c", "intake_c", "speed_kmh", "film_g"),
-            *("throttle_pct", "air_g", "flow_g_per_s", "now_kpa", "more_air", "hot_air_k", "idle_valve"),
+            *(
+                "time_s",
+                "rpm",
+                "map_kpa",
+                "boost_kpa",
+                "coolant_c",
+                "intake_c",
+                "speed_kmh",
+                "film_g",
+            ),
+            *(
+                "throttle_pct",
+                "air_g",
+                "flow_g_per_s",
+                "now_kpa",
+                "more_air",
+                "hot_air_k",
+                "idle_valve",
+            ),
             # Gas on its way to the sensor: ends of both rings, and what arrived.
-            *("leaving_from", "leaving_to", "pipe_from", "pipe_to", "pushed_l", "at_sensor", "reading"),
+            *(
+                "leaving_from",
+                "leaving_to",
+                "pipe_from",
+                "pipe_to",
+                "pushed_l",
+                "at_sensor",
+                "reading",
+            ),
             # What sensors say.
             *("map_read", "volts", "lam"),
             # The ECU, and what it commands.
-            *("stft_pct", "cutting", "accel", "last_map", "refuelled_at", "rate", "last_value", "has_last"),
+            *(
+                "stft_pct",
+                "cutting",
+                "accel",
+                "last_map",
+                "refuelled_at",
+                "rate",
+                "last_value",
+                "has_last",
+            ),
             *("added_pct", "after_pct", "cut_since", "ecu_film", "width_ms", "target", "block"),
             *("closed_loop", "airflow_g_per_s"),
             # Faulty parts.
@@ -116,7 +184,16 @@ STATE = np.dtype(
     ]
 )
 COLUMNS = (
-    *(Role.RPM, Role.MAP, Role.THROTTLE, Role.IAT, Role.COOLANT, Role.BATTERY, Role.LAMBDA, Role.TARGET),
+    *(
+        Role.RPM,
+        Role.MAP,
+        Role.THROTTLE,
+        Role.IAT,
+        Role.COOLANT,
+        Role.BATTERY,
+        Role.LAMBDA,
+        Role.TARGET,
+    ),
     *(Role.STFT, Role.LTFT, Role.CLOSED_LOOP, Role.PULSE_WIDTH, Role.DUTY, Role.FUEL_DP, Role.BARO),
     *(Role.SPEED, Role.GEAR, Role.SPARK, Role.KNOCK, Role.MAF_HZ, Role.MAF_FLOW),
 )
@@ -146,7 +223,9 @@ def book_of(vehicle: Vehicle, injectors: TrueInjectors) -> tuple[Array, dict[str
     The array, and places by ``TABLE_NAMES``; ``NOWHERE`` for a table that is not there.
     """
     told = vehicle.injectors
-    corrections = {name: _page(table, cells_of(name, table)) for name, table in vehicle.corrections.items()}
+    corrections = {
+        name: _page(table, cells_of(name, table)) for name, table in vehicle.corrections.items()
+    }
     pages = {
         "airflow": _page(vehicle.table),
         "targets": _page(vehicle.target) if vehicle.target is not None else None,
@@ -178,7 +257,11 @@ def car_record(
     car = np.zeros(1, CAR)
     for name, place in places.items():
         car[f"at_{name}"] = place
-    for source, names in ((truth, TRUTH_FIELDS), (truth.breathing, BREATHING_FIELDS), (faults, FAULT_FIELDS)):
+    for source, names in (
+        (truth, TRUTH_FIELDS),
+        (truth.breathing, BREATHING_FIELDS),
+        (faults, FAULT_FIELDS),
+    ):
         for name in names:
             car[name] = float(getattr(source, name))
     for name in INJECTOR_FIELDS:

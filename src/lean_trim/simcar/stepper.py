@@ -1,8 +1,8 @@
 """One step of the simulated car, 10 ms, compiled: driver, air, ECU, fuel, exhaust, sensors, road.
 
-``s`` is the state, ``c`` the car, ``book`` its tables (see ``state``). In the order of cause: pedal, air, the
-ECU that measures it, fuel, exhaust, sensor, road. A readable version, written as objects, is its reference
-in ``tests/simcar/reference``.
+``s`` is the state, ``c`` the car, ``book`` its tables (see ``state``). In the order of cause:
+pedal, air, the ECU that measures it, fuel, exhaust, sensor, road. A readable version, written as
+objects, is its reference in ``tests/simcar/reference``.
 """
 
 from __future__ import annotations
@@ -114,7 +114,7 @@ def _locate(book: Array, begin: int, n: int, x: float) -> tuple[int, float]:  # 
     return low, (x - left) / (book[begin + low + 1] - left)
 
 
-# ---- the driver ---------------------------------------------------------------------------------------
+# ---- the driver ------------------------------------------------------------------------------
 
 
 @compiled
@@ -222,7 +222,7 @@ def _hold(s: Any, c: Any) -> float:  # pragma: no cover - compiled
     return max(s.integral + 0.12 * (load - s.map_kpa) + 0.3 * s.wander, 2.6)
 
 
-# ---- air ----------------------------------------------------------------------------------------------
+# ---- air -------------------------------------------------------------------------------------
 
 
 @compiled
@@ -254,7 +254,9 @@ def _breathe(s: Any, c: Any) -> None:  # pragma: no cover - compiled
     tau = 1.3 * 120.0 / (max(s.rpm, 300.0) * ve) * (0.55 if settled > s.map_kpa else 1.0)
     s.map_kpa += (settled - s.map_kpa) * (1.0 - math.exp(-STEP_S / tau))
     _spool(s, c)
-    warm = charge_c(s.intake_c, s.coolant_c, s.flow_g_per_s, c.charge_heating, c.charge_flow_g_per_s)
+    warm = charge_c(
+        s.intake_c, s.coolant_c, s.flow_g_per_s, c.charge_heating, c.charge_flow_g_per_s
+    )
     density = s.map_kpa / (laws.AIR_R * (warm + laws.ZERO_C_K))
     s.air_g = ve * density * c.displacement_l / c.cylinders
     s.flow_g_per_s = s.air_g * c.cylinders * s.rpm / 120.0
@@ -300,7 +302,7 @@ def _spool(s: Any, c: Any) -> None:  # pragma: no cover - compiled
     s.boost_kpa += (wanted - s.boost_kpa) * (1.0 - math.exp(-STEP_S / tau))
 
 
-# ---- what sensors and faulty parts make of it ---------------------------------------------------------
+# ---- what sensors and faulty parts make of it ------------------------------------------------
 
 
 @compiled
@@ -390,7 +392,7 @@ def _lambda_read(s: Any, c: Any, gas: float, rng: Any) -> float:  # pragma: no c
     return lam
 
 
-# ---- the ECU ------------------------------------------------------------------------------------------
+# ---- the ECU ---------------------------------------------------------------------------------
 
 
 @compiled
@@ -437,7 +439,9 @@ def _target(s: Any, c: Any, book: Array) -> float:  # pragma: no cover - compile
 
 
 @compiled
-def _ecu_air_g(s: Any, c: Any, book: Array, intake_c: float) -> float:  # pragma: no cover - compiled
+def _ecu_air_g(
+    s: Any, c: Any, book: Array, intake_c: float
+) -> float:  # pragma: no cover - compiled
     if c.by_curve != 0.0:
         flow = _look_up(book, c.at_airflow, _metered_hz(s, c), 0.0)
         return flow * 120.0 / (c.told_cylinders * max(s.rpm, 100.0))
@@ -470,7 +474,9 @@ def _learn(s: Any, c: Any, ltft: Array, block: int) -> None:  # pragma: no cover
     if c.feedback == NARROWBAND:
         swing = 6.0 * c.loop_gain
         lean = s.lam / c.loop_lambda - 1.0 > 0
-        s.stft_pct += (swing if lean else -swing) * STEP_S * min(1.0, 0.3 + s.airflow_g_per_s / 20.0)
+        s.stft_pct += (
+            (swing if lean else -swing) * STEP_S * min(1.0, 0.3 + s.airflow_g_per_s / 20.0)
+        )
     else:
         error = s.lam / s.target - 1.0
         gain = c.loop_gain * min(1.6, 0.5 + s.airflow_g_per_s / 15.0)
@@ -547,7 +553,11 @@ def _after_cut_pct(s: Any, c: Any, book: Array) -> float:  # pragma: no cover - 
         s.after_pct = _look_up(book, c.at_after_cut, s.time_s - s.cut_since, 0.0)
     s.cut_since = UNKNOWN
     pct = s.after_pct
-    fade = _look_up(book, c.at_after_cut_fade, s.rpm, 0.0) if c.at_after_cut_fade != NOWHERE else FADE_S
+    fade = (
+        _look_up(book, c.at_after_cut_fade, s.rpm, 0.0)
+        if c.at_after_cut_fade != NOWHERE
+        else FADE_S
+    )
     s.after_pct *= math.exp(-STEP_S / max(fade, STEP_S))
     return pct
 
@@ -568,20 +578,25 @@ def _onto_walls(s: Any, c: Any, book: Array, fuel_g: float) -> float:  # pragma:
     return injected / cycles
 
 
-# ---- fuel, exhaust, road ------------------------------------------------------------------------------
+# ---- fuel, exhaust, road ---------------------------------------------------------------------
 
 
 @compiled
-def _injected_g(s: Any, c: Any, book: Array, sound_v: float) -> float:  # pragma: no cover - compiled
+def _injected_g(
+    s: Any, c: Any, book: Array, sound_v: float
+) -> float:  # pragma: no cover - compiled
     """Fuel of one injection: opening time less the true dead time, at the pressure there is."""
     if s.width_ms == 0.0:
         return 0.0
     pressure = _fuel_dp_kpa(s, c)
     by_pressure = c.inj_dead_per_kpa * (pressure - c.inj_rated_kpa)
     dead = _look_up(book, c.at_true_dead, s.volts, 0.0) + by_pressure + c.dead_shift_ms
-    # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
+    # The sheet is for a sound supply; below it real injectors slow down by more than the sheet
+    # says.
     if s.volts != sound_v:
-        weak = _look_up(book, c.at_true_dead, s.volts, 0.0) - _look_up(book, c.at_true_dead, sound_v, 0.0)
+        weak = _look_up(book, c.at_true_dead, s.volts, 0.0) - _look_up(
+            book, c.at_true_dead, sound_v, 0.0
+        )
         dead += WEAK_DEAD * weak
     opened = open_ms(s.width_ms, dead, c.inj_small_ms, c.inj_small_open_ms)
     flow = injector_flow(pressure, c.inj_flow_g_per_s, c.inj_rated_kpa, c.inj_exponent)
@@ -699,7 +714,8 @@ def step(
     s, c : records of ``STATE`` and ``CAR``.
     book : tables.
     ltft : long-term trims by block, percent, (16,).
-    leaving, pipe : gas on its way, (size, 2): when or by which volume it goes on, equivalence ratio.
+    leaving, pipe : gas on its way, (size, 2): when or by which volume it goes on, equivalence
+        ratio.
     rng, fault_rng : NumPy generators, of the driver and of faulty parts.
     """
     _drive(s, c, rng)
@@ -784,7 +800,8 @@ def advance(
     begin, steps : numbers of steps, counted from where ``rows`` and ``trace`` begin.
     every : a row is written after so many; 0 for none.
     rows : takes the samples, (steps // every, 1 + columns).
-    trace : takes time, pedal, rpm, speed, shifting and fuel cut of every step, (steps, 6), for who watches.
+    trace : takes time, pedal, rpm, speed, shifting and fuel cut of every step, (steps, 6), for who
+        watches.
 
     Returns
     -------

@@ -9,13 +9,33 @@ from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
 from lean_trim.simcar.truth import truth_for
 
 HERTZ = np.array(
-    [1500, 1750, 2000, 2300, 2600, 3000, 3400, 3900, 4400, 5000, 5700, 6400, 7200, 8100, 9100, 10200], float
+    [
+        1500,
+        1750,
+        2000,
+        2300,
+        2600,
+        3000,
+        3400,
+        3900,
+        4400,
+        5000,
+        5700,
+        6400,
+        7200,
+        8100,
+        9100,
+        10200,
+    ],
+    float,
 )
 
 
 def tern(seed: int = 11) -> Vehicle:
     """Tern with the curve of the housing it had before: wrong by several percent, more so at low flow."""
-    injectors = Injectors(3.6, 300.0, np.array([8.0, 10, 12, 14, 16]), np.array([2.1, 1.5, 1.12, 0.86, 0.7]))
+    injectors = Injectors(
+        3.6, 300.0, np.array([8.0, 10, 12, 14, 16]), np.array([2.1, 1.5, 1.12, 0.86, 0.7])
+    )
     blank = maf_curve(HERTZ, np.linspace(1.0, 200.0, len(HERTZ)))
     vehicle = Vehicle(
         name="Tern",

@@ -40,12 +40,13 @@ class Truth:
 
     Attributes
     ----------
-    charge_heating : share of the way from intake air to coolant that the charge is warmed at no flow; it
-        fades with ``charge_flow_g_per_s``, and no sensor sees it.
-    soak_k, soak_s : how much too hot the air sensor reads at the start, and how long that takes to fade.
+    charge_heating : share of the way from intake air to coolant that the charge is warmed at no
+        flow; it fades with ``charge_flow_g_per_s``, and no sensor sees it.
+    soak_k, soak_s : how much too hot the air sensor reads at the start, and how long that takes to
+        fade.
     cold_unburnt_per_k : share of the fuel that does not burn per kelvin below 75 °C of coolant.
-    wall_load, wall_rpm : rise of the film's share per 100 kPa, relative, and part by which its time constant
-        falls per 1000 rpm.
+    wall_load, wall_rpm : rise of the film's share per 100 kPa, relative, and part by which its time
+        constant falls per 1000 rpm.
     map_lag_s : first-order lag of the pressure sensor.
     loop_bias : lambda a narrowband loop really holds, less 1.
     injectors : what they really are; None if they are off the sheet's by ``flow_scale`` and
@@ -88,7 +89,9 @@ class Truth:
 
     def charge_c(self, intake_c: float, coolant_c: float, flow_g_per_s: float) -> float:
         """Temperature of the air that enters the cylinders."""
-        return laws.charge_c(intake_c, coolant_c, flow_g_per_s, self.charge_heating, self.charge_flow_g_per_s)
+        return laws.charge_c(
+            intake_c, coolant_c, flow_g_per_s, self.charge_heating, self.charge_flow_g_per_s
+        )
 
     def table_ve_pct(self, rpm: float, map_kpa: float) -> float:
         """What an ECU's table has to hold once engine and air sensor are settled, percent.
@@ -109,7 +112,9 @@ class Truth:
         """Share of the fuel that burns in an engine of this temperature."""
         return laws.burnt(coolant_c, self.cold_unburnt_per_k)
 
-    def wall(self, coolant_c: float, map_kpa: float, rpm: float = laws.WALL_RPM) -> tuple[float, float]:
+    def wall(
+        self, coolant_c: float, map_kpa: float, rpm: float = laws.WALL_RPM
+    ) -> tuple[float, float]:
         """Share of fuel that joins the wall film, and its time constant in s; both larger when cold."""
         share = laws.wall_share(coolant_c, map_kpa, self.wall_x, self.wall_load)
         return share, laws.wall_time(coolant_c, rpm, self.wall_tau_s, self.wall_rpm)
@@ -133,11 +138,16 @@ class Truth:
 
     def maf_hz(self, flow_g_per_s: float) -> float:
         """Sensor frequency for an airflow."""
-        return laws.maf_hz(flow_g_per_s, self.maf_low_hz, self.maf_exponent_scale(), self.maf_exponent)
+        return laws.maf_hz(
+            flow_g_per_s, self.maf_low_hz, self.maf_exponent_scale(), self.maf_exponent
+        )
 
     def maf_g_per_s(self, hz: np.ndarray) -> np.ndarray:
         """The inverse of ``maf_hz`` for a whole axis."""
-        return self.maf_exponent_scale() * (np.asarray(hz, float) / self.maf_low_hz) ** self.maf_exponent
+        return (
+            self.maf_exponent_scale()
+            * (np.asarray(hz, float) / self.maf_low_hz) ** self.maf_exponent
+        )
 
     def ve_surface(self, rpm: np.ndarray, map_kpa: np.ndarray) -> np.ndarray:
         """``table_ve_pct`` for arrays of one shape."""

@@ -39,7 +39,9 @@ class Selection(QObject):
         self.evidence = None
         (self.changed if done else self.changing).emit()
 
-    def set_span(self, start_s: float, end_s: float, cells: frozenset[int], done: bool = True) -> None:
+    def set_span(
+        self, start_s: float, end_s: float, cells: frozenset[int], done: bool = True
+    ) -> None:
         """Choose a stretch of the log together with the cells it fed."""
         self.cells = cells
         self.span = (min(start_s, end_s), max(start_s, end_s))

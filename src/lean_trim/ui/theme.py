@@ -144,7 +144,11 @@ def apply_theme(app: QApplication, theme: Theme) -> None:
     }
     for role, color in roles.items():
         palette.setColor(role, QColor(color))
-    for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.WindowText):
+    for role in (
+        QPalette.ColorRole.Text,
+        QPalette.ColorRole.ButtonText,
+        QPalette.ColorRole.WindowText,
+    ):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.faint))
     app.setPalette(palette)
     app.setFont(font())

@@ -16,7 +16,13 @@ CHOICES: dict[str, tuple[OwnUnit, ...]] = {
     "km/h": (OwnUnit("km/h"), OwnUnit("mph", 1.0 / 1.609344)),
 }
 """By our unit, what it may be shown in; ours first. Factors of NIST SP 811."""
-NAMES = {"λ": "Mixture", "kPa": "Pressure", "°C": "Temperature", "g/s": "Airflow", "km/h": "Road speed"}
+NAMES = {
+    "λ": "Mixture",
+    "kPa": "Pressure",
+    "°C": "Temperature",
+    "g/s": "Airflow",
+    "km/h": "Road speed",
+}
 DIGITS = {
     "λ": 3, "AFR": 2, "rpm": 0, "ms": 3, "V": 2, "": 0, "bar": 2, "lb/min": 2,
 }  # fmt: skip

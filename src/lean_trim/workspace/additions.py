@@ -1,6 +1,7 @@
 """What adds to the open job: logs for a round, a new round with its logs.
 
-Made in another thread as far as reading and compressing go; put into the file, and then into memory, here.
+Made in another thread as far as reading and compressing go; put into the file, and then into
+memory, here.
 """
 
 from __future__ import annotations
@@ -136,7 +137,9 @@ class Additions:
         addition = self._addition(where, place, logs)
         return addition is not None and self.saving.attempt(addition.apply, addition)
 
-    def _addition(self, where: Destination, place: Place, logs: tuple[StoredLog, ...]) -> Addition | None:
+    def _addition(
+        self, where: Destination, place: Place, logs: tuple[StoredLog, ...]
+    ) -> Addition | None:
         """What puts them there as the job is now; None if the round is gone."""
         job = self.open.job
         asked = job.round_of(where.round_id) if job is not None else None

@@ -23,7 +23,8 @@ class Binding:
     left_out : stretches left out by hand, by round.
     settings, airflow_source : as they are at rest.
     vehicle : what the car is, beside its tables; another record is another car.
-    injectors : flow, volts and dead times the round was driven on, for its revision may get another table.
+    injectors : flow, volts and dead times the round was driven on, for its revision may get another
+        table.
     """
 
     job: int
@@ -79,6 +80,10 @@ def needs_refit_only(before: SolveSettings, after: SolveSettings) -> bool:
     Whether ``refit`` leads from one to the other.
     """
     plain = replace(
-        after, sieve=before.sieve, surface=before.surface, averages=before.averages, method=before.method
+        after,
+        sieve=before.sieve,
+        surface=before.surface,
+        averages=before.averages,
+        method=before.method,
     )
     return plain == before

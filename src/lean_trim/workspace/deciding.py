@@ -31,9 +31,12 @@ class Say:
     """What deciding says."""
 
     ONLY_NEWEST = Message(
-        "deciding.only_newest", "Only the newest round can be decided; earlier ones are kept as they were."
+        "deciding.only_newest",
+        "Only the newest round can be decided; earlier ones are kept as they were.",
     )
-    NO_PROPOSAL = Message("deciding.no_proposal", "There is no proposal yet; this round needs a log.")
+    NO_PROPOSAL = Message(
+        "deciding.no_proposal", "There is no proposal yet; this round needs a log."
+    )
     CHOOSE_FIRST = Message(
         "deciding.choose_first", "Select the cells first, then type, for example +3% or =82."
     )
@@ -48,16 +51,18 @@ class Say:
     KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
     INJECTORS_FIRST = Message(
         "deciding.injectors_first",
-        "Injector data are decided in this round, and what this drive asks of the table was worked out with "
-        "the old ones. Both together would correct one error twice: drive on the new data first.",
+        "Injector data are decided in this round, and what this drive asks of the table was "
+        "worked out with the old ones. Both together would correct one error twice: drive on the "
+        "new data first.",
     )
     SCALE_FIRST = Message(
         "deciding.scale_first",
-        "The scale of this table was moved; its cells wait for a drive. To go on with cells put the scale "
-        "back (Write page), or undo it.",
+        "The scale of this table was moved; its cells wait for a drive. To go on with cells put "
+        "the scale back (Write page), or undo it.",
     )
     NOTHING_THERE = Message(
-        "deciding.nothing_there", "None of these cells has a change to accept; see Evidence for the reason."
+        "deciding.nothing_there",
+        "None of these cells has a change to accept; see Evidence for the reason.",
     )
 
 
@@ -152,7 +157,9 @@ def cells_apart(before: Decision, after: Decision) -> int:
     By value, origin or pin.
     """
     differs = (
-        (before.values != after.values) | (before.origin != after.origin) | (before.pinned != after.pinned)
+        (before.values != after.values)
+        | (before.origin != after.origin)
+        | (before.pinned != after.pinned)
     )
     return int(differs.sum())
 
@@ -200,7 +207,8 @@ class Deciding:
             If the file refused it.
         """
         self.open.commit(lambda store: store.save_decision(round_id, table_name, decision))
-        # Undo may reach a round after its job was closed; it is saved, but there is nothing to show.
+        # Undo may reach a round after its job was closed; it is saved, but there is nothing to
+        # show.
         changed = self.open.round_of(round_id)
         if changed is None:
             return
@@ -311,7 +319,11 @@ class Deciding:
         if current.injectors_decided or current.scale_moved != 1.0:
             return 0
         decision = current.decided
-        waits = (proposal.step_pct != 0.0) & (decision.origin == decide.Origin.UNTOUCHED) & ~decision.pinned
+        waits = (
+            (proposal.step_pct != 0.0)
+            & (decision.origin == decide.Origin.UNTOUCHED)
+            & ~decision.pinned
+        )
         return int(waits.sum() if cells is None else waits.ravel()[list(cells)].sum())
 
     def put_back(self, cells: frozenset[int] | None = None) -> None:
@@ -323,7 +335,9 @@ class Deciding:
         """
         current = self.open.round
         if current is not None:
-            self.change(lambda n: Say.PUT_BACK(cells=n), lambda d: decide.put_back(d, current.table, cells))
+            self.change(
+                lambda n: Say.PUT_BACK(cells=n), lambda d: decide.put_back(d, current.table, cells)
+            )
 
     def pin(self, cells: frozenset[int]) -> None:
         """Pin cells, or release them if all are pinned.
@@ -377,7 +391,9 @@ class Deciding:
         before = current.left_out
         # The same stretch again takes it back, and so does any that covers it.
         outside = tuple(
-            s for s in before if not (s.start_s >= start_s - SAME_EDGE_S and s.end_s <= end_s + SAME_EDGE_S)
+            s
+            for s in before
+            if not (s.start_s >= start_s - SAME_EDGE_S and s.end_s <= end_s + SAME_EDGE_S)
         )
         after = outside if len(outside) < len(before) else in_order((*before, Span(start_s, end_s)))
         made = LeftOutChange(self, current.id, before, after)

@@ -20,11 +20,14 @@ class Say:
     """What the demo says."""
 
     OPEN_ELSEWHERE = Message(
-        "demo.open_elsewhere", "{path}: the demo is open in {holder}; close it there before starting afresh"
+        "demo.open_elsewhere",
+        "{path}: the demo is open in {holder}; close it there before starting afresh",
     )
 
 
-def demo_path(folder: Path, fresh: bool = False, car: str = DEFAULT_CAR) -> tuple[Path, Path | None]:
+def demo_path(
+    folder: Path, fresh: bool = False, car: str = DEFAULT_CAR
+) -> tuple[Path, Path | None]:
     """Path of a car's demo job in a folder, made the first time.
 
     ``fresh`` puts an earlier one aside under the day and time.
@@ -42,7 +45,8 @@ def demo_path(folder: Path, fresh: bool = False, car: str = DEFAULT_CAR) -> tupl
     Raises
     ------
     BadInputError
-        If it is to be fresh and another window has it open, or it cannot be made, or there is no such car.
+        If it is to be fresh and another window has it open, or it cannot be made, or there is no
+        such car.
     """
     found = car_named(car)
     folder.mkdir(parents=True, exist_ok=True)

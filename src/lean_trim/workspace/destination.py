@@ -1,7 +1,8 @@
 """Where a log goes: into a round, into the one that follows it, or in the place of another log.
 
-The newest round takes logs until its table has been handed over; the log after that was driven on the table
-that was handed over, and opens the next round. Where it cannot be known, the user is asked.
+The newest round takes logs until its table has been handed over; the log after that was driven on
+the table that was handed over, and opens the next round. Where it cannot be known, the user is
+asked.
 """
 
 from __future__ import annotations
@@ -65,12 +66,15 @@ class Destination:
             return Place.NEXT
         if found is None:
             return self.place
-        # The pulse width says it was driven before the hand-over; two witnesses that differ are for the user.
+        # The pulse width says it was driven before the hand-over; two witnesses that differ are for
+        # the user.
         return Place.ASK if self.place is Place.NEXT else Place.HERE
 
 
 def destination(
-    job: Job, foretold: Callable[[Round], Prediction | None], replaces: tuple[int, int] | None = None
+    job: Job,
+    foretold: Callable[[Round], Prediction | None],
+    replaces: tuple[int, int] | None = None,
 ) -> Destination | None:
     """Where the next logs go.
 
@@ -82,13 +86,15 @@ def destination(
 
     Returns
     -------
-    Settled now: the user may look at another round while the logs are read. None if the log that is to be
-    replaced is in no round.
+    Settled now: the user may look at another round while the logs are read. None if the log that is
+    to be replaced is in no round.
     """
     if replaces is not None:
         round_id, log_id = replaces
         index = job.index_of(round_id)
-        return None if index is None else Destination(round_id, job.vehicle_in(index), replaces=log_id)
+        return (
+            None if index is None else Destination(round_id, job.vehicle_in(index), replaces=log_id)
+        )
     newest = job.rounds[-1]
     vehicle = job.vehicle_in(len(job.rounds) - 1)
     if not newest.logs or (not newest.changed and not newest.handed_over):

@@ -1,7 +1,7 @@
 """Drive the simulated car in a process of its own, as a real logger would run beside the window.
 
-A child that says nothing for too long is ended with words; what it writes to its error stream is drained, so
-that it never waits for a reader; and cancelling ends it at once.
+A child that says nothing for too long is ended with words; what it writes to its error stream is
+drained, so that it never waits for a reader; and cancelling ends it at once.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ ROWS_PER_PIECE = 500
 SILENT_S = 30.0
 """How long the child may say nothing.
 
-It drives a hundred times faster than real time and needs about a second to start.
+It drives thousands of times faster than real time and needs about a second to start.
 """
 LOOK_S = 0.1
 """How often a cancel is looked for while the child says nothing."""
@@ -45,7 +45,8 @@ class Say:
     CANCELLED = Message("drive.cancelled", "the drive was cancelled; nothing was changed")
     STOPPED = Message("drive.stopped", "the simulated car stopped early: {reason}")
     SILENT = Message(
-        "drive.silent", "the simulated car said nothing for {seconds:.0f} s and was ended; drive again"
+        "drive.silent",
+        "the simulated car said nothing for {seconds:.0f} s and was ended; drive again",
     )
     NO_REASON = Message("drive.no_reason", "no reason given")
 
@@ -76,7 +77,9 @@ def drive_apart(
         If the process ended with an error or said nothing for too long.
     """
     with own_folder() as folder:
-        words = list(command) if command is not None else _simulate(vehicle, folder, seed, minutes, car)
+        words = (
+            list(command) if command is not None else _simulate(vehicle, folder, seed, minutes, car)
+        )
         pipe = subprocess.PIPE
         # No standard input: a child that asked for something would wait for ever.
         with subprocess.Popen(
@@ -84,7 +87,9 @@ def drive_apart(
         ) as process:
             report.on_cancel(process.kill)
             try:
-                return _Follower(process, str(Say.NAME(seed=seed)), silent_s).follow(minutes, report)
+                return _Follower(process, str(Say.NAME(seed=seed)), silent_s).follow(
+                    minutes, report
+                )
             finally:
                 process.kill()
 
@@ -92,7 +97,14 @@ def drive_apart(
 def _simulate(vehicle: Vehicle, folder: Path, seed: int, minutes: float, car: str) -> list[str]:
     sheet = write_vehicle(vehicle, folder)
     words = [sys.executable, "-m", "lean_trim", "simulate", "--vehicle", str(sheet), "--out", "-"]
-    return [*words, "--seed", str(seed), "--minutes", f"{minutes:g}", *(("--car", car) if car else ())]
+    return [
+        *words,
+        "--seed",
+        str(seed),
+        "--minutes",
+        f"{minutes:g}",
+        *(("--car", car) if car else ()),
+    ]
 
 
 class _Follower:
@@ -110,7 +122,9 @@ class _Follower:
         self._errors = self._start(process.stderr, self.last_words.append, lambda: None)
 
     @staticmethod
-    def _start(stream: IO[str], take: Callable[[str], None], end: Callable[[], None]) -> threading.Thread:
+    def _start(
+        stream: IO[str], take: Callable[[str], None], end: Callable[[], None]
+    ) -> threading.Thread:
         def read() -> None:
             for line in stream:
                 take(line)
@@ -152,7 +166,9 @@ class _Follower:
 
     def _pieces(self, report: Report) -> Iterator[Log]:
         header = self._line(report) or ""
-        roles: list[Role] = [LABEL_ROLES[n] for n in header.strip().split(",")[1:] if n in LABEL_ROLES]
+        roles: list[Role] = [
+            LABEL_ROLES[n] for n in header.strip().split(",")[1:] if n in LABEL_ROLES
+        ]
         self._line(report)
         rows: list[str] = []
         while (line := self._line(report)) is not None:

@@ -34,15 +34,19 @@ from lean_trim.workspace.work_state import Work
 class Say:
     """What deciding corrections of fuel says."""
 
-    NOTHING = Message("fuel_corrections.nothing", "There is nothing to accept in the {what}: {reason}")
+    NOTHING = Message(
+        "fuel_corrections.nothing", "There is nothing to accept in the {what}: {reason}"
+    )
     LOOK_FIRST = Message("fuel_corrections.look_first", "quick changes were not looked at yet.")
     AS_IT_IS = Message("fuel_corrections.as_it_is", "the drive asks for what it holds.")
-    ONE_AXIS = Message("fuel_corrections.one_axis", "only a table over one axis can be put on other points")
+    ONE_AXIS = Message(
+        "fuel_corrections.one_axis", "only a table over one axis can be put on other points"
+    )
     FILL = Message("fuel_corrections.fill", "Put the {what} on other points")
     ONE_SCHOOL = Message(
         "fuel_corrections.one_school",
-        "The {other} is decided in this round. It and the {what} make up for the same fuel: put the {other} "
-        "back, or drive on it first.",
+        "The {other} is decided in this round. It and the {what} make up for the same fuel: put "
+        "the {other} back, or drive on it first.",
     )
 
 

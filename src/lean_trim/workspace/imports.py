@@ -11,7 +11,13 @@ from pathlib import Path
 from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
-from lean_trim.formats.meaning.choices import Banks, Choices, ColumnChoice, shape_of, two_point_scale
+from lean_trim.formats.meaning.choices import (
+    Banks,
+    Choices,
+    ColumnChoice,
+    shape_of,
+    two_point_scale,
+)
 from lean_trim.formats.meaning.pressure import BAROMETERS_KPA
 from lean_trim.formats.meaning.rows import RATES_HZ
 from lean_trim.job.blobs import store_log
@@ -41,15 +47,16 @@ class Say:
     )
     RESTS = Message(
         "imports.rests",
-        "{name} is not added again: it is the same file as {other}, which is left out in round {number}. Let "
-        "that one count again on the Logs page.",
+        "{name} is not added again: it is the same file as {other}, which is left out in round "
+        "{number}. Let that one count again on the Logs page.",
     )
     BAROMETER = Message(
         "imports.barometer", "{kpa:g} kPa is no barometer; allowed are {low:g} to {high:g} kPa"
     )
     RATE = Message("imports.rate", "{rate:g} rows a second; allowed are {low:g} to {high:g}")
     DBC_KEPT = Message(
-        "imports.dbc_kept", "{name} is kept with this job and tells what the frames of its CAN traces mean."
+        "imports.dbc_kept",
+        "{name} is kept with this job and tells what the frames of its CAN traces mean.",
     )
 
 
@@ -68,8 +75,8 @@ class Unplaced:
 class LogImports:
     """Opens logs in the background; those with doubts wait here until the user has answered.
 
-    ``questions`` are files that cannot be read before something is said of them, ``waiting`` logs whose
-    columns are asked about, ``unplaced`` those whose table is.
+    ``questions`` are files that cannot be read before something is said of them, ``waiting`` logs
+    whose columns are asked about, ``unplaced`` those whose table is.
     """
 
     def __init__(
@@ -99,7 +106,9 @@ class LogImports:
         """The log whose columns are asked about now."""
         return self.waiting[0] if self.waiting else None
 
-    def add(self, paths: list[Path], look: bool = False, replaces: tuple[int, int] | None = None) -> None:
+    def add(
+        self, paths: list[Path], look: bool = False, replaces: tuple[int, int] | None = None
+    ) -> None:
         """Open logs for the newest round or the one after it.
 
         Parameters
@@ -118,7 +127,9 @@ class LogImports:
         if where is None:
             self.open.note(Say.NO_JOB())
             return
-        self._open([(path, "") for path in (paths[:1] if replaces is not None else paths)], where, look)
+        self._open(
+            [(path, "") for path in (paths[:1] if replaces is not None else paths)], where, look
+        )
 
     def _open(self, files: list[tuple[Path, str]], where: Destination, look: bool) -> None:
         """Read files (with the sheet, of workbooks) in the background."""
@@ -126,9 +137,13 @@ class LogImports:
         dbc = self.open.setting(DBC)
 
         def work(report: Report) -> list[tuple[Pending, StoredLog] | Question]:
-            return [read_or_ask(path, remembered, report, where, sheet, dbc) for path, sheet in files]
+            return [
+                read_or_ask(path, remembered, report, where, sheet, dbc) for path, sheet in files
+            ]
 
-        self.tasks.start(Lane.READING, "Opening logs", work, lambda answers: self._opened(answers, look))
+        self.tasks.start(
+            Lane.READING, "Opening logs", work, lambda answers: self._opened(answers, look)
+        )
 
     def answer(self, word: str | float | Path) -> None:
         """The user's word on a file that could not be read without; it is read then.
@@ -218,7 +233,9 @@ class LogImports:
             for info in r.log_infos:
                 known[info.sha256] = Say.ALREADY_THERE(name="", other=info.name, number=r.number)
             for resting in r.resting:
-                known[resting.info.sha256] = Say.RESTS(name="", other=resting.info.name, number=r.number)
+                known[resting.info.sha256] = Say.RESTS(
+                    name="", other=resting.info.name, number=r.number
+                )
         new = []
         said = []
         for pending, stored in opened:
@@ -262,7 +279,9 @@ class LogImports:
         except BadInputError as error:
             self.open.error(Say.PROBLEM(text=str(error)))
             return
-        columns = {k: c for k, c in pending.choices.columns.items() if role is None or c.role is not role}
+        columns = {
+            k: c for k, c in pending.choices.columns.items() if role is None or c.role is not role
+        }
         for match in pending.opened.mapped.matches:
             for other in match.columns if match.role is role else ():
                 columns[other.name] = ColumnChoice(None)

@@ -10,7 +10,12 @@ from lean_trim.core.injectors.measured import MeasuredWords, statements
 from lean_trim.core.injectors.steady import SteadyState, pulses_of, steady_state
 from lean_trim.core.injectors.tables import refuse_unknown
 from lean_trim.core.messages import Message
-from lean_trim.core.pipeline.injectors import DEFAULT_TRUST_PCT, TRUST_PCT, InjectorReport, identify_from
+from lean_trim.core.pipeline.injectors import (
+    DEFAULT_TRUST_PCT,
+    TRUST_PCT,
+    InjectorReport,
+    identify_from,
+)
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.workspace.changes import InjectorsTold, JobClosed
 from lean_trim.workspace.lookup import Lookup
@@ -37,7 +42,9 @@ class Say:
     CHOOSE_STRETCH = Message(
         "injector_study.choose_stretch", "Choose the stretch first: drag over it on the tape below."
     )
-    TRUST_RANGE = Message("injector_study.trust_range", "{pct:g} %: allowed are {low:g} to {high:g} %")
+    TRUST_RANGE = Message(
+        "injector_study.trust_range", "{pct:g} %: allowed are {low:g} to {high:g} %"
+    )
 
 
 def _key(round_id: int) -> str:
@@ -48,7 +55,8 @@ def _key(round_id: int) -> str:
 class InjectorStudy:
     """``report`` is that of the shown solution, None before it is asked for.
 
-    ``stretches`` are the steady states that were read off, by injections a cycle, until the round is left.
+    ``stretches`` are the steady states that were read off, by injections a cycle, until the round
+    is left.
     """
 
     def __init__(self, open_job: OpenJob, tasks: Tasks, saving: Saving, solver: Solver) -> None:
@@ -145,7 +153,9 @@ class InjectorStudy:
             both = {**self.stretches, injections: state}
             words = self.measured
             if len(both) == len(INJECTIONS):
-                one_ms, two_ms, volts = (round(x, PULSE_DIGITS) for x in pulses_of(both[1], both[2]))
+                one_ms, two_ms, volts = (
+                    round(x, PULSE_DIGITS) for x in pulses_of(both[1], both[2])
+                )
                 words = replace(words, one_ms=one_ms, two_ms=two_ms, at_volts=volts)
                 statements(words, solution.prepared.frame)
         except BadInputError as error:

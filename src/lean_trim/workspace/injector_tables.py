@@ -1,7 +1,7 @@
 """Deciding injector tables: what is in the ECU, what is proposed, what will be written.
 
-A round drives on the sheet's injector data until something is decided or pasted; from then on its revision
-holds the tables. Every change is saved first and can be undone.
+A round drives on the sheet's injector data until something is decided or pasted; from then on its
+revision holds the tables. Every change is saved first and can be undone.
 """
 
 from __future__ import annotations
@@ -56,8 +56,9 @@ class Say:
     )
     AIRFLOW_FIRST = Message(
         "injector_tables.airflow_first",
-        "{count} cells of the airflow table are decided in this round, from a drive on the old injector "
-        "data. Both together would correct one error twice: put the cells back, or drive on them first.",
+        "{count} cells of the airflow table are decided in this round, from a drive on the old "
+        "injector data. Both together would correct one error twice: put the cells back, or drive "
+        "on them first.",
     )
 
 

@@ -27,7 +27,9 @@ class Say:
 
     CANCELLED = Message("log_opening.cancelled", "opening logs was cancelled; nothing was changed")
     NO_DBC = Message("log_opening.no_dbc", "{path}: cannot be read as a DBC ({reason})")
-    LARGE_DBC = Message("log_opening.large_dbc", "{path}: is larger than {most} MB, which no DBC is")
+    LARGE_DBC = Message(
+        "log_opening.large_dbc", "{path}: is larger than {most} MB, which no DBC is"
+    )
 
 
 MOST_DBC_MB = 8
@@ -125,7 +127,9 @@ class Pending:
     @property
     def asks(self) -> bool:
         """True if the user has to look at it."""
-        return bool(self.opened.mapped.doubts) or (bool(self.problem) and bool(self.opened.mapped.unused))
+        return bool(self.opened.mapped.doubts) or (
+            bool(self.problem) and bool(self.opened.mapped.unused)
+        )
 
 
 @dataclass(frozen=True, eq=False)

@@ -19,8 +19,8 @@ class Lookup:
 
     Attributes
     ----------
-    failure : why the last look failed, "" if it did not; what is asked for the same again is not looked for
-        again.
+    failure : why the last look failed, "" if it did not; what is asked for the same again is not
+        looked for again.
     """
 
     def __init__(self, tasks: Tasks, lane: Lane, tell: Callable[[], None]) -> None:

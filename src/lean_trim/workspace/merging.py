@@ -12,8 +12,9 @@ import numpy as np
 def merged(before: Any, after: Any, present: Any) -> Any:
     """What is present, with the difference between two records made on it.
 
-    What the change did not touch stays as it is now; what it touched is as the change wants it. Arrays are
-    taken cell by cell, records and mappings entry by entry, sets and tuples member by member.
+    What the change did not touch stays as it is now; what it touched is as the change wants it.
+    Arrays are taken cell by cell, records and mappings entry by entry, sets and tuples member by
+    member.
 
     Parameters
     ----------
@@ -30,7 +31,9 @@ def merged(before: Any, after: Any, present: Any) -> Any:
         return _merged_cells(before, after, present)
     if type(before) is type(after) is type(present) and is_dataclass(after):
         changed = {
-            f.name: merged(getattr(before, f.name), getattr(after, f.name), getattr(present, f.name))
+            f.name: merged(
+                getattr(before, f.name), getattr(after, f.name), getattr(present, f.name)
+            )
             for f in fields(after)
         }
         return replace(present, **changed)
@@ -46,7 +49,9 @@ def merged(before: Any, after: Any, present: Any) -> Any:
 
 
 def _merged_cells(before: Any, after: Any, present: Any) -> Any:
-    same_shape = all(isinstance(x, np.ndarray) and x.shape == after.shape for x in (before, present))
+    same_shape = all(
+        isinstance(x, np.ndarray) and x.shape == after.shape for x in (before, present)
+    )
     return np.where(before != after, after, present) if same_shape else after
 
 

@@ -22,7 +22,12 @@ class Navigation:
     """Turns the open job to a round, and back in time."""
 
     def __init__(
-        self, open_job: OpenJob, history: History, saving: Saving, tuning: TuningControl, solver: Solver
+        self,
+        open_job: OpenJob,
+        history: History,
+        saving: Saving,
+        tuning: TuningControl,
+        solver: Solver,
     ) -> None:
         self.open = open_job
         self.history = history

@@ -1,7 +1,8 @@
 """What is open: the file, what is in it, which round is looked at, and the only way to change it.
 
-Everything here belongs to one thread, the model's. Work in other threads is given frozen records (a ``Job``,
-a ``Snapshot``) and hands values and bytes back; that they reach the file is this thread's doing.
+Everything here belongs to one thread, the model's. Work in other threads is given frozen records (a
+``Job``, a ``Snapshot``) and hands values and bytes back; that they reach the file is this thread's
+doing.
 """
 
 from __future__ import annotations
@@ -60,9 +61,9 @@ class Snapshot:
 class OpenJob:
     """One open job, or none; ``number`` tells one opening from the next.
 
-    A change goes through ``commit``, which writes it to the file, and then through one of the ``take``
-    methods, which take it into memory and tell. A job without a file of its own is kept in a store in memory
-    and follows the same way.
+    A change goes through ``commit``, which writes it to the file, and then through one of the
+    ``take`` methods, which take it into memory and tell. A job without a file of its own is kept in
+    a store in memory and follows the same way.
     """
 
     def __init__(self, hub: Hub) -> None:
@@ -152,7 +153,7 @@ class OpenJob:
         """Tell the user what could not be done, and what may be done about it."""
         self.hub.publish(Notice("error", said, remedies))
 
-    # ---- the file -------------------------------------------------------------------------------------
+    # ---- the file ----------------------------------------------------------------------------
 
     def commit(self, write: Callable[[JobStore], Result]) -> Result:
         """Write to the open job's file; the only place that does.
@@ -233,7 +234,7 @@ class OpenJob:
         """Tell that the job, or where it is kept, is another one."""
         self.hub.publish(JobOpened(self.number))
 
-    # ---- memory, once the file has it -----------------------------------------------------------------
+    # ---- memory, once the file has it --------------------------------------------------------
 
     def look_at(self, index: int) -> Round | None:
         """Make a round the one that is looked at, without a word; ``Navigation`` tells.
@@ -287,7 +288,7 @@ class OpenJob:
             self.job = replace(self.job, vehicle=vehicle)
             self.publish_job()
 
-    # ---- what belongs to no round ---------------------------------------------------------------------
+    # ---- what belongs to no round ------------------------------------------------------------
 
     def setting(self, key: str, default: str = "") -> str:
         """A setting of the job, from memory; ``default`` if it was never kept."""

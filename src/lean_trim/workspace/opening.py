@@ -1,7 +1,7 @@
 """Opening a job file, reading the open one anew, closing it.
 
-A file is opened and read in another thread; until that is done the job that is open stays as it is, and a
-file that cannot be used takes nothing away.
+A file is opened and read in another thread; until that is done the job that is open stays as it is,
+and a file that cannot be used takes nothing away.
 """
 
 from __future__ import annotations
@@ -29,15 +29,17 @@ class Say:
 
     UNSAVED = Message(
         "opening.unsaved",
-        "{count} change(s) the file refused are not saved yet: {what}. Save the job elsewhere, or let them "
-        "go; until then it stays open.",
+        "{count} change(s) the file refused are not saved yet: {what}. Save the job elsewhere, or "
+        "let them go; until then it stays open.",
     )
-    CARRIED = Message("opening.carried", "{count} change(s) that could not be saved before are saved now.")
+    CARRIED = Message(
+        "opening.carried", "{count} change(s) that could not be saved before are saved now."
+    )
 
     MOVING = Message(
         "opening.moving",
-        "{name} was changed while it was read again, more than once; it stays as it was. Open it again when "
-        "the work rests.",
+        "{name} was changed while it was read again, more than once; it stays as it was. Open it "
+        "again when the work rests.",
     )
 
 
@@ -49,7 +51,12 @@ class Opening:
     """Makes a job the open one, and lets go of it."""
 
     def __init__(
-        self, open_job: OpenJob, tasks: Tasks, saving: Saving, tuning: TuningControl, navigation: Navigation
+        self,
+        open_job: OpenJob,
+        tasks: Tasks,
+        saving: Saving,
+        tuning: TuningControl,
+        navigation: Navigation,
     ) -> None:
         self.open = open_job
         self.tasks = tasks
@@ -83,12 +90,16 @@ class Opening:
             then()
 
     def open_path(
-        self, path: Path, then: Callable[[], None] | None = None, take_over: bool = False, reading: int = 1
+        self,
+        path: Path,
+        then: Callable[[], None] | None = None,
+        take_over: bool = False,
+        reading: int = 1,
     ) -> None:
         """Open a job file at its newest round, in the background; ``then`` is called when it is open.
 
-        A file another window holds is opened for reading only, unless it is taken over. The file that is open
-        is read anew.
+        A file another window holds is opened for reading only, unless it is taken over. The file
+        that is open is read anew.
 
         Parameters
         ----------
@@ -100,8 +111,8 @@ class Opening:
         if not self._is_open(path) and self.saving.unsaved:
             self.leave(lambda: self.open_path(path, then, take_over))
             return
-        # One window cannot hold a file twice: a second connection only reads until it takes the place of
-        # the first.
+        # One window cannot hold a file twice: a second connection only reads until it takes the
+        # place of the first.
         ours = self._is_open(path) and not self.open.read_only
         commits = self.open.commits
 
@@ -126,7 +137,9 @@ class Opening:
             if then is not None:
                 then()
 
-        self.tasks.start(Lane.READING, TITLE, work, opened, discard=lambda answer: answer[0].close())
+        self.tasks.start(
+            Lane.READING, TITLE, work, opened, discard=lambda answer: answer[0].close()
+        )
 
     def _change_to(self, path: Path, store: JobStore, job: Job) -> None:
         """Let go of the open job and open another, or the same one anew with what it could not save."""

@@ -15,7 +15,15 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import CancelledError, LeanTrimError, TableError
 from lean_trim.core.messages import Message
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M
-from lean_trim.core.pulls.knock import UNITS, By, KnockEvent, KnockSamples, by_of, knock_events, knock_samples
+from lean_trim.core.pulls.knock import (
+    UNITS,
+    By,
+    KnockEvent,
+    KnockSamples,
+    by_of,
+    knock_events,
+    knock_samples,
+)
 from lean_trim.core.pulls.pull import Pull
 from lean_trim.core.pulls.traces import PullTrace, trace_of
 from lean_trim.core.types import Floats
@@ -44,7 +52,8 @@ class Say:
     )
     FIGURE = Message("pulls_control.figure", "{kw:g} kW: allowed are 0 (none) to {most:g} kW")
     OTHER_ROUND = Message(
-        "pulls_control.other_round", "This pull is of round {number}; turn to that round to leave it out."
+        "pulls_control.other_round",
+        "This pull is of round {number}; turn to that round to leave it out.",
     )
     STOPPED = Message("pulls_control.stopped", "looking for pulls was stopped")
 
@@ -59,7 +68,8 @@ class RoundPulls:
     key : what they depend on.
     traces : in the order of time.
     baro_logged : whether boost is over a measured barometer.
-    knock : every event; ``samples`` what its grids are made from, None where nothing could be looked for.
+    knock : every event; ``samples`` what its grids are made from, None where nothing could be
+        looked for.
     failure : why none could be looked for, "" if they could.
     """
 
@@ -179,7 +189,9 @@ class PullsControl:
             self._take,
         )
 
-    def _rounds(self, job: Job, altitude: float) -> Iterator[tuple[Round, Vehicle, tuple[object, ...]]]:
+    def _rounds(
+        self, job: Job, altitude: float
+    ) -> Iterator[tuple[Round, Vehicle, tuple[object, ...]]]:
         """Rounds with logs, the vehicle as driven in each, and what their pulls depend on."""
         for index, r in enumerate(job.rounds):
             if r.logs:
@@ -234,7 +246,9 @@ class PullsControl:
         axes = () if vehicle is None else vehicle.table.axes
         by = by_of(axes[0]) if len(axes) == 2 else None
         if by is None:
-            return knock_axes_of(By.MAP, np.arange(20.0, 201.0, 20.0), np.arange(1000.0, 7001.0, 500.0))
+            return knock_axes_of(
+                By.MAP, np.arange(20.0, 201.0, 20.0), np.arange(1000.0, 7001.0, 500.0)
+            )
         return KnockAxes(by, axes[0], axes[1])
 
     def set_knock_axes(self, axes: KnockAxes | None) -> None:

@@ -97,12 +97,16 @@ class ReplaceLog:
         """Save and take the new log."""
         if self.info is None:
             self.info = self.keeper.open.commit(lambda store: store.keep_log(self.stored))
-        self.keeper.set_logs((with_log_replaced(self.before, self.log_id, self.info, self.stored.log),))
+        self.keeper.set_logs(
+            (with_log_replaced(self.before, self.log_id, self.info, self.stored.log),)
+        )
 
     def again(self) -> ReplaceLog | None:
         """The same log in the place of that one, if it is still there."""
         now = self.keeper.open.round_of(self.before.id)
-        return None if now is None or find_log(now, self.log_id) is None else replace(self, before=now)
+        return (
+            None if now is None or find_log(now, self.log_id) is None else replace(self, before=now)
+        )
 
     def revert(self) -> None:
         """Save and take the log that was there before, with the verdict that spoke of it."""
@@ -270,12 +274,20 @@ class RoundLogs:
         )
 
     def _change(
-        self, round_id: int, log_id: int, text: Message, change: Callable[[Round, RestingLog], Round]
+        self,
+        round_id: int,
+        log_id: int,
+        text: Message,
+        change: Callable[[Round, RestingLog], Round],
     ) -> bool:
         return self._push(self._changing(round_id, log_id, text, change))
 
     def _changing(
-        self, round_id: int, log_id: int, text: Message, change: Callable[[Round, RestingLog], Round]
+        self,
+        round_id: int,
+        log_id: int,
+        text: Message,
+        change: Callable[[Round, RestingLog], Round],
     ) -> LogsChange | None:
         """A change of one log, made of the round as it is now."""
         found = self._found(round_id, log_id)

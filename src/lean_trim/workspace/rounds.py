@@ -37,13 +37,19 @@ class Say:
     )
     GO_BACK = Message(
         "rounds.go_back",
-        "This is an earlier round. “Go back to this round” begins a new one on what was decided here.",
+        "This is an earlier round. “Go back to this round” begins a new one on what was decided "
+        "here.",
     )
     ALREADY_NEWEST = Message(
-        "rounds.already_newest", "This is the newest round already; begin the next round from it instead."
+        "rounds.already_newest",
+        "This is the newest round already; begin the next round from it instead.",
     )
-    NO_LOG = Message("rounds.no_log", "This round has no log yet; add one before starting the next round.")
-    NOT_WRITTEN = Message("rounds.not_written", "{path}: cannot be written ({cause}); choose another place.")
+    NO_LOG = Message(
+        "rounds.no_log", "This round has no log yet; add one before starting the next round."
+    )
+    NOT_WRITTEN = Message(
+        "rounds.not_written", "{path}: cannot be written ({cause}); choose another place."
+    )
     WRITTEN = Message(
         "rounds.written",
         "Table written to {path}. Keep a copy of what is in the ECU before you write this to it.",
@@ -56,16 +62,18 @@ class Say:
     )
     COPIED_WITH = Message("rounds.copied_with", "Copied for your ECU's editor. {entry}")
     COPIED = Message(
-        "rounds.copied", "Table copied. Keep a copy of what is in the ECU before you write this to it."
+        "rounds.copied",
+        "Table copied. Keep a copy of what is in the ECU before you write this to it.",
     )
     NOT_AS_HANDED = Message(
         "rounds.not_as_handed",
-        "The new round is on what is decided now, which is not what was handed over. Hand it over and write "
-        "it to the ECU before the next drive.",
+        "The new round is on what is decided now, which is not what was handed over. Hand it over "
+        "and write it to the ECU before the next drive.",
     )
     COPIED_UNCHANGED = Message(
         "rounds.copied_unchanged",
-        "Table copied as it was driven: nothing is decided in this round, so nothing counts as handed over.",
+        "Table copied as it was driven: nothing is decided in this round, so nothing counts as "
+        "handed over.",
     )
 
 
@@ -251,12 +259,15 @@ class Rounds:
         if current is None:
             return False
         prediction = self.solver.foretold(current)
-        # The cells as they went out: what is decided later is not what the next drive was driven on.
+        # The cells as they went out: what is decided later is not what the next drive was driven
+        # on.
         now = current.resulting_calibration
         handed = {name: now[name] for name in (current.subject, *current.decisions)}
 
         def act() -> None:
-            note = self.open.commit(lambda store: store.mark_handed_over(current.id, how, handed, prediction))
+            note = self.open.commit(
+                lambda store: store.mark_handed_over(current.id, how, handed, prediction)
+            )
             after = replace(current, handed_over=note, prediction=prediction, handed=handed)
             self.open.take_round(after, Part.HANDED_OVER)
 

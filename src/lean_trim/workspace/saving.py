@@ -35,7 +35,9 @@ class Say:
     )
     NO_JOB = Message("saving.no_job", "No job is open.")
     STOPPED = Message("saving.stopped", "saving elsewhere was cancelled; nothing was changed")
-    STILL_THERE = Message("saving.elsewhere_failed", "{reason} What could not be saved is still kept.")
+    STILL_THERE = Message(
+        "saving.elsewhere_failed", "{reason} What could not be saved is still kept."
+    )
 
 
 class Unsaved(Protocol):
@@ -73,7 +75,8 @@ class Saving:
     def attempt(self, action: Callable[[], object], change: Unsaved | None = None) -> bool:
         """Do something that saves.
 
-        If the file refuses, the user is told, the change is kept for elsewhere, and False is returned.
+        If the file refuses, the user is told, the change is kept for elsewhere, and False is
+        returned.
 
         Parameters
         ----------

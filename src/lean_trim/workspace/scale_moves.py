@@ -1,7 +1,7 @@
 """Moving the scale of the airflow table in the newest round: table and scale together, or neither.
 
-Both are decided in one step that is saved first and undone as one. While a moved scale waits to be driven,
-single cells are not decided: they speak of the old one.
+Both are decided in one step that is saved first and undone as one. While a moved scale waits to be
+driven, single cells are not decided: they speak of the old one.
 """
 
 from __future__ import annotations
@@ -10,7 +10,13 @@ from dataclasses import replace
 
 import numpy as np
 
-from lean_trim.core.data.calibration import ENGINE_SCALE, INJECTOR_FLOW, ScaleAt, point_of, scale_table
+from lean_trim.core.data.calibration import (
+    ENGINE_SCALE,
+    INJECTOR_FLOW,
+    ScaleAt,
+    point_of,
+    scale_table,
+)
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
 from lean_trim.core.decision.proposal import Status
@@ -35,13 +41,16 @@ class Say:
     PUT_BACK = Message("scale_moves.put_back", "Put the scale back")
     REFUSED = Message("scale_moves.refused", "The scale was not moved: {reason}")
     ONLY_NEWEST = Message(
-        "scale_moves.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+        "scale_moves.only_newest",
+        "Only the newest round can be decided; earlier ones are as they were.",
     )
-    ALREADY = Message("scale_moves.already", "The scale of this round was moved already; put it back first.")
+    ALREADY = Message(
+        "scale_moves.already", "The scale of this round was moved already; put it back first."
+    )
     INJECTORS = Message(
         "scale_moves.injectors",
-        "Injector data are decided in this round. Drive on them first: two changes at once cannot be told "
-        "apart.",
+        "Injector data are decided in this round. Drive on them first: two changes at once cannot "
+        "be told apart.",
     )
     NO_FLOW = Message("scale_moves.no_flow", "no injector flow of this car is known")
     ENTER = Message(
@@ -54,7 +63,12 @@ class ScaleMoves:
     """Scale of the shown round's airflow table."""
 
     def __init__(
-        self, open_job: OpenJob, saving: Saving, history: History, solver: Solver, injectors: InjectorTables
+        self,
+        open_job: OpenJob,
+        saving: Saving,
+        history: History,
+        solver: Solver,
+        injectors: InjectorTables,
     ) -> None:
         self.open = open_job
         self.saving = saving
@@ -148,7 +162,9 @@ class ScaleMoves:
         values = scale.values.copy()
         values[point_of(at)] *= factor
         tables: dict[str, Table | None] = {ENGINE_SCALE: scale}
-        decisions: dict[str, Decision | None] = {ENGINE_SCALE: _all_by_hand(undecided(scale), values)}
+        decisions: dict[str, Decision | None] = {
+            ENGINE_SCALE: _all_by_hand(undecided(scale), values)
+        }
         if at is ScaleAt.FLOW:
             flow = self.injectors.base(INJECTOR_FLOW)
             if flow is None:

@@ -33,14 +33,17 @@ class Say:
     SET = Message("side_tables.set", "Set {text} in the {what}")
     PASTE = Message("side_tables.paste", "Take the {what} that was pasted")
     ONLY_NEWEST = Message(
-        "side_tables.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+        "side_tables.only_newest",
+        "Only the newest round can be decided; earlier ones are as they were.",
     )
     NO_DATA = Message(
-        "side_tables.no_data", "There is no {what} of this car yet: paste it, or say it on the Vehicle desk."
+        "side_tables.no_data",
+        "There is no {what} of this car yet: paste it, or say it on the Vehicle desk.",
     )
     SCALE_FIRST = Message(
         "side_tables.scale_first",
-        "The scale of the airflow table was moved in this round: drive on it first, or put it back.",
+        "The scale of the airflow table was moved in this round: drive on it first, or put it "
+        "back.",
     )
     REFUSED = Message("side_tables.refused", "The {what} is as it was: {reason}")
     OTHER_AXES = Message("side_tables.other_axes", "it needs an axis of {axis}")
@@ -92,9 +95,9 @@ class TablesChange:
 class SideTables(ABC):
     """Tables of the shown round beside its airflow table; those of one desk.
 
-    ``words`` names each of them, ``redrives`` says whether another table in the ECU makes the solve another,
-    ``apart_from_scale`` whether they cannot be decided together with a moved scale, ``announces`` makes the
-    message their desk listens for.
+    ``words`` names each of them, ``redrives`` says whether another table in the ECU makes the solve
+    another, ``apart_from_scale`` whether they cannot be decided together with a moved scale,
+    ``announces`` makes the message their desk listens for.
     """
 
     words: Mapping[str, str] = {}
@@ -103,7 +106,12 @@ class SideTables(ABC):
     apart_from_scale = False
 
     def __init__(
-        self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation, work: Work
+        self,
+        open_job: OpenJob,
+        saving: Saving,
+        history: History,
+        navigation: Navigation,
+        work: Work,
     ) -> None:
         self.open = open_job
         self.work = work
@@ -225,7 +233,9 @@ class SideTables(ABC):
         return self._decide(
             name,
             Say.SET(text=words, what=self.words[name]),
-            lambda decision, table: decide.type_in(decision, typed, [cell], self.limits_of(table), table.own),
+            lambda decision, table: decide.type_in(
+                decision, typed, [cell], self.limits_of(table), table.own
+            ),
         )
 
     def take_table(self, name: str, table: Table) -> bool:
@@ -317,7 +327,9 @@ class SideTables(ABC):
             self.open.hub.publish(ProposalChanged(round_id))
 
 
-def _decided_again(before: Decision | None, after: Decision | None, now: Decision | None) -> Decision | None:
+def _decided_again(
+    before: Decision | None, after: Decision | None, now: Decision | None
+) -> Decision | None:
     """A decision that waited, on what is decided now; as it was meant where one of them is not there."""
     if before is None or after is None or now is None or now.values.shape != after.values.shape:
         return after

@@ -18,7 +18,14 @@ from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.proposing import propose_for
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, conclude, look_through, measure, refit
+from lean_trim.core.pipeline.solve import (
+    DrivenLog,
+    Solution,
+    conclude,
+    look_through,
+    measure,
+    refit,
+)
 from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
@@ -49,8 +56,12 @@ class Say:
     """What solving says."""
 
     NOT_REFITTED = Message("solving.refit_failed", "{reason}")
-    JUDGED = Message("solving.judged", "Round {number} was judged anew: off by {residual:.1f} % rms.")
-    NOTHING_TO_JUDGE = Message("solving.nothing_to_judge", "This round has no solution to judge it by.")
+    JUDGED = Message(
+        "solving.judged", "Round {number} was judged anew: off by {residual:.1f} % rms."
+    )
+    NOTHING_TO_JUDGE = Message(
+        "solving.nothing_to_judge", "This round has no solution to judge it by."
+    )
 
 
 class Solver:
@@ -59,7 +70,9 @@ class Solver:
     It hears of turned knobs before any view does, for views show what follows from them.
     """
 
-    def __init__(self, open_job: OpenJob, tasks: Tasks, tuning: TuningControl, saving: Saving) -> None:
+    def __init__(
+        self, open_job: OpenJob, tasks: Tasks, tuning: TuningControl, saving: Saving
+    ) -> None:
         self.open = open_job
         self.tasks = tasks
         self.tuning = tuning
@@ -126,7 +139,11 @@ class Solver:
     def is_up_to_date(self) -> bool:
         """True if the solution that is shown speaks of the logs and stretches that count now."""
         wanted = self.wanted()
-        return wanted is not None and self._solved is not None and self._solved.same_but_for_settings(wanted)
+        return (
+            wanted is not None
+            and self._solved is not None
+            and self._solved.same_but_for_settings(wanted)
+        )
 
     @property
     def is_wanted(self) -> bool:
@@ -138,7 +155,9 @@ class Solver:
         job = self.open.job
         also = self.tuning.settled.earlier
         assert job is not None
-        before = (r for r in job.rounds if r.number < current.number and r.number in also and r.logs)
+        before = (
+            r for r in job.rounds if r.number < current.number and r.number in also and r.logs
+        )
         # On other injector data the table was asked something else.
         return (current, *(r for r in before if job.may_count_together(r, current)))
 
@@ -165,7 +184,8 @@ class Solver:
     def solve(self) -> None:
         """Work out the correction of the round that is looked at, in the background.
 
-        Drops an earlier request. The table comes first; faults are looked for on a lane of their own.
+        Drops an earlier request. The table comes first; faults are looked for on a lane of their
+        own.
         """
         binding = self.wanted()
         vehicle = self.open.vehicle
@@ -180,7 +200,9 @@ class Solver:
         rounds = self._rounds_used(current)
 
         def work(report: Report) -> Solution | TooFewError:
-            logs = [DrivenLog(log, None if r is current else r.table) for r in rounds for log in r.logs]
+            logs = [
+                DrivenLog(log, None if r is current else r.table) for r in rounds for log in r.logs
+            ]
             try:
                 found = measure(logs, vehicle, binding.settings, left_out_of(rounds), report)
             except TooFewError as error:
@@ -201,7 +223,9 @@ class Solver:
     def _was_stopped(self) -> None:
         self.stopped = True
 
-    def _not_solved(self, binding: Binding, reason: str, leftover: TooFewError | None = None) -> None:
+    def _not_solved(
+        self, binding: Binding, reason: str, leftover: TooFewError | None = None
+    ) -> None:
         if binding != self.wanted():
             return
         # What an earlier solve said does not hold for what counts now.
@@ -221,8 +245,8 @@ class Solver:
         # Round, logs, settings or job are others by now; whatever changed them has asked anew.
         if binding != self.wanted():
             return
-        # The table first. One that stands already stays until the new one is whole, so that nothing flickers
-        # under a slider.
+        # The table first. One that stands already stays until the new one is whole, so that nothing
+        # flickers under a slider.
         if self.solution is None:
             self._solved = binding
             self.solution = answer
@@ -279,7 +303,11 @@ class Solver:
 
     def _take_refit(self, binding: Binding, requests: int, solution: Solution) -> None:
         wanted = self.wanted()
-        if wanted is not None and requests == self.requests and binding.same_but_for_settings(wanted):
+        if (
+            wanted is not None
+            and requests == self.requests
+            and binding.same_but_for_settings(wanted)
+        ):
             self._solved = wanted
             self._take_over(solution)
             self._tell()
@@ -343,12 +371,14 @@ class Solver:
         try:
             self.open.commit(lambda store: store.save_outcome(current.id, outcome))
         except SaveFailedError as error:
-            # A figure that can be worked out again is not worth keeping for elsewhere; that nothing can be
-            # saved is worth telling.
+            # A figure that can be worked out again is not worth keeping for elsewhere; that nothing
+            # can be saved is worth telling.
             self.saving.refused(error, None)
             return
         proposals = {**current.proposals, **outcome.proposals}
-        self.open.take_round(replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME)
+        self.open.take_round(
+            replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME
+        )
 
     def foretold(self, ended: Round) -> Prediction | None:
         """What the next drive should show, if the round is looked at with a solution.
@@ -414,7 +444,9 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
     """
     figures = solution.residual
     estimate = solution.estimate
-    verdict = Verdict(figures.rms, figures.trim_rms, figures.within_3, program=__version__, judged=now())
+    verdict = Verdict(
+        figures.rms, figures.trim_rms, figures.within_3, program=__version__, judged=now()
+    )
     if proposal is None:
         return Outcome(verdict, {})
     stored = StoredProposal(

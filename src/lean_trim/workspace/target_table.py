@@ -31,13 +31,15 @@ class Say:
     """What editing targets says."""
 
     ONLY_NEWEST = Message(
-        "target_table.only_newest", "Only the newest round can be decided; earlier ones are as they were."
+        "target_table.only_newest",
+        "Only the newest round can be decided; earlier ones are as they were.",
     )
     NO_TABLE = Message(
         "target_table.no_table", "This car has no target table: paste one on the Vehicle desk."
     )
     CHOOSE_FIRST = Message(
-        "target_table.choose_first", "Choose the cells first, then type, for example =0.86 or x0.98."
+        "target_table.choose_first",
+        "Choose the cells first, then type, for example =0.86 or x0.98.",
     )
     SET = Message("target_table.set", "Set {text} on {count} targets")
     PUT_BACK = Message("target_table.put_back", "Put {count} targets back")
@@ -48,7 +50,12 @@ class TargetTable:
     """Target table of the shown round."""
 
     def __init__(
-        self, open_job: OpenJob, saving: Saving, history: History, solver: Solver, beside: SideTables
+        self,
+        open_job: OpenJob,
+        saving: Saving,
+        history: History,
+        solver: Solver,
+        beside: SideTables,
     ) -> None:
         self.open = open_job
         self.saving = saving
@@ -119,7 +126,9 @@ class TargetTable:
         """
         decision = self.decided
         count = len(cells) if cells else (0 if decision is None else decision.changed)
-        return self._change(Say.PUT_BACK(count=count), lambda d, t: decide.put_back(d, t, cells or None))
+        return self._change(
+            Say.PUT_BACK(count=count), lambda d, t: decide.put_back(d, t, cells or None)
+        )
 
     def _change(self, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
         current, table, before = self.open.round, self.base, self.decided
@@ -136,7 +145,9 @@ class TargetTable:
             return False
         # A cell typed back to what it was is not decided.
         same = after.values == table.values
-        after = replace(after, origin=np.where(same, np.int8(decide.Origin.UNTOUCHED), after.origin))
+        after = replace(
+            after, origin=np.where(same, np.int8(decide.Origin.UNTOUCHED), after.origin)
+        )
         kept = after if after.changed else None
         made = TablesChange(
             self.beside,

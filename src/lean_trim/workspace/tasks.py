@@ -1,9 +1,9 @@
 """Long work off the model's thread: a pure function, progress, cancel, exactly one answer.
 
-Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a panic in a
-compiled library). Cancelling frees the lane at once and drops the answer; a thread that cannot be stopped
-runs out on its own, and what it returns then is handed to ``discard``. Tasks prepare and never save into the
-open job, so that "nothing was changed" is never wrong.
+Whatever happens in a task ends in one answer and a free lane, also what is no ``Exception`` (a
+panic in a compiled library). Cancelling frees the lane at once and drops the answer; a thread that
+cannot be stopped runs out on its own, and what it returns then is handed to ``discard``. Tasks
+prepare and never save into the open job, so that "nothing was changed" is never wrong.
 """
 
 from __future__ import annotations
@@ -50,8 +50,8 @@ class Say:
     FAILED = Message("tasks.failed", "{reason}")
     UNEXPECTED = Message(
         "tasks.unexpected",
-        "{title} stopped on an unexpected error ({kind}: {reason}). Nothing was changed; the log for support "
-        "holds the details.",
+        "{title} stopped on an unexpected error ({kind}: {reason}). Nothing was changed; the log "
+        "for support holds the details.",
     )
 
 
@@ -147,8 +147,8 @@ class Task:
         failure: BaseException | None = None
         try:
             answer = self._work(Report(self))
-        # A library may end in what is no Exception (a panic of compiled code); the lane has to come free all
-        # the same.
+        # A library may end in what is no Exception (a panic of compiled code); the lane has to come
+        # free all the same.
         except BaseException as error:
             failure = error
             if not isinstance(error, LeanTrimError | OSError):
@@ -170,7 +170,8 @@ class Tasks:
         self._failed: dict[int, Callable[[str], None]] = {}
         self._details: dict[int, Callable[[Any], None]] = {}
         self._stopped: dict[int, Callable[[], None]] = {}
-        # Kept beyond the task's place in its lane: a thread that runs out late still returns something.
+        # Kept beyond the task's place in its lane: a thread that runs out late still returns
+        # something.
         self._discard: dict[int, Callable[[Any], None]] = {}
 
     def start(
@@ -193,10 +194,11 @@ class Tasks:
         done : called in the model's thread with what it returned.
         failed : called there with the reason if it failed; a notice is published if None.
         on_detail : called there with progress that is no text.
-        replace : drop what runs in the lane; else it is left alone, the user is told, and None is returned.
+        replace : drop what runs in the lane; else it is left alone, the user is told, and None is
+            returned.
         stopped : called there if the user stops it.
-        discard : called there with what the work returned if nobody wants it any more, so that an open file
-            is closed.
+        discard : called there with what the work returned if nobody wants it any more, so that an
+            open file is closed.
         """
         before = self.running.get(lane)
         if before is not None and not replace:

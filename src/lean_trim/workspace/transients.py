@@ -26,7 +26,9 @@ class Say:
     """What looking for quick changes says."""
 
     LOOKING = Message("transients_control.looking", "Looking at quick changes of mixture")
-    LOOKING_BACK = Message("transients_control.looking_back", "Looking at quick changes of round {number}")
+    LOOKING_BACK = Message(
+        "transients_control.looking_back", "Looking at quick changes of round {number}"
+    )
 
 
 MOST_BEFORE = 3
@@ -69,7 +71,9 @@ class TransientsControl:
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
         self.found: dict[int, RoundTransients] = {}
         self.before: dict[int, _Before] = {}
-        self.lookup = Lookup(tasks, Lane.TRANSIENTS, lambda: open_job.hub.publish(TransientsFound()))
+        self.lookup = Lookup(
+            tasks, Lane.TRANSIENTS, lambda: open_job.hub.publish(TransientsFound())
+        )
 
     @property
     def report(self) -> TransientReport | None:

@@ -68,7 +68,9 @@ class TuningControl:
     ``state`` as the knobs stand, ``settled`` as they are at rest and in the file.
     """
 
-    def __init__(self, open_job: OpenJob, saving: Saving, history: History, loop: EventLoop) -> None:
+    def __init__(
+        self, open_job: OpenJob, saving: Saving, history: History, loop: EventLoop
+    ) -> None:
         self.open = open_job
         self.saving = saving
         self.history = history
@@ -123,7 +125,9 @@ class TuningControl:
         """
         solve = self.state.solve
         off = solve.sieve.disabled - {rule} if on else solve.sieve.disabled | {rule}
-        self._take(replace(self.state, solve=replace(solve, sieve=replace(solve.sieve, disabled=off))))
+        self._take(
+            replace(self.state, solve=replace(solve, sieve=replace(solve.sieve, disabled=off)))
+        )
 
     def use_method(self, average: bool) -> None:
         """Cell averages instead of the surface, or back.
@@ -133,7 +137,10 @@ class TuningControl:
         average : cell averages.
         """
         self._take(
-            replace(self.state, solve=replace(self.state.solve, method="average" if average else "surface"))
+            replace(
+                self.state,
+                solve=replace(self.state.solve, method="average" if average else "surface"),
+            )
         )
 
     def fit_delay(self, on: bool) -> None:
@@ -212,7 +219,8 @@ class TuningControl:
             return
         change = TuningChange(self, current.id, self.settled, self.state)
         if not self.saving.attempt(lambda: self.history.push(change), change):
-            # What could not be saved is not shown as if it were: the knobs go back to what the file holds.
+            # What could not be saved is not shown as if it were: the knobs go back to what the file
+            # holds.
             self._stand(self.settled)
 
     def settle(self, round_id: int, tuning: Tuning) -> None:
@@ -266,6 +274,8 @@ def _turned(state: Tuning, group: Group, name: str, value: float) -> Tuning:
         return replace(state, policy=replace(state.policy, **change))
     if group == "sieve":
         rule, knob = name.split(".")
-        return replace(state, solve=replace(state.solve, sieve=state.solve.sieve.turned(rule, knob, value)))
+        return replace(
+            state, solve=replace(state.solve, sieve=state.solve.sieve.turned(rule, knob, value))
+        )
     part: dict[str, Any] = {group: replace(getattr(state.solve, group), **change)}
     return replace(state, solve=replace(state.solve, **part))

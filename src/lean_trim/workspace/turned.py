@@ -57,7 +57,11 @@ def turned(before: Tuning, after: Tuning) -> str:
 
 def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
     yield from _knobs(POLICY_KNOBS, before.policy, after.policy)
-    for name, knobs in (("regimes", REGIME_KNOBS), ("surface", SURFACE_KNOBS), ("averages", AVERAGE_KNOBS)):
+    for name, knobs in (
+        ("regimes", REGIME_KNOBS),
+        ("surface", SURFACE_KNOBS),
+        ("averages", AVERAGE_KNOBS),
+    ):
         yield from _knobs(knobs, getattr(before.solve, name), getattr(after.solve, name))
     yield from _rules(before, after)
     if before.solve.method != after.solve.method:
@@ -90,7 +94,9 @@ def _rules(before: Tuning, after: Tuning) -> Iterator[str]:
         for knob in rule.knobs:
             if old[knob.name] != new[knob.name]:
                 was, now = written(knob, old[knob.name], new[knob.name])
-                said = Say.RULE_KNOB(rule=rule.label, label=knob.label.lower(), before=was, after=now)
+                said = Say.RULE_KNOB(
+                    rule=rule.label, label=knob.label.lower(), before=was, after=now
+                )
                 yield str(said)
         was_off = rule.name in before.solve.sieve.disabled
         is_off = rule.name in after.solve.sieve.disabled

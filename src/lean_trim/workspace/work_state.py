@@ -36,7 +36,8 @@ class Say:
     WORKING_OUT = Message("work_state.working_out", "Working out the correction")
     LOOKING = Message("work_state.looking", "Looking for faults: what to write comes with them")
     STOPPED = Message(
-        "work_state.stopped", "Not worked out: it was stopped. “Work it out again” (F9) begins anew."
+        "work_state.stopped",
+        "Not worked out: it was stopped. “Work it out again” (F9) begins anew.",
     )
     LOOK_STOPPED = Message(
         "work_state.look_stopped",
@@ -45,12 +46,15 @@ class Say:
     FAILED = Message("work_state.failed", "Not worked out")
     STALE = Message(
         "work_state.stale",
-        "What is shown was worked out before something was changed; working it out anew was stopped. "
-        "“Work it out again” (F9) begins anew.",
+        "What is shown was worked out before something was changed; working it out anew was "
+        "stopped. “Work it out again” (F9) begins anew.",
     )
-    WAIT = Message("work_state.wait", "Faults are being looked for. What to write waits until that is done.")
+    WAIT = Message(
+        "work_state.wait", "Faults are being looked for. What to write waits until that is done."
+    )
     WAIT_SOLVE = Message(
-        "work_state.wait_solve", "The correction is being worked out. What to write waits until that is done."
+        "work_state.wait_solve",
+        "The correction is being worked out. What to write waits until that is done.",
     )
 
 
@@ -125,7 +129,9 @@ class Work:
                 return _running(stage, running[lane], shows)
         if Lane.READING in running and not current.logs:
             drives = running[Lane.READING].title == DRIVE_TITLE
-            return _running(Stage.DRIVING if drives else Stage.READING, running[Lane.READING], shows)
+            return _running(
+                Stage.DRIVING if drives else Stage.READING, running[Lane.READING], shows
+            )
         if not current.logs:
             return WorkState(Stage.NO_LOG)
         return self._at_rest(shows)

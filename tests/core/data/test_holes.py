@@ -44,14 +44,18 @@ def test_slow_channels_are_held_and_lambda_is_never_invented() -> None:
 
 def test_half_an_injection_never_was() -> None:
     width = np.where(np.arange(100) < 50, 3.0, 0.0)
-    log, _ = bridged(log_of(Role.PULSE_WIDTH, holed(width, slice(48, 52), slice(20, 22), slice(80, 82))))
+    log, _ = bridged(
+        log_of(Role.PULSE_WIDTH, holed(width, slice(48, 52), slice(20, 22), slice(80, 82)))
+    )
     assert np.isnan(log[Role.PULSE_WIDTH][48:52]).all()
     assert (log[Role.PULSE_WIDTH][20:22] == 3.0).all()
     assert (log[Role.PULSE_WIDTH][80:82] == 0.0).all()
 
 
 def test_no_hole_is_bridged_from_another_recording() -> None:
-    log, _ = bridged(log_of(Role.COOLANT, holed(np.full(100, 85.0), slice(50, 100)), joints_s=(TIME[50],)))
+    log, _ = bridged(
+        log_of(Role.COOLANT, holed(np.full(100, 85.0), slice(50, 100)), joints_s=(TIME[50],))
+    )
     assert np.isnan(log[Role.COOLANT][50:]).all()
 
 
@@ -61,7 +65,9 @@ def test_a_sound_log_is_handed_back_as_it_is() -> None:
 
 
 def test_held_values_begin_with_the_first_known_one() -> None:
-    np.testing.assert_array_equal(held(np.array([np.nan, 2.0, np.nan, 3.0, np.nan])), [2, 2, 2, 3, 3])
+    np.testing.assert_array_equal(
+        held(np.array([np.nan, 2.0, np.nan, 3.0, np.nan])), [2, 2, 2, 3, 3]
+    )
     np.testing.assert_array_equal(held(np.full(3, np.nan)), np.zeros(3))
 
 
@@ -71,7 +77,9 @@ def test_one_blank_engine_speed_is_neither_a_stop_nor_a_start_nor_a_shift() -> N
     rows = np.arange(200, len(whole), 400)
     rpm, gear = whole[Role.RPM].copy(), whole[Role.GEAR].copy()
     rpm[rows], gear[rows + 50] = np.nan, np.nan
-    patchy = solve([with_channel(with_channel(whole, Role.RPM, rpm), Role.GEAR, gear)], small_vehicle())
+    patchy = solve(
+        [with_channel(with_channel(whole, Role.RPM, rpm), Role.GEAR, gear)], small_vehicle()
+    )
     assert (patchy.regime != Regime.STOPPED).all()
     sound = solve([whole], small_vehicle())
     assert patchy.sifted.used.sum() > 0.97 * sound.sifted.used.sum()
@@ -79,7 +87,12 @@ def test_one_blank_engine_speed_is_neither_a_stop_nor_a_start_nor_a_shift() -> N
 
 def spoiled(log: Log, share: float = 0.005) -> Log:
     rng = np.random.default_rng(4)
-    for role, value in ((Role.RPM, 65535.0), (Role.LAMBDA, 1e308), (Role.MAP, np.inf), (Role.THROTTLE, -1e9)):
+    for role, value in (
+        (Role.RPM, 65535.0),
+        (Role.LAMBDA, 1e308),
+        (Role.MAP, np.inf),
+        (Role.THROTTLE, -1e9),
+    ):
         values = log[role].copy()
         values[rng.random(len(log)) < share] = value
         log = with_channel(log, role, values)
@@ -108,4 +121,6 @@ def test_a_frame_of_a_patchy_log_knows_its_holes() -> None:
     log = steady_states(seconds=0.5)
     values = log[Role.IAT].copy()
     values[5:9] = np.nan
-    assert make_frame(with_channel(log, Role.IAT, values), small_vehicle()).holes.blank == {Role.IAT: 4}
+    assert make_frame(with_channel(log, Role.IAT, values), small_vehicle()).holes.blank == {
+        Role.IAT: 4
+    }

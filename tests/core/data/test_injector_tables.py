@@ -7,7 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, calibration_of, with_calibration
+from lean_trim.core.data.calibration import (
+    DEAD_TIME,
+    INJECTOR_FLOW,
+    calibration_of,
+    with_calibration,
+)
 from lean_trim.core.data.injector_tables import (
     FlowLaw,
     dead_time_table,
@@ -65,11 +70,15 @@ def test_of_a_grid_of_dead_times_the_rated_pressure_counts() -> None:
 def test_a_calibration_with_injector_tables_is_in_force() -> None:
     vehicle = small_vehicle()
     table = rated_flow_table(vehicle.injectors)
-    calibration = calibration_of(vehicle).with_table(INJECTOR_FLOW, table.with_values(table.values * 1.1))
+    calibration = calibration_of(vehicle).with_table(
+        INJECTOR_FLOW, table.with_values(table.values * 1.1)
+    )
     driven = with_calibration(vehicle, calibration)
     assert driven.injectors.flow_g_per_s == pytest.approx(5.5, rel=1e-3)
     np.testing.assert_array_equal(driven.injectors.dead_time_ms, vehicle.injectors.dead_time_ms)
-    plain = with_calibration(vehicle, calibration.without_table(INJECTOR_FLOW).without_table(DEAD_TIME))
+    plain = with_calibration(
+        vehicle, calibration.without_table(INJECTOR_FLOW).without_table(DEAD_TIME)
+    )
     assert plain.injectors.flow_g_per_s == 5.0
 
 
@@ -78,7 +87,9 @@ def test_dead_times_go_onto_other_voltages_along_the_inverse() -> None:
     table = Table((Axis("battery", "V", volts),), -0.2 + 16.0 / volts, "ms", "injector dead time")
     other = on_volts(table, [7.0, 9.0, 11.5, 15.0])
     # A law of 1/V comes back exactly, beyond the ends too.
-    np.testing.assert_allclose(other.values, -0.2 + 16.0 / np.array([7.0, 9.0, 11.5, 15.0]), atol=5e-4)
+    np.testing.assert_allclose(
+        other.values, -0.2 + 16.0 / np.array([7.0, 9.0, 11.5, 15.0]), atol=5e-4
+    )
     np.testing.assert_allclose(on_volts(table, volts).values, table.values, atol=5e-4)
 
 

@@ -46,7 +46,9 @@ def test_spread_marks_exactly_the_samples_within_the_hold_off(
 ) -> None:
     mask = np.zeros(100, bool)
     mask[on] = True
-    expected = np.array([any(-after - 1e-9 <= TIME[i] - t <= before + 1e-9 for i in on) for t in TIME], bool)
+    expected = np.array(
+        [any(-after - 1e-9 <= TIME[i] - t <= before + 1e-9 for i in on) for t in TIME], bool
+    )
     np.testing.assert_array_equal(extend_mask(mask, TIME, before, after), expected)
 
 

@@ -63,7 +63,9 @@ def test_what_no_engine_has_is_refused_with_its_place() -> None:
     cells[1, 1] = 500.0
     with pytest.raises(BadInputError, match="500 at throttle 50 / engine speed 1400 is no VE"):
         airflow_grid(RPM, [0.0, 50.0], cells, Rows.THROTTLE)
-    with pytest.raises(BadInputError, match="throttle axis goes from 0 to 200; allowed are 0 to 110 %"):
+    with pytest.raises(
+        BadInputError, match="throttle axis goes from 0 to 200; allowed are 0 to 110 %"
+    ):
         airflow_grid(RPM, [0.0, 200.0], np.full((2, 8), 60.0), Rows.THROTTLE)
 
 
@@ -79,17 +81,22 @@ def test_a_trim_table_is_asked_what_the_ve_table_is(
     both = found.estimate.supported & heron_solution.estimate.supported
     assert both.sum() > 40
     apart = (found.estimate.correction_pct - heron_solution.estimate.correction_pct)[both]
-    # The VE table also has a shape of its own to be smoothed to, and a pulse width to be compared with.
+    # The VE table also has a shape of its own to be smoothed to, and a pulse width to be compared
+    # with.
     asked = heron_solution.estimate.correction_pct[both]
     assert np.sqrt(np.mean(apart**2)) < 0.4 * np.sqrt(np.mean(asked**2))
     proposal = propose_for(summary_of(found), PolicySettings())
-    np.testing.assert_allclose(proposal.table.shown[both], proposal.table.values[both] - 100.0, atol=1e-9)
+    np.testing.assert_allclose(
+        proposal.table.shown[both], proposal.table.values[both] - 100.0, atol=1e-9
+    )
     assert np.abs(proposal.table.shown[both]).max() > 2.0
 
 
 def test_an_injection_time_keeps_its_dead_time() -> None:
     """new = d + k · (old - d)."""
-    times = airflow_grid(RPM, [30.0, 100.0], np.full((2, 8), 4.0), holds=Holds.FUEL_TIME, dead_time_ms=1.0)
+    times = airflow_grid(
+        RPM, [30.0, 100.0], np.full((2, 8), 4.0), holds=Holds.FUEL_TIME, dead_time_ms=1.0
+    )
     np.testing.assert_allclose(times.with_values(times.values * 1.1).shown, 1.0 + 1.1 * 3.0)
 
 
@@ -140,7 +147,11 @@ def test_numbers_of_the_ecu_are_rounded_and_limited_as_it_counts() -> None:
     """A VE of 0.853 with three digits; 14.7 psi gives the pressure of NIST SP 811."""
     cells = np.full((2, 8), 85.3)
     table = airflow_grid(
-        RPM, [101.352932, 150.0], cells, row_own=OwnUnit("psi", 1 / 6.894757), cell_own=OwnUnit("0..1", 0.01)
+        RPM,
+        [101.352932, 150.0],
+        cells,
+        row_own=OwnUnit("psi", 1 / 6.894757),
+        cell_own=OwnUnit("0..1", 0.01),
     )
     assert table.axes[0].shown[0] == pytest.approx(14.7, abs=1e-5)
     np.testing.assert_allclose(table.shown, 0.853)
@@ -160,7 +171,12 @@ def test_a_sheet_brings_its_table_back(
     heron_vehicle: Vehicle, tmp_path: Path, holds: Holds, kind: Rows
 ) -> None:
     table = airflow_grid(
-        RPM, [0.1, 0.6], np.full((2, 8), 20.0), kind, holds, 0.5 if holds is Holds.FUEL_TIME else 0.0
+        RPM,
+        [0.1, 0.6],
+        np.full((2, 8), 20.0),
+        kind,
+        holds,
+        0.5 if holds is Holds.FUEL_TIME else 0.0,
     )
     back, warnings = read_vehicle(write_vehicle(on(heron_vehicle, table), tmp_path))
     assert not warnings
@@ -169,7 +185,9 @@ def test_a_sheet_brings_its_table_back(
     np.testing.assert_allclose(back.table.shown, table.shown)
 
 
-def test_injectors_that_are_not_known_still_make_a_frame(heron_vehicle: Vehicle, heron_log: Log) -> None:
+def test_injectors_that_are_not_known_still_make_a_frame(
+    heron_vehicle: Vehicle, heron_log: Log
+) -> None:
     unknown = Injectors(float("nan"), 300.0, np.array([]), np.array([]))
     frame = make_frame(heron_log, replace(heron_vehicle, injectors=unknown))
     assert np.isnan(frame.fuel_ratio).all()

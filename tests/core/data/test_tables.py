@@ -15,7 +15,9 @@ RPM, MAP = np.array([800.0, 1500.0, 2500.0, 6000.0]), np.array([20.0, 45.0, 100.
 VALUES = np.array([[40.0, 45.0, 50.0, 48.0], [60.0, 66.0, 70.0, 64.0], [80.0, 88.0, 95.0, 90.0]])
 
 
-@given(st.lists(st.tuples(st.floats(0.0, 120.0), st.floats(500.0, 7000.0)), min_size=1, max_size=20))
+@given(
+    st.lists(st.tuples(st.floats(0.0, 120.0), st.floats(500.0, 7000.0)), min_size=1, max_size=20)
+)
 def test_lookup_agrees_with_scipy(points: list[tuple[float, float]]) -> None:
     table = ve_table(RPM, MAP, VALUES)
     at = np.array(points)

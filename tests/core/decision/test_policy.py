@@ -39,7 +39,11 @@ def test_each_regime_has_its_own_share() -> None:
     idle[0, 0], full[1, 2], idle[0, 1] = 1.0, 1.0, 0.5
     policy = PolicySettings(gain_idle=0.2, gain_full=0.5, gain_boost=0.25)
     step = propose(
-        estimate_of(GRID, 10.0), policy, default_limits("ve"), None, DrivingShares(idle, full, np.inf)
+        estimate_of(GRID, 10.0),
+        policy,
+        default_limits("ve"),
+        None,
+        DrivingShares(idle, full, np.inf),
     ).step_pct
     assert step[0, 0] == pytest.approx(2.0, abs=0.1)
     assert step[0, 1] == pytest.approx(6.0, abs=0.1)
@@ -73,7 +77,9 @@ def test_the_end_of_a_curve_goes_on_along_its_last_segment_only_when_asked() -> 
 def test_a_pegged_end_is_never_touched() -> None:
     estimate = estimate_of(CURVE, 10.0, np.arange(7) < 4)
     pegged = DrivingShares(np.zeros(7), np.zeros(7), float(CURVE.axes[0].points[3]))
-    asked = propose(estimate, PolicySettings(extrapolate_end=True), default_limits("maf"), None, pegged)
+    asked = propose(
+        estimate, PolicySettings(extrapolate_end=True), default_limits("maf"), None, pegged
+    )
     # Point 3 was driven, up to the reading at which the sensor met its end.
     np.testing.assert_array_equal(asked.table.values[3:], CURVE.values[3:])
     assert (asked.status[3:] == Status.BEYOND).all() and asked.step_pct[2] > 5.0

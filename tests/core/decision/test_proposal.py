@@ -43,11 +43,15 @@ def test_supported_cells_get_the_whole_correction_by_default() -> None:
 
 
 def test_gain_scales_it() -> None:
-    np.testing.assert_allclose(propose(estimate(5.0), PolicySettings(gain=0.5), LIMITS).table.values, 82.0)
+    np.testing.assert_allclose(
+        propose(estimate(5.0), PolicySettings(gain=0.5), LIMITS).table.values, 82.0
+    )
 
 
 def test_unsupported_cells_keep_their_exact_value() -> None:
-    proposal = propose(estimate(5.0, supported=False), PolicySettings(), TableLimits(0.3, 5.0, 95.0))
+    proposal = propose(
+        estimate(5.0, supported=False), PolicySettings(), TableLimits(0.3, 5.0, 95.0)
+    )
     np.testing.assert_array_equal(proposal.table.values, TABLE.values)
     assert (proposal.status == Status.KEPT).all()
 
@@ -72,7 +76,9 @@ def test_the_range_of_the_field_is_never_left_and_is_told() -> None:
 
 
 @given(st.floats(0.0, 500.0), st.sampled_from([0.01, 0.1, 0.25, 0.390625, 1.0]))
-def test_written_values_are_on_the_resolution_grid_and_in_range(value: float, resolution: float) -> None:
+def test_written_values_are_on_the_resolution_grid_and_in_range(
+    value: float, resolution: float
+) -> None:
     limits = TableLimits(resolution, 0.0, 200.0)
     written, _ = quantise(np.array([value]), limits)
     assert resolution * 0.999 <= written[0] <= 200.0 + 1e-9
@@ -92,11 +98,14 @@ def test_leaning_boosted_cells_is_cautioned_where_it_is_decided() -> None:
     assert cautions_for(TABLE, step, None, PolicySettings()) == []
     step[2, 1] = -3.0
     assert (
-        "1 cell above atmospheric would get less fuel" in cautions_for(TABLE, step, None, PolicySettings())[0]
+        "1 cell above atmospheric would get less fuel"
+        in cautions_for(TABLE, step, None, PolicySettings())[0]
     )
     assert cautions_for(TABLE, step, {0, 1}, PolicySettings()) == []
     step[:] = 15.0
-    assert any("more than 8 %" in line for line in cautions_for(TABLE, step, None, PolicySettings()))
+    assert any(
+        "more than 8 %" in line for line in cautions_for(TABLE, step, None, PolicySettings())
+    )
     lean = np.zeros(TABLE.shape)
     lean[1] = -4.0
     assert "near full load" in cautions_for(TABLE, lean, None, PolicySettings())[0]
@@ -112,16 +121,22 @@ def test_leaning_at_load_tells_what_it_does_to_tables_that_are_read_over_load() 
 
 
 @pytest.mark.parametrize(
-    ("asked", "written"), [(-8.0, -8.0), (-12.0, -10.0), (-15.0, -10.05), (-16.0, -10.72), (12.0, 12.0)]
+    ("asked", "written"),
+    [(-8.0, -8.0), (-12.0, -10.0), (-15.0, -10.05), (-16.0, -10.72), (12.0, 12.0)],
 )
 def test_large_leanings_at_full_throttle_are_written_in_part(asked: float, written: float) -> None:
     nothing = np.zeros(TABLE.shape)
     wide = TableLimits(0.01, 0.0, 200.0)
     boost = propose(estimate(asked), PolicySettings(), wide)
     full = propose(
-        estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing + 0.9, np.inf)
+        estimate(asked),
+        PolicySettings(),
+        wide,
+        driving=DrivingShares(nothing, nothing + 0.9, np.inf),
     )
-    part = propose(estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing, np.inf))
+    part = propose(
+        estimate(asked), PolicySettings(), wide, driving=DrivingShares(nothing, nothing, np.inf)
+    )
     for step in (boost.step_pct[2], full.step_pct[0]):
         np.testing.assert_allclose(step, written, atol=0.02)
     # With feedback watching, all of it.
@@ -170,7 +185,9 @@ def test_cells_nobody_drove_are_filled_where_that_is_an_enrichment() -> None:
 
 
 @pytest.mark.parametrize(("cell", "step"), [((1, 1), -7.0), ((0, 0), 0.0)])
-def test_what_is_sure_is_leaned_between_driven_cells_only(cell: tuple[int, int], step: float) -> None:
+def test_what_is_sure_is_leaned_between_driven_cells_only(
+    cell: tuple[int, int], step: float
+) -> None:
     """Standard error 0.5: of -8 % two errors leave -7 %; past the last driven cell nothing is held."""
     supported = np.ones((3, 3), bool)
     supported[cell] = False
@@ -224,8 +241,8 @@ def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
     assert shape_caution(TABLE, values) == ""
     values[:, 0] = values[:, 2] = 90.0
     assert (
-        "3 cells would stand more than 5 % out of line with the cells beside, not driven and lower than both "
-        "(lean there)" in shape_caution(TABLE, values)
+        "3 cells would stand more than 5 % out of line with the cells beside, not driven and "
+        "lower than both (lean there)" in shape_caution(TABLE, values)
     )
     values[:, 1] = 89.0
     assert shape_caution(TABLE, values) == ""

@@ -73,7 +73,9 @@ def test_fuel_is_the_same_whichever_way_the_scale_is_moved() -> None:
         calibration = sheet.with_table(ENGINE_SCALE, scale_table(place, 1.25))
         if place is ScaleAt.FLOW:
             flow = rated_flow_table(car.injectors)
-            calibration = calibration.with_table(INJECTOR_FLOW, flow.with_values(flow.values / 1.25))
+            calibration = calibration.with_table(
+                INJECTOR_FLOW, flow.with_values(flow.values / 1.25)
+            )
         moved = with_calibration(car, calibration)
         before, after = (
             physics.cylinder_air_g(ve, 90.0, 40.0, one.cylinder_l)
@@ -112,6 +114,8 @@ def test_a_sensor_curve_is_rescaled_at_the_injectors_only() -> None:
 
 
 def test_times_and_trims_have_no_scale_the_sheet_knows() -> None:
-    grid = airflow_grid([1000.0, 5000.0], [30.0, 100.0], [[2.0, 2.1], [8.0, 8.5]], holds=Holds.FUEL_TIME)
+    grid = airflow_grid(
+        [1000.0, 5000.0], [30.0, 100.0], [[2.0, 2.1], [8.0, 8.5]], holds=Holds.FUEL_TIME
+    )
     car = replace(heron(), table=grid, limits=TableLimits(0.01, 0.0, 20.0))
     assert not moves(car, 1.2)

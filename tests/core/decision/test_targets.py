@@ -22,7 +22,14 @@ SOUND = [1.0, 1.0, 0.95, 0.88, 0.82, 0.79]
 
 def test_rows_are_told_by_the_barometer() -> None:
     loads = loads_of(targets(SOUND), 100.0)
-    assert loads.tolist() == [Load.CRUISE, Load.CRUISE, Load.BETWEEN, Load.FULL, Load.BOOST, Load.BOOST]
+    assert loads.tolist() == [
+        Load.CRUISE,
+        Load.CRUISE,
+        Load.BETWEEN,
+        Load.FULL,
+        Load.BOOST,
+        Load.BOOST,
+    ]
     # On a mountain 80 kPa is full load already.
     assert loads_of(targets(SOUND), 78.0)[2] == Load.FULL
 

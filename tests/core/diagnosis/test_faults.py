@@ -32,7 +32,13 @@ def planted(role: Role, values: np.ndarray | float, log: Log | None = None) -> L
 
 
 def test_a_healthy_drive_is_quiet(heron_log: Log, heron_vehicle: Vehicle) -> None:
-    new = {"trim_at_limit", "feedback_swings", "lambda_at_its_end", "log_too_slow", "injectors_full_open"}
+    new = {
+        "trim_at_limit",
+        "feedback_swings",
+        "lambda_at_its_end",
+        "log_too_slow",
+        "injectors_full_open",
+    }
     assert not new & set(found_in(heron_log, heron_vehicle))
     assert not new & set(found_in(steady_states(noise=0.002)))
 
@@ -76,7 +82,10 @@ def test_a_narrowband_loop_swings_by_its_nature() -> None:
 def test_a_sensor_at_its_end_at_full_throttle_is_dangerous() -> None:
     log = planted(Role.LAMBDA, 0.7, planted(Role.THROTTLE, 99.0, planted(Role.TARGET, 0.85)))
     found = found_in(log)
-    assert found["lambda_at_its_end"].severity == "danger" and "(0.70)" in found["lambda_at_its_end"].message
+    assert (
+        found["lambda_at_its_end"].severity == "danger"
+        and "(0.70)" in found["lambda_at_its_end"].message
+    )
 
 
 def test_a_log_too_slow_for_the_delay_says_so(heron_log: Log, heron_vehicle: Vehicle) -> None:
@@ -102,7 +111,9 @@ def rich_heron(vehicle: Vehicle) -> Vehicle:
     from lean_trim.simcar.truth import truth_for
 
     mesh = np.meshgrid(*(a.points for a in vehicle.table.axes), indexing="ij")
-    return vehicle.with_table(vehicle.table.with_values(truth_for(vehicle).ve_surface(mesh[1], mesh[0])))
+    return vehicle.with_table(
+        vehicle.table.with_values(truth_for(vehicle).ve_surface(mesh[1], mesh[0]))
+    )
 
 
 @pytest.mark.slow
@@ -126,10 +137,13 @@ def test_a_little_sag_does_not_explain_a_lot_of_lean() -> None:
     assert "fuel_pressure" in found and "lean_full_throttle" in found
 
 
-@pytest.mark.parametrize(("sags", "first"), [(False, ["regulator"]), (True, ["regulator", "fuel_pressure"])])
+@pytest.mark.parametrize(
+    ("sags", "first"), [(False, ["regulator"]), (True, ["regulator", "fuel_pressure"])]
+)
 def test_a_regulator_stands_for_the_low_pressure_it_makes(sags: bool, first: list[str]) -> None:
     base = steady_states(noise=0.002)
-    # A rail that hardly follows: with the manifold at its fullest the injectors stand under too little.
+    # A rail that hardly follows: with the manifold at its fullest the injectors stand under too
+    # little.
     pressure = 300.0 - 0.7 * (base[Role.MAP] - 40.0)
     flow = make_frame(base, small_vehicle()).flow_g_per_s
     pressure -= 60.0 * (flow > np.percentile(flow, 90.0)) if sags else 0.0

@@ -20,13 +20,17 @@ def test_a_complete_log_needs_nothing(heron_log: Log, heron_vehicle: Vehicle) ->
     assert inferred(heron_log, heron_vehicle) == {}
 
 
-def test_the_target_looked_up_is_borne_out_by_the_pulse_width(heron_log: Log, heron_vehicle: Vehicle) -> None:
+def test_the_target_looked_up_is_borne_out_by_the_pulse_width(
+    heron_log: Log, heron_vehicle: Vehicle
+) -> None:
     found = inferred(without(heron_log, Role.TARGET), heron_vehicle)["Target lambda"]
     assert found.trust == "sure"
     assert found.share_pct > 95.0
 
 
-def test_a_closed_loop_told_from_the_moving_trim_is_graded(heron_log: Log, heron_vehicle: Vehicle) -> None:
+def test_a_closed_loop_told_from_the_moving_trim_is_graded(
+    heron_log: Log, heron_vehicle: Vehicle
+) -> None:
     found = inferred(without(heron_log, Role.CLOSED_LOOP), heron_vehicle)["Closed loop"]
     assert found.trust in ("sure", "likely")
     assert 60.0 < found.share_pct <= 100.0

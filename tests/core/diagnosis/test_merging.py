@@ -20,7 +20,11 @@ def test_dangers_come_first_and_times_are_those_of_the_joined_logs() -> None:
     found = merged_findings(
         [
             ("a", 0.0, (finding("volts", "warning", 5.0, 3.0),)),
-            ("b", 110.0, (finding("knock", "danger", 2.0, 1.0), finding("volts", "warning", 1.0, 7.0))),
+            (
+                "b",
+                110.0,
+                (finding("knock", "danger", 2.0, 1.0), finding("volts", "warning", 1.0, 7.0)),
+            ),
         ]
     )
     assert [f.id for f in found] == ["knock", "volts"]
@@ -45,7 +49,10 @@ def test_the_worst_of_a_fault_is_what_is_told() -> None:
 def test_an_inference_is_trusted_as_little_as_in_the_worst_log() -> None:
     found = merged_inferences(
         [
-            (Inferred("Gear", "told from speeds", "sure", 99.0), Inferred("Battery", "13.8 V", "likely")),
+            (
+                Inferred("Gear", "told from speeds", "sure", 99.0),
+                Inferred("Battery", "13.8 V", "likely"),
+            ),
             (Inferred("Gear", "told from speeds", "a guess", 61.0),),
         ]
     )

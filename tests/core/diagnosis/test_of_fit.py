@@ -29,7 +29,8 @@ def test_a_sensor_that_answers_late_is_told(constant_s: float, told: bool) -> No
 
 
 @pytest.mark.parametrize(
-    ("per_k", "error", "told"), [(0.002, 0.0002, True), (0.002, 0.001, False), (0.0002, 0.00001, False)]
+    ("per_k", "error", "told"),
+    [(0.002, 0.0002, True), (0.002, 0.001, False), (0.0002, 0.00001, False)],
 )
 def test_a_cold_engine_is_told_where_it_is_sure(
     heron_solution: Solution, per_k: float, error: float, told: bool
@@ -54,7 +55,10 @@ def test_logs_that_do_not_agree_are_named() -> None:
 
 
 def test_two_logs_of_one_car_with_another_sensor_place_disagree() -> None:
-    logs = [replace(steady_states(k, noise=0.003), name=n) for k, n in ((1.0, "before"), (1.06, "after"))]
+    logs = [
+        replace(steady_states(k, noise=0.003), name=n)
+        for k, n in ((1.0, "before"), (1.06, "after"))
+    ]
     found = {f.id: f for f in solve(logs, small_vehicle()).findings}
     assert "after asks for" in found["logs_disagree"].message
     same = [replace(steady_states(1.03, noise=0.003), name=n) for n in ("before", "after")]
@@ -64,5 +68,7 @@ def test_two_logs_of_one_car_with_another_sensor_place_disagree() -> None:
 def test_channels_that_were_not_logged_are_told_once_full_throttle_was_driven() -> None:
     wide = planted(Role.THROTTLE, 99.0)
     told = found_in(without(wide, Role.FUEL_DP))["channels_missing"].message
-    assert "without fuel pressure" in told.lower() and "a pump that sags" in told and "knock" in told
+    assert (
+        "without fuel pressure" in told.lower() and "a pump that sags" in told and "knock" in told
+    )
     assert "channels_missing" not in found_in(without(steady_states(), Role.FUEL_DP))

@@ -81,7 +81,9 @@ def coasting(reading: float, scatter: float) -> Log:
     ("reading", "scatter", "told"),
     [(1.25, 0.004, True), (9.0, 0.004, False), (1.36, 0.004, False), (1.25, 0.2, False)],
 )
-def test_free_air_that_does_not_reach_the_sensors_end(reading: float, scatter: float, told: bool) -> None:
+def test_free_air_that_does_not_reach_the_sensors_end(
+    reading: float, scatter: float, told: bool
+) -> None:
     found = found_in(coasting(reading, scatter))
     assert ("free_air" in found) == told
     if told:
@@ -97,11 +99,15 @@ def swinging(half: float, period_s: float) -> Log:
 @pytest.mark.parametrize(
     ("half", "period_s", "told"), [(0.04, 2.0, True), (0.004, 2.0, False), (0.04, 30.0, False)]
 )
-def test_a_target_that_swings_wide_and_quickly_is_told(half: float, period_s: float, told: bool) -> None:
+def test_a_target_that_swings_wide_and_quickly_is_told(
+    half: float, period_s: float, told: bool
+) -> None:
     found = found_in(swinging(half, period_s))
     assert ("target_swings" in found) == told
     if told:
-        said = re.search(r"by (\d+) % from peak to peak every 2.0 s", found["target_swings"].message)
+        said = re.search(
+            r"by (\d+) % from peak to peak every 2.0 s", found["target_swings"].message
+        )
         assert said is not None and float(said.group(1)) == pytest.approx(8.0, abs=1.0)
 
 

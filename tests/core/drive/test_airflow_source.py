@@ -71,10 +71,14 @@ def test_pulse_width_shows_which_airflow_it_was_made_from() -> None:
 def test_samples_of_the_other_source_do_not_count() -> None:
     """Above 3000 rpm the sensor was in force and its error of +20 % must not reach the table's +6 %."""
     lam = LOG[Role.LAMBDA] * np.where(LOW, 1.0, 1.2)
-    log = with_channel(with_channel(LOG, Role.LAMBDA, lam), Role.AIRFLOW_SOURCE, np.where(LOW, 0.0, 1.0))
+    log = with_channel(
+        with_channel(LOG, Role.LAMBDA, lam), Role.AIRFLOW_SOURCE, np.where(LOW, 0.0, 1.0)
+    )
     settings = SolveSettings(fit_delay=False, sieve=SieveSettings(disabled=frozenset({"starting"})))
     solution = solve([log], small_vehicle(), settings)
     assert solution.sifted.counts["other_source"] >= (~LOW).sum()
     assert np.nanmax(solution.estimate.correction_pct[solution.estimate.supported]) < 8.0
-    fooled = replace(settings, sieve=SieveSettings(disabled=frozenset({"starting", "other_source"})))
+    fooled = replace(
+        settings, sieve=SieveSettings(disabled=frozenset({"starting", "other_source"}))
+    )
     assert np.nanmax(solve([log], small_vehicle(), fooled).estimate.correction_pct) > 15.0

@@ -41,7 +41,9 @@ def test_pulse_width_comes_back_from_duty_within_its_rounding() -> None:
 
 def test_no_duty_is_no_fuel() -> None:
     log = steady_states()
-    cut = with_channel(log, Role.PULSE_WIDTH, np.where(np.arange(len(log)) < 500, 0.0, log[Role.PULSE_WIDTH]))
+    cut = with_channel(
+        log, Role.PULSE_WIDTH, np.where(np.arange(len(log)) < 500, 0.0, log[Role.PULSE_WIDTH])
+    )
     assert (with_width_from_duty(duty_only(cut))[Role.PULSE_WIDTH][:500] == 0.0).all()
 
 

@@ -33,7 +33,8 @@ def test_target_is_looked_up_where_it_was_not_logged() -> None:
 def test_target_in_neither_log_nor_table_is_an_error_that_says_so() -> None:
     n = 50
     log = Log(
-        np.arange(n) * 0.1, {Role.RPM: np.full(n, 2e3), Role.MAF_HZ: np.full(n, 3e3), Role.LAMBDA: np.ones(n)}
+        np.arange(n) * 0.1,
+        {Role.RPM: np.full(n, 2e3), Role.MAF_HZ: np.full(n, 3e3), Role.LAMBDA: np.ones(n)},
     )
     with pytest.raises(LogError, match="no target lambda, and no target table"):
         make_frame(log, maf_vehicle())

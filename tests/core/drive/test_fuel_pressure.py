@@ -27,7 +27,9 @@ def with_pressure(log: Log, values: np.ndarray | float) -> Log:
 
 
 @pytest.mark.parametrize("outside", [98.5, 0.0])
-def test_rail_pressure_becomes_differential_whether_gauge_or_absolute(heron_log: Log, outside: float) -> None:
+def test_rail_pressure_becomes_differential_whether_gauge_or_absolute(
+    heron_log: Log, outside: float
+) -> None:
     """Rail pressure of a regulator that refers to the manifold: Δp + MAP - surroundings (0 for absolute)."""
     rail = heron_log[Role.FUEL_DP] + heron_log[Role.MAP] - outside
     read, kind = with_fuel_dp(with_pressure(heron_log, rail), RATED)
@@ -51,7 +53,11 @@ def test_a_pressure_far_from_the_rated_one_is_not_used(kpa: float) -> None:
     frame = make_frame(log, small_vehicle())
     assert frame.pressure is PressureKind.OTHER
     assert Role.FUEL_DP not in frame.log
-    told = [i.taken for i in infer(make_conditions(Motion(frame), log[Role.LAMBDA])) if "pressure" in i.what]
+    told = [
+        i.taken
+        for i in infer(make_conditions(Motion(frame), log[Role.LAMBDA]))
+        if "pressure" in i.what
+    ]
     assert told == ["the logged one is far from the rated pressure and was not used"]
 
 
@@ -67,7 +73,9 @@ def test_without_pressure_or_without_map_nothing_is_turned() -> None:
 def test_a_correction_does_not_depend_on_which_pressure_was_logged(
     heron_vehicle: Vehicle, heron_log: Log, heron_solution: Solution
 ) -> None:
-    rail = with_pressure(heron_log, heron_log[Role.FUEL_DP] + heron_log[Role.MAP] - heron_log[Role.BARO])
+    rail = with_pressure(
+        heron_log, heron_log[Role.FUEL_DP] + heron_log[Role.MAP] - heron_log[Role.BARO]
+    )
     solution = solve([rail], heron_vehicle)
     np.testing.assert_allclose(
         solution.estimate.correction_pct, heron_solution.estimate.correction_pct, atol=1e-6

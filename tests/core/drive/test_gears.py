@@ -17,7 +17,9 @@ PER_KMH = np.array([120.0, 70.0, 48.0, 36.0, 29.0])
 def drive() -> Log:
     speed = 60.0 + 8.0 * np.sin(TIME / 5.0)
     rpm = (
-        speed * PER_KMH[TRUE.astype(int) - 1] * (1.0 + 0.003 * np.random.default_rng(1).standard_normal(3000))
+        speed
+        * PER_KMH[TRUE.astype(int) - 1]
+        * (1.0 + 0.003 * np.random.default_rng(1).standard_normal(3000))
     )
     return Log(TIME, {Role.RPM: rpm, Role.SPEED: speed, Role.GEAR: TRUE})
 

@@ -28,7 +28,9 @@ def steady_log(seconds: float = 60.0) -> Log:
 def with_more_fuel(log: Log, factor: np.ndarray | float) -> Log:
     """Fuel that table and trims do not explain, and the richer mixture it makes."""
     width = (log[Role.PULSE_WIDTH] - DEAD_MS) * factor + DEAD_MS
-    return with_channel(with_channel(log, Role.PULSE_WIDTH, width), Role.LAMBDA, log[Role.LAMBDA] / factor)
+    return with_channel(
+        with_channel(log, Role.PULSE_WIDTH, width), Role.LAMBDA, log[Role.LAMBDA] / factor
+    )
 
 
 def conditions_of(*logs: Log) -> Conditions:
@@ -60,11 +62,15 @@ def test_every_log_answers_for_itself() -> None:
 
 def test_too_little_steady_running_proves_nothing() -> None:
     assert not conditions_of(steady_log(0.8 * LEAST_S)).pulse_width_proven.any()
-    assert not conditions_of(with_channel(steady_log(), Role.PULSE_WIDTH, np.nan)).pulse_width_proven.any()
+    assert not conditions_of(
+        with_channel(steady_log(), Role.PULSE_WIDTH, np.nan)
+    ).pulse_width_proven.any()
 
 
 @pytest.mark.parametrize("factor", [1.1, 1.25])
-def test_fuel_that_stays_beside_target_and_trims_counts_as_fuel_and_not_as_air(factor: float) -> None:
+def test_fuel_that_stays_beside_target_and_trims_counts_as_fuel_and_not_as_air(
+    factor: float,
+) -> None:
     """From 4000 rpm up the ECU adds fuel it does not name; lambda is richer for it.
 
     The table is right and stays so.

@@ -13,7 +13,14 @@ from lean_trim.core.drive.shared_terms import SharedTerms, Term, heat_by_cell, s
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
-from tests.builders import maf_vehicle, make_log, small_vehicle, steady_states, with_channel, without
+from tests.builders import (
+    maf_vehicle,
+    make_log,
+    small_vehicle,
+    steady_states,
+    with_channel,
+    without,
+)
 
 LOG = steady_states(seconds=3.0)
 N = len(LOG)
@@ -25,7 +32,12 @@ ORDER = np.random.default_rng(9).permutation(96)
 def shuffled(k: np.ndarray, noise: float = 0.004) -> Log:
     blocks = np.arange(N).reshape(96, -1)[ORDER].ravel()
     return make_log(
-        LOG.time_s, LOG[Role.RPM][blocks], LOG[Role.MAP][blocks], k, noise, np.random.default_rng(10)
+        LOG.time_s,
+        LOG[Role.RPM][blocks],
+        LOG[Role.MAP][blocks],
+        k,
+        noise,
+        np.random.default_rng(10),
     )
 
 
@@ -84,7 +96,8 @@ def test_a_soaked_sensor_is_told_from_the_table() -> None:
     """Without the term the table would come out about 3 % too high."""
     fall = 30.0 * np.exp(-SINCE / 140.0)
     log = with_channel(shuffled(1.04 * (1.0 + fall / (25.0 + 273.15))), Role.IAT, 25.0 + fall)
-    # What the ECU believed follows from the air it saw, so that the pulse width says the same as before.
+    # What the ECU believed follows from the air it saw, so that the pulse width says the same as
+    # before.
     log = without(log, Role.PULSE_WIDTH)
     estimate = fitted(log)
     np.testing.assert_allclose(estimate.correction_pct, 4.0, atol=0.8)

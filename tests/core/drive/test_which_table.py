@@ -26,7 +26,9 @@ def log() -> Log:
 
 
 def wider(vehicle: Vehicle, percent: float) -> Vehicle:
-    return vehicle.with_table(vehicle.table.with_values(vehicle.table.values * (1.0 + percent / 100.0)))
+    return vehicle.with_table(
+        vehicle.table.with_values(vehicle.table.values * (1.0 + percent / 100.0))
+    )
 
 
 def test_both_ways_round(vehicle: Vehicle, log: Log) -> None:
@@ -50,7 +52,9 @@ def test_injector_data_that_fit_neither_say_nothing(vehicle: Vehicle, log: Log) 
 
 
 @pytest.mark.parametrize("missing", [Role.PULSE_WIDTH, Role.LTFT, Role.STFT])
-def test_without_pulse_width_or_trims_it_says_nothing(vehicle: Vehicle, log: Log, missing: Role) -> None:
+def test_without_pulse_width_or_trims_it_says_nothing(
+    vehicle: Vehicle, log: Log, missing: Role
+) -> None:
     rest = Log(log.time_s, {r: v for r, v in log.channels.items() if r not in (missing, Role.DUTY)})
     assert driven_on(rest, vehicle, wider(vehicle, 6.0)) is None
 

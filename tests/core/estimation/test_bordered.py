@@ -16,7 +16,10 @@ def example(seed: int) -> tuple[Bordered, np.ndarray]:
     dense = np.zeros((N + Q, N + Q))
     for _ in range(60):
         row, start = np.zeros(N + Q), rng.integers(0, N - BAND)
-        row[start : start + BAND + 1], row[N:] = rng.standard_normal(BAND + 1), rng.standard_normal(Q)
+        row[start : start + BAND + 1], row[N:] = (
+            rng.standard_normal(BAND + 1),
+            rng.standard_normal(Q),
+        )
         dense += np.outer(row, row)
     return Bordered(banded(dense[:N, :N], BAND), dense[N:, :N].copy(), dense[N:, N:].copy()), dense
 

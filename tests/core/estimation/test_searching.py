@@ -14,7 +14,9 @@ def test_along_a_line_it_ends_where_scipy_does(dip: float) -> None:
     def cost(x: float) -> float:
         return abs(x - dip) ** 1.5 + 0.1 * x
 
-    theirs = optimize.minimize_scalar(cost, bounds=(-2.0, 3.0), method="bounded", options={"xatol": 1e-6}).x
+    theirs = optimize.minimize_scalar(
+        cost, bounds=(-2.0, 3.0), method="bounded", options={"xatol": 1e-6}
+    ).x
     assert lowest_between(cost, -2.0, 3.0, 1e-5) == pytest.approx(theirs, abs=1e-4)
 
 

@@ -17,12 +17,24 @@ from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.estimation.surface_fit import excess_variance
-from tests.builders import MAP, RPM, maf_vehicle, make_log, small_vehicle, steady_states, with_channel
+from tests.builders import (
+    MAP,
+    RPM,
+    maf_vehicle,
+    make_log,
+    small_vehicle,
+    steady_states,
+    with_channel,
+)
 
 
-def fit(log: Log, settings: SurfaceSettings | None = None, used: np.ndarray | None = None) -> Estimate:
+def fit(
+    log: Log, settings: SurfaceSettings | None = None, used: np.ndarray | None = None
+) -> Estimate:
     frame = make_frame(log, small_vehicle())
-    observations = observe(frame, log[Role.LAMBDA], np.ones(len(log), bool) if used is None else used)
+    observations = observe(
+        frame, log[Role.LAMBDA], np.ones(len(log), bool) if used is None else used
+    )
     return fit_surface(observations, frame.vehicle.table, log.time_s, settings or SurfaceSettings())
 
 
@@ -63,7 +75,9 @@ def test_a_large_error_and_little_driving_do_not_confirm_the_prior() -> None:
     rough = 1.0 + 0.2 * rng.choice([-1.0, 1.0], (4, 5))
     log = steady_states(seconds=1.0, noise=0.006)
     table = small_vehicle().table.with_values(80.0 * rough)
-    estimate = fit(steady_states(table.lookup(log[Role.MAP], log[Role.RPM]) / 80.0, seconds=1.0, noise=0.006))
+    estimate = fit(
+        steady_states(table.lookup(log[Role.MAP], log[Role.RPM]) / 80.0, seconds=1.0, noise=0.006)
+    )
     assert estimate.state is not None
     assert estimate.state.scale < 0.02
 
@@ -71,8 +85,8 @@ def test_a_large_error_and_little_driving_do_not_confirm_the_prior() -> None:
 def test_corners_around_one_driven_point_are_in_doubt() -> None:
     """Idle: one point between four cells. What is known there is their mix, and none of them singly.
 
-    Smoothness alone, at the strength that suits the whole table, would call the corners known to a third of
-    what they are off where the surface bends towards idle.
+    Smoothness alone, at the strength that suits the whole table, would call the corners known to a
+    third of what they are off where the surface bends towards idle.
     """
     log = steady_states(seconds=4.0)
     _, k = planted(log)
@@ -89,7 +103,9 @@ def test_a_cell_is_near_what_was_driven_in_a_square_beside_it() -> None:
     """A second in the far corner of a square weighs a hundredth of that at the near one."""
     time = np.arange(25) / 25.0
     frame = make_frame(make_log(time, np.full(25, 2900.0), np.full(25, 68.0)), small_vehicle())
-    found = gather_evidence(observe(frame, np.ones(25), np.ones(25, bool)), frame.vehicle.table, time)
+    found = gather_evidence(
+        observe(frame, np.ones(25), np.ones(25, bool)), frame.vehicle.table, time
+    )
     np.testing.assert_allclose(found.near_s[1:3, 1:3], 1.0)
     assert found.near_s.sum() == pytest.approx(4.0)
     assert found.seconds[1, 1] == pytest.approx(0.01)
@@ -138,7 +154,12 @@ def test_a_curve_is_fitted_by_the_same_function() -> None:
     hz = np.linspace(1000.0, 8000.0, n)
     table = maf_vehicle().table
     lam = table.with_values(table.values * [1.01, 1.02, 1.04, 1.08]).lookup(hz) / table.lookup(hz)
-    channels = {Role.RPM: np.full(n, 3000.0), Role.MAF_HZ: hz, Role.LAMBDA: lam, Role.TARGET: np.ones(n)}
+    channels = {
+        Role.RPM: np.full(n, 3000.0),
+        Role.MAF_HZ: hz,
+        Role.LAMBDA: lam,
+        Role.TARGET: np.ones(n),
+    }
     frame = make_frame(Log(np.arange(n) * 0.04, channels), maf_vehicle())
     observations = observe(frame, frame.log[Role.LAMBDA], np.ones(n, bool))
     estimate = fit_surface(observations, frame.vehicle.table, frame.log.time_s, SurfaceSettings())
@@ -173,7 +194,9 @@ def test_an_hour_at_one_state_does_not_outvote_its_neighbours() -> None:
     k = np.where(there, 1.05, 1.03) * (1.0 + 0.006 * rng.standard_normal(len(base)))
     parked = np.flatnonzero(there)
     rows = np.concatenate([np.arange(len(base)), np.tile(parked, 90_000 // len(parked))])
-    channels = {role: values[rows] for role, values in with_channel(base, Role.LAMBDA, k).channels.items()}
+    channels = {
+        role: values[rows] for role, values in with_channel(base, Role.LAMBDA, k).channels.items()
+    }
     long = Log(np.arange(len(rows)) * 0.04, channels)
     away = np.abs(fit(long).correction_pct - fit(with_channel(base, Role.LAMBDA, k)).correction_pct)
     assert away.max() < 0.8
@@ -183,7 +206,9 @@ def test_misfit_between_places_is_told_from_noise() -> None:
     """Places that scatter by 1 % keep that scatter however precise each is (Paule and Mandel's estimate)."""
     rng = np.random.default_rng(4)
     means = 0.01 * rng.standard_normal(400)
-    assert excess_variance(means, np.full(400, 1.0 / 0.001**2), 400.0) == pytest.approx(0.01, rel=0.15)
+    assert excess_variance(means, np.full(400, 1.0 / 0.001**2), 400.0) == pytest.approx(
+        0.01, rel=0.15
+    )
     noise = 0.01 * rng.standard_normal(400)
     assert excess_variance(noise, np.full(400, 1.0 / 0.0102**2), 400.0) < 0.004
 
@@ -201,10 +226,19 @@ def test_robust_fit_agrees_with_another_package() -> None:
     share = (hz - 1000.0) / 1000.0
     design = np.column_stack([(1 - share) * 2.0, share * 6.0]) / table.lookup(hz)[:, None]
     lam = 1.0 + design @ [0.04, -0.03] + 0.02 * rng.standard_t(2.5, n)
-    channels = {Role.RPM: np.full(n, 3000.0), Role.MAF_HZ: hz, Role.LAMBDA: lam, Role.TARGET: np.ones(n)}
+    channels = {
+        Role.RPM: np.full(n, 3000.0),
+        Role.MAF_HZ: hz,
+        Role.LAMBDA: lam,
+        Role.TARGET: np.ones(n),
+    }
     frame = make_frame(Log(np.arange(n) * 0.04, channels), maf_vehicle())
     still = SharedTerms((Term.FILM,), np.zeros((1, n)))
-    observations = replace(observe(frame, lam, np.ones(n, bool)), weight=np.full(n, 0.04), terms=still)
-    ours = fit_surface(observations, frame.vehicle.table, frame.log.time_s, SurfaceSettings(huber=1.345))
+    observations = replace(
+        observe(frame, lam, np.ones(n, bool)), weight=np.full(n, 0.04), terms=still
+    )
+    ours = fit_surface(
+        observations, frame.vehicle.table, frame.log.time_s, SurfaceSettings(huber=1.345)
+    )
     theirs = sm.RLM(lam - 1.0, design, M=sm.robust.norms.HuberT(1.345)).fit()
     np.testing.assert_allclose(ours.correction_pct[:2] / 100, theirs.params, atol=0.0015)

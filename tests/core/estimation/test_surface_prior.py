@@ -27,9 +27,13 @@ def test_no_other_pair_of_strengths_explains_the_data_better() -> None:
     rng = np.random.default_rng(8)
     y = 0.05 * np.sin(np.arange(12) / 3.0) + SIGMA * rng.standard_normal(12)
     matrix = Bordered(banded(np.eye(12), 2), np.zeros((1, 12)), np.zeros((1, 1)))
-    own, result = Prior(CURVE, SPREAD, np.array([0.3])).choose(matrix, np.append(y, 0.0), 1.0 / SIGMA**2)
+    own, result = Prior(CURVE, SPREAD, np.array([0.3])).choose(
+        matrix, np.append(y, 0.0), 1.0 / SIGMA**2
+    )
     best = log_evidence(y, np.exp(own), np.exp(result))
     tried = [
-        log_evidence(y, np.exp(a), np.exp(b)) for a in np.linspace(0, 16, 17) for b in np.linspace(0, 16, 17)
+        log_evidence(y, np.exp(a), np.exp(b))
+        for a in np.linspace(0, 16, 17)
+        for b in np.linspace(0, 16, 17)
     ]
     assert best > max(tried) - 0.15

@@ -68,7 +68,9 @@ def test_derived_channels_follow_from_logged_ones(
     looked_up = series_of("target_looked_up", without(heron_log, Role.TARGET), heron_vehicle)
     assert looked_up is not None
     assert looked_up.values.min() < 0.9
-    assert set(all_series(heron_log, heron_vehicle, heron_solution)) >= set(DERIVED) - {"target_looked_up"}
+    assert set(all_series(heron_log, heron_vehicle, heron_solution)) >= set(DERIVED) - {
+        "target_looked_up"
+    }
 
 
 def test_what_cannot_be_derived_is_not_offered() -> None:
@@ -98,7 +100,9 @@ def test_a_sensor_logged_slowly_gives_the_same_answer() -> None:
     from lean_trim.core.pipeline.solve import solve
 
     full = steady_states(1.06)
-    slow = np.repeat(full[Role.LAMBDA][::5] + np.random.default_rng(0).normal(0, 1e-4, len(full) // 5), 5)
+    slow = np.repeat(
+        full[Role.LAMBDA][::5] + np.random.default_rng(0).normal(0, 1e-4, len(full) // 5), 5
+    )
     answer = solve([with_channel(full, Role.LAMBDA, slow)], small_vehicle())
     assert answer.residual.rms == pytest.approx(6.0, abs=0.1)
 

@@ -17,7 +17,11 @@ from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import split
 from lean_trim.core.injectors.mistaken import mistaken_cells
 from lean_trim.core.injectors.schools import compare_schools
-from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure, refuse_unknown
+from lean_trim.core.injectors.tables import (
+    dead_time_over_voltage,
+    flow_over_pressure,
+    refuse_unknown,
+)
 from lean_trim.core.injectors.verdict import verdict_on
 from lean_trim.core.pipeline.injectors import identify_injectors, loop_rests
 from tests.builders import small_vehicle, steady_states, with_channel, without
@@ -142,10 +146,15 @@ def broken(**words: object) -> Injectors:
         (broken(flow_g_per_s=float("nan")), "flow_g_per_s is not known"),
         (broken(pressure_known=False), "rated_pressure_kpa is not known"),
         (broken(volts=np.array([]), dead_time_ms=np.array([])), "dead_time_ms is not known"),
-        (broken(volts=np.array([8.0, 14.0]), dead_time_ms=np.array([0.8, 1.9])), "has to fall with voltage"),
+        (
+            broken(volts=np.array([8.0, 14.0]), dead_time_ms=np.array([0.8, 1.9])),
+            "has to fall with voltage",
+        ),
     ],
 )
-def test_data_that_cannot_be_corrected_are_refused_by_their_key(injectors: Injectors, words: str) -> None:
+def test_data_that_cannot_be_corrected_are_refused_by_their_key(
+    injectors: Injectors, words: str
+) -> None:
     with pytest.raises(BadInputError, match=words):
         refuse_unknown(injectors)
 

@@ -57,7 +57,9 @@ def test_fuel_of_a_log_follows_from_pulses_speed_and_pressure() -> None:
     assert plain == pytest.approx(by_hand, rel=1e-6)
     # A pressure that sags by a fifth lets √0.8 of the flow through.
     sagged = with_channel(log, Role.FUEL_DP, np.full(len(log), 240.0))
-    assert reckoned_fuel(make_frame(sagged, vehicle))[0] == pytest.approx(np.sqrt(0.8) * by_hand, rel=1e-3)
+    assert reckoned_fuel(make_frame(sagged, vehicle))[0] == pytest.approx(
+        np.sqrt(0.8) * by_hand, rel=1e-3
+    )
 
 
 def test_two_injections_tell_the_dead_time_by_arithmetic(frame: Frame) -> None:

@@ -63,7 +63,9 @@ def test_a_table_is_filled_where_there_is_evidence_and_kept_elsewhere() -> None:
     found = small_pulses(curved(LOSS_MS), small_vehicle().table, UNIT, 0.01, 0.3)
     assert found is not None
     table = small_pulse_table([0.5, 0.9, 2.0, 3.0], [0.0, 0.0, 0.05, 0.0])
-    written = small_pulses_to_write(table, replace(found, known=np.array([False, True, True, True, False])))
+    written = small_pulses_to_write(
+        table, replace(found, known=np.array([False, True, True, True, False]))
+    )
     np.testing.assert_allclose(written.shown[2:], [0.05, 0.0])
     assert written.shown[0] == pytest.approx(float(found.loss_ms[1]), abs=5e-4)
     nothing = small_pulses_to_write(table, replace(found, known=np.zeros(5, bool)))

@@ -78,17 +78,22 @@ def test_the_table_turns_about_the_voltage_that_was_driven() -> None:
 
 def told_split() -> InjectorReport:
     vehicle = plover()
-    return identify_injectors([simulate(vehicle, 1, 4.0, truth=truth_of("plover", vehicle))], vehicle)
+    return identify_injectors(
+        [simulate(vehicle, 1, 4.0, truth=truth_of("plover", vehicle))], vehicle
+    )
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize(("kind", "expected"), [("loads", -0.03), ("battery", None)])
-def test_a_drive_with_loads_tells_it_and_a_dip_tells_nothing(kind: str, expected: float | None) -> None:
+def test_a_drive_with_loads_tells_it_and_a_dip_tells_nothing(
+    kind: str, expected: float | None
+) -> None:
     vehicle = plover()
     log = simulate(vehicle, 1, 10.0, truth=truth_of("plover", vehicle), faults=fault_named(kind))
     slope = identify_injectors([log], vehicle).slope
     if expected is None:
         assert not slope.is_known
     else:
-        # A quarter more than the sheet's 0.12 ms per volt between 12.5 and 13.8 V (the simulator's own).
+        # A quarter more than the sheet's 0.12 ms per volt between 12.5 and 13.8 V (the simulator's
+        # own).
         assert abs(slope.ms_per_v - expected) < 2.0 * slope.se

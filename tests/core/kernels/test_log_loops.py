@@ -23,7 +23,10 @@ TIME = np.cumsum(RNG.uniform(0.02, 0.06, 5000))
 
 
 def test_slope_agrees_with_least_squares_in_every_window() -> None:
-    values, half = np.sin(TIME) + 0.1 * RNG.standard_normal(5000), round(0.4 / typical_step_s(TIME) / 2)
+    values, half = (
+        np.sin(TIME) + 0.1 * RNG.standard_normal(5000),
+        round(0.4 / typical_step_s(TIME) / 2),
+    )
     slope = rate_per_s(TIME, values, 0.4)
     for i in (half, 2047, 2048, 2049, 4990 - half):
         near = slice(i - half, i + half + 1)
@@ -33,7 +36,9 @@ def test_slope_agrees_with_least_squares_in_every_window() -> None:
 
 @settings(max_examples=40, deadline=None)
 @given(st.lists(st.booleans(), min_size=2, max_size=60), st.floats(0, 0.5), st.floats(0, 0.5))
-def test_hold_off_reaches_exactly_as_far_as_it_says(on: list[bool], before: float, after: float) -> None:
+def test_hold_off_reaches_exactly_as_far_as_it_says(
+    on: list[bool], before: float, after: float
+) -> None:
     mask, time = np.array(on), TIME[: len(on)]
     gap = time[None, :] - time[:, None]
     expected = (mask[:, None] & (gap >= -before - 1e-9) & (gap <= after + 1e-9)).any(axis=0)
@@ -76,9 +81,13 @@ def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:
     np.testing.assert_allclose(fast.weights, plain.weights)
     np.testing.assert_allclose(read_along(fast, table.values), table.lookup(*at))
     good = np.isfinite(at[0])
-    np.testing.assert_array_equal(nearest_cell(fast.cells, fast.weights)[good], table.nearest(*at)[good])
+    np.testing.assert_array_equal(
+        nearest_cell(fast.cells, fast.weights)[good], table.nearest(*at)[good]
+    )
     curve = maf_curve([1.0, 2, 3], [1.0, 4, 9], "V")
-    np.testing.assert_allclose(mesh_along(curve, (at[1],)).weights, curve.interpolate(at[1]).weights)
+    np.testing.assert_allclose(
+        mesh_along(curve, (at[1],)).weights, curve.interpolate(at[1]).weights
+    )
 
 
 def test_cells_crossed_in_a_second_follow_from_rates_and_widths() -> None:
@@ -92,7 +101,9 @@ def test_cells_crossed_in_a_second_follow_from_rates_and_widths() -> None:
 
 def test_only_what_lasts_is_kept_and_ends_count_as_lasting() -> None:
     mask = np.array([1, 0, 1, 1, 0, 1, 1, 1, 0, 1], bool)
-    np.testing.assert_array_equal(lasting(mask, np.arange(10.0), 2.0), [1, 0, 0, 0, 0, 1, 1, 1, 0, 1])
+    np.testing.assert_array_equal(
+        lasting(mask, np.arange(10.0), 2.0), [1, 0, 0, 0, 0, 1, 1, 1, 0, 1]
+    )
 
 
 def test_coming_back_after_a_while_is_another_visit() -> None:
@@ -105,11 +116,15 @@ def test_coming_back_after_a_while_is_another_visit() -> None:
 
 def test_products_along_a_log_agree_with_numpy() -> None:
     trim, lam, target, more = (RNG.uniform(0.7, 1.3, 500) for _ in range(4))
-    np.testing.assert_allclose(product(trim, lam, target, more), trim * lam / target * more, rtol=1e-14)
+    np.testing.assert_allclose(
+        product(trim, lam, target, more), trim * lam / target * more, rtol=1e-14
+    )
     ratio = RNG.uniform(-0.1, 1.2, 500)
     expected = lam * np.sqrt(np.maximum(ratio, 0.01))
     np.testing.assert_allclose(times_root(lam.copy(), ratio, 0.01), expected, rtol=1e-14)
-    np.testing.assert_allclose(share_of(trim.copy(), target, 1.0), trim / np.maximum(target, 1.0), rtol=1e-14)
+    np.testing.assert_allclose(
+        share_of(trim.copy(), target, 1.0), trim / np.maximum(target, 1.0), rtol=1e-14
+    )
 
 
 @settings(max_examples=60, deadline=None)
@@ -131,4 +146,6 @@ def test_excess_misleads_where_it_moves_or_is_not_proven() -> None:
     assert out[53:60].all() and slope[53:59].min() > 10.0
     assert not out[63:100].any()
     assert out[100:].all()
-    assert seconds_off(level, proven, np.full(len(level), 0.1), 0.1) == pytest.approx((10.0, 4.5), abs=0.11)
+    assert seconds_off(level, proven, np.full(len(level), 0.1), 0.1) == pytest.approx(
+        (10.0, 4.5), abs=0.11
+    )

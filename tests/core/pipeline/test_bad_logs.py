@@ -16,7 +16,14 @@ from lean_trim.core.decision.knock import knock_cells
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LeanTrimError, LogError
 from lean_trim.core.explore.alignment import align_moments
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, SolveSettings, refit, solve, table_factor
+from lean_trim.core.pipeline.solve import (
+    DrivenLog,
+    Solution,
+    SolveSettings,
+    refit,
+    solve,
+    table_factor,
+)
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from tests.builders import maf_vehicle, small_vehicle, steady_states
 
@@ -55,7 +62,9 @@ def odd_vehicle(rng: np.random.Generator) -> Vehicle:
     vehicle = small_vehicle() if rng.random() < 0.6 else maf_vehicle()
     kind = ("auto", "auto", "rule", "table", "flag")[rng.integers(5)]
     feedback = ("wideband", "narrowband", "none")[rng.integers(3)]
-    vehicle = replace(vehicle, feedback=feedback, airflow_source=AirflowSourceSettings(kind, 2000.0, 50.0))  # type: ignore[arg-type]
+    vehicle = replace(
+        vehicle, feedback=feedback, airflow_source=AirflowSourceSettings(kind, 2000.0, 50.0)
+    )  # type: ignore[arg-type]
     return replace(vehicle, target=None) if rng.random() < 0.3 else vehicle
 
 
@@ -67,10 +76,14 @@ def whole_way(rng: np.random.Generator) -> tuple[Solution, np.ndarray]:
     settings = SolveSettings(method, sieve=SieveSettings(disabled=off))  # type: ignore[arg-type]
     other = DrivenLog(log, vehicle.table.with_values(vehicle.table.values * 1.1))
     solution = solve([log] if rng.random() < 0.7 else [log, other], vehicle, settings)
-    solution = refit(solution, replace(settings, sieve=settings.sieve.turned("tip", "after_s", 2.0)))
+    solution = refit(
+        solution, replace(settings, sieve=settings.sieve.turned("tip", "after_s", 2.0))
+    )
     align_moments(solution.frame, solution.delay, table_factor(solution.frame, solution.estimate))
     policy = PolicySettings(unvisited="taper", extrapolate_end=True)
-    shares = driving_seconds(solution.sifted, solution.observations).shares(solution.estimate.table.shape)
+    shares = driving_seconds(solution.sifted, solution.observations).shares(
+        solution.estimate.table.shape
+    )
     return solution, propose(
         solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted), shares
     ).table.values
@@ -93,6 +106,7 @@ def test_no_log_breaks_the_solve(first: int) -> None:
 def test_too_little_data_is_refused_with_the_reasons_that_took_it(method: str) -> None:
     settings = SolveSettings(method, sieve=SieveSettings({"settling.minutes": 60.0}))  # type: ignore[arg-type]
     with pytest.raises(
-        LogError, match=r"The sieve left 0 of 5952 samples; at least 20 .* settling after a flash 238 s"
+        LogError,
+        match=r"The sieve left 0 of 5952 samples; at least 20 .* settling after a flash 238 s",
     ):
         solve([BASE], small_vehicle(), settings)

@@ -33,11 +33,15 @@ def parts(heron_log: Log) -> list[Log]:
     return [replace(cut(heron_log, a, b), name=f"part {a}") for a, b in pairwise(ends)]
 
 
-def test_it_agrees_with_the_same_logs_in_one_piece(parts: list[Log], heron_vehicle: Vehicle) -> None:
+def test_it_agrees_with_the_same_logs_in_one_piece(
+    parts: list[Log], heron_vehicle: Vehicle
+) -> None:
     whole = summary_of(solve(parts, heron_vehicle))
     found = season(parts, heron_vehicle)
     sure = whole.estimate.supported
-    off = (found.estimate.correction_pct - whole.estimate.correction_pct) / whole.estimate.std_error_pct
+    off = (
+        found.estimate.correction_pct - whole.estimate.correction_pct
+    ) / whole.estimate.std_error_pct
     assert np.abs(off[sure]).max() < 0.2
     assert np.mean(sure == found.estimate.supported) > 0.97
     np.testing.assert_allclose(found.estimate.seconds, whole.estimate.seconds, atol=2.0)
@@ -57,11 +61,17 @@ def test_a_fault_in_one_log_is_told_with_its_name_and_place() -> None:
     sound = replace(steady_states(1.03, 2.0), name="sound")
     volts = np.where(sound.time_s > 0.5 * sound.duration_s, 11.0, 14.0)
     flat = replace(with_channel(sound, Role.BATTERY, volts), name="flat battery")
-    found = [f for f in season([sound, flat], small_vehicle(), SETTINGS).findings if f.id == "low_voltage"]
+    found = [
+        f
+        for f in season([sound, flat], small_vehicle(), SETTINGS).findings
+        if f.id == "low_voltage"
+    ]
     assert len(found) == 1
     assert found[0].message.startswith("flat battery: ")
     assert found[0].first_time_s >= sound.duration_s
-    both = [f for f in season([flat, flat], small_vehicle(), SETTINGS).findings if f.id == "low_voltage"]
+    both = [
+        f for f in season([flat, flat], small_vehicle(), SETTINGS).findings if f.id == "low_voltage"
+    ]
     assert both[0].message.startswith("In 2 of 2 logs, longest in flat battery: ")
     assert both[0].seconds == pytest.approx(2.0 * found[0].seconds, rel=0.01)
 
@@ -88,7 +98,9 @@ def test_too_little_in_all_logs_together_is_refused() -> None:
         season([cold, cold], small_vehicle(), SETTINGS)
 
 
-def test_averages_need_all_samples_at_once_and_say_so(parts: list[Log], heron_vehicle: Vehicle) -> None:
+def test_averages_need_all_samples_at_once_and_say_so(
+    parts: list[Log], heron_vehicle: Vehicle
+) -> None:
     with pytest.raises(BadInputError, match="surface"):
         season(parts, heron_vehicle, SolveSettings(method="average"))
 

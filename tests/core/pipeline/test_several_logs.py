@@ -64,7 +64,9 @@ def test_a_revision_may_have_other_axes() -> None:
     coarse = ve_table([800.0, 3500.0, 6500.0], [25.0, 60.0, 110.0], np.full((3, 3), 70.0))
     solution = solve([DrivenLog(driven_on(70.0), coarse)], small_vehicle(80.0), SETTINGS)
     assert solution.estimate.table.shape == (len(MAP), len(RPM))
-    np.testing.assert_allclose(solution.estimate.correction_pct[solution.estimate.supported], 5.0, atol=0.4)
+    np.testing.assert_allclose(
+        solution.estimate.correction_pct[solution.estimate.supported], 5.0, atol=0.4
+    )
 
 
 def poorer(*roles: Role) -> list[Log]:
@@ -99,7 +101,8 @@ def test_a_log_without_coolant_waits_for_its_own_loop_to_close() -> None:
     plain = steady_states(1.0, 2.0)
     stft = np.where(plain.time_s > 50.0, np.sin(plain.time_s), 0.0)
     late = replace(
-        without(plain, Role.COOLANT), channels={**without(plain, Role.COOLANT).channels, Role.STFT: stft}
+        without(plain, Role.COOLANT),
+        channels={**without(plain, Role.COOLANT).channels, Role.STFT: stft},
     )
     solution = solve([plain, late], small_vehicle(), SETTINGS)
     assert solution.sifted.seconds["cold"] == pytest.approx(109.0, abs=1.5)

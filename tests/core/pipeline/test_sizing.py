@@ -49,7 +49,8 @@ def test_an_injector_at_its_limit_is_the_one_that_is_needed() -> None:
     assert found.lb_per_h == pytest.approx(
         float(units.Quantity(each, "g/s").to("lb/hour").magnitude), rel=1e-6
     )
-    # Where the pressure over it is 400 kPa, one rated at 300 may be smaller by the root of the ratio.
+    # Where the pressure over it is 400 kPa, one rated at 300 may be smaller by the root of the
+    # ratio.
     smaller = needed_injector(4 * each * 0.85, 4, 85.0, PETROL.density_kg_per_l, 400.0, 300.0)
     assert smaller.cm3_per_min == pytest.approx(440.0 / (508.0 / 440.0), rel=1e-3)
 
@@ -59,7 +60,9 @@ def test_a_drive_tells_its_hardest_moment(heron_solution: Solution) -> None:
     assert found.rpm > 4000.0 and found.map_kpa > 150.0 and found.lam < 0.9
     injectors = heron_solution.prepared.frame.vehicle.injectors
     # Open that long, four injectors of this flow deliver about that fuel.
-    assert found.fuel_g_per_s == pytest.approx(4 * injectors.flow_g_per_s * found.duty_pct / 100.0, rel=0.15)
+    assert found.fuel_g_per_s == pytest.approx(
+        4 * injectors.flow_g_per_s * found.duty_pct / 100.0, rel=0.15
+    )
 
 
 def test_other_fuel_and_more_boost_are_planned_from_the_drive(heron_solution: Solution) -> None:
@@ -68,7 +71,9 @@ def test_other_fuel_and_more_boost_are_planned_from_the_drive(heron_solution: So
     now = plan_sizing(found, vehicle, SizingWords())
     assert now.fuel_g_per_s == pytest.approx(found.fuel_g_per_s)
     e85 = plan_sizing(found, vehicle, SizingWords(fuel=FUELS["E85"]))
-    assert e85.fuel_g_per_s / now.fuel_g_per_s == pytest.approx(vehicle.stoich_afr / FUELS["E85"].stoich_afr)
+    assert e85.fuel_g_per_s / now.fuel_g_per_s == pytest.approx(
+        vehicle.stoich_afr / FUELS["E85"].stoich_afr
+    )
     more = plan_sizing(found, vehicle, SizingWords(map_kpa=1.2 * found.map_kpa))
     assert more.fuel_g_per_s == pytest.approx(1.2 * now.fuel_g_per_s)
     assert more.pump_kpa - now.pump_kpa == pytest.approx(0.2 * found.map_kpa)

@@ -19,7 +19,12 @@ from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import CancelledError, LogError
 from lean_trim.core.estimation.surface import SurfaceSettings
-from lean_trim.core.explore.linking import cells_of_span, samples_of_cells, seconds_by_cell, visits_of_cells
+from lean_trim.core.explore.linking import (
+    cells_of_span,
+    samples_of_cells,
+    seconds_by_cell,
+    visits_of_cells,
+)
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, refit, solve
 from tests.builders import small_vehicle, steady_states, with_channel
 
@@ -57,7 +62,8 @@ def test_both_schools_agree_where_there_is_much_driving(
 ) -> None:
     by_cell = solve([heron_log], heron_vehicle, SolveSettings(method="average"))
     averages, surface = by_cell.estimate, heron_solution.estimate
-    # Delay, film and heat are no matter of schools; without them averages are off by half as much again.
+    # Delay, film and heat are no matter of schools; without them averages are off by half as much
+    # again.
     assert by_cell.delay == heron_solution.delay
     assert averages.wall_x == surface.wall_x
     much = (averages.seconds > 5.0) & (surface.seconds > 5.0)
@@ -154,7 +160,9 @@ def test_fuel_the_target_does_not_name_at_full_throttle_is_told(factor: float, t
     log = with_channel(steady_states(noise=0.004), Role.TARGET, 0.9)
     full = np.arange(len(log)) > 6000
     width = (log[Role.PULSE_WIDTH] - 0.82) / 0.9 * np.where(full, factor, 1.0) + 0.82
-    log = with_channel(with_channel(log, Role.THROTTLE, np.where(full, 95.0, 20.0)), Role.PULSE_WIDTH, width)
+    log = with_channel(
+        with_channel(log, Role.THROTTLE, np.where(full, 95.0, 20.0)), Role.PULSE_WIDTH, width
+    )
     log = with_channel(log, Role.LAMBDA, 0.9 * log[Role.LAMBDA] / np.where(full, factor, 1.0))
     found = [f for f in faults_in(make_frame(log, small_vehicle())) if f.id == "hidden_enrichment"]
     assert bool(found) == told
@@ -162,7 +170,9 @@ def test_fuel_the_target_does_not_name_at_full_throttle_is_told(factor: float, t
 
 
 def test_a_fit_that_did_not_come_to_rest_says_so(heron_log: Log, heron_vehicle: Vehicle) -> None:
-    hurried = solve([heron_log], heron_vehicle, SolveSettings(surface=SurfaceSettings(max_iterations=1)))
+    hurried = solve(
+        [heron_log], heron_vehicle, SolveSettings(surface=SurfaceSettings(max_iterations=1))
+    )
     told = [f for f in hurried.findings if f.id == "fit_not_converged"]
     assert len(told) == 1 and "had not come to rest after" in told[0].message
     again = refit(hurried, SolveSettings())
@@ -173,7 +183,9 @@ def test_that_nothing_is_known_well_enough_is_said_with_the_reason() -> None:
     log = steady_states(1.05, seconds=2.0, noise=0.004)
     short = SolveSettings(surface=SurfaceSettings(min_seconds=60.0))
     (said,) = [
-        f.message for f in solve([log], small_vehicle(), short).findings if f.id == "nothing_supported"
+        f.message
+        for f in solve([log], small_vehicle(), short).findings
+        if f.id == "nothing_supported"
     ]
     assert "nowhere did the used driving stay 60 s" in said
     settings = SolveSettings(surface=SurfaceSettings(max_error_pct=0.2))

@@ -25,7 +25,9 @@ def flex() -> Vehicle:
 def test_stoichiometry_follows_the_blend() -> None:
     """Heywood, appendix D, by way of the fuels that are named."""
     for name, percent in (("petrol", 0.0), ("E10", 10.0), ("E85", 85.0), ("ethanol", 100.0)):
-        assert float(stoich_with_ethanol(percent)) == pytest.approx(FUELS[name].stoich_afr, abs=0.06)
+        assert float(stoich_with_ethanol(percent)) == pytest.approx(
+            FUELS[name].stoich_afr, abs=0.06
+        )
 
 
 def test_logged_ethanol_explains_the_pulse_width_of_another_tank() -> None:
@@ -40,7 +42,9 @@ def test_logged_ethanol_explains_the_pulse_width_of_another_tank() -> None:
     before = np.nanmedian(make_frame(log, vehicle).fuel_ratio)
     assert np.nanmedian(make_frame(told, flex()).fuel_ratio) == pytest.approx(before, rel=1e-3)
     # A car that is not said to be flex has no such sensor, whatever a column holds.
-    assert np.nanmedian(make_frame(told, vehicle).fuel_ratio) == pytest.approx(before * factor, rel=1e-3)
+    assert np.nanmedian(make_frame(told, vehicle).fuel_ratio) == pytest.approx(
+        before * factor, rel=1e-3
+    )
 
 
 def test_tanks_are_not_pooled_without_their_ethanol() -> None:

@@ -29,7 +29,15 @@ def test_nothing_speaks_against_a_sound_log(heron_log: Log, heron_vehicle: Vehic
     proofs = prove(heron_log, heron_vehicle)
     assert [p for p in proofs if p.verdict == "contradicts"] == []
     agreeing = {p.role for p in proofs if p.verdict == "agrees"}
-    assert {Role.RPM, Role.MAP, Role.LAMBDA, Role.TARGET, Role.PULSE_WIDTH, Role.STFT, Role.DUTY} <= agreeing
+    assert {
+        Role.RPM,
+        Role.MAP,
+        Role.LAMBDA,
+        Role.TARGET,
+        Role.PULSE_WIDTH,
+        Role.STFT,
+        Role.DUTY,
+    } <= agreeing
 
 
 @pytest.mark.parametrize("factor", [0.01, 0.5, 2.0])
@@ -69,7 +77,11 @@ def test_petrol_scale_on_e85_is_seen_although_a_ratio_of_it_could_be_lambda(
 ) -> None:
     """Shown on petrol's scale, read on the fuel's: 1.5 everywhere."""
     wrong = changed(heron_log, Role.LAMBDA, heron_log[Role.LAMBDA] * 1.5)
-    told = [p for p in prove(wrong, heron_vehicle) if p.role is Role.LAMBDA and p.verdict == "contradicts"]
+    told = [
+        p
+        for p in prove(wrong, heron_vehicle)
+        if p.role is Role.LAMBDA and p.verdict == "contradicts"
+    ]
     assert "1.50 × target" in str(told[0].said) or "1.5" in str(told[0].said)
 
 

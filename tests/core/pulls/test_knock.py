@@ -36,7 +36,9 @@ def knocked(heron_vehicle: Vehicle) -> PullReport:
 def test_events_are_told_once_with_where_they_were(knocked: PullReport) -> None:
     first, second = knock_events(knocked.conditions, knocked.pulls)
     assert (first.deg, second.deg) == (2.5, 4.0) and first.pull == second.pull == 0
-    assert first.rpm == pytest.approx(3700.0, abs=60.0) and second.rpm == pytest.approx(5800.0, abs=60.0)
+    assert first.rpm == pytest.approx(3700.0, abs=60.0) and second.rpm == pytest.approx(
+        5800.0, abs=60.0
+    )
     # Given back in steps is one event, to its end.
     assert first.end_s - first.start_s == pytest.approx(17 / 50.0, abs=0.03)
     assert first.map_kpa == pytest.approx(178.0) and np.isnan(first.spark_deg)
@@ -67,7 +69,9 @@ def test_other_axes_need_what_they_are_read_by(knocked: PullReport, heron_vehicl
 
 
 def test_files_hold_what_was_seen(knocked: PullReport) -> None:
-    rows = list(csv.DictReader(io.StringIO(knock_list(knock_events(knocked.conditions, knocked.pulls)))))
+    rows = list(
+        csv.DictReader(io.StringIO(knock_list(knock_events(knocked.conditions, knocked.pulls))))
+    )
     assert [row["knock_retard_deg"] for row in rows] == ["2.5", "4"] and rows[0]["pull"] == "1"
     assert rows[0]["spark_deg"] == ""
     samples = knock_samples(knocked.conditions, knocked.baro_kpa)

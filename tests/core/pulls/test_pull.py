@@ -74,7 +74,9 @@ def test_without_a_barometer_the_standard_atmosphere_counts(heron_vehicle: Vehic
     log = run_up()
     without = replace(log, channels={r: v for r, v in log.channels.items() if r != Role.BARO})
     assert pull_of(without, heron_vehicle).boost_kpa == pytest.approx(178.0 - 101.325)
-    assert pull_of(without, heron_vehicle, 1500.0).boost_kpa == pytest.approx(178.0 - 84.56, abs=0.01)
+    assert pull_of(without, heron_vehicle, 1500.0).boost_kpa == pytest.approx(
+        178.0 - 84.56, abs=0.01
+    )
     with pytest.raises(BadInputError, match="allowed are -500 to 6000 m"):
         find_pulls([without], heron_vehicle, 9000.0)
 
@@ -102,7 +104,9 @@ def test_lean_and_rich_are_told_with_where(heron_vehicle: Vehicle) -> None:
         ({"duty": 99.0}, "no more fuel to be had"),
     ],
 )
-def test_what_is_dangerous_comes_first(heron_vehicle: Vehicle, changed: dict[str, float], words: str) -> None:
+def test_what_is_dangerous_comes_first(
+    heron_vehicle: Vehicle, changed: dict[str, float], words: str
+) -> None:
     assert words in str(verdict_on_pull(pull_of(run_up(**changed), heron_vehicle)))
 
 
@@ -128,7 +132,10 @@ def test_a_drive_without_pulls_has_none(heron_vehicle: Vehicle) -> None:
 def test_a_run_begun_hot_right_after_another_is_told_as_heat_soak(heron_vehicle: Vehicle) -> None:
     pull = pull_of(run_up(), heron_vehicle)
     soon = replace(
-        pull, start_s=pull.end_s + 60.0, end_s=pull.end_s + 65.0, intake_from_c=pull.intake_from_c + 11.0
+        pull,
+        start_s=pull.end_s + 60.0,
+        end_s=pull.end_s + 65.0,
+        intake_from_c=pull.intake_from_c + 11.0,
     )
     assert "11 °C hotter than the run 60 s before" in str(verdict_on_pull(soon, pull))
     for other in (

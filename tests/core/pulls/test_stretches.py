@@ -90,7 +90,9 @@ def test_flicker_of_the_sensor_is_no_lift_and_a_real_dip_is() -> None:
 
 def test_half_a_throttle_is_partial_and_a_wide_one_beside_a_full_pull_is_not_another() -> None:
     opening = (0.4, 80.0, 2500.0, 2600.0, 3)
-    log = log_of([CRUISE, opening, (3.0, 99.0, 2600.0, 5000.0, 3), CRUISE, (4.0, 75.0, 2500.0, 4500.0, 3)])
+    log = log_of(
+        [CRUISE, opening, (3.0, 99.0, 2600.0, 5000.0, 3), CRUISE, (4.0, 75.0, 2500.0, 4500.0, 3)]
+    )
     assert [kind for kind, _, _ in spans(log)] == ["full", "partial"]
 
 

@@ -52,7 +52,8 @@ def test_the_first_tenths_are_acceleration_enrichment_by_the_pulse_width(
     blind = {r: v for r, v in log.channels.items() if r not in (Role.PULSE_WIDTH, Role.DUTY)}
     without = find_pulls([replace(log, channels=blind)], heron_vehicle)
     assert all(p.settles_s == 0.5 for p in without.pulls)
-    # The simulated ECU enriches while MAP rises; that is over within its decay of 0.35 s and a little more.
+    # The simulated ECU enriches while MAP rises; that is over within its decay of 0.35 s and a
+    # little more.
     fuel = report.conditions.motion.enrichment
     for pull in full:
         after = slice(pull.start + int(25 * pull.settles_s) + 2, pull.stop)

@@ -24,7 +24,9 @@ def test_the_clock_begins_with_the_pull(heron_vehicle: Vehicle) -> None:
     np.testing.assert_allclose(trace.lanes[Lane.BOOST][first:stop], 178.0 - 97.0)
     assert Lane.SPARK not in trace.lanes and Lane.DUTY not in trace.lanes
     # 3500 rpm in 4.98 s.
-    assert np.median(trace.lanes[Lane.PUSH][first + 20 : stop - 20]) == pytest.approx(3500.0 / 4.98, rel=0.01)
+    assert np.median(trace.lanes[Lane.PUSH][first + 20 : stop - 20]) == pytest.approx(
+        3500.0 / 4.98, rel=0.01
+    )
 
 
 def test_channels_over_engine_speed_and_their_difference(heron_vehicle: Vehicle) -> None:

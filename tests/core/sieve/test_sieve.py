@@ -20,7 +20,15 @@ from lean_trim.core.drive.sensor import end_stops
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.rules_limits import airflow_pegged
-from lean_trim.core.sieve.sieve import MANUAL, MANUAL_BIT, RULES, SieveSettings, Sifted, reasons_at, sift
+from lean_trim.core.sieve.sieve import (
+    MANUAL,
+    MANUAL_BIT,
+    RULES,
+    SieveSettings,
+    Sifted,
+    reasons_at,
+    sift,
+)
 from tests.builders import maf_vehicle, make_log, small_vehicle, with_channel, without
 
 N = 2000
@@ -29,7 +37,9 @@ STEADY = make_log(TIME, np.full(N, 2500.0), np.full(N, 50.0))
 LATE = slice(1000, 1100)
 
 
-def sifted(log: Log, settings: SieveSettings | None = None, by_hand: np.ndarray | None = None) -> Sifted:
+def sifted(
+    log: Log, settings: SieveSettings | None = None, by_hand: np.ndarray | None = None
+) -> Sifted:
     return sift(conditions_of(log), settings or SieveSettings(), by_hand)
 
 
@@ -132,14 +142,17 @@ def test_missing_optional_channels_do_not_stop_the_sieve() -> None:
 def test_regimes_are_told_apart() -> None:
     rpm = np.repeat([0.0, 900.0, 2500.0, 3000.0, 2800.0], 400)
     throttle = np.repeat([0.0, 0.5, 15.0, 95.0, 0.0], 400)
-    log = with_channel(make_log(TIME, np.maximum(rpm, 1.0), np.full(N, 50.0)), Role.THROTTLE, throttle)
+    log = with_channel(
+        make_log(TIME, np.maximum(rpm, 1.0), np.full(N, 50.0)), Role.THROTTLE, throttle
+    )
     log = with_channel(
         with_channel(log, Role.RPM, rpm), Role.SPEED, np.repeat([0.0, 0.0, 60.0, 80.0, 80.0], 400)
     )
     width = log[Role.PULSE_WIDTH].copy()
     width[1600:] = 0.0
     regime = classify(
-        Motion(make_frame(with_channel(log, Role.PULSE_WIDTH, width), small_vehicle())), RegimeSettings()
+        Motion(make_frame(with_channel(log, Role.PULSE_WIDTH, width), small_vehicle())),
+        RegimeSettings(),
     )
     expected = [Regime.STOPPED, Regime.IDLE, Regime.CRUISE, Regime.FULL_THROTTLE, Regime.OVERRUN]
     assert [int(regime[i]) for i in (200, 600, 1000, 1400, 1800)] == [int(e) for e in expected]
@@ -157,14 +170,16 @@ def test_without_coolant_the_engine_is_cold_until_a_while_after_feedback_comes_o
     assert TIME[~cold].min() == pytest.approx(70.0, abs=1.0)
     assert not cold[TIME > 71.0].any()
     assert sift(conditions, SieveSettings()).counts["cold"] == cold.sum()
-    assert not (conditions_of(with_channel(blind, Role.COOLANT, 88.0)).regime == Regime.WARM_UP).any()
+    assert not (
+        conditions_of(with_channel(blind, Role.COOLANT, 88.0)).regime == Regime.WARM_UP
+    ).any()
 
 
 def test_settling_after_a_flash_is_left_out_as_long_as_the_user_says() -> None:
     assert sifted(STEADY).counts["settling"] == 0
-    assert sifted(STEADY, SieveSettings({"settling.minutes": 1.0})).seconds["settling"] == pytest.approx(
-        60.0, abs=0.1
-    )
+    assert sifted(STEADY, SieveSettings({"settling.minutes": 1.0})).seconds[
+        "settling"
+    ] == pytest.approx(60.0, abs=0.1)
 
 
 def test_airflow_at_the_end_of_the_field_is_no_evidence() -> None:
@@ -217,7 +232,10 @@ def test_a_sensor_that_does_not_answer_the_engine_is_stuck() -> None:
     assert not result.used[(TIME > 39.6) & (TIME < 52.4)].any()
     assert sifted(moving()).counts["stuck"] == 0
     assert sifted(held(moving(), 43.0, 45.0)).counts["stuck"] == 0
-    assert sifted(held(moving(), 43.0, 45.0), SieveSettings({"stuck.still_s": 1.0})).counts["stuck"] > 0
+    assert (
+        sifted(held(moving(), 43.0, 45.0), SieveSettings({"stuck.still_s": 1.0})).counts["stuck"]
+        > 0
+    )
 
 
 def test_trims_that_run_away_give_a_stuck_sensor_away_at_one_load() -> None:
@@ -240,9 +258,9 @@ def test_only_changes_of_a_believed_enrichment_are_left_out() -> None:
     log = with_channel(STEADY, Role.PULSE_WIDTH, (STEADY[Role.PULSE_WIDTH] - 0.82) * more + 0.82)
     assert not sifted(log).reason_bits[(TIME > 46.0) & (TIME < 59.0)].any()
     assert sifted(log).seconds["enrichment"] == pytest.approx(0.6, abs=0.3)
-    assert sifted(log, SieveSettings({"enrichment.rate": 0.0})).seconds["enrichment"] == pytest.approx(
-        15.0, abs=0.5
-    )
+    assert sifted(log, SieveSettings({"enrichment.rate": 0.0})).seconds[
+        "enrichment"
+    ] == pytest.approx(15.0, abs=0.5)
 
 
 def test_every_knob_stands_within_its_range_and_refuses_what_is_outside() -> None:
@@ -262,9 +280,13 @@ def test_turning_a_knob_back_leaves_no_trace() -> None:
     assert turned.turned("tip", "after_s", 0.5) == SieveSettings()
 
 
-def test_sifting_from_an_earlier_result_gives_what_sifting_anew_gives(heron_solution: Solution) -> None:
+def test_sifting_from_an_earlier_result_gives_what_sifting_anew_gives(
+    heron_solution: Solution,
+) -> None:
     conditions, first = heron_solution.prepared.conditions, heron_solution.sifted
-    settings = SieveSettings({"tip.throttle_rate": 12.0, "fuel_cut.after_s": 3.0}, frozenset({"slip"}))
+    settings = SieveSettings(
+        {"tip.throttle_rate": 12.0, "fuel_cut.after_s": 3.0}, frozenset({"slip"})
+    )
     quick, anew = sift(conditions, settings, previous=first), sift(conditions, settings)
     np.testing.assert_array_equal(quick.reason_bits, anew.reason_bits)
     assert quick.seconds == anew.seconds
@@ -276,7 +298,9 @@ def test_seconds_alone_are_those_no_other_reason_takes() -> None:
     result = sifted(log)
     assert result.alone["pressure"] == pytest.approx(4.0, abs=0.05)
     both = sifted(
-        with_channel(log, Role.BATTERY, np.where(np.isin(np.arange(N), np.arange(1000, 1100)), 10.0, 13.8))
+        with_channel(
+            log, Role.BATTERY, np.where(np.isin(np.arange(N), np.arange(1000, 1100)), 10.0, 13.8)
+        )
     )
     assert both.alone["pressure"] == 0.0
     assert both.seconds["pressure"] == pytest.approx(4.0, abs=0.05)
@@ -284,7 +308,9 @@ def test_seconds_alone_are_those_no_other_reason_takes() -> None:
 
 def test_knock_is_counted_but_not_left_out() -> None:
     result = sifted(
-        changed(Role.KNOCK, 3.0) if Role.KNOCK in STEADY else with_channel(STEADY, Role.KNOCK, _late(3.0))
+        changed(Role.KNOCK, 3.0)
+        if Role.KNOCK in STEADY
+        else with_channel(STEADY, Role.KNOCK, _late(3.0))
     )
     assert result.counts["knock"] == 100
     assert result.used[LATE].all()
@@ -307,7 +333,9 @@ def test_a_cell_merely_crossed_can_be_left_out() -> None:
     rpm = np.where((TIME > 50) & (TIME < 50.6), 3800.0, 2500.0)
     log = without(make_log(TIME, rpm, np.full(N, 50.0)), Role.SPEED)
     assert sifted(log).counts["crossed"] == 0
-    assert sifted(log, SieveSettings({"crossed.stay_s": 1.0})).counts["crossed"] == pytest.approx(18, abs=1)
+    assert sifted(log, SieveSettings({"crossed.stay_s": 1.0})).counts["crossed"] == pytest.approx(
+        18, abs=1
+    )
 
 
 def test_tailpipe_air_counts_only_for_a_sensor_that_sits_there() -> None:
@@ -318,7 +346,9 @@ def test_tailpipe_air_counts_only_for_a_sensor_that_sits_there() -> None:
     assert sift(conditions_of(idle, far), SieveSettings()).counts["dilution"] == N
 
 
-def test_full_throttle_on_a_part_throttle_target_is_left_out_where_the_table_means_another() -> None:
+def test_full_throttle_on_a_part_throttle_target_is_left_out_where_the_table_means_another() -> (
+    None
+):
     full = with_channel(STEADY, Role.THROTTLE, 95.0)
     assert sifted(full).counts["full_target"] == 0
     vehicle = small_vehicle()

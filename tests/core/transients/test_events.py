@@ -36,7 +36,8 @@ def test_nothing_moves_nothing_is_found() -> None:
 
 
 @pytest.mark.parametrize(
-    ("low", "high", "kind"), [(20.0, 50.0, Kind.TIP_IN), (50.0, 20.0, Kind.TIP_OUT), (95.0, 10.0, Kind.LIFT)]
+    ("low", "high", "kind"),
+    [(20.0, 50.0, Kind.TIP_IN), (50.0, 20.0, Kind.TIP_OUT), (95.0, 10.0, Kind.LIFT)],
 )
 def test_a_foot_that_moves_is_found_at_its_edge(low: float, high: float, kind: Kind) -> None:
     log = base()
@@ -57,7 +58,9 @@ def test_a_change_tells_how_quickly_the_foot_moved() -> None:
 
 def test_a_slow_foot_and_a_twitch_are_no_changes() -> None:
     log = base()
-    assert found_in(with_channel(log, Role.THROTTLE, ramp(log, 80.0, 20.0, 50.0, seconds=4.0))) == ()
+    assert (
+        found_in(with_channel(log, Role.THROTTLE, ramp(log, 80.0, 20.0, 50.0, seconds=4.0))) == ()
+    )
     assert found_in(with_channel(log, Role.THROTTLE, ramp(log, 80.0, 20.0, 23.0))) == ()
 
 
@@ -76,9 +79,13 @@ def test_what_stands_beside_it_names_it() -> None:
 def test_fuel_that_comes_back_is_found_with_the_length_of_the_cut() -> None:
     log = base()
     cut = (log.time_s > 60.0) & (log.time_s <= 63.0)
-    (event,) = found_in(with_channel(log, Role.PULSE_WIDTH, np.where(cut, 0.0, log[Role.PULSE_WIDTH])))
+    (event,) = found_in(
+        with_channel(log, Role.PULSE_WIDTH, np.where(cut, 0.0, log[Role.PULSE_WIDTH]))
+    )
     assert event.kind is Kind.AFTER_CUT
-    assert event.edge_s == pytest.approx(63.0, abs=0.1) and event.size == pytest.approx(3.0, abs=0.1)
+    assert event.edge_s == pytest.approx(63.0, abs=0.1) and event.size == pytest.approx(
+        3.0, abs=0.1
+    )
 
 
 def test_an_opening_that_ends_a_cut_is_the_return_of_fuel() -> None:
@@ -96,8 +103,12 @@ def planted(size_pct: float) -> Log:
     error = np.zeros(len(log))
     for edge in np.arange(40.0, 200.0, 20.0):
         since = log.time_s - edge
-        throttle += np.clip(since / 0.1, 0.0, 1.0) * 30.0 - np.clip((since - 8.0) / 6.0, 0.0, 1.0) * 30.0
-        error += np.where(since >= 0.0, size_pct / 100.0 * np.exp(-np.maximum(since, 0.0) / 0.4), 0.0)
+        throttle += (
+            np.clip(since / 0.1, 0.0, 1.0) * 30.0 - np.clip((since - 8.0) / 6.0, 0.0, 1.0) * 30.0
+        )
+        error += np.where(
+            since >= 0.0, size_pct / 100.0 * np.exp(-np.maximum(since, 0.0) / 0.4), 0.0
+        )
     log = with_channel(log, Role.THROTTLE, throttle)
     return with_channel(log, Role.LAMBDA, log[Role.LAMBDA] * (1.0 + error))
 
@@ -120,7 +131,9 @@ def test_a_class_tells_peak_area_and_settling() -> None:
         assert one.mean_of("lean_pct")[0] == pytest.approx(10.0, abs=1.2)
         assert one.mean_of("rich_pct")[0] < 1.0
         # Area of the exponential above the floor of 1 %: 10·0.4 - 0.4·1 - 1·0.4·ln 10 (by hand).
-        assert one.mean_of("lean_area")[0] == pytest.approx(4.0 - 0.4 - 0.4 * np.log(10.0), rel=0.15)
+        assert one.mean_of("lean_area")[0] == pytest.approx(
+            4.0 - 0.4 - 0.4 * np.log(10.0), rel=0.15
+        )
         assert one.mean_of("settles_s")[0] == pytest.approx(0.4 * np.log(10.0 / 3.0), abs=0.15)
         np.testing.assert_allclose(one.mean_pct[after], 10.0 * np.exp(-GRID[after] / 0.4), atol=1.2)
 

@@ -54,12 +54,17 @@ def test_warm_up_idle_and_sentences_of_herons_first_drive(heron_solution: object
 
 
 @pytest.mark.slow
-def test_a_log_of_another_table_shows_the_same_quick_changes(heron_vehicle: Vehicle, heron_log: Log) -> None:
+def test_a_log_of_another_table_shows_the_same_quick_changes(
+    heron_vehicle: Vehicle, heron_log: Log
+) -> None:
     """Joined with a later drive, an earlier log is read by the table it was driven on."""
     other = heron_vehicle.table.with_values(0.8 * heron_vehicle.table.values)
     alone = transients_of(solve([heron_log], heron_vehicle))
-    # The same drive taken for one on the present table's elder brother: only the table to correct differs.
-    again = transients_of(solve([DrivenLog(heron_log, heron_vehicle.table)], heron_vehicle.with_table(other)))
+    # The same drive taken for one on the present table's elder brother: only the table to correct
+    # differs.
+    again = transients_of(
+        solve([DrivenLog(heron_log, heron_vehicle.table)], heron_vehicle.with_table(other))
+    )
     assert abs(again.film.share - alone.film.share) < alone.film.share_se
     assert abs(again.film.tau_s - alone.film.tau_s) < alone.film.tau_se_s
     assert [c.key for c in again.classes] == [c.key for c in alone.classes]

@@ -77,7 +77,9 @@ def asked(
     return Change(one, *amounts, way, fade_times, FLAT, FLAT, FLAT, FLAT, said)
 
 
-def written(name: str, tables: Mapping[str, Table], *changes: Change, film: WallFilm = FILM) -> Written:
+def written(
+    name: str, tables: Mapping[str, Table], *changes: Change, film: WallFilm = FILM
+) -> Written:
     return correction_to_write(name, tables, Told(changes, film, (), ()))
 
 
@@ -88,7 +90,9 @@ def cells(name: str, found: Written) -> np.ndarray:
 
 def test_twice_of_what_is_added_doubles_the_cells_that_were_read() -> None:
     table = curve_of(ENRICHMENT, RATES, [0, 0, 6, 12, 20])
-    found = written(ENRICHMENT, {ENRICHMENT: table}, asked(11.0, 22.0, [180.0, 200.0, 210.0, 220.0] * 2))
+    found = written(
+        ENRICHMENT, {ENRICHMENT: table}, asked(11.0, 22.0, [180.0, 200.0, 210.0, 220.0] * 2)
+    )
     after = cells(ENRICHMENT, found)
     # 12 to 13 % is what the table holds there, and as much again is asked for; neighbours go along.
     assert after[3] == pytest.approx(24.0, abs=1.5)
@@ -116,7 +120,9 @@ def test_a_grid_is_moved_at_the_engine_speeds_that_were_driven() -> None:
         Axis("MAP rate", "kPa/s", np.array(RATES, float)),
         Axis(SPEED, "rpm", np.array([1000.0, 3000.0, 6000.0])),
     )
-    table = correction_table(ENRICHMENT, axes, np.repeat([[0.0], [0.0], [6.0], [12.0], [20.0]], 3, axis=1))
+    table = correction_table(
+        ENRICHMENT, axes, np.repeat([[0.0], [0.0], [6.0], [12.0], [20.0]], 3, axis=1)
+    )
     slow = asked(12.0, 24.0, [200.0] * 8, rpm=1000.0)
     quick = asked(12.0, 12.0, [200.0] * 8, rpm=6000.0)
     after = cells(ENRICHMENT, written(ENRICHMENT, {ENRICHMENT: table}, slow, quick))
@@ -138,7 +144,10 @@ def test_a_closing_that_would_be_lean_afterwards_is_left() -> None:
     rates, held = [-400, -100, -40, 40, 400], [0.0, 0.0, 0.0, 0.0, 20.0]
     table = curve_of(ENRICHMENT, rates, held)
     closing = asked(0.0, -24.0, [-400.0] * 8, Kind.TIP_OUT, Way.AS_NEEDED, decay_s=0.4)
-    quick = {ENRICHMENT: table, ENRICHMENT_FADE: curve_of(ENRICHMENT_FADE, [1000, 6000], [0.4, 0.4])}
+    quick = {
+        ENRICHMENT: table,
+        ENRICHMENT_FADE: curve_of(ENRICHMENT_FADE, [1000, 6000], [0.4, 0.4]),
+    }
     after = cells(ENRICHMENT, written(ENRICHMENT, quick, closing))
     # Half of what is asked for at once.
     assert after[0] == pytest.approx(-12.0, abs=1.0) and after[-1] == 20.0
@@ -146,7 +155,9 @@ def test_a_closing_that_would_be_lean_afterwards_is_left() -> None:
     assert written(ENRICHMENT, slow, closing).table is None
     # A table over opening alone knows no closing.
     assert (
-        written(ENRICHMENT, {ENRICHMENT: curve_of(ENRICHMENT, RATES, [0, 0, 6, 12, 20])}, closing).table
+        written(
+            ENRICHMENT, {ENRICHMENT: curve_of(ENRICHMENT, RATES, [0, 0, 6, 12, 20])}, closing
+        ).table
         is None
     )
 
@@ -161,7 +172,9 @@ def test_times_to_fade_in_and_fuel_after_a_cut() -> None:
     lengths = curve_of(AFTER_CUT, [0.5, 3, 8], [2, 4, 6])
     after = cells(AFTER_CUT, written(AFTER_CUT, {AFTER_CUT: lengths}, cut, slow))
     assert after[1] == pytest.approx(20.0, abs=1.0)
-    fades = cells(AFTER_CUT_FADE, written(AFTER_CUT_FADE, {AFTER_CUT_FADE: replace(fade, name="")}, cut))
+    fades = cells(
+        AFTER_CUT_FADE, written(AFTER_CUT_FADE, {AFTER_CUT_FADE: replace(fade, name="")}, cut)
+    )
     assert fades[1] == pytest.approx(0.7, abs=0.03)
     assert written(AFTER_CUT, {AFTER_CUT: lengths}, slow).table is None
 
@@ -181,7 +194,9 @@ def bins(errors: Mapping[float, float], spread: float = 0.5) -> tuple[Temperatur
 
 def test_warm_up_follows_what_is_missing_and_stays_where_nothing_was_driven() -> None:
     table = curve_of(WARM_UP, [-20, 0, 20, 40, 60, 80], [40, 30, 20, 12, 6, 0])
-    told = Told((), FILM, bins({35.0: -8.0, 45.0: -7.0, 55.0: -4.0, 65.0: -1.0, 75.0: 0.4, 85.0: 0.3}), ())
+    told = Told(
+        (), FILM, bins({35.0: -8.0, 45.0: -7.0, 55.0: -4.0, 65.0: -1.0, 75.0: 0.4, 85.0: 0.3}), ()
+    )
     found = correction_to_write(WARM_UP, {WARM_UP: table}, told)
     after = cells(WARM_UP, found)
     np.testing.assert_array_equal(after[:2], [40, 30])
@@ -191,26 +206,34 @@ def test_warm_up_follows_what_is_missing_and_stays_where_nothing_was_driven() ->
         and after[4] == pytest.approx(3.7, abs=0.6)
         and after[5] == pytest.approx(0.0, abs=0.4)
     )
-    lean = Told((), FILM, bins({35.0: 8.0, 45.0: 7.0, 55.0: 4.0, 65.0: 1.0, 75.0: 0.4, 85.0: 0.3}), ())
+    lean = Told(
+        (), FILM, bins({35.0: 8.0, 45.0: 7.0, 55.0: 4.0, 65.0: 1.0, 75.0: 0.4, 85.0: 0.3}), ()
+    )
     more = cells(WARM_UP, correction_to_write(WARM_UP, {WARM_UP: table}, lean))
     assert more[3] == pytest.approx(12.0 + 7.2 * 1.12, abs=1.5)
     assert "stays unburnt" in str(found.said)
     # What the warm engine is off by is the airflow table's.
     level = Told((), FILM, bins({35.0: 3.0, 55.0: 3.0, 85.0: 3.0}), ())
     np.testing.assert_array_equal(
-        cells(WARM_UP, correction_to_write(WARM_UP, {WARM_UP: table}, level)), cells_of(WARM_UP, table)
+        cells(WARM_UP, correction_to_write(WARM_UP, {WARM_UP: table}, level)),
+        cells_of(WARM_UP, table),
     )
 
 
 def test_air_temperature_takes_the_slope_and_leaves_the_level() -> None:
     table = curve_of(AIR_TEMPERATURE, [0, 20, 40, 60], [0, 0, 0, 0])
     told = Told((), FILM, (), bins({15.0: 8.0, 25.0: 4.0, 35.0: 0.0, 45.0: -4.0}))
-    after = cells(AIR_TEMPERATURE, correction_to_write(AIR_TEMPERATURE, {AIR_TEMPERATURE: table}, told))
+    after = cells(
+        AIR_TEMPERATURE, correction_to_write(AIR_TEMPERATURE, {AIR_TEMPERATURE: table}, told)
+    )
     assert after[1] > 2.0 and after[2] < -1.0 and abs(after.mean()) < 2.5
     # What may be chance asks for nothing.
     noisy = Told((), FILM, (), bins({15.0: 3.0, 45.0: -3.0}, spread=4.0))
     assert (
-        cells(AIR_TEMPERATURE, correction_to_write(AIR_TEMPERATURE, {AIR_TEMPERATURE: table}, noisy)) == 0.0
+        cells(
+            AIR_TEMPERATURE, correction_to_write(AIR_TEMPERATURE, {AIR_TEMPERATURE: table}, noisy)
+        )
+        == 0.0
     ).all()
 
 
@@ -218,9 +241,13 @@ def test_the_film_itself_is_written_over_load_and_over_coolant() -> None:
     share = curve_of(WALL_SHARE, [20, 60, 100], [10, 10, 10])
     time = curve_of(WALL_TIME, [-40, 45, 85], [0.9, 0.5, 0.2])
     tables = {WALL_SHARE: share, WALL_TIME: time}
-    np.testing.assert_allclose(cells(WALL_SHARE, written(WALL_SHARE, tables)), [18.0, 22.0, 26.0], atol=0.02)
+    np.testing.assert_allclose(
+        cells(WALL_SHARE, written(WALL_SHARE, tables)), [18.0, 22.0, 26.0], atol=0.02
+    )
     # A cold film that was not measured keeps its ratio to the warm one.
-    np.testing.assert_allclose(cells(WALL_TIME, written(WALL_TIME, tables)), [1.8, 1.0, 0.4], atol=0.01)
+    np.testing.assert_allclose(
+        cells(WALL_TIME, written(WALL_TIME, tables)), [1.8, 1.0, 0.4], atol=0.01
+    )
     cold = Told((), FILM, (), (), ColdFilm(45.0, 0.35, 0.05, 0.8, 0.15, 12))
     after = cells(WALL_TIME, correction_to_write(WALL_TIME, tables, cold))
     assert after[1] == pytest.approx(0.8, abs=0.01) and after[2] == pytest.approx(0.4, abs=0.01)
@@ -231,7 +258,9 @@ def test_the_film_itself_is_written_over_load_and_over_coolant() -> None:
 def test_a_field_is_as_fine_as_it_shows() -> None:
     fine = limits_of(WARM_UP, curve_of(WARM_UP, [0, 80], [12.25, 0]))
     assert fine.resolution == pytest.approx(0.01) and fine.lowest == -50.0 and fine.highest == 400.0
-    assert limits_of(WALL_TIME, curve_of(WALL_TIME, [0, 80], [1, 2])).resolution == pytest.approx(0.01)
+    assert limits_of(WALL_TIME, curve_of(WALL_TIME, [0, 80], [1, 2])).resolution == pytest.approx(
+        0.01
+    )
 
 
 SOON = (GRID >= 0.0) & (GRID <= 1.5)
@@ -240,7 +269,9 @@ LEANED = (Kind.TIP_IN, Kind.STAB, Kind.AFTER_CUT)
 
 def leanest(report: TransientReport) -> float:
     """Largest lean peak of the mean of a sort."""
-    return float(max(np.nanmax(c.of.mean_pct[SOON]) for c in report.changes if c.of.key.kind in LEANED))
+    return float(
+        max(np.nanmax(c.of.mean_pct[SOON]) for c in report.changes if c.of.key.kind in LEANED)
+    )
 
 
 def driven(vehicle: Vehicle, seed: int) -> TransientReport:
@@ -254,7 +285,9 @@ def test_two_rounds_on_heron_leave_no_lean_peak() -> None:
     first = driven(vehicle, 1)
     assert leanest(first) > 7.0
     assert max(m.lean_pct for c in first.changes for m in c.of.events) > 10.0
-    asked_for = {name: table_to_write(first, name, vehicle.corrections) for name in vehicle.corrections}
+    asked_for = {
+        name: table_to_write(first, name, vehicle.corrections) for name in vehicle.corrections
+    }
     assert all(w.table is not None for w in asked_for.values())
     better = {name: w.table for name, w in asked_for.items() if w.table is not None}
     # Every amount goes up, and fades later.

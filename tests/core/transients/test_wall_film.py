@@ -57,7 +57,8 @@ def since(n: int, row: int) -> np.ndarray:
 
 
 def test_a_step_of_fuel_reaches_the_cylinder_as_the_film_lets_it() -> None:
-    # Aquino, SAE 810494 (from memory): (1 - X)·F1 + X·F0 + X·(F1 - F0)·(1 - exp(-t/τ)) after a step.
+    # Aquino, SAE 810494 (from memory): (1 - X)·F1 + X·F0 + X·(F1 - F0)·(1 - exp(-t/τ)) after a
+    # step.
     n, row = 600, 200
     fuel = np.where(np.arange(n) < row, 0.5, 1.0)
     t = since(n, row)
@@ -112,7 +113,9 @@ def test_fuel_after_a_cut_is_more_by_what_has_evaporated(cut_s: float, first_pct
 def test_gas_is_pushed_through_the_pipe_by_what_comes_after_it() -> None:
     time = STEP_S * np.arange(400)
     steady = 10.0 * time
-    np.testing.assert_allclose(pushed_through(time, time, steady, 3.0)[:300] - time[:300], 0.3, atol=1e-9)
+    np.testing.assert_allclose(
+        pushed_through(time, time, steady, 3.0)[:300] - time[:300], 0.3, atol=1e-9
+    )
     # Twice the flow from 1 s on: what left just before is half-way through by then.
     faster = np.where(time < 1.0, 10.0 * time, 10.0 + 20.0 * (time - 1.0))
     through = pushed_through(time, time, faster, 3.0)
@@ -154,7 +157,9 @@ def test_neither_a_slow_sensor_nor_a_wrong_table_passes_for_film(heron_vehicle: 
 
     plain = film_of(heron_vehicle, 0.0)
     late = film_of(heron_vehicle, 0.06)
-    assert late.map_lag_s == pytest.approx(0.06, abs=0.02) and plain.map_lag_s == pytest.approx(0.0, abs=0.02)
+    assert late.map_lag_s == pytest.approx(0.06, abs=0.02) and plain.map_lag_s == pytest.approx(
+        0.0, abs=0.02
+    )
     # Within the errors of two short drives; over many cars it is less than 0.03 (docs/accuracy.md).
     assert abs(late.share - plain.share) < 2.0 * np.hypot(late.share_se, plain.share_se)
     table = heron_vehicle.table

@@ -28,8 +28,12 @@ def test_steps_of_temperature_have_their_mean_and_what_the_ecu_adds() -> None:
     found = over_temperature(coolant, error, EVERY, SECONDS, given_pct=np.full(N, 8.0))
     assert [b.at_c for b in found] == [25.0, 35.0, 45.0, 55.0]
     for one in found:
-        assert one.error_pct == pytest.approx(-(60.0 - one.at_c) / 10.0, abs=2.0 * one.std_error_pct)
-        assert one.proposed_pct == pytest.approx(100.0 * (1.08 * (1.0 + one.error_pct / 100.0) - 1.0))
+        assert one.error_pct == pytest.approx(
+            -(60.0 - one.at_c) / 10.0, abs=2.0 * one.std_error_pct
+        )
+        assert one.proposed_pct == pytest.approx(
+            100.0 * (1.08 * (1.0 + one.error_pct / 100.0) - 1.0)
+        )
     assert sum(b.seconds for b in found) == pytest.approx(N * STEP_S, abs=1.0)
 
 
@@ -64,7 +68,9 @@ def test_an_idle_is_told_by_its_mean_speed_at_rest() -> None:
 
 def test_an_idle_within_its_noise_is_left() -> None:
     rng = np.random.default_rng(2)
-    found = idle_of(TIME, STEP_S, SECONDS, EVERY, 0.3 + rng.normal(0.0, 2.0, N), np.full(N, 900.0), {})
+    found = idle_of(
+        TIME, STEP_S, SECONDS, EVERY, 0.3 + rng.normal(0.0, 2.0, N), np.full(N, 900.0), {}
+    )
     assert found is not None and found.is_noise and found.swings == ()
 
 
@@ -110,7 +116,9 @@ def simulated(faults: str) -> TransientReport:
 def test_a_simulated_idle_that_hunts_is_still_an_idle() -> None:
     found = simulated("idle-hunts").idle
     assert found is not None and found.loop is Loop.AIR
-    assert any(s.what == SPEED and s.peak_to_peak > 150.0 and 1.2 < s.period_s < 2.4 for s in found.swings)
+    assert any(
+        s.what == SPEED and s.peak_to_peak > 150.0 and 1.2 < s.period_s < 2.4 for s in found.swings
+    )
 
 
 @pytest.mark.slow

@@ -18,7 +18,9 @@ from lean_trim.formats.logs import read_raw
 MDF = FOLDER / "heron.mf4"
 
 
-def test_a_reader_that_takes_too_long_is_ended(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_a_reader_that_takes_too_long_is_ended(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     monkeypatch.setattr(parent, "READ_S", 0.3)
     monkeypatch.setattr(parent, "READ_S_PER_BYTE", 0.0)
     ready = "import json; print(json.dumps(dict(ready=True)), flush=True)"
@@ -43,8 +45,12 @@ def instead(folder: Path, code: str) -> Path:
 
 
 def _children() -> list[str]:
-    listed = subprocess.run(["ps", "-eo", "args"], capture_output=True, text=True, check=True).stdout
-    return [line for line in listed.splitlines() if "decode.apart.child" in line and str(MDF) in line]
+    listed = subprocess.run(
+        ["ps", "-eo", "args"], capture_output=True, text=True, check=True
+    ).stdout
+    return [
+        line for line in listed.splitlines() if "decode.apart.child" in line and str(MDF) in line
+    ]
 
 
 @pytest.mark.parametrize("code", ["import os; os.abort()", "raise SystemExit(0)", "print(1.5)"])
@@ -66,7 +72,11 @@ def test_a_reader_that_asks_for_too_much_memory_says_so() -> None:
         f"sys.argv = ['child', 'MDF', {str(MDF)!r}, '{{}}']; child.main()"
     )
     done = subprocess.run(
-        [sys.executable, "-c", code], input=b"[0, 1, 2]\n", capture_output=True, timeout=60, check=False
+        [sys.executable, "-c", code],
+        input=b"[0, 1, 2]\n",
+        capture_output=True,
+        timeout=60,
+        check=False,
     )
     last = [json.loads(line) for line in done.stdout.splitlines() if line.startswith(b"{")][-1]
     assert "memory" in last["failed"] or "Memory" in last["failed"]

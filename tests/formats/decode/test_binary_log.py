@@ -99,7 +99,9 @@ def test_slow_mdf_channels_are_held_and_their_updates_told(tmp_path: Path) -> No
         mdf.save(path)
     log = open_log(path, 14.7).log
     np.testing.assert_allclose(log[Role.COOLANT], np.repeat(slow, 25)[:N])
-    np.testing.assert_array_equal(np.flatnonzero(log.update_mask(Role.COOLANT)), np.arange(0, N, 25))
+    np.testing.assert_array_equal(
+        np.flatnonzero(log.update_mask(Role.COOLANT)), np.arange(0, N, 25)
+    )
     assert np.isnan(log[Role.BATTERY][:1500]).all()
     assert set(np.unique(log[Role.BATTERY][1500:])) == {14.0}
 

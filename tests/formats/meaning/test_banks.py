@@ -33,8 +33,12 @@ def log(lambdas: tuple[str, ...]) -> dict[Role, np.ndarray]:
     return mapped({**names, **trims, **long})
 
 
-@pytest.mark.parametrize(("name", "short", "long"), [("Lambda B1", 0.0, 3.0), ("Lambda B2", 10.0, 7.0)])
-def test_the_only_lambda_goes_with_the_trims_of_its_bank(name: str, short: float, long: float) -> None:
+@pytest.mark.parametrize(
+    ("name", "short", "long"), [("Lambda B1", 0.0, 3.0), ("Lambda B2", 10.0, 7.0)]
+)
+def test_the_only_lambda_goes_with_the_trims_of_its_bank(
+    name: str, short: float, long: float
+) -> None:
     channels = log((name,))
     assert np.median(channels[Role.STFT]) == pytest.approx(short, abs=0.3)
     assert np.median(channels[Role.LTFT]) == pytest.approx(long, abs=0.3)
@@ -48,7 +52,8 @@ def test_a_lambda_of_both_banks_goes_with_their_mean(names: tuple[str, ...]) -> 
 def test_the_difference_of_the_banks_is_kept_beside_their_mean() -> None:
     gap = log(("Lambda B1", "Lambda B2"))[Role.BANK_GAP]
     wanted = 100.0 * (
-        (1.0 + 0.02 * WAVE) * (1.03 + 0.01 * WAVE) / ((1.1 + 0.02 * WAVE) * (1.07 + 0.01 * WAVE)) - 1.0
+        (1.0 + 0.02 * WAVE) * (1.03 + 0.01 * WAVE) / ((1.1 + 0.02 * WAVE) * (1.07 + 0.01 * WAVE))
+        - 1.0
     )
     np.testing.assert_allclose(gap, wanted, atol=0.01)
     assert Role.BANK_GAP not in log(("Lambda B1",))

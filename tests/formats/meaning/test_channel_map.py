@@ -63,7 +63,9 @@ def test_a_missing_unit_is_read_from_the_values(
         (Role.LAMBDA, "V", 2.5, "give the two points of its scale"),
     ],
 )
-def test_contradictions_are_asked_about_not_guessed(role: Role, unit: str, level: float, words: str) -> None:
+def test_contradictions_are_asked_about_not_guessed(
+    role: Role, unit: str, level: float, words: str
+) -> None:
     assert words in settle_unit(role, unit, level * (1 + 0.05 * WAVE), 14.7).doubt
 
 
@@ -77,7 +79,9 @@ def test_loop_status_as_flag_and_as_code() -> None:
     """SAE J1979 PID 03: 2 closed loop, 4 open loop for load (from memory)."""
     flag, code = np.array([0.0, 1.0, 1.0]), np.array([1.0, 2.0, 4.0, 16.0])
     np.testing.assert_array_equal(settle_unit(Role.CLOSED_LOOP, "", flag, 14.7).convert(flag), flag)
-    np.testing.assert_array_equal(settle_unit(Role.CLOSED_LOOP, "", code, 14.7).convert(code), [0, 1, 0, 1])
+    np.testing.assert_array_equal(
+        settle_unit(Role.CLOSED_LOOP, "", code, 14.7).convert(code), [0, 1, 0, 1]
+    )
 
 
 @pytest.mark.parametrize("name", ["Airflow_source", "MAF_blend", "VE/MAF_mode", "Lastquelle"])
@@ -127,7 +131,9 @@ def test_a_voltage_becomes_lambda_by_two_points() -> None:
     choices = Choices({"Wideband": ColumnChoice(Role.LAMBDA, "0 V = 0.68, 5 V = 1.36")})
     log = made(choices, Wideband__V=2.5 + WAVE).log
     np.testing.assert_allclose(log[Role.LAMBDA], 0.68 + (2.5 + WAVE) * 0.136)
-    afr = made(Choices({"Wideband": ColumnChoice(Role.LAMBDA, "0=10; 5=20")}), Wideband__V=2.5 + 0 * WAVE).log
+    afr = made(
+        Choices({"Wideband": ColumnChoice(Role.LAMBDA, "0=10; 5=20")}), Wideband__V=2.5 + 0 * WAVE
+    ).log
     np.testing.assert_allclose(afr[Role.LAMBDA], 15.0 / 14.1)
     assert two_point_scale("kPa") is None
     with pytest.raises(BadInputError, match="different voltages"):

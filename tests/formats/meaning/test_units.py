@@ -48,7 +48,9 @@ def test_temperatures(unit: str, pint_unit: str) -> None:
         ("phi", [1.25, 1.0], [0.8, 1.0]),
     ],
 )
-def test_lambda_afr_and_equivalence_ratio(unit: str, values: list[float], expected: list[float]) -> None:
+def test_lambda_afr_and_equivalence_ratio(
+    unit: str, values: list[float], expected: list[float]
+) -> None:
     data = np.array(values)
     np.testing.assert_allclose(settle_unit(Role.LAMBDA, unit, data, 14.1).convert(data), expected)
 
@@ -83,6 +85,8 @@ def test_a_closed_loop_flag_that_was_resampled_is_the_nearer_of_off_and_on() -> 
     reading = settle_unit(Role.CLOSED_LOOP, "", flag, 14.7)
     assert not reading.doubt
     taken = reading.convert(flag)
-    assert taken[[40, 80, 120]].tolist() == [0.0, 0.0, 0.0] and taken[41] == 1.0 and taken[81] == 0.0
+    assert (
+        taken[[40, 80, 120]].tolist() == [0.0, 0.0, 0.0] and taken[41] == 1.0 and taken[81] == 0.0
+    )
     assert np.isnan(taken[5]) and set(np.unique(taken[np.isfinite(taken)])) == {0.0, 1.0}
     assert settle_unit(Role.CLOSED_LOOP, "", np.linspace(0.0, 1.0, 200), 14.7).doubt

@@ -17,7 +17,9 @@ AXIS = st.lists(st.integers(1, 20000), min_size=2, max_size=12, unique=True).map
 
 
 @given(AXIS, AXIS, st.integers(0, 2**31), st.sampled_from([",", "\t", ";"]))
-def test_a_grid_reads_back_as_written(rpm: list[int], load: list[int], seed: int, delimiter: str) -> None:
+def test_a_grid_reads_back_as_written(
+    rpm: list[int], load: list[int], seed: int, delimiter: str
+) -> None:
     pressure = [kpa / 20.0 for kpa in load]
     values = np.round(np.random.default_rng(seed).uniform(1.0, 150.0, (len(pressure), len(rpm))), 3)
     table = ve_table(rpm, pressure, values)

@@ -103,7 +103,9 @@ def test_what_no_ecu_has_is_refused_by_place(name: str, text: str, words: str) -
 def test_a_file_whose_units_are_in_doubt_is_refused(tmp_path: Path) -> None:
     path = tmp_path / "enrichment.csv"
     path.write_text("rate,%\n0,0\n100,8\n")
-    with pytest.raises(BadInputError, match=r"unit of the axis; allowed are kPa/s, bar/s, psi/s, %/s"):
+    with pytest.raises(
+        BadInputError, match=r"unit of the axis; allowed are kPa/s, bar/s, psi/s, %/s"
+    ):
         read_correction(path, ENRICHMENT)
     path.write_text("°C,%\n0,130\n80,100\n")
     with pytest.raises(
@@ -128,7 +130,9 @@ def test_every_kind_goes_through_a_file_in_every_unit(tmp_path: Path) -> None:
         assert set(units_of(name)) == {"axis", "cells"}
 
 
-def test_a_sheet_keeps_them_and_tells_a_misspelt_one(tmp_path: Path, heron_vehicle: Vehicle) -> None:
+def test_a_sheet_keeps_them_and_tells_a_misspelt_one(
+    tmp_path: Path, heron_vehicle: Vehicle
+) -> None:
     vehicle = heron_with_corrections()
     sheet = write_vehicle(vehicle, tmp_path)
     again, warnings = read_vehicle(sheet)

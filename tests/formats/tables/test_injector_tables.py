@@ -31,7 +31,9 @@ def test_flows_agree_with_a_units_package(unit: str) -> None:
 
 def test_pressures_agree_with_a_units_package() -> None:
     table = parsed("43.5\t7.6\n58\t8.8\n", INJECTOR_FLOW, pressure="psi", cells="g/s")
-    assert table.axes[0].points[0] == pytest.approx(UNITS.Quantity(43.5, "psi").to("kPa").magnitude, rel=1e-6)
+    assert table.axes[0].points[0] == pytest.approx(
+        UNITS.Quantity(43.5, "psi").to("kPa").magnitude, rel=1e-6
+    )
 
 
 def test_volumes_are_of_test_fluid_as_injectors_are_rated() -> None:
@@ -54,7 +56,9 @@ def test_a_grid_is_read_either_way_round_and_made_to_rise() -> None:
 @pytest.mark.parametrize(("text", "name"), [(FLOWS, INJECTOR_FLOW), (GRID, DEAD_TIME)])
 def test_what_is_written_is_read_back(text: str, name: str) -> None:
     scaled = parsed(text, name, cells="g/s" if name == INJECTOR_FLOW else "ms")
-    back = parse_injector_table(table_text(scaled), name, "back", InjectorForm(cells=scaled.shown_unit))
+    back = parse_injector_table(
+        table_text(scaled), name, "back", InjectorForm(cells=scaled.shown_unit)
+    )
     np.testing.assert_allclose(back.values, scaled.values)
 
 
@@ -74,8 +78,18 @@ def test_the_header_names_the_units() -> None:
         ("300\t-7\n400\t8.8\n", INJECTOR_FLOW, {}, "allowed are 0.1"),
         ("8\t1900\n14\t780\n", DEAD_TIME, {"cells": "ms"}, "allowed are 0 to 10 ms"),
         ("8\t1.0\n14\t1.2\n", DEAD_TIME, {"cells": "ms"}, "has to fall with voltage"),
-        ("x\t250\t300\n1\t1.0\t1.1\n2\t0.9\t1.0\n", DEAD_TIME, {"cells": "ms"}, "write V beside it"),
-        ("V\t250\t300\n8\t1.0\tabc\n9\t0.9\t1.0\n", DEAD_TIME, {"cells": "ms"}, "'abc' is no number"),
+        (
+            "x\t250\t300\n1\t1.0\t1.1\n2\t0.9\t1.0\n",
+            DEAD_TIME,
+            {"cells": "ms"},
+            "write V beside it",
+        ),
+        (
+            "V\t250\t300\n8\t1.0\tabc\n9\t0.9\t1.0\n",
+            DEAD_TIME,
+            {"cells": "ms"},
+            "'abc' is no number",
+        ),
         ("", INJECTOR_FLOW, {}, "clipboard"),
     ],
 )
@@ -92,7 +106,9 @@ def test_a_small_pulse_table_is_read_and_written_in_its_own_unit() -> None:
     np.testing.assert_allclose(table.shown, [0.11, 0.04, 0.0], atol=1e-12)
     micro = parsed("300\t110\n600\t40\n1200\t0\n", SMALL_PULSES, cells="µs")
     np.testing.assert_allclose(micro.values, table.values)
-    np.testing.assert_allclose(parsed(table_text(table), SMALL_PULSES, cells="ms").values, table.values)
+    np.testing.assert_allclose(
+        parsed(table_text(table), SMALL_PULSES, cells="ms").values, table.values
+    )
 
 
 @pytest.mark.parametrize(

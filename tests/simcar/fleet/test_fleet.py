@@ -41,7 +41,9 @@ def test_corners_are_those_of_the_computation() -> None:
     rng = np.random.default_rng(1)
     at = rng.uniform(5.0, 250.0, 300), rng.uniform(300.0, 8000.0, 300)
     cells, weights = corners(table.axes[0].points, table.axes[1].points, *at)
-    np.testing.assert_allclose((table.values.ravel()[cells] * weights).sum(axis=1), table.lookup(*at))
+    np.testing.assert_allclose(
+        (table.values.ravel()[cells] * weights).sum(axis=1), table.lookup(*at)
+    )
 
 
 def test_the_best_table_is_better_between_its_points_than_the_surface_at_them() -> None:
@@ -53,14 +55,17 @@ def test_the_best_table_is_better_between_its_points_than_the_surface_at_them() 
     nodes = truth.ve_surface(*np.meshgrid(columns, rows))
     cells, weights = corners(rows, columns, kpa, rpm)
     off = [
-        np.sqrt(np.mean(((t.ravel()[cells] * weights).sum(axis=1) / surface - 1) ** 2)) for t in (best, nodes)
+        np.sqrt(np.mean(((t.ravel()[cells] * weights).sum(axis=1) / surface - 1) ** 2))
+        for t in (best, nodes)
     ]
     assert off[0] < 0.7 * off[1]
 
 
 def test_a_dressed_log_has_the_holes_it_was_given() -> None:
     log = steady_states(seconds=1.0)
-    worn = dressed(log, Dress(holes=0.01, impossible=0.01, without_width=True, without_lambda=True), 3)
+    worn = dressed(
+        log, Dress(holes=0.01, impossible=0.01, without_width=True, without_lambda=True), 3
+    )
     assert Role.PULSE_WIDTH not in worn
     assert Role.LAMBDA not in worn
     assert np.isnan(worn[Role.COOLANT]).mean() == pytest.approx(0.01, abs=0.006)
@@ -91,5 +96,7 @@ def test_one_round_on_a_random_car_comes_close(monkeypatch: pytest.MonkeyPatch) 
     assert figures.start > 4.0
     assert figures.asked < 1.2
     assert figures.leaned == 0
-    sigma = errors_in_sigma(estimate.correction_pct, estimate.std_error_pct, estimate.table.values, car.best)
+    sigma = errors_in_sigma(
+        estimate.correction_pct, estimate.std_error_pct, estimate.table.values, car.best
+    )
     assert np.median(np.abs(sigma[estimate.supported])) < 2.0

@@ -27,12 +27,18 @@ class SimCar:
     """One simulated car on one calibration. ``step`` advances 10 ms and returns the logged values."""
 
     def __init__(
-        self, vehicle: Vehicle, seed: int = 1, truth: Truth | None = None, faults: Faults | None = None
+        self,
+        vehicle: Vehicle,
+        seed: int = 1,
+        truth: Truth | None = None,
+        faults: Faults | None = None,
     ) -> None:
         self.vehicle = vehicle
         self.truth = truth or truth_for(vehicle)
         # A sensor without lag follows within one step.
-        self.map_share = 1.0 - math.exp(-STEP_S / self.truth.map_lag_s) if self.truth.map_lag_s else 1.0
+        self.map_share = (
+            1.0 - math.exp(-STEP_S / self.truth.map_lag_s) if self.truth.map_lag_s else 1.0
+        )
         self.rng = np.random.default_rng(seed)
         faults = faults or Faults()
         self.parts = FaultyParts(faults, seed, self.truth.max_flow_g_per_s(), self.truth.cylinders)
@@ -105,13 +111,22 @@ class SimCar:
             return 0.0
         pressure = self.fuel_dp_kpa
         dead = self.injectors.dead_at(self.volts, pressure) + self.parts.faults.dead_shift_ms
-        # The sheet is for a sound supply; below it real injectors slow down by more than the sheet says.
+        # The sheet is for a sound supply; below it real injectors slow down by more than the sheet
+        # says.
         if self.volts != sound_v:
-            weak = self.injectors.dead_at(self.volts, pressure) - self.injectors.dead_at(sound_v, pressure)
+            weak = self.injectors.dead_at(self.volts, pressure) - self.injectors.dead_at(
+                sound_v, pressure
+            )
             dead += WEAK_DEAD * weak
         open_ms = self.injectors.open_ms(self.command.pulse_width_ms, dead)
         more = 1.0 + self.parts.extra_fuel(self.plant.map_kpa - self.plant.baro_kpa)
-        return open_ms * 1e-3 * self.injectors.flow_at(pressure) * self.parts.delivered(self.time_s) * more
+        return (
+            open_ms
+            * 1e-3
+            * self.injectors.flow_at(pressure)
+            * self.parts.delivered(self.time_s)
+            * more
+        )
 
     def _outside(self) -> None:
         """The road's height and the heat under the bonnet."""

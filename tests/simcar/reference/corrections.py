@@ -79,7 +79,9 @@ class TableCorrections:
         if len(table.axes) == 1:
             curve = CurveLookup(table.axes[0].points.tolist(), cells.tolist())
             return lambda rate, _: curve(rate)
-        return GridLookup(table.axes[0].points.tolist(), table.axes[1].points.tolist(), cells.tolist())
+        return GridLookup(
+            table.axes[0].points.tolist(), table.axes[1].points.tolist(), cells.tolist()
+        )
 
     def enriched_pct(self, s: Sensed, dt: float) -> float:
         """What quick openings and closings add now, percent; the larger of the table's and what fades."""

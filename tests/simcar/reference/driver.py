@@ -49,7 +49,9 @@ class Driver:
             self.began = time_s
             self.arrived = False
             self.integral = min(max(self.pedal, 6.0), 30.0)
-        self.wander += (-self.wander * dt / 2.5) + 0.35 * float(self.rng.standard_normal()) * dt**0.5
+        self.wander += (-self.wander * dt / 2.5) + 0.35 * float(
+            self.rng.standard_normal()
+        ) * dt**0.5
         wanted: Controls = getattr(self, f"_{self.leg.kind.name.lower()}")(time_s, plant, dt)
         shifting = time_s < self.shift_until
         limit = (260.0 if self.leg.kind in (Kind.PULL, Kind.BLIP) else 75.0) * dt
@@ -85,7 +87,9 @@ class Driver:
         enough = 1600.0 if self.leg.kind is not Kind.HOLD else min(1600.0, 0.85 * self.leg.value)
         if self.gear < self.leg.gear and up > enough:
             self._select(self.gear + 1, time_s)
-        elif self.gear > 1 and (here < 1050.0 or (self.gear > self.leg.gear and here < 0.5 * self.redline)):
+        elif self.gear > 1 and (
+            here < 1050.0 or (self.gear > self.leg.gear and here < 0.5 * self.redline)
+        ):
             self._select(self.gear - 1, time_s)
 
     def _cruise(self, time_s: float, plant: Plant, dt: float) -> Controls:
@@ -101,7 +105,9 @@ class Driver:
         if plant.speed_kmh < 5.0:
             pedal = 16.0
         clutch = plant.speed_kmh > 4.0 or pedal > 10.0
-        return Controls(pedal if pedal > 2.5 else 0.0, self.gear, clutch, brake=1.5 if gap < -14 else 0.0)
+        return Controls(
+            pedal if pedal > 2.5 else 0.0, self.gear, clutch, brake=1.5 if gap < -14 else 0.0
+        )
 
     def _hold(self, time_s: float, plant: Plant, dt: float) -> Controls:
         there = self.leg.value / GEARS_RPM_PER_KMH[self.leg.gear]
@@ -119,7 +125,9 @@ class Driver:
 
     def _pull(self, time_s: float, plant: Plant, dt: float) -> Controls:
         if self.gear != self.leg.gear and time_s - self.began < APPROACH_S:
-            return self._approach(0.3 * self.redline / GEARS_RPM_PER_KMH[self.leg.gear], time_s, plant, dt)
+            return self._approach(
+                0.3 * self.redline / GEARS_RPM_PER_KMH[self.leg.gear], time_s, plant, dt
+            )
         return Controls(100.0, self.gear, True)
 
     def _coast(self, time_s: float, plant: Plant, dt: float) -> Controls:

@@ -80,7 +80,9 @@ class Ecu:
         self.target = None
         if target is not None:
             self.target = GridLookup(
-                target.axes[0].points.tolist(), target.axes[1].points.tolist(), target.values.tolist()
+                target.axes[0].points.tolist(),
+                target.axes[1].points.tolist(),
+                target.values.tolist(),
             )
         self.dead = CurveLookup(
             self.vehicle.injectors.volts.tolist(), self.vehicle.injectors.dead_time_ms.tolist()
@@ -90,7 +92,9 @@ class Ecu:
         injectors = self.vehicle.injectors
         self.small = None
         if len(injectors.small_open_ms):
-            self.small = CurveLookup(injectors.small_open_ms.tolist(), injectors.small_add_ms.tolist())
+            self.small = CurveLookup(
+                injectors.small_open_ms.tolist(), injectors.small_add_ms.tolist()
+            )
 
     def step(self, s: Readings, dt: float) -> Command:
         """Decide this step's injection."""
@@ -137,14 +141,24 @@ class Ecu:
             self.cutting = False
             self.refuelled_at = s.time_s
             self.stft = 0.0
-        elif not self.cutting and s.throttle_pct < 1.2 and s.rpm > self.cut_from_rpm and s.coolant_c > 45:
+        elif (
+            not self.cutting
+            and s.throttle_pct < 1.2
+            and s.rpm > self.cut_from_rpm
+            and s.coolant_c > 45
+        ):
             self.cutting = True
 
     def _closed_loop(self, s: Readings, target: float) -> bool:
         # A narrowband sensor can hold nothing but lambda 1.
-        least = 0.95 - self.target_swing_pct / 100.0 if self.vehicle.feedback == "wideband" else 0.99
+        least = (
+            0.95 - self.target_swing_pct / 100.0 if self.vehicle.feedback == "wideband" else 0.99
+        )
         ready = (
-            s.coolant_c > 55.0 and s.time_s > 25.0 and s.throttle_pct < FULL_THROTTLE_PCT and target > least
+            s.coolant_c > 55.0
+            and s.time_s > 25.0
+            and s.throttle_pct < FULL_THROTTLE_PCT
+            and target > least
         )
         ready = ready and not self.cutting and s.time_s - self.refuelled_at > 1.2
         return ready and self.vehicle.feedback != "none"
@@ -166,7 +180,13 @@ class Ecu:
 
     def _sensed(self, s: Readings) -> Sensed:
         return Sensed(
-            s.time_s, s.rpm, s.map_kpa, s.throttle_pct, s.intake_c, s.coolant_c, cutting=self.cutting
+            s.time_s,
+            s.rpm,
+            s.map_kpa,
+            s.throttle_pct,
+            s.intake_c,
+            s.coolant_c,
+            cutting=self.cutting,
         )
 
     def _enrichment(self, s: Readings, dt: float) -> float:

@@ -117,7 +117,11 @@ class FaultyParts:
             return choked
         low, high = min(map_share, 1.0 / map_share), max(1.0, map_share)
         # The ellipse that is used for orifices between choked and no flow.
-        part = math.sqrt(max(0.0, 1.0 - ((low - CHOKED) / (1.0 - CHOKED)) ** 2)) if low > CHOKED else 1.0
+        part = (
+            math.sqrt(max(0.0, 1.0 - ((low - CHOKED) / (1.0 - CHOKED)) ** 2))
+            if low > CHOKED
+            else 1.0
+        )
         return choked * part * high * (1.0 if map_share <= 1.0 else -1.0)
 
     def air_read(self, intake_c: float) -> float:
@@ -127,7 +131,9 @@ class FaultyParts:
     def hot_air_k(self, time_s: float) -> float:
         """How much hotter the air under the bonnet is."""
         return (
-            SPELL_K if self.faults.air_misread and time_s % SPELL_EVERY_S > SPELL_EVERY_S - SPELL_S else 0.0
+            SPELL_K
+            if self.faults.air_misread and time_s % SPELL_EVERY_S > SPELL_EVERY_S - SPELL_S
+            else 0.0
         )
 
     def climbed_kpa(self, time_s: float) -> float:

@@ -19,7 +19,9 @@ def locate(axis: Sequence[float], x: float) -> tuple[int, float]:
 class GridLookup:
     """Bilinear look-up in rows[y][x]."""
 
-    def __init__(self, y: Sequence[float], x: Sequence[float], rows: Sequence[Sequence[float]]) -> None:
+    def __init__(
+        self, y: Sequence[float], x: Sequence[float], rows: Sequence[Sequence[float]]
+    ) -> None:
         self.y = list(map(float, y))
         self.x = list(map(float, x))
         self.rows = [list(map(float, r)) for r in rows]

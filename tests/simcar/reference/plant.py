@@ -83,7 +83,8 @@ class Plant:
         # Leakage past the plate and the rings: no manifold goes to vacuum.
         settled = max(settled, 17.0)
         ve = self.truth.ve_pct(self.rpm, self.map_kpa) / 100.0 * self.more_air
-        # A manifold of 1.3 displacements fills through the throttle faster than the engine empties it.
+        # A manifold of 1.3 displacements fills through the throttle faster than the engine empties
+        # it.
         tau = 1.3 * 120.0 / (max(self.rpm, 300.0) * ve) * (0.55 if settled > self.map_kpa else 1.0)
         self.map_kpa += (settled - self.map_kpa) * (1.0 - math.exp(-dt / tau))
         self._spool(dt)
@@ -104,7 +105,9 @@ class Plant:
         if not self.truth.turbo:
             return
         drive = self.flow_g_per_s / (0.33 * self.most_flow)
-        wanted = self.truth.max_boost_kpa * min(1.0, drive**1.6) if self.throttle_pct > 25.0 else 0.0
+        wanted = (
+            self.truth.max_boost_kpa * min(1.0, drive**1.6) if self.throttle_pct > 25.0 else 0.0
+        )
         self.boost_kpa += (wanted - self.boost_kpa) * (
             1.0 - math.exp(-dt / (0.55 if wanted > self.boost_kpa else 0.25))
         )
@@ -133,7 +136,9 @@ class Plant:
     def _heat(self, dt: float) -> None:
         fire = 0.09 + 0.012 * min(self.flow_g_per_s, 40.0)
         self.coolant_c += (
-            (fire * 1.7 if self.coolant_c < 86.0 else 0.0) * dt * (1.0 if self.coolant_c < 80 else 0.5)
+            (fire * 1.7 if self.coolant_c < 86.0 else 0.0)
+            * dt
+            * (1.0 if self.coolant_c < 80 else 0.5)
         )
         # The thermostat opens.
         if self.coolant_c > 89.0:
@@ -147,7 +152,9 @@ class Plant:
         )
         self.intake_c += (hot - self.intake_c) * dt / 18.0
 
-    def roll(self, gear: int, clutch: bool, grade: float, brake: float, dt: float, firing: float) -> None:
+    def roll(
+        self, gear: int, clutch: bool, grade: float, brake: float, dt: float, firing: float
+    ) -> None:
         """Engine and road speed.
 
         ``clutch`` True means engaged, ``brake`` in m/s², ``grade`` as slope, ``firing`` a share.

@@ -184,7 +184,9 @@ def test_a_dropped_table_is_taken_for_one_and_a_log_is_not(
     drop(window, tmp_path / "ve.txt")
     page = page_of(window)
     assert page.airflow.table is not None and page.airflow.table.same_axes(heron_vehicle.table)
-    short = Log(heron_log.time_s[:200], {r: v[:200] for r, v in heron_log.channels.items()}, "short")
+    short = Log(
+        heron_log.time_s[:200], {r: v[:200] for r, v in heron_log.channels.items()}, "short"
+    )
     write_log_csv(short, tmp_path / "short.csv")
     drop(window, tmp_path / "short.csv")
     until(lambda: page.draft.told.path is not None)
@@ -195,6 +197,8 @@ def test_a_pasted_curve_makes_it_a_car_with_an_airflow_sensor(window: MainWindow
     page.airflow.take_text("Hz\tg/s\n1500\t2.2\n4000\t25\n9000\t140\n", "the clipboard")
     assert page.draft.airflow == "maf" and page.airflow.table is not None
     assert page.car.choices["airflow"].box.currentData() == "maf"
-    page.airflow.take_text("kPa\t800\t1600\t3200\n20\t50\t55\t60\n60\t60\t65\t70\n", "the clipboard")
+    page.airflow.take_text(
+        "kPa\t800\t1600\t3200\n20\t50\t55\t60\n60\t60\t65\t70\n", "the clipboard"
+    )
     assert page.draft.airflow == "ve" and page.airflow.table is not None
     assert len(page.airflow.table.axes) == 2

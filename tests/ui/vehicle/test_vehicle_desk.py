@@ -105,7 +105,9 @@ def test_the_sheet_is_exported_with_what_was_decided(
     assert "already" in own.messages.text.text()
 
 
-def test_a_sheet_that_does_not_fit_the_log_is_said_in_plain_words(own: MainWindow, until: Until) -> None:
+def test_a_sheet_that_does_not_fit_the_log_is_said_in_plain_words(
+    own: MainWindow, until: Until
+) -> None:
     retype(own, Key.FLOW, "9.1")
     until(lambda: flow(own) == 9.1 and not own.session.is_busy)
     until(lambda: bool(own.session.solver.failure))

@@ -123,7 +123,9 @@ def test_one_dead_time_is_that_at_14_volts_and_nonsense_is_refused() -> None:
 
 @pytest.mark.parametrize("vehicle", [small_vehicle(), maf_vehicle()], ids=["ve", "maf"])
 def test_a_vehicle_typed_again_is_the_same(vehicle: Vehicle) -> None:
-    small = replace(vehicle.injectors, small_open_ms=np.array([0.3, 1.0]), small_add_ms=np.array([0.05, 0.0]))
+    small = replace(
+        vehicle.injectors, small_open_ms=np.array([0.3, 1.0]), small_add_ms=np.array([0.05, 0.0])
+    )
     warm_up = curve_of(WARM_UP, [0, 80], [20, 0])
     vehicle = replace(vehicle, injectors=small, corrections={WARM_UP: warm_up})
     again = draft_of(vehicle).vehicle()

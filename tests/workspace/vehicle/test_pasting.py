@@ -27,7 +27,9 @@ def made(corner: str, rows: list[str], cells: str = "60\t70\t80\t75") -> str:
     return "\n".join([f"{corner}\t{RPM}", *(f"{row}\t{cells}" for row in rows)])
 
 
-def paste(text: str, words: TableWords | None = None, kind: str = "ve", stoich: float = 14.7) -> Pasted:
+def paste(
+    text: str, words: TableWords | None = None, kind: str = "ve", stoich: float = 14.7
+) -> Pasted:
     return understand(block_of_text(text, "the clipboard"), kind, words or TableWords(), stoich)  # type: ignore[arg-type]
 
 
@@ -51,7 +53,9 @@ def test_ve_over_kpa_needs_no_word() -> None:
         ("inHg", ["5.906", "17.718", "29.53"], [20.0, 60.0, 100.0]),
     ],
 )
-def test_a_corner_that_names_a_pressure_is_believed(corner: str, rows: list[str], kpa: list[float]) -> None:
+def test_a_corner_that_names_a_pressure_is_believed(
+    corner: str, rows: list[str], kpa: list[float]
+) -> None:
     """Factors of NIST SP 811."""
     found = table(paste(made(corner, rows)))
     np.testing.assert_allclose(found.axes[0].points, kpa, rtol=2e-3)
@@ -65,7 +69,9 @@ def test_pressures_that_cannot_be_kpa_are_asked_and_not_guessed(rows: list[str])
     assert "Choose it" in found.problem
     unit = "bar" if rows[-1] == "1.0" else "psi gauge" if rows[0] == "-12" else "psi"
     said = TableWords(form=GridForm(row_unit=unit), row_said=True)
-    assert float(table(paste(made("", rows), said)).axes[0].points[-1]) == pytest.approx(101.3, abs=3.0)
+    assert float(table(paste(made("", rows), said)).axes[0].points[-1]) == pytest.approx(
+        101.3, abs=3.0
+    )
 
 
 def test_fractions_are_taken_for_what_they_are_and_handed_back_so() -> None:
@@ -84,7 +90,9 @@ def test_throttle_load_and_trims_are_told_by_choice_or_corner() -> None:
     )
     assert (rows_of(found), holds_of(found)) == (Rows.LOAD_PER_REV, Holds.FUEL_TRIM)
     np.testing.assert_allclose(found.values[0], [100.0, 98.0, 103.5, 100.0])
-    throttle = table(paste(made("", ["0", "50", "100"]), TableWords(form=GridForm(rows=Rows.THROTTLE))))
+    throttle = table(
+        paste(made("", ["0", "50", "100"]), TableWords(form=GridForm(rows=Rows.THROTTLE)))
+    )
     assert rows_of(throttle) is Rows.THROTTLE
 
 
@@ -123,9 +131,15 @@ def test_a_target_in_afr_asks_for_its_scale_where_it_matters() -> None:
     assert ours.values[0, 0] == pytest.approx(1.0)
     petrol = table(paste(text, TableWords(target_unit=AFR_OF_PETROL), "target", 14.1))
     assert petrol.values[0, 0] == pytest.approx(14.1 / 14.7)
-    assert table(paste(made("kPa", ["20", "100"], "1\t1\t0.9\t0.85"), kind="target")).values[0, 2] == 0.9
+    assert (
+        table(paste(made("kPa", ["20", "100"], "1\t1\t0.9\t0.85"), kind="target")).values[0, 2]
+        == 0.9
+    )
     # With petrol in the tank both scales are one.
-    assert table(paste(made("kPa", ["20", "100"], "14.7\t14.7\t13\t12"), kind="target")).values[0, 0] == 1.0
+    assert (
+        table(paste(made("kPa", ["20", "100"], "14.7\t14.7\t13\t12"), kind="target")).values[0, 0]
+        == 1.0
+    )
 
 
 def test_what_is_impossible_is_refused_in_a_sentence() -> None:

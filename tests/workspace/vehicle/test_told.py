@@ -41,7 +41,9 @@ def test_a_speed_density_car_with_wideband_is_told(heron_log: Log, tmp_path: Pat
     assert found.highest_kpa == pytest.approx(np.nanmax(heron_log[Role.MAP]), rel=0.05)
 
 
-@pytest.mark.parametrize(("afr", "fuel"), [(14.1, "E10"), (14.7, "petrol"), (9.8, "E85"), (13.3, "")])
+@pytest.mark.parametrize(
+    ("afr", "fuel"), [(14.1, "E10"), (14.7, "petrol"), (9.8, "E85"), (13.3, "")]
+)
 def test_the_fuel_is_told_by_where_the_target_rests(
     heron_log: Log, tmp_path: Path, afr: float, fuel: str
 ) -> None:

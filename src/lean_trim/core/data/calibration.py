@@ -32,13 +32,15 @@ TARGET = "target_lambda"
 INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES = "injector_flow", "dead_time", "small_pulses"
 INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES)
 ENGINE_SCALE = "engine_scale"
-"""What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin with."""
+"""What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin
+with."""
 SIDE_TABLES = (*INJECTOR_TABLES, *CORRECTIONS)
 """Tables that are decided beside the airflow table."""
 BESIDE = (*SIDE_TABLES, ENGINE_SCALE)
 """Tables a revision need not have: without them the vehicle sheet counts, or the drive alone."""
 TABLE_NAMES = ("ve", "maf", TARGET, *BESIDE)
-"""Every table a calibration may hold: airflow models, target, injector data, corrections of fuel."""
+"""Every table a calibration may hold: airflow models, target, injector data, corrections of
+fuel."""
 
 
 class ScaleAt(StrEnum):
@@ -122,7 +124,8 @@ class Calibration:
         True if driving one is driving the other.
         """
         return set(self.tables) == set(other.tables) and all(
-            table.same_axes(other.tables[name]) and bool((table.values == other.tables[name].values).all())
+            table.same_axes(other.tables[name])
+            and bool((table.values == other.tables[name].values).all())
             for name, table in self.tables.items()
         )
 
@@ -137,7 +140,8 @@ def scale_table(at: ScaleAt, scale: float = 1.0) -> Table:
 
     Returns
     -------
-    Two points: at the engine (size or multiplier), and at the injectors, whose flow holds it already.
+    Two points: at the engine (size or multiplier), and at the injectors, whose flow holds it
+    already.
     """
     values = np.ones(2)
     values[point_of(at)] = scale
@@ -179,8 +183,8 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     Parameters
     ----------
     vehicle : as its sheet describes it.
-    calibration : holds at least the vehicle's airflow table; injector tables and a scale stand for the
-        sheet's data where there are any.
+    calibration : holds at least the vehicle's airflow table; injector tables and a scale stand for
+        the sheet's data where there are any.
 
     Returns
     -------

@@ -23,7 +23,8 @@ MAP_RATE, THROTTLE_RATE, CUT_TIME = "MAP rate", "throttle rate", "time without f
 COOLANT, INTAKE, MAP, SPEED = "coolant", "intake air", "MAP", "engine speed"
 
 NOTHING_ADDED_PCT = 100.0
-"""A cell that adds nothing holds this: the fuel that is injected, percent of what airflow and target ask."""
+"""A cell that adds nothing holds this: the fuel that is injected, percent of what airflow and
+target ask."""
 LEAST = 0.001
 """Cells of a table are above 0; a share or a time of nothing is the least there is."""
 AXIS_UNITS = {
@@ -78,17 +79,25 @@ class CorrectionKind:
 ADDED, SHARE, SECONDS = "% added", "%", "s"
 RATES = (MAP_RATE, THROTTLE_RATE)
 KINDS: Mapping[str, CorrectionKind] = {
-    ENRICHMENT: CorrectionKind("enrichment", "Enrichment at tip-in", RATES, ADDED, -90.0, 400.0, SPEED),
+    ENRICHMENT: CorrectionKind(
+        "enrichment", "Enrichment at tip-in", RATES, ADDED, -90.0, 400.0, SPEED
+    ),
     ENRICHMENT_FADE: CorrectionKind(
         "fading of the enrichment", "Time the enrichment fades in", (SPEED,), SECONDS, 0.0, 20.0
     ),
-    AFTER_CUT: CorrectionKind("fuel after a cut", "Fuel added after a cut", (CUT_TIME,), ADDED, -90.0, 400.0),
+    AFTER_CUT: CorrectionKind(
+        "fuel after a cut", "Fuel added after a cut", (CUT_TIME,), ADDED, -90.0, 400.0
+    ),
     AFTER_CUT_FADE: CorrectionKind(
         "fading after a cut", "Time that fuel fades in", (SPEED,), SECONDS, 0.0, 20.0
     ),
     WARM_UP: CorrectionKind("warm-up", "Warm-up", (COOLANT,), ADDED, -50.0, 400.0),
-    AIR_TEMPERATURE: CorrectionKind("air temperature", "Air temperature", (INTAKE,), ADDED, -50.0, 100.0),
-    WALL_SHARE: CorrectionKind("wall film's share", "Share of the wall film, X", (MAP,), SHARE, 0.0, 95.0),
+    AIR_TEMPERATURE: CorrectionKind(
+        "air temperature", "Air temperature", (INTAKE,), ADDED, -50.0, 100.0
+    ),
+    WALL_SHARE: CorrectionKind(
+        "wall film's share", "Share of the wall film, X", (MAP,), SHARE, 0.0, 95.0
+    ),
     WALL_TIME: CorrectionKind(
         "wall film's time", "Time the wall film evaporates in, τ", (COOLANT,), SECONDS, 0.0, 20.0
     ),
@@ -105,8 +114,8 @@ def correction_table(
     ----------
     name : one of ``CORRECTIONS``.
     axes : one, or two where the kind may have a second.
-    cells : in the kind's unit: percent added (below 0 for taken back), percent, or seconds; in the axes'
-        shape.
+    cells : in the kind's unit: percent added (below 0 for taken back), percent, or seconds; in the
+        axes' shape.
     own : how the ECU counts them, from what the table holds; None if as the kind's unit says.
 
     Returns

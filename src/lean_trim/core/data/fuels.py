@@ -1,7 +1,8 @@
 """Fuels by name: how much air they burn with, and how heavy they are.
 
-Stoichiometry follows from composition (Heywood, *Internal Combustion Engine Fundamentals*, appendix D);
-blends are by volume, as pumps sell them. Densities at 15 °C are usual handbook values, quoted from memory.
+Stoichiometry follows from composition (Heywood, *Internal Combustion Engine Fundamentals*, appendix
+D); blends are by volume, as pumps sell them. Densities at 15 °C are usual handbook values, quoted
+from memory.
 """
 
 from __future__ import annotations
@@ -75,7 +76,8 @@ def stoich_with_ethanol(percent: ArrayLike) -> Floats:
 
 
 FUELS: dict[str, Fuel] = {
-    f.name: f for f in (PETROL, blend("E5", 0.05), blend("E10", 0.10), blend("E85", 0.85), ETHANOL, METHANOL)
+    f.name: f
+    for f in (PETROL, blend("E5", 0.05), blend("E10", 0.10), blend("E85", 0.85), ETHANOL, METHANOL)
 }
 NEAR = 0.006
 """Stoichiometries of neighbouring blends are 2 % apart."""

@@ -25,8 +25,9 @@ def guessed_ve(
 ) -> Floats:
     """Volumetric efficiency relative to manifold pressure.
 
-    Burnt gas left at exhaust pressure takes room from the charge: VE ∝ [r - (p_exh/MAP)^(1/γ)]/(r - 1), a
-    textbook result quoted from memory. Over engine speed a parabola stands for the tuning of the ducts.
+    Burnt gas left at exhaust pressure takes room from the charge: VE ∝ [r - (p_exh/MAP)^(1/γ)]/(r -
+    1), a textbook result quoted from memory. Over engine speed a parabola stands for the tuning of
+    the ducts.
 
     Parameters
     ----------
@@ -54,7 +55,11 @@ def guessed_ve(
 
 
 def guessed_table(
-    highest_rpm: float, highest_kpa: float, peak_pct: float = 92.0, rows: int = 16, columns: int = 16
+    highest_rpm: float,
+    highest_kpa: float,
+    peak_pct: float = 92.0,
+    rows: int = 16,
+    columns: int = 16,
 ) -> Table:
     """A whole VE table on axes that fit the engine.
 

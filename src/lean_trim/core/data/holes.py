@@ -1,8 +1,9 @@
 """What was not recorded, and what no engine can do: holes of a log, and what may stand in for them.
 
-A hole is unknown, never zero: a zero would read as a stopped engine, a shift or a closed throttle, and cost
-everything around it. Channels that move with the engine are joined by a line over a hole of a few samples,
-those that move slowly are held. Lambda is never invented. What is longer stays unknown.
+A hole is unknown, never zero: a zero would read as a stopped engine, a shift or a closed throttle,
+and cost everything around it. Channels that move with the engine are joined by a line over a hole
+of a few samples, those that move slowly are held. Lambda is never invented. What is longer stays
+unknown.
 """
 
 from __future__ import annotations
@@ -74,7 +75,8 @@ SENSES: dict[Role, Sense] = {
 class Holes:
     """What was unknown in a log: readings by channel, channels without any left out.
 
-    blank : nothing was recorded. impossible : what was recorded cannot be; ``rows`` are those it was in.
+    blank : nothing was recorded. impossible : what was recorded cannot be; ``rows`` are those it
+        was in.
     """
 
     blank: Mapping[Role, int] = field(default_factory=dict)
@@ -115,7 +117,9 @@ def bridged(log: Log) -> tuple[Log, Holes]:
     if not channels:
         return log, NO_HOLES
     wrong = np.unique(np.concatenate(rows)) if rows else np.empty(0, np.intp)
-    holes = Holes({r: n for r, n in blank.items() if n}, {r: n for r, n in impossible.items() if n}, wrong)
+    holes = Holes(
+        {r: n for r, n in blank.items() if n}, {r: n for r, n in impossible.items() if n}, wrong
+    )
     return replace(log, channels={**log.channels, **channels}), holes
 
 
@@ -142,7 +146,9 @@ def _bridge(log: Log, values: Floats, sense: Sense) -> Floats:
     near = (left_counts | right_counts) & (width <= sense.longest_s)
     fill = out[left]
     if sense.line:
-        share = np.where(both, (time[gaps] - time[left]) / np.maximum(time[right] - time[left], 1e-9), 0.0)
+        share = np.where(
+            both, (time[gaps] - time[left]) / np.maximum(time[right] - time[left], 1e-9), 0.0
+        )
         fill = (1.0 - share) * out[left] + share * out[right]
         # Half an injection never was: between fuel and none the hole stays.
         near &= (out[left] != 0.0) == (out[right] != 0.0)

@@ -64,7 +64,9 @@ def law_of(pressures_kpa: ArrayLike, flows: ArrayLike) -> FlowLaw:
     x, y = np.log(np.asarray(pressures_kpa, float)), np.log(np.asarray(flows, float))
     middle = float(np.mean(x))
     spread = float(np.sum((x - middle) ** 2))
-    exponent = float(np.sum((x - middle) * (y - np.mean(y))) / spread) if spread > 0.0 else SQUARE_ROOT
+    exponent = (
+        float(np.sum((x - middle) * (y - np.mean(y))) / spread) if spread > 0.0 else SQUARE_ROOT
+    )
     return FlowLaw(float(np.exp(middle)), float(np.exp(np.mean(y))), exponent)
 
 
@@ -96,8 +98,11 @@ def rated_flow_table(injectors: Injectors) -> Table:
     At usual pressures and the rated one.
     """
     rated = injectors.rated_pressure_kpa
-    filled = flow_table(FlowLaw(rated, injectors.flow_g_per_s, SQUARE_ROOT), sorted({*PRESSURES_KPA, rated}))
-    # What the sheet says is kept to its last digit, or the round would seem to be driven on other data.
+    filled = flow_table(
+        FlowLaw(rated, injectors.flow_g_per_s, SQUARE_ROOT), sorted({*PRESSURES_KPA, rated})
+    )
+    # What the sheet says is kept to its last digit, or the round would seem to be driven on other
+    # data.
     at_rated = filled.axes[0].points == rated
     return filled.with_values(np.where(at_rated, injectors.flow_g_per_s, filled.values))
 
@@ -114,7 +119,9 @@ def dead_time_table(injectors: Injectors) -> Table:
     ms.
     """
     axis = Axis(VOLTS_AXIS, "V", injectors.volts)
-    return Table((axis,), np.maximum(injectors.dead_time_ms, LEAST_DEAD_MS), "ms", "injector dead time")
+    return Table(
+        (axis,), np.maximum(injectors.dead_time_ms, LEAST_DEAD_MS), "ms", "injector dead time"
+    )
 
 
 def on_volts(table: Table, volts: ArrayLike) -> Table:
@@ -127,8 +134,9 @@ def on_volts(table: Table, volts: ArrayLike) -> Table:
 
     Returns
     -------
-    Straight over 1/voltage between the points there are, and beyond the ends as the last two go on: dead
-    times fall steeply with a weak battery and flatten with a strong one (common practice, no source).
+    Straight over 1/voltage between the points there are, and beyond the ends as the last two go on:
+    dead times fall steeply with a weak battery and flatten with a strong one (common practice, no
+    source).
     """
     names = [a.name for a in table.axes]
     place = names.index(VOLTS_AXIS)
@@ -156,12 +164,15 @@ def small_pulse_table(open_ms: ArrayLike, add_ms: ArrayLike, own: OwnUnit | None
 
     Returns
     -------
-    Cells are 1 ms more than what is added, for a table's cells are above 0; ``own`` takes it off again.
+    Cells are 1 ms more than what is added, for a table's cells are above 0; ``own`` takes it off
+    again.
     """
     unit = OwnUnit("ms") if own is None else own
     beside = OwnUnit(unit.unit, unit.scale, -NOTHING_ADDED_MS * unit.scale)
     axis = Axis(OPEN_AXIS, "ms", np.asarray(open_ms, float))
-    return Table((axis,), np.asarray(add_ms, float) + NOTHING_ADDED_MS, "ms", "small pulses", beside)
+    return Table(
+        (axis,), np.asarray(add_ms, float) + NOTHING_ADDED_MS, "ms", "small pulses", beside
+    )
 
 
 def with_tables(
@@ -173,8 +184,8 @@ def with_tables(
     ----------
     injectors : as the sheet has them.
     flow : over pressure; None if the sheet's one point counts.
-    dead : over voltage, or voltage × pressure, of which the rated pressure counts; None if the sheet's
-        counts.
+    dead : over voltage, or voltage × pressure, of which the rated pressure counts; None if the
+        sheet's counts.
     small : what is added over open time; None if the sheet's counts, which is nothing.
 
     Returns

@@ -27,7 +27,9 @@ class Say:
     LACKS_CHANNELS = Message(
         "log.lacks_channels", "{name} lacks {missing}; log it, or name the column that holds it"
     )
-    LENGTHS_DIFFER = Message("log.lengths_differ", "{name}: {role} has {size} samples, time has {count}")
+    LENGTHS_DIFFER = Message(
+        "log.lengths_differ", "{name}: {role} has {size} samples, time has {count}"
+    )
 
 
 SHORTEST_STEP_S = 1e-3
@@ -37,9 +39,10 @@ SHORTEST_STEP_S = 1e-3
 class Log:
     """One continuous log.
 
-    ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN where
-    nothing was recorded. ``joints_s`` are times at which another recording begins; no rule reaches across the
-    gap there. ``updates`` marks the rows with a new reading for channels known to be slower than the rows.
+    ``time_s`` has shape (n,), n >= 2, and never runs backwards; each channel has shape (n,), NaN
+    where nothing was recorded. ``joints_s`` are times at which another recording begins; no rule
+    reaches across the gap there. ``updates`` marks the rows with a new reading for channels known
+    to be slower than the rows.
 
     Raises
     ------
@@ -63,11 +66,15 @@ class Log:
         # Equal times are let through: clocks are coarser than rows in many logs.
         back = np.flatnonzero(np.diff(time) < 0)
         if len(back):
-            raise LogError(Say.TIME_BACKWARDS(name=self.name, sample=back[0] + 1, time=time[back[0]]))
+            raise LogError(
+                Say.TIME_BACKWARDS(name=self.name, sample=back[0] + 1, time=time[back[0]])
+            )
         for role, values in self.channels.items():
             if np.shape(values) != time.shape:
                 raise LogError(
-                    Say.LENGTHS_DIFFER(name=self.name, role=role, size=np.size(values), count=len(time))
+                    Say.LENGTHS_DIFFER(
+                        name=self.name, role=role, size=np.size(values), count=len(time)
+                    )
                 )
 
     def __len__(self) -> int:
@@ -166,13 +173,16 @@ def concatenate(logs: Iterable[Log], name: str = "log") -> Log:
         for r in slow
     }
     joints = tuple(j for p in pieces for j in p.joints_s)
-    return Log(time, {r: np.concatenate([p.get(r) for p in pieces]) for r in roles}, name, joints, updates)
+    return Log(
+        time, {r: np.concatenate([p.get(r) for p in pieces]) for r in roles}, name, joints, updates
+    )
 
 
 def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
     """Slope of a straight line fitted over a centred window, in units per second.
 
-    A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as the mean.
+    A fitted slope instead of a difference keeps sensor noise out. Shape (n,); NaN samples count as
+    the mean.
 
     Parameters
     ----------
@@ -188,7 +198,9 @@ def rate_per_s(time_s: Floats, values: Floats, over_s: float) -> Floats:
 
     values = as_loop(values)
     mean, whole = mean_of_finite(values)
-    return slope(values if whole else fill(values, mean), as_loop(time_s), half_window(time_s, over_s))
+    return slope(
+        values if whole else fill(values, mean), as_loop(time_s), half_window(time_s, over_s)
+    )
 
 
 def half_window(time_s: Floats, over_s: float) -> int:

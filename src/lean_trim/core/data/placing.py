@@ -1,7 +1,8 @@
 """Readings with times of their own, brought onto the rows of a log.
 
-The one place where slow channels, blanks between readings, channels polled in turn and a row per reading all
-come out of: channels that move with the engine are joined by a line between their readings, others held.
+The one place where slow channels, blanks between readings, channels polled in turn and a row per
+reading all come out of: channels that move with the engine are joined by a line between their
+readings, others held.
 """
 
 from __future__ import annotations
@@ -76,8 +77,8 @@ def common_rows(times: Iterable[Floats], lead: Floats | None = None) -> Floats:
     Parameters
     ----------
     times : of each channel's readings, at least two each, s.
-    lead : of the channel that is never joined by a line, lambda; preferred where it is about as fast, for
-        held onto other rows it would come late.
+    lead : of the channel that is never joined by a line, lambda; preferred where it is about as
+        fast, for held onto other rows it would come late.
 
     Returns
     -------

@@ -27,12 +27,13 @@ class Say:
     )
     RPM_RANGE = Message(
         "table_kinds.rpm_range",
-        "the engine speed axis goes from {first:g} to {last:g}; allowed are {low:g} to {high:g} rpm",
+        "the engine speed axis goes from {first:g} to {last:g}; allowed are {low:g} to {high:g} "
+        "rpm",
     )
     CELL_RANGE = Message(
         "table_kinds.cell_range",
-        "{value:g} at {axis} {row:g} / engine speed {column:g} is no {name}; allowed are {low:g} to {high:g} "
-        "{unit}",
+        "{value:g} at {axis} {row:g} / engine speed {column:g} is no {name}; allowed are {low:g} "
+        "to {high:g} {unit}",
     )
 
 
@@ -87,7 +88,9 @@ ROW_KINDS: dict[Rows, RowKind] = {
     Rows.MAP: RowKind("MAP", "kPa", 0.0, 1000.0, "manifold pressure, absolute"),
     Rows.MAP_OVER_BARO: RowKind("MAP/baro", "ratio", 0.0, 10.0, "manifold pressure over barometer"),
     Rows.THROTTLE: RowKind("throttle", "%", 0.0, 110.0, "throttle"),
-    Rows.LOAD_PER_REV: RowKind("load", "g/rev", 0.0, 50.0, "load: air per revolution of the engine"),
+    Rows.LOAD_PER_REV: RowKind(
+        "load", "g/rev", 0.0, 50.0, "load: air per revolution of the engine"
+    ),
     Rows.LOAD_PER_STROKE: RowKind("load", "mg/stroke", 0.0, 10000.0, "load: air per intake stroke"),
 }
 HOLD_KINDS: dict[Holds, HoldKind] = {
@@ -103,7 +106,8 @@ RPM_RANGE = (0.0, 25000.0)
 HEAVY_KPA = 85.0
 HEAVY_THROTTLE_PCT = 60.0
 HEAVY_SHARE = 0.7
-"""Full load, as cautions mean it: pressure near the barometer, an open throttle, the upper part of a load
+"""Full load, as cautions mean it: pressure near the barometer, an open throttle, the upper part of
+a load
 axis (common practice, no source)."""
 
 
@@ -121,7 +125,9 @@ def rows_of(table: Table) -> Rows | None:
     if len(table.axes) != 2:
         return None
     first = table.axes[0]
-    found = (r for r, kind in ROW_KINDS.items() if (kind.axis, kind.unit) == (first.name, first.unit))
+    found = (
+        r for r, kind in ROW_KINDS.items() if (kind.axis, kind.unit) == (first.name, first.unit)
+    )
     return next(found, None)
 
 
@@ -157,9 +163,11 @@ def airflow_grid(
     ----------
     rpm : columns, 1/min, strictly rising.
     rows : strictly rising, in the unit of their kind.
-    cells : shape (rows, columns), in the unit of what they hold; trims in percent, 0 changing nothing.
+    cells : shape (rows, columns), in the unit of what they hold; trims in percent, 0 changing
+        nothing.
     kind, holds : what rows and cells are.
-    dead_time_ms : part of every injection time during which no fuel flows, where the table includes it.
+    dead_time_ms : part of every injection time during which no fuel flows, where the table includes
+        it.
     row_own : how the ECU counts rows, None if in the unit of their kind.
     cell_own : how it counts cells, None if in the unit of their kind.
 
@@ -184,7 +192,9 @@ def airflow_grid(
     return Table((first, second), np.asarray(cells, float) - offset, hold.unit, hold.name, cell_own)
 
 
-def _refuse_impossible(first: Axis, second: Axis, cells: Floats, row_kind: RowKind, hold: HoldKind) -> None:
+def _refuse_impossible(
+    first: Axis, second: Axis, cells: Floats, row_kind: RowKind, hold: HoldKind
+) -> None:
     low, high = float(first.points[0]), float(first.points[-1])
     if low < row_kind.low or high > row_kind.high:
         raise TableError(
@@ -199,7 +209,9 @@ def _refuse_impossible(first: Axis, second: Axis, cells: Floats, row_kind: RowKi
         )
     if second.points[0] < RPM_RANGE[0] or second.points[-1] > RPM_RANGE[1]:
         first_rpm, last_rpm = float(second.points[0]), float(second.points[-1])
-        raise TableError(Say.RPM_RANGE(first=first_rpm, last=last_rpm, low=RPM_RANGE[0], high=RPM_RANGE[1]))
+        raise TableError(
+            Say.RPM_RANGE(first=first_rpm, last=last_rpm, low=RPM_RANGE[0], high=RPM_RANGE[1])
+        )
     if cells.shape != (len(first), len(second)):
         return
     bad = np.argwhere(~((cells >= hold.low) & (cells <= hold.high)))

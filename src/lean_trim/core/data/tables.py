@@ -16,18 +16,23 @@ class Say:
     """Sentences of this module."""
 
     CURVE_FALLS = Message(
-        "tables.curve_falls", "{name}: airflow falls from {flow:g} to {following:g} g/s; it must rise"
+        "tables.curve_falls",
+        "{name}: airflow falls from {flow:g} to {following:g} g/s; it must rise",
     )
-    POINT_COUNT = Message("tables.point_count", "{label} has {size} points; allowed are 2 to {most}")
+    POINT_COUNT = Message(
+        "tables.point_count", "{label} has {size} points; allowed are 2 to {most}"
+    )
     POINT_NOT_FINITE = Message(
         "tables.point_not_finite",
         "{label} has no number at point {where}; every point must be a finite number",
     )
     AXIS_NOT_RISING = Message(
-        "tables.axis_not_rising", "{label} is not rising: {a:g} is followed by {b:g}; sort it strictly rising"
+        "tables.axis_not_rising",
+        "{label} is not rising: {a:g} is followed by {b:g}; sort it strictly rising",
     )
     SHAPE_DIFFERS = Message(
-        "tables.shape_differs", "{name} has shape {shape}, its axes ask for {expected} (rows, columns)"
+        "tables.shape_differs",
+        "{name} has shape {shape}, its axes ask for {expected} (rows, columns)",
     )
     CELL_NOT_POSITIVE = Message(
         "tables.cell_not_positive", "{name}: {value:g} at {place} is not a number above 0"
@@ -41,8 +46,8 @@ MAX_POINTS = 512
 class OwnUnit:
     """How the ECU's own numbers follow from ours: own = ours · scale + offset, with scale above 0.
 
-    A VE held as a fraction has a scale of 0.01; a fuel trim of +3 % is what a correction multiplies, 103,
-    with an offset of -100; an injection time may include a dead time.
+    A VE held as a fraction has a scale of 0.01; a fuel trim of +3 % is what a correction
+    multiplies, 103, with an offset of -100; an injection time may include a dead time.
     """
 
     unit: str
@@ -129,7 +134,8 @@ class Axis:
 
         Returns
         -------
-        Index of the point at or below, and fraction of the way to the next, 0 to 1; both of shape (n,).
+        Index of the point at or below, and fraction of the way to the next, 0 to 1; both of shape
+        (n,).
         """
         x = np.clip(np.asarray(at, float), self.points[0], self.points[-1])
         # The last point belongs to the last interval, or there would be none to its right.
@@ -187,13 +193,19 @@ class Table:
         values = np.array(self.values, dtype=float)
         if values.shape != self.shape:
             raise TableError(
-                Say.SHAPE_DIFFERS(name=self.name or "the table", shape=values.shape, expected=self.shape)
+                Say.SHAPE_DIFFERS(
+                    name=self.name or "the table", shape=values.shape, expected=self.shape
+                )
             )
         bad = np.argwhere(~(np.isfinite(values) & (values > 0)))
         if len(bad):
-            place = " / ".join(f"{a.name} {a.points[i]:g}" for a, i in zip(self.axes, bad[0], strict=True))
+            place = " / ".join(
+                f"{a.name} {a.points[i]:g}" for a, i in zip(self.axes, bad[0], strict=True)
+            )
             value = values[tuple(bad[0])]
-            raise TableError(Say.CELL_NOT_POSITIVE(name=self.name or "the table", value=value, place=place))
+            raise TableError(
+                Say.CELL_NOT_POSITIVE(name=self.name or "the table", value=value, place=place)
+            )
         # A table is a value: shared by rounds, threads and views, it must not change under them.
         values.setflags(write=False)
         object.__setattr__(self, "values", values)
@@ -242,7 +254,9 @@ class Table:
         -------
         A new table; this one stays as it is.
         """
-        return Table(self.axes, np.asarray(values, float).reshape(self.shape), self.unit, self.name, self.own)
+        return Table(
+            self.axes, np.asarray(values, float).reshape(self.shape), self.unit, self.name, self.own
+        )
 
     def same_axes(self, other: Table) -> bool:
         """True if both tables have the same axis points.
@@ -268,8 +282,8 @@ class Table:
 
         Returns
         -------
-        Cells and weights an ECU reads, clamped to the ends of the axes; NaN weights where a coordinate is
-        NaN.
+        Cells and weights an ECU reads, clamped to the ends of the axes; NaN weights where a
+        coordinate is NaN.
         """
         cells = np.zeros((np.size(at[0]), 1), np.intp)
         weights = np.ones((np.size(at[0]), 1))
@@ -277,7 +291,8 @@ class Table:
             low, fraction = axis.locate(x)
             pair = np.stack([low, low + 1], axis=1)
             share = np.stack([1.0 - fraction, fraction], axis=1)
-            # Axis by axis, so that a curve and a grid are the same loop, and three axes would be too.
+            # Axis by axis, so that a curve and a grid are the same loop, and three axes would be
+            # too.
             cells = (cells[:, :, None] * len(axis) + pair[:, None, :]).reshape(len(pair), -1)
             weights = (weights[:, :, None] * share[:, None, :]).reshape(len(pair), -1)
         return Interpolation(cells, weights)
@@ -325,7 +340,9 @@ class Table:
         -------
         True where the ECU reads the table without clamping, shape (n,).
         """
-        return np.asarray(np.logical_and.reduce([a.inside(x) for a, x in zip(self.axes, at, strict=True)]))
+        return np.asarray(
+            np.logical_and.reduce([a.inside(x) for a, x in zip(self.axes, at, strict=True)])
+        )
 
 
 def ve_table(rpm: ArrayLike, map_kpa: ArrayLike, ve_pct: ArrayLike, name: str = "VE") -> Table:
@@ -387,6 +404,8 @@ def maf_curve(
     # A sensor that shows more for less air does not exist; a falling curve is a typing slip.
     drops = np.flatnonzero(np.diff(flow) < 0)
     if len(drops):
-        raise TableError(Say.CURVE_FALLS(name=name, flow=flow[drops[0]], following=flow[drops[0] + 1]))
+        raise TableError(
+            Say.CURVE_FALLS(name=name, flow=flow[drops[0]], following=flow[drops[0] + 1])
+        )
     axis = Axis("MAF signal", signal_unit, np.asarray(signal, float), signal_own)
     return Table((axis,), flow, "g/s", name, flow_own)

@@ -12,8 +12,9 @@ MIN_CHANGES = 20
 def held_rows(values: Floats) -> int:
     """Rows between real updates of a channel that is held in between; 1 if it changes on any row.
 
-    A channel counts as held every p rows (p >= 2) if at least 95 % of its changes keep one beat of p rows.
-    Quantised signals repeat values too, but on no beat. Too few changes (under 20) tell nothing and give 1.
+    A channel counts as held every p rows (p >= 2) if at least 95 % of its changes keep one beat of
+    p rows. Quantised signals repeat values too, but on no beat. Too few changes (under 20) tell
+    nothing and give 1.
 
     Parameters
     ----------

@@ -22,10 +22,12 @@ class Say:
 
     TABLE_LIMITS = Message(
         "vehicle.table_limits",
-        "table limits: resolution {resolution:g} must be above 0 and lowest {lowest:g} below highest "
-        "{highest:g}",
+        "table limits: resolution {resolution:g} must be above 0 and lowest {lowest:g} below "
+        "highest {highest:g}",
     )
-    SOURCE_KIND = Message("vehicle.source_kind", "airflow source is {kind!r}; allowed are {allowed}")
+    SOURCE_KIND = Message(
+        "vehicle.source_kind", "airflow source is {kind!r}; allowed are {allowed}"
+    )
 
 
 Airflow = Literal["ve", "maf"]
@@ -39,11 +41,12 @@ AirflowSourceKind = Literal["auto", "table", "flag", "rule"]
 class Injectors:
     """Injector data as the ECU holds it.
 
-    Flow per injector in g/s at the rated Δp, dead time in ms over volts. A flow not known is NaN, dead times
-    not known are empty: the airflow model or the logged channels then do without. ``pressure_reference`` is
-    what the rated pressure is held against: the manifold, the atmosphere, or whatever it is, with the ECU
-    accounting for it. ``pressure_known`` is False where a usual rated pressure was taken. ``small_add_ms`` is
-    what the ECU adds to short pulses over the open times ``small_open_ms``, held past the ends.
+    Flow per injector in g/s at the rated Δp, dead time in ms over volts. A flow not known is NaN,
+    dead times not known are empty: the airflow model or the logged channels then do without.
+    ``pressure_reference`` is what the rated pressure is held against: the manifold, the atmosphere,
+    or whatever it is, with the ECU accounting for it. ``pressure_known`` is False where a usual
+    rated pressure was taken. ``small_add_ms`` is what the ECU adds to short pulses over the open
+    times ``small_open_ms``, held past the ends.
     """
 
     flow_g_per_s: float
@@ -95,7 +98,9 @@ class Injectors:
         inside = np.interp(left, ends, self.small_open_ms)
         below, above = left < ends[0], left > ends[-1]
         inside = np.where(below, left - self.small_add_ms[0], inside)
-        return np.where(above, left - self.small_add_ms[-1], np.where(np.isnan(left), np.nan, inside))
+        return np.where(
+            above, left - self.small_add_ms[-1], np.where(np.isnan(left), np.nan, inside)
+        )
 
 
 @dataclass(frozen=True)
@@ -109,7 +114,9 @@ class TableLimits:
     def __post_init__(self) -> None:
         if not (self.resolution > 0 and self.lowest < self.highest):
             raise BadInputError(
-                Say.TABLE_LIMITS(resolution=self.resolution, lowest=self.lowest, highest=self.highest)
+                Say.TABLE_LIMITS(
+                    resolution=self.resolution, lowest=self.lowest, highest=self.highest
+                )
             )
 
 
@@ -124,11 +131,12 @@ AIRFLOW_SOURCE_KNOBS: tuple[Knob, ...] = (
 class AirflowSourceSettings:
     """How to tell which airflow model was in force.
 
-    kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout; "table" is
-        the user's word that the ECU was forced onto it; "flag" asks for the logged flag; "rule" applies the
-        two limits below.
+    kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout;
+        "table" is the user's word that the ECU was forced onto it; "flag" asks for the logged flag;
+        "rule" applies the two limits below.
     ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
-    ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0 (never) to 500.
+    ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0
+        (never) to 500.
     """
 
     kind: AirflowSourceKind = "auto"
@@ -137,7 +145,9 @@ class AirflowSourceSettings:
 
     def __post_init__(self) -> None:
         if self.kind not in AIRFLOW_SOURCE_KINDS:
-            raise BadInputError(Say.SOURCE_KIND(kind=self.kind, allowed=", ".join(AIRFLOW_SOURCE_KINDS)))
+            raise BadInputError(
+                Say.SOURCE_KIND(kind=self.kind, allowed=", ".join(AIRFLOW_SOURCE_KINDS))
+            )
         for knob in AIRFLOW_SOURCE_KNOBS:
             knob.checked(getattr(self, knob.name))
 
@@ -146,8 +156,9 @@ class AirflowSourceSettings:
 class Vehicle:
     """One vehicle with the calibration that is in its ECU.
 
-    ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank. ``corrections`` are tables
-    of fuel beyond airflow and target, as far as they are known, by the names of ``fuel_corrections``.
+    ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank. ``corrections``
+    are tables of fuel beyond airflow and target, as far as they are known, by the names of
+    ``fuel_corrections``.
     """
 
     name: str

@@ -23,19 +23,22 @@ class Say:
         "{cells} would stand more than {percent:g} % out of line with the cells beside, ",
     )
     SHAPE_OR_CARRY = Message(
-        "cautions.shape_or_carry", "{many}{holes} (lean there): shape the edges, or carry enrichment."
+        "cautions.shape_or_carry",
+        "{many}{holes} (lean there): shape the edges, or carry enrichment.",
     )
     ROUGH = Message(
         "cautions.rough",
-        "{cells} would stand more than {percent:g} % out of line with the cells beside: shape the edges or "
-        "drive them.",
+        "{cells} would stand more than {percent:g} % out of line with the cells beside: shape the "
+        "edges or drive them.",
     )
-    SOME_LEAN_HOLES = Message("cautions.some_lean_holes", "{lean} of them not driven and lower than both")
+    SOME_LEAN_HOLES = Message(
+        "cautions.some_lean_holes", "{lean} of them not driven and lower than both"
+    )
     ALL_LEAN_HOLES = Message("cautions.all_lean_holes", "not driven and lower than both")
     LEANER_IN_BOOST = Message(
         "cautions.leaner_in_boost",
-        "{cells} above atmospheric would get less fuel. Lean under boost destroys engines: end runs at once "
-        "on lean, knock or falling fuel pressure.",
+        "{cells} above atmospheric would get less fuel. Lean under boost destroys engines: end "
+        "runs at once on lean, knock or falling fuel pressure.",
     )
     LARGE_STEPS = Message(
         "cautions.large_steps",
@@ -47,8 +50,8 @@ class Say:
     )
     LOAD_SHIFTS = Message(
         "cautions.load_shifts",
-        "Up to {percent:.0f} % leaner above {pressure:g} kPa reads as that much less load: rescale spark and "
-        "target if they are read over load.",
+        "Up to {percent:.0f} % leaner above {pressure:g} kPa reads as that much less load: "
+        "rescale spark and target if they are read over load.",
     )
     LEANER_AT_LOAD = Message(
         "cautions.leaner_at_load",
@@ -60,8 +63,8 @@ class Say:
     )
     INJECTORS = Message(
         "cautions.injectors",
-        "What is asked has the shape of {what} ({sureness}): the Injectors desk tells that from airflow, and "
-        "written into this table it stays there.",
+        "What is asked has the shape of {what} ({sureness}): the Injectors desk tells that from "
+        "airflow, and written into this table it stays there.",
     )
 
 
@@ -71,7 +74,8 @@ ANSWERED = ("lean_full_throttle", "knock")
 LARGE_STEP_PCT = 8.0
 """Beyond what a sound part-throttle table is off by (common practice, no source)."""
 LOADED_KPA, LOAD_SHIFT_PCT = 80.0, 3.0
-"""Where load-based tables matter most, and the leaning from which their shift is told (common practice)."""
+"""Where load-based tables matter most, and the leaning from which their shift is told (common
+practice)."""
 
 
 def cautions_for(
@@ -223,7 +227,9 @@ def kinks(table: Table, values: Floats) -> int:
         bends = []
         for field in (values, table.values):
             logs = np.moveaxis(np.log(field), axis, -1)
-            bends.append(np.abs(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share)))
+            bends.append(
+                np.abs(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share))
+            )
         rough = (bends[0] > KINK_PCT / 100) & (bends[0] > bends[1] + 0.02)
         np.moveaxis(off, axis, -1)[..., 1:-1] |= rough
     return int(off.sum())

@@ -69,7 +69,9 @@ def undecided(table: Table) -> Decision:
     -------
     A decision that writes it unchanged.
     """
-    return Decision(table.values.copy(), np.zeros(table.shape, np.int8), np.zeros(table.shape, bool))
+    return Decision(
+        table.values.copy(), np.zeros(table.shape, np.int8), np.zeros(table.shape, bool)
+    )
 
 
 def _mask(decision: Decision, cells: Iterable[int] | None) -> NDArray[np.bool_]:
@@ -147,7 +149,11 @@ INPUT_HELP = "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amou
 
 
 def type_in(
-    decision: Decision, text: str, cells: Iterable[int], limits: TableLimits, own: OwnUnit | None = None
+    decision: Decision,
+    text: str,
+    cells: Iterable[int],
+    limits: TableLimits,
+    own: OwnUnit | None = None,
 ) -> Decision:
     """Apply typed input such as "+3%", "x0.95", "-2" or "=82" to cells that are not pinned.
 
@@ -188,7 +194,9 @@ def type_in(
     # A typed step below zero is refused as out of range, not as an impossible table.
     values, clipped = quantise(np.maximum(wanted, 0.0), limits, own)
     if (clipped & take).any():
-        raise BadInputError(Say.OUT_OF_RANGE(text=text, lowest=limits.lowest, highest=limits.highest))
+        raise BadInputError(
+            Say.OUT_OF_RANGE(text=text, lowest=limits.lowest, highest=limits.highest)
+        )
     return replace(
         decision,
         values=np.where(take, values, decision.values),

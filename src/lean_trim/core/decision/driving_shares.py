@@ -21,8 +21,8 @@ NOISE_PERCENTILE = 2.0
 class DrivingShares:
     """Shares of the used seconds per cell, in the table's shape, 0 without driving.
 
-    Reading at which the airflow signal met its end (infinite where it did not), and manifold pressure above
-    which it is boost, kPa.
+    Reading at which the airflow signal met its end (infinite where it did not), and manifold
+    pressure above which it is boost, kPa.
     """
 
     idle: Floats
@@ -35,7 +35,8 @@ class DrivingShares:
 class DrivingSeconds:
     """Used seconds by cell, flat: all, at idle and at full throttle; those of several logs add up.
 
-    Lowest reading at which the airflow signal met its end in any, and the boost limit each log gave.
+    Lowest reading at which the airflow signal met its end in any, and the boost limit each log
+    gave.
     """
 
     whole: Floats
@@ -104,7 +105,9 @@ def driving_seconds(sifted: Sifted, observations: Observations) -> DrivingSecond
     def total(part: Floats) -> Floats:
         return np.asarray(np.bincount(cells, part.ravel(), table.size), np.float64)
 
-    idle, full = (total(seconds * (regime == r)[:, None]) for r in (Regime.IDLE, Regime.FULL_THROTTLE))
+    idle, full = (
+        total(seconds * (regime == r)[:, None]) for r in (Regime.IDLE, Regime.FULL_THROTTLE)
+    )
     boost = (boost_from_kpa(conditions.frame.log),)
     return DrivingSeconds(total(seconds), idle, full, _end_at(sifted), boost)
 

@@ -12,8 +12,8 @@ from lean_trim.core.types import Mask
 def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
     """Cells read with a share of at least 20 % while knock retard was active, in the table's shape.
 
-    Every sample counts, also those the sieve leaves out. All False where knock retard was not logged, or
-    where its rule is off unless asked ``even_if_off``.
+    Every sample counts, also those the sieve leaves out. All False where knock retard was not
+    logged, or where its rule is off unless asked ``even_if_off``.
 
     Parameters
     ----------

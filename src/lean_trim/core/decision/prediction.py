@@ -14,8 +14,8 @@ LEAST_S = 0.5
 def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float] | None:
     """Residual of the next drive over the cells of this one.
 
-    What is left in a cell is the wanted value over the decided one, known to within the standard error of the
-    wanted one.
+    What is left in a cell is the wanted value over the decided one, known to within the standard
+    error of the wanted one.
 
     Parameters
     ----------
@@ -24,7 +24,8 @@ def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float]
 
     Returns
     -------
-    Expected root mean square by cell and its standard error, both percent; None if no cell was driven.
+    Expected root mean square by cell and its standard error, both percent; None if no cell was
+    driven.
     """
     wanted = estimate.table.values * (1.0 + estimate.correction_pct / 100.0)
     left = 100.0 * (wanted / decided - 1.0)
@@ -35,6 +36,7 @@ def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float]
     squares = left[counts] ** 2
     variances = error[counts] ** 2
     rms = float(np.sqrt(np.mean(squares + variances)))
-    # Var(x²) of a normal x about m with variance v is 4 m² v + 2 v²; the root's error follows to first order.
+    # Var(x²) of a normal x about m with variance v is 4 m² v + 2 v²; the root's error follows to
+    # first order.
     of_mean = np.sum(4.0 * squares * variances + 2.0 * variances**2) / counts.sum() ** 2
     return rms, float(np.sqrt(of_mean) / (2.0 * rms)) if rms > 0.0 else 0.0

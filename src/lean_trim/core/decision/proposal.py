@@ -212,16 +212,18 @@ class PolicySettings:
     ----------
     gain, gain_idle, gain_part, gain_full, gain_boost : shares written, 0 to 1.
     add_limit_pct, remove_limit_pct, boost_remove_limit_pct : largest steps, percent.
-    full_lean_whole_pct, full_lean_share : leanings of cells driven at full throttle or in boost are written
-        whole up to the first, percent, of larger ones the second share, but no less than the first.
+    full_lean_whole_pct, full_lean_share : leanings of cells driven at full throttle or in boost are
+        written whole up to the first, percent, of larger ones the second share, but no less than
+        the first.
     fill_limit_pct : most fuel added to a cell nobody drove, percent.
     rich_bias_pct, atmospheric_kpa : extra fuel, percent; pressure from which boost counts, kPa.
-    unvisited : what happens to cells without support. "filled": what the surface says where that is an
-        enrichment, else the old value; "keep" their value; "carry" the enrichment of the nearest driven cell,
-        never a leaning; "taper" the same, halved with every cell of distance; "sure" as filled, and leaner by
-        what two standard errors leave between driven cells below atmospheric.
-    extrapolate_end : raise a curve past its last driven point, along its last segment or as its last point,
-        never below the old value.
+    unvisited : what happens to cells without support. "filled": what the surface says where that is
+        an enrichment, else the old value; "keep" their value; "carry" the enrichment of the nearest
+        driven cell, never a leaning; "taper" the same, halved with every cell of distance; "sure"
+        as filled, and leaner by what two standard errors leave between driven cells below
+        atmospheric.
+    extrapolate_end : raise a curve past its last driven point, along its last segment or as its
+        last point, never below the old value.
     pinned : flat indices of cells that must not change.
 
     The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises
@@ -249,7 +251,9 @@ class PolicySettings:
         for knob in POLICY_KNOBS:
             knob.checked(getattr(self, knob.name))
         if self.unvisited not in UNVISITED:
-            raise BadInputError(Say.UNVISITED(unvisited=self.unvisited, allowed=", ".join(UNVISITED)))
+            raise BadInputError(
+                Say.UNVISITED(unvisited=self.unvisited, allowed=", ".join(UNVISITED))
+            )
 
 
 @dataclass(frozen=True, eq=False)
@@ -284,7 +288,8 @@ def propose(
     table = estimate.table
     if driving is not None:
         settings = replace(
-            settings, atmospheric_kpa=min(settings.atmospheric_kpa, max(driving.boost_from_kpa, LOWEST_KPA))
+            settings,
+            atmospheric_kpa=min(settings.atmospheric_kpa, max(driving.boost_from_kpa, LOWEST_KPA)),
         )
     wanted = _gain(table, settings, driving) * (
         np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct
@@ -308,7 +313,9 @@ def propose(
         # Where the sensor met its end, what lies past it is unknown air.
         moved[int(np.flatnonzero(estimate.supported)[-1]) + 1 :] = False
     status[moved] = Status.CARRIED if settings.unvisited in ("carry", "taper") else Status.FILLED
-    step[moved] = np.clip(blind, -remove, min(settings.fill_limit_pct, settings.add_limit_pct))[moved]
+    step[moved] = np.clip(blind, -remove, min(settings.fill_limit_pct, settings.add_limit_pct))[
+        moved
+    ]
     # Something was seen there that forbids leaner; richer is allowed.
     for cells, why in ((no_leaner, Status.KNOCK), (faulty, Status.FAULT)):
         if cells is not None:
@@ -319,7 +326,8 @@ def propose(
         status[keep & (ahead > 0)] = Status.EXTRAPOLATED
         step = np.where(keep & (ahead > 0), ahead, step)
     if pegged:
-        # A point past the end is asked for by readings below it, and would be bent for air nobody measured.
+        # A point past the end is asked for by readings below it, and would be bent for air nobody
+        # measured.
         beyond = table.axes[0].points >= end_at
         step[beyond], status[beyond] = 0.0, Status.BEYOND
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
@@ -332,13 +340,18 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
     idle, full = (driving.idle, driving.full) if driving is not None else (0.0, 0.0)
     part = 1.0 - idle - full
     share = idle * settings.gain_idle + full * settings.gain_full + part * settings.gain_part
-    return settings.gain * np.where(boosted(table, settings.atmospheric_kpa), settings.gain_boost, share)
+    return settings.gain * np.where(
+        boosted(table, settings.atmospheric_kpa), settings.gain_boost, share
+    )
 
 
-def _careful(table: Table, wanted: Floats, settings: PolicySettings, driving: DrivingShares | None) -> Floats:
+def _careful(
+    table: Table, wanted: Floats, settings: PolicySettings, driving: DrivingShares | None
+) -> Floats:
     """Large leanings of cells driven at full throttle or in boost, a part of them: no feedback checks those.
 
-    Rising without a step: up to the limit whole, beyond it the share, once that is more than the limit.
+    Rising without a step: up to the limit whole, beyond it the share, once that is more than the
+    limit.
     """
     loaded = boosted(table, settings.atmospheric_kpa)
     if driving is not None:
@@ -348,13 +361,15 @@ def _careful(table: Table, wanted: Floats, settings: PolicySettings, driving: Dr
     return np.where(loaded & (wanted < -whole), part, wanted)
 
 
-def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float) -> Floats:
+def _past_the_end(
+    table: Table, step: Floats, supported: NDArray[np.bool_], most_pct: float
+) -> Floats:
     """Steps of the points past the last driven one.
 
     The richer of the line of the last driven segment and its last enrichment.
 
-    A sensor's curve bends upwards, so that the line alone would often mean less air than before; it is never
-    less than 0.
+    A sensor's curve bends upwards, so that the line alone would often mean less air than before; it
+    is never less than 0.
     """
     out = np.zeros(table.shape)
     last = int(np.flatnonzero(supported)[-1]) if supported.any() else 0
@@ -370,7 +385,11 @@ def _past_the_end(table: Table, step: Floats, supported: NDArray[np.bool_], most
 
 
 def _written(
-    table: Table, step: Floats, status: NDArray[np.object_], limits: TableLimits, policy: PolicySettings
+    table: Table,
+    step: Floats,
+    status: NDArray[np.object_],
+    limits: TableLimits,
+    policy: PolicySettings,
 ) -> Proposal:
     """Round to the field, keep untouched cells exactly, keep a curve rising."""
     values, clipped = quantise(table.values * (1 + step / 100), limits, table.own)

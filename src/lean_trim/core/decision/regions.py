@@ -14,7 +14,8 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.types import Floats, Mask
 
 ABOVE_BARO = 1.02
-"""Manifold pressure over the barometer from which it is boost; sensors differ by less (common practice)."""
+"""Manifold pressure over the barometer from which it is boost; sensors differ by less (common
+practice)."""
 USUAL_KPA = 101.0
 """Stands in where no barometer was logged (ordinary weather near sea level)."""
 MOSTLY = 0.5
@@ -60,7 +61,8 @@ def boosted(table: Table, from_kpa: float) -> Mask:
     if len(table.axes) == 1:
         return np.zeros(table.shape, bool)
     pressures = row_pressures(table)
-    # Over throttle or load no row is boost; what is driven there at full throttle is told by the drive.
+    # Over throttle or load no row is boost; what is driven there at full throttle is told by the
+    # drive.
     if pressures is None:
         return np.zeros(table.shape, bool)
     return np.broadcast_to((pressures > from_kpa)[:, None], table.shape).copy()

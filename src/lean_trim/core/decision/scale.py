@@ -1,8 +1,8 @@
 """Moving the scale of an airflow table.
 
-Where a cell would pass the end of its field, or the cells are far from what such a table holds, the scale is
-moved and not the cell: what the table is multiplied by goes one way, the table the other, and the fuel stays
-the same. Whatever else reads the table's result then reads another number.
+Where a cell would pass the end of its field, or the cells are far from what such a table holds, the
+scale is moved and not the cell: what the table is multiplied by goes one way, the table the other,
+and the fuel stays the same. Whatever else reads the table's result then reads another number.
 """
 
 from __future__ import annotations
@@ -30,20 +30,26 @@ class Say:
 
     HIGH = Message(
         "scale.high",
-        "{cells} would pass the field's highest number, {highest:g}; the largest wants {wanted:.4g}.",
+        "{cells} would pass the field's highest number, {highest:g}; the largest wants "
+        "{wanted:.4g}.",
     )
     LOW = Message(
-        "scale.low", "{cells} would pass the field's lowest number, {lowest:g}; the least wants {wanted:.4g}."
+        "scale.low",
+        "{cells} would pass the field's lowest number, {lowest:g}; the least wants {wanted:.4g}.",
     )
     EXPECTED = Message(
         "scale.expected",
-        "Near atmospheric pressure the table's mean is {mean:.0f} %, where {low:.0f} to {high:.0f} % is to "
-        "be expected: the engine size or a multiplier is likely not what the table was made with.",
+        "Near atmospheric pressure the table's mean is {mean:.0f} %, where {low:.0f} to "
+        "{high:.0f} % is to be expected: the engine size or a multiplier is likely not what the "
+        "table was made with.",
     )
     BOTH = Message(
-        "scale.both", "No one scale holds the highest and the lowest cell; some would still be cut off."
+        "scale.both",
+        "No one scale holds the highest and the lowest cell; some would still be cut off.",
     )
-    FACTOR = Message("scale.factor", "{factor:g} is no factor for a scale; allowed are {low:g} to {high:g}")
+    FACTOR = Message(
+        "scale.factor", "{factor:g} is no factor for a scale; allowed are {low:g} to {high:g}"
+    )
     CLIPPED = Message(
         "scale.clipped",
         "a scale × {factor:g} takes {cells} out of the table's field of {lowest:g} to {highest:g}",
@@ -52,28 +58,30 @@ class Say:
     MULTIPLIER = Message("scale.multiplier", "master multiplier × {factor:.4g}")
     FLOW = Message("scale.flow", "injector flow {before:.4g} → {after:.4g} g/s")
     AIR_STAYS = Message(
-        "scale.air_stays", "Airflow and load in grams stay: the table times the displacement is what it was."
+        "scale.air_stays",
+        "Airflow and load in grams stay: the table times the displacement is what it was.",
     )
     FILL_SHIFTS = Message(
         "scale.fill_shifts",
-        "Load in percent of a full cylinder reads {pct} %: spark, target, boost, cam and knock tables "
-        "over it are read that much lower or higher, and its limits (torque, overload cut) meet sooner or "
-        "later.",
+        "Load in percent of a full cylinder reads {pct} %: spark, target, boost, cam and knock "
+        "tables over it are read that much lower or higher, and its limits (torque, overload cut) "
+        "meet sooner or later.",
     )
     AIR_SHIFTS = Message(
         "scale.air_shifts",
         "Calculated airflow and load (g/s, g/rev, mg/stroke, percent) read {pct} %: spark, target, "
-        "boost, cam and knock tables over them, torque and its limits, and the change to an air mass meter.",
+        "boost, cam and knock tables over them, torque and its limits, and the change to an air "
+        "mass meter.",
     )
     FUEL_SHIFTS = Message(
         "scale.fuel_shifts",
-        "The ECU's fuel figures read {pct} %: consumption, range, purge and everything that is a mass "
-        "of fuel.",
+        "The ECU's fuel figures read {pct} %: consumption, range, purge and everything that is a "
+        "mass of fuel.",
     )
     ADDED_SHIFTS = Message(
         "scale.added_shifts",
-        "Fuel that is added as a mass delivers {pct} %: acceleration, after-start, wall wetting, the "
-        "least injected mass and small-pulse data.",
+        "Fuel that is added as a mass delivers {pct} %: acceleration, after-start, wall wetting, "
+        "the least injected mass and small-pulse data.",
     )
     ADDED_BEFORE = Message(
         "scale.added_before",
@@ -91,7 +99,8 @@ ROOM = 0.9
 """Share of the field's highest number the highest cell is put at (common practice, no source)."""
 FACTOR_STEP = 0.05
 EXPECTED_PCT, USUAL_PCT = (60.0, 125.0), 90.0
-"""Mean VE near atmospheric pressure: what is met in engines without and with boost, and what is aimed at
+"""Mean VE near atmospheric pressure: what is met in engines without and with boost, and what is
+aimed at
 (common practice, no source)."""
 NEAR_ATMOSPHERE_KPA = 8.0
 MIDDLE = (0.25, 0.75)
@@ -122,8 +131,8 @@ def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) 
     ----------
     table : as it would be written.
     limits : of its field, in the ECU's own numbers.
-    wanted : cells as the drive asks for them, not cut off at the field's ends, shape of the table and NaN
-        where nothing is asked; None if nothing is.
+    wanted : cells as the drive asks for them, not cut off at the field's ends, shape of the table
+        and NaN where nothing is asked; None if nothing is.
 
     Returns
     -------
@@ -137,9 +146,13 @@ def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) 
     factor = 1.0
     if above.any():
         factor = _rounded(float(cells.max()) / (ROOM * highest))
-        reasons.append(Say.HIGH(cells=_cells(above.sum()), highest=limits.highest, wanted=float(own.max())))
+        reasons.append(
+            Say.HIGH(cells=_cells(above.sum()), highest=limits.highest, wanted=float(own.max()))
+        )
     if below.any():
-        reasons.append(Say.LOW(cells=_cells(below.sum()), lowest=limits.lowest, wanted=float(own.min())))
+        reasons.append(
+            Say.LOW(cells=_cells(below.sum()), lowest=limits.lowest, wanted=float(own.min()))
+        )
         down = _rounded(ROOM * float(cells.min()) / lowest)
         if above.any() or float(cells.max()) / down > highest:
             reasons.append(Say.BOTH())
@@ -192,8 +205,8 @@ def moves(vehicle: Vehicle, factor: float) -> tuple[Move, ...]:
 
     Returns
     -------
-    Those whose numbers are known; none for a table of injection times or trims, which stand on nothing this
-    vehicle's sheet knows.
+    Those whose numbers are known; none for a table of injection times or trims, which stand on
+    nothing this vehicle's sheet knows.
     """
     pct = signed(100.0 * (1.0 / factor - 1.0), 0)
     more = signed(100.0 * (factor - 1.0), 0)
@@ -202,13 +215,20 @@ def moves(vehicle: Vehicle, factor: float) -> tuple[Move, ...]:
     if vehicle.is_speed_density:
         size = vehicle.displacement_l
         entry = Say.SIZE(before=size, after=size * factor)
-        found.append(Move(ScaleAt.DISPLACEMENT, entry, (Say.AIR_STAYS(), Say.FILL_SHIFTS(pct=pct), *grains)))
+        found.append(
+            Move(ScaleAt.DISPLACEMENT, entry, (Say.AIR_STAYS(), Say.FILL_SHIFTS(pct=pct), *grains))
+        )
         shifts = (Say.AIR_SHIFTS(pct=pct), Say.ADDED_BEFORE(pct=more), *grains)
         found.append(Move(ScaleAt.MULTIPLIER, Say.MULTIPLIER(factor=factor), shifts))
     flow = vehicle.injectors.flow_g_per_s
     if math.isfinite(flow) and (vehicle.airflow == "maf" or holds_of(vehicle.table) in AIR):
         entry = Say.FLOW(before=flow, after=flow / factor)
-        shifts = (Say.AIR_SHIFTS(pct=pct), Say.FUEL_SHIFTS(pct=pct), Say.ADDED_SHIFTS(pct=more), *grains)
+        shifts = (
+            Say.AIR_SHIFTS(pct=pct),
+            Say.FUEL_SHIFTS(pct=pct),
+            Say.ADDED_SHIFTS(pct=more),
+            *grains,
+        )
         found.append(Move(ScaleAt.FLOW, entry, shifts))
     return tuple(found)
 

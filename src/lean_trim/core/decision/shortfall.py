@@ -18,13 +18,13 @@ class Say:
 
     CUT = Message(
         "shortfall.cut",
-        "{cells} cut at a step limit: asked {asked} %, written {written} % at the furthest. Drive again: the "
-        "next step there is about {left} %.",
+        "{cells} cut at a step limit: asked {asked} %, written {written} % at the furthest. Drive "
+        "again: the next step there is about {left} %.",
     )
     HOLES = Message(
         "shortfall.holes",
-        "{cells} above atmospheric, not driven, stay up to {left:.0f} % lean as far as can be told: "
-        "do not run there.",
+        "{cells} above atmospheric, not driven, stay up to {left:.0f} % lean as far as can be "
+        "told: do not run there.",
     )
 
 

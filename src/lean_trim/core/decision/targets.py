@@ -17,21 +17,25 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    CRUISE = Message("targets.cruise", "Part load: {span}; people run {from_:.2f} to {to:.2f}.{odd}")
+    CRUISE = Message(
+        "targets.cruise", "Part load: {span}; people run {from_:.2f} to {to:.2f}.{odd}"
+    )
     FULL = Message(
-        "targets.full", "Full load up to atmospheric: {span}; people run {from_:.2f} to {to:.2f}.{odd}"
+        "targets.full",
+        "Full load up to atmospheric: {span}; people run {from_:.2f} to {to:.2f}.{odd}",
     )
     BOOST = Message("targets.boost", "Boost: {span}; people run {from_:.2f} to {to:.2f}.{odd}")
     LEANER = Message("targets.leaner", " {cells} leaner than that.")
     RICHER = Message("targets.richer", " {cells} richer than that.")
     LEAN_AT_LOAD = Message(
         "targets.lean_at_load",
-        "{cells} at load are leaner than people run there: heat and knock rise with it. Approach in short "
-        "runs with a second person on λ and knock; lean under boost destroys engines.",
+        "{cells} at load are leaner than people run there: heat and knock rise with it. Approach "
+        "in short runs with a second person on λ and knock; lean under boost destroys engines.",
     )
     TOO_RICH = Message(
         "targets.too_rich",
-        "{cells} are below {limit:.2f}: so rich it misfires, washes the bores and burns the catalyst.",
+        "{cells} are below {limit:.2f}: so rich it misfires, washes the bores and burns the "
+        "catalyst.",
     )
 
 
@@ -54,7 +58,8 @@ SENTENCES = {Load.CRUISE: Say.CRUISE, Load.FULL: Say.FULL, Load.BOOST: Say.BOOST
 TOO_RICH = 0.70
 """Below it a mixture burns badly (common practice, no source)."""
 CRUISE_BELOW, FULL_FROM, BOOST_FROM = 0.72, 0.90, 1.06
-"""Shares of the barometer at which rows count as part load, full load and boost; enrichment comes on between
+"""Shares of the barometer at which rows count as part load, full load and boost; enrichment comes
+on between
 the first two (common practice, no source)."""
 SLACK = 0.005
 """A target table shows two digits; half of the last is no difference."""
@@ -123,7 +128,10 @@ def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
             continue
         part = values[rows]
         odd[rows] = (part > to + SLACK).astype(np.int8) - (part < from_ - SLACK).astype(np.int8)
-        counts = ((Say.LEANER, int((odd[rows] > 0).sum())), (Say.RICHER, int((odd[rows] < 0).sum())))
+        counts = (
+            (Say.LEANER, int((odd[rows] > 0).sum())),
+            (Say.RICHER, int((odd[rows] < 0).sum())),
+        )
         words = "".join(str(message(cells=_cells(n))) for message, n in counts if n)
         said.append(SENTENCES[load](span=_span(part), from_=from_, to=to, odd=words))
     cautions = []

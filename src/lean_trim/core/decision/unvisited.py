@@ -1,7 +1,8 @@
 """What is written into cells nobody drove: nothing, a neighbour's enrichment, or what the surface says there.
 
-A cell left at its old value between corrected neighbours is a hole in the mixture; in boost a lean one
-destroys the engine. Rich is the safe side, so that every policy but ``sure`` only ever adds fuel.
+A cell left at its old value between corrected neighbours is a hole in the mixture; in boost a lean
+one destroys the engine. Rich is the safe side, so that every policy but ``sure`` only ever adds
+fuel.
 """
 
 from __future__ import annotations
@@ -40,7 +41,8 @@ def steps_for_unvisited(
         return np.zeros_like(step)
     if policy in ("carry", "taper"):
         return _carried(step, supported, policy == "taper")
-    # Further out the surface only goes on as it was; more than any driven cell needed is its own invention.
+    # Further out the surface only goes on as it was; more than any driven cell needed is its own
+    # invention.
     most = max(float(wanted[supported].max()), 0.0)
     more = np.clip(wanted, 0.0, most)
     if policy == "filled":

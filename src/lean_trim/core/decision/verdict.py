@@ -12,25 +12,29 @@ class Say:
 
     SAME_TABLE = Message(
         "verdict.same_table",
-        "The same table was driven again: {before:.1f}, then {after:.1f} % rms. Nothing was changed, so the "
-        "difference is between the drives.",
+        "The same table was driven again: {before:.1f}, then {after:.1f} % rms. Nothing was "
+        "changed, so the difference is between the drives.",
     )
     UNKNOWN = Message("verdict.unknown", "Drive the new table to see what it did.")
     WORSE = Message(
-        "verdict.worse", "Worse: {before:.1f} → {after:.1f} % rms. Look at the findings before going on."
+        "verdict.worse",
+        "Worse: {before:.1f} → {after:.1f} % rms. Look at the findings before going on.",
     )
     NO_CHANGE = Message(
         "verdict.no_change",
         "No real change: {before:.1f} → {after:.1f} % rms. More of the same will not help.",
     )
-    NOISE_FLOOR = Message("verdict.noise_floor", "Noise floor reached: {after:.1f} % rms. Stop here.")
+    NOISE_FLOOR = Message(
+        "verdict.noise_floor", "Noise floor reached: {after:.1f} % rms. Stop here."
+    )
     BETTER = Message("verdict.better", "Better: {before:.1f} → {after:.1f} % rms.")
     GOOD_ENOUGH = Message("verdict.good_enough", " Good enough to stop.")
     GO_ON = Message("verdict.go_on", " Another round will pay.")
 
 
 NOISE_FLOOR_PCT = 1.5
-"""Residual below which another round no longer pays (common practice: ±3 % is the aim for part throttle)."""
+"""Residual below which another round no longer pays (common practice: ±3 % is the aim for part
+throttle)."""
 CHANGE_PCT = 0.3
 
 
@@ -40,8 +44,8 @@ def verdict_word(before: float, after: float, written: int) -> str:
     Parameters
     ----------
     before, after : percent rms; NaN where unknown.
-    written : cells that were changed between the two drives. A judgement of nothing would be a judgement of
-        the drives.
+    written : cells that were changed between the two drives. A judgement of nothing would be a
+        judgement of the drives.
 
     Returns
     -------

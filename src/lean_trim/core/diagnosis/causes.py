@@ -34,8 +34,8 @@ class Say:
     EXPLAINS = Message("causes.explains", "{cause} It explains {seconds:.1f} s of {what}.")
     RESEMBLES = Message(
         "causes.resembles",
-        "{cause} What {seconds:.0f} s of the same driving ask for resembles a dead time or a leak, and may "
-        "be no more than that.",
+        "{cause} What {seconds:.0f} s of the same driving ask for resembles a dead time or a "
+        "leak, and may be no more than that.",
     )
     LEAN = Message("causes.lean", "full throttle leaner than target")
     PRESSURE = Message("causes.pressure", "fuel pressure more than 7 % below its rated value")
@@ -116,12 +116,17 @@ SYMPTOMS: Mapping[str, Symptom] = {
 }
 BEFORE_S = 0.5
 OF_A_SWING = ("dead_time", "exhaust_leak")
-"""Patterns a swinging target looks like: torque swings along, so that states go with its phase at idle."""
+"""Patterns a swinging target looks like: torque swings along, so that states go with its phase at
+idle."""
 SWING_REST_S = 8.0
 
 
 def brought_about(
-    pattern: Finding, shows: Mask, found: Sequence[Finding], shown: Mapping[str, Mask], conditions: Conditions
+    pattern: Finding,
+    shows: Mask,
+    found: Sequence[Finding],
+    shown: Mapping[str, Mask],
+    conditions: Conditions,
 ) -> tuple[Finding, Finding] | None:
     """A pattern that a swinging target accounts for.
 
@@ -209,8 +214,13 @@ def without_symptoms(
         for cause in known.causes:
             if cause.id not in by_id:
                 continue
-            both = shown[symptom] & extend_mask(shown[cause.id], log.time_s, BEFORE_S, known.after_s)
-            if log.durations_s[both].sum() < MOST * seconds or cause.accounts_for(conditions, both) < ENOUGH:
+            both = shown[symptom] & extend_mask(
+                shown[cause.id], log.time_s, BEFORE_S, known.after_s
+            )
+            if (
+                log.durations_s[both].sum() < MOST * seconds
+                or cause.accounts_for(conditions, both) < ENOUGH
+            ):
                 continue
             told = by_id[cause.id]
             said = Say.EXPLAINS(cause=told.said, seconds=seconds, what=known.words())
@@ -219,5 +229,7 @@ def without_symptoms(
             causes.append(cause.id)
             del by_id[symptom]
             break
-    order = sorted(by_id.values(), key=lambda f: (RANK[f.severity], f.id not in causes, f.first_time_s))
+    order = sorted(
+        by_id.values(), key=lambda f: (RANK[f.severity], f.id not in causes, f.first_time_s)
+    )
     return tuple(order)

@@ -36,11 +36,13 @@ class Finding:
     severity : "danger" comes first and is told before anyone corrects a table for it.
     first_time_s, seconds : where it is first seen on the joined log, and for how long in all.
     said : what was seen.
-    probability : that it is so, 0 to 1, at the prior of ``odds``; 1 for what a channel says outright.
+    probability : that it is so, 0 to 1, at the prior of ``odds``; 1 for what a channel says
+        outright.
     effect : what it does to the table.
     next_step : what to do about it.
     samples : what becomes of the samples that show it.
-    alike : ids of what this drive cannot tell it from, and ``group`` says so, with what separates them.
+    alike : ids of what this drive cannot tell it from, and ``group`` says so, with what separates
+        them.
     """
 
     id: str
@@ -58,7 +60,9 @@ class Finding:
     @property
     def message(self) -> str:
         """What was seen, what it may be instead and what to do next, rendered."""
-        return " ".join(str(part) for part in (self.said, self.group, self.next_step) if part is not None)
+        return " ".join(
+            str(part) for part in (self.said, self.group, self.next_step) if part is not None
+        )
 
     @property
     def sureness(self) -> Sureness:
@@ -84,8 +88,8 @@ class Fault:
 
     Attributes
     ----------
-    id, severity, message, effect, next_step, samples : of its finding; the messages may use ``seconds``,
-        ``first`` and what ``look`` gave.
+    id, severity, message, effect, next_step, samples : of its finding; the messages may use
+        ``seconds``, ``first`` and what ``look`` gave.
     least_s : seconds from which it is told (common practice, no source).
     look : the samples that show it; None if it cannot be looked for in this log.
     """
@@ -131,7 +135,9 @@ class Fault:
             return None
         first = float(log.time_s[np.flatnonzero(seen.mask)[0]])
         values = {"seconds": seconds, "first": clock(first), **seen.values}
-        strength = seen.strength if np.isfinite(seen.strength) else seconds / max(self.least_s, 1e-9)
+        strength = (
+            seen.strength if np.isfinite(seen.strength) else seconds / max(self.least_s, 1e-9)
+        )
         return Finding(
             id=self.id,
             severity=self.severity,

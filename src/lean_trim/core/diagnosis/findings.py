@@ -19,8 +19,8 @@ def find_faults(conditions: Conditions) -> tuple[Finding, ...]:
 
     Returns
     -------
-    What was found, dangers first and causes before all others, then in the order of time; what a cause
-    explains is not told as well.
+    What was found, dangers first and causes before all others, then in the order of time; what a
+    cause explains is not told as well.
     """
     return look_for_faults(conditions)[0]
 

@@ -22,45 +22,63 @@ from lean_trim.core.types import Floats, Mask
 class Say:
     """Sentences of this module."""
 
-    LOOP_BY_TRIM = Message("inference.loop_by_trim", "taken as closed while the short-term trim moves")
+    LOOP_BY_TRIM = Message(
+        "inference.loop_by_trim", "taken as closed while the short-term trim moves"
+    )
     IN_LOGS = Message("inference.in_logs", "{label} in {logs}")
-    GEAR_BY_JUMPS = Message("inference.gear_by_jumps", "gear changes are seen only where engine speed jumps")
+    GEAR_BY_JUMPS = Message(
+        "inference.gear_by_jumps", "gear changes are seen only where engine speed jumps"
+    )
     TARGET_LOOKED_UP = Message("inference.target_looked_up", "looked up in the target table")
     CUT_BY_THROTTLE = Message(
-        "inference.cut_by_throttle", "fuel cuts told from throttle and lambda; enrichments cannot be seen"
+        "inference.cut_by_throttle",
+        "fuel cuts told from throttle and lambda; enrichments cannot be seen",
     )
     WARM_FROM_START = Message(
         "inference.warm_from_start",
         "engine taken as warm from the start; leave its first minutes out by hand",
     )
-    STFT_ZERO = Message("inference.stft_zero", "short-term trim taken as 0: only right if feedback was off")
+    STFT_ZERO = Message(
+        "inference.stft_zero", "short-term trim taken as 0: only right if feedback was off"
+    )
     LTFT_ZERO = Message(
-        "inference.ltft_zero", "long-term trim taken as 0: only right if it was reset or switched off"
+        "inference.ltft_zero",
+        "long-term trim taken as 0: only right if it was reset or switched off",
     )
     NO_THROTTLE = Message(
-        "inference.no_throttle", "full throttle and overrun cannot be told; quick changes from MAP alone"
+        "inference.no_throttle",
+        "full throttle and overrun cannot be told; quick changes from MAP alone",
     )
-    NO_KNOCK = Message("inference.no_knock", "knock cannot be seen, so no cell is held against leaning")
-    NO_SPEED = Message("inference.no_speed", "idle told by closed throttle alone, slip by engine speed alone")
+    NO_KNOCK = Message(
+        "inference.no_knock", "knock cannot be seen, so no cell is held against leaning"
+    )
+    NO_SPEED = Message(
+        "inference.no_speed", "idle told by closed throttle alone, slip by engine speed alone"
+    )
     NO_PRESSURE = Message(
         "inference.no_pressure",
         "taken at its rated value; a pump that sags would be taken for less air at high load",
     )
     NO_BATTERY = Message("inference.no_battery", "13.8 V taken for dead time")
     NO_CHARGE_TEMPERATURE = Message(
-        "inference.no_charge_temperature", "25 °C taken; enters only the check of pulse width and the delay"
+        "inference.no_charge_temperature",
+        "25 °C taken; enters only the check of pulse width and the delay",
     )
     NO_BAROMETER = Message("inference.no_barometer", "100 kPa taken for the exhaust delay")
     GEARS_TOLD = Message("inference.gears_told", "{count} gears told from engine and road speed")
     SENSOR_BY_WIDTH = Message(
         "inference.sensor_by_width", "by pulse width the MAF sensor was in force for {other:.0f} %"
     )
-    SOURCE_ASSUMED = Message("inference.source_assumed", "the {name} is taken to be in force throughout")
+    SOURCE_ASSUMED = Message(
+        "inference.source_assumed", "the {name} is taken to be in force throughout"
+    )
     WIDTH_FROM_DUTY = Message("inference.width_from_duty", "worked out from injector duty")
     CUT_BY_LAMBDA = Message(
         "inference.cut_by_lambda", "seen only where lambda runs lean; enrichments cannot be seen"
     )
-    WARM_BY_LOOP = Message("inference.warm_by_loop", "taken as warm some time after feedback first came on")
+    WARM_BY_LOOP = Message(
+        "inference.warm_by_loop", "taken as warm some time after feedback first came on"
+    )
     RAIL_PRESSURE = Message(
         "inference.rail_pressure",
         "the logged one follows MAP, so it is taken as the rail's, and MAP is taken off",
@@ -68,7 +86,9 @@ class Say:
     OTHER_PRESSURE = Message(
         "inference.other_pressure", "the logged one is far from the rated pressure and was not used"
     )
-    TRIM_FROM_WIDTH = Message("inference.trim_from_width", "read from the slow part of the pulse width")
+    TRIM_FROM_WIDTH = Message(
+        "inference.trim_from_width", "read from the slow part of the pulse width"
+    )
 
 
 Trust = Literal["sure", "likely", "a guess"]
@@ -114,7 +134,9 @@ def _missing(frame: Frame, role: Role) -> bool:
     if role not in frame.log:
         return True
     there = np.isfinite(frame.log[role])
-    return not all(there[p.start : p.stop].any() for p in frame.pieces or (Piece("", 0, len(there)),))
+    return not all(
+        there[p.start : p.stop].any() for p in frame.pieces or (Piece("", 0, len(there)),)
+    )
 
 
 def _named(frame: Frame, role: Role) -> str:
@@ -122,10 +144,14 @@ def _named(frame: Frame, role: Role) -> str:
     label = LABELS[role][0]
     log = frame.log
     lack = [
-        p.name for p in frame.pieces if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()
+        p.name
+        for p in frame.pieces
+        if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()
     ]
     return (
-        label if len(lack) in (0, len(frame.pieces)) else str(Say.IN_LOGS(label=label, logs=", ".join(lack)))
+        label
+        if len(lack) in (0, len(frame.pieces))
+        else str(Say.IN_LOGS(label=label, logs=", ".join(lack)))
     )
 
 
@@ -145,7 +171,9 @@ def _loop(conditions: Conditions) -> Inferred | None:
     taken = str(Say.LOOP_BY_TRIM())
     if frame.vehicle.feedback == "narrowband":
         at_one = np.abs(frame.target - 1.0) < 0.02
-        return _graded(LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target)))
+        return _graded(
+            LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target))
+        )
     on_target = np.abs(conditions.lam / frame.target - 1.0) < 0.04
     return _graded(
         LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(conditions.lam))
@@ -169,7 +197,9 @@ def _target(conditions: Conditions) -> Inferred | None:
     steady = (conditions.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
     if not steady.any():
         return Inferred("Target lambda", str(Say.TARGET_LOOKED_UP()), "likely")
-    return _graded("Target lambda", str(Say.TARGET_LOOKED_UP()), _share(_near_one(frame.fuel_ratio), steady))
+    return _graded(
+        "Target lambda", str(Say.TARGET_LOOKED_UP()), _share(_near_one(frame.fuel_ratio), steady)
+    )
 
 
 def _near_one(ratio: Floats) -> Mask:
@@ -194,7 +224,9 @@ def _cut(conditions: Conditions) -> Inferred | None:
     frame = conditions.motion.frame
     if frame.width_from_duty:
         known = np.isfinite(frame.fuel_ratio)
-        return _graded("Pulse width", str(Say.WIDTH_FROM_DUTY()), _share(_near_one(frame.fuel_ratio), known))
+        return _graded(
+            "Pulse width", str(Say.WIDTH_FROM_DUTY()), _share(_near_one(frame.fuel_ratio), known)
+        )
     if not _missing(frame, Role.PULSE_WIDTH):
         return None
     if _missing(frame, Role.THROTTLE):
@@ -232,7 +264,8 @@ ASSUMED: tuple[tuple[Role, str, Trust], ...] = (
     (Role.IAT, str(Say.NO_CHARGE_TEMPERATURE()), "likely"),
     (Role.BARO, str(Say.NO_BAROMETER()), "sure"),
 )
-"""What stands in for a missing channel, and how far it can be trusted (common practice, no source)."""
+"""What stands in for a missing channel, and how far it can be trusted (common practice, no
+source)."""
 
 
 def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inferred | None]:

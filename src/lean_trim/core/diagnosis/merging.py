@@ -70,9 +70,13 @@ def merged_inferences(logs: Sequence[tuple[Inferred, ...]]) -> tuple[Inferred, .
     out = []
     for (what, taken), things in alike.items():
         named = (
-            what if len(things) == len(logs) else str(Say.SOME(what=what, count=len(things), logs=len(logs)))
+            what
+            if len(things) == len(logs)
+            else str(Say.SOME(what=what, count=len(things), logs=len(logs)))
         )
         trust = min((t.trust for t in things), key=lambda t: TRUST_RANK[t])
         shares = [t.share_pct for t in things if np.isfinite(t.share_pct)]
-        out.append(Inferred(named, taken, trust, round(float(np.mean(shares)), 1) if shares else np.nan))
+        out.append(
+            Inferred(named, taken, trust, round(float(np.mean(shares)), 1) if shares else np.nan)
+        )
     return tuple(sorted(out, key=lambda i: TRUST_RANK[i.trust]))

@@ -30,30 +30,34 @@ Common practice, no source.
 class Say:
     """Sentences of this module."""
 
-    TITLE = Message("misfit.title", "{name} does not fit this vehicle: {ratio:.2f} × the expected fuel")
+    TITLE = Message(
+        "misfit.title", "{name} does not fit this vehicle: {ratio:.2f} × the expected fuel"
+    )
     UNEVEN_TITLE = Message(
-        "misfit.uneven_title", "{name} does not fit this vehicle: {low:.2f} to {high:.2f} × the expected fuel"
+        "misfit.uneven_title",
+        "{name} does not fit this vehicle: {low:.2f} to {high:.2f} × the expected fuel",
     )
     EVEN = Message(
         "misfit.even",
-        "Fuel by pulse width against table, trims and injector data, in steady running. Nearly the same "
-        "factor everywhere (± {scatter:.0f} %): one number of the sheet is off by it. Check displacement, "
-        "cylinders, injector flow and pressure, stoichiometric AFR, the pulse width's unit, and the table.",
+        "Fuel by pulse width against table, trims and injector data, in steady running. Nearly "
+        "the same factor everywhere (± {scatter:.0f} %): one number of the sheet is off by it. "
+        "Check displacement, cylinders, injector flow and pressure, stoichiometric AFR, the pulse "
+        "width's unit, and the table.",
     )
     IMPLAUSIBLE = Message(
         "misfit.implausible", "Off by {rms:.0f} % rms: no engine runs on a table that is so far off"
     )
     IMPLAUSIBLE_ADVICE = Message(
         "misfit.implausible_advice",
-        "Is this another car's log, AFR read as lambda on the wrong scale, or a trim in another unit? Look "
-        "at "
+        "Is this another car's log, AFR read as lambda on the wrong scale, or a trim in another "
+        "unit? Look at "
         "the log's columns and at the vehicle sheet before you believe any of it.",
     )
     UNEVEN = Message(
         "misfit.uneven",
-        "Fuel by pulse width against table, trims and injector data, in steady running. The factor changes "
-        "from place to place (± {scatter:.0f} %): another car's log, or another table? Else check injector "
-        "data, dead times, and the units of pressure and temperature.",
+        "Fuel by pulse width against table, trims and injector data, in steady running. The "
+        "factor changes from place to place (± {scatter:.0f} %): another car's log, or another "
+        "table? Else check injector data, dead times, and the units of pressure and temperature.",
     )
 
 
@@ -64,7 +68,8 @@ class Misfit:
     Attributes
     ----------
     name : of the log.
-    ratio : median of fuel by pulse width over fuel by table, trims and injector data, in steady running.
+    ratio : median of fuel by pulse width over fuel by table, trims and injector data, in steady
+        running.
     scatter : its robust standard deviation, as a share.
     seconds : of steady running it was read from.
     title, advice : what to say, large and beside it.
@@ -87,7 +92,8 @@ def find_misfits(conditions: Conditions) -> tuple[Misfit, ...]:
 
     Returns
     -------
-    One entry per log that does not fit, none for logs without a pulse width or too little steady running.
+    One entry per log that does not fit, none for logs without a pulse width or too little steady
+    running.
     """
     frame = conditions.frame
     steady = (conditions.regime == Regime.CRUISE) | (conditions.regime == Regime.IDLE)

@@ -1,9 +1,9 @@
 """How sure a finding is: from how strongly it shows to a probability, calibrated on random cars.
 
-P = 1 / (1 + exp(-(a + b · ln strength))), where the strength is what was seen over what is told at all. The
-two numbers of every finding were fitted by ``./campaign findings`` to sound cars and to cars with each fault,
-weighted to the prior; docs/accuracy.md has the calibration curve. What a channel says outright (duty, a
-voltage, retard) is no matter of probability and has no entry.
+P = 1 / (1 + exp(-(a + b · ln strength))), where the strength is what was seen over what is told at
+all. The two numbers of every finding were fitted by ``./campaign findings`` to sound cars and to
+cars with each fault, weighted to the prior; docs/accuracy.md has the calibration curve. What a
+channel says outright (duty, a voltage, retard) is no matter of probability and has no entry.
 """
 
 from __future__ import annotations

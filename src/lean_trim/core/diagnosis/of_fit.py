@@ -20,16 +20,17 @@ class Say:
 
     NOT_CONVERGED = Message(
         "of_fit.not_converged",
-        "The fit had not come to rest after {iterations} passes: corrections may be off by more than their "
-        "errors say.",
+        "The fit had not come to rest after {iterations} passes: corrections may be off by more "
+        "than their errors say.",
     )
     NOT_CONVERGED_NEXT = Message(
-        "of_fit.not_converged_next", "Drive longer, or leave out a log that does not agree with the others."
+        "of_fit.not_converged_next",
+        "Drive longer, or leave out a log that does not agree with the others.",
     )
     NOTHING_NEAR = Message(
         "of_fit.nothing_near",
-        "No cell can be changed: nowhere did the used driving stay {needed:g} s between the same points of "
-        "the table; {seconds:.0f} s were used in all.",
+        "No cell can be changed: nowhere did the used driving stay {needed:g} s between the same "
+        "points of the table; {seconds:.0f} s were used in all.",
     )
     NEAR_NEXT = Message(
         "of_fit.near_next",
@@ -37,62 +38,70 @@ class Say:
     )
     NOTHING_SURE = Message(
         "of_fit.nothing_sure",
-        "No cell can be changed: the surest is known to ± {best:.1f} %, and {needed:g} % is asked for. "
-        "Samples scatter by {scatter:.1f} % and stay alike for {alike:.1f} s{why}.",
+        "No cell can be changed: the surest is known to ± {best:.1f} %, and {needed:g} % is asked "
+        "for. Samples scatter by {scatter:.1f} % and stay alike for {alike:.1f} s{why}.",
     )
-    SURE_NEXT = Message("of_fit.sure_next", "Drive the same states again, warm and steady, 10 s each.")
+    SURE_NEXT = Message(
+        "of_fit.sure_next", "Drive the same states again, warm and steady, 10 s each."
+    )
     DRIFT = Message(
-        "of_fit.drift", ": something drifts that is not the table, a sensor, heat or feedback still learning"
+        "of_fit.drift",
+        ": something drifts that is not the table, a sensor, heat or feedback still learning",
     )
     SLOW = Message(
         "of_fit.slow",
-        "The lambda sensor answers with a time constant of {seconds:.2f} s (± {error:.2f}); a sound one has "
-        "0.05 to 0.15 s.",
+        "The lambda sensor answers with a time constant of {seconds:.2f} s (± {error:.2f}); a "
+        "sound one has 0.05 to 0.15 s.",
     )
     SLOW_EFFECT = Message(
         "of_fit.slow_effect",
-        "The delay is reckoned with, so steady states are right; quick changes are smeared, and feedback may "
-        "swing.",
+        "The delay is reckoned with, so steady states are right; quick changes are smeared, and "
+        "feedback may swing.",
     )
     SLOW_NEXT = Message(
-        "of_fit.slow_next", "Look at the sensor's age, its soot, a filter in the meter or in the logger."
+        "of_fit.slow_next",
+        "Look at the sensor's age, its soot, a filter in the meter or in the logger.",
     )
     COLD = Message(
         "of_fit.cold",
-        "Below 75 °C of coolant the engine asks for {per_10k:+.1f} % fuel per 10 K (± {error:.1f}), beyond "
-        "its warm-up enrichment.",
+        "Below 75 °C of coolant the engine asks for {per_10k:+.1f} % fuel per 10 K (± "
+        "{error:.1f}), beyond its warm-up enrichment.",
     )
     COLD_EFFECT = Message("of_fit.cold_effect", "It is taken off before the table is corrected.")
     COLD_NEXT = Message(
         "of_fit.cold_next",
-        "After the airflow table changed, look at cold starts; fuel that does not burn cold and air that is "
-        "heated on its way look alike in one drive.",
+        "After the airflow table changed, look at cold starts; fuel that does not burn cold and "
+        "air that is heated on its way look alike in one drive.",
     )
 
     APART = Message(
         "of_fit.apart",
-        "The logs do not agree: {high} asks for {more:.1f} % more fuel than {low} at the same states.",
+        "The logs do not agree: {high} asks for {more:.1f} % more fuel than {low} at the same "
+        "states.",
     )
     APART_EFFECT = Message(
         "of_fit.apart_effect", "The table becomes a mean of both, and is right for neither."
     )
     APART_NEXT = Message(
         "of_fit.apart_next",
-        "Was the sensor read at another place, the tank another fuel, a hose or a part changed between them? "
-        "Leave one out (Logs page) until that is known.",
+        "Was the sensor read at another place, the tank another fuel, a hose or a part changed "
+        "between them? Leave one out (Logs page) until that is known.",
     )
 
 
 LONG_S = 2.0
 """Residuals that stay alike for longer than this are no noise (common practice, no source)."""
 SLOW_S = 0.35
-"""Time constant of a lambda sensor from which it is told; sound ones have a third of it (common practice;
+"""Time constant of a lambda sensor from which it is told; sound ones have a third of it (common
+practice;
 of random sound cars one in 240 is read as slower)."""
 COLD_SIGMA = 4.0
 COLD_PER_K = 0.001
-"""A warm-up error so far beyond its standard error, and as large as fuel that does not burn, is told."""
+"""A warm-up error so far beyond its standard error, and as large as fuel that does not burn, is
+told."""
 APART_PCT = 3.0
-"""Difference of two logs from which they do not belong to one car as it stands (common practice)."""
+"""Difference of two logs from which they do not belong to one car as it stands (common
+practice)."""
 LEAST_WEIGHT_PCT = 8.0
 """Share of the evidence a log has to have to be held against another."""
 APART_ID = "logs_disagree"
@@ -160,7 +169,9 @@ def logs_disagree(shares: Sequence[LogShare]) -> Finding | None:
     if more < APART_PCT:
         return None
     said = Say.APART(high=high.name, low=low.name, more=more)
-    return Finding(APART_ID, "warning", 0.0, 0.0, said, effect=Say.APART_EFFECT(), next_step=Say.APART_NEXT())
+    return Finding(
+        APART_ID, "warning", 0.0, 0.0, said, effect=Say.APART_EFFECT(), next_step=Say.APART_NEXT()
+    )
 
 
 def with_fit(
@@ -181,7 +192,8 @@ def with_fit(
 
     Returns
     -------
-    The findings, with more where the robust fit did not come to rest, or nothing is known well enough.
+    The findings, with more where the robust fit did not come to rest, or nothing is known well
+    enough.
     """
     kept = tuple(f for f in findings if f.id not in (NOT_CONVERGED_ID, NOTHING_ID, APART_ID))
     apart = logs_disagree(shares)

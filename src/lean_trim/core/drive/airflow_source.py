@@ -1,7 +1,7 @@
 """Which airflow model was in force at each sample: the table at hand, the other one, or a blend.
 
-An ECU with both takes its mass-airflow sensor in steady state and its VE table in transients or at low speed.
-What was not in force for a sample must not be corrected by it.
+An ECU with both takes its mass-airflow sensor in steady state and its VE table in transients or at
+low speed. What was not in force for a sample must not be corrected by it.
 """
 
 from __future__ import annotations
@@ -26,7 +26,8 @@ class Say:
 
     NO_FLAG = Message(
         "airflow_source.no_flag",
-        "{name} has no channel for the airflow source; log it, or give the rule or your word instead",
+        "{name} has no channel for the airflow source; log it, or give the rule or your word "
+        "instead",
     )
 
 
@@ -90,7 +91,11 @@ def _by_rule(motion: Motion, settings: AirflowSourceSettings) -> Floats:
 def _by_pulse_width(frame: Frame) -> AirflowSource | None:
     """The sensor was in force where mass airflow explains the pulse width and the table does not."""
     log = frame.log
-    if not frame.vehicle.is_speed_density or Role.MAF_FLOW not in log or Role.PULSE_WIDTH not in log:
+    if (
+        not frame.vehicle.is_speed_density
+        or Role.MAF_FLOW not in log
+        or Role.PULSE_WIDTH not in log
+    ):
         return None
     with np.errstate(divide="ignore", invalid="ignore"):
         by_table = np.log(frame.fuel_ratio)

@@ -46,7 +46,9 @@ class Conditions:
         return self.motion.frame
 
 
-def make_conditions(motion: Motion, lam: Floats, regimes: RegimeSettings | None = None) -> Conditions:
+def make_conditions(
+    motion: Motion, lam: Floats, regimes: RegimeSettings | None = None
+) -> Conditions:
     """The conditions of a log with the vehicle's own way to tell the airflow source.
 
     Parameters

@@ -23,15 +23,16 @@ class Say:
 
     NO_LOAD = Message(
         "coordinates.no_load",
-        "{name} has neither a mass airflow nor a pulse width to work the load out from; name the column of "
-        "one",
+        "{name} has neither a mass airflow nor a pulse width to work the load out from; name the "
+        "column of one",
     )
 
 
 DEFAULT_CHARGE_C = 25.0
 DEFAULT_VOLTS = 13.8
 USUAL_FILLING_PCT = 85.0
-"""VE taken where a table tells none, for the delay of the sensor only (common practice, no source)."""
+"""VE taken where a table tells none, for the delay of the sensor only (common practice, no
+source)."""
 USUAL_PRESSURE_KPA = 60.0
 """Manifold pressure of ordinary driving, where none is logged and only the delay needs it."""
 
@@ -91,7 +92,9 @@ def _load(log: Log, vehicle: Vehicle, kind: Rows) -> Floats:
     """Air of the ECU per revolution or stroke: by its airflow, else by the fuel it asked for."""
     if Role.MAF_FLOW in log:
         with np.errstate(invalid="ignore", divide="ignore"):
-            stroke_g = physics.cylinder_air_from_flow_g(log[Role.MAF_FLOW], log[Role.RPM], vehicle.cylinders)
+            stroke_g = physics.cylinder_air_from_flow_g(
+                log[Role.MAF_FLOW], log[Role.RPM], vehicle.cylinders
+            )
     elif Role.PULSE_WIDTH in log and vehicle.injectors.is_known:
         stroke_g = air_by_fuel_g(log, vehicle)
     else:
@@ -121,7 +124,9 @@ def air_by_fuel_g(log: Log, vehicle: Vehicle) -> Floats:
         1 + np.nan_to_num(log.get(Role.LTFT, 0.0)) / 100
     )
     target = log.get(Role.TARGET, 1.0)
-    return np.asarray(fuel * stoich_along(log, vehicle) * np.where(np.isfinite(target), target, 1.0) / trim)
+    return np.asarray(
+        fuel * stoich_along(log, vehicle) * np.where(np.isfinite(target), target, 1.0) / trim
+    )
 
 
 def stoich_along(log: Log, vehicle: Vehicle) -> Floats | float:
@@ -136,15 +141,22 @@ def stoich_along(log: Log, vehicle: Vehicle) -> Floats | float:
     -------
     Shape (n,), or one number for all.
     """
-    # A sensor that is not there reads 0 for ever, so only a car that is said to have one is believed.
+    # A sensor that is not there reads 0 for ever, so only a car that is said to have one is
+    # believed.
     if not vehicle.fuel_varies or Role.ETHANOL not in log:
         return vehicle.stoich_afr
     share = np.clip(held(log[Role.ETHANOL]), 0.0, 100.0)
-    return np.where(np.isfinite(share), stoich_with_ethanol(np.nan_to_num(share)), vehicle.stoich_afr)
+    return np.where(
+        np.isfinite(share), stoich_with_ethanol(np.nan_to_num(share)), vehicle.stoich_afr
+    )
 
 
 def believed_air_g(
-    log: Log, vehicle: Vehicle, driven: Floats, target: Floats | float, at: slice | np.ndarray = slice(None)
+    log: Log,
+    vehicle: Vehicle,
+    driven: Floats,
+    target: Floats | float,
+    at: slice | np.ndarray = slice(None),
 ) -> Floats:
     """Air per stroke the ECU believed in.
 
@@ -158,7 +170,8 @@ def believed_air_g(
 
     Returns
     -------
-    g, shape (m,). Of tables that hold fuel and not air it is an estimate, which serves for the delay only.
+    g, shape (m,). Of tables that hold fuel and not air it is an estimate, which serves for the
+    delay only.
     """
     rpm = log[Role.RPM][at]
     if vehicle.airflow == "maf":

@@ -1,7 +1,7 @@
 """When does the lambda sensor report on the fuel injected now? A physical model with settable parameters.
 
-Where the engine runs steadily enough for a table, the flow at injection tells how long gas takes to the
-sensor; where air moves quickly, ``pushed_through`` follows it by the gas that pushes it.
+Where the engine runs steadily enough for a table, the flow at injection tells how long gas takes to
+the sensor; where air moves quickly, ``pushed_through`` follows it by the gas that pushes it.
 """
 
 from __future__ import annotations
@@ -23,9 +23,12 @@ class Say:
     """Sentences of this module."""
 
     EXHAUST_VOLUME = Message(
-        "delay.exhaust_volume", "delay exhaust_volume_l is {exhaust_volume_l:g}; allowed is 0 to 50 L"
+        "delay.exhaust_volume",
+        "delay exhaust_volume_l is {exhaust_volume_l:g}; allowed is 0 to 50 L",
     )
-    OUT_OF_RANGE = Message("delay.out_of_range", "delay {name} is {value:g}; allowed is 0 to {top:g}")
+    OUT_OF_RANGE = Message(
+        "delay.out_of_range", "delay {name} is {value:g}; allowed is 0 to {top:g}"
+    )
 
 
 EXHAUST_K = 800.0
@@ -113,9 +116,9 @@ def _litres_per_s(frame: Frame) -> Floats:
 def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     """Measured lambda moved back to the moment its fuel was injected, shape (n,).
 
-    Where the sensor is logged more slowly than the rows, readings are joined by straight lines between their
-    real updates. NaN where the answer comes after the end of the log, or where either neighbouring reading is
-    NaN.
+    Where the sensor is logged more slowly than the rows, readings are joined by straight lines
+    between their real updates. NaN where the answer comes after the end of the log, or where either
+    neighbouring reading is NaN.
 
     Parameters
     ----------

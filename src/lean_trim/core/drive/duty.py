@@ -52,7 +52,9 @@ def with_width_from_duty(log: Log) -> Log:
     """
     duty = log[Role.DUTY]
     fine = (duty == 0.0) | (duty >= _step(duty) / WORST_STEP)
-    width = np.where(fine, pulse_width_of_duty_ms(duty, np.maximum(fill_missing(log[Role.RPM]), 1.0)), np.nan)
+    width = np.where(
+        fine, pulse_width_of_duty_ms(duty, np.maximum(fill_missing(log[Role.RPM]), 1.0)), np.nan
+    )
     return replace(log, channels={**log.channels, Role.PULSE_WIDTH: width})
 
 

@@ -1,10 +1,10 @@
 """The fuel film on the port walls: how much less (or more) fuel reaches the cylinder than was injected.
 
-A share X of the injected fuel joins the film and leaves it with the time constant τ: dm/dt = X·f - m/τ, and
-the cylinder gets (1 - X)·f + m/τ. With the injected flow passed through a first-order lag, L = lag_τ(f), this
-is f·(1 - X·h) with h = 1 - L/f: zero in steady state, positive while fuelling rises (lean), negative while it
-falls (rich). For a given τ the error is linear in X, so X can be estimated together with the airflow table
-instead of being mistaken for it.
+A share X of the injected fuel joins the film and leaves it with the time constant τ: dm/dt = X·f -
+m/τ, and the cylinder gets (1 - X)·f + m/τ. With the injected flow passed through a first-order lag,
+L = lag_τ(f), this is f·(1 - X·h) with h = 1 - L/f: zero in steady state, positive while fuelling
+rises (lean), negative while it falls (rich). For a given τ the error is linear in X, so X can be
+estimated together with the airflow table instead of being mistaken for it.
 
 References
 ----------

@@ -39,7 +39,8 @@ class Say:
         "{name} has no target lambda, and no target table to look it up in; give one of the two",
     )
     NO_LAMBDA = Message(
-        "frame.no_lambda", "{name}: lambda holds no number at all; name the column and unit that hold it"
+        "frame.no_lambda",
+        "{name}: lambda holds no number at all; name the column and unit that hold it",
     )
 
 
@@ -65,22 +66,23 @@ class Frame:
     coordinates : those of the airflow table, in the order of its axes.
     mesh : cells and weights the ECU interpolated.
     base : the present table's value there, in its unit.
-    driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of another
-        revision.
+    driven_base : the value of the table that was in the ECU; differs from ``base`` in logs of
+        another revision.
     air_g : air per cylinder and cycle the ECU believed in, g.
     flow_g_per_s : the same as engine airflow.
     target : target lambda (logged, else looked up).
-    trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband loop that
-        has no wideband beside it. A long-term trim that was not logged is read from the slow part of the
-        pulse width.
-    fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it cannot be
-        known. Injector data cancels in it, so it shows enrichments, not injector errors.
+    trim : (1 + STFT)(1 + LTFT), 1 where not logged; STFT averaged over whole swings of a narrowband
+        loop that has no wideband beside it. A long-term trim that was not logged is read from the
+        slow part of the pulse width.
+    fuel_ratio : fuel by logged pulse width over fuel by table, target and trims; NaN where it
+        cannot be known. Injector data cancels in it, so it shows enrichments, not injector errors.
     pieces : the logs it was joined from, in order; empty if that is not known.
     width_from_duty : the log's pulse width was worked out from its injector duty.
-    pressure : what the logged fuel pressure turned out to be; the frame's log holds differential pressure or
-        none.
+    pressure : what the logged fuel pressure turned out to be; the frame's log holds differential
+        pressure or none.
     holes : what was not recorded or cannot be; the frame's log has short ones bridged.
-    lambda_of_loop : no lambda was logged; a narrowband loop stands for it, which holds 1 on average.
+    lambda_of_loop : no lambda was logged; a narrowband loop stands for it, which holds 1 on
+        average.
     """
 
     log: Log
@@ -169,12 +171,15 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     Raises
     ------
     LogError
-        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop needs no
-        lambda.
+        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop
+        needs no lambda.
     """
     log, holes = bridged(log)
-    log, kind = with_fuel_dp(log, vehicle.injectors.rated_pressure_kpa, vehicle.injectors.pressure_reference)
-    # Duty is believed only if the calibration then explains the fuel; else it may be of another kind.
+    log, kind = with_fuel_dp(
+        log, vehicle.injectors.rated_pressure_kpa, vehicle.injectors.pressure_reference
+    )
+    # Duty is believed only if the calibration then explains the fuel; else it may be of another
+    # kind.
     if duty_will_do(log):
         frame = _look_up(with_width_from_duty(log), vehicle, pieces)
         if bears_out(frame.fuel_ratio):
@@ -208,7 +213,8 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     # A single sample of a swinging trim says nothing; the mean over whole swings does.
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
     if moves_its_axis(vehicle.table):
-        # The next table is read where its own correction takes it, and that is where the evidence belongs.
+        # The next table is read where its own correction takes it, and that is where the evidence
+        # belongs.
         with np.errstate(invalid="ignore", divide="ignore"):
             k = applied * log[Role.LAMBDA] / target
         at = (at[0] * np.where(np.isfinite(k), np.clip(k, *AXIS_MOVES), 1.0), *at[1:])
@@ -221,7 +227,19 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         trim = trim * level
         ratio = ratio / level
     return Frame(
-        log, vehicle, at, mesh, base, driven, air_g, flow, target, trim, ratio, pieces, lambda_of_loop=swings
+        log,
+        vehicle,
+        at,
+        mesh,
+        base,
+        driven,
+        air_g,
+        flow,
+        target,
+        trim,
+        ratio,
+        pieces,
+        lambda_of_loop=swings,
     )
 
 
@@ -234,7 +252,9 @@ def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]
     for piece in pieces:
         if piece.table is not None:
             here = tuple(a[piece.start : piece.stop] for a in at)
-            out[piece.start : piece.stop] = read_along(mesh_along(piece.table, here), piece.table.values)
+            out[piece.start : piece.stop] = read_along(
+                mesh_along(piece.table, here), piece.table.values
+            )
     return out
 
 

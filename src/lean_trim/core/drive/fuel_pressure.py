@@ -40,18 +40,18 @@ def with_fuel_dp(
 ) -> tuple[Log, PressureKind]:
     """The log with differential pressure as its fuel pressure, or with none where it is of another kind.
 
-    Behind a regulator that refers to the manifold, Δp stays put while pressure in the rail follows MAP, kPa
-    by kPa. Low flow tells, because a pump that sags at high flow would hide it. A pressure far from the rated
-    one (direct injection, a lift pump) is dropped.
+    Behind a regulator that refers to the manifold, Δp stays put while pressure in the rail follows
+    MAP, kPa by kPa. Low flow tells, because a pump that sags at high flow would hide it. A pressure
+    far from the rated one (direct injection, a lift pump) is dropped.
 
     Parameters
     ----------
     log : a log as it was read.
     rated_kpa : differential pressure the injectors are rated at, kPa.
-    reference : what the rated pressure is held against. Against the atmosphere, Δp falls by as much as MAP
-        rises, and the tables hold that: what counts is how far Δp is from what it is meant to be, so it is
-        given as the pressure that would be as far off behind a manifold regulator. An ECU that compensates
-        needs none of it, and counting it would be counting it twice.
+    reference : what the rated pressure is held against. Against the atmosphere, Δp falls by as much
+        as MAP rises, and the tables hold that: what counts is how far Δp is from what it is meant
+        to be, so it is given as the pressure that would be as far off behind a manifold regulator.
+        An ECU that compensates needs none of it, and counting it would be counting it twice.
 
     Returns
     -------

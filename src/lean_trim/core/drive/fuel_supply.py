@@ -1,6 +1,7 @@
 """How the fuel supply holds its pressure: whether the regulator follows the manifold, whether the pump sags.
 
-Either lets the injectors give other fuel than their data say, and passes for a flow error or for airflow.
+Either lets the injectors give other fuel than their data say, and passes for a flow error or for
+airflow.
 """
 
 from __future__ import annotations
@@ -21,10 +22,12 @@ LEAST_SPREAD_KPA = 20.0
 CALM_PCT, HARD_PCT = 60.0, 95.0
 """Percentiles of airflow: below the first no pump sags, above the second it would."""
 LEAST_EXPLAINED = 0.7
-"""Share of what the pressure scatters by that has to go with the manifold: a pump that gives up half-way
+"""Share of what the pressure scatters by that has to go with the manifold: a pump that gives up
+half-way
 through a drive goes with whatever was driven then."""
 FOLLOW_SLACK = 0.2
-"""A regulator is meant to follow by 1 kPa per kPa; further off it is told (common practice, no source)."""
+"""A regulator is meant to follow by 1 kPa per kPa; further off it is told (common practice, no
+source)."""
 SAG_PCT = 4.0
 """Loss of pressure from calm to hard running that is told; 4 % of pressure is 2 % of fuel."""
 
@@ -37,7 +40,8 @@ class Supply:
     ----------
     follows : kPa the rail rises per kPa of manifold pressure, 1 where it should; at calm running.
     explained : share of the pressure's variance that goes with the manifold at calm running.
-    off_kpa : how far Δp is from its calm middle at the end of the manifold pressures driven, by that alone.
+    off_kpa : how far Δp is from its calm middle at the end of the manifold pressures driven, by
+        that alone.
     sag_pct : pressure lost from calm to hard running, the manifold's part taken out, percent.
     hard_g_per_s : airflow it is lost at.
     """
@@ -68,7 +72,8 @@ def supply_of(frame: Frame) -> Supply:
 
     Returns
     -------
-    Unknown throughout where fuel pressure or MAP was not logged, or the ECU accounts for what it is.
+    Unknown throughout where fuel pressure or MAP was not logged, or the ECU accounts for what it
+    is.
     """
     log = frame.log
     known_kind = frame.pressure in (PressureKind.DIFFERENTIAL, PressureKind.RAIL)
@@ -104,4 +109,6 @@ def _explained(manifold: Floats, pressure: Floats) -> float:
     scatter = float(pressure.std() * manifold.std())
     if not scatter:
         return 1.0
-    return float(np.mean((manifold - manifold.mean()) * (pressure - pressure.mean())) / scatter) ** 2
+    return (
+        float(np.mean((manifold - manifold.mean()) * (pressure - pressure.mean())) / scatter) ** 2
+    )

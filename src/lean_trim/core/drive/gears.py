@@ -64,7 +64,9 @@ def read_gears(log: Log) -> GearReading:
         return nothing
     # In logs, gear steps are alike over the whole range and one width of bin serves all.
     ratio = np.log(np.maximum(rpm, 1.0) / np.maximum(speed, 1.0))
-    steady = moving & (np.abs(rate_per_s(log.time_s, np.where(moving, ratio, np.nan), 0.4)) < STEADY_PER_S)
+    steady = moving & (
+        np.abs(rate_per_s(log.time_s, np.where(moving, ratio, np.nan), 0.4)) < STEADY_PER_S
+    )
     centres = _clusters(ratio[steady])
     if len(centres) < 2:
         return nothing
@@ -79,7 +81,9 @@ def _clusters(ratio: Floats) -> Floats:
         return np.array([])
     edges = np.arange(ratio.min() - 3 * BIN, ratio.max() + 4 * BIN, BIN)
     # Smoothed a little, or quantised speeds would split a gear into several peaks.
-    count = np.convolve(np.histogram(ratio, edges)[0], [1.0, 2.0, 3.0, 2.0, 1.0], mode="same") / len(ratio)
+    count = np.convolve(
+        np.histogram(ratio, edges)[0], [1.0, 2.0, 3.0, 2.0, 1.0], mode="same"
+    ) / len(ratio)
     reach = round(APART / 2 / BIN)
     peaks = [
         i
@@ -90,5 +94,7 @@ def _clusters(ratio: Floats) -> Floats:
     share = np.array([np.mean(np.abs(ratio - c) < NEAR) for c in centres])
     centres = np.sort(centres[share >= LEAST_SHARE])[::-1]
     # Two peaks closer than any two gears are one gear with a worn tyre or a coarse sensor.
-    apart = np.concatenate([[True], -np.diff(centres) > APART]) if len(centres) else np.array([], bool)
+    apart = (
+        np.concatenate([[True], -np.diff(centres) > APART]) if len(centres) else np.array([], bool)
+    )
     return np.asarray(centres[apart], np.float64)

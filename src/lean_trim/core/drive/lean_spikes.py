@@ -69,7 +69,8 @@ def lean_spikes(motion: Motion, regime: NDArray[np.int8], lam: Floats) -> LeanSp
     calm = _calm(motion, regime)
     if not calm.any():
         return none
-    # What lambda would be with the fuel of every moment put back: feedback answers a jump as if it were one.
+    # What lambda would be with the fuel of every moment put back: feedback answers a jump as if it
+    # were one.
     asked = np.log(lam * frame.trim / frame.target)
     known = calm & np.isfinite(asked)
     weight = running_box(known.astype(float), log.time_s, ABOUT_S)
@@ -88,7 +89,9 @@ def lean_spikes(motion: Motion, regime: NDArray[np.int8], lam: Floats) -> LeanSp
         return none
     minutes = float(log.durations_s[known].sum()) / 60.0
     dips = _dips(log[Role.RPM], log.time_s, np.array(starts), known)
-    return LeanSpikes(mask, len(sizes), len(sizes) / max(minutes, 0.1), float(np.median(sizes)), dips)
+    return LeanSpikes(
+        mask, len(sizes), len(sizes) / max(minutes, 0.1), float(np.median(sizes)), dips
+    )
 
 
 def _calm(motion: Motion, regime: NDArray[np.int8]) -> Mask:
@@ -105,7 +108,9 @@ def _calm(motion: Motion, regime: NDArray[np.int8]) -> Mask:
 def _alone(above: Floats, begin: int, end: int) -> bool:
     """A jump stands by itself; a swing has an equal one the other way beside it."""
     width = max(end - begin, 4)
-    around = np.concatenate([above[max(begin - 2 * width, 0) : begin], above[end : end + 2 * width]])
+    around = np.concatenate(
+        [above[max(begin - 2 * width, 0) : begin], above[end : end + 2 * width]]
+    )
     return bool(len(around) and -around.min() < 0.6 * above[begin:end].max())
 
 

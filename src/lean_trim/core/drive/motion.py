@@ -126,8 +126,8 @@ class Motion:
     def cells_per_s(self) -> Floats:
         """How many cells of the table are crossed in a second, by the slopes of its coordinates.
 
-        By slopes over 0.4 s, not by changes of the nearest cell: on the edge between two, noise alone flips
-        that many times a second while nothing moves.
+        By slopes over 0.4 s, not by changes of the nearest cell: on the edge between two, noise
+        alone flips that many times a second while nothing moves.
         """
         from lean_trim.core.kernels.mesh_loops import crossings
 

@@ -45,7 +45,9 @@ def with_loop_lambda(log: Log) -> Log:
     -------
     The same log with lambda.
     """
-    return replace(log, channels={**log.channels, Role.LAMBDA: np.where(closed_loop(log), 1.0, np.nan)})
+    return replace(
+        log, channels={**log.channels, Role.LAMBDA: np.where(closed_loop(log), 1.0, np.nan)}
+    )
 
 
 def running_mean(values: Floats, use: Mask, half: int) -> Floats:

@@ -18,8 +18,8 @@ class Say:
 
     NO_DATA = Message(
         "open_time.no_data",
-        "{name}: neither pulse width, duty nor known injector data to work it out from; without an open time "
-        "nothing can be told of injectors",
+        "{name}: neither pulse width, duty nor known injector data to work it out from; without "
+        "an open time nothing can be told of injectors",
     )
 
 

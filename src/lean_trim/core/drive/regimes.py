@@ -93,7 +93,9 @@ def fuel_cut(frame: Frame) -> Mask:
     width = log.get(Role.PULSE_WIDTH)
     closed = log.get(Role.THROTTLE, 0.0) <= 2.0
     by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
-    return np.asarray((log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda))
+    return np.asarray(
+        (log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda)
+    )
 
 
 def fuel_cuts(frame: Frame, least_s: float) -> Ints:
@@ -109,7 +111,9 @@ def fuel_cuts(frame: Frame, least_s: float) -> Ints:
     In the order of time; the second may be the number of rows, where the log ends in a cut.
     """
     time = frame.log.time_s
-    edges = np.flatnonzero(np.diff(fuel_cut(frame).astype(np.int8), prepend=0, append=0)).reshape(-1, 2)
+    edges = np.flatnonzero(np.diff(fuel_cut(frame).astype(np.int8), prepend=0, append=0)).reshape(
+        -1, 2
+    )
     lasts = time[np.minimum(edges[:, 1], len(time) - 1)] - time[edges[:, 0]]
     return np.asarray(edges[lasts >= least_s])
 
@@ -117,8 +121,8 @@ def fuel_cuts(frame: Frame, least_s: float) -> Ints:
 def cold_samples(log: Log, below_c: float, loop_s: float) -> Mask:
     """True before the engine is warm: by coolant.
 
-    Where it was not logged, until ``loop_s`` after feedback first came on in each recording (0 for not at
-    all). Shape (n,).
+    Where it was not logged, until ``loop_s`` after feedback first came on in each recording (0 for
+    not at all). Shape (n,).
 
     Parameters
     ----------
@@ -165,8 +169,14 @@ def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     quick = np.abs(motion.throttle_rate) > settings.throttle_rate
     regime[quick | (np.abs(motion.map_rate) > settings.map_rate)] = Regime.TRANSIENT
     full = throttle >= settings.full_pct
-    regime[full & ~extend_mask(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = Regime.FULL_THROTTLE
-    idle = (rpm <= settings.idle_rpm) & (throttle <= settings.closed_pct) & (log.get(Role.SPEED, 0.0) < 5.0)
+    regime[full & ~extend_mask(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = (
+        Regime.FULL_THROTTLE
+    )
+    idle = (
+        (rpm <= settings.idle_rpm)
+        & (throttle <= settings.closed_pct)
+        & (log.get(Role.SPEED, 0.0) < 5.0)
+    )
     regime[idle & (regime == Regime.CRUISE)] = Regime.IDLE
     regime[cold_samples(log, settings.warm_c, settings.loop_s)] = Regime.WARM_UP
     regime[fuel_cut(frame)] = Regime.OVERRUN

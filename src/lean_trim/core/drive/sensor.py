@@ -46,8 +46,8 @@ Common practice, no source.
 def still_spells(lam: Floats, time_s: Floats, least_s: float) -> list[slice]:
     """Spells in which the reading stayed the very same for ``least_s``.
 
-    None if they take more than half of the log: it is then read too coarsely, or says nothing at all, and no
-    spell stands out.
+    None if they take more than half of the log: it is then read too coarsely, or says nothing at
+    all, and no spell stands out.
 
     Parameters
     ----------

@@ -1,16 +1,17 @@
 """What makes k differ beside the table, alike everywhere: wall film, warm-up, a soaked sensor, charge heat.
 
-Each is a known course along the log times one unknown coefficient, estimated together with the table, so that
-it is not mistaken for the table. All are 0 for a warm, settled engine in steady state, which is what a
-correction is meant for.
+Each is a known course along the log times one unknown coefficient, estimated together with the
+table, so that it is not mistaken for the table. All are 0 for a warm, settled engine in steady
+state, which is what a correction is meant for.
 
 film : share X of a rise of fuel that stays on the port walls, see ``film``.
-cold : fuel that does not burn, per kelvin of coolant below 75 °C (order of 0.001, common practice). Warm-up
-    enrichment itself is known where the pulse width is.
-soak : after a restart with a hot air sensor its reading falls for minutes; share of that fall that the air
-    did not share. Without such a fall in the log: an error that fades with 150 s after a hot start.
-heat : the charge is warmed on its way by share · (coolant - air) · exp(-flow / 15 g/s), which no sensor sees;
-    what a warm engine has of it is the table's.
+cold : fuel that does not burn, per kelvin of coolant below 75 °C (order of 0.001, common practice).
+    Warm-up enrichment itself is known where the pulse width is.
+soak : after a restart with a hot air sensor its reading falls for minutes; share of that fall that
+    the air did not share. Without such a fall in the log: an error that fades with 150 s after a
+    hot start.
+heat : the charge is warmed on its way by share · (coolant - air) · exp(-flow / 15 g/s), which no
+    sensor sees; what a warm engine has of it is the table's.
 """
 
 from __future__ import annotations
@@ -55,7 +56,8 @@ SOAK_SPREAD = 0.02
 LEAST_FALL_K = 5.0
 FALL_S = 900.0
 FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
-"""A fall of intake air after a start is looked for in the first minutes, with these time constants."""
+"""A fall of intake air after a start is looked for in the first minutes, with these time
+constants."""
 LEAST_HEAT = 0.01
 """Largest value of the heat term, at a coefficient of 1, from which it is worth one."""
 WARM_C = 80.0
@@ -72,8 +74,8 @@ class SharedTerms:
     ----------
     names : which terms there are, in order; the film first.
     values : their courses, (q, n).
-    usual_k : how far coolant is above intake air in a warm engine, K, which is what the heat term is counted
-        from; NaN where it was not told.
+    usual_k : how far coolant is above intake air in a warm engine, K, which is what the heat term
+        is counted from; NaN where it was not told.
     """
 
     names: tuple[Term, ...]
@@ -165,8 +167,8 @@ def _heat(frame: Frame, coolant: Floats, usual_k: float) -> Floats:
 def heat_by_cell(vehicle: Vehicle) -> Floats:
     """How much of a warm engine's correction is unseen heat at a heat share of 1, in the table's shape.
 
-    Warm driving cannot tell heat from filling, so a table holds the heat of the day it was driven on, and is
-    off by part of it on another. 0 for a mass-airflow sensor, which weighs the air.
+    Warm driving cannot tell heat from filling, so a table holds the heat of the day it was driven
+    on, and is off by part of it on another. 0 for a mass-airflow sensor, which weighs the air.
 
     Parameters
     ----------

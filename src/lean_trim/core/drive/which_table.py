@@ -24,8 +24,8 @@ PLAIN = 3.0
 def driven_on(log: Log, vehicle: Vehicle, other: Vehicle) -> Vehicle | None:
     """The calibration a log was plainly driven on: the one, the other, or None where it does not tell.
 
-    Fuel by pulse width is compared with what either would have asked for, in steady running where the two
-    differ. Injector data that are off make both fit badly, and then nothing is said.
+    Fuel by pulse width is compared with what either would have asked for, in steady running where
+    the two differ. Injector data that are off make both fit badly, and then nothing is said.
 
     Parameters
     ----------

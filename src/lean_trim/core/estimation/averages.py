@@ -48,7 +48,8 @@ AVERAGE_KNOBS: tuple[Knob, ...] = (
 class AverageSettings:
     """Settings of the cell averages (common practice, no source); BadInputError outside a knob's range.
 
-    window : half-width around the cell's centre in which a sample counts, in axis steps, 0.05 to 0.5.
+    window : half-width around the cell's centre in which a sample counts, in axis steps, 0.05 to
+        0.5.
     min_seconds : driving a cell needs, 0 to 60 s.
     trim_share : share of samples cut off at each end before averaging, 0 to 0.45.
     """
@@ -118,7 +119,8 @@ def average_cells(
 def trimmed_mean(values: Floats, share: float) -> float:
     """Mean without the lowest and highest ``share`` of the values (0 to below 0.5), at least one value kept.
 
-    Written here because the statistics package that has it takes longer to import than the window to open.
+    Written here because the statistics package that has it takes longer to import than the window
+    to open.
 
     Parameters
     ----------

@@ -19,8 +19,8 @@ LEAST_SHARE = 1e-12
 class Bordered:
     """Symmetric matrix [[B, F'], [F, G]].
 
-    ``lower`` (band + 1, n) holds B's diagonals from the main one down, ``border`` (q, n) is F and ``corner``
-    (q, q) is G.
+    ``lower`` (band + 1, n) holds B's diagonals from the main one down, ``border`` (q, n) is F and
+    ``corner`` (q, q) is G.
     """
 
     lower: Floats
@@ -108,7 +108,9 @@ class Factor:
     def _inner(self, right: Floats) -> Floats:
         from scipy.linalg import cho_solve_banded
 
-        return np.asarray(cho_solve_banded((self.band, True), right, check_finite=False), np.float64)
+        return np.asarray(
+            cho_solve_banded((self.band, True), right, check_finite=False), np.float64
+        )
 
     @property
     def log_determinant(self) -> float:

@@ -1,11 +1,12 @@
 """Read the sensor delay from the log itself: match what was injected with what the sensor answered.
 
-Whenever the mixture changes quickly (fuel cuts, enrichment and trim steps) the sensor answers one delay
-later. Around such moments the equivalence ratio in the cylinder follows from the injected fuel and the wall
-film; it is sent through the exhaust (engine cycles, then plug flow) and a first-order sensor, and the cycles,
-exhaust volume and time constant that make it meet the measured one best are the estimate. The three trade
-against each other: a drive tells their sum well and each of them less well, so that what is known beforehand
-counts too, and the standard errors say how much is left.
+Whenever the mixture changes quickly (fuel cuts, enrichment and trim steps) the sensor answers one
+delay later. Around such moments the equivalence ratio in the cylinder follows from the injected
+fuel and the wall film; it is sent through the exhaust (engine cycles, then plug flow) and a
+first-order sensor, and the cycles, exhaust volume and time constant that make it meet the measured
+one best are the estimate. The three trade against each other: a drive tells their sum well and each
+of them less well, so that what is known beforehand counts too, and the standard errors say how much
+is left.
 """
 
 from __future__ import annotations
@@ -29,7 +30,9 @@ class Say:
 
     DISAGREE = Message("delay_fit.disagree", "the quick changes do not agree on a delay")
     BY_HAND = Message("delay_fit.by_hand", "set by hand")
-    TOO_FEW = Message("delay_fit.too_few", "only {count} quick changes of mixture, {needed} are needed")
+    TOO_FEW = Message(
+        "delay_fit.too_few", "only {count} quick changes of mixture, {needed} are needed"
+    )
 
 
 WINDOWS = 60
@@ -41,15 +44,18 @@ MOST_X = 0.6
 """Largest share of the fuel that joins a film."""
 FEWEST = 6
 BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.99), 2.5]])
-"""Allowed log exhaust volume (L), log sensor time constant (s; old sensors are slow) and engine cycles."""
+"""Allowed log exhaust volume (L), log sensor time constant (s; old sensors are slow) and engine
+cycles."""
 BEFOREHAND = np.array([0.8, 0.6, 0.3])
-"""Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any driving (common
+"""Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any
+driving (common
 practice, no source).
 """
 UNSURE_S = 0.06
 """Standard error of the delay at middling flow from which the defaults are better kept, s."""
 DOUBT = 0.25
-"""Relative error that more driving cannot remove (a pipe is no plug flow, a sensor no plain lag), seen on
+"""Relative error that more driving cannot remove (a pipe is no plug flow, a sensor no plain lag),
+seen on
 simulated cars.
 """
 
@@ -60,10 +66,10 @@ class DelayEstimate:
 
     ``settings`` is what is to be used; ``estimated`` False means the defaults were kept.
 
-    ``moments`` counts the quick changes looked at; ``misfit_before`` and ``misfit_after`` are the mean
-    absolute differences of equivalence ratio with the defaults and with the estimate; the standard errors are
-    NaN if kept. ``total_se_s`` is that of the delay itself at middling flow, which is known better than its
-    parts.
+    ``moments`` counts the quick changes looked at; ``misfit_before`` and ``misfit_after`` are the
+    mean absolute differences of equivalence ratio with the defaults and with the estimate; the
+    standard errors are NaN if kept. ``total_se_s`` is that of the delay itself at middling flow,
+    which is known better than its parts.
     """
 
     settings: DelaySettings
@@ -82,7 +88,8 @@ class DelayEstimate:
 class Moments:
     """Samples around quick changes: cylinder and measured equivalence ratio, and what the delay depends on.
 
-    ``start`` (windows,) is when each change began; ``time`` runs on from window to window, far apart.
+    ``start`` (windows,) is when each change began; ``time`` runs on from window to window, far
+    apart.
     """
 
     time: Floats
@@ -100,8 +107,9 @@ def estimate_delay(
 ) -> DelayEstimate:
     """Exhaust volume and sensor constant from the log; the given settings where the log does not tell.
 
-    ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so far: an
-    error of the table would be mistaken for an early or late answer. A volume the user has set is kept.
+    ``k``, shape (n,), is the factor by which the airflow table is wrong along the log, as known so
+    far: an error of the table would be mistaken for an early or late answer. A volume the user has
+    set is kept.
 
     Parameters
     ----------
@@ -115,7 +123,9 @@ def estimate_delay(
     What is to be used, with errors and the number of changes looked at.
     """
     volume = (
-        frame.vehicle.exhaust_volume_l if settings.exhaust_volume_l is None else settings.exhaust_volume_l
+        frame.vehicle.exhaust_volume_l
+        if settings.exhaust_volume_l is None
+        else settings.exhaust_volume_l
     )
     fixed = replace(settings, exhaust_volume_l=volume)
     if settings.exhaust_volume_l is not None:
@@ -123,7 +133,9 @@ def estimate_delay(
     moments = find_moments(frame, k, film or FilmEstimate())
     count = 0 if moments is None else int(moments.window.max()) + 1
     if moments is None or count < FEWEST:
-        return DelayEstimate(fixed, False, moments=count, note=str(Say.TOO_FEW(count=count, needed=FEWEST)))
+        return DelayEstimate(
+            fixed, False, moments=count, note=str(Say.TOO_FEW(count=count, needed=FEWEST))
+        )
     return _fit(moments, fixed, volume, count)
 
 
@@ -147,7 +159,9 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     total = float(np.sqrt(slope @ covariance @ slope))
     # At a bound the log did not tell; worse than the defaults it told wrong.
     if at_end or not total < UNSURE_S or after > before:
-        return DelayEstimate(fixed, False, np.nan, np.nan, count, before, before, str(Say.DISAGREE()))
+        return DelayEstimate(
+            fixed, False, np.nan, np.nan, count, before, before, str(Say.DISAGREE())
+        )
     best = float(np.exp(theta[0])), float(np.exp(theta[1])), float(theta[2])
     settings = replace(fixed, exhaust_volume_l=best[0], sensor_s=best[1], cycles=best[2])
     # No amount of driving makes a pipe a plug flow, so part of the doubt never averages out.
@@ -183,9 +197,12 @@ def _search(moments: Moments, theta: Floats, centre: Floats, worth: float) -> Fl
 
     # Loss over log volume has side valleys, where the answer is late by a whole change.
     tries = [
-        theta[:free] + np.eye(free)[0] * shift for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))
+        theta[:free] + np.eye(free)[0] * shift
+        for shift in ((0.0, 0.8, -0.8) if worth == 0.0 else (0.0,))
     ]
-    simplex = np.vstack([min(tries, key=cost) + d for d in (np.zeros(free), *(0.15 * np.eye(free)))])
+    simplex = np.vstack(
+        [min(tries, key=cost) + d for d in (np.zeros(free), *(0.15 * np.eye(free)))]
+    )
     return whole(lowest_near(cost, simplex, 0.01, 1e-3 if worth else 1e-4, 90))
 
 
@@ -281,7 +298,9 @@ def sensor_response(moments: Moments, theta: Floats) -> Floats:
     arrival = np.maximum.accumulate(
         moments.time + theta[2] * moments.cycle_s + np.exp(theta[0]) * moments.per_litre_s
     )
-    return lag(moments.time, np.interp(moments.time, arrival, moments.phi), float(np.exp(theta[1])), GAP_S)
+    return lag(
+        moments.time, np.interp(moments.time, arrival, moments.phi), float(np.exp(theta[1])), GAP_S
+    )
 
 
 def _difference(moments: Moments, theta: Floats) -> Floats:
@@ -343,8 +362,8 @@ def _information(moments: Moments, theta: Floats) -> float | None:
 def _covariance(moments: Moments, theta: Floats, worth: float | None) -> Floats:
     """Covariance of log volume, log constant and cycles: of the data together with what is known beforehand.
 
-    Along directions in which the loss does not rise the data say nothing, and only what is known beforehand
-    limits the error.
+    Along directions in which the loss does not rise the data say nothing, and only what is known
+    beforehand limits the error.
     """
     known = np.diag(1.0 / BEFOREHAND**2)
     if worth is not None:

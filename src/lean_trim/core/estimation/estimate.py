@@ -25,7 +25,8 @@ class Coefficient:
 class FitState:
     """Where a surface fit ended.
 
-    Unknowns (cells, then the shared terms' coefficients), log strengths of the two priors, and noise figures.
+    Unknowns (cells, then the shared terms' coefficients), log strengths of the two priors, and
+    noise figures.
     """
 
     unknown: Floats
@@ -48,7 +49,8 @@ class Estimate:
     seconds, visits, near_s : evidence behind the cell, see ``evidence``.
     supported : cells with enough evidence of their own to be changed.
     method : "surface" or "average".
-    iterations, converged : of the robust fit (1, True for averages); one that did not converge is a finding.
+    iterations, converged : of the robust fit (1, True for averages); one that did not converge is a
+        finding.
     shared : coefficients of what shifts k beside the table; empty where the method does not tell.
     state : where the surface fit ended, to begin the next one from; None for averages.
     """

@@ -22,7 +22,8 @@ class Evidence:
 
     seconds : of used driving, weighted by the cell's share of the interpolation.
     visits : number of separate ones.
-    square_s : used driving in the square of the grid (interval of a curve) whose first corner the cell is.
+    square_s : used driving in the square of the grid (interval of a curve) whose first corner the
+        cell is.
     """
 
     seconds: Floats
@@ -33,8 +34,8 @@ class Evidence:
     def near_s(self) -> Floats:
         """Used driving in that square beside each cell that had most of it.
 
-        A point of the grid is known by what was driven around it, seldom by what was driven on it: on a fine
-        table a second in a square is a quarter of a second at each of its corners.
+        A point of the grid is known by what was driven around it, seldom by what was driven on it:
+        on a fine table a second in a square is a quarter of a second at each of its corners.
         """
         near = self.square_s
         # A square is named by its first corner, so the last row and column name none and stay 0.
@@ -78,7 +79,9 @@ def gather_evidence(observations: Observations, table: Table, time_s: Floats) ->
     seconds, visits = count_evidence(
         mesh.cells, mesh.weights, observations.seconds, time, table.size, MIN_SHARE, VISIT_GAP_S
     )
-    square_s: Floats = np.asarray(np.bincount(mesh.cells[:, 0], observations.seconds, table.size), np.float64)
+    square_s: Floats = np.asarray(
+        np.bincount(mesh.cells[:, 0], observations.seconds, table.size), np.float64
+    )
     shape = table.shape
     return Evidence(seconds.reshape(shape), visits.reshape(shape), square_s.reshape(shape))
 

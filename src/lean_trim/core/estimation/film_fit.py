@@ -1,9 +1,9 @@
 """Read the wall film's time constant from the log: how k strays while fuelling rises, falls and comes back.
 
-After a first solve the table is known well enough that what k does in quick changes and after fuel cuts is
-the film's. Per time constant the film's share X is linear; the time constant that explains these events best
-is taken, if they agree on one. The sieve leaves most of them out of the table's evidence, so nothing is
-counted twice.
+After a first solve the table is known well enough that what k does in quick changes and after fuel
+cuts is the film's. Per time constant the film's share X is linear; the time constant that explains
+these events best is taken, if they agree on one. The sieve leaves most of them out of the table's
+evidence, so nothing is counted twice.
 """
 
 from __future__ import annotations
@@ -32,9 +32,11 @@ WILDEST = 0.35
 """Residual above which a sample is no film at all."""
 WARM_C = 60.0
 PRIOR_LOG = 0.5
-"""Standard deviation of the logarithm of the time constant about the default, before any driving."""
+"""Standard deviation of the logarithm of the time constant about the default, before any
+driving."""
 DOUBT_LOG = 0.15
-"""Part of the error no driving removes: both share and time constant change with load (simulated cars)."""
+"""Part of the error no driving removes: both share and time constant change with load (simulated
+cars)."""
 UNSURE_LOG = 0.3
 """Standard error of the logarithm from which the default is better kept."""
 

@@ -52,7 +52,8 @@ class Gathering:
 
         Returns
         -------
-        The same with all terms in the order of ``TERMS``, so that sums over logs have the same shape.
+        The same with all terms in the order of ``TERMS``, so that sums over logs have the same
+        shape.
         """
         o = replace(observations, terms=_all_terms(observations.terms))
         number = len(self._places)
@@ -131,7 +132,8 @@ def _joined(parts: Sequence[Observations]) -> Observations:
         whole("seconds"),
         np.concatenate([p.run + a for p, a in zip(parts, above, strict=False)]),
         Interpolation(
-            np.concatenate([p.mesh.cells for p in parts]), np.concatenate([p.mesh.weights for p in parts])
+            np.concatenate([p.mesh.cells for p in parts]),
+            np.concatenate([p.mesh.weights for p in parts]),
         ),
         SharedTerms(TERMS, np.concatenate([p.terms.values for p in parts], axis=1)),
     )

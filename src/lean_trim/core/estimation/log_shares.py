@@ -21,8 +21,8 @@ class LogShare:
     ----------
     seconds, used_s : length, and how much of it was used.
     weight_pct : share of all the weight the estimate rests on, percent.
-    apart_pct : mean of k against the joint estimate, percent; a log far from 0 does not agree with the
-        others.
+    apart_pct : mean of k against the joint estimate, percent; a log far from 0 does not agree with
+        the others.
     translated : driven on another revision of the table.
     """
 
@@ -122,7 +122,9 @@ def _total(cells: Ints, shares: Floats, size: int) -> Floats:
     return np.asarray(np.bincount(cells.ravel(), shares.ravel(), size), np.float64)
 
 
-def shares_of(sums: Sequence[LogSums], estimate: Estimate, coefficients: Floats) -> tuple[LogShare, ...]:
+def shares_of(
+    sums: Sequence[LogSums], estimate: Estimate, coefficients: Floats
+) -> tuple[LogShare, ...]:
     """Every log of a solve, in order.
 
     Parameters

@@ -16,8 +16,8 @@ RAMP_PER_S = 0.005
 def loop_rests(frame: Frame) -> Mask:
     """Samples at which a narrowband loop that stands for lambda has caught up.
 
-    While it still ramps, lambda is not 1, and by how much nobody measured; far-off injectors make it ramp for
-    seconds after every change, most of all where pulses are short.
+    While it still ramps, lambda is not 1, and by how much nobody measured; far-off injectors make
+    it ramp for seconds after every change, most of all where pulses are short.
 
     Parameters
     ----------

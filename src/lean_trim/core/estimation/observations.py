@@ -28,7 +28,8 @@ class Observations:
     seconds : (m,) time each sample stands for.
     run : (m,) number of the unbroken stretch of used samples it belongs to.
     mesh : cells and weights the ECU read, restricted to the used samples.
-    terms : courses of what makes k differ beside the table, see ``shared_terms``; values are (q, m).
+    terms : courses of what makes k differ beside the table, see ``shared_terms``; values are (q,
+        m).
     """
 
     index: Ints
@@ -72,12 +73,13 @@ LEAST_DP = 0.01
 def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = None) -> Floats:
     """Work out k, the factor by which the present table would have to be multiplied.
 
-    k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present table.
+    k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present
+    table.
 
-    Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not logged. Only
-    the product of trims and lambda ratio is unbiased while feedback is still catching up. The last factor is
-    1 unless the log was driven on another revision of the table. ``enrichment`` is ``enrichment_factor``, if
-    it is known already.
+    Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not
+    logged. Only the product of trims and lambda ratio is unbiased while feedback is still catching
+    up. The last factor is 1 unless the log was driven on another revision of the table.
+    ``enrichment`` is ``enrichment_factor``, if it is known already.
 
     Parameters
     ----------
@@ -98,17 +100,20 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
     # Smoothed, because a pressure sensor is noisier than the pressure.
     if Role.FUEL_DP in log:
         k = times_root(
-            k, running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated, LEAST_DP
+            k,
+            running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated,
+            LEAST_DP,
         )
-    # Identity, not equality: nearly every log was driven on the present table, and a product costs a pass.
+    # Identity, not equality: nearly every log was driven on the present table, and a product costs
+    # a pass.
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base
 
 
 def relative_variance(motion: Motion, lam: Floats) -> Floats:
     """How much less than the best sample each one says, (n,).
 
-    1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known enrichment,
-    and with the scatter of lambda itself over a second against its usual scatter.
+    1 in steady state; grows with the slopes of MAP and engine speed, with |λ - 1|, with a known
+    enrichment, and with the scatter of lambda itself over a second against its usual scatter.
 
     Parameters
     ----------
@@ -194,4 +199,6 @@ def pick(
         index, mesh.cells, mesh.weights, k, variance, durations_s, time, EDGE_S, EDGE_VARIANCE
     )
     here = SharedTerms(terms.names, np.ascontiguousarray(terms.values[:, index]))
-    return Observations(index, values[0], values[1], values[2], run, Interpolation(cells, weights), here)
+    return Observations(
+        index, values[0], values[1], values[2], run, Interpolation(cells, weights), here
+    )

@@ -13,7 +13,8 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats, Ints, Mask
 
 PER_CELL = 4
-"""Places to a cell along each axis of a grid; steps of a curve are halved and split by engine speed."""
+"""Places to a cell along each axis of a grid; steps of a curve are halved and split by engine
+speed."""
 PER_POINT = 2
 RPM_STEP = 100.0
 
@@ -29,8 +30,8 @@ class Places:
     open_ms : mean open time, shape (p,).
     terms : means of the shared terms, shape (p, q).
     weight : seconds at a sample's full worth, shape (p,).
-    within, within_y : weighted products of the terms' deviations from their place's mean with each other,
-        (q, q), and with those of ln k, (q,).
+    within, within_y : weighted products of the terms' deviations from their place's mean with each
+        other, (q, q), and with those of ln k, (q,).
     seconds : driven, shape (p,).
     names : of the terms.
     """
@@ -51,7 +52,12 @@ class Places:
 
 
 def gather(
-    frame: Frame, observations: Observations, open_ms: Floats, residual: Floats, scale: float, huber: float
+    frame: Frame,
+    observations: Observations,
+    open_ms: Floats,
+    residual: Floats,
+    scale: float,
+    huber: float,
 ) -> Places:
     """Sums by place, robustly weighted.
 
@@ -71,7 +77,9 @@ def gather(
     far = np.abs(residual) / (huber * scale)
     weight = observations.weight / np.maximum(far, 1.0)
     y = np.log(observations.k)
-    _, first, inverse = np.unique(place_of(frame, observations), return_index=True, return_inverse=True)
+    _, first, inverse = np.unique(
+        place_of(frame, observations), return_index=True, return_inverse=True
+    )
     count = len(first)
 
     def sums(values: Floats) -> Floats:

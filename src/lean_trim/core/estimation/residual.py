@@ -116,4 +116,6 @@ def cell_sums(frame: Frame, observations: Observations, nearest: Ints) -> CellSu
     has_trims = Role.STFT in frame.log or Role.LTFT in frame.log
     trim = total(weight * frame.trim[observations.index]) if has_trims else np.full(size, np.nan)
     terms = np.array([total(weight * course) for course in observations.terms.values])
-    return CellSums(total(observations.seconds), total(weight), total(weight * observations.k), trim, terms)
+    return CellSums(
+        total(observations.seconds), total(weight), total(weight * observations.k), trim, terms
+    )

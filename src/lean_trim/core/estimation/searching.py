@@ -1,6 +1,7 @@
 """Two small searches for the lowest point of a function: along a line, and over a few parameters.
 
-Written here because the package that has them takes half a second to import, longer than a whole solve.
+Written here because the package that has them takes half a second to import, longer than a whole
+solve.
 """
 
 from __future__ import annotations

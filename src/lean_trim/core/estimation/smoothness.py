@@ -72,7 +72,8 @@ def roughness(axes: tuple[Axis, ...]) -> Floats:
 def tilt(axes: tuple[Axis, ...]) -> Floats:
     """Symmetric matrix T (cells, cells): x·T·x is the mean squared slope of a field x times the axis' length.
 
-    Summed over the axes; 1 for a plane that rises by 1 from end to end of one axis, 0 for a level one.
+    Summed over the axes; 1 for a plane that rises by 1 from end to end of one axis, 0 for a level
+    one.
 
     Parameters
     ----------
@@ -84,11 +85,14 @@ def tilt(axes: tuple[Axis, ...]) -> Floats:
     """
     parts = []
     for axis in axes:
-        # A short interval counts by its length, or a finely cut part would count for more than it is.
+        # A short interval counts by its length, or a finely cut part would count for more than it
+        # is.
         steps = np.diff(axis.points) / (axis.points[-1] - axis.points[0])
         slope = (np.eye(len(axis), k=1)[:-1] - np.eye(len(axis))[:-1]) / np.sqrt(steps)[:, None]
         parts.append(slope.T @ slope)
     if len(axes) == 1:
         return np.asarray(parts[0])
     rows, columns = (len(a) for a in axes)
-    return np.asarray(np.kron(parts[0], np.eye(columns)) / columns + np.kron(np.eye(rows), parts[1]) / rows)
+    return np.asarray(
+        np.kron(parts[0], np.eye(columns)) / columns + np.kron(np.eye(rows), parts[1]) / rows
+    )

@@ -1,9 +1,10 @@
 """The second school: one robust surface through all samples, with the ECU's own interpolation weights.
 
-Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j says Σ w_j
-V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth, and the table that
-results is smooth. How strongly each holds is read from the data by their marginal likelihood. Compiled loops
-and SciPy are imported where they are used, so that the window opens without waiting for them.
+Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j
+says Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth,
+and the table that results is smooth. How strongly each holds is read from the data by their
+marginal likelihood. Compiled loops and SciPy are imported where they are used, so that the window
+opens without waiting for them.
 """
 
 from __future__ import annotations
@@ -98,13 +99,15 @@ class SurfaceSettings:
     huber : residual, in robust standard deviations, from which a sample loses influence, 1 to 10.
     prior_pct : how wrong a cell may be before any driving (standard deviation), 1 to 100 %.
     max_error_pct : standard error above which a cell counts as not supported, 0.2 to 20 %.
-    min_seconds : driving in a square beside a cell that it needs to be changed by evidence, 0 to 60 s.
+    min_seconds : driving in a square beside a cell that it needs to be changed by evidence, 0 to 60
+        s.
     max_iterations : of the robust fit, 1 to 50.
-    model_error_pct : error of the sensors that more driving cannot remove, one standard deviation, 0 to 5 %;
-        common practice, no source.
-    film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it off) to
-        1; X lies between 0 and 0.5, common practice, no source.
-    film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to 1.
+    model_error_pct : error of the sensors that more driving cannot remove, one standard deviation,
+        0 to 5 %; common practice, no source.
+    film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it
+        off) to 1; X lies between 0 and 0.5, common practice, no source.
+    film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to
+        1.
     """
 
     huber: float = default_of(SURFACE_KNOBS, "huber")
@@ -177,7 +180,9 @@ def fit_samples(
     spreads = spreads_of(names, settings.film_spread)
     fit = SurfaceFit(samples, table, settings.prior_pct / 100.0, spreads, settings.huber)
     most = settings.max_iterations
-    converged = fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
+    converged = (
+        fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
+    )
     inverse = fit.factor.inverse()
     cells = table.size
     deviation = fit.deviations(inverse)
@@ -185,12 +190,15 @@ def fit_samples(
     film_error = settings.film_doubt * fit.unknown[cells + film] * fit.term_by_cell(film)
     shared = tuple(
         Coefficient(name, float(value), float(se))
-        for name, value, se in zip(names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True)
+        for name, value, se in zip(
+            names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True
+        )
     )
     heat_error = _heat_share(shared) * (np.zeros(cells) if heat is None else heat.ravel())
     least = settings.model_error_pct / 100.0
     evident = np.sqrt(deviation**2 + least**2 + film_error**2)
-    # Heat of another day is doubt about the engine, not about what was driven; it takes no licence away.
+    # Heat of another day is doubt about the engine, not about what was driven; it takes no licence
+    # away.
     supported = (evidence.near_s >= settings.min_seconds) & (
         100 * evident.reshape(table.shape) <= settings.max_error_pct
     )

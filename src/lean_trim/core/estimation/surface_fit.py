@@ -20,20 +20,25 @@ START_SCALE = 0.02
 START_INFLATION_S = 1.0
 SMALLEST_SCALE = 1e-4
 LEAST_MISFIT = 0.0035
-"""What no table holds of a place at least, relative. Were it let go to 0, long driving at a few places would
-count for all it is worth, stay alike for long because of what the table cannot hold there, and hide it."""
+"""What no table holds of a place at least, relative. Were it let go to 0, long driving at a few
+places would
+count for all it is worth, stay alike for long because of what the table cannot hold there, and hide
+it."""
 FIRST_LOOK = 12
 ALL = 1 << 40
 MANY = 200_000
-"""Rows looked at in a place in the early passes over many samples, in the last ones, and what is many."""
+"""Rows looked at in a place in the early passes over many samples, in the last ones, and what is
+many."""
 BLOCK = 2048
 BLOCKS = 40
 BLOCKS_EARLY = 16
-"""Correlation is read from stretches of so many samples, so many of them at most, evenly spread; from fewer
+"""Correlation is read from stretches of so many samples, so many of them at most, evenly spread;
+from fewer
 before the last strengths are known.
 """
 LOG_DOUBT = float(np.log(200.0))
-"""How much less smoothing may be right around one lone point than what fits the whole table best, in logs."""
+"""How much less smoothing may be right around one lone point than what fits the whole table best,
+in logs."""
 SETTLED = 1e-4
 LOOSELY = 5e-4
 """Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
@@ -42,8 +47,8 @@ LOOSELY = 5e-4
 class SurfaceFit:
     """The fit while it runs.
 
-    The noise and how long it stays correlated are first read from a fit that hardly smooths; read from a fit
-    that smooths too much they would take its misfit for noise and confirm it.
+    The noise and how long it stays correlated are first read from a fit that hardly smooths; read
+    from a fit that smooths too much they would take its misfit for noise and confirm it.
     """
 
     def __init__(
@@ -90,10 +95,12 @@ class SurfaceFit:
         rows = ALL if self.rows.shape[1] <= MANY else FIRST_LOOK
         # A fit that hardly smooths comes first: its residuals are noise, not misfit of the prior.
         self._iterate(WEAK, 3, rows, LOOSELY, 2)
-        # What a stronger prior leaves beyond this is its misfit; taken for noise it would confirm itself.
+        # What a stronger prior leaves beyond this is its misfit; taken for noise it would confirm
+        # itself.
         self.noisiest = self.scale
         near = None
-        # Strengths and weights depend on each other; a third turn changed nothing on the cars tried.
+        # Strengths and weights depend on each other; a third turn changed nothing on the cars
+        # tried.
         for _ in range(2):
             theta = self.prior.choose(self.matrix, self.right, self.unit, near)
             near = float(np.log(np.exp(theta[0]) + np.exp(theta[1])))
@@ -124,9 +131,10 @@ class SurfaceFit:
     def deviations(self, inverse: Bordered) -> Floats:
         """Standard deviation of every cell's correction, flat.
 
-        One strength of smoothing is read from the whole table. Where one point was driven and the surface
-        bends more than elsewhere, as it does towards idle, the cells around are known through smoothness
-        alone; in so far as that is so, they get the error a weaker smoothing would give them.
+        One strength of smoothing is read from the whole table. Where one point was driven and the
+        surface bends more than elsewhere, as it does towards idle, the cells around are known
+        through smoothness alone; in so far as that is so, they get the error a weaker smoothing
+        would give them.
 
         Parameters
         ----------
@@ -152,7 +160,9 @@ class SurfaceFit:
     @property
     def state(self) -> FitState:
         """Where the fit is now."""
-        return FitState(self.unknown, self.theta, self.scale, self.inflation, self.misfit, self.parameters)
+        return FitState(
+            self.unknown, self.theta, self.scale, self.inflation, self.misfit, self.parameters
+        )
 
     def _iterate(self, theta: Strengths, most: int, rows: int, enough: float, read_at: int) -> bool:
         """Fit at given strengths until no cell moves more than ``enough``; the noise is read in one step."""
@@ -167,7 +177,8 @@ class SurfaceFit:
             new = self.factor.solve(linear + self.unit * self.right)
             moved = float(np.max(np.abs(new - self.unknown)))
             self.unknown = new
-            # The inverse is the dearest part of a step and hardly changes between steps of one strength.
+            # The inverse is the dearest part of a step and hardly changes between steps of one
+            # strength.
             if step == 0 or theta == WEAK:
                 self.parameters = self.factor.inverse().dot(self.matrix) * self.unit
             if moved < enough:
@@ -214,17 +225,21 @@ class SurfaceFit:
                 rows,
             )
 
-        found = run_parallel(self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts])
+        found = run_parallel(
+            self.rows.shape[1] if rows == ALL else 0, [partial(one, p) for p in parts]
+        )
         return np.concatenate([sums for sums, _ in found]), found[0][1] + found[1][1]
 
     def _share_places(self) -> Floats:
         """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
 
-        The means of the residuals by place scatter more than noise explains; that excess (``misfit``) does
-        not shrink with seconds, only with more places. A place's weight W becomes W / (1 + misfit² · W).
+        The means of the residuals by place scatter more than noise explains; that excess
+        (``misfit``) does not shrink with seconds, only with more places. A place's weight W becomes
+        W / (1 + misfit² · W).
         """
         total, mean = self._place_means()
-        # With more unknowns than places the difference goes negative; a tenth keeps the estimate finite.
+        # With more unknowns than places the difference goes negative; a tenth keeps the estimate
+        # finite.
         free = max(len(total) - self.parameters, 0.1 * len(total))
         if self.iterations > 1:
             self.misfit = max(excess_variance(mean, total * self.unit, free), LEAST_MISFIT)
@@ -293,14 +308,16 @@ class SurfaceFit:
         # The kernel counts in samples; logs of any rate have to give the same seconds.
         step_s = float(np.median(o.seconds[:: max(1, len(o) // 4096)]))
         self.inflation = (
-            correlation_time(np.clip(rest / self.scale, -3.0, 3.0), run, round(LONGEST_S / step_s)) * step_s
+            correlation_time(np.clip(rest / self.scale, -3.0, 3.0), run, round(LONGEST_S / step_s))
+            * step_s
         )
 
 
 def excess_variance(mean: Floats, precision: Floats, free: float) -> float:
     """Standard deviation of means beyond what their precision explains (Paule and Mandel 1982, from memory).
 
-    Solves Σ min(mean² / (s² + 1/precision), 9) = free for s; the bound keeps lone wild places from deciding.
+    Solves Σ min(mean² / (s² + 1/precision), 9) = free for s; the bound keeps lone wild places from
+    deciding.
 
     Parameters
     ----------

@@ -20,7 +20,8 @@ Strengths = tuple[float, float]
 HIGH = float(np.log(1e8))
 WEAK: Strengths = (float(np.log(2.0**2)), float(np.log(2.0**2)))
 TILT = 0.15
-"""How much a correction may differ from end to end of an axis, one standard deviation (common practice, no
+"""How much a correction may differ from end to end of an axis, one standard deviation (common
+practice, no
 source): what keeps a surface from running away where nobody drove.
 """
 STRENGTH_WITHIN = 0.6
@@ -44,8 +45,8 @@ def _tilt_band(axes: tuple[Axis, ...], band: int) -> Floats:
 class Prior:
     """Gaussian prior: a wide ridge, smoothness of the correction and of the resulting table in logs.
 
-    ``spread`` is the standard deviation of a cell's correction, ``term_spreads`` (q,) are those of the
-    coefficients of the terms all samples share.
+    ``spread`` is the standard deviation of a cell's correction, ``term_spreads`` (q,) are those of
+    the coefficients of the terms all samples share.
     """
 
     def __init__(self, table: Table, spread: float, term_spreads: Floats) -> None:
@@ -57,7 +58,8 @@ class Prior:
         self.rough = Bordered(_rough_band(table.axes, self.band), blank, np.zeros((shared, shared)))
         self.pull = -self.rough.times(np.append(np.log(table.values.ravel()), np.zeros(shared)))
         ridge = np.zeros((self.band + 1, size))
-        # Shared among the cells: on each of them in full it would hold the level of a fine table fast.
+        # Shared among the cells: on each of them in full it would hold the level of a fine table
+        # fast.
         ridge[0] = 1.0 / (spread**2 * size)
         ridge += _tilt_band(table.axes, self.band) / TILT**2
         self.ridge = Bordered(ridge, blank, np.diag(1.0 / term_spreads**2))
@@ -88,11 +90,14 @@ class Prior:
         """
         return np.asarray(np.exp(theta[1]) * self.pull)
 
-    def choose(self, matrix: Bordered, right: Floats, unit: float, near: float | None = None) -> Strengths:
+    def choose(
+        self, matrix: Bordered, right: Floats, unit: float, near: float | None = None
+    ) -> Strengths:
         """Strengths of highest marginal likelihood, each within 1 to 10^8.
 
-        Only their sum enters the matrices, so for a given sum the best split is found in closed form and the
-        search is along the sum alone. ``near`` is the log of a sum the best is not far from.
+        Only their sum enters the matrices, so for a given sum the best split is found in closed
+        form and the search is along the sum alone. ``near`` is the log of a sum the best is not far
+        from.
 
         Parameters
         ----------
@@ -118,7 +123,9 @@ class Prior:
         own, result = self._along(matrix, right, unit, found)[1]
         return float(np.log(own)), float(np.log(result))
 
-    def _along(self, matrix: Bordered, right: Floats, unit: float, log_sum: float) -> tuple[float, Strengths]:
+    def _along(
+        self, matrix: Bordered, right: Floats, unit: float, log_sum: float
+    ) -> tuple[float, Strengths]:
         """Log marginal likelihood up to a constant at a sum of strengths, and the best split of it."""
         total = float(np.exp(log_sum))
         prior = self.ridge.plus(self.rough, total)
@@ -128,7 +135,8 @@ class Prior:
         pull = after.solve(self.pull)
         stiff = float(self.pull @ before.solve(self.pull)) - float(self.pull @ pull)
         tilt = float(self.pull @ data)
-        # Quadratic in the split, so its best value is known; it may not leave either prior without weight.
+        # Quadratic in the split, so its best value is known; it may not leave either prior without
+        # weight.
         result = float(np.clip(tilt / stiff if stiff > 0.0 else total, 1.0, max(total - 1.0, 1.0)))
         quadratic = -stiff * result**2 + 2.0 * result * tilt + float(unit * right @ data)
         value = 0.5 * (before.log_determinant - after.log_determinant + quadratic)

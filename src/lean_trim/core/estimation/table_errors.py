@@ -33,8 +33,8 @@ def distances(table: Table, cells: Ints) -> list[Floats]:
 def alike(apart: Sequence[Floats], length: float) -> Floats:
     """How alike the errors of cells are: a bend of the surface, and of whole rows and whole columns.
 
-    Tables come from other engines, other cams, other pressures; what is wrong with them runs along an axis as
-    often as not, and an error that runs along MAP is what a dead time looks like.
+    Tables come from other engines, other cams, other pressures; what is wrong with them runs along
+    an axis as often as not, and an error that runs along MAP is what a dead time looks like.
     """
     bends = [np.exp(-0.5 * d / length**2) for d in apart]
     if len(bends) == 1:

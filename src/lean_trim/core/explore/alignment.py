@@ -39,13 +39,13 @@ class Alignment:
 
     Attributes
     ----------
-    cylinder : what was in the cylinder by injection, trims, table error and wall film, at the time of
-        injection.
+    cylinder : what was in the cylinder by injection, trims, table error and wall film, at the time
+        of injection.
     measured : what the sensor showed at that time.
     expected : what the sensor should show: the cylinder's lambda, delayed and lagged.
     kinds : what each change was, (moments,).
-    gap_before, gap_after : mean distance of measured lambda from the cylinder's and from the expected one,
-        (moments,).
+    gap_before, gap_after : mean distance of measured lambda from the cylinder's and from the
+        expected one, (moments,).
     """
 
     grid_s: Floats
@@ -101,18 +101,25 @@ def align_moments(
         kind, begin = _kind(time, phi)
         kinds.append(kind)
         parts.append(
-            [_lambda_on(time - begin, values) for values in (phi, moments.measured[here], shown[here])]
+            [
+                _lambda_on(time - begin, values)
+                for values in (phi, moments.measured[here], shown[here])
+            ]
         )
     cylinder, measured, expected = np.array(parts).transpose(1, 0, 2)
     after = GRID_S > 0.0
-    before_gap, after_gap = (np.abs(measured - x)[:, after].mean(axis=1) for x in (cylinder, expected))
+    before_gap, after_gap = (
+        np.abs(measured - x)[:, after].mean(axis=1) for x in (cylinder, expected)
+    )
     return Alignment(GRID_S, cylinder, measured, expected, tuple(kinds), before_gap, after_gap)
 
 
 def _theta(frame: Frame, settings: DelaySettings) -> Floats:
     volume = settings.exhaust_volume_l
     volume = frame.vehicle.exhaust_volume_l if volume is None else volume
-    return np.array([np.log(max(volume, 1e-3)), np.log(max(settings.sensor_s, 1e-3)), settings.cycles])
+    return np.array(
+        [np.log(max(volume, 1e-3)), np.log(max(settings.sensor_s, 1e-3)), settings.cycles]
+    )
 
 
 def _kind(time: Floats, phi: Floats) -> tuple[Kind, float]:

@@ -41,7 +41,9 @@ DERIVED: dict[str, tuple[str, str]] = {
 """Keys of the derived channels with name and unit; the table's unit fills the empty one."""
 
 
-def series_of(key: str, log: Log, vehicle: Vehicle, solution: Solution | None = None) -> Series | None:
+def series_of(
+    key: str, log: Log, vehicle: Vehicle, solution: Solution | None = None
+) -> Series | None:
     """One logged or derived series by key, or None where it cannot be had.
 
     Parameters

@@ -55,13 +55,17 @@ def find_events(solution: Solution) -> tuple[Event, ...]:
     """
     log = solution.frame.log
     regime = solution.regime
-    out = _stretches(solution, regime == Regime.FULL_THROTTLE, MIN_PULL_S, EventKind.PULL, "full throttle")
+    out = _stretches(
+        solution, regime == Regime.FULL_THROTTLE, MIN_PULL_S, EventKind.PULL, "full throttle"
+    )
     out += _stretches(solution, regime == Regime.OVERRUN, MIN_CUT_S, EventKind.FUEL_CUT, "fuel cut")
     # Without a throttle an opening is told by pressure.
     by = "throttle by {:.0f} %" if Role.THROTTLE in log else "pressure by {:.0f} kPa"
     out += [
         Event(EventKind.TIP_IN, t.edge_s, t.edge_s + TIP_S, f"{t.kind}, {by.format(t.size)}")
-        for t in of_kind(find_transients(solution.prepared.conditions.motion), Kind.TIP_IN, Kind.STAB)
+        for t in of_kind(
+            find_transients(solution.prepared.conditions.motion), Kind.TIP_IN, Kind.STAB
+        )
     ]
     if Role.GEAR in log:
         gear = np.nan_to_num(log[Role.GEAR])
@@ -71,13 +75,18 @@ def find_events(solution: Solution) -> tuple[Event, ...]:
     for finding in solution.findings:
         out.append(
             Event(
-                EventKind.FAULT, finding.first_time_s, finding.first_time_s + finding.seconds, finding.message
+                EventKind.FAULT,
+                finding.first_time_s,
+                finding.first_time_s + finding.seconds,
+                finding.message,
             )
         )
     return tuple(sorted(out, key=lambda e: e.start_s))
 
 
-def _stretches(solution: Solution, mask: Mask, min_s: float, kind: EventKind, text: str) -> list[Event]:
+def _stretches(
+    solution: Solution, mask: Mask, min_s: float, kind: EventKind, text: str
+) -> list[Event]:
     time = solution.frame.log.time_s
     on = np.flatnonzero(mask)
     if not len(on):
@@ -106,7 +115,8 @@ def next_event(
     The event, or None.
     """
     return next(
-        (e for e in events if e.start_s > after_s + 1e-6 and (kinds is None or e.kind in kinds)), None
+        (e for e in events if e.start_s > after_s + 1e-6 and (kinds is None or e.kind in kinds)),
+        None,
     )
 
 

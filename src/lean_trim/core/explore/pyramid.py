@@ -55,7 +55,8 @@ class Pyramid:
             level += 1
         low, high = self._reduce(cut, level)
         empty = cut[1:] == cut[:-1]
-        # Zoomed in beyond the samples a column may hold none; the trace runs through it all the same.
+        # Zoomed in beyond the samples a column may hold none; the trace runs through it all the
+        # same.
         if empty.any():
             between = self._between((edges[:-1] + edges[1:])[empty] / 2)
             low[empty], high[empty] = between, between

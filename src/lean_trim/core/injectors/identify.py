@@ -1,12 +1,12 @@
 """Flow scale, dead-time shift and airflow surface as joint unknowns.
 
-ln k = g(x) - ln s - ln(1 - δ/e) + terms, where k is what trims and λ ask of the table, e the open time the
-ECU reckons with, s true flow over the sheet's, δ true dead time less the sheet's, g the airflow table's own
-error. A constant g *is* a flow error, so the flow is only as good as the word about the table's level. g has
-a Gaussian prior: a level (its mean over the states driven) by the user's trust, about which a smooth shape
-and a scatter of cells lie, whose strengths the drive tells (marginal likelihood). Flow and dead time are
-learned between places only: within one, noise of the pressure sensor moves table and open time together and
-would pass for them.
+ln k = g(x) - ln s - ln(1 - δ/e) + terms, where k is what trims and λ ask of the table, e the open
+time the ECU reckons with, s true flow over the sheet's, δ true dead time less the sheet's, g the
+airflow table's own error. A constant g *is* a flow error, so the flow is only as good as the word
+about the table's level. g has a Gaussian prior: a level (its mean over the states driven) by the
+user's trust, about which a smooth shape and a scatter of cells lie, whose strengths the drive tells
+(marginal likelihood). Flow and dead time are learned between places only: within one, noise of the
+pressure sensor moves table and open time together and would pass for them.
 """
 
 from __future__ import annotations
@@ -26,12 +26,14 @@ from lean_trim.core.types import Floats
 
 FLOW_SPREAD = 0.5
 DEAD_SPREAD_MS = 0.4
-"""Standard deviations of ln s and δ before any driving; injectors of twice the size are within them."""
+"""Standard deviations of ln s and δ before any driving; injectors of twice the size are within
+them."""
 WIDER = 2.0
 """Factor on both where the size changed by more than two."""
 SHAPES = (0.003, 0.01, 0.02, 0.04, 0.08)
 SCATTERS = (0.001, 0.004, 0.01, 0.02)
-"""Strengths of the airflow surface's shape and of single cells that are tried, as relative error."""
+"""Strengths of the airflow surface's shape and of single cells that are tried, as relative
+error."""
 LENGTHS = (0.15, 0.35)
 """Lengths of the shape that are tried, as a share of each axis."""
 CELL_MISFIT = 0.004
@@ -52,7 +54,8 @@ class Split:
     ----------
     log_flow, dead_ms : ln of true flow over the sheet's, and true dead time less the sheet's.
     covariance : of the two, shape (2, 2).
-    airflow : relative error of the table left to it, flat, NaN where nobody drove; ``airflow_se`` its error.
+    airflow : relative error of the table left to it, flat, NaN where nobody drove; ``airflow_se``
+        its error.
     terms : coefficients of the shared terms, shape (q,); ``terms_covariance`` theirs, (q, q).
     shape : strength of the airflow surface's own shape, relative, as the drive tells it.
     trust : standard deviation of the table's mean error that was reckoned with, relative.
@@ -126,7 +129,8 @@ def split(
     shape = _mean([f.shape for f in tried], tried)
     holds = shape <= DOUBTED * trust
     if not holds:
-        # A table whose shape is off by more than its level is said to be cannot be trusted for its level.
+        # A table whose shape is off by more than its level is said to be cannot be trusted for its
+        # level.
         trust = shape
         tried = model.fit_all(trust)
         shape = _mean([f.shape for f in tried], tried)
@@ -211,7 +215,8 @@ class _Model:
         self.unit = unit
         self.count = self.size + 2 + len(places.names)
         _, whose, count = np.unique(places.cells[:, 0], return_inverse=True, return_counts=True)
-        # Places of one cell share what a bilinear table cannot hold there; counted apart it would shrink.
+        # Places of one cell share what a bilinear table cannot hold there; counted apart it would
+        # shrink.
         self.variance = 1.0 / (unit * places.weight) + CELL_MISFIT**2 * count[whose]
         widened = WIDER if wide else 1.0
         of_injectors = (widened * FLOW_SPREAD, widened * DEAD_SPREAD_MS)
@@ -271,7 +276,10 @@ class _Model:
             by_statement = self.stated.T / self.said_variance
             matrix[pair, pair] += by_statement @ self.stated
             weighted = self.residual(unknown) / self.variance
-            right = np.concatenate([self.mesh.T @ weighted, others_of.T @ weighted]) - precision @ unknown
+            right = (
+                np.concatenate([self.mesh.T @ weighted, others_of.T @ weighted])
+                - precision @ unknown
+            )
             right[self.size + 2 :] += self.unit * (
                 self.places.within_y - self.places.within @ unknown[self.size + 2 :]
             )

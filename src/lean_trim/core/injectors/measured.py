@@ -1,9 +1,9 @@
 """What was measured apart from the drive's mixture, as a statement on flow scale and dead-time shift.
 
-Each says: ``flow`` · ln s + ``dead_per_ms`` · δ = ``value`` ± ``sd``. An injector on a flow bench tells s
-alone; fuel weighed over a drive tells s less what the dead time took of it; one injection a cycle against
-two, at the same state and mixture, tells the dead time alone: the fuel is the same, the dead time counts
-once or twice, so that it is twice the shorter pulse less the longer one.
+Each says: ``flow`` · ln s + ``dead_per_ms`` · δ = ``value`` ± ``sd``. An injector on a flow bench
+tells s alone; fuel weighed over a drive tells s less what the dead time took of it; one injection a
+cycle against two, at the same state and mixture, tells the dead time alone: the fuel is the same,
+the dead time counts once or twice, so that it is twice the shorter pulse less the longer one.
 """
 
 from __future__ import annotations
@@ -25,18 +25,22 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    NOT_POSITIVE = Message("measured.not_positive", "{what} is {value:g} {unit}; it has to be above 0")
+    NOT_POSITIVE = Message(
+        "measured.not_positive", "{what} is {value:g} {unit}; it has to be above 0"
+    )
     ERROR_RANGE = Message(
-        "measured.error_range", "the error of {what} is {pct:g} %; allowed are {low:g} to {high:g} %"
+        "measured.error_range",
+        "the error of {what} is {pct:g} %; allowed are {low:g} to {high:g} %",
     )
     PULSES = Message(
         "measured.pulses",
-        "{one:g} ms with one injection a cycle and {two:g} ms with two leave a dead time of {dead:g} ms; "
-        "allowed are 0 to {most:g} ms, so the two were not at the same state",
+        "{one:g} ms with one injection a cycle and {two:g} ms with two leave a dead time of "
+        "{dead:g} ms; allowed are 0 to {most:g} ms, so the two were not at the same state",
     )
     NO_FUEL = Message(
         "measured.no_fuel",
-        "weighed fuel can only be held against a log with pulse width and engine speed; this one lacks them",
+        "weighed fuel can only be held against a log with pulse width and engine speed; this one "
+        "lacks them",
     )
 
 
@@ -65,8 +69,8 @@ class MeasuredWords:
     Attributes
     ----------
     fuel_g, fuel_error_pct : fuel burnt over all logs, and its error.
-    flow_g_per_s, flow_error_pct : of one injector at the rated pressure, by a flow bench, with the fuel in
-        the tank.
+    flow_g_per_s, flow_error_pct : of one injector at the rated pressure, by a flow bench, with the
+        fuel in the tank.
     one_ms, two_ms, at_volts : pulse with one and with two injections a cycle at one steady state.
     """
 
@@ -130,7 +134,9 @@ def statements(words: MeasuredWords, frame: Frame) -> tuple[Measured, ...]:
 def _pulses(words: MeasuredWords, injectors: Injectors) -> Measured:
     dead = 2.0 * words.two_ms - words.one_ms
     if not 0.0 <= dead <= MOST_DEAD_MS:
-        raise BadInputError(Say.PULSES(one=words.one_ms, two=words.two_ms, dead=dead, most=MOST_DEAD_MS))
+        raise BadInputError(
+            Say.PULSES(one=words.one_ms, two=words.two_ms, dead=dead, most=MOST_DEAD_MS)
+        )
     told = float(injectors.dead_time_at(words.at_volts))
     return Measured(0.0, 1.0, dead - told, float(np.sqrt(5.0)) * PULSE_ERROR_MS)
 
@@ -140,7 +146,9 @@ def _weighed(words: MeasuredWords, frame: Frame) -> Measured:
     fuel_g, per_ms = reckoned_fuel(frame)
     if not fuel_g > 0.0:
         raise BadInputError(Say.NO_FUEL())
-    return Measured(1.0, -per_ms, float(np.log(words.fuel_g / fuel_g)), words.fuel_error_pct / 100.0)
+    return Measured(
+        1.0, -per_ms, float(np.log(words.fuel_g / fuel_g)), words.fuel_error_pct / 100.0
+    )
 
 
 def reckoned_fuel(frame: Frame) -> tuple[float, float]:
@@ -160,7 +168,9 @@ def reckoned_fuel(frame: Frame) -> tuple[float, float]:
         return 0.0, 0.0
     open_ms = open_time_ms(frame)
     rated = frame.vehicle.injectors.rated_pressure_kpa
-    pressure = fill_missing(log[Role.FUEL_DP], rated) if Role.FUEL_DP in log else np.full(len(log), rated)
+    pressure = (
+        fill_missing(log[Role.FUEL_DP], rated) if Role.FUEL_DP in log else np.full(len(log), rated)
+    )
     with np.errstate(invalid="ignore"):
         pulses = log[Role.RPM] / 120.0 * frame.vehicle.cylinders * log.durations_s
         weight: Floats = pulses * np.sqrt(np.maximum(pressure, 0.0) / rated)

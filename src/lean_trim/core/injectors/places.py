@@ -21,8 +21,8 @@ class Say:
 
     CONSTANT = Message(
         "injectors.constant",
-        "{name}: the open time hardly moves ({low:.2f} to {high:.2f} ms); flow and dead time cannot be told "
-        "apart",
+        "{name}: the open time hardly moves ({low:.2f} to {high:.2f} ms); flow and dead time "
+        "cannot be told apart",
     )
 
 
@@ -52,7 +52,9 @@ def gather_pulses(
     k = observations.k
     good = np.isfinite(open_ms) & np.isfinite(k) & (k > 0.0)
     _refuse_constant(frame, open_ms[good])
-    return places.gather(frame, observations.only(good), open_ms[good], residual[good], scale, huber)
+    return places.gather(
+        frame, observations.only(good), open_ms[good], residual[good], scale, huber
+    )
 
 
 def _refuse_constant(frame: Frame, open_ms: Floats) -> None:

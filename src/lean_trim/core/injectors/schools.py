@@ -1,8 +1,9 @@
 """Two ways to go on after a swap, side by side by what each would leave.
 
-Ours writes flow and dead time as they were told. By hand all dead times are changed by what brings the mean
-error to zero, and what is not uniform then goes back to the airflow table (common practice, no source): that
-bends the table to hide the flow, and the ECU's figures of consumption and range come out wrong.
+Ours writes flow and dead time as they were told. By hand all dead times are changed by what brings
+the mean error to zero, and what is not uniform then goes back to the airflow table (common
+practice, no source): that bends the table to hide the flow, and the ECU's figures of consumption
+and range come out wrong.
 """
 
 from __future__ import annotations
@@ -29,7 +30,8 @@ class Schools:
     by_flow_and_dead_time : both written as told; what is left is airflow and noise.
     by_dead_time_alone : all dead times changed by ``hand_shift_ms``.
     hand_shift_ms : what brings the mean error to zero.
-    bent_pct : how far the table would have to be bent afterwards, percent, from its most to its least.
+    bent_pct : how far the table would have to be bent afterwards, percent, from its most to its
+        least.
     """
 
     as_it_is: float

@@ -1,9 +1,10 @@
 """What short pulses lose beyond flow and dead time, where the drive has evidence of it.
 
-An injector that is hardly open follows no straight line: below about a millisecond the loss is a curve of its
-own. Fitted from the same pulses as the dead time it cannot be told from it, so the dead time is then learned
-from the longer ones: the curve ends at ``KNEE_MS``, above which the straight line counts. Whether an ECU can
-hold a curve its owner knows; without one, the one dead time that serves all pulses best is the answer.
+An injector that is hardly open follows no straight line: below about a millisecond the loss is a
+curve of its own. Fitted from the same pulses as the dead time it cannot be told from it, so the
+dead time is then learned from the longer ones: the curve ends at ``KNEE_MS``, above which the
+straight line counts. Whether an ECU can hold a curve its owner knows; without one, the one dead
+time that serves all pulses best is the answer.
 """
 
 from __future__ import annotations
@@ -43,7 +44,8 @@ class SmallPulses:
     loss_ms, se_ms : what has to be added at each, with its standard error, ms; 0 at the knee.
     known : points the drive has evidence of, shape (m + 1,).
     seconds : driven near each.
-    split : flow, dead time and airflow with the curve beside them; the dead time is that of longer pulses.
+    split : flow, dead time and airflow with the curve beside them; the dead time is that of longer
+        pulses.
     """
 
     open_ms: Floats

@@ -1,7 +1,7 @@
 """A test that tells the dead time without trust in any table: one injection a cycle against two.
 
-At one warm, steady state the engine needs the same fuel either way, and the dead time counts once or twice.
-Two stretches of a log are enough, where the ECU can be told how often to inject.
+At one warm, steady state the engine needs the same fuel either way, and the dead time counts once
+or twice. Two stretches of a log are enough, where the ECU can be told how often to inject.
 """
 
 from __future__ import annotations
@@ -26,15 +26,18 @@ class Say:
         "steady.no_load", "this log has neither manifold pressure nor airflow to tell a state by"
     )
     SHORT = Message(
-        "steady.short", "the stretch holds {seconds:.0f} s of readings; {least:g} s or more are needed"
+        "steady.short",
+        "the stretch holds {seconds:.0f} s of readings; {least:g} s or more are needed",
     )
     MOVES = Message(
         "steady.moves",
-        "{what} moves by {pct:.1f} % within the stretch; choose one in which it stays within {most:g} %",
+        "{what} moves by {pct:.1f} % within the stretch; choose one in which it stays within "
+        "{most:g} %",
     )
     APART = Message(
         "steady.apart",
-        "{what} is {one:.4g} {unit} in one stretch and {two:.4g} {unit} in the other; they are not one state",
+        "{what} is {one:.4g} {unit} in one stretch and {two:.4g} {unit} in the other; they are "
+        "not one state",
     )
 
 

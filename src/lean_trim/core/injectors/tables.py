@@ -23,7 +23,8 @@ class Say:
 
     NO_FLOW = Message(
         "injector_tables.no_flow",
-        "key injectors.flow_g_per_s is not known, so there is nothing to compare the true flow with",
+        "key injectors.flow_g_per_s is not known, so there is nothing to compare the true flow "
+        "with",
     )
     NO_PRESSURE = Message(
         "injector_tables.no_pressure",
@@ -31,12 +32,13 @@ class Say:
     )
     NO_DEAD_TIME = Message(
         "injector_tables.no_dead_time",
-        "key injectors.dead_time_ms is not known, so there is nothing to compare the true dead time with",
+        "key injectors.dead_time_ms is not known, so there is nothing to compare the true dead "
+        "time with",
     )
     NOT_FALLING = Message(
         "injector_tables.not_falling",
-        "key injectors.dead_time_ms is {ms:g} ms at {volts:g} V and {next_ms:g} ms at {next_volts:g} V; it "
-        "has to fall with voltage",
+        "key injectors.dead_time_ms is {ms:g} ms at {volts:g} V and {next_ms:g} ms at "
+        "{next_volts:g} V; it has to fall with voltage",
     )
 
 
@@ -79,7 +81,9 @@ def refuse_unknown(injectors: Injectors) -> None:
         )
 
 
-def flow_over_pressure(injectors: Injectors, split: Split, pressures: ArrayLike = PRESSURES_KPA) -> Floats:
+def flow_over_pressure(
+    injectors: Injectors, split: Split, pressures: ArrayLike = PRESSURES_KPA
+) -> Floats:
     """True flow of one injector over differential pressure, by the square-root law.
 
     Parameters
@@ -101,7 +105,9 @@ def flow_over_pressure(injectors: Injectors, split: Split, pressures: ArrayLike 
     )
 
 
-def dead_time_over_voltage(injectors: Injectors, split: Split, slope: VoltageSlope | None = None) -> Floats:
+def dead_time_over_voltage(
+    injectors: Injectors, split: Split, slope: VoltageSlope | None = None
+) -> Floats:
     """True dead time at the sheet's own voltages.
 
     Parameters
@@ -192,8 +198,8 @@ def limits_of(table: Table) -> TableLimits:
 
     Returns
     -------
-    In the ECU's own numbers. Its steps are as fine as the cells show, and never coarser than a thousandth of
-    our unit, for round numbers show nothing.
+    In the ECU's own numbers. Its steps are as fine as the cells show, and never coarser than a
+    thousandth of our unit, for round numbers show nothing.
     """
     flows = table.unit == "g/s"
     least = LEAST_ADDED_MS if table.axes[0].name == OPEN_AXIS else 0.0
@@ -201,7 +207,11 @@ def limits_of(table: Table) -> TableLimits:
     usual = (FLOW_STEP_G_PER_S if flows else DEAD_STEP_MS) * scale
     shown = np.asarray(table.shown, float)
     digits = next(
-        (d for d in range(FINEST_DIGITS) if np.allclose(shown, np.round(shown, d), rtol=0.0, atol=1e-9)),
+        (
+            d
+            for d in range(FINEST_DIGITS)
+            if np.allclose(shown, np.round(shown, d), rtol=0.0, atol=1e-9)
+        ),
         FINEST_DIGITS,
     )
     step = min(10.0**-digits, 10.0 ** np.floor(np.log10(usual) + 1e-9))

@@ -23,10 +23,13 @@ class Say:
     )
     FLOW_BY_TRUST = Message(
         "injector_verdict.flow_by_trust",
-        "Flow cannot be told from the table's level: it is trusted to ± {trust:.1f} %, above {most:g} %. "
-        "Weigh the fuel of a drive, have an injector measured, or say how good the table is.",
+        "Flow cannot be told from the table's level: it is trusted to ± {trust:.1f} %, above "
+        "{most:g} %. Weigh the fuel of a drive, have an injector measured, or say how good the "
+        "table is.",
     )
-    FLOW_UNSURE = Message("injector_verdict.flow_unsure", "Flow is only known to ± {error:.1f} %; {drive}.")
+    FLOW_UNSURE = Message(
+        "injector_verdict.flow_unsure", "Flow is only known to ± {error:.1f} %; {drive}."
+    )
     DEAD = Message(
         "injector_verdict.dead", "Dead time: true is the sheet's {shift:+.3f} ms, ± {error:.3f} ms."
     )
@@ -37,51 +40,56 @@ class Say:
         "injector_verdict.short",
         "drive idle and light cruise at open times below {ms:.1f} ms for two minutes",
     )
-    LONG = Message("injector_verdict.long", "drive ten seconds of load above {ms:.1f} ms of open time")
+    LONG = Message(
+        "injector_verdict.long", "drive ten seconds of load above {ms:.1f} ms of open time"
+    )
     MORE = Message("injector_verdict.more", "a longer drive from idle to load would tell more")
     WORD_BACK = Message(
         "injector_verdict.word_back",
-        "The table was trusted to ± {trust:.1f} %, but its shape is off by {shape:.1f} %; it was reckoned "
-        "with that.",
+        "The table was trusted to ± {trust:.1f} %, but its shape is off by {shape:.1f} %; it was "
+        "reckoned with that.",
     )
     REGULATOR = Message(
         "injector_verdict.regulator",
-        "First the fuel pressure: the rail follows the manifold by {follows:.2f} kPa per kPa instead of 1, "
-        "up to {off:.0f} kPa off. Look at the regulator and its hose; until then injector data would hide "
-        "it.",
+        "First the fuel pressure: the rail follows the manifold by {follows:.2f} kPa per kPa "
+        "instead of 1, up to {off:.0f} kPa off. Look at the regulator and its hose; until then "
+        "injector data would hide it.",
     )
     SAGS = Message(
         "injector_verdict.sags",
-        "First the fuel pressure: it sags by {pct:.0f} % at {flow:.0f} g/s of air, which is {fuel:.0f} % "
-        "less fuel. Look at pump, filter and wiring; until then injector data would hide it.",
+        "First the fuel pressure: it sags by {pct:.0f} % at {flow:.0f} g/s of air, which is "
+        "{fuel:.0f} % less fuel. Look at pump, filter and wiring; until then injector data would "
+        "hide it.",
     )
     SLOPE = Message(
         "injector_verdict.slope",
-        "From {steps} load steps, the true dead time changes by {slope:+.3f} ± {se:.3f} ms per volt more "
-        "than the sheet's; the table to write has it.",
+        "From {steps} load steps, the true dead time changes by {slope:+.3f} ± {se:.3f} ms per "
+        "volt more than the sheet's; the table to write has it.",
     )
     SLOPE_SOUND = Message(
         "injector_verdict.slope_sound",
-        "From {steps} load steps, the sheet's change of dead time over voltage holds ({slope:+.3f} ± "
-        "{se:.3f} ms per volt off).",
+        "From {steps} load steps, the sheet's change of dead time over voltage holds "
+        "({slope:+.3f} ± {se:.3f} ms per volt off).",
     )
     SLOPE_UNSURE = Message(
         "injector_verdict.slope_unsure",
-        "{steps} load steps are too few to tell how the dead time changes with voltage: switch lamps and fan "
-        "on and off at idle and at light cruise, ten seconds each.",
+        "{steps} load steps are too few to tell how the dead time changes with voltage: switch "
+        "lamps and fan on and off at idle and at light cruise, ten seconds each.",
     )
     BY_EQUATION = Message(
         "injector_verdict.by_equation",
-        "No pulse width was logged: open times follow from the ECU's own equation, its table, target, trims "
-        "and flow. A minute with the pulse width in the log proves that.",
+        "No pulse width was logged: open times follow from the ECU's own equation, its table, "
+        "target, trims and flow. A minute with the pulse width in the log proves that.",
     )
     SMALL = Message(
         "injector_verdict.small",
-        "Pulses of {ms:g} ms of open time lose {loss:+.3f} ± {error:.3f} ms beyond that: an ECU with a "
-        "small-pulse table can hold it, and the dead time of longer pulses is then {shift:+.3f} ms off.",
+        "Pulses of {ms:g} ms of open time lose {loss:+.3f} ± {error:.3f} ms beyond that: an ECU "
+        "with a small-pulse table can hold it, and the dead time of longer pulses is then "
+        "{shift:+.3f} ms off.",
     )
     SETTLED = Message(
-        "injector_verdict.settled", "Neither is off by more than twice its error: there is nothing to write."
+        "injector_verdict.settled",
+        "Neither is off by more than twice its error: there is nothing to write.",
     )
     INSEPARABLE = Message(
         "injector_verdict.inseparable",
@@ -106,7 +114,8 @@ class Verdict:
 
     Attributes
     ----------
-    identifiable_flow, identifiable_dead_time : whether the drive and the word about the table tell them.
+    identifiable_flow, identifiable_dead_time : whether the drive and the word about the table tell
+        them.
     flow, dead_time : a sentence on each.
     remarks : further sentences.
     first : what has to be mended before any of this.
@@ -228,7 +237,10 @@ def _on_small(small: SmallPulses) -> Said:
 
 def _is_settled(split: Split) -> bool:
     """True if what is in the ECU is within the errors."""
-    return abs(split.flow_scale - 1.0) < 2.0 * split.flow_se and abs(split.dead_ms) < 2.0 * split.dead_se_ms
+    return (
+        abs(split.flow_scale - 1.0) < 2.0 * split.flow_se
+        and abs(split.dead_ms) < 2.0 * split.dead_se_ms
+    )
 
 
 def _drive(places: Places) -> Said:

@@ -1,8 +1,8 @@
 """How the dead time's error changes with battery voltage, from loads that were switched.
 
-A battery that dips only at idle gives a false slope: the dip goes along with short pulses. So only steps of
-voltage at the same engine speed and manifold pressure count; across one, ln k changes by the slope times
-the step over the open time, and by nothing else.
+A battery that dips only at idle gives a false slope: the dip goes along with short pulses. So only
+steps of voltage at the same engine speed and manifold pressure count; across one, ln k changes by
+the slope times the step over the open time, and by nothing else.
 """
 
 from __future__ import annotations
@@ -21,7 +21,8 @@ STEP_V = 0.35
 """Least change of voltage that is a load switched."""
 WINDOW_S = 3.5
 GAP_S = 0.7
-"""Seconds on either side of a step that are compared, and those left out around it: sensor delay and loop."""
+"""Seconds on either side of a step that are compared, and those left out around it: sensor delay
+and loop."""
 SAME_RPM, SAME_MAP = 0.05, 0.06
 """How far means of both sides may differ, and one side may spread, as shares."""
 LEAST_USED = 0.7
@@ -70,8 +71,8 @@ def voltage_slope(frame: Frame, ln_k: Floats, used: Mask, dead_ms: float) -> Vol
     Parameters
     ----------
     frame : a log seen through its calibration.
-    ln_k : what the table is asked for, less what flow, dead time and airflow explain where that is known,
-        shape (n,).
+    ln_k : what the table is asked for, less what flow, dead time and airflow explain where that is
+        known, shape (n,).
     used : samples that count, shape (n,).
     dead_ms : what the true dead time is longer by on average.
 
@@ -113,7 +114,10 @@ def _one(
     """Change of ln k, volts over open time, variance of the change; None if more moved."""
     log = frame.log
     since = log.time_s - log.time_s[at]
-    sides = [(since > -GAP_S - WINDOW_S) & (since < -GAP_S), (since > GAP_S) & (since < GAP_S + WINDOW_S)]
+    sides = [
+        (since > -GAP_S - WINDOW_S) & (since < -GAP_S),
+        (since > GAP_S) & (since < GAP_S + WINDOW_S),
+    ]
     good = [s & used & np.isfinite(ln_k) for s in sides]
     if any(g.sum() < max(4, LEAST_USED * s.sum()) for g, s in zip(good, sides, strict=True)):
         return None
@@ -122,7 +126,10 @@ def _one(
         spread = max(float(np.std(log[role][g])) for g in good)
         if abs(high / low - 1.0) > slack or spread > slack * low:
             return None
-    sums = [(float(np.mean(ln_k[g])), float(np.mean(open_ms[g])), float(np.mean(volts[g]))) for g in good]
+    sums = [
+        (float(np.mean(ln_k[g])), float(np.mean(open_ms[g])), float(np.mean(volts[g])))
+        for g in good
+    ]
     (y0, e0, v0), (y1, e1, v1) = sums
     if not np.isfinite([e0, e1]).all():
         return None

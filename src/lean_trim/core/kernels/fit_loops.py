@@ -2,13 +2,13 @@
 
 Samples are sorted by place once; every pass runs over them in memory order.
 
-Unknowns of a sample are the four cells it reads and q terms that all samples share (wall film, warm-up and
-the like). A column of ``rows`` (5 + q, m, float32) holds: fraction along the columns u, fraction along the
-rows v (0 on a curve), k - 1, weight, relative variance, and the q terms. ``starts`` (places + 1,) cuts the
-rows into places, ``base`` (places,) is each one's first corner.
+Unknowns of a sample are the four cells it reads and q terms that all samples share (wall film,
+warm-up and the like). A column of ``rows`` (5 + q, m, float32) holds: fraction along the columns u,
+fraction along the rows v (0 on a curve), k - 1, weight, relative variance, and the q terms.
+``starts`` (places + 1,) cuts the rows into places, ``base`` (places,) is each one's first corner.
 
-A place's sums, with n = 4 + q: n (n + 1) / 2 products of unknowns, row by row of the upper triangle, n right
-sides, total weight, weighted sum of k - 1.
+A place's sums, with n = 4 + q: n (n + 1) / 2 products of unknowns, row by row of the upper
+triangle, n right sides, total weight, weighted sum of k - 1.
 """
 
 from __future__ import annotations
@@ -78,7 +78,8 @@ def sort_rows(
 
     Returns
     -------
-    Rows (5 + q, m), where each place starts (places + 1,), its first cell (places,), new numbers (m,).
+    Rows (5 + q, m), where each place starts (places + 1,), its first cell (places,), new numbers
+    (m,).
     """
     count = np.zeros(places, np.intp)
     for i in range(len(place)):
@@ -177,7 +178,9 @@ def sum_places(
                 for i in range(count):
                     for j in range(len(rows)):
                         part[j, i] = rows[j, begin + i * every]
-            _weigh_rows(part, count, table, wanted, terms, np.float32(cut), np.float32(stand), buffer)
+            _weigh_rows(
+                part, count, table, wanted, terms, np.float32(cut), np.float32(stand), buffer
+            )
             for i in range(count):
                 histogram[min(int(buffer[n + 2, i] * to_bin), BINS)] += part[3, i] * stand
             _add_products(buffer, count, n, sums[p])
@@ -247,13 +250,16 @@ def _weigh_rows(
     fastmath={"reassoc", "contract", "arcp", "nsz"},
     error_model="numpy",
 )
-def _add_products(buffer: Rows, count: int, n: int, place: Floats) -> None:  # pragma: no cover - compiled
+def _add_products(
+    buffer: Rows, count: int, n: int, place: Floats
+) -> None:  # pragma: no cover - compiled
     """Add the weighted products of the buffer's rows to a place's sums."""
     at = 0
     right = n * (n + 1) // 2
     for a in range(n):
         for e in range(a, n + 1):
-            # Single precision within a chunk, double across chunks: fast, and exact enough for 10⁶ samples.
+            # Single precision within a chunk, double across chunks: fast, and exact enough for 10⁶
+            # samples.
             total = np.float32(0.0)
             for i in range(count):
                 total += buffer[n + 1, i] * buffer[a, i] * buffer[e, i]
@@ -322,14 +328,20 @@ def assemble(
     for p in range(len(base)):
         b = base[p]
         s = share[p]
-        cells[0], cells[1], cells[2], cells[3] = b, b + 1, b + width, b + width + (1 if width else 0)
+        cells[0], cells[1], cells[2], cells[3] = (
+            b,
+            b + 1,
+            b + width,
+            b + width + (1 if width else 0),
+        )
         at = 0
         for a in range(n):
             for e in range(a, n):
                 x = s * sums[p, at]
                 at += 1
                 if e < 4:
-                    # On a curve the third and fourth cell repeat the second; their products are zero.
+                    # On a curve the third and fourth cell repeat the second; their products are
+                    # zero.
                     if x != 0.0:
                         lower[cells[e] - cells[a], cells[a]] += x
                 elif a < 4:
@@ -424,11 +436,13 @@ def residuals(
 
 
 @njit(cache=True, nogil=True, fastmath={"reassoc", "contract"}, error_model="numpy")
-def correlation_time(residual: Floats, run: Ints, longest: int) -> float:  # pragma: no cover - compiled
+def correlation_time(
+    residual: Floats, run: Ints, longest: int
+) -> float:  # pragma: no cover - compiled
     """Integrated autocorrelation time of standardised residuals in time order, in samples.
 
-    Samples at 25 to 100 Hz are not independent; so many of them count as one. Ends where the correlation
-    falls below 0.05.
+    Samples at 25 to 100 Hz are not independent; so many of them count as one. Ends where the
+    correlation falls below 0.05.
 
     Parameters
     ----------

@@ -119,7 +119,9 @@ def misleading_excess(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def product(trim: Floats, lam: Floats, target: Floats, more: Floats) -> Floats:  # pragma: no cover - compiled
+def product(
+    trim: Floats, lam: Floats, target: Floats, more: Floats
+) -> Floats:  # pragma: no cover - compiled
     """Multiply: trim · lam / target · more.
 
     Parameters
@@ -137,7 +139,9 @@ def product(trim: Floats, lam: Floats, target: Floats, more: Floats) -> Floats: 
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def times_root(values: Floats, ratio: Floats, least: float) -> Floats:  # pragma: no cover - compiled
+def times_root(
+    values: Floats, ratio: Floats, least: float
+) -> Floats:  # pragma: no cover - compiled
     """Multiply: values · sqrt(ratio), the ratio at least ``least``; in place.
 
     Parameters
@@ -219,7 +223,8 @@ def fuel_for(
 
     Parameters
     ----------
-    time_s : rising, s, shape (n,); the film is full for what is wanted at the first row and after a gap.
+    time_s : rising, s, shape (n,); the film is full for what is wanted at the first row and after a
+        gap.
     wanted : fuel flow in the cylinder, 0 in a cut, shape (n,).
     share : that joins the film, 0 to below 1, shape (n,).
     tau_s : time constant of evaporation at every row, s, > 0, shape (n,).
@@ -253,8 +258,8 @@ def faded_anew(
 ) -> Floats:  # pragma: no cover - compiled
     """Fuel beyond the steady amount as it would be if it faded in another time.
 
-    What is added anew stays; what only fades does so over ``new_s``. Added anew is what falls less than half
-    as quickly as ``old_s`` says.
+    What is added anew stays; what only fades does so over ``new_s``. Added anew is what falls less
+    than half as quickly as ``old_s`` says.
 
     Parameters
     ----------

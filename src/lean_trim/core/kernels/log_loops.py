@@ -2,8 +2,8 @@
 
 Imported where used, never at start.
 
-Each is linear in the number of samples. Arrays are contiguous float64 or bool of shape (n,); time never runs
-backwards.
+Each is linear in the number of samples. Arrays are contiguous float64 or bool of shape (n,); time
+never runs backwards.
 """
 
 from __future__ import annotations
@@ -37,7 +37,8 @@ def slope(values: Floats, time_s: Floats, half: int) -> Floats:  # pragma: no co
     out = np.empty(len(values))
     for begin in range(0, n, ANCHOR):
         end = min(begin + ANCHOR, n)
-        # The window is summed once a block and then moved on by one sample, so a wide one costs no more.
+        # The window is summed once a block and then moved on by one sample, so a wide one costs no
+        # more.
         ramp = rise = plain_x = plain_t = 0.0
         for j in range(-half, half + 1):
             x = values[min(max(begin + j, 0), n - 1)]
@@ -138,7 +139,9 @@ def onsets(mask: Mask, time_s: Floats, quiet_s: float) -> Ints:  # pragma: no co
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def lag(time_s: Floats, values: Floats, tau_s: float, gap_s: float) -> Floats:  # pragma: no cover - compiled
+def lag(
+    time_s: Floats, values: Floats, tau_s: float, gap_s: float
+) -> Floats:  # pragma: no cover - compiled
     """First-order lag of values held between samples; begins in steady state and anew after a gap.
 
     Parameters
@@ -274,7 +277,9 @@ def fill(values: Floats, instead: float) -> Floats:  # pragma: no cover - compil
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def count_outside(values: Floats, low: float, high: float) -> tuple[int, int]:  # pragma: no cover - compiled
+def count_outside(
+    values: Floats, low: float, high: float
+) -> tuple[int, int]:  # pragma: no cover - compiled
     """How many values are no number, and how many of the others (infinite ones too) are out of a range.
 
     Parameters
@@ -348,8 +353,8 @@ def read_later(
 ) -> Floats:  # pragma: no cover - compiled
     """Values at later times, by straight lines between fresh readings; arrivals must not run backwards.
 
-    NaN past the end, next to a missing reading, and where the rows around the arrival are more than ``gap_s``
-    apart.
+    NaN past the end, next to a missing reading, and where the rows around the arrival are more than
+    ``gap_s`` apart.
 
     Parameters
     ----------
@@ -437,7 +442,9 @@ def steps_between(values: Floats) -> Mask:  # pragma: no cover - compiled
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def still_spells(values: Floats, time_s: Floats, least_s: float) -> Ints:  # pragma: no cover - compiled
+def still_spells(
+    values: Floats, time_s: Floats, least_s: float
+) -> Ints:  # pragma: no cover - compiled
     """Begin and end (exclusive) of every spell of one and the same value of ``least_s``, shape (m, 2).
 
     Parameters

@@ -57,7 +57,12 @@ def mesh_2d(
         r, v = _locate(rows, y[i])
         c, u = _locate(columns, x[i])
         base = r * width + c
-        cells[i, 0], cells[i, 1], cells[i, 2], cells[i, 3] = base, base + 1, base + width, base + width + 1
+        cells[i, 0], cells[i, 1], cells[i, 2], cells[i, 3] = (
+            base,
+            base + 1,
+            base + width,
+            base + width + 1,
+        )
         weights[i, 0], weights[i, 1] = (1.0 - v) * (1.0 - u), (1.0 - v) * u
         weights[i, 2], weights[i, 3] = v * (1.0 - u), v * u
     return cells, weights
@@ -81,7 +86,9 @@ def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover 
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def read_mesh(cells: Ints, weights: Floats, values: Floats) -> Floats:  # pragma: no cover - compiled
+def read_mesh(
+    cells: Ints, weights: Floats, values: Floats
+) -> Floats:  # pragma: no cover - compiled
     """Interpolated value of every sample.
 
     Parameters
@@ -133,7 +140,8 @@ def crossings(
     Parameters
     ----------
     cells : first cell each sample reads, shape (n,).
-    row_rate, column_rate : slopes of its coordinates, unit per second, shape (n,); of a curve the second.
+    row_rate, column_rate : slopes of its coordinates, unit per second, shape (n,); of a curve the
+        second.
     row_steps, column_steps : widths of the axes' intervals; of a curve the first is empty.
 
     Returns
@@ -152,7 +160,13 @@ def crossings(
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def count_evidence(
-    cells: Ints, weights: Floats, seconds: Floats, time_s: Floats, size: int, share: float, gap_s: float
+    cells: Ints,
+    weights: Floats,
+    seconds: Floats,
+    time_s: Floats,
+    size: int,
+    share: float,
+    gap_s: float,
 ) -> tuple[Floats, Ints]:  # pragma: no cover - compiled
     """Weighted seconds and separate visits per cell; samples in time order.
 

@@ -41,7 +41,8 @@ def end_of(
     cells : sums by cell over the logs a residual may be read from.
     sums : by log.
     findings : of the logs.
-    least_s, most_error_pct : driving near a cell, s, and error, percent, from which a change is accepted.
+    least_s, most_error_pct : driving near a cell, s, and error, percent, from which a change is
+        accepted.
     coefficients : of the terms the sums were made with, in their order; the estimate's own if None.
 
     Returns

@@ -26,7 +26,8 @@ from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSe
 from lean_trim.core.types import Floats
 
 DEFAULT_TRUST_PCT = 3.0
-"""Standard deviation of the airflow table's mean error where nothing is said (common practice, no source)."""
+"""Standard deviation of the airflow table's mean error where nothing is said (common practice, no
+source)."""
 TRUST_PCT = (0.1, 30.0)
 HUBER = 2.0
 DELAY_STEP_S = 0.02
@@ -70,7 +71,13 @@ def verdict_of(report: InjectorReport) -> Verdict:
     frame = report.solution.prepared.frame
     by_equation = Role.PULSE_WIDTH not in frame.log or not len(frame.vehicle.injectors.volts)
     return verdict_on(
-        report.split, report.places, report.trust_pct, report.slope, report.supply, report.small, by_equation
+        report.split,
+        report.places,
+        report.trust_pct,
+        report.slope,
+        report.supply,
+        report.small,
+        by_equation,
     )
 
 
@@ -89,8 +96,8 @@ def identify_injectors(
     ----------
     logs : of one set of injectors.
     vehicle : with the injector data that is in the ECU.
-    trust_pct : standard deviation of the airflow table's mean error over the driven states, percent, 0.1
-        to 30.
+    trust_pct : standard deviation of the airflow table's mean error over the driven states,
+        percent, 0.1 to 30.
     settings : of the solve.
     progress : called between the stages; returning False cancels.
     measured : apart from the drive's mixture.
@@ -106,7 +113,9 @@ def identify_injectors(
         If open times are not known or do not move, or too little driving is left.
     """
     settings = settings or SolveSettings()
-    return identify_from(solve(logs, vehicle, settings, progress=progress), trust_pct, measured, wide)
+    return identify_from(
+        solve(logs, vehicle, settings, progress=progress), trust_pct, measured, wide
+    )
 
 
 def identify_from(
@@ -165,7 +174,9 @@ def _slope(solution: Solution, found: Split) -> VoltageSlope:
     observations = solution.prepared.observe(solution.sifted)
     frame = solution.prepared.frame
     left = np.full(len(frame.log), np.nan)
-    left[observations.index] = np.log(observations.k) - np.log(explained(solution.estimate, observations))
+    left[observations.index] = np.log(observations.k) - np.log(
+        explained(solution.estimate, observations)
+    )
     return voltage_slope(frame, left, np.isfinite(left), found.dead_ms)
 
 
@@ -173,7 +184,9 @@ def _places(solution: Solution, sensor_s: float = 0.0) -> Places:
     """Places of the solution, or of the same with a delay that is longer by so much."""
     prepared = solution.prepared
     if sensor_s:
-        delay = replace(solution.delay.settings, sensor_s=solution.delay.settings.sensor_s + sensor_s)
+        delay = replace(
+            solution.delay.settings, sensor_s=solution.delay.settings.sensor_s + sensor_s
+        )
         motion = prepared.conditions.motion
         prepared = prepare(motion, delay, solution.settings.regimes, solution.film.tau_s)
     sifted = solution.sifted if not sensor_s else prepared.sift(solution.settings.sieve, None)
@@ -203,7 +216,9 @@ class _Words(TypedDict):
     wide: bool
 
 
-def _words(solution: Solution, trust_pct: float, measured: Sequence[Measured], wide: bool) -> _Words:
+def _words(
+    solution: Solution, trust_pct: float, measured: Sequence[Measured], wide: bool
+) -> _Words:
     state = solution.estimate.state
     assert state is not None
     return _Words(
@@ -220,7 +235,9 @@ def _with_delay(
 ) -> Split:
     """The same, its covariance with what an error of the sensor delay would move."""
     later = _split(solution, _places(solution, DELAY_STEP_S), trust_pct, measured, wide)
-    per_s = np.array([later.log_flow - found.log_flow, later.dead_ms - found.dead_ms]) / DELAY_STEP_S
+    per_s = (
+        np.array([later.log_flow - found.log_flow, later.dead_ms - found.dead_ms]) / DELAY_STEP_S
+    )
     total = solution.delay.total_se_s
     error = total if np.isfinite(total) else DELAY_STEP_S
     return replace(found, covariance=found.covariance + np.outer(per_s, per_s) * error**2)

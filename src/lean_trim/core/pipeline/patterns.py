@@ -36,7 +36,8 @@ class PatternReport:
 
     Attributes
     ----------
-    patterns : that could show, with ``courses`` (t, m) over the used samples ``index`` (m,) of the log.
+    patterns : that could show, with ``courses`` (t, m) over the used samples ``index`` (m,) of the
+        log.
     evidence : of each.
     told : those worth telling.
     """
@@ -92,7 +93,8 @@ def find_patterns(
 
     Parameters
     ----------
-    prepared, observations, estimate : of one solve; the observations before anything was taken off them.
+    prepared, observations, estimate : of one solve; the observations before anything was taken off
+        them.
     film_spread : of the wall film's share before any driving.
 
     Returns
@@ -101,14 +103,19 @@ def find_patterns(
     """
     frame = prepared.frame
     state = estimate.state
-    good = np.isfinite(observations.k) & (observations.k > 0.0) & loop_rests(frame)[observations.index]
+    good = (
+        np.isfinite(observations.k) & (observations.k > 0.0) & loop_rests(frame)[observations.index]
+    )
     used = _thinned(observations, good)
     if state is None or not len(used):
         return PatternReport((), np.empty((0, len(used))), used, None, ())
     driving = driving_of(frame, used)
     patterns, courses = _courses(driving)
     along = replace(
-        used, terms=SharedTerms(used.terms.names, np.vstack([used.terms.values, courses]), used.terms.usual_k)
+        used,
+        terms=SharedTerms(
+            used.terms.names, np.vstack([used.terms.values, courses]), used.terms.usual_k
+        ),
     )
     residual = used.k - explained(estimate, used)
     places = gather(frame, along, np.nan_to_num(driving.open_ms), residual, state.scale, HUBER)

@@ -13,7 +13,12 @@ from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.drive.shared_terms import SharedTerms, shared_terms
-from lean_trim.core.estimation.observations import Observations, correction_factor, pick, relative_variance
+from lean_trim.core.estimation.observations import (
+    Observations,
+    correction_factor,
+    pick,
+    relative_variance,
+)
 from lean_trim.core.parallel import run_parallel
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted, sift
 from lean_trim.core.types import Floats, Mask
@@ -44,7 +49,8 @@ class Prepared:
         ----------
         settings : knobs and switches of the rules.
         by_hand : samples the user left out, shape (n,).
-        previous : an earlier result on the same log; only rules that were turned are worked out anew.
+        previous : an earlier result on the same log; only rules that were turned are worked out
+            anew.
 
         Returns
         -------

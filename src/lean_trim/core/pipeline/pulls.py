@@ -32,7 +32,9 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    ALTITUDE = Message("pulls.altitude", "an altitude of {metres:g} m; allowed are {low:g} to {high:g} m")
+    ALTITUDE = Message(
+        "pulls.altitude", "an altitude of {metres:g} m; allowed are {low:g} to {high:g} m"
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +56,9 @@ class PullReport:
     findings: tuple[Finding, ...]
 
 
-def find_pulls(logs: Sequence[Log | DrivenLog], vehicle: Vehicle, altitude_m: float = 0.0) -> PullReport:
+def find_pulls(
+    logs: Sequence[Log | DrivenLog], vehicle: Vehicle, altitude_m: float = 0.0
+) -> PullReport:
     """Find and measure the pulls of a drive.
 
     Parameters

@@ -1,7 +1,8 @@
 """Hundreds of hours in hundreds of logs: read one after another, and read again where that saves memory.
 
-Delay and wall film belong to the car and are read from a few of the logs, driven together. Then every log is
-sifted by itself and only what the fit asks of it is kept. The fit is the same as for one drive.
+Delay and wall film belong to the car and are read from a few of the logs, driven together. Then
+every log is sifted by itself and only what the fit asks of it is kept. The fit is the same as for
+one drive.
 """
 
 from __future__ import annotations
@@ -56,7 +57,8 @@ class Say:
 
     AVERAGES = Message(
         "season.averages",
-        "cell averages hold all samples in memory, and more than {most} is a season; use the surface for it",
+        "cell averages hold all samples in memory, and more than {most} is a season; use the "
+        "surface for it",
     )
     DELAY = Message("season.delay", "Reading delay and wall film from some of the logs")
     LOG = Message("season.log", "Log {number} of {count}")
@@ -64,8 +66,8 @@ class Say:
     DONE = Message("season.done", "Done")
     TOO_FEW = Message(
         "season.too_few",
-        "The sieve left {left} of {total} samples in {logs} logs; at least {needed} are needed. Solve one of "
-        "the logs alone to see what its samples are left out for.",
+        "The sieve left {left} of {total} samples in {logs} logs; at least {needed} are needed. "
+        "Solve one of the logs alone to see what its samples are left out for.",
     )
 
 
@@ -155,7 +157,9 @@ def solve_season(
     return summary
 
 
-def _car(logs: Sequence[Callable[[], DrivenLog]], vehicle: Vehicle, settings: SolveSettings) -> _Car:
+def _car(
+    logs: Sequence[Callable[[], DrivenLog]], vehicle: Vehicle, settings: SolveSettings
+) -> _Car:
     """Delay and film from logs spread over the season, as many as hold ``FOR_DELAY`` samples."""
     some: dict[int, DrivenLog] = {}
     # Steps of the golden section are spread evenly however many of them are taken.
@@ -208,26 +212,36 @@ def _take(
 
 
 def _fit(
-    found: Sequence[_One], gathering: Gathering, vehicle: Vehicle, settings: SolveSettings, car: _Car
+    found: Sequence[_One],
+    gathering: Gathering,
+    vehicle: Vehicle,
+    settings: SolveSettings,
+    car: _Car,
 ) -> Summary:
     """One surface through everything that was gathered."""
     counts = reduce(SampleCounts.plus, (one.counts for one in found))
     if len(gathering) < MIN_OBSERVATIONS:
         raise LogError(
-            Say.TOO_FEW(left=len(gathering), total=counts.total, logs=len(found), needed=MIN_OBSERVATIONS)
+            Say.TOO_FEW(
+                left=len(gathering), total=counts.total, logs=len(found), needed=MIN_OBSERVATIONS
+            )
         )
     samples = gathering.samples()
     evidence = reduce(Evidence.plus, (one.evidence for one in found))
     heat = heat_by_cell(vehicle)
     estimate = fit_samples(samples, evidence, vehicle.table, settings.surface, heat=heat)
-    coefficients = np.array([next((c.value for c in estimate.shared if c.term is t), 0.0) for t in TERMS])
+    coefficients = np.array(
+        [next((c.value for c in estimate.shared if c.term is t), 0.0) for t in TERMS]
+    )
     # A residual of another revision says nothing about how far this table is off.
     own = [one for one in found if not one.share.translated] or list(found)
     ended = end_of(
         estimate,
         reduce(CellSums.plus, (one.cells for one in own)),
         [one.share for one in found],
-        in_order((*car.patterns, *merged_findings([(f.name, f.start_s, f.findings) for f in found]))),
+        in_order(
+            (*car.patterns, *merged_findings([(f.name, f.start_s, f.findings) for f in found]))
+        ),
         *licence(settings),
         coefficients=coefficients,
     )
@@ -244,5 +258,7 @@ def _fit(
         logs=ended.logs,
         no_leaner=np.any([one.knock for one in found], axis=0),
         faulty=np.any([one.sag for one in found], axis=0) | car.unsettled,
-        driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(vehicle.table.shape),
+        driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(
+            vehicle.table.shape
+        ),
     )

@@ -19,8 +19,8 @@ class Say:
 
     SEEN = Message(
         "sensor_end.seen",
-        "The reading ends at {most:.0f} g/s; by fuel and lambda the engine drew {needed:.0f} g/s. Until that "
-        "is mended no run goes there.",
+        "The reading ends at {most:.0f} g/s; by fuel and lambda the engine drew {needed:.0f} g/s. "
+        "Until that is mended no run goes there.",
     )
     UNSEEN = Message(
         "sensor_end.unseen",
@@ -28,20 +28,21 @@ class Say:
     )
     HOUSING = Message(
         "sensor_end.housing",
-        "Larger housing: {area:.2f} × the area ({diameter:.2f} × the diameter) ends at {ends:.0f} g/s. At "
-        "the same signal it passes that much more air: multiply the whole curve by {area:.2f} and correct it "
-        "anew from part throttle up; idle is measured {area:.2f} × as coarsely.",
+        "Larger housing: {area:.2f} × the area ({diameter:.2f} × the diameter) ends at {ends:.0f} "
+        "g/s. At the same signal it passes that much more air: multiply the whole curve by "
+        "{area:.2f} and correct it anew from part throttle up; idle is measured {area:.2f} × as "
+        "coarsely.",
     )
     RESCALE = Message(
         "sensor_end.rescale",
-        "Rescale, where the field ends and not the sensor: curve and injector flow both ÷ {factor:.2f} "
-        "(below). Every value the ECU holds in airflow or load reads {pct:.0f} % lower: spark, target, "
-        "limits, torque.",
+        "Rescale, where the field ends and not the sensor: curve and injector flow both ÷ "
+        "{factor:.2f} (below). Every value the ECU holds in airflow or load reads {pct:.0f} % "
+        "lower: spark, target, limits, torque.",
     )
     SPEED_DENSITY = Message(
         "sensor_end.speed_density",
-        "Speed-density: a MAP sensor to {kpa:.0f} kPa or more and a VE table take its place; this car's logs "
-        "with MAP fill it from the first drive on.",
+        "Speed-density: a MAP sensor to {kpa:.0f} kPa or more and a VE table take its place; this "
+        "car's logs with MAP fill it from the first drive on.",
     )
 
 

@@ -1,7 +1,8 @@
 """How much fuel an engine wants, how near the injectors are to their limit, and which would do.
 
-Fuel = airflow / (stoichiometry · λ); an injector is open for at most a share of the time (its duty limit) and
-flows with the root of the pressure over it. Power goals go by a consumption that is a rule of thumb.
+Fuel = airflow / (stoichiometry · λ); an injector is open for at most a share of the time (its duty
+limit) and flows with the root of the pressure over it. Power goals go by a consumption that is a
+rule of thumb.
 """
 
 from __future__ import annotations
@@ -82,7 +83,9 @@ def fuel_for_air(airflow: float, stoich_afr: float, lam: float = 1.0) -> float:
     return airflow / (stoich_afr * lam)
 
 
-def fuel_for_power(power_kw: float, boosted: bool, fuel: Fuel, petrol_stoich_afr: float = 14.7) -> float:
+def fuel_for_power(
+    power_kw: float, boosted: bool, fuel: Fuel, petrol_stoich_afr: float = 14.7
+) -> float:
     """Fuel that a power goal wants, by rule of thumb.
 
     Parameters
@@ -159,7 +162,9 @@ def headroom(solution: Solution) -> Headroom:
         rpm=float(log[Role.RPM][at]),
         map_kpa=float(log.get(Role.MAP)[at]),
         lam=float(frame.target[at]),
-        duty_pct=float(np.percentile(duty, HIGHEST_PCT)) if len(duty) and duty.max() > 0 else float("nan"),
+        duty_pct=float(np.percentile(duty, HIGHEST_PCT))
+        if len(duty) and duty.max() > 0
+        else float("nan"),
     )
 
 
@@ -172,7 +177,8 @@ def duty_over_rpm(solution: Solution) -> tuple[Floats, Floats]:
 
     Returns
     -------
-    Engine speeds, rpm, in steps of ``DUTY_STEP_RPM``, and duty, percent, NaN where not known; both (n,).
+    Engine speeds, rpm, in steps of ``DUTY_STEP_RPM``, and duty, percent, NaN where not known; both
+    (n,).
     """
     rpm = solution.prepared.frame.log[Role.RPM]
     duty = solution.prepared.conditions.motion.duty
@@ -213,7 +219,8 @@ class SizingPlan:
     fuel_g_per_s : of the whole engine.
     injector : the smallest that would do, at the sheet's rated pressure.
     over_kpa : pressure over the injector where the fuel is wanted.
-    pump_l_per_h, pump_kpa : fuel volume, and pressure above the atmosphere the pump has to hold it at.
+    pump_l_per_h, pump_kpa : fuel volume, and pressure above the atmosphere the pump has to hold it
+        at.
     rule_of_thumb : whether it rests on a usual consumption instead of the drive.
     """
 
@@ -238,7 +245,9 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
     -------
     Injector and pump.
     """
-    own = FUELS.get(fuel_of(vehicle.stoich_afr), Fuel("own", vehicle.stoich_afr, PETROL.density_kg_per_l))
+    own = FUELS.get(
+        fuel_of(vehicle.stoich_afr), Fuel("own", vehicle.stoich_afr, PETROL.density_kg_per_l)
+    )
     fuel = words.fuel or own
     reached = found.map_kpa if np.isfinite(found.map_kpa) else STANDARD_KPA
     pressure = words.map_kpa or reached
@@ -248,8 +257,11 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
         wanted = fuel_for_power(words.power_kw, boosted, fuel)
     injectors = vehicle.injectors
     rated = injectors.rated_pressure_kpa
-    # A rail held against the atmosphere has less over the injector the more the manifold pushes back.
-    over = rated - (pressure - STANDARD_KPA) if injectors.pressure_reference == "atmosphere" else rated
+    # A rail held against the atmosphere has less over the injector the more the manifold pushes
+    # back.
+    over = (
+        rated - (pressure - STANDARD_KPA) if injectors.pressure_reference == "atmosphere" else rated
+    )
     over = max(over, LEAST_OVER_KPA)
     return SizingPlan(
         fuel_g_per_s=wanted,

@@ -99,7 +99,8 @@ class Solution:
     ----------
     observations : less what film, warm-up and heat explain.
     estimate : by the chosen method.
-    seen : what was looked for; ``seen.done`` is False where nothing was yet, and nothing may then be written.
+    seen : what was looked for; ``seen.done`` is False where nothing was yet, and nothing may then
+        be written.
     """
 
     measured: Measured
@@ -188,7 +189,9 @@ def pieces_of(logs: Sequence[DrivenLog]) -> tuple[Piece, ...]:
     First and last sample of each, and the table it was driven on.
     """
     ends = np.cumsum([len(d.log) for d in logs]).tolist()
-    return tuple(Piece(d.log.name, end - len(d.log), end, d.table) for d, end in zip(logs, ends, strict=True))
+    return tuple(
+        Piece(d.log.name, end - len(d.log), end, d.table) for d, end in zip(logs, ends, strict=True)
+    )
 
 
 def solve(
@@ -202,8 +205,8 @@ def solve(
 
     Parameters
     ----------
-    logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated, since k is
-        relative to the table that was driven on.
+    logs : driven on ``vehicle.table`` unless a ``DrivenLog`` names another; those are translated,
+        since k is relative to the table that was driven on.
     left_out_by_hand : samples of the joined log the user left out.
     progress : called between the stages; returning False raises CancelledError.
 
@@ -259,7 +262,10 @@ def measure(
 
 
 def _measure(
-    motion: Motion, settings: SolveSettings, by_hand: Mask | None, step: Callable[[float, str], None]
+    motion: Motion,
+    settings: SolveSettings,
+    by_hand: Mask | None,
+    step: Callable[[float, str], None],
 ) -> Measured:
     frame = motion.frame
     step(0.2, str(Say.SIFTING()))
@@ -317,11 +323,13 @@ def _pass(
     return prepared, sifted, observations, surface_from(prepared, sifted, observations, settings)
 
 
-def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None) -> Solution:
+def refit(
+    solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | None = None
+) -> Solution:
     """Solve again after a threshold of the sieve or of the estimator was changed, from the last solve on.
 
-    Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve`` when
-    regimes, delay settings or the logs change, and once a slider has come to rest.
+    Frame, delay, regimes and findings are taken over; the fit begins at the last one. Use ``solve``
+    when regimes, delay settings or the logs change, and once a slider has come to rest.
 
     Parameters
     ----------
@@ -344,7 +352,11 @@ def refit(solution: Solution, settings: SolveSettings, left_out_by_hand: Mask | 
         observations = prepared.observe(sifted)
         surface = surface_from(prepared, sifted, observations, settings, solution.estimate)
         found = replace(
-            solution.measured, sifted=sifted, observations=observations, surface=surface, settings=settings
+            solution.measured,
+            sifted=sifted,
+            observations=observations,
+            surface=surface,
+            settings=settings,
         )
         return conclude(found, solution.seen)
 
@@ -441,8 +453,8 @@ def averages_from(
 ) -> Estimate:
     """Cell averages of what is the table's own.
 
-    Delay, film, warm-up and heat are no matter of schools: they are taken from the surface that was fitted
-    with them.
+    Delay, film, warm-up and heat are no matter of schools: they are taken from the surface that was
+    fitted with them.
 
     Parameters
     ----------
@@ -455,7 +467,9 @@ def averages_from(
     -------
     Mean per cell, with the surface's coefficients and state.
     """
-    found = average_cells(observations, surface.table, frame.coordinates, frame.log.time_s, settings)
+    found = average_cells(
+        observations, surface.table, frame.coordinates, frame.log.time_s, settings
+    )
     return replace(found, shared=surface.shared, state=surface.state, converged=surface.converged)
 
 
@@ -549,7 +563,8 @@ def film_evidence(
 
     Returns
     -------
-    k less 1 and less what table and other terms explain, and the samples that may be judged; both (n,).
+    k less 1 and less what table and other terms explain, and the samples that may be judged; both
+    (n,).
     """
     left = prepared.k - table_factor(prepared.frame, estimate)
     for coefficient, course in zip(estimate.shared, prepared.terms.values, strict=True):

@@ -134,5 +134,7 @@ def summary_of(solution: Solution) -> Summary:
         logs=solution.logs,
         no_leaner=knock_cells(sifted),
         faulty=sagging_cells(sifted) | solution.seen.unsettled,
-        driving=driving_seconds(sifted, solution.observations).shares(solution.estimate.table.shape),
+        driving=driving_seconds(sifted, solution.observations).shares(
+            solution.estimate.table.shape
+        ),
     )

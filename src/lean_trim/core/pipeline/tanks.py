@@ -16,15 +16,17 @@ class Say:
 
     UNKNOWN_TANK = Message(
         "tanks.unknown_tank",
-        "{name}: this car's fuel varies and the log holds no ethanol content, so it may be of another tank "
-        "than the other logs; correct it alone, name its ethanol column, or say that the fuel does not vary",
+        "{name}: this car's fuel varies and the log holds no ethanol content, so it may be of "
+        "another tank than the other logs; correct it alone, name its ethanol column, or say that "
+        "the fuel does not vary",
     )
 
 
 def refuse_unknown_tank(log: Log, vehicle: Vehicle, count: int) -> None:
     """Refuse to pool a log whose fuel is not known.
 
-    Without the ethanol every tank has a fuel factor of its own, and the table would hold their mean.
+    Without the ethanol every tank has a fuel factor of its own, and the table would hold their
+    mean.
 
     Parameters
     ----------

@@ -14,8 +14,8 @@ class Say:
 
     TOO_FEW = Message(
         "too_few.few",
-        "The sieve left {left} of {total} samples; at least {needed} are needed.{took} Look at its rules, "
-        "or drive longer in steady states.",
+        "The sieve left {left} of {total} samples; at least {needed} are needed.{took} Look at "
+        "its rules, or drive longer in steady states.",
     )
     TOOK = Message("too_few.took", " Most was left out for: {reasons}.")
     MISFIT = Message("too_few.misfit", "{title}. {advice}")
@@ -46,7 +46,9 @@ def _reason(left: int, sifted: Sifted, misfits: tuple[Misfit, ...]) -> Said:
     if misfits:
         return Say.MISFIT(title=misfits[0].title, advice=misfits[0].advice)
     rules = [
-        r for r in RULES if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]
+        r
+        for r in RULES
+        if not r.marks and r.name not in sifted.settings.disabled and sifted.counts[r.name]
     ]
     most = sorted(rules, key=lambda r: -sifted.counts[r.name])[:MOST_REASONS]
     reasons = ", ".join(f"{r.label.lower()} {sifted.seconds[r.name]:.0f} s" for r in most)

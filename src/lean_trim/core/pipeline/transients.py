@@ -39,9 +39,12 @@ from lean_trim.core.types import Floats, Mask
 class Say:
     """Sentences of this module."""
 
-    NONE = Message("transients.none", "No quick change was driven: the throttle moved slowly throughout.")
+    NONE = Message(
+        "transients.none", "No quick change was driven: the throttle moved slowly throughout."
+    )
     NO_EDGE = Message(
-        "transients.no_edge", "Neither throttle nor manifold pressure was logged, so no quick change is seen."
+        "transients.no_edge",
+        "Neither throttle nor manifold pressure was logged, so no quick change is seen.",
     )
 
 
@@ -161,7 +164,8 @@ def cold_film_of(
 
     Returns
     -------
-    None where the drive does not tell, and the changes it is read from with coolant at their judged rows.
+    None where the drive does not tell, and the changes it is read from with coolant at their judged
+    rows.
     """
     log = solution.frame.log
     if not film.known or Role.COOLANT not in log:
@@ -240,7 +244,9 @@ def _report(solution: Solution) -> TransientReport:
 
 def _steady_but_for_temperature(solution: Solution) -> Mask:
     """Samples that nothing but temperature speaks against."""
-    others = np.uint32(sum(int(bit) for name, bit in RULE_BITS.items() if name not in CHANGES_TEMPERATURE))
+    others = np.uint32(
+        sum(int(bit) for name, bit in RULE_BITS.items() if name not in CHANGES_TEMPERATURE)
+    )
     return np.asarray((solution.sifted.reason_bits & (others | MANUAL_BIT)) == 0)
 
 

@@ -20,8 +20,8 @@ class Proof:
     role : of the channel.
     verdict : whether its readings are what the engine must have had.
     said : the comparison with its figure, in words.
-    misfit : how far off, in shares of what is expected, by which readings are chosen; NaN where it cannot
-        tell.
+    misfit : how far off, in shares of what is expected, by which readings are chosen; NaN where it
+        cannot tell.
     """
 
     role: Role

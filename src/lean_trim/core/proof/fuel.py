@@ -33,7 +33,8 @@ class Say:
         "the pulse width holds {ratio:.2f} × the fuel that table, target, trims and injectors ask",
     )
     SLOPE = Message(
-        "proof.trim_slope", "fuel follows this trim with a slope of {slope:.2f} (± {error:.2f}); 1 is applied"
+        "proof.trim_slope",
+        "fuel follows this trim with a slope of {slope:.2f} (± {error:.2f}); 1 is applied",
     )
     DUTY = Message("proof.duty", "{ratio:.2f} × pulse width · rpm / 1200")
 
@@ -42,11 +43,13 @@ MOST_SAMPLES = 40_000
 LEAST_SAMPLES = 200
 RUNNING_RPM = 500.0
 QUIET_SHARE_PER_S = 0.3
-"""MAP moves by less than this share of itself a second where running is steady enough to compare fuel."""
+"""MAP moves by less than this share of itself a second where running is steady enough to compare
+fuel."""
 WARM_C = 70.0
 RATIO_AGREES = 0.10
 RATIO_CONTRADICTS = 0.28
-"""Natural logarithms. Other revisions and wrong injectors stay below the second (common practice)."""
+"""Natural logarithms. Other revisions and wrong injectors stay below the second (common
+practice)."""
 SLOPE_AGREES = 0.25
 SLOPE_CONTRADICTS = 0.4
 CLEAN = 0.008
@@ -65,7 +68,8 @@ class Fuel:
     Attributes
     ----------
     at : samples of the log, shape (m,).
-    shown : logarithm of fuel by pulse width over fuel by table and target, trims left out, shape (m,).
+    shown : logarithm of fuel by pulse width over fuel by table and target, trims left out, shape
+        (m,).
     trims : logarithm of what each trim multiplies fuel by, by role, each of shape (m,).
     """
 
@@ -109,7 +113,12 @@ def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
     moving = log[Role.MAP] if Role.MAP in log else points[0]
     with np.errstate(invalid="ignore", divide="ignore"):
         quiet = np.abs(rate_per_s(log.time_s, moving, 0.4)) < QUIET_SHARE_PER_S * np.abs(moving)
-        good = quiet & (log[Role.RPM] > RUNNING_RPM) & (log[Role.PULSE_WIDTH] > 0) & np.isfinite(target)
+        good = (
+            quiet
+            & (log[Role.RPM] > RUNNING_RPM)
+            & (log[Role.PULSE_WIDTH] > 0)
+            & np.isfinite(target)
+        )
         if Role.COOLANT in log and float(np.nanmax(log[Role.COOLANT], initial=-1.0)) > WARM_C:
             good &= ~(log[Role.COOLANT] < WARM_C)
     for points_of in points:
@@ -154,11 +163,20 @@ def prove_fuel(log: Log, vehicle: Vehicle) -> list[Proof]:
     if fuel is None:
         return []
     off = fuel.off
-    out = [judged(Role.PULSE_WIDTH, Say.RATIO(ratio=np.exp(off)), abs(off), RATIO_AGREES, RATIO_CONTRADICTS)]
+    out = [
+        judged(
+            Role.PULSE_WIDTH,
+            Say.RATIO(ratio=np.exp(off)),
+            abs(off),
+            RATIO_AGREES,
+            RATIO_CONTRADICTS,
+        )
+    ]
     found = slopes(fuel)
     for role, (slope, error) in found.by_role.items():
         sure = error < MOST_ERROR * max(1.0, abs(slope))
-        # Another table's cells bend the slope; only where it explains the fuel does it speak of the trim.
+        # Another table's cells bend the slope; only where it explains the fuel does it speak of the
+        # trim.
         plain = found.scatter < CLEAN or abs(slope - 1.0) > WILD
         told = sure and (plain or abs(slope - 1.0) <= SLOPE_AGREES)
         misfit = abs(slope - 1.0) if told else float("nan")
@@ -215,7 +233,8 @@ def prove_duty(log: Log, vehicle: Vehicle) -> list[Proof]:
 
     Returns
     -------
-    One proof, none where a channel is missing. Half and double are other ways of injecting and tell nothing.
+    One proof, none where a channel is missing. Half and double are other ways of injecting and tell
+    nothing.
     """
     if not all(r in log for r in (Role.DUTY, Role.PULSE_WIDTH, Role.RPM)):
         return []
@@ -226,5 +245,9 @@ def prove_duty(log: Log, vehicle: Vehicle) -> list[Proof]:
         return []
     middle = float(np.median(known))
     # Twice a cycle, or counted as share of one turn: a matter of the ECU, not of a wrong column.
-    misfit = min(abs(np.log(middle / factor)) for factor in (1.0, 2.0, 0.5)) if middle > 0 else float("inf")
+    misfit = (
+        min(abs(np.log(middle / factor)) for factor in (1.0, 2.0, 0.5))
+        if middle > 0
+        else float("inf")
+    )
     return [judged(Role.DUTY, Say.DUTY(ratio=middle), misfit, DUTY_AGREES, DUTY_CONTRADICTS)]

@@ -20,9 +20,12 @@ class Say:
     ROUND_TARGET = Message(
         "proof.round_target", "most often {value:.3f}; targets are set in round numbers about 1"
     )
-    HELD = Message("proof.lambda_held", "{ratio:.3f} × target while feedback holds ({seconds:.0f} s)")
+    HELD = Message(
+        "proof.lambda_held", "{ratio:.3f} × target while feedback holds ({seconds:.0f} s)"
+    )
     HELD_AT_ONE = Message(
-        "proof.lambda_at_one", "{ratio:.3f} on average while a narrowband loop holds 1 ({seconds:.0f} s)"
+        "proof.lambda_at_one",
+        "{ratio:.3f} on average while a narrowband loop holds 1 ({seconds:.0f} s)",
     )
     RICH = Message("proof.lambda_rich", "{ratio:.2f} × target where that is rich")
 
@@ -33,7 +36,8 @@ TARGET_AGREES = 0.012
 TARGET_CONTRADICTS = 0.03
 HELD_AGREES = 0.02
 HELD_CONTRADICTS = 0.035
-"""14.7 for 14.1 is 4.2 % off. Slow loops and those at a limit leave a percent or two (common practice)."""
+"""14.7 for 14.1 is 4.2 % off. Slow loops and those at a limit leave a percent or two (common
+practice)."""
 RUNNING_RPM = 500.0
 WARM_C = 65.0
 AWAY_FROM_ONE = 0.04
@@ -118,7 +122,13 @@ def prove_lambda(log: Log, vehicle: Vehicle) -> list[Proof]:
         there = float(np.median(ratio[rich]))
         # The table may be wrong by much here; only an inverse or another scale is off by more.
         proofs.append(
-            judged(Role.LAMBDA, Say.RICH(ratio=there), abs(np.log(there)), RICH_AGREES, RICH_CONTRADICTS)
+            judged(
+                Role.LAMBDA,
+                Say.RICH(ratio=there),
+                abs(np.log(there)),
+                RICH_AGREES,
+                RICH_CONTRADICTS,
+            )
         )
     return proofs
 

@@ -15,16 +15,27 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    IDLE = Message("proof.rpm_range", "runs from {low:.0f} to {high:.0f} rpm; engines idle at 500 to 1500")
-    GEARS = Message(
-        "proof.rpm_gears", "rpm over road speed keeps to steps ({share:.0f} % of driving near a gear)"
+    IDLE = Message(
+        "proof.rpm_range", "runs from {low:.0f} to {high:.0f} rpm; engines idle at 500 to 1500"
     )
-    FULL = Message("proof.map_full", "{pressure:.1f} kPa at full throttle; the barometer is {baro:.1f} kPa")
-    RANGE = Message("proof.map_range", "runs from {low:.0f} to {high:.0f} kPa; engines idle at 20 to 70")
-    OFF = Message("proof.map_off", "{pressure:.1f} kPa with the engine off; the barometer is {baro:.1f} kPa")
+    GEARS = Message(
+        "proof.rpm_gears",
+        "rpm over road speed keeps to steps ({share:.0f} % of driving near a gear)",
+    )
+    FULL = Message(
+        "proof.map_full", "{pressure:.1f} kPa at full throttle; the barometer is {baro:.1f} kPa"
+    )
+    RANGE = Message(
+        "proof.map_range", "runs from {low:.0f} to {high:.0f} kPa; engines idle at 20 to 70"
+    )
+    OFF = Message(
+        "proof.map_off", "{pressure:.1f} kPa with the engine off; the barometer is {baro:.1f} kPa"
+    )
     CONSTANT = Message("proof.constant", "stays at {value:.4g} throughout, which no drive does")
     CRANK = Message("proof.slew", "engine speed moves by up to {rate:.0f} rpm a second")
-    COLD_START = Message("proof.temperatures", "intake air {air:.0f} °C beside coolant {coolant:.0f} °C")
+    COLD_START = Message(
+        "proof.temperatures", "intake air {air:.0f} °C beside coolant {coolant:.0f} °C"
+    )
 
 
 RUNNING_RPM = 300.0
@@ -79,7 +90,15 @@ def prove_constant(log: Log, vehicle: Vehicle) -> list[Proof]:
     A contradiction for each that stands still.
     """
     out = []
-    for role in (Role.RPM, Role.MAP, Role.LAMBDA, Role.PULSE_WIDTH, Role.MAF_HZ, Role.MAF_V, Role.MAF_FLOW):
+    for role in (
+        Role.RPM,
+        Role.MAP,
+        Role.LAMBDA,
+        Role.PULSE_WIDTH,
+        Role.MAF_HZ,
+        Role.MAF_V,
+        Role.MAF_FLOW,
+    ):
         if role not in log:
             continue
         known = log[role][np.isfinite(log[role])]
@@ -113,7 +132,9 @@ def _prove_range(log: Log) -> list[Proof]:
     if len(running) < LEAST_SAMPLES:
         return []
     low, high = float(np.percentile(running, 2)), float(np.percentile(running, 99))
-    beyond = max(0.0, (low - IDLE_KPA[1]) / 40.0, (IDLE_KPA[0] - low) / 10.0, (LOAD_KPA - high) / 30.0)
+    beyond = max(
+        0.0, (low - IDLE_KPA[1]) / 40.0, (IDLE_KPA[0] - low) / 10.0, (LOAD_KPA - high) / 30.0
+    )
     return [judged(Role.MAP, Say.RANGE(low=low, high=high), beyond, 0.0, 1.0)]
 
 
@@ -125,7 +146,11 @@ def _prove_level(log: Log, pressure: Floats) -> list[Proof]:
     baro = float(np.median(known))
     with np.errstate(invalid="ignore"):
         off = (log[Role.RPM] < 50.0) & np.isfinite(pressure)
-        full = (log.get(Role.THROTTLE) > FULL_THROTTLE_PCT) & (log[Role.RPM] > 1000.0) & np.isfinite(pressure)
+        full = (
+            (log.get(Role.THROTTLE) > FULL_THROTTLE_PCT)
+            & (log[Role.RPM] > 1000.0)
+            & np.isfinite(pressure)
+        )
     if off.sum() >= LEAST_SAMPLES:
         resting = float(np.median(pressure[off]))
         said = Say.OFF(pressure=resting, baro=baro)
@@ -161,7 +186,10 @@ def prove_temperatures(log: Log, vehicle: Vehicle) -> list[Proof]:
     said = Say.COLD_START(air=middle_air, coolant=middle_water)
     air_off = max(0.0, (middle_air - 65.0) / 25.0, (-25.0 - middle_air) / 20.0)
     water_off = coolant_miss(float(np.percentile(water, 98)))
-    return [judged(Role.IAT, said, air_off, 0.0, 1.0), judged(Role.COOLANT, said, water_off, 0.0, 2.0)]
+    return [
+        judged(Role.IAT, said, air_off, 0.0, 1.0),
+        judged(Role.COOLANT, said, water_off, 0.0, 2.0),
+    ]
 
 
 def coolant_miss(hottest_c: float) -> float:

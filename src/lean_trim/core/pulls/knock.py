@@ -18,7 +18,8 @@ from lean_trim.core.pulls.pull import Pull
 from lean_trim.core.types import Floats, Mask
 
 LEAST_DEG = 0.2
-"""Retard from which it is knock and not the last digit of a channel (common practice, no source)."""
+"""Retard from which it is knock and not the last digit of a channel (common practice, no
+source)."""
 MOST_SAMPLES = 40_000
 APART_S = 0.5
 """Retards less far apart are one event: an ECU gives spark back in steps."""
@@ -40,7 +41,13 @@ class By(StrEnum):
     AIRFLOW = "airflow"
 
 
-UNITS: dict[By, str] = {By.MAP: "kPa", By.BOOST: "kPa", By.THROTTLE: "%", By.LOAD: "g/rev", By.AIRFLOW: "g/s"}
+UNITS: dict[By, str] = {
+    By.MAP: "kPa",
+    By.BOOST: "kPa",
+    By.THROTTLE: "%",
+    By.LOAD: "g/rev",
+    By.AIRFLOW: "g/s",
+}
 
 
 def by_of(axis: Axis) -> By | None:
@@ -99,7 +106,9 @@ def knock_events(conditions: Conditions, pulls: Sequence[Pull]) -> tuple[KnockEv
         return ()
     groups = np.split(on, np.flatnonzero(np.diff(log.time_s[on]) > APART_S) + 1)
     retard = log[Role.KNOCK]
-    return tuple(_event(conditions, pulls, group, int(group[np.argmax(retard[group])])) for group in groups)
+    return tuple(
+        _event(conditions, pulls, group, int(group[np.argmax(retard[group])])) for group in groups
+    )
 
 
 def _event(conditions: Conditions, pulls: Sequence[Pull], group: np.ndarray, at: int) -> KnockEvent:
@@ -161,8 +170,8 @@ def along(conditions: Conditions, by: By, baro_kpa: Floats) -> Floats:
 class KnockSamples:
     """Retard along a drive and what a grid may be read by; arrays have shape (m,), degrees 0 without knock.
 
-    Only samples of a running engine whose retard was logged; of those without any, no more than tell where it
-    was driven.
+    Only samples of a running engine whose retard was logged; of those without any, no more than
+    tell where it was driven.
     """
 
     rpm: Floats

@@ -16,7 +16,8 @@ from lean_trim.core.pulls.stretches import Kind, Stretch
 from lean_trim.core.types import Floats, Ints, Mask
 
 SETTLE_S, LONGEST_S = 0.5, 1.5
-"""First part of a pull, under acceleration enrichment: its mixture is no airflow (common practice)."""
+"""First part of a pull, under acceleration enrichment: its mixture is no airflow (common
+practice)."""
 ACCELERATION = 0.03
 """Fuel beyond that of the rest of the pull that is acceleration enrichment."""
 END_S = 0.2
@@ -43,8 +44,8 @@ class Pull:
     start, stop : samples, the latter exclusive; ``start_s``, ``end_s`` their times.
     gear : most seen, 0 where none is known; ``launch`` where it began at a standstill.
     rpm_from, rpm_to : engine speed at both ends.
-    lambda_mean_pct, lambda_lean_pct, lambda_rich_pct : measured over target less one: mean, most lean, most
-        rich, after the first half second; ``lean_rpm`` and ``rich_rpm`` where.
+    lambda_mean_pct, lambda_lean_pct, lambda_rich_pct : measured over target less one: mean, most
+        lean, most rich, after the first half second; ``lean_rpm`` and ``rich_rpm`` where.
     ltft_pct, stft_pct : mean trims still applied.
     boost_kpa : highest MAP less the barometer.
     duty_pct, dp_drop_pct, knock_deg : highest.
@@ -95,7 +96,10 @@ class Pull:
 
 
 def measure_pull(
-    conditions: Conditions, stretch: Stretch, baro_kpa: Floats, shown: Mapping[str, Mask] | None = None
+    conditions: Conditions,
+    stretch: Stretch,
+    baro_kpa: Floats,
+    shown: Mapping[str, Mask] | None = None,
 ) -> Pull:
     """Figures of one pull.
 

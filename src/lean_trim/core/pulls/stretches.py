@@ -18,12 +18,14 @@ Kind = Literal["full", "partial"]
 FULL_PCT, FULL_S = 95.0, 2.0
 """Throttle above it for so long is a full pull; a public contract."""
 FLICKER_PCT, FLICKER_S = 90.0, 0.15
-"""A reading that dips no further and no longer is noise of the sensor (common practice, no source)."""
+"""A reading that dips no further and no longer is noise of the sensor (common practice, no
+source)."""
 PARTIAL_PCT, PARTIAL_S = 60.0, 2.0
 """Throttle from which a run that is not full is worth looking at (common practice, no source)."""
 RUNNING_RPM = 900.0
 SHIFT_DROP, SHIFT_WITHIN_S = 0.08, 0.6
-"""Engine speed that falls by such a share so quickly at an open throttle is a shift (common practice)."""
+"""Engine speed that falls by such a share so quickly at an open throttle is a shift (common
+practice)."""
 SHIFT_NEAR_S = 0.8
 """A change of the logged gear this near such a fall is the same shift: gears are told late."""
 LOADED = 0.92
@@ -49,8 +51,8 @@ def find_stretches(log: Log, gears: GearReading) -> tuple[Stretch, ...]:
 
     Returns
     -------
-    Full ones; partial ones where the throttle was far open for two seconds beside them. Without a throttle,
-    runs near the highest manifold pressure, all of them partial.
+    Full ones; partial ones where the throttle was far open for two seconds beside them. Without a
+    throttle, runs near the highest manifold pressure, all of them partial.
     """
     running = held(log[Role.RPM]) > RUNNING_RPM
     ends = _ends(log, gears)
@@ -147,4 +149,8 @@ def _spans(kind: Kind, mask: Mask, ends: Mask, time: Floats, least_s: float) -> 
         return []
     # A joint or a single sample told as a shift separates what stands on both sides of it.
     groups = np.split(on, np.flatnonzero(np.diff(on) > 1) + 1)
-    return [Stretch(kind, int(g[0]), int(g[-1]) + 1) for g in groups if time[g[-1]] - time[g[0]] >= least_s]
+    return [
+        Stretch(kind, int(g[0]), int(g[-1]) + 1)
+        for g in groups
+        if time[g[-1]] - time[g[0]] >= least_s
+    ]

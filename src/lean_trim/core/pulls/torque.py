@@ -16,7 +16,8 @@ LEAST_RPM = 800.0
 def relative_torque_pct(trace: PullTrace, reference: PullTrace) -> float:
     """Mean torque of a run against another's.
 
-    In one gear engine speed rises as torque less what road and air take: hill, wind and load are in it.
+    In one gear engine speed rises as torque less what road and air take: hill, wind and load are in
+    it.
 
     Parameters
     ----------
@@ -25,7 +26,8 @@ def relative_torque_pct(trace: PullTrace, reference: PullTrace) -> float:
 
     Returns
     -------
-    Percent, over the engine speeds both ran through; NaN in another gear or where these are too few.
+    Percent, over the engine speeds both ran through; NaN in another gear or where these are too
+    few.
     """
     one, other = trace.pull, reference.pull
     if one.gear != other.gear or not one.gear:

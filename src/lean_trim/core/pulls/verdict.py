@@ -14,36 +14,40 @@ class Say:
 
     PRESSURE = Message(
         "pull_verdict.pressure",
-        "Fuel pressure fell by {pct:.0f} %: look at pump, filter and wiring before another pull; nothing is "
-        "leaned from this one.",
+        "Fuel pressure fell by {pct:.0f} %: look at pump, filter and wiring before another pull; "
+        "nothing is leaned from this one.",
     )
     DUTY = Message(
         "pull_verdict.duty",
-        "The injectors were open {pct:.0f} % of the time: there is no more fuel to be had; larger ones "
-        "first.",
+        "The injectors were open {pct:.0f} % of the time: there is no more fuel to be had; larger "
+        "ones first.",
     )
     SENSOR = Message(
         "pull_verdict.sensor",
-        "The airflow sensor was at its end: this pull says nothing of airflow, and more air is run lean.",
+        "The airflow sensor was at its end: this pull says nothing of airflow, and more air is "
+        "run lean.",
     )
     NOT_ENRICHED = Message(
         "pull_verdict.not_enriched",
-        "Full-throttle enrichment was never commanded (throttle up to {throttle:.0f} %): look at its "
-        "threshold; this pull says nothing of full load.",
+        "Full-throttle enrichment was never commanded (throttle up to {throttle:.0f} %): look at "
+        "its threshold; this pull says nothing of full load.",
     )
     KNOCK = Message(
-        "pull_verdict.knock", "Knock took up to {deg:.1f}° of spark: nothing is leaned here. {mixture}"
+        "pull_verdict.knock",
+        "Knock took up to {deg:.1f}° of spark: nothing is leaned here. {mixture}",
     )
     LEAN = Message(
         "pull_verdict.lean",
-        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}: enrich before another "
-        "pull.",
+        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}: enrich "
+        "before another pull.",
     )
     LEANER = Message(
-        "pull_verdict.leaner", "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}."
+        "pull_verdict.leaner",
+        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}.",
     )
     RICH = Message(
-        "pull_verdict.rich", "{rich:.1f} % richer than target at {rich_rpm:.0f} rpm (mean {mean} %){also}."
+        "pull_verdict.rich",
+        "{rich:.1f} % richer than target at {rich_rpm:.0f} rpm (mean {mean} %){also}.",
     )
     ALSO_RICH = Message("pull_verdict.also_rich", ", {rich:.1f} % richer at {rich_rpm:.0f}")
     ALSO_LEAN = Message("pull_verdict.also_lean", ", {lean:.1f} % leaner at {lean_rpm:.0f}")
@@ -51,8 +55,8 @@ class Say:
     NO_LAMBDA = Message("pull_verdict.no_lambda", "No mixture was measured here.")
     HEAT = Message(
         "pull_verdict.heat",
-        "{rest} Begun {hotter:.0f} °C hotter than the run {gap:.0f} s before it: heat soak. Compare runs "
-        "that begin alike.",
+        "{rest} Begun {hotter:.0f} °C hotter than the run {gap:.0f} s before it: heat soak. "
+        "Compare runs that begin alike.",
     )
     PARTIAL = Message("pull_verdict.partial", "Not full throttle: {throttle:.0f} % at most. {rest}")
 
@@ -60,9 +64,11 @@ class Say:
 SAG_PCT = 7.0
 MOST_DUTY_PCT = 95.0
 LEAN_PCT, GOOD_PCT = 4.0, 2.5
-"""Lean of target at which a pull is not repeated, and what is good enough (common practice, no source)."""
+"""Lean of target at which a pull is not repeated, and what is good enough (common practice, no
+source)."""
 HOTTER_K, BACK_TO_BACK_S = 6.0, 180.0
-"""Intake air this much hotter at the start of a run so soon after another is heat soak (common practice)."""
+"""Intake air this much hotter at the start of a run so soon after another is heat soak (common
+practice)."""
 SENSOR_END = "airflow_sensor_end"
 
 

@@ -18,8 +18,8 @@ LONGEST_HOLD_S = 10.0
 class Rule:
     """A reason to leave samples out: code for files, label and reason for people, its knobs, and its test.
 
-    The test says which samples are hit; two knobs, ``before_s`` and ``after_s``, hold off around them. A rule
-    that only ``marks`` counts its samples and leaves none out.
+    The test says which samples are hit; two knobs, ``before_s`` and ``after_s``, hold off around
+    them. A rule that only ``marks`` counts its samples and leaves none out.
     """
 
     name: str

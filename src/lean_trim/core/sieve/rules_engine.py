@@ -29,7 +29,8 @@ def not_running(conditions: Conditions, v: Values) -> Mask:
 @rule(
     "cold",
     "Cold engine",
-    "warm-up enrichment is on and trims are off; only a pulse width that is borne out tells how much",
+    "warm-up enrichment is on and trims are off; only a pulse width that is borne out tells how "
+    "much",
     Knob("below_c", "Coolant below", 70.0, 0.0, 95.0, "°C"),
     Knob("known_c", "Fuel known, below", 50.0, 0.0, 95.0, "°C"),
     LOOP_S,
@@ -37,8 +38,8 @@ def not_running(conditions: Conditions, v: Values) -> Mask:
 def cold(conditions: Conditions, v: Values) -> Mask:
     """By coolant; where it was not logged, until some time after feedback first came on in each recording.
 
-    Where the pulse width tells the fuel, less warmth will do: what is left, fuel that does not burn, is one
-    slope over coolant and estimated with the table.
+    Where the pulse width tells the fuel, less warmth will do: what is left, fuel that does not
+    burn, is one slope over coolant and estimated with the table.
     """
     log = conditions.frame.log
     warming = cold_samples(log, v["below_c"], v["loop_s"])
@@ -48,7 +49,13 @@ def cold(conditions: Conditions, v: Values) -> Mask:
     return warming & ~known
 
 
-@rule("starting", "Just started", "sensor and engine settle after a start", after_s=20.0, longest_s=1800.0)
+@rule(
+    "starting",
+    "Just started",
+    "sensor and engine settle after a start",
+    after_s=20.0,
+    longest_s=1800.0,
+)
 def starting(conditions: Conditions, v: Values) -> Mask:
     """The moment the engine began to turn, or the recording began; the hold-off does the rest."""
     log = conditions.frame.log
@@ -72,7 +79,13 @@ def settling(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(time - time[0] < 60.0 * v["minutes"])
 
 
-@rule("fuel_cut", "Fuel cut and refill", "no fuel, then the wall film fills again", before_s=0.2, after_s=0.5)
+@rule(
+    "fuel_cut",
+    "Fuel cut and refill",
+    "no fuel, then the wall film fills again",
+    before_s=0.2,
+    after_s=0.5,
+)
 def cut(conditions: Conditions, v: Values) -> Mask:
     """No fuel; the hold-off covers the wall film that fills again."""
     return fuel_cut(conditions.frame)
@@ -108,7 +121,9 @@ def shift(conditions: Conditions, v: Values) -> Mask:
     log = conditions.frame.log
     # On a closed throttle spark falls for idle control, which is no torque cut.
     open_throttle = log.get(Role.THROTTLE, 0.0) > 20.0
-    return np.asarray(motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"])))
+    return np.asarray(
+        motion.gears.changes | (open_throttle & (motion.spark_drop > v["spark_drop"]))
+    )
 
 
 @rule(

@@ -42,7 +42,8 @@ FLAT_S = 1.0
 FLAT_RISE = 1.06
 FLAT_RISE_BLIND = 1.12
 FOLLOWS = 0.35
-"""Share of a rise of MAP times engine speed that a sound sensor follows by at least, near the top too."""
+"""Share of a rise of MAP times engine speed that a sound sensor follows by at least, near the top
+too."""
 FEWEST = 5
 WIDE_OPEN_PCT = 70.0
 
@@ -50,9 +51,9 @@ WIDE_OPEN_PCT = 70.0
 def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
     """True where the airflow model can say no more.
 
-    The sensor past the curve's end, or at its top and still for a second while MAP times engine speed rises
-    by 6 % (without MAP: engine speed by 12 % at wide-open throttle), or cells at the field's limit. At peak
-    power airflow is flat for a moment too; it does not stay so.
+    The sensor past the curve's end, or at its top and still for a second while MAP times engine
+    speed rises by 6 % (without MAP: engine speed by 12 % at wide-open throttle), or cells at the
+    field's limit. At peak power airflow is flat for a moment too; it does not stay so.
 
     Parameters
     ----------
@@ -108,8 +109,8 @@ def _cannot_follow(air: Floats, demand: Floats, least_rise: float) -> bool:
 def _demand(log: Log) -> tuple[Floats, float]:
     """What airflow goes with, (n,), and by which factor it must rise under a flat signal.
 
-    MAP times engine speed; without MAP engine speed alone where the throttle is wide open, and by more,
-    because the engine breathes worse near its top.
+    MAP times engine speed; without MAP engine speed alone where the throttle is wide open, and by
+    more, because the engine breathes worse near its top.
     """
     if Role.MAP in log:
         return fill_missing(log[Role.MAP] * log[Role.RPM]), FLAT_RISE
@@ -207,7 +208,9 @@ def enrichment(conditions: Conditions, v: Values) -> Mask:
 )
 def full_target(conditions: Conditions, v: Values) -> Mask:
     """Full throttle at a target that is not the one meant there."""
-    return enrichment_missing(conditions.frame, conditions.regime == Regime.FULL_THROTTLE, v["above"])
+    return enrichment_missing(
+        conditions.frame, conditions.regime == Regime.FULL_THROTTLE, v["above"]
+    )
 
 
 def enrichment_missing(frame: Frame, full: Mask, above: float) -> Mask:

@@ -1,7 +1,7 @@
 """Which samples mean what they seem to, and why the others do not.
 
-A sample carries one bit for every rule that hits it, so a view can show, count, switch and turn each of them.
-A rule is worked out anew only when its own knobs were turned.
+A sample carries one bit for every rule that hits it, so a view can show, count, switch and turn
+each of them. A rule is worked out anew only when its own knobs were turned.
 """
 
 from __future__ import annotations
@@ -27,7 +27,9 @@ from lean_trim.core.types import Bits, Mask
 class Say:
     """Sentences of this module."""
 
-    UNKNOWN_KNOB = Message("sieve.unknown_knob", "the sieve has no setting {key!r}; allowed are {allowed}")
+    UNKNOWN_KNOB = Message(
+        "sieve.unknown_knob", "the sieve has no setting {key!r}; allowed are {allowed}"
+    )
 
 
 RULES: tuple[Rule, ...] = (
@@ -67,8 +69,8 @@ _KNOBS = {f"{rule.name}.{knob.name}": knob for rule in RULES for knob in rule.kn
 class SieveSettings:
     """What was changed from the rules' defaults.
 
-    changes : "rule.knob" → value, for example {"tip.after_s": 0.6}. Raises BadInputError for an unknown knob
-        or a value outside its range.
+    changes : "rule.knob" → value, for example {"tip.after_s": 0.6}. Raises BadInputError for an
+        unknown knob or a value outside its range.
     disabled : names of rules switched off.
     """
 
@@ -124,8 +126,8 @@ class Sifted:
 
     Attributes
     ----------
-    reason_bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out for; 0 means
-        used.
+    reason_bits : (n,) one bit per rule in ``RULES`` order for every reason a sample is left out
+        for; 0 means used.
     hit_bits : (n,) the same for every rule, also those switched off and those that only mark.
     seconds, counts : per rule, what it hits (whether switched on or not).
     alone : per rule, seconds no other reason leaves out.
@@ -158,19 +160,23 @@ def sift(
     Parameters
     ----------
     left_out_by_hand : samples the user left out, shape (n,).
-    previous : an earlier result on the same conditions; only rules whose knobs were turned since are worked
-        out again.
+    previous : an earlier result on the same conditions; only rules whose knobs were turned since
+        are worked out again.
     """
     from lean_trim.core.kernels.log_loops import mark
 
     again = [r for r in RULES if previous is None or not _kept(previous, conditions, settings, r)]
     hits = np.zeros(len(conditions.lam), np.uint32)
     if previous is not None and len(again) < len(RULES):
-        hits |= previous.hit_bits & np.uint32(sum(int(RULE_BITS[r.name]) for r in RULES if r not in again))
+        hits |= previous.hit_bits & np.uint32(
+            sum(int(RULE_BITS[r.name]) for r in RULES if r not in again)
+        )
     masks = run_parallel(len(hits), [partial(hit_by, rule, conditions, settings) for rule in again])
     for rule, mask in zip(again, masks, strict=True):
         mark(hits, mask, RULE_BITS[rule.name])
-    leaving = sum(int(RULE_BITS[r.name]) for r in RULES if not r.marks and r.name not in settings.disabled)
+    leaving = sum(
+        int(RULE_BITS[r.name]) for r in RULES if not r.marks and r.name not in settings.disabled
+    )
     bits = hits & np.uint32(leaving)
     if left_out_by_hand is not None:
         by_hand = np.where(left_out_by_hand, MANUAL_BIT, np.uint32(0))
@@ -200,14 +206,18 @@ def hit_by(rule: Rule, conditions: Conditions, settings: SieveSettings) -> Mask:
 
 
 def _kept(previous: Sifted, conditions: Conditions, settings: SieveSettings, rule: Rule) -> bool:
-    return previous.conditions is conditions and previous.settings.values(rule) == settings.values(rule)
+    return previous.conditions is conditions and previous.settings.values(rule) == settings.values(
+        rule
+    )
 
 
 def _count(bits: Bits, hits: Bits, settings: SieveSettings, conditions: Conditions) -> Sifted:
     from lean_trim.core.kernels.log_loops import count_bits
 
     counted, seconds, alone = count_bits(bits, hits, conditions.motion.durations_s)
-    places = {name: int(bit).bit_length() - 1 for name, bit in (*RULE_BITS.items(), (MANUAL, MANUAL_BIT))}
+    places = {
+        name: int(bit).bit_length() - 1 for name, bit in (*RULE_BITS.items(), (MANUAL, MANUAL_BIT))
+    }
     return Sifted(
         bits,
         hits,

@@ -10,7 +10,8 @@ from lean_trim.core.types import Floats, Mask
 
 CRANKING_RPM, RUNNING_RPM = 400.0, 550.0
 WITHIN_S, LEAST_S, FIRST_S = 150.0, 40.0, 15.0
-"""Time that is looked at after a start, how much of it has to be known, and how much of its beginning."""
+"""Time that is looked at after a start, how much of it has to be known, and how much of its
+beginning."""
 FADES_S = (5.0, 8.0, 12.0, 20.0, 30.0)
 ALIKE_S = 2.0
 """Seconds of driving that say the same (common practice, no source)."""
@@ -59,7 +60,13 @@ def after_start_of(
     if start is None:
         return None
     since = time_s - time_s[start]
-    good = may & np.isfinite(error_pct) & np.isfinite(coolant_c) & (since > SETTLES_S) & (since <= WITHIN_S)
+    good = (
+        may
+        & np.isfinite(error_pct)
+        & np.isfinite(coolant_c)
+        & (since > SETTLES_S)
+        & (since <= WITHIN_S)
+    )
     step = float(np.median(np.diff(time_s)))
     if good.sum() * step < LEAST_S or (good & (since <= FIRST_S)).sum() * step < FIRST_S / 3.0:
         return None

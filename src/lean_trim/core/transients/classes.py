@@ -68,7 +68,9 @@ class TransientClass:
         Mean and standard error.
         """
         values = np.array([float(getattr(e, figure)) for e in self.events])
-        error = float(values.std(ddof=1) / np.sqrt(len(values))) if len(values) > 1 else float("nan")
+        error = (
+            float(values.std(ddof=1) / np.sqrt(len(values))) if len(values) > 1 else float("nan")
+        )
         return float(values.mean()), error
 
 
@@ -124,6 +126,8 @@ def classes_of(measured: Sequence[Measured]) -> tuple[TransientClass, ...]:
             # Where no event is known there is no mean.
             warnings.simplefilter("ignore", RuntimeWarning)
             out.append(
-                TransientClass(key, tuple(groups[key]), np.nanmean(traces, axis=0), np.nanstd(traces, axis=0))
+                TransientClass(
+                    key, tuple(groups[key]), np.nanmean(traces, axis=0), np.nanstd(traces, axis=0)
+                )
             )
     return tuple(out)

@@ -1,7 +1,8 @@
 """The wall film of a cold engine: more of it, and slower; read from quick changes before it is warm.
 
-Pipe, sensor and lag of MAP are those of the warm drive. What a cold engine is fuelled with and burns is not
-known well, so every change has a wide gain of its own, and only its course tells the film.
+Pipe, sensor and lag of MAP are those of the warm drive. What a cold engine is fuelled with and
+burns is not known well, so every change has a wide gain of its own, and only its course tells the
+film.
 """
 
 from __future__ import annotations
@@ -25,11 +26,13 @@ from lean_trim.core.types import Floats
 
 FEWEST = 4
 SPREAD = np.array([0.5, 0.25])
-"""Standard deviations about the warm film, of the logarithm of τ and of X (common practice, no source)."""
+"""Standard deviations about the warm film, of the logarithm of τ and of X (common practice, no
+source)."""
 STEPS = np.array([0.2, 0.05])
 GAIN, MOST_GAIN = 0.1, 0.3
 DOUBT_COLD, DOUBT_COLD_LOG_TAU = 0.03, 0.14
-"""What warming up meanwhile leaves out, of X and of the logarithm of τ (a trial on random cold starts)."""
+"""What warming up meanwhile leaves out, of X and of the logarithm of τ (a trial on random cold
+starts)."""
 UNSURE_SHARE, UNSURE_LOG_TAU = 0.1, 0.4
 MOST_EVALUATIONS = 40
 
@@ -54,7 +57,9 @@ class ColdFilm:
     windows: int
 
 
-def fit_cold_film(changes: QuickChanges | None, coolant_c: Floats, warm: WallFilm) -> ColdFilm | None:
+def fit_cold_film(
+    changes: QuickChanges | None, coolant_c: Floats, warm: WallFilm
+) -> ColdFilm | None:
     """Read the film of a cold engine.
 
     Parameters
@@ -85,7 +90,9 @@ def fit_cold_film(changes: QuickChanges | None, coolant_c: Floats, warm: WallFil
         apart = residual(changes, theta_of(values), GAIN, MOST_GAIN)
         return np.concatenate([apart, (values - began) / SPREAD])
 
-    found = least_squares(off, began, x_scale=STEPS, diff_step=np.full(2, 1e-3), max_nfev=MOST_EVALUATIONS)
+    found = least_squares(
+        off, began, x_scale=STEPS, diff_step=np.full(2, 1e-3), max_nfev=MOST_EVALUATIONS
+    )
     covariance = _covariance(changes, np.asarray(found.jac, float), np.asarray(found.fun))
     return _read(changes, coolant_c, warm, theta_of(np.asarray(found.x)), covariance, count)
 
@@ -100,7 +107,12 @@ def _covariance(changes: QuickChanges, jacobian: Floats, fun: Floats) -> Floats:
 
 
 def _read(
-    changes: QuickChanges, coolant_c: Floats, warm: WallFilm, theta: Floats, covariance: Floats, count: int
+    changes: QuickChanges,
+    coolant_c: Floats,
+    warm: WallFilm,
+    theta: Floats,
+    covariance: Floats,
+    count: int,
 ) -> ColdFilm | None:
     fuelled_rows = np.isin(changes.judged, fuelled(changes)) & np.isfinite(coolant_c)
     if not fuelled_rows.any():
@@ -115,4 +127,6 @@ def _read(
         return None
     # At the engine speeds the warm film speaks of.
     tau = float(warm.tau_s * np.exp(theta[TAU] - warm.theta[TAU]))
-    return ColdFilm(float(coolant_c[fuelled_rows].mean()), share, share_se, tau, tau * log_se, count)
+    return ColdFilm(
+        float(coolant_c[fuelled_rows].mean()), share, share_se, tau, tau * log_se, count
+    )

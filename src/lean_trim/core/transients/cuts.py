@@ -15,7 +15,8 @@ from lean_trim.core.transients.events import LEAST_CUT_S
 
 FEWEST = 3
 HUNT_CUT_S, HUNT_WITHIN_S, HUNT_LEAST = 0.08, 4.0, 4
-"""Shortest cut, longest time to the next, and how many in a row make hunting (common practice, no source)."""
+"""Shortest cut, longest time to the next, and how many in a row make hunting (common practice, no
+source)."""
 ABOVE_IDLE_RPM, ROUND_RPM = 300.0, 50.0
 """Room a fuel cut needs above idle (common practice, no source)."""
 OPENED_PCT = 0.7
@@ -29,10 +30,12 @@ class CutThresholds:
     Attributes
     ----------
     cuts : how many.
-    enters_rpm, enters_map_kpa : lowest engine speed, highest manifold pressure at which a cut began.
+    enters_rpm, enters_map_kpa : lowest engine speed, highest manifold pressure at which a cut
+        began.
     leaves_rpm : engine speed at which fuel came back on a closed throttle, median.
     coolant_c : lowest coolant at which a cut began.
-    hunts, hunt_period_s : cuts that followed each other on a closed throttle, and the time between them.
+    hunts, hunt_period_s : cuts that followed each other on a closed throttle, and the time between
+        them.
     """
 
     cuts: int
@@ -115,7 +118,9 @@ def _hunting(frame: Frame) -> tuple[int, float]:
     short = log.time_s[end] - log.time_s[begin] < HUNT_WITHIN_S
     follows = (apart < HUNT_WITHIN_S) & (opened <= OPENED_PCT) & short[:-1] & short[1:]
     # A run of so many makes hunting; two cuts on the way down to idle are none.
-    runs = np.split(np.flatnonzero(follows), np.flatnonzero(np.diff(np.flatnonzero(follows)) > 1) + 1)
+    runs = np.split(
+        np.flatnonzero(follows), np.flatnonzero(np.diff(np.flatnonzero(follows)) > 1) + 1
+    )
     hunting = [run for run in runs if len(run) + 1 >= HUNT_LEAST]
     if not hunting:
         return 0, float("nan")

@@ -33,8 +33,8 @@ class Measured:
     Attributes
     ----------
     event : the change.
-    error_pct : lambda over what the table's steady error leaves of its target, less 1, percent, on ``GRID``;
-        NaN where no fuel was injected or lambda is unknown.
+    error_pct : lambda over what the table's steady error leaves of its target, less 1, percent, on
+        ``GRID``; NaN where no fuel was injected or lambda is unknown.
     lean_pct, rich_pct : peaks within 1.5 s of the edge, 0 or above; rich as a positive number.
     lean_area, rich_area : percent times seconds within 3 s.
     settles_s : when the error is last beyond 3 %, s from the edge.
@@ -52,7 +52,8 @@ class Measured:
 def lambda_error_pct(frame: Frame, lam: Floats, k: Floats, sensor_s: float) -> Floats:
     """Lambda over its target at the fuel that was meant, percent, shape (n,).
 
-    Lambda is moved to the moment of injection; what the table is wrong by in steady running is no transient.
+    Lambda is moved to the moment of injection; what the table is wrong by in steady running is no
+    transient.
 
     Parameters
     ----------

@@ -34,11 +34,11 @@ class Transient:
     ----------
     kind : what happened.
     edge_s : when it began; of a fuel cut, when fuel came back.
-    size : change of throttle, percent of its travel (of manifold pressure, kPa, where no throttle was
-        logged); of a fuel cut, its length, s.
+    size : change of throttle, percent of its travel (of manifold pressure, kPa, where no throttle
+        was logged); of a fuel cut, its length, s.
     rpm, coolant_c, map_kpa : at the edge; NaN where not logged.
-    map_rate_kpa_per_s, throttle_rate_pct_per_s : quickest that way (a closing below 0) while the foot moved;
-        NaN where not logged.
+    map_rate_kpa_per_s, throttle_rate_pct_per_s : quickest that way (a closing below 0) while the
+        foot moved; NaN where not logged.
     """
 
     kind: Kind
@@ -104,7 +104,9 @@ def _of_the_foot(motion: Motion) -> list[Transient]:
         return []
     values = fill_missing(log[Role.THROTTLE if by_throttle else Role.MAP])
     rates = _rates(motion)
-    quick, least = (THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT) if by_throttle else (MAP_KPA_PER_S, LEAST_MAP_KPA)
+    quick, least = (
+        (THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT) if by_throttle else (MAP_KPA_PER_S, LEAST_MAP_KPA)
+    )
     rate = rate_per_s(log.time_s, values, max(RATE_OVER_S, 2.0 * log.step_s))
     shifts = log.time_s[_shifts(motion)]
     out = []
@@ -129,7 +131,9 @@ def _rates(motion: Motion) -> dict[str, Floats]:
     }
 
 
-def _with_rates(event: Transient, time_s: Floats, rates: dict[str, Floats], way: float) -> Transient:
+def _with_rates(
+    event: Transient, time_s: Floats, rates: dict[str, Floats], way: float
+) -> Transient:
     first, last = np.searchsorted(time_s, [event.edge_s - RATE_FROM_S, event.edge_s + MOVES_FOR_S])
     quickest = {field: way * float((way * rate[first:last]).max()) for field, rate in rates.items()}
     return replace(

@@ -52,7 +52,9 @@ def fuel_traces(rows: Rows, film: WallFilm) -> FuelTraces:
 
     steady = _steady(rows, film)
     wanted = np.where(rows.fuel > 0.0, steady, 0.0)
-    needed = fuel_for(rows.time_s, wanted, film_share(rows, film.theta), film_tau(rows, film.theta), GAP_S)
+    needed = fuel_for(
+        rows.time_s, wanted, film_share(rows, film.theta), film_tau(rows, film.theta), GAP_S
+    )
     return FuelTraces(rows.time_s, steady, rows.fuel, np.asarray(needed))
 
 
@@ -104,8 +106,8 @@ def with_extra(traces: FuelTraces, edges: Floats, extra_of: Extra) -> Floats:
     ----------
     traces : of a drive, shape (n,).
     edges : s, shape (m,).
-    extra_of : of rows after one edge and the seconds since it; gives what is beyond the steady amount, in the
-        traces' unit.
+    extra_of : of rows after one edge and the seconds since it; gives what is beyond the steady
+        amount, in the traces' unit.
 
     Returns
     -------
@@ -138,7 +140,9 @@ def modelled_error(events: Sequence[Measured], rows: Rows, film: WallFilm, fuel:
     with np.errstate(invalid="ignore", divide="ignore"):
         error = np.where(fuel > 0.0, 100.0 * (rows.held / (mixture * rows.target) - 1.0), np.nan)
     edges = np.array([m.event.edge_s for m in events])
-    return mean_trace(rows.time_s, error, edges, np.array([np.isfinite(m.error_pct) for m in events]))
+    return mean_trace(
+        rows.time_s, error, edges, np.array([np.isfinite(m.error_pct) for m in events])
+    )
 
 
 def mean_trace(time_s: Floats, values: Floats, edges: Floats, seen: Mask | None = None) -> Floats:
@@ -158,7 +162,9 @@ def mean_trace(time_s: Floats, values: Floats, edges: Floats, seen: Mask | None 
     for edge in edges:
         first, last = np.searchsorted(time_s, [edge - BEFORE_S - 0.2, edge + AFTER_S + 0.2])
         traces.append(
-            np.interp(edge + GRID, time_s[first:last], values[first:last], left=np.nan, right=np.nan)
+            np.interp(
+                edge + GRID, time_s[first:last], values[first:last], left=np.nan, right=np.nan
+            )
         )
     found = np.array(traces) if seen is None else np.where(seen, np.array(traces), np.nan)
     known = np.isfinite(found).any(axis=0)

@@ -25,7 +25,8 @@ MEAN_OVER_S, SETTLES_S = 3.0, 1.5
 """An idle that hunts leaves idle speed for moments, not on average; falling to it takes a while."""
 STILL_KMH = 5.0
 SPEED_SWINGS, SPARK_SWINGS_DEG, TRIM_SWINGS_PCT = 0.03, 3.0, 2.0
-"""Range of engine speed (over its mean), spark and trim that is a swing (common practice, no source)."""
+"""Range of engine speed (over its mean), spark and trim that is a swing (common practice, no
+source)."""
 SPEED, LAMBDA, TRIM, SPARK, PRESSURE, THROTTLE = (
     "engine speed",
     "lambda",
@@ -81,7 +82,8 @@ class Idle:
     Attributes
     ----------
     seconds : idled, warm.
-    error_pct, spread_pct : mean of lambda over its target and its standard deviation, percent; may be NaN.
+    error_pct, spread_pct : mean of lambda over its target and its standard deviation, percent; may
+        be NaN.
     rpm_spread : standard deviation of engine speed about its mean over a few seconds.
     swings : of all channels looked at, the widest share first.
     rpm : its mean.
@@ -201,7 +203,9 @@ def _gears(
         IdleGear(
             in_gear=in_gear,
             seconds=round(float(seconds[at].sum()), 1),
-            error_pct=float(np.nanmean(error_pct[at])) if np.isfinite(error_pct[at]).any() else float("nan"),
+            error_pct=float(np.nanmean(error_pct[at]))
+            if np.isfinite(error_pct[at]).any()
+            else float("nan"),
             rpm=float(np.nanmean(rpm[at])),
         )
         for in_gear, at in ((False, idling & (gear == 0.0)), (True, idling & (gear > 0.0)))

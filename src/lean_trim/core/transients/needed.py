@@ -1,11 +1,11 @@
 """How much fuel quick changes needed beyond the steady amount, how much they got, and what to write instead.
 
-With the film known, the fuel to inject for a mixture on target follows from the film's own equation; what the
-ECU injected is in the pulse width. Both over what steady running would take are two traces; an amount and a
-decay are read from each. What is proposed is a multiple of what the ECU adds in its own way, or, where it
-adds nothing and after fuel cuts, an amount that fades. A little rich is accepted and lean is not: of all
-multiples the one is taken that costs least, lean counted several times. A gear change is no matter of fuel
-alone: nothing is proposed for it.
+With the film known, the fuel to inject for a mixture on target follows from the film's own
+equation; what the ECU injected is in the pulse width. Both over what steady running would take are
+two traces; an amount and a decay are read from each. What is proposed is a multiple of what the ECU
+adds in its own way, or, where it adds nothing and after fuel cuts, an amount that fades. A little
+rich is accepted and lean is not: of all multiples the one is taken that costs least, lean counted
+several times. A gear change is no matter of fuel alone: nothing is proposed for it.
 """
 
 from __future__ import annotations
@@ -40,15 +40,17 @@ class Say:
 
     TIMES = Message(
         "needed.times",
-        "{percent:.0f} % of what the ECU adds, so {amount:+.1f} % at first, fading over {decay:.2f} s",
+        "{percent:.0f} % of what the ECU adds, so {amount:+.1f} % at first, fading over "
+        "{decay:.2f} s",
     )
     TIMES_LONGER = Message(
         "needed.times_longer",
-        "{percent:.0f} % of what the ECU adds, fading in {longer:.0f} % of the time, so {amount:+.1f} % at "
-        "first, fading over {decay:.2f} s",
+        "{percent:.0f} % of what the ECU adds, fading in {longer:.0f} % of the time, so "
+        "{amount:+.1f} % at first, fading over {decay:.2f} s",
     )
     NEW = Message(
-        "needed.new", "{amount:+.1f} % at first, fading over {decay:.2f} s; the ECU adds next to nothing"
+        "needed.new",
+        "{amount:+.1f} % at first, fading over {decay:.2f} s; the ECU adds next to nothing",
     )
     INSTEAD = Message(
         "needed.instead",
@@ -83,7 +85,8 @@ EVERY = 4
 FADE_PAYS = 0.7
 """Another time to fade in is proposed where it leaves no more than this of the cost."""
 CLOSE_COST = 25.0
-"""Cost of a mean error that is as good as none: half a percent lean, or two rich, for a third of the time."""
+"""Cost of a mean error that is as good as none: half a percent lean, or two rich, for a third of
+the time."""
 TINY = 1e-9
 
 
@@ -135,7 +138,9 @@ class Change:
         return max(0.0, float(self.expected_pct[after].max())) if after.any() else float("nan")
 
 
-def changes_to_write(classes: Sequence[TransientClass], rows: Rows, film: WallFilm) -> tuple[Change, ...]:
+def changes_to_write(
+    classes: Sequence[TransientClass], rows: Rows, film: WallFilm
+) -> tuple[Change, ...]:
     """A proposal for each class of which enough was seen.
 
     Parameters
@@ -239,7 +244,9 @@ def _way_of(kind: Kind, has: Amount, wants: Amount) -> Way:
 class _Choice:
     """Looks for what costs least for one class."""
 
-    def __init__(self, one: TransientClass, rows: Rows, film: WallFilm, has: Amount, wants: Amount) -> None:
+    def __init__(
+        self, one: TransientClass, rows: Rows, film: WallFilm, has: Amount, wants: Amount
+    ) -> None:
         self.one = one
         self.film = film
         self.has, self.wants = has, wants
@@ -266,11 +273,15 @@ class _Choice:
         best = self._finer(self._best(way, base, shares[::EVERY], 1.0), base, shares)
         if way is Way.AS_NEEDED or best.cost <= CLOSE_COST:
             return best
-        other = min((self._best(way, base, shares[::EVERY], times) for times in FADES), key=_cost_of)
+        other = min(
+            (self._best(way, base, shares[::EVERY], times) for times in FADES), key=_cost_of
+        )
         return self._finer(other, base, shares) if other.cost <= FADE_PAYS * best.cost else best
 
     def _best(self, way: Way, base: Amount, shares: Floats, fade_times: float) -> _Try:
-        tries = (self._try(way, base, float(s), fade_times) for s in shares if self._may(float(s), base))
+        tries = (
+            self._try(way, base, float(s), fade_times) for s in shares if self._may(float(s), base)
+        )
         return min(tries, key=_cost_of)
 
     def _finer(self, coarse: _Try, base: Amount, shares: Floats) -> _Try:

@@ -21,12 +21,13 @@ class Say:
     NO_LAMBDA = Message("quick_changes.no_lambda", "no lambda was logged")
     NO_FUEL = Message(
         "quick_changes.no_fuel",
-        "no pulse width that is borne out was logged, so what the ECU injects while the throttle moves is "
-        "not known",
+        "no pulse width that is borne out was logged, so what the ECU injects while the throttle "
+        "moves is not known",
     )
     TOO_SLOW = Message(
         "quick_changes.too_slow",
-        "the log has {hz:.1f} rows a second; {needed:.0f} are needed to see how the mixture settles",
+        "the log has {hz:.1f} rows a second; {needed:.0f} are needed to see how the mixture "
+        "settles",
     )
 
 

@@ -1,8 +1,9 @@
 """What quick changes, warm-up and film ask for, on the axes of the ECU's own tables.
 
-Every sort of quick change says by how much the table should be higher where its events read it. Cells follow
-by least squares with a prior: no change, and the same change as their neighbours. A table whose cells are not
-what the pulse width shows is not what the ECU adds, and nothing is proposed for it.
+Every sort of quick change says by how much the table should be higher where its events read it.
+Cells follow by least squares with a prior: no change, and the same change as their neighbours. A
+table whose cells are not what the pulse width shows is not what the ECU adds, and nothing is
+proposed for it.
 """
 
 from __future__ import annotations
@@ -49,15 +50,17 @@ class Say:
     SORTS = Message("to_write.sorts", "From {sorts} sorts of quick change, {events} events.")
     NOT_WHAT_IS_ADDED = Message(
         "to_write.not_what_is_added",
-        "The pulse width shows {seen:+.0f} % where this table has {here:+.0f} %: it is not what the ECU "
-        "adds, or not in these units. Nothing is proposed.",
+        "The pulse width shows {seen:+.0f} % where this table has {here:+.0f} %: it is not what "
+        "the ECU adds, or not in these units. Nothing is proposed.",
     )
     TEMPERATURES = Message(
         "to_write.temperatures",
-        "From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell fuel that stays "
-        "unburnt from a charge the warm engine heats.",
+        "From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell fuel that "
+        "stays unburnt from a charge the warm engine heats.",
     )
-    FILM = Message("to_write.film", "X {share:.0f} ± {share_se:.0f} %, τ {tau:.2f} ± {tau_se:.2f} s, warm.")
+    FILM = Message(
+        "to_write.film", "X {share:.0f} ± {share_se:.0f} %, τ {tau:.2f} ± {tau_se:.2f} s, warm."
+    )
 
 
 FEWEST_POINTS = 2
@@ -80,7 +83,8 @@ WARM_AT_C = 85.0
 COLDER_C = 20.0
 """How far below a cold film that was measured its course is taken to go on."""
 STEPS = {True: 0.1, False: 0.01}
-"""Resolution of cells that add percent, and of shares and times, where the table's own shows no finer."""
+"""Resolution of cells that add percent, and of shares and times, where the table's own shows no
+finer."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -159,7 +163,9 @@ def limits_of(name: str, table: Table) -> TableLimits:
     scale = 1.0 if table.own is None else table.own.scale
     usual = STEPS[kind.adds] * scale
     shown = np.asarray(table.shown, float)
-    digits = next((d for d in range(5) if np.allclose(shown, np.round(shown, d), rtol=0.0, atol=1e-9)), 5)
+    digits = next(
+        (d for d in range(5) if np.allclose(shown, np.round(shown, d), rtol=0.0, atol=1e-9)), 5
+    )
     step = min(10.0**-digits, 10.0 ** np.floor(np.log10(usual) + 1e-9))
     low, high = (float(x) for x in _own_of(name, table, np.array([kind.low, kind.high])))
     return TableLimits(float(step), low, high)
@@ -266,7 +272,9 @@ def _weights(count: int) -> Floats:
 
 def _joined(asked: Sequence[_Asked]) -> _Asked:
     at = tuple(np.concatenate(parts) for parts in zip(*(a.at for a in asked), strict=True))
-    return _Asked(at, np.concatenate([a.change for a in asked]), np.concatenate([a.weight for a in asked]))
+    return _Asked(
+        at, np.concatenate([a.change for a in asked]), np.concatenate([a.weight for a in asked])
+    )
 
 
 def _spread(table: Table, asked: _Asked, stays: float = STAYS, alike: float = ALIKE) -> Floats:
@@ -275,7 +283,8 @@ def _spread(table: Table, asked: _Asked, stays: float = STAYS, alike: float = AL
     reads = np.zeros((len(asked.change), table.size))
     np.put_along_axis(reads, mesh.cells, mesh.weights, axis=1)
     normal = reads.T @ (reads * asked.weight[:, None])
-    # A cell at which nothing is added is a threshold: moved only by what reads it, and parting neighbours.
+    # A cell at which nothing is added is a threshold: moved only by what reads it, and parting
+    # neighbours.
     is_open = (table.values.ravel() != NOTHING_ADDED_PCT) | (np.diag(normal) > LEAST_INFLUENCE)
     normal += stays * np.eye(table.size) + alike * _roughness(table.shape, is_open)
     change = np.linalg.solve(normal, reads.T @ (asked.weight * asked.change))
@@ -314,7 +323,9 @@ def _no_deep_cut(before: Floats, after: Floats, closing: Mask | None = None) -> 
     opening = np.maximum(after, lowest)
     if closing is None:
         return opening
-    closes = np.clip(before + TAKEN_AT_ONCE * np.minimum(after - before, 0.0), -MOST_TAKEN_PCT, None)
+    closes = np.clip(
+        before + TAKEN_AT_ONCE * np.minimum(after - before, 0.0), -MOST_TAKEN_PCT, None
+    )
     return np.where(closing, np.where(after < before, closes, after), opening)
 
 
@@ -373,11 +384,15 @@ def _by_temperature(table: Table, bins: Sequence[TemperatureBin]) -> Written:
     # Beyond what was driven the table stays as it is.
     driven = (table.axes[0].points >= at.min() - 10.0) & (table.axes[0].points <= at.max() + 10.0)
     change = np.where(driven, _spread(table, asked, stays=1.0, alike=4.0), 0.0)
-    said = Say.TEMPERATURES(seconds=sum(b.seconds for b in known), low=at.min() - 5.0, high=at.max() + 5.0)
+    said = Say.TEMPERATURES(
+        seconds=sum(b.seconds for b in known), low=at.min() - 5.0, high=at.max() + 5.0
+    )
     cells = cells_of(name, table)
     wanted = cells + change
     # A cold engine that was given too much at one temperature may need it at the next start.
-    return Written(_written(name, table, _no_deep_cut(cells, wanted) if name == WARM_UP else wanted), said)
+    return Written(
+        _written(name, table, _no_deep_cut(cells, wanted) if name == WARM_UP else wanted), said
+    )
 
 
 def _level(name: str, at_c: Floats, errors: Floats, spread: Floats) -> float:
@@ -389,7 +404,10 @@ def _level(name: str, at_c: Floats, errors: Floats, spread: Floats) -> float:
 
 def _of_film(name: str, table: Table, film: WallFilm, cold: ColdFilm | None) -> Written:
     said = Say.FILM(
-        share=100.0 * film.share, share_se=100.0 * film.share_se, tau=film.tau_s, tau_se=film.tau_se_s
+        share=100.0 * film.share,
+        share_se=100.0 * film.share_se,
+        tau=film.tau_s,
+        tau_se=film.tau_se_s,
     )
     axis = table.axes[0]
     if name == WALL_SHARE and axis.name == MAP and film.slope_se < FILM_SLOPE_SE:
@@ -399,7 +417,9 @@ def _of_film(name: str, table: Table, film: WallFilm, cold: ColdFilm | None) -> 
         slope = np.log(cold.tau_s / film.tau_s) / (cold.coolant_c - WARM_AT_C)
         beyond = np.clip(axis.points, cold.coolant_c - COLDER_C, WARM_AT_C) - WARM_AT_C
         return Written(_written(name, table, film.tau_s * np.exp(slope * beyond)), said)
-    at, measured = (film.map_kpa, 100.0 * film.share) if name == WALL_SHARE else (WARM_AT_C, film.tau_s)
+    at, measured = (
+        (film.map_kpa, 100.0 * film.share) if name == WALL_SHARE else (WARM_AT_C, film.tau_s)
+    )
     here = float(table.lookup(np.array([at]))[0])
     # A cold film was not measured: it keeps its ratio to the warm one.
     return Written(_written(name, table, table.values * measured / max(here, LEAST)), said)

@@ -1,15 +1,16 @@
 """Wall film, pipe and sensor read together from the quick changes of a drive.
 
-What was injected, its share X on the walls, evaporating with τ, gives the mixture in the cylinder. That
-leaves with the exhaust a cycle later, is pushed through the pipe by the gas after it and is shown by a
-first-order sensor. The parameters that bring this to what was measured are the estimate. MAP that answers
-late passes for a film (fuel then follows air late), so its lag is one of them; changes of fuel alone, at
-steady MAP, tell the two apart. Errors come from how the changes disagree, and from what the model leaves out.
+What was injected, its share X on the walls, evaporating with τ, gives the mixture in the cylinder.
+That leaves with the exhaust a cycle later, is pushed through the pipe by the gas after it and is
+shown by a first-order sensor. The parameters that bring this to what was measured are the estimate.
+MAP that answers late passes for a film (fuel then follows air late), so its lag is one of them;
+changes of fuel alone, at steady MAP, tell the two apart. Errors come from how the changes disagree,
+and from what the model leaves out.
 
 References
 ----------
-Aquino, SAE 810494 (the film; from memory). Huber, *Robust Statistics*, 1981 (errors of clustered data, from
-memory).
+Aquino, SAE 810494 (the film; from memory). Huber, *Robust Statistics*, 1981 (errors of clustered
+data, from memory).
 """
 
 from __future__ import annotations
@@ -34,17 +35,19 @@ class Say:
 
     TOO_FEW = Message(
         "wall_film.too_few",
-        "only {count} quick changes of mixture, {needed} are needed: lift off and go back on the throttle a "
-        "few times with the engine warm",
+        "only {count} quick changes of mixture, {needed} are needed: lift off and go back on the "
+        "throttle a few times with the engine warm",
     )
     UNSURE = Message("wall_film.unsure", "the quick changes do not agree on a film")
 
 
 VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG, QUICKER = range(8)
-"""Logarithms of exhaust volume (L), sensor constant (s); cycles; logarithm of τ (s) at ``MIDDLE_RPM``; X at
+"""Logarithms of exhaust volume (L), sensor constant (s); cycles; logarithm of τ (s) at
+``MIDDLE_RPM``; X at
 ``MIDDLE_KPA``; its rise per 100 kPa; lag of MAP (s); fall of the logarithm of τ per 1000 rpm."""
 BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08, 0.08])
-"""Standard deviations about what a solve says of the pipe and the usual film (common practice, no source)."""
+"""Standard deviations about what a solve says of the pipe and the usual film (common practice, no
+source)."""
 USUAL_SHARE, USUAL_SLOPE, USUAL_QUICKER = 0.2, 0.08, 0.05
 STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
 MIDDLE_KPA, MIDDLE_RPM = 50.0, 2000.0
@@ -64,14 +67,17 @@ MOST_EVALUATIONS = 40
 TRIED_ON = 20
 """Changes on which the beginnings are tried."""
 LATE_MAP_S, LONGER_PIPE, QUICK_SENSOR_S = 0.05, 2.5, 0.08
-"""Other places to begin from: a slow pressure sensor, and a long pipe with a quick lambda sensor."""
+"""Other places to begin from: a slow pressure sensor, and a long pipe with a quick lambda
+sensor."""
 AHEAD = (-0.6, 2.0)
 """By how much the manifold may be ahead of its logged pressure."""
 DOUBT_SHARE = (0.01, 0.04)
 DOUBT_METERED = 0.02
 DOUBT_LOG_TAU = 0.09
-"""What more driving cannot remove: a constant and a part of X, more of it where air is measured ahead of the
-manifold, and of the logarithm of τ (a trial on random cars, where both depend on more than is fitted)."""
+"""What more driving cannot remove: a constant and a part of X, more of it where air is measured
+ahead of the
+manifold, and of the logarithm of τ (a trial on random cars, where both depend on more than is
+fitted)."""
 UNSURE_SHARE, UNSURE_LOG_TAU = 0.12, 0.6
 FUELLED_RPM = 1100.0
 
@@ -87,7 +93,8 @@ class WallFilm:
     slope, slope_se : rise of X per 100 kPa.
     map_lag_s, map_lag_se_s : how late MAP follows the manifold; below 0 where fuel leads air.
     windows : quick changes that were used.
-    known : False where the drive does not tell; the values then are the usual ones and ``why`` says so.
+    known : False where the drive does not tell; the values then are the usual ones and ``why`` says
+        so.
     theta : parameters in the order of ``VOLUME`` … ``QUICKER``, shape (8,).
     """
 
@@ -121,7 +128,9 @@ class WallFilm:
         -------
         Share of the fuel.
         """
-        return float(np.clip(self.share + self.slope * (map_kpa - self.map_kpa) / 100.0, 0.0, MOST_SHARE))
+        return float(
+            np.clip(self.share + self.slope * (map_kpa - self.map_kpa) / 100.0, 0.0, MOST_SHARE)
+        )
 
 
 def fit_wall_film(changes: QuickChanges | None, delay: DelaySettings) -> WallFilm:
@@ -175,7 +184,9 @@ def _beforehand(delay: DelaySettings) -> Floats:
     )
 
 
-def _read(changes: QuickChanges, theta: Floats, covariance: Floats, usual: Floats, count: int) -> WallFilm:
+def _read(
+    changes: QuickChanges, theta: Floats, covariance: Floats, usual: Floats, count: int
+) -> WallFilm:
     at = fuelled(changes)
     middle = float(changes.rows.map_kpa[at].mean()) if len(at) else MIDDLE_KPA
     along = np.array([1.0, (middle - MIDDLE_KPA) / 100.0])
@@ -210,7 +221,19 @@ def _read(changes: QuickChanges, theta: Floats, covariance: Floats, usual: Float
 def _usual(theta: Floats, count: int, why: Said) -> WallFilm:
     nan = float("nan")
     return WallFilm(
-        USUAL_SHARE, nan, DEFAULT_TAU_S, nan, USUAL_SLOPE, nan, MIDDLE_KPA, 0.0, nan, count, False, theta, why
+        USUAL_SHARE,
+        nan,
+        DEFAULT_TAU_S,
+        nan,
+        USUAL_SLOPE,
+        nan,
+        MIDDLE_KPA,
+        0.0,
+        nan,
+        count,
+        False,
+        theta,
+        why,
     )
 
 

@@ -76,7 +76,11 @@ def over_temperature(
         error = float(np.hypot(spread / np.sqrt(max(total / STAYS_ALIKE_S, 1.0)), TABLE_PCT))
         given = _median(given_pct, at)
         middle = step * (int(number) + 0.5)
-        out.append(TemperatureBin(middle, round(mean, 3), round(error, 3), round(total, 1), round(given, 3)))
+        out.append(
+            TemperatureBin(
+                middle, round(mean, 3), round(error, 3), round(total, 1), round(given, 3)
+            )
+        )
     return tuple(out)
 
 

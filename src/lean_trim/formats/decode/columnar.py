@@ -44,7 +44,8 @@ class Say:
     )
     TOO_MANY = Message(
         "columnar.too_many",
-        "{path}: more than {most:,} readings; allowed is up to that. Split the log, or leave channels out",
+        "{path}: more than {most:,} readings; allowed is up to that. Split the log, or leave "
+        "channels out",
     )
 
 
@@ -117,7 +118,9 @@ def _columns(scan: pl.LazyFrame, kind: str, wanted: Wanted, path: Path) -> RawCo
 
     schema = scan.collect_schema()
     names = [
-        n for n, t in schema.items() if t.is_numeric() or t.is_temporal() or t in (pl.Boolean, pl.String)
+        n
+        for n, t in schema.items()
+        if t.is_numeric() or t.is_temporal() or t in (pl.Boolean, pl.String)
     ]
     if len(schema) > MOST_COLUMNS:
         raise LogError(Say.TOO_MANY_COLUMNS(path=path, width=len(schema), most=MOST_COLUMNS))
@@ -142,7 +145,9 @@ def _columns(scan: pl.LazyFrame, kind: str, wanted: Wanted, path: Path) -> RawCo
     return RawColumns(columns, values, kind, samples=samples, unread=unread)
 
 
-def _long_form(scan: pl.LazyFrame, first: pl.DataFrame, wanted: Wanted, path: Path) -> RawColumns | None:
+def _long_form(
+    scan: pl.LazyFrame, first: pl.DataFrame, wanted: Wanted, path: Path
+) -> RawColumns | None:
     """Columns by name where a row is one reading: a column of channels' names, a time and a value."""
     import polars as pl
 
@@ -153,7 +158,9 @@ def _long_form(scan: pl.LazyFrame, first: pl.DataFrame, wanted: Wanted, path: Pa
     for name in texts:
         kinds = first[name].drop_nulls().unique().to_list()
         roles = {r for k in kinds if (r := role_of(k)) is not None}
-        others = [n for n in first.columns if n not in (name, clock) and first[n].dtype.is_numeric()]
+        others = [
+            n for n in first.columns if n not in (name, clock) and first[n].dtype.is_numeric()
+        ]
         if len(roles) >= 2 and others and len(kinds) * 2 <= first.height:
             whole = scan.select([name, clock, others[0]]).collect()
             time = seconds_from(_plain_numbers(whole[clock])[0], split_unit(clock)[1])

@@ -32,7 +32,8 @@ MOST_COLUMNS = 5000
 MOST_VALUES = 60_000_000
 """Readings of all wanted columns together: 55 hours of 20 channels at 15 Hz, 480 MB."""
 MOST_UNREAD_SHARE = 0.001
-"""Cells that hold something else than a number, as a share of all; a column with more is read otherwise."""
+"""Cells that hold something else than a number, as a share of all; a column with more is read
+otherwise."""
 
 
 @dataclass(frozen=True)
@@ -64,8 +65,8 @@ class RawColumns:
     Attributes
     ----------
     columns : all of the file.
-    values : by column index, of the columns that were wanted: float arrays as long as their group has rows,
-        NaN where a cell held no number.
+    values : by column index, of the columns that were wanted: float arrays as long as their group
+        has rows, NaN where a cell held no number.
     kind : of the file, for people.
     times : by group, s, where the file itself tells them; otherwise one of the columns is the time.
     samples : the first readings of columns that were not wanted.

@@ -23,19 +23,24 @@ from lean_trim.formats.own_folder import own_prefix
 class Say:
     """Sentences of this module."""
 
-    DAMAGED_PACK = Message("containers.damaged_pack", "{path}: the packed file is damaged ({reason})")
+    DAMAGED_PACK = Message(
+        "containers.damaged_pack", "{path}: the packed file is damaged ({reason})"
+    )
     TOO_LARGE = Message(
         "containers.too_large",
-        "{path}: unpacks to more than {most:g} GB; allowed is up to that. Split the log, or leave channels "
-        "out",
+        "{path}: unpacks to more than {most:g} GB; allowed is up to that. Split the log, or leave "
+        "channels out",
     )
     NOT_A_FILE = Message("containers.not_a_file", "{path}: is {kind}, not a file; give a log file")
     SEVERAL_FILES = Message(
         "containers.several_files",
-        "{path}: holds {count} files ({names}); allowed is an archive with one log. Unpack it and choose",
+        "{path}: holds {count} files ({names}); allowed is an archive with one log. Unpack it and "
+        "choose",
     )
     NO_FILES = Message("containers.no_files", "{path}: the archive is empty")
-    ENCRYPTED = Message("containers.encrypted", "{path}: the archive asks for a password; unpack it first")
+    ENCRYPTED = Message(
+        "containers.encrypted", "{path}: the archive asks for a password; unpack it first"
+    )
 
 
 HEAD_BYTES = 64
@@ -91,7 +96,9 @@ def _xz(f: BinaryIO, _: Path) -> BinaryIO:
 def _zip(f: BinaryIO, path: Path) -> BinaryIO:
     archive = zipfile.ZipFile(f)
     # Some systems add a folder of attributes beside the one file.
-    names = [i for i in archive.infolist() if not i.is_dir() and not i.filename.startswith("__MACOSX/")]
+    names = [
+        i for i in archive.infolist() if not i.is_dir() and not i.filename.startswith("__MACOSX/")
+    ]
     if not names:
         raise LogError(Say.NO_FILES(path=path))
     if len(names) > 1:

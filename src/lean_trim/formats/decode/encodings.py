@@ -16,7 +16,8 @@ BOMS: tuple[tuple[bytes, str], ...] = (
     (codecs.BOM_UTF16_BE, "utf-16-be"),
 )
 ONE_BYTE_GUESSES = ("cp1252", "cp1251", "cp1250", "koi8-r", "cp866")
-"""Western, Cyrillic, Central European; take nearly any bytes, so that only legible words tell them apart."""
+"""Western, Cyrillic, Central European; take nearly any bytes, so that only legible words tell them
+apart."""
 TWO_BYTE_GUESSES = ("cp932", "gb18030", "euc-jp", "big5")
 """Japanese and Chinese; refuse most bytes that are not theirs."""
 FALLBACK = "cp1252"
@@ -31,7 +32,8 @@ def encoding_of(head: bytes, legible: Callable[[str], int]) -> tuple[str, int]:
     Parameters
     ----------
     head : first bytes of the file, as many as there are up to a megabyte.
-    legible : how many words of a text mean something; decides between encodings that all take the bytes.
+    legible : how many words of a text mean something; decides between encodings that all take the
+        bytes.
 
     Returns
     -------

@@ -25,7 +25,8 @@ class Say:
     """Sentences of this module."""
 
     NO_TIME = Message(
-        "long_form.no_time", "{path}: a row per reading, but no column with the time of the readings"
+        "long_form.no_time",
+        "{path}: a row per reading, but no column with the time of the readings",
     )
     TOO_MANY_NAMES = Message(
         "long_form.too_many_names", "{path}: {count} names of channels; allowed are up to {most}"
@@ -69,7 +70,12 @@ class LongGatherer:
         form = layout.long
         assert form is not None
         clock = next(
-            (c for c in layout.columns if c.index not in (form.name, form.value) and is_time(c.name)), None
+            (
+                c
+                for c in layout.columns
+                if c.index not in (form.name, form.value) and is_time(c.name)
+            ),
+            None,
         )
         if clock is None:
             raise LogError(Say.NO_TIME(path=path))
@@ -147,9 +153,20 @@ def split_by_name(
     times = {i: time_s[rows[i]] for i in keep}
     said_so = str(Say.FORM(count=len(columns)))
     return RawColumns(
-        tuple(columns), out, "text", times, samples, unread, (*notes, *base.notes, said_so), base.joints_s
+        tuple(columns),
+        out,
+        "text",
+        times,
+        samples,
+        unread,
+        (*notes, *base.notes, said_so),
+        base.joints_s,
     )
 
 
 def _as_cells(way: Way) -> Way:
-    return Way("cells", way.decimal, way.thousands, way.suffix) if way.kind in ("number", "text") else way
+    return (
+        Way("cells", way.decimal, way.thousands, way.suffix)
+        if way.kind in ("number", "text")
+        else way
+    )

@@ -23,7 +23,8 @@ class Reader:
     ----------
     kind : for people.
     recognises : judges the first bytes of a file, never its name.
-    read : opened file, which columns are wanted whole, what the user said of the file, progress → columns.
+    read : opened file, which columns are wanted whole, what the user said of the file, progress →
+        columns.
     """
 
     kind: str
@@ -58,7 +59,8 @@ READERS: tuple[Reader, ...] = (
     Reader("JSON lines", lambda head: head.lstrip().startswith(b"{"), columnar("JSON lines")),
     Reader("text", lambda head: True, read_text),
 )
-"""Asked in this order; text takes what no other kind recognises, and refuses what it cannot read in words."""
+"""Asked in this order; text takes what no other kind recognises, and refuses what it cannot read in
+words."""
 
 
 def reader_for(head: bytes) -> Reader:

@@ -20,12 +20,16 @@ class Say:
 
     UNREADABLE = Message("workbook.unreadable", "{path}: cannot be read as a workbook ({reason})")
     WHICH_SHEET = Message(
-        "workbook.which_sheet", "{path}: several sheets look like logs: {names}; name the one to read"
+        "workbook.which_sheet",
+        "{path}: several sheets look like logs: {names}; name the one to read",
     )
     NO_SHEET = Message("workbook.no_sheet", "{path}: no sheet {name!r}; allowed are {names}")
-    NO_LOG = Message("workbook.no_log", "{path}: no sheet holds a table with a header and rows of numbers")
+    NO_LOG = Message(
+        "workbook.no_log", "{path}: no sheet holds a table with a header and rows of numbers"
+    )
     TOO_LARGE = Message(
-        "workbook.too_large", "{path}: unpacks to {size:.0f} MB; allowed are {most:.0f} MB for a workbook"
+        "workbook.too_large",
+        "{path}: unpacks to {size:.0f} MB; allowed are {most:.0f} MB for a workbook",
     )
     READ_SHEET = Message("workbook.read_sheet", "read from sheet {name!r}")
 

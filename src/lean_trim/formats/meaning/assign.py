@@ -22,7 +22,8 @@ ALIKE = 0.08
 MOVING = frozenset((Role.RPM, Role.MAP, Role.LAMBDA, Role.PULSE_WIDTH, Role.MAF_HZ, Role.MAF_V))
 """What no drive holds constant."""
 CONSTANT, STANDING, EMPTY, IMPLAUSIBLE = 0.45, 0.8, 0.1, 0.7
-"""What a score is multiplied by: a column that never moves where every drive does, a bank's that stands
+"""What a score is multiplied by: a column that never moves where every drive does, a bank's that
+stands
 still, one that holds nothing, one that holds what no engine has."""
 MOST_CONTESTED = 400
 
@@ -74,7 +75,9 @@ def assign_roles(columns: Sequence[Column], values_of: ValuesOf, settle: Settle)
         others = [
             c
             for c in group
-            if c.score >= best.score - ALIKE and c.column not in pair and c.column.name != best.column.name
+            if c.score >= best.score - ALIKE
+            and c.column not in pair
+            and c.column.name != best.column.name
         ]
         # Of several sensors the first of the bank is meant; the others sit behind the converter.
         if best.sensor == 1 or (pair and len(pair) == 2):
@@ -140,17 +143,29 @@ def _matching(ordered: Sequence[Candidate]) -> dict[Role, Candidate]:
         score[cell] = c.score - 1e-6 * rank
         at[cell] = c
     rows, columns = linear_sum_assignment(score, maximize=True)
-    return {roles[r]: at[r, k] for r, k in zip(rows.tolist(), columns.tolist(), strict=True) if (r, k) in at}
+    return {
+        roles[r]: at[r, k]
+        for r, k in zip(rows.tolist(), columns.tolist(), strict=True)
+        if (r, k) in at
+    }
 
 
 def _banks(best: Candidate, group: Sequence[Candidate], values_of: ValuesOf) -> tuple[Column, ...]:
     """The columns of two banks, or the one column; a blank or standing bank does not count."""
     if best.role not in PAIRED:
         return (best.column,)
-    alive = [c for c in group if c is best or (c.score >= best.score - ALIKE and _alive(values_of(c.column)))]
+    alive = [
+        c
+        for c in group
+        if c is best or (c.score >= best.score - ALIKE and _alive(values_of(c.column)))
+    ]
     # Reversed, so that of several with one bank the first in the file stays.
     banks = {c.bank: c for c in reversed(alive) if c.sensor in (0, best.sensor)}
-    if {1, 2} <= set(banks) and _alive(values_of(banks[1].column)) and _alive(values_of(banks[2].column)):
+    if (
+        {1, 2} <= set(banks)
+        and _alive(values_of(banks[1].column))
+        and _alive(values_of(banks[2].column))
+    ):
         return banks[1].column, banks[2].column
     return (best.column,)
 

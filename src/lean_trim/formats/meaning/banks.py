@@ -82,7 +82,8 @@ def bank_of_lambda(columns: Sequence[Column]) -> int:
 
     Returns
     -------
-    1 or 2; 0 if there are two, none, or its name does not tell: a number that may count sensors is no bank.
+    1 or 2; 0 if there are two, none, or its name does not tell: a number that may count sensors is
+    no bank.
     """
     if len(columns) != 1:
         return 0
@@ -122,7 +123,11 @@ def bank_gap_pct(banks: Mapping[Role, Sequence[Floats]]) -> Floats | None:
     -------
     Shape (n,), unknown where either bank is; None where nothing was logged of both.
     """
-    factors = [_asked(role, one) / _asked(role, two) for role, (one, two) in banks.items() if role in ASKING]
+    factors = [
+        _asked(role, one) / _asked(role, two)
+        for role, (one, two) in banks.items()
+        if role in ASKING
+    ]
     if not factors:
         return None
     with np.errstate(invalid="ignore", divide="ignore", over="ignore"):

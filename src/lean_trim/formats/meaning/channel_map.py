@@ -41,7 +41,8 @@ class Say:
     )
     LEFT_OUT = Message("channel_map.left_out", "{label} is left out: {doubt}")
     WEAK_TIME = Message(
-        "channel_map.weak_time", "is {name!r} the time of the rows? Its name does not say so clearly"
+        "channel_map.weak_time",
+        "is {name!r} the time of the rows? Its name does not say so clearly",
     )
 
 
@@ -92,9 +93,12 @@ def map_channels(
     clocks = [] if raw.times else time_columns(raw, choices, name)
     taken = {c.index for c in clocks}
     others = [c for c in raw.columns if c.index not in taken]
-    # Every column is read to see whether it plays a role and again when it does; the second time from memory.
+    # Every column is read to see whether it plays a role and again when it does; the second time
+    # from memory.
     settle = cache(
-        lambda role, column: settle_unit(role, column.unit, raw.values[column.index], stoich_afr, column.name)
+        lambda role, column: settle_unit(
+            role, column.unit, raw.values[column.index], stoich_afr, column.name
+        )
     )
     found = _found(others, raw, choices, settle)
     lead = next((f.columns[0].index for f in found if f.role is Role.LAMBDA), -1)
@@ -116,7 +120,9 @@ def map_channels(
     weak = time is not None and not choices.time and time_score(time.name) < LEAST_TIME
     doubt = str(Say.WEAK_TIME(name=time.name)) if weak and time is not None else proved.doubt
     unit = "" if rows.unit is None else proved.unit
-    return MappedLog(log, tuple(matches), unused, (*notes, *proved.notes, *dropped), raw, time, unit, doubt)
+    return MappedLog(
+        log, tuple(matches), unused, (*notes, *proved.notes, *dropped), raw, time, unit, doubt
+    )
 
 
 def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) -> frozenset[int]:
@@ -146,7 +152,9 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
     return frozenset(keep)
 
 
-def _found(columns: Sequence[Column], raw: RawColumns, choices: Choices, settle: Settle) -> list[_Found]:
+def _found(
+    columns: Sequence[Column], raw: RawColumns, choices: Choices, settle: Settle
+) -> list[_Found]:
     """Roles by the user's word first, then by evidence."""
     chosen: dict[Role, list[Column]] = {}
     for column in columns:
@@ -159,7 +167,9 @@ def _found(columns: Sequence[Column], raw: RawColumns, choices: Choices, settle:
     free = [c for c in columns if c.name not in choices.columns and c.index in raw.values]
     assigned = assign_roles(free, lambda c: raw.values.get(c.index), settle)
     you_said = str(Say.YOU_SAID())
-    out = [_Found(role, tuple(group[:2]), 1.0, you_said, said=True) for role, group in chosen.items()]
+    out = [
+        _Found(role, tuple(group[:2]), 1.0, you_said, said=True) for role, group in chosen.items()
+    ]
     for role, group in assigned.columns.items():
         if role in chosen:
             continue
@@ -184,10 +194,18 @@ def _same_values(raw: RawColumns, first: Column, rivals: Sequence[Column]) -> bo
 
 
 def _reading(
-    found: _Found, raw: RawColumns, rows: Rows, stoich_afr: float, choices: Choices, bank: int, settle: Settle
+    found: _Found,
+    raw: RawColumns,
+    rows: Rows,
+    stoich_afr: float,
+    choices: Choices,
+    bank: int,
+    settle: Settle,
 ) -> Reading:
     """A role's columns converted and on the rows, with the other ways they could be read."""
-    columns, note = bank_columns(found.columns, raw, choices, 0 if found.role is Role.LAMBDA else bank)
+    columns, note = bank_columns(
+        found.columns, raw, choices, 0 if found.role is Role.LAMBDA else bank
+    )
     parts: list[tuple[UnitReading, Column]] = []
     for column in columns:
         word = choices.columns.get(column.name)
@@ -209,7 +227,9 @@ def _reading(
     )
     doubt = found.doubt or first.doubt
     confidence = min(found.confidence, 0.4) if doubt else found.confidence
-    match = Match(found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak, only=not rivals)
+    match = Match(
+        found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak, only=not rivals
+    )
     return Reading(match, values, fresh, rivals, apart)
 
 
@@ -228,7 +248,9 @@ def _with_bank_gap(log: Log, matches: Sequence[Match], readings: Mapping[Role, R
     """The log with the difference of the two banks its channels are the mean of."""
     unit = {m.role: m.unit for m in matches}
     # What physics chose to read otherwise was not read so bank by bank.
-    apart = {role: x.banks for role, x in readings.items() if x.banks and x.match.unit == unit.get(role)}
+    apart = {
+        role: x.banks for role, x in readings.items() if x.banks and x.match.unit == unit.get(role)
+    }
     gap = None if Role.BANK_GAP in log else bank_gap_pct(apart)
     return log if gap is None else replace(log, channels={**log.channels, Role.BANK_GAP: gap})
 
@@ -258,7 +280,9 @@ def _gauge(log: Log, matches: Sequence[Match], choices: Choices) -> tuple[Log, l
     for match in matches:
         if match.role is Role.MAP:
             rpm, baro = channels.get(Role.RPM), channels.get(Role.BARO)
-            match, channels[Role.MAP] = absolute(match, channels[Role.MAP], rpm, baro, choices.baro_kpa)
+            match, channels[Role.MAP] = absolute(
+                match, channels[Role.MAP], rpm, baro, choices.baro_kpa
+            )
         out.append(match)
     if choices.baro_kpa and Role.BARO not in channels:
         channels[Role.BARO] = np.full(len(log), choices.baro_kpa)
@@ -283,7 +307,9 @@ def _with_unread(matches: Sequence[Match], raw: RawColumns) -> list[Match]:
                 )
             )
             if odd.many:
-                match = replace(match, doubt=match.doubt or said, confidence=min(match.confidence, 0.4))
+                match = replace(
+                    match, doubt=match.doubt or said, confidence=min(match.confidence, 0.4)
+                )
             else:
                 match = replace(match, note="; ".join(n for n in (match.note, said) if n))
         out.append(match)

@@ -31,7 +31,8 @@ class Meaning:
     atoms : concepts and qualifiers, by their names in the word tables.
     unknown : words that mean nothing to us.
     bank : 1 or 2, 0 if the name does not tell.
-    sensor : number of the sensor in its bank, 0 if the name does not tell; the first is before the converter.
+    sensor : number of the sensor in its bank, 0 if the name does not tell; the first is before the
+        converter.
     number : a number at the end that may be a bank's, else 0.
     """
 
@@ -155,5 +156,6 @@ def legible_words(text: str) -> int:
     # Rows of numbers say nothing, and the same words stand in many lines.
     runs = dict.fromkeys(r for line in text.split("\n")[:40] for r in _LETTERS.findall(line[:8000]))
     hits = [w for run in list(runs)[:400] for _, w in _hits(plain_name(run))]
-    # A hit in letters that only this encoding makes weighs more than ASCII, which all of them share.
+    # A hit in letters that only this encoding makes weighs more than ASCII, which all of them
+    # share.
     return sum(1 + 4 * (not w.text.isascii()) for w in hits)

@@ -16,7 +16,8 @@ class Say:
 
     NEEDED = Message("missing.needed", "without it nothing can be corrected")
     TARGET = Message(
-        "missing.target", "and the sheet has no target table: without either nothing can be corrected"
+        "missing.target",
+        "and the sheet has no target table: without either nothing can be corrected",
     )
     TRIMS = Message(
         "missing.trims",

@@ -52,7 +52,8 @@ FRAMES: dict[Role, Frame] = {
             ("manifold absolute", 0.9),
             ("intake air pressure", 0.9),
         ),
-        "manifold intake air absolute gauge pressure measured boost sensor vacuum engine turbo average",
+        "manifold intake air absolute gauge pressure measured boost sensor vacuum engine turbo "
+        "average",
     ),
     Role.THROTTLE: Frame(
         (("throttle", 1.0),),
@@ -78,7 +79,12 @@ FRAMES: dict[Role, Frame] = {
         "vbat battery voltage measured sensor engine",
     ),
     Role.LAMBDA: Frame(
-        (("mixture measured", 1.0), ("mixture", 0.9), ("wideband", 0.95), ("mixture wideband", 1.0)),
+        (
+            ("mixture measured", 1.0),
+            ("mixture", 0.9),
+            ("wideband", 0.95),
+            ("mixture wideband", 1.0),
+        ),
         "mixture wideband o2 sensor measured exhaust ratio before engine air fuel average",
     ),
     Role.TARGET: Frame(
@@ -100,7 +106,8 @@ FRAMES: dict[Role, Frame] = {
             ("short", 0.5),
             ("short mixture", 0.7),
         ),
-        "stft short trim correction integrator fuel mixture o2 loop sensor wideband measured engine",
+        "stft short trim correction integrator fuel mixture o2 loop sensor wideband measured "
+        "engine",
     ),
     Role.LTFT: Frame(
         (
@@ -129,17 +136,25 @@ FRAMES: dict[Role, Frame] = {
         "pw injector duration time fuel measured engine before",
     ),
     Role.DUTY: Frame(
-        (("idc", 1.0), ("injector duty", 1.0), ("duty", 0.5)), "idc injector duty fuel measured engine"
+        (("idc", 1.0), ("injector duty", 1.0), ("duty", 0.5)),
+        "idc injector duty fuel measured engine",
     ),
     Role.FUEL_DP: Frame(
         (("fuel pressure", 1.0), ("rail pressure", 0.95), ("fuel delta", 0.9), ("rail", 0.5)),
         "fuel rail pressure delta measured gauge absolute sensor injector engine",
     ),
     Role.BARO: Frame(
-        (("baro", 1.0), ("ambient pressure", 1.0)), "baro ambient pressure absolute air measured sensor"
+        (("baro", 1.0), ("ambient pressure", 1.0)),
+        "baro ambient pressure absolute air measured sensor",
     ),
     Role.SPEED: Frame(
-        (("vss", 1.0), ("vehicle speed", 1.0), ("wheel speed", 0.6), ("gps speed", 0.65), ("speed", 0.75)),
+        (
+            ("vss", 1.0),
+            ("vehicle speed", 1.0),
+            ("wheel speed", 0.6),
+            ("gps speed", 0.65),
+            ("speed", 0.75),
+        ),
         "vss vehicle speed wheel gps measured sensor",
     ),
     Role.GEAR: Frame((("gear", 1.0),), "gear position measured engine"),
@@ -157,16 +172,25 @@ FRAMES: dict[Role, Frame] = {
         "knock retard correction angle spark sensor measured engine",
     ),
     Role.MAF_HZ: Frame((("maf freq", 1.0), ("air flow freq", 0.9)), f"maf freq {_AIR_SENSOR}"),
-    Role.MAF_V: Frame((("maf voltage", 1.0), ("air flow voltage", 0.9)), f"maf voltage {_AIR_SENSOR}"),
+    Role.MAF_V: Frame(
+        (("maf voltage", 1.0), ("air flow voltage", 0.9)), f"maf voltage {_AIR_SENSOR}"
+    ),
     Role.MAF_FLOW: Frame(
-        (("maf", 1.0), ("maf flow", 1.0), ("air flow", 0.95), ("air mass", 0.9), ("air mass flow", 1.0)),
+        (
+            ("maf", 1.0),
+            ("maf flow", 1.0),
+            ("air flow", 0.95),
+            ("air mass", 0.9),
+            ("air mass flow", 1.0),
+        ),
         f"maf {_AIR_SENSOR} engine",
     ),
     Role.AIRFLOW_SOURCE: Frame((("source", 1.0),), "source air flow load status maf"),
     Role.ETHANOL: Frame((("ethanol", 1.0),), "ethanol fuel measured sensor"),
     Role.BANK_GAP: Frame((("bankgap", 1.0),), "bankgap fuel wanted"),
 }
-"""By how much a name stands for a role. Qualifiers such as wanted or limit are allowed nowhere but where they
+"""By how much a name stands for a role. Qualifiers such as wanted or limit are allowed nowhere but
+where they
 are part of the role."""
 PAIRED = (Role.STFT, Role.LTFT, Role.LAMBDA, Role.PULSE_WIDTH)
 """Roles that come in banks."""
@@ -229,7 +253,16 @@ def time_score(name: str) -> float:
     meaning = meaning_of(name)
     if "time" not in meaning.atoms:
         return 0.45 if meaning.atoms == {"date"} else 0.0
-    others = meaning.atoms - {"time", "date", "measured", "absolute", "gauge", "delta", "average", "gps"}
+    others = meaning.atoms - {
+        "time",
+        "date",
+        "measured",
+        "absolute",
+        "gauge",
+        "delta",
+        "average",
+        "gps",
+    }
     if others:
         # "Engine run time" may do where there is nothing better.
         return 0.3 if others <= {"engine"} else 0.0
@@ -270,12 +303,22 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
     for role, frame in FRAMES.items():
         score = _by_name(role, frame, meaning)
         # Many logs name the sensor only; its unit says whether signal or flow is meant.
-        if role in (Role.MAF_HZ, Role.MAF_V) and "maf" in meaning.atoms and RAW_ROLES.get(unit) is role:
+        if (
+            role in (Role.MAF_HZ, Role.MAF_V)
+            and "maf" in meaning.atoms
+            and RAW_ROLES.get(unit) is role
+        ):
             score = max(score, _by_name(Role.MAF_FLOW, FRAMES[Role.MAF_FLOW], meaning))
         if score > 0.0:
             paired = role in PAIRED
             out.append(
-                Candidate(role, column, score * _by_unit(role, unit), bank if paired else 0, meaning.sensor)
+                Candidate(
+                    role,
+                    column,
+                    score * _by_unit(role, unit),
+                    bank if paired else 0,
+                    meaning.sensor,
+                )
             )
     return tuple(sorted(out, key=lambda c: -c.score))
 
@@ -303,7 +346,8 @@ def _by_unit(role: Role, unit: str) -> float:
         return NO_UNIT
     if is_unit_of(role, unit):
         return 1.0
-    # A unit that nobody knows may be ours in other letters; one of another kind says that it is not this.
+    # A unit that nobody knows may be ours in other letters; one of another kind says that it is not
+    # this.
     return WRONG_UNIT if is_unit(unit) else ODD_UNIT
 
 

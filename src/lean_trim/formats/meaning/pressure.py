@@ -28,8 +28,8 @@ class Say:
     VACUUM = Message("pressure.vacuum", "vacuum; taken from {baro:.1f} kPa of barometer")
     RESTING_PRESSURE = Message(
         "pressure.resting_pressure",
-        "Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor gauge pressure "
-        "does",
+        "Manifold pressure reads {resting:.0f} kPa with the engine off; neither absolute nor "
+        "gauge pressure does",
     )
     LOW_PRESSURE = Message(
         "pressure.low_pressure",
@@ -37,7 +37,8 @@ class Say:
     )
     BARO_WANTED = Message(
         "pressure.baro_wanted",
-        "Manifold pressure is gauge pressure and no barometer is logged; say the barometer of the drive",
+        "Manifold pressure is gauge pressure and no barometer is logged; say the barometer of the "
+        "drive",
     )
 
 
@@ -128,7 +129,9 @@ def _unknown_baro(level: float) -> str:
 
 
 def _with(match: Match, note: str, doubt: str) -> Match:
-    return replace(match, note="; ".join(n for n in (match.note, note) if n), doubt=match.doubt or doubt)
+    return replace(
+        match, note="; ".join(n for n in (match.note, note) if n), doubt=match.doubt or doubt
+    )
 
 
 def _level(values: Floats | None) -> float:

@@ -23,17 +23,21 @@ class Say:
 
     NO_TIME_COLUMN = Message(
         "rows.no_time_column",
-        "{name} has no time column; name one 'Time' (s, ms or clock time), or say its rate in rows a second",
+        "{name} has no time column; name one 'Time' (s, ms or clock time), or say its rate in "
+        "rows a second",
     )
     NO_SUCH_TIME = Message("rows.no_such_time", "{name} has no column {column!r} to be the time")
     BY_RATE = Message("rows.by_rate", "{rate:g} rows a second, as you said")
-    OWN_TIMES = Message("rows.own_times", "{count} columns with times; each holds for the columns behind it")
+    OWN_TIMES = Message(
+        "rows.own_times", "{count} columns with times; each holds for the columns behind it"
+    )
 
 
 RATES_HZ = (0.05, 20_000.0)
 """Rows a second anybody may name."""
 SPARSE = 0.6
-"""Share of filled rows below which a column has readings of its own times, with nothing between them."""
+"""Share of filled rows below which a column has readings of its own times, with nothing between
+them."""
 LEAST_TIME = 0.5
 DOUBTFUL_TIME = 0.25
 PARALLEL = 0.02
@@ -49,10 +53,12 @@ class Rows:
     time_s : of the rows, s, shape (n,).
     joints_s : where another recording begins.
     notes : what was done.
-    group_times : by group of columns, s, for logs whose channels have times of their own; empty for tables.
+    group_times : by group of columns, s, for logs whose channels have times of their own; empty for
+        tables.
     order : rows of the table in the order of time, for tables.
     clocks : columns that are times.
-    unit : that the time was read in, with what else it could be; None where the file itself tells it.
+    unit : that the time was read in, with what else it could be; None where the file itself tells
+        it.
     groups : group of each column, by index, where columns were parted by their times.
     """
 
@@ -87,7 +93,9 @@ class Rows:
         return place(self.time_s[known], values[known], self.time_s, role)
 
 
-def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices, lead: int = -1) -> Rows:
+def rows_of(
+    raw: RawColumns, used: Iterable[Column], name: str, choices: Choices, lead: int = -1
+) -> Rows:
     """Settle the time of a log.
 
     Parameters
@@ -117,7 +125,9 @@ def rows_of(raw: RawColumns, used: Iterable[Column], name: str, choices: Choices
     if not clocks and choices.rate_hz > 0.0:
         count = max((len(v) for v in raw.values.values()), default=0)
         said = str(Say.BY_RATE(rate=choices.rate_hz))
-        return _of_table(np.arange(count) / choices.rate_hz, raw, wanted, name, None, None, leads, (said,))
+        return _of_table(
+            np.arange(count) / choices.rate_hz, raw, wanted, name, None, None, leads, (said,)
+        )
     if not clocks:
         raise AskedError(Say.NO_TIME_COLUMN(name=name), "rate")
     if len(clocks) > 1:
@@ -144,17 +154,26 @@ def time_columns(raw: RawColumns, choices: Choices, name: str) -> list[Column]:
     In the order of the file.
     """
     if choices.time:
-        said = next((c for c in raw.columns if c.name == choices.time and c.index in raw.values), None)
+        said = next(
+            (c for c in raw.columns if c.name == choices.time and c.index in raw.values), None
+        )
         if said is None:
             raise LogError(Say.NO_SUCH_TIME(name=name, column=choices.time))
         return [said]
     roles = {n for n, c in choices.columns.items() if c.role is not None}
-    scored = [(time_score(c.name), c) for c in raw.columns if c.index in raw.values and c.name not in roles]
-    scored = [(s, c) for s, c in scored if s >= DOUBTFUL_TIME and np.isfinite(raw.values[c.index]).any()]
+    scored = [
+        (time_score(c.name), c)
+        for c in raw.columns
+        if c.index in raw.values and c.name not in roles
+    ]
+    scored = [
+        (s, c) for s, c in scored if s >= DOUBTFUL_TIME and np.isfinite(raw.values[c.index]).any()
+    ]
     good = [c for s, c in scored if s >= LEAST_TIME and _runs(raw.values[c.index])]
     if not good:
         return [max(scored, key=lambda e: e[0])[1]] if scored else []
-    # A clock with nothing behind it, or beside the first one, is only another view of the same time.
+    # A clock with nothing behind it, or beside the first one, is only another view of the same
+    # time.
     last = max(c.index for c in raw.columns if c.index in raw.values)
     parts = [c for c in good[1:] if c.index < last and not _parallel(raw, good[0], c)]
     adjacent = any(b.index == a.index + 1 for a, b in zip([good[0], *parts], parts, strict=False))
@@ -200,10 +219,13 @@ def _of_table(
     order = None if whole else base.order
     clocks = frozenset() if clock is None else frozenset((clock.index,))
     rows = Rows(base.time_s, base.joints_s, (*notes, *base.notes), {}, order, clocks, unit)
-    shares = [np.count_nonzero(np.isfinite(v := raw.values[c.index])) / max(len(v), 1) for c in wanted]
+    shares = [
+        np.count_nonzero(np.isfinite(v := raw.values[c.index])) / max(len(v), 1) for c in wanted
+    ]
     if not shares or max(shares) >= SPARSE:
         return rows
-    # Polled in turn: every row holds a reading of one channel, and the fastest of them makes the rows.
+    # Polled in turn: every row holds a reading of one channel, and the fastest of them makes the
+    # rows.
     times = {}
     for c in wanted:
         ordered = raw.values[c.index][base.order]
@@ -237,11 +259,14 @@ def _parted(
     firsts = [v[np.isfinite(v)][0] for c in clocks if np.isfinite(v := raw.values[c.index]).any()]
     origin = float(min(firsts))
     times = {
-        c.index: seconds_from(raw.values[c.index], c.unit or units[c.index].unit, origin) for c in clocks
+        c.index: seconds_from(raw.values[c.index], c.unit or units[c.index].unit, origin)
+        for c in clocks
     }
     unit = units[clocks[0].index]
     note = str(Say.OWN_TIMES(count=len(clocks)))
-    rows = _of_groups(times, groups, raw, wanted, name, frozenset(c.index for c in clocks), unit, leads)
+    rows = _of_groups(
+        times, groups, raw, wanted, name, frozenset(c.index for c in clocks), unit, leads
+    )
     return replace(rows, notes=(note, *rows.notes))
 
 
@@ -267,7 +292,11 @@ def _of_groups(
     fastest = common_rows(known.values(), known.get(first) if leads else None)
     base = settle_time(fastest, name)
     own = next((g for g, t in known.items() if t is fastest), None)
-    if own is not None and len(times[own]) == len(base.time_s) and np.array_equal(base.time_s, fastest):
+    if (
+        own is not None
+        and len(times[own]) == len(base.time_s)
+        and np.array_equal(base.time_s, fastest)
+    ):
         # Shared, so that channels of this group are taken as they are.
         times = {**times, own: base.time_s}
     joints = tuple(dict.fromkeys((*raw.joints_s, *base.joints_s)))

@@ -42,10 +42,16 @@ class Say:
     BORNE_OUT = Message("settling.borne_out", "{unit} and not {others}: {why}")
     LIKE_TARGET = Message("settling.like_target", "on the scale of the logged target")
     LIKE_OTHER = Message("settling.like_other", "in {unit} like the other temperature")
-    BY_CUT = Message("settling.by_cut", "only so it reads lean, {value:.2f}, where no fuel is injected")
+    BY_CUT = Message(
+        "settling.by_cut", "only so it reads lean, {value:.2f}, where no fuel is injected"
+    )
     BY_SIZE = Message("settling.by_size", "only so it lies about its target")
-    BY_WARMTH = Message("settling.by_warmth", "only in {unit} does the engine become as warm as engines do")
-    BY_FUEL = Message("settling.by_fuel", "only so the pulse width is {ratio:.2f} × what the table asks")
+    BY_WARMTH = Message(
+        "settling.by_warmth", "only in {unit} does the engine become as warm as engines do"
+    )
+    BY_FUEL = Message(
+        "settling.by_fuel", "only so the pulse width is {ratio:.2f} × what the table asks"
+    )
     BY_SLOPE = Message("settling.by_slope", "only so fuel follows it with a slope of {slope:.2f}")
     BY_RATED = Message("settling.by_rated", "only so it lies near the rated pressure")
     CONTRADICTED = Message("settling.contradicted", "{label} does not fit this vehicle: {said}")
@@ -134,7 +140,8 @@ def settled(
 
     Returns
     -------
-    The log with the readings that are borne out, its matches with proofs and doubts, and the time's unit.
+    The log with the readings that are borne out, its matches with proofs and doubts, and the time's
+    unit.
     """
     log, readings = _vacuum_as_gauge(log, readings)
     log, time = _settle_time(log, unit, choices)
@@ -164,14 +171,19 @@ def _followed(proofs: dict[Role, list[Proof]], matches: Mapping[Role, Match]) ->
         proofs[Role.TARGET] = [replace(p, role=Role.TARGET) for p in told]
 
 
-def _vacuum_as_gauge(log: Log, readings: Mapping[Role, Reading]) -> tuple[Log, Mapping[Role, Reading]]:
+def _vacuum_as_gauge(
+    log: Log, readings: Mapping[Role, Reading]
+) -> tuple[Log, Mapping[Role, Reading]]:
     """Vacuum with its sign turned, so that it is compared as the gauge pressure it is."""
     reading = readings.get(Role.MAP)
     if reading is None or not is_vacuum(reading.match, log[Role.MAP]):
         return log, readings
     rivals = {unit: -values for unit, values in reading.rivals.items()}
     turned = replace(reading, values=-reading.values, rivals=rivals)
-    return (replace(log, channels={**log.channels, Role.MAP: -log[Role.MAP]}), {**readings, Role.MAP: turned})
+    return (
+        replace(log, channels={**log.channels, Role.MAP: -log[Role.MAP]}),
+        {**readings, Role.MAP: turned},
+    )
 
 
 def _absolute_enough(log: Log) -> Log:
@@ -202,16 +214,23 @@ def _settle_time(log: Log, unit: TimeUnit | None, choices: Choices) -> tuple[Log
         return log, Settled(unit.unit, unit.doubt)
     if len(able) == 1:
         scale = float(TIME[able[0]](np.array([1.0]))[0]) / first
-        moved = replace(log, time_s=log.time_s * scale, joints_s=tuple(j * scale for j in log.joints_s))
+        moved = replace(
+            log, time_s=log.time_s * scale, joints_s=tuple(j * scale for j in log.joints_s)
+        )
         return moved, Settled(able[0])
     return log, Settled(unit.unit, str(Say.TIME_EITHER(units=" or ".join(able))))
 
 
-def _choose(log: Log, reading: Reading, matches: Mapping[Role, Match], vehicle: Vehicle) -> tuple[Log, Match]:
+def _choose(
+    log: Log, reading: Reading, matches: Mapping[Role, Match], vehicle: Vehicle
+) -> tuple[Log, Match]:
     match = reading.match
     role = match.role
     options = {match.unit: reading.values, **reading.rivals}
-    logs = {unit: replace(log, channels={**log.channels, role: values}) for unit, values in options.items()}
+    logs = {
+        unit: replace(log, channels={**log.channels, role: values})
+        for unit, values in options.items()
+    }
     unit, why = _borne_out(role, logs, matches, vehicle)
     if not unit:
         shown = " or ".join(_shown(u, vehicle) for u in options)
@@ -220,7 +239,9 @@ def _choose(log: Log, reading: Reading, matches: Mapping[Role, Match], vehicle: 
         if role in HARMLESS or usual:
             return log, match
         doubt = str(Say.EITHER(label=LABELS[role][0], units=shown))
-        return log, replace(match, doubt=doubt, confidence=min(match.confidence, 0.4), choices=tuple(options))
+        return log, replace(
+            match, doubt=doubt, confidence=min(match.confidence, 0.4), choices=tuple(options)
+        )
     others = " or ".join(show_unit(u) for u in options if u != unit)
     note = str(Say.BORNE_OUT(unit=show_unit(unit), others=others, why=why))
     return logs[unit], replace(match, unit=unit, note=_joined(match.note, note), by_physics=True)
@@ -271,7 +292,9 @@ def _by_proof(proofs: Mapping[str, list[Proof]]) -> tuple[str, str] | None:
         # What tells this reading from the others is what the others fail at.
         told = max(range(len(proofs[agreeing[0]])), key=lambda i: _worst(proofs, agreeing[0], i))
         return agreeing[0], str(proofs[agreeing[0]][told].said)
-    misses = {u: max((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()}
+    misses = {
+        u: max((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()
+    }
     unit = _clear(misses, NEAR, "")[0]
     return (unit, str(proofs[unit][0].said)) if unit else None
 
@@ -395,7 +418,9 @@ def _middle(values: Floats) -> float:
 
 def _proved(match: Match, proofs: tuple[Proof, ...], choices: Choices) -> Match:
     against = next((p for p in proofs if p.verdict == "contradicts"), None)
-    said = any((word := choices.columns.get(c.name)) and word.role is match.role for c in match.columns)
+    said = any(
+        (word := choices.columns.get(c.name)) and word.role is match.role for c in match.columns
+    )
     doubt = match.doubt
     # What the user named stays as it was named; the proof is still shown beside it.
     if against is not None and not doubt and not said:

@@ -19,9 +19,12 @@ class Say:
         "timebase.too_few_times", "{name}: {count} rows with a time; at least 2 are needed"
     )
     TIME_STANDS_STILL = Message(
-        "timebase.time_stands_still", "{name}: all rows have the same time; a running time column is needed"
+        "timebase.time_stands_still",
+        "{name}: all rows have the same time; a running time column is needed",
     )
-    WITHOUT_TIME = Message("timebase.without_time", "{name}: {count} rows without a time were left out")
+    WITHOUT_TIME = Message(
+        "timebase.without_time", "{name}: {count} rows without a time were left out"
+    )
     RESTARTED = Message(
         "timebase.restarted",
         "{name}: the clock started again {count} times; the recordings are shown one after another",
@@ -100,7 +103,10 @@ def time_unit(time: Floats, unit_text: str) -> TimeUnit:
 def _by_steps(known: Floats, step: float) -> TimeUnit:
     level = float(np.median(np.abs(known)))
     for least, unit in EPOCHS:
-        if level > least and STEPS_S[0] <= step * float(TIME[unit](np.array([1.0]))[0]) <= STEPS_S[1]:
+        if (
+            level > least
+            and STEPS_S[0] <= step * float(TIME[unit](np.array([1.0]))[0]) <= STEPS_S[1]
+        ):
             return TimeUnit(unit)
     if DAY_SERIALS[0] < level < DAY_SERIALS[1] and step < 5e-4:
         return TimeUnit("d")
@@ -138,14 +144,15 @@ def seconds_from(time: Floats, unit_text: str, origin: float | None = None) -> F
 def settle_time(time: Floats, name: str, spread: bool = True) -> TimeBase:
     """Time base from a logged time column in seconds.
 
-    Rows without a time are dropped; small steps back are sorted; a large one begins a new recording, set ten
-    seconds after the last; equal times are spread evenly up to the next one.
+    Rows without a time are dropped; small steps back are sorted; a large one begins a new
+    recording, set ten seconds after the last; equal times are spread evenly up to the next one.
 
     Parameters
     ----------
     time : as logged, in seconds, shape (n,).
     name : of the log, for messages.
-    spread : whether rows that share a time are set apart; not so where they are readings of several channels.
+    spread : whether rows that share a time are set apart; not so where they are readings of several
+        channels.
 
     Returns
     -------

@@ -11,7 +11,14 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.meaning.units import GAUGE, UNITS, Convert, allowed_units, show_unit, tidy_unit
+from lean_trim.formats.meaning.units import (
+    GAUGE,
+    UNITS,
+    Convert,
+    allowed_units,
+    show_unit,
+    tidy_unit,
+)
 
 
 class Say:
@@ -22,16 +29,18 @@ class Say:
     )
     SPAN = Message("unit_check.span", "{low:.4g} to {high:.4g}")
     HEADED_OTHERWISE = Message(
-        "unit_check.headed_otherwise", "{label} is headed {unit} but runs from {span}; that would fit {best}"
+        "unit_check.headed_otherwise",
+        "{label} is headed {unit} but runs from {span}; that would fit {best}",
     )
     SOURCE_VALUES = Message(
         "unit_check.source_values",
-        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 would count "
-        "as the sensor",
+        "Airflow source holds values other than 0 (VE table) to 1 (mass-airflow sensor); above 1 "
+        "would count as the sensor",
     )
     LOOP_BETWEEN = Message(
         "unit_check.loop_between",
-        "the closed-loop flag lies between off and on in places, as after resampling; the nearer is taken",
+        "the closed-loop flag lies between off and on in places, as after resampling; the nearer "
+        "is taken",
     )
     LOOP_VALUES = Message(
         "unit_check.loop_values",
@@ -39,20 +48,24 @@ class Say:
     )
     NO_NUMBER = Message("unit_check.no_number", "{label} holds no number at all")
     IMPLAUSIBLE = Message(
-        "unit_check.implausible", "{label} runs from {span} {unit}, which is not plausible in any unit"
+        "unit_check.implausible",
+        "{label} runs from {span} {unit}, which is not plausible in any unit",
     )
     UNIT_NOT_KNOWN = Message(
-        "unit_check.unit_not_known", "unit {unit!r} is not known for {label}; {span} would fit {best}"
+        "unit_check.unit_not_known",
+        "unit {unit!r} is not known for {label}; {span} would fit {best}",
     )
     VOLTAGE = Message(
         "unit_check.voltage",
         "{label} is a voltage; give the two points of its scale, such as 0 V = 0.68, 5 V = 1.36",
     )
     HEADED_AFR = Message(
-        "unit_check.headed_afr", "{label} is headed AFR but runs around {middle:.3g}; that would fit λ"
+        "unit_check.headed_afr",
+        "{label} is headed AFR but runs around {middle:.3g}; that would fit λ",
     )
     HEADED_LAMBDA = Message(
-        "unit_check.headed_lambda", "{label} is headed λ but runs around {middle:.3g}; that would fit AFR"
+        "unit_check.headed_lambda",
+        "{label} is headed λ but runs around {middle:.3g}; that would fit AFR",
     )
     NO_MIXTURE = Message(
         "unit_check.no_mixture", "{label} runs around {middle:.3g}, which is neither λ nor AFR"
@@ -96,7 +109,8 @@ PLAUSIBLE: dict[Role, tuple[float, float, float]] = {
     Role.MAF_V: (0.0, 6.0, 0.1),
     Role.MAF_FLOW: (0.0, 3000.0, 1.0),
 }
-"""Lowest 1st percentile, highest 99th percentile, and what the 99th percentile must reach, in our units."""
+"""Lowest 1st percentile, highest 99th percentile, and what the 99th percentile must reach, in our
+units."""
 COMMON: dict[Role, tuple[str, ...]] = {
     Role.MAP: ("kpa", "bar", "psi", "mbar", "inhg"),
     Role.BARO: ("kpa", "bar", "psi", "inhg", "mbar", "mmhg"),
@@ -153,7 +167,9 @@ def _says_lambda(name: str) -> bool:
     return bool(LAMBDA_WORD.search(name)) and "equiv" not in name
 
 
-def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float, name: str = "") -> UnitReading:
+def settle_unit(
+    role: Role, unit_text: str, values: Floats, stoich_afr: float, name: str = ""
+) -> UnitReading:
     """Settle the unit of a column that plays a role.
 
     Parameters
@@ -174,14 +190,17 @@ def settle_unit(role: Role, unit_text: str, values: Floats, stoich_afr: float, n
         unit = "λ" if not len(part) or float(np.median(part)) <= 4.0 else ""
     # An empty column still gets a unit, so that the sheet can show it with its question.
     if not len(part):
-        return UnitReading(lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0])))
+        return UnitReading(
+            lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0]))
+        )
     if role in (Role.LAMBDA, Role.TARGET):
         return _mixture(role, unit, part, stoich_afr)
     if role is Role.CLOSED_LOOP:
         return _loop_status(part)
     if role is Role.AIRFLOW_SOURCE:
         return _source_share(unit, part)
-    # Headed % or not at all, these come in several scales; with another unit they are settled like the rest.
+    # Headed % or not at all, these come in several scales; with another unit they are settled like
+    # the rest.
     if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
         return _percent(role, unit, part)
     if role not in UNITS:
@@ -196,7 +215,8 @@ PERCENT_FORMS: dict[str, Convert] = {
 }
 """Ways to write a percentage that are not percent."""
 PETROL_AFR = 14.7
-"""What instruments made for petrol take for stoichiometric, whatever the tank holds (common practice)."""
+"""What instruments made for petrol take for stoichiometric, whatever the tank holds (common
+practice)."""
 FUEL_SCALE = "AFR"
 PETROL_SCALE = "AFR 14.7"
 SAME_SCALE = 0.004
@@ -242,11 +262,16 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
         If the role cannot be logged in that unit.
     """
     unit = tidy_unit(unit_text)
-    percent = {name.split(" ")[0]: name for name in PERCENT_FORMS} | {name: name for name in PERCENT_FORMS}
+    percent = {name.split(" ")[0]: name for name in PERCENT_FORMS} | {
+        name: name for name in PERCENT_FORMS
+    }
     if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit_text in percent:
         return UnitReading(PERCENT_FORMS[percent[unit_text]], percent[unit_text])
     if role in (Role.LAMBDA, Role.TARGET):
-        forms = {tidy_unit(name): (name, convert) for name, convert in mixture_converts(stoich_afr).items()}
+        forms = {
+            tidy_unit(name): (name, convert)
+            for name, convert in mixture_converts(stoich_afr).items()
+        }
         # Any other scale of an instrument: "AFR 9.8".
         if unit.startswith("afr") and _number(unit[3:]) is not None and unit not in forms:
             scale = _number(unit[3:]) or stoich_afr
@@ -254,11 +279,15 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
         if unit in forms:
             return UnitReading(forms[unit][1], forms[unit][0])
         allowed = ", ".join(mixture_converts(stoich_afr))
-        raise BadInputError(Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed))
+        raise BadInputError(
+            Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed)
+        )
     known = UNITS.get(role, {})
     if unit in known:
         return UnitReading(known[unit], unit)
-    raise BadInputError(Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed_units(role)))
+    raise BadInputError(
+        Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed_units(role))
+    )
 
 
 def _number(text: str) -> float | None:
@@ -309,11 +338,14 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
     if not possible:
         fallback = stated or (ours if ours in known else next(iter(known)))
         return UnitReading(
-            known[fallback], fallback, "", str(Say.IMPLAUSIBLE(label=label, span=span, unit=unit_text))
+            known[fallback],
+            fallback,
+            "",
+            str(Say.IMPLAUSIBLE(label=label, span=span, unit=unit_text)),
         )
     best = possible[0]
-    # No header to contradict: the best unit is a note; a question would come up for every plain log. Where
-    # other units fit as well, the engine's physics has to bear it out.
+    # No header to contradict: the best unit is a note; a question would come up for every plain
+    # log. Where other units fit as well, the engine's physics has to bear it out.
     if not stated and not unit:
         note = str(Say.NO_UNIT(span=span, best=show_unit(best))) if best != ours else ""
         others = tuple(UnitReading(known[u], u) for u in possible[1:] if u not in NEVER_UNSTATED)
@@ -323,7 +355,11 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
             known[best],
             best,
             "",
-            str(Say.UNIT_NOT_KNOWN(unit=unit_text, label=label.lower(), span=span, best=show_unit(best))),
+            str(
+                Say.UNIT_NOT_KNOWN(
+                    unit=unit_text, label=label.lower(), span=span, best=show_unit(best)
+                )
+            ),
         )
     return UnitReading(
         known[best],
@@ -334,15 +370,19 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
 
 
 MIXTURE_RANGE = (0.4, 2.2)
-"""λ a log's middle can have; a car that is parked with its sensor in free air reads more at times."""
+"""λ a log's middle can have; a car that is parked with its sensor in free air reads more at
+times."""
 
 
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
     label = LABELS[role][0]
     middle = float(np.median(part))
-    # A scale guessed for a sensor would be wrong by percents, which is what is measured; so nothing is read.
+    # A scale guessed for a sensor would be wrong by percents, which is what is measured; so nothing
+    # is read.
     if unit in ("v", "mv"):
-        return UnitReading(lambda x: np.full(np.shape(x), np.nan), "V", "", str(Say.VOLTAGE(label=label)))
+        return UnitReading(
+            lambda x: np.full(np.shape(x), np.nan), "V", "", str(Say.VOLTAGE(label=label))
+        )
     converts = mixture_converts(stoich_afr)
     # No fuel has a stoichiometric ratio as low as 4, and no engine runs at λ 4; 1/4 is no λ either.
     guessed = FUEL_SCALE if middle > 4.0 else "F/A" if middle < 0.3 else "λ"
@@ -351,11 +391,15 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitRead
     if stated == FUEL_SCALE and guessed != FUEL_SCALE:
         return UnitReading(converts["λ"], "λ", "", str(Say.HEADED_AFR(label=label, middle=middle)))
     if stated == "λ" and guessed == FUEL_SCALE:
-        return _of_scales(role, converts, stoich_afr, str(Say.HEADED_LAMBDA(label=label, middle=middle)))
+        return _of_scales(
+            role, converts, stoich_afr, str(Say.HEADED_LAMBDA(label=label, middle=middle))
+        )
     values = converts[settled](part)
     known = values[np.isfinite(values)]
     if not len(known) or not MIXTURE_RANGE[0] < float(np.median(known)) < MIXTURE_RANGE[1]:
-        return UnitReading(converts[settled], settled, "", str(Say.NO_MIXTURE(label=label, middle=middle)))
+        return UnitReading(
+            converts[settled], settled, "", str(Say.NO_MIXTURE(label=label, middle=middle))
+        )
     if settled == FUEL_SCALE:
         return _of_scales(role, converts, stoich_afr, "")
     note = "" if unit == "λ" else str(Say.READ_AS(settled=settled))
@@ -364,7 +408,9 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitRead
     return UnitReading(converts[settled], settled, note, "", rivals)
 
 
-def _of_scales(role: Role, converts: dict[str, Convert], stoich_afr: float, doubt: str) -> UnitReading:
+def _of_scales(
+    role: Role, converts: dict[str, Convert], stoich_afr: float, doubt: str
+) -> UnitReading:
     """AFR is on the scale of the fuel or, whatever the fuel, on that of petrol."""
     petrol = UnitReading(converts[PETROL_SCALE], PETROL_SCALE)
     apart = abs(stoich_afr / PETROL_AFR - 1.0) > SAME_SCALE
@@ -383,7 +429,10 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
     moves = float(part.max() - part.min()) > 0.0
     # Only what percent cannot be: a trim around 1 or 100, a throttle that never passes 1.
     forms = {
-        "factor around 1": trim and 0.6 < middle < 1.6 and top < 2.0 and float(np.percentile(part, 1)) > 0.4,
+        "factor around 1": trim
+        and 0.6 < middle < 1.6
+        and top < 2.0
+        and float(np.percentile(part, 1)) > 0.4,
         "percent around 100": trim and 60.0 < middle < 160.0,
         "fraction": role in (Role.THROTTLE, Role.DUTY) and top <= 1.05 and unit != "%",
     }
@@ -394,8 +443,14 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
             rivals = (percent,) if name == "factor around 1" and unit == "%" else ()
             return UnitReading(PERCENT_FORMS[name], name, note, "", rivals)
     if trim and moves and top <= FEW_TENTHS:
-        fraction = UnitReading(PERCENT_FORMS["fraction"], "fraction", str(Say.READ_AS_FORM(name="fraction")))
-        return replace(percent, rivals=(fraction,)) if unit == "%" else replace(fraction, rivals=(percent,))
+        fraction = UnitReading(
+            PERCENT_FORMS["fraction"], "fraction", str(Say.READ_AS_FORM(name="fraction"))
+        )
+        return (
+            replace(percent, rivals=(fraction,))
+            if unit == "%"
+            else replace(fraction, rivals=(percent,))
+        )
     if not fits(role, part):
         return replace(percent, doubt=str(Say.NO_PERCENT(label=label, top=top)))
     return percent
@@ -433,7 +488,8 @@ def _loop_status(part: Floats) -> UnitReading:
         return UnitReading(lambda x: x, "")
     if kinds <= {0.0, 1.0, 2.0, 4.0, 8.0, 16.0}:
         return UnitReading(_closed_by_code, "J1979 code", str(Say.STATUS_CODE()))
-    # Resampling draws a line from off to on; the flag is the nearer of the two, and open in the middle.
+    # Resampling draws a line from off to on; the flag is the nearer of the two, and open in the
+    # middle.
     between = (part > 0.0) & (part < 1.0)
     if part.min() >= 0.0 and part.max() <= 1.0 and between.mean() <= MOST_BETWEEN:
         return UnitReading(_nearer_flag, "", str(Say.LOOP_BETWEEN()))

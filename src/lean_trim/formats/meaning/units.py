@@ -35,7 +35,8 @@ PRESSURE: dict[str, Convert] = {
     "atm": _scale(STANDARD_KPA),
 }
 GAUGE = " gauge"
-"""Behind the unit of a pressure that is measured above the barometer; the barometer is added later."""
+"""Behind the unit of a pressure that is measured above the barometer; the barometer is added
+later."""
 MANIFOLD = {**PRESSURE, **{f"{unit}{GAUGE}": convert for unit, convert in PRESSURE.items()}}
 TEMPERATURE: dict[str, Convert] = {
     "c": _scale(1.0),
@@ -349,7 +350,8 @@ AT_END = frozenset(
         "λ",
     ]
 )
-"""Units that may stand at the end of a name without brackets: no word of a name is written alike."""
+"""Units that may stand at the end of a name without brackets: no word of a name is written
+alike."""
 
 
 def tidy_unit(unit: str) -> str:
@@ -363,15 +365,24 @@ def tidy_unit(unit: str) -> str:
     -------
     As it is compared; "gauge" stands behind the unit of a pressure above the barometer.
     """
-    # Two signs: the degree, and the ordinal that keyboards put in its place; CJK writes °C in one character.
+    # Two signs: the degree, and the ordinal that keyboards put in its place; CJK writes °C in one
+    # character.
     plain = unit.strip().strip("[]").replace("℃", "c").replace("℉", "f").replace("％", "%").lower()
-    plain = plain.replace(" ", "").replace("°", "").replace("º", "").strip("()") if plain != "(g)" else plain
+    plain = (
+        plain.replace(" ", "").replace("°", "").replace("º", "").strip("()")
+        if plain != "(g)"
+        else plain
+    )
     plain = _SYNONYMS.get(plain, plain)
     for mark in GAUGE_MARKS:
         if plain.endswith(mark) and plain[: -len(mark)].strip("(-_,") in PRESSURE:
             return f"{plain[: -len(mark)].strip('(-_,')} gauge"
     for mark in ABSOLUTE_MARKS:
-        if plain.endswith(mark) and plain not in PRESSURE and plain[: -len(mark)].strip("(-_,") in PRESSURE:
+        if (
+            plain.endswith(mark)
+            and plain not in PRESSURE
+            and plain[: -len(mark)].strip("(-_,") in PRESSURE
+        ):
             return plain[: -len(mark)].strip("(-_,")
     return plain
 

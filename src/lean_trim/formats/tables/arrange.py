@@ -21,17 +21,21 @@ class Say:
     TOO_SMALL = Message(
         "arrange.too_small", "{source}: {rows} × {columns} numbers; a table needs at least 2 × 2"
     )
-    RAGGED = Message("arrange.ragged", "{source}, line {line}: {count} cells where others have {expected}")
+    RAGGED = Message(
+        "arrange.ragged", "{source}, line {line}: {count} cells where others have {expected}"
+    )
     TURNED = Message("arrange.turned", "rows and columns were turned: engine speed runs across")
     FLIPPED = Message("arrange.flipped", "the {axis} axis ran downwards and was turned round")
     NOT_RISING = Message(
-        "arrange.not_rising", "the {axis} axis neither rises nor falls throughout: {a:g} is followed by {b:g}"
+        "arrange.not_rising",
+        "the {axis} axis neither rises nor falls throughout: {a:g} is followed by {b:g}",
     )
     COUNT = Message("arrange.count", "{count} points for {axis}; the cells have {expected} {what}")
 
 
 RPM_LEAST = 1500.0
-"""No axis of pressure in kPa, throttle or load ends above this, and every axis of engine speed does."""
+"""No axis of pressure in kPa, throttle or load ends above this, and every axis of engine speed
+does."""
 SPEED_WORDS = ("rpm", "1/min", "min-1", "u/min", "speed", "drehzahl", "об/мин")
 
 
@@ -65,14 +69,15 @@ class Arranged:
 def arrange(block: Block, first_are_axes: bool = False) -> Arranged:
     """Tell axes from cells.
 
-    Axes are taken where their corner is blank or a word, in whichever corner it stands, or where it is
-    missing so that one row is a cell shorter. Otherwise every number is a cell: a first row of cells is
-    never taken for an axis unasked.
+    Axes are taken where their corner is blank or a word, in whichever corner it stands, or where it
+    is missing so that one row is a cell shorter. Otherwise every number is a cell: a first row of
+    cells is never taken for an axis unasked.
 
     Parameters
     ----------
     block : cells as text.
-    first_are_axes : the user's word that first row and column are axes although their corner is a number.
+    first_are_axes : the user's word that first row and column are axes although their corner is a
+        number.
 
     Returns
     -------
@@ -116,8 +121,8 @@ def with_axes(found: Arranged, rows: Floats, columns: Floats) -> Arranged:
     Parameters
     ----------
     found : cells without axes, or with others.
-    rows, columns : points as many as the cells have rows and columns; or the other way round, if the cells
-        stand transposed.
+    rows, columns : points as many as the cells have rows and columns; or the other way round, if
+        the cells stand transposed.
 
     Returns
     -------
@@ -138,7 +143,9 @@ def with_axes(found: Arranged, rows: Floats, columns: Floats) -> Arranged:
         ("columns", "engine speed", cells.shape[1], columns),
     ):
         if len(points) != expected:
-            raise BadInputError(Say.COUNT(count=len(points), axis=axis, expected=expected, what=what))
+            raise BadInputError(
+                Say.COUNT(count=len(points), axis=axis, expected=expected, what=what)
+            )
     return _upright(replace(found, cells=cells, rows=rows, columns=columns, notes=notes))
 
 
@@ -150,7 +157,9 @@ def _squared(block: Block) -> Block:
         return replace(block, rows=(("", *block.rows[0]), *block.rows[1:]))
     for line, row in zip(block.lines, block.rows, strict=True):
         if len(row) != width:
-            raise BadInputError(Say.RAGGED(source=block.source, line=line, count=len(row), expected=width))
+            raise BadInputError(
+                Say.RAGGED(source=block.source, line=line, count=len(row), expected=width)
+            )
     return block
 
 
@@ -206,10 +215,14 @@ def _upright(found: Arranged) -> Arranged:
             cells = found.cells[::-1] if which == "rows" else found.cells[:, ::-1]
             found = replace(found, cells=cells, notes=(*found.notes, flipped))
             turned = points[::-1]
-            found = replace(found, rows=turned) if which == "rows" else replace(found, columns=turned)
+            found = (
+                replace(found, rows=turned) if which == "rows" else replace(found, columns=turned)
+            )
         elif (np.diff(points) <= 0).any():
             at = int(np.flatnonzero(np.diff(points) <= 0)[0])
-            raise BadInputError(Say.NOT_RISING(axis=name, a=float(points[at]), b=float(points[at + 1])))
+            raise BadInputError(
+                Say.NOT_RISING(axis=name, a=float(points[at]), b=float(points[at + 1]))
+            )
     return found
 
 
@@ -278,7 +291,9 @@ def arrange_curve(block: Block) -> ArrangedCurve:
         i, j = (int(x) for x in bad[0]) if len(bad) else (0, 0)
         text = rows[i + (labels != ("", ""))][j] if len(bad) else ""
         line = block.lines[min(i + (labels != ("", "")), len(block.lines) - 1)]
-        raise BadInputError(Say.NOT_A_NUMBER(source=block.source, line=line, column=j + 1, text=text))
+        raise BadInputError(
+            Say.NOT_A_NUMBER(source=block.source, line=line, column=j + 1, text=text)
+        )
     notes: tuple[str, ...] = ()
     if (np.diff(numbers[:, 0]) < 0).all():
         numbers = numbers[::-1]

@@ -21,13 +21,16 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    NOTHING = Message("block.nothing", "{source}: holds no table; copy its cells, with their axes if you can")
+    NOTHING = Message(
+        "block.nothing", "{source}: holds no table; copy its cells, with their axes if you can"
+    )
     TOO_LARGE = Message("block.too_large", "{source}: is larger than {most} MB, which no table is")
     TOO_MANY = Message("block.too_many", "{source}: {count} cells; a table has at most {most}")
     UNREADABLE = Message("block.unreadable", "{path}: cannot be read as a table ({reason})")
     THOUSANDS = Message(
         "block.thousands",
-        "{source}: {text!r} may be a thousand or a decimal; write the cells without thousands separators",
+        "{source}: {text!r} may be a thousand or a decimal; write the cells without thousands "
+        "separators",
     )
     NO_SHEET = Message("block.no_sheet", "{path}: no sheet {name!r}; allowed are {names}")
     WHICH_SHEET = Message("block.which_sheet", "{path}: has several sheets; name one of {names}")
@@ -135,7 +138,11 @@ def block_of_text(text: str, source: str) -> Block:
     delimiter = _delimiter([line for _, line in filled])
     rows = []
     for _, line in filled:
-        cells = line.split() if delimiter == " " else next(csv.reader(io.StringIO(line), delimiter=delimiter))
+        cells = (
+            line.split()
+            if delimiter == " "
+            else next(csv.reader(io.StringIO(line), delimiter=delimiter))
+        )
         rows.append(tuple(c.strip() for c in cells))
     return _trimmed(rows, [n for n, _ in filled], source)
 

@@ -18,19 +18,19 @@ class Say:
 
     AXIS_RANGE = Message(
         "checked.axis_range",
-        "{source}: {value:g} {unit} on the {axis} axis is {ours:.4g} {ours_unit}; allowed are {low:g} to "
-        "{high:g} {ours_unit}. Is the unit right?",
+        "{source}: {value:g} {unit} on the {axis} axis is {ours:.4g} {ours_unit}; allowed are "
+        "{low:g} to {high:g} {ours_unit}. Is the unit right?",
     )
     CELL_RANGE = Message(
         "checked.cell_range",
-        "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} {ours_unit}. "
-        "Is the unit right?",
+        "{source}: {value:g} {unit} is {ours:.4g} {ours_unit}; allowed are {low:g} to {high:g} "
+        "{ours_unit}. Is the unit right?",
     )
     NO_NUMBER = Message("checked.no_number", "{source}: line {line}: {text!r} is no number")
     IN_OURS = Message(
         "checked.in_ours",
-        "{source}: {value:g} {unit} in the {what}; allowed are {low:g} to {high:g} {unit}. Is the unit "
-        "right?",
+        "{source}: {value:g} {unit} in the {what}; allowed are {low:g} to {high:g} {unit}. Is the "
+        "unit right?",
     )
 
 
@@ -70,7 +70,9 @@ def grid_numbers(block: Block) -> Floats:
         for j in range(block.width):
             if (i or j) and not np.isfinite(numbers[i, j]):
                 text = row[j] if j < len(row) else ""
-                raise BadInputError(Say.NO_NUMBER(source=block.source, line=block.lines[i], text=text))
+                raise BadInputError(
+                    Say.NO_NUMBER(source=block.source, line=block.lines[i], text=text)
+                )
     return numbers
 
 

@@ -23,15 +23,16 @@ class Say:
     )
     CURVE_HEADER = Message(
         "tables.curve_header",
-        "{source}, line {line}: header is {header!r}; allowed is 'Hz,g/s' or 'V,g/s', or another unit of "
-        "flow",
+        "{source}, line {line}: header is {header!r}; allowed is 'Hz,g/s' or 'V,g/s', or another "
+        "unit of flow",
     )
     OF_TABLE = Message("tables.of_table", "{source}: {reason}")
     NOT_A_NUMBER = Message(
         "tables.not_a_number", "{source}, line {line}, column {column}: {text!r} is not a number"
     )
     ROW_LENGTH = Message(
-        "tables.row_length", "{source}, line {line}: {count} cells, the header has {expected} columns"
+        "tables.row_length",
+        "{source}, line {line}: {count} cells, the header has {expected} columns",
     )
     CURVE_ROW_LENGTH = Message(
         "tables.curve_row_length", "{source}, line {line}: {count} cells; a curve has 2"
@@ -102,7 +103,9 @@ def _grid(block: Block, form: GridForm) -> Table:
         # A short row shifted by one cell would be a wrong table that looks right.
         if len(row) != columns + 1:
             count = len(row) - 1
-            raise BadInputError(Say.ROW_LENGTH(source=block.source, line=line, count=count, expected=columns))
+            raise BadInputError(
+                Say.ROW_LENGTH(source=block.source, line=line, count=count, expected=columns)
+            )
     squared = Block(rows, block.lines, block.source)
     numbers = squared.numbers
     _refuse_words(squared, numbers, skip=(0, 0))
@@ -114,23 +117,34 @@ def _grid(block: Block, form: GridForm) -> Table:
 def _refuse_words(block: Block, numbers: Floats, skip: tuple[int, int]) -> None:
     for i, j in np.argwhere(np.isnan(numbers)):
         text = block.rows[i][j]
-        # "nan" is a number to everything that writes tables; the table itself refuses it by its place.
+        # "nan" is a number to everything that writes tables; the table itself refuses it by its
+        # place.
         if (int(i), int(j)) != skip and text.lower() not in ("nan", "-nan"):
             raise BadInputError(
-                Say.NOT_A_NUMBER(source=block.source, line=block.lines[i], column=int(j) + 1, text=text)
+                Say.NOT_A_NUMBER(
+                    source=block.source, line=block.lines[i], column=int(j) + 1, text=text
+                )
             )
 
 
 def _curve(block: Block) -> Table:
     head = block.rows[0]
     signal = next((s for s in SIGNALS if s.lower() == head[0].lower()), "")
-    flow = (unit_in(head[1]) or next((f for f in FLOWS if f == head[1].lower()), "")) if len(head) > 1 else ""
+    flow = (
+        (unit_in(head[1]) or next((f for f in FLOWS if f == head[1].lower()), ""))
+        if len(head) > 1
+        else ""
+    )
     # Flow in a unit that was guessed would be off by a factor that closed loop might half hide.
     if len(head) != 2 or not signal or flow not in FLOWS:
-        raise BadInputError(Say.CURVE_HEADER(source=block.source, line=block.lines[0], header=",".join(head)))
+        raise BadInputError(
+            Say.CURVE_HEADER(source=block.source, line=block.lines[0], header=",".join(head))
+        )
     for line, row in zip(block.lines[1:], block.rows[1:], strict=True):
         if len(row) != 2:
-            raise BadInputError(Say.CURVE_ROW_LENGTH(source=block.source, line=line, count=len(row)))
+            raise BadInputError(
+                Say.CURVE_ROW_LENGTH(source=block.source, line=line, count=len(row))
+            )
     body = Block(block.rows[1:], block.lines[1:], block.source)
     numbers = body.numbers
     _refuse_words(body, numbers, skip=(-1, -1))
@@ -144,7 +158,9 @@ def _curve(block: Block) -> Table:
             value = float(ours[bad[0], column])
             place = {"line": body.lines[bad[0]], "column": column + 1}
             raise BadInputError(
-                Say.CURVE_RANGE(source=block.source, value=value, low=low, high=high, unit=what, **place)
+                Say.CURVE_RANGE(
+                    source=block.source, value=value, low=low, high=high, unit=what, **place
+                )
             )
     return maf_curve(
         ours[:, 0],

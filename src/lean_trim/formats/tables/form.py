@@ -19,7 +19,8 @@ class Say:
 
     LAMBDA_RANGE = Message(
         "form.lambda_range",
-        "{value:g} at {row:g} / engine speed {column:g} is no target lambda; allowed are {low:g} to {high:g}",
+        "{value:g} at {row:g} / engine speed {column:g} is no target lambda; allowed are {low:g} "
+        "to {high:g}",
     )
 
 
@@ -35,7 +36,8 @@ class GridForm:
     ----------
     rows, holds : what rows and cells are.
     row_unit, cell_unit : as the ECU counts them; "" for what the table's label says, else ours.
-    dead_time_ms : part of every injection time during which no fuel flows, where the table includes it.
+    dead_time_ms : part of every injection time during which no fuel flows, where the table includes
+        it.
     target : it is a table of target lambda, whose cells are not airflow.
     stoich_afr : what a target in AFR is divided by; 0 for one in lambda.
     """
@@ -76,7 +78,9 @@ def form_of(table: Table) -> GridForm | None:
     )
 
 
-def grid_of(form: GridForm, rpm: Floats, rows: Floats, cells: Floats, label_unit: str = "") -> Table:
+def grid_of(
+    form: GridForm, rpm: Floats, rows: Floats, cells: Floats, label_unit: str = ""
+) -> Table:
     """A table from numbers as they are written.
 
     Parameters
@@ -103,7 +107,9 @@ def grid_of(form: GridForm, rpm: Floats, rows: Floats, cells: Floats, label_unit
         own_target = OwnUnit("AFR", form.stoich_afr) if form.stoich_afr else None
         cells = np.asarray(cells, float) if own_target is None else own_target.ours(cells)
         _refuse_no_target(rpm, rows, cells)
-        shape = airflow_grid(rpm, points, np.full(np.shape(cells), 80.0), form.rows, row_own=own_rows)
+        shape = airflow_grid(
+            rpm, points, np.full(np.shape(cells), 80.0), form.rows, row_own=own_rows
+        )
         # The cells are lambda; only the axes are those of an airflow grid.
         axes: tuple[Axis, ...] = shape.axes
         return Table(axes, cells, "λ", "target lambda", own_target)
@@ -128,5 +134,7 @@ def _refuse_no_target(rpm: Floats, rows: Floats, cells: Floats) -> None:
         i, j = (int(x) for x in bad[0])
         value = float(cells[i, j])
         raise TableError(
-            Say.LAMBDA_RANGE(value=value, row=float(rows[i]), column=float(rpm[j]), low=low, high=high)
+            Say.LAMBDA_RANGE(
+                value=value, row=float(rows[i]), column=float(rpm[j]), low=low, high=high
+            )
         )

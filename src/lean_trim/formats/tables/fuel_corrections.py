@@ -46,8 +46,8 @@ class Say:
     )
     CELL_UNIT = Message(
         "correction_block.cell_unit",
-        "{source}: no cell is near 0 % added, so the header has to say what the cells are; allowed are "
-        "{allowed}",
+        "{source}: no cell is near 0 % added, so the header has to say what the cells are; "
+        "allowed are {allowed}",
     )
     OF_TABLE = Message("correction_block.of_table", "{source}: {reason}")
 
@@ -119,8 +119,8 @@ def correction_of(block: Block, name: str, form: CorrectionForm) -> Table:
 
     Parameters
     ----------
-    block : two columns or two rows; enrichment also as a grid, engine speed across or, if its corner says
-        so, down.
+    block : two columns or two rows; enrichment also as a grid, engine speed across or, if its
+        corner says so, down.
     name : one of ``CORRECTIONS``.
     form : its units.
 
@@ -149,7 +149,9 @@ def _counted(axis: str, own: OwnUnit) -> Counted:
     return Counted(own, AXIS_UNITS[axis], *AXIS_RANGES[axis])
 
 
-def _table(name: str, axes: tuple[Axis, ...], values: Floats, form: CorrectionForm, source: str) -> Table:
+def _table(
+    name: str, axes: tuple[Axis, ...], values: Floats, form: CorrectionForm, source: str
+) -> Table:
     kind = KINDS[name]
     own = CELLS[kind.unit][form.cells]
     more = NOTHING_ADDED_PCT if kind.adds else 0.0
@@ -230,8 +232,8 @@ def read_correction(path: Path, name: str) -> Table:
     Raises
     ------
     BadInputError
-        Naming file and place; also where its header does not name the axis' unit, or no cell of percent
-        added is near 0.
+        Naming file and place; also where its header does not name the axis' unit, or no cell of
+        percent added is near 0.
     """
     block = block_of_file(path, "")
     form, said = form_said(block, name)

@@ -32,8 +32,8 @@ class Say:
 
     RISES = Message(
         "injector_block.rises",
-        "{source}: the dead time rises from {ms:g} to {next_ms:g} ms between {volts:g} and {next_volts:g} V; "
-        "it has to fall with voltage",
+        "{source}: the dead time rises from {ms:g} to {next_ms:g} ms between {volts:g} and "
+        "{next_volts:g} V; it has to fall with voltage",
     )
     WHICH_AXIS = Message(
         "injector_block.which_axis",
@@ -41,7 +41,8 @@ class Say:
     )
     FALLS = Message(
         "injector_block.falls",
-        "{source}: a longer open time with what is added to it must be longer than the shorter one's",
+        "{source}: a longer open time with what is added to it must be longer than the shorter "
+        "one's",
     )
 
 
@@ -49,7 +50,8 @@ VOLTS_RANGE, PRESSURE_RANGE = (4.0, 32.0), (20.0, 30000.0)
 FLOW_RANGE, DEAD_RANGE = (0.1, 200.0), (0.0, 10.0)
 OPEN_RANGE, ADDED_RANGE = (0.0, 10.0), (-0.5, 0.9)
 PLAIN_VOLTS = (5.0, 20.0)
-"""An axis within these is one of battery voltage; pressures in bar begin lower, in psi end higher."""
+"""An axis within these is one of battery voltage; pressures in bar begin lower, in psi end
+higher."""
 PRESSURE_UNITS: dict[str, OwnUnit] = {
     "kPa": OwnUnit("kPa"),
     "bar": OwnUnit("bar", 0.01),
@@ -159,7 +161,9 @@ def _dead_grid(block: Block, form: InjectorForm) -> Table:
     numbers = grid_numbers(block)
     across, down, cells = numbers[0, 1:], numbers[1:, 0], numbers[1:, 1:]
     corner = block.rows[0][0] if block.rows[0] else ""
-    if _is_volts(across, corner.rpartition("\\")[2]) and not _is_volts(down, corner.partition("\\")[0]):
+    if _is_volts(across, corner.rpartition("\\")[2]) and not _is_volts(
+        down, corner.partition("\\")[0]
+    ):
         across, down, cells = down, across, cells.T
     elif not _is_volts(down, corner.partition("\\")[0]) or _is_volts(across, ""):
         raise BadInputError(Say.WHICH_AXIS(source=block.source))
@@ -180,7 +184,9 @@ def _is_volts(points: Floats, label: str) -> bool:
 def _axis(name: str, points: Floats, form: InjectorForm, source: str) -> Axis:
     if name == VOLTS_AXIS:
         return axis_in(name, points, Counted(OwnUnit("V"), "V", *VOLTS_RANGE), source)
-    return axis_in(name, points, Counted(PRESSURE_UNITS[form.pressure], "kPa", *PRESSURE_RANGE), source)
+    return axis_in(
+        name, points, Counted(PRESSURE_UNITS[form.pressure], "kPa", *PRESSURE_RANGE), source
+    )
 
 
 def _dead_table(axes: tuple[Axis, ...], values: Floats, form: InjectorForm, source: str) -> Table:

@@ -19,11 +19,19 @@ def _gauge(unit: str, scale: float) -> OwnUnit:
     return OwnUnit(f"{unit} gauge", scale, -STANDARD_KPA * scale)
 
 
-_PER_KPA = {"kPa": 1.0, "psi": 1.0 / PSI_KPA, "bar": 0.01, "inHg": 1.0 / INHG_KPA, "hPa": 10.0, "mbar": 10.0}
+_PER_KPA = {
+    "kPa": 1.0,
+    "psi": 1.0 / PSI_KPA,
+    "bar": 0.01,
+    "inHg": 1.0 / INHG_KPA,
+    "hPa": 10.0,
+    "mbar": 10.0,
+}
 PRESSURES: dict[str, OwnUnit] = {unit: OwnUnit(unit, scale) for unit, scale in _PER_KPA.items()} | {
     f"{unit} gauge": _gauge(unit, scale) for unit, scale in _PER_KPA.items()
 }
-"""Absolute, and above a barometer at sea level: the ECU's own axis does not move with the weather."""
+"""Absolute, and above a barometer at sea level: the ECU's own axis does not move with the
+weather."""
 FLOWS: dict[str, OwnUnit] = {
     "g/s": OwnUnit("g/s"),
     "kg/h": OwnUnit("kg/h", 3.6),
@@ -42,7 +50,10 @@ ROW_UNITS: dict[Rows, Mapping[str, OwnUnit]] = {
     Rows.MAP_OVER_BARO: {"ratio": OwnUnit("ratio"), "%": OwnUnit("%", 100.0)},
     Rows.THROTTLE: {"%": OwnUnit("%"), "0..1": OwnUnit("0..1", 0.01)},
     Rows.LOAD_PER_REV: {"g/rev": OwnUnit("g/rev")},
-    Rows.LOAD_PER_STROKE: {"mg/stroke": OwnUnit("mg/stroke"), "g/stroke": OwnUnit("g/stroke", 1e-3)},
+    Rows.LOAD_PER_STROKE: {
+        "mg/stroke": OwnUnit("mg/stroke"),
+        "g/stroke": OwnUnit("g/stroke", 1e-3),
+    },
 }
 CELL_UNITS: dict[Holds, Mapping[str, OwnUnit]] = {
     Holds.VE: {"%": OwnUnit("%"), "0..1": OwnUnit("0..1", 0.01)},

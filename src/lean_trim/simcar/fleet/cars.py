@@ -54,7 +54,9 @@ def random_car(seed: int) -> FleetCar:
         vehicle, best = _with_curve(rng, sheet, truth)
         truth = replace(truth, maf_low_hz=float(vehicle.table.axes[0].points[0]))
     else:
-        vehicle, best = _with_grid(sheet, truth, *axes_for(rng, kind, truth.redline_rpm, top_kpa), rng)
+        vehicle, best = _with_grid(
+            sheet, truth, *axes_for(rng, kind, truth.redline_rpm, top_kpa), rng
+        )
         words = (kind.name, *words)
     minutes = float(rng.integers(7, 16))
     if faults.pump_sag_pct:
@@ -89,7 +91,9 @@ def _truth(rng: np.random.Generator, boost: float) -> tuple[Truth, tuple[str, ..
         charge_heating=float(rng.uniform(0.0, 0.12)),
         soak_k=float(rng.uniform(15.0, 35.0)) if hot else 0.0,
         soak_s=float(rng.uniform(100.0, 200.0)),
-        cold_unburnt_per_k=float(rng.uniform(0.0005, 0.0015)) if cold and rng.random() < 0.6 else 0.0,
+        cold_unburnt_per_k=float(rng.uniform(0.0005, 0.0015))
+        if cold and rng.random() < 0.6
+        else 0.0,
         map_lag_s=float(rng.choice([0.0, 0.01, 0.03])),
         loop_bias=float(rng.uniform(-0.008, 0.008)),
     )
@@ -151,7 +155,9 @@ def _sheet(
     rng: np.random.Generator, seed: int, truth: Truth, airflow: Airflow, feedback: Feedback
 ) -> Vehicle:
     """The sheet but for its airflow table."""
-    fuel = truth.max_flow_g_per_s() / (truth.stoich_afr * (BOOST_TARGET if truth.turbo else FULL_TARGET))
+    fuel = truth.max_flow_g_per_s() / (
+        truth.stoich_afr * (BOOST_TARGET if truth.turbo else FULL_TARGET)
+    )
     flow = round(fuel / truth.cylinders / DUTY_AT_TOP * float(rng.uniform(0.9, 1.5)), 2)
     blank = ve_table(np.array([500.0, 7000.0]), np.array([20.0, 110.0]), np.full((2, 2), 50.0))
     return Vehicle(
@@ -171,7 +177,11 @@ def _sheet(
 
 
 def _with_grid(
-    sheet: Vehicle, truth: Truth, map_axis: np.ndarray, rpm_axis: np.ndarray, rng: np.random.Generator
+    sheet: Vehicle,
+    truth: Truth,
+    map_axis: np.ndarray,
+    rpm_axis: np.ndarray,
+    rng: np.random.Generator,
 ) -> tuple[Vehicle, np.ndarray]:
     rpm, kpa = (m.ravel() for m in np.meshgrid(between_points(rpm_axis), between_points(map_axis)))
     best = best_table(map_axis, rpm_axis, truth.ve_surface(rpm, kpa), kpa, rpm)
@@ -180,7 +190,9 @@ def _with_grid(
     return replace(vehicle, target=_target(truth, map_axis, rpm_axis)), best
 
 
-def _with_curve(rng: np.random.Generator, sheet: Vehicle, truth: Truth) -> tuple[Vehicle, np.ndarray]:
+def _with_curve(
+    rng: np.random.Generator, sheet: Vehicle, truth: Truth
+) -> tuple[Vehicle, np.ndarray]:
     low = float(rng.uniform(1200.0, 1800.0))
     truth = replace(truth, maf_low_hz=low)
     top = truth.maf_hz(1.15 * truth.max_flow_g_per_s())
@@ -196,7 +208,9 @@ def _with_curve(rng: np.random.Generator, sheet: Vehicle, truth: Truth) -> tuple
 
 def _target(truth: Truth, map_axis: np.ndarray, rpm_axis: np.ndarray) -> Table:
     share = map_axis / truth.baro_kpa
-    by_map = np.interp(share, [0.77, 0.95, 1.0, 1.5], [1.0, FULL_TARGET + 0.04, FULL_TARGET, BOOST_TARGET])
+    by_map = np.interp(
+        share, [0.77, 0.95, 1.0, 1.5], [1.0, FULL_TARGET + 0.04, FULL_TARGET, BOOST_TARGET]
+    )
     axes = (Axis("MAP", "kPa", map_axis), Axis("engine speed", "rpm", rpm_axis))
     values = np.repeat(np.asarray(by_map, np.float64)[:, None], len(rpm_axis), axis=1)
     return Table(axes, values.round(3), "λ", "target lambda")

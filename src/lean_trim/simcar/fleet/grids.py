@@ -56,17 +56,20 @@ def corners(map_axis: Array, rpm_axis: Array, map_kpa: Array, rpm: Array) -> tup
     return cells, weights
 
 
-def best_table(map_axis: Array, rpm_axis: Array, surface: Array, map_kpa: Array, rpm: Array) -> Array:
+def best_table(
+    map_axis: Array, rpm_axis: Array, surface: Array, map_kpa: Array, rpm: Array
+) -> Array:
     """The table whose interpolation comes closest to a surface, by least squares of relative errors.
 
-    ``surface``, ``map_kpa`` and ``rpm`` are values at points all over the table. The surface's own value at a
-    node is another thing: on a coarse table it misses by percents.
+    ``surface``, ``map_kpa`` and ``rpm`` are values at points all over the table. The surface's own
+    value at a node is another thing: on a coarse table it misses by percents.
     """
     cells, weights = corners(map_axis, rpm_axis, map_kpa, rpm)
     size = len(map_axis) * len(rpm_axis)
     matrix = np.zeros((len(surface), size))
     np.put_along_axis(matrix, cells, weights / surface[:, None], axis=1)
-    # Every cell is read by points on all its sides: the normal equations are sound, and a tenth of the work.
+    # Every cell is read by points on all its sides: the normal equations are sound, and a tenth of
+    # the work.
     found = np.linalg.solve(matrix.T @ matrix, matrix.T @ np.ones(len(surface)))
     return np.asarray(found.reshape(len(map_axis), len(rpm_axis)))
 

@@ -25,9 +25,10 @@ class Figures:
 
     Attributes
     ----------
-    start, asked, written : rms over states the first drive supported, of the old table, of what the estimate
-        asks for, and of what was written.
-    everywhere, lean : rms and worst lean 1 % of the written table over every state of the second drive.
+    start, asked, written : rms over states the first drive supported, of the old table, of what the
+        estimate asks for, and of what was written.
+    everywhere, lean : rms and worst lean 1 % of the written table over every state of the second
+        drive.
     boost : as ``asked``, above atmospheric pressure; NaN without any.
     leaned : cells nobody drove near that were made leaner and ended lean.
     """
@@ -42,19 +43,29 @@ class Figures:
 
 
 def judge(
-    axes: list[Array], old: Array, asked: Array, written: Array, states: States, best: Array, near_s: Array
+    axes: list[Array],
+    old: Array,
+    asked: Array,
+    written: Array,
+    states: States,
+    best: Array,
+    near_s: Array,
 ) -> Figures:
     """Judge one round.
 
     Parameters
     ----------
     axes : points of the table's axes.
-    old, asked, written, best : tables of one shape: before, as the estimate asks, as written, and right.
+    old, asked, written, best : tables of one shape: before, as the estimate asks, as written, and
+        right.
     states : of the second drive.
     near_s : seconds the first drive spent near each cell.
     """
     supported = states.supported
-    off = {name: _read(axes, table, states) for name, table in (("o", old), ("a", asked), ("w", written))}
+    off = {
+        name: _read(axes, table, states)
+        for name, table in (("o", old), ("a", asked), ("w", written))
+    }
     wrongly = (written / old - 1.0 < -LEANED) & (written / best - 1.0 < -LEANED) & (near_s < FAR_S)
     return Figures(
         start=_rms(off["o"][supported]),

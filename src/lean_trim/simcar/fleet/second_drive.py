@@ -16,17 +16,20 @@ from lean_trim.simcar.fleet.grids import locate
 Array = np.ndarray
 SECOND_MINUTES = 10.0
 STEADY_SHARE_PER_S = 0.25
-"""Change of engine speed or MAP a second, relative to itself, up to which running counts as quasi-steady."""
+"""Change of engine speed or MAP a second, relative to itself, up to which running counts as
+quasi-steady."""
 FULL_PCT = 95.0
 NEAR_S = 1.0
-"""Seconds of the first drive within a grid square (between two points) that make a state there supported."""
+"""Seconds of the first drive within a grid square (between two points) that make a state there
+supported."""
 
 
 @dataclass(frozen=True, eq=False)
 class States:
     """States of a second drive, (n,) each.
 
-    ``at`` are coordinates of the table in the order of its axes, ``true`` what it should hold there.
+    ``at`` are coordinates of the table in the order of its axes, ``true`` what it should hold
+    there.
     """
 
     at: tuple[Array, ...]
@@ -56,7 +59,8 @@ def second_drive(car: FleetCar, first: Log) -> tuple[States, Array]:
     log = simulate(right, car.seed + 100_000, SECOND_MINUTES, truth, log_hz=10.0)
     axes = [a.points for a in car.vehicle.table.axes]
     inside = np.ones(len(log), bool)
-    # Past the ends the ECU reads the edge, which no table can make right for all of what lies there.
+    # Past the ends the ECU reads the edge, which no table can make right for all of what lies
+    # there.
     for points, along in zip(axes, _coordinates(log, car), strict=True):
         inside &= (along >= points[0]) & (along <= points[-1])
     keep = np.flatnonzero(_settled(log) & inside)[::3]
@@ -95,7 +99,9 @@ def _seconds_by_square(first: Log, car: FleetCar, axes: list[Array]) -> Array:
     """Seconds of settled running in every square between the axes' points."""
     filled = replace(first, channels={r: _whole(v) for r, v in first.channels.items()})
     if Role.PULSE_WIDTH not in filled:
-        filled = replace(filled, channels={**filled.channels, Role.PULSE_WIDTH: np.ones(len(first))})
+        filled = replace(
+            filled, channels={**filled.channels, Role.PULSE_WIDTH: np.ones(len(first))}
+        )
     keep = _settled(filled)
     step = float(np.median(np.diff(first.time_s)))
     shape = tuple(len(p) - 1 for p in axes)

@@ -9,4 +9,10 @@ from lean_trim.ui.desks.table.desk import TABLE_DESK
 from lean_trim.ui.desks.transients.desk import TRANSIENTS_DESK
 from lean_trim.ui.desks.vehicle.desk import VEHICLE_DESK
 
-DESKS: tuple[DeskSpec, ...] = (VEHICLE_DESK, TABLE_DESK, PULLS_DESK, TRANSIENTS_DESK, INJECTORS_DESK)
+DESKS: tuple[DeskSpec, ...] = (
+    VEHICLE_DESK,
+    TABLE_DESK,
+    PULLS_DESK,
+    TRANSIENTS_DESK,
+    INJECTORS_DESK,
+)

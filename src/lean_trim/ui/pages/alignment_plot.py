@@ -66,7 +66,9 @@ class AlignmentPlot(QWidget):
             (half, "After: as it should show", a.gap_after[which].mean(), a.expected),
         ):
             self._strip(
-                painter, QRectF(LEFT, top + TITLE, self.width() - LEFT - RIGHT, half - TITLE - 6), model
+                painter,
+                QRectF(LEFT, top + TITLE, self.width() - LEFT - RIGHT, half - TITLE - 6),
+                model,
             )
             painter.setFont(font(8.5))
             painter.setPen(theme.color("accent"))
@@ -88,7 +90,9 @@ class AlignmentPlot(QWidget):
             painter.setPen(QPen(theme.color("edge"), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(theme.color("faint"))
-            painter.drawText(QRectF(0, y - 8, LEFT - 4, 16), Qt.AlignmentFlag.AlignRight, f"{level:.1f}")
+            painter.drawText(
+                QRectF(0, y - 8, LEFT - 4, 16), Qt.AlignmentFlag.AlignRight, f"{level:.1f}"
+            )
         zero = _x(area, a.grid_s, 0.0)
         painter.setPen(QPen(theme.color("faint"), 1))
         painter.drawLine(QPointF(zero, area.top()), QPointF(zero, area.bottom()))
@@ -101,7 +105,9 @@ class AlignmentPlot(QWidget):
             self._line(painter, area, values[which].mean(axis=0), theme.color(purpose), 2.0)
         painter.setClipping(False)
 
-    def _line(self, painter: QPainter, area: QRectF, values: Floats, color: QColor, width: float) -> None:
+    def _line(
+        self, painter: QPainter, area: QRectF, values: Floats, color: QColor, width: float
+    ) -> None:
         assert self.alignment is not None
         grid = self.alignment.grid_s
         painter.setPen(QPen(color, width))
@@ -120,7 +126,9 @@ class AlignmentPlot(QWidget):
         for t in (0.0, 0.5, 1.0):
             x = _x(area, grid, t)
             painter.drawText(
-                QRectF(x - 24, self.height() - FOOT, 48, FOOT), Qt.AlignmentFlag.AlignCenter, f"{t:.1f} s"
+                QRectF(x - 24, self.height() - FOOT, 48, FOOT),
+                Qt.AlignmentFlag.AlignCenter,
+                f"{t:.1f} s",
             )
 
 

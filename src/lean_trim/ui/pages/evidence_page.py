@@ -30,7 +30,9 @@ class EvidencePage(QWidget):
 
     look = Signal(float, float)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -101,7 +103,8 @@ class EvidencePage(QWidget):
         span = self.session.selection.span
         self.heading.setText("No cell chosen" if span is None else "Nothing used here")
         text = (
-            "Click or drag over tiles, or drag along the tape, to see which seconds stand behind which cells."
+            "Click or drag over tiles, or drag along the tape, to see which seconds stand behind "
+            "which cells."
         )
         if span is not None:
             text = (
@@ -125,14 +128,14 @@ class EvidencePage(QWidget):
             for k, v in rows
         )
         note = (
-            f"<p style='margin-top:2px; color:{faint}'>A second may be left out for several reasons, so "
-            "these add up to more than the log.</p>"
+            f"<p style='margin-top:2px; color:{faint}'>A second may be left out for several "
+            "reasons, so these add up to more than the log.</p>"
             if len(rows) > 2
             else ""
         )
         return (
-            "<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time went</span></p><table "
-            f"cellspacing='1'>{lines}</table>{note}"
+            "<p style='margin-bottom:2px'><span style='font-weight:600'>Where the time "
+            f"went</span></p><table cellspacing='1'>{lines}</table>{note}"
         )
 
     def _show_visits(self, heading: str, listed: bool) -> None:
@@ -145,8 +148,12 @@ class EvidencePage(QWidget):
         table = self.session.round.table
         if len(cells) == 1:
             place = np.unravel_index(cells[0], table.shape)
-            texts = (evenly_written(a.shown.tolist())[i] for a, i in zip(table.axes, place, strict=True))
-            return "  ·  ".join(f"{x} {a.shown_unit}" for x, a in zip(texts, table.axes, strict=True))
+            texts = (
+                evenly_written(a.shown.tolist())[i] for a, i in zip(table.axes, place, strict=True)
+            )
+            return "  ·  ".join(
+                f"{x} {a.shown_unit}" for x, a in zip(texts, table.axes, strict=True)
+            )
         return f"{len(cells)} cells chosen"
 
     def _facts(self, cells: list[int]) -> str:
@@ -169,12 +176,16 @@ class EvidencePage(QWidget):
             estimate = solution.estimate
             seconds = estimate.seconds.ravel()[cells]
             asked = estimate.correction_pct.ravel()[cells]
-            # What a cell asks without a visit comes from its neighbours, and is not what the drive said.
+            # What a cell asks without a visit comes from its neighbours, and is not what the drive
+            # said.
             seen = (seconds > 0.05) & np.isfinite(asked)
             if seen.any():
                 rows.append(("Asked", _percent(asked[seen])))
                 rows.append(
-                    ("Std. error", f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %")
+                    (
+                        "Std. error",
+                        f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %",
+                    )
                 )
             rows.append(("Proposed step", _percent(proposal.step_pct.ravel()[cells])))
             rows.append(("Used driving", f"{seconds.sum():.1f} s"))
@@ -222,7 +233,9 @@ def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
     Label and seconds; one sample may count for several reasons.
     """
     durations = sifted.conditions.frame.log.durations_s
-    labels = {r.name: r.label for r in RULES if not r.marks and r.name not in sifted.settings.disabled}
+    labels = {
+        r.name: r.label for r in RULES if not r.marks and r.name not in sifted.settings.disabled
+    }
     labels[MANUAL] = "Left out by hand"
     taken = [(sifted.seconds.get(name, 0.0), label) for name, label in labels.items()]
     longest = sorted(((s, label) for s, label in taken if s >= 1.0), reverse=True)

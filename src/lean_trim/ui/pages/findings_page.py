@@ -31,7 +31,9 @@ class FindingsPage(QWidget):
 
     look = Signal(float, float)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -68,7 +70,9 @@ class FindingsPage(QWidget):
         if solution is None:
             self.heading.setText("Findings appear once a log is in")
         else:
-            self.heading.setText(f"Findings: {len(found)}" if found else "No fault seen in this log")
+            self.heading.setText(
+                f"Findings: {len(found)}" if found else "No fault seen in this log"
+            )
         self.findings.setVisible(bool(found))
         for finding in found:
             self._add(finding)
@@ -113,7 +117,8 @@ class FindingsPage(QWidget):
         faint = self.appearance.theme.faint
         self.detail.setText(
             "".join(
-                f"<p style='margin:0 0 4px 0'><span style='color:{faint}'>{head}:</span> {escaped(words)}</p>"
+                f"<p style='margin:0 0 4px 0'><span style='color:{faint}'>{head}:</span> "
+                f"{escaped(words)}</p>"
                 for head, words in parts
                 if words is not None
             )
@@ -139,7 +144,9 @@ class FindingsPage(QWidget):
 def _sureness(finding: Finding) -> str:
     """Nothing where a channel says it outright."""
     return (
-        "" if finding.probability >= CERTAIN else f", {finding.sureness} ({100 * finding.probability:.0f} %)"
+        ""
+        if finding.probability >= CERTAIN
+        else f", {finding.sureness} ({100 * finding.probability:.0f} %)"
     )
 
 
@@ -147,8 +154,8 @@ def _how_sure(finding: Finding) -> str:
     if finding.probability >= CERTAIN:
         return "read from the log as it is."
     return (
-        f"{finding.sureness}, {100 * finding.probability:.0f} %, if one drive in {1 / PRIOR:.0f} has such a "
-        "fault; calibrated on simulated cars."
+        f"{finding.sureness}, {100 * finding.probability:.0f} %, if one drive in {1 / PRIOR:.0f} "
+        "has such a fault; calibrated on simulated cars."
     )
 
 

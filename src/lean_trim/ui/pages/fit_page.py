@@ -24,15 +24,17 @@ from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 METHODS = ("One surface through all samples", "Cell averages")
 METHOD_TIP = (
-    "The surface weighs every sample by what is known of it and gives each cell an error; averages take the "
-    "samples near each cell, as practitioners do by hand."
+    "The surface weighs every sample by what is known of it and gives each cell an error; "
+    "averages take the samples near each cell, as practitioners do by hand."
 )
 
 
 class FitPage(QWidget):
     """The picture is worked out when the page is looked at, from the present solution."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -42,7 +44,9 @@ class FitPage(QWidget):
         self.method.activated.connect(lambda i: session.tuning.use_method(i == 1))
         turn = session.tuning.turn
         self.surface = {k.name: KnobRow(k, partial(turn, "surface", k.name)) for k in SURFACE_KNOBS}
-        self.averages = {k.name: KnobRow(k, partial(turn, "averages", k.name)) for k in AVERAGE_KNOBS}
+        self.averages = {
+            k.name: KnobRow(k, partial(turn, "averages", k.name)) for k in AVERAGE_KNOBS
+        }
         self.fit = QCheckBox("Read the delay from the log", self)
         self.fit.setFont(font(9))
         self.fit.toggled.connect(session.tuning.fit_delay)
@@ -118,14 +122,14 @@ def delay_facts(solution: Solution | None) -> str:
     if not delay.estimated:
         note = delay.note or "set by hand"
         return (
-            f"As assumed ({note}): {settings.cycles:.1f} engine cycles, {volume:.1f} L of exhaust, sensor "
-            f"{1000 * settings.sensor_s:.0f} ms.{film_fact(solution)}"
+            f"As assumed ({note}): {settings.cycles:.1f} engine cycles, {volume:.1f} L of "
+            f"exhaust, sensor {1000 * settings.sensor_s:.0f} ms.{film_fact(solution)}"
         )
     return (
-        f"From {delay.moments} quick changes: {settings.cycles:.2f} ± {delay.cycles_se:.2f} engine cycles, "
-        f"{volume:.1f} ± {delay.volume_se_l:.1f} L of exhaust, sensor {1000 * settings.sensor_s:.0f} ± "
-        f"{1000 * delay.sensor_se_s:.0f} ms. Their sum is known better: "
-        f"± {1000 * delay.total_se_s:.0f} ms at medium flow.{film_fact(solution)}"
+        f"From {delay.moments} quick changes: {settings.cycles:.2f} ± {delay.cycles_se:.2f} "
+        f"engine cycles, {volume:.1f} ± {delay.volume_se_l:.1f} L of exhaust, sensor "
+        f"{1000 * settings.sensor_s:.0f} ± {1000 * delay.sensor_se_s:.0f} ms. Their sum is known "
+        f"better: ± {1000 * delay.total_se_s:.0f} ms at medium flow.{film_fact(solution)}"
     )
 
 
@@ -136,13 +140,17 @@ def film_fact(solution: Solution) -> str:
     if not 0.0 < share < 1.0:
         return ""
     film = solution.film
-    known = f"{film.tau_s:.2f} ± {film.tau_se_s:.2f} s" if film.estimated else f"{film.tau_s:.2f} s (assumed)"
+    known = (
+        f"{film.tau_s:.2f} ± {film.tau_se_s:.2f} s"
+        if film.estimated
+        else f"{film.tau_s:.2f} s (assumed)"
+    )
     # The field sets an amount and a decay; a film says both.
     amount = 100.0 * share / (1.0 - share)
     return (
-        f" Of a rise of fuel {100 * share:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the walls first "
-        f"and comes back within {known}: a step needs {amount:.0f} % of itself more at once, fading with "
-        f"{film.tau_s * (1.0 - share):.2f} s.{cold_fact(solution)}"
+        f" Of a rise of fuel {100 * share:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the "
+        f"walls first and comes back within {known}: a step needs {amount:.0f} % of itself more "
+        f"at once, fading with {film.tau_s * (1.0 - share):.2f} s.{cold_fact(solution)}"
     )
 
 
@@ -153,7 +161,8 @@ def cold_fact(solution: Solution) -> str:
         return ""
     return (
         f" Cold: {100 * cold.value:+.2f} ± {100 * cold.std_error:.2f} % of k per kelvin below "
-        f"{COLD_BELOW_C:.0f} °C, fuel that does not burn and charge heat together; it is not in the table."
+        f"{COLD_BELOW_C:.0f} °C, fuel that does not burn and charge heat together; it is not in "
+        "the table."
     )
 
 

@@ -48,9 +48,15 @@ def fill_log_menu(menu: QMenu, session: Session, log_id: int, replace: Replace) 
     move.setEnabled(bool(others))
     for other in others:
         action = move.addAction(f"Round {other.number}")
-        action.triggered.connect(lambda _=False, target=other.id: logs.move(round_id, log_id, target))
+        action.triggered.connect(
+            lambda _=False, target=other.id: logs.move(round_id, log_id, target)
+        )
     menu.addSeparator()
-    add("Remove it", "Take it out of the job; undo brings it back", lambda: logs.remove(round_id, log_id))
+    add(
+        "Remove it",
+        "Take it out of the job; undo brings it back",
+        lambda: logs.remove(round_id, log_id),
+    )
 
 
 def fill_logs_menu(menu: QMenu, session: Session, replace: Replace) -> None:

@@ -17,8 +17,8 @@ from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
 
 SHARE_TIP = (
-    "Weight: the part of all evidence this log brings. Difference: how far what it asks for is from what all "
-    "logs together ask for; a log far from 0 does not agree with the others."
+    "Weight: the part of all evidence this log brings. Difference: how far what it asks for is "
+    "from what all logs together ask for; a log far from 0 does not agree with the others."
 )
 
 
@@ -49,7 +49,13 @@ class LogRow(QWidget):
     """Name, facts, and a button that opens what can be done."""
 
     def __init__(
-        self, session: Session, appearance: Appearance, info: LogInfo, facts: str, rests: bool, rows: LogRows
+        self,
+        session: Session,
+        appearance: Appearance,
+        info: LogInfo,
+        facts: str,
+        rests: bool,
+        rows: LogRows,
     ) -> None:
         super().__init__(rows)
         self.info = info

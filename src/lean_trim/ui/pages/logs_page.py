@@ -9,7 +9,11 @@ import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from lean_trim.core.data.vehicle import AIRFLOW_SOURCE_KNOBS, AirflowSourceKind, AirflowSourceSettings
+from lean_trim.core.data.vehicle import (
+    AIRFLOW_SOURCE_KNOBS,
+    AirflowSourceKind,
+    AirflowSourceSettings,
+)
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.airflow_source import AirflowSource
 from lean_trim.ui.pages.log_rows import LogRows, log_facts
@@ -17,7 +21,13 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.label import escaped
-from lean_trim.ui.widgets.page import fill_page, heading, running_markup, running_text, scrolling_column
+from lean_trim.ui.widgets.page import (
+    fill_page,
+    heading,
+    running_markup,
+    running_text,
+    scrolling_column,
+)
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 SOURCES: tuple[tuple[str, AirflowSourceKind | None], ...] = (
@@ -44,7 +54,9 @@ class LogsPage(QWidget):
 
     replace_wanted = Signal(int, int)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -64,7 +76,12 @@ class LogsPage(QWidget):
         self.source.activated.connect(self._choose_source)
         self.knobs = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in AIRFLOW_SOURCE_KNOBS}
         self._lay_out()
-        for signal in (session.round_changed, session.job_changed, session.solved, session.tuning_changed):
+        for signal in (
+            session.round_changed,
+            session.job_changed,
+            session.solved,
+            session.tuning_changed,
+        ):
             signal.connect(self.refresh)
         appearance.changed.connect(self.refresh)
         self.refresh()
@@ -125,12 +142,17 @@ class LogsPage(QWidget):
             if other.logs:
                 box = QCheckBox(f"Also the logs of round {other.number}, translated")
                 box.setFont(font(9))
-                box.setToolTip("Driven on another revision of the table: translated to the present one")
+                box.setToolTip(
+                    "Driven on another revision of the table: translated to the present one"
+                )
                 box.setChecked(other.number in self.session.tuning.state.earlier)
                 if not job.may_count_together(other, job.rounds[self.session.index]):
-                    box.setText(f"Round {other.number}: other injector data or targets, does not count here")
+                    box.setText(
+                        f"Round {other.number}: other injector data or targets, does not count here"
+                    )
                     box.setToolTip(
-                        "What it asked of the table speaks of the injector data and targets it was driven on"
+                        "What it asked of the table speaks of the injector data and targets it "
+                        "was driven on"
                     )
                     box.setChecked(False)
                     box.setEnabled(False)
@@ -159,7 +181,11 @@ def source_line(source: AirflowSource) -> str:
 
 def inferred_line(thing: Inferred, faint: str) -> str:
     """One inference as rich text."""
-    share = f", borne out by {thing.share_pct:.0f} % of the driving" if np.isfinite(thing.share_pct) else ""
+    share = (
+        f", borne out by {thing.share_pct:.0f} % of the driving"
+        if np.isfinite(thing.share_pct)
+        else ""
+    )
     return (
         f"<p style='margin:0 0 4px 0'><b>{escaped(thing.what)}</b>: {escaped(thing.taken)} "
         f"<span style='color:{faint}'>({escaped(thing.trust)}{escaped(share)})</span></p>"

@@ -18,13 +18,13 @@ from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 
 ABOUT = (
-    "What the table is multiplied by goes one way, the table the other; the fuel stays the same. Write both "
-    "together."
+    "What the table is multiplied by goes one way, the table the other; the fuel stays the same. "
+    "Write both together."
 )
 NEITHER = "The table lies well inside its field and near what such tables hold."
 ENDS = (
-    "The numbers of such a table stand on nothing the vehicle sheet knows; move its scale in the ECU and "
-    "paste the table anew."
+    "The numbers of such a table stand on nothing the vehicle sheet knows; move its scale in the "
+    "ECU and paste the table anew."
 )
 USUAL_FACTOR = 1.1
 
@@ -47,7 +47,9 @@ class Way(QWidget):
 class ScalePanel(QWidget):
     """Speaks of the shown round."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance

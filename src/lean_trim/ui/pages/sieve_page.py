@@ -28,7 +28,9 @@ class SievePage(QWidget):
 
     look = Signal(float, float)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -36,7 +38,12 @@ class SievePage(QWidget):
         self.rows = {rule.name: RuleRow(rule, session, self._jump) for rule in RULES}
         self.regimes = RegimeRow(session)
         fill_page(self, self.summary, scrolling_column((*self.rows.values(), self.regimes), 0))
-        for signal in (session.round_changed, session.solved, session.tuning_changed, appearance.changed):
+        for signal in (
+            session.round_changed,
+            session.solved,
+            session.tuning_changed,
+            appearance.changed,
+        ):
             signal.connect(self.refresh)
         self.refresh()
 
@@ -47,12 +54,15 @@ class SievePage(QWidget):
             row.refresh()
         self.regimes.refresh()
         if sifted is None:
-            self.summary.setText("Once a log is in, each rule tells how many seconds it leaves out.")
+            self.summary.setText(
+                "Once a log is in, each rule tells how many seconds it leaves out."
+            )
             return
         durations = sifted.conditions.frame.log.durations_s
         self.summary.setText(
-            f"{durations[sifted.used].sum():.0f} of {durations.sum():.0f} s used. Beside a rule: seconds it "
-            "hits, and in brackets those that it alone leaves out. A second may be hit by several rules."
+            f"{durations[sifted.used].sum():.0f} of {durations.sum():.0f} s used. Beside a rule: "
+            "seconds it hits, and in brackets those that it alone leaves out. A second may be hit "
+            "by several rules."
         )
 
     def _jump(self, rule: Rule) -> None:
@@ -172,5 +182,7 @@ class RegimeRow(Fold):
             return
         conditions = prepared.conditions
         seconds = np.bincount(conditions.regime, conditions.motion.durations_s, len(Regime))
-        lasted = (f"{REGIME_LABELS[r].lower()} {seconds[r]:.0f} s" for r in Regime if seconds[r] > 0)
+        lasted = (
+            f"{REGIME_LABELS[r].lower()} {seconds[r]:.0f} s" for r in Regime if seconds[r] > 0
+        )
         self.spent.setText(", ".join(lasted))

@@ -28,25 +28,30 @@ CHOICES = {
     "sure": "Filled, and leaner where sure",
 }
 CHOICES_TIP = (
-    "Filled: what the surface through the driven cells says where that adds fuel, else the old value. "
-    "Carried: the enrichment of the nearest driven cell. Sure: as filled, and between driven cells below "
-    "atmospheric also leaner, by what two standard errors leave. None leans where nothing was driven around."
+    "Filled: what the surface through the driven cells says where that adds fuel, else the old "
+    "value. Carried: the enrichment of the nearest driven cell. Sure: as filled, and between "
+    "driven cells below atmospheric also leaner, by what two standard errors leave. None leans "
+    "where nothing was driven around."
 )
 
 
 class WritePage(QWidget):
     """Every number works while it is dragged; the proposal follows at once."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.caution = running_text(
             8.5,
-            "Part of a large correction first, most of all at full throttle: a swing lands on the other side "
-            "unnoticed. "
+            "Part of a large correction first, most of all at full throttle: a swing lands on the "
+            "other side unnoticed. "
             "Rich is the safe side.",
         )
-        self.rows = {k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS}
+        self.rows = {
+            k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS
+        }
         self.unvisited = ComboBox()
         self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
         self.unvisited.setFont(font(9))
@@ -76,7 +81,12 @@ class WritePage(QWidget):
             self.reset,
         )
         fill_page(self, scrolling_column(widgets))
-        for signal in (session.round_changed, session.solved, session.decided, session.tuning_changed):
+        for signal in (
+            session.round_changed,
+            session.solved,
+            session.decided,
+            session.tuning_changed,
+        ):
             signal.connect(self.refresh)
         self.refresh()
 

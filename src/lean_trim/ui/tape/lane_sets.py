@@ -30,7 +30,9 @@ class LaneSets(QObject):
         job = self.session.open
         if job.job is not None and job.number != self._job_number:
             self._job_number = job.number
-            self._lanes = {name: lanes_from_text(job.setting(f"lanes {name}"), name) for name in SETS}
+            self._lanes = {
+                name: lanes_from_text(job.setting(f"lanes {name}"), name) for name in SETS
+            }
 
     def use(self, name: str) -> None:
         """Show another set of lanes."""

@@ -89,7 +89,9 @@ def lanes_from_text(text: str, name: str) -> tuple[LaneSpec, ...]:
     """The inverse; the set as it comes where the text does not fit."""
     try:
         known = {str(r) for r in Role} | set(DERIVED)
-        lanes = tuple(LaneSpec(str(t), tuple(k for k in keys if k in known)) for t, *keys in json.loads(text))
+        lanes = tuple(
+            LaneSpec(str(t), tuple(k for k in keys if k in known)) for t, *keys in json.loads(text)
+        )
     except (ValueError, TypeError, RecursionError):
         return SETS[name]
     return tuple(lane for lane in lanes if lane.keys)[:MAX_LANES] or SETS[name]

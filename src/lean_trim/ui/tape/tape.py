@@ -5,7 +5,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PySide6.QtGui import (
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.joining import join_logs
@@ -42,7 +50,9 @@ class Tape(QWidget):
 
     hovered = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -91,7 +101,12 @@ class Tape(QWidget):
         prepared = self.session.prepared
         log = prepared.frame.log if prepared is not None else join_logs(current.logs)
         # A threshold turned must not throw the user back to the whole log.
-        place = (self.session.open.number, current.id, tuple(i.id for i in current.log_infos), len(log))
+        place = (
+            self.session.open.number,
+            current.id,
+            tuple(i.id for i in current.log_infos),
+            len(log),
+        )
         same = self.data is not None and place == self._place
         self._place = place
         names = (
@@ -332,7 +347,9 @@ class Tape(QWidget):
                 return mark_hint(mark)
         for joint_s, name in data.joints:
             if abs(self.x_of(joint_s) - point.x()) < NEAR_PX:
-                return f"Here another recording begins: {name or 'the same log goes on after a gap'}"
+                return (
+                    f"Here another recording begins: {name or 'the same log goes on after a gap'}"
+                )
         return sample_hint(data, time_s)
 
     def event(self, event: QEvent) -> bool:

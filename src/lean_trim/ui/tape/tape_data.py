@@ -93,8 +93,9 @@ def make_tape(
 ) -> TapeData:
     """Build lanes for the series the log has. ``names`` of the joined logs label the joints.
 
-    Pyramids of ``before`` are used again for channels that are the same arrays. ``sifted`` tells regimes
-    and what was left out, also where nothing was left to solve. ``shown_in`` tells how a unit is shown.
+    Pyramids of ``before`` are used again for channels that are the same arrays. ``sifted`` tells
+    regimes and what was left out, also where nothing was left to solve. ``shown_in`` tells how a
+    unit is shown.
     """
     kept = [t for lane in before.lanes for t in lane.traces] if before is not None else []
     made = (_lane(spec, log, vehicle, solution, kept, shown_in) for spec in lanes)
@@ -143,7 +144,9 @@ def describe_at(data: TapeData, time_s: float) -> str:
     """Time, values, regime and the reason a sample is left out, as one line."""
     i = int(np.clip(np.searchsorted(data.log.time_s, time_s), 0, len(data.log) - 1))
     parts = [f"{clock(float(data.log.time_s[i]), 2)} min"]
-    parts += [shown_value(trace.series, i, lane.own) for lane in data.lanes for trace in lane.traces]
+    parts += [
+        shown_value(trace.series, i, lane.own) for lane in data.lanes for trace in lane.traces
+    ]
     if data.regime is not None and data.bits is not None:
         bits = int(data.bits[i])
         parts.append(REGIME_LABELS[Regime(int(data.regime[i]))])

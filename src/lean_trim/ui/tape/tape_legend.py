@@ -57,6 +57,8 @@ class TapeLegend(QWidget):
                 break
             p.fillRect(QRectF(x, 4, 16, 12), brushes[kind])
             p.setPen(theme.color("faint"))
-            p.drawText(QRectF(x + MARK_W, 0, width + 4, HEIGHT), Qt.AlignmentFlag.AlignVCenter, word)
+            p.drawText(
+                QRectF(x + MARK_W, 0, width + 4, HEIGHT), Qt.AlignmentFlag.AlignVCenter, word
+            )
             self.areas.append((QRectF(x, 0, MARK_W + width + GAP, HEIGHT), tip))
             x += MARK_W + width + GAP

@@ -116,7 +116,9 @@ class TapePainter:
         ratio = self.tape.devicePixelRatioF()
         # The first trace is the one the lane is named for; it is painted over the others.
         for i, trace in reversed(list(enumerate(lane.traces))):
-            low, high = trace.pyramid.columns(self.tape.start_s, self.tape.end_s, int(self.width * ratio))
+            low, high = trace.pyramid.columns(
+                self.tape.start_s, self.tape.end_s, int(self.width * ratio)
+            )
             image = trace_image(
                 low, high, lane.low, lane.high, max(int(height * ratio), 4), QColor(theme.traces[i])
             )
@@ -180,7 +182,8 @@ class TapePainter:
             hand = self._any(self.data.by_hand_before) & out
         self.p.drawImage(QPointF(LEFT, 0), hatch_image(out & ~hand, height, veil, line))
         if hand.any():
-            # What the user left out looks other than what a rule did, also without colour: it is crossed.
+            # What the user left out looks other than what a rule did, also without colour: it is
+            # crossed.
             line = self.theme.color("select", 0.65)
             self.p.drawImage(QPointF(LEFT, 0), hatch_image(hand, height, veil, line, crossed=True))
 
@@ -196,7 +199,8 @@ class TapePainter:
             rect = QRectF(LEFT + first, y, last - first, BAND_H - 2)
             bands.setdefault(regime, []).append(rect)
             label = REGIME_LABELS[Regime(regime)]
-            # Measuring every label would take longer than painting; 5.2 px is the mean letter of this size.
+            # Measuring every label would take longer than painting; 5.2 px is the mean letter of
+            # this size.
             label = label if rect.width() > 7 + 5.2 * len(label) else SHORT_REGIMES[Regime(regime)]
             if rect.width() > 6 + 5.2 * len(label):
                 labels.append((rect, label))
@@ -252,7 +256,9 @@ class TapePainter:
         step = next((s for s in STEPS if span / s <= self.width / 70), STEPS[-1])
         self.p.setFont(font(7.5))
         self.p.setPen(self.theme.color("faint"))
-        self.p.drawText(QRectF(6, y, LEFT - 10, AXIS_H), Qt.AlignmentFlag.AlignVCenter, "Time  min:s")
+        self.p.drawText(
+            QRectF(6, y, LEFT - 10, AXIS_H), Qt.AlignmentFlag.AlignVCenter, "Time  min:s"
+        )
         for k in range(int(np.ceil(tape.start_s / step)), int(tape.end_s / step) + 1):
             x = tape.x_of(k * step)
             self.p.drawLine(QPointF(x, y), QPointF(x, y + 3))

@@ -21,10 +21,13 @@ REGIME_WORDS = {
     Regime.FULL_THROTTLE: "throttle above the full-throttle threshold",
 }
 AXIS_HINT = (
-    "Time, minutes and seconds. Wheel zooms, Shift+wheel or middle button moves, dragging chooses a stretch. "
-    "With the keyboard: arrows move the spot, Shift+arrows choose, Up and Down zoom, Home shows everything."
+    "Time, minutes and seconds. Wheel zooms, Shift+wheel or middle button moves, dragging chooses "
+    "a stretch. With the keyboard: arrows move the spot, Shift+arrows choose, Up and Down zoom, "
+    "Home shows everything."
 )
-REGIME_HINT = "What the engine did: stopped, warm-up, idle, overrun, part throttle, transient, full throttle."
+REGIME_HINT = (
+    "What the engine did: stopped, warm-up, idle, overrun, part throttle, transient, full throttle."
+)
 LEGEND = (
     (
         "out",
@@ -36,7 +39,11 @@ LEGEND = (
         "by hand",
         "Crossed in the accent's ink: left out by you; Ctrl+D on the same stretch keeps it again.",
     ),
-    ("lit", "chosen", "Shaded: the seconds that stand behind the chosen cells, or the chosen stretch."),
+    (
+        "lit",
+        "chosen",
+        "Shaded: the seconds that stand behind the chosen cells, or the chosen stretch.",
+    ),
 )
 """Marks over the lanes: kind, word, and what they mean."""
 
@@ -58,7 +65,9 @@ def lane_hint(lane: Lane) -> str:
         short = f" (“{SHORT[series.key]}”)" if len(lane.traces) > 1 and series.key in SHORT else ""
         unit = lane.own.unit
         lines.append(f"{series.name}{short}, {unit}" if unit else f"{series.name}{short}")
-    lines.append("The figures at the side are the ends of the lane's scale, the same for the whole log.")
+    lines.append(
+        "The figures at the side are the ends of the lane's scale, the same for the whole log."
+    )
     if lane.unit in ("λ", "%"):
         lines.append("Dashed line: λ 1." if lane.unit == "λ" else "Dashed line: zero.")
     return "\n".join(lines)
@@ -104,7 +113,11 @@ def sample_hint(data: TapeData, time_s: float) -> str:
     if data.bits is None:
         return ""
     bits = int(data.bits[index_at(data, time_s)])
-    lines = ["Left out by hand; Ctrl+D on the same stretch keeps it again."] if bits & int(MANUAL_BIT) else []
+    lines = (
+        ["Left out by hand; Ctrl+D on the same stretch keeps it again."]
+        if bits & int(MANUAL_BIT)
+        else []
+    )
     lines += [f"{rule.label}: {rule.why}." for rule in reasons_at(bits)]
     if not lines:
         return ""

@@ -13,12 +13,15 @@ from lean_trim.core.types import Floats
 HALF_LINE = 0.65
 
 
-def trace_image(low: Floats, high: Floats, bottom: float, top: float, height: int, color: QColor) -> QImage:
+def trace_image(
+    low: Floats, high: Floats, bottom: float, top: float, height: int, color: QColor
+) -> QImage:
     """An image (columns × height) of one trace.
 
     ``bottom`` and ``top`` are the values at its lower and upper edge.
 
-    Every pixel holds how much of it the trace covers, as an index into a table of the ink's opacities.
+    Every pixel holds how much of it the trace covers, as an index into a table of the ink's
+    opacities.
     """
     low, high = touch(low, high)
     scale = (height - 1) / (top - bottom)
@@ -49,7 +52,9 @@ def hatch_image(
     width = len(columns) + (-len(columns)) % 4
     pixels = np.zeros((height, width), np.uint8)
     np.multiply(
-        _slant(len(columns), height, crossed), columns.astype(np.uint8), out=pixels[:, : len(columns)]
+        _slant(len(columns), height, crossed),
+        columns.astype(np.uint8),
+        out=pixels[:, : len(columns)],
     )
     image = QImage(pixels.data, len(columns), height, width, QImage.Format.Format_Indexed8).copy()
     image.setColorTable([0, veil.rgba(), line.rgba()])

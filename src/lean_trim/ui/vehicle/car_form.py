@@ -8,7 +8,15 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QGridLayout,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.core.data.fuels import FUELS, OWN
 from lean_trim.ui.theme import Appearance, font
@@ -19,7 +27,10 @@ from lean_trim.ui.widgets.page import heading
 from lean_trim.workspace.vehicle.draft import Entered, VehicleDraft
 from lean_trim.workspace.vehicle.fields import FIELDS, Key, units_of
 
-FUEL_CHOICES = (*((f.name, f"{f.name} ({f.stoich_afr:g})") for f in FUELS.values()), (OWN, "another fuel"))
+FUEL_CHOICES = (
+    *((f.name, f"{f.name} ({f.stoich_afr:g})") for f in FUELS.values()),
+    (OWN, "another fuel"),
+)
 AIRFLOW_CHOICES = (("ve", "table over engine speed"), ("maf", "curve of a MAF sensor"))
 FEEDBACK_CHOICES = (
     ("wideband", "wideband λ sensor"),
@@ -44,14 +55,20 @@ CHOICES: dict[str, tuple[str, str, Sequence[tuple[str, str]]]] = {
         AIRFLOW_CHOICES,
     ),
     "feedback": ("Feedback", "What holds the mixture at its target", FEEDBACK_CHOICES),
-    "sensor_place": ("λ sensor", "In a tailpipe it is late, and outside air dilutes idle", PLACE_CHOICES),
+    "sensor_place": (
+        "λ sensor",
+        "In a tailpipe it is late, and outside air dilutes idle",
+        PLACE_CHOICES,
+    ),
     "reference": (
         "held against",
         "A regulator without a hose to the manifold holds against the atmosphere",
         REFERENCE_CHOICES,
     ),
 }
-DEAD_TIMES_TIP = "Volts and ms in pairs, as two columns or two rows; one number alone is taken at 14 V"
+DEAD_TIMES_TIP = (
+    "Volts and ms in pairs, as two columns or two rows; one number alone is taken at 14 V"
+)
 CAR = (Key.CYLINDERS, Key.DISPLACEMENT)
 MORE = (Key.REDLINE, Key.EXHAUST, Key.RESOLUTION, Key.LOWEST, Key.HIGHEST)
 
@@ -90,7 +107,8 @@ class CarForm(QWidget):
         self.dead_note.setFont(font(8.5))
         self.varies = QCheckBox("its ethanol varies", self)
         self.varies.setToolTip(
-            "A flex-fuel car: logs of different tanks are only pooled where the ethanol content is logged"
+            "A flex-fuel car: logs of different tanks are only pooled where the ethanol content "
+            "is logged"
         )
         self.varies.toggled.connect(self._varies_said)
         self.more = Fold("More: sensor, engine speed, the table's field", self._more)
@@ -193,7 +211,9 @@ class CarForm(QWidget):
         self.varies.setChecked(draft.fuel_varies)
         problem = draft.dead_times_problem
         theme = self.appearance.theme
-        self.dead_note.setText(problem or ("" if draft.dead_times.strip() else "not known; later, or pasted"))
+        self.dead_note.setText(
+            problem or ("" if draft.dead_times.strip() else "not known; later, or pasted")
+        )
         self.dead_note.setStyleSheet(f"color: {theme.danger if problem else theme.faint};")
 
     def preferred_units(self) -> dict[str, str]:

@@ -98,7 +98,9 @@ class GridPreview(QWidget):
         p.setFont(font(size, bold=True))
         p.setPen(theme.color("ink"))
         for i, j in enumerate(shown_columns):
-            p.drawText(QRectF(LEFT + i * step, 20, step - 3, 16), RIGHT, heads[j] if j >= 0 else "…")
+            p.drawText(
+                QRectF(LEFT + i * step, 20, step - 3, 16), RIGHT, heads[j] if j >= 0 else "…"
+            )
         for y, i in enumerate(shown_rows):
             top = TOP + y * row_h
             p.setFont(font(size, bold=True))
@@ -141,9 +143,8 @@ def _caption(table: Table) -> str:
     if len(table.axes) == 1:
         return f"{len(table.axes[0])} points, {table.shown_unit} over {table.axes[0].shown_unit}"
     rows, columns = table.shape
-    return (
-        f"{table.name}, {table.shown_unit}: {rows} rows × {columns} columns; engine speed, rpm, runs across"
-    )
+    size = f"{rows} rows × {columns} columns"
+    return f"{table.name}, {table.shown_unit}: {size}; engine speed, rpm, runs across"
 
 
 def _some(count: int, room: int) -> list[int]:

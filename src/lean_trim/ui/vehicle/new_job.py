@@ -36,12 +36,14 @@ class Say:
     """What the page says."""
 
     PROBLEM = Message("new_job.problem", "{text}")
-    GUESS = Message("new_job.guess", "A guess: the shape of any engine. Bring the real table if you can.")
+    GUESS = Message(
+        "new_job.guess", "A guess: the shape of any engine. Bring the real table if you can."
+    )
 
 
 TOLD_NOTHING = (
-    "A log tells most of what is asked below, and is added to the job when it is made. Drop it here, or "
-    "begin without one."
+    "A log tells most of what is asked below, and is added to the job when it is made. Drop it "
+    "here, or begin without one."
 )
 SHEET_SUFFIX = ".json"
 LEFT_W = 488
@@ -169,7 +171,9 @@ class NewJobPage(QWidget):
         told = draft.told
         self.log_button.setText("Another log…" if told.path is not None else "Begin with a log…")
         lines = "\n".join(f"·  {line}" for line in told.lines)
-        self.told.setText(f"{told.path.name} tells:\n{lines}" if told.path is not None else TOLD_NOTHING)
+        self.told.setText(
+            f"{told.path.name} tells:\n{lines}" if told.path is not None else TOLD_NOTHING
+        )
         self.lacks.setText(self._lacks(draft))
         theme = self.appearance.theme
         self.lacks.setStyleSheet(f"color: {theme.danger if draft.wrong else theme.ink};")
@@ -180,13 +184,23 @@ class NewJobPage(QWidget):
             return draft.wrong[0]
         if draft.missing:
             return f"Still needed: {', '.join(draft.missing)}."
-        what = f"with {draft.told.path.name}" if draft.told.path is not None else "; logs can be added then"
+        what = (
+            f"with {draft.told.path.name}"
+            if draft.told.path is not None
+            else "; logs can be added then"
+        )
         return f"Everything needed is there. {draft.name} can be kept {what}.".replace(" ;", ";")
 
     def _table_changed(self) -> None:
-        # A table may come after the model was chosen, and before; it has to be of that model in the end.
+        # A table may come after the model was chosen, and before; it has to be of that model in the
+        # end.
         self.show_draft(
-            replace(self.draft, table=self.airflow.table, target=self.target.table, form=self.airflow.form)
+            replace(
+                self.draft,
+                table=self.airflow.table,
+                target=self.target.table,
+                form=self.airflow.form,
+            )
         )
 
     def _other_kind(self, kind: str) -> None:

@@ -21,7 +21,14 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.grid_preview import GridPreview
 from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import ComboBox
-from lean_trim.workspace.vehicle.pasting import TARGET_UNITS, Kind, Pasted, TableWords, kind_of, understand
+from lean_trim.workspace.vehicle.pasting import (
+    TARGET_UNITS,
+    Kind,
+    Pasted,
+    TableWords,
+    kind_of,
+    understand,
+)
 
 EMPTY: dict[Kind, str] = {
     "ve": "Copy the table where you have it, with its axes if you can, and paste it here (Ctrl+V).\n\n"
@@ -69,8 +76,12 @@ class TablePanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(_row(self.rows_label, self.rows, self.row_unit, self.target_unit, self.flow_unit))
-        layout.addLayout(_row(self.holds_label, self.holds, self.cell_unit, self.dead_label, self.dead))
+        layout.addLayout(
+            _row(self.rows_label, self.rows, self.row_unit, self.target_unit, self.flow_unit)
+        )
+        layout.addLayout(
+            _row(self.holds_label, self.holds, self.cell_unit, self.dead_label, self.dead)
+        )
         layout.addLayout(_row(self.paste, self.open, self.sheets, *self._extra()))
         layout.addWidget(self.question)
         layout.addWidget(self.notes)
@@ -285,7 +296,9 @@ class TablePanel(QWidget):
         elif box is self.row_unit:
             words = replace(words, form=replace(form, row_unit=key), row_said=True)
         elif box is self.holds:
-            words = replace(words, form=replace(form, holds=Holds(key), cell_unit="", dead_time_ms=0.0))
+            words = replace(
+                words, form=replace(form, holds=Holds(key), cell_unit="", dead_time_ms=0.0)
+            )
         elif box is self.cell_unit:
             words = replace(words, form=replace(form, cell_unit=key))
         elif box is self.flow_unit:
@@ -306,7 +319,11 @@ class TablePanel(QWidget):
             self._say(replace(self.words, form=replace(self.form, dead_time_ms=ms)))
 
     def _axes_given(self) -> None:
-        self._say(replace(self.words, rows_text=self.rows_text.text(), columns_text=self.columns_text.text()))
+        self._say(
+            replace(
+                self.words, rows_text=self.rows_text.text(), columns_text=self.columns_text.text()
+            )
+        )
 
     def _show(self) -> None:
         form = self.form
@@ -327,7 +344,8 @@ class TablePanel(QWidget):
         theme = self.appearance.theme
         self.question.setStyleSheet(
             f"QWidget {{ background: {theme.caution_paper}; }}"
-            f"QLineEdit {{ background: {theme.sheet}; }} QPushButton {{ background: {theme.sheet}; }}"
+            f"QLineEdit {{ background: {theme.sheet}; }} QPushButton {{ background: "
+            f"{theme.sheet}; }}"
         )
         self.notes.setText("; ".join(pasted.notes) if pasted is not None else "")
         self.notes.setVisible(bool(self.notes.text()))

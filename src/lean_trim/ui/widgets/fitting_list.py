@@ -9,7 +9,8 @@ LEAST_PX = 24
 """Height of a list with one short line."""
 SLACK_PX = 8
 ROOMY = 0.6
-"""Share of the page up to which a list is sure to be shown whole: a bar would break its lines elsewhere, and
+"""Share of the page up to which a list is sure to be shown whole: a bar would break its lines
+elsewhere, and
 so be needed."""
 
 

@@ -19,7 +19,8 @@ from PySide6.QtWidgets import (
 from lean_trim.ui.theme import Appearance
 
 RINGED = (QAbstractSlider, QAbstractSpinBox, QComboBox, QCheckBox, QAbstractItemView)
-"""Buttons and entries carry a border of their own by the style sheet; painted views their own frame."""
+"""Buttons and entries carry a border of their own by the style sheet; painted views their own
+frame."""
 WIDTH = 2.0
 
 
@@ -37,7 +38,11 @@ class FocusRing(QFocusFrame):
         self.hide()
 
     def _follow(self, old: QWidget | None, new: QWidget | None) -> None:
-        rings = isinstance(new, RINGED) and not isinstance(new, QScrollBar) and new.window() is self._window
+        rings = (
+            isinstance(new, RINGED)
+            and not isinstance(new, QScrollBar)
+            and new.window() is self._window
+        )
         if rings:
             assert new is not None
             self.setWidget(new)

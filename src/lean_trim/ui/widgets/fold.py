@@ -19,7 +19,8 @@ class Fold(QWidget):
     Parameters
     ----------
     title : beside the mark; "" where other widgets stand there.
-    make : builds the contents when they are first shown, so that a page of many folds opens quickly.
+    make : builds the contents when they are first shown, so that a page of many folds opens
+        quickly.
     beside : widgets in the head's line; the first one takes what room is left.
     """
 

@@ -21,7 +21,9 @@ STEPS = 400
 class KnobRow(QWidget):
     """``turned`` is called with every new value, also while the slider is dragged."""
 
-    def __init__(self, knob: Knob, turned: Callable[[float], None], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, knob: Knob, turned: Callable[[float], None], parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.knob = knob
         self._turned = turned

@@ -1,8 +1,8 @@
 """Labels that show text as it is. Names, units and sentences may come from anybody's file.
 
-Left to themselves Qt's labels and tooltips take what looks like markup for markup, and read the files it
-names. ``Label`` never does; what is our own markup is a ``RichLabel``, and every value in it is ``escaped``;
-a tooltip that names something out of a file is a ``plain_tip``.
+Left to themselves Qt's labels and tooltips take what looks like markup for markup, and read the
+files it names. ``Label`` never does; what is our own markup is a ``RichLabel``, and every value in
+it is ``escaped``; a tooltip that names something out of a file is a ``plain_tip``.
 """
 
 from __future__ import annotations

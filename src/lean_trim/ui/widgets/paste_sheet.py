@@ -40,7 +40,11 @@ class PasteSheet(QFrame):
     turned = Signal()
 
     def __init__(
-        self, kind: CardKind, session: Session, appearance: Appearance, parent: QWidget | None = None
+        self,
+        kind: CardKind,
+        session: Session,
+        appearance: Appearance,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.kind = kind
@@ -107,7 +111,9 @@ class PasteSheet(QFrame):
 
     def ask_file(self) -> None:
         """Ask for a file, and show what it holds."""
-        chosen, _ = QFileDialog.getOpenFileName(self, f"A table: {self.kind.words}", "", TABLE_FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, f"A table: {self.kind.words}", "", TABLE_FILTER
+        )
         if chosen:
             self.take_file(Path(chosen))
 
@@ -197,7 +203,11 @@ class PasteSheet(QFrame):
 
     def _points(self) -> list[float]:
         words = (
-            self.points.text().replace(self.kind.points_unit, " ").replace(",", " ").replace(";", " ").split()
+            self.points.text()
+            .replace(self.kind.points_unit, " ")
+            .replace(",", " ")
+            .replace(";", " ")
+            .split()
         )
         return sorted(number_in(word) for word in words)
 

@@ -43,7 +43,11 @@ class TableCard(QWidget):
     """Speaks of the shown round. Cells in the last column, or of a grid, can be typed into."""
 
     def __init__(
-        self, kind: CardKind, session: Session, appearance: Appearance, parent: QWidget | None = None
+        self,
+        kind: CardKind,
+        session: Session,
+        appearance: Appearance,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.kind = kind
@@ -111,7 +115,8 @@ class TableCard(QWidget):
         layout.addWidget(self.sheet)
         layout.addWidget(self.grid, MOST_STRETCH)
         layout.addLayout(buttons)
-        # What the grid cannot take goes to the end, so that the titles of two cards stay in one line.
+        # What the grid cannot take goes to the end, so that the titles of two cards stay in one
+        # line.
         layout.addStretch(1)
 
     def _make_room(self) -> None:
@@ -131,7 +136,9 @@ class TableCard(QWidget):
         self.nothing.setVisible(table is None and bool(self.kind.empty))
         self.nothing.setText(self.kind.empty)
         self.copy.setEnabled(table is not None)
-        same = proposed is None or decision is None or bool((proposed.values == decision.values).all())
+        same = (
+            proposed is None or decision is None or bool((proposed.values == decision.values).all())
+        )
         self.accept.setEnabled(can and not same)
         self.back.setEnabled(can and decision is not None and decision.changed > 0)
         if table is not None and decision is not None:
@@ -151,7 +158,9 @@ class TableCard(QWidget):
         self.grid.setMinimumHeight(3 * ROW_H)
         self.grid.setMaximumHeight((rows + 1) * ROW_H + 12)
 
-    def _fill_curve(self, table: Table, decision: Decision, proposed: Table | None, can: bool) -> None:
+    def _fill_curve(
+        self, table: Table, decision: Decision, proposed: Table | None, can: bool
+    ) -> None:
         axis = table.axes[0]
         self._shape(len(axis), (axis.shown_unit, *HEADS))
         points = evenly_written(axis.shown.tolist())
@@ -163,7 +172,9 @@ class TableCard(QWidget):
                 if column == len(HEADS):
                     self._mark(item, table, decision, row)
 
-    def _fill_grid(self, table: Table, decision: Decision, proposed: Table | None, can: bool) -> None:
+    def _fill_grid(
+        self, table: Table, decision: Decision, proposed: Table | None, can: bool
+    ) -> None:
         rows, columns = table.axes
         corner = f"{rows.shown_unit} \\ {columns.shown_unit}"
         self._shape(len(rows), (corner, *evenly_written(columns.shown.tolist())))

@@ -54,7 +54,8 @@ class WholeText(Label):
     def fit(self) -> None:
         """Take the height the text needs; a layout that is short of room would cut it."""
         key = (self.text(), self.width(), self.least, self.most)
-        # Measured anew only where something changed: every measuring lays the whole window out again.
+        # Measured anew only where something changed: every measuring lays the whole window out
+        # again.
         if key == self._fitted:
             return
         self._fitted = key

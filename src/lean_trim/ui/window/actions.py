@@ -41,7 +41,13 @@ COMMANDS: tuple[Command, ...] = (
         "Start the demo afresh",
         "Put the rounds of the demo that is open aside in a file of their own and begin again",
     ),
-    Command("new_job", "Job", "New job…", "A car, its table and perhaps a log: a job of your own", "Ctrl+N"),
+    Command(
+        "new_job",
+        "Job",
+        "New job…",
+        "A car, its table and perhaps a log: a job of your own",
+        "Ctrl+N",
+    ),
     Command("open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O"),
     Command(
         "save_elsewhere",
@@ -78,10 +84,17 @@ COMMANDS: tuple[Command, ...] = (
         "Check which column is which before a log is added",
     ),
     Command(
-        "drive", "Round", "Drive the simulated car", "Drive the decided table and log it (demo jobs)", "F5"
+        "drive",
+        "Round",
+        "Drive the simulated car",
+        "Drive the decided table and log it (demo jobs)",
+        "F5",
     ),
     Command(
-        "begin_round", "Round", "Begin the next round", "Take the decided table as the one to drive next"
+        "begin_round",
+        "Round",
+        "Begin the next round",
+        "Take the decided table as the one to drive next",
     ),
     Command(
         "go_back",
@@ -97,7 +110,12 @@ COMMANDS: tuple[Command, ...] = (
         check=True,
     ),
     Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
-    Command("judge", "Round", "Judge this round anew", "Replace its figures by what its settings say now"),
+    Command(
+        "judge",
+        "Round",
+        "Judge this round anew",
+        "Replace its figures by what its settings say now",
+    ),
     Command(
         "cancel",
         "Round",
@@ -128,11 +146,31 @@ COMMANDS: tuple[Command, ...] = (
         "Return the chosen cells, or all, to the value they were driven on",
         "Ctrl+Backspace",
     ),
-    Command("pin", "Table", "Pin or release", "Pinned cells keep the value they were driven on", "Ctrl+P"),
+    Command(
+        "pin",
+        "Table",
+        "Pin or release",
+        "Pinned cells keep the value they were driven on",
+        "Ctrl+P",
+    ),
     Command("select_all", "Table", "Choose every cell", "Choose every cell", "Ctrl+A"),
-    Command("hand_over", "Table", "Hand over as CSV…", "Write the decided table to a file", "Ctrl+S"),
-    Command("copy", "Table", "Copy table", "Copy the decided table with its axes, tab separated", "Ctrl+C"),
-    Command("copy_cells", "Table", "Copy cells only", "Copy the decided cells without axes", "Ctrl+Shift+C"),
+    Command(
+        "hand_over", "Table", "Hand over as CSV…", "Write the decided table to a file", "Ctrl+S"
+    ),
+    Command(
+        "copy",
+        "Table",
+        "Copy table",
+        "Copy the decided table with its axes, tab separated",
+        "Ctrl+C",
+    ),
+    Command(
+        "copy_cells",
+        "Table",
+        "Copy cells only",
+        "Copy the decided cells without axes",
+        "Ctrl+Shift+C",
+    ),
     Command(
         "leave_out",
         "Tape",
@@ -140,10 +178,18 @@ COMMANDS: tuple[Command, ...] = (
         "Leave the chosen stretch of the log out by hand",
         "Ctrl+D",
     ),
-    Command("mark", "Tape", "Set or remove a bookmark", "At the tape's spot or chosen stretch", "Ctrl+B"),
-    Command("next_event", "Tape", "Go to the next event", "Of the kind chosen above the tape", "F6"),
     Command(
-        "previous_event", "Tape", "Go to the previous event", "Of the kind chosen above the tape", "Shift+F6"
+        "mark", "Tape", "Set or remove a bookmark", "At the tape's spot or chosen stretch", "Ctrl+B"
+    ),
+    Command(
+        "next_event", "Tape", "Go to the next event", "Of the kind chosen above the tape", "F6"
+    ),
+    Command(
+        "previous_event",
+        "Tape",
+        "Go to the previous event",
+        "Of the kind chosen above the tape",
+        "Shift+F6",
     ),
     Command("show_all", "Tape", "Show the whole log", "Zoom out", "Ctrl+0"),
     Command(
@@ -154,16 +200,28 @@ COMMANDS: tuple[Command, ...] = (
         "Ctrl+E",
     ),
     Command("page_evidence", "View", "Evidence", "What stands behind the chosen cells", "Ctrl+1"),
-    Command("page_findings", "View", "Findings", "What the log shows that is not airflow", "Ctrl+2"),
     Command(
-        "page_sieve", "View", "Sieve", "Which samples are left out, and why; turn the thresholds", "Ctrl+3"
+        "page_findings", "View", "Findings", "What the log shows that is not airflow", "Ctrl+2"
+    ),
+    Command(
+        "page_sieve",
+        "View",
+        "Sieve",
+        "Which samples are left out, and why; turn the thresholds",
+        "Ctrl+3",
     ),
     Command("page_fit", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+4"),
-    Command("page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+5"),
+    Command(
+        "page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+5"
+    ),
     Command("page_write", "View", "Write", "How much is written at once", "Ctrl+6"),
     Command("night", "View", "Night theme", "Dark sheet, light ink", "Ctrl+T", check=True),
     Command(
-        "truth", "View", "Show truth", "Compare with the simulated car's true airflow (demo jobs)", check=True
+        "truth",
+        "View",
+        "Show truth",
+        "Compare with the simulated car's true airflow (demo jobs)",
+        check=True,
     ),
     Command("find", "View", "Find a command…", "Type part of a command's name", "Ctrl+K"),
 )
@@ -199,7 +257,9 @@ NEEDS_CAR = ("drive", "truth")
 MENUS = ("Job", "Round", "Table", "Tape", "View")
 
 
-def build_actions(window: QMainWindow, handlers: dict[str, Callable[..., object]]) -> dict[str, QAction]:
+def build_actions(
+    window: QMainWindow, handlers: dict[str, Callable[..., object]]
+) -> dict[str, QAction]:
     """Make every action and fill the menu bar.
 
     Raises

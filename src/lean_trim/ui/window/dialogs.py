@@ -22,20 +22,24 @@ if TYPE_CHECKING:
 
 JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
 LOG_FILTER = (
-    "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.bz2 *.xz *.zip *.mf4 *.mdf *.dat *.parquet *.arrow *.feather "
-    "*.xlsx *.ods *.mat *.jsonl *.blf *.asc *.trc);;All files (*)"
+    "Logs (*.csv *.txt *.tsv *.log *.gz *.zst *.bz2 *.xz *.zip *.mf4 *.mdf *.dat *.parquet "
+    "*.arrow *.feather *.xlsx *.ods *.mat *.jsonl *.blf *.asc *.trc);;All files (*)"
 )
 
 
 class Say:
     """What the choosers say."""
 
-    SHEET_WRITTEN = Message("dialogs.sheet_written", "The vehicle sheet and its tables are in {folder}.")
+    SHEET_WRITTEN = Message(
+        "dialogs.sheet_written", "The vehicle sheet and its tables are in {folder}."
+    )
     SHEET_THERE = Message(
-        "dialogs.sheet_there", "{folder} holds a vehicle.json already; choose another folder, or make one"
+        "dialogs.sheet_there",
+        "{folder} holds a vehicle.json already; choose another folder, or make one",
     )
     REPORT_WRITTEN = Message(
-        "dialogs.report_written", "The report is in {path}: {contents}. Look into it before you send it."
+        "dialogs.report_written",
+        "The report is in {path}: {contents}. Look into it before you send it.",
     )
 
 
@@ -95,7 +99,9 @@ class Dialogs:
     def keep_job(self, vehicle: Vehicle, log: Path | None) -> None:
         """Ask where to keep a new job, and make it there."""
         wanted = Path(self._folder()) / f"{file_name(vehicle.name)}{SUFFIX}"
-        path, _ = QFileDialog.getSaveFileName(self.window, "Where to keep the job", str(wanted), JOB_FILTER)
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Where to keep the job", str(wanted), JOB_FILTER
+        )
         if path:
             self.window.opening.make_job(vehicle, self._remember(path).with_suffix(SUFFIX), log)
 
@@ -134,7 +140,9 @@ class Dialogs:
         if kept is None:
             return
         wanted = kept.with_name(f"{kept.stem} copy{SUFFIX}")
-        path, _ = QFileDialog.getSaveFileName(self.window, "Where the job goes on", str(wanted), JOB_FILTER)
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, "Where the job goes on", str(wanted), JOB_FILTER
+        )
         if path:
             self.window.session.saving.save_elsewhere(Path(path).with_suffix(SUFFIX))
 
@@ -163,7 +171,11 @@ class Dialogs:
     def hand_over(self) -> None:
         """Ask where to write the decided table."""
         current = self.window.session.round
-        if current is None or self.window.session.job is None or self.window.session.rounds.is_held():
+        if (
+            current is None
+            or self.window.session.job is None
+            or self.window.session.rounds.is_held()
+        ):
             return
         vehicle = self.window.session.job.vehicle
         name = f"{vehicle.name.lower()}-{vehicle.airflow}-round{current.number}.csv"

@@ -35,7 +35,15 @@ from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 from lean_trim.workspace.log_opening import Pending
 
-HEADS = ("Channel", "Column in the file", "Unit", "Range", "Shape", "Sure?", "Why, and what the engine says")
+HEADS = (
+    "Channel",
+    "Column in the file",
+    "Unit",
+    "Range",
+    "Shape",
+    "Sure?",
+    "Why, and what the engine says",
+)
 UNUSED = "not used"
 MOST_UNUSED = 120
 SCALE_HINT = "0 V = 0.68, 5 V = 1.36"
@@ -47,7 +55,9 @@ def _head(column: Column) -> str:
 
 def _why(match: Match) -> str:
     """Doubt or note, and what the engine's physics says of the channel; what speaks against it first."""
-    proofs = sorted(match.proofs, key=lambda p: ("contradicts", "agrees", "cannot tell").index(p.verdict))
+    proofs = sorted(
+        match.proofs, key=lambda p: ("contradicts", "agrees", "cannot tell").index(p.verdict)
+    )
     told = [f"{p.verdict}: {p.said}" for p in proofs if str(p.said) not in match.doubt]
     return "; ".join(t for t in (match.doubt or match.note, *told[:2]) if t)
 
@@ -55,7 +65,9 @@ def _why(match: Match) -> str:
 class Sparkline(QWidget):
     """The course of a channel in a few pixels."""
 
-    def __init__(self, values: Floats, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, values: Floats, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.appearance = appearance
         part = values[np.isfinite(values)]
@@ -76,13 +88,17 @@ class Sparkline(QWidget):
         x = np.linspace(3, self.width() - 3, len(self.points))
         y = self.height() - 4 - (self.points - low) / (high - low or 1.0) * (self.height() - 8)
         p.setPen(QPen(self.appearance.theme.color("accent"), 1.2))
-        p.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]))
+        p.drawPolyline(
+            QPolygonF([QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)])
+        )
 
 
 class ImportSheet(QWidget):
     """Shows the log that waits; every change reads it again."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -177,9 +193,13 @@ class ImportSheet(QWidget):
         lines = [f"• {line}" for line in (*doubts, *([pending.problem] if pending.problem else []))]
         text = "\n".join(lines[:4]) + (f"\n… and {len(lines) - 4} more" if len(lines) > 4 else "")
         theme = self.appearance.theme
-        self.questions.setText(text or "Everything is understood. Change what is wrong, or add the log.")
+        self.questions.setText(
+            text or "Everything is understood. Change what is wrong, or add the log."
+        )
         paper, edge = (theme.caution_paper, theme.danger) if lines else (theme.paper, theme.edge)
-        self.questions.setStyleSheet(f"background: {paper}; border-left: 3px solid {edge}; padding: 4px 8px;")
+        self.questions.setStyleSheet(
+            f"background: {paper}; border-left: 3px solid {edge}; padding: 4px 8px;"
+        )
         self.add.setEnabled(not pending.problem)
         # The button says that the doubts are taken as they are.
         self.add.setText("Add to the round as shown" if doubts else "Add to the round")
@@ -249,7 +269,9 @@ class ImportSheet(QWidget):
             self.table.setItem(row, i, item)
         return row
 
-    def _row(self, column: Column, match: Match | None, values: Floats | None, sure: str, why: str) -> None:
+    def _row(
+        self, column: Column, match: Match | None, values: Floats | None, sure: str, why: str
+    ) -> None:
         row = self.table.rowCount()
         self.table.insertRow(row)
         roles = ComboBox()
@@ -290,7 +312,9 @@ class ImportSheet(QWidget):
             return [*mixture_converts(1.0), SCALE_HINT]
         if match.role in (Role.STFT, Role.LTFT, Role.THROTTLE):
             return ["%", *PERCENT_FORMS]
-        return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [match.unit or LABELS[match.role][1]]
+        return [show_unit(u) for u in UNITS.get(match.role, {}) if u] or [
+            match.unit or LABELS[match.role][1]
+        ]
 
     def _chosen(self, column: Column, roles: ComboBox, units: ComboBox, role_changed: bool) -> None:
         key = roles.currentData()

@@ -70,10 +70,12 @@ class Say:
 
     UNEXPECTED = Message(
         "window.unexpected",
-        "Something unexpected went wrong ({what}). What was saved is safe. “Save a report for support…” in "
-        "the Job menu holds the details.",
+        "Something unexpected went wrong ({what}). What was saved is safe. “Save a report for "
+        "support…” in the Job menu holds the details.",
     )
-    CHOOSE_STRETCH = Message("window.choose_stretch", "Drag along the tape first to choose a stretch.")
+    CHOOSE_STRETCH = Message(
+        "window.choose_stretch", "Drag along the tape first to choose a stretch."
+    )
 
 
 class MainWindow(QMainWindow):
@@ -195,7 +197,8 @@ class MainWindow(QMainWindow):
         self.margin = Margin(session, appearance)
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
-        # Children of the window from the start, or they would outlive it where nothing is ever asked.
+        # Children of the window from the start, or they would outlive it where nothing is ever
+        # asked.
         self.import_sheet = ImportSheet(session, appearance, self)
         self.place_sheet = PlaceSheet(session, appearance, self)
         self.ask_sheet = AskSheet(session, appearance, self.ask.choose_dbc, self)
@@ -240,7 +243,9 @@ class MainWindow(QMainWindow):
             signal.connect(self._show_kind)
         session.job_closed.connect(self._job_closed)
         self.start_page.open_recent.connect(self.opening.open_job)
-        self.opening.recent_changed.connect(lambda: self.start_page.show_recent(self.opening.recent.jobs()))
+        self.opening.recent_changed.connect(
+            lambda: self.start_page.show_recent(self.opening.recent.jobs())
+        )
         self.start_page.show_recent(self.opening.recent.jobs())
         session.history_changed.connect(self._history_changed)
         session.busy.connect(self._busy)
@@ -275,7 +280,9 @@ class MainWindow(QMainWindow):
         self.preferences.keep_bytes("geometry", self.saveGeometry())
         self.preferences.keep_bytes("splitter", self.splitter.saveState())
         self.preferences.keep("night", self.appearance.theme is NIGHT)
-        for key, unit in self.new_job.car.preferred_units().items() if self.new_job is not None else ():
+        for key, unit in (
+            self.new_job.car.preferred_units().items() if self.new_job is not None else ()
+        ):
             self.preferences.keep(f"unit of {key}", unit)
         self.preferences.sync()
 
@@ -310,7 +317,9 @@ class MainWindow(QMainWindow):
                 self.session, self.appearance, ask.choose_log, ask.choose_table, ask.choose_sheet
             )
             self.new_job.wanted.connect(ask.keep_job)
-            self.new_job.left.connect(lambda: self.pages.setCurrentIndex(int(self.session.job is not None)))
+            self.new_job.left.connect(
+                lambda: self.pages.setCurrentIndex(int(self.session.job is not None))
+            )
             self.new_job.car.prefer_units(lambda key: self.preferences.text(f"unit of {key}"))
             self.pages.addWidget(self.new_job)
         self.pages.setCurrentWidget(self.new_job)
@@ -374,7 +383,9 @@ class MainWindow(QMainWindow):
     def _go_on(self, what: str) -> None:
         """End the round as it is meant."""
         rounds = self.session.rounds
-        {"hand_over": self.ask.hand_over, "drive": rounds.drive, "begin_round": rounds.begin_round}[what]()
+        {"hand_over": self.ask.hand_over, "drive": rounds.drive, "begin_round": rounds.begin_round}[
+            what
+        ]()
 
     def _select_all(self) -> None:
         if self.session.round is not None:

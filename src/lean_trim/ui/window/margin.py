@@ -5,7 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
@@ -26,7 +33,9 @@ class Margin(QWidget):
     turned = Signal(str)
     replace_wanted = Signal(int, int)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -73,7 +82,9 @@ class Margin(QWidget):
         button = self.buttons.button(list(PAGES).index("findings"))
         # No meaning by colour alone, and none at all by a colour that a theme would have to follow.
         mark = "!" if any(f.severity == "danger" for f in found) else ""
-        button.setText(f"{self.tr(spec.title)} {len(found)}{mark}" if found else self.tr(spec.title))
+        button.setText(
+            f"{self.tr(spec.title)} {len(found)}{mark}" if found else self.tr(spec.title)
+        )
         counts = [(sum(f.severity == s for f in found), word) for s, word in WORDS.items()]
         told = ", ".join(f"{n} {word}" + ("s" if n > 1 else "") for n, word in counts if n)
         button.setToolTip(plain_tip(f"{self.tr(spec.tip)}: {told}" if told else self.tr(spec.tip)))

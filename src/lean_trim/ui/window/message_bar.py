@@ -20,7 +20,9 @@ class MessageBar(QWidget):
 
     remedy = Signal(str)
 
-    def __init__(self, appearance: Appearance, name: str = "Message", parent: QWidget | None = None) -> None:
+    def __init__(
+        self, appearance: Appearance, name: str = "Message", parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.appearance = appearance
         self.kind = "note"
@@ -29,7 +31,9 @@ class MessageBar(QWidget):
         self.text.setFont(font(9.5))
         self.text.setAccessibleName(name)
         self.remedies = {
-            Remedy.SAVE_ELSEWHERE: self._button(Remedy.SAVE_ELSEWHERE, self.tr("Save the job elsewhere…")),
+            Remedy.SAVE_ELSEWHERE: self._button(
+                Remedy.SAVE_ELSEWHERE, self.tr("Save the job elsewhere…")
+            ),
             Remedy.TAKE_OVER: self._button(Remedy.TAKE_OVER, self.tr("Take the job over")),
             Remedy.LET_GO: self._button(Remedy.LET_GO, self.tr("Let them go")),
         }
@@ -55,7 +59,9 @@ class MessageBar(QWidget):
     def show_message(self, kind: str, text: str, remedies: Sequence[Remedy] = ()) -> None:
         """Show a message of kind "note" or "error" with the buttons that help."""
         self.kind = kind
-        self.text.setText(text if kind == "note" else self.tr("Not done: {reason}").format(reason=text))
+        self.text.setText(
+            text if kind == "note" else self.tr("Not done: {reason}").format(reason=text)
+        )
         for remedy, button in self.remedies.items():
             button.setVisible(remedy in remedies)
         self._paint()
@@ -64,7 +70,9 @@ class MessageBar(QWidget):
     def _paint(self) -> None:
         theme = self.appearance.theme
         edge = theme.danger if self.kind == "error" else theme.accent
-        self.setStyleSheet(f"MessageBar, QLabel {{ background: {theme.caution_paper}; color: {theme.ink}; }}")
+        self.setStyleSheet(
+            f"MessageBar, QLabel {{ background: {theme.caution_paper}; color: {theme.ink}; }}"
+        )
         self.text.setStyleSheet(f"border-left: 3px solid {edge}; padding-left: 8px;")
 
 

@@ -25,7 +25,9 @@ class Say:
     """What opening says."""
 
     FAILED = Message("opening.failed", "{reason}")
-    DEMO_KEPT = Message("opening.demo_kept", "A fresh demo. The earlier one is kept beside it: {path}")
+    DEMO_KEPT = Message(
+        "opening.demo_kept", "A fresh demo. The earlier one is kept beside it: {path}"
+    )
     WARNING = Message("opening.warning", "{text}")
 
 
@@ -138,6 +140,8 @@ class Opening(QObject):
         """Offer the jobs opened lately."""
         self.menu.clear()
         for path in self.recent.paths():
-            self.menu.addAction(str(path)).triggered.connect(lambda _=False, p=path: self.open_job(p))
+            self.menu.addAction(str(path)).triggered.connect(
+                lambda _=False, p=path: self.open_job(p)
+            )
         self.menu.setEnabled(bool(self.recent.paths()))
         self.recent_changed.emit()

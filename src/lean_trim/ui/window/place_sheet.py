@@ -11,15 +11,17 @@ from lean_trim.workspace.destination import Place
 from lean_trim.workspace.imports import Unplaced
 
 WHY = (
-    "A correction is relative to the table that was in the ECU during the drive. A log that counts for the "
-    "wrong table spoils the round without a word, so it is asked."
+    "A correction is relative to the table that was in the ECU during the drive. A log that "
+    "counts for the wrong table spoils the round without a word, so it is asked."
 )
 
 
 class PlaceSheet(QWidget):
     """Stands in place of the desk until it is answered."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -62,7 +64,9 @@ class PlaceSheet(QWidget):
         decided = "the table that was handed over" if handed else "what is decided now"
         self.here.setText(f"On the table of round {number}, as it was: add to round {number}")
         self.next.setText(f"On {decided}: begin the next round with it")
-        self.leave.setText("Leave it out of the job" if len(waiting) == 1 else "Leave them out of the job")
+        self.leave.setText(
+            "Leave it out of the job" if len(waiting) == 1 else "Leave them out of the job"
+        )
 
     def _number(self, waiting: Unplaced) -> int:
         job = self.session.job
@@ -78,10 +82,10 @@ class PlaceSheet(QWidget):
         number = self._number(waiting)
         if self._handed_over(waiting):
             return (
-                f"Round {number} was handed over, but the pulse width of this log fits the table as it was "
-                "before. Was it driven before the new table was written?"
+                f"Round {number} was handed over, but the pulse width of this log fits the table "
+                "as it was before. Was it driven before the new table was written?"
             )
         return (
-            f"Changes are decided in round {number} and not handed over, and the log does not tell which of "
-            "the two tables was in the ECU."
+            f"Changes are decided in round {number} and not handed over, and the log does not "
+            "tell which of the two tables was in the ECU."
         )

@@ -32,7 +32,9 @@ class Preferences:
 
     def keep(self, key: str, value: str | bool) -> None:
         """Remember a text or a switch."""
-        self._settings.setValue(key, value if isinstance(value, str) else ("on" if value else "off"))
+        self._settings.setValue(
+            key, value if isinstance(value, str) else ("on" if value else "off")
+        )
 
     def bytes(self, key: str) -> QByteArray:
         """A remembered state of a widget, empty by default."""

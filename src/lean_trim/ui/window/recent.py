@@ -65,7 +65,9 @@ class Recent:
         resolved = str(path.resolve())
         known = next((j for j in self.jobs() if j.path == resolved), RecentJob(resolved))
         moment = datetime.now().isoformat(timespec="minutes")
-        self._write([replace(known, opened=moment), *(j for j in self.jobs() if j.path != resolved)])
+        self._write(
+            [replace(known, opened=moment), *(j for j in self.jobs() if j.path != resolved)]
+        )
 
     def tell(self, path: Path, name: str, state: str) -> None:
         """Note how a job stands, where it is listed."""
@@ -97,6 +99,8 @@ def _job(entry: Any) -> RecentJob | None:
     if not isinstance(entry, dict) or not isinstance(entry.get("path"), str):
         return None
     texts = {
-        k: v[:LONGEST] for k, v in entry.items() if k in ("name", "state", "opened") and isinstance(v, str)
+        k: v[:LONGEST]
+        for k, v in entry.items()
+        if k in ("name", "state", "opened") and isinstance(v, str)
     }
     return RecentJob(entry["path"], **texts)

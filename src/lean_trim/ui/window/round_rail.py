@@ -47,7 +47,9 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
         else "waiting for a log"
     )
     if current.corrections_decided:
-        action = f"{cells_in_words(changed)}, corrections decided" if changed else "corrections decided"
+        action = (
+            f"{cells_in_words(changed)}, corrections decided" if changed else "corrections decided"
+        )
     if current.handed_over:
         action = "handed over" if job.round_after(current) else "handed over, waiting for a log"
     if current.kind == SWAP:
@@ -97,9 +99,9 @@ def round_tip(job: Job, index: int) -> str:
     lines = [line for line in round_lines(job, index) if line]
     if lines[-1].startswith("off"):
         lines.append(
-            "“Off” is how far the drive was from a table that needs no correction, in percent, over the "
-            "cells it visited (rms). After the arrow: what the next drive showed, or what is due if the "
-            "decided "
+            "“Off” is how far the drive was from a table that needs no correction, in percent, "
+            "over the cells it visited (rms). After the arrow: what the next drive showed, or "
+            "what is due if the decided "
             "table is driven."
         )
     return "\n".join(lines)
@@ -127,7 +129,9 @@ class _RoundDelegate(QStyledItemDelegate):
         painter.setBrush(theme.color("accent" if chosen else "paper"))
         painter.drawEllipse(QRectF(x - 5, rect.top() + 11, 10, 10))
         if chosen:
-            painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), theme.color("accent"))
+            painter.fillRect(
+                QRectF(rect.left(), rect.top(), 3, rect.height()), theme.color("accent")
+            )
         title, started, action, result = index.data(LINES)
         text = rect.adjusted(32, 6, -6, -4)
         painter.setPen(theme.color("ink"))
@@ -139,7 +143,9 @@ class _RoundDelegate(QStyledItemDelegate):
         painter.drawText(text.adjusted(0, 22, 0, 0), Qt.AlignmentFlag.AlignLeft, action)
         painter.setPen(theme.color("ink"))
         painter.setFont(font(9, bold=True))
-        shown = painter.fontMetrics().elidedText(result, Qt.TextElideMode.ElideRight, int(text.width()))
+        shown = painter.fontMetrics().elidedText(
+            result, Qt.TextElideMode.ElideRight, int(text.width())
+        )
         painter.drawText(text.adjusted(0, 41, 0, 0), Qt.AlignmentFlag.AlignLeft, shown)
         painter.restore()
 
@@ -208,7 +214,8 @@ class RoundRail(QWidget):
                 item.setToolTip(plain_tip(round_tip(job, i)))
                 self.list.addItem(item)
             self.list.setCurrentRow(self.session.index)
-        # As high as the rounds are, so that the steps follow at once; it scrolls where there is no room.
+        # As high as the rounds are, so that the steps follow at once; it scrolls where there is no
+        # room.
         self.list.setMaximumHeight(ROW_H * max(self.list.count(), 1) + 4)
         self.list.setMinimumHeight(min(ROW_H, self.list.maximumHeight()))
         self.list.scrollToItem(self.list.currentItem())

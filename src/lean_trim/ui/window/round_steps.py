@@ -17,7 +17,11 @@ from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.ui.window.steps import BACKUP, State, Step, steps_of
 
-GO_ANYWAY = {"hand_over": "Hand over {}…", "drive": "Drive {}", "begin_round": "Begin a round on {}"}
+GO_ANYWAY = {
+    "hand_over": "Hand over {}…",
+    "drive": "Drive {}",
+    "begin_round": "Begin a round on {}",
+}
 """What ends a round, and how the button says it where the program asked first."""
 
 
@@ -62,7 +66,11 @@ class RoundSteps(QWidget):
         self.add_log = self._button("Add a log…", actions["add_logs"].trigger)
         self.go_back = self._button("Go back to this round", actions["go_back"].trigger)
         self._hand_over_tip = f"{actions['hand_over'].toolTip()}. {BACKUP}"
-        for button, name in ((self.drive, "drive"), (self.add_log, "add_logs"), (self.go_back, "go_back")):
+        for button, name in (
+            (self.drive, "drive"),
+            (self.add_log, "add_logs"),
+            (self.go_back, "go_back"),
+        ):
             button.setToolTip(actions[name].toolTip())
 
     def _lay_out(self) -> None:
@@ -110,7 +118,9 @@ class RoundSteps(QWidget):
             return
         done = self.session.decision.changed if self.session.decision is not None else 0
         waiting = self.session.deciding.waiting_in()
-        ends = what == "hand_over" or (self.session.round is not None and bool(self.session.round.logs))
+        ends = what == "hand_over" or (
+            self.session.round is not None and bool(self.session.round.logs)
+        )
         # More waits than was decided: most likely a click to look was taken for the whole.
         if ends and self.session.is_last and self.session.can_save and waiting > done:
             self.asked = what
@@ -190,7 +200,8 @@ class RoundSteps(QWidget):
         decided = f"Only {done} of {done + waiting}" if done else f"None of {waiting}"
         theme = self.appearance.theme
         self.question.setStyleSheet(
-            f"background: {theme.caution_paper}; border-left: 3px solid {theme.danger}; padding: 3px 6px;"
+            f"background: {theme.caution_paper}; border-left: 3px solid {theme.danger}; padding: "
+            "3px 6px;"
         )
         self.question.setText(f"{decided} proposed cells are decided. Go on like that?")
         self.accept_first.setText(f"Accept all {waiting} first")
@@ -217,6 +228,10 @@ class RoundSteps(QWidget):
         self.add_log.setVisible(current is not None and last and not has_car and not asks)
         self.add_log.setEnabled(session.can_save and not session.is_reading)
         waits = current is not None and bool(current.handed_over)
-        self.add_log.setText("Add a log…" if first else "Add the next log…" if waits else "Add another log…")
+        self.add_log.setText(
+            "Add a log…" if first else "Add the next log…" if waits else "Add another log…"
+        )
         done = current.changed if current is not None else 0
-        self.hand_over.setText(f"Hand over {done} decided…" if done else "Hand over, nothing decided…")
+        self.hand_over.setText(
+            f"Hand over {done} decided…" if done else "Hand over, nothing decided…"
+        )

@@ -7,23 +7,30 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QFontMetrics
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.ui.theme import font
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.window.recent import RecentJob
 
 TEXT = (
-    "A job is one vehicle and its rounds of correction: logs in, a corrected airflow table out, until trims "
-    "stay small and λ tracks target. Drop the log of a drive here, or begin with the car. "
-    "Or learn on Heron, a simulated kit car whose table is several percent off."
+    "A job is one vehicle and its rounds of correction: logs in, a corrected airflow table out, "
+    "until trims stay small and λ tracks target. Drop the log of a drive here, or begin with the "
+    "car. Or learn on Heron, a simulated kit car whose table is several percent off."
 )
 MOST_RECENT = 6
 COLUMN_W = 760
 WHERE_W = 250
 CAUTION = (
-    "Estimates, not permission: lean mixtures at load destroy engines, and local rules and licensed practice "
-    "decide what may be changed on a road vehicle."
+    "Estimates, not permission: lean mixtures at load destroy engines, and local rules and "
+    "licensed practice decide what may be changed on a road vehicle."
 )
 
 

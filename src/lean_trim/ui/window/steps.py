@@ -85,7 +85,9 @@ def _solve_step(session: Session, current: Round) -> Step:
     if state.stage in (Stage.STOPPED, Stage.STALE):
         return Step(State.FAILED, "Stopped by you", state.said)
     if state.is_under_way:
-        return Step(State.NOW, "Working it out" if state.stage is Stage.WORKING_OUT else LOOKING, state.said)
+        return Step(
+            State.NOW, "Working it out" if state.stage is Stage.WORKING_OUT else LOOKING, state.said
+        )
     solution = session.solution
     if solution is not None and math.isfinite(solution.residual.rms):
         return Step(State.DONE, f"Off by {solution.residual.rms:.1f} % rms", tip)
@@ -99,7 +101,9 @@ def _decide_step(session: Session, current: Round) -> Step:
         return Step(State.DONE, "Injector data decided", tip)
     if current.scale_moved != 1.0:
         tip = str(session.scale.entry())
-        return Step(State.DONE, f"Scale × {current.scale_moved:.2f}, {cells_in_words(done)} decided", tip)
+        return Step(
+            State.DONE, f"Scale × {current.scale_moved:.2f}, {cells_in_words(done)} decided", tip
+        )
     decided = f"{cells_in_words(done)} decided"
     waiting = session.deciding.waiting_in()
     if not session.is_last:
@@ -107,21 +111,25 @@ def _decide_step(session: Session, current: Round) -> Step:
     if session.proposal is None and not done:
         return Step(State.OPEN, "Decide", "Accept, put back, pin or type, cell by cell")
     tip = (
-        f"{waiting} of the proposed changes are not decided. Accept them all, or cell by cell: choose tiles, "
-        "then accept, put back, pin, or type as +3%."
+        f"{waiting} of the proposed changes are not decided. Accept them all, or cell by cell: "
+        "choose tiles, then accept, put back, pin, or type as +3%."
     )
     if waiting and not done:
         words = "Corrections decided" if current.corrections_decided else "Nothing decided"
         return Step(State.NOW, f"{words}: {waiting} wait", tip)
     if waiting:
         return Step(State.NOW, f"{decided}, {waiting} wait", tip)
-    return Step(State.DONE, decided if done else "Nothing to change", "Every proposed change is decided")
+    return Step(
+        State.DONE, decided if done else "Nothing to change", "Every proposed change is decided"
+    )
 
 
 def _hand_over_step(session: Session, current: Round) -> Step:
     if not current.handed_over:
         if not session.is_last:
-            return Step(State.DONE, "Driven without a hand-over", "The next round was begun from here")
+            return Step(
+                State.DONE, "Driven without a hand-over", "The next round was begun from here"
+            )
         decided = current.changed > 0 and not session.deciding.waiting_in()
         tip = f"Write the decided table to a file, or copy it, for the editor of your ECU. {BACKUP}"
         entry = session.scale.entry()
@@ -133,8 +141,8 @@ def _hand_over_step(session: Session, current: Round) -> Step:
         return Step(
             State.NOW,
             "Changed since handed over",
-            f"Handed over {moment} ({how}); other values are decided now. Hand over again, or the next log "
-            f"is "
+            f"Handed over {moment} ({how}); other values are decided now. Hand over again, or the "
+            f"next log is "
             "taken as driven on what was handed over.",
         )
     return Step(State.DONE, f"Handed over {moment}", f"Handed over as {how}")
@@ -147,8 +155,8 @@ def _next_step(session: Session, current: Round) -> Step:
         return Step(State.DONE, f"Round {after.number} follows", "Driven on what was decided here")
     if current.handed_over and session.is_last:
         tip = (
-            "Write the table to the ECU, drive, and add the log: it opens the next round and shows what "
-            "changed."
+            "Write the table to the ECU, drive, and add the log: it opens the next round and "
+            "shows what changed."
         )
         return Step(State.NOW, "Waiting for the next log", tip)
     return Step(State.OPEN, "Drive again", "The next log shows what the new table did")
@@ -173,8 +181,8 @@ def _proven_step(session: Session, current: Round) -> Step:
     before = session.job.round_before(current)
     verdict = before.verdict if before is not None else None
     tip = (
-        "What the table was off by on the old injectors. Flow is only told as well as the table is known: "
-        "put it right before the swap, or say on the Injectors desk how good it is."
+        "What the table was off by on the old injectors. Flow is only told as well as the table "
+        "is known: put it right before the swap, or say on the Injectors desk how good it is."
     )
     if verdict is None or not math.isfinite(verdict.residual_rms):
         return Step(State.OPEN, "Old injectors: not driven here", tip)
@@ -189,19 +197,24 @@ def _data_step(session: Session, current: Round) -> Step:
     before = session.job.round_before(current)
     ratio = size_ratio(session.job, current)
     if is_large(ratio):
-        tip = "So large a change leaves regions 20 % off even with good data: begin on the rich side."
+        tip = (
+            "So large a change leaves regions 20 % off even with good data: begin on the rich side."
+        )
         return Step(State.DONE, f"New data: {ratio:.1f} × the old flow, ±20 %", tip)
     if before is None or not session.job.same_injectors(before, current):
         size = f", {ratio:.2f} × the old flow" if math.isfinite(ratio) else ""
-        return Step(State.DONE, f"New data entered{size}", "Flow and dead times of the new injectors")
+        return Step(
+            State.DONE, f"New data entered{size}", "Flow and dead times of the new injectors"
+        )
     tip = "Paste flow and dead times of the new injectors on the Injectors desk: More, Paste."
     return Step(State.NOW, "Enter the new injectors' data", tip)
 
 
 def _first_start_step(session: Session, current: Round) -> Step:
     tip = (
-        "Start on the rich side: a tenth of a millisecond more dead time, or 5 % less flow, than the data "
-        "say. Watch λ from the first second; at load stop at once if it is leaner than its target."
+        "Start on the rich side: a tenth of a millisecond more dead time, or 5 % less flow, than "
+        "the data say. Watch λ from the first second; at load stop at once if it is leaner than "
+        "its target."
     )
     if current.logs:
         return Step(State.DONE, "First start", tip)
@@ -218,7 +231,9 @@ def _split_step(session: Session, current: Round) -> Step:
     if current.injectors_decided:
         return Step(State.DONE, "Told apart", tip)
     return Step(
-        State.NOW if session.solution is not None else State.OPEN, "Tell flow and dead time apart", tip
+        State.NOW if session.solution is not None else State.OPEN,
+        "Tell flow and dead time apart",
+        tip,
     )
 
 
@@ -235,5 +250,7 @@ def _proof_step(session: Session, current: Round) -> Step:
     after = session.job.round_after(current)
     verdict = after.verdict if after is not None else None
     if verdict is not None and math.isfinite(verdict.residual_rms):
-        return Step(State.DONE, f"Proof: off by {verdict.residual_rms:.1f} %", "What the next drive showed")
+        return Step(
+            State.DONE, f"Proof: off by {verdict.residual_rms:.1f} %", "What the next drive showed"
+        )
     return Step(State.OPEN, "Proof: drive again", "The next drive shows whether it was right")

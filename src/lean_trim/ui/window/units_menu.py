@@ -12,7 +12,9 @@ from lean_trim.ui.window.preferences import Preferences
 class UnitsMenu(QMenu):
     """A part a quantity; what is chosen is remembered."""
 
-    def __init__(self, units: Units, preferences: Preferences, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, units: Units, preferences: Preferences, parent: QWidget | None = None
+    ) -> None:
         super().__init__("Units", parent)
         self.units = units
         self.preferences = preferences

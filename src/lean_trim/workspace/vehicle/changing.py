@@ -21,7 +21,8 @@ class Say:
     REFUSED = Message("vehicle_changing.refused", "The vehicle is as it was: {reason}")
     TEXT = Message("vehicle_changing.text", "Change the vehicle: {what}")
     SIMULATED = Message(
-        "vehicle_changing.simulated", "this car is simulated; a sheet cannot change what its engine is"
+        "vehicle_changing.simulated",
+        "this car is simulated; a sheet cannot change what its engine is",
     )
 
 
@@ -90,7 +91,9 @@ def differing(before: Vehicle, after: Vehicle) -> str:
 class VehicleChanges:
     """Changes what the open job's vehicle is."""
 
-    def __init__(self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation) -> None:
+    def __init__(
+        self, open_job: OpenJob, saving: Saving, history: History, navigation: Navigation
+    ) -> None:
         self.open = open_job
         self.saving = saving
         self.history = history

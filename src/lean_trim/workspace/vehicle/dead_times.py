@@ -20,7 +20,8 @@ class Say:
         "Dead times: {text!r} is not understood; write volts and ms in pairs, such as 12: 1.0",
     )
     RANGE = Message(
-        "dead_times.range", "Dead times: {ms:g} ms at {volts:g} V; allowed are 0 to 10 ms at 4 to 32 V"
+        "dead_times.range",
+        "Dead times: {ms:g} ms at {volts:g} V; allowed are 0 to 10 ms at 4 to 32 V",
     )
     TWICE = Message("dead_times.twice", "Dead times: {volts:g} V stands there twice")
 
@@ -36,8 +37,8 @@ def dead_times_in(text: str) -> tuple[Floats, Floats]:
 
     Parameters
     ----------
-    text : pairs of volts and ms in two columns or two rows, one a line or behind each other; one number alone
-        is the dead time at 14 V; "" is none.
+    text : pairs of volts and ms in two columns or two rows, one a line or behind each other; one
+        number alone is the dead time at 14 V; "" is none.
 
     Returns
     -------
@@ -75,7 +76,9 @@ def dead_times_in(text: str) -> tuple[Floats, Floats]:
 
 def _numbers(line: str) -> list[float]:
     cells = [c for c in re.split(r"[\t;:|=]|,\s|\s+", line.strip()) if c]
-    values = [number_in(c.removesuffix("V").removesuffix("ms"), "," if "," in c else ".") for c in cells]
+    values = [
+        number_in(c.removesuffix("V").removesuffix("ms"), "," if "," in c else ".") for c in cells
+    ]
     # A line of words is a header; one that is half words is a slip.
     known = [v for v in values if np.isfinite(v)]
     if known and len(known) != len([c for c in cells if c not in ("V", "ms", "v")]):

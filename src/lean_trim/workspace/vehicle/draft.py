@@ -33,16 +33,21 @@ class Say:
 
     NOT_A_NUMBER = Message("draft.not_a_number", "“{text}” is not a number")
     NOT_WHOLE = Message("draft.not_whole", "{value:g} is not a whole number")
-    OUT_OF_RANGE = Message("draft.out_of_range", "{value:g} {unit}: allowed are {low:g} to {high:g} {unit}")
+    OUT_OF_RANGE = Message(
+        "draft.out_of_range", "{value:g} {unit}: allowed are {low:g} to {high:g} {unit}"
+    )
     NEEDED = Message("draft.needed", "needed")
     DEFAULT = Message("draft.default", "{value} {unit} taken, {words}")
     AS_OURS = Message("draft.as_ours", "= {value:.4g} {unit}")
-    OF_FUEL = Message("draft.of_fuel", "= {value:.4g} {unit} of {fuel}; rated volumes are of n-heptane")
+    OF_FUEL = Message(
+        "draft.of_fuel", "= {value:.4g} {unit} of {fuel}; rated volumes are of n-heptane"
+    )
     MISSING_TABLE = Message("draft.missing_table", "the airflow table")
     MISSING_TARGET = Message("draft.missing_target", "a target λ, as the log has none")
     MISSING_NAME = Message("draft.missing_name", "a name")
     WRONG_KIND = Message(
-        "draft.wrong_kind", "a {wanted}, since that is the airflow model; the table here is a {have}"
+        "draft.wrong_kind",
+        "a {wanted}, since that is the airflow model; the table here is a {have}",
     )
     LIMITS_CROSS = Message("draft.limits_cross", "the lowest value is not below the highest")
     BEYOND_LIMITS = Message(
@@ -136,7 +141,9 @@ class VehicleDraft:
         limits = FIELDS[key]
         units = units_of(key, self)
         own = units.get(entered.unit) or next(iter(units.values()))
-        value = number_in(entered.text, "," if "," in entered.text and "." not in entered.text else ".")
+        value = number_in(
+            entered.text, "," if "," in entered.text and "." not in entered.text else "."
+        )
         if not np.isfinite(value):
             raise BadInputError(Say.NOT_A_NUMBER(text=entered.text))
         ours = float(own.ours(value))
@@ -207,7 +214,9 @@ class VehicleDraft:
         if value is None:
             if limits.default is not None:
                 taken, words = limits.default(self)
-                return str(Say.DEFAULT(value=f"{taken:g}", unit=ours, words=words)).replace("  ", " ")
+                return str(Say.DEFAULT(value=f"{taken:g}", unit=ours, words=words)).replace(
+                    "  ", " "
+                )
             return limits.unknown or str(Say.NEEDED())
         unit = self.numbers[key].unit
         if unit in ("", ours):
@@ -246,7 +255,11 @@ class VehicleDraft:
         if self.table is None:
             return []
         outside = self.table.shown[(self.table.shown < low) | (self.table.shown > high)]
-        return [str(Say.BEYOND_LIMITS(value=float(outside[0]), low=low, high=high))] if len(outside) else []
+        return (
+            [str(Say.BEYOND_LIMITS(value=float(outside[0]), low=low, high=high))]
+            if len(outside)
+            else []
+        )
 
     @property
     def missing(self) -> tuple[str, ...]:
@@ -305,7 +318,9 @@ class VehicleDraft:
             ),
             table=self.table,
             target=self.target,
-            limits=TableLimits(*(self.number(k) for k in (Key.RESOLUTION, Key.LOWEST, Key.HIGHEST))),
+            limits=TableLimits(
+                *(self.number(k) for k in (Key.RESOLUTION, Key.LOWEST, Key.HIGHEST))
+            ),
             exhaust_volume_l=self.number(Key.EXHAUST),
             redline_rpm=self.number(Key.REDLINE),
             sensor_place=self.sensor_place,
@@ -327,9 +342,13 @@ def with_told(draft: VehicleDraft, told: Told) -> VehicleDraft:
     -------
     A new draft.
     """
-    fuel = told.fuel if told.fuel and not draft.numbers.get(Key.STOICH, Entered()).text else draft.fuel
+    fuel = (
+        told.fuel if told.fuel and not draft.numbers.get(Key.STOICH, Entered()).text else draft.fuel
+    )
     airflow = told.airflow if told.airflow is not None and draft.table is None else draft.airflow
-    return replace(draft, told=told, fuel=fuel, airflow=airflow, feedback=told.feedback or draft.feedback)
+    return replace(
+        draft, told=told, fuel=fuel, airflow=airflow, feedback=told.feedback or draft.feedback
+    )
 
 
 def draft_of(vehicle: Vehicle) -> VehicleDraft:

@@ -42,7 +42,8 @@ class Field:
     low, high : allowed range, in our unit (the first of ``units``).
     units : by name, how a typed number relates to ours.
     tip : what it is for.
-    default : what is taken when nothing is typed, with the words that say so; None for what has to be typed.
+    default : what is taken when nothing is typed, with the words that say so; None for what has to
+        be typed.
     unknown : words for nothing typed where the vehicle does without; "" where it does not.
     whole : only whole numbers.
     """
@@ -84,7 +85,9 @@ def _exhaust(draft: VehicleDraft) -> tuple[float, str]:
 
 
 FIELDS: dict[Key, Field] = {
-    Key.CYLINDERS: Field("Cylinders", 1, 16, _plain(""), "Every one with its own injector", whole=True),
+    Key.CYLINDERS: Field(
+        "Cylinders", 1, 16, _plain(""), "Every one with its own injector", whole=True
+    ),
     Key.DISPLACEMENT: Field(
         "Displacement",
         0.05,
@@ -105,7 +108,8 @@ FIELDS: dict[Key, Field] = {
         0.1,
         200.0,
         _plain("g/s"),
-        "As the ECU has it. Needed for what pulse width tells: enrichments, sagging pressure, what trims are",
+        "As the ECU has it. Needed for what pulse width tells: enrichments, sagging pressure, "
+        "what trims are",
         unknown="not known: pulse width is not used",
     ),
     Key.PRESSURE: Field(

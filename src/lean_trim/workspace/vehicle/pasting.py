@@ -15,7 +15,13 @@ from lean_trim.core.data.tables import MAF_RANGES, OwnUnit, Table, maf_curve
 from lean_trim.core.errors import BadInputError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.tables.arrange import Arranged, ArrangedCurve, arrange, arrange_curve, with_axes
+from lean_trim.formats.tables.arrange import (
+    Arranged,
+    ArrangedCurve,
+    arrange,
+    arrange_curve,
+    with_axes,
+)
 from lean_trim.formats.tables.block import Block, block_of_file, number_in
 from lean_trim.formats.tables.form import GridForm, grid_of
 from lean_trim.formats.tables.table_units import FLOWS, ROW_UNITS, SIGNALS, rows_by_unit, unit_in
@@ -30,25 +36,26 @@ class Say:
     ROWS_TOLD = Message("pasting.rows_told", "rows are in {unit}, as the corner says")
     AXES = Message(
         "pasting.axes",
-        "{rows} × {columns} numbers came without axes. Give them, or say that the first row and column are "
-        "axes.",
+        "{rows} × {columns} numbers came without axes. Give them, or say that the first row and "
+        "column are axes.",
     )
     ROW_UNIT = Message(
         "pasting.row_unit",
-        "The rows go from {low:g} to {high:g} and have no unit. Choose it: {unit} would be {as_low:.0f} to "
-        "{as_high:.0f} kPa.",
+        "The rows go from {low:g} to {high:g} and have no unit. Choose it: {unit} would be "
+        "{as_low:.0f} to {as_high:.0f} kPa.",
     )
     FLOW_UNIT = Message(
         "pasting.flow_unit", "The airflow has no unit. Choose it; a wrong one is off by a factor."
     )
     SCALE = Message(
         "pasting.scale",
-        "The cells look like AFR. Choose whether {rich:g} stands for λ = 1 of this fuel or 14.7 of petrol "
-        "does.",
+        "The cells look like AFR. Choose whether {rich:g} stands for λ = 1 of this fuel or 14.7 "
+        "of petrol does.",
     )
     NOT_RISING = Message("pasting.not_rising", "{text!r} is no row of rising numbers")
     SIGNAL_RANGE = Message(
-        "pasting.signal_range", "a signal of {low:g} to {high:g} {unit}; allowed are {least:g} to {most:g}"
+        "pasting.signal_range",
+        "a signal of {low:g} to {high:g} {unit}; allowed are {least:g} to {most:g}",
     )
 
 
@@ -112,7 +119,9 @@ class Pasted:
     cells: Floats | None = None
 
 
-def understand(block: Block, kind: Kind, words: TableWords, stoich_afr: float = PETROL.stoich_afr) -> Pasted:
+def understand(
+    block: Block, kind: Kind, words: TableWords, stoich_afr: float = PETROL.stoich_afr
+) -> Pasted:
     """Make a table of pasted cells, or say what is missing or wrong.
 
     Parameters
@@ -153,7 +162,11 @@ def looks_like_table(path: Path) -> bool:
     Whether it is to be taken for a table where a log would do as well.
     """
     try:
-        if not path.is_file() or path.stat().st_size > MOST_TABLE_BYTES or path.suffix.lower() in SHEETS:
+        if (
+            not path.is_file()
+            or path.stat().st_size > MOST_TABLE_BYTES
+            or path.suffix.lower() in SHEETS
+        ):
             return False
         block = block_of_file(path)
         if block.width == 2:

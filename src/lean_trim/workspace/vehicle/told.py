@@ -23,23 +23,28 @@ class Say:
 
     LENGTH = Message("told.length", "{minutes:.0f} minutes at {rate:.0f} rows a second")
     BY_MAP = Message(
-        "told.by_map", "manifold pressure {low:.0f} to {high:.0f} kPa, so the table is likely one over MAP"
+        "told.by_map",
+        "manifold pressure {low:.0f} to {high:.0f} kPa, so the table is likely one over MAP",
     )
     BY_EITHER = Message(
         "told.by_either",
-        "manifold pressure {low:.0f} to {high:.0f} kPa and a mass-airflow signal: a table or a curve; "
-        "paste the one to be corrected",
+        "manifold pressure {low:.0f} to {high:.0f} kPa and a mass-airflow signal: a table or a "
+        "curve; paste the one to be corrected",
     )
-    BY_SENSOR = Message("told.by_sensor", "a mass-airflow signal, so the table is likely a curve over it")
+    BY_SENSOR = Message(
+        "told.by_sensor", "a mass-airflow signal, so the table is likely a curve over it"
+    )
     BY_THROTTLE = Message(
-        "told.by_throttle", "neither manifold pressure nor an airflow signal; a table over throttle would do"
+        "told.by_throttle",
+        "neither manifold pressure nor an airflow signal; a table over throttle would do",
     )
     SPEED = Message("told.speed", "engine speed up to {high:.0f} rpm")
     FUEL = Message("told.fuel", "target AFR rests at {afr:.2f}, which is λ = 1 of {fuel}")
     TARGET = Message("told.target", "target λ is logged, so no target table is needed")
     NO_TARGET = Message("told.no_target", "no target λ; a target table is needed")
     WIDEBAND = Message(
-        "told.wideband", "λ {low:.2f} to {high:.2f} and trims: wideband feedback, as far as it shows"
+        "told.wideband",
+        "λ {low:.2f} to {high:.2f} and trims: wideband feedback, as far as it shows",
     )
     NARROWBAND = Message("told.narrowband", "trims, but no λ: narrowband feedback")
     OPEN_LOOP = Message("told.open_loop", "no trims: no feedback, as far as it shows")
@@ -96,7 +101,11 @@ def read_told(path: Path, report: Report) -> Told:
         If it cannot be read.
     """
     opened = open_log(
-        path, PETROL.stoich_afr, None, lambda share: report(share, f"Reading {path.name}"), hashed=False
+        path,
+        PETROL.stoich_afr,
+        None,
+        lambda share: report(share, f"Reading {path.name}"),
+        hashed=False,
     )
     return told_by(opened, path)
 
@@ -177,7 +186,11 @@ def _fuel(opened: OpenedLog, match: Match | None) -> tuple[float, str]:
     """The fuel whose λ = 1 the logged target rests at, where it is logged as AFR."""
     if match is None or not match.unit.lower().startswith("afr"):
         return 0.0, ""
-    running = opened.log[Role.RPM] > RUNNING_RPM if Role.RPM in opened.log else np.ones(len(opened.log), bool)
+    running = (
+        opened.log[Role.RPM] > RUNNING_RPM
+        if Role.RPM in opened.log
+        else np.ones(len(opened.log), bool)
+    )
     target = opened.log[Role.TARGET][running & np.isfinite(opened.log[Role.TARGET])]
     if not len(target):
         return 0.0, ""

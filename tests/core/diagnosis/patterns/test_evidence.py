@@ -20,7 +20,9 @@ from lean_trim.core.drive.shared_terms import Term
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.estimation.table_errors import alike, distances
 
-TABLE = ve_table(np.array([1000.0, 2000.0, 3000.0]), np.array([30.0, 60.0, 90.0]), np.full((3, 3), 60.0))
+TABLE = ve_table(
+    np.array([1000.0, 2000.0, 3000.0]), np.array([30.0, 60.0, 90.0]), np.full((3, 3), 60.0)
+)
 SHAPE, SCATTER, LENGTH, UNIT = 0.03, 0.004, 0.3, 400.0
 FILM_SPREAD = 0.2
 
@@ -93,7 +95,9 @@ def test_a_second_pattern_is_weighed_beside_the_first() -> None:
     left = weights_of(places, Candidate(0.1, 0, False), Candidate(0.3, 0, False)).given(0).weigh()
     one = covariance(places) + 0.1**2 * first @ first.T
     both = multivariate_normal(cov=one + 0.3**2 * second @ second.T).logpdf(places.y)
-    assert left[1].log_factor == pytest.approx(both - multivariate_normal(cov=one).logpdf(places.y), abs=1e-5)
+    assert left[1].log_factor == pytest.approx(
+        both - multivariate_normal(cov=one).logpdf(places.y), abs=1e-5
+    )
 
 
 @pytest.mark.usefixtures("one_strength")

@@ -117,7 +117,11 @@ def test_what_goes_with_intake_air_at_equal_states_is_weighed_per_ten_kelvin() -
     assert report.evidence is not None
     weighed = dict(zip([p.id for p in report.patterns], report.evidence.weigh(), strict=True))
     heat = weighed["air_temperature"]
-    assert heat.log_factor > 2.0 > max(w.log_factor for n, w in weighed.items() if n != "air_temperature")
+    assert (
+        heat.log_factor
+        > 2.0
+        > max(w.log_factor for n, w in weighed.items() if n != "air_temperature")
+    )
     assert abs(heat.coefficient - 0.03) < 2.0 * heat.std_error < 0.03
 
 
@@ -137,7 +141,8 @@ def test_the_larger_an_effect_in_time_the_surer_it_is() -> None:
         which = [p.id for p in report.patterns].index("altitude")
         return report.evidence.weigh()[which].log_factor
 
-    # A fit that does not know it takes a large effect for noise that lasts, and would hide it in that.
+    # A fit that does not know it takes a large effect for noise that lasts, and would hide it in
+    # that.
     slight, large = (factor(climbed(size)) for size in (-0.03, -0.06))
     assert large > 2.0 * slight > 8.0
 
@@ -158,7 +163,10 @@ def test_rich_first_minutes_are_told_and_nothing_is_leaned_for_them() -> None:
     asked = replace(summary.estimate, correction_pct=np.full(unsettled.shape, -9.0))
     proposal = propose_for(replace(summary, estimate=asked), PolicySettings())
     assert (proposal.status[unsettled] == Status.FAULT).all()
-    assert not (proposal.step_pct[unsettled] < 0.0).any() and (proposal.step_pct[~unsettled] < 0.0).all()
+    assert (
+        not (proposal.step_pct[unsettled] < 0.0).any()
+        and (proposal.step_pct[~unsettled] < 0.0).all()
+    )
 
 
 def test_a_leak_is_an_orifice() -> None:

@@ -18,13 +18,13 @@ class Say:
     )
     EFFECT = Message(
         "airflow_sensor_end.effect",
-        "Lean there is air nobody measured; the last points of the curve would be bent for it and stay as "
-        "they are.",
+        "Lean there is air nobody measured; the last points of the curve would be bent for it and "
+        "stay as they are.",
     )
     NEXT = Message(
         "airflow_sensor_end.next",
-        "A larger sensor or housing is needed; the Write page has this job's numbers. No full throttle "
-        "until then.",
+        "A larger sensor or housing is needed; the Write page has this job's numbers. No full "
+        "throttle until then.",
     )
 
 
@@ -34,4 +34,6 @@ def _seen(conditions: Conditions) -> Seen | None:
     return Seen(airflow_pegged(conditions.frame))
 
 
-FAULT = Fault("airflow_sensor_end", "danger", Say.SEEN, 0.1, _seen, Say.EFFECT, Say.NEXT, "left_out")
+FAULT = Fault(
+    "airflow_sensor_end", "danger", Say.SEEN, 0.1, _seen, Say.EFFECT, Say.NEXT, "left_out"
+)

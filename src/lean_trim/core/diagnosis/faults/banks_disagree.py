@@ -27,12 +27,13 @@ class Say:
     )
     EFFECT = Message(
         "banks_disagree.effect",
-        "One table fuels both banks. It is corrected for their mean, so that either bank stays off by half.",
+        "One table fuels both banks. It is corrected for their mean, so that either bank stays "
+        "off by half.",
     )
     NEXT = Message(
         "banks_disagree.next",
-        "Swap the two λ sensors: if the difference moves along, it is a sensor; if not, look for a leak, an "
-        "injector or a blocked exhaust on one bank.",
+        "Swap the two λ sensors: if the difference moves along, it is a sensor; if not, look for "
+        "a leak, an injector or a blocked exhaust on one bank.",
     )
 
 

@@ -28,9 +28,12 @@ class Say:
         "Full throttle was driven without {channels} in the log: {unseen} would not be seen.",
     )
     EFFECT = Message(
-        "channels_missing.effect", "Such a fault would be taken for air, and written into the table."
+        "channels_missing.effect",
+        "Such a fault would be taken for air, and written into the table.",
     )
-    NEXT = Message("channels_missing.next", "Log it on the next drive, if the ECU or a gauge has it.")
+    NEXT = Message(
+        "channels_missing.next", "Log it on the next drive, if the ECU or a gauge has it."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen | None:

@@ -25,7 +25,8 @@ class Say:
         "{first} min{threshold}: the target stayed near stoichiometric.",
     )
     NEVER = Message(
-        "enrichment_not_reached.never", " (throttle reached {most:.0f} %, and no target below 0.95 was seen)"
+        "enrichment_not_reached.never",
+        " (throttle reached {most:.0f} %, and no target below 0.95 was seen)",
     )
     FROM = Message(
         "enrichment_not_reached.from",
@@ -33,13 +34,13 @@ class Say:
     )
     EFFECT = Message(
         "enrichment_not_reached.effect",
-        "These seconds say nothing about full-load mixture: what they ask for is asked at a target nobody "
-        "meant there.",
+        "These seconds say nothing about full-load mixture: what they ask for is asked at a "
+        "target nobody meant there.",
     )
     NEXT = Message(
         "enrichment_not_reached.next",
-        "Set the enrichment's throttle threshold below the throttle that is reached, or find out why the "
-        "throttle does not open fully.",
+        "Set the enrichment's throttle threshold below the throttle that is reached, or find out "
+        "why the throttle does not open fully.",
     )
 
 
@@ -57,10 +58,14 @@ def _threshold(conditions: Conditions, without: Mask) -> Said | str:
         return ""
     throttle = log[Role.THROTTLE]
     most = float(np.nanmax(throttle[without]))
-    enriched = (conditions.frame.target <= NEAR_STOICHIOMETRIC) & (conditions.regime != Regime.STOPPED)
+    enriched = (conditions.frame.target <= NEAR_STOICHIOMETRIC) & (
+        conditions.regime != Regime.STOPPED
+    )
     if not enriched.any():
         return Say.NEVER(most=most)
     return Say.FROM(most=most, least=float(np.nanpercentile(throttle[enriched], 2.0)))
 
 
-FAULT = Fault("enrichment_not_reached", "warning", Say.SEEN, 1.0, _seen, Say.EFFECT, Say.NEXT, "left_out")
+FAULT = Fault(
+    "enrichment_not_reached", "warning", Say.SEEN, 1.0, _seen, Say.EFFECT, Say.NEXT, "left_out"
+)

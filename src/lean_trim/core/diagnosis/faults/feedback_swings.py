@@ -13,7 +13,8 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message
 
 SWING_RMS_PCT = 3.0
-"""Standard deviation of the short trim about its mean over some seconds from which it swings (common
+"""Standard deviation of the short trim about its mean over some seconds from which it swings
+(common
 practice, no source); a swing of 8 % from peak to peak has 2.8."""
 
 
@@ -23,8 +24,8 @@ class Say:
     SEEN = Message(
         "feedback_swings.seen",
         "The short trim swings by itself, {size:.0f} % from peak to peak every {period:.1f} s, for "
-        "{seconds:.0f} s in steady driving, first at {first} min: feedback is too quick for the sensor's "
-        "delay.",
+        "{seconds:.0f} s in steady driving, first at {first} min: feedback is too quick for the "
+        "sensor's delay.",
     )
     EFFECT = Message("feedback_swings.effect", "None on average: its mean is right.")
     NEXT = Message("feedback_swings.next", "Calm the loop before judging idle.")

@@ -16,7 +16,8 @@ LOOK_S = 1.0
 LEAST_CUTS = 2
 AT_MOST = 5e-4
 MOST_AT_END = 0.1
-"""A meter at its end gives its largest reading again and again; one that measures does so now and then."""
+"""A meter at its end gives its largest reading again and again; one that measures does so now and
+then."""
 MOST_SCATTER = 0.03
 HIGHEST = 1.8
 """A plateau above this is as good as free air on most meters (common practice, no source)."""
@@ -28,15 +29,17 @@ class Say:
 
     SEEN = Message(
         "free_air.seen",
-        "In {cuts} fuel cuts the lambda reading settled at {lam:.2f}, where free air drives a sound sensor "
-        "to its end, first at {first} min: worn, badly heated, or never calibrated in free air.",
+        "In {cuts} fuel cuts the lambda reading settled at {lam:.2f}, where free air drives a "
+        "sound sensor to its end, first at {first} min: worn, badly heated, or never calibrated "
+        "in free air.",
     )
     EFFECT = Message(
         "free_air.effect",
         "What is lean reads less lean than it is, so that a lean table is corrected by too little.",
     )
     NEXT = Message(
-        "free_air.next", "Calibrate the sensor in free air, or put in a new one, before the next drive."
+        "free_air.next",
+        "Calibrate the sensor in free air, or put in a new one, before the next drive.",
     )
 
 

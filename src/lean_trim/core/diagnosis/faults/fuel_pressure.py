@@ -19,15 +19,17 @@ class Say:
 
     SEEN = Message(
         "fuel_pressure.seen",
-        "Differential fuel pressure was more than 7 % below its rated value for {seconds:.1f} s, first at "
-        "{first} min.",
+        "Differential fuel pressure was more than 7 % below its rated value for {seconds:.1f} s, "
+        "first at {first} min.",
     )
     EFFECT = Message(
         "fuel_pressure.effect",
-        "Less fuel than the pulse width says. The correction reckons with the pressure that was logged, so "
-        "the table is not bent; nothing gets leaner there until it is mended.",
+        "Less fuel than the pulse width says. The correction reckons with the pressure that was "
+        "logged, so the table is not bent; nothing gets leaner there until it is mended.",
     )
-    NEXT = Message("fuel_pressure.next", "Look at pump, filter and regulator before the airflow table.")
+    NEXT = Message(
+        "fuel_pressure.next", "Look at pump, filter and regulator before the airflow table."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen:
@@ -36,4 +38,6 @@ def _seen(conditions: Conditions) -> Seen:
     return Seen(low & (conditions.regime != Regime.STOPPED))
 
 
-FAULT = Fault("fuel_pressure", "danger", Say.SEEN, 0.5, _seen, Say.EFFECT, Say.NEXT, "count_no_leaner")
+FAULT = Fault(
+    "fuel_pressure", "danger", Say.SEEN, 0.5, _seen, Say.EFFECT, Say.NEXT, "count_no_leaner"
+)

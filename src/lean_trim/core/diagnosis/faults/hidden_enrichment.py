@@ -24,15 +24,17 @@ class Say:
 
     SEEN = Message(
         "hidden_enrichment.seen",
-        "At full throttle the pulse width held {mean:.0f} % more fuel on average than target and trims ask "
-        "for, for {seconds:.1f} s, first at {first} min.",
+        "At full throttle the pulse width held {mean:.0f} % more fuel on average than target and "
+        "trims ask for, for {seconds:.1f} s, first at {first} min.",
     )
     EFFECT = Message(
-        "hidden_enrichment.effect", "The correction counts it as fuel, not as air, so the table is not bent."
+        "hidden_enrichment.effect",
+        "The correction counts it as fuel, not as air, so the table is not bent.",
     )
     NEXT = Message(
         "hidden_enrichment.next",
-        "Lambda stays richer than target there until that enrichment is taken back or named in the target.",
+        "Lambda stays richer than target there until that enrichment is taken back or named in "
+        "the target.",
     )
 
 

@@ -14,7 +14,8 @@ class Say:
     """Sentences of this module."""
 
     SEEN = Message(
-        "impossible_readings.seen", "{count} readings cannot be ({channels}), the first at {first} min."
+        "impossible_readings.seen",
+        "{count} readings cannot be ({channels}), the first at {first} min.",
     )
     EFFECT = Message("impossible_readings.effect", "They count as not recorded.")
     NEXT = Message("impossible_readings.next", "Look at the logger and its wiring.")
@@ -24,7 +25,9 @@ def _seen(conditions: Conditions) -> Seen:
     holes = conditions.frame.holes
     mask = np.zeros(len(conditions.lam), bool)
     mask[holes.rows] = True
-    channels = ", ".join(f"{LABELS[role][0].lower()} {count}" for role, count in holes.impossible.items())
+    channels = ", ".join(
+        f"{LABELS[role][0].lower()} {count}" for role, count in holes.impossible.items()
+    )
     return Seen(mask, {"count": sum(holes.impossible.values()), "channels": channels})
 
 

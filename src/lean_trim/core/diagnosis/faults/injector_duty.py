@@ -16,12 +16,16 @@ class Say:
     """Sentences of this module."""
 
     SEEN = Message(
-        "injector_duty.seen", "Injector duty was above 85 % for {seconds:.1f} s, first at {first} min."
+        "injector_duty.seen",
+        "Injector duty was above 85 % for {seconds:.1f} s, first at {first} min.",
     )
     EFFECT = Message(
-        "injector_duty.effect", "None yet: fuel still follows the table. Above 92 % samples are left out."
+        "injector_duty.effect",
+        "None yet: fuel still follows the table. Above 92 % samples are left out.",
     )
-    NEXT = Message("injector_duty.next", "Larger injectors or more pressure are needed before more air.")
+    NEXT = Message(
+        "injector_duty.next", "Larger injectors or more pressure are needed before more air."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen:

@@ -17,13 +17,16 @@ class Say:
 
     SEEN = Message(
         "injectors_full_open.seen",
-        "The injectors were open all the time ({duty:.0f} % duty) for {seconds:.1f} s, first at {first} min: "
-        "no more fuel exists, whatever the table asks for.",
+        "The injectors were open all the time ({duty:.0f} % duty) for {seconds:.1f} s, first at "
+        "{first} min: no more fuel exists, whatever the table asks for.",
     )
     EFFECT = Message(
-        "injectors_full_open.effect", "Lean there is a lack of fuel, not more air: it would bend the table."
+        "injectors_full_open.effect",
+        "Lean there is a lack of fuel, not more air: it would bend the table.",
     )
-    NEXT = Message("injectors_full_open.next", "Larger injectors or more pressure before the next run.")
+    NEXT = Message(
+        "injectors_full_open.next", "Larger injectors or more pressure before the next run."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen | None:
@@ -31,4 +34,6 @@ def _seen(conditions: Conditions) -> Seen | None:
     return Seen(full, {"duty": float(np.max(conditions.motion.duty[full]))}) if full.any() else None
 
 
-FAULT = Fault("injectors_full_open", "danger", Say.SEEN, 0.2, _seen, Say.EFFECT, Say.NEXT, "left_out")
+FAULT = Fault(
+    "injectors_full_open", "danger", Say.SEEN, 0.2, _seen, Say.EFFECT, Say.NEXT, "left_out"
+)

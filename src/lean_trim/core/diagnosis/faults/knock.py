@@ -16,11 +16,14 @@ KNOCK_DEG = 0.2
 class Say:
     """Sentences of this module."""
 
-    SEEN = Message("knock.seen", "Knock retard was active for {seconds:.1f} s, first at {first} min.")
+    SEEN = Message(
+        "knock.seen", "Knock retard was active for {seconds:.1f} s, first at {first} min."
+    )
     EFFECT = Message("knock.effect", "None on lambda. No cell read meanwhile gets leaner.")
     NEXT = Message(
         "knock.next",
-        "Take no fuel out of those cells, and take out spark there; the Pulls desk says where and how much.",
+        "Take no fuel out of those cells, and take out spark there; the Pulls desk says where and "
+        "how much.",
     )
 
 

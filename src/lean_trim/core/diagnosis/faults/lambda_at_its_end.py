@@ -16,11 +16,13 @@ class Say:
 
     SEEN = Message(
         "lambda_at_its_end.seen",
-        "The lambda sensor was at its end ({lam:.2f}) at full throttle for {seconds:.1f} s, first at {first} "
-        "min: how far beyond the mixture is, nobody measured.",
+        "The lambda sensor was at its end ({lam:.2f}) at full throttle for {seconds:.1f} s, first "
+        "at {first} min: how far beyond the mixture is, nobody measured.",
     )
     EFFECT = Message("lambda_at_its_end.effect", "Nothing is known of those cells.")
-    NEXT = Message("lambda_at_its_end.next", "Change the mixture by hand towards target before the next run.")
+    NEXT = Message(
+        "lambda_at_its_end.next", "Change the mixture by hand towards target before the next run."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen | None:

@@ -21,12 +21,16 @@ class Say:
 
     SEEN = Message(
         "lean_full_throttle.seen",
-        "Full throttle ran more than 8 % leaner than target for {seconds:.1f} s, first at {first} min.",
+        "Full throttle ran more than 8 % leaner than target for {seconds:.1f} s, first at {first} "
+        "min.",
     )
     EFFECT = Message(
-        "lean_full_throttle.effect", "The correction enriches there, as long as nothing else explains it."
+        "lean_full_throttle.effect",
+        "The correction enriches there, as long as nothing else explains it.",
     )
-    NEXT = Message("lean_full_throttle.next", "Do not repeat full-throttle runs before the cause is known.")
+    NEXT = Message(
+        "lean_full_throttle.next", "Do not repeat full-throttle runs before the cause is known."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen:

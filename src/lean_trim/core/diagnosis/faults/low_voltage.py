@@ -18,10 +18,15 @@ class Say:
     """Sentences of this module."""
 
     SEEN = Message(
-        "low_voltage.seen", "Battery was below 12 V for {seconds:.1f} s while running, first at {first} min."
+        "low_voltage.seen",
+        "Battery was below 12 V for {seconds:.1f} s while running, first at {first} min.",
     )
-    EFFECT = Message("low_voltage.effect", "Dead time is uncertain there, and short pulses lose the most.")
-    NEXT = Message("low_voltage.next", "Look at alternator and battery; drive again with a charged one.")
+    EFFECT = Message(
+        "low_voltage.effect", "Dead time is uncertain there, and short pulses lose the most."
+    )
+    NEXT = Message(
+        "low_voltage.next", "Look at alternator and battery; drive again with a charged one."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen:

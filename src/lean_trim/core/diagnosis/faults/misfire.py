@@ -13,15 +13,17 @@ class Say:
 
     SEEN = Message(
         "misfire.seen",
-        "Lambda jumped lean by {size:.0f} % {count} times in steady running, first at {first} min, while "
-        "fuel, throttle and manifold pressure stood still{rpm}: as when a cylinder misses.",
+        "Lambda jumped lean by {size:.0f} % {count} times in steady running, first at {first} "
+        "min, while fuel, throttle and manifold pressure stood still{rpm}: as when a cylinder "
+        "misses.",
     )
     RPM = Message("misfire.rpm", " and engine speed dipped")
     EFFECT = Message(
         "misfire.effect", "Unburnt oxygen reads lean. Never enrich from it: the jumps are left out."
     )
     NEXT = Message(
-        "misfire.next", "Look at plugs, leads and coils, and at too rich a mixture, before the table."
+        "misfire.next",
+        "Look at plugs, leads and coils, and at too rich a mixture, before the table.",
     )
 
 

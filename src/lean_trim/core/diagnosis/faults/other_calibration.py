@@ -15,8 +15,8 @@ class Say:
 
     SEEN = Message(
         "other_calibration.seen",
-        "For {seconds:.0f} s of steady running the pulse width does not follow from this table, these trims "
-        "and these injector data: it is {ratio:.2f} × what they ask for.",
+        "For {seconds:.0f} s of steady running the pulse width does not follow from this table, "
+        "these trims and these injector data: it is {ratio:.2f} × what they ask for.",
     )
     EFFECT = Message(
         "other_calibration.effect",
@@ -31,4 +31,6 @@ def _seen(conditions: Conditions) -> Seen:
     return Seen(off, {"ratio": ratio})
 
 
-FAULT = Fault("other_calibration", "warning", Say.SEEN, 5.0, _seen, Say.EFFECT, Say.NEXT, "left_out")
+FAULT = Fault(
+    "other_calibration", "warning", Say.SEEN, 5.0, _seen, Say.EFFECT, Say.NEXT, "left_out"
+)

@@ -20,16 +20,18 @@ class Say:
 
     SEEN = Message(
         "regulator.seen",
-        "The fuel rail follows the manifold by {follows:.2f} kPa per kPa instead of 1, so that the injectors "
-        "stand under up to {off:.0f} kPa more or less than rated, {seconds:.1f} s by more than 5 %.",
+        "The fuel rail follows the manifold by {follows:.2f} kPa per kPa instead of 1, so that "
+        "the injectors stand under up to {off:.0f} kPa more or less than rated, {seconds:.1f} s "
+        "by more than 5 %.",
     )
     EFFECT = Message(
         "regulator.effect",
-        "Rich at low load and lean at high load, or the other way round. The correction reckons with the "
-        "pressure that was logged, so the table is not bent.",
+        "Rich at low load and lean at high load, or the other way round. The correction reckons "
+        "with the pressure that was logged, so the table is not bent.",
     )
     NEXT = Message(
-        "regulator.next", "Look at the regulator and its hose before the airflow table or the injector data."
+        "regulator.next",
+        "Look at the regulator and its hose before the airflow table or the injector data.",
     )
 
 

@@ -25,13 +25,16 @@ class Say:
 
     SEEN = Message(
         "sensor_drops_out.seen",
-        "The lambda sensor jumped to {lam:.2f} {count} times while fuel was burning, {seconds:.0f} s in all, "
-        "first at {first} min: a wire, a heater or a leaking plug, not the mixture.",
+        "The lambda sensor jumped to {lam:.2f} {count} times while fuel was burning, "
+        "{seconds:.0f} s in all, first at {first} min: a wire, a heater or a leaking plug, not "
+        "the mixture.",
     )
     EFFECT = Message(
         "sensor_drops_out.effect", "Feedback that believes it enriches for seconds after each jump."
     )
-    NEXT = Message("sensor_drops_out.next", "Look at the sensor's plug and wiring before the next drive.")
+    NEXT = Message(
+        "sensor_drops_out.next", "Look at the sensor's plug and wiring before the next drive."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen | None:

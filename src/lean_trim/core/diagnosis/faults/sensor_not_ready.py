@@ -23,17 +23,18 @@ class Say:
 
     SEEN = Message(
         "sensor_not_ready.seen",
-        "The lambda sensor stood at its end ({lam:.2f}) for the first {seconds:.0f} s of running: it was not "
-        "heated, or still drying.",
+        "The lambda sensor stood at its end ({lam:.2f}) for the first {seconds:.0f} s of running: "
+        "it was not heated, or still drying.",
     )
     EFFECT = Message(
         "sensor_not_ready.effect",
-        "Feedback that believed it has trimmed the wrong way; long-term trims learnt then take minutes to go "
-        "back.",
+        "Feedback that believed it has trimmed the wrong way; long-term trims learnt then take "
+        "minutes to go back.",
     )
     NEXT = Message(
         "sensor_not_ready.next",
-        "Switch the sensor on before the start, look at its heater and its fuse, and reset the trims.",
+        "Switch the sensor on before the start, look at its heater and its fuse, and reset the "
+        "trims.",
     )
 
 
@@ -63,4 +64,6 @@ def _seen(conditions: Conditions) -> Seen | None:
     return Seen(out, {"lam": float(np.median(lam[out]))}, seconds / USUAL_S)
 
 
-FAULT = Fault("sensor_not_ready", "warning", Say.SEEN, USUAL_S, _seen, Say.EFFECT, Say.NEXT, "left_out")
+FAULT = Fault(
+    "sensor_not_ready", "warning", Say.SEEN, USUAL_S, _seen, Say.EFFECT, Say.NEXT, "left_out"
+)

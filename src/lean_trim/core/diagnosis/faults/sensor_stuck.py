@@ -13,8 +13,8 @@ class Say:
 
     SEEN = Message(
         "sensor_stuck.seen",
-        "The lambda reading did not move for {seconds:.0f} s, first at {first} min, although the mixture "
-        "had to.",
+        "The lambda reading did not move for {seconds:.0f} s, first at {first} min, although the "
+        "mixture had to.",
     )
     EFFECT = Message("sensor_stuck.effect", "Feedback that believed it ran away meanwhile.")
     NEXT = Message(

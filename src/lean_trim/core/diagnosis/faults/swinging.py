@@ -11,11 +11,13 @@ from lean_trim.core.types import Floats, Ints, Mask
 
 SWING_MEAN_S, SWING_OVER_S = 3.0, 8.0
 PERIOD_S = (0.4, 5.0)
-"""Time between the crossings of its mean, doubled, that makes it a swing and not a change of state."""
+"""Time between the crossings of its mean, doubled, that makes it a swing and not a change of
+state."""
 LEAST_CROSSINGS = 4
 LEAST_RANGE = 1e-12
 UNEVEN = 0.45
-"""Scatter of the times between crossings, over their mean, from which it is wandering and no swing."""
+"""Scatter of the times between crossings, over their mean, from which it is wandering and no
+swing."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,7 +39,8 @@ def swings_of(
     values : of a channel, shape (n,).
     steady : where swings are not the driver's, shape (n,).
     time_s, step_s : of the log.
-    beside : a channel that may explain the swings, which are then none of this one's own, shape (n,).
+    beside : a channel that may explain the swings, which are then none of this one's own, shape
+        (n,).
 
     Returns
     -------

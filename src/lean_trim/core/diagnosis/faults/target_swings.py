@@ -12,7 +12,8 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message
 
 SWING_RMS = 0.009
-"""Standard deviation of the target from which it is told: 3 % from peak to peak as a rectangle (common
+"""Standard deviation of the target from which it is told: 3 % from peak to peak as a rectangle
+(common
 practice, no source)."""
 RECTANGLE = 2.0
 """From its standard deviation to a rectangle from peak to peak."""
@@ -23,15 +24,17 @@ class Say:
 
     SEEN = Message(
         "target_swings.seen",
-        "The target swings by {size:.0f} % from peak to peak every {period:.1f} s, for {seconds:.0f} s in "
-        "steady driving, first at {first} min: wider than the sensor's delay can be followed at idle.",
+        "The target swings by {size:.0f} % from peak to peak every {period:.1f} s, for "
+        "{seconds:.0f} s in steady driving, first at {first} min: wider than the sensor's delay "
+        "can be followed at idle.",
     )
     EFFECT = Message(
         "target_swings.effect",
         "Lambda over target scatters by the swing; its mean is right where whole swings count.",
     )
     NEXT = Message(
-        "target_swings.next", "Set the swing of the target to 1 % or off while the table is corrected."
+        "target_swings.next",
+        "Set the swing of the target to 1 % or off while the table is corrected.",
     )
 
 

@@ -25,7 +25,8 @@ class Say:
     )
     EFFECT = Message(
         "trim_at_full_throttle.effect",
-        "The correction counts it: those samples ask for {mean:+.1f} % against what lambda alone shows.",
+        "The correction counts it: those samples ask for {mean:+.1f} % against what lambda alone "
+        "shows.",
     )
     NEXT = Message("trim_at_full_throttle.next", "Reset the trims before the next drive.")
 
@@ -43,7 +44,9 @@ def _seen(conditions: Conditions) -> Seen | None:
         return None
     mean = float(np.average(trim[applied], weights=log.durations_s[applied]))
     # What a trim took out comes back without it.
-    return Seen(applied, {"mean": mean, "size": abs(mean), "way": "richer" if mean < 0.0 else "leaner"})
+    return Seen(
+        applied, {"mean": mean, "size": abs(mean), "way": "richer" if mean < 0.0 else "leaner"}
+    )
 
 
 FAULT = Fault("trim_at_full_throttle", "warning", Say.SEEN, 0.5, _seen, Say.EFFECT, Say.NEXT)

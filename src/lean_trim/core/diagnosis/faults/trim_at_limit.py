@@ -14,7 +14,8 @@ from lean_trim.core.messages import Message
 LEAST_LIMIT_PCT = 3.0
 AT_LIMIT_PCT = 0.1
 STILL_OFF = 0.02
-"""A short trim this large, so near its own extreme, with the mixture still so far off, is at its limit."""
+"""A short trim this large, so near its own extreme, with the mixture still so far off, is at its
+limit."""
 
 
 class Say:
@@ -22,14 +23,16 @@ class Say:
 
     SEEN = Message(
         "trim_at_limit.seen",
-        "Feedback was at its limit ({trim:+.0f} % short trim) for {seconds:.1f} s, first at {first} min, "
-        "and the mixture still {off:+.1f} % off.",
+        "Feedback was at its limit ({trim:+.0f} % short trim) for {seconds:.1f} s, first at "
+        "{first} min, and the mixture still {off:+.1f} % off.",
     )
     EFFECT = Message(
         "trim_at_limit.effect",
         "Trims alone hide how far the table is off; the correction counts both trims and lambda.",
     )
-    NEXT = Message("trim_at_limit.next", "Correct the table, then look again whether the trims reach it.")
+    NEXT = Message(
+        "trim_at_limit.next", "Correct the table, then look again whether the trims reach it."
+    )
 
 
 def _seen(conditions: Conditions) -> Seen | None:
@@ -49,7 +52,9 @@ def _seen(conditions: Conditions) -> Seen | None:
     mask = (above | below) & steady & closed
     if not mask.any():
         return None
-    return Seen(mask, {"trim": float(np.median(trim[mask])), "off": 100.0 * float(np.median(off[mask]))})
+    return Seen(
+        mask, {"trim": float(np.median(trim[mask])), "off": 100.0 * float(np.median(off[mask]))}
+    )
 
 
 FAULT = Fault("trim_at_limit", "warning", Say.SEEN, 5.0, _seen, Say.EFFECT, Say.NEXT)

@@ -11,7 +11,8 @@ from lean_trim.core.types import Floats
 
 SPREAD = 0.06
 FADES_S = 110.0
-"""Time constant looked for; real ones lie from one minute to twenty (common practice, no source)."""
+"""Time constant looked for; real ones lie from one minute to twenty (common practice, no
+source)."""
 LEAST_RANGE = 0.15
 
 
@@ -20,15 +21,17 @@ class Say:
 
     SEEN = Message(
         "after_flash.seen",
-        "At equal states the drive asks for less fuel in its first minutes, {size:+.0f} % (± {error:.0f}) at "
-        "the beginning: as when an ECU settles after a flash.",
+        "At equal states the drive asks for less fuel in its first minutes, {size:+.0f} % (± "
+        "{error:.0f}) at the beginning: as when an ECU settles after a flash.",
     )
     EFFECT = Message(
-        "after_flash.effect", "Cells driven early would be made lean for a richness that goes away by itself."
+        "after_flash.effect",
+        "Cells driven early would be made lean for a richness that goes away by itself.",
     )
     NEXT = Message(
         "after_flash.next",
-        "Leave those minutes out (rule After-flash settling in the sieve), or drive again without a flash.",
+        "Leave those minutes out (rule After-flash settling in the sieve), or drive again without "
+        "a flash.",
     )
     TEST = Message("after_flash.test", "the same states again half an hour later")
 

@@ -24,10 +24,13 @@ class Say:
         "{coefficient_pct:+.1f} % per 10 K (up to "
         "{size:+.0f} % ± {error:.0f}): the air sensor, its place or its correction is not right.",
     )
-    EFFECT = Message("air_temperature.effect", "A table corrected today is off on a warmer or colder day.")
+    EFFECT = Message(
+        "air_temperature.effect", "A table corrected today is off on a warmer or colder day."
+    )
     NEXT = Message(
         "air_temperature.next",
-        "Look at the air sensor, its place and the ECU's air-temperature correction; then drive again.",
+        "Look at the air sensor, its place and the ECU's air-temperature correction; then drive "
+        "again.",
     )
     TEST = Message("air_temperature.test", "the same states on a day 15 K colder or warmer")
 

@@ -27,7 +27,8 @@ class Say:
     EFFECT = Message("altitude.effect", "A table corrected at one height is off at another.")
     NEXT = Message(
         "altitude.next",
-        "Look at the barometer and the ECU's correction by it; until then correct from logs of one height.",
+        "Look at the barometer and the ECU's correction by it; until then correct from logs of "
+        "one height.",
     )
     TEST = Message("altitude.test", "the same states at two heights, half an hour apart")
 

@@ -17,19 +17,22 @@ class Say:
 
     SEEN = Message(
         "dead_time.seen",
-        "What is asked for grows as pulses get shorter, to {size:+.0f} % (± {error:.0f}) at the shortest: as "
-        "with a dead time that is about {coefficient:+.1f} ms off.",
+        "What is asked for grows as pulses get shorter, to {size:+.0f} % (± {error:.0f}) at the "
+        "shortest: as with a dead time that is about {coefficient:+.1f} ms off.",
     )
     EFFECT = Message(
         "dead_time.effect",
-        "Written into the airflow table it bends idle and light load, and is wrong again at another voltage.",
+        "Written into the airflow table it bends idle and light load, and is wrong again at "
+        "another voltage.",
     )
     NEXT = Message(
-        "dead_time.next", "Look at the Injectors desk, which tells it from airflow, before the table."
+        "dead_time.next",
+        "Look at the Injectors desk, which tells it from airflow, before the table.",
     )
     TEST = Message(
         "dead_time.test",
-        "one steady state with one and with two injections a cycle, or at another voltage or coolant",
+        "one steady state with one and with two injections a cycle, or at another voltage or "
+        "coolant",
     )
 
 

@@ -1,9 +1,10 @@
 """How well each pattern explains what a drive asks for, beside an airflow table that is wrong in its own way.
 
-ln k = g(x) + shared terms + θ · course + noise. g has the Gaussian prior tables of other engines have (a
-level, a smooth shape, a scatter of cells), its strengths weighed by evidence; θ has the pattern's own prior.
-All is linear and Gaussian, so the Bayes factor of a pattern against none follows in closed form from one
-factorisation for every strength of g (Bishop, *Pattern Recognition and Machine Learning*, 3.5, from memory).
+ln k = g(x) + shared terms + θ · course + noise. g has the Gaussian prior tables of other engines
+have (a level, a smooth shape, a scatter of cells), its strengths weighed by evidence; θ has the
+pattern's own prior. All is linear and Gaussian, so the Bayes factor of a pattern against none
+follows in closed form from one factorisation for every strength of g (Bishop, *Pattern Recognition
+and Machine Learning*, 3.5, from memory).
 """
 
 from __future__ import annotations
@@ -21,7 +22,8 @@ from lean_trim.core.estimation.table_errors import alike, distances
 from lean_trim.core.types import Floats, Mask
 
 LEVEL = 0.08
-"""How far a table nobody has corrected is off on average, one standard deviation (common practice)."""
+"""How far a table nobody has corrected is off on average, one standard deviation (common
+practice)."""
 SHAPES = (0.005, 0.015, 0.04, 0.08, 0.15)
 SCATTERS = (0.002, 0.008, 0.03)
 LENGTHS = (0.15, 0.35)
@@ -93,7 +95,9 @@ class Evidence:
         factor = 0.5 * (np.log(precision / total) + self.score[:, j] ** 2 / total)
         if candidate.sign:
             # Half of the prior lies on the wrong side.
-            factor = factor + np.log(np.maximum(2.0 * _share_above(candidate.sign * mean / error), 1e-300))
+            factor = factor + np.log(
+                np.maximum(2.0 * _share_above(candidate.sign * mean / error), 1e-300)
+            )
         share = _softmax(self.own + factor)
         middle = float(share @ mean)
         spread = float(np.sqrt(share @ (error**2 + (mean - middle) ** 2)))
@@ -153,8 +157,14 @@ def gather_evidence(
     cells = np.flatnonzero(driven_cells(places, table.size))
     size = len(cells)
     shared = size + len(term_spreads)
-    matrix, right = _sums(places, cells, table.size, unit, _learnt_within(places, courses, candidates))
-    inner, cross, outer = matrix[:shared, :shared], matrix[:shared, shared:], matrix[shared:, shared:]
+    matrix, right = _sums(
+        places, cells, table.size, unit, _learnt_within(places, courses, candidates)
+    )
+    inner, cross, outer = (
+        matrix[:shared, :shared],
+        matrix[:shared, shared:],
+        matrix[shared:, shared:],
+    )
     apart = distances(table, cells)
     own, information, score = [], [], []
     near = {length: alike(apart, length) for length in LENGTHS}
@@ -191,7 +201,8 @@ def _sums(
     for which, shares in zip(places.cells.T, places.shares.T, strict=True):
         np.add.at(mesh, (np.arange(len(places)), which), shares)
     _, whose, count = np.unique(places.cells[:, 0], return_inverse=True, return_counts=True)
-    # Places of one cell share what a bilinear table cannot hold there; counted apart it would shrink.
+    # Places of one cell share what a bilinear table cannot hold there; counted apart it would
+    # shrink.
     variance = 1.0 / (unit * places.weight) + CELL_MISFIT**2 * count[whose]
     rows = np.hstack([mesh[:, cells], places.terms])
     matrix = rows.T @ (rows / variance[:, None])

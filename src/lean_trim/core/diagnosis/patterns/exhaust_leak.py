@@ -15,18 +15,21 @@ class Say:
 
     SEEN = Message(
         "exhaust_leak.seen",
-        "Lambda reads lean at low flow and less so as flow grows, {size:+.0f} % (± {error:.0f}) at the "
-        "lowest: as with air that gets into the exhaust ahead of the sensor.",
+        "Lambda reads lean at low flow and less so as flow grows, {size:+.0f} % (± {error:.0f}) "
+        "at the lowest: as with air that gets into the exhaust ahead of the sensor.",
     )
     EFFECT = Message(
-        "exhaust_leak.effect", "Idle and light load would be made rich for air that never was in the engine."
+        "exhaust_leak.effect",
+        "Idle and light load would be made rich for air that never was in the engine.",
     )
     NEXT = Message(
         "exhaust_leak.next",
-        "Look at flanges and joints ahead of the sensor, and at its distance from the tailpipe, before idle.",
+        "Look at flanges and joints ahead of the sensor, and at its distance from the tailpipe, "
+        "before idle.",
     )
     TEST = Message(
-        "exhaust_leak.test", "the same airflow at two manifold pressures: an exhaust leak does not care"
+        "exhaust_leak.test",
+        "the same airflow at two manifold pressures: an exhaust leak does not care",
     )
 
 

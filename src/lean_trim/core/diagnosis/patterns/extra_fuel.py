@@ -11,7 +11,8 @@ from lean_trim.core.types import Floats
 
 SPREAD = 0.12
 FROM_KPA, OVER_KPA = 12.0, 28.0
-"""Boost from which auxiliary fuel usually begins, and over which it opens (common practice, no source)."""
+"""Boost from which auxiliary fuel usually begins, and over which it opens (common practice, no
+source)."""
 LEAST_BOOST_KPA = 20.0
 
 
@@ -25,12 +26,13 @@ class Say:
     )
     EFFECT = Message(
         "extra_fuel.effect",
-        "Taken out of the airflow table it makes the ECU believe in less air: spark, boost and target read "
-        "over load shift, and the engine is lean the day that fuel does not come.",
+        "Taken out of the airflow table it makes the ECU believe in less air: spark, boost and "
+        "target read over load shift, and the engine is lean the day that fuel does not come.",
     )
     NEXT = Message(
         "extra_fuel.next",
-        "Correct boost with that fuel switched off, or name it in its own table; leave the airflow alone.",
+        "Correct boost with that fuel switched off, or name it in its own table; leave the "
+        "airflow alone.",
     )
     TEST = Message("extra_fuel.test", "one run with the auxiliary fuel off, at low boost")
 

@@ -17,20 +17,23 @@ class Say:
 
     SEEN = Message(
         "injector_flow.seen",
-        "Everything asks for {size:+.0f} % fuel (± {error:.0f}), the same percentage at every state: "
-        "injector flow, fuel pressure, another fuel, or the scale of the whole airflow table.",
+        "Everything asks for {size:+.0f} % fuel (± {error:.0f}), the same percentage at every "
+        "state: injector flow, fuel pressure, another fuel, or the scale of the whole airflow "
+        "table.",
     )
     EFFECT = Message(
         "injector_flow.effect",
-        "Written into the airflow table it makes the ECU believe in air that is not there: load, and what is "
-        "read over it, shift alike.",
+        "Written into the airflow table it makes the ECU believe in air that is not there: load, "
+        "and what is read over it, shift alike.",
     )
     NEXT = Message(
         "injector_flow.next",
-        "If injectors, fuel or pressure were changed, correct the injectors' flow (Injectors desk) or the "
-        "engine's size (Write page) before the table.",
+        "If injectors, fuel or pressure were changed, correct the injectors' flow (Injectors "
+        "desk) or the engine's size (Write page) before the table.",
     )
-    TEST = Message("injector_flow.test", "weigh the fuel of a drive, or measure the injectors on a bench")
+    TEST = Message(
+        "injector_flow.test", "weigh the fuel of a drive, or measure the injectors on a bench"
+    )
 
 
 def _course(driving: Driving) -> Floats:

@@ -20,19 +20,21 @@ class Say:
 
     SEEN = Message(
         "intake_leak.seen",
-        "Lean at low flow and less so as flow grows, {size:+.0f} % (± {error:.0f}) at the lowest: as with "
-        "air that gets in behind the airflow sensor.",
+        "Lean at low flow and less so as flow grows, {size:+.0f} % (± {error:.0f}) at the lowest: "
+        "as with air that gets in behind the airflow sensor.",
     )
     EFFECT = Message(
         "intake_leak.effect",
-        "The low end of the curve would be bent for air that is not always there; in boost the same hole "
-        "blows out and reads rich.",
+        "The low end of the curve would be bent for air that is not always there; in boost the "
+        "same hole blows out and reads rich.",
     )
     NEXT = Message(
         "intake_leak.next",
         "Look for a leak between sensor and engine (smoke, hoses, seals) before the table.",
     )
-    TEST = Message("intake_leak.test", "the same airflow at two manifold pressures, as in two gears")
+    TEST = Message(
+        "intake_leak.test", "the same airflow at two manifold pressures, as in two gears"
+    )
 
 
 def _course(driving: Driving) -> Floats | None:
@@ -56,7 +58,9 @@ def leak_share(map_share: Floats) -> Floats:
     1 while choked, 0 at the barometer, negative in boost: an ellipse between, as for any orifice.
     """
     inside = np.minimum(map_share, 1.0 / np.maximum(map_share, 1e-3))
-    part = np.sqrt(np.clip(1.0 - (np.maximum(inside - CHOKED, 0.0) / (1.0 - CHOKED)) ** 2, 0.0, 1.0))
+    part = np.sqrt(
+        np.clip(1.0 - (np.maximum(inside - CHOKED, 0.0) / (1.0 - CHOKED)) ** 2, 0.0, 1.0)
+    )
     return np.asarray(np.where(map_share <= 1.0, part, -part * map_share))
 
 

@@ -19,11 +19,12 @@ class Pattern:
     ----------
     id, severity : of its finding.
     course : along the used samples, shape (m,); None where it cannot show in such a drive.
-    spread : standard deviation of the coefficient if the cause is there (common practice, no source).
+    spread : standard deviation of the coefficient if the cause is there (common practice, no
+        source).
     sign : 1 or -1 where the cause works one way only, else 0.
     in_time : whether it is learnt within places as well, for it changes while the state does not.
-    message : what was seen; may use ``size`` and ``error``, percent at its strongest, ``low`` and ``high`` of
-        what it goes with, and ``unit_size``, the coefficient in its own unit.
+    message : what was seen; may use ``size`` and ``error``, percent at its strongest, ``low`` and
+        ``high`` of what it goes with, and ``unit_size``, the coefficient in its own unit.
     effect, next_step, samples : of its finding.
     test : what separates it from what it looks like.
     blocks : whether nothing is made leaner where it shows, until it is settled.

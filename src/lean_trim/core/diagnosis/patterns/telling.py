@@ -18,13 +18,16 @@ from lean_trim.core.types import Floats, Mask
 class Say:
     """Sentences of this module."""
 
-    ALIKE = Message("telling.alike", "One drive cannot tell it from {others}. What separates them: {tests}.")
+    ALIKE = Message(
+        "telling.alike", "One drive cannot tell it from {others}. What separates them: {tests}."
+    )
 
 
 MOST = 3
 """Patterns told of one drive; more would explain anything."""
 NEAR = 2.0
-"""Difference of the logarithm of two Bayes factors within which a drive does not tell two causes apart."""
+"""Difference of the logarithm of two Bayes factors within which a drive does not tell two causes
+apart."""
 LEAST_PCT = 2.5
 """Effect at its strongest from which it is worth telling (common practice, no source)."""
 STRONG = 99.8
@@ -55,7 +58,11 @@ class Told:
 
 
 def tell(
-    evidence: Evidence, patterns: Sequence[Pattern], courses: Floats, time_s: Floats, seconds: Floats
+    evidence: Evidence,
+    patterns: Sequence[Pattern],
+    courses: Floats,
+    time_s: Floats,
+    seconds: Floats,
 ) -> tuple[Told, ...]:
     """Take the likeliest pattern, then look at what is left.
 
@@ -76,7 +83,10 @@ def tell(
         weights = evidence.weigh()
         best = max(left, key=lambda j: weights[j].log_factor)
         worth = [j for j in left if _strongest_pct(weights[j], courses[j]) >= LEAST_PCT]
-        if best not in worth and probability(patterns[best].id, _factor(weights[best])) >= LEAST_TOLD:
+        if (
+            best not in worth
+            and probability(patterns[best].id, _factor(weights[best])) >= LEAST_TOLD
+        ):
             # Too slight to be told, but there: what resembles it must not stand in for it.
             left.remove(best)
             evidence = evidence.given(best)
@@ -84,7 +94,11 @@ def tell(
         if not worth:
             break
         best = max(worth, key=lambda j: weights[j].log_factor)
-        alike = [j for j in worth if j != best and weights[j].log_factor > weights[best].log_factor - NEAR]
+        alike = [
+            j
+            for j in worth
+            if j != best and weights[j].log_factor > weights[best].log_factor - NEAR
+        ]
         # Whichever of them it is: what cannot be told apart is likely together.
         factor = float(np.logaddexp.reduce([weights[j].log_factor for j in (best, *alike)]))
         share = probability(patterns[best].id, float(np.exp(min(factor, 100.0))))
@@ -92,7 +106,9 @@ def tell(
             break
         others = [patterns[j] for j in sorted(alike, key=lambda j: -weights[j].log_factor)]
         effect = weights[best].coefficient * courses[best]
-        finding = _finding(patterns[best], weights[best], courses[best], share, others, time_s, seconds)
+        finding = _finding(
+            patterns[best], weights[best], courses[best], share, others, time_s, seconds
+        )
         found.append(Told(finding, effect, patterns[best].blocks))
         left = [j for j in left if j not in (best, *alike)]
         evidence = evidence.given(best)

@@ -19,15 +19,17 @@ class Say:
 
     SEEN = Message(
         "unseen_sag.seen",
-        "Leaner and leaner with flow, {size:+.0f} % (± {error:.0f}) at the most air: as with a pump that "
-        "sags. Fuel pressure was not logged.",
+        "Leaner and leaner with flow, {size:+.0f} % (± {error:.0f}) at the most air: as with a "
+        "pump that sags. Fuel pressure was not logged.",
     )
     EFFECT = Message(
         "unseen_sag.effect",
-        "A table enriched for it runs rich once the pump is mended, and lean again as it gets worse.",
+        "A table enriched for it runs rich once the pump is mended, and lean again as it gets "
+        "worse.",
     )
     NEXT = Message(
-        "unseen_sag.next", "Log differential fuel pressure on one full-throttle run before the boost cells."
+        "unseen_sag.next",
+        "Log differential fuel pressure on one full-throttle run before the boost cells.",
     )
     TEST = Message("unseen_sag.test", "a fuel-pressure gauge on one full-throttle run")
 

@@ -17,10 +17,16 @@ from lean_trim.formats.decode.apart.protocol import Contents, FileReader, Listed
 class Say:
     """Sentences of this module."""
 
-    NO_DBC = Message("can_trace.no_dbc", "is a CAN trace; a DBC is needed to tell what its frames mean")
+    NO_DBC = Message(
+        "can_trace.no_dbc", "is a CAN trace; a DBC is needed to tell what its frames mean"
+    )
     BAD_DBC = Message("can_trace.bad_dbc", "the DBC {dbc} cannot be read ({why})")
-    STRANGE = Message("can_trace.strange", "none of its {count} kinds of frames is in the DBC {dbc}")
-    SOME_STRANGE = Message("can_trace.some_strange", "{some} of {count} kinds of frames are not in the DBC")
+    STRANGE = Message(
+        "can_trace.strange", "none of its {count} kinds of frames is in the DBC {dbc}"
+    )
+    SOME_STRANGE = Message(
+        "can_trace.some_strange", "{some} of {count} kinds of frames are not in the DBC"
+    )
     UNDECODED = Message(
         "can_trace.undecoded", "{count} frames could not be decoded with the DBC and are holes"
     )
@@ -55,7 +61,9 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
     if not options.get("dbc"):
         raise RefusedError(Say.NO_DBC(), need="dbc")
     try:
-        database: Any = cantools.database.load_file(options["dbc"], database_format="dbc", strict=False)
+        database: Any = cantools.database.load_file(
+            options["dbc"], database_format="dbc", strict=False
+        )
     # The library lets out parse errors of several kinds.
     except Exception as error:
         why = (str(error).splitlines() or [type(error).__name__])[0]
@@ -106,7 +114,9 @@ def _frames(messages: Iterable[Any]) -> dict[int, tuple[list[float], list[bytes]
     return dict(found)
 
 
-def _decoded(message: Any, payloads: Sequence[bytes], names: Sequence[str]) -> tuple[list[Floats], int]:
+def _decoded(
+    message: Any, payloads: Sequence[bytes], names: Sequence[str]
+) -> tuple[list[Floats], int]:
     out = [np.full(len(payloads), np.nan) for _ in names]
     bad = 0
     for row, payload in enumerate(payloads):

@@ -13,7 +13,8 @@ from lean_trim.formats.decode.apart.protocol import RefusedError, say, send_arra
 from lean_trim.formats.decode.apart.readers import FILE_READERS
 
 MEMORY_BYTES = 768 << 20
-"""What reading may take beyond the reader's own code, as address space; and so many times the file's size:"""
+"""What reading may take beyond the reader's own code, as address space; and so many times the
+file's size:"""
 MEMORY_PER_BYTE = 6
 
 
@@ -42,10 +43,14 @@ def main() -> None:
         say(out, {"refused": str(error), "need": error.need})
     except MemoryError:
         say(out, {"failed": "it asks for more memory than a log of its size can need"})
-    # Libraries let out all kinds of errors on damaged files; every one of them is a file that cannot be read.
+    # Libraries let out all kinds of errors on damaged files; every one of them is a file that
+    # cannot be read.
     except BaseException as error:
         lines = str(error).splitlines()
-        say(out, {"failed": f"{type(error).__name__}: {lines[0][:200] if lines else ''}".rstrip(": ")})
+        say(
+            out,
+            {"failed": f"{type(error).__name__}: {lines[0][:200] if lines else ''}".rstrip(": ")},
+        )
     out.flush()
     # The file may have left the libraries in a state in which tearing them down fails.
     os._exit(0)

@@ -25,18 +25,20 @@ class Say:
     UNREADABLE = Message("limited.unreadable", "{path}: cannot be read as {kind} ({reason})")
     DIED = Message(
         "limited.died",
-        "{path}: cannot be read as {kind}; it asks for more memory than a file of its size can need, or is "
-        "damaged",
+        "{path}: cannot be read as {kind}; it asks for more memory than a file of its size can "
+        "need, or is damaged",
     )
     TOO_SLOW = Message(
-        "limited.too_slow", "{path}: cannot be read as {kind}; no end after {seconds:.0f} s, so it is damaged"
+        "limited.too_slow",
+        "{path}: cannot be read as {kind}; no end after {seconds:.0f} s, so it is damaged",
     )
     CANCELLED = Message("limited.cancelled", "opening {name} was cancelled; nothing was changed")
 
 
 READ_S = 20.0
 READ_S_PER_BYTE = 6e-6
-"""Time to start and to read a file of no size, and each byte more: ten times what sound files take."""
+"""Time to start and to read a file of no size, and each byte more: ten times what sound files
+take."""
 LOOK_S = 0.02
 """How often it is looked whether the child has ended."""
 Task = Literal["names", "sheets", "lines"]
@@ -92,7 +94,15 @@ def unpacked(
     with own_folder() as folder:
         module = "lean_trim.formats.decode.apart.unpacking"
         child = subprocess.Popen(
-            [sys.executable, "-m", module, task, str(plain.resolve()), str(folder), f"{limit_s:.0f}"],
+            [
+                sys.executable,
+                "-m",
+                module,
+                task,
+                str(plain.resolve()),
+                str(folder),
+                f"{limit_s:.0f}",
+            ],
             stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,

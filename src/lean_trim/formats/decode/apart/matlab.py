@@ -18,7 +18,8 @@ class Say:
     """Sentences of this module."""
 
     HDF5 = Message(
-        "matlab.hdf5", "is a MATLAB 7.3 file; allowed is version 5, which 'save -v6' or 'save -v7' writes"
+        "matlab.hdf5",
+        "is a MATLAB 7.3 file; allowed is version 5, which 'save -v6' or 'save -v7' writes",
     )
 
 
@@ -75,10 +76,13 @@ def _vectors(
             time = next((lower[f] for f in TIME_FIELDS if _is_vector(lower.get(f))), None)
             data = next((lower[f] for f in VALUE_FIELDS if _is_vector(lower.get(f))), None)
             if time is not None and data is not None and len(time) == len(data):
-                unit = next((str(lower[f]) for f in UNIT_FIELDS if isinstance(lower.get(f), str)), "")
+                unit = next(
+                    (str(lower[f]) for f in UNIT_FIELDS if isinstance(lower.get(f), str)), ""
+                )
                 yield name, unit, np.asarray(data, float), np.asarray(time, float)
             else:
-                # One structure of vectors is the table itself; its name says nothing about the channels.
+                # One structure of vectors is the table itself; its name says nothing about the
+                # channels.
                 alone = depth == 0 and len(variables) == 1
                 yield from _vectors(fields, "" if alone else f"{name}.", depth + 1)
 

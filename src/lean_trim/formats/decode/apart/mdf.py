@@ -33,7 +33,9 @@ def _open(path: Path, options: Mapping[str, str]) -> Contents:
         signals = mdf.select([places[i] for i in wanted], copy_master=False) if wanted else []
         for i, signal in zip(wanted, signals, strict=True):
             samples = np.asarray(signal.samples)
-            numeric = samples.ndim == 1 and (np.issubdtype(samples.dtype, np.number) or samples.dtype == bool)
+            numeric = samples.ndim == 1 and (
+                np.issubdtype(samples.dtype, np.number) or samples.dtype == bool
+            )
             if not numeric or len(signal.timestamps) < 2:
                 continue
             numbers = samples.astype(float)

@@ -16,7 +16,14 @@ import numpy as np
 from lean_trim.core.errors import AskedError, CancelledError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.decode.columns import MOST_VALUES, Column, Progress, RawColumns, ReadOptions, Wanted
+from lean_trim.formats.decode.columns import (
+    MOST_VALUES,
+    Column,
+    Progress,
+    RawColumns,
+    ReadOptions,
+    Wanted,
+)
 from lean_trim.formats.decode.containers import Source
 
 
@@ -26,16 +33,20 @@ class Say:
     UNREADABLE = Message(
         "apart.unreadable", "{path}: cannot be read as {kind}; the file is damaged ({reason})"
     )
-    DIED = Message("apart.died", "{path}: cannot be read as {kind}; the file is damaged (its reader crashed)")
+    DIED = Message(
+        "apart.died", "{path}: cannot be read as {kind}; the file is damaged (its reader crashed)"
+    )
     TOO_SLOW = Message(
-        "apart.too_slow", "{path}: cannot be read as {kind}; no end after {seconds:.0f} s, so it is damaged"
+        "apart.too_slow",
+        "{path}: cannot be read as {kind}; no end after {seconds:.0f} s, so it is damaged",
     )
     REFUSED = Message("apart.refused", "{path}: {reason}")
     NOTHING = Message("apart.nothing", "{path}: holds no rows of numbers; nothing was logged")
     CANCELLED = Message("apart.cancelled", "opening {name} was cancelled; nothing was changed")
     TOO_MANY = Message(
         "apart.too_many",
-        "{path}: more than {most:,} readings; allowed is up to that. Split the log, or leave channels out",
+        "{path}: more than {most:,} readings; allowed is up to that. Split the log, or leave "
+        "channels out",
     )
 
 
@@ -73,7 +84,14 @@ def read_apart(
     with source.as_path() as path:
         words = json.dumps({"sheet": options.sheet, "dbc": str(options.dbc or "")})
         child = subprocess.Popen(
-            [sys.executable, "-m", "lean_trim.formats.decode.apart.child", kind, str(path.resolve()), words],
+            [
+                sys.executable,
+                "-m",
+                "lean_trim.formats.decode.apart.child",
+                kind,
+                str(path.resolve()),
+                words,
+            ],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
@@ -94,7 +112,12 @@ class _Talk:
     """One conversation with a child."""
 
     def __init__(
-        self, child: subprocess.Popen[bytes], kind: str, path: Path, limit_s: float, progress: Progress | None
+        self,
+        child: subprocess.Popen[bytes],
+        kind: str,
+        path: Path,
+        limit_s: float,
+        progress: Progress | None,
     ) -> None:
         assert child.stdin is not None
         assert child.stdout is not None

@@ -31,8 +31,8 @@ class Contents:
     Attributes
     ----------
     channels : all of it, in their order.
-    load : positions of channels → values by position, and times by group in s (none for a table whose time is
-        one of its columns).
+    load : positions of channels → values by position, and times by group in s (none for a table
+        whose time is one of its columns).
     notes : what the user should know; may be filled while loading.
     """
 

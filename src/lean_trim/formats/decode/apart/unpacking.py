@@ -1,7 +1,7 @@
 """A child that turns a workbook into text, or JSON lines into Arrow, within limits of memory, time and size.
 
-A few bytes of such a file can stand for a sheet of 549 GB, or for lines that never end. What is read goes
-into a folder of the parent's. Imports little, for the user waits.
+A few bytes of such a file can stand for a sheet of 549 GB, or for lines that never end. What is
+read goes into a folder of the parent's. Imports little, for the user waits.
 """
 
 from __future__ import annotations
@@ -30,7 +30,8 @@ def main() -> None:
         {"names": _names, "sheets": _sheets, "lines": _lines}[task](Path(path), Path(folder))
     except MemoryError:
         _say("it asks for more memory than a file of its size can need")
-    # Libraries let out all kinds of errors on damaged files; every one is a file that cannot be read.
+    # Libraries let out all kinds of errors on damaged files; every one is a file that cannot be
+    # read.
     except BaseException as error:
         lines = str(error).splitlines()
         _say(lines[0][:200] if lines else type(error).__name__)

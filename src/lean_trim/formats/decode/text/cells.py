@@ -18,7 +18,8 @@ if TYPE_CHECKING:
     import polars as pl
 
 Kind = Literal["number", "cells", "clock", "words", "text"]
-"""number: plain, parsed at once. cells: a number with something around it. clock: a time of day. words:
+"""number: plain, parsed at once. cells: a number with something around it. clock: a time of day.
+words:
 states such as on and off. text: kept as it is, for names in a column."""
 BLANKS = frozenset(
     ("", "nan", "na", "n/a", "#n/a", "null", "none", "nil", "-", "--", "---", "inf", "-inf", "+inf")
@@ -99,7 +100,8 @@ def marks_of(cells: Sequence[str]) -> str:
     -------
     ".", "," or "".
     """
-    # Nearly every column shows it in its first cell, and cutting up the others takes longest of all.
+    # Nearly every column shows it in its first cell, and cutting up the others takes longest of
+    # all.
     for cell in cells:
         if (found := PLAIN.fullmatch(cell.strip())) and found[2] and len(found[2]) != 4:
             return "."
@@ -140,7 +142,9 @@ def way_of(cells: Sequence[str], decimal: str) -> Way:
     way = Way("cells", mark or decimal, thousands, common)
     odd = sum(not plain.fullmatch(c) for c in filled)
     # A stray word does not make a column one of words; the plain way is quicker and counts it.
-    return Way("number", decimal) if not thousands and not common and odd < 0.2 * len(filled) else way
+    return (
+        Way("number", decimal) if not thousands and not common and odd < 0.2 * len(filled) else way
+    )
 
 
 def _marks(numbers: Sequence[str], file_decimal: str) -> tuple[str, str]:
@@ -158,8 +162,11 @@ def _marks(numbers: Sequence[str], file_decimal: str) -> tuple[str, str]:
         if any(b.count(mark) > 1 for b in marked):
             return ("," if mark == "." else "."), mark
         halves = [b.split(mark) for b in marked]
-        # Three digits behind it and one to three before, without a leading zero, may group thousands.
-        if spaced or any(len(b) != 3 or not 1 <= len(a) <= 3 or a.startswith("0") for a, b in halves):
+        # Three digits behind it and one to three before, without a leading zero, may group
+        # thousands.
+        if spaced or any(
+            len(b) != 3 or not 1 <= len(a) <= 3 or a.startswith("0") for a, b in halves
+        ):
             return mark, spaced
         lone = [b for b in bare if mark not in b]
         grouped = len(marked) >= LEAST_GROUPED and lone and all(len(b) <= 3 for b in lone)
@@ -248,11 +255,14 @@ def _loose_numbers(series: pl.Series, way: Way) -> Floats:
     import polars as pl
 
     text = _stripped(series)
-    wide = {chr(0xFF10 + d): str(d) for d in range(10)} | dict.fromkeys(MINUS_SIGNS, "-") | {"．": "."}
+    wide = (
+        {chr(0xFF10 + d): str(d) for d in range(10)} | dict.fromkeys(MINUS_SIGNS, "-") | {"．": "."}
+    )
     text = text.str.replace_many(list(wide), list(wide.values()))
     if way.suffix:
         text = text.str.strip_suffix(way.suffix).str.strip_chars(f" {BLANK_SIGNS}")
-    # A cell that is grouped otherwise than by threes is another number than it seems, so it stays unread.
+    # A cell that is grouped otherwise than by threes is another number than it seems, so it stays
+    # unread.
     if way.thousands:
         mark = re.escape(way.thousands)
         shape = rf"^[+-]?\d{{1,3}}(?:{mark}\d{{3}})*(?:[.,]\d*)?(?:[eE][+-]?\d+)?$|^[+-]?\d+(?:[.,]\d*)?$"
@@ -274,7 +284,9 @@ def _states(series: pl.Series) -> Floats:
     words = [w for w in series.unique().to_list() if w is not None]
     known = {w: v for w in words if (v := state_value(w)) is not None}
     values = (
-        series.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.Float64)
+        series.replace_strict(
+            list(known), list(known.values()), default=None, return_dtype=pl.Float64
+        )
         if known
         else pl.Series([None] * len(series), dtype=pl.Float64)
     )

@@ -21,7 +21,8 @@ CLOCK = re.compile(
 )
 """Hours, minutes and seconds, perhaps behind a date; or minutes and seconds."""
 MOST_ROWS_A_SECOND = 300
-"""Rows that share one "14:23"; more than a fast log writes in a second means that it is hours and minutes."""
+"""Rows that share one "14:23"; more than a fast log writes in a second means that it is hours and
+minutes."""
 
 
 def is_clock(text: str) -> bool:
@@ -67,7 +68,9 @@ def _plain_clock(series: pl.Series) -> Floats | None:
         return np.empty(0)
     # Cut by bytes: the colons of such a clock stand where they stand in the first row.
     first = series[0]
-    found = re.match(r"(\d{4}-\d\d-\d\d[T ])?(?=\d\d:\d\d:\d\d(?:\.\d+)?$)", first) if first else None
+    found = (
+        re.match(r"(\d{4}-\d\d-\d\d[T ])?(?=\d\d:\d\d:\d\d(?:\.\d+)?$)", first) if first else None
+    )
     if found is None:
         return None
     at = len(found[0])
@@ -91,7 +94,9 @@ def _any_clock(series: pl.Series) -> Floats:
         r"(?:\.?[Mm]\.?)?\s*(?:Z|UTC|GMT|(?P<zone>[+-]\d\d:?\d\d))?$"
     )
     parts = text.str.extract_groups(pattern).struct.unnest()
-    a, b, c = (parts[k].cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy() for k in "abc")
+    a, b, c = (
+        parts[k].cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy() for k in "abc"
+    )
     mark = parts["f"].str.slice(0, 1)
     digits = parts["f"].str.slice(1)
     fraction = (pl.lit("0.") + digits).alias("f")
@@ -104,7 +109,12 @@ def _any_clock(series: pl.Series) -> Floats:
     half = parts["half"].str.to_lowercase()
     if half.is_not_null().any():
         a = a % 12 + np.where((half == "p").fill_null(False).to_numpy(), 12.0, 0.0)
-    zone = parts["zone"].str.replace(":", "", literal=True).cast(pl.Float64, strict=False).fill_null(0.0)
+    zone = (
+        parts["zone"]
+        .str.replace(":", "", literal=True)
+        .cast(pl.Float64, strict=False)
+        .fill_null(0.0)
+    )
     offset = zone.to_numpy()
     hours_off = np.trunc(offset / 100.0)
     away = 3600.0 * hours_off + 60.0 * (offset - 100.0 * hours_off)
@@ -119,4 +129,6 @@ def _is_minutes(a: Floats, b: Floats, share: Floats) -> bool:
         return True
     # Hours end at 24; a minute holds more rows than any log writes in a second.
     values, counts = np.unique(60.0 * a[known] + b[known], return_counts=True)
-    return bool(a[known].max() >= 24 or (len(values) > 1 and np.median(counts) < MOST_ROWS_A_SECOND))
+    return bool(
+        a[known].max() >= 24 or (len(values) > 1 and np.median(counts) < MOST_ROWS_A_SECOND)
+    )

@@ -19,26 +19,32 @@ class Say:
     """Sentences of this module."""
 
     NO_ROW_OF_NUMBERS = Message(
-        "layout.no_row_of_numbers", "{source}: a header but no row of numbers below it; nothing was logged"
+        "layout.no_row_of_numbers",
+        "{source}: a header but no row of numbers below it; nothing was logged",
     )
-    EMPTY = Message("layout.empty", "{source}: the file is empty; a header and rows of numbers are needed")
+    EMPTY = Message(
+        "layout.empty", "{source}: the file is empty; a header and rows of numbers are needed"
+    )
     NO_LINES = Message(
-        "layout.no_lines", "{source}: the first line is longer than {most} bytes, so this is not a log"
+        "layout.no_lines",
+        "{source}: the first line is longer than {most} bytes, so this is not a log",
     )
     NO_COLUMNS = Message(
         "layout.no_columns",
-        "{source}: no columns found; allowed are comma, semicolon, tab, pipe or blanks between them",
+        "{source}: no columns found; allowed are comma, semicolon, tab, pipe or blanks between "
+        "them",
     )
     TOO_MANY_COLUMNS = Message(
         "layout.too_many_columns", "{source}: {width} columns; allowed are up to {most}"
     )
     NO_HEADER = Message(
-        "layout.no_header", "{source}: rows of numbers but no header; the first row must name the columns"
+        "layout.no_header",
+        "{source}: rows of numbers but no header; the first row must name the columns",
     )
     TWO_COMMAS = Message(
         "layout.two_commas",
-        "{source}: rows have {found} cells where the header names {width} columns. Are commas both decimal "
-        "marks and separators? Export it again with semicolons between the columns",
+        "{source}: rows have {found} cells where the header names {width} columns. Are commas "
+        "both decimal marks and separators? Export it again with semicolons between the columns",
     )
 
 
@@ -130,16 +136,21 @@ def sniff(head: str, source: str, whole: bool) -> Layout:
     shown = Counter(m for c in cells if (m := marks_of(c)))
     decimal = shown.most_common(1)[0][0] if shown else "."
     ways = tuple(way_of(c, decimal) for c in cells)
-    # Whole numbers among decimal commas may have points between their thousands further down, and the parser
-    # would take such a point for a decimal mark.
+    # Whole numbers among decimal commas may have points between their thousands further down, and
+    # the parser would take such a point for a decimal mark.
     if decimal == ",":
-        bare = [i for i, c in enumerate(cells) if ways[i].kind == "number" and not any("," in x for x in c)]
+        bare = [
+            i
+            for i, c in enumerate(cells)
+            if ways[i].kind == "number" and not any("," in x for x in c)
+        ]
         ways = tuple(replace(w, kind="cells") if i in bare else w for i, w in enumerate(ways))
     # Within quotes; the parser takes a comma for a decimal mark only where it separates nothing.
     if decimal == "," == delimiter:
         ways = tuple(replace(w, kind="cells") if w.kind == "number" else w for w in ways)
     columns = [
-        Column(i, *_named(n, u, w)) for i, (n, u, w) in enumerate(zip(names, units, ways, strict=True))
+        Column(i, *_named(n, u, w))
+        for i, (n, u, w) in enumerate(zip(names, units, ways, strict=True))
     ]
     quoted = any('"' in t for t in texts[first:])
     layout = Layout(first, delimiter, decimal, tuple(columns), ways, tuple(said), quoted)
@@ -190,7 +201,8 @@ def _delimited(texts: list[str], source: str) -> tuple[str, list[list[str]]]:
         if not counts and not heads:
             continue
         width, hits = counts.most_common(1)[0] if counts else (heads.most_common(1)[0][0], 0)
-        # The header has to have the same columns; that is what tells decimal commas from separators.
+        # The header has to have the same columns; that is what tells decimal commas from
+        # separators.
         named = any(abs(len(r) - width) <= 1 and not _numeric_row(r) for r in rows)
         score = hits * (3.0 if named else 1.0) * (1.0 + 0.02 * min(width, 20)) or 1e-3 * len(heads)
         # What is separated by a sign of its own is not separated by the blanks within its names.
@@ -211,7 +223,8 @@ def _first_numbers(rows: list[list[str]], source: str) -> int:
         raise LogError((Say.NO_ROW_OF_NUMBERS if named else Say.NO_COLUMNS)(source=source))
     common = counts.most_common(1)[0][0]
     for i, row in enumerate(rows):
-        # A preamble may hold a line such as "Interval, 40 ms"; the table's rows are as wide as most.
+        # A preamble may hold a line such as "Interval, 40 ms"; the table's rows are as wide as
+        # most.
         if len(row) > 1 and abs(len(row) - common) <= 1 and _numeric_row(row):
             return i
     raise LogError(Say.NO_ROW_OF_NUMBERS(source=source))
@@ -295,7 +308,8 @@ def _long_form(layout: Layout, cells: list[list[str]]) -> LongForm | None:
     if len(names) != 1 or not numbers:
         return None
     unit = next(
-        (i for i in texts if i != names[0] and all(is_unit(c) or is_blank(c) for c in cells[i])), None
+        (i for i in texts if i != names[0] and all(is_unit(c) or is_blank(c) for c in cells[i])),
+        None,
     )
     # The value stands behind the name, the time before it or in a column that says so.
     behind = [i for i in numbers if i > names[0]]

@@ -29,7 +29,13 @@ from lean_trim.formats.decode.columns import (
 from lean_trim.formats.decode.containers import Source, opened
 from lean_trim.formats.decode.encodings import Utf8Stream, encoding_of
 from lean_trim.formats.decode.long_form import LongGatherer
-from lean_trim.formats.decode.text.cells import is_filled, numbers_of, other_way, unread_cells, unread_of
+from lean_trim.formats.decode.text.cells import (
+    is_filled,
+    numbers_of,
+    other_way,
+    unread_cells,
+    unread_of,
+)
 from lean_trim.formats.decode.text.layout import (
     BLANK_RUNS,
     HEAD_BYTES,
@@ -47,27 +53,31 @@ if TYPE_CHECKING:
 class Say:
     """Sentences of this module."""
 
-    LONG_LINE = Message("text_log.long_line", "a line longer than {most} bytes follows, so this is not a log")
+    LONG_LINE = Message(
+        "text_log.long_line", "a line longer than {most} bytes follows, so this is not a log"
+    )
     NO_ROWS = Message("text_log.no_rows", "{path}: a header but no rows; nothing was logged")
     CANCELLED = Message("text_log.cancelled", "opening {name} was cancelled; nothing was changed")
     UNREADABLE = Message("text_log.unreadable", "{path}: cannot be read as a table ({reason})")
     BINARY = Message(
         "text_log.binary",
-        "{source}: this is a binary file of an unknown kind; allowed are text logs, MDF, Parquet, Arrow, "
-        "workbooks, MATLAB files, JSON lines and CAN traces",
+        "{source}: this is a binary file of an unknown kind; allowed are text logs, MDF, Parquet, "
+        "Arrow, workbooks, MATLAB files, JSON lines and CAN traces",
     )
     OTHER_TABLE = Message(
         "text_log.other_table",
-        "{path}: another table begins further down ({names} …); allowed is one table a file. Split the file",
+        "{path}: another table begins further down ({names} …); allowed is one table a file. "
+        "Split the file",
     )
     RAGGED = Message(
         "text_log.ragged",
-        "{path}: {count} of {rows} rows have more cells than the header names columns; which cell belongs to "
-        "which column cannot be told",
+        "{path}: {count} of {rows} rows have more cells than the header names columns; which cell "
+        "belongs to which column cannot be told",
     )
     TOO_MANY = Message(
         "text_log.too_many",
-        "{path}: more than {most:,} readings; allowed is up to that. Split the log, or leave channels out",
+        "{path}: more than {most:,} readings; allowed is up to that. Split the log, or leave "
+        "channels out",
     )
     REPEATED_HEADER = Message(
         "text_log.repeated_header", "the header stands {count} times more among the rows"
@@ -80,16 +90,19 @@ MOST_LINE_BYTES = 4 << 20
 READ_BYTES = 1 << 20
 MOST_RAGGED = 0.001
 MOST_PASSES = 3
-"""The file as it seems, with its odd columns read otherwise, and once more for what that brought up."""
+"""The file as it seems, with its odd columns read otherwise, and once more for what that brought
+up."""
 EXAMPLES = 60
 
 
-def read_text(source: Source, wanted: Wanted, options: ReadOptions, progress: Progress | None) -> RawColumns:
+def read_text(
+    source: Source, wanted: Wanted, options: ReadOptions, progress: Progress | None
+) -> RawColumns:
     """The wanted columns of a text log as numbers; clock times become seconds, states become 0 and 1.
 
-    The file is unpacked and parsed in blocks, so that memory stays small and ``progress`` can stop it. Cells
-    that hold something else than a number are counted over the whole file; a column with many of them is read
-    again another way.
+    The file is unpacked and parsed in blocks, so that memory stays small and ``progress`` can stop
+    it. Cells that hold something else than a number are counted over the whole file; a column with
+    many of them is read again another way.
 
     Parameters
     ----------
@@ -116,7 +129,9 @@ def read_text(source: Source, wanted: Wanted, options: ReadOptions, progress: Pr
     return _passes(source, reopened, wanted, progress)
 
 
-def read_text_of(data: bytes, source: Source, wanted: Wanted, progress: Progress | None) -> RawColumns:
+def read_text_of(
+    data: bytes, source: Source, wanted: Wanted, progress: Progress | None
+) -> RawColumns:
     """The same for text that is already in memory.
 
     Parameters
@@ -193,7 +208,12 @@ class TextStart:
 
 
 def _read(
-    source: Source, head: bytes, start: TextStart, layout: Layout, wanted: Wanted, progress: Progress | None
+    source: Source,
+    head: bytes,
+    start: TextStart,
+    layout: Layout,
+    wanted: Wanted,
+    progress: Progress | None,
 ) -> _BlockReader:
     reader = _BlockReader(layout, wanted, source.path)
     stream = source.stream
@@ -295,7 +315,9 @@ class _BlockReader:
         if frame.height == 0:
             return
         extra = frame.drop_in_place("extra")
-        beyond = extra.fill_null("").str.strip_chars() != "" if extra.null_count() < len(extra) else None
+        beyond = (
+            extra.fill_null("").str.strip_chars() != "" if extra.null_count() < len(extra) else None
+        )
         # Asked of each column's own count: any other look at a column costs as much as parsing it.
         numbers = [f"c{i}" for i in columns if self.layout.ways[i].kind == "number"]
         if any(frame[n].null_count() for n in numbers):
@@ -313,13 +335,16 @@ class _BlockReader:
         if not self.samples:
             for i in self.others:
                 head = frame[f"c{i}"].head(SAMPLE_ROWS)
-                self.samples[i] = self._numbers(i, head)[0] if head.dtype == self._string else _floats(head)
+                self.samples[i] = (
+                    self._numbers(i, head)[0] if head.dtype == self._string else _floats(head)
+                )
         for i in self.keep:
             series = frame[f"c{i}"]
             if series.dtype == self._string:
                 self.texts.setdefault(i, []).append(series)
             else:
-                # Kept as the parser's own pieces: every copy on the way costs as much as half the parsing.
+                # Kept as the parser's own pieces: every copy on the way costs as much as half the
+                # parsing.
                 self.pieces[i] += [_floats(chunk) for chunk in series.get_chunks()]
         self.rows += frame.height
 
@@ -334,17 +359,22 @@ class _BlockReader:
 
     def _one_separator(self, block: bytes) -> bytes:
         if self.layout.delimiter == WIDE_BLANKS:
-            return re.sub(rb"(?<=\S)(?: {2,}|[ ]*\t[ \t]*)(?=\S)", b"\t", re.sub(rb"(?m)^[ \t]+", b"", block))
+            return re.sub(
+                rb"(?<=\S)(?: {2,}|[ ]*\t[ \t]*)(?=\S)", b"\t", re.sub(rb"(?m)^[ \t]+", b"", block)
+            )
         if self.layout.delimiter == BLANK_RUNS:
             return re.sub(
-                rb"(?m)^[ \t]+", b"", re.sub(rb"[ \t]+(?=\r?\n|\Z)|(?<=\S)[ \t]+(?=\S)", _one_tab, block)
+                rb"(?m)^[ \t]+",
+                b"",
+                re.sub(rb"[ \t]+(?=\r?\n|\Z)|(?<=\S)[ \t]+(?=\S)", _one_tab, block),
             )
         return block
 
     def _parse(self, block: bytes, columns: list[int], text: bool = False) -> pl.DataFrame:
         import polars as pl
 
-        # The parser counts lines of damaged files in two ways and says so; what it read is all there.
+        # The parser counts lines of damaged files in two ways and says so; what it read is all
+        # there.
         warnings.filterwarnings("ignore", message="CSV malformed")
         plain = {True: pl.String, False: pl.Float64}
         types = {
@@ -367,7 +397,8 @@ class _BlockReader:
                     truncate_ragged_lines=True,
                     missing_columns="insert",
                     quote_char='"' if self.layout.quoted else None,
-                    decimal_comma=self.layout.decimal == "," and (blank or self.layout.delimiter != ","),
+                    decimal_comma=self.layout.decimal == ","
+                    and (blank or self.layout.delimiter != ","),
                     encoding=encoding,
                 )
                 return scan.select(wanted).collect()
@@ -379,7 +410,9 @@ class _BlockReader:
                     raise LogError(Say.UNREADABLE(path=self.path, reason=why)) from error
         raise AssertionError("unreachable")
 
-    def _odd_texts(self, block: bytes, frame: pl.DataFrame, columns: list[int]) -> pl.DataFrame | None:
+    def _odd_texts(
+        self, block: bytes, frame: pl.DataFrame, columns: list[int]
+    ) -> pl.DataFrame | None:
         """The cells of the block as text; None where the two cannot be compared."""
         texts = self._parse(block, columns, text=True).head(frame.height)
         # Quoted line ends would set the two apart, and then nothing could be compared.
@@ -407,7 +440,9 @@ class _BlockReader:
             self.odd[i].cells += here.cells
             if here.cells and len(self.odd[i].examples) < EXAMPLES:
                 odd = series.filter(pl.Series(odd_rows & ~drop)).head(EXAMPLES // 2).to_list()
-                read = series.filter(pl.Series(~odd_rows)).drop_nulls().head(EXAMPLES // 2).to_list()
+                read = (
+                    series.filter(pl.Series(~odd_rows)).drop_nulls().head(EXAMPLES // 2).to_list()
+                )
                 self.odd[i].examples += [*odd, *read]
         return pl.Series(~drop)
 
@@ -428,7 +463,9 @@ class _BlockReader:
         alike = sum(c in named for c in cells if c)
         if alike > 0.5 * sum(bool(c) for c in cells):
             if [c for c in cells if c] != [
-                h for i in self.keep if i < len(self.layout.header) and (h := self.layout.header[i].strip())
+                h
+                for i in self.keep
+                if i < len(self.layout.header) and (h := self.layout.header[i].strip())
             ]:
                 raise LogError(Say.OTHER_TABLE(path=self.path, names=", ".join(cells[:4])))
             self.headers += 1
@@ -502,13 +539,20 @@ class _BlockReader:
             else:
                 values[i] = np.concatenate(self.pieces.pop(i))
         return RawColumns(
-            self.layout.columns, values, "text", samples=self.samples, unread=unread, notes=tuple(notes)
+            self.layout.columns,
+            values,
+            "text",
+            samples=self.samples,
+            unread=unread,
+            notes=tuple(notes),
         )
 
 
 def _one_tab(found: re.Match[bytes]) -> bytes:
     # A blank at the end of a line is no column.
-    return b"" if found.end() == len(found.string) or found.string[found.end()] in b"\r\n" else b"\t"
+    return (
+        b"" if found.end() == len(found.string) or found.string[found.end()] in b"\r\n" else b"\t"
+    )
 
 
 def _floats(series: pl.Series) -> Floats:

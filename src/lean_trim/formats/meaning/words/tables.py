@@ -1,9 +1,9 @@
 """Word tables, one module a language: what the words of column names mean.
 
-A table maps an atom of meaning to words, parted by commas. A plain word stands alone (``rpm``), may have
-blanks in it (``short term``), be the beginning of one (``throttl*``) or a part of a compound (``~druck``).
-They are written as they are compared: lower case, without accents. Taken from general vocabulary and from the
-wording of SAE J1979 / ISO 15031-5 parameter names (from memory).
+A table maps an atom of meaning to words, parted by commas. A plain word stands alone (``rpm``), may
+have blanks in it (``short term``), be the beginning of one (``throttl*``) or a part of a compound
+(``~druck``). They are written as they are compared: lower case, without accents. Taken from general
+vocabulary and from the wording of SAE J1979 / ISO 15031-5 parameter names (from memory).
 """
 
 from __future__ import annotations

@@ -9,7 +9,12 @@ from lean_trim.core.data.fuels import FUELS, PETROL, fuel_of
 from lean_trim.core.data.injector_tables import SQUARE_ROOT, law_of
 from lean_trim.core.data.tables import Table
 from lean_trim.formats.tables.block import Block
-from lean_trim.formats.tables.injector_tables import InjectorForm, form_said, injector_table_of, units_of
+from lean_trim.formats.tables.injector_tables import (
+    InjectorForm,
+    form_said,
+    injector_table_of,
+    units_of,
+)
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.card_kind import CardKind, Units
 from lean_trim.workspace.injector_tables import WORDS

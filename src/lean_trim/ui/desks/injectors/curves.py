@@ -123,7 +123,9 @@ def _three(flow: Floats, dead: Floats, both: Floats) -> tuple[Line, ...]:
     )
 
 
-def _percent(report: InjectorReport, head: str, asked: Floats, x: Floats, lines: tuple[Line, ...]) -> Curves:
+def _percent(
+    report: InjectorReport, head: str, asked: Floats, x: Floats, lines: tuple[Line, ...]
+) -> Curves:
     places = report.places
     lowest, highest = np.percentile(asked, [1.0, 99.0])
     low = min(float(lowest), *(float(line.y.min()) for line in lines), 0.0) - 1.0

@@ -39,13 +39,13 @@ from lean_trim.workspace.work_state import Stage
 
 SIDE_W = 376
 ABOUT = (
-    "After other injectors went in and their data was entered: a constant percentage is flow, a constant "
-    "time is dead time, a shape over engine speed and load is airflow. The airflow table is left alone here; "
-    "say how good it was."
+    "After other injectors went in and their data was entered: a constant percentage is flow, a "
+    "constant time is dead time, a shape over engine speed and load is airflow. The airflow table "
+    "is left alone here; say how good it was."
 )
 CAUTION = (
-    "Write flow or dead time only where they are told, begin on the rich side, and log again. A change of "
-    "more than 20 % may need other injector settings too."
+    "Write flow or dead time only where they are told, begin on the rich side, and log again. A "
+    "change of more than 20 % may need other injector settings too."
 )
 FAR_PCT = 20.0
 FIRST = "Add a log of the new injectors first."
@@ -57,7 +57,9 @@ class InjectorsDesk(QWidget):
 
     hovered = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
         super().__init__()
         self.session = session
         self.appearance = appearance
@@ -193,7 +195,9 @@ class InjectorsDesk(QWidget):
             self.figures[0].setText("")
             self.figures[1].setText("")
             state = self.session.work.state
-            nothing = FIRST if state.stage is Stage.NO_LOG else "" if state.shows_table else state.said
+            nothing = (
+                FIRST if state.stage is Stage.NO_LOG else "" if state.shows_table else state.said
+            )
             self._say(self.study.failure or nothing, wrong=bool(self.study.failure))
             return
         self._show(report, verdict_of(report))
@@ -214,7 +218,9 @@ class InjectorsDesk(QWidget):
         relative = 100.0 * split.flow_se / split.flow_scale
         change = 100.0 * (split.flow_scale - 1.0)
         sure = ("", "not told apart: ")
-        unsure = [sure[not known] for known in (verdict.identifiable_flow, verdict.identifiable_dead_time)]
+        unsure = [
+            sure[not known] for known in (verdict.identifiable_flow, verdict.identifiable_dead_time)
+        ]
         flow = f"{unsure[0]}× {split.flow_scale:.3f} ({change:+.1f} %) ± {relative:.1f} %"
         dead = f"{unsure[1]}{split.dead_ms:+.3f} ms ± {split.dead_se_ms:.3f} ms"
         self.figures[0].setText(f"<b>Flow</b> {escaped(flow)}")
@@ -237,15 +243,19 @@ def _schools_html(schools: Schools, faint: str) -> str:
     rows = (
         ("as it is", f"{schools.as_it_is:.1f} %"),
         ("flow and dead time written as told", f"{schools.by_flow_and_dead_time:.1f} %"),
-        (f"by hand: all dead times {schools.hand_shift_ms:+.2f} ms", f"{schools.by_dead_time_alone:.1f} %"),
+        (
+            f"by hand: all dead times {schools.hand_shift_ms:+.2f} ms",
+            f"{schools.by_dead_time_alone:.1f} %",
+        ),
     )
     lines = "".join(
-        f"<tr><td style='padding-right: 14px'>{escaped(a)}</td><td align='right'>{escaped(b)}</td></tr>"
+        f"<tr><td style='padding-right: 14px'>{escaped(a)}</td><td "
+        f"align='right'>{escaped(b)}</td></tr>"
         for a, b in rows
     )
     after = (
-        f"By hand the table is then bent by {schools.bent_pct:.0f} % to hide the rest, and the ECU's figures "
-        "of consumption and range come out wrong."
+        f"By hand the table is then bent by {schools.bent_pct:.0f} % to hide the rest, and the "
+        "ECU's figures of consumption and range come out wrong."
     )
     quiet = f"<span style='color:{faint}'>{after}</span>"
     return f"Left of the error, rms over the drive:<table>{lines}</table>{quiet}"

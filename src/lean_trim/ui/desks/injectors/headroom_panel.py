@@ -71,7 +71,9 @@ class DutyBars(QWidget):
 class HeadroomPanel(QWidget):
     """Speaks of the shown solution."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -112,7 +114,9 @@ class HeadroomPanel(QWidget):
             box.valueChanged.connect(lambda _: self.refresh())
         self.fuel.activated.connect(lambda _: self.refresh())
 
-    def _box(self, name: str, unit: str, low: float, high: float, value: float, digits: int) -> DoubleSpinBox:
+    def _box(
+        self, name: str, unit: str, low: float, high: float, value: float, digits: int
+    ) -> DoubleSpinBox:
         box = DoubleSpinBox(self)
         box.setRange(low, high)
         box.setMinimumHeight(BOX_H - 6)
@@ -137,7 +141,8 @@ class HeadroomPanel(QWidget):
         """Say what the drive asked, and what would be needed."""
         solution = self.session.solution
         self.bars.show_duty(
-            *((np.zeros(0),) * 2 if solution is None else duty_over_rpm(solution)), self.limit.value()
+            *((np.zeros(0),) * 2 if solution is None else duty_over_rpm(solution)),
+            self.limit.value(),
         )
         self.setVisible(solution is not None)
         if solution is None:
@@ -160,9 +165,9 @@ class HeadroomPanel(QWidget):
         plan = plan_sizing(found, vehicle, self.words)
         one = plan.injector
         text = (
-            f"Needed: {plan.fuel_g_per_s:.1f} g/s in all; each injector at least {one.g_per_s:.2f} g/s "
-            f"({one.lb_per_h:.0f} lb/h, {one.cm3_per_min:.0f} cm³/min) at "
-            f"{vehicle.injectors.rated_pressure_kpa:.0f} kPa; the pump {plan.pump_l_per_h:.0f} L/h at "
-            f"{plan.pump_kpa:.0f} kPa above the atmosphere."
+            f"Needed: {plan.fuel_g_per_s:.1f} g/s in all; each injector at least "
+            f"{one.g_per_s:.2f} g/s ({one.lb_per_h:.0f} lb/h, {one.cm3_per_min:.0f} cm³/min) at "
+            f"{vehicle.injectors.rated_pressure_kpa:.0f} kPa; the pump {plan.pump_l_per_h:.0f} "
+            f"L/h at {plan.pump_kpa:.0f} kPa above the atmosphere."
         )
         self.needed.setText(f"{text} {RULE_OF_THUMB}" if plan.rule_of_thumb else text)

@@ -20,7 +20,11 @@ FULL_S = 20.0
 FULL_PCT = 20.0
 """Bend at which a cell is filled."""
 EMPTY = "Every driven state becomes a dot here: how much more or less fuel it asks for, over the open time."
-STYLES = {"solid": Qt.PenStyle.SolidLine, "dashed": Qt.PenStyle.DashLine, "dotted": Qt.PenStyle.DotLine}
+STYLES = {
+    "solid": Qt.PenStyle.SolidLine,
+    "dashed": Qt.PenStyle.DashLine,
+    "dotted": Qt.PenStyle.DotLine,
+}
 
 
 class InjectorChart(QWidget):
@@ -93,7 +97,9 @@ class InjectorChart(QWidget):
         for value in _ticks(scale.first, scale.last):
             x = scale.x(value)
             p.drawText(
-                QRectF(x - 30, scale.area.bottom() + 4, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:g}"
+                QRectF(x - 30, scale.area.bottom() + 4, 60, 14),
+                Qt.AlignmentFlag.AlignCenter,
+                f"{value:g}",
             )
         below = QRectF(scale.area.left(), scale.area.bottom() + 17, scale.area.width(), 14)
         p.drawText(below, Qt.AlignmentFlag.AlignRight, curves.across)
@@ -158,7 +164,11 @@ class InjectorChart(QWidget):
             p.setPen(theme.color("faint"))
             p.drawText(QRectF(0, TOP + i * step_y, LEFT - 6, step_y), right, text)
             for j in range(grid.shape[1]):
-                self._cell(p, QRectF(LEFT + j * step_x, TOP + i * step_y, step_x, step_y), float(grid[i, j]))
+                self._cell(
+                    p,
+                    QRectF(LEFT + j * step_x, TOP + i * step_y, step_x, step_y),
+                    float(grid[i, j]),
+                )
 
     def _cell(self, p: QPainter, area: QRectF, percent: float) -> None:
         theme = self.appearance.theme
@@ -183,7 +193,9 @@ class _Scale:
         self.high = high
 
     def x(self, value: float) -> float:
-        return self.area.left() + (value - self.first) / (self.last - self.first) * self.area.width()
+        return (
+            self.area.left() + (value - self.first) / (self.last - self.first) * self.area.width()
+        )
 
     def y(self, value: float) -> float:
         return self.area.bottom() - (value - self.low) / (self.high - self.low) * self.area.height()
@@ -194,4 +206,7 @@ def _ticks(low: float, high: float, about: int = 6) -> list[float]:
     rough = (high - low) / about
     base = 10.0 ** np.floor(np.log10(rough))
     step = float(base * next(m for m in (1.0, 2.0, 5.0, 10.0) if m * base >= rough))
-    return [float(v) for v in np.round(np.arange(np.ceil(low / step), np.floor(high / step) + 1) * step, 6)]
+    return [
+        float(v)
+        for v in np.round(np.arange(np.ceil(low / step), np.floor(high / step) + 1) * step, 6)
+    ]

@@ -17,14 +17,15 @@ from lean_trim.workspace.injector_study import INJECTIONS
 NOT_DONE = "–"
 BOX_H, BOX_W = 31, 116
 ABOUT = (
-    "A constant error of the airflow table is a flow error; what was measured apart from the mixture tells "
-    "them apart. Burn fuel from a can on a scale over the whole log, or have an injector measured with the "
-    "fuel in the tank."
+    "A constant error of the airflow table is a flow error; what was measured apart from the "
+    "mixture tells them apart. Burn fuel from a can on a scale over the whole log, or have an "
+    "injector measured with the fuel in the tank."
 )
 TEST = (
-    "Dead time without trust, where the ECU can inject once or twice a cycle: warm engine at idle, fans and "
-    "lamps as they are, a minute with one, a minute with two, all in this log. Then drag over each on the "
-    "tape and press its button. Over voltage: lamps and fan on and off there, ten seconds each."
+    "Dead time without trust, where the ECU can inject once or twice a cycle: warm engine at "
+    "idle, fans and lamps as they are, a minute with one, a minute with two, all in this log. "
+    "Then drag over each on the tape and press its button. Over voltage: lamps and fan on and off "
+    "there, ten seconds each."
 )
 
 
@@ -52,7 +53,9 @@ ROWS: tuple[tuple[str, tuple[Field, ...]], ...] = (
         "bench flow",
         (
             Field("flow_g_per_s", "Flow of one injector at its rated pressure", " g/s", 200.0, 3),
-            Field("flow_error_pct", "Error of the measured flow", " %", ERROR_PCT[1], 1, ERROR_PCT[0]),
+            Field(
+                "flow_error_pct", "Error of the measured flow", " %", ERROR_PCT[1], 1, ERROR_PCT[0]
+            ),
         ),
     ),
     (
@@ -118,7 +121,9 @@ class MeasuredPanel(QWidget):
         box.setMaximumWidth(BOX_W)
         box.setAccessibleName(field.name)
         box.setToolTip(field.name)
-        box.editingFinished.connect(lambda: self.study.measure(field.key, round(box.value(), field.digits)))
+        box.editingFinished.connect(
+            lambda: self.study.measure(field.key, round(box.value(), field.digits))
+        )
         return box
 
     def refresh(self) -> None:
@@ -126,7 +131,9 @@ class MeasuredPanel(QWidget):
         words = self.study.measured
         for key, box in self.boxes.items():
             box.setValue(getattr(words, key))
-        self.read.setText("\n".join(_in_words(n, s) for n, s in sorted(self.study.stretches.items())))
+        self.read.setText(
+            "\n".join(_in_words(n, s) for n, s in sorted(self.study.stretches.items()))
+        )
 
 
 def _in_words(injections: int, state: SteadyState) -> str:

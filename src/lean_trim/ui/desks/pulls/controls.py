@@ -34,7 +34,9 @@ class Controls(QWidget):
             button.clicked.connect(lambda _: self._turned())
         self.buttons["rpm"].setChecked(True)
         self.apart = self._button("Difference")
-        self.apart.setToolTip("The chosen run less the second selected one, at the same engine speeds")
+        self.apart.setToolTip(
+            "The chosen run less the second selected one, at the same engine speeds"
+        )
         self.apart.clicked.connect(lambda _: self._turned())
         self.trigger = ComboBox(self)
         for name, words in TRIGGERS.items():
@@ -54,7 +56,14 @@ class Controls(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         between = (Label("A", self), self.low, Label("B", self), self.high)
-        for widget in (*between, *self.buttons.values(), self.apart, self.trigger, self.level, self.lanes):
+        for widget in (
+            *between,
+            *self.buttons.values(),
+            self.apart,
+            self.trigger,
+            self.level,
+            self.lanes,
+        ):
             row.addWidget(widget)
         row.addStretch(1)
         self._turned(level=True)

@@ -36,8 +36,8 @@ from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.workspace.pulls import MOST_KW
 
 CAUTION = (
-    "Full throttle only off public roads or on a dynamometer, a second person reading the mixture. End a run "
-    "at once on lean, knock or falling fuel pressure."
+    "Full throttle only off public roads or on a dynamometer, a second person reading the "
+    "mixture. End a run at once on lean, knock or falling fuel pressure."
 )
 LOOKING = "Looking for full-throttle runs."
 NONE = "No full-throttle run in this job's logs: the throttle was nowhere far open for two seconds."
@@ -56,7 +56,9 @@ class PullsDesk(QWidget):
 
     hovered = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
         super().__init__()
         self.session = session
         self.appearance = appearance
@@ -75,7 +77,9 @@ class PullsDesk(QWidget):
         self.figure.setSpecialValueText(NO_FIGURE)
         self.figure.editingFinished.connect(self._set_figure)
         self.altitude = self._box("Metres above the sea", " m", *ALTITUDE_M)
-        self.altitude.editingFinished.connect(lambda: self.pulls.set_altitude(round(self.altitude.value())))
+        self.altitude.editingFinished.connect(
+            lambda: self.pulls.set_altitude(round(self.altitude.value()))
+        )
         self.altitude_label = Label("no barometer logged; altitude", self)
         self._lay_out()
         self.list.chosen.connect(self._chosen)
@@ -190,7 +194,9 @@ class PullsDesk(QWidget):
         """Stand as the job does."""
         job = self.session.job
         found = (
-            [] if job is None else [self.pulls.found[r.id] for r in job.rounds if r.id in self.pulls.found]
+            []
+            if job is None
+            else [self.pulls.found[r.id] for r in job.rounds if r.id in self.pulls.found]
         )
         rows = [
             Row(one.round_id, one.number, trace, self.pulls.is_left_out(one.round_id, trace.pull))
@@ -204,7 +210,11 @@ class PullsDesk(QWidget):
         self.altitude.setValue(self.pulls.altitude_m)
         failures = [f"Round {one.number}: {one.failure}" for one in found if one.failure]
         logs = job is not None and any(r.logs for r in job.rounds)
-        waiting = logs and len(found) < sum(bool(r.logs) for r in job.rounds) if job is not None else False
+        waiting = (
+            logs and len(found) < sum(bool(r.logs) for r in job.rounds)
+            if job is not None
+            else False
+        )
         failed = self.pulls.lookup.failure
         looking = failed or LOOKING
         self.nothing = EMPTY if not logs else looking if waiting else "  ".join(failures) or NONE
@@ -233,8 +243,12 @@ class PullsDesk(QWidget):
         row = self.row
         for widget in (self.out, self.figure):
             widget.setEnabled(row is not None and self.session.can_save)
-        self.out.setText("Count this run again" if row is not None and row.left_out else "Leave this run out")
-        self.verdict.setText("" if row is None else str(verdict_on_pull(row.trace.pull, self._before(row))))
+        self.out.setText(
+            "Count this run again" if row is not None and row.left_out else "Leave this run out"
+        )
+        self.verdict.setText(
+            "" if row is None else str(verdict_on_pull(row.trace.pull, self._before(row)))
+        )
         with QSignalBlocker(self.figure):
             kw = 0.0 if row is None else self.pulls.figure_kw(row.round_id, row.trace.pull)
             self.figure.setValue(kw if kw > 0.0 else 0.0)
@@ -256,10 +270,16 @@ class PullsDesk(QWidget):
         self.controls.apart.setEnabled(beside >= 0)
         nothing = self.nothing if not rows else NOTHING_CHOSEN
         if self.controls.apart.isChecked() and beside >= 0 and chosen >= 0:
-            self.chart.show_overlay(difference_of(traces[chosen], traces[beside], lanes), 0, -1, nothing)
+            self.chart.show_overlay(
+                difference_of(traces[chosen], traces[beside], lanes), 0, -1, nothing
+            )
             return
         overlay = overlay_of(
-            traces, lanes, self.controls.across, self.controls.trigger_kind, self.controls.level.value()
+            traces,
+            lanes,
+            self.controls.across,
+            self.controls.trigger_kind,
+            self.controls.level.value(),
         )
         self.chart.show_overlay(overlay, chosen, beside, nothing)
 
@@ -269,7 +289,9 @@ class PullsDesk(QWidget):
 
     def _set_figure(self) -> None:
         if self.row is not None:
-            self.pulls.set_figure(self.row.round_id, self.row.trace.pull, round(self.figure.value()))
+            self.pulls.set_figure(
+                self.row.round_id, self.row.trace.pull, round(self.figure.value())
+            )
 
 
 PULLS_DESK = DeskSpec(

@@ -50,9 +50,9 @@ ROW_H, LEAST_COLUMN_W = 21, 38
 DASH = "–"
 NONE = "No knock was logged: either there was none, or the channel is missing."
 ABOUT = (
-    "Largest retard in degrees nearest to each point, over all rounds, across engine speed in rpm; 0 was "
-    "driven without any, blank was not driven. Copy it beside your spark table: Lean Trim does not write "
-    "those."
+    "Largest retard in degrees nearest to each point, over all rounds, across engine speed in "
+    "rpm; 0 was driven without any, blank was not driven. Copy it beside your spark table: Lean "
+    "Trim does not write those."
 )
 
 
@@ -62,14 +62,17 @@ class Say:
     REFUSED = Message("knock_page.refused", "The axes stay as they were: {reason}")
     NO_AXES = Message(
         "knock_page.no_axes",
-        "the clipboard holds no table with axes; copy the spark table with its first row and column",
+        "the clipboard holds no table with axes; copy the spark table with its first row and "
+        "column",
     )
 
 
 class KnockPage(QWidget):
     """Speaks of every round of the job."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -127,7 +130,9 @@ class KnockPage(QWidget):
         """Stand as the job does."""
         job = self.session.job
         found = (
-            [] if job is None else [self.pulls.found[r.id] for r in job.rounds if r.id in self.pulls.found]
+            []
+            if job is None
+            else [self.pulls.found[r.id] for r in job.rounds if r.id in self.pulls.found]
         )
         self.rows = [(one.round_id, one.number, event) for one in found for event in one.knock]
         with QSignalBlocker(self.events):
@@ -169,7 +174,9 @@ class KnockPage(QWidget):
         if by is axes.by:
             return
         seen = [
-            one.samples.by[by] for one in self.pulls.found.values() if one.samples and by in one.samples.by
+            one.samples.by[by]
+            for one in self.pulls.found.values()
+            if one.samples and by in one.samples.by
         ]
         known = np.concatenate(seen) if seen else np.zeros(0)
         if not len(known) or not np.ptp(known) > 0.0:
@@ -199,7 +206,9 @@ class KnockPage(QWidget):
 
     def _copy_grid(self) -> None:
         axes = self.pulls.knock_axes
-        text = knock_grid(self._retard(axes), axes.rows, axes.columns, UNITS[axes.by], delimiter="\t")
+        text = knock_grid(
+            self._retard(axes), axes.rows, axes.columns, UNITS[axes.by], delimiter="\t"
+        )
         QGuiApplication.clipboard().setText(text)
 
     def _copy_list(self) -> None:

@@ -6,7 +6,15 @@ from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QTransform, QWheelEvent
+from PySide6.QtGui import (
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QTransform,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.pulls.traces import UNITS, WORDS, Lane
@@ -24,9 +32,18 @@ LEAST_SHARE = 0.02
 """Of the whole width, the narrowest part that is shown."""
 BAND_PCT = 2.0
 """Full throttle is to lie within so much of its target (common practice, no source)."""
-EMPTY = "Full-throttle runs are found by themselves. Add a log with one, or drive the simulated car."
+EMPTY = (
+    "Full-throttle runs are found by themselves. Add a log with one, or drive the simulated car."
+)
 NOTHING_CHOSEN = "Tick runs in the list to lay them over each other."
-DECIMALS = {Lane.LAMBDA: 3, Lane.KNOCK: 1, Lane.ERROR: 1, Lane.ASKED: 1, Lane.TRIM: 1, Lane.SPARK: 1}
+DECIMALS = {
+    Lane.LAMBDA: 3,
+    Lane.KNOCK: 1,
+    Lane.ERROR: 1,
+    Lane.ASKED: 1,
+    Lane.TRIM: 1,
+    Lane.SPARK: 1,
+}
 
 UNSETTLED = "acceleration enrichment: no airflow"
 
@@ -187,7 +204,9 @@ class OverlayChart(QWidget):
             p.setPen(QPen(theme.color("edge", 0.45), 1.0))
             p.drawLine(QPointF(x, TOP), QPointF(x, bottom))
             p.setPen(theme.color("faint"))
-            p.drawText(QRectF(x - 30, bottom + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:g}")
+            p.drawText(
+                QRectF(x - 30, bottom + 2, 60, 14), Qt.AlignmentFlag.AlignCenter, f"{value:g}"
+            )
         words = "engine speed, rpm" if overlay.across == "rpm" else "time from the trigger, s"
         p.drawText(QRectF(LEFT, bottom + 16, self._width, 14), Qt.AlignmentFlag.AlignRight, words)
         self._legend(p, theme, bottom + 23)
@@ -196,7 +215,11 @@ class OverlayChart(QWidget):
         """Which line is which."""
         x = 10.0
         beside = self.beside >= 0
-        entries = [(True, False, "chosen"), (False, True, "second selected"), (False, False, "ticked")]
+        entries = [
+            (True, False, "chosen"),
+            (False, True, "second selected"),
+            (False, False, "ticked"),
+        ]
         if self.overlay is not None and self.overlay.is_difference:
             entries = [(True, False, "chosen less second selected")]
         for is_chosen, is_beside, words in entries:
@@ -222,8 +245,14 @@ class OverlayChart(QWidget):
         unit = UNITS[lane.lane]
         name = str(lane.lane)
         tall = area.height() > TALL
-        room = QRectF(8, area.top(), LEFT - 46, 30) if tall else QRectF(8, area.top(), LEFT - 52, 14)
-        text = name if tall else p.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(LEFT - 52))
+        room = (
+            QRectF(8, area.top(), LEFT - 46, 30) if tall else QRectF(8, area.top(), LEFT - 52, 14)
+        )
+        text = (
+            name
+            if tall
+            else p.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(LEFT - 52))
+        )
         p.drawText(room, Qt.TextFlag.TextWordWrap if tall else Qt.AlignmentFlag.AlignLeft, text)
         p.setFont(font(7.5))
         p.setPen(theme.color("faint"))
@@ -241,14 +270,23 @@ class OverlayChart(QWidget):
         strong = [place for place in (self.beside, self.chosen) if place >= 0]
         for place in [*(i for i in range(len(lane.lines)) if i not in strong), *strong]:
             drawn = lane.lines[place] if place < len(lane.lines) else None
-            # Thin lines are drawn ten times as fast without, and so are all while the view is on the move.
-            p.setRenderHint(QPainter.RenderHint.Antialiasing, place in strong and self._grab is None)
+            # Thin lines are drawn ten times as fast without, and so are all while the view is on
+            # the move.
+            p.setRenderHint(
+                QPainter.RenderHint.Antialiasing, place in strong and self._grab is None
+            )
             if drawn is not None:
                 self._line(p, theme, area, (index, place), lane, drawn)
         p.restore()
 
     def _line(
-        self, p: QPainter, theme: Theme, area: QRectF, key: tuple[int, int], lane: LaneLines, drawn: Drawn
+        self,
+        p: QPainter,
+        theme: Theme,
+        area: QRectF,
+        key: tuple[int, int],
+        lane: LaneLines,
+        drawn: Drawn,
     ) -> None:
         place = key[1]
         if place == self.chosen and drawn.target is not None:
@@ -291,7 +329,9 @@ class OverlayChart(QWidget):
         first, last = self.view
         across = area.width() / (last - first)
         up = area.height() / (lane.high - lane.low)
-        return QTransform(across, 0.0, 0.0, -up, area.left() - first * across, area.bottom() + lane.low * up)
+        return QTransform(
+            across, 0.0, 0.0, -up, area.left() - first * across, area.bottom() + lane.low * up
+        )
 
     def _pointer(self, p: QPainter, theme: Theme) -> None:
         """A line under the pointer, and what the strong pulls read there."""
@@ -303,7 +343,9 @@ class OverlayChart(QWidget):
         p.setFont(font(8))
         for index, lane in enumerate(self.overlay.lanes):
             top = TOP + index * self._lane_height
-            for row, (place, purpose) in enumerate(((self.chosen, "accent"), (self.beside, "remove"))):
+            for row, (place, purpose) in enumerate(
+                ((self.chosen, "accent"), (self.beside, "remove"))
+            ):
                 text = _reading(lane, place, self.pointer)
                 p.setPen(theme.color(purpose))
                 # In a low lane both stand in one line.

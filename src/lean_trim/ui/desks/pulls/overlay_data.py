@@ -62,7 +62,8 @@ class LaneLines:
 class Overlay:
     """Everything that is drawn; ``is_difference`` where a line is one pull less another.
 
-    ``unsettled`` is, of every pull, from where to where acceleration enrichment makes its mixture no airflow.
+    ``unsettled`` is, of every pull, from where to where acceleration enrichment makes its mixture
+    no airflow.
     """
 
     across: Across
@@ -157,7 +158,9 @@ def difference_of(one: PullTrace, other: PullTrace, lanes: Sequence[Lane]) -> Ov
         if len(known):
             most = max(float(np.abs(known).max()), LEAST_SPAN[lane] / 2.0) * (1.0 + ROOM)
             drawn.append(LaneLines(lane, (Drawn(rpm, apart),), -most, most))
-    return Overlay("rpm", tuple(drawn), float(low), float(high), is_difference=True) if drawn else None
+    return (
+        Overlay("rpm", tuple(drawn), float(low), float(high), is_difference=True) if drawn else None
+    )
 
 
 def _x(trace: PullTrace, across: Across, trigger: Trigger, level: float) -> Floats:

@@ -8,7 +8,13 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QItemSelectionModel, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QTableWidget,
+    QTableWidgetItem,
+    QWidget,
+)
 
 from lean_trim.core.pulls.pull import seconds_between, seconds_to
 from lean_trim.core.pulls.torque import relative_torque_pct
@@ -47,11 +53,14 @@ COLUMNS = (
     Column("kind", "Full: throttle above 95 % for two seconds. Part: far open"),
     Column("gear", "Gear"),
     Column("rpm", "Engine speed from, to"),
-    Column("A to B, s", "Seconds between the two engine speeds set above; of a launch, from its start to B"),
+    Column(
+        "A to B, s",
+        "Seconds between the two engine speeds set above; of a launch, from its start to B",
+    ),
     Column(
         "torque, %",
-        "Mean torque against the first run in that gear, from how quickly engine speed rises; hill, wind and "
-        "load are in it",
+        "Mean torque against the first run in that gear, from how quickly engine speed rises; "
+        "hill, wind and load are in it",
     ),
     Column("λ mean, %", "Measured over target, mean after the first half second; lean is +"),
     Column("leanest, %", "Most lean of target, over 0.2 s"),
@@ -107,7 +116,9 @@ class PullList(QTableWidget):
             self.setRowCount(len(rows))
             for place, row in enumerate(rows):
                 # A run that was not there before is drawn if it is a full one.
-                ticked = _key(row) not in off if _key(row) in known else row.trace.pull.kind == "full"
+                ticked = (
+                    _key(row) not in off if _key(row) in known else row.trace.pull.kind == "full"
+                )
                 self._fill(place, row, low, high, ticked)
             keys = [_key(row) for row in rows]
             if rows:
@@ -119,7 +130,9 @@ class PullList(QTableWidget):
         pull = row.trace.pull
         inside = slice(*row.trace.inside)
         time, rpm = row.trace.time_s[inside], row.trace.rpm[inside]
-        between = seconds_to(time, rpm, high) if pull.launch else seconds_between(time, rpm, low, high)
+        between = (
+            seconds_to(time, rpm, high) if pull.launch else seconds_between(time, rpm, low, high)
+        )
         texts = (
             f"{row.number}" + (" (out)" if row.left_out else ""),
             clock(pull.start_s),
@@ -134,7 +147,9 @@ class PullList(QTableWidget):
             _number(pull.boost_kpa, 0),
             _number(pull.duty_pct, 0),
             _number(pull.dp_drop_pct, 0),
-            DASH if math.isnan(pull.intake_from_c) else f"{pull.intake_from_c:.0f} – {pull.intake_to_c:.0f}",
+            DASH
+            if math.isnan(pull.intake_from_c)
+            else f"{pull.intake_from_c:.0f} – {pull.intake_to_c:.0f}",
             _number(pull.knock_deg, 1),
         )
         bad = {
@@ -166,7 +181,10 @@ class PullList(QTableWidget):
 
     def choose(self, place: int) -> None:
         """Choose one row and no other, whatever keys are held down."""
-        how = QItemSelectionModel.SelectionFlag.ClearAndSelect | QItemSelectionModel.SelectionFlag.Rows
+        how = (
+            QItemSelectionModel.SelectionFlag.ClearAndSelect
+            | QItemSelectionModel.SelectionFlag.Rows
+        )
         self.selectionModel().setCurrentIndex(self.model().index(place, 0), how)
 
     def select_beside(self, place: int) -> None:

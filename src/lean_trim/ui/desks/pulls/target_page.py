@@ -25,8 +25,8 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.page import running_text
 
 NO_TABLE = (
-    "This car has no target table: its target comes from the logs. Paste one on the Vehicle desk to see it "
-    "beside what people run, and to change it."
+    "This car has no target table: its target comes from the logs. Paste one on the Vehicle desk "
+    "to see it beside what people run, and to change it."
 )
 ODD_TIPS = {1: "leaner than people run", 0: "", -1: "richer than people run"}
 SIDE_W, LEAST_W = 250, 44
@@ -36,7 +36,9 @@ FIGURES = 8.0
 class TargetPage(QWidget):
     """Speaks of the shown round."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance

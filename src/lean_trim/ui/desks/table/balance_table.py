@@ -37,7 +37,9 @@ class BalanceTable(QWidget):
     hovered = Signal(str)
     refreshed = Signal()
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -68,7 +70,8 @@ class BalanceTable(QWidget):
         self.live = None
         self.view = make_view(self.session, self.figure, least_scale_pct=self._scale_pct)
         if self.view is not None:
-            # Bars of one job are compared with each other; their scale never shrinks while it is open.
+            # Bars of one job are compared with each other; their scale never shrinks while it is
+            # open.
             self._scale_pct = max(self._scale_pct, scale_of_job(self.session))
             self.current = min(self.current, self.view.table.size - 1)
             self.anchor = min(self.anchor, self.view.table.size - 1)
@@ -143,7 +146,11 @@ class BalanceTable(QWidget):
         size = self.tile_size()
         paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
         paint_tiles(
-            painter, self.view, theme, lambda cell: self.tile_rect(cell, size), self.session.selection.cells
+            painter,
+            self.view,
+            theme,
+            lambda cell: self.tile_rect(cell, size),
+            self.session.selection.cells,
         )
         if self.hasFocus():
             painter.setPen(theme.color("ink"))
@@ -170,7 +177,11 @@ class BalanceTable(QWidget):
         """Describe the cell under the pointer; extend the choice while dragging."""
         cell = self.cell_at(event.position().toPoint())
         self.hovered.emit(self.describe(cell) if cell is not None else "")
-        if event.buttons() & Qt.MouseButton.LeftButton and cell is not None and cell != self.current:
+        if (
+            event.buttons() & Qt.MouseButton.LeftButton
+            and cell is not None
+            and cell != self.current
+        ):
             self.current = cell
             self._choose(done=False)
 
@@ -206,11 +217,16 @@ class BalanceTable(QWidget):
 
     def _choose(self, done: bool) -> None:
         assert self.view is not None
-        (r0, c0), (r1, c1) = divmod(self.anchor, self.view.columns), divmod(self.current, self.view.columns)
+        (r0, c0), (r1, c1) = (
+            divmod(self.anchor, self.view.columns),
+            divmod(self.current, self.view.columns),
+        )
         rows = range(min(r0, r1), max(r0, r1) + 1)
         columns = range(min(c0, c1), max(c0, c1) + 1)
         cells = {r * self.view.columns + c for r in rows for c in columns}
-        self.session.selection.set_cells(frozenset(c for c in cells if c < self.view.table.size), done)
+        self.session.selection.set_cells(
+            frozenset(c for c in cells if c < self.view.table.size), done
+        )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Move and extend the choice; typed input goes to the entry."""

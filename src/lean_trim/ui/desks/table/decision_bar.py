@@ -35,8 +35,8 @@ MOST_CAUTION = 116
 LOW_MOST = 96
 """Heights of the caution, px.
 
-Three lines always have room, two in a low window, so that the table does not jump with every click; in a low
-window at most six.
+Three lines always have room, two in a low window, so that the table does not jump with every click;
+in a low window at most six.
 """
 NO_PROPOSAL = {
     Stage.NO_LOG: "A log is needed for a proposal.",
@@ -90,7 +90,12 @@ class DecisionBar(QWidget):
         layout.addWidget(self.caution)
         layout.addLayout(row)
         session.selection.changed.connect(self.refresh)
-        for signal in (session.round_changed, session.solved, session.decided, session.work_changed):
+        for signal in (
+            session.round_changed,
+            session.solved,
+            session.decided,
+            session.work_changed,
+        ):
             signal.connect(self.refresh)
         session.access_changed.connect(lambda _: self.refresh())
         appearance.changed.connect(self.refresh)
@@ -145,8 +150,8 @@ class DecisionBar(QWidget):
         done = decision.changed
         self.state.setText(f"{done} decided, {waiting} not")
         self.state.setToolTip(
-            f"{done} cells are accepted or set by hand; {waiting} cells have a proposal that is not decided. "
-            "Cells without a proposal keep their value."
+            f"{done} cells are accepted or set by hand; {waiting} cells have a proposal that is "
+            "not decided. Cells without a proposal keep their value."
         )
 
     def _show_caution(self, can: bool) -> None:
@@ -159,7 +164,8 @@ class DecisionBar(QWidget):
         self.caution.setText(f"Before you {when}: {text}" if text else self._summary())
         paper, edge = (theme.caution_paper, theme.danger) if text else (theme.paper, theme.edge)
         self.caution.setStyleSheet(
-            f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: 2px 8px;"
+            f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: "
+            "2px 8px;"
         )
         self._bound_caution()
 
@@ -184,7 +190,8 @@ class DecisionBar(QWidget):
         shape = shape_caution(current.table, accept(decision, proposal).values)
         lines = [*lines, shape] if shape else lines
         chosen = session.selection.cells
-        # What the chosen cells are warned of, all of them are; only the shape may be worse with fewer.
+        # What the chosen cells are warned of, all of them are; only the shape may be worse with
+        # fewer.
         if chosen and session.deciding.waiting_in(chosen):
             part = shape_faults(current.table, accept(decision, proposal, chosen).values)
             if part and part != shape_faults(current.table, accept(decision, proposal).values):
@@ -203,7 +210,9 @@ class DecisionBar(QWidget):
         more = int((taken & (result > driven)).sum())
         less = int((taken & (result < driven)).sum())
         decided = (
-            f"Decided: {more} cells get more fuel, {less} less." if taken.any() else "Nothing decided yet."
+            f"Decided: {more} cells get more fuel, {less} less."
+            if taken.any()
+            else "Nothing decided yet."
         )
         state = session.work.state
         if state.holds_writing is not None:

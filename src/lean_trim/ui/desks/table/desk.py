@@ -23,7 +23,9 @@ class TableDesk(QWidget):
 
     hovered = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
         super().__init__()
         self.session = session
         self.header = TableHeader(session, appearance)

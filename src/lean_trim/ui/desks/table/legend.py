@@ -51,14 +51,15 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
             "pale",
             "pale: few seconds",
             "few s",
-            "The paler the bar, the fewer seconds of used driving stand behind it; full ink from 20 s.",
+            "The paler the bar, the fewer seconds of used driving stand behind it; full ink from "
+            "20 s.",
         ),
         Entry(
             "whisker",
             "±1 std. error",
             "±1 err.",
-            "The thin line spans one standard error to either side: two times out of three the true "
-            "correction lies within it.",
+            "The thin line spans one standard error to either side: two times out of three the "
+            "true correction lies within it.",
         ),
     ]
     if not view.is_seen.all():
@@ -66,26 +67,33 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
         found.append(Entry("hatch", "not visited", "no visit", tip))
     if (view.is_hollow & view.filled).any():
         tip = (
-            "Dashed: nobody drove here; filled with what the surface through the driven cells says, where "
-            "that adds fuel. It is no evidence; the button above the table keeps the old values instead."
+            "Dashed: nobody drove here; filled with what the surface through the driven cells "
+            "says, where that adds fuel. It is no evidence; the button above the table keeps the "
+            "old values instead."
         )
         found.append(Entry("hollow", "filled", "filled", tip))
     elif view.is_hollow.any():
         tip = "Dashed: a change carried into a cell nobody drove, by the policy of the Write page."
         found.append(Entry("hollow", "carried", "carried", tip))
     if (view.origin == Origin.ACCEPTED).any():
-        found.append(Entry("accepted", "accepted", "accepted", "The proposal was accepted for this cell."))
+        found.append(
+            Entry("accepted", "accepted", "accepted", "The proposal was accepted for this cell.")
+        )
     if (view.origin == Origin.BY_HAND).any():
         found.append(Entry("hand", "by hand", "by hand", "The value was typed in."))
     if view.pinned.any():
-        found.append(Entry("pin", "pinned", "pinned", "Kept at the value it was driven on, until released."))
+        found.append(
+            Entry("pin", "pinned", "pinned", "Kept at the value it was driven on, until released.")
+        )
     return tuple(found)
 
 
 class Legend(QWidget):
     """Explains the marks; ``show_view`` is told what the tiles show."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -137,7 +145,9 @@ class Legend(QWidget):
         p.drawText(QRectF(x, 0, width + 4, 18), Qt.AlignmentFlag.AlignVCenter, ending)
         self.areas.append((QRectF(x, 0, width, 20), scale_tip(self.view.scale_pct)))
 
-    def _fit(self, p: QPainter, entries: tuple[Entry, ...], scale_pct: float) -> tuple[list[str], float, str]:
+    def _fit(
+        self, p: QPainter, entries: tuple[Entry, ...], scale_pct: float
+    ) -> tuple[list[str], float, str]:
         """The widest words, gaps and ending that fit the line."""
         width = p.fontMetrics().horizontalAdvance
         long = [e.word for e in entries], f"full bar = {scale_pct:g} %"
@@ -162,8 +172,9 @@ def scale_tip(scale_pct: float) -> str:
     A sentence.
     """
     return (
-        f"A bar from the middle to the edge of its tile is {scale_pct:g} %. The scale is the same in every "
-        "round of this job, so that bars can be compared; it grows only where a round asks for more."
+        f"A bar from the middle to the edge of its tile is {scale_pct:g} %. The scale is the same "
+        "in every round of this job, so that bars can be compared; it grows only where a round "
+        "asks for more."
     )
 
 
@@ -181,7 +192,9 @@ def paint_mark(p: QPainter, theme: Theme, kind: str, x: float) -> None:
         p.setPen(QPen(theme.color("ink"), 1))
         p.drawLine(QPointF(x + 2, 9.5), QPointF(x + 19, 9.5))
     elif kind == "hatch":
-        p.fillRect(QRectF(x + 2, 3, 17, 13), QBrush(theme.color("faint", 0.5), Qt.BrushStyle.BDiagPattern))
+        p.fillRect(
+            QRectF(x + 2, 3, 17, 13), QBrush(theme.color("faint", 0.5), Qt.BrushStyle.BDiagPattern)
+        )
     elif kind == "hollow":
         p.setPen(QPen(theme.color("add"), 1.0, Qt.PenStyle.DashLine))
         p.setBrush(Qt.BrushStyle.NoBrush)
@@ -194,7 +207,9 @@ def paint_mark(p: QPainter, theme: Theme, kind: str, x: float) -> None:
         p.setPen(QPen(theme.color("accent"), 1.4))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPolygon(
-            QPolygonF([QPointF(x + 13, 4), QPointF(x + 18, 9), QPointF(x + 13, 14), QPointF(x + 8, 9)])
+            QPolygonF(
+                [QPointF(x + 13, 4), QPointF(x + 18, 9), QPointF(x + 13, 14), QPointF(x + 8, 9)]
+            )
         )
     else:
         p.setPen(QPen(theme.color("ink"), 1.2))

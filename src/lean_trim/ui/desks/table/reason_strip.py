@@ -12,9 +12,9 @@ from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.whole_text import WholeText
 
 OTHERS_FIT = (
-    "Fuel by pulse width against table, trims and injector data, in steady running. Other logs of this round "
-    "do fit, so this one was most likely driven with another car or on another table. Leave it out, move or "
-    "remove it on the Logs page."
+    "Fuel by pulse width against table, trims and injector data, in steady running. Other logs of "
+    "this round do fit, so this one was most likely driven with another car or on another table. "
+    "Leave it out, move or remove it on the Logs page."
 )
 
 
@@ -46,7 +46,9 @@ def reason_for(session: Session) -> Reason | None:
     if solution is None:
         return None
     if solution.misfits:
-        return _of_misfit(solution.misfits, bool(solution.prepared.conditions.pulse_width_proven.any()))
+        return _of_misfit(
+            solution.misfits, bool(solution.prepared.conditions.pulse_width_proven.any())
+        )
     doubt = implausible(solution.residual.rms)
     return Reason(str(doubt[0]), str(doubt[1])) if doubt is not None else None
 
@@ -65,7 +67,9 @@ def _of_misfit(misfits: tuple[Misfit, ...], others_fit: bool = False) -> Reason:
 class ReasonStrip(QWidget):
     """Stands above the tiles while there is a reason; hidden otherwise."""
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance

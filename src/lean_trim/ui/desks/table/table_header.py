@@ -5,7 +5,14 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.table_kinds import table_words
@@ -21,16 +28,18 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label
 
 FACT_TIPS = (
-    "How far this drive was from a table that needs no correction: root mean square over the cells it "
-    "visited, each cell counted once. Fuel trims and what is left in lambda are taken together.",
+    "How far this drive was from a table that needs no correction: root mean square over the "
+    "cells it visited, each cell counted once. Fuel trims and what is left in lambda are taken "
+    "together.",
     "Visited cells whose own mean is at most 3 % off.",
-    "What the ECU itself corrected by short and long-term fuel trim, root mean square over the same cells. "
-    "Where it is smaller than “off by”, lambda was off its target too.",
+    "What the ECU itself corrected by short and long-term fuel trim, root mean square over the "
+    "same cells. Where it is smaller than “off by”, lambda was off its target too.",
     "Driving that passed the sieve; the Sieve page tells where the rest went.",
 )
 FILLED_TIP = (
-    "Dashed bars: cells nobody drove, filled with what the surface through the driven cells says where that "
-    "adds fuel. A click keeps their old values instead; Undo, or the Write page, brings the fill back."
+    "Dashed bars: cells nobody drove, filled with what the surface through the driven cells says "
+    "where that adds fuel. A click keeps their old values instead; Undo, or the Write page, "
+    "brings the fill back."
 )
 
 
@@ -39,7 +48,9 @@ class TableHeader(QWidget):
 
     figure_chosen = Signal(object)
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.show_truth = False
@@ -94,7 +105,9 @@ class TableHeader(QWidget):
     @property
     def text(self) -> str:
         """Everything that is said, for screen readers and tests."""
-        return "\n".join(label.text() for label in (self.title, *self.facts, self.advice) if label.text())
+        return "\n".join(
+            label.text() for label in (self.title, *self.facts, self.advice) if label.text()
+        )
 
     def _drive(self, log: Log) -> None:
         minutes = log.duration_s / 60.0
@@ -152,8 +165,12 @@ class TableHeader(QWidget):
         used = solution.observations.seconds.sum() / 60.0
         return (
             f"Off by {r.rms:.1f} % rms" if math.isfinite(r.rms) else "Off by an unknown amount",
-            f"{r.within_3:.0f} % of {r.cells} cells within ±3 %" if r.cells else "no cell driven for long",
-            f"fuel trims {r.trim_rms:.1f} % rms" if math.isfinite(r.trim_rms) else "no fuel trims logged",
+            f"{r.within_3:.0f} % of {r.cells} cells within ±3 %"
+            if r.cells
+            else "no cell driven for long",
+            f"fuel trims {r.trim_rms:.1f} % rms"
+            if math.isfinite(r.trim_rms)
+            else "no fuel trims logged",
             f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used",
         )
 
@@ -189,7 +206,9 @@ class TableHeader(QWidget):
         if before.verdict is None or current.verdict is None:
             return ""
         written = cells_written(before, current)
-        verdict = verdict_sentence(before.verdict.residual_rms, current.verdict.residual_rms, written)
+        verdict = verdict_sentence(
+            before.verdict.residual_rms, current.verdict.residual_rms, written
+        )
         expected = before.prediction
         if expected is None:
             return verdict
@@ -200,12 +219,16 @@ class TableHeader(QWidget):
         from lean_trim.simcar.judge import rms_where_driven
 
         session = self.session
-        assert session.vehicle is not None and session.solution is not None and session.round is not None
+        assert (
+            session.vehicle is not None
+            and session.solution is not None
+            and session.round is not None
+        )
         assert session.job is not None
         truth = truth_of(session.job.car, session.vehicle)
         driven = rms_where_driven(session.round.table, session.solution, truth)
         decided = rms_where_driven(session.round.result_as_driven, session.solution, truth)
         return (
-            f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided table "
-            f"{decided:.2f} % off (rms)"
+            f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided "
+            f"table {decided:.2f} % off (rms)"
         )

@@ -20,7 +20,8 @@ SMALLEST_FIGURES = 5.5
 """Size of figures, points, below which nobody reads them."""
 FIGURES_STEP = 0.25
 LOW_TILE_PX = 17.0
-"""Height below which a tile has no room for its number above its bar; they then stand side by side."""
+"""Height below which a tile has no room for its number above its bar; they then stand side by
+side."""
 LEAST_FIGURES_PX = 8.0
 """Height of a tile below which figures would run into those above."""
 POINT_PX = 11
@@ -54,7 +55,9 @@ def paint_headers(
     painter.setFont(fitting_font(painter, heads, w - 6, 8))
     for i, (x, spent) in enumerate(zip(heads, _shares(seconds.sum(axis=0)), strict=True)):
         cell = QRectF(left + i * w, 0, w, top)
-        painter.fillRect(QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75))
+        painter.fillRect(
+            QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75)
+        )
         painter.setPen(theme.color("ink"))
         painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, x)
     painter.setFont(font(8))
@@ -78,7 +81,11 @@ def _shares(seconds: np.ndarray) -> np.ndarray:
 
 
 def paint_tiles(
-    painter: QPainter, view: TileView, theme: Theme, rect_of: Callable[[int], QRectF], chosen: frozenset[int]
+    painter: QPainter,
+    view: TileView,
+    theme: Theme,
+    rect_of: Callable[[int], QRectF],
+    chosen: frozenset[int],
 ) -> None:
     """Every tile: paper or hatch, bar with whisker, number, marks, selection.
 
@@ -106,7 +113,9 @@ def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.nda
     painter.drawRects([r for r, on in zip(rects, seen, strict=True) if not on])
 
 
-def _bars(painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+def _bars(
+    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
+) -> None:
     # While the car is driven there are only seconds.
     if not np.isfinite(view.bar_pct).any():
         return
@@ -215,7 +224,12 @@ def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: b
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolygon(
             QPolygonF(
-                [QPointF(x + 6, y + 2), QPointF(x + 10, y + 6), QPointF(x + 6, y + 10), QPointF(x + 2, y + 6)]
+                [
+                    QPointF(x + 6, y + 2),
+                    QPointF(x + 10, y + 6),
+                    QPointF(x + 6, y + 10),
+                    QPointF(x + 2, y + 6),
+                ]
             )
         )
     if pinned:

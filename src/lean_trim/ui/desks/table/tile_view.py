@@ -27,7 +27,10 @@ class Figure(StrEnum):
 
 FIGURE_TEXT = {
     Figure.VALUE: ("Value", "the value as it is decided now; undecided cells as they were driven"),
-    Figure.ASKED: ("Asked %", "the correction the drive asks for, percent, before limits and shares"),
+    Figure.ASKED: (
+        "Asked %",
+        "the correction the drive asks for, percent, before limits and shares",
+    ),
     Figure.ERROR: ("± %", "one standard error of that correction, percent points"),
     Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
 }
@@ -57,7 +60,8 @@ class TileView:
     values: Floats
     decimals: int
     filled: NDArray[np.bool_]
-    """Cells nobody drove whose proposed value is the surface's; no evidence, and never painted as such."""
+    """Cells nobody drove whose proposed value is the surface's; no evidence, and never painted as
+    such."""
 
     def value_text(self, cell: int) -> str:
         """The value of a cell as it is decided now."""
@@ -89,11 +93,15 @@ def layout_of(table: Table) -> tuple[int, int]:
 
 
 def make_view(
-    session: Session, figure: Figure, live_seconds: Floats | None = None, least_scale_pct: float = 0.0
+    session: Session,
+    figure: Figure,
+    live_seconds: Floats | None = None,
+    least_scale_pct: float = 0.0,
 ) -> TileView | None:
     """Arrays for the current round, or None without a job.
 
-    ``live_seconds`` fills cells while driving; ``least_scale_pct`` is what a full bar stood for before.
+    ``live_seconds`` fills cells while driving; ``least_scale_pct`` is what a full bar stood for
+    before.
     """
     current = session.round
     decision = session.decision
@@ -137,7 +145,9 @@ def make_view(
         scale,
         shown,
         _decimals(session),
-        proposal.status.ravel() == Status.FILLED if proposal is not None else np.zeros(table.size, bool),
+        proposal.status.ravel() == Status.FILLED
+        if proposal is not None
+        else np.zeros(table.size, bool),
     )
 
 
@@ -176,7 +186,11 @@ def _texts(
         return tuple(f"{v:.{decimals}f}" for v in value)
     seen = seconds > SEEN_S
     if figure is Figure.ASKED:
-        return tuple(signed(a) if s and np.isfinite(a) else "" for a, s in zip(asked, seen, strict=True))
+        return tuple(
+            signed(a) if s and np.isfinite(a) else "" for a, s in zip(asked, seen, strict=True)
+        )
     if figure is Figure.ERROR:
-        return tuple(f"{e:.1f}" if s and np.isfinite(e) else "" for e, s in zip(error, seen, strict=True))
+        return tuple(
+            f"{e:.1f}" if s and np.isfinite(e) else "" for e, s in zip(error, seen, strict=True)
+        )
     return tuple(f"{x:.1f}" if s else "" for x, s in zip(seconds, seen, strict=True))

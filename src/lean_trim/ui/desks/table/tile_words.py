@@ -10,7 +10,10 @@ from lean_trim.core.decision.proposal import STATUS_TEXT, Proposal, Status
 from lean_trim.core.text import evenly_written, fixed, signed
 from lean_trim.ui.desks.table.tile_view import TileView
 
-ORIGIN_TEXT = {Origin.ACCEPTED: "accepted (filled corner)", Origin.BY_HAND: "set by hand (hollow diamond)"}
+ORIGIN_TEXT = {
+    Origin.ACCEPTED: "accepted (filled corner)",
+    Origin.BY_HAND: "set by hand (hollow diamond)",
+}
 
 
 def place_text(table: Table, cell: int) -> str:
@@ -89,7 +92,9 @@ def tile_hint(view: TileView, cell: int, proposal: Proposal | None) -> str:
         what = "Bar: written" if origin != Origin.UNTOUCHED else "Bar: proposed"
         side = "more" if step > 0 else "less"
         past = " (past the edge)" if abs(step) > view.scale_pct else ""
-        lines.append(f"{what} {signed(step)} %, {side} fuel; a full bar is {view.scale_pct:g} %{past}")
+        lines.append(
+            f"{what} {signed(step)} %, {side} fuel; a full bar is {view.scale_pct:g} %{past}"
+        )
     if view.is_seen[cell] and np.isfinite(error) and not view.is_hollow[cell]:
         lines.append(f"Thin line: ± {fixed(error, 1)} %, one standard error")
     if view.is_seen[cell]:

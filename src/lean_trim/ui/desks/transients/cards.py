@@ -7,7 +7,12 @@ from functools import partial
 from lean_trim.core.data.fuel_corrections import ENRICHMENT, KINDS
 from lean_trim.core.data.tables import Table
 from lean_trim.formats.tables.block import Block
-from lean_trim.formats.tables.fuel_corrections import CorrectionForm, correction_of, form_said, units_of
+from lean_trim.formats.tables.fuel_corrections import (
+    CorrectionForm,
+    correction_of,
+    form_said,
+    units_of,
+)
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.card_kind import CardKind, Units
 
@@ -47,7 +52,9 @@ def correction_card(name: str, session: Session) -> CardKind:
 def _what(name: str) -> str:
     kind = KINDS[name]
     columns = f"Two columns or rows: {' or '.join(kind.axes)}, and what is held"
-    return f"{columns}; or a grid with engine speed across." if name == ENRICHMENT else f"{columns}."
+    return (
+        f"{columns}; or a grid with engine speed across." if name == ENRICHMENT else f"{columns}."
+    )
 
 
 def _said(name: str, block: Block, units: Units) -> Units:

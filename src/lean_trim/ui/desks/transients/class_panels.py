@@ -144,7 +144,9 @@ class ClassPanels(QWidget):
         p.setPen(theme.color("faint"))
         count = QRectF(area.right() - 46, area.top() + 2, 40, 16)
         p.drawText(
-            count, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, f"{len(panel.one.events)} ×"
+            count,
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            f"{len(panel.one.events)} ×",
         )
         scale = _Scale(area, _range_of(panel))
         self._axes(p, scale)
@@ -157,7 +159,12 @@ class ClassPanels(QWidget):
         _line(p, scale, panel.one.mean_pct, QPen(theme.color("ink"), 2.2))
         if panel.change is not None:
             _line(p, scale, panel.change.modelled_pct, QPen(theme.color("accent", 0.7), 1.0))
-            _line(p, scale, panel.change.expected_pct, QPen(theme.color("accent"), 1.8, Qt.PenStyle.DashLine))
+            _line(
+                p,
+                scale,
+                panel.change.expected_pct,
+                QPen(theme.color("accent"), 1.8, Qt.PenStyle.DashLine),
+            )
         p.restore()
 
     def _axes(self, p: QPainter, scale: _Scale) -> None:
@@ -185,7 +192,9 @@ class ClassPanels(QWidget):
             p.drawLine(QPointF(x, scale.plot.top()), QPointF(x, scale.plot.bottom()))
             p.setPen(theme.color("faint"))
             text = f"{second} s" if second else "edge"
-            p.drawText(QRectF(x - 20, scale.plot.bottom() + 2, 40, 14), Qt.AlignmentFlag.AlignCenter, text)
+            p.drawText(
+                QRectF(x - 20, scale.plot.bottom() + 2, 40, 14), Qt.AlignmentFlag.AlignCenter, text
+            )
 
     def event_at(self, point: QPoint) -> Transient | None:
         """The change whose trace passes nearest below the pointer, None if none is near."""
@@ -226,8 +235,8 @@ def _words(panel: Panel) -> str:
     lean, rich = panel.one.mean_of("lean_pct")[0], panel.one.mean_of("rich_pct")[0]
     settles = panel.one.mean_of("settles_s")[0]
     said = (
-        f"{title_of(panel.one.key)}: {lean:.1f} % lean and {rich:.1f} % rich at most, settled after "
-        f"{settles:.1f} s. Thin: single changes; thick: their mean"
+        f"{title_of(panel.one.key)}: {lean:.1f} % lean and {rich:.1f} % rich at most, settled "
+        f"after {settles:.1f} s. Thin: single changes; thick: their mean"
     )
     if panel.change is not None:
         said += "; fine: as film, pipe and sensor explain it; dashed: expected once the proposal is written"

@@ -6,7 +6,14 @@ from collections.abc import Mapping
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QShowEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QScrollArea, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lean_trim.core.data.fuel_corrections import WARM_UP
 from lean_trim.core.transients.events import Transient
@@ -24,13 +31,15 @@ SIDE_W = 476
 AXES = "λ error beside the table's own, % of target, lean is up; seconds from the edge of throttle or fuel."
 AROUND_S = (1.0, 3.5)
 """What of a change is chosen on the tape, before and after its edge."""
-EMPTY = "Quick changes of a drive are laid over each other here: add a log with a few of them first."
+EMPTY = (
+    "Quick changes of a drive are laid over each other here: add a log with a few of them first."
+)
 LOOKING = "Looking at quick changes of mixture."
 SELDOM = "No sort of quick change was driven twice."
 CAUTION = (
-    "Lean under load destroys engines. Write part of a large change first, drive gently and look again "
-    "before the next. After the airflow table changed, look at cold starts the next morning, and at a "
-    "hot restart after a normal stop and after one that dries the manifold."
+    "Lean under load destroys engines. Write part of a large change first, drive gently and look "
+    "again before the next. After the airflow table changed, look at cold starts the next "
+    "morning, and at a hot restart after a normal stop and after one that dries the manifold."
 )
 
 
@@ -39,7 +48,9 @@ class TransientsDesk(QWidget):
 
     hovered = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
         super().__init__()
         self.session = session
         self.transients = session.transients
@@ -99,7 +110,9 @@ class TransientsDesk(QWidget):
         self.by_sort.setText("By sort")
         self.by_sort.setToolTip("What each sort of quick change needs")
         self.by_table.setText("In the ECU's tables")
-        self.by_table.setToolTip("The same on the axes of the tables that are in the ECU, to decide")
+        self.by_table.setToolTip(
+            "The same on the axes of the tables that are in the ECU, to decide"
+        )
         for button in (self.by_sort, self.by_table):
             button.setCheckable(True)
             button.clicked.connect(self.refresh)
@@ -143,7 +156,15 @@ class TransientsDesk(QWidget):
     def refresh(self) -> None:
         """Stand as the shown round does."""
         report = self.transients.report
-        told = (self.axes, self.film, self.warm_up, self.idle, self.by_sort, self.by_table, self.caution)
+        told = (
+            self.axes,
+            self.film,
+            self.warm_up,
+            self.idle,
+            self.by_sort,
+            self.by_table,
+            self.caution,
+        )
         for widget in told:
             widget.setVisible(report is not None)
         shows_tables = self.by_table.isChecked()

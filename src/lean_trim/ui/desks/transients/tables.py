@@ -16,8 +16,8 @@ from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 ASKS, HELD, UNKNOWN = "asks for a change", "as it is", "not pasted yet"
 NOT_PASTED = (
-    "Paste the table that is in the ECU, with More, and the drive says what to write into it. Without it the "
-    "list by sort says by how much to change what the ECU adds."
+    "Paste the table that is in the ECU, with More, and the drive says what to write into it. "
+    "Without it the list by sort says by how much to change what the ECU adds."
 )
 
 
@@ -26,7 +26,9 @@ class CorrectionTables(QWidget):
 
     turned = Signal()
 
-    def __init__(self, session: Session, appearance: Appearance, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
@@ -73,13 +75,17 @@ class CorrectionTables(QWidget):
             self.choice.setItemText(place, f"{KINDS[name].title} · {self._state(name)}")
         name = self.name
         if name not in self.cards:
-            self.cards[name] = TableCard(correction_card(name, self.session), self.session, self.appearance)
+            self.cards[name] = TableCard(
+                correction_card(name, self.session), self.session, self.appearance
+            )
             self.stack.addWidget(self.cards[name])
         self.stack.setCurrentWidget(self.cards[name])
         self.cards[name].refresh()
         told = self.tables.told(name)
         has_table = self.tables.base(name) is not None
-        self.rests_on.setText(str(told.said) if told is not None else "" if has_table else NOT_PASTED)
+        self.rests_on.setText(
+            str(told.said) if told is not None else "" if has_table else NOT_PASTED
+        )
         self.rests_on.setVisible(bool(self.rests_on.text()))
 
     def _state(self, name: str) -> str:

@@ -31,15 +31,16 @@ def film_words(report: TransientReport) -> str:
         ""
         if cold is None
         else (
-            f" At {cold.coolant_c:.0f} °C: {100 * cold.share:.0f} ± {100 * cold.share_se:.0f} %, over "
-            f"{cold.tau_s:.2f} ± {cold.tau_se_s:.2f} s."
+            f" At {cold.coolant_c:.0f} °C: {100 * cold.share:.0f} ± {100 * cold.share_se:.0f} %, "
+            f"over {cold.tau_s:.2f} ± {cold.tau_se_s:.2f} s."
         )
     )
     return (
-        f"Wall film: {100 * share:.0f} ± {100 * film.share_se:.0f} % of the fuel at {film.map_kpa:.0f} kPa "
-        f"({signed(100 * film.slope, 0)} % per 100 kPa), evaporating over {tau:.2f} ± {film.tau_se_s:.2f} "
-        f"s, from {film.windows} quick changes. A step of fuel wants {100 * share / (1 - share):.0f} % of "
-        f"itself more, fading over {tau * (1 - share):.2f} s.{at_cold}"
+        f"Wall film: {100 * share:.0f} ± {100 * film.share_se:.0f} % of the fuel at "
+        f"{film.map_kpa:.0f} kPa ({signed(100 * film.slope, 0)} % per 100 kPa), evaporating over "
+        f"{tau:.2f} ± {film.tau_se_s:.2f} s, from {film.windows} quick changes. A step of fuel "
+        f"wants {100 * share / (1 - share):.0f} % of itself more, fading over "
+        f"{tau * (1 - share):.2f} s.{at_cold}"
     )
 
 
@@ -49,10 +50,13 @@ def temperature_words(report: TransientReport) -> str:
     start = report.after_start
     if start is not None:
         said.append(
-            f"After the start {signed(start.missing_pct, 1)} ± {start.std_error_pct:.1f} % beyond that, "
-            f"fading over {start.fades_s:.0f} s."
+            f"After the start {signed(start.missing_pct, 1)} ± {start.std_error_pct:.1f} % beyond "
+            f"that, fading over {start.fades_s:.0f} s."
         )
-    for name, bins, unit in (("intake air", report.intake, "°C"), ("barometer", report.height, "kPa")):
+    for name, bins, unit in (
+        ("intake air", report.intake, "°C"),
+        ("barometer", report.height, "kPa"),
+    ):
         plain = [b for b in bins if abs(b.error_pct) >= max(PLAIN_PCT, 2.0 * b.std_error_pct)]
         if plain and len(bins) >= FEWEST:
             steps = "; ".join(f"{b.at_c:.0f} {unit} {signed(b.error_pct, 1)} %" for b in plain)
@@ -65,8 +69,8 @@ def _warm_up(bins: tuple[TemperatureBin, ...]) -> str:
         return "Warm-up: no cold running was driven."
     steps = "; ".join(f"{b.at_c:.0f} °C {_step(b)}" for b in bins)
     return (
-        f"Warm-up, fuel missing (+) or too much (−) by coolant: {steps}. One drive does not tell fuel that "
-        "stays unburnt from a charge the warm engine heats."
+        f"Warm-up, fuel missing (+) or too much (−) by coolant: {steps}. One drive does not tell "
+        "fuel that stays unburnt from a charge the warm engine heats."
     )
 
 
@@ -115,7 +119,9 @@ def _cuts(report: TransientReport) -> str:
         return ""
     if cuts.hunts:
         return _hunting(cuts, report.idle)
-    back = f", fuel comes back at {cuts.leaves_rpm:.0f} rpm" if math.isfinite(cuts.leaves_rpm) else ""
+    back = (
+        f", fuel comes back at {cuts.leaves_rpm:.0f} rpm" if math.isfinite(cuts.leaves_rpm) else ""
+    )
     return f"Fuel was cut {cuts.cuts} times, from {cuts.enters_rpm:.0f} rpm on{back}."
 
 

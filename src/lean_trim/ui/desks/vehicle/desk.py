@@ -25,7 +25,9 @@ REST_MS = 900
 """Typing that rests this long is kept."""
 LEFT_W = 488
 KEPT = "Every change is saved when the typing rests, and can be undone. The shown round is worked out anew."
-SIMULATED = "A simulated car: what its engine is cannot be changed here. Begin a new job for your own."
+SIMULATED = (
+    "A simulated car: what its engine is cannot be changed here. Begin a new job for your own."
+)
 LOOK_ONLY = "This job can only be looked at now."
 NO_TARGET = "No target table: the target comes from the logs."
 
@@ -44,7 +46,9 @@ class VehicleDesk(QWidget):
 
     hovered = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> None:
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
         super().__init__()
         self.session = session
         self.appearance = appearance
@@ -121,8 +125,8 @@ class VehicleDesk(QWidget):
         self.target.show_table(calibration.tables.get(TARGET))
         words = table_words(current.table)
         self.about.setText(
-            f"The {words} that round {current.number} was driven on. Tables belong to rounds: what is "
-            "decided on the Table desk is the next one."
+            f"The {words} that round {current.number} was driven on. Tables belong to rounds: "
+            "what is decided on the Table desk is the next one."
         )
 
     def _edited(self, draft: VehicleDraft) -> None:
