@@ -195,7 +195,12 @@ def test_sql_stays_in_the_job() -> None:
             )
 
 
-COMPILED = ("lean_trim.core.kernels", "lean_trim.simcar.stepper")
+COMPILED = (
+    "lean_trim.core.kernels",
+    "lean_trim.simcar.stepper",
+    "lean_trim.simcar.ecu_step",
+    "lean_trim.simcar.compiled",
+)
 """Numba through and through; they are imported where they are used."""
 
 
