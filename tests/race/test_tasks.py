@@ -169,3 +169,16 @@ def test_cancelling_ends_the_child(shop: Shop, heron_vehicle: Vehicle) -> None:
     while not ended and time.monotonic() < deadline:
         time.sleep(0.02)
     assert isinstance(ended[0], CancelledError | LogError)
+
+
+def test_an_answer_nobody_can_take_leaves_the_lane_free_and_says_that_it_ended(shop: Shop) -> None:
+    ended: list[WorkEnded] = []
+    shop.tasks.hub.subscribe(WorkEnded, ended.append)
+
+    def broken(answer: object) -> None:
+        raise ZeroDivisionError
+
+    shop.tasks.start(Lane.READING, "Reading", lambda _: 1, broken)
+    with pytest.raises(ZeroDivisionError):
+        shop.loop.run_until(lambda: bool(ended))
+    assert len(ended) == 1 and not shop.tasks.running

@@ -271,9 +271,11 @@ class Tasks:
         done = self._done[task.number]
         failed = self._failed.get(task.number)
         self._remove(task)
-        self._take_end(task, done, failed, answer, failure)
-        # Told last: that nothing runs any more is only true of what came of it as well.
-        self.hub.publish(WorkEnded(task.number))
+        try:
+            self._take_end(task, done, failed, answer, failure)
+        finally:
+            # Told last, but told: that nothing runs any more is true of what came of it as well.
+            self.hub.publish(WorkEnded(task.number))
 
     def _take_end(
         self,
