@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,7 +14,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.vehicle_sheet import read_vehicle
-from lean_trim.job.store import open_job
+from lean_trim.job.store import JobStore, load_job, open_job
 from lean_trim.ui.desks.vehicle.desk import VehicleDesk
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
@@ -113,3 +114,31 @@ def test_a_sheet_that_does_not_fit_the_log_is_said_in_plain_words(
     until(lambda: bool(own.session.solver.failure))
     said = own.session.solver.failure
     assert "does not fit this vehicle: 1.2" in said and "injector flow" in said
+
+
+@pytest.fixture
+def other(tmp_path: Path, heron_vehicle: Vehicle) -> Path:
+    """Another job, of a larger engine."""
+    path = tmp_path / "other.leantrim"
+    JobStore.create(path, replace(heron_vehicle, name="Car B", displacement_l=3.2)).close()
+    return path
+
+
+@pytest.mark.parametrize("text", ["1.9", "1900"])
+def test_what_is_typed_of_one_job_never_reaches_another(
+    own: MainWindow, until: Until, tmp_path: Path, other: Path, text: str
+) -> None:
+    """Car B, 3.2 l, was once saved as Car A, 1.8 l."""
+    # Typed, and not at rest yet; the second cannot be kept at all.
+    retype(own, Key.DISPLACEMENT, text)
+    own.session.open_path(other)
+    until(lambda: own.session.job is not None and own.session.job.vehicle.name == "Car B")
+    # The typing rests while the other job is open.
+    desk_of(own).keep()
+    QApplication.processEvents()
+    assert own.session.job is not None and own.session.job.vehicle.displacement_l == 3.2
+    assert load_job(other).vehicle.displacement_l == 3.2
+    kept = load_job(tmp_path / "own.leantrim").vehicle.displacement_l
+    assert kept == (1.9 if text == "1.9" else 1.8)
+    assert ("not in the job that was closed" in own.messages.text.text()) == (text == "1900")
+    assert float(desk_of(own).form.numbers[Key.DISPLACEMENT].edit.text()) == 3.2
