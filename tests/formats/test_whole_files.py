@@ -59,7 +59,7 @@ def test_a_planted_link_is_not_followed(tmp_path: Path, monkeypatch: pytest.Monk
     """Another's link of the name we would write to once led out of the folder."""
     victim = tmp_path / "victim"
     victim.write_text("theirs")
-    monkeypatch.setattr(whole_files.secrets, "token_hex", lambda _: "00000000")
+    monkeypatch.setattr(whole_files, "_token", lambda: "00000000")
     (tmp_path / f"out.csv.{os.getpid()}-00000000.part").symlink_to(victim)
     (tmp_path / "out.csv.part").symlink_to(victim)
     with pytest.raises(FileExistsError):

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import secrets
 from collections.abc import Mapping
 from pathlib import Path
 from types import TracebackType
@@ -53,7 +52,7 @@ class Replacing:
 
     def __init__(self, contents: Mapping[Path, str]) -> None:
         self.contents = dict(contents)
-        token = f".{os.getpid()}-{secrets.token_hex(4)}."
+        token = f".{os.getpid()}-{_token()}."
         self._parts = {path: path.with_name(f"{path.name}{token}{PART}") for path in contents}
         self._before = {path: path.with_name(f"{path.name}{token}{BEFORE}") for path in contents}
         self._put: list[Path] = []
@@ -102,6 +101,11 @@ class Replacing:
         for stale in (*self._parts.values(), *self._before.values()):
             with contextlib.suppress(OSError):
                 stale.unlink()
+
+
+def _token() -> str:
+    """Eight characters nobody can foresee."""
+    return os.urandom(4).hex()
 
 
 def _write_new(path: Path, text: str) -> None:

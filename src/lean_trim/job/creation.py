@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import secrets
 import sqlite3
 from collections.abc import Callable
 from pathlib import Path
@@ -50,7 +49,7 @@ def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
         raise BadInputError(Say.EXISTS(path=path))
     if not path.parent.is_dir():
         raise BadInputError(Say.NO_FOLDER(folder=path.parent))
-    part = path.with_name(f"{path.name}.{os.getpid()}-{secrets.token_hex(4)}{PART}")
+    part = path.with_name(f"{path.name}.{os.getpid()}-{os.urandom(4).hex()}{PART}")
     try:
         _remove(part)
         db = sqlite3.connect(part, isolation_level=None)

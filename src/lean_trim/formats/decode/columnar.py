@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.decode.apart.limited import unpacked
 from lean_trim.formats.decode.columns import (
     MOST_COLUMNS,
     MOST_VALUES,
@@ -86,6 +85,8 @@ def read_columnar(
         If the file is damaged or holds no numbers.
     """
     import polars as pl
+
+    from lean_trim.formats.decode.apart.limited import unpacked
 
     path = source.path
     try:

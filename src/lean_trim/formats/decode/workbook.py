@@ -8,7 +8,6 @@ from pathlib import Path
 
 from lean_trim.core.errors import AskedError, LogError
 from lean_trim.core.messages import Message
-from lean_trim.formats.decode.apart.limited import unpacked
 from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions, Wanted
 from lean_trim.formats.decode.containers import Source, broken_pack
 from lean_trim.formats.decode.text.layout import HEAD_BYTES, sniff
@@ -59,6 +58,8 @@ def read_workbook(
     LogError
         If the file is damaged, no sheet holds a log or several do.
     """
+    from lean_trim.formats.decode.apart.limited import unpacked
+
     path = source.path
     with source.as_path() as plain:
         refuse_bombs(plain, path)

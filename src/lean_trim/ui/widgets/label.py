@@ -7,10 +7,11 @@ it is ``escaped``; a tooltip that names something out of a file is a ``plain_tip
 
 from __future__ import annotations
 
-import html
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
+
+SIGNS = {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#x27;"}
+"""What means something in markup, the first of all first, and how it is written there."""
 
 
 class Label(QLabel):
@@ -43,7 +44,10 @@ def escaped(value: object) -> str:
     -------
     Its text without any markup of its own.
     """
-    return html.escape(str(value), quote=True)
+    text = str(value)
+    for sign, named in SIGNS.items():
+        text = text.replace(sign, named)
+    return text
 
 
 def plain_tip(text: str) -> str:
@@ -59,5 +63,5 @@ def plain_tip(text: str) -> str:
     """
     if "<" not in text:
         return text
-    lines = html.escape(text, quote=False).replace("\n", "<br>")
+    lines = escaped(text).replace("\n", "<br>")
     return f"<span>{lines}</span>"
