@@ -93,10 +93,11 @@ def demo(walk: Walk) -> None:
     """The demo: drive, look, scroll, click, decide, hand over, drive again."""
     window, session = walk.window, walk.session
     walk.step("start", not window.start_page.recent)
+    seen: list[str] = []
+    session.driving.connect(lambda _: seen.append(window.table_desk.header.text))
     window.actions_["demo"].trigger()
-    live = window.table_desk.table
-    walk.wait(lambda: live.live is not None and live.live.sum() > 200)
-    walk.step("driving", "Driving" in window.table_desk.header.text)
+    walk.wait(lambda: bool(seen))
+    walk.step("driving", "Driving" in seen[0])
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     walk.step("worked-out", session.deciding.waiting_in() > 0)
     before = session.tuning.state

@@ -7,6 +7,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -17,6 +18,7 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuel_corrections import ENRICHMENT
+from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
@@ -25,6 +27,7 @@ from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
 
+HALF_S = 360.0
 EXAMPLES = Path(__file__).parent.parent / "examples"
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -47,23 +50,25 @@ def shoot(app: QApplication, window: MainWindow, name: str) -> None:
     window.grab().save(str(FOLDER / f"{name}.png"))
 
 
+def half_way(app: QApplication, window: MainWindow, log: Log) -> None:
+    """A picture of the first drive, half driven."""
+    if log.duration_s >= HALF_S and not (FOLDER / "driving.png").exists():
+        window.grab().save(str(FOLDER / "driving.png"))
+
+
 def main() -> None:
     """Walk through the demo's first two rounds."""
     FOLDER.mkdir(parents=True, exist_ok=True)
+    (FOLDER / "driving.png").unlink(missing_ok=True)
     app = QApplication([])
     window = make_window(Path(tempfile.mkdtemp()))
     window.resize(1280, 800)
     session = window.session
     window.show()
     shoot(app, window, "start")
+    # The car drives so quickly that half way is seen only where it is told of.
+    session.driving.connect(partial(half_way, app, window))
     window.opening.open_demo()
-    wait(
-        app,
-        lambda: (
-            window.table_desk.table.live is not None and window.table_desk.table.live.sum() > 330
-        ),
-    )
-    shoot(app, window, "driving")
     wait(app, lambda: session.solution is not None and not session.is_busy)
     session.selection.set_cells(frozenset({16 * 4 + 6, 16 * 4 + 7, 16 * 5 + 6, 16 * 5 + 7}))
     shoot(app, window, "round-1")

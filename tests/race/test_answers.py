@@ -164,7 +164,7 @@ def test_a_stretch_left_out_during_a_drive_is_solved(
 ) -> None:
     workspace = driven.workspace
     used = int(driven.solution.sifted.used.sum())
-    workspace.rounds.drive_minutes = 60.0
+    workspace.rounds.drive_minutes = 240.0
     workspace.rounds.drive()
     workspace.deciding.leave_out(200.0, 400.0)
     driven.until(lambda: int(driven.solution.sifted.used.sum()) < used - 500)
