@@ -44,7 +44,7 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
         if changed
         else "nothing decided yet"
         if current.logs
-        else "waiting for a log"
+        else "no log yet"
     )
     if current.corrections_decided:
         action = (
