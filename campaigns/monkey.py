@@ -21,6 +21,7 @@ from unittest import mock
 import numpy as np
 
 from campaigns.runner import Campaign, Trial
+from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
@@ -34,7 +35,6 @@ from lean_trim.workspace import opening, rounds
 from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.destination import Place
 from lean_trim.workspace.loop import ManualLoop
-from lean_trim.workspace.swap import is_large
 from lean_trim.workspace.tasks import Lane, Task
 from lean_trim.workspace.vehicle.draft import draft_of
 from lean_trim.workspace.workspace import Workspace
@@ -162,8 +162,6 @@ class Monkey:
     def log(self, which: int) -> Log:
         """One of a few short drives."""
         store = np.load(self.folder / f"log{which}.npz")
-        from lean_trim.core.data.channels import Role
-
         channels = {Role(name): store[name] for name in store.files if name != "time"}
         return Log(store["time"], channels, f"log{which}.csv")
 
@@ -290,7 +288,6 @@ class Monkey:
 
     def do_swap(self) -> None:
         self.workspace.swaps.mark(self.random.random() < 0.5)
-        assert not is_large(1.0)
 
     def do_scale(self) -> None:
         ways = self.workspace.scale.ways(1.1)
