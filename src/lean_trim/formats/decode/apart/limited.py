@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 import time
@@ -106,6 +107,8 @@ def unpacked(
             stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
+            # Every thread takes address space; many processors must not make a sound file too large.
+            env={**os.environ, "POLARS_MAX_THREADS": "2"},
         )
         try:
             _wait(child, path, kind, limit_s, progress)
