@@ -166,7 +166,10 @@ def own_car(walk: Walk, car: Path) -> None:
     strange = walk.files / "strange.csv"
     write_log_csv(other_car(), strange)
     session.imports.add([log_file, again, strange])
-    # The same file under another name counts once.
+    # The same file under another name counts once; the one of another car is asked about.
+    walk.wait(lambda: bool(session.imports.waiting) and not session.is_busy)
+    walk.step("stranger-asked-about", window.import_sheet.isVisible())
+    session.imports.accept()
     walk.wait(
         lambda: session.round is not None and len(session.round.logs) == 2 and not session.is_busy
     )
