@@ -30,7 +30,7 @@ class Say:
 
     RATIO = Message(
         "proof.fuel_ratio",
-        "the pulse width holds {ratio:.2f} × the fuel that table, target, trims and injectors ask",
+        "the pulse width holds {ratio:.2f} × the fuel that table, target, trims and injectors need",
     )
     SLOPE = Message(
         "proof.trim_slope",

@@ -78,7 +78,7 @@ def _log_step(session: Session, current: Round) -> Step:
 
 
 def _solve_step(session: Session, current: Round) -> Step:
-    tip = "The correction this drive asks for, and how far off the table was"
+    tip = "The correction this drive needs, and how far off the table was"
     state = session.work.state
     if state.stage is Stage.FAILED:
         return Step(State.FAILED, "Not worked out", state.why)

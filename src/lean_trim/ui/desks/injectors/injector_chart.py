@@ -19,7 +19,7 @@ FULL_S = 20.0
 """Driving at which a place is drawn solid."""
 FULL_PCT = 20.0
 """Bend at which a cell is filled."""
-EMPTY = "Every driven state becomes a dot here: how much more or less fuel it asks for, over the open time."
+EMPTY = "Every driven state becomes a dot here: how much more or less fuel it needs, over the open time."
 STYLES = {
     "solid": Qt.PenStyle.SolidLine,
     "dashed": Qt.PenStyle.DashLine,

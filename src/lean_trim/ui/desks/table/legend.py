@@ -174,7 +174,7 @@ def scale_tip(scale_pct: float) -> str:
     return (
         f"A bar from the middle to the edge of its tile is {scale_pct:g} %. The scale is the same "
         "in every round of this job, so that bars can be compared; it grows only where a round "
-        "asks for more."
+        "needs more."
     )
 
 
