@@ -19,10 +19,11 @@ from PySide6.QtWidgets import QApplication
 
 from benchmarks.solve_speed import MINUTES, long_log, vehicle_20
 from lean_trim.core.data.log import concatenate
+from lean_trim.features.registry import FEATURES
+from lean_trim.features.table.pages.sieve_page import RuleRow, SievePage
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import drive
-from lean_trim.ui.pages.sieve_page import RuleRow, SievePage
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.additions import AddLogs
@@ -44,7 +45,7 @@ def wait(app: QApplication, condition: Callable[[], bool], seconds: float) -> fl
 def opened(app: QApplication, folder: Path) -> MainWindow:
     """A window with the hour in it, solved, at the sieve's page."""
     car = vehicle_20()
-    window, path = make_window(folder), folder / "hour.leantrim"
+    window, path = make_window(FEATURES, folder), folder / "hour.leantrim"
     JobStore.create(path, car).close()
     window.show()
     window.opening.open_job(path)

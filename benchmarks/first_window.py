@@ -25,10 +25,11 @@ import numpy
 after_numpy = time.perf_counter()
 from PySide6.QtWidgets import QApplication
 after_qt = time.perf_counter()
+from lean_trim.features.registry import FEATURES
 from lean_trim.ui.window.app import make_window
 after_ours = time.perf_counter()
 app = QApplication([])
-window = make_window(Path(sys.argv[1]))
+window = make_window(FEATURES, Path(sys.argv[1]))
 after_build = time.perf_counter()
 window.show()
 app.processEvents()

@@ -19,11 +19,12 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.core.pulls.traces import PullTrace, trace_of
+from lean_trim.features.pulls.desk.controls import USUAL_LANES
+from lean_trim.features.pulls.desk.overlay import OverlayChart
+from lean_trim.features.pulls.desk.overlay_data import overlay_of
+from lean_trim.features.registry import FEATURES
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
-from lean_trim.ui.desks.pulls.controls import USUAL_LANES
-from lean_trim.ui.desks.pulls.overlay import OverlayChart
-from lean_trim.ui.desks.pulls.overlay_data import overlay_of
 from lean_trim.ui.window.app import make_window
 
 PULLS, STEPS, STEP_PX = 12, 40, 6.0
@@ -48,7 +49,7 @@ def move(chart: OverlayChart, kind: QEvent.Type, x: float) -> None:
 def main() -> None:
     """Drag across each view and print the times of a step."""
     app = QApplication([])
-    window = make_window(Path(tempfile.mkdtemp()))
+    window = make_window(FEATURES, Path(tempfile.mkdtemp()))
     chart = OverlayChart(window.appearance)
     chart.resize(1040, 350)
     picture = QPixmap(chart.size())

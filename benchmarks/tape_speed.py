@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.features.registry import FEATURES
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.tape.lanes import LaneSpec
 from lean_trim.ui.tape.tape_data import TapeData, make_tape
@@ -52,7 +53,7 @@ def long_log() -> Log:
 def main() -> None:
     """Print median and worst step, and the ratio to one pass over the data of one lane."""
     app = QApplication([])
-    window = make_window(Path(tempfile.mkdtemp()))
+    window = make_window(FEATURES, Path(tempfile.mkdtemp()))
     window.resize(1280, 800)
     window.pages.setCurrentIndex(1)
     window.show()

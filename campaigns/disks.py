@@ -16,6 +16,8 @@ from pathlib import Path
 
 from campaigns.jobs import driven_job
 from campaigns.runner import Campaign, Trial
+from lean_trim.features.feature import parts_of
+from lean_trim.features.registry import FEATURES
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import load_job, open_job
 from lean_trim.workspace.additions import AddLogs
@@ -86,7 +88,7 @@ def _trial(folder: Path, seed: int) -> Trial:
 def _work(kind: str, place: Path, path: Path, elsewhere: Path) -> list[str]:
     """What was not as it should be."""
     loop, said = ManualLoop(), []
-    workspace = Workspace(loop)
+    workspace = Workspace(loop, parts_of(FEATURES))
     workspace.hub.subscribe(Notice, lambda n: said.append(n.text))
     workspace.opening.take_job(path, *open_job(path))
     loop.run_until(lambda: not workspace.tasks.running)

@@ -39,6 +39,8 @@ from lean_trim.simcar.heron import heron
 from lean_trim.workspace.loop import ManualLoop
 from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.workspace import Workspace
+from lean_trim.features.feature import parts_of
+from lean_trim.features.registry import FEATURES
 
 def say(*words):
     sys.stdout.write(" ".join(str(w) for w in words) + "\\n")
@@ -53,7 +55,7 @@ if kind == "create":
         JobStore.create(target, vehicle).close()
         say("created", target)
 store, job = open_job(path)
-workspace = Workspace(ManualLoop())
+workspace = Workspace(ManualLoop(), parts_of(FEATURES))
 workspace.opening.take_job(path, store, job)
 workspace.tasks.drop_all()
 say("ready")

@@ -23,6 +23,10 @@ import numpy as np
 from campaigns.runner import Campaign, Trial
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.features.feature import parts_of
+from lean_trim.features.pulls.control import PullsControl
+from lean_trim.features.pulls.target_table import TargetTable
+from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.job.database import Database
@@ -107,6 +111,9 @@ class Held:
         task._thread.join()
 
 
+LANES = (Lane.READING, Lane.SOLVING, Lane.LOOKING, Lane.REFITTING, Lane.STUDY)
+
+
 class Monkey:
     """One window's workspace and what is done to it."""
 
@@ -114,7 +121,7 @@ class Monkey:
         self.folder = folder
         self.random = random.Random(seed)
         self.loop = ManualLoop()
-        self.workspace = Workspace(self.loop)
+        self.workspace = Workspace(self.loop, parts_of(FEATURES))
         self.held = Held()
         self.refuses = False
         self.fails = False
@@ -309,11 +316,11 @@ class Monkey:
             )()
 
     def do_targets(self) -> None:
-        if self.workspace.targets.base is not None:
-            self.workspace.targets.type_in("x0.99", frozenset({0, 1}))
+        if self.workspace.parts[TargetTable].base is not None:
+            self.workspace.parts[TargetTable].type_in("x0.99", frozenset({0, 1}))
 
     def do_altitude(self) -> None:
-        self.workspace.pulls.set_altitude(self.random.choice((0.0, 400.0, 99000.0)))
+        self.workspace.parts[PullsControl].set_altitude(self.random.choice((0.0, 400.0, 99000.0)))
 
     def do_trust(self) -> None:
         self.workspace.study.trust(self.random.choice((1.0, 5.0)))
@@ -335,7 +342,7 @@ class Monkey:
         self.workspace.solver.solve()
 
     def do_look_for_pulls(self) -> None:
-        self.workspace.pulls.want()
+        self.workspace.parts[PullsControl].want()
 
     # ---- files -------------------------------------------------------------------------------
 
@@ -377,7 +384,7 @@ class Monkey:
     # ---- time --------------------------------------------------------------------------------
 
     def do_cancel(self) -> None:
-        self.workspace.tasks.cancel(self.random.choice((None, *Lane)))
+        self.workspace.tasks.cancel(self.random.choice((None, *LANES)))
 
     def do_let_run(self) -> None:
         if self.held.waiting:

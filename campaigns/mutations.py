@@ -17,6 +17,8 @@ from pathlib import Path
 from campaigns.jobs import driven_job
 from campaigns.runner import Campaign, Trial
 from lean_trim.core.errors import BadInputError
+from lean_trim.features.feature import parts_of
+from lean_trim.features.registry import FEATURES
 from lean_trim.job.store import open_job
 from lean_trim.workspace.loop import ManualLoop
 from lean_trim.workspace.workspace import Workspace
@@ -147,7 +149,7 @@ def outcome(path: Path) -> tuple[str, float]:
 
 def _try(path: Path) -> str:
     store, job = open_job(path)
-    workspace = Workspace(ManualLoop())
+    workspace = Workspace(ManualLoop(), parts_of(FEATURES))
     try:
         workspace.opening.take_job(path, store, job)
         workspace.tasks.drop_all()

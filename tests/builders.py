@@ -9,7 +9,13 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Axis, Table, maf_curve, ve_table
 from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle
+from lean_trim.features.feature import desks_of, pages_of
+from lean_trim.features.registry import FEATURES
 from lean_trim.workspace.solving import Solver
+
+DESKS = desks_of(FEATURES)
+PAGES = {page.name: page for page in pages_of(FEATURES)}
+"""Pages of the margin by name, in their order."""
 
 RPM = np.array([1000.0, 2000.0, 3000.0, 4500.0, 6000.0])
 MAP = np.array([30.0, 50.0, 70.0, 100.0])

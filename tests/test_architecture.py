@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Collection, Iterable, Mapping
 from functools import cache
 from pathlib import Path
 
@@ -34,15 +35,19 @@ LEVELS = (
     {"lean_trim.ui.units"},
     {"lean_trim.ui.theme", "lean_trim.ui.selection"},
     {"lean_trim.ui.session"},
+    {"lean_trim.ui.specs", "lean_trim.cli.parser"},
+    {"lean_trim.features.feature"},
     {"lean_trim.ui.widgets"},
     {"lean_trim.ui.vehicle"},
-    {"lean_trim.ui.tape", "lean_trim.ui.pages", "lean_trim.ui.desks"},
+    {"lean_trim.ui.tape"},
     {"lean_trim.ui.window"},
+    {"lean_trim.cli.log_options", "lean_trim.cli.logs"},
+    {"lean_trim.features"},
     {"lean_trim.cli"},
     {"lean_trim.__main__"},
 )
 """From the bottom up; a module may import what lies below it, and its own package."""
-NO_LEVEL = {"lean_trim", "lean_trim.assets", "lean_trim.core", "lean_trim.ui"}
+NO_LEVEL = {"lean_trim", "lean_trim.assets", "lean_trim.core", "lean_trim.ui", "lean_trim.cli"}
 """Packages that only hold others, and data."""
 HEAVY = ("numba", "scipy", "polars", "asammdf", "zstandard", "pyarrow")
 """Imported where they are used, so that the window does not wait for them."""
@@ -57,30 +62,49 @@ FILES = {module_of(path): path for path in sorted(SRC.rglob("*.py"))}
 
 
 @cache
-def imports_of(module: str) -> frozenset[str]:
-    """Modules of the project that a module imports, anywhere but under TYPE_CHECKING."""
-    tree = ast.parse(FILES[module].read_text(encoding="utf-8"))
+def nodes_of(module: str) -> tuple[ast.AST, ...]:
+    """Every node of a module's tree, parsed once for all tests."""
+    return tuple(ast.walk(ast.parse(FILES[module].read_text(encoding="utf-8"))))
+
+
+def _imported(nodes: Iterable[ast.AST]) -> frozenset[str]:
+    found: set[str] = set()
+    for node in nodes:
+        if isinstance(node, ast.ImportFrom):
+            for alias in node.names:
+                whole = f"{node.module}.{alias.name}"
+                found.add(whole if whole in FILES else str(node.module))
+        elif isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+    return frozenset(found)
+
+
+@cache
+def loaded_by(module: str) -> frozenset[str]:
+    """Whatever a module imports, anywhere but under TYPE_CHECKING."""
     typing_only = {
         id(inner)
-        for node in ast.walk(tree)
+        for node in nodes_of(module)
         if isinstance(node, ast.If)
         and isinstance(node.test, ast.Name)
         and node.test.id == "TYPE_CHECKING"
         for inner in ast.walk(node)
     }
-    found: set[str] = set()
-    for node in ast.walk(tree):
-        if id(node) in typing_only:
-            continue
-        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("lean_trim"):
-            for alias in node.names:
-                whole = f"{node.module}.{alias.name}"
-                found.add(whole if whole in FILES else str(node.module))
-        elif isinstance(node, ast.Import):
-            found |= {alias.name for alias in node.names if alias.name.startswith("lean_trim")}
-    return frozenset(found & set(FILES) - {module})
+    return _imported(node for node in nodes_of(module) if id(node) not in typing_only)
 
 
+def imports_of(module: str) -> frozenset[str]:
+    """Modules of the project that a module imports, anywhere but under TYPE_CHECKING."""
+    return loaded_by(module) & set(FILES) - {module}
+
+
+@cache
+def every_import_of(module: str) -> frozenset[str]:
+    """Modules of the project that a module imports, those for types only included."""
+    return _imported(nodes_of(module)) & set(FILES) - {module}
+
+
+@cache
 def level_of(module: str) -> int:
     places = [
         i
@@ -127,18 +151,7 @@ def test_there_are_no_circles() -> None:
         walk(module, ())
 
 
-def every_import_of(module: str) -> set[str]:
-    """Modules of the project that a module imports, those for types only included."""
-    found: set[str] = set()
-    for node in ast.walk(ast.parse(FILES[module].read_text(encoding="utf-8"))):
-        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("lean_trim"):
-            for alias in node.names:
-                whole = f"{node.module}.{alias.name}"
-                found.add(whole if whole in FILES else str(node.module))
-    return found & set(FILES) - {module}
-
-
-def rings(graph: dict[str, set[str]]) -> list[set[str]]:
+def rings(graph: Mapping[str, Collection[str]]) -> list[set[str]]:
     """Modules that reach each other, by Tarjan's algorithm (SIAM J. Comput. 1, 1972)."""
     number: dict[str, int] = {}
     lowest: dict[str, int] = {}
@@ -179,11 +192,29 @@ def test_only_the_session_knows_how_the_workspace_is_put_together() -> None:
 
 
 def test_qt_stays_in_the_interface() -> None:
-    for module, path in FILES.items():
-        if not module.startswith("lean_trim.ui"):
-            assert "PySide6" not in path.read_text(encoding="utf-8").replace(
-                "PySide6-Essentials", ""
-            ), module
+    for module in FILES:
+        of_feature = module.startswith("lean_trim.features")
+        drawn = of_feature and (".desk" in module or ".pages" in module)
+        if not drawn and not module.startswith("lean_trim.ui"):
+            assert not any(name.startswith("PySide6") for name in loaded_by(module)), module
+
+
+def test_what_is_declared_of_a_feature_loads_no_qt() -> None:
+    """Commands without a window read the same declarations."""
+    declared = [m for m in FILES if m.endswith(".feature") or m == "lean_trim.ui.specs"]
+    assert len(declared) > 6
+    for module in declared:
+        assert not any(name.startswith("PySide6") for name in loaded_by(module)), module
+
+
+def test_a_feature_is_known_to_no_one_but_the_list() -> None:
+    """What has to be edited for another feature is the list alone."""
+    for module in FILES:
+        if module.startswith("lean_trim.features."):
+            continue
+        known = {m for m in every_import_of(module) if m.startswith("lean_trim.features.")}
+        listed = {"lean_trim.features.feature", "lean_trim.features.registry"}
+        assert known <= listed, module
 
 
 def test_sql_stays_in_the_job() -> None:

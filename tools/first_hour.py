@@ -23,12 +23,13 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QScrollArea, QWidget
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.features.registry import FEATURES
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
-from lean_trim.ui.pages.log_actions import fill_log_menu
-from lean_trim.ui.pages.registry import PAGES
+from lean_trim.ui.widgets.log_menu import fill_log_menu
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.finder import Finder
 
@@ -45,7 +46,7 @@ class Walk:
         self.folder = folder
         self.files = Path(tempfile.mkdtemp())
         self.app = QApplication.instance() or QApplication([])
-        self.window = make_window(self.files / "data")
+        self.window = make_window(FEATURES, self.files / "data")
         self.session = self.window.session
         self.size = size
         self.count = 0
@@ -84,7 +85,7 @@ class Walk:
 
     def click_cell(self, cell: int) -> None:
         """Click a tile."""
-        table = self.window.table_desk.table
+        table = table_desk(self.window).table
         QTest.mouseClick(table, LEFT, NONE, table.tile_rect(cell).center().toPoint())
         self.app.processEvents()
 
@@ -94,14 +95,14 @@ def demo(walk: Walk) -> None:
     window, session = walk.window, walk.session
     walk.step("start", not window.start_page.recent)
     seen: list[str] = []
-    session.driving.connect(lambda _: seen.append(window.table_desk.header.text))
+    session.driving.connect(lambda _: seen.append(table_desk(window).header.text))
     window.actions_["demo"].trigger()
     walk.wait(lambda: bool(seen))
     walk.step("driving", "Driving" in seen[0])
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     walk.step("worked-out", session.deciding.waiting_in() > 0)
     before = session.tuning.state
-    for name in PAGES:
+    for name in [page.name for page in window.page_specs]:
         window.margin.show_page(name)
         walk.app.processEvents()
         page = window.margin.page(name)
@@ -115,7 +116,7 @@ def demo(walk: Walk) -> None:
     window.margin.show_page("evidence")
     for cell in (*range(64, 72), 100, 70):
         walk.click_cell(cell)
-    walk.step("ten-tiles-clicked", window.table_desk.bar.accept.text() == f"Accept all {waiting}")
+    walk.step("ten-tiles-clicked", table_desk(window).bar.accept.text() == f"Accept all {waiting}")
     tape = window.tape
     tape.setFocus()
     tape.look_at(330.0, 420.0)
@@ -148,10 +149,10 @@ def demo(walk: Walk) -> None:
     QTest.mouseClick(window.rail.steps.drive, LEFT)
     walk.wait(lambda: session.index == 1 and session.solution is not None and not session.is_busy)
     window.margin.show_page("evidence")
-    walk.step("second-round", "Better" in window.table_desk.header.text)
+    walk.step("second-round", "Better" in table_desk(window).header.text)
     window.rail.list.setCurrentRow(0)
     walk.wait(lambda: session.solution is not None and not session.is_busy)
-    walk.step("back-at-the-first-round", not window.table_desk.bar.accept.isEnabled())
+    walk.step("back-at-the-first-round", not table_desk(window).bar.accept.isEnabled())
 
 
 def own_car(walk: Walk, car: Path) -> None:
@@ -174,7 +175,7 @@ def own_car(walk: Walk, car: Path) -> None:
         lambda: session.round is not None and len(session.round.logs) == 2 and not session.is_busy
     )
     window.margin.show_page("logs")
-    walk.step("three-logs-at-once", window.table_desk.reason.isVisible())
+    walk.step("three-logs-at-once", table_desk(window).reason.isVisible())
     assert session.round is not None
     stranger = session.round.log_infos[1]
     row = window.margin.page("logs").logs.rows[1]  # type: ignore[attr-defined]
@@ -184,7 +185,7 @@ def own_car(walk: Walk, car: Path) -> None:
     row.menu.hide()
     session.logs.remove(session.round.id, stranger.id)
     walk.wait(lambda: session.solution is not None and not session.is_busy)
-    walk.step("stranger-removed", not window.table_desk.reason.isVisible())
+    walk.step("stranger-removed", not table_desk(window).reason.isVisible())
     window.messages.hide()
     other_copy = walk.files / "looked-at.csv"
     write_log_csv(session.round.logs[0], other_copy)
@@ -221,7 +222,7 @@ def curve_car(walk: Walk, car: Path) -> None:
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     window.margin.show_page("evidence")
     walk.click_cell(6)
-    walk.step("curve", "MAF curve" in window.table_desk.header.title.text())
+    walk.step("curve", "MAF curve" in table_desk(window).header.title.text())
 
 
 def the_end(walk: Walk) -> None:

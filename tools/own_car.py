@@ -18,6 +18,7 @@ from PySide6.QtGui import QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QWidget
 
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.tables import read_table
 from lean_trim.ui.vehicle.new_job import NewJobPage
 from lean_trim.workspace.vehicle.fields import Key
@@ -126,7 +127,7 @@ def own_car(walk: Walk) -> Hand:
     hand.answering(job, lambda: hand.click(page.make))
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     walk.step("worked-out", session.deciding.waiting_in() > 40)
-    hand.click(window.table_desk.bar.accept)
+    hand.click(table_desk(window).bar.accept)
     walk.step("accepted", session.deciding.waiting_in() == 0)
     table = walk.files / "corrected.csv"
     hand.answering(table, window.actions_["hand_over"].trigger)

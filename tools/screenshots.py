@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuel_corrections import ENRICHMENT
 from lean_trim.core.data.log import Log
+from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
@@ -61,7 +62,7 @@ def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     (FOLDER / "driving.png").unlink(missing_ok=True)
     app = QApplication([])
-    window = make_window(Path(tempfile.mkdtemp()))
+    window = make_window(FEATURES, Path(tempfile.mkdtemp()))
     window.resize(1280, 800)
     session = window.session
     window.show()

@@ -84,8 +84,9 @@ def test_the_window_opens_without_waiting_for_the_estimators_libraries() -> None
     """SciPy and the compiled loops are loaded where they are used, in a thread, and not before."""
     code = (
         "import sys, tempfile; from pathlib import Path; from PySide6.QtWidgets import "
-        "QApplication; from lean_trim.ui.window.app import make_window; app = QApplication([]); "
-        "window = make_window(Path(tempfile.mkdtemp())); window.show(); app.processEvents(); "
+        "QApplication; from lean_trim.ui.window.app import make_window; "
+        "from lean_trim.features.registry import FEATURES; app = QApplication([]); "
+        "window = make_window(FEATURES, Path(tempfile.mkdtemp())); window.show(); app.processEvents(); "
         "print([m for m in ('numba', 'scipy', 'polars', 'asammdf') if m in sys.modules])"
     )
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}

@@ -13,15 +13,15 @@ from PySide6.QtWidgets import QApplication, QLabel, QListWidget, QWidget
 from pytestqt.qtbot import QtBot
 
 from lean_trim.core.data.log import Log
+from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
-from lean_trim.ui.desks.registry import DESKS
-from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.widgets.label import Label, RichLabel, escaped, plain_tip
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import DESKS, PAGES
 
 Until = Callable[[Callable[[], bool]], None]
 
@@ -54,7 +54,7 @@ def window(
     with store.database.writing() as db:
         db.execute("UPDATE logs SET sha256 = ?", (markup,))
     store.close()
-    made = make_window(tmp_path / "data")
+    made = make_window(FEATURES, tmp_path / "data")
     made.resize(1280, 800)
     made.show()
     made.opening.open_job(path)

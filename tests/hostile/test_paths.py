@@ -12,6 +12,7 @@ import pytest
 
 from lean_trim.core.errors import BadInputError
 from lean_trim.diagnostics.support import write_report
+from lean_trim.features.registry import FEATURES
 from lean_trim.formats.vehicle_sheet import read_vehicle, write_vehicle
 from lean_trim.job.database import Database
 from lean_trim.job.errors import SaveFailedError
@@ -58,7 +59,7 @@ def test_places_that_cannot_be_looked_at_do_not_stop_the_start(
         return is_file(path)
 
     monkeypatch.setattr(recent.Path, "is_file", forbidden)
-    window = make_window(data)
+    window = make_window(FEATURES, data)
     window.show()
     assert window.start_page.isVisible()
     window.close()

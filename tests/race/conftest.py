@@ -9,6 +9,8 @@ from pathlib import Path
 import pytest
 
 from lean_trim.core.pipeline.solve import Measured, Solution
+from lean_trim.features.feature import parts_of
+from lean_trim.features.registry import FEATURES
 from lean_trim.workspace import solving
 from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.loop import ManualLoop
@@ -20,7 +22,7 @@ class Bench:
 
     def __init__(self) -> None:
         self.loop = ManualLoop()
-        self.workspace = Workspace(self.loop)
+        self.workspace = Workspace(self.loop, parts_of(FEATURES))
         self.notices: list[Notice] = []
         self.workspace.hub.subscribe(Notice, self.notices.append)
 

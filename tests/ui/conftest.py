@@ -12,19 +12,21 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from lean_trim.ui.pages.evidence_page import EvidencePage
-from lean_trim.ui.pages.findings_page import FindingsPage
-from lean_trim.ui.pages.fit_page import FitPage
-from lean_trim.ui.pages.logs_page import LogsPage
-from lean_trim.ui.pages.sieve_page import SievePage
-from lean_trim.ui.pages.write_page import WritePage
+from lean_trim.features.logs.pages.logs_page import LogsPage
+from lean_trim.features.registry import FEATURES
+from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.pages.evidence_page import EvidencePage
+from lean_trim.features.table.pages.findings_page import FindingsPage
+from lean_trim.features.table.pages.fit_page import FitPage
+from lean_trim.features.table.pages.sieve_page import SievePage
+from lean_trim.features.table.pages.write_page import WritePage
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 
 
 @pytest.fixture
 def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
-    made = make_window(tmp_path / "data")
+    made = make_window(FEATURES, tmp_path / "data")
     made.resize(1280, 800)
     made.show()
     QApplication.processEvents()
@@ -62,14 +64,14 @@ def driven(
 
 
 def center(window: MainWindow, cell: int) -> QPoint:
-    return window.table_desk.table.tile_rect(cell).center().toPoint()
+    return table_desk(window).table.tile_rect(cell).center().toPoint()
 
 
 def click(
     window: MainWindow, cell: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
 ) -> None:
     QTest.mouseClick(
-        window.table_desk.table, Qt.MouseButton.LeftButton, modifier, center(window, cell)
+        table_desk(window).table, Qt.MouseButton.LeftButton, modifier, center(window, cell)
     )
 
 

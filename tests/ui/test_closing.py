@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.job.store import JobStore
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import maf_vehicle
@@ -21,7 +22,7 @@ Until = Callable[..., None]
 @pytest.mark.slow
 def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow) -> None:
     click(driven, 70)
-    QTest.mouseMove(driven.table_desk.table, center(driven, 71))
+    QTest.mouseMove(table_desk(driven).table, center(driven, 71))
     driven.session.deciding.type_in("nonsense", frozenset({70}))
     driven.session.deciding.type_in("+3%", frozenset({70}))
     driven.actions_["undo"].trigger()
@@ -35,7 +36,7 @@ def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow
     QApplication.processEvents()
     assert not driven.messages.isVisible()
     assert driven.status.hover.text() == "" and not driven.status.done.isVisible()
-    assert driven.table_desk.table.current == 0 and driven.table_desk.table.view is None
+    assert table_desk(driven).table.current == 0 and table_desk(driven).table.view is None
     assert driven.tape.data is None and driven.tape.spot_s is None
     assert driven.session.selection.cells == frozenset()
 
@@ -58,8 +59,8 @@ def test_another_job_opens_from_a_higher_round(
     until(lambda: session.job is not None and session.job.vehicle.name == "maf")
     QApplication.processEvents()
     assert escaped == []
-    assert session.index == 0 and driven.table_desk.table.current == 0
-    assert "MAF curve" in driven.table_desk.header.title.text()
+    assert session.index == 0 and table_desk(driven).table.current == 0
+    assert "MAF curve" in table_desk(driven).header.title.text()
     for name in ("evidence", "findings", "sieve", "fit", "logs", "write"):
         driven.margin.show_page(name)
         QApplication.processEvents()

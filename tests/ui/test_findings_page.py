@@ -10,9 +10,9 @@ from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.patterns.dead_time import PATTERN
 from lean_trim.core.diagnosis.registry import FAULTS
 from lean_trim.core.pipeline.solve import Solution
-from lean_trim.ui.pages.findings_page import FindingsPage
-from lean_trim.ui.pages.registry import PAGES
+from lean_trim.features.table.pages.findings_page import FindingsPage
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import PAGES
 from tests.ui.conftest import findings_page
 
 

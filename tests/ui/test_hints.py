@@ -14,8 +14,9 @@ from lean_trim.core.decision.proposal import POLICY_KNOBS
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.sieve.sieve import RULES
-from lean_trim.ui.desks.table.legend import entries_for
-from lean_trim.ui.pages.evidence_page import time_spent
+from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.desk.legend import entries_for
+from lean_trim.features.table.pages.evidence_page import time_spent
 from lean_trim.ui.tape.tape_paint import LEFT
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import center, fit_page, write_page
@@ -33,7 +34,7 @@ def help_at(widget: QWidget, point: QPoint) -> str:
 
 
 def test_a_tile_explains_bar_line_ink_and_rule(driven: MainWindow) -> None:
-    table, proposal = driven.table_desk.table, driven.session.proposal
+    table, proposal = table_desk(driven).table, driven.session.proposal
     view = table.view
     assert view is not None and proposal is not None
     cell = int(np.argmax(np.where(view.is_seen, np.nan_to_num(view.bar_pct), 0.0)))
@@ -53,7 +54,7 @@ def test_a_tile_explains_bar_line_ink_and_rule(driven: MainWindow) -> None:
 
 
 def test_the_bars_along_both_axes_say_what_they_count(driven: MainWindow) -> None:
-    table = driven.table_desk.table
+    table = table_desk(driven).table
     column = QPoint(int(table.tile_rect(6).center().x()), 20)
     row = QPoint(30, int(table.tile_rect(16 * 4).center().y()))
     assert "2800 rpm:" in help_at(table, column) and "used driving in this column" in help_at(
@@ -63,7 +64,7 @@ def test_the_bars_along_both_axes_say_what_they_count(driven: MainWindow) -> Non
 
 
 def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: MainWindow) -> None:
-    legend, table = driven.table_desk.legend, driven.table_desk.table
+    legend, table = table_desk(driven).legend, table_desk(driven).table
     assert table.view is not None
     kinds = [e.kind for e in entries_for(table.view)]
     assert "accepted" not in kinds and "pin" not in kinds
@@ -77,7 +78,7 @@ def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: Mai
 
 
 def test_the_scale_of_the_bars_stays_within_a_job(driven: MainWindow, until: Until) -> None:
-    session, table = driven.session, driven.table_desk.table
+    session, table = driven.session, table_desk(driven).table
     assert table.view is not None
     first = table.view.scale_pct
     session.deciding.accept()
@@ -162,7 +163,7 @@ def test_every_knob_and_rule_says_what_it_does(driven: MainWindow) -> None:
 
 
 def test_the_figures_in_the_header_are_told_apart(driven: MainWindow) -> None:
-    facts = driven.table_desk.header.facts
+    facts = table_desk(driven).header.facts
     assert driven.session.solution is not None
     within = f"{driven.session.solution.residual.within_3:.0f}"
     assert [f.text().split()[0] for f in facts[:3]] == ["Off", within, "fuel"]
@@ -205,6 +206,6 @@ def test_words_that_puzzled_are_gone(driven: MainWindow) -> None:
 
 
 def test_pointing_at_nothing_shows_nothing(driven: MainWindow) -> None:
-    assert driven.table_desk.table.hint_at(QPoint(2, 2)) == ""
-    legend = driven.table_desk.legend
+    assert table_desk(driven).table.hint_at(QPoint(2, 2)) == ""
+    legend = table_desk(driven).legend
     assert legend.hint_at(QPointF(legend.width() - 1, 1).toPoint()) == ""

@@ -17,6 +17,7 @@ from campaigns.dressing.binary import binary_of
 from campaigns.dressing.dress import Dress
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import row_lines, write_log_csv
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.heron import heron
@@ -125,7 +126,7 @@ def test_a_column_nobody_recognised_can_be_given_a_role(
     settle(own_job, until)
     assert own_job.import_sheet.add.isEnabled()
     QTest.mouseClick(own_job.import_sheet.leave, Qt.MouseButton.LeftButton)
-    assert own_job.desks.stack.currentWidget() is own_job.table_desk
+    assert own_job.desks.stack.currentWidget() is table_desk(own_job)
     assert own_job.session.round.logs == ()  # type: ignore[union-attr]
 
 

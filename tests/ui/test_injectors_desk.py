@@ -18,11 +18,11 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Injectors, Vehicle
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.steady import steady_state
+from lean_trim.features.injectors.desk.desk import InjectorsDesk
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.truth import truth_for
-from lean_trim.ui.desks.injectors.desk import InjectorsDesk
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.steps import State, steps_of

@@ -21,11 +21,12 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.log import Log
+from lean_trim.features.table.desk.balance_table import BalanceTable
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
-from lean_trim.ui.desks.table.balance_table import BalanceTable
-from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import PAGES
 from tests.ui.conftest import sieve_page
 
 Until = Callable[..., None]
@@ -88,7 +89,7 @@ def test_tab_reaches_every_control(driven: MainWindow) -> None:
     for page in PAGES:
         driven.margin.show_page(page)
         QApplication.processEvents()
-        driven.table_desk.table.setFocus()
+        table_desk(driven).table.setFocus()
         reached = walked(driven)
         # A group of buttons of which one is always on is one stop; arrows lead to the others.
         missing = {
@@ -187,7 +188,7 @@ def test_the_strip_follows_the_spot_and_stays_within_the_log(driven: MainWindow)
 
 
 def test_rows_and_columns_are_chosen_by_space(driven: MainWindow) -> None:
-    table, selection = driven.table_desk.table, driven.session.selection
+    table, selection = table_desk(driven).table, driven.session.selection
     table.setFocus()
     table.current = 16 * 3 + 5
     QTest.keyClick(table, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)

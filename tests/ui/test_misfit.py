@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
@@ -43,7 +44,7 @@ def wrong_sheet(
 
 
 def test_the_ratio_and_what_to_check_stand_first_and_large(wrong_sheet: MainWindow) -> None:
-    strip = wrong_sheet.table_desk.reason
+    strip = table_desk(wrong_sheet).reason
     assert strip.isVisible()
     assert "does not fit this vehicle: 1.5" in strip.title.text()
     assert strip.title.font().pointSizeF() >= 12.0
@@ -54,10 +55,10 @@ def test_the_ratio_and_what_to_check_stand_first_and_large(wrong_sheet: MainWind
 
 
 def test_the_header_does_not_go_on_working(wrong_sheet: MainWindow) -> None:
-    assert "Working" not in wrong_sheet.table_desk.header.text
-    assert "Not worked out" in wrong_sheet.table_desk.header.text
+    assert "Working" not in table_desk(wrong_sheet).header.text
+    assert "Not worked out" in table_desk(wrong_sheet).header.text
     assert steps_of(wrong_sheet.session)[1].state is State.FAILED
-    assert not wrong_sheet.table_desk.bar.accept.isEnabled()
+    assert not table_desk(wrong_sheet).bar.accept.isEnabled()
 
 
 def test_the_sieve_shows_what_it_did(wrong_sheet: MainWindow) -> None:
@@ -77,10 +78,10 @@ def test_a_solve_that_was_stopped_says_so(driven: MainWindow, until: Until) -> N
     until(lambda: not driven.session.is_busy)
     QApplication.processEvents()
     if driven.session.solution is None:
-        assert "it was stopped" in driven.table_desk.header.text
+        assert "it was stopped" in table_desk(driven).header.text
         driven.actions_["solve"].trigger()
     until(lambda: driven.session.solution is not None)
-    assert "Off by" in driven.table_desk.header.text
+    assert "Off by" in table_desk(driven).header.text
 
 
 def test_an_implausible_answer_warns_before_it_is_accepted(driven: MainWindow) -> None:
@@ -90,13 +91,13 @@ def test_an_implausible_answer_warns_before_it_is_accepted(driven: MainWindow) -
     driven.session.solver.solution = far_off
     driven.session.solved.emit()
     QApplication.processEvents()
-    assert "Off by 137 % rms" in driven.table_desk.reason.title.text()
-    assert "Accept nothing from it" in driven.table_desk.bar.caution.text()
+    assert "Off by 137 % rms" in table_desk(driven).reason.title.text()
+    assert "Accept nothing from it" in table_desk(driven).bar.caution.text()
     driven.session.solver.solution = replace(
         solution, residual=replace(solution.residual, rms=np.nan)
     )
     driven.session.solved.emit()
-    assert not driven.table_desk.reason.isVisible()
+    assert not table_desk(driven).reason.isVisible()
 
 
 def test_beside_logs_that_fit_the_log_is_doubted_and_not_the_sheet(
@@ -114,6 +115,6 @@ def test_beside_logs_that_fit_the_log_is_doubted_and_not_the_sheet(
         )
     )
     QApplication.processEvents()
-    assert driven.table_desk.reason.title.text().startswith("strange does not fit this vehicle")
-    assert "most likely driven with another car" in driven.table_desk.reason.advice.text()
-    assert "displacement" not in driven.table_desk.reason.advice.text()
+    assert table_desk(driven).reason.title.text().startswith("strange does not fit this vehicle")
+    assert "most likely driven with another car" in table_desk(driven).reason.advice.text()
+    assert "displacement" not in table_desk(driven).reason.advice.text()

@@ -13,12 +13,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.pulls.traces import Lane
+from lean_trim.features.pulls.desk.desk import PullsDesk
+from lean_trim.features.pulls.desk.overlay_data import overlay_of, trigger_s
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults
 from lean_trim.simcar.heron import heron
-from lean_trim.ui.desks.pulls.desk import PullsDesk
-from lean_trim.ui.desks.pulls.overlay_data import overlay_of, trigger_s
 from lean_trim.ui.window.main_window import MainWindow
 
 Until = Callable[..., None]

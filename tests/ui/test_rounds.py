@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.errors import LogError
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.tables import read_table
 from lean_trim.formats.vehicle_sheet import write_vehicle
@@ -50,7 +51,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(
     # The car drives so quickly that a look now and then may miss it.
     session.driving.connect(
         lambda _: shown.append(
-            window.table_desk.table.live is not None
+            table_desk(window).table.live is not None
             and status.progress.isVisible()
             and status.cancel_button.isVisible()
         )
@@ -60,10 +61,10 @@ def test_two_rounds_of_the_demo_by_its_buttons(
     assert shown[0]
     until(ready(session, 1))
     assert "more than 8 % leaner" in findings_page(window).findings.item(0).text()
-    assert "above atmospheric" in window.table_desk.bar.caution.text()
-    assert "lean as far as can be told" in window.table_desk.bar.caution.text()
-    QTest.mouseClick(window.table_desk.bar.accept, Qt.MouseButton.LeftButton)
-    assert not window.table_desk.bar.caution.text().startswith("Before you accept")
+    assert "above atmospheric" in table_desk(window).bar.caution.text()
+    assert "lean as far as can be told" in table_desk(window).bar.caution.text()
+    QTest.mouseClick(table_desk(window).bar.accept, Qt.MouseButton.LeftButton)
+    assert not table_desk(window).bar.caution.text().startswith("Before you accept")
     QTest.mouseClick(window.rail.steps.drive, Qt.MouseButton.LeftButton)
     until(ready(session, 2))
     assert session.round is not None
@@ -72,7 +73,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(
     assert rms_where_driven(session.round.table, session.solution, truth_for(session.vehicle)) < 1.5
     assert "better" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[3]
     window.actions_["truth"].setChecked(True)
-    assert "Truth of the simulated car" in window.table_desk.header.text
+    assert "Truth of the simulated car" in table_desk(window).header.text
     tables = [r.table.values for r in session.job.rounds]  # type: ignore[union-attr]
     window.actions_["close_job"].trigger()
     assert window.pages.currentIndex() == 0
@@ -86,14 +87,14 @@ def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) ->
     driven.session.rounds.drive_minutes = 60.0
     driven.session.deciding.accept()
     driven.session.rounds.drive()
-    until(lambda: driven.table_desk.table.live is not None)
+    until(lambda: table_desk(driven).table.live is not None)
     assert not driven.rail.steps.drive.isEnabled()
     QTest.mouseClick(driven.status.cancel_button, Qt.MouseButton.LeftButton)
     until(lambda: not driven.session.is_busy)
     assert len(driven.session.job.rounds) == 1  # type: ignore[union-attr]
     assert "cancelled; nothing was changed" in driven.messages.text.text()
     assert driven.session.decision.changed > 30  # type: ignore[union-attr]
-    assert driven.table_desk.table.live is None
+    assert table_desk(driven).table.live is None
     assert not driven.status.progress.isVisible()
 
 
@@ -104,7 +105,7 @@ def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     changed = driven.session.decision.changed  # type: ignore[union-attr]
     driven.session.rounds.drive_minutes = 240.0
     driven.session.rounds.drive()
-    until(lambda: driven.table_desk.table.live is not None)
+    until(lambda: table_desk(driven).table.live is not None)
     driven.close()
     assert not driven.session.is_busy
     db = sqlite3.connect(job_path)
@@ -175,7 +176,7 @@ def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: U
     until(ready(driven.session, 2))
     driven.rail.list.setCurrentRow(0)
     until(ready(driven.session, 2))
-    assert not driven.table_desk.bar.accept.isEnabled()
+    assert not table_desk(driven).bar.accept.isEnabled()
     driven.session.deciding.accept()
     assert "Only the newest round can be decided" in driven.messages.text.text()
 
@@ -242,8 +243,8 @@ def test_an_answer_for_the_old_round_never_reaches_the_new_one(
     QTest.qWait(300)
     assert driven.session.round is not None and driven.session.round.number == 2
     assert driven.session.solution is None and driven.session.round.verdict is None
-    assert "Waiting for a log" in driven.table_desk.header.text
-    assert not driven.table_desk.bar.accept.isEnabled()
+    assert "Waiting for a log" in table_desk(driven).header.text
+    assert not table_desk(driven).bar.accept.isEnabled()
 
 
 def test_choosing_another_round_while_a_log_opens_does_not_misfile_it(
@@ -269,4 +270,4 @@ def test_a_round_that_cannot_be_solved_says_why_instead_of_working_on(
     monkeypatch.setattr("lean_trim.workspace.solving.measure", refuse)
     driven.session.show_round(0)
     until(lambda: not driven.session.is_busy)
-    assert driven.table_desk.header.text.endswith("Not worked out")
+    assert table_desk(driven).header.text.endswith("Not worked out")

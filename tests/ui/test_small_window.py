@@ -12,12 +12,13 @@ from PySide6.QtGui import QFontMetrics, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QLabel, QWidget
 
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.desk.legend import LEFT as LEGEND_LEFT
+from lean_trim.features.table.desk.tile_paint import LEAST_FIGURES_PX, fitting_font
 from lean_trim.job.store import JobStore
-from lean_trim.ui.desks.table.legend import LEFT as LEGEND_LEFT
-from lean_trim.ui.desks.table.tile_paint import LEAST_FIGURES_PX, fitting_font
-from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.window.finder import KEYS, Finder
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import PAGES
 from tests.ui.conftest import click, evidence_page, findings_page
 
 Until = Callable[..., None]
@@ -41,7 +42,7 @@ def test_every_part_is_on_the_screen(small: MainWindow, message: bool) -> None:
     click(small, 70)
     if message:
         small.session.deciding.type_in("nonsense", frozenset({70}))
-    desk = small.table_desk
+    desk = table_desk(small)
     parts = (
         small.status.hover,
         small.tape,
@@ -72,7 +73,7 @@ def test_the_legend_is_whole(small: MainWindow) -> None:
     small.session.deciding.type_in("+3%", frozenset({70}))
     small.session.deciding.pin(frozenset({71}))
     QApplication.processEvents()
-    legend = small.table_desk.legend
+    legend = table_desk(small).legend
     legend.grab()
     assert legend.areas[0][0].left() == LEGEND_LEFT
     assert max(area.right() for area, _ in legend.areas) <= legend.width()
@@ -82,7 +83,7 @@ def test_no_figure_of_a_tile_is_cut(
     small: MainWindow, tmp_path: Path, heron_vehicle: Vehicle
 ) -> None:
     """“100.8” once read “00.8”."""
-    table = small.table_desk.table
+    table = table_desk(small).table
     small.session.deciding.type_in("=100.8", frozenset({70}))
     assert table.view is not None and table.view.text[70] == "100.8"
     room = table.tile_rect(70).width() - 6.0
@@ -97,15 +98,15 @@ def test_no_figure_of_a_tile_is_cut(
 
 
 def test_all_numbers_of_a_table_have_the_same_decimals(small: MainWindow) -> None:
-    view = small.table_desk.table.view
+    view = table_desk(small).table.view
     assert view is not None
     assert {len(text.partition(".")[2]) for text in view.text} == {1}
     small.session.selection.set_cells(frozenset({0, 70}))
-    assert "61.3" in small.table_desk.table.describe(64) or "%" in small.table_desk.table.describe(
-        64
-    )
+    assert "61.3" in table_desk(small).table.describe(64) or "%" in table_desk(
+        small
+    ).table.describe(64)
     small.session.deciding.type_in("=80", frozenset({70}))
-    assert "80.0 %" in small.table_desk.table.describe(70)
+    assert "80.0 %" in table_desk(small).table.describe(70)
 
 
 def test_findings_and_visits_are_told_in_minutes_like_the_tape(small: MainWindow) -> None:
@@ -130,7 +131,7 @@ def test_lists_are_no_higher_than_their_lines(driven: MainWindow) -> None:
 
 def test_labels_are_not_cut(small: MainWindow) -> None:
     """Plain labels of the rail and the header are wide enough for their words."""
-    for label in (*small.table_desk.header.facts, small.table_desk.bar.state):
+    for label in (*table_desk(small).header.facts, table_desk(small).bar.state):
         words = QFontMetrics(label.font()).horizontalAdvance(label.text())
         assert label.width() >= words, label.text()
     for label in small.rail.steps.findChildren(QLabel):
@@ -166,8 +167,8 @@ def test_choosing_cells_leaves_the_figures_on_the_tiles(small: MainWindow) -> No
     for cells in ({70}, {100, 101, 116, 117}, set(range(60, 90))):
         small.session.selection.set_cells(frozenset(cells))
         QApplication.processEvents()
-        assert small.table_desk.table.tile_size()[1] >= LEAST_FIGURES_PX
-        caution = small.table_desk.bar.caution
+        assert table_desk(small).table.tile_size()[1] >= LEAST_FIGURES_PX
+        caution = table_desk(small).bar.caution
         needed = QFontMetrics(caution.font()).boundingRect(
             QRect(0, 0, caution.width() - 20, 1000), Qt.TextFlag.TextWordWrap, caution.text()
         )

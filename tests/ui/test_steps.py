@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QFileDialog
 
 from lean_trim.core.data.log import Log
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.job.blobs import store_log
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
@@ -38,7 +39,7 @@ def chooser(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
 
 
 def test_a_click_to_look_leaves_accept_all_where_it_was(driven: MainWindow) -> None:
-    bar = driven.table_desk.bar
+    bar = table_desk(driven).bar
     waiting = driven.session.deciding.waiting_in()
     for cell in range(60, 70):
         click(driven, cell)
@@ -50,7 +51,7 @@ def test_a_click_to_look_leaves_accept_all_where_it_was(driven: MainWindow) -> N
 
 
 def test_accepting_the_chosen_says_how_many_and_how_many_are_left(driven: MainWindow) -> None:
-    bar, steps = driven.table_desk.bar, driven.rail.steps
+    bar, steps = table_desk(driven).bar, driven.rail.steps
     waiting = driven.session.deciding.waiting_in()
     assert bar.state.text() == f"0 decided, {waiting} not"
     assert steps.hand_over.text() == "Hand over, nothing decided…"
@@ -149,7 +150,7 @@ def test_the_same_table_driven_again_is_neither_better_nor_good_enough(
     AddLogs(session.open, session.navigation, session.round.id, (store_log(heron_log),)).apply()
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.job is not None
-    said = driven.table_desk.header.text + "\n".join(round_lines(session.job, 0))
+    said = table_desk(driven).header.text + "\n".join(round_lines(session.job, 0))
     assert (
         "The same table was driven again" in said and "same table" in round_lines(session.job, 0)[3]
     )

@@ -13,8 +13,8 @@ from PySide6.QtTest import QTest
 from lean_trim.core.data.fuel_corrections import ENRICHMENT, WARM_UP
 from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.events import Kind
-from lean_trim.ui.desks.transients.class_panels import ClassPanels, _range_of, _Scale, _words
-from lean_trim.ui.desks.transients.desk import EMPTY, TransientsDesk
+from lean_trim.features.transients.desk.class_panels import ClassPanels, _range_of, _Scale, _words
+from lean_trim.features.transients.desk.desk import EMPTY, TransientsDesk
 from lean_trim.ui.theme import font
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines

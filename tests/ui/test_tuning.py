@@ -21,8 +21,9 @@ from lean_trim.core.decision.proposal import Status
 from lean_trim.core.decision.unvisited import UNVISITED
 from lean_trim.core.explore.alignment import Kind
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.desk.legend import entries_for
 from lean_trim.job.blobs import store_log
-from lean_trim.ui.desks.table.legend import entries_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.additions import AddLogs
@@ -249,7 +250,7 @@ def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until
     session.tuning.use_source(AirflowSourceSettings("flag"))
     until(lambda: not session.is_busy)
     until(lambda: settled(session))
-    assert "no channel for the airflow source" in driven.table_desk.reason.advice.text()
+    assert "no channel for the airflow source" in table_desk(driven).reason.advice.text()
 
 
 def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
@@ -263,21 +264,21 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.proposal is not None
     assert (session.proposal.status == "knock").any()
-    assert "knock was seen" not in driven.table_desk.bar.caution.text()
+    assert "knock was seen" not in table_desk(driven).bar.caution.text()
     session.tuning.switch("knock", False)
     until(lambda: settled(session))
     assert not (session.proposal.status == "knock").any()
-    assert "knock was seen would get less fuel" in driven.table_desk.bar.caution.text()
+    assert "knock was seen would get less fuel" in table_desk(driven).bar.caution.text()
 
 
 def test_one_click_keeps_what_was_filled_and_undo_fills_it_again(
     driven: MainWindow, until: Until
 ) -> None:
-    session, button = driven.session, driven.table_desk.header.keep_filled
+    session, button = driven.session, table_desk(driven).header.keep_filled
     assert session.proposal is not None
     filled = int((session.proposal.status == Status.FILLED).sum())
     assert button.text() == f"{filled} filled, not driven: keep old values"
-    legend = {entry.word for entry in entries_for(driven.table_desk.table.view)}
+    legend = {entry.word for entry in entries_for(table_desk(driven).table.view)}
     assert "filled" in legend
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     assert not (session.proposal.status == Status.FILLED).any()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pint
 import pytest
 
+from lean_trim.features.registry import FEATURES
 from lean_trim.ui.tape.tape_data import describe_at
 from lean_trim.ui.units import CHOICES, Units
 from lean_trim.ui.window.app import make_window
@@ -56,7 +57,7 @@ def test_the_tape_reads_in_chosen_units_and_the_window_remembers(driven: MainWin
         14.1,
     )
     driven._remember()
-    again = make_window(driven.data_folder)
+    again = make_window(FEATURES, driven.data_folder)
     try:
         assert again.appearance.units.of("kPa").unit == "psi"
     finally:

@@ -17,11 +17,11 @@ from PySide6.QtWidgets import QApplication, QWidget
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.linking import samples_of_cells
-from lean_trim.ui.desks.table.tile_view import Figure, solidity_of
+from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.desk.tile_view import Figure, solidity_of
 from lean_trim.ui.tape.tape_data import describe_at
 from lean_trim.ui.tape.trace_image import runs, trace_image
 from lean_trim.ui.theme import LIGHT, NIGHT
-from lean_trim.ui.window.actions import COMMANDS
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import changes_in
@@ -40,8 +40,8 @@ def test_choosing_a_cell_lights_its_seconds(driven: MainWindow) -> None:
     )  # type: ignore[arg-type]
     assert evidence_page(driven).visits.count() >= 1
     assert "kPa" in evidence_page(driven).heading.text()
-    assert driven.table_desk.bar.accept.text() == f"Accept all {changes_in(driven.session.solver)}"
-    assert driven.table_desk.bar.accept_chosen.text() == "Accept 1 chosen"
+    assert table_desk(driven).bar.accept.text() == f"Accept all {changes_in(driven.session.solver)}"
+    assert table_desk(driven).bar.accept_chosen.text() == "Accept 1 chosen"
 
 
 def test_dragging_along_the_tape_chooses_the_cells_it_fed(driven: MainWindow) -> None:
@@ -67,7 +67,7 @@ def test_a_stretch_with_nothing_used_says_so(driven: MainWindow) -> None:
 
 
 def test_dragging_over_tiles_chooses_a_rectangle_and_control_adds(driven: MainWindow) -> None:
-    drag(driven.table_desk.table, center(driven, 16 * 2 + 3), center(driven, 16 * 4 + 5))
+    drag(table_desk(driven).table, center(driven, 16 * 2 + 3), center(driven, 16 * 4 + 5))
     assert driven.session.selection.cells == {r * 16 + c for r in (2, 3, 4) for c in (3, 4, 5)}
     click(driven, 0, Qt.KeyboardModifier.ControlModifier)
     assert 0 in driven.session.selection.cells
@@ -76,14 +76,14 @@ def test_dragging_over_tiles_chooses_a_rectangle_and_control_adds(driven: MainWi
 
 def test_headers_choose_rows_and_columns(driven: MainWindow) -> None:
     QTest.mouseClick(
-        driven.table_desk.table,
+        table_desk(driven).table,
         Qt.MouseButton.LeftButton,
         Qt.KeyboardModifier.NoModifier,
         QPoint(center(driven, 3).x(), 8),
     )
     assert driven.session.selection.cells == set(range(3, 14 * 16, 16))
     QTest.mouseClick(
-        driven.table_desk.table,
+        table_desk(driven).table,
         Qt.MouseButton.LeftButton,
         Qt.KeyboardModifier.NoModifier,
         QPoint(8, center(driven, 32).y()),
@@ -92,7 +92,7 @@ def test_headers_choose_rows_and_columns(driven: MainWindow) -> None:
 
 
 def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
-    table = driven.table_desk.table
+    table = table_desk(driven).table
     table.setFocus()
     click(driven, 17)
     QTest.keyClick(table, Qt.Key.Key_Right)
@@ -100,9 +100,9 @@ def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
     assert driven.session.selection.cells == {18, 34}
     before = driven.session.decision.values.ravel()[18]  # type: ignore[union-attr]
     QTest.keyClicks(table, "+")
-    assert driven.table_desk.bar.entry.text() == "+"
-    QTest.keyClicks(driven.table_desk.bar.entry, "3%")
-    QTest.keyClick(driven.table_desk.bar.entry, Qt.Key.Key_Return)
+    assert table_desk(driven).bar.entry.text() == "+"
+    QTest.keyClicks(table_desk(driven).bar.entry, "3%")
+    QTest.keyClick(table_desk(driven).bar.entry, Qt.Key.Key_Return)
     decision = driven.session.decision
     assert decision is not None
     assert decision.values.ravel()[18] == pytest.approx(before * 1.03, abs=0.06)
@@ -113,10 +113,10 @@ def test_the_table_works_by_keyboard_alone(driven: MainWindow) -> None:
 
 def test_input_that_is_not_understood_stays_in_the_entry(driven: MainWindow) -> None:
     click(driven, 20)
-    driven.table_desk.bar.entry.setText("a lot")
-    QTest.keyClick(driven.table_desk.bar.entry, Qt.Key.Key_Return)
+    table_desk(driven).bar.entry.setText("a lot")
+    QTest.keyClick(table_desk(driven).bar.entry, Qt.Key.Key_Return)
     assert "is not understood" in driven.messages.text.text()
-    assert driven.table_desk.bar.entry.text() == "a lot"
+    assert table_desk(driven).bar.entry.text() == "a lot"
     assert driven.session.decision.changed == 0  # type: ignore[union-attr]
 
 
@@ -132,16 +132,16 @@ def test_pinned_cells_are_kept_from_the_proposal(driven: MainWindow) -> None:
 
 
 def test_tiles_carry_the_number_that_was_asked_for(driven: MainWindow) -> None:
-    view = driven.table_desk.table.view
+    view = table_desk(driven).table.view
     assert view is not None
     assert view.text[BUSY_CELL] == f"{driven.session.round.table.values.ravel()[BUSY_CELL]:.1f}"  # type: ignore[union-attr]
     for figure in (Figure.ASKED, Figure.ERROR, Figure.SECONDS):
-        driven.table_desk.header.group.button(list(Figure).index(figure)).click()
-        assert driven.table_desk.table.figure is figure
-        assert driven.table_desk.table.view.text[BUSY_CELL]  # type: ignore[union-attr]
-        assert driven.table_desk.table.view.text[15] == ""  # type: ignore[union-attr]
-    driven.table_desk.table.show_figure(Figure.ASKED)
-    assert driven.table_desk.table.view.text[BUSY_CELL][0] in "+-"  # type: ignore[union-attr]
+        table_desk(driven).header.group.button(list(Figure).index(figure)).click()
+        assert table_desk(driven).table.figure is figure
+        assert table_desk(driven).table.view.text[BUSY_CELL]  # type: ignore[union-attr]
+        assert table_desk(driven).table.view.text[15] == ""  # type: ignore[union-attr]
+    table_desk(driven).table.show_figure(Figure.ASKED)
+    assert table_desk(driven).table.view.text[BUSY_CELL][0] in "+-"  # type: ignore[union-attr]
 
 
 def test_ink_grows_with_driving_and_unvisited_cells_have_none() -> None:
@@ -269,10 +269,10 @@ def test_the_finder_runs_what_is_typed(driven: MainWindow) -> None:
 
 
 def test_every_command_is_in_a_menu_and_keys_are_unique(window: MainWindow) -> None:
-    keys = [c.keys for c in COMMANDS if c.keys]
+    keys = [c.keys for c in window.commands if c.keys]
     assert len(keys) == len(set(keys))
     in_menus = {a.text() for m in window.menuBar().actions() for a in m.menu().actions()}  # type: ignore[union-attr]
-    assert {c.text for c in COMMANDS} == in_menus - {
+    assert {c.text for c in window.commands} == in_menus - {
         "Open a recent job",
         "Logs of this round",
         "Units",
@@ -281,12 +281,12 @@ def test_every_command_is_in_a_menu_and_keys_are_unique(window: MainWindow) -> N
 
 def test_views_have_names_for_screen_readers(driven: MainWindow) -> None:
     for widget in (
-        driven.table_desk.table,
+        table_desk(driven).table,
         driven.tape,
         driven.rail.list,
         findings_page(driven).findings,
-        driven.table_desk.bar.entry,
-        driven.table_desk.legend,
+        table_desk(driven).bar.entry,
+        table_desk(driven).legend,
     ):
         assert isinstance(widget, QWidget)
         assert widget.accessibleName()
@@ -315,9 +315,10 @@ import os, sys, time, json
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from pathlib import Path
 from PySide6.QtWidgets import QApplication
+from lean_trim.features.registry import FEATURES
 from lean_trim.ui.window.app import make_window
 app = QApplication([])
-window = make_window(Path(sys.argv[1]))
+window = make_window(FEATURES, Path(sys.argv[1]))
 window.show()
 window.opening.open_job(Path(sys.argv[2]))
 steps = []

@@ -17,8 +17,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import PAGES
 from tests.ui.conftest import sieve_page, write_page
 
 Until = Callable[..., None]

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtGui import QGuiApplication
 
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace import solving
 from lean_trim.workspace.work_state import Stage
@@ -34,7 +35,7 @@ def go(monkeypatch: pytest.MonkeyPatch, first_solve: None) -> Iterator[threading
 def everything_said(window: MainWindow) -> str:
     """Header, steps, caution and the desks that wait for a solution."""
     steps = "\n".join(text.text() for _, text in window.rail.steps.lines)
-    parts = [window.table_desk.header.text, steps, window.table_desk.bar.caution.text()]
+    parts = [table_desk(window).header.text, steps, table_desk(window).bar.caution.text()]
     return "\n".join(parts)
 
 
@@ -47,12 +48,12 @@ def test_what_is_said_while_faults_are_looked_for(
     said = everything_said(window)
     assert "Looking for faults" in said and "Off by" in said
     assert "stopped" not in said and "log is needed" not in said
-    bar = window.table_desk.bar
+    bar = table_desk(window).bar
     assert not bar.accept.isEnabled() and "Faults are being looked for" in bar.accept.toolTip()
     assert not window.rail.steps.hand_over.isEnabled()
-    assert window.table_desk.table.view is not None
+    assert table_desk(window).table.view is not None
     # Bars show what was measured; which of it is to be written comes with the findings.
-    assert abs(window.table_desk.table.view.bar_pct[100]) > 0.0
+    assert abs(table_desk(window).table.view.bar_pct[100]) > 0.0
     clipboard = QGuiApplication.clipboard()
     clipboard.setText("before")
     for name in ("accept_all", "hand_over", "copy"):
@@ -75,7 +76,7 @@ def test_what_is_said_after_it_was_stopped(
     window.session.cancel()
     said = everything_said(window)
     assert "stopped" in said and "F9" in said and "Looking for faults:" not in said
-    assert not window.table_desk.bar.accept.isEnabled()
+    assert not table_desk(window).bar.accept.isEnabled()
     go.set()
     window.actions_["solve"].trigger()
     until(lambda: not window.session.is_busy)

@@ -19,6 +19,8 @@ from lean_trim.core.data.fuel_corrections import (
     curve_of,
 )
 from lean_trim.core.data.log import Log
+from lean_trim.features.transients.control import TransientsControl
+from lean_trim.features.transients.fuel_corrections import FuelCorrections
 from lean_trim.formats.tables.fuel_corrections import read_correction
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import load_job
@@ -31,7 +33,7 @@ RATES, ADDED = [0, 40, 100, 200, 400], [0, 0, 14, 24, 30]
 
 @pytest.fixture
 def told(driven: Bench) -> Bench:
-    tables = driven.workspace.corrections
+    tables = driven.workspace.parts[FuelCorrections]
     assert tables.names == ()
     assert tables.take_table(ENRICHMENT, curve_of(ENRICHMENT, RATES, ADDED))
     assert tables.take_table(
@@ -40,21 +42,21 @@ def told(driven: Bench) -> Bench:
     assert tables.take_table(
         WARM_UP, curve_of(WARM_UP, [-20, 0, 20, 40, 60, 80], [40, 28, 18, 11, 4, 0])
     )
-    driven.workspace.transients.want()
+    driven.workspace.parts[TransientsControl].want()
     driven.settle()
-    assert driven.workspace.transients.report is not None
+    assert driven.workspace.parts[TransientsControl].report is not None
     return driven
 
 
 def decided(bench: Bench, name: str) -> np.ndarray:
-    decision = bench.workspace.corrections.decided(name)
+    decision = bench.workspace.parts[FuelCorrections].decided(name)
     assert decision is not None
     return decision.values
 
 
 @pytest.mark.slow
 def test_a_table_is_accepted_kept_undone_and_put_back(told: Bench, job_path: Path) -> None:
-    tables = told.workspace.corrections
+    tables = told.workspace.parts[FuelCorrections]
     before = decided(told, WARM_UP)
     asked = tables.proposed(WARM_UP)
     assert asked is not None and tables.accept(WARM_UP)
@@ -77,7 +79,7 @@ def test_a_table_is_accepted_kept_undone_and_put_back(told: Bench, job_path: Pat
 def test_the_next_round_drives_on_what_was_decided(
     told: Bench, job_path: Path, tmp_path: Path
 ) -> None:
-    tables = told.workspace.corrections
+    tables = told.workspace.parts[FuelCorrections]
     assert tables.accept(WARM_UP) and tables.type_in(ENRICHMENT, 3, "+4")
     to_write = {name: decided(told, name) for name in (WARM_UP, ENRICHMENT)}
     assert told.workspace.rounds.hand_over(tmp_path / "out.csv")
@@ -100,7 +102,7 @@ def test_the_next_round_drives_on_what_was_decided(
 
 @pytest.mark.slow
 def test_both_ways_to_make_up_for_the_film_are_not_written_at_once(told: Bench) -> None:
-    tables = told.workspace.corrections
+    tables = told.workspace.parts[FuelCorrections]
     assert tables.take_table(WALL_SHARE, curve_of(WALL_SHARE, [20, 60, 100, 200], [5] * 4))
     assert tables.take_table(WALL_TIME, curve_of(WALL_TIME, [0, 40, 85], [0.6, 0.4, 0.2]))
     assert tables.accept(WALL_SHARE) and tables.accept(WALL_TIME)
@@ -121,7 +123,7 @@ def test_both_ways_to_make_up_for_the_film_are_not_written_at_once(told: Bench) 
 
 @pytest.mark.slow
 def test_what_cannot_be_is_said(told: Bench) -> None:
-    tables = told.workspace.corrections
+    tables = told.workspace.parts[FuelCorrections]
     assert not tables.take_table(WARM_UP, curve_of(ENRICHMENT, RATES, ADDED))
     assert "it needs an axis of coolant" in told.said
     told.notices.clear()
@@ -145,9 +147,9 @@ def test_what_cannot_be_is_said(told: Bench) -> None:
 
 @pytest.mark.slow
 def test_rounds_before_are_laid_under_without_being_visited(told: Bench, heron_log: Log) -> None:
-    report = told.workspace.transients.report
+    report = told.workspace.parts[TransientsControl].report
     assert report is not None
-    told.workspace.transients.forget()
+    told.workspace.parts[TransientsControl].forget()
     told.workspace.rounds.begin_round()
     begun = told.workspace.open.round
     assert begun is not None and begun.number == 2
@@ -155,8 +157,8 @@ def test_rounds_before_are_laid_under_without_being_visited(told: Bench, heron_l
         told.workspace.open, told.workspace.navigation, begun.id, (store_log(heron_log),)
     ).apply()
     told.settle()
-    told.workspace.transients.look()
+    told.workspace.parts[TransientsControl].look()
     told.settle()
     key = report.classes[0].key
-    ((number, one),) = told.workspace.transients.earlier(key)
+    ((number, one),) = told.workspace.parts[TransientsControl].earlier(key)
     assert number == 1 and len(one.events) == len(report.classes[0].events)

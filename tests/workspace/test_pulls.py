@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from lean_trim.core.data.channels import Role
+from lean_trim.features.pulls.control import PullsControl
 from lean_trim.job.store import load_job
 from lean_trim.workspace.changes import Notice
 from tests.race.conftest import Bench
@@ -14,13 +15,13 @@ from tests.race.conftest import Bench
 
 @pytest.fixture
 def looked(driven: Bench) -> Bench:
-    driven.workspace.pulls.want()
+    driven.workspace.parts[PullsControl].want()
     driven.settle()
     return driven
 
 
 def test_pulls_of_a_round_are_found_once_a_desk_asks(driven: Bench) -> None:
-    looked, control = driven, driven.workspace.pulls
+    looked, control = driven, driven.workspace.parts[PullsControl]
     control.look()
     driven.settle()
     assert not control.found
@@ -35,7 +36,7 @@ def test_pulls_of_a_round_are_found_once_a_desk_asks(driven: Bench) -> None:
 
 
 def test_a_pull_is_left_out_and_counted_again(looked: Bench, job_path: Path) -> None:
-    control, workspace = looked.workspace.pulls, looked.workspace
+    control, workspace = looked.workspace.parts[PullsControl], looked.workspace
     (found,) = control.found.values()
     pull = found.traces[0].pull
     control.leave_out(found.round_id, pull)
@@ -54,7 +55,7 @@ def test_a_pull_is_left_out_and_counted_again(looked: Bench, job_path: Path) -> 
 
 
 def test_what_is_said_of_a_pull_is_kept(looked: Bench, job_path: Path) -> None:
-    control = looked.workspace.pulls
+    control = looked.workspace.parts[PullsControl]
     (found,) = control.found.values()
     pull = found.traces[0].pull
     control.set_figure(found.round_id, pull, 143.0)
@@ -84,7 +85,7 @@ def test_a_log_that_cannot_be_looked_through_says_why(driven: Bench) -> None:
     log = workspace.open.round.logs[0]
     blind = replace(log, channels={r: v for r, v in log.channels.items() if r != Role.MAP})
     workspace.open.job = workspace.open.job.with_round(replace(workspace.open.round, logs=(blind,)))
-    workspace.pulls.want()
+    workspace.parts[PullsControl].want()
     driven.settle()
-    (found,) = workspace.pulls.found.values()
+    (found,) = workspace.parts[PullsControl].found.values()
     assert not found.traces and "manifold pressure" in found.failure

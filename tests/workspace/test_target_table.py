@@ -10,6 +10,7 @@ import pytest
 
 from lean_trim.core.data.calibration import TARGET
 from lean_trim.core.data.channels import Role
+from lean_trim.features.pulls.target_table import TargetTable
 from lean_trim.formats.tables import read_table
 from lean_trim.job.store import load_job
 from lean_trim.workspace.changes import Notice
@@ -19,7 +20,7 @@ CELLS = frozenset({200, 201})
 
 
 def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> None:
-    targets = driven.workspace.targets
+    targets = driven.workspace.parts[TargetTable]
     before = targets.decided
     assert before is not None and targets.type_in("0.81", CELLS)
     kept = load_job(job_path).rounds[0].decisions[TARGET]
@@ -42,7 +43,7 @@ def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> Non
 
 def test_they_are_handed_over_and_driven_on(driven: Bench, tmp_path: Path, job_path: Path) -> None:
     workspace = driven.workspace
-    assert workspace.targets.type_in("0.81", CELLS)
+    assert workspace.parts[TargetTable].type_in("0.81", CELLS)
     assert workspace.rounds.hand_over(tmp_path / "out.csv")
     written = read_table(tmp_path / "out-target-lambda.csv", "target_lambda")
     assert written.values.ravel()[200] == pytest.approx(0.81)
@@ -63,7 +64,7 @@ def test_they_are_handed_over_and_driven_on(driven: Bench, tmp_path: Path, job_p
 
 
 def test_advice_follows_what_is_typed(driven: Bench) -> None:
-    targets = driven.workspace.targets
+    targets = driven.workspace.parts[TargetTable]
     before = targets.advice
     assert before is not None
     boosted = frozenset(

@@ -9,19 +9,12 @@ import sys
 from collections.abc import Sequence
 from typing import NoReturn
 
-from lean_trim.cli import columns, correct, injectors, pulls, simulate, transients, window
+from lean_trim.cli import window
 from lean_trim.cli.parser import LOG_LEVELS, build_parser
 from lean_trim.core.errors import CancelledError, LeanTrimError
+from lean_trim.features.feature import Feature, commands_of
+from lean_trim.features.registry import FEATURES
 
-COMMANDS = (
-    correct.COMMAND,
-    injectors.COMMAND,
-    pulls.COMMAND,
-    transients.COMMAND,
-    columns.COMMAND,
-    simulate.COMMAND,
-)
-NAMES = tuple(command.name for command in COMMANDS)
 DONE = 0
 CANNOT = 1
 BAD_INPUT = 2
@@ -30,7 +23,7 @@ CANNOT_ERRNO = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS, er
 LEVEL_OPTION = "--log-level"
 
 
-def main(argv: Sequence[str] | None = None) -> int:
+def main(argv: Sequence[str] | None = None, features: Sequence[Feature] = FEATURES) -> int:
     """Entry point.
 
     Returns
@@ -42,16 +35,18 @@ def main(argv: Sequence[str] | None = None) -> int:
     # loaded.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     words = list(sys.argv[1:] if argv is None else argv)
+    commands = commands_of(features)
+    names = [command.name for command in commands]
     try:
         # The window takes no other option, so it is told apart before the parser sees the words.
         plain, level = _without_level(words)
         if (
             not plain
             or plain[0] == window.DEMO
-            or not (plain[0].startswith("-") or plain[0] in NAMES)
+            or not (plain[0].startswith("-") or plain[0] in names)
         ):
-            return window.run(plain, NAMES, level)
-        args = build_parser(COMMANDS).parse_args(words)
+            return window.run(plain, features, level)
+        args = build_parser(commands).parse_args(words)
         args.run(args)
     except (CancelledError, KeyboardInterrupt) as error:
         return _failed(str(error) or "cancelled", CANNOT)
@@ -72,7 +67,7 @@ def run_as_process() -> NoReturn:
     """``main`` as the whole of a process, which ends without tearing the compiler down object by object."""
     gc.set_threshold(ENOUGH_OBJECTS, 20, 50)
     code = main()
-    if not set(sys.argv[1:]) & set(NAMES):
+    if not set(sys.argv[1:]) & {command.name for command in commands_of(FEATURES)}:
         # The window keeps its log and its job file open until Python ends in order.
         sys.exit(code)
     try:

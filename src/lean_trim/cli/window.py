@@ -7,13 +7,14 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from lean_trim.core.errors import BadInputError
+from lean_trim.features.feature import Feature, commands_of
 
 DEMO = "--demo"
 CLOSE_ENOUGH = 0.6
 """Likeness, 0 to 1, from which a word counts as a slip for a command's name."""
 
 
-def run(words: Sequence[str], commands: Sequence[str], log_level: str) -> int:
+def run(words: Sequence[str], features: Sequence[Feature], log_level: str) -> int:
     """Open the window on nothing, the demo job or a job file; returns the exit code.
 
     Raises
@@ -30,10 +31,10 @@ def run(words: Sequence[str], commands: Sequence[str], log_level: str) -> int:
         for name in words[1:]:
             car_named(name)
     elif words:
-        _check_job_file(words[0], commands)
+        _check_job_file(words[0], [command.name for command in commands_of(features)])
     from lean_trim.ui.window.app import run_application
 
-    return run_application(words, log_level)
+    return run_application(words, features, log_level)
 
 
 def _check_job_file(word: str, commands: Sequence[str]) -> None:

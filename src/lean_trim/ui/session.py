@@ -5,11 +5,12 @@ The workspace's messages as Qt signals, and what every view asks for.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal, SignalInstance
 
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
@@ -23,9 +24,12 @@ from lean_trim.job.records import Job, Round
 from lean_trim.ui.selection import Selection
 from lean_trim.workspace import changes
 from lean_trim.workspace.changes import Part
+from lean_trim.workspace.parts import MakePart
 from lean_trim.workspace.tasks import WAITED_FOR, Lane
 from lean_trim.workspace.work_state import WorkState
 from lean_trim.workspace.workspace import Workspace
+
+T = TypeVar("T")
 
 
 class QtTimer:
@@ -70,10 +74,17 @@ class QtLoop(QObject):
         return QtTimer(timer)
 
 
+class Teller(QObject):
+    """A message of a feature as a Qt signal."""
+
+    told = Signal()
+
+
 class Session(QObject):
     """Views call the workspace's parts and listen to these signals.
 
-    Nothing is kept here but the selection.
+    Nothing is kept here but the selection. ``features`` are parts that features bring along; their
+    views reach them by ``part`` and hear them by ``told``.
     """
 
     job_changed = Signal()
@@ -87,8 +98,6 @@ class Session(QObject):
     tuning_changed = Signal()
     imports_changed = Signal()
     injectors_told = Signal()
-    pulls_found = Signal()
-    transients_found = Signal()
     history_changed = Signal()
     access_changed = Signal(str)
     driving = Signal(object)
@@ -97,11 +106,12 @@ class Session(QObject):
     idle = Signal()
     noticed = Signal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, features: Sequence[MakePart] = ()) -> None:
         super().__init__(parent)
         self.selection = Selection(self)
         # What views need they reach by name; which parts make it up is no view's business.
-        parts = Workspace(QtLoop(self))
+        parts = Workspace(QtLoop(self), features)
+        self.parts = parts.parts
         self.open = parts.open
         self.opening = parts.opening
         self.navigation = parts.navigation
@@ -121,11 +131,8 @@ class Session(QObject):
         self.study = parts.study
         self.injectors = parts.injectors
         self.scale = parts.scale
-        self.targets = parts.targets
-        self.pulls = parts.pulls
-        self.transients = parts.transients
-        self.corrections = parts.corrections
         self._work: tuple[WorkState, bool] | None = None
+        self._tellers: dict[type, Teller] = {}
         self._listen()
 
     def _listen(self) -> None:
@@ -143,14 +150,24 @@ class Session(QObject):
         hear(changes.DriveGrew, lambda m: self.driving.emit(m.log))
         hear(changes.ImportsChanged, lambda _: self.imports_changed.emit())
         hear(changes.InjectorsTold, lambda _: self.injectors_told.emit())
-        hear(changes.PullsFound, lambda _: self.pulls_found.emit())
-        hear(changes.TransientsFound, lambda _: self.transients_found.emit())
         hear(changes.HistoryChanged, lambda _: self.history_changed.emit())
         hear(changes.AccessChanged, lambda m: self.access_changed.emit(m.read_only))
         hear(changes.Notice, self.noticed.emit)
         hear(changes.WorkStarted, lambda m: self._work_moved(m.task, m.title, 0.0))
         hear(changes.WorkMoved, lambda m: self._work_moved(m.task, m.what, m.share))
         hear(changes.WorkEnded, lambda _: self._work_ended())
+
+    def part(self, kind: type[T]) -> T:
+        """The part of a kind that a feature brought along."""
+        return self.parts[kind]
+
+    def told(self, kind: type) -> SignalInstance:
+        """A signal for the messages of a kind, a feature's own included."""
+        if kind not in self._tellers:
+            teller = Teller(self)
+            self.open.hub.subscribe(kind, lambda _: teller.told.emit())
+            self._tellers[kind] = teller
+        return self._tellers[kind].told
 
     def _solve_failed(self, failed: changes.SolveFailed) -> None:
         """No solution is shown now, which every view of it has to hear as well."""

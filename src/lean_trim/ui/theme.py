@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.core.data.shown_units import UnitChoice
 from lean_trim.ui.units import Units
 
 FAMILY = "Inter"
@@ -89,10 +90,15 @@ class Appearance(QObject):
 
     changed = Signal()
 
-    def __init__(self, theme: Theme = LIGHT, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        theme: Theme = LIGHT,
+        parent: QObject | None = None,
+        units: tuple[UnitChoice, ...] = (),
+    ) -> None:
         super().__init__(parent)
         self.theme = theme
-        self.units = Units(self)
+        self.units = Units(self, units)
 
     def use(self, theme: Theme) -> None:
         """Switch the theme for the whole application."""

@@ -132,16 +132,6 @@ class InjectorsTold:
 
 
 @dataclass(frozen=True)
-class PullsFound:
-    """Pulls of the job's rounds are other than before, or what was said of one."""
-
-
-@dataclass(frozen=True)
-class TransientsFound:
-    """What the shown round's drive shows of quick changes is known."""
-
-
-@dataclass(frozen=True)
 class WorkStarted:
     """A task began."""
 

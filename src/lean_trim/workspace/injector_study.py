@@ -37,6 +37,10 @@ class Say:
     NOTHING_YET = Message(
         "injector_study.nothing_yet", "There is nothing to tell injectors from: add a log first."
     )
+    NOT_TOLD = Message(
+        "injector_study.not_told",
+        "Injectors were not told apart yet: do that on the Injectors desk first.",
+    )
     REFUSED = Message("injector_study.refused", "The vehicle's {reason}")
     MEASURED = Message("injector_study.measured", "Not taken: {reason}")
     CHOOSE_STRETCH = Message(
@@ -81,6 +85,23 @@ class InjectorStudy:
         """What was told of the solution that is shown now."""
         known = self._of is self.solver.solution and not self.lookup.failure
         return self._report if known else None
+
+    def shown(self) -> InjectorReport:
+        """What was told of the solution that is shown now.
+
+        Returns
+        -------
+        The report.
+
+        Raises
+        ------
+        BadInputError
+            If nothing was told yet.
+        """
+        report = self.report
+        if report is None:
+            raise BadInputError(Say.NOT_TOLD())
+        return report
 
     @property
     def trust_pct(self) -> float:

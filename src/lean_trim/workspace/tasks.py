@@ -13,8 +13,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from enum import Enum
-from typing import Any
+from typing import Any, ClassVar
 
 from lean_trim.core.errors import CancelledError, LeanTrimError
 from lean_trim.core.messages import Message
@@ -24,18 +23,32 @@ from lean_trim.workspace.loop import EventLoop
 LOGGER = logging.getLogger(__name__)
 
 
-class Lane(Enum):
-    """One task at a time each; lanes do not block one another."""
+class Lane:
+    """One task at a time; lanes do not block one another. A lookup has a lane of its own.
 
-    READING = "reading"
-    SOLVING = "solving"
-    LOOKING = "looking"
-    REFITTING = "refitting"
-    STUDY = "study"
-    PULLS = "pulls"
-    TRANSIENTS = "transients"
+    Parameters
+    ----------
+    name : for whoever reads the program's log.
+    """
+
+    READING: ClassVar[Lane]
+    SOLVING: ClassVar[Lane]
+    LOOKING: ClassVar[Lane]
+    REFITTING: ClassVar[Lane]
+    STUDY: ClassVar[Lane]
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+
+    def __repr__(self) -> str:
+        return f"Lane({self.name!r})"
 
 
+Lane.READING = Lane("reading")
+Lane.SOLVING = Lane("solving")
+Lane.LOOKING = Lane("looking")
+Lane.REFITTING = Lane("refitting")
+Lane.STUDY = Lane("study")
 WAITED_FOR = (Lane.READING, Lane.SOLVING, Lane.LOOKING)
 """What people wait for, in the order in which it is shown and stopped."""
 

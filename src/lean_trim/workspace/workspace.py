@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from lean_trim.workspace.additions import Additions
 from lean_trim.workspace.changes import Hub
 from lean_trim.workspace.deciding import Deciding
-from lean_trim.workspace.fuel_corrections import FuelCorrections
 from lean_trim.workspace.history import History
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.injector_study import InjectorStudy
@@ -15,16 +16,14 @@ from lean_trim.workspace.marks import Marks
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.opening import Opening
-from lean_trim.workspace.pulls import PullsControl
+from lean_trim.workspace.parts import MakePart, Parts
 from lean_trim.workspace.round_logs import RoundLogs
 from lean_trim.workspace.rounds import Rounds
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.scale_moves import ScaleMoves
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.swap import Swaps
-from lean_trim.workspace.target_table import TargetTable
 from lean_trim.workspace.tasks import Tasks
-from lean_trim.workspace.transients import TransientsControl
 from lean_trim.workspace.tuning import TuningControl
 from lean_trim.workspace.vehicle.changing import VehicleChanges
 from lean_trim.workspace.work_state import Work
@@ -34,9 +33,14 @@ class Workspace:
     """Composes the parts; each takes the open job and the collaborators it names, and knows no other.
 
     A part hears a message before those composed after it, and before any view.
+
+    Parameters
+    ----------
+    loop : runs the model's thread.
+    features : parts that features bring along, made last and in this order.
     """
 
-    def __init__(self, loop: EventLoop) -> None:
+    def __init__(self, loop: EventLoop, features: Sequence[MakePart] = ()) -> None:
         hub = Hub()
         self.hub = hub
         self.open = job = OpenJob(hub)
@@ -58,8 +62,8 @@ class Workspace:
         self.study = study = InjectorStudy(job, tasks, saving, solver)
         self.injectors = injectors = InjectorTables(job, saving, history, navigation, work, study)
         self.scale = scale = ScaleMoves(job, saving, history, solver, injectors)
-        self.targets = TargetTable(job, saving, history, solver, injectors)
-        self.pulls = PullsControl(job, tasks, saving, deciding)
-        self.transients = transients = TransientsControl(job, tasks, solver)
-        self.corrections = FuelCorrections(job, saving, history, navigation, work, transients)
         self.rounds = Rounds(job, tasks, saving, navigation, solver, additions, scale, work)
+        core = (job, tasks, history, saving, tuning, solver, navigation, work, deciding)
+        self.parts = Parts(*core, study, injectors, scale)
+        for make in features:
+            self.parts.put(make(self.parts))

@@ -15,7 +15,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.pipeline.pulls import PullReport, find_pulls
 from lean_trim.core.pulls.knock import By, along, by_of, knock_events, knock_samples, largest_retard
-from lean_trim.formats.knock_csv import knock_grid, knock_list
+from lean_trim.features.pulls.knock_csv import knock_grid, knock_list
 from tests.builders import without
 from tests.core.pulls.test_pull import COUNT, START, run_up
 

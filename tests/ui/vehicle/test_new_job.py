@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.tables import table_text
 from lean_trim.formats.vehicle_sheet import write_vehicle
@@ -169,7 +170,7 @@ def test_units_are_remembered(window: MainWindow, until: Until) -> None:
     window._remember()
     from lean_trim.ui.window.app import make_window
 
-    again = make_window(window.data_folder)
+    again = make_window(FEATURES, window.data_folder)
     try:
         assert again._begin_job().car.numbers[Key.PRESSURE].unit.currentText() == "psi"
     finally:

@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.features.vehicle.desk.desk import VehicleDesk
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.vehicle_sheet import read_vehicle
 from lean_trim.job.store import JobStore, load_job, open_job
-from lean_trim.ui.desks.vehicle.desk import VehicleDesk
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
 

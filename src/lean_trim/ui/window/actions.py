@@ -1,24 +1,16 @@
-"""Every command of the window: name, key, menu and what it does, in one list."""
+"""The window's own commands, and those that follow from desks, pages and files."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
 
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QMainWindow
+from PySide6.QtWidgets import QMainWindow, QMenu
 
+from lean_trim.ui.specs import Command, DeskSpec, Needs, OutputSpec, PageSpec
 
-@dataclass(frozen=True)
-class Command:
-    """One command. ``menu`` "" keeps it out of the menus; ``check`` makes it a switch."""
-
-    name: str
-    menu: str
-    text: str
-    tip: str
-    keys: str = ""
-    check: bool = False
+ALSO = "also"
+"""Property of an action: other words it is found by."""
 
 
 COMMANDS: tuple[Command, ...] = (
@@ -47,25 +39,32 @@ COMMANDS: tuple[Command, ...] = (
         "New job…",
         "A car, its table and perhaps a log: a job of your own",
         "Ctrl+N",
+        also="create car vehicle project",
     ),
-    Command("open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O"),
+    Command(
+        "open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O", also="load project file"
+    ),
     Command(
         "save_elsewhere",
         "Job",
         "Save the job elsewhere…",
         "Write the whole job, with what could not be saved, to another file and go on there",
+        also="save as copy",
+        needs=Needs.JOB,
     ),
     Command(
         "export_sheet",
         "Job",
         "Export the vehicle sheet…",
         "Write the car and the decided tables as vehicle.json and CSV into a folder",
+        needs=Needs.JOB,
     ),
     Command(
         "report",
         "Job",
         "Save a report for support…",
         "The program's log, versions and settings as one file to send",
+        also="bug problem",
     ),
     Command(
         "report_drives",
@@ -74,14 +73,30 @@ COMMANDS: tuple[Command, ...] = (
         "Reports then hold the whole job with its logs; off by default",
         check=True,
     ),
-    Command("close_job", "Job", "Close the job", "Everything is saved already", "Ctrl+W"),
+    Command(
+        "close_job",
+        "Job",
+        "Close the job",
+        "Everything is saved already",
+        "Ctrl+W",
+        needs=Needs.JOB,
+    ),
     Command("quit", "Job", "Quit", "Everything is saved already", "Ctrl+Q"),
-    Command("add_logs", "Round", "Add logs…", "Add log files to the newest round", "Ctrl+L"),
+    Command(
+        "add_logs",
+        "Round",
+        "Add logs…",
+        "Add log files to the newest round",
+        "Ctrl+L",
+        also="datalog recording import open",
+        needs=Needs.JOB,
+    ),
     Command(
         "look_logs",
         "Round",
         "Add logs and look at their columns…",
         "Check which column is which before a log is added",
+        needs=Needs.JOB,
     ),
     Command(
         "drive",
@@ -89,18 +104,23 @@ COMMANDS: tuple[Command, ...] = (
         "Drive the simulated car",
         "Drive the decided table and log it (demo jobs)",
         "F5",
+        also="simulate",
+        needs=Needs.CAR,
     ),
     Command(
         "begin_round",
         "Round",
         "Begin the next round",
         "Take the decided table as the one to drive next",
+        also="new revision",
+        needs=Needs.JOB,
     ),
     Command(
         "go_back",
         "Round",
         "Go back to this round",
         "Begin a round on what the shown, earlier round decided; later rounds stay as they are",
+        needs=Needs.JOB,
     ),
     Command(
         "swap",
@@ -108,13 +128,23 @@ COMMANDS: tuple[Command, ...] = (
         "Follows an injector change",
         "This round is the first on other injectors: its steps lead from the new data to the proof",
         check=True,
+        needs=Needs.JOB,
     ),
-    Command("solve", "Round", "Work it out again", "Solve the current round again", "F9"),
+    Command(
+        "solve",
+        "Round",
+        "Work it out again",
+        "Solve the current round again",
+        "F9",
+        also="calculate run correction",
+        needs=Needs.JOB,
+    ),
     Command(
         "judge",
         "Round",
         "Judge this round anew",
         "Replace its figures by what its settings say now",
+        needs=Needs.JOB,
     ),
     Command(
         "cancel",
@@ -122,8 +152,9 @@ COMMANDS: tuple[Command, ...] = (
         "Cancel what is running",
         "Stop the drive or the solve; nothing is changed",
         "Ctrl+.",
+        also="stop abort",
     ),
-    Command("undo", "Table", "Undo", "Take the last change back", "Ctrl+Z"),
+    Command("undo", "Table", "Undo", "Take the last change back", "Ctrl+Z", also="back revert"),
     Command("redo", "Table", "Redo", "Do it again", "Ctrl+Shift+Z"),
     Command(
         "accept",
@@ -131,6 +162,8 @@ COMMANDS: tuple[Command, ...] = (
         "Accept the chosen cells",
         "Accept the proposal for the chosen cells, or for all where none is chosen",
         "Ctrl+Return",
+        also="apply take",
+        needs=Needs.JOB,
     ),
     Command(
         "accept_all",
@@ -138,6 +171,8 @@ COMMANDS: tuple[Command, ...] = (
         "Accept all cells",
         "Accept the proposal for every cell, whatever is chosen",
         "Ctrl+Shift+Return",
+        also="apply everything",
+        needs=Needs.JOB,
     ),
     Command(
         "put_back",
@@ -145,6 +180,8 @@ COMMANDS: tuple[Command, ...] = (
         "Put back",
         "Return the chosen cells, or all, to the value they were driven on",
         "Ctrl+Backspace",
+        also="reset original revert",
+        needs=Needs.JOB,
     ),
     Command(
         "pin",
@@ -152,10 +189,20 @@ COMMANDS: tuple[Command, ...] = (
         "Pin or release",
         "Pinned cells keep the value they were driven on",
         "Ctrl+P",
+        also="lock freeze",
+        needs=Needs.JOB,
     ),
-    Command("select_all", "Table", "Choose every cell", "Choose every cell", "Ctrl+A"),
     Command(
-        "hand_over", "Table", "Hand over as CSV…", "Write the decided table to a file", "Ctrl+S"
+        "select_all", "Table", "Choose every cell", "Choose every cell", "Ctrl+A", needs=Needs.JOB
+    ),
+    Command(
+        "hand_over",
+        "Table",
+        "Hand over as CSV…",
+        "Write the decided table to a file",
+        "Ctrl+S",
+        also="export save table write",
+        needs=Needs.JOB,
     ),
     Command(
         "copy",
@@ -163,6 +210,8 @@ COMMANDS: tuple[Command, ...] = (
         "Copy table",
         "Copy the decided table with its axes, tab separated",
         "Ctrl+C",
+        also="clipboard paste spreadsheet",
+        needs=Needs.JOB,
     ),
     Command(
         "copy_cells",
@@ -170,6 +219,7 @@ COMMANDS: tuple[Command, ...] = (
         "Copy cells only",
         "Copy the decided cells without axes",
         "Ctrl+Shift+C",
+        needs=Needs.JOB,
     ),
     Command(
         "leave_out",
@@ -177,12 +227,25 @@ COMMANDS: tuple[Command, ...] = (
         "Leave the stretch out, or keep it again",
         "Leave the chosen stretch of the log out by hand",
         "Ctrl+D",
+        also="exclude ignore",
+        needs=Needs.JOB,
     ),
     Command(
-        "mark", "Tape", "Set or remove a bookmark", "At the tape's spot or chosen stretch", "Ctrl+B"
+        "mark",
+        "Tape",
+        "Set or remove a bookmark",
+        "At the tape's spot or chosen stretch",
+        "Ctrl+B",
+        also="note flag",
+        needs=Needs.JOB,
     ),
     Command(
-        "next_event", "Tape", "Go to the next event", "Of the kind chosen above the tape", "F6"
+        "next_event",
+        "Tape",
+        "Go to the next event",
+        "Of the kind chosen above the tape",
+        "F6",
+        needs=Needs.JOB,
     ),
     Command(
         "previous_event",
@@ -190,77 +253,107 @@ COMMANDS: tuple[Command, ...] = (
         "Go to the previous event",
         "Of the kind chosen above the tape",
         "Shift+F6",
+        needs=Needs.JOB,
     ),
-    Command("show_all", "Tape", "Show the whole log", "Zoom out", "Ctrl+0"),
+    Command(
+        "show_all",
+        "Tape",
+        "Show the whole log",
+        "Zoom out",
+        "Ctrl+0",
+        also="zoom out whole",
+        needs=Needs.JOB,
+    ),
     Command(
         "zoom_chosen",
         "Tape",
         "Zoom to the choice",
         "Show the chosen stretch or the seconds behind the chosen cells",
         "Ctrl+E",
-    ),
-    Command("page_evidence", "View", "Evidence", "What stands behind the chosen cells", "Ctrl+1"),
-    Command(
-        "page_findings", "View", "Findings", "What the log shows that is not airflow", "Ctrl+2"
+        also="selection magnify",
+        needs=Needs.JOB,
     ),
     Command(
-        "page_sieve",
+        "night",
         "View",
-        "Sieve",
-        "Which samples are left out, and why; turn the thresholds",
-        "Ctrl+3",
-    ),
-    Command("page_fit", "View", "Fit", "The sensor delay and the way of estimating", "Ctrl+4"),
-    Command(
-        "page_logs", "View", "Logs", "Which logs count, airflow source, what was inferred", "Ctrl+5"
-    ),
-    Command("page_write", "View", "Write", "How much is written at once", "Ctrl+6"),
-    Command("night", "View", "Night theme", "Dark sheet, light ink", "Ctrl+T", check=True),
-    Command(
-        "truth",
-        "View",
-        "Show truth",
-        "Compare with the simulated car's true airflow (demo jobs)",
+        "Night theme",
+        "Dark sheet, light ink",
+        "Ctrl+T",
         check=True,
+        also="dark mode",
     ),
-    Command("find", "View", "Find a command…", "Type part of a command's name", "Ctrl+K"),
+    Command(
+        "help",
+        "View",
+        "What this desk is for",
+        "What the desk that is shown needs, what it shows, and what to do there",
+        "F1",
+        also="help manual guide about explain",
+    ),
+    Command(
+        "find",
+        "View",
+        "Find a command…",
+        "Type part of a command's name",
+        "Ctrl+K",
+        also="search palette",
+    ),
 )
-NEEDS_JOB = (
-    "save_elsewhere",
-    "export_sheet",
-    "close_job",
-    "add_logs",
-    "look_logs",
-    "begin_round",
-    "go_back",
-    "solve",
-    "judge",
-    "swap",
-    "mark",
-    "next_event",
-    "previous_event",
-    "accept",
-    "accept_all",
-    "put_back",
-    "pin",
-    "hand_over",
-    "copy",
-    "copy_cells",
-    "leave_out",
-    "show_all",
-    "zoom_chosen",
-    "select_all",
-)
-"""Commands that mean nothing without a job."""
-NEEDS_CAR = ("drive", "truth")
-"""Commands that need the simulated car of a demo job."""
 MENUS = ("Job", "Round", "Table", "Tape", "View")
+"""In the order of the bar; a feature may name one more."""
+MOST_KEYS = 9
+"""Places in a row that have a digit as their key."""
+
+
+def page_commands(pages: Sequence[PageSpec]) -> tuple[Command, ...]:
+    """A command for every page of the margin, by its place."""
+    return tuple(
+        Command(
+            name=f"page_{page.name}",
+            menu="View",
+            text=page.title,
+            tip=page.tip,
+            keys=f"Ctrl+{place}" if place <= MOST_KEYS else "",
+            also="page",
+        )
+        for place, page in enumerate(pages, start=1)
+    )
+
+
+def desk_commands(desks: Sequence[DeskSpec]) -> tuple[Command, ...]:
+    """A command for every desk, by its place."""
+    return tuple(
+        Command(
+            name=f"desk_{desk.name}",
+            menu="View",
+            text=f"Turn to {desk.title}",
+            tip=desk.tip,
+            keys=f"Alt+{place}" if place <= MOST_KEYS else "",
+            also="desk tab",
+        )
+        for place, desk in enumerate(desks, start=1)
+    )
+
+
+def output_commands(outputs: Sequence[OutputSpec]) -> tuple[Command, ...]:
+    """A command for every file that can be written of the shown round."""
+    return tuple(
+        Command(
+            name=f"write_{output.name}",
+            menu="Job",
+            text=f"Write the {output.title}…",
+            tip=f"As {output.file_name}, for your own scripts",
+            also="export save json",
+            needs=Needs.JOB,
+        )
+        for output in outputs
+    )
 
 
 def build_actions(
-    window: QMainWindow, handlers: dict[str, Callable[..., object]]
-) -> dict[str, QAction]:
-    """Make every action and fill the menu bar.
+    window: QMainWindow, commands: Sequence[Command], handlers: Mapping[str, Callable[..., object]]
+) -> tuple[dict[str, QAction], dict[str, QMenu]]:
+    """Make every action and fill the menu bar; actions by command, menus by title.
 
     Raises
     ------
@@ -268,8 +361,9 @@ def build_actions(
         If a command has no handler.
     """
     actions: dict[str, QAction] = {}
-    menus = {name: window.menuBar().addMenu(f"&{window.tr(name)}") for name in MENUS}
-    for command in COMMANDS:
+    titles = dict.fromkeys((*MENUS, *(command.menu for command in commands)))
+    menus = {name: window.menuBar().addMenu(f"&{window.tr(name)}") for name in titles}
+    for command in commands:
         action = QAction(window.tr(command.text), window)
         tip = window.tr(command.tip)
         action.setToolTip(f"{tip} ({command.keys})" if command.keys else tip)
@@ -277,12 +371,13 @@ def build_actions(
         if command.keys:
             action.setShortcut(QKeySequence(command.keys))
         action.setCheckable(command.check)
+        action.setProperty(ALSO, command.also)
         (action.toggled if command.check else action.triggered).connect(
             _plain(handlers[command.name], command.check)
         )
         menus[command.menu].addAction(action)
         actions[command.name] = action
-    return actions
+    return actions, menus
 
 
 def _plain(handler: Callable[..., object], with_state: bool) -> Callable[[bool], None]:

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 
 from lean_trim.diagnostics import logbook
 from lean_trim.diagnostics.leftovers import clean
+from lean_trim.features.feature import Feature, parts_of
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import LIGHT, Appearance, apply_theme, register_fonts
 from lean_trim.ui.window.main_window import MainWindow
@@ -21,7 +22,7 @@ from lean_trim.ui.window.main_window import MainWindow
 LOGGER = logging.getLogger(__name__)
 
 
-def make_window(data_folder: Path | None = None) -> MainWindow:
+def make_window(features: Sequence[Feature], data_folder: Path | None = None) -> MainWindow:
     """A window on an existing QApplication, with fonts and theme in place."""
     app = QApplication.instance()
     assert isinstance(app, QApplication)
@@ -32,7 +33,9 @@ def make_window(data_folder: Path | None = None) -> MainWindow:
         from platformdirs import user_data_path
 
         data_folder = user_data_path("lean-trim", appauthor=False)
-    return MainWindow(Session(), Appearance(), data_folder)
+    session = Session(features=parts_of(features))
+    units = tuple(choice for feature in features for choice in feature.units)
+    return MainWindow(session, Appearance(units=units), data_folder, features)
 
 
 def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None:
@@ -45,7 +48,9 @@ def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None
     LOGGER.log(levels.get(kind, logging.ERROR), "Qt: %s", text)
 
 
-def run_application(words: Sequence[str], log_level: str = "info") -> int:
+def run_application(
+    words: Sequence[str], features: Sequence[Feature], log_level: str = "info"
+) -> int:
     """Open the window: empty, with a demo job (``--demo``) or with a job file; returns the exit code."""
     logbook.start_logbook(logbook.state_folder(), log_level)
     qInstallMessageHandler(_qt_message)
@@ -54,7 +59,7 @@ def run_application(words: Sequence[str], log_level: str = "info") -> int:
     app.setApplicationDisplayName("Lean Trim")
     app.setDesktopFileName("lean-trim")
     app.setWindowIcon(QIcon(str(resources.files("lean_trim.assets") / "lean-trim.svg")))
-    window = make_window()
+    window = make_window(features)
     window.show()
     folders = [window.data_folder, *(p.parent for p in window.opening.recent.paths())]
     # In a thread: a folder may lie on a mount that does not answer.

@@ -15,8 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.ui.desks.desk import Desk, DeskSpec
 from lean_trim.ui.session import Session
+from lean_trim.ui.specs import Desk, DeskSpec
 from lean_trim.ui.theme import Appearance, font
 
 

@@ -18,6 +18,7 @@ from lean_trim.ui.widgets.paste_sheet import TABLE_FILTER
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.ui.specs import OutputSpec
     from lean_trim.ui.window.main_window import MainWindow
 
 JOB_FILTER = f"Lean Trim jobs (*{SUFFIX})"
@@ -37,6 +38,7 @@ class Say:
         "dialogs.sheet_there",
         "{folder} holds a vehicle.json already; choose another folder, or make one",
     )
+    OUTPUT_WRITTEN = Message("dialogs.output_written", "The {what} are in {path}.")
     REPORT_WRITTEN = Message(
         "dialogs.report_written",
         "The report is in {path}: {contents}. Look into it before you send it.",
@@ -185,6 +187,20 @@ class Dialogs:
         )
         if path:
             self.window.session.rounds.hand_over(self._remember(path))
+
+    def write_output(self, output: OutputSpec) -> None:
+        """Ask where to write a file of the shown round, and write it."""
+        session = self.window.session
+        wanted = str(Path(self._folder()) / output.file_name)
+        kind = Path(output.file_name).suffix
+        path, _ = QFileDialog.getSaveFileName(
+            self.window, f"Write the {output.title}", wanted, f"Files (*{kind})"
+        )
+        if not path:
+            return
+        target = self._remember(path)
+        if self.window.opening.attempt(lambda: output.write(session.parts, target)):
+            session.note(Say.OUTPUT_WRITTEN(what=output.title, path=target))
 
     def copy_table(self, axes: bool = True) -> None:
         """Put the decided table on the clipboard, tab separated."""

@@ -14,6 +14,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lean_trim.ui.window.actions import ALSO
+
 NAME, KEYS = range(2)
 """Columns: what it is called, and its shortcut."""
 
@@ -46,12 +48,13 @@ class Finder(QDialog):
         self.search("")
 
     def search(self, text: str) -> None:
-        """List the commands that contain every word."""
+        """List the commands whose name, or other words for it, contain every word."""
         self.list.clear()
         words = text.lower().split()
         for action in self.actions_:
             name = action.text().replace("&", "")
-            if all(w in name.lower() for w in words):
+            found_by = f"{name} {action.property(ALSO) or ''}".lower()
+            if all(w in found_by for w in words):
                 item = QTreeWidgetItem([name, action.shortcut().toString()])
                 item.setTextAlignment(KEYS, Qt.AlignmentFlag.AlignRight)
                 item.setToolTip(NAME, action.toolTip())

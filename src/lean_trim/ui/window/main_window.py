@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -24,22 +24,27 @@ from PySide6.QtWidgets import (
 from lean_trim.core.explore.linking import visits_of_cells
 from lean_trim.core.messages import Message
 from lean_trim.diagnostics import logbook
+from lean_trim.features.feature import Feature, desks_of, pages_of
 from lean_trim.job.records import SWAP
 from lean_trim.job.store import SUFFIX
-from lean_trim.ui.desks.desk import DeskSpec
-from lean_trim.ui.desks.registry import DESKS
-from lean_trim.ui.desks.table.desk import TableDesk
-from lean_trim.ui.pages.log_actions import fill_logs_menu
-from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
+from lean_trim.ui.specs import Command, Desk, DeskSpec, Needs
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.tape.tape_bar import TapeBar
 from lean_trim.ui.theme import LIGHT, NIGHT, Appearance
 from lean_trim.ui.widgets.focus_ring import FocusRing
-from lean_trim.ui.window.actions import NEEDS_CAR, NEEDS_JOB, build_actions
+from lean_trim.ui.widgets.log_menu import fill_logs_menu
+from lean_trim.ui.window.actions import (
+    COMMANDS,
+    build_actions,
+    desk_commands,
+    output_commands,
+    page_commands,
+)
 from lean_trim.ui.window.ask_sheet import AskSheet
 from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
+from lean_trim.ui.window.help_sheet import HelpSheet
 from lean_trim.ui.window.import_sheet import ImportSheet
 from lean_trim.ui.window.margin import Margin
 from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
@@ -60,8 +65,8 @@ TAPE_SHARE = 186
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""
-FIRST_DESK = "table"
-"""Where the work is when nothing is remembered."""
+OUTPUTS_BEFORE = "report"
+"""The command of the menu before which files of the shown round stand."""
 DBC_SUFFIX = ".dbc"
 
 
@@ -79,43 +84,81 @@ class Say:
 
 
 class MainWindow(QMainWindow):
-    """Shows one job. ``data_folder`` is where the demo job and the window's memory live."""
+    """Shows one job. ``data_folder`` is where the demo job and the window's memory live.
+
+    ``features`` bring desks, pages, commands and files to write; the window knows none of them.
+    """
 
     escaped = Signal(str)
 
-    def __init__(self, session: Session, appearance: Appearance, data_folder: Path) -> None:
+    def __init__(
+        self,
+        session: Session,
+        appearance: Appearance,
+        data_folder: Path,
+        features: Sequence[Feature],
+    ) -> None:
         super().__init__()
+        self.features = tuple(features)
+        self.desk_specs = desks_of(features)
+        self.page_specs = pages_of(features)
         self.session = session
         self.appearance = appearance
         self.data_folder = data_folder
+        self.help_shown = False
+        self._asks = False
         self.preferences = Preferences(data_folder)
         self.setWindowTitle("Lean Trim")
         self.setAcceptDrops(True)
         self.ask = Dialogs(self)
         self.recent_menu = QMenu("Open a recent job", self)
         self.opening = Opening(session, data_folder, self.recent_menu)
-        self.actions_ = build_actions(self, self._handlers())
-        job_menu = self.menuBar().actions()[0].menu()
-        assert isinstance(job_menu, QMenu)
-        job_menu.insertMenu(self.actions_["close_job"], self.recent_menu)
+        self.commands = self._commands()
+        self.actions_, menus = build_actions(self, self.commands, self._handlers())
+        menus["Job"].insertMenu(self.actions_["close_job"], self.recent_menu)
         self.logs_menu = QMenu("Logs of this round", self)
         self.logs_menu.aboutToShow.connect(
             lambda: fill_logs_menu(self.logs_menu, session, self.ask.replace_log)
         )
-        round_menu = self.menuBar().actions()[1].menu()
-        assert isinstance(round_menu, QMenu)
-        round_menu.insertMenu(self.actions_["drive"], self.logs_menu)
-        view_menu = self.menuBar().actions()[-1].menu()
-        assert isinstance(view_menu, QMenu)
+        menus["Round"].insertMenu(self.actions_["drive"], self.logs_menu)
         self.units_menu = UnitsMenu(appearance.units, self.preferences, self)
-        view_menu.insertMenu(self.actions_["find"], self.units_menu)
+        menus["View"].insertMenu(self.actions_["help"], self.units_menu)
         self._build()
         self._connect()
         self._restore()
         self._job_changed()
 
+    def _commands(self) -> tuple[Command, ...]:
+        """The window's own and those of the features, in the order of the menus."""
+        at = [c.name for c in COMMANDS].index(OUTPUTS_BEFORE)
+        return (
+            *desk_commands(self.desk_specs),
+            *page_commands(self.page_specs),
+            *(added.command for feature in self.features for added in feature.actions),
+            *COMMANDS[:at],
+            *output_commands([o for feature in self.features for o in feature.outputs]),
+            *COMMANDS[at:],
+        )
+
     def _handlers(self) -> dict[str, Callable[..., object]]:
-        return {**self._job_handlers(), **self._round_handlers(), **self._view_handlers()}
+        return {
+            **self._job_handlers(),
+            **self._round_handlers(),
+            **self._view_handlers(),
+            **self._feature_handlers(),
+        }
+
+    def _feature_handlers(self) -> dict[str, Callable[..., object]]:
+        handlers: dict[str, Callable[..., object]] = {}
+        for feature in self.features:
+            for added in feature.actions:
+                if added.command.check:
+                    handlers[added.command.name] = partial(added.run, self)
+                else:
+                    handlers[added.command.name] = partial(added.run, self, False)
+            for output in feature.outputs:
+                handlers[f"write_{output.name}"] = partial(self.ask.write_output, output)
+        return handlers
 
     def _job_handlers(self) -> dict[str, Callable[..., object]]:
         ask = self.ask
@@ -181,9 +224,10 @@ class MainWindow(QMainWindow):
             "leave_out": self._leave_out,
             "show_all": lambda: self.tape.show_all(),
             "zoom_chosen": self._zoom_chosen,
-            **{f"page_{name}": partial(self._show_page, name) for name in PAGES},
+            **{f"page_{p.name}": partial(self._show_page, p.name) for p in self.page_specs},
+            **{f"desk_{d.name}": partial(self.show_desk, d.name) for d in self.desk_specs},
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
-            "truth": self._show_truth,
+            "help": self._toggle_help,
             "find": self._find,
         }
 
@@ -193,8 +237,8 @@ class MainWindow(QMainWindow):
         from lean_trim.ui.window.desk_area import DeskArea
 
         self.rail = RoundRail(session, appearance, self.actions_)
-        self.desks = DeskArea(DESKS, session, appearance, self.actions_)
-        self.margin = Margin(session, appearance)
+        self.desks = DeskArea(self.desk_specs, session, appearance, self.actions_)
+        self.margin = Margin(self.page_specs, session, appearance)
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
         # Children of the window from the start, or they would outlive it where nothing is ever
@@ -202,7 +246,8 @@ class MainWindow(QMainWindow):
         self.import_sheet = ImportSheet(session, appearance, self)
         self.place_sheet = PlaceSheet(session, appearance, self)
         self.ask_sheet = AskSheet(session, appearance, self.ask.choose_dbc, self)
-        for sheet in (self.import_sheet, self.place_sheet, self.ask_sheet):
+        self.help = HelpSheet(self)
+        for sheet in (self.import_sheet, self.place_sheet, self.ask_sheet, self.help):
             sheet.hide()
         self.messages = MessageBar(appearance)
         self.banner = AccessBanner(appearance)
@@ -226,12 +271,14 @@ class MainWindow(QMainWindow):
         self.new_job: NewJobPage | None = None
         self.setCentralWidget(column(self.banner, self.messages, self.pages))
 
-    @property
-    def table_desk(self) -> TableDesk:
-        """The desk on which cells are decided."""
-        made = self.desks.desk("table")
-        assert isinstance(made, TableDesk)
-        return made
+    def desk(self, name: str) -> Desk:
+        """A desk, made if it is not there yet."""
+        return self.desks.desk(name)
+
+    def show_desk(self, name: str) -> None:
+        """Turn to a desk, and to what it works on."""
+        self.desks.show_desk(name)
+        self.desks.desk(name).widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def _connect(self) -> None:
         session = self.session
@@ -259,6 +306,7 @@ class MainWindow(QMainWindow):
         self.margin.replace_wanted.connect(self.ask.replace_log)
         self.margin.turned.connect(lambda name: self.preferences.keep("page", name))
         self.desks.turned.connect(self._desk_turned)
+        self.help.left.connect(self._toggle_help)
         self.escaped.connect(lambda what: self._notice(Notice("error", Say.UNEXPECTED(what=what))))
         logbook.on_escape(self.escaped.emit)
 
@@ -269,9 +317,10 @@ class MainWindow(QMainWindow):
             self.restoreGeometry(self.preferences.bytes("geometry"))
         if not self.preferences.bytes("splitter").isEmpty():
             self.splitter.restoreState(self.preferences.bytes("splitter"))
-        desk = self.preferences.text("desk", FIRST_DESK)
+        first = next((d.name for d in self.desk_specs if d.is_first), self.desk_specs[0].name)
+        desk = self.preferences.text("desk", first)
         page = self.preferences.text("page")
-        self.desks.show_desk(desk if desk in [d.name for d in DESKS] else FIRST_DESK)
+        self.desks.show_desk(desk if desk in [d.name for d in self.desk_specs] else first)
         self.margin.show_page(page)
         self.actions_["night"].setChecked(self.preferences.switch("night"))
         self.actions_["report_drives"].setChecked(self.preferences.switch("report_drives"))
@@ -287,7 +336,9 @@ class MainWindow(QMainWindow):
         self.preferences.sync()
 
     def _desk_turned(self, spec: DeskSpec) -> None:
-        self.margin.show_pages_of(spec.pages)
+        self.help_shown = False
+        self._show_over()
+        self.margin.show_pages_of([page.name for page in spec.pages])
         self.preferences.keep("desk", spec.name)
 
     def _job_changed(self) -> None:
@@ -298,13 +349,17 @@ class MainWindow(QMainWindow):
         self.pages.setCurrentIndex(0 if job is None else 1)
         if opened:
             # Where the work is; the list of rounds would have it otherwise.
-            self.table_desk.table.setFocus(Qt.FocusReason.OtherFocusReason)
+            self.desks.desk(self.desks.shown.name).widget.setFocus(Qt.FocusReason.OtherFocusReason)
         look_only = self.tr(" (only to look at)") if self.session.open.read_only else ""
         self.setWindowTitle(f"{job.vehicle.name}{look_only} – Lean Trim" if job else "Lean Trim")
-        for name in NEEDS_JOB:
-            self.actions_[name].setEnabled(job is not None)
-        for name in NEEDS_CAR:
-            self.actions_[name].setEnabled(job is not None and bool(job.car))
+        is_there = {
+            Needs.NOTHING: True,
+            Needs.JOB: job is not None,
+            Needs.CAR: job is not None and bool(job.car),
+        }
+        for command in self.commands:
+            if command.needs is not Needs.NOTHING:
+                self.actions_[command.name].setEnabled(is_there[command.needs])
         self._history_changed()
 
     def _begin_job(self) -> NewJobPage:
@@ -347,7 +402,21 @@ class MainWindow(QMainWindow):
             self.actions_[name].setText(f"{verb}: {what}" if what else verb)
             self.actions_[name].setEnabled(bool(what))
 
+    def _toggle_help(self) -> None:
+        """Say in place of the desk what it is for, or show it again."""
+        if self.session.job is None:
+            return
+        self.help_shown = not self.help_shown
+        self.help.show_help(self.desks.shown)
+        self._show_over()
+        if self.help_shown and not self._asks:
+            self.help.setFocus(Qt.FocusReason.OtherFocusReason)
+
     def _import_changed(self) -> None:
+        self._show_over()
+
+    def _show_over(self) -> None:
+        """What stands in place of the desk: a question before help, and neither most of the time."""
         imports = self.session.imports
         # Columns first: what a log says of its table is only known once they are settled.
         over: QWidget | None = self.import_sheet if imports.current else None
@@ -356,6 +425,9 @@ class MainWindow(QMainWindow):
         # A file that cannot even be read comes before all others.
         if imports.questions:
             over = self.ask_sheet
+        self._asks = over is not None
+        if over is None and self.help_shown:
+            over = self.help
         self.desks.show_over(over)
         self.margin.setVisible(over is None and bool(self.desks.shown.pages))
 
@@ -410,10 +482,6 @@ class MainWindow(QMainWindow):
         ):
             longest = visits[int(np.argmax([v.seconds for v in visits]))]
             self.tape.look_at(longest.start_s - ROOM_AROUND_S, longest.end_s + ROOM_AROUND_S)
-
-    def _show_truth(self, on: bool) -> None:
-        self.table_desk.header.show_truth = on
-        self.table_desk.header.refresh()
 
     def _show_page(self, name: str) -> None:
         self.margin.show_page(name)

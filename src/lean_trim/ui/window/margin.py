@@ -14,13 +14,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.ui.pages.registry import PAGES
 from lean_trim.ui.session import Session
+from lean_trim.ui.specs import PageSpec
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import plain_tip
 
 WIDTH = 270
-WORDS = {"danger": "danger", "warning": "caution", "note": "note"}
 
 
 class Margin(QWidget):
@@ -34,9 +33,15 @@ class Margin(QWidget):
     replace_wanted = Signal(int, int)
 
     def __init__(
-        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+        self,
+        specs: Sequence[PageSpec],
+        session: Session,
+        appearance: Appearance,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
+        self.specs = tuple(specs)
+        self._places = {spec.name: place for place, spec in enumerate(self.specs)}
         self.session = session
         self.appearance = appearance
         self.pages = QStackedWidget()
@@ -45,11 +50,11 @@ class Margin(QWidget):
         self._names: tuple[str, ...] = ()
         self._chosen: dict[tuple[str, ...], str] = {}
         self.buttons = QButtonGroup(self)
-        self.buttons.idClicked.connect(lambda i: self.show_page(list(PAGES)[i]))
+        self.buttons.idClicked.connect(lambda i: self.show_page(self.specs[i].name))
         self._row = QHBoxLayout()
         self._row.setContentsMargins(0, 4, 2, 0)
         self._row.setSpacing(0)
-        for place, page in enumerate(PAGES.values()):
+        for place, page in enumerate(self.specs):
             self._row.addWidget(
                 self._button(place, self.tr(page.title), f"{self.tr(page.tip)} (Ctrl+{place + 1})")
             )
@@ -61,7 +66,7 @@ class Margin(QWidget):
         layout.addWidget(self.pages, 1)
         self.setFixedWidth(WIDTH)
         for signal in (session.round_changed, session.solved):
-            signal.connect(self._mark_findings)
+            signal.connect(self.refresh_marks)
 
     def _button(self, place: int, title: str, tip: str) -> QToolButton:
         button = QToolButton(self)
@@ -74,25 +79,19 @@ class Margin(QWidget):
         self.buttons.addButton(button, place)
         return button
 
-    def _mark_findings(self) -> None:
-        """How many there are, on the tab itself: nobody looks for a danger they do not know of."""
-        solution = self.session.solution
-        found = solution.findings if solution is not None else ()
-        spec = PAGES["findings"]
-        button = self.buttons.button(list(PAGES).index("findings"))
-        # No meaning by colour alone, and none at all by a colour that a theme would have to follow.
-        mark = "!" if any(f.severity == "danger" for f in found) else ""
-        button.setText(
-            f"{self.tr(spec.title)} {len(found)}{mark}" if found else self.tr(spec.title)
-        )
-        counts = [(sum(f.severity == s for f in found), word) for s, word in WORDS.items()]
-        told = ", ".join(f"{n} {word}" + ("s" if n > 1 else "") for n, word in counts if n)
-        button.setToolTip(plain_tip(f"{self.tr(spec.tip)}: {told}" if told else self.tr(spec.tip)))
+    def refresh_marks(self) -> None:
+        """Say on each tab what its page has to say of the shown round."""
+        for place, spec in enumerate(self.specs):
+            mark = spec.mark(self.session)
+            button = self.buttons.button(place)
+            button.setText(f"{self.tr(spec.title)} {mark.text}".strip())
+            tip = f"{self.tr(spec.tip)} (Ctrl+{place + 1})"
+            button.setToolTip(plain_tip(f"{tip}: {mark.tip}" if mark.tip else tip))
 
     def page(self, name: str) -> QWidget:
         """A page by its name, made if it is not there yet."""
         if name not in self._made:
-            made = PAGES[name].make(self.session, self.appearance)
+            made = self.specs[self._places[name]].make(self.session, self.appearance)
             look = getattr(made, "look", None)
             # Most pages have nothing to show on the tape.
             if look is not None:
@@ -107,7 +106,7 @@ class Margin(QWidget):
     def show_pages_of(self, names: Sequence[str]) -> None:
         """Show the pages of a desk, at the one that was open there last."""
         self._names = tuple(names)
-        for place, name in enumerate(PAGES):
+        for name, place in self._places.items():
             self.buttons.button(place).setVisible(name in names)
         self.setVisible(bool(names))
         if names:
@@ -119,6 +118,6 @@ class Margin(QWidget):
             return
         self._chosen[self._names] = name
         self.shown = name
-        self.buttons.button(list(PAGES).index(name)).setChecked(True)
+        self.buttons.button(self._places[name]).setChecked(True)
         self.pages.setCurrentWidget(self.page(name))
         self.turned.emit(name)

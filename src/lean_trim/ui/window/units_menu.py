@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QAction, QActionGroup
 from PySide6.QtWidgets import QMenu, QWidget
 
-from lean_trim.ui.units import CHOICES, NAMES, Units
+from lean_trim.ui.units import Units
 from lean_trim.ui.window.preferences import Preferences
 
 
@@ -18,13 +18,14 @@ class UnitsMenu(QMenu):
         super().__init__("Units", parent)
         self.units = units
         self.preferences = preferences
-        for ours, choices in CHOICES.items():
-            self.addSection(NAMES[ours])
+        for quantity in units.choices:
+            ours = quantity.ours
+            self.addSection(quantity.name)
             group = QActionGroup(self)
             remembered = preferences.text(f"shown {ours}", ours)
             if remembered != ours:
                 units.choose(ours, remembered)
-            for choice in choices:
+            for choice in quantity.shown:
                 words = "AFR of the fuel" if choice.unit == "AFR" else choice.unit
                 action = QAction(words, self)
                 action.setCheckable(True)

@@ -1,0 +1,1 @@
+"""What Lean Trim can do, a package each; ``registry`` names them."""

@@ -1,0 +1,1 @@
+"""The Injectors desk and its command."""

@@ -1,0 +1,1 @@
+"""Logs of a round: their page, and what was understood of a log."""

@@ -1,0 +1,192 @@
+"""Which logs count and for how much, which airflow model was in force, and what had to be inferred."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+
+from lean_trim.core.data.vehicle import (
+    AIRFLOW_SOURCE_KNOBS,
+    AirflowSourceKind,
+    AirflowSourceSettings,
+)
+from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.drive.airflow_source import AirflowSource
+from lean_trim.features.logs.pages.log_rows import LogRows, log_facts
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.label import escaped
+from lean_trim.ui.widgets.page import (
+    fill_page,
+    heading,
+    running_markup,
+    running_text,
+    scrolling_column,
+)
+from lean_trim.ui.widgets.wheel_safe import ComboBox
+
+SOURCES: tuple[tuple[str, AirflowSourceKind | None], ...] = (
+    ("As the vehicle sheet says", None),
+    ("By flag, else by pulse width", "auto"),
+    ("This table throughout: my word", "table"),
+    ("By the logged flag only", "flag"),
+    ("By the ECU's rule", "rule"),
+)
+HOW = {
+    "word": "in force throughout, by your word",
+    "flag": "by the logged flag",
+    "rule": "by the rule",
+    "pulse width": "by the pulse width",
+    "assumed": "taken to be in force throughout",
+}
+
+
+class LogsPage(QWidget):
+    """Earlier rounds' logs can be let in; they are translated to the present table.
+
+    ``replace_wanted`` asks for a file in the place of a log.
+    """
+
+    replace_wanted = Signal(int, int)
+
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.appearance = appearance
+        self.logs = LogRows(session, appearance)
+        self.logs.replace_wanted.connect(self.replace_wanted)
+        self.earlier_logs = running_text(8.5)
+        self.inferred = running_markup()
+        self.force = running_text()
+        self.earlier = QWidget()
+        self.boxes = QVBoxLayout(self.earlier)
+        self.boxes.setContentsMargins(0, 0, 0, 0)
+        self.boxes.setSpacing(0)
+        self.source = ComboBox()
+        self.source.addItems([label for label, _ in SOURCES])
+        self.source.setFont(font(9))
+        self.source.setAccessibleName("How the airflow source is told")
+        self.source.activated.connect(self._choose_source)
+        self.knobs = {k.name: KnobRow(k, partial(self._turn, k.name)) for k in AIRFLOW_SOURCE_KNOBS}
+        self._lay_out()
+        for signal in (
+            session.round_changed,
+            session.job_changed,
+            session.solved,
+            session.tuning_changed,
+        ):
+            signal.connect(self.refresh)
+        appearance.changed.connect(self.refresh)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        widgets = (
+            heading("Logs of this round"),
+            self.logs,
+            self.earlier,
+            self.earlier_logs,
+            heading("Airflow source"),
+            self.source,
+            *self.knobs.values(),
+            self.force,
+            heading("What the log did not say"),
+            self.inferred,
+        )
+        fill_page(self, scrolling_column(widgets, 4))
+
+    def refresh(self) -> None:
+        """Show the present solution and settings."""
+        solution = self.session.solution
+        faint = self.appearance.theme.faint
+        self._fill_earlier()
+        source = self.session.tuning.state.airflow_source
+        kinds = [kind for _, kind in SOURCES]
+        self.source.setCurrentIndex(kinds.index(source.kind if source is not None else None))
+        for name, row in self.knobs.items():
+            row.setVisible(source is not None and source.kind == "rule")
+            row.show_value(getattr(source or AirflowSourceSettings(), name))
+        self.logs.refresh()
+        current = self.session.round
+        own = len(current.logs) if current is not None else 0
+        others = solution.logs[own:] if solution is not None else ()
+        self.earlier_logs.setText("\n".join(f"{x.name}: {log_facts(x, True)}" for x in others))
+        self.earlier_logs.setVisible(bool(others))
+        if solution is None:
+            state = self.session.work.state
+            said = state.why or state.said
+            self.force.setText(said)
+            self.inferred.setText(escaped(said))
+            return
+        self.force.setText(source_line(solution.prepared.conditions.airflow_source))
+        self.inferred.setText(
+            "".join(inferred_line(i, faint) for i in solution.inferred)
+            or "Nothing: every channel that matters is there."
+        )
+
+    def _fill_earlier(self) -> None:
+        """A tick for each earlier round that has logs."""
+        while (item := self.boxes.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        job = self.session.job
+        if job is None:
+            return
+        for other in job.rounds[: self.session.index]:
+            if other.logs:
+                box = QCheckBox(f"Also the logs of round {other.number}, translated")
+                box.setFont(font(9))
+                box.setToolTip(
+                    "Driven on another revision of the table: translated to the present one"
+                )
+                box.setChecked(other.number in self.session.tuning.state.earlier)
+                if not job.may_count_together(other, job.rounds[self.session.index]):
+                    box.setText(
+                        f"Round {other.number}: other injector data or targets, does not count here"
+                    )
+                    box.setToolTip(
+                        "What it asked of the table speaks of the injector data and targets it "
+                        "was driven on"
+                    )
+                    box.setChecked(False)
+                    box.setEnabled(False)
+                box.toggled.connect(partial(self.session.tuning.use_earlier, other.number))
+                self.boxes.addWidget(box)
+
+    def _choose_source(self, index: int) -> None:
+        kind = SOURCES[index][1]
+        self.session.tuning.use_source(None if kind is None else AirflowSourceSettings(kind))
+
+    def _turn(self, name: str, value: float) -> None:
+        source = self.session.tuning.state.airflow_source or AirflowSourceSettings("rule")
+        self.session.tuning.use_source(replace(source, **{name: value}))  # type: ignore[arg-type]
+
+
+def source_line(source: AirflowSource) -> str:
+    """How the airflow source was told, and how long this table was in force."""
+    share = 100.0 * float(np.mean(source.share >= 0.95))
+    sure = (
+        ""
+        if not np.isfinite(source.sure) or source.how != "pulse width"
+        else f", explains {100 * source.sure:.0f} %"
+    )
+    return f"This table: {HOW[source.how]}, {share:.0f} % of the log{sure}."
+
+
+def inferred_line(thing: Inferred, faint: str) -> str:
+    """One inference as rich text."""
+    share = (
+        f", borne out by {thing.share_pct:.0f} % of the driving"
+        if np.isfinite(thing.share_pct)
+        else ""
+    )
+    return (
+        f"<p style='margin:0 0 4px 0'><b>{escaped(thing.what)}</b>: {escaped(thing.taken)} "
+        f"<span style='color:{faint}'>({escaped(thing.trust)}{escaped(share)})</span></p>"
+    )

@@ -1,0 +1,1 @@
+"""Full-throttle runs: found, compared, knock, targets."""

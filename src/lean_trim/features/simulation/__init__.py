@@ -1,0 +1,1 @@
+"""The simulated car without a window."""

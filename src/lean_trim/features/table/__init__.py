@@ -1,0 +1,1 @@
+"""The Table desk, its pages, and the command that corrects a table."""

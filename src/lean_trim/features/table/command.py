@@ -1,0 +1,186 @@
+"""``lean-trim correct``: logs and a vehicle sheet in, the corrected table and round.json out."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from lean_trim.cli.log_options import add_drive_arguments, log_words
+from lean_trim.cli.logs import Logs, warn
+from lean_trim.cli.parser import Subcommand
+from lean_trim.core.errors import BadInputError
+
+if TYPE_CHECKING:
+    from lean_trim.core.data.tables import Table
+    from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.core.diagnosis.finding import Finding
+    from lean_trim.core.pipeline.solve import SolveSettings
+    from lean_trim.core.pipeline.summary import Summary
+
+REGIMES = ("idle", "part", "full", "boost")
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the command's arguments."""
+    add_drive_arguments(parser)
+    parser.add_argument("--method", choices=("surface", "average"), default="surface")
+    parser.add_argument(
+        "--gain",
+        type=float,
+        default=1.0,
+        help="share of the wanted correction that is written, 0 to 1 (default 1)",
+    )
+    parser.add_argument(
+        "--unvisited",
+        choices=("filled", "keep", "carry", "taper", "sure"),
+        default="filled",
+        help="cells nobody drove: what the surface adds there (default), nothing, a neighbour's enrichment, "
+        "the same halved with every cell, or as filled and also leaner where two standard errors "
+        "leave it",
+    )
+    parser.add_argument(
+        "--rich-bias", type=float, default=0.0, help="extra fuel in corrected cells, 0 to 5 percent"
+    )
+    parser.add_argument(
+        "--regime-gain",
+        action="append",
+        default=[],
+        metavar="REGIME=SHARE",
+        help="idle, part, full or boost, 0 to 1",
+    )
+    parser.add_argument(
+        "--extrapolate-end", action="store_true", help="carry a curve's last segment on"
+    )
+    parser.add_argument(
+        "--driven-on",
+        action="append",
+        default=[],
+        metavar="LOG=TABLE",
+        help="the table a log was driven on, if another",
+    )
+    parser.add_argument(
+        "--sieve",
+        action="append",
+        default=[],
+        metavar="RULE.KNOB=VALUE",
+        help="turn a knob of the sieve",
+    )
+    parser.add_argument(
+        "--sieve-off", action="append", default=[], metavar="RULE", help="switch a rule off"
+    )
+
+
+def run(args: argparse.Namespace) -> None:
+    """Read, solve, propose, write."""
+    from lean_trim.core.decision.proposal import PolicySettings
+    from lean_trim.core.decision.shortfall import shortfalls
+    from lean_trim.core.pipeline.proposing import propose_for
+    from lean_trim.core.pipeline.solve import SolveSettings
+    from lean_trim.core.sieve.sieve import SieveSettings
+    from lean_trim.formats.folders import make_folder
+    from lean_trim.formats.round_json import write_round
+    from lean_trim.formats.tables import write_table
+    from lean_trim.formats.vehicle_sheet import read_vehicle
+
+    gains = _numbers(args.regime_gain, "--regime-gain", REGIMES)
+    policy = PolicySettings(
+        gain=args.gain,
+        unvisited=args.unvisited,
+        rich_bias_pct=args.rich_bias,
+        extrapolate_end=args.extrapolate_end,
+        gain_idle=gains.get("idle", 1.0),
+        gain_part=gains.get("part", 1.0),
+        gain_full=gains.get("full", 1.0),
+        gain_boost=gains.get("boost", 1.0),
+    )
+    sieve = SieveSettings(changes=_numbers(args.sieve, "--sieve"), disabled=_rules(args.sieve_off))
+    vehicle, warnings = read_vehicle(args.vehicle)
+    tables = _driven_on(args.driven_on, args.log, vehicle)
+    logs = Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
+    warn(() if args.quiet else warnings)
+    summary = _solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
+    proposal = propose_for(summary, policy)
+    make_folder(args.out)
+    write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
+    write_round(summary, proposal, args.out / "round.json")
+    told = (
+        *(f for f in summary.findings if f.severity != "note"),
+        *shortfalls(summary.estimate, proposal),
+    )
+    for finding in () if args.quiet else told:
+        print(line_of(finding), file=sys.stderr)
+
+
+def line_of(finding: Finding) -> str:
+    """A finding on one line: how grave, how sure where that is a question, and what it is."""
+    sure = (
+        f", {finding.sureness} ({100.0 * finding.probability:.0f} %)"
+        if finding.probability < 1.0
+        else ""
+    )
+    return f"{finding.severity}{sure}: {finding.message}"
+
+
+def _solve(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
+    """All logs in one piece, or one after another where they are too many for that."""
+    from lean_trim.core.pipeline.season import MOST_JOINT, solve_season
+    from lean_trim.core.pipeline.solve import solve
+    from lean_trim.core.pipeline.summary import summary_of
+
+    driven = []
+    for path in logs.paths:
+        driven.append(logs.read(path))
+        if sum(len(d.log) for d in driven) > MOST_JOINT:
+            driven.clear()
+            return solve_season([partial(logs.read, p) for p in logs.paths], vehicle, settings)
+    return summary_of(solve(driven, vehicle, settings))
+
+
+def _numbers(
+    words: Sequence[str], option: str, allowed: Sequence[str] | None = None
+) -> dict[str, float]:
+    """NAME=NUMBER words as a mapping."""
+    out = {}
+    for word in words:
+        name, _, number = word.partition("=")
+        try:
+            out[name] = float(number)
+        except ValueError:
+            raise BadInputError(f"{option} {word!r} is not understood; write NAME=NUMBER") from None
+        if allowed is not None and name not in allowed:
+            raise BadInputError(f"{option} {name!r} is not known; allowed are {', '.join(allowed)}")
+    return out
+
+
+def _rules(names: Sequence[str]) -> frozenset[str]:
+    from lean_trim.core.sieve.sieve import RULE_BITS
+
+    unknown = [n for n in names if n not in RULE_BITS]
+    if unknown:
+        raise BadInputError(
+            f"--sieve-off {unknown[0]!r} is not a rule; allowed are {', '.join(RULE_BITS)}"
+        )
+    return frozenset(names)
+
+
+def _driven_on(words: Sequence[str], logs: Sequence[Path], vehicle: Vehicle) -> dict[Path, Table]:
+    """Tables that logs were driven on, by the log's path."""
+    from lean_trim.formats.tables import read_table
+    from lean_trim.formats.tables.form import form_of
+
+    out = {}
+    for word in words:
+        log, _, table = word.partition("=")
+        if Path(log) not in logs or not table:
+            raise BadInputError(
+                f"--driven-on {word!r}: write LOG=TABLE, where LOG is one of the logs given"
+            )
+        out[Path(log)] = read_table(Path(table), vehicle.airflow, form_of(vehicle.table))
+    return out
+
+
+COMMAND = Subcommand("correct", "write the corrected airflow table", add_arguments, run)

@@ -1,0 +1,285 @@
+"""The airflow table as balance tiles.
+
+Value, correction bar about the middle, whisker, evidence as solidity of ink.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.drive.coordinates import coordinates
+from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
+from lean_trim.core.types import Floats
+from lean_trim.features.table.desk.tile_paint import paint_headers, paint_tiles
+from lean_trim.features.table.desk.tile_view import Figure, TileView, make_view, scale_of_job
+from lean_trim.features.table.desk.tile_words import end_hint, tile_hint, tile_line
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.hints import show_hint
+
+HEAD_W = 58
+HEAD_H = 34
+MARGIN = 4
+CONTROL_OR_SHIFT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+
+
+class BalanceTable(QWidget):
+    """Shows the current round's table; cells are chosen by mouse or keys through the shared selection.
+
+    Arrows move, Shift extends, Ctrl+Space chooses the column, Shift+Space the row.
+    """
+
+    typed = Signal(str)
+    hovered = Signal(str)
+    refreshed = Signal()
+
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.appearance = appearance
+        self.figure = Figure.VALUE
+        self.view: TileView | None = None
+        self.live: Floats | None = None
+        self.current = 0
+        self.anchor = 0
+        self._job_number = 0
+        self._scale_pct = 0.0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        # Low enough that a message above never pushes the lower edge of the window off the screen.
+        self.setMinimumSize(520, 90)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Airflow table")
+        for signal in (session.round_changed, session.solved, session.decided):
+            signal.connect(self.refresh)
+        session.job_changed.connect(self._job_changed)
+        session.driving.connect(self.show_drive)
+        session.idle.connect(self._drive_over)
+        session.selection.changing.connect(self.update)
+        session.selection.changed.connect(self.update)
+        appearance.changed.connect(self.update)
+
+    def refresh(self) -> None:
+        """Compute the arrays again and repaint."""
+        self.live = None
+        self.view = make_view(self.session, self.figure, least_scale_pct=self._scale_pct)
+        if self.view is not None:
+            # Bars of one job are compared with each other; their scale never shrinks while it is
+            # open.
+            self._scale_pct = max(self._scale_pct, scale_of_job(self.session))
+            self.current = min(self.current, self.view.table.size - 1)
+            self.anchor = min(self.anchor, self.view.table.size - 1)
+        self.refreshed.emit()
+        self.update()
+
+    def _job_changed(self) -> None:
+        """Another job, or none: the frame of the current cell belongs to the old one."""
+        number = self.session.open.number if self.session.job is not None else 0
+        if number != self._job_number:
+            self._job_number = number
+            self.current = self.anchor = 0
+            self._scale_pct = 0.0
+            self.refresh()
+
+    def show_figure(self, figure: Figure) -> None:
+        """Choose the number the tiles carry."""
+        self.figure = figure
+        self.refresh()
+
+    def show_drive(self, log: Log) -> None:
+        """Fill cells with the seconds driven so far."""
+        vehicle = self.session.vehicle
+        if vehicle is None:
+            return
+        table = vehicle.table
+        self.live = seconds_in_nearest_cell(table, coordinates(log, vehicle), log.durations_s)
+        self.view = make_view(self.session, Figure.SECONDS, self.live)
+        self.refreshed.emit()
+        self.update()
+
+    def _drive_over(self) -> None:
+        """A drive ended, perhaps without a log: stand as the round says."""
+        if self.live is not None:
+            self.refresh()
+
+    def tile_size(self) -> tuple[float, float]:
+        """Width and height of a tile in pixels."""
+        assert self.view is not None
+        return (
+            (self.width() - HEAD_W - MARGIN) / self.view.columns,
+            (self.height() - HEAD_H - MARGIN) / self.view.rows,
+        )
+
+    def tile_rect(self, cell: int, size: tuple[float, float] | None = None) -> QRectF:
+        """Where a cell is painted."""
+        assert self.view is not None
+        w, h = size or self.tile_size()
+        row, column = divmod(cell, self.view.columns)
+        return QRectF(HEAD_W + column * w, HEAD_H + row * h, w, h)
+
+    def cell_at(self, point: QPoint) -> int | None:
+        """The cell under a point."""
+        if self.view is None:
+            return None
+        w, h = self.tile_size()
+        column = int((point.x() - HEAD_W) // w)
+        row = int((point.y() - HEAD_H) // h)
+        if not (0 <= column < self.view.columns and 0 <= row < self.view.rows):
+            return None
+        cell = row * self.view.columns + column
+        return cell if cell < self.view.table.size else None
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Headers, tiles, and the frame of the current cell while the table has the focus."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme = self.appearance.theme
+        painter.fillRect(self.rect(), theme.color("sheet"))
+        if self.view is None:
+            return
+        size = self.tile_size()
+        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
+        paint_tiles(
+            painter,
+            self.view,
+            theme,
+            lambda cell: self.tile_rect(cell, size),
+            self.session.selection.cells,
+        )
+        if self.hasFocus():
+            painter.setPen(theme.color("ink"))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.tile_rect(self.current).adjusted(2.5, 2.5, -2.5, -2.5))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Choose a cell, a row or a column; Ctrl adds, Shift extends."""
+        cell = self.cell_at(event.position().toPoint())
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if cell is None:
+            self._choose_header(event.position().toPoint())
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.current = self.anchor = cell
+            self.session.selection.set_cells(self.session.selection.cells ^ {cell})
+        else:
+            if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.anchor = cell
+            self.current = cell
+            self._choose(done=False)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Describe the cell under the pointer; extend the choice while dragging."""
+        cell = self.cell_at(event.position().toPoint())
+        self.hovered.emit(self.describe(cell) if cell is not None else "")
+        if (
+            event.buttons() & Qt.MouseButton.LeftButton
+            and cell is not None
+            and cell != self.current
+        ):
+            self.current = cell
+            self._choose(done=False)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """The choice is made."""
+        if (
+            event.button() == Qt.MouseButton.LeftButton
+            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+        ):
+            self.session.selection.changed.emit()
+
+    def _choose_header(self, point: QPoint) -> None:
+        if self.view is None or len(self.view.table.axes) == 1:
+            return
+        cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
+        w, h = self.tile_size()
+        column = int((point.x() - HEAD_W) // w)
+        row = int((point.y() - HEAD_H) // h)
+        if point.y() < HEAD_H and 0 <= column < self.view.columns:
+            self.session.selection.set_cells(frozenset(cells[:, column].tolist()))
+        elif point.x() < HEAD_W and 0 <= row < self.view.rows:
+            self.session.selection.set_cells(frozenset(cells[row].tolist()))
+
+    def _choose_line(self, row: bool) -> None:
+        """Choose the row or the column of the current cell."""
+        assert self.view is not None
+        if len(self.view.table.axes) == 1:
+            return
+        cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
+        at_row, at_column = divmod(self.current, self.view.columns)
+        line = cells[at_row] if row else cells[:, at_column]
+        self.session.selection.set_cells(frozenset(line.tolist()))
+
+    def _choose(self, done: bool) -> None:
+        assert self.view is not None
+        (r0, c0), (r1, c1) = (
+            divmod(self.anchor, self.view.columns),
+            divmod(self.current, self.view.columns),
+        )
+        rows = range(min(r0, r1), max(r0, r1) + 1)
+        columns = range(min(c0, c1), max(c0, c1) + 1)
+        cells = {r * self.view.columns + c for r in rows for c in columns}
+        self.session.selection.set_cells(
+            frozenset(c for c in cells if c < self.view.table.size), done
+        )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Move and extend the choice; typed input goes to the entry."""
+        moves = {
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Down: (1, 0),
+        }
+        if self.view is None:
+            return
+        if event.key() in moves:
+            step = moves[Qt.Key(event.key())]
+            row, column = divmod(self.current, self.view.columns)
+            row = min(max(row + step[0], 0), self.view.rows - 1)
+            column = min(max(column + step[1], 0), self.view.columns - 1)
+            self.current = min(row * self.view.columns + column, self.view.table.size - 1)
+            if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.anchor = self.current
+            self._choose(done=True)
+            self.hovered.emit(self.describe(self.current))
+        elif event.key() == Qt.Key.Key_Space and event.modifiers() & CONTROL_OR_SHIFT:
+            self._choose_line(bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif event.text() and event.text() in "+-x=*0123456789":
+            self.typed.emit(event.text())
+        elif event.key() == Qt.Key.Key_Escape:
+            self.session.selection.clear()
+        else:
+            super().keyPressEvent(event)
+
+    def describe(self, cell: int) -> str:
+        """One line about a cell."""
+        return tile_line(self.view, cell) if self.view is not None else ""
+
+    def hint_at(self, point: QPoint) -> str:
+        """What is painted under a point, in words."""
+        view = self.view
+        if view is None:
+            return ""
+        cell = self.cell_at(point)
+        if cell is not None:
+            return tile_hint(view, cell, self.session.proposal if self.live is None else None)
+        if len(view.table.axes) == 1:
+            return ""
+        w, h = self.tile_size()
+        column = int((point.x() - HEAD_W) // w)
+        row = int((point.y() - HEAD_H) // h)
+        if point.y() < HEAD_H and 0 <= column < view.columns:
+            return end_hint(view, column=column)
+        if point.x() < HEAD_W and 0 <= row < view.rows:
+            return end_hint(view, row=row)
+        return ""
+
+    def event(self, event: QEvent) -> bool:
+        """Explain what is under the pointer."""
+        return show_hint(self, event, self.hint_at) or super().event(event)

@@ -1,0 +1,72 @@
+"""The table desk: figures on top, the tiles, their legend, and where the user decides."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from lean_trim.features.table.desk.balance_table import BalanceTable
+from lean_trim.features.table.desk.decision_bar import DecisionBar
+from lean_trim.features.table.desk.legend import Legend
+from lean_trim.features.table.desk.reason_strip import ReasonStrip
+from lean_trim.features.table.desk.table_header import TableHeader
+from lean_trim.ui.session import Session
+from lean_trim.ui.specs import Place
+from lean_trim.ui.theme import Appearance
+
+
+def table_desk(place: Place) -> TableDesk:
+    """The window's desk on which cells are decided."""
+    desk = place.desk("table")
+    assert isinstance(desk, TableDesk)
+    return desk
+
+
+class TableDesk(QWidget):
+    """Decide cell by cell what is written."""
+
+    hovered = Signal(str)
+
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
+        super().__init__()
+        self.session = session
+        self.header = TableHeader(session, appearance)
+        self.table = BalanceTable(session, appearance)
+        self.legend = Legend(session, appearance)
+        self.bar = DecisionBar(session, appearance, actions)
+        # Whoever turns to this desk by key goes on among the tiles.
+        self.setFocusProxy(self.table)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        self.reason = ReasonStrip(session, appearance)
+        for part in (self.header, self.reason, self.table, self.legend, self.bar):
+            layout.addWidget(part, int(part is self.table))
+        self.header.figure_chosen.connect(self.table.show_figure)
+        self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
+        self.table.typed.connect(self.bar.begin_typing)
+        self.table.hovered.connect(self.hovered)
+
+    def show_truth(self, on: bool) -> None:
+        """Compare with the simulated car's true airflow, or not."""
+        self.header.show_truth = on
+        self.header.refresh()
+
+    @property
+    def widget(self) -> QWidget:
+        """What fills the middle."""
+        return self
+
+    def mark(self) -> str:
+        """How many cells are proposed and not decided yet."""
+        proposal = self.session.proposal
+        decision = self.session.decision
+        if proposal is None or decision is None or not self.session.is_last:
+            return ""
+        waiting = self.session.deciding.waiting_in()
+        return f"{waiting} to decide" if waiting else ""

@@ -1,0 +1,234 @@
+"""What stands above the tiles: which table this is, how far off the drive was, which number tiles show."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.table_kinds import table_words
+from lean_trim.core.decision.decision import Origin
+from lean_trim.core.decision.proposal import Status
+from lean_trim.core.decision.shortfall import shortfalls
+from lean_trim.core.decision.verdict import verdict_sentence
+from lean_trim.features.table.desk.reason_strip import reason_for
+from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
+from lean_trim.job.records import Round, cells_written
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import Label
+
+FACT_TIPS = (
+    "How far this drive was from a table that needs no correction: root mean square over the "
+    "cells it visited, each cell counted once. Fuel trims and what is left in lambda are taken "
+    "together.",
+    "Visited cells whose own mean is at most 3 % off.",
+    "What the ECU itself corrected by short and long-term fuel trim, root mean square over the "
+    "same cells. Where it is smaller than “off by”, lambda was off its target too.",
+    "Driving that passed the sieve; the Sieve page tells where the rest went.",
+)
+FILLED_TIP = (
+    "Dashed bars: cells nobody drove, filled with what the surface through the driven cells says "
+    "where that adds fuel. A click keeps their old values instead; Undo, or the Write page, "
+    "brings the fill back."
+)
+
+
+class TableHeader(QWidget):
+    """Title, figures of the round, and the choice of the tiles' number."""
+
+    figure_chosen = Signal(object)
+
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.show_truth = False
+        self.title = Label(self)
+        self.advice = Label(self)
+        self.facts = tuple(Label(self) for _ in FACT_TIPS)
+        self.title.setFont(font(12, bold=True))
+        for label in (self.advice, *self.facts):
+            label.setFont(font(9))
+            label.setTextFormat(Qt.TextFormat.PlainText)
+        for label, tip in zip(self.facts, FACT_TIPS, strict=True):
+            label.setToolTip(tip)
+        self.advice.setWordWrap(True)
+        self.advice.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.title, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 6, 2)
+        column.setSpacing(2)
+        column.addLayout(row)
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        for label in self.facts:
+            line.addWidget(label)
+        line.addStretch(1)
+        column.addLayout(line)
+        self.keep_filled = QToolButton(self)
+        self.keep_filled.setToolTip(FILLED_TIP)
+        self.keep_filled.clicked.connect(lambda: session.tuning.choose_unvisited("keep"))
+        below = QHBoxLayout()
+        below.addWidget(self.advice, 1)
+        below.addWidget(self.keep_filled)
+        column.addLayout(below)
+        self.group = QButtonGroup(self)
+        for figure in Figure:
+            text, tip = FIGURE_TEXT[figure]
+            button = QToolButton(self)
+            button.setText(text)
+            button.setToolTip(f"Tiles show {tip}")
+            button.setCheckable(True)
+            button.setChecked(figure is Figure.VALUE)
+            self.group.addButton(button, list(Figure).index(figure))
+            row.addWidget(button)
+        self.group.idClicked.connect(lambda i: self.figure_chosen.emit(list(Figure)[i]))
+        for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
+            signal.connect(self.refresh)
+        session.access_changed.connect(lambda _: self.refresh())
+        session.work_changed.connect(self.refresh)
+        session.driving.connect(self._drive)
+
+    @property
+    def text(self) -> str:
+        """Everything that is said, for screen readers and tests."""
+        return "\n".join(
+            label.text() for label in (self.title, *self.facts, self.advice) if label.text()
+        )
+
+    def _drive(self, log: Log) -> None:
+        minutes = log.duration_s / 60.0
+        self._show((f"Driving: {minutes:.1f} of {self.session.rounds.drive_minutes:g} min",))
+        self._advise("The tiles show the seconds driven in each cell so far.")
+
+    def _show(self, facts: tuple[str, ...]) -> None:
+        for i, label in enumerate(self.facts):
+            label.setText(facts[i] if i < len(facts) else "")
+            label.setVisible(bool(label.text()))
+            label.setToolTip(FACT_TIPS[i] if len(facts) > 1 else "")
+
+    def _offer_to_keep(self) -> None:
+        """One click keeps the old values of the cells that are filled without having been driven."""
+        session = self.session
+        proposal, decision = session.proposal, session.decision
+        count = 0
+        if proposal is not None and decision is not None and session.is_last:
+            filled = (proposal.status == Status.FILLED) & (decision.origin == Origin.UNTOUCHED)
+            count = int(filled.sum())
+        self.keep_filled.setVisible(count > 0)
+        self.keep_filled.setEnabled(session.can_save)
+        self.keep_filled.setText(f"{count} filled, not driven: keep old values")
+
+    def _advise(self, text: str) -> None:
+        self.advice.setText(text)
+        self.advice.setVisible(bool(text))
+
+    def refresh(self) -> None:
+        """Show the current round's figures."""
+        session = self.session
+        self._offer_to_keep()
+        if session.round is None or session.job is None:
+            self.title.setText("")
+            self._show(())
+            self._advise("")
+            return
+        table = session.round.table
+        words = table_words(table)
+        self.title.setText(
+            f"{words[:1].upper()}{words[1:]}, {table.shown_unit} · round {session.round.number}"
+        )
+        self._show(self._figures())
+        shows_truth = self.show_truth and bool(session.job.car) and session.solution is not None
+        self._advise(self._truth() if shows_truth else self._advice())
+
+    def _figures(self) -> tuple[str, ...]:
+        session = self.session
+        assert session.round is not None
+        solution = session.solution
+        if solution is None:
+            # Of what failed the strip below says why.
+            return (session.work.state.said,)
+        r = solution.residual
+        used = solution.observations.seconds.sum() / 60.0
+        return (
+            f"Off by {r.rms:.1f} % rms" if math.isfinite(r.rms) else "Off by an unknown amount",
+            f"{r.within_3:.0f} % of {r.cells} cells within ±3 %"
+            if r.cells
+            else "no cell driven for long",
+            f"fuel trims {r.trim_rms:.1f} % rms"
+            if math.isfinite(r.trim_rms)
+            else "no fuel trims logged",
+            f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used",
+        )
+
+    def _advice(self) -> str:
+        session = self.session
+        assert session.job is not None
+        current = session.round
+        assert current is not None
+        state = session.work.state
+        # Until it is worked out, what is said is how far that is.
+        if state.shows_table and state.holds_writing is not None:
+            return state.said
+        cut = self._cut_short()
+        return f"{cut}  {self._verdict(current)}".strip() if cut else self._verdict(current)
+
+    def _cut_short(self) -> str:
+        """The headline where the step limits hold back a good part of what was asked."""
+        session = self.session
+        if session.solution is None or session.proposal is None or reason_for(session) is not None:
+            return ""
+        found = shortfalls(session.solution.estimate, session.proposal)
+        return next((f.message for f in found if f.id == "step_limited"), "")
+
+    def _verdict(self, current: Round) -> str:
+        session = self.session
+        assert session.job is not None
+        before = session.job.round_before(current)
+        # No advice to accept beside a reason not to.
+        if session.solution is None or reason_for(session) is not None:
+            return ""
+        if before is None:
+            return "First drive: the bars show what it asks for. Accept, hand over, drive again."
+        if before.verdict is None or current.verdict is None:
+            return ""
+        written = cells_written(before, current)
+        verdict = verdict_sentence(
+            before.verdict.residual_rms, current.verdict.residual_rms, written
+        )
+        expected = before.prediction
+        if expected is None:
+            return verdict
+        return f"{verdict} Expected were {expected.residual_rms:.1f} ± {expected.std_error:.1f} %."
+
+    def _truth(self) -> str:
+        from lean_trim.simcar.cars import truth_of
+        from lean_trim.simcar.judge import rms_where_driven
+
+        session = self.session
+        assert (
+            session.vehicle is not None
+            and session.solution is not None
+            and session.round is not None
+        )
+        assert session.job is not None
+        truth = truth_of(session.job.car, session.vehicle)
+        driven = rms_where_driven(session.round.table, session.solution, truth)
+        decided = rms_where_driven(session.round.result_as_driven, session.solution, truth)
+        return (
+            f"Truth of the simulated car, where driven: driven table {driven:.2f} % off, decided "
+            f"table {decided:.2f} % off (rms)"
+        )

@@ -1,0 +1,239 @@
+"""Painting of balance tiles and their headers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QFont, QPainter, QPen, QPolygonF
+
+from lean_trim.core.decision.decision import Origin
+from lean_trim.core.text import evenly_written
+from lean_trim.features.table.desk.tile_view import TileView
+from lean_trim.ui.theme import Theme, font
+
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
+INK_LEVELS = 6
+SMALLEST_FIGURES = 5.5
+"""Size of figures, points, below which nobody reads them."""
+FIGURES_STEP = 0.25
+LOW_TILE_PX = 17.0
+"""Height below which a tile has no room for its number above its bar; they then stand side by
+side."""
+LEAST_FIGURES_PX = 8.0
+"""Height of a tile below which figures would run into those above."""
+POINT_PX = 11
+"""Height of the point in the corner of a curve's tile."""
+LEAST_LABEL_PX = 9.5
+"""Height a label of a row needs."""
+BAR_SHARE = 0.36
+"""Share of a low tile's width that belongs to its bar."""
+
+
+def paint_headers(
+    painter: QPainter, view: TileView, theme: Theme, left: int, top: int, size: tuple[float, float]
+) -> None:
+    """Axis points with the time spent in each column and row as small bars."""
+    table, (w, h) = view.table, size
+    painter.setFont(font(8))
+    if len(table.axes) == 1:
+        painter.setPen(theme.color("faint"))
+        painter.drawText(
+            QRectF(left, 2, 400, top - 4),
+            Qt.AlignmentFlag.AlignVCenter,
+            f"{table.name} curve, {table.shown_unit} over {table.axes[0].shown_unit}",
+        )
+        return
+    rows, columns = table.axes
+    seconds = view.seconds.reshape(table.shape)
+    painter.setPen(theme.color("faint"))
+    painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.shown_unit)
+    painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.shown_unit)
+    heads = evenly_written(columns.shown.tolist())
+    painter.setFont(fitting_font(painter, heads, w - 6, 8))
+    for i, (x, spent) in enumerate(zip(heads, _shares(seconds.sum(axis=0)), strict=True)):
+        cell = QRectF(left + i * w, 0, w, top)
+        painter.fillRect(
+            QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75)
+        )
+        painter.setPen(theme.color("ink"))
+        painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, x)
+    painter.setFont(font(8))
+    ends = evenly_written(rows.shown.tolist())
+    # Every so many rows, where all of them would run into each other.
+    every = max(1, int(np.ceil(LEAST_LABEL_PX / max(h, 1.0))))
+    for j, (y, spent) in enumerate(zip(ends, _shares(seconds.sum(axis=1)), strict=True)):
+        cell = QRectF(0, top + j * h, left, h)
+        painter.fillRect(
+            QRectF(left - 5, cell.y() + 3 + (h - 6) * (1 - spent), 3, (h - 6) * spent),
+            theme.color("accent", 0.75),
+        )
+        painter.setPen(theme.color("ink"))
+        if j % every == 0:
+            painter.drawText(cell.adjusted(2, -4, -10, 4), RIGHT, y)
+
+
+def _shares(seconds: np.ndarray) -> np.ndarray:
+    top = seconds.max() if seconds.size else 0.0
+    return np.sqrt(seconds / top) if top > 0 else np.zeros_like(seconds)
+
+
+def paint_tiles(
+    painter: QPainter,
+    view: TileView,
+    theme: Theme,
+    rect_of: Callable[[int], QRectF],
+    chosen: frozenset[int],
+) -> None:
+    """Every tile: paper or hatch, bar with whisker, number, marks, selection.
+
+    Like marks are drawn in one call.
+    """
+    rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in range(view.table.size)]
+    visited = view.is_seen
+    _paper(painter, theme, rects, visited)
+    _bars(painter, view, theme, rects, visited)
+    _numbers(painter, view, theme, rects, visited)
+    for cell in np.flatnonzero((view.origin != Origin.UNTOUCHED) | view.pinned):
+        _marks(painter, theme, rects[cell], int(view.origin[cell]), bool(view.pinned[cell]))
+    painter.setBrush(theme.color("select", 0.12))
+    painter.setPen(QPen(theme.color("select"), 2.0))
+    painter.drawRects([rects[cell].adjusted(0.5, 0.5, -0.5, -0.5) for cell in chosen])
+
+
+def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
+    painter.setPen(QPen(theme.color("edge", 0.8), 0.6))
+    seen = visited.tolist()
+    painter.setBrush(theme.color("paper"))
+    painter.drawRects([r for r, on in zip(rects, seen, strict=True) if on])
+    # Light enough that a number on it can be read.
+    painter.setBrush(QBrush(theme.color("faint", 0.16), Qt.BrushStyle.BDiagPattern))
+    painter.drawRects([r for r, on in zip(rects, seen, strict=True) if not on])
+
+
+def _bars(
+    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
+) -> None:
+    # While the car is driven there are only seconds.
+    if not np.isfinite(view.bar_pct).any():
+        return
+    shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
+    level = np.ceil(view.solidity * INK_LEVELS).astype(int)
+    size = rects[0].height()
+    # Nothing is left out of a low tile; number and bar only change places.
+    low_tile = size < LOW_TILE_PX
+    width = rects[0].width() * (BAR_SHARE if low_tile else 1.0)
+    half = width / 2 - (1 if low_tile else 4)
+    thick = max(4.0, size * (0.45 if low_tile else 0.2))
+    length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
+    reach = np.nan_to_num(np.minimum(view.error_pct / view.scale_pct, 1.0)) * half
+    middles: list[QLineF] = []
+    whiskers: list[QLineF] = []
+    bars: dict[tuple[str, int], list[QRectF]] = {}
+    hollow: dict[str, list[QRectF]] = {"add": [], "remove": []}
+    is_hollow = view.is_hollow
+    for cell in np.flatnonzero(shown).tolist():
+        rect = rects[cell]
+        long = float(length[cell])
+        middle = rect.left() + width / 2
+        y = rect.bottom() - size * (0.5 if low_tile else 0.24)
+        # Through the whole of a low tile: a short one, crossed by a whisker, reads as a plus sign.
+        tick = size / 2 if low_tile else thick * 0.75
+        middles.append(QLineF(middle, y - tick, middle, y + tick))
+        if long:
+            bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
+            purpose = "add" if long > 0 else "remove"
+            if is_hollow[cell]:
+                hollow[purpose].append(bar)
+            else:
+                bars.setdefault((purpose, int(level[cell])), []).append(bar)
+        if visited[cell] and reach[cell] > 0 and not is_hollow[cell]:
+            low = max(middle + long - reach[cell], rect.left() + 2)
+            high = min(middle + long + reach[cell], rect.left() + width - 2)
+            whiskers.append(QLineF(low, y, high, y))
+    painter.setPen(QPen(theme.color("faint", 0.8), 1.0))
+    painter.drawLines(middles)
+    painter.setPen(Qt.PenStyle.NoPen)
+    for (purpose, ink), group in bars.items():
+        painter.setBrush(theme.color(purpose, 0.3 + 0.7 * ink / INK_LEVELS))
+        painter.drawRects(group)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for purpose, outlines in hollow.items():
+        painter.setPen(QPen(theme.color(purpose), 1.0, Qt.PenStyle.DashLine))
+        painter.drawRects(outlines)
+    painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
+    painter.drawLines(whiskers)
+
+
+def _numbers(
+    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
+) -> None:
+    # Figures that run into each other say nothing; the bars and the tooltip still do.
+    if rects[0].height() < LEAST_FIGURES_PX:
+        return
+    low_tile = rects[0].height() < LOW_TILE_PX
+    right = -2 if low_tile else -4
+    room = rects[0].width() - 3 + right
+    painter.setFont(fitting_font(painter, view.text, room, 7.5 if low_tile else 8.5))
+    # A curve's tiles carry their point in the corner; the value keeps clear of it.
+    top = 0 if low_tile else POINT_PX if len(view.table.axes) == 1 else 1
+    lift = 0.0 if low_tile else -rects[0].height() * 0.36
+    for seen in (False, True):
+        painter.setPen(theme.color("ink", 1.0 if seen else 0.85))
+        for cell in np.flatnonzero(visited == seen).tolist():
+            painter.drawText(rects[cell].adjusted(3, top, right, lift), RIGHT, view.text[cell])
+    if len(view.table.axes) == 1:
+        painter.setPen(theme.color("faint"))
+        painter.setFont(font(7))
+        for rect, x in zip(rects, evenly_written(view.table.axes[0].shown.tolist()), strict=True):
+            painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, x)
+
+
+def fitting_font(painter: QPainter, texts: Sequence[str], room: float, size: float) -> QFont:
+    """The font in which the widest of the texts fits; cut figures are worse than small ones.
+
+    Parameters
+    ----------
+    painter : measures.
+    texts : figures; the longest one decides.
+    room : width, px.
+    size : in points, where there is room enough.
+    """
+    longest = max(texts, key=len, default="")
+    # Step by step: hinting keeps widths from being in proportion to sizes.
+    while size > SMALLEST_FIGURES:
+        painter.setFont(font(size))
+        if painter.fontMetrics().horizontalAdvance(longest) <= room:
+            break
+        size -= FIGURES_STEP
+    return font(max(size, SMALLEST_FIGURES))
+
+
+def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
+    """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
+    x = rect.left()
+    y = rect.top()
+    if source == Origin.ACCEPTED:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("accent"))
+        painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
+    elif source == Origin.BY_HAND:
+        painter.setPen(QPen(theme.color("accent"), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolygon(
+            QPolygonF(
+                [
+                    QPointF(x + 6, y + 2),
+                    QPointF(x + 10, y + 6),
+                    QPointF(x + 6, y + 10),
+                    QPointF(x + 2, y + 6),
+                ]
+            )
+        )
+    if pinned:
+        painter.setPen(QPen(theme.color("ink"), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawArc(QRectF(x + 4, y + 2.5, 5, 7), 0, 180 * 16)
+        painter.fillRect(QRectF(x + 3, y + 6, 7, 5), theme.color("ink"))

@@ -1,0 +1,141 @@
+"""The Table desk, its pages and its command, declared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from lean_trim.features.feature import Feature
+from lean_trim.features.logs.feature import LOGS_PAGE
+from lean_trim.features.table.command import COMMAND
+from lean_trim.ui.specs import (
+    Command,
+    Desk,
+    DeskSpec,
+    FeatureCommand,
+    HelpPage,
+    Mark,
+    Needs,
+    PageSpec,
+    Place,
+)
+
+if TYPE_CHECKING:
+    from PySide6.QtGui import QAction
+    from PySide6.QtWidgets import QWidget
+
+    from lean_trim.ui.session import Session
+    from lean_trim.ui.theme import Appearance
+
+SEVERITIES = {"danger": "danger", "warning": "caution", "note": "note"}
+"""How findings of a severity are counted in words."""
+
+
+def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> Desk:
+    from lean_trim.features.table.desk.desk import TableDesk
+
+    return TableDesk(session, appearance, actions)
+
+
+def _evidence(session: Session, appearance: Appearance) -> QWidget:
+    from lean_trim.features.table.pages.evidence_page import EvidencePage
+
+    return EvidencePage(session, appearance)
+
+
+def _findings(session: Session, appearance: Appearance) -> QWidget:
+    from lean_trim.features.table.pages.findings_page import FindingsPage
+
+    return FindingsPage(session, appearance)
+
+
+def _sieve(session: Session, appearance: Appearance) -> QWidget:
+    from lean_trim.features.table.pages.sieve_page import SievePage
+
+    return SievePage(session, appearance)
+
+
+def _fit(session: Session, appearance: Appearance) -> QWidget:
+    from lean_trim.features.table.pages.fit_page import FitPage
+
+    return FitPage(session, appearance)
+
+
+def _write(session: Session, appearance: Appearance) -> QWidget:
+    from lean_trim.features.table.pages.write_page import WritePage
+
+    return WritePage(session, appearance)
+
+
+def _findings_mark(session: Session) -> Mark:
+    """How many there are, on the tab itself: nobody looks for a danger they do not know of."""
+    solution = session.solution
+    found = solution.findings if solution is not None else ()
+    if not found:
+        return Mark()
+    # No meaning by colour alone, and none at all by a colour that a theme would have to follow.
+    mark = "!" if any(f.severity == "danger" for f in found) else ""
+    counts = [(sum(f.severity == s for f in found), word) for s, word in SEVERITIES.items()]
+    told = ", ".join(f"{n} {word}" + ("s" if n > 1 else "") for n, word in counts if n)
+    return Mark(text=f"{len(found)}{mark}", tip=told)
+
+
+def _show_truth(place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    table_desk(place).show_truth(on)
+
+
+TRUTH = Command(
+    name="truth",
+    menu="View",
+    text="Show truth",
+    tip="Compare with the simulated car's true airflow (demo jobs)",
+    also="simulated error",
+    check=True,
+    needs=Needs.CAR,
+)
+HELP = HelpPage(
+    title="The Table desk",
+    paragraphs=(
+        "Each tile is a cell of the airflow table. An ochre bar to the right is fuel to add, a "
+        "violet bar to the left is fuel to take out; the paler the bar, the fewer seconds of "
+        "driving stand behind it. Hatched cells were not visited.",
+        "Choose a tile, and the pages beside the desk show which seconds of the drive say so, "
+        "what was left out and why, and what the log shows that is not airflow. The tape below "
+        "shows the same choice on the log itself.",
+        "Accept the proposal for the chosen cells or for all, put cells back, pin them, or type "
+        "over them: +3%, x0.95, =82. Everything can be undone. Nothing is written until you hand "
+        "the table over.",
+        "Lean under load destroys engines: look at the findings before you accept a cell that "
+        "takes fuel away, and write large changes in part, then drive again.",
+    ),
+)
+TABLE = Feature(
+    name="table",
+    desk=DeskSpec(
+        name="table",
+        title="Table",
+        tip="Decide cell by cell what is written; the number counts cells with a proposal that is "
+        "not decided",
+        make=_desk,
+        help=HELP,
+        pages=(
+            PageSpec("evidence", "Evidence", "What stands behind the chosen cells", _evidence),
+            PageSpec(
+                name="findings",
+                title="Findings",
+                tip="What the log shows that is not airflow",
+                make=_findings,
+                mark=_findings_mark,
+            ),
+            PageSpec("sieve", "Sieve", "Which samples are left out, and why", _sieve),
+            PageSpec("fit", "Fit", "The sensor delay and the way of estimating", _fit),
+            LOGS_PAGE,
+            PageSpec("write", "Write", "How much is written at once", _write),
+        ),
+        is_first=True,
+    ),
+    commands=(COMMAND,),
+    actions=(FeatureCommand(TRUTH, _show_truth),),
+)

@@ -1,0 +1,1 @@
+"""Pages of the Table desk."""

@@ -1,0 +1,114 @@
+"""How much of the estimate is written at once.
+
+Shares by regime, limits, and what happens where nobody drove.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QSignalBlocker
+from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
+
+from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, Status
+from lean_trim.core.decision.unvisited import UNVISITED
+from lean_trim.features.table.pages.scale_panel import ScalePanel
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.fold import Fold
+from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
+from lean_trim.ui.widgets.wheel_safe import ComboBox
+
+CHOICES = {
+    "filled": "Cells not driven: filled where richer",
+    "keep": "Cells not driven keep their value",
+    "carry": "Carry enrichment into them",
+    "taper": "Carry it, halved with every cell",
+    "sure": "Filled, and leaner where sure",
+}
+CHOICES_TIP = (
+    "Filled: what the surface through the driven cells says where that adds fuel, else the old "
+    "value. Carried: the enrichment of the nearest driven cell. Sure: as filled, and between "
+    "driven cells below atmospheric also leaner, by what two standard errors leave. None leans "
+    "where nothing was driven around."
+)
+
+
+class WritePage(QWidget):
+    """Every number works while it is dragged; the proposal follows at once."""
+
+    def __init__(
+        self, session: Session, appearance: Appearance, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.caution = running_text(
+            8.5,
+            "Part of a large correction first, most of all at full throttle: a swing lands on the "
+            "other side unnoticed. "
+            "Rich is the safe side.",
+        )
+        self.rows = {
+            k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS
+        }
+        self.unvisited = ComboBox()
+        self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
+        self.unvisited.setFont(font(9))
+        self.unvisited.setAccessibleName("Cells not driven")
+        self.unvisited.setToolTip(CHOICES_TIP)
+        self.unvisited.activated.connect(lambda i: session.tuning.choose_unvisited(UNVISITED[i]))
+        self.end = QCheckBox("Carry the curve's last segment on")
+        self.end.setFont(font(9))
+        self.end.setToolTip(
+            "Marked as extrapolated, never below the old value, never where the sensor met its end"
+        )
+        self.end.toggled.connect(session.tuning.extrapolate_end)
+        self.counts = running_text(8.5)
+        self.reset = QPushButton("All settings back to default")
+        self.reset.setToolTip("Sieve, estimate, logs and writing; can be undone")
+        self.reset.clicked.connect(session.tuning.reset)
+        self.scale = ScalePanel(session, appearance)
+        self.scale_fold = Fold("Scale of the table", lambda: (self.scale,))
+        self.scale_fold.fill()
+        widgets = (
+            self.caution,
+            *self.rows.values(),
+            self.unvisited,
+            self.end,
+            self.counts,
+            self.scale_fold,
+            self.reset,
+        )
+        fill_page(self, scrolling_column(widgets))
+        for signal in (
+            session.round_changed,
+            session.solved,
+            session.decided,
+            session.tuning_changed,
+        ):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Stand as the settings say; count what each rule of the policy decided."""
+        policy = self.session.policy
+        vehicle = self.session.vehicle
+        for name, row in self.rows.items():
+            row.show_value(getattr(policy, name))
+        self.unvisited.setCurrentIndex(UNVISITED.index(policy.unvisited))
+        curve = vehicle is not None and vehicle.airflow == "maf"
+        if self.scale.refresh():
+            self.scale_fold.unfold(True)
+        self.end.setVisible(curve)
+        with QSignalBlocker(self.end):
+            self.end.setChecked(policy.extrapolate_end)
+        for name in ("gain_boost", "boost_remove_limit_pct", "atmospheric_kpa"):
+            self.rows[name].setVisible(not curve)
+        proposal = self.session.proposal
+        if proposal is None:
+            self.counts.setText("")
+            return
+        kinds = proposal.status.ravel().tolist()
+        lines = [f"{kinds.count(s)} cells {STATUS_TEXT[s]}." for s in Status if kinds.count(s)]
+        self.counts.setText("\n".join(lines))

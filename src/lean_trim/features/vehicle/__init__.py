@@ -1,0 +1,1 @@
+"""The Vehicle desk: what the car is, its tables, its injectors as entered."""

@@ -1,0 +1,66 @@
+"""What the shown desk is for, in its place until it is left."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from lean_trim.ui.specs import DeskSpec
+from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.page import running_text
+
+TEXT_W = 620
+"""About seventy letters a line, which is read without losing the next one, px."""
+TEXT_PT = 10.5
+
+
+class HelpSheet(QWidget):
+    """``left`` tells that the desk is wanted again."""
+
+    left = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.title = Label("", self)
+        self.title.setFont(font(14, bold=True))
+        self.back = QPushButton("Back to the desk", self)
+        self.back.setToolTip("Esc")
+        self.back.clicked.connect(self.left)
+        self.setFocusProxy(self.back)
+        self._body = QVBoxLayout()
+        self._body.setSpacing(10)
+        self._paragraphs: list[Label] = []
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(24, 18, 24, 18)
+        column.setSpacing(12)
+        column.addWidget(self.title)
+        column.addLayout(self._body)
+        column.addWidget(self.back, 0, Qt.AlignmentFlag.AlignLeft)
+        column.addStretch(1)
+        scroll = QScrollArea(self)
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        scroll.setWidget(inside)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(scroll)
+
+    def show_help(self, desk: DeskSpec) -> None:
+        """Say what a desk is for."""
+        self.title.setText(desk.help.title)
+        for label in self._paragraphs:
+            label.deleteLater()
+        self._paragraphs = [running_text(TEXT_PT, text) for text in desk.help.paragraphs]
+        for label in self._paragraphs:
+            label.setMaximumWidth(TEXT_W)
+            self._body.addWidget(label)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Escape goes back."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        else:
+            super().keyPressEvent(event)
