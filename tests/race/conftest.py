@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import pytest
 
 from lean_trim.core.pipeline.solve import Measured, Solution
-from lean_trim.features.feature import parts_of
+from lean_trim.features.feature import Feature, parts_of
 from lean_trim.features.registry import FEATURES
 from lean_trim.workspace import solving
 from lean_trim.workspace.changes import Notice
@@ -20,9 +20,9 @@ from lean_trim.workspace.workspace import Workspace
 class Bench:
     """A workspace with its loop and everything it told."""
 
-    def __init__(self) -> None:
+    def __init__(self, features: Sequence[Feature] = FEATURES) -> None:
         self.loop = ManualLoop()
-        self.workspace = Workspace(self.loop, parts_of(FEATURES))
+        self.workspace = Workspace(self.loop, parts_of(features))
         self.notices: list[Notice] = []
         self.workspace.hub.subscribe(Notice, self.notices.append)
 
@@ -83,7 +83,13 @@ def bench() -> Iterator[Bench]:
 
 
 @pytest.fixture
-def driven(bench: Bench, job_path: Path, first_solve: None) -> Bench:
+def driven_bench(bench: Bench, job_path: Path, first_solve: None) -> Bench:
     """Round 1 of the demo, driven and solved."""
     bench.open(job_path)
     return bench
+
+
+@pytest.fixture
+def driven(driven_bench: Bench) -> Bench:
+    """The same by a shorter name, where no window goes by it."""
+    return driven_bench

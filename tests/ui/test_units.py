@@ -5,9 +5,10 @@ from __future__ import annotations
 import pint
 import pytest
 
+from lean_trim.core.data.shown_units import UnitChoice
 from lean_trim.features.registry import FEATURES
 from lean_trim.ui.tape.tape_data import describe_at
-from lean_trim.ui.units import CHOICES, Units
+from lean_trim.ui.units import UNITS, Units
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 
@@ -21,12 +22,14 @@ AS_PINT = {
 }
 
 
-@pytest.mark.parametrize("ours", [u for u in CHOICES if u != "λ"])
-def test_every_unit_is_that_of_a_units_package(ours: str) -> None:
+@pytest.mark.parametrize(
+    "quantity", [u for u in UNITS if u.ours != "λ"], ids=lambda quantity: quantity.ours
+)
+def test_every_unit_is_that_of_a_units_package(quantity: UnitChoice) -> None:
     registry = pint.UnitRegistry()
-    for own in CHOICES[ours]:
+    for own in quantity.shown:
         value = (
-            registry.Quantity(87.0, AS_PINT.get(ours, ours))
+            registry.Quantity(87.0, AS_PINT.get(quantity.ours, quantity.ours))
             .to(AS_PINT.get(own.unit, own.unit))
             .magnitude
         )

@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from tests.race.conftest import bench, driven
+from tests.race.conftest import bench, driven, driven_bench
 
-__all__ = ["bench", "driven"]
+__all__ = ["bench", "driven", "driven_bench"]

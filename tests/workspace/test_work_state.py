@@ -141,7 +141,7 @@ class Shop:
         self.tasks: Tasks = bench.workspace.tasks
         self.told = 0
         self.found: list[object] = []
-        self.lookup = Lookup(self.tasks, Lane.PULLS, self.tell)
+        self.lookup = Lookup(self.tasks, Lane.STUDY, self.tell)
         self.bench = bench
 
     def tell(self) -> None:

@@ -11,7 +11,7 @@ from datetime import datetime
 
 import numpy as np
 
-from lean_trim.core.data.calibration import TABLE_NAMES, Calibration, with_calibration
+from lean_trim.core.data.calibration import TABLE_NAME, Calibration, with_calibration
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
@@ -347,7 +347,7 @@ def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> 
     out: dict[str, Table] = {}
     for key, label, unit, axes, cells in rows.fetchall():
         name = _text(key, "a table's name")
-        if name not in TABLE_NAMES:
+        if not TABLE_NAME.fullmatch(name):
             raise BadInputError(Say.HANDED_NAME(name=name))
         if axes:
             out[name] = _table([label, unit, axes, cells])

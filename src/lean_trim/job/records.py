@@ -8,15 +8,15 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from lean_trim.core.data.calibration import (
-    BESIDE,
+    AIRFLOW_TABLES,
     ENGINE_SCALE,
     INJECTOR_TABLES,
+    NOT_ADDED,
     TARGET,
     Calibration,
     with_calibration,
 )
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -211,8 +211,8 @@ class Round:
 
     @property
     def corrections_decided(self) -> bool:
-        """True if corrections of fuel were decided: enrichment, warm-up and the like."""
-        return any(name in self.decisions and self.decisions[name].changed for name in CORRECTIONS)
+        """True if tables beside airflow, target and injectors were decided: enrichment and the like."""
+        return any(d.changed for name, d in self.decisions.items() if name not in NOT_ADDED)
 
     @property
     def scale_moved(self) -> float:
@@ -497,7 +497,7 @@ def cells_written(earlier: Round, later: Round) -> int:
     after = later.revision.calibration
     count = 0
     for name in after:
-        if name in BESIDE and name not in before:
+        if name not in (*AIRFLOW_TABLES, TARGET) and name not in before:
             continue
         there = name in before and before[name].shape == after[name].shape
         changed = (

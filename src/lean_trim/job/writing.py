@@ -27,7 +27,7 @@ def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
     Parameters
     ----------
     db : in a transaction.
-    name : one of ``TABLE_NAMES``.
+    name : of a table.
     table : a grid or a curve.
 
     Returns

@@ -20,6 +20,7 @@ from lean_trim.core.data.fuel_corrections import (
     AIR_TEMPERATURE,
     ENRICHMENT,
     ENRICHMENT_FADE,
+    KINDS,
     THROTTLE_RATE,
     WALL_SHARE,
     WALL_TIME,
@@ -224,7 +225,10 @@ def book_of(vehicle: Vehicle, injectors: TrueInjectors) -> tuple[Array, dict[str
     """
     told = vehicle.injectors
     corrections = {
-        name: _page(table, cells_of(name, table)) for name, table in vehicle.corrections.items()
+        name: _page(table, cells_of(name, table))
+        for name, table in vehicle.corrections.items()
+        # Of a table a feature added the ECU knows nothing.
+        if name in KINDS
     }
     pages = {
         "airflow": _page(vehicle.table),
@@ -273,7 +277,7 @@ def car_record(
     car["maf_low_g_per_s"] = truth.maf_exponent_scale()
     car["feedback"] = Feedback[vehicle.feedback.upper()]
     car["by_curve"] = vehicle.airflow != "ve"
-    car["has_tables"] = bool(vehicle.corrections)
+    car["has_tables"] = any(name in KINDS for name in vehicle.corrections)
     car["by_throttle"] = enrichment is not None and enrichment.axes[0].name == THROTTLE_RATE
     car["loop_lambda"] = 1.0 + truth.loop_bias
     car["told_flow_g_per_s"] = vehicle.injectors.flow_g_per_s

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lean_trim.core.data.calibration import SIDE_TABLES, TARGET
+from lean_trim.core.data.calibration import ENGINE_SCALE
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
@@ -369,6 +369,6 @@ def decided_tables(current: Round) -> dict[str, Table]:
     calibration = current.resulting_calibration
     return {
         name: calibration[name]
-        for name in (*SIDE_TABLES, TARGET)
-        if name in current.decisions and current.decisions[name].changed
+        for name, decision in current.decisions.items()
+        if decision.changed and name not in (current.subject, ENGINE_SCALE)
     }

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
 
-from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.injector_tables import with_tables
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -21,7 +21,9 @@ class Say:
 
     NO_TABLE = Message("calibration.no_table", "a calibration needs at least one table")
     UNKNOWN_TABLE = Message(
-        "calibration.unknown_table", "a calibration has no table {unknown!r}; allowed are {allowed}"
+        "calibration.unknown_table",
+        "a calibration has no table {unknown!r}: a name is a letter, then up to 39 letters, digits "
+        "or underscores",
     )
     MISSING_TABLE = Message(
         "calibration.missing_table", "this calibration has no table {name!r}; it has {present}"
@@ -34,13 +36,12 @@ INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES)
 ENGINE_SCALE = "engine_scale"
 """What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin
 with."""
-SIDE_TABLES = (*INJECTOR_TABLES, *CORRECTIONS)
-"""Tables that are decided beside the airflow table."""
-BESIDE = (*SIDE_TABLES, ENGINE_SCALE)
-"""Tables a revision need not have: without them the vehicle sheet counts, or the drive alone."""
-TABLE_NAMES = ("ve", "maf", TARGET, *BESIDE)
-"""Every table a calibration may hold: airflow models, target, injector data, corrections of
-fuel."""
+AIRFLOW_TABLES = ("ve", "maf")
+NOT_ADDED = frozenset((*AIRFLOW_TABLES, TARGET, *INJECTOR_TABLES, ENGINE_SCALE))
+"""Tables with a place of their own in a vehicle; every other one is a correction of fuel, or what a
+feature keeps beside the airflow table."""
+TABLE_NAME = re.compile(r"[a-z][a-z0-9_]{0,39}")
+"""What a table may be called: it becomes the name of a file."""
 
 
 class ScaleAt(StrEnum):
@@ -57,12 +58,12 @@ class Calibration:
 
     Parameters
     ----------
-    tables : by their names in ``TABLE_NAMES``; at least one.
+    tables : by name; at least one. A name is lower-case letters, digits and underscores.
 
     Raises
     ------
     TableError
-        If there is no table or a name is not known.
+        If there is no table, or a name is none.
     """
 
     tables: Mapping[str, Table]
@@ -70,9 +71,8 @@ class Calibration:
     def __post_init__(self) -> None:
         if not self.tables:
             raise TableError(Say.NO_TABLE())
-        unknown = [name for name in self.tables if name not in TABLE_NAMES]
-        if unknown:
-            raise TableError(Say.UNKNOWN_TABLE(unknown=unknown[0], allowed=", ".join(TABLE_NAMES)))
+        for name in self.tables:
+            refuse_bad_name(name)
 
     def __getitem__(self, name: str) -> Table:
         if name not in self.tables:
@@ -90,7 +90,7 @@ class Calibration:
 
         Parameters
         ----------
-        name : one of ``TABLE_NAMES``.
+        name : of the table.
         table : takes its place.
 
         Returns
@@ -162,6 +162,22 @@ def point_of(at: ScaleAt) -> int:
     return int(at is ScaleAt.FLOW)
 
 
+def refuse_bad_name(name: str) -> None:
+    """Let nothing pass for a table's name that could not be the name of its file.
+
+    Parameters
+    ----------
+    name : of a table.
+
+    Raises
+    ------
+    TableError
+        If it is none.
+    """
+    if not TABLE_NAME.fullmatch(name):
+        raise TableError(Say.UNKNOWN_TABLE(unknown=name))
+
+
 def calibration_of(vehicle: Vehicle) -> Calibration:
     """The tables a vehicle sheet brought along.
 
@@ -184,7 +200,7 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     ----------
     vehicle : as its sheet describes it.
     calibration : holds at least the vehicle's airflow table; injector tables and a scale stand for
-        the sheet's data where there are any.
+        the sheet's data where there are any. Tables a feature added go with the corrections.
 
     Returns
     -------
@@ -210,5 +226,5 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
         target=tables.get(TARGET),
         injectors=injectors,
         displacement_l=size,
-        corrections={name: tables[name] for name in CORRECTIONS if name in tables},
+        corrections={name: table for name, table in tables.items() if name not in NOT_ADDED},
     )

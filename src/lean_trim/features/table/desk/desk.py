@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QFocusEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from lean_trim.features.table.desk.balance_table import BalanceTable
@@ -39,8 +39,6 @@ class TableDesk(QWidget):
         self.table = BalanceTable(session, appearance)
         self.legend = Legend(session, appearance)
         self.bar = DecisionBar(session, appearance, actions)
-        # Whoever turns to this desk by key goes on among the tiles.
-        self.setFocusProxy(self.table)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
@@ -51,6 +49,10 @@ class TableDesk(QWidget):
         self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hovered)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Whoever turns to this desk by key goes on among the tiles."""
+        self.table.setFocus(event.reason())
 
     def show_truth(self, on: bool) -> None:
         """Compare with the simulated car's true airflow, or not."""

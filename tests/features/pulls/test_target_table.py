@@ -19,8 +19,8 @@ from tests.race.conftest import Bench
 CELLS = frozenset({200, 201})
 
 
-def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> None:
-    targets = driven.workspace.parts[TargetTable]
+def test_targets_are_typed_kept_and_undone(driven_bench: Bench, job_path: Path) -> None:
+    targets = driven_bench.workspace.parts[TargetTable]
     before = targets.decided
     assert before is not None and targets.type_in("0.81", CELLS)
     kept = load_job(job_path).rounds[0].decisions[TARGET]
@@ -28,21 +28,23 @@ def test_targets_are_typed_kept_and_undone(driven: Bench, job_path: Path) -> Non
     assert kept.changed == 2
     assert targets.type_in("x1.05", CELLS) and targets.decided is not None
     assert targets.decided.values.ravel()[200] == pytest.approx(0.8505, abs=1e-3)
-    driven.workspace.navigation.undo()
-    driven.workspace.navigation.undo()
+    driven_bench.workspace.navigation.undo()
+    driven_bench.workspace.navigation.undo()
     assert TARGET not in load_job(job_path).rounds[0].decisions
     np.testing.assert_array_equal(targets.decided.values, before.values)
     # What cannot be is refused in words.
     said: list[str] = []
-    driven.workspace.hub.subscribe(Notice, lambda n: said.append(str(n.said)))
+    driven_bench.workspace.hub.subscribe(Notice, lambda n: said.append(str(n.said)))
     assert not targets.type_in("14.7", CELLS) and "0.5 to 1.5" in said[-1]
     assert not targets.type_in("rich", CELLS) and "not understood" in said[-1]
     assert not targets.type_in("0.8", frozenset()) and "Choose the cells first" in said[-1]
     assert not load_job(job_path).rounds[0].decisions
 
 
-def test_they_are_handed_over_and_driven_on(driven: Bench, tmp_path: Path, job_path: Path) -> None:
-    workspace = driven.workspace
+def test_they_are_handed_over_and_driven_on(
+    driven_bench: Bench, tmp_path: Path, job_path: Path
+) -> None:
+    workspace = driven_bench.workspace
     assert workspace.parts[TargetTable].type_in("0.81", CELLS)
     assert workspace.rounds.hand_over(tmp_path / "out.csv")
     written = read_table(tmp_path / "out-target-lambda.csv", "target_lambda")
@@ -63,8 +65,8 @@ def test_they_are_handed_over_and_driven_on(driven: Bench, tmp_path: Path, job_p
     assert not kept.may_count_together(replace(one, logs=blind), two)
 
 
-def test_advice_follows_what_is_typed(driven: Bench) -> None:
-    targets = driven.workspace.parts[TargetTable]
+def test_advice_follows_what_is_typed(driven_bench: Bench) -> None:
+    targets = driven_bench.workspace.parts[TargetTable]
     before = targets.advice
     assert before is not None
     boosted = frozenset(

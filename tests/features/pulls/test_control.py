@@ -14,19 +14,19 @@ from tests.race.conftest import Bench
 
 
 @pytest.fixture
-def looked(driven: Bench) -> Bench:
-    driven.workspace.parts[PullsControl].want()
-    driven.settle()
-    return driven
+def looked(driven_bench: Bench) -> Bench:
+    driven_bench.workspace.parts[PullsControl].want()
+    driven_bench.settle()
+    return driven_bench
 
 
-def test_pulls_of_a_round_are_found_once_a_desk_asks(driven: Bench) -> None:
-    looked, control = driven, driven.workspace.parts[PullsControl]
+def test_pulls_of_a_round_are_found_once_a_desk_asks(driven_bench: Bench) -> None:
+    looked, control = driven_bench, driven_bench.workspace.parts[PullsControl]
     control.look()
-    driven.settle()
+    driven_bench.settle()
     assert not control.found
     control.want()
-    driven.settle()
+    driven_bench.settle()
     (found,) = control.found.values()
     assert found.number == 1 and not found.failure
     assert {t.pull.kind for t in found.traces} <= {"full", "partial"} and found.traces
@@ -77,15 +77,15 @@ def test_what_is_said_of_a_pull_is_kept(looked: Bench, job_path: Path) -> None:
     assert control.figure_kw(found.round_id, pull) == 143.0
 
 
-def test_a_log_that_cannot_be_looked_through_says_why(driven: Bench) -> None:
+def test_a_log_that_cannot_be_looked_through_says_why(driven_bench: Bench) -> None:
     from dataclasses import replace
 
-    workspace = driven.workspace
+    workspace = driven_bench.workspace
     assert workspace.open.job is not None and workspace.open.round is not None
     log = workspace.open.round.logs[0]
     blind = replace(log, channels={r: v for r, v in log.channels.items() if r != Role.MAP})
     workspace.open.job = workspace.open.job.with_round(replace(workspace.open.round, logs=(blind,)))
     workspace.parts[PullsControl].want()
-    driven.settle()
+    driven_bench.settle()
     (found,) = workspace.parts[PullsControl].found.values()
     assert not found.traces and "manifold pressure" in found.failure

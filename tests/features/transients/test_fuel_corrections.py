@@ -32,8 +32,8 @@ RATES, ADDED = [0, 40, 100, 200, 400], [0, 0, 14, 24, 30]
 
 
 @pytest.fixture
-def told(driven: Bench) -> Bench:
-    tables = driven.workspace.parts[FuelCorrections]
+def told(driven_bench: Bench) -> Bench:
+    tables = driven_bench.workspace.parts[FuelCorrections]
     assert tables.names == ()
     assert tables.take_table(ENRICHMENT, curve_of(ENRICHMENT, RATES, ADDED))
     assert tables.take_table(
@@ -42,10 +42,10 @@ def told(driven: Bench) -> Bench:
     assert tables.take_table(
         WARM_UP, curve_of(WARM_UP, [-20, 0, 20, 40, 60, 80], [40, 28, 18, 11, 4, 0])
     )
-    driven.workspace.parts[TransientsControl].want()
-    driven.settle()
-    assert driven.workspace.parts[TransientsControl].report is not None
-    return driven
+    driven_bench.workspace.parts[TransientsControl].want()
+    driven_bench.settle()
+    assert driven_bench.workspace.parts[TransientsControl].report is not None
+    return driven_bench
 
 
 def decided(bench: Bench, name: str) -> np.ndarray:
