@@ -22,7 +22,9 @@ from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.drive import drive
 from lean_trim.simcar.heron import heron
 
-DRIVES, COPIES, MINUTES = 20, 10, 30.0
+DRIVES = 20
+COPIES = 10
+MINUTES = 30.0
 REPEATS = 5
 IMPORTS = ("-c", "import numpy, numba, polars")
 
@@ -46,7 +48,8 @@ def twice_as_fast(log: Log) -> Log:
 
 def end_to_end(logs: list[Log]) -> Log:
     """Several logs as one recording."""
-    start, pieces = 0.0, []
+    start = 0.0
+    pieces = []
     for log in logs:
         pieces.append(Log(log.time_s - log.time_s[0] + start, log.channels))
         start = float(pieces[-1].time_s[-1]) + log.step_s
@@ -99,7 +102,8 @@ def correct(folder: Path, logs: list[Path]) -> tuple[str, ...]:
 def main() -> None:
     """Print every figure."""
     with tempfile.TemporaryDirectory() as name:
-        folder, rng = Path(name), np.random.default_rng(1)
+        folder = Path(name)
+        rng = np.random.default_rng(1)
         write_vehicle(heron(), folder)
         drives = [half_hour(100 + i) for i in range(DRIVES if "season" in sys.argv else 4)]
         short = Log(

@@ -33,7 +33,8 @@ ROWS = 90_000
 
 def wait(app: QApplication, condition: Callable[[], bool], seconds: float) -> float:
     """Let the window live until something is true; the longest time it was held up, s."""
-    longest, end = 0.0, time.perf_counter() + seconds
+    longest = 0.0
+    end = time.perf_counter() + seconds
     while not condition() and time.perf_counter() < end:
         began = time.perf_counter()
         app.processEvents()
@@ -45,7 +46,8 @@ def wait(app: QApplication, condition: Callable[[], bool], seconds: float) -> fl
 def opened(app: QApplication, folder: Path) -> MainWindow:
     """A window with the hour in it, solved, at the sieve's page."""
     car = vehicle_20()
-    window, path = make_window(FEATURES, folder), folder / "hour.leantrim"
+    window = make_window(FEATURES, folder)
+    path = folder / "hour.leantrim"
     JobStore.create(path, car).close()
     window.show()
     window.opening.open_job(path)
@@ -74,9 +76,12 @@ def main() -> None:
     slider = _rows(window)["tip"].rows["throttle_rate"].slider
     shown = [0]
     window.session.solved.connect(lambda: shown.__setitem__(0, shown[0] + 1))
-    held, painted, longest = [], [], 0.0
+    held = []
+    painted = []
+    longest = 0.0
     for place in range(40, 140, 4):
-        before, began = shown[0], time.perf_counter()
+        before = shown[0]
+        began = time.perf_counter()
         slider.setValue(place)
         longest = max(longest, wait(app, lambda n=before: shown[0] > n, 1.0))  # type: ignore[misc]
         held.append(1e3 * (time.perf_counter() - began))

@@ -49,11 +49,9 @@ class Faulty:
 def faulty_drives(vehicle: Vehicle, seed: int, names: list[str]) -> Iterator[Faulty]:
     """One drive for every fault; the pump's also without its pressure sensor."""
     for name in names:
-        log, settings, told = (
-            simulate(vehicle, seed, faults=fault_named(name)),
-            SolveSettings(),
-            vehicle,
-        )
+        log = simulate(vehicle, seed, faults=fault_named(name))
+        settings = SolveSettings()
+        told = vehicle
         if name == "tailpipe":
             told = replace(vehicle, sensor_place="tailpipe")
         if name == "after-flash":

@@ -16,7 +16,8 @@ from pathlib import Path
 
 import numpy as np
 
-ROWS, RATE = 360_000, 100.0
+ROWS = 360_000
+RATE = 100.0
 NAMES = (
     "Engine Speed [rpm]",
     "MAP [kPa]",
@@ -92,7 +93,8 @@ def main() -> None:
     from lean_trim.formats.meaning.channel_map import map_channels
 
     with tempfile.TemporaryDirectory() as folder:
-        path, data = Path(folder) / "hour.csv", columns()
+        path = Path(folder) / "hour.csv"
+        data = columns()
         pl.DataFrame(data).write_csv(path)
         bare = best(lambda: pl.read_csv(path))
         ours = best(lambda: map_channels(read_raw(path), "log", 14.7))
@@ -163,7 +165,8 @@ def _mdf(path: Path, data: dict[str, np.ndarray]) -> None:
         with MDF(str(path)) as mdf:
             mdf.select([(None, 0, c) for c in range(1, len(mdf.groups[0].channels))])
 
-    base, ours = best(bare, 3), best(lambda: map_channels(read_raw(path), "log", 14.7), 3)
+    base = best(bare, 3)
+    ours = best(lambda: map_channels(read_raw(path), "log", 14.7), 3)
     print(f"MDF4: asammdf {base:.3f} s, import {ours:.3f} s, ratio {ours / base:.2f} (wanted 1.3)")
 
 

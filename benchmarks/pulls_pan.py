@@ -27,7 +27,9 @@ from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.app import make_window
 
-PULLS, STEPS, STEP_PX = 12, 40, 6.0
+PULLS = 12
+STEPS = 40
+STEP_PX = 6.0
 
 
 def traces() -> list[PullTrace]:

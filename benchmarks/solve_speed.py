@@ -31,13 +31,15 @@ from lean_trim.core.sieve.sieve import SieveSettings, sift
 from lean_trim.simcar.drive import drive
 from lean_trim.simcar.heron import heron
 
-ROWS, MINUTES = 1_000_000, 40.0
+ROWS = 1_000_000
+MINUTES = 40.0
 
 
 def vehicle_20() -> Vehicle:
     """Heron with a 20 × 20 table."""
     car = heron()
-    rpm, pressure = np.round(np.linspace(600, 7200, 20)), np.round(np.linspace(20, 188, 20))
+    rpm = np.round(np.linspace(600, 7200, 20))
+    pressure = np.round(np.linspace(20, 188, 20))
     x, y = np.meshgrid(rpm, pressure)
     values = car.table.lookup(y.ravel(), x.ravel()).reshape(x.shape)
     return car.with_table(ve_table(rpm, pressure, np.round(values, 1)))
@@ -45,14 +47,18 @@ def vehicle_20() -> Vehicle:
 
 def long_log(log: Log, rows: int) -> Log:
     """The log repeated end to end, with fresh noise on lambda, cut to ``rows`` samples."""
-    rng, pieces, start, left = np.random.default_rng(5), [], 0.0, rows
+    rng = np.random.default_rng(5)
+    pieces = []
+    start = 0.0
+    left = rows
     while left > 0:
         part = slice(0, min(left, len(log)))
         channels = {r: v[part] for r, v in log.channels.items()}
         lam = channels[Role.LAMBDA]
         channels[Role.LAMBDA] = lam * (1.0 + 0.003 * rng.standard_normal(len(lam)))
         pieces.append(Log(log.time_s[part] - log.time_s[0] + start, channels))
-        start, left = float(pieces[-1].time_s[-1]) + log.step_s, left - len(lam)
+        start = float(pieces[-1].time_s[-1]) + log.step_s
+        left = left - len(lam)
     return concatenate(pieces)
 
 
@@ -76,10 +82,8 @@ def main() -> None:
     prepared = prepare(Motion(frame), DelaySettings(), RegimeSettings())
     sifted = prepared.sift(SieveSettings())
     observations = prepared.observe(sifted)
-    points, k = (
-        (frame.coordinates[0][observations.index], frame.coordinates[1][observations.index]),
-        observations.k,
-    )
+    points = (frame.coordinates[0][observations.index], frame.coordinates[1][observations.index])
+    k = observations.k
     edges = [axis.points for axis in car.table.axes]
     base, base_mid = best_ms(lambda: stats.binned_statistic_2d(*points, k, "mean", edges), repeats)
     print(

@@ -29,7 +29,8 @@ ROWS = 360_000
 
 def long_log() -> Log:
     """An hour at 100 Hz with eight lively channels."""
-    rng, time_s = np.random.default_rng(0), np.arange(ROWS) / 100.0
+    rng = np.random.default_rng(0)
+    time_s = np.arange(ROWS) / 100.0
     roles = (
         Role.LAMBDA,
         Role.STFT,
@@ -58,7 +59,8 @@ def main() -> None:
     window.pages.setCurrentIndex(1)
     window.show()
     app.processEvents()
-    log, tape = long_log(), window.tape
+    log = long_log()
+    tape = window.tape
     tape.resize(1280, 400)
     lanes = tuple(LaneSpec(str(r), (str(r),)) for r in log.channels)
     began = time.perf_counter()
@@ -72,7 +74,8 @@ def main() -> None:
     tape.repaint()
     spent = []
     for i in range(240):
-        middle, width = 1800 + 900 * np.sin(i / 9), 3600 * 0.5 ** (6 * abs(np.sin(i / 40)))
+        middle = 1800 + 900 * np.sin(i / 9)
+        width = 3600 * 0.5 ** (6 * abs(np.sin(i / 40)))
         began = time.perf_counter()
         tape.look_at(middle - width / 2, middle + width / 2)
         tape.repaint()

@@ -73,7 +73,8 @@ def refusing(kind: str, place: Path, path: Path) -> Iterator[None]:
 
 def _trial(folder: Path, seed: int) -> Trial:
     kind = list(KINDS)[seed % len(KINDS)]
-    place, elsewhere = folder / f"disk-{seed}", folder / f"elsewhere-{seed}.leantrim"
+    place = folder / f"disk-{seed}"
+    elsewhere = folder / f"elsewhere-{seed}.leantrim"
     elsewhere.unlink(missing_ok=True)
     with small_disk(place):
         path = place / "job.leantrim"
@@ -87,7 +88,8 @@ def _trial(folder: Path, seed: int) -> Trial:
 
 def _work(kind: str, place: Path, path: Path, elsewhere: Path) -> list[str]:
     """What was not as it should be."""
-    loop, said = ManualLoop(), []
+    loop = ManualLoop()
+    said = []
     workspace = Workspace(loop, parts_of(FEATURES))
     workspace.hub.subscribe(Notice, lambda n: said.append(n.text))
     workspace.opening.take_job(path, *open_job(path))

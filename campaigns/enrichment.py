@@ -32,7 +32,8 @@ MINUTES = 12.0
 DRIVES = 3
 SOON = (GRID >= 0.0) & (GRID <= 1.5)
 LEANED = (Kind.TIP_IN, Kind.STAB, Kind.AFTER_CUT)
-THICK_X, THICK_TAU_S = 0.32, 0.5
+THICK_X = 0.32
+THICK_TAU_S = 0.5
 WAYS = ("MAP rate", "throttle rate", "MAP rate and engine speed", "wall film")
 """What the ECU reads enrichment by; the last one makes up for its film, and knows next to none."""
 FILMS = ("as it is", "half as thick again")
@@ -67,7 +68,8 @@ def _leanest(report: TransientReport) -> tuple[float, float]:
 
 
 def _trial(folder: Path, seed: int) -> Trial:
-    way, film = WAYS[seed % len(WAYS)], seed // len(WAYS)
+    way = WAYS[seed % len(WAYS)]
+    film = seed // len(WAYS)
     vehicle: Vehicle = replace(heron(), corrections=_tables(way))
     truth: Truth = truth_for(vehicle)
     if film:

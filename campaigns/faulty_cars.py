@@ -25,7 +25,9 @@ from lean_trim.simcar.fleet.dress import dressed
 
 HEALTHY = 240
 PER_FAULT = 20
-BARELY, CLEAR, GROSS = 0.25, 0.5, 1.0
+BARELY = 0.25
+CLEAR = 0.5
+GROSS = 1.0
 STRENGTHS = (BARELY,) * 5 + (CLEAR,) * 5 + (GROSS,) * 10
 """By number of the drive with a fault."""
 MINUTES = (8.0, 25.0)

@@ -290,7 +290,9 @@ def _fitted_family(
     some: Sequence[Trial], ids: Sequence[str], good: Sequence[Trial]
 ) -> tuple[float, float]:
     """Odds of a family of patterns over the logarithm of the Bayes factor."""
-    xs, ys, ws = [], [], []
+    xs = []
+    ys = []
+    ws = []
     for result in some:
         weights = result["weights"]
         for name in set(ids) & set(weights):

@@ -144,7 +144,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
 
 def _row(result: Trial) -> str:
     """One car's line."""
-    surface, average = result["surface"], result["average"]
+    surface = result["surface"]
+    average = result["average"]
     by_hand = f"{average['written']:.2f}" if "written" in average else "refused"
     if "written" not in surface:
         return f"| {result['seed']} | | refused | | | | | | {by_hand} | {result['what']} |"

@@ -23,7 +23,8 @@ from lean_trim.core.errors import LeanTrimError
 from lean_trim.job.store import load_job
 
 JOB = "whole.leantrim"
-CREATE, DECIDE = "create", "decide"
+CREATE = "create"
+DECIDE = "decide"
 LONGEST_S = {CREATE: 0.15, DECIDE: 0.8}
 """Kills fall within this time of the child's first word.
 
@@ -95,7 +96,8 @@ def work_and_kill(folder: Path, kind: str, seed: int) -> tuple[Path, list[list[s
 
 def lost_in(path: Path, acknowledged: list[list[str]]) -> list[str]:
     """What was acknowledged and is not in the file."""
-    job, lost = load_job(path), []
+    job = load_job(path)
+    lost = []
     newest = {(w[1], w[2]): w[3] for w in acknowledged if w[0] == "decided"}
     for (number, cell), value in newest.items():
         found = next((r for r in job.rounds if r.number == int(number)), None)

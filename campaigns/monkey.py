@@ -45,7 +45,8 @@ from lean_trim.workspace.workspace import Workspace
 
 STEPS = 400
 MINUTES = 3.0
-FIRST, SECOND = "first.leantrim", "second.leantrim"
+FIRST = "first.leantrim"
+SECOND = "second.leantrim"
 LOGS = 4
 
 
@@ -433,7 +434,8 @@ class Monkey:
 
     def check(self) -> None:
         """Memory is what the file loads to."""
-        job, path = self.workspace.open.job, self.workspace.open.path
+        job = self.workspace.open.job
+        path = self.workspace.open.path
         if job is None or path is None:
             return
         # Another window may have written since; what this one shows is then what it last read.

@@ -84,7 +84,9 @@ def _damaged(data: bytearray, kind: str, rng: random.Random) -> bytes:
     elif kind == "cut":
         del data[rng.randrange(size) :]
     else:
-        source, goal, length = rng.randrange(reach), rng.randrange(reach), rng.choice((64, 4096))
+        source = rng.randrange(reach)
+        goal = rng.randrange(reach)
+        length = rng.choice((64, 4096))
         data[goal : goal + length] = data[source : source + length]
     return bytes(data)
 

@@ -89,7 +89,8 @@ def run_one(name: str, folder: Path, seed: int) -> Trial:
 
 def run(name: str, count: int | None = None, fresh: bool = False) -> int:
     """Run a campaign and write its page; returns the number of trials that failed."""
-    campaign, folder = load(name), CACHE / name
+    campaign = load(name)
+    folder = CACHE / name
     if fresh:
         shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True, exist_ok=True)
@@ -126,7 +127,8 @@ def run(name: str, count: int | None = None, fresh: bool = False) -> int:
 
 def write_section(page: Path, name: str, lines: Sequence[str]) -> None:
     """Put a table between the marks a page has for it; ValueError if it has none."""
-    begin, end = f"<!-- {name} -->", f"<!-- end of {name} -->"
+    begin = f"<!-- {name} -->"
+    end = f"<!-- end of {name} -->"
     text = page.read_text(encoding="utf-8")
     before, found, rest = text.partition(begin)
     _, closed, after = rest.partition(end)

@@ -22,7 +22,8 @@ COUNT = 40
 FIRST_CAR = 90_000
 MINUTES = (8.0, 16.0)
 MAP_LAGS_S = (0.0, 0.03, 0.06)
-MOST_SHARE_SE, MOST_TAU_SE = 0.05, 0.25
+MOST_SHARE_SE = 0.05
+MOST_TAU_SE = 0.25
 MEANT = (0.90, 0.98)
 """Share of errors within two standard errors that honest ones leave there."""
 
@@ -121,7 +122,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
         "| | share X | time constant |",
         "|---|---|---|",
     ]
-    share, tau = _z(known, "share"), _z(known, "tau")
+    share = _z(known, "share")
+    tau = _z(known, "tau")
     rows = (
         (
             "error, rms",
@@ -138,7 +140,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
     lines += [f"| {' | '.join(row)} |" for row in rows]
     cold = [r for r in known if "cold_windows" in r]
     if cold:
-        share, tau = _z(cold, "cold_share"), _z(cold, "cold_tau")
+        share = _z(cold, "cold_share")
+        tau = _z(cold, "cold_tau")
         lines += [
             "",
             f"Below {COLD_C:.0f} °C, told in {len(cold)} drives: X off by "

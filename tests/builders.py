@@ -71,7 +71,8 @@ def steady_states(
     slips.
     """
     rng = np.random.default_rng(3)
-    n, dt = int(seconds * hz), 1.0 / hz
+    n = int(seconds * hz)
+    dt = 1.0 / hz
     states = [(r, p) for p in np.linspace(32.0, 98.0, 8) for r in np.linspace(1100.0, 5900.0, 12)]
     rpm = np.repeat([r for r, _ in states], n).astype(float)
     pressure = np.repeat([p for _, p in states], n).astype(float)

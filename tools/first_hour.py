@@ -92,7 +92,8 @@ class Walk:
 
 def demo(walk: Walk) -> None:
     """The demo: drive, look, scroll, click, decide, hand over, drive again."""
-    window, session = walk.window, walk.session
+    window = walk.window
+    session = walk.session
     walk.step("start", not window.start_page.recent)
     seen: list[str] = []
     session.driving.connect(lambda _: seen.append(table_desk(window).header.text))
@@ -157,7 +158,8 @@ def demo(walk: Walk) -> None:
 
 def own_car(walk: Walk, car: Path) -> None:
     """An own car: three logs at once, one of another car; columns and tables are asked about."""
-    window, session = walk.window, walk.session
+    window = walk.window
+    session = walk.session
     log_file = next(p for p in car.iterdir() if p.name.startswith("drive"))
     window.opening.new_job(car / "vehicle.json", walk.files / "own.leantrim")
     walk.wait(lambda: session.job is not None and not session.job.car)
@@ -214,7 +216,8 @@ def other_car() -> Log:
 
 def curve_car(walk: Walk, car: Path) -> None:
     """A car with a mass-airflow curve."""
-    window, session = walk.window, walk.session
+    window = walk.window
+    session = walk.session
     log_file = next(p for p in car.iterdir() if p.name.startswith("drive"))
     window.opening.new_job(car / "vehicle.json", walk.files / "curve.leantrim")
     walk.wait(lambda: session.job is not None and session.job.vehicle.airflow == "maf")
@@ -227,7 +230,8 @@ def curve_car(walk: Walk, car: Path) -> None:
 
 def the_end(walk: Walk) -> None:
     """The finder, and what is left in the window once the job is closed."""
-    window, session = walk.window, walk.session
+    window = walk.window
+    session = walk.session
     finder = Finder(list(window.actions_.values()), window)
     finder.show()
     walk.step("finder", finder.list.topLevelItemCount() > 30, finder)

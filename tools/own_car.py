@@ -60,7 +60,8 @@ class Hand:
         """Drop a file onto the window."""
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(path))])
-        place, action = QPointF(400, 300), Qt.DropAction.CopyAction
+        place = QPointF(400, 300)
+        action = Qt.DropAction.CopyAction
         plain = Qt.KeyboardModifier.NoModifier
         self.walk.window.dropEvent(QDropEvent(place, action, data, LEFT, plain))
         self._count()
@@ -103,7 +104,8 @@ def mistakes(walk: Walk, hand: Hand) -> None:
 
 def own_car(walk: Walk) -> Hand:
     """Begin with a log, paste the table, type what is asked, correct, hand over."""
-    window, session = walk.window, walk.session
+    window = walk.window
+    session = walk.session
     hand = Hand(walk)
     QGuiApplication.clipboard().setText((EXAMPLES / "heron-table.txt").read_text(encoding="utf-8"))
     walk.step("start", window.pages.currentIndex() == 0)

@@ -243,7 +243,8 @@ def _another_car(app: QApplication, window: MainWindow) -> None:
 
 def _import_sheet(app: QApplication, window: MainWindow) -> None:
     """A log with German names, a wrong heading and a sensor voltage."""
-    session, folder = window.session, Path(tempfile.mkdtemp())
+    session = window.session
+    folder = Path(tempfile.mkdtemp())
     assert session.round is not None
     log = session.round.logs[0]
     data = {

@@ -19,7 +19,9 @@ def _times(factor: float) -> Callable[[Floats], Floats]:
     return lambda x: x * factor
 
 
-PSI, INHG, BAR = 1 / 6.894757, 1 / 3.386389, 0.01
+PSI = 1 / 6.894757
+INHG = 1 / 3.386389
+BAR = 0.01
 PRESSURE: dict[str, Scale] = {
     "kPa": ("kPa", _times(1.0)),
     "psi": ("psi", _times(PSI)),

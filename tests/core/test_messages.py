@@ -79,7 +79,8 @@ def test_no_error_below_the_window_is_raised_with_bare_words() -> None:
                     isinstance(node, ast.Raise) and isinstance(node.exc, ast.Call) and node.exc.args
                 ):
                     continue
-                name, first = ast.unparse(node.exc.func), node.exc.args[0]
+                name = ast.unparse(node.exc.func)
+                first = node.exc.args[0]
                 ours = name.endswith("Error") and name not in theirs
                 if ours and isinstance(first, ast.JoinedStr | ast.Constant):
                     bare.append(

@@ -20,7 +20,9 @@ def gone() -> int:
 def test_what_is_left_of_dead_processes_goes_and_an_old_file_gets_its_name_back(
     tmp_path: Path,
 ) -> None:
-    dead, temporary, folder = gone(), tmp_path / "tmp", tmp_path / "work"
+    dead = gone()
+    temporary = tmp_path / "tmp"
+    folder = tmp_path / "work"
     for made in (temporary, folder):
         made.mkdir()
     (temporary / f"lean-trim-{dead}-abc").mkdir()

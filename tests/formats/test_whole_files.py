@@ -38,7 +38,8 @@ def test_a_full_disk_leaves_the_old_file_and_nothing_beside(
 
 
 def test_several_files_are_taken_back_together(tmp_path: Path) -> None:
-    old, new = tmp_path / "old.csv", tmp_path / "new.csv"
+    old = tmp_path / "old.csv"
+    new = tmp_path / "new.csv"
     old.write_text("as it was")
     with Replacing({old: "a", new: "b"}) as files:
         files.put()
@@ -48,7 +49,8 @@ def test_several_files_are_taken_back_together(tmp_path: Path) -> None:
 
 
 def test_one_that_cannot_be_put_takes_the_others_back(tmp_path: Path) -> None:
-    old, folder = tmp_path / "old.csv", tmp_path / "there"
+    old = tmp_path / "old.csv"
+    folder = tmp_path / "there"
     old.write_text("as it was")
     with pytest.raises(OSError), Replacing({old: "a", folder / "none.csv": "b"}):
         raise AssertionError("a folder that is not there takes no file")

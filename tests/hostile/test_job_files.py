@@ -83,9 +83,9 @@ BAD_VALUES = [
     ("UPDATE rounds SET note = zeroblob(10)", "no text"),
     ("UPDATE revisions SET parent_id = 77", "revisions that is missing"),
     (
-        "INSERT INTO handed_over_tables SELECT rounds.id, 'spark', cells, name, unit, axes FROM "
+        "INSERT INTO handed_over_tables SELECT rounds.id, '../spark', cells, name, unit, axes FROM "
         "rounds, tables WHERE tables.kind = 've'",
-        "a table 'spark' that was handed over is none of ours",
+        "a table '../spark' that was handed over is none of ours",
     ),
     (
         "INSERT INTO handed_over_tables SELECT rounds.id, 've', '[1.0]', name, unit, axes FROM "

@@ -122,7 +122,8 @@ def test_no_name_of_a_file_is_read_as_markup_on_any_desk_or_page(
 
 def test_what_is_left_to_qt_reads_the_file_and_a_label_does_not(qtbot: QtBot, markup: str) -> None:
     """The test sees what it is for; an endless file in place of the picture would be read for ever."""
-    left, plain = QLabel(markup), Label(markup)
+    left = QLabel(markup)
+    plain = Label(markup)
     for label in (left, plain):
         qtbot.addWidget(label)
     assert left.sizeHint().width() > WIDE > plain.minimumSizeHint().height()
@@ -130,7 +131,8 @@ def test_what_is_left_to_qt_reads_the_file_and_a_label_does_not(qtbot: QtBot, ma
 
 
 def test_a_label_shows_text_and_markup_only_where_it_is_ours(qtbot: QtBot) -> None:
-    plain, rich = Label("<b>x</b>"), RichLabel()
+    plain = Label("<b>x</b>")
+    rich = RichLabel()
     for label in (plain, rich):
         qtbot.addWidget(label)
     assert plain.textFormat() is Qt.TextFormat.PlainText and plain.text() == "<b>x</b>"

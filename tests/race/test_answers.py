@@ -176,7 +176,9 @@ def test_a_stretch_left_out_during_a_drive_is_solved(
 def test_a_second_solve_waits_for_nothing_and_leaves_nothing_behind(
     driven: Bench, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    workspace, shown, moved = driven.workspace, [], []
+    workspace = driven.workspace
+    shown = []
+    moved = []
     gate = Gate(monkeypatch)
     workspace.hub.subscribe(SolutionShown, shown.append)
     workspace.hub.subscribe(WorkMoved, moved.append)

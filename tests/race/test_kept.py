@@ -44,7 +44,8 @@ def disk(monkeypatch: pytest.MonkeyPatch) -> Iterator[Disk]:
 def test_opening_another_job_waits_for_the_users_word(
     driven: Bench, disk: Disk, job_path: Path, tmp_path: Path
 ) -> None:
-    workspace, other = driven.workspace, tmp_path / "other.leantrim"
+    workspace = driven.workspace
+    other = tmp_path / "other.leantrim"
     JobStore.create(other, heron()).close()
     disk.full = True
     workspace.deciding.type_in("=50", frozenset({1}))
@@ -65,7 +66,8 @@ def test_opening_another_job_waits_for_the_users_word(
 def test_what_the_user_lets_go_is_gone_and_the_other_job_opens(
     driven: Bench, disk: Disk, tmp_path: Path
 ) -> None:
-    workspace, other = driven.workspace, tmp_path / "other.leantrim"
+    workspace = driven.workspace
+    other = tmp_path / "other.leantrim"
     JobStore.create(other, heron()).close()
     disk.full = True
     workspace.deciding.type_in("=50", frozenset({1}))

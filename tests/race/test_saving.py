@@ -229,7 +229,8 @@ def test_a_hand_over_that_is_not_noted_is_told(
 
 
 def test_a_second_window_looks_on_until_it_takes_over(driven: Bench, job_path: Path) -> None:
-    first, second = driven.workspace, Bench()
+    first = driven.workspace
+    second = Bench()
     second.open(job_path)
     assert "is open in another window" in second.workspace.open.read_only
     second.workspace.deciding.accept()

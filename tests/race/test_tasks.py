@@ -98,7 +98,8 @@ def test_closing_does_not_wait_for_what_hangs(shop: Shop) -> None:
 
 def test_what_comes_too_late_is_handed_back_to_be_closed(shop: Shop) -> None:
     """An open file that nobody waits for any more once held its job for as long as the window lived."""
-    go, closed = threading.Event(), []
+    go = threading.Event()
+    closed = []
 
     def work(report: Report) -> str:
         go.wait(10.0)

@@ -37,7 +37,8 @@ def test_true_injectors_do_not_follow_what_the_ecu_is_told() -> None:
 
 @pytest.mark.slow
 def test_plovers_injectors_are_told_in_one_drive() -> None:
-    vehicle, true = plover(), plover_injectors()
+    vehicle = plover()
+    true = plover_injectors()
     found = identify_injectors(
         [simulate(vehicle, 1, 12.0, truth=truth_of("plover", vehicle))], vehicle
     ).split

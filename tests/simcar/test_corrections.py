@@ -58,7 +58,8 @@ def test_enrichment_follows_the_rate_of_what_its_axis_names_and_fades(
             ENRICHMENT_FADE: curve_of(ENRICHMENT_FADE, [1000, 5000], [0.5, 0.5]),
         },
     )
-    start, steps = 30.0, 100
+    start = 30.0
+    steps = 100
     for i in range(steps):
         # 150 units a second: half way between two points.
         value = start + 1.5 * min(i, 40)
@@ -89,7 +90,8 @@ def test_fuel_after_a_cut_goes_by_its_length(heron_vehicle: Vehicle) -> None:
 
 def test_an_ecu_that_knows_the_film_keeps_the_cylinder_on_its_fuel(heron_vehicle: Vehicle) -> None:
     """The film equation turned round (Aquino, SAE 810494, from memory)."""
-    share, tau = 0.25, 0.4
+    share = 0.25
+    tau = 0.4
     made = corrections(
         heron_vehicle,
         **{
@@ -97,7 +99,8 @@ def test_an_ecu_that_knows_the_film_keeps_the_cylinder_on_its_fuel(heron_vehicle
             WALL_TIME: curve_of(WALL_TIME, [0, 90], [tau] * 2),
         },
     )
-    film, burnt = 0.0, []
+    film = 0.0
+    burnt = []
     for i in range(400):
         wanted = 0.01 if i < 200 else 0.02
         injected = made.onto_walls(sensed(i * DT), wanted, DT)

@@ -86,7 +86,9 @@ def test_two_rounds_bring_heron_below_one_and_a_half_percent(
     heron_vehicle: Vehicle, heron_solution: Solution, heron_log: Log
 ) -> None:
     """Solve, accept, drive again, twice, through the public functions; judged on a third drive of its own."""
-    truth, vehicle, solution = truth_for(heron_vehicle), heron_vehicle, heron_solution
+    truth = truth_for(heron_vehicle)
+    vehicle = heron_vehicle
+    solution = heron_solution
     start = rms_where_driven(vehicle.table, solution, truth)
     assert start > 5.0
     for seed in (2, 3):

@@ -85,7 +85,8 @@ def test_each_fault_does_what_it_says() -> None:
 
 
 def test_a_stuck_reading_is_logged_as_one_value_across_pieces() -> None:
-    stuck, lam = logged(sensor_stuck_s=20.0), np.linspace(0.9, 1.1, 100)
+    stuck = logged(sensor_stuck_s=20.0)
+    lam = np.linspace(0.9, 1.1, 100)
     first = stuck.logged_lambda(lam, np.linspace(95.0, 104.9, 100))
     second = stuck.logged_lambda(lam, np.linspace(105.0, 114.9, 100))
     assert len(set(first[60:].tolist())) == 1
@@ -101,7 +102,8 @@ def test_interference_spares_what_the_ecu_reads(heron_vehicle: Vehicle) -> None:
 
 def test_a_weak_battery_shortens_what_is_injected(heron_vehicle: Vehicle) -> None:
     car = SimCar(heron_vehicle, faults=Faults(battery_drop_v=2.6))
-    car.volts, car.command.pulse_width_ms = 13.8, 4.0
+    car.volts = 13.8
+    car.command.pulse_width_ms = 4.0
     sound_g = car._injected_g(13.8)
     car.volts = 11.2
     believed_g = (4.0 - float(heron_vehicle.injectors.dead_time_at(11.2))) * 1e-3 * 7.6
@@ -112,7 +114,8 @@ def test_the_pump_keeps_up_what_the_sheet_rates_the_injectors_at(heron_vehicle: 
     higher = replace(
         heron_vehicle, injectors=replace(heron_vehicle.injectors, rated_pressure_kpa=400.0)
     )
-    log, plain = simulate(higher, 3, 0.5), simulate(heron_vehicle, 3, 0.5)
+    log = simulate(higher, 3, 0.5)
+    plain = simulate(heron_vehicle, 3, 0.5)
     assert log[Role.FUEL_DP].mean() == pytest.approx(400.0, abs=1.0)
     np.testing.assert_array_equal(log[Role.LAMBDA], plain[Role.LAMBDA])
 

@@ -35,7 +35,8 @@ def test_the_two_lookups_of_the_project_agree(heron_vehicle: Vehicle) -> None:
         table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist()
     )
     rng = np.random.default_rng(0)
-    pressure, rpm = rng.uniform(5, 220, 200), rng.uniform(300, 8000, 200)
+    pressure = rng.uniform(5, 220, 200)
+    rpm = rng.uniform(300, 8000, 200)
     np.testing.assert_allclose(
         [ours(p, r) for p, r in zip(pressure, rpm, strict=True)], table.lookup(pressure, rpm)
     )
@@ -71,7 +72,10 @@ def test_exhaust_delays_by_a_cycle_and_the_pipe_volume() -> None:
 
 def test_wall_film_keeps_the_mass_and_leans_a_step(heron_vehicle: Vehicle) -> None:
     plant = Plant(truth_for(heron_vehicle))
-    plant.coolant_c, plant.rpm, plant.air_g, plant.map_kpa = 88.0, 2400.0, 0.3, 60.0
+    plant.coolant_c = 88.0
+    plant.rpm = 2400.0
+    plant.air_g = 0.3
+    plant.map_kpa = 60.0
     fuel = 0.3 / 14.1
     for i in range(500):
         plant.burn(fuel, i * 0.01, 0.01)

@@ -54,7 +54,10 @@ COMMAND = {
 
 def state_of(car: ReferenceCar) -> dict[str, float]:
     """The readable car's state by the stepper's names, but for the exhaust, the leg and the controls."""
-    driver, plant, ecu, parts = car.driver, car.plant, car.ecu, car.parts
+    driver = car.driver
+    plant = car.plant
+    ecu = car.ecu
+    parts = car.parts
     out = {name: getattr(driver, own) for name, own in DRIVER.items()}
     out |= {"began": driver.began, "arrived": driver.arrived, "gear": driver.gear}
     out |= {name: getattr(plant, name) for name in PLANT}
@@ -189,7 +192,9 @@ def test_a_step_from_the_same_state_gives_the_same_state(name: str) -> None:
     car.driver.legs = cycle(LEGS)
     car.driver.leg = Leg(Kind.IDLE, 1.0)
     # Nearly warm, and past the seconds in which no ECU closes its loop.
-    car.plant.coolant_c, car.time_s, car.driver.began = 68.0, 24.0, 24.0
+    car.plant.coolant_c = 68.0
+    car.time_s = 24.0
+    car.driver.began = 24.0
     for at in range(STEPS):
         # On to where batteries drop, sensors stick and air gets hot.
         if at == STEPS // 2:
@@ -212,7 +217,8 @@ def test_every_number_of_the_state_is_compared() -> None:
 @pytest.mark.slow
 def test_whole_drives_agree_in_where_they_went_and_what_they_say(heron_vehicle: Vehicle) -> None:
     """One last bit flips a controller's switch, so not row by row."""
-    minutes, every = 5.0, 4
+    minutes = 5.0
+    every = 4
     car = ReferenceCar(heron_vehicle, 3)
     rows = []
     while car.time_s < 60.0 * minutes - 1e-9:

@@ -34,7 +34,8 @@ def help_at(widget: QWidget, point: QPoint) -> str:
 
 
 def test_a_tile_explains_bar_line_ink_and_rule(driven: MainWindow) -> None:
-    table, proposal = table_desk(driven).table, driven.session.proposal
+    table = table_desk(driven).table
+    proposal = driven.session.proposal
     view = table.view
     assert view is not None and proposal is not None
     cell = int(np.argmax(np.where(view.is_seen, np.nan_to_num(view.bar_pct), 0.0)))
@@ -64,7 +65,8 @@ def test_the_bars_along_both_axes_say_what_they_count(driven: MainWindow) -> Non
 
 
 def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: MainWindow) -> None:
-    legend, table = table_desk(driven).legend, table_desk(driven).table
+    legend = table_desk(driven).legend
+    table = table_desk(driven).table
     assert table.view is not None
     kinds = [e.kind for e in entries_for(table.view)]
     assert "accepted" not in kinds and "pin" not in kinds
@@ -78,7 +80,8 @@ def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: Mai
 
 
 def test_the_scale_of_the_bars_stays_within_a_job(driven: MainWindow, until: Until) -> None:
-    session, table = driven.session, table_desk(driven).table
+    session = driven.session
+    table = table_desk(driven).table
     assert table.view is not None
     first = table.view.scale_pct
     session.deciding.accept()
@@ -94,7 +97,8 @@ def test_the_scale_of_the_bars_stays_within_a_job(driven: MainWindow, until: Unt
 
 
 def test_every_part_of_the_tape_explains_itself(driven: MainWindow, until: Until) -> None:
-    tape, session = driven.tape, driven.session
+    tape = driven.tape
+    session = driven.session
     driven.resize(1280, 900)
     QApplication.processEvents()
     regime = tape.height() - 25
@@ -119,7 +123,8 @@ def test_every_part_of_the_tape_explains_itself(driven: MainWindow, until: Until
 
 
 def test_what_is_left_out_by_hand_is_hatched_otherwise(driven: MainWindow, until: Until) -> None:
-    tape, session = driven.tape, driven.session
+    tape = driven.tape
+    session = driven.session
     data = tape.data
     assert data is not None and data.bits is not None
     tape.look_at(395.0, 435.0)

@@ -75,7 +75,8 @@ def settle(window: MainWindow, until: Until) -> None:
 def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
-    window, path = own_job, doubtful(heron_log, tmp_path / "a.csv")
+    window = own_job
+    path = doubtful(heron_log, tmp_path / "a.csv")
     window.session.imports.add([path])
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)
     sheet = window.import_sheet
@@ -230,7 +231,8 @@ def in_sheets(log: Log, path: Path) -> Path:
 def test_the_sheet_of_a_workbook_is_asked_in_place(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
-    window, imports = own_job, own_job.session.imports
+    window = own_job
+    imports = own_job.session.imports
     imports.add([in_sheets(heron_log, tmp_path / "both.xlsx")])
     until(lambda: bool(imports.questions) and not window.session.is_busy)
     ask = window.ask_sheet
@@ -246,7 +248,8 @@ def test_the_sheet_of_a_workbook_is_asked_in_place(
 def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
-    window, imports = own_job, own_job.session.imports
+    window = own_job
+    imports = own_job.session.imports
     head = ",".join(f"{LABELS[r][0]} [{LABELS[r][1]}]" for r in heron_log.channels)
     for name, first in (("a.csv", 0), ("b.csv", 6000)):
         rows = [
@@ -273,7 +276,8 @@ def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
 def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
-    window, imports = own_job, own_job.session.imports
+    window = own_job
+    imports = own_job.session.imports
     first, dbc = write_candump(part(heron_log, 0, 1500), tmp_path / "a.log")
     second, _ = write_candump(part(heron_log, 1500, 3000), tmp_path / "b.log")
     imports.add([first])
@@ -301,7 +305,8 @@ def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
 def test_the_barometer_of_gauge_pressure_is_typed_on_the_sheet(
     own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
 ) -> None:
-    window, imports = own_job, own_job.session.imports
+    window = own_job
+    imports = own_job.session.imports
     channels = {r: v for r, v in heron_log.channels.items() if r is not Role.BARO}
     channels[Role.MAP] = channels[Role.MAP] - 95.0
     path = tmp_path / "gauge.csv"

@@ -154,7 +154,8 @@ def around(window: MainWindow, control: QWidget) -> QImage:
 
 
 def test_the_tape_moves_and_chooses_by_arrows(driven: MainWindow) -> None:
-    tape, selection = driven.tape, driven.session.selection
+    tape = driven.tape
+    selection = driven.session.selection
     tape.setFocus()
     tape.look_at(200.0, 300.0)
     QTest.keyClick(tape, Qt.Key.Key_Right)
@@ -188,7 +189,8 @@ def test_the_strip_follows_the_spot_and_stays_within_the_log(driven: MainWindow)
 
 
 def test_rows_and_columns_are_chosen_by_space(driven: MainWindow) -> None:
-    table, selection = table_desk(driven).table, driven.session.selection
+    table = table_desk(driven).table
+    selection = driven.session.selection
     table.setFocus()
     table.current = 16 * 3 + 5
     QTest.keyClick(table, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)

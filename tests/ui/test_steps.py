@@ -51,7 +51,8 @@ def test_a_click_to_look_leaves_accept_all_where_it_was(driven: MainWindow) -> N
 
 
 def test_accepting_the_chosen_says_how_many_and_how_many_are_left(driven: MainWindow) -> None:
-    bar, steps = table_desk(driven).bar, driven.rail.steps
+    bar = table_desk(driven).bar
+    steps = driven.rail.steps
     waiting = driven.session.deciding.waiting_in()
     assert bar.state.text() == f"0 decided, {waiting} not"
     assert steps.hand_over.text() == "Hand over, nothing decided…"
@@ -67,7 +68,8 @@ def test_accepting_the_chosen_says_how_many_and_how_many_are_left(driven: MainWi
 def test_handing_over_hardly_anything_is_asked_about_in_place(
     driven: MainWindow, chooser: Path, decide: int
 ) -> None:
-    session, steps = driven.session, driven.rail.steps
+    session = driven.session
+    steps = driven.rail.steps
     if decide:
         click(driven, 70)
         driven.actions_["accept"].trigger()

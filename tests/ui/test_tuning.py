@@ -52,7 +52,8 @@ def settled(session: Session) -> bool:
 def test_a_threshold_shows_while_it_is_dragged_and_is_one_undoable_change(
     driven: MainWindow, until: Until
 ) -> None:
-    session, row = driven.session, sieve_page(driven).rows["tip"]
+    session = driven.session
+    row = sieve_page(driven).rows["tip"]
     driven.margin.show_page("sieve")
     row.unfold(True)
     used = solution_of(session).sifted.used.sum()
@@ -101,7 +102,8 @@ def test_a_full_solve_that_a_turn_overtook_is_never_shown(driven: MainWindow, un
 def test_a_turn_never_holds_the_window_up(driven: MainWindow, until: Until) -> None:
     """By the window's own work, so that a busy machine does not decide; the benchmark takes the clock."""
     session = driven.session
-    longest, slider = 0.0, sieve_page(driven).rows["tip"].rows["throttle_rate"].slider
+    longest = 0.0
+    slider = sieve_page(driven).rows["tip"].rows["throttle_rate"].slider
     # What hundreds of tests before left to be collected is not this window's work.
     gc.collect()
     gc.freeze()
@@ -172,10 +174,12 @@ def test_too_strict_a_sieve_says_so_and_leaves_the_last_solution(
 def test_shares_by_regime_and_carrying_change_the_proposal_at_once(
     driven: MainWindow, until: Until
 ) -> None:
-    session, rows = driven.session, write_page(driven).rows
+    session = driven.session
+    rows = write_page(driven).rows
     assert session.proposal is not None
     write_page(driven).unvisited.activated.emit(UNVISITED.index("keep"))
-    boost, more = np.abs(session.proposal.step_pct[9:]).max(), (session.proposal.step_pct > 0).sum()
+    boost = np.abs(session.proposal.step_pct[9:]).max()
+    more = (session.proposal.step_pct > 0).sum()
     rows["gain_boost"].box.setValue(0.5)
     assert np.abs(session.proposal.step_pct[9:]).max() == pytest.approx(boost / 2, abs=0.2)
     write_page(driven).unvisited.activated.emit(UNVISITED.index("carry"))
@@ -274,7 +278,8 @@ def test_taking_the_hold_off_knocked_cells_warns_beside_the_accept_button(
 def test_one_click_keeps_what_was_filled_and_undo_fills_it_again(
     driven: MainWindow, until: Until
 ) -> None:
-    session, button = driven.session, table_desk(driven).header.keep_filled
+    session = driven.session
+    button = table_desk(driven).header.keep_filled
     assert session.proposal is not None
     filled = int((session.proposal.status == Status.FILLED).sum())
     assert button.text() == f"{filled} filled, not driven: keep old values"

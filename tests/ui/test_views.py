@@ -195,7 +195,8 @@ def test_the_tape_zooms_where_the_pointer_is_and_stays_within_the_log(driven: Ma
 def test_a_click_on_a_finding_shows_its_time(driven: MainWindow) -> None:
     item = findings_page(driven).findings.item(0)
     findings_page(driven).findings.itemClicked.emit(item)
-    solution, lit = driven.session.solution, driven.tape.lit
+    solution = driven.session.solution
+    lit = driven.tape.lit
     assert solution is not None and lit is not None
     # Every second that shows it is lit, wherever it is, and no other.
     full = solution.regime == Regime.FULL_THROTTLE
@@ -300,7 +301,8 @@ def test_the_window_fits_1280_by_800_without_scrolling(driven: MainWindow) -> No
 
 
 def test_traces_cover_exactly_their_range() -> None:
-    low, high = np.array([0.0, 0.0, np.nan]), np.array([0.0, 10.0, np.nan])
+    low = np.array([0.0, 0.0, np.nan])
+    high = np.array([0.0, 10.0, np.nan])
     image = trace_image(low, high, 0.0, 10.0, 21, QColor("#000000"))
     alpha = np.array([[image.pixelColor(x, y).alpha() for x in range(3)] for y in range(21)])
     assert alpha[:, 2].max() == 0

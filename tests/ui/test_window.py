@@ -47,7 +47,8 @@ def test_a_driven_job_fits_1100_by_640(driven: MainWindow) -> None:
     driven.resize(1100, 640)
     QApplication.processEvents()
     assert driven.size() == QSize(1100, 640)
-    bar, desk = table_desk(driven).bar, table_desk(driven)
+    bar = table_desk(driven).bar
+    desk = table_desk(driven)
     assert bar.caution.height() >= bar.caution.heightForWidth(bar.caution.width())
     assert bar.geometry().bottom() <= desk.height()
 

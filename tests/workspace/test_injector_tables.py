@@ -87,7 +87,8 @@ def test_the_next_round_drives_on_what_was_decided_and_hand_over_writes_it(
 
 @pytest.mark.slow
 def test_one_error_is_not_corrected_twice(told: Bench) -> None:
-    tables, deciding = told.workspace.injectors, told.workspace.deciding
+    tables = told.workspace.injectors
+    deciding = told.workspace.deciding
     assert tables.accept(INJECTOR_FLOW)
     deciding.accept()
     assert job(told).rounds[0].decided.changed == 0 and deciding.waiting_in() == 0

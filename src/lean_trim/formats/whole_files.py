@@ -12,7 +12,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from types import TracebackType
 
-PART, BEFORE = "part", "before"
+PART = "part"
+BEFORE = "before"
 """Endings of a file that is not whole yet, and of one that is about to be replaced."""
 
 

@@ -85,7 +85,8 @@ def _own(stored: list[object] | None) -> OwnUnit | None:
     if stored is None:
         return None
     unit, scale, offset = stored
-    factor, shift = float(str(scale)), float(str(offset))
+    factor = float(str(scale))
+    shift = float(str(offset))
     # Anything else would turn numbers round or to nothing.
     if not (0.0 < factor < np.inf and abs(shift) < np.inf):
         raise BadInputError(Say.OWN_UNIT(unit=unit, scale=factor, offset=shift))

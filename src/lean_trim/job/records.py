@@ -134,7 +134,8 @@ class Revision:
     note: str = ""
 
 
-CORRECTION, SWAP = "", "swap"
+CORRECTION = ""
+SWAP = "swap"
 ROUND_KINDS = (CORRECTION, SWAP)
 """What a round is: a correction of the table, or the drives after other injectors went in."""
 

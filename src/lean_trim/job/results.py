@@ -38,7 +38,8 @@ class Say:
 
 OURS = "lean_trim.core."
 """Package whose records may be read back."""
-TREE, ARRAYS = "tree.json", "arrays.npz"
+TREE = "tree.json"
+ARRAYS = "arrays.npz"
 LARGEST_BYTES = 1 << 30
 """Most that a result unpacks to, 1 GiB; that of an hour at 100 Hz takes a fifth of it."""
 DAMAGES = (

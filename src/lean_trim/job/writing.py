@@ -363,7 +363,8 @@ def _put_round_again(db: sqlite3.Connection, old: Round, r: Round) -> None:
         "UPDATE rounds SET settings = ?, handed_over = ?, note = ?, kind = ? WHERE id = ?",
         (tuning_text(r.tuning), r.handed_over, r.note, r.kind, r.id),
     )
-    tables, kept = old.revision.calibration.tables, r.revision.calibration.tables
+    tables = old.revision.calibration.tables
+    kept = r.revision.calibration.tables
     changed = {
         name: kept.get(name) for name in {*tables, *kept} if tables.get(name) is not kept.get(name)
     }

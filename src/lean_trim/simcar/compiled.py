@@ -17,7 +17,8 @@ compiled = njit(cache=True, nogil=True, error_model="numpy")
 @compiled
 def look_up(book: Array, place: int, y: float, x: float) -> float:
     """Value of a table at a point, linear between the points, held past the ends; a curve ignores ``x``."""
-    ny, nx = int(book[place]), int(book[place + 1])
+    ny = int(book[place])
+    nx = int(book[place + 1])
     rows = place + 2
     columns = rows + ny
     cells = columns + nx
@@ -39,7 +40,8 @@ def locate(book: Array, begin: int, n: int, x: float) -> tuple[int, float]:
         return 0, 0.0
     if x >= book[begin + n - 1]:
         return n - 2, 1.0
-    low, high = 0, n - 1
+    low = 0
+    high = n - 1
     while high - low > 1:
         middle = (low + high) // 2
         if book[begin + middle] <= x:

@@ -215,7 +215,8 @@ def _learn(s: Any, c: Any, ltft: Array, block: int) -> None:
         error = s.lam / s.target - 1.0
         gain = c.loop_gain * min(1.6, 0.5 + s.airflow_g_per_s / 15.0)
         s.stft_pct += 100.0 * max(-0.15, min(0.15, error)) * STEP_S * gain
-    short, long = 20.0, 15.0
+    short = 20.0
+    long = 15.0
     if c.trim_limit_pct != 0.0:
         short = long = c.trim_limit_pct
     s.stft_pct = max(-short, min(short, s.stft_pct))

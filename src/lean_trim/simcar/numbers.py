@@ -15,7 +15,8 @@ IDLE_VALVE_S = 0.5
 LTFT_RPM = (1500.0, 2500.0, 4000.0)
 LTFT_LOAD = (35.0, 55.0, 80.0)
 FULL_THROTTLE_PCT = 78.0
-WARM_UP_PER_K, WARM_UP_BELOW_C = 0.0034, 72.0
+WARM_UP_PER_K = 0.0034
+WARM_UP_BELOW_C = 72.0
 """What the ECU adds of itself to a cold engine, where it was given no table."""
 RATE_OVER_S = 0.03
 """Time constant over which the ECU takes the rate of pressure or throttle."""
@@ -31,10 +32,13 @@ TAIL_HALF_G_PER_S = 2.0
 """Airflow at which air from behind counts half; an idling engine draws about as much (invented)."""
 CHOKED = 0.53
 """Pressure ratio below which a leak draws all it can (textbook, air)."""
-SPELL_EVERY_S, SPELL_S, SPELL_K = 200.0, 90.0, 25.0
+SPELL_EVERY_S = 200.0
+SPELL_S = 90.0
+SPELL_K = 25.0
 """Spells of hot air under the bonnet, as in traffic (invented)."""
 PASS_EVERY_S = 480.0
-BOOST_FROM_KPA, BOOST_OVER_KPA = 15.0, 25.0
+BOOST_FROM_KPA = 15.0
+BOOST_OVER_KPA = 25.0
 """Boost from which second injectors begin, and over which they open (invented)."""
 MISFIRE_S = (0.25, 0.7)
 MIDDLE_C = 25.0

@@ -18,10 +18,13 @@ from lean_trim.simcar.truth import truth_for
 RPM = np.array([700, 1000, 1400, 1800, 2300, 2800, 3400, 4000, 4600, 5200, 5800, 6400], float)
 MAP = np.array([20, 27, 35, 44, 54, 65, 77, 90, 103], float)
 VOLTS = (8.0, 10.0, 12.0, 14.0, 16.0)
-SAID_FLOW, SAID_DEAD_MS = 5.6, (2.05, 1.46, 1.08, 0.84, 0.68)
+SAID_FLOW = 5.6
+SAID_DEAD_MS = (2.05, 1.46, 1.08, 0.84, 0.68)
 """What the seller's sheet says, and the ECU was told: g/s at 300 kPa, and ms."""
-FLOW_SPREAD, DEAD_SPREAD_MS = 0.07, 0.12
-GOOD_PCT, BENT_PCT = 0.4, 6.0
+FLOW_SPREAD = 0.07
+DEAD_SPREAD_MS = 0.12
+GOOD_PCT = 0.4
+BENT_PCT = 6.0
 SEED = 8
 
 

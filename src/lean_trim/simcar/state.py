@@ -43,7 +43,8 @@ UNKNOWN = -1.0
 NOWHERE = -1
 """Place of a table there is none of."""
 LTFT_BLOCKS = 16
-LEAVING, PIPE = 512, 16384
+LEAVING = 512
+PIPE = 16384
 """Parcels of exhaust that are on their way: burning or in the cylinder, and in the pipe."""
 
 

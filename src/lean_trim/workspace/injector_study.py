@@ -163,12 +163,14 @@ class InjectorStudy:
         injections : a cycle, in that stretch: 1 or 2.
         span : of the joined log, s; None if nothing is chosen.
         """
-        current, solution = self.open.round, self.solver.solution
+        current = self.open.round
+        solution = self.solver.solution
         if current is None or solution is None or span is None:
             self.open.note(Say.CHOOSE_STRETCH())
             return
         if self._stretches_of != current.id:
-            self._stretches_of, self.stretches = current.id, {}
+            self._stretches_of = current.id
+            self.stretches = {}
         try:
             state = steady_state(solution.prepared.frame.log, *span)
             both = {**self.stretches, injections: state}
@@ -209,8 +211,10 @@ class InjectorStudy:
         except BadInputError as error:
             self.lookup.refuse(None, str(Say.REFUSED(reason=str(error))))
             return
-        trust, measured = self.trust_pct, self.measured
-        job, current = self.open.job, self.open.round
+        trust = self.trust_pct
+        measured = self.measured
+        job = self.open.job
+        current = self.open.round
         assert job is not None and current is not None
         wide = is_large(size_ratio(job, current))
         self.lookup.look(
@@ -222,7 +226,8 @@ class InjectorStudy:
         )
 
     def _take(self, solution: Solution, found: InjectorReport) -> None:
-        self._report, self._of = found, solution
+        self._report = found
+        self._of = solution
 
     def forget(self) -> None:
         """Another job or none."""

@@ -121,7 +121,8 @@ class InjectorTables(SideTables):
     @property
     def holds_small_pulses(self) -> bool:
         """True if the ECU has a small-pulse table, or is to get one."""
-        current, vehicle = self.open.round, self.open.vehicle
+        current = self.open.round
+        vehicle = self.open.vehicle
         if current is None or vehicle is None:
             return False
         return SMALL_PULSES in current.decisions or len(vehicle.injectors.small_open_ms) > 0

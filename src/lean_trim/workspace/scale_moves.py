@@ -83,13 +83,15 @@ class ScaleMoves:
         -------
         From the cells as the drive asks for them, before the field's ends cut them off.
         """
-        current, vehicle = self.open.round, self.open.vehicle
+        current = self.open.round
+        vehicle = self.open.vehicle
         if current is None or vehicle is None or current.scale_moved != 1.0:
             return ScaleNeed(1.0, ())
         return scale_need(current.result, vehicle.limits, self._asked())
 
     def _asked(self) -> Floats | None:
-        proposal, solution = self.solver.proposal, self.solver.solution
+        proposal = self.solver.proposal
+        solution = self.solver.solution
         current = self.open.round
         if proposal is None or solution is None or current is None or not self.open.is_last:
             return None
@@ -124,7 +126,8 @@ class ScaleMoves:
         -------
         Whether it was done.
         """
-        current, vehicle = self.open.round, self.open.vehicle
+        current = self.open.round
+        vehicle = self.open.vehicle
         if current is None or vehicle is None or not self._may(current):
             return False
         try:
@@ -220,7 +223,8 @@ class ScaleMoves:
 
     def entry(self) -> Said | None:
         """What has to be entered in the ECU together with the table of the shown round; None if nothing."""
-        current, at = self.open.round, self.moved_at
+        current = self.open.round
+        at = self.moved_at
         if current is None or at is None:
             return None
         entry = next((way.entry for way in self.ways(current.scale_moved) if way.at is at), None)

@@ -196,7 +196,8 @@ class SideTables(ABC):
         -------
         The decision.
         """
-        current, table = self.open.round, self.base(name)
+        current = self.open.round
+        table = self.base(name)
         if current is None or table is None:
             return None
         return current.decisions.get(name) or decide.undecided(table)
@@ -274,7 +275,8 @@ class SideTables(ABC):
         self.open.error(Say.REFUSED(what=self.words[name], reason=reason))
 
     def _decide(self, name: str, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
-        table, decision = self.base(name), self.decided(name)
+        table = self.base(name)
+        decision = self.decided(name)
         if table is None or decision is None:
             self.open.note(Say.NO_DATA(what=self.words[name]))
             return False
@@ -316,7 +318,8 @@ class SideTables(ABC):
         changed = self.open.round_of(round_id)
         if changed is None:
             return
-        tables, decisions = settled.tables, settled.decisions
+        tables = settled.tables
+        decisions = settled.decisions
         self.open.commit(lambda store: store.save_tables(changed, tables, decisions, redrives))
         after = changed.with_tables(tables, decisions)
         self.open.take_round(after.without_outcome() if redrives else after, Part.DECISION)

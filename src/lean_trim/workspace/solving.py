@@ -105,7 +105,8 @@ class Solver:
         if turned.before.policy != turned.now.policy:
             self.propose_again()
         # Delay, regimes and logs need the whole way; that waits until the knob is at rest.
-        before, now = turned.before.solve, turned.now.solve
+        before = turned.before.solve
+        now = turned.now.solve
         if before != now and needs_refit_only(before, now):
             self.refit()
 

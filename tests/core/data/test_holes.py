@@ -75,7 +75,8 @@ def test_one_blank_engine_speed_is_neither_a_stop_nor_a_start_nor_a_shift() -> N
     """It used to cost the twenty seconds after a start, and a blank gear a second as a shift."""
     whole = steady_states(1.05, seconds=1.0)
     rows = np.arange(200, len(whole), 400)
-    rpm, gear = whole[Role.RPM].copy(), whole[Role.GEAR].copy()
+    rpm = whole[Role.RPM].copy()
+    gear = whole[Role.GEAR].copy()
     rpm[rows], gear[rows + 50] = np.nan, np.nan
     patchy = solve(
         [with_channel(with_channel(whole, Role.RPM, rpm), Role.GEAR, gear)], small_vehicle()
@@ -102,7 +103,8 @@ def spoiled(log: Log, share: float = 0.005) -> Log:
 def test_impossible_readings_change_nothing_and_are_counted() -> None:
     sound = steady_states(1.05, seconds=2.0, noise=0.004)
     bad = spoiled(sound)
-    clean, dirty = solve([sound], small_vehicle()), solve([bad], small_vehicle())
+    clean = solve([sound], small_vehicle())
+    dirty = solve([bad], small_vehicle())
     both = clean.estimate.supported & dirty.estimate.supported
     assert both.sum() >= clean.estimate.supported.sum() - 1
     assert np.abs(clean.estimate.correction_pct - dirty.estimate.correction_pct)[both].max() < 0.2

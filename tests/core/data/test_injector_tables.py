@@ -94,7 +94,8 @@ def test_dead_times_go_onto_other_voltages_along_the_inverse() -> None:
 
 
 def test_a_grid_of_dead_times_keeps_its_pressures() -> None:
-    volts, kpa = np.array([8.0, 12.0, 16.0]), np.array([250.0, 400.0])
+    volts = np.array([8.0, 12.0, 16.0])
+    kpa = np.array([250.0, 400.0])
     cells = np.array([[1.9, 2.1], [1.0, 1.15], [0.6, 0.7]])
     for axes, values in (
         ((Axis("battery", "V", volts), Axis("fuel pressure", "kPa", kpa)), cells),

@@ -11,7 +11,8 @@ from scipy.interpolate import RegularGridInterpolator
 from lean_trim.core.data.tables import Axis, maf_curve, ve_table
 from lean_trim.core.errors import TableError
 
-RPM, MAP = np.array([800.0, 1500.0, 2500.0, 6000.0]), np.array([20.0, 45.0, 100.0])
+RPM = np.array([800.0, 1500.0, 2500.0, 6000.0])
+MAP = np.array([20.0, 45.0, 100.0])
 VALUES = np.array([[40.0, 45.0, 50.0, 48.0], [60.0, 66.0, 70.0, 64.0], [80.0, 88.0, 95.0, 90.0]])
 
 

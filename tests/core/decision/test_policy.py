@@ -35,8 +35,11 @@ def estimate_of(
 
 
 def test_each_regime_has_its_own_share() -> None:
-    idle, full = np.zeros((3, 3)), np.zeros((3, 3))
-    idle[0, 0], full[1, 2], idle[0, 1] = 1.0, 1.0, 0.5
+    idle = np.zeros((3, 3))
+    full = np.zeros((3, 3))
+    idle[0, 0] = 1.0
+    full[1, 2] = 1.0
+    idle[0, 1] = 0.5
     policy = PolicySettings(gain_idle=0.2, gain_full=0.5, gain_boost=0.25)
     step = propose(
         estimate_of(GRID, 10.0),
@@ -112,7 +115,8 @@ def test_every_number_of_the_policy_has_a_range(knob) -> None:  # type: ignore[n
 
 
 def test_switching_off_the_knock_rule_is_answered_with_a_caution() -> None:
-    step, knocked = np.full((3, 3), -2.0), np.zeros((3, 3), bool)
+    step = np.full((3, 3), -2.0)
+    knocked = np.zeros((3, 3), bool)
     knocked[1, 1] = knocked[2, 2] = True
     assert "2 cells in which knock was seen" in knock_caution(step, knocked, None)[0]
     assert "1 cell in" in knock_caution(step, knocked, {4})[0]

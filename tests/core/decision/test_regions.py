@@ -27,8 +27,12 @@ def test_boost_begins_above_the_barometer_that_was_logged(baro: float, boost_kpa
 
 
 def test_a_cell_is_what_it_was_mostly_driven_at_and_boost_comes_first() -> None:
-    idle, full = NONE.copy(), NONE.copy()
-    idle[0, 0], full[1, 2], full[2, 2], idle[0, 1] = 0.9, 0.8, 1.0, 0.3
+    idle = NONE.copy()
+    full = NONE.copy()
+    idle[0, 0] = 0.9
+    full[1, 2] = 0.8
+    full[2, 2] = 1.0
+    idle[0, 1] = 0.3
     found = regions_of(TABLE, idle, full, 101.0)
     assert found[0, 0] == Region.IDLE
     assert found[0, 1] == Region.PART

@@ -151,7 +151,8 @@ def test_the_enrichments_threshold_is_held_against_the_throttle() -> None:
     assert "throttle reached 84 %, and no target below 0.95 was seen" in never
     throttle = log[Role.THROTTLE].copy()
     target = log[Role.TARGET].copy()
-    throttle[5000:5600], target[5000:5600] = 92.0, 0.86
+    throttle[5000:5600] = 92.0
+    target[5000:5600] = 0.86
     reached = with_channel(with_channel(log, Role.THROTTLE, throttle), Role.TARGET, target)
     said = found_in(reached, car)["enrichment_not_reached"].message
     assert "throttle reached 84 % there; enrichment was seen only from 92 % on" in said

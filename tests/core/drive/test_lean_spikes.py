@@ -12,7 +12,9 @@ from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.core.pipeline.solve import solve
 from tests.builders import small_vehicle, steady_states, with_channel
 
-EVERY_S, LASTS_S, SIZE = 9.0, 0.4, 1.18
+EVERY_S = 9.0
+LASTS_S = 0.4
+SIZE = 1.18
 
 
 def jumping(size: float = SIZE, lasts_s: float = LASTS_S, every_s: float = EVERY_S) -> Log:

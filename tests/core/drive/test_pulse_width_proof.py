@@ -54,7 +54,8 @@ def test_a_log_is_believed_if_its_steady_running_follows_from_the_calibration(
 
 
 def test_every_log_answers_for_itself() -> None:
-    one, other = steady_log(), with_more_fuel(steady_log(), 1.1)
+    one = steady_log()
+    other = with_more_fuel(steady_log(), 1.1)
     proven = conditions_of(one, other).pulse_width_proven
     assert proven[: len(one)].all()
     assert not proven[len(one) :].any()

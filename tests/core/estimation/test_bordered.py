@@ -7,7 +7,9 @@ import pytest
 
 from lean_trim.core.estimation.bordered import Bordered, Factor, banded
 
-N, BAND, Q = 12, 3, 2
+N = 12
+BAND = 3
+Q = 2
 
 
 def example(seed: int) -> tuple[Bordered, np.ndarray]:
@@ -15,7 +17,8 @@ def example(seed: int) -> tuple[Bordered, np.ndarray]:
     rng = np.random.default_rng(seed)
     dense = np.zeros((N + Q, N + Q))
     for _ in range(60):
-        row, start = np.zeros(N + Q), rng.integers(0, N - BAND)
+        row = np.zeros(N + Q)
+        start = rng.integers(0, N - BAND)
         row[start : start + BAND + 1], row[N:] = (
             rng.standard_normal(BAND + 1),
             rng.standard_normal(Q),
@@ -35,14 +38,16 @@ def test_solutions_determinant_and_products_are_those_of_the_dense_matrix() -> N
 
 def test_inverse_is_right_within_the_band_and_along_the_border() -> None:
     matrix, dense = example(3)
-    inverse, expected = Factor(matrix).inverse(), np.linalg.inv(dense)
+    inverse = Factor(matrix).inverse()
+    expected = np.linalg.inv(dense)
     np.testing.assert_allclose(inverse.lower, banded(expected[:N, :N], BAND), atol=1e-10)
     np.testing.assert_allclose(inverse.border, expected[N:, :N], atol=1e-10)
     np.testing.assert_allclose(inverse.corner, expected[N:, N:], atol=1e-10)
 
 
 def test_trace_of_a_product() -> None:
-    (a, dense_a), (b, dense_b) = example(4), example(5)
+    (a, dense_a) = example(4)
+    (b, dense_b) = example(5)
     assert a.dot(b) == pytest.approx(np.trace(dense_a @ dense_b))
     both = a.plus(b, 2.0)
     assert both.dot(b) == pytest.approx(np.trace((dense_a + 2 * dense_b) @ dense_b))

@@ -108,7 +108,8 @@ def test_the_simulated_cars_delay_is_met_where_it_matters(
     Their sum, the delay itself, must be right at every flow.
     """
     assert heron_solution.delay.estimated
-    truth, frame = truth_for(heron_vehicle), heron_solution.frame
+    truth = truth_for(heron_vehicle)
+    frame = heron_solution.frame
     real = DelaySettings(1.0, truth.exhaust_volume_l / 1.07, truth.sensor_tau_s)
     used = heron_solution.sifted.used
     gap = delay_s(frame, heron_solution.delay.settings)[used] - delay_s(frame, real)[used]

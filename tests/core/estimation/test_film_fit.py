@@ -12,7 +12,8 @@ from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.estimation.film_fit import estimate_film
 from tests.builders import make_log, small_vehicle, with_channel
 
-HZ, N = 50.0, 9000
+HZ = 50.0
+N = 9000
 TIME = np.arange(N) / HZ
 
 

@@ -8,7 +8,8 @@ import pytest
 from lean_trim.core.data.tables import Axis, maf_curve, ve_table
 from lean_trim.core.estimation.smoothness import roughness, second_difference
 
-RPM, MAP = np.array([800.0, 1100.0, 2500.0, 6000.0, 6500.0]), np.array([20.0, 25.0, 60.0, 100.0])
+RPM = np.array([800.0, 1100.0, 2500.0, 6000.0, 6500.0])
+MAP = np.array([20.0, 25.0, 60.0, 100.0])
 
 
 def test_second_difference_on_an_even_axis_is_the_textbook_stencil() -> None:

@@ -115,7 +115,8 @@ def test_a_tenth_of_wild_samples_does_not_move_it() -> None:
     log = steady_states(1.05, noise=0.005)
     wild = log[Role.LAMBDA].copy()
     wild[np.random.default_rng(1).random(len(wild)) < 0.1] *= 1.3
-    clean, dirty = fit(log), fit(with_channel(log, Role.LAMBDA, wild))
+    clean = fit(log)
+    dirty = fit(with_channel(log, Role.LAMBDA, wild))
     assert np.abs(dirty.correction_pct - clean.correction_pct).max() < 0.6
     plain_mean = 100 * (np.mean(wild * (1 + log[Role.STFT] / 100)) - 1)
     assert plain_mean > 7.5
@@ -220,7 +221,8 @@ def test_robust_fit_agrees_with_another_package() -> None:
     """
     import statsmodels.api as sm
 
-    rng, n = np.random.default_rng(8), 3000
+    rng = np.random.default_rng(8)
+    n = 3000
     hz = rng.uniform(1000.0, 2000.0, n)
     table = maf_vehicle().table
     share = (hz - 1000.0) / 1000.0

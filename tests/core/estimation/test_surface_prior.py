@@ -11,7 +11,8 @@ from lean_trim.core.estimation.smoothness import roughness
 from lean_trim.core.estimation.surface_prior import Prior
 
 CURVE = maf_curve(np.arange(1.0, 13.0), 2.0 + np.arange(1.0, 13.0) ** 1.7)
-SPREAD, SIGMA = 0.2, 0.01
+SPREAD = 0.2
+SIGMA = 0.01
 
 
 def log_evidence(y: np.ndarray, own: float, result: float) -> float:

@@ -31,7 +31,8 @@ def test_only_the_right_delay_brings_the_traces_together(error: float) -> None:
     frame = cut_drive(6.0, 0.08)
     right = DelayEstimate(DelaySettings(1.0, 6.0, 0.08), True)
     wrong = replace(right, settings=DelaySettings(1.0, 6.0 * error, 0.08))
-    good, bad = align_moments(frame, right, np.ones(N)), align_moments(frame, wrong, np.ones(N))
+    good = align_moments(frame, right, np.ones(N))
+    bad = align_moments(frame, wrong, np.ones(N))
     assert good is not None
     assert bad is not None
     assert good.gap_after.mean() < 0.2 * good.gap_before.mean()

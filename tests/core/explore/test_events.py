@@ -39,8 +39,10 @@ def test_events_of_the_simulated_drive_are_all_found(heron_solution: Solution) -
 
 
 def test_next_and_previous_walk_through_every_event_of_a_kind(heron_solution: Solution) -> None:
-    events, wanted = find_events(heron_solution), frozenset({EventKind.PULL})
-    at, seen = -1.0, []
+    events = find_events(heron_solution)
+    wanted = frozenset({EventKind.PULL})
+    at = -1.0
+    seen = []
     while (event := next_event(events, at, wanted)) is not None:
         at = event.start_s
         seen.append(event)

@@ -110,7 +110,8 @@ def test_open_times_that_hardly_move_tell_no_dead_time() -> None:
 
 
 def test_the_open_time_follows_from_the_ecus_equation_without_a_pulse_width() -> None:
-    vehicle, log = small_vehicle(), steady_states()
+    vehicle = small_vehicle()
+    log = steady_states()
     by_width = open_time_ms(make_frame(log, vehicle))
     by_equation = open_time_ms(make_frame(without(log, Role.PULSE_WIDTH, Role.DUTY), vehicle))
     np.testing.assert_allclose(np.nanmedian(by_equation / by_width), 1.0, atol=0.01)

@@ -14,7 +14,8 @@ from lean_trim.core.injectors.verdict import verdict_on
 from tests.builders import small_vehicle, steady_states, with_channel, without
 from tests.core.injectors.test_identify import UNIT, places_of
 
-TRUE_FLOW, TRUE_DEAD = 0.93, 0.12
+TRUE_FLOW = 0.93
+TRUE_DEAD = 0.12
 
 
 @pytest.fixture(scope="module")
@@ -30,7 +31,8 @@ def told(*measured: Measured, airflow: float = 0.05) -> Split:
 
 def test_a_bench_figure_takes_the_level_of_the_table_away(frame: Frame) -> None:
     words = MeasuredWords(flow_g_per_s=TRUE_FLOW * 5.0, flow_error_pct=1.0)
-    alone, found = told(), told(*statements(words, frame))
+    alone = told()
+    found = told(*statements(words, frame))
     assert alone.flow_scale == pytest.approx(TRUE_FLOW * np.exp(-0.05), rel=0.01)
     assert found.flow_scale == pytest.approx(TRUE_FLOW, rel=0.01)
     assert found.flow_se < 0.011 < alone.flow_se

@@ -19,7 +19,8 @@ from lean_trim.simcar.injectors import TrueInjectors
 from tests.builders import small_vehicle
 from tests.core.injectors.test_identify import UNIT, places_of
 
-FLOW, DEAD_MS = 1.05, -0.08
+FLOW = 1.05
+DEAD_MS = -0.08
 LOSS_MS = np.array([0.09, 0.06, 0.03, 0.01, 0.0])
 
 

@@ -13,7 +13,8 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.steady import pulses_of, steady_state
 from tests.builders import without
 
-DEAD_MS, FUEL_MS = 0.93, 2.2
+DEAD_MS = 0.93
+FUEL_MS = 2.2
 
 
 def idle(injections: int, more: float = 1.0, lam: float = 1.0, seconds: float = 60.0) -> Log:
@@ -36,7 +37,8 @@ def idle(injections: int, more: float = 1.0, lam: float = 1.0, seconds: float = 
 
 @pytest.mark.parametrize(("more", "lam"), [(1.0, 1.0), (1.03, 1.0), (1.0, 0.98), (0.97, 1.02)])
 def test_the_dead_time_is_twice_the_shorter_pulse_less_the_longer(more: float, lam: float) -> None:
-    one, two = steady_state(idle(1), 0.0, 60.0), steady_state(idle(2, more, lam), 0.0, 60.0)
+    one = steady_state(idle(1), 0.0, 60.0)
+    two = steady_state(idle(2, more, lam), 0.0, 60.0)
     one_ms, two_ms, volts = pulses_of(one, two)
     assert 2.0 * two_ms - one_ms == pytest.approx(DEAD_MS, abs=0.011)
     assert volts == pytest.approx(13.9)

@@ -23,10 +23,8 @@ TIME = np.cumsum(RNG.uniform(0.02, 0.06, 5000))
 
 
 def test_slope_agrees_with_least_squares_in_every_window() -> None:
-    values, half = (
-        np.sin(TIME) + 0.1 * RNG.standard_normal(5000),
-        round(0.4 / typical_step_s(TIME) / 2),
-    )
+    values = np.sin(TIME) + 0.1 * RNG.standard_normal(5000)
+    half = round(0.4 / typical_step_s(TIME) / 2)
     slope = rate_per_s(TIME, values, 0.4)
     for i in (half, 2047, 2048, 2049, 4990 - half):
         near = slice(i - half, i + half + 1)
@@ -39,14 +37,16 @@ def test_slope_agrees_with_least_squares_in_every_window() -> None:
 def test_hold_off_reaches_exactly_as_far_as_it_says(
     on: list[bool], before: float, after: float
 ) -> None:
-    mask, time = np.array(on), TIME[: len(on)]
+    mask = np.array(on)
+    time = TIME[: len(on)]
     gap = time[None, :] - time[:, None]
     expected = (mask[:, None] & (gap >= -before - 1e-9) & (gap <= after + 1e-9)).any(axis=0)
     np.testing.assert_array_equal(extend_mask(mask, time, before, after), expected)
 
 
 def test_first_order_lag_agrees_with_a_filter_of_scipy() -> None:
-    time, values = np.arange(400) * 0.04, np.repeat([1.0, 3.0, 2.0, 2.5], 100)
+    time = np.arange(400) * 0.04
+    values = np.repeat([1.0, 3.0, 2.0, 2.5], 100)
     keep = np.exp(-0.04 / 0.5)
     expected, _ = signal.lfilter([1 - keep], [1, -keep], values, zi=[keep * values[0]])
     np.testing.assert_allclose(first_order_lag(time, values, 0.5), expected, rtol=1e-6)
@@ -76,7 +76,8 @@ def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:
     table = ve_table([1000.0, 2000, 3500], [30.0, 60, 90, 150], 50 + 30 * RNG.random((4, 3)))
     at = RNG.uniform(10, 180, 500), RNG.uniform(500, 4000, 500)
     at[0][3] = np.nan
-    fast, plain = mesh_along(table, at), table.interpolate(*at)
+    fast = mesh_along(table, at)
+    plain = table.interpolate(*at)
     np.testing.assert_array_equal(fast.cells, plain.cells)
     np.testing.assert_allclose(fast.weights, plain.weights)
     np.testing.assert_allclose(read_along(fast, table.values), table.lookup(*at))
@@ -92,7 +93,9 @@ def test_mesh_along_a_log_is_the_tables_own_interpolation() -> None:
 
 def test_cells_crossed_in_a_second_follow_from_rates_and_widths() -> None:
     """Cell 0 is 1000 wide and 20 high, cell 4 (second row, second column) 2000 and 30."""
-    cells, rows, columns = np.array([0, 4]), np.array([20.0, 30.0]), np.array([1000.0, 2000.0])
+    cells = np.array([0, 4])
+    rows = np.array([20.0, 30.0])
+    columns = np.array([1000.0, 2000.0])
     found = crossings(cells, np.array([10.0, -3.0]), np.array([100.0, 500.0]), rows, columns)
     np.testing.assert_allclose(found, [0.5 + 0.1, 0.1 + 0.25])
     curve = crossings(np.array([1]), np.array([80.0]), np.array([80.0]), np.empty(0), columns)
@@ -107,7 +110,8 @@ def test_only_what_lasts_is_kept_and_ends_count_as_lasting() -> None:
 
 
 def test_coming_back_after_a_while_is_another_visit() -> None:
-    cells, weights = np.tile([0, 1], (6, 1)), np.tile([0.9, 0.1], (6, 1))
+    cells = np.tile([0, 1], (6, 1))
+    weights = np.tile([0.9, 0.1], (6, 1))
     time = np.array([0.0, 0.5, 1.0, 9.0, 9.5, 30.0])
     seconds, visits = count_evidence(cells, weights, np.full(6, 0.5), time, 3, 0.2, 2.0)
     np.testing.assert_array_equal(visits, [3, 0, 0])
@@ -130,7 +134,8 @@ def test_products_along_a_log_agree_with_numpy() -> None:
 @settings(max_examples=60, deadline=None)
 @given(st.lists(st.integers(0, 2), min_size=1, max_size=40), st.floats(0.01, 0.3))
 def test_still_spells_are_the_long_runs_of_one_value(values: list[int], least: float) -> None:
-    array, time = np.array(values, float), TIME[: len(values)]
+    array = np.array(values, float)
+    time = TIME[: len(values)]
     edges = [0, *(np.flatnonzero(np.diff(array)) + 1).tolist(), len(array)]
     runs = [(a, b) for a, b in itertools.pairwise(edges) if time[b - 1] - time[a] >= least]
     assert still_spells(array, time, least).tolist() == [list(r) for r in runs]
@@ -138,8 +143,10 @@ def test_still_spells_are_the_long_runs_of_one_value(values: list[int], least: f
 
 def test_excess_misleads_where_it_moves_or_is_not_proven() -> None:
     level = np.concatenate([np.ones(50), np.linspace(1.0, 1.2, 10), np.full(60, 1.2)])
-    time, half = np.arange(len(level)) * 0.1, 2
-    excess, proven = 100.0 * (level - 1.0), np.arange(len(level)) < 100
+    time = np.arange(len(level)) * 0.1
+    half = 2
+    excess = 100.0 * (level - 1.0)
+    proven = np.arange(len(level)) < 100
     slope = np.abs(100.0 * np.gradient(level, time))
     out = misleading_excess(excess, level, time, half, proven, 5.0, 10.0)
     assert not out[:50].any()

@@ -70,7 +70,8 @@ def odd_vehicle(rng: np.random.Generator) -> Vehicle:
 
 def whole_way(rng: np.random.Generator) -> tuple[Solution, np.ndarray]:
     """Solve, solve again with a knob turned, and propose."""
-    log, vehicle = spoiled(rng), odd_vehicle(rng)
+    log = spoiled(rng)
+    vehicle = odd_vehicle(rng)
     off = frozenset(r.name for r in RULES if rng.random() < 0.4)
     method = "surface" if rng.random() < 0.7 else "average"
     settings = SolveSettings(method, sieve=SieveSettings(disabled=off))  # type: ignore[arg-type]

@@ -47,11 +47,13 @@ def test_cancelling_raises_and_progress_rises(heron_vehicle: Vehicle, heron_log:
 
 
 def test_several_logs_count_as_one_drive_with_a_gap() -> None:
-    first, second = steady_states(1.05), steady_states(1.05)
+    first = steady_states(1.05)
+    second = steady_states(1.05)
     joined = join_logs([first, second])
     assert len(joined) == 2 * len(first)
     assert joined.time_s[len(first)] - joined.time_s[len(first) - 1] == pytest.approx(10.0)
-    both, one = solve([first, second], small_vehicle()), solve([first], small_vehicle())
+    both = solve([first, second], small_vehicle())
+    one = solve([first], small_vehicle())
     assert both.estimate.seconds.sum() > 1.9 * one.estimate.seconds.sum()
     with pytest.raises(LogError, match="no log given"):
         join_logs([])
@@ -61,7 +63,8 @@ def test_both_schools_agree_where_there_is_much_driving(
     heron_vehicle: Vehicle, heron_log: Log, heron_solution: Solution
 ) -> None:
     by_cell = solve([heron_log], heron_vehicle, SolveSettings(method="average"))
-    averages, surface = by_cell.estimate, heron_solution.estimate
+    averages = by_cell.estimate
+    surface = heron_solution.estimate
     # Delay, film and heat are no matter of schools; without them averages are off by half as much
     # again.
     assert by_cell.delay == heron_solution.delay

@@ -48,7 +48,8 @@ def test_logged_ethanol_explains_the_pulse_width_of_another_tank() -> None:
 
 
 def test_tanks_are_not_pooled_without_their_ethanol() -> None:
-    one, other = steady_states(), replace(steady_states(1.05), name="other tank")
+    one = steady_states()
+    other = replace(steady_states(1.05), name="other tank")
     with pytest.raises(LogError, match="may be of another tank"):
         solve([one, other], flex())
     with pytest.raises(LogError, match="may be of another tank"):

@@ -17,7 +17,8 @@ from lean_trim.core.pulls.verdict import verdict_on_pull
 
 HZ = 50.0
 COUNT = 900
-START, STOP = 500, 750
+START = 500
+STOP = 750
 """Ten seconds of cruise, five of pull, three of cruise."""
 
 

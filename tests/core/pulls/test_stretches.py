@@ -16,7 +16,9 @@ HZ = 25.0
 def log_of(parts: list[tuple[float, float, float, float, int]], **more: np.ndarray) -> Log:
     """A log of (seconds, throttle, rpm from, rpm to, gear), with the noise of sensors."""
     rng = np.random.default_rng(2)
-    throttle, rpm, gear = [], [], []
+    throttle = []
+    rpm = []
+    gear = []
     for seconds, open_pct, low, high, number in parts:
         count = round(seconds * HZ)
         throttle.append(np.full(count, open_pct) + 0.2 * rng.standard_normal(count))

@@ -32,7 +32,8 @@ def test_the_clock_begins_with_the_pull(heron_vehicle: Vehicle) -> None:
 def test_channels_over_engine_speed_and_their_difference(heron_vehicle: Vehicle) -> None:
     rising = np.zeros(900)
     rising[START:STOP] = np.linspace(20.0, 60.0, STOP - START)
-    hot, cool = traced(heron_vehicle, iat=rising + 10.0), traced(heron_vehicle, iat=rising)
+    hot = traced(heron_vehicle, iat=rising + 10.0)
+    cool = traced(heron_vehicle, iat=rising)
     speeds = np.array([2000.0, 4000.0, 5000.0, 9000.0])
     over = at_speeds(cool, Lane.INTAKE, speeds)
     assert np.isnan(over[[0, 3]]).all()

@@ -103,10 +103,8 @@ def test_a_switched_off_rule_leaves_nothing_out() -> None:
 
 def test_hold_off_after_a_fuel_cut_follows_its_setting() -> None:
     log = changed(Role.PULSE_WIDTH, 0.0)
-    short, long = (
-        sifted(log, SieveSettings({"fuel_cut.after_s": 0.5})),
-        sifted(log, SieveSettings({"fuel_cut.after_s": 2.5})),
-    )
+    short = sifted(log, SieveSettings({"fuel_cut.after_s": 0.5}))
+    long = sifted(log, SieveSettings({"fuel_cut.after_s": 2.5}))
     assert long.seconds["fuel_cut"] - short.seconds["fuel_cut"] == pytest.approx(2.0, abs=0.05)
 
 
@@ -283,11 +281,13 @@ def test_turning_a_knob_back_leaves_no_trace() -> None:
 def test_sifting_from_an_earlier_result_gives_what_sifting_anew_gives(
     heron_solution: Solution,
 ) -> None:
-    conditions, first = heron_solution.prepared.conditions, heron_solution.sifted
+    conditions = heron_solution.prepared.conditions
+    first = heron_solution.sifted
     settings = SieveSettings(
         {"tip.throttle_rate": 12.0, "fuel_cut.after_s": 3.0}, frozenset({"slip"})
     )
-    quick, anew = sift(conditions, settings, previous=first), sift(conditions, settings)
+    quick = sift(conditions, settings, previous=first)
+    anew = sift(conditions, settings)
     np.testing.assert_array_equal(quick.reason_bits, anew.reason_bits)
     assert quick.seconds == anew.seconds
     assert quick.counts["tip"] > first.counts["tip"]

@@ -19,7 +19,8 @@ from lean_trim.simcar.truth import truth_for
 def test_a_cold_start_tells_more_film_and_a_slower_one(heron_vehicle: Vehicle) -> None:
     truth = replace(truth_for(heron_vehicle), start_coolant_c=5.0)
     report = transients_of(solve([simulate(heron_vehicle, 2, 10.0, truth)], heron_vehicle))
-    warm, cold = report.film, report.cold_film
+    warm = report.film
+    cold = report.cold_film
     assert warm.known and cold is not None and cold.coolant_c < 55.0
     share, tau = truth.wall(cold.coolant_c, warm.map_kpa)
     assert abs(cold.share - share) < 2.5 * cold.share_se

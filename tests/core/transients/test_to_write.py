@@ -141,7 +141,8 @@ def test_a_table_that_is_not_what_the_ecu_adds_is_not_touched() -> None:
 
 
 def test_a_closing_that_would_be_lean_afterwards_is_left() -> None:
-    rates, held = [-400, -100, -40, 40, 400], [0.0, 0.0, 0.0, 0.0, 20.0]
+    rates = [-400, -100, -40, 40, 400]
+    held = [0.0, 0.0, 0.0, 0.0, 20.0]
     table = curve_of(ENRICHMENT, rates, held)
     closing = asked(0.0, -24.0, [-400.0] * 8, Kind.TIP_OUT, Way.AS_NEEDED, decay_s=0.4)
     quick = {

@@ -30,7 +30,8 @@ from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.truth import truth_for
 from tests.builders import without
 
-SHARE, TAU_S = 0.22, 0.45
+SHARE = 0.22
+TAU_S = 0.45
 STEP_S = 0.01
 THETA = np.array([np.log(3.0), np.log(0.08), 1.0, np.log(TAU_S), SHARE, 0.0, 0.0, 0.0])
 
@@ -59,7 +60,8 @@ def since(n: int, row: int) -> np.ndarray:
 def test_a_step_of_fuel_reaches_the_cylinder_as_the_film_lets_it() -> None:
     # Aquino, SAE 810494 (from memory): (1 - X)·F1 + X·F0 + X·(F1 - F0)·(1 - exp(-t/τ)) after a
     # step.
-    n, row = 600, 200
+    n = 600
+    row = 200
     fuel = np.where(np.arange(n) < row, 0.5, 1.0)
     t = since(n, row)
     closed = np.where(t < 0.0, 0.5, 1.0 - SHARE * 0.5 * np.exp(-t / TAU_S))
@@ -88,7 +90,8 @@ def test_a_film_that_evaporates_quicker_at_speed_keeps_its_mass() -> None:
 
 def test_what_has_to_be_injected_for_a_step_is_the_closed_form() -> None:
     # DOMAIN §8: F1 + X/(1 - X)·(F1 - F0)·exp(-t/(τ(1 - X))).
-    n, row = 600, 200
+    n = 600
+    row = 200
     wanted = np.where(np.arange(n) < row, 0.5, 1.0)
     t = since(n, row)
     closed = 1.0 + SHARE / (1.0 - SHARE) * 0.5 * np.exp(-t / (TAU_S * (1.0 - SHARE)))

@@ -15,7 +15,8 @@ from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import faults_of
 from lean_trim.simcar.heron import heron
 
-N, STEP_S = 6000, 0.05
+N = 6000
+STEP_S = 0.05
 TIME = STEP_S * np.arange(N)
 SECONDS = np.full(N, STEP_S)
 EVERY = np.ones(N, bool)

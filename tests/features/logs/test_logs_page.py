@@ -131,7 +131,8 @@ def muted(log: Log) -> Log:
 def test_the_window_asks_in_place_which_table_a_log_was_driven_on(
     driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log, answer: str, logs: list[int]
 ) -> None:
-    session, sheet = driven.session, driven.place_sheet
+    session = driven.session
+    sheet = driven.place_sheet
     session.deciding.accept()
     write_log_csv(muted(heron_log), tmp_path / "which.csv")
     session.imports.add([tmp_path / "which.csv"])

@@ -21,7 +21,8 @@ def looked(driven_bench: Bench) -> Bench:
 
 
 def test_pulls_of_a_round_are_found_once_a_desk_asks(driven_bench: Bench) -> None:
-    looked, control = driven_bench, driven_bench.workspace.parts[PullsControl]
+    looked = driven_bench
+    control = driven_bench.workspace.parts[PullsControl]
     control.look()
     driven_bench.settle()
     assert not control.found
@@ -36,7 +37,8 @@ def test_pulls_of_a_round_are_found_once_a_desk_asks(driven_bench: Bench) -> Non
 
 
 def test_a_pull_is_left_out_and_counted_again(looked: Bench, job_path: Path) -> None:
-    control, workspace = looked.workspace.parts[PullsControl], looked.workspace
+    control = looked.workspace.parts[PullsControl]
+    workspace = looked.workspace
     (found,) = control.found.values()
     pull = found.traces[0].pull
     control.leave_out(found.round_id, pull)

@@ -37,7 +37,8 @@ def desk(driven: MainWindow, until: Until) -> PullsDesk:
 def ink(desk: PullsDesk, color: str) -> int:
     """Pixels of a colour in the chart."""
     image = desk.chart.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
-    width, height = image.width(), image.height()
+    width = image.width()
+    height = image.height()
     pixels = np.frombuffer(image.constBits(), np.uint32).reshape(height, -1)[:, :width] & 0xFFFFFF
     return int((pixels == int(color.lstrip("#"), 16)).sum())
 

@@ -73,7 +73,8 @@ def test_panels_are_painted_in_both_themes_and_fit_the_least_window(
         driven.actions_["night"].setChecked(night)
         driven.resize(1100, 640)
         image = desk.panels.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
-        width, height = image.width(), image.height()
+        width = image.width()
+        height = image.height()
         pixels = (
             np.frombuffer(image.constBits(), np.uint32).reshape(height, -1)[:, :width] & 0xFFFFFF
         )

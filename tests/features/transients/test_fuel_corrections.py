@@ -27,7 +27,8 @@ from lean_trim.job.store import load_job
 from lean_trim.workspace.additions import AddLogs
 from tests.race.conftest import Bench
 
-RATES, ADDED = [0, 40, 100, 200, 400], [0, 0, 14, 24, 30]
+RATES = [0, 40, 100, 200, 400]
+ADDED = [0, 0, 14, 24, 30]
 """Much what the demo's ECU adds of itself."""
 
 

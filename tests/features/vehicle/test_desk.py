@@ -56,7 +56,8 @@ def flow(window: MainWindow) -> float:
 def test_a_change_is_kept_when_typing_rests_and_can_be_undone(
     own: MainWindow, until: Until, tmp_path: Path
 ) -> None:
-    before, solution = flow(own), own.session.solution
+    before = flow(own)
+    solution = own.session.solution
     retype(own, Key.FLOW, "7.7")
     until(lambda: flow(own) == 7.7 and not own.session.is_busy)
     until(lambda: own.session.solution is not None and own.session.solution is not solution)

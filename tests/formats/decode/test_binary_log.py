@@ -90,7 +90,8 @@ def test_files_of_other_libraries_read_equal(tmp_path: Path, kind: str) -> None:
 def test_slow_mdf_channels_are_held_and_their_updates_told(tmp_path: Path) -> None:
     slow_t = TIME[::25]
     slow = np.round(80 + slow_t / 10, 3)
-    late_t, late = TIME[1500::5], np.full(300, 14.0)
+    late_t = TIME[1500::5]
+    late = np.full(300, 14.0)
     path = tmp_path / "rates.mf4"
     with MDF(version="4.10") as mdf:
         mdf.append([Signal(RPM, TIME, name="RPM", unit="rpm")])

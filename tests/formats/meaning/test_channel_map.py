@@ -21,7 +21,8 @@ WAVE = np.sin(np.arange(N) / 9.0)
 
 def made(choices: Choices | None = None, **channels: np.ndarray) -> MappedLog:
     """Understand columns given as name__unit = values (a double underscore parts the unit)."""
-    columns, values = [Column(0, "Time", "s")], {0: np.arange(N) * 0.04}
+    columns = [Column(0, "Time", "s")]
+    values = {0: np.arange(N) * 0.04}
     for i, (key, data) in enumerate(channels.items(), 1):
         name, _, unit = key.partition("__")
         columns.append(Column(i, name.replace("_", " "), unit))
@@ -77,7 +78,8 @@ def test_trims_come_as_percent_factor_or_around_100() -> None:
 
 def test_loop_status_as_flag_and_as_code() -> None:
     """SAE J1979 PID 03: 2 closed loop, 4 open loop for load (from memory)."""
-    flag, code = np.array([0.0, 1.0, 1.0]), np.array([1.0, 2.0, 4.0, 16.0])
+    flag = np.array([0.0, 1.0, 1.0])
+    code = np.array([1.0, 2.0, 4.0, 16.0])
     np.testing.assert_array_equal(settle_unit(Role.CLOSED_LOOP, "", flag, 14.7).convert(flag), flag)
     np.testing.assert_array_equal(
         settle_unit(Role.CLOSED_LOOP, "", code, 14.7).convert(code), [0, 1, 0, 1]
@@ -158,7 +160,9 @@ def test_only_columns_that_may_matter_are_read_whole() -> None:
 
 
 def test_the_shape_of_a_log_ignores_the_order_of_its_columns() -> None:
-    a, b, c = Column(0, "RPM", "rpm"), Column(1, "MAP", "kPa"), Column(1, "MAP", "psi")
+    a = Column(0, "RPM", "rpm")
+    b = Column(1, "MAP", "kPa")
+    c = Column(1, "MAP", "psi")
     assert shape_of([a, b]) == shape_of([b, a])
     assert shape_of([a, b]) != shape_of([a, c])
 

@@ -72,7 +72,8 @@ def test_the_ecus_own_numbers_come_back_as_they_were() -> None:
 @pytest.mark.parametrize("down", [False, True])
 def test_a_grid_is_read_with_engine_speed_across_or_down(down: bool) -> None:
     cells = np.array([[0.0, 0.0, 0.0], [12.0, 10.0, 8.0], [25.0, 20.0, 15.0]])
-    rates, speeds = [0.0, 100.0, 300.0], [1000.0, 3000.0, 6000.0]
+    rates = [0.0, 100.0, 300.0]
+    speeds = [1000.0, 3000.0, 6000.0]
     rows, columns, body = (speeds, rates, cells.T) if down else (rates, speeds, cells)
     corner = "rpm\\%/s" if down else "%/s\\rpm"
     lines = [",".join([corner, *map(str, columns)])]

@@ -22,7 +22,8 @@ from tests.builders import steady_states
 
 
 def test_a_seed_is_a_car_and_cars_differ() -> None:
-    one, again = random_car(5), random_car(5)
+    one = random_car(5)
+    again = random_car(5)
     np.testing.assert_array_equal(one.vehicle.table.values, again.vehicle.table.values)
     assert one.truth == again.truth
     cars = [random_car(seed) for seed in range(24)]
@@ -48,7 +49,8 @@ def test_corners_are_those_of_the_computation() -> None:
 
 def test_the_best_table_is_better_between_its_points_than_the_surface_at_them() -> None:
     truth = Truth(2.0, 4, 14.7, 7000.0, False, breathing=Breathing(ripple_pct=0.0))
-    rows, columns = np.array([20.0, 60.0, 100.0]), np.array([800.0, 2500.0, 4500.0, 7000.0])
+    rows = np.array([20.0, 60.0, 100.0])
+    columns = np.array([800.0, 2500.0, 4500.0, 7000.0])
     rpm, kpa = (m.ravel() for m in np.meshgrid(between_points(columns), between_points(rows)))
     surface = truth.ve_surface(rpm, kpa)
     best = best_table(rows, columns, surface, kpa, rpm)

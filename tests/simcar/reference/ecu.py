@@ -12,7 +12,8 @@ from tests.simcar.reference.lookup import CurveLookup, GridLookup
 LTFT_RPM = (1500.0, 2500.0, 4000.0)
 LTFT_LOAD = (35.0, 55.0, 80.0)
 FULL_THROTTLE_PCT = 78.0
-WARM_UP_PER_K, WARM_UP_BELOW_C = 0.0034, 72.0
+WARM_UP_PER_K = 0.0034
+WARM_UP_BELOW_C = 72.0
 """What the ECU adds of itself to a cold engine, where it was given no table."""
 
 

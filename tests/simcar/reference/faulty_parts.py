@@ -16,10 +16,13 @@ TAIL_HALF_G_PER_S = 2.0
 """Airflow at which air from behind counts half; an idling engine draws about as much (invented)."""
 CHOKED = 0.53
 """Pressure ratio below which a leak draws all it can (textbook, air)."""
-SPELL_EVERY_S, SPELL_S, SPELL_K = 200.0, 90.0, 25.0
+SPELL_EVERY_S = 200.0
+SPELL_S = 90.0
+SPELL_K = 25.0
 """Spells of hot air under the bonnet, as in traffic (invented)."""
 PASS_EVERY_S = 480.0
-BOOST_FROM_KPA, BOOST_OVER_KPA = 15.0, 25.0
+BOOST_FROM_KPA = 15.0
+BOOST_OVER_KPA = 25.0
 """Boost from which second injectors begin, and over which they open (invented)."""
 MISFIRE_S = (0.25, 0.7)
 MIDDLE_C = 25.0
@@ -115,7 +118,8 @@ class FaultyParts:
         choked = self.faults.intake_leak_pct / 100.0 * self.max_flow
         if not choked or map_share < CHOKED:
             return choked
-        low, high = min(map_share, 1.0 / map_share), max(1.0, map_share)
+        low = min(map_share, 1.0 / map_share)
+        high = max(1.0, map_share)
         # The ellipse that is used for orifices between choked and no flow.
         part = (
             math.sqrt(max(0.0, 1.0 - ((low - CHOKED) / (1.0 - CHOKED)) ** 2))

@@ -31,7 +31,9 @@ class Say:
 
 
 TARGET = "target_lambda"
-INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES = "injector_flow", "dead_time", "small_pulses"
+INJECTOR_FLOW = "injector_flow"
+DEAD_TIME = "dead_time"
+SMALL_PULSES = "small_pulses"
 INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES)
 ENGINE_SCALE = "engine_scale"
 """What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin

@@ -14,13 +14,22 @@ from numpy.typing import ArrayLike
 from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.types import Floats
 
-ENRICHMENT, ENRICHMENT_FADE = "enrichment", "enrichment_fade"
-AFTER_CUT, AFTER_CUT_FADE = "after_cut", "after_cut_fade"
-WARM_UP, AIR_TEMPERATURE = "warm_up", "air_temperature"
-WALL_SHARE, WALL_TIME = "wall_share", "wall_time"
+ENRICHMENT = "enrichment"
+ENRICHMENT_FADE = "enrichment_fade"
+AFTER_CUT = "after_cut"
+AFTER_CUT_FADE = "after_cut_fade"
+WARM_UP = "warm_up"
+AIR_TEMPERATURE = "air_temperature"
+WALL_SHARE = "wall_share"
+WALL_TIME = "wall_time"
 
-MAP_RATE, THROTTLE_RATE, CUT_TIME = "MAP rate", "throttle rate", "time without fuel"
-COOLANT, INTAKE, MAP, SPEED = "coolant", "intake air", "MAP", "engine speed"
+MAP_RATE = "MAP rate"
+THROTTLE_RATE = "throttle rate"
+CUT_TIME = "time without fuel"
+COOLANT = "coolant"
+INTAKE = "intake air"
+MAP = "MAP"
+SPEED = "engine speed"
 
 NOTHING_ADDED_PCT = 100.0
 """A cell that adds nothing holds this: the fuel that is injected, percent of what airflow and
@@ -76,7 +85,9 @@ class CorrectionKind:
         return self.unit == ADDED
 
 
-ADDED, SHARE, SECONDS = "% added", "%", "s"
+ADDED = "% added"
+SHARE = "%"
+SECONDS = "s"
 RATES = (MAP_RATE, THROTTLE_RATE)
 KINDS: Mapping[str, CorrectionKind] = {
     ENRICHMENT: CorrectionKind(

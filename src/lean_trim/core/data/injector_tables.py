@@ -11,7 +11,9 @@ from lean_trim.core.data.tables import Axis, OwnUnit, Table
 from lean_trim.core.data.vehicle import Injectors
 from lean_trim.core.types import Floats
 
-PRESSURE_AXIS, VOLTS_AXIS, OPEN_AXIS = "fuel pressure", "battery", "open time"
+PRESSURE_AXIS = "fuel pressure"
+VOLTS_AXIS = "battery"
+OPEN_AXIS = "open time"
 PRESSURES_KPA = (200.0, 250.0, 300.0, 350.0, 400.0, 450.0, 500.0)
 """Points of the flow table where the ECU's own are not known (common practice, no source)."""
 SQUARE_ROOT = 0.5
@@ -61,7 +63,8 @@ def law_of(pressures_kpa: ArrayLike, flows: ArrayLike) -> FlowLaw:
     -------
     Least squares of ln flow over ln pressure, its rated pressure the geometric mean of the points.
     """
-    x, y = np.log(np.asarray(pressures_kpa, float)), np.log(np.asarray(flows, float))
+    x = np.log(np.asarray(pressures_kpa, float))
+    y = np.log(np.asarray(flows, float))
     middle = float(np.mean(x))
     spread = float(np.sum((x - middle) ** 2))
     exponent = (
@@ -140,7 +143,8 @@ def on_volts(table: Table, volts: ArrayLike) -> Table:
     """
     names = [a.name for a in table.axes]
     place = names.index(VOLTS_AXIS)
-    there, wanted = 1.0 / table.axes[place].points[::-1], 1.0 / np.asarray(volts, float)
+    there = 1.0 / table.axes[place].points[::-1]
+    wanted = 1.0 / np.asarray(volts, float)
     columns = np.moveaxis(table.values, place, 0)[::-1].reshape(len(there), -1)
     at = np.clip(np.searchsorted(there, wanted) - 1, 0, len(there) - 2)
     share = ((wanted - there[at]) / (there[at + 1] - there[at]))[:, None]

@@ -195,7 +195,8 @@ def airflow_grid(
 def _refuse_impossible(
     first: Axis, second: Axis, cells: Floats, row_kind: RowKind, hold: HoldKind
 ) -> None:
-    low, high = float(first.points[0]), float(first.points[-1])
+    low = float(first.points[0])
+    high = float(first.points[-1])
     if low < row_kind.low or high > row_kind.high:
         raise TableError(
             Say.ROW_RANGE(
@@ -208,7 +209,8 @@ def _refuse_impossible(
             )
         )
     if second.points[0] < RPM_RANGE[0] or second.points[-1] > RPM_RANGE[1]:
-        first_rpm, last_rpm = float(second.points[0]), float(second.points[-1])
+        first_rpm = float(second.points[0])
+        last_rpm = float(second.points[-1])
         raise TableError(
             Say.RPM_RANGE(first=first_rpm, last=last_rpm, low=RPM_RANGE[0], high=RPM_RANGE[1])
         )

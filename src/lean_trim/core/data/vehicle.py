@@ -96,7 +96,8 @@ class Injectors:
         # The ECU adds over the time it wants; what is left of a pulse is that and what was added.
         ends = self.small_open_ms + self.small_add_ms
         inside = np.interp(left, ends, self.small_open_ms)
-        below, above = left < ends[0], left > ends[-1]
+        below = left < ends[0]
+        above = left > ends[-1]
         inside = np.where(below, left - self.small_add_ms[0], inside)
         return np.where(
             above, left - self.small_add_ms[-1], np.where(np.isnan(left), np.nan, inside)

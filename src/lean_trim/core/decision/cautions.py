@@ -73,7 +73,8 @@ ANSWERED = ("lean_full_throttle", "knock")
 """Dangers the correction itself answers: it enriches there, or takes nothing out."""
 LARGE_STEP_PCT = 8.0
 """Beyond what a sound part-throttle table is off by (common practice, no source)."""
-LOADED_KPA, LOAD_SHIFT_PCT = 80.0, 3.0
+LOADED_KPA = 80.0
+LOAD_SHIFT_PCT = 3.0
 """Where load-based tables matter most, and the leaning from which their shift is told (common
 practice)."""
 

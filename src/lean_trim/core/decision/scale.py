@@ -98,7 +98,8 @@ FACTOR_RANGE = (0.2, 5.0)
 ROOM = 0.9
 """Share of the field's highest number the highest cell is put at (common practice, no source)."""
 FACTOR_STEP = 0.05
-EXPECTED_PCT, USUAL_PCT = (60.0, 125.0), 90.0
+EXPECTED_PCT = (60.0, 125.0)
+USUAL_PCT = 90.0
 """Mean VE near atmospheric pressure: what is met in engines without and with boost, and what is
 aimed at
 (common practice, no source)."""
@@ -141,7 +142,8 @@ def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) 
     cells = table.values if wanted is None else np.where(np.isfinite(wanted), wanted, table.values)
     own = cells if table.own is None else table.own.own(cells)
     highest, lowest = _ends(table, limits)
-    above, below = own >= limits.highest, own <= limits.lowest
+    above = own >= limits.highest
+    below = own <= limits.lowest
     reasons: list[Said] = []
     factor = 1.0
     if above.any():
@@ -253,7 +255,8 @@ def _rounded(factor: float) -> float:
 def _mean_near_atmosphere(table: Table, cells: Floats) -> float:
     if holds_of(table) is not Holds.VE or rows_of(table) is not Rows.MAP:
         return math.nan
-    rows, rpm = table.axes[0].points, table.axes[1].points
+    rows = table.axes[0].points
+    rpm = table.axes[1].points
     near = np.abs(rows - STANDARD_KPA) <= NEAR_ATMOSPHERE_KPA
     first, last = np.quantile(rpm, MIDDLE)
     part = cells[np.ix_(near, (rpm >= first) & (rpm <= last))]

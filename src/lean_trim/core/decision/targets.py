@@ -57,7 +57,9 @@ USUAL: dict[Load, tuple[float, float]] = {
 SENTENCES = {Load.CRUISE: Say.CRUISE, Load.FULL: Say.FULL, Load.BOOST: Say.BOOST}
 TOO_RICH = 0.70
 """Below it a mixture burns badly (common practice, no source)."""
-CRUISE_BELOW, FULL_FROM, BOOST_FROM = 0.72, 0.90, 1.06
+CRUISE_BELOW = 0.72
+FULL_FROM = 0.90
+BOOST_FROM = 1.06
 """Shares of the barometer at which rows count as part load, full load and boost; enrichment comes
 on between
 the first two (common practice, no source)."""

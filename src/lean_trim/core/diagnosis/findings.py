@@ -36,7 +36,8 @@ def look_for_faults(conditions: Conditions) -> tuple[tuple[Finding, ...], dict[s
     -------
     The findings, and masks of shape (n,) by their ids; also of those another finding explains.
     """
-    found, shown = [], {}
+    found = []
+    shown = {}
     for fault in FAULTS:
         seen = fault.look(conditions)
         told = None if seen is None else fault.told(conditions, seen)

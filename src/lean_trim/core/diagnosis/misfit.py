@@ -127,10 +127,13 @@ def _misfit(name: str, middle: float, scatter: float, seconds: float) -> Misfit:
     ratio = float(np.exp(middle))
     percent = 100.0 * scatter
     if scatter <= EVEN_SCATTER:
-        title, advice = Say.TITLE(name=name, ratio=ratio), Say.EVEN(scatter=percent)
+        title = Say.TITLE(name=name, ratio=ratio)
+        advice = Say.EVEN(scatter=percent)
     else:
-        low, high = float(np.exp(middle - scatter)), float(np.exp(middle + scatter))
-        title, advice = Say.UNEVEN_TITLE(name=name, low=low, high=high), Say.UNEVEN(scatter=percent)
+        low = float(np.exp(middle - scatter))
+        high = float(np.exp(middle + scatter))
+        title = Say.UNEVEN_TITLE(name=name, low=low, high=high)
+        advice = Say.UNEVEN(scatter=percent)
     return Misfit(name, ratio, scatter, seconds, title, advice)
 
 

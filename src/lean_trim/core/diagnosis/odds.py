@@ -15,7 +15,8 @@ import numpy as np
 
 PRIOR = 0.1
 """Share of drives with a given fault before any evidence (stated, not measured)."""
-LIKELY, SURE = 0.7, 0.95
+LIKELY = 0.7
+SURE = 0.95
 LEAST_TOLD = 0.5
 """Probability from which something is worth telling."""
 Sureness = Literal["sure", "likely", "possible"]

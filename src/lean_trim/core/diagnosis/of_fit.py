@@ -164,7 +164,8 @@ def logs_disagree(shares: Sequence[LogShare]) -> Finding | None:
     told = [s for s in shares if s.weight_pct >= LEAST_WEIGHT_PCT and np.isfinite(s.apart_pct)]
     if len(told) < 2:
         return None
-    low, high = min(told, key=lambda s: s.apart_pct), max(told, key=lambda s: s.apart_pct)
+    low = min(told, key=lambda s: s.apart_pct)
+    high = max(told, key=lambda s: s.apart_pct)
     more = high.apart_pct - low.apart_pct
     if more < APART_PCT:
         return None

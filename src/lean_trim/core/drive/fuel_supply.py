@@ -19,7 +19,8 @@ RUNNING_RPM = 400.0
 MOST_SAMPLES = 20_000
 LEAST_SAMPLES = 200
 LEAST_SPREAD_KPA = 20.0
-CALM_PCT, HARD_PCT = 60.0, 95.0
+CALM_PCT = 60.0
+HARD_PCT = 95.0
 """Percentiles of airflow: below the first no pump sags, above the second it would."""
 LEAST_EXPLAINED = 0.7
 """Share of what the pressure scatters by that has to go with the manifold: a pump that gives up
@@ -86,7 +87,9 @@ def supply_of(frame: Frame) -> Supply:
     known = np.isfinite(pressure) & np.isfinite(manifold) & np.isfinite(flow) & (rpm > RUNNING_RPM)
     if known.sum() < LEAST_SAMPLES:
         return Supply()
-    pressure, manifold, flow = pressure[known], manifold[known], flow[known]
+    pressure = pressure[known]
+    manifold = manifold[known]
+    flow = flow[known]
     calm = flow <= np.percentile(flow, CALM_PCT)
     low, high = np.percentile(manifold[calm], [5.0, 95.0])
     if high - low < LEAST_SPREAD_KPA:

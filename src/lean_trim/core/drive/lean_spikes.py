@@ -77,7 +77,8 @@ def lean_spikes(motion: Motion, regime: NDArray[np.int8], lam: Floats) -> LeanSp
     mean = running_box(np.where(known, asked, 0.0), log.time_s, ABOUT_S) / np.maximum(weight, 1e-6)
     above = np.where(known, asked - mean, 0.0)
     mask = np.zeros(len(log), bool)
-    sizes, starts = [], []
+    sizes = []
+    starts = []
     edges = np.flatnonzero(np.diff((above > JUMP).astype(np.int8), prepend=0, append=0))
     for begin, end in edges.reshape(-1, 2).tolist():
         lasts = log.time_s[end - 1] - log.time_s[begin] + log.step_s

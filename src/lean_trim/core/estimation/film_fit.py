@@ -24,7 +24,8 @@ TAUS_S = np.array([0.12, 0.17, 0.23, 0.3, 0.4, 0.53, 0.7, 0.95, 1.3])
 DEFAULT_X = 0.2
 STIRRED = 0.03
 """Uptake from which the film is at work."""
-LEAD_S, TAIL_S = 2.0, 1.5
+LEAD_S = 2.0
+TAIL_S = 1.5
 MOST_ROWS = 60_000
 FEWEST_EVENTS = 8
 HUBER = 0.02
@@ -112,7 +113,9 @@ def _find(frame: Frame, left: Floats, may: Mask) -> _Events | None:
     every = int(np.ceil(len(rows) / MOST_ROWS))
     # Whole events are left out of a long log, never parts of one.
     keep = event % every == 0
-    rows, time, event = rows[keep], time[keep], event[keep] // every
+    rows = rows[keep]
+    time = time[keep]
+    event = event[keep] // every
     warm = ~(log.get(Role.COOLANT)[rows] < WARM_C)
     with np.errstate(invalid="ignore"):
         judged = may[rows] & warm & ~fuel_cut(frame)[rows] & (np.abs(left[rows]) < WILDEST)

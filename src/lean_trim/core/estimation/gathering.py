@@ -76,7 +76,9 @@ class Gathering:
             for parts in self._rows:
                 parts[j] = row[:0]
         probe = _joined(self._probes)
-        self._rows, self._places, self._probes = [], [], []
+        self._rows = []
+        self._places = []
+        self._probes = []
         terms = SharedTerms(tuple(TERMS[j] for j in shown), probe.terms.values[shown])
         return Samples(
             terms.names,

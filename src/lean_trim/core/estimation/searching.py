@@ -30,14 +30,19 @@ def lowest_between(cost: Callable[[float], float], low: float, high: float, with
     """
     left = high - GOLDEN * (high - low)
     right = low + GOLDEN * (high - low)
-    of_left, of_right = cost(left), cost(right)
+    of_left = cost(left)
+    of_right = cost(right)
     while high - low > within:
         if of_left <= of_right:
-            high, right, of_right = right, left, of_left
+            high = right
+            right = left
+            of_right = of_left
             left = high - GOLDEN * (high - low)
             of_left = cost(left)
         else:
-            low, left, of_left = left, right, of_right
+            low = left
+            left = right
+            of_left = of_right
             right = low + GOLDEN * (high - low)
             of_right = cost(right)
     return left if of_left <= of_right else right
@@ -64,7 +69,8 @@ def lowest_near(
     calls = len(values)
     while True:
         order = np.argsort(values, kind="stable")
-        points, values = points[order], values[order]
+        points = points[order]
+        values = values[order]
         small = np.max(np.abs(points[1:] - points[0])) <= within
         if calls >= most or (small and values[-1] - values[0] <= flat):
             return np.asarray(points[0], np.float64)
@@ -78,7 +84,8 @@ def lowest_near(
             of_further = cost(further)
             calls += 1
             if of_further < value:
-                trial, value = further, of_further
+                trial = further
+                value = of_further
         elif value >= values[-2]:
             inside = centre + (0.5 if value < values[-1] else -0.5) * away
             of_inside = cost(inside)
@@ -89,5 +96,6 @@ def lowest_near(
                 values[1:] = [cost(p) for p in points[1:]]
                 calls += len(points) - 1
                 continue
-            trial, value = inside, of_inside
+            trial = inside
+            value = of_inside
         points[-1], values[-1] = trial, value

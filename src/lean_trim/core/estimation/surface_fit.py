@@ -262,7 +262,8 @@ class SurfaceFit:
 
     def _product(self, a: int, e: int) -> Floats:
         """Sum of every place that holds the product of two unknowns."""
-        low, high = min(a, e), max(a, e)
+        low = min(a, e)
+        high = max(a, e)
         n = 4 + self.shared
         return np.asarray(self.sums[:, low * n - low * (low - 1) // 2 + high - low])
 
@@ -288,7 +289,8 @@ class SurfaceFit:
         """How long residuals stay correlated, less the means of their places; read from so many stretches."""
         from lean_trim.core.kernels.fit_loops import correlation_time, residuals
 
-        o, (total, mean) = self.samples.probe, self._place_means()
+        o = self.samples.probe
+        (total, mean) = self._place_means()
         # A place with little driving has a mean that is mostly noise; it is taken off in part.
         shrink = self.misfit**2 * total * self.unit
         place_mean = mean * shrink / (1.0 + shrink)

@@ -245,7 +245,9 @@ class _Model:
 
     def predicted(self, unknown: Floats) -> Floats:
         """Ln k at every place."""
-        cells, flow, dead = unknown[: self.size], unknown[self.size], unknown[self.size + 1]
+        cells = unknown[: self.size]
+        flow = unknown[self.size]
+        dead = unknown[self.size + 1]
         open_share = np.maximum(1.0 - dead / self.places.open_ms, 0.05)
         terms = self.places.terms @ unknown[self.size + 2 :]
         return np.asarray(self.mesh @ cells - flow - np.log(open_share) + terms)

@@ -45,7 +45,8 @@ class Say:
 
 
 ERROR_PCT = (0.1, 20.0)
-WEIGHED_ERROR_PCT, BENCH_ERROR_PCT = 1.0, 1.5
+WEIGHED_ERROR_PCT = 1.0
+BENCH_ERROR_PCT = 1.5
 """Taken where nothing is said (common practice, no source)."""
 PULSE_ERROR_MS = 0.01
 """Of a pulse that was read off at a steady state."""

@@ -50,7 +50,8 @@ def mistaken_cells(places: Places, split: Split, size: int) -> Floats:
     Flat, shape (size,); NaN where nobody drove.
     """
     bent = 100.0 * (asked_by_injectors(split, places.open_ms) - 1.0)
-    total, weight = np.zeros(size), np.zeros(size)
+    total = np.zeros(size)
+    weight = np.zeros(size)
     for cells, shares in zip(places.cells.T, places.shares.T, strict=True):
         np.add.at(total, cells, shares * places.seconds * bent)
         np.add.at(weight, cells, shares * places.seconds)

@@ -78,7 +78,8 @@ def _rms_pct(places: Places, residual: Floats) -> float:
 
 def _hand_shift(places: Places, y: Floats) -> float:
     """The shift that brings the mean error over the time driven to zero; a longer one always adds fuel."""
-    low, high = -MOST_SHIFT_MS, MOST_SHIFT_MS
+    low = -MOST_SHIFT_MS
+    high = MOST_SHIFT_MS
     for _ in range(STEPS):
         middle = 0.5 * (low + high)
         left = float(np.average(y + _by_dead_time(places, middle), weights=places.seconds))

@@ -106,12 +106,14 @@ def small_pulses(
     if float(seconds[:-1].max(initial=0.0)) < LEAST_SECONDS or long_s < LEAST_SECONDS:
         return None
     count = len(KNOTS_MS)
-    loss, dead = np.zeros(count), 0.0
+    loss = np.zeros(count)
+    dead = 0.0
     found: Split | None = None
     for _ in range(PASSES):
         linear = _with_curve(places, hats[:, :count], loss, dead)
         found = split(linear, table, unit, trust, film_spread, measured, wide)
-        loss, dead = found.terms[-count:], found.dead_ms
+        loss = found.terms[-count:]
+        dead = found.dead_ms
     assert found is not None
     errors = np.sqrt(np.diag(found.terms_covariance)[-count:])
     known = (seconds[:count] >= LEAST_SECONDS) & (errors <= WORST_SE_MS)
@@ -139,7 +141,8 @@ def _with_curve(places: Places, hats: Floats, loss: Floats, dead: float) -> Plac
     by_dead = np.maximum(places.open_ms - dead, LEAST_OPEN_MS)
     left = np.maximum(by_dead - hats @ loss, LEAST_OPEN_MS)
     slope = hats / left[:, None]
-    count, before = hats.shape[1], len(places.names)
+    count = hats.shape[1]
+    before = len(places.names)
     within = np.zeros((before + count,) * 2)
     within[:before, :before] = places.within
     return replace(

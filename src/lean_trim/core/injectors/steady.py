@@ -82,11 +82,14 @@ def steady_state(log: Log, start_s: float, end_s: float) -> SteadyState:
     if Role.PULSE_WIDTH not in log or Role.RPM not in log:
         raise BadInputError(Say.NO_PULSE())
     inside = (log.time_s >= start_s) & (log.time_s <= end_s)
-    rpm, pulse = log[Role.RPM][inside], log[Role.PULSE_WIDTH][inside]
+    rpm = log[Role.RPM][inside]
+    pulse = log[Role.PULSE_WIDTH][inside]
     if Role.MAP in log:
-        load, unit = log[Role.MAP][inside], "kPa"
+        load = log[Role.MAP][inside]
+        unit = "kPa"
     elif Role.MAF_FLOW in log:
-        load, unit = 60.0 * log[Role.MAF_FLOW][inside] / rpm, "g/rev"
+        load = 60.0 * log[Role.MAF_FLOW][inside] / rpm
+        unit = "g/rev"
     else:
         raise BadInputError(Say.NO_LOAD())
     seconds = float((np.isfinite(pulse) & (pulse > 0.0)).sum()) * log.step_s

@@ -44,9 +44,11 @@ class Say:
 
 LEAST_DEAD_MS = 0.0
 FINEST_DIGITS = 6
-FLOW_STEP_G_PER_S, DEAD_STEP_MS = 0.001, 0.001
+FLOW_STEP_G_PER_S = 0.001
+DEAD_STEP_MS = 0.001
 """Steps taken where the ECU's own are not known; a table that shows finer ones keeps them."""
-MOST_FLOW_G_PER_S, MOST_DEAD_MS = 200.0, 20.0
+MOST_FLOW_G_PER_S = 200.0
+MOST_DEAD_MS = 20.0
 LEAST_ADDED_MS = -0.5
 
 

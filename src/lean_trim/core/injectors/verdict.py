@@ -102,8 +102,10 @@ MOST_TRUST = 0.03
 MOST_FLOW_SE = 0.04
 MOST_DEAD_SE_MS = 0.06
 MOST_CORRELATION = 0.97
-SHORT_MS, LONG_MS = 2.0, 8.0
-ENOUGH_SHORT_S, ENOUGH_LONG_S = 40.0, 8.0
+SHORT_MS = 2.0
+LONG_MS = 8.0
+ENOUGH_SHORT_S = 40.0
+ENOUGH_LONG_S = 8.0
 TRUST_SLACK = 1.0001
 """A word of exactly 3 % is one of 3 %, whatever floating point makes of it."""
 

@@ -23,7 +23,8 @@ WINDOW_S = 3.5
 GAP_S = 0.7
 """Seconds on either side of a step that are compared, and those left out around it: sensor delay
 and loop."""
-SAME_RPM, SAME_MAP = 0.05, 0.06
+SAME_RPM = 0.05
+SAME_MAP = 0.06
 """How far means of both sides may differ, and one side may spread, as shares."""
 LEAST_USED = 0.7
 """Share of either side that has to be usable."""

@@ -142,7 +142,8 @@ def find_patterns(
 
 def _quieter(residual: Floats, effect: Floats, used: Observations, place: Ints) -> float:
     """How many times as precise a second is without an effect the fit did not know, 1 or more."""
-    which, count = np.unique(place, return_inverse=True)[1], len(np.unique(place))
+    which = np.unique(place, return_inverse=True)[1]
+    count = len(np.unique(place))
 
     def apart(values: Floats) -> Floats:
         seconds = np.bincount(which, used.weight, count)

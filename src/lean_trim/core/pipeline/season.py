@@ -76,7 +76,8 @@ MOST_JOINT = 1_000_000
 FOR_DELAY = 300_000
 """Samples delay and film are read from: three hours at 25 Hz hold hundreds of quick changes."""
 GOLDEN = 0.6180339887498949
-SHARE_DELAY, SHARE_LOGS = 0.05, 0.9
+SHARE_DELAY = 0.05
+SHARE_LOGS = 0.9
 
 
 @dataclass(frozen=True, eq=False)

@@ -48,7 +48,8 @@ class Say:
 
 MARGIN = 1.15
 """Room above what was drawn: cold days and more boost (common practice, no source)."""
-STANDARD_KPA, BOOST_ROOM = 101.0, 1.2
+STANDARD_KPA = 101.0
+BOOST_ROOM = 1.2
 
 
 @dataclass(frozen=True)

@@ -52,7 +52,8 @@ CHANGES_TEMPERATURE = ("cold", "starting", "settling")
 """Rules that leave samples out because of what temperature does to them."""
 COLD_C = 60.0
 """Coolant below which a film is that of a cold engine (common practice, no source)."""
-SETTLED_K, ENOUGH_CHANGES = 8.0, 12
+SETTLED_K = 8.0
+ENOUGH_CHANGES = 12
 BARO_STEP_KPA = 2.0
 ColdChanges = tuple[QuickChanges, Floats]
 
@@ -187,7 +188,9 @@ def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None
     missing = what_is_missing(solution.frame)
     if missing is not None:
         return no_film(delay, missing), None
-    prepared, sifted, seen = solution.prepared, solution.sifted, solution.observations
+    prepared = solution.prepared
+    sifted = solution.sifted
+    seen = solution.observations
     _, may = film_evidence(prepared, sifted, seen, solution.estimate)
     changes = quick_changes(solution.frame, rows, may & _settled(solution))
     if changes is None or len(np.unique(changes.window)) < ENOUGH_CHANGES:

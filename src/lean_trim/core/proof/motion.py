@@ -47,7 +47,8 @@ IDLE_KPA = (12.0, 75.0)
 LOAD_KPA = 55.0
 LEAST_FULL_SHARE = 0.86
 """An intake that chokes more than this at full throttle is a blocked one (common practice)."""
-WARM_C, HOTTEST_C = 68.0, 118.0
+WARM_C = 68.0
+HOTTEST_C = 118.0
 SLEW_RPM_PER_S = (40.0, 25_000.0)
 """What the quickest change of engine speed in a drive can be; common practice, no source."""
 
@@ -70,7 +71,8 @@ def prove_rpm(log: Log, vehicle: Vehicle) -> list[Proof]:
     running = rpm[np.isfinite(rpm) & (rpm > RUNNING_RPM)]
     if len(running) < LEAST_SAMPLES:
         return []
-    low, high = float(np.percentile(running, 2)), float(np.percentile(running, 99.5))
+    low = float(np.percentile(running, 2))
+    high = float(np.percentile(running, 99.5))
     said = Say.IDLE(low=low, high=high)
     # A limit that is logged steps between few values and never idles.
     beyond = max(low / 3500.0, high / (1.35 * vehicle.redline_rpm), 700.0 / max(high, 1.0)) - 1.0
@@ -131,7 +133,8 @@ def _prove_range(log: Log) -> list[Proof]:
         running = log[Role.MAP][(log[Role.RPM] > RUNNING_RPM) & np.isfinite(log[Role.MAP])]
     if len(running) < LEAST_SAMPLES:
         return []
-    low, high = float(np.percentile(running, 2)), float(np.percentile(running, 99))
+    low = float(np.percentile(running, 2))
+    high = float(np.percentile(running, 99))
     beyond = max(
         0.0, (low - IDLE_KPA[1]) / 40.0, (IDLE_KPA[0] - low) / 10.0, (LOAD_KPA - high) / 30.0
     )
@@ -182,7 +185,8 @@ def prove_temperatures(log: Log, vehicle: Vehicle) -> list[Proof]:
     water = log[Role.COOLANT][np.isfinite(log[Role.COOLANT])]
     if len(air) < 2 or len(water) < 2:
         return []
-    middle_air, middle_water = float(np.median(air)), float(np.median(water))
+    middle_air = float(np.median(air))
+    middle_water = float(np.median(water))
     said = Say.COLD_START(air=middle_air, coolant=middle_water)
     air_off = max(0.0, (middle_air - 65.0) / 25.0, (-25.0 - middle_air) / 20.0)
     water_off = coolant_miss(float(np.percentile(water, 98)))
@@ -220,7 +224,8 @@ def slew_rpm_per_s(time_s: Floats, rpm: Floats) -> float:
     99.5th percentile of its rate, rpm/s; NaN if it cannot be read.
     """
     known = np.isfinite(rpm) & (rpm > RUNNING_RPM)
-    t, r = time_s[known], rpm[known]
+    t = time_s[known]
+    r = rpm[known]
     if len(t) < LEAST_SAMPLES:
         return float("nan")
     # Over several rows, so that noise of the reading does not pass for motion.

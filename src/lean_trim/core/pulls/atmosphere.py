@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from lean_trim.core.physics import STANDARD_KPA
 
-LAPSE_PER_M, POWER = 2.25577e-5, 5.25588
+LAPSE_PER_M = 2.25577e-5
+POWER = 5.25588
 """Lapse of 6.5 K/km over 288.15 K, and g/(R · lapse)."""
 EARTH_M = 6_356_766.0
 """Radius by which an altitude becomes a geopotential one."""

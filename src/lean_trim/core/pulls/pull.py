@@ -15,7 +15,8 @@ from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.pulls.stretches import Kind, Stretch
 from lean_trim.core.types import Floats, Ints, Mask
 
-SETTLE_S, LONGEST_S = 0.5, 1.5
+SETTLE_S = 0.5
+LONGEST_S = 1.5
 """First part of a pull, under acceleration enrichment: its mixture is no airflow (common
 practice)."""
 ACCELERATION = 0.03
@@ -280,7 +281,8 @@ def _settles_s(conditions: Conditions, stretch: Stretch) -> float:
     time = conditions.frame.log.time_s[stretch.start : stretch.stop]
     since = time - time[0]
     known = np.isfinite(conditions.frame.fuel_ratio[stretch.start : stretch.stop])
-    early, late = known & (since <= LONGEST_S), known & (since > LONGEST_S)
+    early = known & (since <= LONGEST_S)
+    late = known & (since > LONGEST_S)
     if not early.any() or not late.any():
         return SETTLE_S
     fuel = conditions.motion.enrichment[stretch.start : stretch.stop]
@@ -319,7 +321,8 @@ def _pressure_drop_pct(log: Log, stretch: Stretch) -> float:
     pressure = log.get(Role.FUEL_DP)
     begin = log.time_s[stretch.start]
     before = (log.time_s >= begin - BEFORE_S[0]) & (log.time_s <= begin - BEFORE_S[1])
-    base, during = pressure[before], pressure[stretch.start : stretch.stop]
+    base = pressure[before]
+    during = pressure[stretch.start : stretch.stop]
     if not (np.isfinite(base).any() and np.isfinite(during).any()):
         return np.nan
     # The lowest twentieth, not one reading: regulators ripple.

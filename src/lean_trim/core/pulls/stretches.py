@@ -15,15 +15,19 @@ from lean_trim.core.drive.gears import GearReading
 from lean_trim.core.types import Floats, Ints, Mask
 
 Kind = Literal["full", "partial"]
-FULL_PCT, FULL_S = 95.0, 2.0
+FULL_PCT = 95.0
+FULL_S = 2.0
 """Throttle above it for so long is a full pull; a public contract."""
-FLICKER_PCT, FLICKER_S = 90.0, 0.15
+FLICKER_PCT = 90.0
+FLICKER_S = 0.15
 """A reading that dips no further and no longer is noise of the sensor (common practice, no
 source)."""
-PARTIAL_PCT, PARTIAL_S = 60.0, 2.0
+PARTIAL_PCT = 60.0
+PARTIAL_S = 2.0
 """Throttle from which a run that is not full is worth looking at (common practice, no source)."""
 RUNNING_RPM = 900.0
-SHIFT_DROP, SHIFT_WITHIN_S = 0.08, 0.6
+SHIFT_DROP = 0.08
+SHIFT_WITHIN_S = 0.6
 """Engine speed that falls by such a share so quickly at an open throttle is a shift (common
 practice)."""
 SHIFT_NEAR_S = 0.8
@@ -112,7 +116,8 @@ def shifts(log: Log, gears: GearReading) -> Mask:
     Shape (n,).
     """
     out = np.zeros(len(log), bool)
-    rpm, time = held(log[Role.RPM]), log.time_s
+    rpm = held(log[Role.RPM])
+    time = log.time_s
     for peak, low in _falls(rpm, time):
         out[peak + 1 : low + 1] = True
     if gears.how != "logged":
@@ -133,7 +138,8 @@ def _falls(rpm: Floats, time: Floats) -> list[tuple[int, int]]:
     quick = np.flatnonzero(rpm < before * (1.0 - SHIFT_DROP))
     out: list[tuple[int, int]] = []
     for group in np.split(quick, np.flatnonzero(np.diff(quick) > 1) + 1) if len(quick) else []:
-        first, last = int(back[group[0]]), int(ahead[group[-1]])
+        first = int(back[group[0]])
+        last = int(ahead[group[-1]])
         peak = first + int(np.argmax(rpm[first : group[0] + 1]))
         while last + 1 < len(rpm) and rpm[last + 1] < rpm[last]:
             last += 1

@@ -29,7 +29,8 @@ def relative_torque_pct(trace: PullTrace, reference: PullTrace) -> float:
     Percent, over the engine speeds both ran through; NaN in another gear or where these are too
     few.
     """
-    one, other = trace.pull, reference.pull
+    one = trace.pull
+    other = reference.pull
     if one.gear != other.gear or not one.gear:
         return np.nan
     low = max(one.rpm_from, other.rpm_from) + EDGE_RPM

@@ -15,7 +15,8 @@ from lean_trim.core.estimation.observations import correction_factor
 from lean_trim.core.pulls.pull import Pull, mixture_error_pct
 from lean_trim.core.types import Floats
 
-BEFORE_S, AFTER_S = 1.5, 1.0
+BEFORE_S = 1.5
+AFTER_S = 1.0
 SMOOTH_S = 0.2
 
 

@@ -63,10 +63,12 @@ class Say:
 
 SAG_PCT = 7.0
 MOST_DUTY_PCT = 95.0
-LEAN_PCT, GOOD_PCT = 4.0, 2.5
+LEAN_PCT = 4.0
+GOOD_PCT = 2.5
 """Lean of target at which a pull is not repeated, and what is good enough (common practice, no
 source)."""
-HOTTER_K, BACK_TO_BACK_S = 6.0, 180.0
+HOTTER_K = 6.0
+BACK_TO_BACK_S = 180.0
 """Intake air this much hotter at the start of a run so soon after another is heat soak (common
 practice)."""
 SENSOR_END = "airflow_sensor_end"
@@ -89,7 +91,8 @@ def verdict_on_pull(pull: Pull, before: Pull | None = None) -> Said:
         said = Say.PARTIAL(throttle=pull.throttle_pct, rest=str(said))
     if before is None:
         return said
-    hotter, gap = pull.intake_from_c - before.intake_from_c, pull.start_s - before.end_s
+    hotter = pull.intake_from_c - before.intake_from_c
+    gap = pull.start_s - before.end_s
     if hotter >= HOTTER_K and gap <= BACK_TO_BACK_S:
         return Say.HEAT(rest=str(said), hotter=hotter, gap=gap)
     return said
@@ -110,7 +113,9 @@ def _danger(pull: Pull) -> Said | None:
 
 
 def _mixture(pull: Pull) -> Said:
-    mean, lean, rich = pull.lambda_mean_pct, pull.lambda_lean_pct, pull.lambda_rich_pct
+    mean = pull.lambda_mean_pct
+    lean = pull.lambda_lean_pct
+    rich = pull.lambda_rich_pct
     if not math.isfinite(mean):
         return Say.NO_LAMBDA()
     words = {

@@ -164,7 +164,8 @@ def stuck_samples(conditions: Conditions, still_s: float = STILL_S.default) -> M
     """
     motion = conditions.motion
     frame = conditions.frame
-    lam, (low, high) = frame.log[Role.LAMBDA], motion.sensor_ends
+    lam = frame.log[Role.LAMBDA]
+    (low, high) = motion.sensor_ends
     out = np.zeros(len(lam), bool)
     # A loop that stands for the sensor is at 1 by definition.
     if frame.lambda_of_loop:

@@ -8,8 +8,11 @@ import numpy as np
 
 from lean_trim.core.types import Floats, Mask
 
-CRANKING_RPM, RUNNING_RPM = 400.0, 550.0
-WITHIN_S, LEAST_S, FIRST_S = 150.0, 40.0, 15.0
+CRANKING_RPM = 400.0
+RUNNING_RPM = 550.0
+WITHIN_S = 150.0
+LEAST_S = 40.0
+FIRST_S = 15.0
 """Time that is looked at after a start, how much of it has to be known, and how much of its
 beginning."""
 FADES_S = (5.0, 8.0, 12.0, 20.0, 30.0)
@@ -17,7 +20,8 @@ ALIKE_S = 2.0
 """Seconds of driving that say the same (common practice, no source)."""
 WARMS_C = 3.0
 """Coolant has to rise by so much, or its course is not told from the start's."""
-LEAST_PCT, SURE = 1.5, 3.0
+LEAST_PCT = 1.5
+SURE = 3.0
 SETTLES_S = 2.0
 """Until the engine has caught, nothing is read."""
 

@@ -29,11 +29,14 @@ SPREAD = np.array([0.5, 0.25])
 """Standard deviations about the warm film, of the logarithm of τ and of X (common practice, no
 source)."""
 STEPS = np.array([0.2, 0.05])
-GAIN, MOST_GAIN = 0.1, 0.3
-DOUBT_COLD, DOUBT_COLD_LOG_TAU = 0.03, 0.14
+GAIN = 0.1
+MOST_GAIN = 0.3
+DOUBT_COLD = 0.03
+DOUBT_COLD_LOG_TAU = 0.14
 """What warming up meanwhile leaves out, of X and of the logarithm of τ (a trial on random cold
 starts)."""
-UNSURE_SHARE, UNSURE_LOG_TAU = 0.1, 0.4
+UNSURE_SHARE = 0.1
+UNSURE_LOG_TAU = 0.4
 MOST_EVALUATIONS = 40
 
 

@@ -14,10 +14,13 @@ from lean_trim.core.drive.regimes import fuel_cuts
 from lean_trim.core.transients.events import LEAST_CUT_S
 
 FEWEST = 3
-HUNT_CUT_S, HUNT_WITHIN_S, HUNT_LEAST = 0.08, 4.0, 4
+HUNT_CUT_S = 0.08
+HUNT_WITHIN_S = 4.0
+HUNT_LEAST = 4
 """Shortest cut, longest time to the next, and how many in a row make hunting (common practice, no
 source)."""
-ABOVE_IDLE_RPM, ROUND_RPM = 300.0, 50.0
+ABOVE_IDLE_RPM = 300.0
+ROUND_RPM = 50.0
 """Room a fuel cut needs above idle (common practice, no source)."""
 OPENED_PCT = 0.7
 """Throttle that gives fuel back by itself, above where it rested."""
@@ -81,7 +84,8 @@ def cut_thresholds(frame: Frame) -> CutThresholds | None:
         return None
     # Of an engine that hunts about the threshold the short cuts are all there is.
     edges = edges if len(edges) else fuel_cuts(frame, HUNT_CUT_S)
-    begin, end = edges[:, 0], np.minimum(edges[:, 1], last)
+    begin = edges[:, 0]
+    end = np.minimum(edges[:, 1], last)
     rpm = fill_missing(log[Role.RPM])
     throttle = fill_missing(log.get(Role.THROTTLE))
     by_itself = (throttle[end] <= throttle[begin] + OPENED_PCT) & (edges[:, 1] <= last)
@@ -112,7 +116,8 @@ def _hunting(frame: Frame) -> tuple[int, float]:
     if len(edges) < HUNT_LEAST:
         return 0, float("nan")
     throttle = fill_missing(log.get(Role.THROTTLE))
-    begin, end = edges[:, 0], np.minimum(edges[:, 1], len(log) - 1)
+    begin = edges[:, 0]
+    end = np.minimum(edges[:, 1], len(log) - 1)
     apart = np.diff(log.time_s[begin])
     opened = np.array([float(np.ptp(throttle[a:b])) for a, b in pairwise(begin)])
     short = log.time_s[end] - log.time_s[begin] < HUNT_WITHIN_S

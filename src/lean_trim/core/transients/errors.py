@@ -13,7 +13,9 @@ from lean_trim.core.drive.regimes import fuel_cut
 from lean_trim.core.transients.events import Transient
 from lean_trim.core.types import Floats
 
-BEFORE_S, AFTER_S, GRID_S = 0.5, 3.0, 0.05
+BEFORE_S = 0.5
+AFTER_S = 3.0
+GRID_S = 0.05
 GRID = np.round(np.arange(-BEFORE_S, AFTER_S + GRID_S / 2.0, GRID_S), 3)
 """Times from the edge at which every trace is read, s."""
 SENSOR_LEAVES = 4.0

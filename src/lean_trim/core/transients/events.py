@@ -51,8 +51,10 @@ class Transient:
     throttle_rate_pct_per_s: float = float("nan")
 
 
-THROTTLE_PCT_PER_S, LEAST_THROTTLE_PCT = 30.0, 5.0
-MAP_KPA_PER_S, LEAST_MAP_KPA = 60.0, 8.0
+THROTTLE_PCT_PER_S = 30.0
+LEAST_THROTTLE_PCT = 5.0
+MAP_KPA_PER_S = 60.0
+LEAST_MAP_KPA = 8.0
 """Rate from which it is quick, and least change (common practice, no source)."""
 RATE_OVER_S = 0.1
 MOVES_FOR_S = 0.8

@@ -21,20 +21,21 @@ FLOOR_PCT = 1.0
 """Mean error of an idle that is as good as it gets (common practice, no source)."""
 TO_PEAK = 2.0 * np.sqrt(2.0)
 """From the standard deviation of a sine to its range."""
-MEAN_OVER_S, SETTLES_S = 3.0, 1.5
+MEAN_OVER_S = 3.0
+SETTLES_S = 1.5
 """An idle that hunts leaves idle speed for moments, not on average; falling to it takes a while."""
 STILL_KMH = 5.0
-SPEED_SWINGS, SPARK_SWINGS_DEG, TRIM_SWINGS_PCT = 0.03, 3.0, 2.0
+SPEED_SWINGS = 0.03
+SPARK_SWINGS_DEG = 3.0
+TRIM_SWINGS_PCT = 2.0
 """Range of engine speed (over its mean), spark and trim that is a swing (common practice, no
 source)."""
-SPEED, LAMBDA, TRIM, SPARK, PRESSURE, THROTTLE = (
-    "engine speed",
-    "lambda",
-    "short-term trim",
-    "spark",
-    "manifold pressure",
-    "throttle",
-)
+SPEED = "engine speed"
+LAMBDA = "lambda"
+TRIM = "short-term trim"
+SPARK = "spark"
+PRESSURE = "manifold pressure"
+THROTTLE = "throttle"
 CHANNELS = {Role.STFT: TRIM, Role.SPARK: SPARK, Role.MAP: PRESSURE, Role.THROTTLE: THROTTLE}
 """Channels that may swing, by the words they are told with."""
 

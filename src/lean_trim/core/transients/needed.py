@@ -167,7 +167,8 @@ def _change(one: TransientClass, rows: Rows, film: WallFilm, traces: FuelTraces)
         given = mean_trace(traces.time_s, 100.0 * (traces.given / traces.steady - 1.0), edges)
         needed = mean_trace(traces.time_s, 100.0 * (traces.needed / traces.steady - 1.0), edges)
     way = -1.0 if one.key.kind in LEANED else 1.0
-    has, wants = amount_of(given, way), amount_of(needed, way)
+    has = amount_of(given, way)
+    wants = amount_of(needed, way)
     choice = _Choice(one, rows, film, has, wants)
     best = choice.cheapest()
     return Change(
@@ -249,7 +250,8 @@ class _Choice:
     ) -> None:
         self.one = one
         self.film = film
-        self.has, self.wants = has, wants
+        self.has = has
+        self.wants = wants
         self.events = chosen(one)
         self.edges = np.array([m.event.edge_s for m in self.events])
         self.rows = rows_near(rows, self.edges)

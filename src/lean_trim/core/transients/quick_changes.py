@@ -36,7 +36,8 @@ STEP = 0.05
 AHEAD_S = 0.15
 QUIET_S = 1.0
 """Without a quick change before one that begins a window."""
-LEAD_S, TAIL_S = 0.1, 3.0
+LEAD_S = 0.1
+TAIL_S = 3.0
 """What is judged of a window, about its beginning."""
 RUN_IN_S = 6.0
 """Driven before a window for film and gas on their way to come from what was injected."""

@@ -66,7 +66,8 @@ class Say:
 FEWEST_POINTS = 2
 MOST_EVENTS = 8
 """Events of a sort beyond which more of them say the same (common practice, no source)."""
-STAYS, ALIKE = 0.05, 1.0
+STAYS = 0.05
+ALIKE = 1.0
 """Strength of the priors that nothing changes and that neighbours change alike, in events."""
 LEAST_INFLUENCE = 0.02
 """Share of an event below which a cell is left as it is."""
@@ -74,7 +75,8 @@ APART = 0.35
 """A table that holds less than this of what is seen, or is held so by it, is another one."""
 APART_PCT = 6.0
 """A difference below this may be noise, whatever its share."""
-TAKEN_AT_ONCE, FADES_ALIKE = 0.5, 1.5
+TAKEN_AT_ONCE = 0.5
+FADES_ALIKE = 1.5
 LARGEST_CUT = 0.5
 """A cell is lowered by no more than this of itself at once (common practice, no source)."""
 TEMPERATURE_PRIOR_PCT = 4.0
@@ -212,7 +214,8 @@ def _enrichment(table: Table, changes: Sequence[Change], tables: Mapping[str, Ta
             continue
         more = _difference(change, here) if has_film_table else _more(change, here, longer)
         asked.append(_Asked(at, more, _weights(int(good.sum()))))
-        sorts, events = sorts + 1, events + int(good.sum())
+        sorts = sorts + 1
+        events = events + int(good.sum())
     if not asked:
         return Written(None, Say.NOT_DRIVEN())
     cells = cells_of(ENRICHMENT, table)
@@ -241,7 +244,8 @@ def _longer(change: Change, tables: Mapping[str, Table], changes: Sequence[Chang
 
 def _more(change: Change, here_pct: Floats, longer: float) -> Floats:
     """By how much the table should be higher where a class reads it, percent of the fuel."""
-    has, wants = change.given.percent, change.proposed.percent
+    has = change.given.percent
+    wants = change.proposed.percent
     if change.way is Way.ITS_OWN and abs(has) > LEAST_PCT:
         return np.asarray((wants / has - 1.0) * here_pct)
     if abs(wants - has) < ENOUGH_PCT:
@@ -259,7 +263,8 @@ def _difference(change: Change, here_pct: Floats) -> Floats:
 def _other_table(change: Change, here_pct: float) -> Said | None:
     """Why a table is not what the ECU adds, None where it may be."""
     seen = change.given.percent
-    larger, smaller = max(abs(seen), abs(here_pct)), min(abs(seen), abs(here_pct))
+    larger = max(abs(seen), abs(here_pct))
+    smaller = min(abs(seen), abs(here_pct))
     if abs(seen - here_pct) <= APART_PCT or smaller > APART * larger:
         return None
     # Closing takes back what the table knows nothing of: an ECU with another way to do so.
@@ -356,7 +361,8 @@ def _beside_enrichment(name: str, table: Table, changes: Sequence[Change]) -> Wr
 
 def _more_beside(name: str, change: Change, here: Floats) -> Floats | None:
     """The same for a table beside the enrichment; None where the class says nothing of it."""
-    has, wants = change.given, change.proposed
+    has = change.given
+    wants = change.proposed
     if name == AFTER_CUT:
         little = abs(wants.percent - has.percent) < ENOUGH_PCT
         return np.zeros(len(here)) if little else np.full(len(here), wants.percent - has.percent)

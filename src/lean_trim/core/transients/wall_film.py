@@ -48,9 +48,12 @@ VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG, QUICKER = range(8)
 BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08, 0.08])
 """Standard deviations about what a solve says of the pipe and the usual film (common practice, no
 source)."""
-USUAL_SHARE, USUAL_SLOPE, USUAL_QUICKER = 0.2, 0.08, 0.05
+USUAL_SHARE = 0.2
+USUAL_SLOPE = 0.08
+USUAL_QUICKER = 0.05
 STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
-MIDDLE_KPA, MIDDLE_RPM = 50.0, 2000.0
+MIDDLE_KPA = 50.0
+MIDDLE_RPM = 2000.0
 MOST_SHARE = 0.8
 FEWEST = 6
 NOISE = 0.012
@@ -66,7 +69,9 @@ SENSOR_ENDS = (1.0 / 1.33, 1.0 / 0.67)
 MOST_EVALUATIONS = 40
 TRIED_ON = 20
 """Changes on which the beginnings are tried."""
-LATE_MAP_S, LONGER_PIPE, QUICK_SENSOR_S = 0.05, 2.5, 0.08
+LATE_MAP_S = 0.05
+LONGER_PIPE = 2.5
+QUICK_SENSOR_S = 0.08
 """Other places to begin from: a slow pressure sensor, and a long pipe with a quick lambda
 sensor."""
 AHEAD = (-0.6, 2.0)
@@ -78,7 +83,8 @@ DOUBT_LOG_TAU = 0.09
 ahead of the
 manifold, and of the logarithm of τ (a trial on random cars, where both depend on more than is
 fitted)."""
-UNSURE_SHARE, UNSURE_LOG_TAU = 0.12, 0.6
+UNSURE_SHARE = 0.12
+UNSURE_LOG_TAU = 0.6
 FUELLED_RPM = 1100.0
 
 
@@ -389,7 +395,8 @@ def _begins(usual: Floats) -> tuple[Floats, ...]:
     late[MAP_LAG] = LATE_MAP_S
     long = late.copy()
     long[VOLUME] += np.log(LONGER_PIPE)
-    long[SENSOR], long[CYCLES] = np.log(QUICK_SENSOR_S), 1.0
+    long[SENSOR] = np.log(QUICK_SENSOR_S)
+    long[CYCLES] = 1.0
     return usual, late, long
 
 

@@ -70,7 +70,8 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
 
 def _tables(report: InjectorReport) -> dict[str, Any]:
     """What follows to be written: flow over pressure, dead time over voltage."""
-    split, injectors = report.split, report.solution.prepared.frame.vehicle.injectors
+    split = report.split
+    injectors = report.solution.prepared.frame.vehicle.injectors
     return {
         "flow_vs_pressure": [
             {"kpa": p, "g_per_s": round(float(q), 4)}

@@ -36,7 +36,9 @@ from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 
-ALTITUDE, FIGURES, KNOCK_AXES = "altitude_m", "pull_figures", "knock_axes"
+ALTITUDE = "altitude_m"
+FIGURES = "pull_figures"
+KNOCK_AXES = "knock_axes"
 """Settings of the job."""
 MOST_KW = 2000.0
 LANE = Lane("pulls")

@@ -72,7 +72,8 @@ class TargetTable:
     @property
     def decided(self) -> Decision | None:
         """What is decided of it, untouched if nothing is; None if there is no table."""
-        current, table = self.open.round, self.base
+        current = self.open.round
+        table = self.base
         if current is None or table is None:
             return None
         return current.decisions.get(TARGET) or decide.undecided(table)
@@ -80,7 +81,8 @@ class TargetTable:
     @property
     def advice(self) -> TargetAdvice | None:
         """What people run, held against what would be written; None without a table of two axes."""
-        table, decision = self.base, self.decided
+        table = self.base
+        decision = self.decided
         if table is None or decision is None or len(table.axes) != 2:
             return None
         return advise(table, decision.values, self._baro_kpa())
@@ -131,7 +133,9 @@ class TargetTable:
         )
 
     def _change(self, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
-        current, table, before = self.open.round, self.base, self.decided
+        current = self.open.round
+        table = self.base
+        before = self.decided
         if current is None or not self.open.is_last:
             self.open.note(Say.ONLY_NEWEST())
             return False

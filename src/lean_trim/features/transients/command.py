@@ -67,7 +67,8 @@ def _tell(report: TransientReport) -> None:
     said = {id(change.of): change for change in report.changes}
     often = [one for one in report.classes if len(one.events) > 1]
     for one in often:
-        lean, rich = one.mean_of("lean_pct")[0], one.mean_of("rich_pct")[0]
+        lean = one.mean_of("lean_pct")[0]
+        rich = one.mean_of("rich_pct")[0]
         change = said.get(id(one))
         words = "" if change is None else f" Write: {change.said}."
         print(

@@ -86,7 +86,8 @@ class TransientsControl:
     @property
     def report(self) -> TransientReport | None:
         """Of the shown round as it is solved now; None until it is known."""
-        r, solution = self.open.round, self.solver.solution
+        r = self.open.round
+        solution = self.solver.solution
         kept = None if r is None else self.found.get(r.id)
         return kept.report if kept is not None and kept.of is solution else None
 
@@ -134,7 +135,8 @@ class TransientsControl:
         """Look at the shown round, if it is solved otherwise than when it was last looked at."""
         from lean_trim.core.pipeline.transients import transients_of
 
-        r, solution = self.open.round, self.solver.solution
+        r = self.open.round
+        solution = self.solver.solution
         # Faults first: what they say is shown beside it, and both would share two processors.
         if not self.lookup.is_wanted or r is None or solution is None or not self.solver.has_looked:
             return
@@ -171,7 +173,8 @@ class TransientsControl:
         )
 
     def _not_seen(self) -> Iterator[tuple[Round, tuple[object, ...]]]:
-        job, shown = self.open.job, self.open.round
+        job = self.open.job
+        shown = self.open.round
         if job is None or shown is None:
             return
         for r in [b for b in job.rounds if b.number < shown.number and b.logs][-MOST_BEFORE:]:

@@ -99,7 +99,8 @@ class FuelCorrections(SideTables):
         """
         from lean_trim.core.pipeline.transients import table_to_write
 
-        report, table = self.transients.report, self.base(name)
+        report = self.transients.report
+        table = self.base(name)
         if report is None or table is None:
             return None
         kept = self._told.get(name)

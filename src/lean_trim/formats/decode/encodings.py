@@ -58,7 +58,8 @@ def encoding_of(head: bytes, legible: Callable[[str], int]) -> tuple[str, int]:
             continue
         words = legible(text)
         if words > most:
-            best, most = name, words
+            best = name
+            most = words
     return best, 0
 
 
@@ -112,6 +113,7 @@ class Utf8Stream(io.RawIOBase):
             if not data:
                 break
         # A character may take more bytes than it took before; what has no room waits.
-        given, self.rest = self.rest[: len(view)], self.rest[len(view) :]
+        given = self.rest[: len(view)]
+        self.rest = self.rest[len(view) :]
         view[: len(given)] = given
         return len(given)

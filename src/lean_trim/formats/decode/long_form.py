@@ -123,7 +123,9 @@ def split_by_name(
     # Settled for all readings at once, for a clock that starts again does so for all channels.
     base = settle_time(time_s, path.name, spread=False)
     order = base.order.tolist()
-    names, values, time_s = names[order], values[order], base.time_s
+    names = names[order]
+    values = values[order]
+    time_s = base.time_s
     units = units[order] if units is not None else None
     labels = names.str.strip_chars()
     kinds = [k for k in labels.unique(maintain_order=True).to_list() if k]

@@ -21,7 +21,10 @@ ALIKE = 0.08
 """Candidates whose scores differ by less are rivals."""
 MOVING = frozenset((Role.RPM, Role.MAP, Role.LAMBDA, Role.PULSE_WIDTH, Role.MAF_HZ, Role.MAF_V))
 """What no drive holds constant."""
-CONSTANT, STANDING, EMPTY, IMPLAUSIBLE = 0.45, 0.8, 0.1, 0.7
+CONSTANT = 0.45
+STANDING = 0.8
+EMPTY = 0.1
+IMPLAUSIBLE = 0.7
 """What a score is multiplied by: a column that never moves where every drive does, a bank's that
 stands
 still, one that holds nothing, one that holds what no engine has."""

@@ -279,7 +279,8 @@ def _gauge(log: Log, matches: Sequence[Match], choices: Choices) -> tuple[Log, l
     out = []
     for match in matches:
         if match.role is Role.MAP:
-            rpm, baro = channels.get(Role.RPM), channels.get(Role.BARO)
+            rpm = channels.get(Role.RPM)
+            baro = channels.get(Role.BARO)
             match, channels[Role.MAP] = absolute(
                 match, channels[Role.MAP], rpm, baro, choices.baro_kpa
             )

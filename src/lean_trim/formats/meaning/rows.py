@@ -189,7 +189,8 @@ def _runs(values: Floats) -> bool:
 
 
 def _parallel(raw: RawColumns, a: Column, b: Column) -> bool:
-    first, second = raw.values[a.index], raw.values[b.index]
+    first = raw.values[a.index]
+    second = raw.values[b.index]
     if len(first) != len(second):
         return False
     both = np.isfinite(first) & np.isfinite(second)

@@ -74,7 +74,8 @@ ORDER = (
     Role.LTFT,
 )
 """Roles are settled in this order: what later ones are compared with comes first."""
-COLD_MISS, COLD_APART = 0.8, 0.3
+COLD_MISS = 0.8
+COLD_APART = 0.3
 """How far from warm coolant may end, and how much further in another unit; see ``coolant_miss``."""
 PHI_WORD = re.compile("phi|φ|equiv|eq[ ._]?r|richesse|riqueza|当量|當量")
 """Words for fuel per air, or for either."""

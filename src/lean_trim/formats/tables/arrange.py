@@ -92,7 +92,8 @@ def arrange(block: Block, first_are_axes: bool = False) -> Arranged:
     numbers = block.numbers
     top, left = _corner(block, numbers)
     if top is None and first_are_axes:
-        top, left = 0, 0
+        top = 0
+        left = 0
     if top is None:
         _refuse_holes(block, numbers, np.ones(numbers.shape, bool))
         return _checked(Arranged(numbers, None, None, source=block.source))

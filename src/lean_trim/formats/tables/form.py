@@ -65,7 +65,8 @@ def form_of(table: Table) -> GridForm | None:
     -------
     None for a curve.
     """
-    rows, holds = rows_of(table), holds_of(table)
+    rows = rows_of(table)
+    holds = holds_of(table)
     if rows is None or holds is None:
         return None
     times = holds is Holds.FUEL_TIME and table.own is not None

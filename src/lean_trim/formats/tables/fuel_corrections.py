@@ -133,7 +133,8 @@ def correction_of(block: Block, name: str, form: CorrectionForm) -> Table:
     BadInputError
         Naming what is not understood, or cannot be.
     """
-    kind, axis = KINDS[name], _axis_of(name, form.axis)
+    kind = KINDS[name]
+    axis = _axis_of(name, form.axis)
     counted = _counted(axis, AXES[axis][form.axis])
     try:
         if kind.also and block.width > 2 and len(block.rows) > 2:
@@ -163,11 +164,14 @@ def _table(
 
 def _grid(block: Block, name: str, form: CorrectionForm, counted: Counted) -> Table:
     numbers = grid_numbers(block)
-    across, down, cells = numbers[0, 1:], numbers[1:, 0], numbers[1:, 1:]
+    across = numbers[0, 1:]
+    down = numbers[1:, 0]
+    cells = numbers[1:, 1:]
     corner = block.rows[0][0] if block.rows[0] else ""
     if "rpm" in corner.partition("\\")[0].casefold():
         across, down, cells = down, across, cells.T
-    by_rate, by_speed = np.argsort(down, kind="stable"), np.argsort(across, kind="stable")
+    by_rate = np.argsort(down, kind="stable")
+    by_speed = np.argsort(across, kind="stable")
     axes = (
         axis_in(_axis_of(name, form.axis), down[by_rate], counted, block.source),
         axis_in(SPEED, across[by_speed], _counted(SPEED, AXES[SPEED]["rpm"]), block.source),

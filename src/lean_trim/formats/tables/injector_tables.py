@@ -46,9 +46,12 @@ class Say:
     )
 
 
-VOLTS_RANGE, PRESSURE_RANGE = (4.0, 32.0), (20.0, 30000.0)
-FLOW_RANGE, DEAD_RANGE = (0.1, 200.0), (0.0, 10.0)
-OPEN_RANGE, ADDED_RANGE = (0.0, 10.0), (-0.5, 0.9)
+VOLTS_RANGE = (4.0, 32.0)
+PRESSURE_RANGE = (20.0, 30000.0)
+FLOW_RANGE = (0.1, 200.0)
+DEAD_RANGE = (0.0, 10.0)
+OPEN_RANGE = (0.0, 10.0)
+ADDED_RANGE = (-0.5, 0.9)
 PLAIN_VOLTS = (5.0, 20.0)
 """An axis within these is one of battery voltage; pressures in bar begin lower, in psi end
 higher."""
@@ -159,7 +162,9 @@ def injector_table_of(block: Block, name: str, form: InjectorForm) -> Table:
 
 def _dead_grid(block: Block, form: InjectorForm) -> Table:
     numbers = grid_numbers(block)
-    across, down, cells = numbers[0, 1:], numbers[1:, 0], numbers[1:, 1:]
+    across = numbers[0, 1:]
+    down = numbers[1:, 0]
+    cells = numbers[1:, 1:]
     corner = block.rows[0][0] if block.rows[0] else ""
     if _is_volts(across, corner.rpartition("\\")[2]) and not _is_volts(
         down, corner.partition("\\")[0]
@@ -167,7 +172,8 @@ def _dead_grid(block: Block, form: InjectorForm) -> Table:
         across, down, cells = down, across, cells.T
     elif not _is_volts(down, corner.partition("\\")[0]) or _is_volts(across, ""):
         raise BadInputError(Say.WHICH_AXIS(source=block.source))
-    by_volts, by_pressure = np.argsort(down, kind="stable"), np.argsort(across, kind="stable")
+    by_volts = np.argsort(down, kind="stable")
+    by_pressure = np.argsort(across, kind="stable")
     axes = (
         _axis(VOLTS_AXIS, down[by_volts], form, block.source),
         _axis(PRESSURE_AXIS, across[by_pressure], form, block.source),

@@ -13,7 +13,8 @@ from lean_trim.simcar.fleet.dress import Dress
 from lean_trim.simcar.fleet.grids import KINDS, axes_for, best_table, between_points, wrong_by
 from lean_trim.simcar.truth import Breathing, Truth
 
-FULL_TARGET, BOOST_TARGET = 0.88, 0.80
+FULL_TARGET = 0.88
+BOOST_TARGET = 0.80
 DUTY_AT_TOP = 0.75
 """Share of the cycle the injectors are open at the largest airflow."""
 VOLTS = np.array([8.0, 10.0, 12.0, 14.0, 16.0])

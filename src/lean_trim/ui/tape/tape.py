@@ -285,7 +285,8 @@ class Tape(QWidget):
             self._select(start, end, done=True)
 
     def _select(self, start: float, end: float, done: bool) -> None:
-        solution, (a, b) = self.session.solution, sorted((start, end))
+        solution = self.session.solution
+        (a, b) = sorted((start, end))
         cells = cells_of_span(solution, a, b) if solution is not None else frozenset()
         self.session.selection.set_span(a, b, cells, done)
 

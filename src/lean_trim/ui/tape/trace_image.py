@@ -29,7 +29,8 @@ def trace_image(
     lower = ((top - low) * scale + HALF_LINE + 0.5).astype(np.float32)
     empty = np.isnan(upper) | np.isnan(lower)
     # Turned about, so that the cover comes out negative and is clipped to nothing.
-    upper[empty], lower[empty] = 1e6, -1e6
+    upper[empty] = 1e6
+    lower[empty] = -1e6
     # Qt wants every row of an indexed image to fill whole 32-bit words.
     width = len(low) + (-len(low)) % 4
     rows = np.arange(height, dtype=np.float32)[:, None]

@@ -66,7 +66,8 @@ class GridPreview(QWidget):
 
     def _grid(self, p: QPainter, table: Table) -> None:
         rows, columns = table.axes
-        heads, ends = evenly_written(columns.shown.tolist()), evenly_written(rows.shown.tolist())
+        heads = evenly_written(columns.shown.tolist())
+        ends = evenly_written(rows.shown.tolist())
         self._numbers(p, table.shown, ends, heads, _caption(table), rows.shown_unit)
 
     def _numbers(
@@ -116,7 +117,8 @@ class GridPreview(QWidget):
     def _curve(self, p: QPainter, table: Table) -> None:
         theme = self.appearance.theme
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        x, y = table.axes[0].shown, table.shown
+        x = table.axes[0].shown
+        y = table.shown
         area = QRectF(LEFT, TOP, self.width() - LEFT - 20, self.height() - TOP - 34)
         p.setFont(font(8))
         p.setPen(theme.color("faint"))

@@ -219,7 +219,8 @@ class NewJobPage(QWidget):
         self.airflow.show_table(guessed_table(rpm, kpa), str(Say.GUESS()))
 
     def _flat(self) -> None:
-        rpm, kpa = [500.0, 8000.0], [20.0, 300.0]
+        rpm = [500.0, 8000.0]
+        kpa = [20.0, 300.0]
         shape = airflow_grid(rpm, kpa, np.full((2, 2), 80.0))
         self.target.show_table(Table(shape.axes, np.ones((2, 2)), "λ", "target lambda"))
 

@@ -38,7 +38,8 @@ EMPTY: dict[Kind, str] = {
     "and manifold pressure, in λ or AFR.",
 }
 CLIPBOARD = "the clipboard"
-BOX_W, UNIT_W = 262, 104
+BOX_W = 262
+UNIT_W = 104
 
 
 class TablePanel(QWidget):
@@ -286,7 +287,8 @@ class TablePanel(QWidget):
 
     def _box_chosen(self, box: ComboBox) -> None:
         key = box.currentData()
-        form, words = self.form, self.words
+        form = self.form
+        words = self.words
         if box is self.sheets:
             if self.path is not None:
                 self.take_file(self.path, key)

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.theme import font
 
-FOLDED, UNFOLDED = "▸", "▾"
+FOLDED = "▸"
+UNFOLDED = "▾"
 INDENT = 18
 """How far the contents stand in, px; the head's own mark has this room."""
 
@@ -67,7 +68,8 @@ class Fold(QWidget):
     def fill(self) -> None:
         """Build the contents, if that has not been done."""
         if self._make is not None:
-            make, self._make = self._make, None
+            make = self._make
+            self._make = None
             for widget in make():
                 self._column.addWidget(widget)
 

@@ -234,6 +234,7 @@ def described(table: Table) -> str:
     parts = [f"{table.size} cells"]
     for axis in table.axes:
         parts.append(f"{axis.shown[0]:g} to {axis.shown[-1]:g} {axis.shown_unit}")
-    low, high = float(np.min(table.shown)), float(np.max(table.shown))
+    low = float(np.min(table.shown))
+    high = float(np.max(table.shown))
     parts.append(f"{low:.4g} to {high:.4g} {table.shown_unit}")
     return ", ".join(parts) + "."

@@ -128,7 +128,8 @@ class TableCard(QWidget):
 
     def refresh(self) -> None:
         """Stand as the round does."""
-        table, decision = self.tables.base(self.name), self.tables.decided(self.name)
+        table = self.tables.base(self.name)
+        decision = self.tables.decided(self.name)
         proposed = self.tables.proposed(self.name)
         can = self.session.is_last and self.session.can_save
         self.sheet.refresh()
@@ -164,7 +165,8 @@ class TableCard(QWidget):
         axis = table.axes[0]
         self._shape(len(axis), (axis.shown_unit, *HEADS))
         points = evenly_written(axis.shown.tolist())
-        was, to_write = _texts(table, table.values), _texts(table, decision.values)
+        was = _texts(table, table.values)
+        to_write = _texts(table, decision.values)
         asked = _texts(table, proposed.values) if proposed is not None else ("",) * len(was)
         for row, words in enumerate(zip(points, was, asked, to_write, strict=True)):
             for column, text in enumerate(words):
@@ -179,7 +181,8 @@ class TableCard(QWidget):
         corner = f"{rows.shown_unit} \\ {columns.shown_unit}"
         self._shape(len(rows), (corner, *evenly_written(columns.shown.tolist())))
         ends = evenly_written(rows.shown.tolist())
-        was, to_write = _texts(table, table.values), _texts(table, decision.values)
+        was = _texts(table, table.values)
+        to_write = _texts(table, decision.values)
         asked = _texts(table, proposed.values) if proposed is not None else None
         width = len(columns)
         for row, end in enumerate(ends):
@@ -212,7 +215,8 @@ class TableCard(QWidget):
 
     def _mark(self, item: QTableWidgetItem, table: Table, decision: Decision, cell: int) -> None:
         """Bold and coloured where it is other than what is in the ECU."""
-        was, value = float(table.values.ravel()[cell]), float(decision.values.ravel()[cell])
+        was = float(table.values.ravel()[cell])
+        value = float(decision.values.ravel()[cell])
         if was == value:
             return
         item.setFont(font(9, bold=True))
@@ -232,7 +236,8 @@ class TableCard(QWidget):
             self.refresh()
 
     def _copy(self) -> None:
-        table, decision = self.tables.base(self.name), self.tables.decided(self.name)
+        table = self.tables.base(self.name)
+        decision = self.tables.decided(self.name)
         if table is None or decision is None:
             return
         QGuiApplication.clipboard().setText(table_text(table.with_values(decision.values), "\t"))

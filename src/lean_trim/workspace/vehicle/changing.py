@@ -84,7 +84,8 @@ def differing(before: Vehicle, after: Vehicle) -> str:
     -------
     Names with commas between them; "" if nothing does.
     """
-    old, new = vehicle_dict(before), vehicle_dict(after)
+    old = vehicle_dict(before)
+    new = vehicle_dict(after)
     return ", ".join(WORDS.get(key, key) for key in new if old.get(key) != new[key])
 
 

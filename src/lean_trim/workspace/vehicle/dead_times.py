@@ -29,7 +29,8 @@ class Say:
 USUAL_VOLTS = 14.0
 """Voltage a single dead time is taken at."""
 VOLTS = (4.0, 32.0)
-LEAST_MS, MOST_MS = 0.0, 10.0
+LEAST_MS = 0.0
+MOST_MS = 10.0
 
 
 def dead_times_in(text: str) -> tuple[Floats, Floats]:

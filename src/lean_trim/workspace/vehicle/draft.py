@@ -249,7 +249,8 @@ class VehicleDraft:
         return tuple(out)
 
     def _table_problems(self) -> list[str]:
-        low, high = self.number(Key.LOWEST), self.number(Key.HIGHEST)
+        low = self.number(Key.LOWEST)
+        high = self.number(Key.HIGHEST)
         if not low < high:
             return [str(Say.LIMITS_CROSS())]
         if self.table is None:

@@ -250,7 +250,8 @@ def _row_unit_asked(found: Arranged, form: GridForm, words: TableWords) -> str:
     if form.rows is not Rows.MAP or form.row_unit or words.row_said:
         return ""
     assert found.rows is not None
-    low, high = float(found.rows[0]), float(found.rows[-1])
+    low = float(found.rows[0])
+    high = float(found.rows[-1])
     if low >= 0.0 and high >= KPA_LEAST_END:
         return ""
     likely = "bar" if high <= 8.0 else "psi"
@@ -291,7 +292,8 @@ def _curve(found: ArrangedCurve, words: TableWords) -> Pasted:
     points = own_signal.ours(found.signal)
     least, most = MAF_RANGES[unit]
     if points[0] < least or points[-1] > most:
-        low, high = float(points[0]), float(points[-1])
+        low = float(points[0])
+        high = float(points[-1])
         raise BadInputError(Say.SIGNAL_RANGE(low=low, high=high, unit=unit, least=least, most=most))
     table = maf_curve(
         points,

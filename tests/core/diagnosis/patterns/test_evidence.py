@@ -23,7 +23,10 @@ from lean_trim.core.estimation.table_errors import alike, distances
 TABLE = ve_table(
     np.array([1000.0, 2000.0, 3000.0]), np.array([30.0, 60.0, 90.0]), np.full((3, 3), 60.0)
 )
-SHAPE, SCATTER, LENGTH, UNIT = 0.03, 0.004, 0.3, 400.0
+SHAPE = 0.03
+SCATTER = 0.004
+LENGTH = 0.3
+UNIT = 400.0
 FILM_SPREAD = 0.2
 
 
@@ -91,7 +94,8 @@ def test_a_bayes_factor_is_the_ratio_of_two_densities(effect: float) -> None:
 @pytest.mark.usefixtures("one_strength")
 def test_a_second_pattern_is_weighed_beside_the_first() -> None:
     places = places_of(2, 0.05)
-    first, second = places.terms[:, 1:2], places.terms[:, 2:3]
+    first = places.terms[:, 1:2]
+    second = places.terms[:, 2:3]
     left = weights_of(places, Candidate(0.1, 0, False), Candidate(0.3, 0, False)).given(0).weigh()
     one = covariance(places) + 0.1**2 * first @ first.T
     both = multivariate_normal(cov=one + 0.3**2 * second @ second.T).logpdf(places.y)

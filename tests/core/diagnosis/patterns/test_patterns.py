@@ -56,13 +56,15 @@ def shuffled() -> Log:
     base = steady_states()
     block = np.random.default_rng(2).permutation(len(base) // 100)
     order = (block[:, None] * 100 + np.arange(100)).ravel()
-    rpm, pressure = base[Role.RPM][order], base[Role.MAP][order]
+    rpm = base[Role.RPM][order]
+    pressure = base[Role.MAP][order]
     return make_log(base.time_s[: len(rpm)], rpm, pressure)
 
 
 def test_a_table_that_is_wrong_in_its_own_way_is_quiet() -> None:
     base = steady_states()
-    x, y = base[Role.RPM] / 6000.0, base[Role.MAP] / 100.0
+    x = base[Role.RPM] / 6000.0
+    y = base[Role.MAP] / 100.0
     hills = 1.0 + 0.05 * np.sin(3.0 * x + 1.0) * np.cos(2.5 * y) + 0.03
     assert patterns_in(driven_with(hills)) == {}
     assert patterns_in(driven_with(np.ones(len(base)))) == {}

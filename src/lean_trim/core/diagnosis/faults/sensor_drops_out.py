@@ -65,7 +65,8 @@ def _seen(conditions: Conditions) -> Seen | None:
 
 
 def _jumped(lam: np.ndarray, begin: int, end: int) -> bool:
-    before, after = lam[max(begin - 1, 0)], lam[min(end, len(lam) - 1)]
+    before = lam[max(begin - 1, 0)]
+    after = lam[min(end, len(lam) - 1)]
     inside = float(np.median(lam[begin:end]))
     return bool(inside - max(before, after) > JUMP)
 

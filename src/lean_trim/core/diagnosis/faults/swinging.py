@@ -9,7 +9,8 @@ import numpy as np
 from lean_trim.core.data.log import fill_missing, running_box
 from lean_trim.core.types import Floats, Ints, Mask
 
-SWING_MEAN_S, SWING_OVER_S = 3.0, 8.0
+SWING_MEAN_S = 3.0
+SWING_OVER_S = 8.0
 PERIOD_S = (0.4, 5.0)
 """Time between the crossings of its mean, doubled, that makes it a swing and not a change of
 state."""

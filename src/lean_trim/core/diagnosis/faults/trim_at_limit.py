@@ -43,7 +43,8 @@ def _seen(conditions: Conditions) -> Seen | None:
     with np.errstate(invalid="ignore"):
         off = conditions.lam / conditions.frame.target - 1.0
         # Lean with the trim at its highest, rich at its lowest: it would go on if it could.
-        high, low = np.nanmax(trim), np.nanmin(trim)
+        high = np.nanmax(trim)
+        low = np.nanmin(trim)
         above = (trim >= high - AT_LIMIT_PCT) & (high >= LEAST_LIMIT_PCT) & (off > STILL_OFF)
         below = (trim <= low + AT_LIMIT_PCT) & (low <= -LEAST_LIMIT_PCT) & (off < -STILL_OFF)
     steady = np.isin(conditions.regime, (Regime.IDLE, Regime.CRUISE))

@@ -17,7 +17,8 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats
 
 USUAL_KPA = 100.0
-LOW_SHARE, HIGH_SHARE = 3.0, 99.5
+LOW_SHARE = 3.0
+HIGH_SHARE = 99.5
 """Percentiles of airflow that stand for idle and for the most that was drawn."""
 
 

@@ -28,7 +28,8 @@ SHAPES = (0.005, 0.015, 0.04, 0.08, 0.15)
 SCATTERS = (0.002, 0.008, 0.03)
 LENGTHS = (0.15, 0.35)
 """Strengths and lengths of the table's own error that are weighed."""
-TREND, TREND_LENGTH = 0.04, 0.8
+TREND = 0.04
+TREND_LENGTH = 0.8
 """Strength of a broad trend along the axes beside that shape, whatever the rest is like, and
 its length as a share of each axis (a trial on random cars)."""
 CELL_MISFIT = 0.004
@@ -160,15 +161,16 @@ def gather_evidence(
     matrix, right = _sums(
         places, cells, table.size, unit, _learnt_within(places, courses, candidates)
     )
-    inner, cross, outer = (
-        matrix[:shared, :shared],
-        matrix[:shared, shared:],
-        matrix[shared:, shared:],
-    )
+    inner = matrix[:shared, :shared]
+    cross = matrix[:shared, shared:]
+    outer = matrix[shared:, shared:]
     apart = distances(table, cells)
-    own, information, score = [], [], []
+    own = []
+    information = []
+    score = []
     near = {length: alike(apart, length) for length in LENGTHS}
-    unity, others = np.eye(shared), np.arange(size, shared)
+    unity = np.eye(shared)
+    others = np.arange(size, shared)
     both = np.column_stack([right[:shared], cross])
     broad = LEVEL**2 + TREND**2 * alike(apart, TREND_LENGTH)
     for shape, scatter, length in product(SHAPES, SCATTERS, LENGTHS):

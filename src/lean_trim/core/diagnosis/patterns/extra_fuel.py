@@ -10,7 +10,8 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 
 SPREAD = 0.12
-FROM_KPA, OVER_KPA = 12.0, 28.0
+FROM_KPA = 12.0
+OVER_KPA = 28.0
 """Boost from which auxiliary fuel usually begins, and over which it opens (common practice, no
 source)."""
 LEAST_BOOST_KPA = 20.0

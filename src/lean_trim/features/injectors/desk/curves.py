@@ -54,7 +54,8 @@ class Curves:
 
 def percent_over_open_time(report: InjectorReport) -> Curves:
     """What the drive asks beyond the table."""
-    places, split = report.places, report.split
+    places = report.places
+    split = report.split
     x = _along(places.open_ms)
     flow = np.full(POINTS, 100.0 * (by_flow(split) - 1.0))
     dead = 100.0 * (by_dead_time(split, x) - 1.0)
@@ -70,7 +71,8 @@ def percent_over_open_time(report: InjectorReport) -> Curves:
 
 def left_over_open_time(report: InjectorReport) -> Curves:
     """What is left when flow and dead time are written as told."""
-    places, split = report.places, report.split
+    places = report.places
+    split = report.split
     left = np.exp(places.y - places.terms @ split.terms) / asked_by_injectors(split, places.open_ms)
     x = _along(places.open_ms)
     return _percent(
@@ -84,7 +86,8 @@ def left_over_open_time(report: InjectorReport) -> Curves:
 
 def required_pulse(report: InjectorReport) -> Curves:
     """Pulse that would have been right, over the one that was commanded."""
-    places, split = report.places, report.split
+    places = report.places
+    split = report.split
     injectors = report.solution.prepared.frame.vehicle.injectors
     dead = float(injectors.dead_time_at(USUAL_V))
     open_ms = _along(places.open_ms)

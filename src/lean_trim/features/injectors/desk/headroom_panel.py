@@ -18,7 +18,8 @@ from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 
 AS_NOW = "as now"
 BOX_H = 31
-BARS_H, BARS_LEFT = 96, 34.0
+BARS_H = 96
+BARS_LEFT = 34.0
 RULE_OF_THUMB = "By a usual consumption for that power, which is a rule of thumb."
 
 
@@ -34,7 +35,9 @@ class DutyBars(QWidget):
 
     def show_duty(self, rpm: Floats, duty: Floats, limit_pct: float) -> None:
         """Show another drive's."""
-        self.rpm, self.duty, self.limit_pct = rpm, duty, limit_pct
+        self.rpm = rpm
+        self.duty = duty
+        self.limit_pct = limit_pct
         self.setVisible(len(rpm) > 0)
         most = f"{np.nanmax(duty):.0f} %" if len(duty) else "not known"
         self.setAccessibleName(f"Injector duty over engine speed, at most {most}")

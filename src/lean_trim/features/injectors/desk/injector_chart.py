@@ -14,7 +14,10 @@ from lean_trim.core.types import Floats
 from lean_trim.features.injectors.desk.curves import CELLS, VIEWS, Curves, Line
 from lean_trim.ui.theme import Appearance, font
 
-LEFT, RIGHT, TOP, BOTTOM = 50.0, 16.0, 44.0, 34.0
+LEFT = 50.0
+RIGHT = 16.0
+TOP = 44.0
+BOTTOM = 34.0
 FULL_S = 20.0
 """Driving at which a place is drawn solid."""
 FULL_PCT = 20.0
@@ -142,7 +145,8 @@ class InjectorChart(QWidget):
         table = report.solution.estimate.table
         bent = mistaken_cells(report.places, report.split, table.size)
         axes = table.axes if len(table.axes) == 2 else (None, table.axes[0])
-        rows, columns = axes[0], axes[1]
+        rows = axes[0]
+        columns = axes[1]
         assert columns is not None
         grid = bent.reshape(1 if rows is None else len(rows), len(columns))
         p.setFont(font(8.5))

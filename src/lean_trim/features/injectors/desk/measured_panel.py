@@ -15,7 +15,8 @@ from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.workspace.injector_study import INJECTIONS
 
 NOT_DONE = "–"
-BOX_H, BOX_W = 31, 116
+BOX_H = 31
+BOX_W = 116
 ABOUT = (
     "A constant error of the airflow table is a flow error; what was measured apart from the "
     "mixture tells them apart. Burn fuel from a can on a scale over the whole log, or have an "

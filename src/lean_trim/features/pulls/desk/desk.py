@@ -46,7 +46,8 @@ VIEWS = (
     ("Knock", "Where knock took spark out, how much, and in which run"),
     ("Target λ", "What is asked for, beside what people run at that load"),
 )
-LIST_H, LIST_SHARE = 190, 0.3
+LIST_H = 190
+LIST_SHARE = 0.3
 """Height of the list, and its share of a low window."""
 
 

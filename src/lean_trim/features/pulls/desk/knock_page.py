@@ -46,7 +46,8 @@ TIPS = (
     "Measured lambda then",
 )
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-ROW_H, LEAST_COLUMN_W = 21, 38
+ROW_H = 21
+LEAST_COLUMN_W = 38
 DASH = "–"
 NONE = "No knock was logged: either there was none, or the channel is missing."
 ABOUT = (

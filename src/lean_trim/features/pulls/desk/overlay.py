@@ -23,7 +23,10 @@ from lean_trim.core.types import Floats
 from lean_trim.features.pulls.desk.overlay_data import Drawn, LaneLines, Overlay
 from lean_trim.ui.theme import Appearance, Theme, font
 
-LEFT, RIGHT, TOP, BOTTOM = 104.0, 92.0, 4.0, 34.0
+LEFT = 104.0
+RIGHT = 92.0
+TOP = 4.0
+BOTTOM = 34.0
 GAP = 3.0
 TALL = 36.0
 """A lane higher than this has room for two lines of text."""
@@ -76,7 +79,10 @@ class OverlayChart(QWidget):
     def show_overlay(self, overlay: Overlay | None, chosen: int, beside: int, nothing: str) -> None:
         """Show other pulls; the part that is looked at stays where it can."""
         before = self.overlay
-        self.overlay, self.chosen, self.beside, self.nothing = overlay, chosen, beside, nothing
+        self.overlay = overlay
+        self.chosen = chosen
+        self.beside = beside
+        self.nothing = nothing
         same = before is not None and overlay is not None and before.across == overlay.across
         if overlay is not None and not (
             same and before is not None and self.view != (before.first, before.last)
@@ -111,7 +117,8 @@ class OverlayChart(QWidget):
 
     def _look(self, first: float, last: float) -> None:
         assert self.overlay is not None
-        low, high = self.overlay.first, self.overlay.last
+        low = self.overlay.first
+        high = self.overlay.last
         span = min(last - first, high - low)
         first = min(max(first, low), high - span)
         self.view = (first, first + span)

@@ -127,7 +127,8 @@ def overlay_of(
     kept = tuple(lane for lane in drawn if lane is not None)
     if not known or not kept:
         return None
-    first, last = min(float(x.min()) for x in known), max(float(x.max()) for x in known)
+    first = min(float(x.min()) for x in known)
+    last = max(float(x.max()) for x in known)
     unsettled = tuple(_unsettled(trace, x) for trace, x in zip(traces, places, strict=True))
     return Overlay(across, kept, first, max(last, first + 1e-3), unsettled=unsettled)
 
@@ -198,7 +199,8 @@ def _lane(
     known = [v for v in values if len(v)]
     if not known:
         return None
-    low, high = min(float(v.min()) for v in known), max(float(v.max()) for v in known)
+    low = min(float(v.min()) for v in known)
+    high = max(float(v.max()) for v in known)
     short = max(LEAST_SPAN[lane] - (high - low), 0.0) / 2.0
     room = ROOM * max(high - low, LEAST_SPAN[lane])
     return LaneLines(lane, tuple(lines), low - short - room, high + short + room)

@@ -129,7 +129,8 @@ class PullList(QTableWidget):
     def _fill(self, place: int, row: Row, low: float, high: float, ticked: bool) -> None:
         pull = row.trace.pull
         inside = slice(*row.trace.inside)
-        time, rpm = row.trace.time_s[inside], row.trace.rpm[inside]
+        time = row.trace.time_s[inside]
+        rpm = row.trace.rpm[inside]
         between = (
             seconds_to(time, rpm, high) if pull.launch else seconds_between(time, rpm, low, high)
         )

@@ -30,7 +30,8 @@ NO_TABLE = (
     "to see it beside what people run, and to change it."
 )
 ODD_TIPS = {1: "leaner than people run", 0: "", -1: "richer than people run"}
-SIDE_W, LEAST_W = 250, 44
+SIDE_W = 250
+LEAST_W = 44
 FIGURES = 8.0
 
 
@@ -96,7 +97,9 @@ class TargetPage(QWidget):
 
     def refresh(self) -> None:
         """Stand as the round does."""
-        table, decision, advice = self.targets.base, self.targets.decided, self.targets.advice
+        table = self.targets.base
+        decision = self.targets.decided
+        advice = self.targets.advice
         there = table is not None and decision is not None and advice is not None
         can = there and self.session.is_last and self.session.can_save
         self.nothing.setVisible(not there)
@@ -143,8 +146,10 @@ class TargetPage(QWidget):
         at: tuple[int, int],
     ) -> None:
         theme = self.appearance.theme
-        load, odd = advice.loads[at[0]], int(advice.odd[at])
-        was, value = float(table.values[at]), float(decision.values[at])
+        load = advice.loads[at[0]]
+        odd = int(advice.odd[at])
+        was = float(table.values[at])
+        value = float(decision.values[at])
         item.setText(text)
         item.setFont(font(FIGURES, bold=value != was))
         dangerous = odd > 0 and load in (Load.FULL, Load.BOOST)

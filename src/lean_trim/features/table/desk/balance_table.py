@@ -217,10 +217,8 @@ class BalanceTable(QWidget):
 
     def _choose(self, done: bool) -> None:
         assert self.view is not None
-        (r0, c0), (r1, c1) = (
-            divmod(self.anchor, self.view.columns),
-            divmod(self.current, self.view.columns),
-        )
+        (r0, c0) = divmod(self.anchor, self.view.columns)
+        (r1, c1) = divmod(self.current, self.view.columns)
         rows = range(min(r0, r1), max(r0, r1) + 1)
         columns = range(min(c0, c1), max(c0, c1) + 1)
         cells = {r * self.view.columns + c for r in rows for c in columns}

@@ -172,7 +172,9 @@ class DecisionBar(QWidget):
     def _cautions(self) -> list[str]:
         """What is to be minded before all cells are accepted, and where only the chosen ones are."""
         session = self.session
-        proposal, decision, current = session.proposal, session.decision, session.round
+        proposal = session.proposal
+        decision = session.decision
+        current = session.round
         if proposal is None or decision is None or current is None:
             return []
         # On the scale that was driven: a moved one is no change of the mixture.
@@ -206,7 +208,8 @@ class DecisionBar(QWidget):
         if not session.is_last:
             return "An earlier round: kept as it was decided."
         taken = session.decision.origin != 0
-        driven, result = session.round.table.values, session.round.result_as_driven.values
+        driven = session.round.table.values
+        result = session.round.result_as_driven.values
         more = int((taken & (result > driven)).sum())
         less = int((taken & (result < driven)).sum())
         decided = (
@@ -220,7 +223,8 @@ class DecisionBar(QWidget):
         if session.proposal is None:
             return f"{decided} {NO_PROPOSAL.get(state.stage, '')}".strip()
         step = session.proposal.step_pct[~taken & ~session.decision.pinned]
-        more, less = int((step > 0).sum()), int((step < 0).sum())
+        more = int((step > 0).sum())
+        less = int((step < 0).sum())
         return f"{decided} Still proposed: {more} get more fuel, {less} less."
 
 

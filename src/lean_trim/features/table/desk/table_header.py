@@ -123,7 +123,8 @@ class TableHeader(QWidget):
     def _offer_to_keep(self) -> None:
         """One click keeps the old values of the cells that are filled without having been driven."""
         session = self.session
-        proposal, decision = session.proposal, session.decision
+        proposal = session.proposal
+        decision = session.decision
         count = 0
         if proposal is not None and decision is not None and session.is_last:
             filled = (proposal.status == Status.FILLED) & (decision.origin == Origin.UNTOUCHED)

@@ -36,7 +36,8 @@ def paint_headers(
     painter: QPainter, view: TileView, theme: Theme, left: int, top: int, size: tuple[float, float]
 ) -> None:
     """Axis points with the time spent in each column and row as small bars."""
-    table, (w, h) = view.table, size
+    table = view.table
+    (w, h) = size
     painter.setFont(font(8))
     if len(table.axes) == 1:
         painter.setPen(theme.color("faint"))

@@ -126,10 +126,16 @@ def end_hint(view: TileView, row: int | None = None, column: int | None = None) 
     seconds = view.seconds.reshape(view.table.shape)
     rows, columns = view.table.axes
     if row is not None:
-        spent, axis, what, place = seconds.sum(axis=1), rows, "row", row
+        spent = seconds.sum(axis=1)
+        axis = rows
+        what = "row"
+        place = row
     else:
         assert column is not None
-        spent, axis, what, place = seconds.sum(axis=0), columns, "column", column
+        spent = seconds.sum(axis=0)
+        axis = columns
+        what = "column"
+        place = column
     return (
         f"{point_text(axis, place)}: {spent[place]:.0f} s of used driving in this {what}.\n"
         f"The bar is the root of that time; the longest stands for {spent.max():.0f} s. "

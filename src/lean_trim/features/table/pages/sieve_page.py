@@ -136,7 +136,8 @@ class RuleRow(Fold):
 
     def _show_count(self) -> None:
         """Seconds the rule hits, and in brackets those it alone leaves out."""
-        sifted, name = self.session.sifted, self.rule.name
+        sifted = self.session.sifted
+        name = self.rule.name
         samples = sifted.counts[name] if sifted is not None else 0
         self.count.setEnabled(samples > 0)
         if sifted is None or not samples:

@@ -30,7 +30,8 @@ POINTS = {
 
 def correction_card(name: str, session: Session) -> CardKind:
     """One of the corrections of fuel."""
-    kind, tables = KINDS[name], session.part(FuelCorrections)
+    kind = KINDS[name]
+    tables = session.part(FuelCorrections)
     points, unit = POINTS[kind.axes[0]]
     return CardKind(
         tables=tables,

@@ -20,8 +20,13 @@ from lean_trim.core.types import Floats
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.hints import show_hint
 
-PANEL_W, PANEL_H, GAP = 218, 148, 10
-LEFT, TOP, BOTTOM, RIGHT = 36.0, 28.0, 20.0, 14.0
+PANEL_W = 218
+PANEL_H = 148
+GAP = 10
+LEFT = 36.0
+TOP = 28.0
+BOTTOM = 20.0
+RIGHT = 14.0
 LEAST_PCT = 10.0
 """Half of the least range shown."""
 MOST_PCT = 40.0
@@ -232,7 +237,8 @@ class ClassPanels(QWidget):
 
 
 def _words(panel: Panel) -> str:
-    lean, rich = panel.one.mean_of("lean_pct")[0], panel.one.mean_of("rich_pct")[0]
+    lean = panel.one.mean_of("lean_pct")[0]
+    rich = panel.one.mean_of("rich_pct")[0]
     settles = panel.one.mean_of("settles_s")[0]
     said = (
         f"{title_of(panel.one.key)}: {lean:.1f} % lean and {rich:.1f} % rich at most, settled "

@@ -79,7 +79,8 @@ class ProposalTable(QTableWidget):
 
 def _short(key: ClassKey) -> str:
     """A class in the room of a column."""
-    low, high = key.rpm_from / 1000.0, key.rpm_to / 1000.0
+    low = key.rpm_from / 1000.0
+    high = key.rpm_to / 1000.0
     speed = f"> {low:g}" if math.isinf(high) else f"{low:g}–{high:g}" if low else f"< {high:g}"
     return f"{str(key.kind).capitalize()}, {key.size}, {speed}"
 

@@ -15,7 +15,9 @@ from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
-ASKS, HELD, UNKNOWN = "asks for a change", "as it is", "not pasted yet"
+ASKS = "asks for a change"
+HELD = "as it is"
+UNKNOWN = "not pasted yet"
 NOT_PASTED = (
     "Paste the table that is in the ECU, with More, and the drive says what to write into it. "
     "Without it the list by sort says by how much to change what the ECU adds."
@@ -65,7 +67,8 @@ class CorrectionTables(QWidget):
 
     def asks(self, name: str) -> bool:
         """True if a table is known and the drive asks for another one than is decided."""
-        proposed, decision = self.tables.proposed(name), self.tables.decided(name)
+        proposed = self.tables.proposed(name)
+        decision = self.tables.decided(name)
         if proposed is None or decision is None:
             return False
         return not bool((proposed.values == decision.values).all())

@@ -25,7 +25,8 @@ def film_words(report: TransientReport) -> str:
     film = report.film
     if not film.known:
         return f"The wall film is not known: {film.why}. Nothing is proposed."
-    share, tau = film.share, film.tau_s
+    share = film.share
+    tau = film.tau_s
     cold = report.cold_film
     at_cold = (
         ""

@@ -157,7 +157,8 @@ class _Talk:
     def _line(self) -> dict[str, Any]:
         while (end := self.rest.find(b"\n")) < 0:
             self._more()
-        text, self.rest = self.rest[:end], self.rest[end + 1 :]
+        text = self.rest[:end]
+        self.rest = self.rest[end + 1 :]
         message: dict[str, Any] = json.loads(text)
         if "refused" in message:
             refused = Say.REFUSED(path=self.path, reason=message["refused"])

@@ -19,7 +19,8 @@ MEMORY_BYTES = 2 << 30
 MEMORY_PER_BYTE = 8
 WRITTEN_BYTES = 1 << 30
 """Most that is written of one file."""
-INDEX, ARROW = "index.json", "table.arrow"
+INDEX = "index.json"
+ARROW = "table.arrow"
 
 
 def main() -> None:

@@ -246,7 +246,8 @@ class _Joined:
         self.rest = rest
 
     def read(self, size: int) -> bytes:
-        data, self.begin = self.begin, b""
+        data = self.begin
+        self.begin = b""
         return data or self.rest.read(size)
 
 
