@@ -30,6 +30,7 @@ from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
 
 SEEDS = (1, 2, 3)
+MINUTES = 12.0
 UNFELT = ("knock", "airflow-sensor")
 """Faults that a car with a VE table does not show in its mixture."""
 SIEVE_OFF = "no sieve but lambda's range"
@@ -49,7 +50,7 @@ class Faulty:
 def faulty_drives(vehicle: Vehicle, seed: int, names: list[str]) -> Iterator[Faulty]:
     """One drive for every fault; the pump's also without its pressure sensor."""
     for name in names:
-        log = simulate(vehicle, seed, faults=fault_named(name))
+        log = simulate(vehicle, seed, MINUTES, faults=fault_named(name))
         settings = SolveSettings()
         told = vehicle
         if name == "tailpipe":
@@ -95,7 +96,7 @@ def main() -> None:
     found: dict[str, list[list[float]]] = {}
     for seed in SEEDS:
         vehicle = heron(seed)
-        log = simulate(vehicle, seed)
+        log = simulate(vehicle, seed, MINUTES)
         sound = solve([log], vehicle)
         for case in [
             Faulty("none", log, vehicle, SolveSettings()),

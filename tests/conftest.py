@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
 from pathlib import Path
 
-import numpy as np
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -14,21 +12,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.pipeline import transients
-from lean_trim.core.pipeline.solve import (
-    DrivenLog,
-    Measured,
-    Progress,
-    Solution,
-    SolveSettings,
-    measure,
-    solve,
-)
+from lean_trim.core.pipeline.solve import Solution, solve
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace import injector_study, solving
-from lean_trim.workspace.binding import injector_key
+from tests.solved_once import SolvedOnce
 
 
 @pytest.fixture(scope="session")
@@ -59,85 +49,30 @@ def driven_job(
     return path.read_bytes()
 
 
-class FirstSolve:
-    """The solve every demo job begins with, worked out once for all tests; any other is done in full."""
-
-    def __init__(self, log: Log, vehicle: Vehicle, solution: Solution) -> None:
-        self.log = log
-        self.vehicle = vehicle
-        self.solution = solution
-
-    def __call__(
-        self,
-        logs: Sequence[DrivenLog],
-        vehicle: Vehicle,
-        settings: SolveSettings,
-        left_out: np.ndarray | None,
-        progress: Progress,
-    ) -> Measured:
-        if settings == SolveSettings() and left_out is None and self._is_first(logs, vehicle):
-            progress(0.0, "Reading the log")
-            return self.solution.measured
-        return measure(logs, vehicle, settings, left_out, progress)
-
-    def _is_first(self, logs: Sequence[DrivenLog], vehicle: Vehicle) -> bool:
-        if len(logs) != 1 or logs[0].table is not None or len(logs[0].log) != len(self.log):
-            return False
-        channels = logs[0].log.channels
-        same = channels.keys() == self.log.channels.keys() and all(
-            np.array_equal(values, self.log[role], equal_nan=True)
-            for role, values in channels.items()
-        )
-        return (
-            same
-            and vehicle.airflow_source == self.vehicle.airflow_source
-            and injector_key(vehicle.injectors) == injector_key(self.vehicle.injectors)
-            and vehicle.displacement_l == self.vehicle.displacement_l
-            and np.array_equal(vehicle.table.values, self.vehicle.table.values)
-        )
-
-
-class OfFirstSolve:
-    """A function of a solution whose answers for the first solve are worked out once for all tests."""
-
-    def __init__(self, solution: Solution, function: Callable[..., object]) -> None:
-        self.solution = solution
-        self.function = function
-        self.answers: dict[str, object] = {}
-
-    def __call__(self, solution: Solution, *more: object) -> object:
-        # Another round of the same solve is as good; one that was sifted otherwise is not.
-        if solution.measured is not self.solution.measured:
-            return self.function(solution, *more)
-        key = repr(more)
-        if key not in self.answers:
-            self.answers[key] = self.function(solution, *more)
-        return self.answers[key]
-
-
 @pytest.fixture(scope="session")
-def of_first_solve(heron_solution: Solution) -> dict[str, OfFirstSolve]:
-    """What is asked of the first solve again and again; each is tested where it is worked out."""
-    return {
-        "looked_at": OfFirstSolve(heron_solution, solving.looked_at),
-        "study": OfFirstSolve(heron_solution, injector_study.identify_from),
-        "transients": OfFirstSolve(heron_solution, transients.transients_of),
-    }
+def solved_once(tmp_path_factory: pytest.TempPathFactory) -> SolvedOnce:
+    """Where all workers keep what they have worked out."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "solved"
+    shared.mkdir(exist_ok=True)
+    return SolvedOnce(shared)
 
 
 @pytest.fixture
 def first_solve(
-    monkeypatch: pytest.MonkeyPatch,
-    heron_log: Log,
-    heron_vehicle: Vehicle,
-    heron_solution: Solution,
-    of_first_solve: dict[str, OfFirstSolve],
+    request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch, solved_once: SolvedOnce
 ) -> None:
-    """Begin with the demo's first round worked out; what it says is tested in ``tests/core/pipeline``."""
-    monkeypatch.setattr(solving, "measure", FirstSolve(heron_log, heron_vehicle, heron_solution))
-    monkeypatch.setattr(solving, "looked_at", of_first_solve["looked_at"])
-    monkeypatch.setattr(injector_study, "identify_from", of_first_solve["study"])
-    monkeypatch.setattr(transients, "transients_of", of_first_solve["transients"])
+    """Begin with a job worked out; what a solve says is tested in ``tests/core/pipeline``.
+
+    A test that is about solving while the window lives is marked ``solves``.
+    """
+    if request.node.get_closest_marker("solves") is not None:
+        return
+    of = solved_once.of_solution
+    monkeypatch.setattr(solving, "measure", solved_once.measure)
+    monkeypatch.setattr(solving, "looked_at", of(solving.looked_at))
+    monkeypatch.setattr(injector_study, "identify_from", of(injector_study.identify_from))
+    monkeypatch.setattr(transients, "transients_of", of(transients.transients_of))
 
 
 @pytest.fixture

@@ -20,7 +20,7 @@ SMALL = {
     "pulls_pan": ("STEPS = 3", ""),
     "command_speed": ("MINUTES, b.REPEATS = 4.0, 1", ""),
     "first_window": ("LIMIT_S = 0.8", "1"),
-    "faults": ("SEEDS = (1,)", "pump"),
+    "faults": ("SEEDS, b.MINUTES = (1,), 4.0", "battery"),
 }
 """How each benchmark is made small, and the words it is called with."""
 OTHERS = {"ablations", "cases", "fleet_ablations", "missing_channels"}

@@ -21,9 +21,9 @@ from lean_trim.simcar.heron import heron
 from lean_trim.ui.window import recent
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.recent import Recent
-from tests.race.conftest import Bench, bench, driven
+from tests.race.conftest import Bench, bench, driven, driven_bench
 
-__all__ = ["bench", "driven"]
+__all__ = ["bench", "driven", "driven_bench"]
 ODD = ["what?.leantrim", "a#b%20.leantrim", "; rm.leantrim", os.fsdecode(b"\xff\xfe.leantrim")]
 
 

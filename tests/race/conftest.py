@@ -76,14 +76,14 @@ class Gate:
 
 
 @pytest.fixture
-def bench() -> Iterator[Bench]:
+def bench(first_solve: None) -> Iterator[Bench]:
     made = Bench()
     yield made
     made.workspace.opening.close_job()
 
 
 @pytest.fixture
-def driven_bench(bench: Bench, job_path: Path, first_solve: None) -> Bench:
+def driven_bench(bench: Bench, job_path: Path) -> Bench:
     """Round 1 of the demo, driven and solved."""
     bench.open(job_path)
     return bench

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Sequence
 from dataclasses import replace
+from functools import cache
 from itertools import cycle
 
 import numpy as np
@@ -104,19 +105,37 @@ def put_rings(compiled: SimCar, car: ReferenceCar) -> None:
             getattr(compiled, ring)[: len(parcels)] = np.array(parcels)
 
 
-def stepped_apart(compiled: SimCar, car: ReferenceCar) -> Iterator[tuple[str, float, float]]:
-    """One step of both from the readable car's state; what came of it, by name, where it is not the same."""
-    state = compiled.state
-    for name, value in state_of(car).items():
-        state[name] = value
+def differing(names: Sequence[str], got: np.ndarray, expected: np.ndarray) -> list[str]:
+    """Names of numbers that are further apart than the tolerance."""
+    same = np.abs(got - expected) <= TOLERANCE * np.maximum(1.0, np.abs(expected))
+    return [f"{names[i]}: {got[i]} for {expected[i]}" for i in np.flatnonzero(~same)]
+
+
+def put_state(compiled: SimCar, car: ReferenceCar) -> None:
+    """Stand as the readable car does."""
+    values = state_of(car)
+    compiled.state.view(np.float64)[places_of(tuple(values))] = list(values.values())
     compiled.ltft[:] = car.ecu.ltft
     put_rings(compiled, car)
+
+
+@cache
+def places_of(names: tuple[str, ...]) -> np.ndarray:
+    """Where the stepper keeps its numbers; all of them are floats."""
+    assert {STATE[name] for name in names} == {np.dtype(np.float64)}
+    return np.array([STATE.names.index(name) for name in names])  # type: ignore[union-attr]
+
+
+def stepped_apart(compiled: SimCar, car: ReferenceCar) -> list[str]:
+    """One step of both from the readable car's state; what came of it where it is not the same."""
+    state = compiled.state
+    put_state(compiled, car)
     before = car.driver.leg
     random = [g.bit_generator.state for g in (car.rng, car.parts.rng)]
     car.step()
     if car.driver.leg is not before:
         # The plan is Python's in both; the stepper is given the leg as the driver took it.
-        return
+        return []
     put_leg(state, before)
     for generator, kept in zip((compiled.rng, compiled.fault_rng), random, strict=True):
         generator.bit_generator.state = kept
@@ -125,26 +144,25 @@ def stepped_apart(compiled: SimCar, car: ReferenceCar) -> Iterator[tuple[str, fl
         *(compiled.rng, compiled.fault_rng),
     )
     state["time_s"] += STEP_S
-    for name, value in (state_of(car) | told_of(car)).items():
-        if not abs(float(state[name][0]) - value) <= TOLERANCE * max(1.0, abs(value)):
-            yield name, float(state[name][0]), value
-    worst = float(np.abs(compiled.ltft - np.array(car.ecu.ltft)).max())
-    if worst > TOLERANCE:
-        yield "ltft", worst, 0.0
-    for role in differing_channels(compiled, car):
-        yield role, 1.0, 0.0
+    expected = state_of(car) | told_of(car)
+    names = tuple(expected)
+    got = state.view(np.float64)[places_of(names)]
+    trims = np.array(car.ecu.ltft)
+    return [
+        *differing(names, got, np.array(list(expected.values()))),
+        *differing(["ltft"] * len(trims), compiled.ltft, trims),
+        *differing_channels(compiled, car),
+    ]
 
 
-def differing_channels(compiled: SimCar, car: ReferenceCar) -> list[Role]:
+def differing_channels(compiled: SimCar, car: ReferenceCar) -> list[str]:
     """Channels of a sample in which the two differ."""
     out = np.empty(1 + len(COLUMNS))
     stepper.sample(compiled.state[0], compiled.car[0], compiled.ltft, out)
     expected = car.sample()
-    return [
-        role
-        for role, value in zip(COLUMNS, out[1:].tolist(), strict=True)
-        if role in expected and not abs(value - expected[role]) <= TOLERANCE * max(1.0, abs(value))
-    ]
+    at = [place for place, role in enumerate(COLUMNS) if role in expected]
+    roles = [COLUMNS[place] for place in at]
+    return differing(roles, out[1:][at], np.array([expected[role] for role in roles]))
 
 
 CARS: dict[str, tuple[Vehicle, Truth | None, Faults]] = {
@@ -180,6 +198,8 @@ LEGS = (
 )
 """Everything a driver does, quickly."""
 STEPS = 4500
+COMPARED_EVERY = 2
+"""The readable car takes every step; what both make of one state is compared at every second."""
 ROWS_A_PIECE = 250
 
 
@@ -199,8 +219,11 @@ def test_a_step_from_the_same_state_gives_the_same_state(name: str) -> None:
         # On to where batteries drop, sensors stick and air gets hot.
         if at == STEPS // 2:
             car.time_s += 90.0
-        found = list(stepped_apart(compiled, car))
-        assert found == [], (at, found)
+        if at % COMPARED_EVERY:
+            car.step()
+        else:
+            found = stepped_apart(compiled, car)
+            assert found == [], (at, found)
 
 
 def test_every_number_of_the_state_is_compared() -> None:

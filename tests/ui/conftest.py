@@ -25,7 +25,7 @@ from lean_trim.ui.window.main_window import MainWindow
 
 
 @pytest.fixture
-def window(qtbot: QtBot, tmp_path: Path) -> Iterator[MainWindow]:
+def window(qtbot: QtBot, tmp_path: Path, first_solve: None) -> Iterator[MainWindow]:
     made = make_window(FEATURES, tmp_path / "data")
     made.resize(1280, 800)
     made.show()
@@ -51,10 +51,7 @@ def until(qtbot: QtBot) -> Callable[[Callable[[], bool]], None]:
 
 @pytest.fixture
 def driven(
-    window: MainWindow,
-    job_path: Path,
-    until: Callable[[Callable[[], bool]], None],
-    first_solve: None,
+    window: MainWindow, job_path: Path, until: Callable[[Callable[[], bool]], None]
 ) -> MainWindow:
     """The window on a demo job whose first round has been driven and solved."""
     window.opening.open_job(job_path)

@@ -40,6 +40,7 @@ def ready(session: Session, rounds: int) -> Callable[[], bool]:
     )
 
 
+@pytest.mark.solves
 def test_two_rounds_of_the_demo_by_its_buttons(
     window: MainWindow, until: Until, tmp_path: Path
 ) -> None:

@@ -133,6 +133,7 @@ def test_the_word_about_the_table_is_kept_and_counts(swapped: MainWindow, until:
     assert swapped.session.open.store.setting("airflow_trusted_pct") == "6"
 
 
+@pytest.mark.solves
 def test_what_was_told_goes_with_its_solution(swapped: MainWindow, until: Until) -> None:
     desk = told(swapped, until)
     swapped.actions_["solve"].trigger()
