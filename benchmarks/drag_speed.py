@@ -17,6 +17,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import numpy as np
 from PySide6.QtWidgets import QApplication
 
+from benchmarks import application
 from benchmarks.solve_speed import MINUTES, long_log, vehicle_20
 from lean_trim.core.data.log import concatenate
 from lean_trim.features.registry import FEATURES
@@ -71,7 +72,7 @@ def _rows(window: MainWindow) -> dict[str, RuleRow]:
 
 def main() -> None:
     """Turn a threshold in steps and print how long each took to be held by all views, and to be painted."""
-    app = QApplication([])
+    app = application()
     window = opened(app, Path(tempfile.mkdtemp()))
     slider = _rows(window)["tip"].rows["throttle_rate"].slider
     shown = [0]

@@ -17,6 +17,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QPixmap
 from PySide6.QtWidgets import QApplication
 
+from benchmarks import application
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.core.pulls.traces import PullTrace, trace_of
 from lean_trim.features.pulls.desk.controls import USUAL_LANES
@@ -50,7 +51,7 @@ def move(chart: OverlayChart, kind: QEvent.Type, x: float) -> None:
 
 def main() -> None:
     """Drag across each view and print the times of a step."""
-    app = QApplication([])
+    app = application()
     window = make_window(FEATURES, Path(tempfile.mkdtemp()))
     chart = OverlayChart(window.appearance)
     chart.resize(1040, 350)

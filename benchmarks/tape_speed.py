@@ -14,8 +14,8 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
-from PySide6.QtWidgets import QApplication
 
+from benchmarks import application
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.features.registry import FEATURES
@@ -53,7 +53,7 @@ def long_log() -> Log:
 
 def main() -> None:
     """Print median and worst step, and the ratio to one pass over the data of one lane."""
-    app = QApplication([])
+    app = application()
     window = make_window(FEATURES, Path(tempfile.mkdtemp()))
     window.resize(1280, 800)
     window.pages.setCurrentIndex(1)

@@ -12,7 +12,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.pipeline import transients
-from lean_trim.core.pipeline.solve import Solution, solve
+from lean_trim.core.pipeline.look import NOT_LOOKED
+from lean_trim.core.pipeline.solve import Solution, conclude
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
@@ -33,8 +34,12 @@ def heron_log(heron_vehicle: Vehicle) -> Log:
 
 
 @pytest.fixture(scope="session")
-def heron_solution(heron_vehicle: Vehicle, heron_log: Log) -> Solution:
-    return solve([heron_log], heron_vehicle)
+def heron_solution(heron_vehicle: Vehicle, heron_log: Log, solved_once: SolvedOnce) -> Solution:
+    """As ``solve`` gives it, which is these three in a row."""
+    measured = solved_once.measure([heron_log], heron_vehicle)
+    look = solved_once.of_solution(solving.looked_at)
+    found: Solution = look(conclude(measured, NOT_LOOKED))[0]
+    return found
 
 
 @pytest.fixture(scope="session")

@@ -6,7 +6,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import statsmodels.api as sm
 
 from campaigns.faulty_cars import COUNT, HEALTHY, NAMES, PER_FAULT, PLANTS
 from campaigns.findings import EXPECTED, false_alarms, fit_logistic, is_first, names
@@ -66,6 +65,9 @@ def test_odds_are_those_of_a_statistics_package() -> None:
     x = rng.normal(0.0, 2.0, 4000)
     y = (rng.random(4000) < 1.0 / (1.0 + np.exp(-(-1.0 + 0.8 * x)))).astype(float)
     found = fit_logistic(x, y, np.ones(4000))
+    # Costs every worker a second where it is imported above.
+    import statsmodels.api as sm
+
     model = sm.GLM(y, sm.add_constant(x), family=sm.families.Binomial()).fit()
     assert found == pytest.approx(tuple(model.params), abs=0.02)
 

@@ -41,7 +41,7 @@ def test_square_root_law_worked_example() -> None:
 
 def test_cylinder_air_and_flow_agree_with_a_units_package() -> None:
     """2-litre four at 3000 rpm, 90 % VE, 101.325 kPa, 20 °C, computed with pint from the ideal-gas law."""
-    u = pint.UnitRegistry()
+    u = pint.get_application_registry()
     density = 101.325 * u.kPa / (287.05 * u.J / u.kg / u.K * (293.15 * u.K))
     flow = (0.9 * density * 2.0 * u.litre * 3000 / u.minute / 2).to("g/s").magnitude
     air = physics.cylinder_air_g(90.0, 101.325, 20.0, 0.5)

@@ -18,6 +18,7 @@ from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.pipeline.transients import transients_of
 from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.job.results import TREE, packed, unpacked
+from tests.solved_once import SolvedOnce
 
 
 def test_a_solution_comes_back_whole_and_can_be_gone_on_from(heron_solution: Solution) -> None:
@@ -42,11 +43,11 @@ def _policy() -> object:
 
 
 @pytest.mark.slow
-def test_every_kind_of_result_comes_back(heron_solution: Solution) -> None:
+def test_every_kind_of_result_comes_back(heron_solution: Solution, solved_once: SolvedOnce) -> None:
     for result in (
         summary_of(heron_solution),
-        identify_from(heron_solution),
-        transients_of(heron_solution),
+        solved_once.of_solution(identify_from)(heron_solution),
+        solved_once.of_solution(transients_of)(heron_solution),
     ):
         back = unpacked(packed(result))
         assert type(back) is type(result) and differences(back, result) == []

@@ -26,7 +26,7 @@ AS_PINT = {
     "quantity", [u for u in UNITS if u.ours != "λ"], ids=lambda quantity: quantity.ours
 )
 def test_every_unit_is_that_of_a_units_package(quantity: UnitChoice) -> None:
-    registry = pint.UnitRegistry()
+    registry = pint.get_application_registry()
     for own in quantity.shown:
         value = (
             registry.Quantity(87.0, AS_PINT.get(quantity.ours, quantity.ours))

@@ -160,7 +160,7 @@ class Shop:
 def test_a_lookup_says_why_it_failed_and_does_not_look_for_the_same_again(bench: Bench) -> None:
     """Two of three once swallowed the reason, and their desks said "looking" for ever."""
     shop = Shop(bench)
-    why = LogError(Message("t", "nothing there")())
+    why = LogError(Message("test.nothing_there", "nothing there")())
     shop.look(1, why)
     assert shop.lookup.failure == "nothing there" and shop.told == 1 and shop.found == []
     shop.look(1, "would be found")

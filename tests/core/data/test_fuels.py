@@ -26,7 +26,7 @@ def test_a_stoichiometry_names_its_fuel_or_none() -> None:
 
 def test_rated_volumes_become_mass_of_fuel() -> None:
     """440 cm³/min at 300 kPa are 508 at 400 (square-root law); petrol 4 % more mass (common practice)."""
-    units = pint.UnitRegistry()
+    units = pint.get_application_registry()
     volume = float(units.Quantity(440.0, "cm**3/minute").to("cm**3/second").magnitude)
     assert rated_flow_g_per_s(440.0, 0.684) == pytest.approx(volume * 0.684)
     assert rated_flow_g_per_s(440.0, 0.745) / rated_flow_g_per_s(440.0, 0.684) == pytest.approx(

@@ -45,7 +45,7 @@ def test_an_injector_at_its_limit_is_the_one_that_is_needed() -> None:
     found = needed_injector(4 * each * 0.85, 4, 85.0, PETROL.density_kg_per_l, 300.0, 300.0)
     assert found.cm3_per_min == pytest.approx(440.0)
     assert found.g_per_s == pytest.approx(each)
-    units = pint.UnitRegistry()
+    units = pint.get_application_registry()
     assert found.lb_per_h == pytest.approx(
         float(units.Quantity(each, "g/s").to("lb/hour").magnitude), rel=1e-6
     )

@@ -5,14 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-import pandas as pd
 import polars as pl
 import pyarrow as pa
 import pyarrow.feather as feather
 import pyarrow.parquet as pq
 import pytest
 import zstandard
-from asammdf import MDF, Signal
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
@@ -34,6 +32,10 @@ NAMES = {
 
 
 def write(kind: str, path: Path) -> None:
+    # Imported here, for above they would cost every worker a second.
+    import pandas as pd
+    from asammdf import MDF, Signal
+
     if kind == "polars csv":
         pl.DataFrame(NAMES).write_csv(path)
     elif kind == "pandas csv":
@@ -93,6 +95,8 @@ def test_slow_mdf_channels_are_held_and_their_updates_told(tmp_path: Path) -> No
     late_t = TIME[1500::5]
     late = np.full(300, 14.0)
     path = tmp_path / "rates.mf4"
+    from asammdf import MDF, Signal
+
     with MDF(version="4.10") as mdf:
         mdf.append([Signal(RPM, TIME, name="RPM", unit="rpm")])
         mdf.append([Signal(slow, slow_t, name="Coolant", unit="°C")])

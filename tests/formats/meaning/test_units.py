@@ -10,7 +10,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.formats.meaning.unit_check import settle_unit
 from lean_trim.formats.meaning.units import UNITS, tidy_unit
 
-U = pint.UnitRegistry()
+U = pint.get_application_registry()
 CASES = [
     (Role.MAP, "psi", "psi", "kPa"),
     (Role.MAP, "inhg", "inHg", "kPa"),

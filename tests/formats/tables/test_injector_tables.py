@@ -12,7 +12,7 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.formats.tables import table_text
 from lean_trim.formats.tables.injector_tables import InjectorForm, form_said, parse_injector_table
 
-UNITS = pint.UnitRegistry()
+UNITS = pint.get_application_registry()
 FLOWS = "kPa\tg/s\n250\t6.9\n300\t7.6\n400\t8.8\n"
 GRID = "V\\kPa\t250\t300\t400\n16\t0.6\t0.62\t0.68\n8\t1.8\t1.9\t2.1\n12\t0.95\t1.0\t1.1\n"
 

@@ -58,7 +58,7 @@ def test_units_are_those_of_a_units_package(
 ) -> None:
     """NIST SP 811 by way of pint."""
     value = begun().typed(key, text, unit).number(key)
-    units = pint.UnitRegistry()
+    units = pint.get_application_registry()
     amount = units.Quantity(float(text.replace(",", ".")), as_pint[0]).to(as_pint[1]).magnitude
     assert value == pytest.approx(float(amount), rel=1e-6)
     assert value == pytest.approx(expected, rel=2e-3)
