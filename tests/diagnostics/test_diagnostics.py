@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 import json
 import logging
 import subprocess
@@ -15,7 +14,8 @@ import pytest
 
 from lean_trim.core.errors import BadInputError
 from lean_trim.diagnostics import logbook
-from lean_trim.diagnostics.support import without_names, write_report
+from lean_trim.diagnostics.support import prepare_report, write_report
+from lean_trim.diagnostics.tokens import Tokens
 
 CRASH = """
 import faulthandler, sys
@@ -83,25 +83,43 @@ def test_a_crash_of_compiled_code_leaves_a_trace(tmp_path: Path) -> None:
 
 def test_a_report_holds_log_versions_and_settings_but_no_drive(state: Path, job_path: Path) -> None:
     logbook.LOGGER.info("opened %s", Path.home() / "car.leantrim")
-    names = write_report(state / "report.zip", state, {"theme": "night"}, None)
-    assert names == ["versions.json", "settings.json", "crash.log", "lean-trim.log"]
-    with zipfile.ZipFile(state / "report.zip") as report:
-        assert json.loads(report.read("versions.json"))["numpy"][0].isdigit()
-        assert json.loads(report.read("settings.json")) == {"theme": "night"}
-        text = report.read("lean-trim.log").decode()
-    assert "~/car.leantrim" in text and str(Path.home()) not in text
-    assert "job.leantrim" in write_report(state / "with.zip", state, {}, job_path)
+    report = prepare_report(state, {"theme": "night"})
+    assert report.names == ("versions.json", "settings.json", "crash.log", "lean-trim.log")
+    write_report(state / "report.zip", report)
+    with zipfile.ZipFile(state / "report.zip") as written:
+        assert json.loads(written.read("versions.json"))["numpy"][0].isdigit()
+        assert json.loads(written.read("settings.json")) == {"theme": "night"}
+        text = written.read("lean-trim.log").decode()
+        assert {n: written.read(n).decode() for n in report.names} == report.texts
+    assert "<folder 1>/<file 1>.leantrim" in text and str(Path.home()) not in text
+    write_report(state / "with.zip", prepare_report(state, {}, job=job_path))
+    assert "job.leantrim" in zipfile.ZipFile(state / "with.zip").namelist()
 
 
 def test_a_report_that_cannot_be_written_says_so(state: Path) -> None:
     with pytest.raises(BadInputError, match="the report cannot be written"):
-        write_report(state / "no" / "report.zip", state, {})
+        write_report(state / "no" / "report.zip", prepare_report(state, {}))
 
 
-def test_names_are_taken_out() -> None:
-    assert without_names(f"/home/{getpass.getuser()}/x") in (
-        "/home/USER/x",
-        "~/x",
-        f"/home/{getpass.getuser()}/x".replace(str(Path.home()), "~"),
-    )
-    assert str(Path.home()) not in without_names(f"{Path.home()}/jobs/a")
+PRIVATE = ("anna", "Bella", "blue coupe", "track day", "hill")
+LINES = """\
+opened /home/anna/cars/Bella.leantrim: 3 rounds
+Opening Bella.leantrim: done after 0.05 s
+log 'track day 3.csv' of blue coupe: 7200 rows
+cannot read "/media/anna/stick/hill.mf4" (errno 5)
+recent=/home/anna/cars/Bella.leantrim;/home/anna/hill.leantrim
+"""
+
+
+def test_folders_and_names_become_tokens_the_same_one_everywhere() -> None:
+    tokens = Tokens(["/home/anna/cars/Bella.leantrim", "Bella", "blue coupe", "track day 3.csv"])
+    out = tokens.without_names(LINES)
+    assert not any(word in out for word in PRIVATE), out
+    assert "3 rounds" in out and "7200 rows" in out and "errno 5" in out
+    first, _, _, _, last = out.splitlines()
+    assert first == "opened <name 1>: 3 rounds" and last.startswith("recent=<name 1>;<folder ")
+
+
+def test_where_the_program_went_wrong_stays_to_be_read() -> None:
+    trace = f'File "{Path(logbook.__file__)}", line 12, in write_whole'
+    assert "<program>/diagnostics/logbook.py" in Tokens().without_names(trace)

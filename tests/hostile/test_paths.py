@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from lean_trim.core.errors import BadInputError
-from lean_trim.diagnostics.support import write_report
+from lean_trim.diagnostics.support import prepare_report, write_report
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.vehicle_sheet import read_vehicle, write_vehicle
 from lean_trim.job.database import Database
@@ -35,7 +35,7 @@ def test_a_job_may_have_any_name(tmp_path: Path, name: str) -> None:
     store.save_setting("a", "b")
     store.close()
     assert load_job(path).vehicle.name == "Heron"
-    write_report(tmp_path / "report.zip", tmp_path, {}, path)
+    write_report(tmp_path / "report.zip", prepare_report(tmp_path, {}, job=path))
     assert "job.leantrim" in zipfile.ZipFile(tmp_path / "report.zip").namelist()
     assert len(list(tmp_path.iterdir())) == 2
     jobs = Recent(tmp_path / "data")

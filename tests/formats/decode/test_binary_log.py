@@ -111,6 +111,42 @@ def test_slow_mdf_channels_are_held_and_their_updates_told(tmp_path: Path) -> No
     assert set(np.unique(log[Role.BATTERY][1500:])) == {14.0}
 
 
+@pytest.mark.parametrize(
+    ("version", "formula", "is_right"),
+    [
+        ("4.10", "2*X1", True),
+        ("4.10", "foo(X1)", False),
+        ("4.10", "X1 +* 2", False),
+        ("3.30", "2*X", True),
+        ("3.30", "foo(X)", False),
+    ],
+)
+def test_what_a_formula_cannot_make_of_an_mdf_channel_is_a_doubt_and_no_reading(
+    tmp_path: Path, version: str, formula: str, is_right: bool
+) -> None:
+    """The library hands on what was recorded; half an engine speed once was taken for one."""
+    from asammdf import MDF, Signal
+
+    path = tmp_path / f"formula.{'mf4' if version[0] == '4' else 'mdf'}"
+    with MDF(version=version) as mdf:
+        mdf.append(
+            [
+                Signal(RPM, TIME, name="Engine speed", unit="rpm", conversion={"formula": formula}),
+                Signal(PRESSURE, TIME, name="MAP", unit="kPa"),
+                Signal(NAMES["Wideband"], TIME, name="Lambda", unit=""),
+            ]
+        )
+        mdf.save(path)
+    opened = open_log(path, 14.7)
+    doubts = {m.role: m.doubt for m in opened.mapped.matches if m.doubt}
+    if is_right:
+        np.testing.assert_allclose(opened.log[Role.RPM], 2.0 * RPM)
+        assert doubts == {}
+    else:
+        assert "cannot be evaluated" in doubts[Role.RPM]
+        assert np.isnan(opened.log[Role.RPM]).all()
+
+
 def test_held_values_expire_instead_of_being_invented() -> None:
     rows = np.arange(0.0, 6.0, 0.05)
     values, fresh = place(np.array([0.0, 0.1, 0.2, 5.0]), np.arange(4.0), rows, Role.LAMBDA)

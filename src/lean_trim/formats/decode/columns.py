@@ -71,6 +71,8 @@ class RawColumns:
     times : by group, s, where the file itself tells them; otherwise one of the columns is the time.
     samples : the first readings of columns that were not wanted.
     unread : by column index, cells that held something else than a number.
+    doubted : by column index, why its numbers are not what was measured; they are as they were
+        recorded, good for nothing but to tell what the column is.
     notes : what the reader did that the user should know.
     joints_s : times at which another recording begins, where the reader had to settle that.
     """
@@ -81,5 +83,6 @@ class RawColumns:
     times: Mapping[int, Floats] = field(default_factory=dict)
     samples: Mapping[int, Floats] = field(default_factory=dict)
     unread: Mapping[int, Unread] = field(default_factory=dict)
+    doubted: Mapping[int, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     joints_s: tuple[float, ...] = ()

@@ -155,14 +155,14 @@ def split_by_name(
     times = {i: time_s[rows[i]] for i in keep}
     said_so = str(Say.FORM(count=len(columns)))
     return RawColumns(
-        tuple(columns),
-        out,
-        "text",
-        times,
-        samples,
-        unread,
-        (*notes, *base.notes, said_so),
-        base.joints_s,
+        columns=tuple(columns),
+        values=out,
+        kind="text",
+        times=times,
+        samples=samples,
+        unread=unread,
+        notes=(*notes, *base.notes, said_so),
+        joints_s=base.joints_s,
     )
 
 

@@ -39,6 +39,9 @@ class Say:
         "channel_map.unread",
         "{label}: {cells:,} of {rows:,} cells of {name!r} are no numbers, such as {example!r}",
     )
+    NOT_CONVERTED = Message(
+        "channel_map.not_converted", "{label}: {name!r} is not used, for {reason}"
+    )
     LEFT_OUT = Message("channel_map.left_out", "{label} is left out: {doubt}")
     WEAK_TIME = Message(
         "channel_map.weak_time",
@@ -110,7 +113,7 @@ def map_channels(
     log, matches, proved = settled(log, readings, rows.unit, vehicle, choices)
     log, matches = _gauge(log, matches, choices)
     log = _with_bank_gap(log, matches, readings)
-    matches = _with_unread(matches, raw)
+    log, matches = _with_doubted(log, _with_unread(matches, raw), raw)
     log, matches, dropped = _without_minor(log, matches, {f.role for f in found if f.said})
     updates = {r: m for r, x in readings.items() if (m := x.fresh) is not None and r in log}
     log = replace(log, updates=updates)
@@ -315,6 +318,23 @@ def _with_unread(matches: Sequence[Match], raw: RawColumns) -> list[Match]:
                 match = replace(match, note="; ".join(n for n in (match.note, said) if n))
         out.append(match)
     return out
+
+
+def _with_doubted(log: Log, matches: Sequence[Match], raw: RawColumns) -> tuple[Log, list[Match]]:
+    """Channels whose numbers the reader could not work out: in doubt, and without a reading."""
+    out = []
+    channels = dict(log.channels)
+    for match in matches:
+        for column in match.columns:
+            if column.index in raw.doubted:
+                label = LABELS[match.role][0]
+                reason = raw.doubted[column.index]
+                said = str(Say.NOT_CONVERTED(label=label, name=column.name, reason=reason))
+                match = replace(match, doubt=said, confidence=min(match.confidence, 0.4))
+                # What was recorded is no measurement, and nobody's word makes it one.
+                channels[match.role] = np.full(len(log), np.nan)
+        out.append(match)
+    return replace(log, channels=channels), out
 
 
 def _without_minor(

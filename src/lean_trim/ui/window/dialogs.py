@@ -18,6 +18,7 @@ from lean_trim.ui.widgets.paste_sheet import TABLE_FILTER
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.diagnostics.support import Report
     from lean_trim.ui.specs import OutputSpec
     from lean_trim.ui.window.main_window import MainWindow
 
@@ -40,8 +41,7 @@ class Say:
     )
     OUTPUT_WRITTEN = Message("dialogs.output_written", "The {what} are in {path}.")
     REPORT_WRITTEN = Message(
-        "dialogs.report_written",
-        "The report is in {path}: {contents}. Look into it before you send it.",
+        "dialogs.report_written", "The report is in {path}: {contents}. Nothing was sent."
     )
 
 
@@ -61,12 +61,39 @@ class Dialogs:
         return chosen
 
     def save_report(self) -> None:
-        """Ask where to put a report for support, and write it."""
+        """Show what a report for support would hold; from there it is written."""
         from lean_trim.diagnostics.logbook import state_folder
-        from lean_trim.diagnostics.support import write_report
+        from lean_trim.diagnostics.support import prepare_report
+        from lean_trim.ui.window.report_sheet import ReportSheet
 
         session = self.window.session
         preferences = self.window.preferences
+        job = session.open.path if preferences.switch("report_drives") else None
+        settings = preferences.all() | {"round": tuning_text(session.tuning.state)}
+        prepared: list[Report] = []
+        if not self.window.opening.attempt(
+            lambda: prepared.append(
+                prepare_report(state_folder(), settings, self._names_of_the_user(), job)
+            )
+        ):
+            return
+        sheet = ReportSheet(prepared[0], self.window)
+        sheet.wanted.connect(self._write_report)
+        sheet.show()
+
+    def _names_of_the_user(self) -> set[str]:
+        """Names that may stand in the program's log by themselves: of jobs, the car and its logs."""
+        session = self.window.session
+        paths = [*self.window.opening.recent.paths(), session.open.path]
+        known = {str(p) for p in paths if p is not None} | {p.stem for p in paths if p is not None}
+        if session.job is not None:
+            known.add(session.job.vehicle.name)
+            known |= {info.name for r in session.job.rounds for info in r.log_infos}
+        return known
+
+    def _write_report(self, report: Report) -> None:
+        from lean_trim.diagnostics.support import write_report
+
         wanted = str(Path(self._folder()) / "lean-trim-report.zip")
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Where to put the report", wanted, "Reports (*.zip)"
@@ -74,13 +101,9 @@ class Dialogs:
         if not path:
             return
         target = self._remember(path)
-        job = session.open.path if preferences.switch("report_drives") else None
-        settings = preferences.all() | {"round": tuning_text(session.tuning.state)}
-        names: list[str] = []
-        if self.window.opening.attempt(
-            lambda: names.extend(write_report(target, state_folder(), settings, job))
-        ):
-            session.note(Say.REPORT_WRITTEN(path=target, contents=", ".join(names)))
+        if self.window.opening.attempt(lambda: write_report(target, report)):
+            contents = ", ".join(report.names)
+            self.window.session.note(Say.REPORT_WRITTEN(path=target, contents=contents))
 
     def _choose(self, title: str, filters: str) -> Path | None:
         path, _ = QFileDialog.getOpenFileName(self.window, title, self._folder(), filters)

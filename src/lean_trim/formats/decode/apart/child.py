@@ -38,7 +38,8 @@ def main() -> None:
             send_array(out, "times", group, stamps)
         for channel, numbers in values.items():
             send_array(out, "values", channel, numbers)
-        say(out, {"done": True, "notes": contents.notes})
+        doubts = list(contents.doubts.items())
+        say(out, {"done": True, "notes": contents.notes, "doubts": doubts})
     except RefusedError as error:
         say(out, {"refused": str(error), "need": error.need})
     except MemoryError:

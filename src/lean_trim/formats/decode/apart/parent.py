@@ -152,7 +152,14 @@ class _Talk:
                 values[int(line["values"])] = numbers
         if not columns or not any(len(v) for v in values.values()):
             raise LogError(Say.NOTHING(path=self.path))
-        return RawColumns(columns, values, self.kind, times, notes=tuple(line.get("notes", ())))
+        return RawColumns(
+            columns,
+            values,
+            self.kind,
+            times,
+            notes=tuple(line.get("notes", ())),
+            doubted={int(at): str(why) for at, why in line.get("doubts", ())},
+        )
 
     def _line(self) -> dict[str, Any]:
         while (end := self.rest.find(b"\n")) < 0:

@@ -34,11 +34,13 @@ class Contents:
     load : positions of channels → values by position, and times by group in s (none for a table
         whose time is one of its columns).
     notes : what the user should know; may be filled while loading.
+    doubts : by position of a channel, why its numbers are not what was measured.
     """
 
     channels: Sequence[Listed]
     load: Callable[[Sequence[int]], tuple[Mapping[int, Floats], Mapping[int, Floats]]]
     notes: list[str] = field(default_factory=list)
+    doubts: dict[int, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
