@@ -16,7 +16,7 @@ from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.lean_spikes import LeanSpikes, lean_spikes
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.pulse_width_proof import proven_samples
-from lean_trim.core.drive.regimes import RegimeSettings, classify
+from lean_trim.core.drive.regimes import RegimeSettings, classify, fuel_cut
 from lean_trim.core.types import Floats, Mask
 
 
@@ -28,6 +28,12 @@ class Conditions:
     regime: NDArray[np.int8]
     lam: Floats
     airflow_source: AirflowSource
+    regimes: RegimeSettings
+
+    @cached_property
+    def fuel_cut(self) -> Mask:
+        """True where no fuel was injected, by the thresholds the regimes were told with."""
+        return fuel_cut(self.frame, self.regimes)
 
     @cached_property
     def pulse_width_proven(self) -> Mask:
@@ -62,4 +68,5 @@ def make_conditions(
     What the rules of the sieve and the checks for faults look at.
     """
     source = read_airflow_source(motion, motion.frame.vehicle.airflow_source)
-    return Conditions(motion, classify(motion, regimes or RegimeSettings()), lam, source)
+    told = regimes or RegimeSettings()
+    return Conditions(motion, classify(motion, told), lam, source, told)

@@ -42,6 +42,19 @@ REGIME_LABELS = {
 
 
 LOOP_S = Knob("loop_s", "No coolant: after loop closes", 60.0, 0.0, 900.0, "s")
+CUT_PULSE_MS = 0.01
+"""Pulse width up to which nothing is injected, ms: loggers write 0 or the last digit they have."""
+CUT_RPM = 1100.0
+"""Engine speed from which lambda alone may tell a fuel cut: ECUs inject again above idle (common
+practice, no source)."""
+CUT_LAMBDA = 1.2
+"""Lambda beyond which a warm engine on a closed throttle burns nothing: leaner than it can be lit
+(lean limit of port-injected petrol engines about 1.2 to 1.3: Heywood, Internal Combustion Engine
+Fundamentals, 1988, ch. 9; from memory)."""
+STANDS_KMH = 5.0
+"""Road speed below which a car stands: speed sensors say little lower down (common practice, no source)."""
+FULL_AFTER_S = 0.2
+"""After the throttle has opened the air in the manifold is still filling up (common practice, no source)."""
 REGIME_KNOBS: tuple[Knob, ...] = (
     Knob("running_rpm", "Engine runs from", 300.0, 100.0, 600.0, "rpm"),
     Knob("warm_c", "Warm from", 70.0, 40.0, 95.0, "°C"),
@@ -76,7 +89,7 @@ class RegimeSettings:
             knob.checked(getattr(self, knob.name))
 
 
-def fuel_cut(frame: Frame) -> Mask:
+def fuel_cut(frame: Frame, settings: RegimeSettings | None = None) -> Mask:
     """True where no fuel was injected while the engine turned.
 
     By pulse width, else by lambda on a closed throttle.
@@ -84,18 +97,21 @@ def fuel_cut(frame: Frame) -> Mask:
     Parameters
     ----------
     frame : a log seen through its calibration.
+    settings : from what speed the engine runs, and up to where the throttle is closed; the defaults
+        if None.
 
     Returns
     -------
     True in a fuel cut, shape (n,).
     """
+    settings = settings or RegimeSettings()
     log = frame.log
+    rpm = log[Role.RPM]
     width = log.get(Role.PULSE_WIDTH)
-    closed = log.get(Role.THROTTLE, 0.0) <= 2.0
-    by_lambda = closed & (log[Role.RPM] > 1100) & (log[Role.LAMBDA] > 1.2)
-    return np.asarray(
-        (log[Role.RPM] > 300) & np.where(np.isfinite(width), width <= 0.01, by_lambda)
-    )
+    closed = log.get(Role.THROTTLE, 0.0) <= settings.closed_pct
+    by_lambda = closed & (rpm > CUT_RPM) & (log[Role.LAMBDA] > CUT_LAMBDA)
+    nothing = np.where(np.isfinite(width), width <= CUT_PULSE_MS, by_lambda)
+    return np.asarray((rpm > settings.running_rpm) & nothing)
 
 
 def fuel_cuts(frame: Frame, least_s: float) -> Ints:
@@ -169,17 +185,17 @@ def classify(motion: Motion, settings: RegimeSettings) -> NDArray[np.int8]:
     quick = np.abs(motion.throttle_rate) > settings.throttle_rate
     regime[quick | (np.abs(motion.map_rate) > settings.map_rate)] = Regime.TRANSIENT
     full = throttle >= settings.full_pct
-    regime[full & ~extend_mask(~full & np.isfinite(throttle), log.time_s, 0.0, 0.2)] = (
+    regime[full & ~extend_mask(~full & np.isfinite(throttle), log.time_s, 0.0, FULL_AFTER_S)] = (
         Regime.FULL_THROTTLE
     )
     idle = (
         (rpm <= settings.idle_rpm)
         & (throttle <= settings.closed_pct)
-        & (log.get(Role.SPEED, 0.0) < 5.0)
+        & (log.get(Role.SPEED, 0.0) < STANDS_KMH)
     )
     regime[idle & (regime == Regime.CRUISE)] = Regime.IDLE
     regime[cold_samples(log, settings.warm_c, settings.loop_s)] = Regime.WARM_UP
-    regime[fuel_cut(frame)] = Regime.OVERRUN
+    regime[fuel_cut(frame, settings)] = Regime.OVERRUN
     regime[standing(log, settings.running_rpm)] = Regime.STOPPED
     return regime
 

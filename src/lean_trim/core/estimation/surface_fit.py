@@ -149,7 +149,7 @@ class SurfaceFit:
 
     def places_by_cell(self) -> Floats:
         """Number of places with evidence around each cell, flat, at least 1; little counts in part."""
-        weight = self.sums[:, -2] * self._share_places()
+        weight = self.sums[:, -2] * self._place_shares()
         first = np.zeros(len(self.values))
         second = np.zeros(len(self.values))
         for cells in self._corners():
@@ -198,7 +198,10 @@ class SurfaceFit:
         if self.iterations > 1:
             scatter = MAD_TO_SIGMA * median_of(histogram, self.scale)
             self.scale = min(max(scatter, SMALLEST_SCALE), self.noisiest)
-        share = self._share_places()
+        # With no residual yet there is nothing to tell misfit from.
+        if self.iterations > 1:
+            self.misfit = self._misfit_of_places()
+        share = self._place_shares()
         lower, border, corner, self.right = assemble(
             self.sums, share, self.base, width, len(self.values), self.prior.band, self.shared
         )
@@ -230,20 +233,23 @@ class SurfaceFit:
         )
         return np.concatenate([sums for sums, _ in found]), found[0][1] + found[1][1]
 
-    def _share_places(self) -> Floats:
-        """Let each place count once for what a bilinear table cannot hold there, however long one stayed.
+    def _misfit_of_places(self) -> float:
+        """What the means of the residuals by place scatter more than noise explains.
 
-        The means of the residuals by place scatter more than noise explains; that excess
-        (``misfit``) does not shrink with seconds, only with more places. A place's weight W becomes
-        W / (1 + misfit² · W).
+        That excess does not shrink with seconds, only with more places.
         """
         total, mean = self._place_means()
         # With more unknowns than places the difference goes negative; a tenth keeps the estimate
         # finite.
         free = max(len(total) - self.parameters, 0.1 * len(total))
-        if self.iterations > 1:
-            self.misfit = max(excess_variance(mean, total * self.unit, free), LEAST_MISFIT)
-        return 1.0 / (1.0 + self.misfit**2 * total * self.unit)
+        return max(excess_variance(mean, total * self.unit, free), LEAST_MISFIT)
+
+    def _place_shares(self) -> Floats:
+        """Share of each place's weight W that counts: 1 / (1 + misfit² · W).
+
+        Each place counts once for what a bilinear table cannot hold there, however long one stayed.
+        """
+        return np.asarray(1.0 / (1.0 + self.misfit**2 * self.sums[:, -2] * self.unit))
 
     def _place_means(self) -> tuple[Floats, Floats]:
         total = self.sums[:, -2]

@@ -10,7 +10,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.lean_spikes import LEAST_PER_MIN
-from lean_trim.core.drive.regimes import LOOP_S, Regime, cold_samples, fuel_cut
+from lean_trim.core.drive.regimes import LOOP_S, Regime, cold_samples
 from lean_trim.core.knobs import Knob
 from lean_trim.core.sieve.rule import Values, rule
 from lean_trim.core.types import Mask
@@ -88,7 +88,7 @@ def settling(conditions: Conditions, v: Values) -> Mask:
 )
 def cut(conditions: Conditions, v: Values) -> Mask:
     """No fuel; the hold-off covers the wall film that fills again."""
-    return fuel_cut(conditions.frame)
+    return conditions.fuel_cut
 
 
 @rule(

@@ -134,23 +134,16 @@ def delay_facts(solution: Solution | None) -> str:
 
 
 def film_fact(solution: Solution) -> str:
-    """Share of a rise of fuel that stays on the walls, if it was estimated."""
-    estimate = solution.estimate
-    share = estimate.wall_x
-    if not 0.0 < share < 1.0:
-        return ""
-    film = solution.film
-    known = (
-        f"{film.tau_s:.2f} ± {film.tau_se_s:.2f} s"
-        if film.estimated
-        else f"{film.tau_s:.2f} s (assumed)"
-    )
-    # The field sets an amount and a decay; a film says both.
-    amount = 100.0 * share / (1.0 - share)
+    """Says that a wall film was allowed for. What it is has one place, the Transients desk.
+
+    The fit of the table takes the film out with one share and one time constant; the desk reads how
+    both change with load, engine speed and sensor, so the two are not the same figure.
+    """
+    if not 0.0 < solution.estimate.wall_x < 1.0:
+        return cold_fact(solution)
     return (
-        f" Of a rise of fuel {100 * share:.0f} ± {100 * estimate.wall_x_se:.0f} % stays on the "
-        f"walls first and comes back within {known}: a step needs {amount:.0f} % of itself more "
-        f"at once, fading with {film.tau_s * (1.0 - share):.2f} s.{cold_fact(solution)}"
+        " Fuel that stays on the walls for a while was allowed for; how much, and for how long, "
+        f"stands on the Transients desk.{cold_fact(solution)}"
     )
 
 
