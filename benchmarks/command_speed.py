@@ -1,7 +1,7 @@
-"""Time and peak memory of ``lean-trim correct`` as a process: a short log, two hours at 50 Hz, a season.
+"""Time and peak memory of ``lean-trim correct`` as a process: a short log, two hours, a batch of logs.
 
-``.venv/bin/python -m benchmarks.command_speed [season]``. Times are also given beyond what
-``python -c 'import numpy, numba, polars'`` takes in the same run. The season is 200 logs of half an
+``.venv/bin/python -m benchmarks.command_speed [batch]``. Times are also given beyond what
+``python -c 'import numpy, numba, polars'`` takes in the same run. The batch is 200 logs of half an
 hour at 25 Hz: twenty different drives of the simulated car, each ten times with fresh noise on
 lambda. Making them takes four minutes.
 """
@@ -105,7 +105,7 @@ def main() -> None:
         folder = Path(name)
         rng = np.random.default_rng(1)
         write_vehicle(heron(), folder)
-        drives = [half_hour(100 + i) for i in range(DRIVES if "season" in sys.argv else 4)]
+        drives = [half_hour(100 + i) for i in range(DRIVES if "batch" in sys.argv else 4)]
         short = Log(
             drives[0].time_s[:16_000], {r: v[:16_000] for r, v in drives[0].channels.items()}
         )
@@ -121,7 +121,7 @@ def main() -> None:
                 f"{label}: {seconds:.2f} s, {seconds - imports:.2f} s beyond imports, "
                 f"{megabytes:.0f} MB"
             )
-        if "season" in sys.argv:
+        if "batch" in sys.argv:
             logs = []
             for i, log in enumerate(drives):
                 for copy in range(COPIES):
@@ -129,7 +129,7 @@ def main() -> None:
                     write_log_csv(with_noise(log, rng), logs[-1])
             seconds, megabytes = process(*correct(folder, logs))
             hours = len(logs) * MINUTES / 60.0
-            print(f"season, {len(logs)} logs, {hours:.0f} h: {seconds:.0f} s, {megabytes:.0f} MB")
+            print(f"batch, {len(logs)} logs, {hours:.0f} h: {seconds:.0f} s, {megabytes:.0f} MB")
 
 
 if __name__ == "__main__":

@@ -78,7 +78,7 @@ def test_more_samples_than_fit_in_one_piece_are_solved_log_by_log(
     again.write_bytes((case / "drive.csv").read_bytes())
     correct(case, "--log", str(again))
     whole = json.loads((case / "out" / "round.json").read_text())
-    monkeypatch.setattr("lean_trim.core.pipeline.season.MOST_JOINT", 20_000)
+    monkeypatch.setattr("lean_trim.core.pipeline.batch.MOST_JOINT", 20_000)
     correct(case, "--log", str(again))
     season = json.loads((case / "out" / "round.json").read_text())
     assert [log["name"] for log in season["logs"]] == ["drive.csv", "again.csv"]

@@ -127,7 +127,7 @@ def _transients(app: QApplication, window: MainWindow) -> None:
     desk.by_table.click()
     desk.tables.show_table(ENRICHMENT)
     shoot(app, window, "transients-tables")
-    desk.by_sort.click()
+    desk.by_class.click()
     window.session.selection.clear()
     window.desks.show_desk("table")
 

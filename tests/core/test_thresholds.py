@@ -17,7 +17,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import maf_curve
 from lean_trim.core.decision.cautions import cautions_for
 from lean_trim.core.decision.proposal import PolicySettings
-from lean_trim.core.decision.verdict import NOISE_FLOOR_PCT, verdict_word
+from lean_trim.core.decision.round_verdict import NOISE_FLOOR_PCT, verdict_word
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.drive.airflow_source import read_airflow_source
 from lean_trim.core.drive.conditions import Conditions, make_conditions

@@ -21,6 +21,7 @@ from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.preferences import LEAST, WANTED, first_size
+from lean_trim.ui.window.report_sheet import ReportSheet
 from lean_trim.workspace.changes import Remedy
 from tests.builders import DESKS, PAGES
 
@@ -216,6 +217,8 @@ def test_a_report_is_saved_with_drive_data_only_if_ticked(
         )
         driven.actions_["report_drives"].setChecked(ticked)
         driven.actions_["report"].trigger()
+        sheet = driven.findChildren(ReportSheet)[-1]
+        sheet.write.click()
         assert "The report is in" in driven.messages.text.text()
         with zipfile.ZipFile(tmp_path / name) as report:
             assert ("job.leantrim" in report.namelist()) == ticked

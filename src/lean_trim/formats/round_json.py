@@ -13,7 +13,7 @@ import numpy as np
 from lean_trim.core.decision.proposal import Proposal, Status
 from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.inference import Inferred
-from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
+from lean_trim.core.drive.nuisance_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.pipeline.summary import SampleCounts, Summary

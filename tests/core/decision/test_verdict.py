@@ -6,7 +6,7 @@ import math
 
 import pytest
 
-from lean_trim.core.decision.verdict import verdict_sentence, verdict_word
+from lean_trim.core.decision.round_verdict import verdict_sentence, verdict_word
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,7 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.diagnosis.of_fit import cold_engine, logs_disagree, sensor_slow
 from lean_trim.core.drive.delay import DelaySettings
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Coefficient
 from lean_trim.core.estimation.log_shares import LogShare

@@ -11,7 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.fuel_supply import Supply, supply_of
-from lean_trim.core.injectors.verdict import on_supply
+from lean_trim.core.injectors.injector_verdict import on_supply
 from lean_trim.core.pipeline.solve import solve
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import fault_named

@@ -11,9 +11,9 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.frame import make_frame
-from lean_trim.core.drive.shared_terms import SharedTerms, Term
+from lean_trim.core.drive.nuisance_terms import SharedTerms, Term
+from lean_trim.core.estimation.cell_evidence import gather_evidence
 from lean_trim.core.estimation.estimate import Estimate
-from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.estimation.surface_fit import excess_variance
@@ -172,7 +172,7 @@ def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:
     assert estimate.std_error_pct.min() >= 0.1
 
 
-def test_heat_that_no_sensor_sees_adds_to_the_error_but_takes_no_licence_away() -> None:
+def test_heat_that_no_sensor_sees_adds_to_the_error_but_takes_no_change_away() -> None:
     log = steady_states(1.05, seconds=6.0, noise=0.004)
     frame = make_frame(log, small_vehicle())
     observations = observe(frame, log[Role.LAMBDA], np.ones(len(log), bool))

@@ -15,14 +15,14 @@ from lean_trim.core.drive.open_time import open_time_ms
 from lean_trim.core.errors import BadInputError, LogError
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import split
+from lean_trim.core.injectors.injector_verdict import verdict_on
+from lean_trim.core.injectors.methods import compare_methods
 from lean_trim.core.injectors.mistaken import mistaken_cells
-from lean_trim.core.injectors.schools import compare_schools
 from lean_trim.core.injectors.tables import (
     dead_time_over_voltage,
     flow_over_pressure,
     refuse_unknown,
 )
-from lean_trim.core.injectors.verdict import verdict_on
 from lean_trim.core.pipeline.injectors import identify_injectors, loop_rests
 from tests.builders import small_vehicle, steady_states, with_channel, without
 
@@ -184,13 +184,13 @@ def test_the_hand_practice_leaves_what_flow_explains() -> None:
     """A dead time cannot stand for a flow error: it is right at one open time only."""
     table = small_vehicle().table
     places = places_of(table, 0.9, 0.1)
-    schools = compare_schools(places, split(places, table, UNIT, 0.01, 0.3))
-    assert schools.by_flow_and_dead_time < 0.3
-    assert schools.by_dead_time_alone > 1.0
-    assert schools.as_it_is > schools.by_dead_time_alone
-    assert schools.hand_shift_ms > 0.1 and schools.bent_pct > 2.0
+    methods = compare_methods(places, split(places, table, UNIT, 0.01, 0.3))
+    assert methods.by_flow_and_dead_time < 0.3
+    assert methods.by_dead_time_alone > 1.0
+    assert methods.as_it_is > methods.by_dead_time_alone
+    assert methods.hand_shift_ms > 0.1 and methods.bent_pct > 2.0
     # Where only the dead time is off, both ways are one.
     only = places_of(table, 1.0, 0.15)
-    same = compare_schools(only, split(only, table, UNIT, 0.01, 0.3))
+    same = compare_methods(only, split(only, table, UNIT, 0.01, 0.3))
     assert same.hand_shift_ms == pytest.approx(0.15, abs=0.01)
     assert same.by_dead_time_alone < 0.3

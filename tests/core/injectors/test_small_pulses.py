@@ -11,9 +11,9 @@ from lean_trim.core.data.calibration import SMALL_PULSES, calibration_of, with_c
 from lean_trim.core.data.injector_tables import small_pulse_table
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import split
+from lean_trim.core.injectors.injector_verdict import verdict_on
 from lean_trim.core.injectors.small_pulses import KNEE_MS, KNOTS_MS, small_pulses
 from lean_trim.core.injectors.tables import small_pulses_to_write
-from lean_trim.core.injectors.verdict import verdict_on
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.injectors import TrueInjectors
 from tests.builders import small_vehicle

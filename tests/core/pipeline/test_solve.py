@@ -11,7 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.decision.verdict import verdict_sentence, verdict_word
+from lean_trim.core.decision.round_verdict import verdict_sentence, verdict_word
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.drive.conditions import make_conditions
@@ -65,7 +65,7 @@ def test_both_schools_agree_where_there_is_much_driving(
     by_cell = solve([heron_log], heron_vehicle, SolveSettings(method="average"))
     averages = by_cell.estimate
     surface = heron_solution.estimate
-    # Delay, film and heat are no matter of schools; without them averages are off by half as much
+    # Delay, film and heat are no matter of methods; without them averages are off by half as much
     # again.
     assert by_cell.delay == heron_solution.delay
     assert averages.wall_x == surface.wall_x

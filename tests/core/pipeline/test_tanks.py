@@ -13,7 +13,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.errors import LogError
-from lean_trim.core.pipeline.season import solve_season
+from lean_trim.core.pipeline.batch import solve_batch
 from lean_trim.core.pipeline.solve import DrivenLog, solve
 from tests.builders import small_vehicle, steady_states, with_channel
 
@@ -53,7 +53,7 @@ def test_tanks_are_not_pooled_without_their_ethanol() -> None:
     with pytest.raises(LogError, match="may be of another tank"):
         solve([one, other], flex())
     with pytest.raises(LogError, match="may be of another tank"):
-        solve_season([lambda: DrivenLog(one), lambda: DrivenLog(other)], flex())
+        solve_batch([lambda: DrivenLog(one), lambda: DrivenLog(other)], flex())
     told: list[Log] = [with_channel(x, Role.ETHANOL, e) for x, e in ((one, 10.0), (other, 70.0))]
     assert solve(told, flex()).estimate.supported.any()
     assert solve([one], flex()).estimate.supported.any()

@@ -10,10 +10,10 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.proof.evidence import Proof
 from lean_trim.core.proof.fuel import fuel_of, slopes
 from lean_trim.core.proof.mixture import lambda_in_cut
 from lean_trim.core.proof.motion import coolant_miss, slew_rpm_per_s
+from lean_trim.core.proof.proof_evidence import Proof
 from lean_trim.core.proof.proofs import prove
 
 

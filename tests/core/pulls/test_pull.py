@@ -13,7 +13,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.pipeline.pulls import PullReport, find_pulls
 from lean_trim.core.pulls.pull import Pull, seconds_between, times_between
-from lean_trim.core.pulls.verdict import verdict_on_pull
+from lean_trim.core.pulls.pull_verdict import verdict_on_pull
 
 HZ = 50.0
 COUNT = 900

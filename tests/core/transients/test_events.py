@@ -97,7 +97,7 @@ def test_an_opening_that_ends_a_cut_is_the_return_of_fuel() -> None:
 
 
 def planted(size_pct: float) -> Log:
-    """Tip-ins of one sort, each with a lean error that fades over 0.4 s."""
+    """Tip-ins of one class, each with a lean error that fades over 0.4 s."""
     log = base()
     throttle = np.full(len(log), 20.0)
     error = np.zeros(len(log))

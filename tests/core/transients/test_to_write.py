@@ -99,7 +99,7 @@ def test_twice_of_what_is_added_doubles_the_cells_that_were_read() -> None:
     assert 6.0 < after[2] < 6.0 + 12.5 and 20.0 < after[4] < 20.0 + 13.0
     # A threshold is not lifted by what never came near it.
     assert after[0] == after[1] == 0.0
-    assert "1 sorts of quick change, 8 events" in str(found.said)
+    assert "From 8 quick changes; classes: 1." in str(found.said)
 
 
 def test_what_is_enough_stays_to_its_last_digit() -> None:
@@ -269,7 +269,7 @@ LEANED = (Kind.TIP_IN, Kind.STAB, Kind.AFTER_CUT)
 
 
 def leanest(report: TransientReport) -> float:
-    """Largest lean peak of the mean of a sort."""
+    """Largest lean peak of the mean of a class."""
     return float(
         max(np.nanmax(c.of.mean_pct[SOON]) for c in report.changes if c.of.key.kind in LEANED)
     )

@@ -127,7 +127,7 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     assert job is not None and round_lines(job, 0)[2] == "corrections decided"
     driven.session.navigation.undo()
     assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
-    desk.by_sort.click()
+    desk.by_class.click()
     assert desk.proposals.isVisible() and not desk.tables.isVisible()
 
 

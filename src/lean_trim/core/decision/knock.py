@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trim.core.estimation.evidence import MIN_SHARE
+from lean_trim.core.estimation.cell_evidence import MIN_SHARE
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
 from lean_trim.core.types import Mask
 

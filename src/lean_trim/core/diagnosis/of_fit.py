@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
@@ -189,7 +189,7 @@ def with_fit(
     findings : of the log; what an earlier fit said of itself is dropped.
     estimate : the fit's result.
     shares : of every log in it.
-    least_s, most_error_pct : driving near a cell, and error, that license a change.
+    least_s, most_error_pct : driving near a cell, and error, from which a change is accepted.
 
     Returns
     -------

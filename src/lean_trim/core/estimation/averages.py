@@ -1,4 +1,4 @@
-"""The first school: every sample belongs to its nearest cell; a cell is the trimmed mean of its samples."""
+"""The first method: every sample belongs to its nearest cell; a cell is the trimmed mean of its samples."""
 
 from __future__ import annotations
 
@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.cell_evidence import gather_evidence
 from lean_trim.core.estimation.estimate import Estimate
-from lean_trim.core.estimation.evidence import gather_evidence
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.types import Floats
@@ -101,7 +101,7 @@ def average_cells(
         # Seconds, not samples: neighbours in time are not independent.
         error[c] = np.std(k[low:high]) / np.sqrt(max(seconds[c], 1.0))
     evidence = gather_evidence(observations, table, time_s)
-    # The school of averages asks for driving, not for a small error.
+    # The method of averages asks for driving, not for a small error.
     supported = (seconds >= settings.min_seconds) & np.isfinite(mean)
     shape = table.shape
     return Estimate(

@@ -1,4 +1,4 @@
-"""The common result of both schools of estimation."""
+"""The common result of both methods of estimation."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.types import Floats, Ints
 
 
 @dataclass(frozen=True)
 class Coefficient:
-    """Coefficient of a term all samples share, with its standard error; see ``shared_terms``."""
+    """Coefficient of a term all samples share, with its standard error; see ``nuisance_terms``."""
 
     term: Term
     value: float
@@ -25,12 +25,12 @@ class Coefficient:
 class FitState:
     """Where a surface fit ended.
 
-    Unknowns (cells, then the shared terms' coefficients), log strengths of the two priors, and
+    Unknowns (cells, then the nuisance terms' coefficients), log strengths of the two priors, and
     noise figures.
     """
 
     unknown: Floats
-    theta: tuple[float, float]
+    strengths: tuple[float, float]
     scale: float
     inflation: float
     misfit: float
@@ -73,7 +73,7 @@ class Estimate:
 
         Parameters
         ----------
-        term : one of the shared terms.
+        term : one of the nuisance terms.
 
         Returns
         -------

@@ -1,4 +1,4 @@
-"""What table and shared terms together explain of a drive."""
+"""What table and nuisance terms together explain of a drive."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from lean_trim.core.types import Floats
 
 
 def explained(estimate: Estimate, observations: Observations) -> Floats:
-    """K as table and shared terms explain it.
+    """K as table and nuisance terms explain it.
 
     Parameters
     ----------

@@ -1,6 +1,6 @@
 """Observations of log after log, kept as the forty bytes a sample that the fit needs of them.
 
-A season does not fit into memory as logs; what the fit asks of it does.
+A batch of logs does not fit into memory as logs; what the fit asks of it does.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from lean_trim.core.data.tables import Interpolation, Table
-from lean_trim.core.drive.shared_terms import SharedTerms, Term
+from lean_trim.core.drive.nuisance_terms import SharedTerms, Term
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.samples import Samples, place_numbers, places_per_square
 from lean_trim.core.estimation.surface_fit import BLOCK, BLOCKS

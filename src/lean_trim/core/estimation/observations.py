@@ -12,7 +12,7 @@ from lean_trim.core.data.tables import Interpolation
 from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion, enrichment_factor
-from lean_trim.core.drive.shared_terms import SharedTerms, shared_terms
+from lean_trim.core.drive.nuisance_terms import SharedTerms, nuisance_terms
 from lean_trim.core.types import Floats, Ints, Mask
 
 
@@ -28,7 +28,7 @@ class Observations:
     seconds : (m,) time each sample stands for.
     run : (m,) number of the unbroken stretch of used samples it belongs to.
     mesh : cells and weights the ECU read, restricted to the used samples.
-    terms : courses of what makes k differ beside the table, see ``shared_terms``; values are (q,
+    terms : courses of what makes k differ beside the table, see ``nuisance_terms``; values are (q,
         m).
     """
 
@@ -162,7 +162,7 @@ def observe(frame: Frame, lam: Floats, used: Mask) -> Observations:
         used,
         correction_factor(frame, lam),
         relative_variance(Motion(frame), lam),
-        shared_terms(frame, film_uptake(frame)),
+        nuisance_terms(frame, film_uptake(frame)),
         frame.log.durations_s,
     )
 

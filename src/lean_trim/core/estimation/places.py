@@ -8,7 +8,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.frame import Frame
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -21,14 +21,14 @@ RPM_STEP = 100.0
 
 @dataclass(frozen=True, eq=False)
 class Places:
-    """What is known at each place; p places, q shared terms.
+    """What is known at each place; p places, q nuisance terms.
 
     Attributes
     ----------
     cells : cells a place reads, shape (p, corners); ``shares`` how much of each, the same shape.
     y : mean of ln k, shape (p,).
     open_ms : mean open time, shape (p,).
-    terms : means of the shared terms, shape (p, q).
+    terms : means of the nuisance terms, shape (p, q).
     weight : seconds at a sample's full worth, shape (p,).
     within, within_y : weighted products of the terms' deviations from their place's mean with each
         other, (q, q), and with those of ln k, (q,).

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Ints, Places, Rows
 

@@ -1,4 +1,4 @@
-"""The second school: one robust surface through all samples, with the ECU's own interpolation weights.
+"""The second method: one robust surface through all samples, with the ECU's own interpolation weights.
 
 Unknown is the relative correction c of every cell. A sample that reads cells j with weights w_j
 says Σ w_j V_j (1 + c_j) = k · Σ w_j V_j. Two things are known beforehand: the correction is smooth,
@@ -15,9 +15,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.drive.shared_terms import SPREADS, Term, spreads_of
+from lean_trim.core.drive.nuisance_terms import SPREADS, Term, spreads_of
+from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.estimate import Coefficient, Estimate
-from lean_trim.core.estimation.evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.samples import Samples, sorted_samples
 from lean_trim.core.estimation.surface_fit import SurfaceFit
@@ -197,7 +197,7 @@ def fit_samples(
     heat_error = _heat_share(shared) * (np.zeros(cells) if heat is None else heat.ravel())
     least = settings.model_error_pct / 100.0
     evident = np.sqrt(deviation**2 + least**2 + film_error**2)
-    # Heat of another day is doubt about the engine, not about what was driven; it takes no licence
+    # Heat of another day is doubt about the engine, not about what was driven; it takes nothing away from
     # away.
     supported = (evidence.near_s >= settings.min_seconds) & (
         100 * evident.reshape(table.shape) <= settings.max_error_pct

@@ -69,7 +69,7 @@ class SurfaceFit:
         self.iterations = 0
         self.misfit = 0.0
         self.parameters = 0.0
-        self.theta: Strengths = WEAK
+        self.strengths: Strengths = WEAK
         self.matrix: Bordered
         self.right: Floats
         self.factor: Factor
@@ -102,10 +102,10 @@ class SurfaceFit:
         # Strengths and weights depend on each other; a third turn changed nothing on the cars
         # tried.
         for _ in range(2):
-            theta = self.prior.choose(self.matrix, self.right, self.unit, near)
-            near = float(np.log(np.exp(theta[0]) + np.exp(theta[1])))
-            self._iterate(theta, most, rows, LOOSELY, 1)
-        return self._iterate(theta, most, ALL, SETTLED, 0)
+            strengths = self.prior.choose(self.matrix, self.right, self.unit, near)
+            near = float(np.log(np.exp(strengths[0]) + np.exp(strengths[1])))
+            self._iterate(strengths, most, rows, LOOSELY, 1)
+        return self._iterate(strengths, most, ALL, SETTLED, 0)
 
     def run_from(self, state: FitState, most: int) -> bool:
         """Fit from where an earlier fit of nearly the same samples ended; its strengths are kept.
@@ -126,7 +126,7 @@ class SurfaceFit:
         self.parameters = state.parameters
         # Not 0, so that the first pass already weighs robustly: the start is close to the answer.
         self.iterations = 1
-        return self._iterate(state.theta, most, ALL, SETTLED, 0)
+        return self._iterate(state.strengths, most, ALL, SETTLED, 0)
 
     def deviations(self, inverse: Bordered) -> Floats:
         """Standard deviation of every cell's correction, flat.
@@ -140,7 +140,7 @@ class SurfaceFit:
         ----------
         inverse : of the fit's own matrix.
         """
-        softer = self.theta[0] - LOG_DOUBT, self.theta[1] - LOG_DOUBT
+        softer = self.strengths[0] - LOG_DOUBT, self.strengths[1] - LOG_DOUBT
         doubted = Factor(self.prior.precision(softer).plus(self.matrix, self.unit)).inverse()
         # Squared: with a handful of places around it a cell is held from several sides.
         share = 1.0 / self.places_by_cell() ** 2
@@ -161,14 +161,16 @@ class SurfaceFit:
     def state(self) -> FitState:
         """Where the fit is now."""
         return FitState(
-            self.unknown, self.theta, self.scale, self.inflation, self.misfit, self.parameters
+            self.unknown, self.strengths, self.scale, self.inflation, self.misfit, self.parameters
         )
 
-    def _iterate(self, theta: Strengths, most: int, rows: int, enough: float, read_at: int) -> bool:
+    def _iterate(
+        self, strengths: Strengths, most: int, rows: int, enough: float, read_at: int
+    ) -> bool:
         """Fit at given strengths until no cell moves more than ``enough``; the noise is read in one step."""
-        self.theta = theta
-        precision = self.prior.precision(theta)
-        linear = self.prior.linear(theta)
+        self.strengths = strengths
+        precision = self.prior.precision(strengths)
+        linear = self.prior.linear(strengths)
         for step in range(most):
             self._weigh(rows)
             if step == read_at:
@@ -179,7 +181,7 @@ class SurfaceFit:
             self.unknown = new
             # The inverse is the dearest part of a step and hardly changes between steps of one
             # strength.
-            if step == 0 or theta == WEAK:
+            if step == 0 or strengths == WEAK:
                 self.parameters = self.factor.inverse().dot(self.matrix) * self.unit
             if moved < enough:
                 return True
@@ -283,7 +285,7 @@ class SurfaceFit:
         return self.base, self.base + 1, self.base + width, self.base + width + (1 if width else 0)
 
     def term_by_cell(self, term: int) -> Floats:
-        """Mean of a shared term over the samples behind each cell, flat; 0 without samples."""
+        """Mean of a nuisance term over the samples behind each cell, flat; 0 without samples."""
         total = np.zeros(len(self.values))
         mean = np.zeros(len(self.values))
         for j, cells in enumerate(self._corners()):

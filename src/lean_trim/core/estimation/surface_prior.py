@@ -64,31 +64,31 @@ class Prior:
         ridge += _tilt_band(table.axes, self.band) / TILT**2
         self.ridge = Bordered(ridge, blank, np.diag(1.0 / term_spreads**2))
 
-    def precision(self, theta: Strengths) -> Bordered:
+    def precision(self, strengths: Strengths) -> Bordered:
         """Prior precision at the given strengths.
 
         Parameters
         ----------
-        theta : log strengths of the two smoothness priors.
+        strengths : log strengths of the two smoothness priors.
 
         Returns
         -------
         Matrix over the unknowns.
         """
-        return self.ridge.plus(self.rough, float(np.exp(theta[0]) + np.exp(theta[1])))
+        return self.ridge.plus(self.rough, float(np.exp(strengths[0]) + np.exp(strengths[1])))
 
-    def linear(self, theta: Strengths) -> Floats:
+    def linear(self, strengths: Strengths) -> Floats:
         """Linear term: where the smooth resulting table pulls the cells.
 
         Parameters
         ----------
-        theta : log strengths of the two smoothness priors.
+        strengths : log strengths of the two smoothness priors.
 
         Returns
         -------
         Shape (unknowns,).
         """
-        return np.asarray(np.exp(theta[1]) * self.pull)
+        return np.asarray(np.exp(strengths[1]) * self.pull)
 
     def choose(
         self, matrix: Bordered, right: Floats, unit: float, near: float | None = None

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.estimation.evidence import MIN_SHARE, VISIT_GAP_S
+from lean_trim.core.estimation.cell_evidence import MIN_SHARE, VISIT_GAP_S
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.types import Floats, Mask
 

@@ -18,7 +18,7 @@ from itertools import product
 import numpy as np
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.drive.shared_terms import spreads_of
+from lean_trim.core.drive.nuisance_terms import spreads_of
 from lean_trim.core.estimation.places import Places, driven_cells
 from lean_trim.core.estimation.table_errors import alike, distances
 from lean_trim.core.injectors.measured import Measured
@@ -56,7 +56,7 @@ class Split:
     covariance : of the two, shape (2, 2).
     airflow : relative error of the table left to it, flat, NaN where nobody drove; ``airflow_se``
         its error.
-    terms : coefficients of the shared terms, shape (q,); ``terms_covariance`` theirs, (q, q).
+    terms : coefficients of the nuisance terms, shape (q,); ``terms_covariance`` theirs, (q, q).
     shape : strength of the airflow surface's own shape, relative, as the drive tells it.
     trust : standard deviation of the table's mean error that was reckoned with, relative.
     word_holds : whether the user's trust stands against the drive.
@@ -193,7 +193,7 @@ def _pooled(tried: list[_Fit], shape: float, trust: float, holds: bool, model: _
 
 
 class _Model:
-    """The unknowns are the cells, then ln s, δ and the shared terms."""
+    """The unknowns are the cells, then ln s, δ and the nuisance terms."""
 
     def __init__(
         self,

@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.measured import Measured

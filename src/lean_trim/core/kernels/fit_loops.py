@@ -22,7 +22,7 @@ BINS = 4096
 REACH = 16.0
 """Histogram of absolute residuals: bins, and how many present scales they reach."""
 FIRST_TERM = 5
-"""Row in which the shared terms begin."""
+"""Row in which the nuisance terms begin."""
 CHUNK = 256
 
 
@@ -71,7 +71,7 @@ def sort_rows(
     ----------
     cells, weights : of m samples in time order, (m, 4) or (m, 2).
     k, weight, seconds : per sample, shape (m,).
-    terms : shared terms, (q, m).
+    terms : nuisance terms, (q, m).
     place : number of the place, shape (m,), renumbered in place.
     places : their number before.
     per_square : places in a grid square.
@@ -138,7 +138,7 @@ def sum_places(
     rows, starts, base : as ``sort_rows`` makes them, of the places in question.
     values : the table, flat.
     width : cells in a row of the table; 0 for a curve.
-    unknown : relative correction of every cell, then the shared terms' coefficients.
+    unknown : relative correction of every cell, then the nuisance terms' coefficients.
     scale : robust scatter, for the weights.
     huber : residual over scale from which a sample counts less.
     most : rows looked at in a place, at most.
@@ -204,7 +204,7 @@ def _weigh_rows(
     stand: np.float32,
     buffer: Rows,
 ) -> None:  # fmt: skip  # pragma: no cover - compiled
-    """Fill the buffer: four shares, the shared terms, k - 1, weight, absolute residual."""
+    """Fill the buffer: four shares, the nuisance terms, k - 1, weight, absolute residual."""
     v0 = table[0]
     v1 = table[1]
     v2 = table[2]

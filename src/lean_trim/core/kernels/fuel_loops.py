@@ -163,7 +163,7 @@ def times_root(
 def unseen_heat(
     coolant: Floats, air: Floats, flow: Floats, usual: float, fades_with: float, kelvin: float
 ) -> Floats:  # pragma: no cover - compiled
-    """Density error at a share of 1 of charge heating, less that of a warm engine; see ``shared_terms``.
+    """Density error at a share of 1 of charge heating, less that of a warm engine; see ``nuisance_terms``.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""How a solve ends, of a drive or of a season: residual, share of each log, what the fit adds to findings."""
+"""How a solve ends, of a drive or of a batch: residual, share of each log, what the fit adds to findings."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def end_of(
 
     Returns
     -------
-    What a solve and a season say alike.
+    What a solve and a batch of logs say alike.
     """
     if coefficients is None:
         coefficients = np.array([c.value for c in estimate.shared])

@@ -16,10 +16,10 @@ from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
+from lean_trim.core.injectors.injector_verdict import Verdict, verdict_on
 from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
 from lean_trim.core.injectors.places import gather_pulses
 from lean_trim.core.injectors.small_pulses import SmallPulses, small_pulses
-from lean_trim.core.injectors.verdict import Verdict, verdict_on
 from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope
 from lean_trim.core.pipeline.prepare import prepare
 from lean_trim.core.pipeline.solve import DrivenLog, Progress, Solution, SolveSettings, solve

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trim.core.diagnosis.causes import brought_about, explained_by
+from lean_trim.core.diagnosis.contradiction import Contradiction
 from lean_trim.core.diagnosis.finding import RANK, Finding
 from lean_trim.core.diagnosis.findings import look_for_faults
 from lean_trim.core.diagnosis.inference import Inferred
-from lean_trim.core.diagnosis.misfit import Misfit
 from lean_trim.core.diagnosis.of_fit import COLD_ID, SLOW_ID, cold_engine, sensor_slow
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.delay_fit import DelayEstimate
@@ -33,7 +33,7 @@ class Look:
     shown : samples of the log that show a pattern, (n,), by its id.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
     inferred : what the log did not say.
-    misfits : logs whose fuel contradicts the sheet.
+    contradictions : logs whose fuel contradicts the sheet.
     done : False where nothing was looked for yet.
     """
 
@@ -41,7 +41,7 @@ class Look:
     shown: Mapping[str, Mask]
     unsettled: Mask
     inferred: tuple[Inferred, ...] = ()
-    misfits: tuple[Misfit, ...] = ()
+    contradictions: tuple[Contradiction, ...] = ()
     done: bool = True
 
     @property

@@ -9,13 +9,13 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.diagnosis.patterns.driving import Driving, driving_of
-from lean_trim.core.diagnosis.patterns.evidence import Candidate, Evidence, gather_evidence
 from lean_trim.core.diagnosis.patterns.pattern import Pattern
+from lean_trim.core.diagnosis.patterns.pattern_evidence import Candidate, Evidence, gather_evidence
 from lean_trim.core.diagnosis.patterns.registry import PATTERNS
 from lean_trim.core.diagnosis.patterns.telling import Told, tell
-from lean_trim.core.drive.shared_terms import SharedTerms, spreads_of
+from lean_trim.core.drive.nuisance_terms import SharedTerms, spreads_of
+from lean_trim.core.estimation.cell_evidence import MIN_SHARE
 from lean_trim.core.estimation.estimate import Estimate
-from lean_trim.core.estimation.evidence import MIN_SHARE
 from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.noise import noise_of_a_second

@@ -11,8 +11,8 @@ from lean_trim.core.drive.delay import DelaySettings, aligned_lambda
 from lean_trim.core.drive.film import DEFAULT_TAU_S, film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.nuisance_terms import SharedTerms, nuisance_terms
 from lean_trim.core.drive.regimes import RegimeSettings
-from lean_trim.core.drive.shared_terms import SharedTerms, shared_terms
 from lean_trim.core.estimation.observations import (
     Observations,
     correction_factor,
@@ -111,7 +111,7 @@ def prepare(
             lambda: make_conditions(motion, lam, regimes),
             lambda: correction_factor(frame, lam, motion.enrichment),
             lambda: relative_variance(motion, lam),
-            lambda: shared_terms(frame, film_uptake(frame, film_tau_s), usual_k),
+            lambda: nuisance_terms(frame, film_uptake(frame, film_tau_s), usual_k),
         ],
     )
     assert isinstance(conditions, Conditions) and isinstance(terms, SharedTerms)

@@ -11,7 +11,7 @@ def propose_for(summary: Summary, policy: PolicySettings) -> Proposal:
 
     Parameters
     ----------
-    summary : what a drive, or a season of them, says.
+    summary : what a drive, or a batch of logs of them, says.
     policy : how much of it is written at once.
 
     Returns

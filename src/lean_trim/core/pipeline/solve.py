@@ -14,15 +14,15 @@ from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.diagnosis.contradiction import Contradiction, find_contradictions
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred, infer
-from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
 from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
 from lean_trim.core.drive.regimes import RegimeSettings
-from lean_trim.core.drive.shared_terms import Term, heat_by_cell
 from lean_trim.core.errors import CancelledError
 from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
@@ -142,9 +142,9 @@ class Solution:
         return self.seen.inferred
 
     @property
-    def misfits(self) -> tuple[Misfit, ...]:
+    def contradictions(self) -> tuple[Contradiction, ...]:
         """Logs whose fuel contradicts the sheet."""
-        return self.seen.misfits
+        return self.seen.contradictions
 
     @property
     def frame(self) -> Frame:
@@ -306,7 +306,9 @@ def look_through(measured: Measured) -> Look:
             measured.delay,
             measured.settings.surface.film_spread,
         )
-        return replace(seen, inferred=infer(conditions), misfits=find_misfits(conditions))
+        return replace(
+            seen, inferred=infer(conditions), contradictions=find_contradictions(conditions)
+        )
 
 
 def _pass(
@@ -387,7 +389,7 @@ def conclude(measured: Measured, seen: Look) -> Solution:
             cell_sums(frame, own, motion.nearest[own.index]),
             log_sums(frame, measured.observations, motion.durations_s),
             seen.findings,
-            *licence(settings),
+            *acceptance(settings),
         )
     return Solution(
         measured=measured,
@@ -400,8 +402,8 @@ def conclude(measured: Measured, seen: Look) -> Solution:
     )
 
 
-def licence(settings: SolveSettings) -> tuple[float, float]:
-    """Driving near a cell, s, and error, percent, that license a change by the chosen method.
+def acceptance(settings: SolveSettings) -> tuple[float, float]:
+    """Driving near a cell, s, and error, percent, from which a change is accepted by the chosen method.
 
     Parameters
     ----------
@@ -453,7 +455,7 @@ def averages_from(
 ) -> Estimate:
     """Cell averages of what is the table's own.
 
-    Delay, film, warm-up and heat are no matter of schools: they are taken from the surface that was
+    Delay, film, warm-up and heat are no matter of methods: they are taken from the surface that was
     fitted with them.
 
     Parameters
@@ -505,7 +507,7 @@ def of_the_table(observations: Observations, estimate: Estimate) -> Observations
     Parameters
     ----------
     observations : as the sieve let them through.
-    estimate : with the coefficients of the shared terms, if they were estimated.
+    estimate : with the coefficients of the nuisance terms, if they were estimated.
 
     Returns
     -------

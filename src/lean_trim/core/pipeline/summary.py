@@ -1,4 +1,4 @@
-"""What a solve found, without the log it found it in: as small for a season as for a drive."""
+"""What a solve found, without the log it found it in: as small for a batch as for a drive."""
 
 from __future__ import annotations
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lean_trim.core.diagnosis.misfit import Misfit, find_misfits
+from lean_trim.core.diagnosis.contradiction import Contradiction, find_contradictions
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.pipeline.prepare import Prepared
@@ -18,7 +18,7 @@ class Say:
         "its rules, or drive longer in steady states.",
     )
     TOOK = Message("too_few.took", " Most was left out for: {reasons}.")
-    MISFIT = Message("too_few.misfit", "{title}. {advice}")
+    CONTRADICTION = Message("too_few.contradiction", "{title}. {advice}")
 
 
 MIN_OBSERVATIONS = 20
@@ -31,20 +31,20 @@ class TooFewError(LogError):
     Attributes
     ----------
     prepared, sifted : how far the solve came, so that it can be shown what was left out and why.
-    misfits : logs that do not fit the vehicle sheet, which then is the reason.
+    contradictions : logs that do not fit the vehicle sheet, which then is the reason.
     """
 
     def __init__(self, left: int, prepared: Prepared, sifted: Sifted) -> None:
         self.prepared = prepared
         self.sifted = sifted
-        self.misfits: tuple[Misfit, ...] = find_misfits(prepared.conditions)
-        super().__init__(_reason(left, sifted, self.misfits))
+        self.contradictions: tuple[Contradiction, ...] = find_contradictions(prepared.conditions)
+        super().__init__(_reason(left, sifted, self.contradictions))
 
 
-def _reason(left: int, sifted: Sifted, misfits: tuple[Misfit, ...]) -> Said:
+def _reason(left: int, sifted: Sifted, contradictions: tuple[Contradiction, ...]) -> Said:
     # More driving helps nobody whose sheet is another car's.
-    if misfits:
-        return Say.MISFIT(title=misfits[0].title, advice=misfits[0].advice)
+    if contradictions:
+        return Say.CONTRADICTION(title=contradictions[0].title, advice=contradictions[0].advice)
     rules = [
         r
         for r in RULES

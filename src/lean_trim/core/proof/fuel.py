@@ -20,7 +20,7 @@ from lean_trim.core.drive.coordinates import (
 from lean_trim.core.drive.frame import target_lambda
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
-from lean_trim.core.proof.evidence import Proof, judged
+from lean_trim.core.proof.proof_evidence import Proof, judged
 from lean_trim.core.robust import MAD_TO_SIGMA, robust_sigma
 from lean_trim.core.types import Floats
 

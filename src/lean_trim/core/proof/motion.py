@@ -8,7 +8,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
-from lean_trim.core.proof.evidence import Proof, judged
+from lean_trim.core.proof.proof_evidence import Proof, judged
 from lean_trim.core.types import Floats
 
 

@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.proof.evidence import Proof
 from lean_trim.core.proof.fuel import prove_duty, prove_fuel
 from lean_trim.core.proof.mixture import prove_lambda, prove_target
 from lean_trim.core.proof.motion import prove_constant, prove_map, prove_rpm, prove_temperatures
+from lean_trim.core.proof.proof_evidence import Proof
 
 PROOFS: tuple[Callable[[Log, Vehicle], list[Proof]], ...] = (
     prove_constant,

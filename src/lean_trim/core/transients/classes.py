@@ -1,4 +1,4 @@
-"""Quick changes of one sort, laid over each other."""
+"""Quick changes of one class, laid over each other."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class ClassKey:
 
 @dataclass(frozen=True, eq=False)
 class TransientClass:
-    """Changes of one sort.
+    """Changes of one class.
 
     Attributes
     ----------

@@ -1,6 +1,6 @@
 """What quick changes, warm-up and film ask for, on the axes of the ECU's own tables.
 
-Every sort of quick change says by how much the table should be higher where its events read it.
+Every class of quick change says by how much the table should be higher where its events read it.
 Cells follow by least squares with a prior: no change, and the same change as their neighbours. A
 table whose cells are not what the pulse width shows is not what the ECU adds, and nothing is
 proposed for it.
@@ -47,7 +47,7 @@ class Say:
 
     NO_FILM = Message("to_write.no_film", "The wall film is not known, so nothing is proposed.")
     NOT_DRIVEN = Message("to_write.not_driven", "Nothing this table speaks of was driven twice.")
-    SORTS = Message("to_write.sorts", "From {sorts} sorts of quick change, {events} events.")
+    CLASSES = Message("to_write.classes", "From {events} quick changes; classes: {classes}.")
     NOT_WHAT_IS_ADDED = Message(
         "to_write.not_what_is_added",
         "The pulse width shows {seen:+.0f} % where this table has {here:+.0f} %: it is not what "
@@ -65,7 +65,7 @@ class Say:
 
 FEWEST_POINTS = 2
 MOST_EVENTS = 8
-"""Events of a sort beyond which more of them say the same (common practice, no source)."""
+"""Events of a class beyond which more of them say the same (common practice, no source)."""
 STAYS = 0.05
 ALIKE = 1.0
 """Strength of the priors that nothing changes and that neighbours change alike, in events."""
@@ -193,7 +193,7 @@ def _enrichment(table: Table, changes: Sequence[Change], tables: Mapping[str, Ta
     by_map = table.axes[0].name == MAP_RATE
     low = table.axes[0].points[0]
     asked: list[_Asked] = []
-    sorts = events = 0
+    classes = events = 0
     for change in changes:
         if change.of.key.kind is Kind.AFTER_CUT:
             continue
@@ -214,13 +214,13 @@ def _enrichment(table: Table, changes: Sequence[Change], tables: Mapping[str, Ta
             continue
         more = _difference(change, here) if has_film_table else _more(change, here, longer)
         asked.append(_Asked(at, more, _weights(int(good.sum()))))
-        sorts = sorts + 1
+        classes = classes + 1
         events = events + int(good.sum())
     if not asked:
         return Written(None, Say.NOT_DRIVEN())
     cells = cells_of(ENRICHMENT, table)
     wanted = _no_deep_cut(cells, cells + _spread(table, _joined(asked)), _closing(table))
-    return Written(_written(ENRICHMENT, table, wanted), Say.SORTS(sorts=sorts, events=events))
+    return Written(_written(ENRICHMENT, table, wanted), Say.CLASSES(classes=classes, events=events))
 
 
 def _rate(event: Transient, by_map: bool) -> float:
@@ -356,7 +356,7 @@ def _beside_enrichment(name: str, table: Table, changes: Sequence[Change]) -> Wr
     cells = cells_of(name, table)
     wanted = cells + _spread(table, _joined(asked))
     wanted = _no_deep_cut(cells, wanted) if name == AFTER_CUT else np.maximum(wanted, LEAST)
-    return Written(_written(name, table, wanted), Say.SORTS(sorts=len(asked), events=events))
+    return Written(_written(name, table, wanted), Say.CLASSES(classes=len(asked), events=events))
 
 
 def _more_beside(name: str, change: Change, here: Floats) -> Floats | None:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from lean_trim.core.data.injector_tables import PRESSURES_KPA
-from lean_trim.core.injectors.schools import compare_schools
+from lean_trim.core.injectors.methods import compare_methods
 from lean_trim.core.injectors.small_pulses import SmallPulses
 from lean_trim.core.injectors.tables import dead_time_over_voltage, flow_over_pressure
 from lean_trim.core.pipeline.injectors import InjectorReport, verdict_of
@@ -33,7 +33,7 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
     vehicle = report.solution.prepared.frame.vehicle
     verdict = verdict_of(report)
     driven = np.isfinite(split.airflow)
-    schools = compare_schools(report.places, split)
+    methods = compare_methods(report.places, split)
     return {
         "format": FORMAT,
         "vehicle": vehicle.name,
@@ -59,10 +59,10 @@ def injectors_dict(report: InjectorReport) -> dict[str, Any]:
             "sag_pct": _or_none(report.supply.sag_pct),
         },
         "schools": {
-            "as_it_is_pct_rms": schools.as_it_is,
-            "by_flow_and_dead_time_pct_rms": schools.by_flow_and_dead_time,
-            "by_dead_time_alone_pct_rms": schools.by_dead_time_alone,
-            "hand_shift_ms": schools.hand_shift_ms,
+            "as_it_is_pct_rms": methods.as_it_is,
+            "by_flow_and_dead_time_pct_rms": methods.by_flow_and_dead_time,
+            "by_dead_time_alone_pct_rms": methods.by_dead_time_alone,
+            "hand_shift_ms": methods.hand_shift_ms,
         },
         **_tables(report),
     }

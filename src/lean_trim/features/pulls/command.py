@@ -29,7 +29,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> None:
     """Read, find, write."""
     from lean_trim.core.pipeline.pulls import find_pulls
-    from lean_trim.core.pulls.verdict import verdict_on_pull
+    from lean_trim.core.pulls.pull_verdict import verdict_on_pull
     from lean_trim.core.text import clock
     from lean_trim.features.pulls.pulls_json import write_pulls
     from lean_trim.formats.folders import make_folder

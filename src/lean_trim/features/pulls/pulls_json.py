@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from lean_trim.core.pulls.pull import Pull
-from lean_trim.core.pulls.verdict import verdict_on_pull
+from lean_trim.core.pulls.pull_verdict import verdict_on_pull
 from lean_trim.formats.whole_files import write_whole
 
 FORMAT = "lean-trim pulls 1"

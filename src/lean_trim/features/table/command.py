@@ -127,7 +127,7 @@ def line_of(finding: Finding) -> str:
 
 def _solve(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
     """All logs in one piece, or one after another where they are too many for that."""
-    from lean_trim.core.pipeline.season import MOST_JOINT, solve_season
+    from lean_trim.core.pipeline.batch import MOST_JOINT, solve_batch
     from lean_trim.core.pipeline.solve import solve
     from lean_trim.core.pipeline.summary import summary_of
 
@@ -136,7 +136,7 @@ def _solve(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
         driven.append(logs.read(path))
         if sum(len(d.log) for d in driven) > MOST_JOINT:
             driven.clear()
-            return solve_season([partial(logs.read, p) for p in logs.paths], vehicle, settings)
+            return solve_batch([partial(logs.read, p) for p in logs.paths], vehicle, settings)
     return summary_of(solve(driven, vehicle, settings))
 
 

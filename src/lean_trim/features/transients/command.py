@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 CAUTION = (
-    "Lean under load destroys engines: change one sort at a time, by part of what is proposed, "
+    "Lean under load destroys engines: change one class at a time, by part of what is proposed, "
     "and drive again."
 )
 
@@ -76,7 +76,7 @@ def _tell(report: TransientReport) -> None:
             f"rich.{words}"
         )
     if len(often) < len(report.classes):
-        print(f"{len(report.classes) - len(often)} sorts were seen once; they stand in the file.")
+        print(f"{len(report.classes) - len(often)} classes were seen once; they stand in the file.")
     if any(change.proposed.percent > change.given.percent for change in report.changes):
         print(CAUTION)
 

@@ -64,7 +64,7 @@ class RoundTransients:
 
 @dataclass(frozen=True, eq=False)
 class _Before:
-    """Quick changes of an earlier round by sort, and what they depend on."""
+    """Quick changes of an earlier round by class, and what they depend on."""
 
     number: int
     key: tuple[object, ...]
@@ -197,7 +197,7 @@ class TransientsControl:
 def _classes_of(
     r: Round, vehicle: Vehicle, settings: SolveSettings, report: Report
 ) -> tuple[TransientClass, ...]:
-    """Quick changes of an earlier round by sort; none where it cannot be solved."""
+    """Quick changes of an earlier round by class; none where it cannot be solved."""
     from lean_trim.core.pipeline.solve import solve
     from lean_trim.core.pipeline.transients import transients_of
 

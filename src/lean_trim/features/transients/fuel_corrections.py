@@ -42,8 +42,8 @@ class Say:
         "fuel_corrections.one_axis", "only a table over one axis can be put on other points"
     )
     FILL = Message("fuel_corrections.fill", "Put the {what} on other points")
-    ONE_SCHOOL = Message(
-        "fuel_corrections.one_school",
+    ONE_METHOD = Message(
+        "fuel_corrections.one_method",
         "The {other} is decided in this round. It and the {what} make up for the same fuel: put "
         "the {other} back, or drive on it first.",
     )
@@ -144,9 +144,9 @@ class FuelCorrections(SideTables):
         base = self.base(name)
         if base is not None and bool((proposed.values == base.values).all()):
             return self._nothing(name, Say.AS_IT_IS())
-        other = self._other_school(name)
+        other = self._other_method(name)
         if other:
-            said = Say.ONE_SCHOOL(other=WORDS[other], what=WORDS[name])
+            said = Say.ONE_METHOD(other=WORDS[other], what=WORDS[name])
             self.open.error(said)
             return False
 
@@ -183,7 +183,7 @@ class FuelCorrections(SideTables):
         self.open.note(Say.NOTHING(what=WORDS[name], reason=str(reason)))
         return False
 
-    def _other_school(self, name: str) -> str:
+    def _other_method(self, name: str) -> str:
         """A table of the other way to make up for the film that is decided in this round, "" for none."""
         current = self.open.round
         others = BY_RATE if name in BY_FILM else BY_FILM if name in BY_RATE else ()

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
-from lean_trim.core.proof.evidence import Proof
+from lean_trim.core.proof.proof_evidence import Proof
 from lean_trim.formats.decode.columns import Column, RawColumns
 
 

@@ -12,7 +12,6 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
-from lean_trim.core.proof.evidence import Proof
 from lean_trim.core.proof.fuel import LEAST_SAMPLES, fuel_of, slopes
 from lean_trim.core.proof.mixture import LEAST_CUT, lambda_in_cut, prove_lambda, prove_target
 from lean_trim.core.proof.motion import (
@@ -22,6 +21,7 @@ from lean_trim.core.proof.motion import (
     prove_temperatures,
     slew_rpm_per_s,
 )
+from lean_trim.core.proof.proof_evidence import Proof
 from lean_trim.core.proof.proofs import prove
 from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.meaning.choices import Choices

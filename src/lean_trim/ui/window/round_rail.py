@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.table_kinds import table_words
-from lean_trim.core.decision.verdict import verdict_word
+from lean_trim.core.decision.round_verdict import verdict_word
 from lean_trim.job.records import SWAP, Job, Round, cells_written
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from lean_trim.core.diagnosis.patterns import after_flash, altitude
-from lean_trim.core.diagnosis.patterns.evidence import Candidate, Evidence
+from lean_trim.core.diagnosis.patterns.pattern_evidence import Candidate, Evidence
 from lean_trim.core.diagnosis.patterns.telling import tell
 
 PATTERNS = (altitude.PATTERN, after_flash.PATTERN)

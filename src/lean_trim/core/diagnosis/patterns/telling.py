@@ -9,8 +9,8 @@ import numpy as np
 
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
-from lean_trim.core.diagnosis.patterns.evidence import Evidence, Weight
 from lean_trim.core.diagnosis.patterns.pattern import Pattern
+from lean_trim.core.diagnosis.patterns.pattern_evidence import Evidence, Weight
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.types import Floats, Mask
 

@@ -19,8 +19,8 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.calibration import DEAD_TIME, INJECTOR_FLOW, SMALL_PULSES
-from lean_trim.core.injectors.schools import Schools, compare_schools
-from lean_trim.core.injectors.verdict import Verdict
+from lean_trim.core.injectors.injector_verdict import Verdict
+from lean_trim.core.injectors.methods import Methods, compare_methods
 from lean_trim.core.pipeline.injectors import TRUST_PCT, InjectorReport, verdict_of
 from lean_trim.features.injectors.desk.cards import injector_card
 from lean_trim.features.injectors.desk.curves import CELLS, VIEWS
@@ -90,7 +90,7 @@ class InjectorsDesk(QWidget):
         actions["swap"].enabledChanged.connect(self.first.setEnabled)
         self.figures = [running_markup(10.5) for _ in range(2)]
         self.verdict = running_text(9.5)
-        self.schools = running_markup(9.0)
+        self.methods = running_markup(9.0)
         self.headroom = HeadroomPanel(session, appearance)
         self.measured = MeasuredPanel(session)
         self.caution = running_text(9.0, CAUTION)
@@ -119,7 +119,7 @@ class InjectorsDesk(QWidget):
         column.addWidget(self.about)
         column.addWidget(self.first)
         column.addLayout(word)
-        for label in (*self.figures, self.verdict, self.schools, self.caution):
+        for label in (*self.figures, self.verdict, self.methods, self.caution):
             column.addWidget(label)
         self.apart = Fold(
             "Measured apart: fuel weighed, flow bench, two injections", lambda: (self.measured,)
@@ -188,7 +188,7 @@ class InjectorsDesk(QWidget):
         self.small.refresh()
         there = tables.base(SMALL_PULSES) is not None
         self.small.setVisible(there or not self.small.sheet.isHidden())
-        for widget in (self.caution, self.schools):
+        for widget in (self.caution, self.methods):
             widget.setVisible(report is not None)
         if report is None:
             self.figures[0].setText("")
@@ -232,19 +232,19 @@ class InjectorsDesk(QWidget):
         words = [str(said) for known, said in unsaid if not known]
         said = [str(s) for s in verdict.first] + words + [str(r) for r in verdict.remarks]
         self._say(" ".join(said) or ALONE, wrong=bool(verdict.first))
-        self.schools.setText(_schools_html(compare_schools(report.places, split), theme.faint))
+        self.methods.setText(_methods_html(compare_methods(report.places, split), theme.faint))
         far = abs(change) > FAR_PCT
         self.caution.setStyleSheet(f"color: {theme.danger if far else theme.faint};")
 
 
-def _schools_html(schools: Schools, faint: str) -> str:
+def _methods_html(methods: Methods, faint: str) -> str:
     """What each way of going on would leave."""
     rows = (
-        ("as it is", f"{schools.as_it_is:.1f} %"),
-        ("flow and dead time written as told", f"{schools.by_flow_and_dead_time:.1f} %"),
+        ("as it is", f"{methods.as_it_is:.1f} %"),
+        ("flow and dead time written as told", f"{methods.by_flow_and_dead_time:.1f} %"),
         (
-            f"by hand: all dead times {schools.hand_shift_ms:+.2f} ms",
-            f"{schools.by_dead_time_alone:.1f} %",
+            f"by hand: all dead times {methods.hand_shift_ms:+.2f} ms",
+            f"{methods.by_dead_time_alone:.1f} %",
         ),
     )
     lines = "".join(
@@ -253,7 +253,7 @@ def _schools_html(schools: Schools, faint: str) -> str:
         for a, b in rows
     )
     after = (
-        f"By hand the table is then bent by {schools.bent_pct:.0f} % to hide the rest, and the "
+        f"By hand the table is then bent by {methods.bent_pct:.0f} % to hide the rest, and the "
         "ECU's figures of consumption and range come out wrong."
     )
     quiet = f"<span style='color:{faint}'>{after}</span>"

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M
 from lean_trim.core.pulls.pull import Pull
-from lean_trim.core.pulls.verdict import verdict_on_pull
+from lean_trim.core.pulls.pull_verdict import verdict_on_pull
 from lean_trim.features.pulls.control import MOST_KW, PullsControl, PullsFound
 from lean_trim.features.pulls.desk.controls import Controls
 from lean_trim.features.pulls.desk.knock_page import KnockPage

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.pulls.pull import seconds_between, seconds_to
+from lean_trim.core.pulls.pull_verdict import LEAN_PCT, MOST_DUTY_PCT, SAG_PCT
 from lean_trim.core.pulls.torque import relative_torque_pct
 from lean_trim.core.pulls.traces import PullTrace
-from lean_trim.core.pulls.verdict import LEAN_PCT, MOST_DUTY_PCT, SAG_PCT
 from lean_trim.core.text import clock, signed
 from lean_trim.ui.theme import Appearance, font
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.drive.coordinates import coordinates
-from lean_trim.core.estimation.evidence import seconds_in_nearest_cell
+from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.tile_paint import paint_headers, paint_tiles
 from lean_trim.features.table.desk.tile_view import Figure, TileView, make_view, scale_of_job

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from lean_trim.core.diagnosis.misfit import Misfit, implausible
+from lean_trim.core.diagnosis.contradiction import Contradiction, implausible
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.whole_text import WholeText
@@ -39,26 +39,32 @@ def reason_for(session: Session) -> Reason | None:
     """
     leftover = session.solver.leftover
     solution = session.solution
-    if leftover is not None and leftover.misfits:
-        return _of_misfit(leftover.misfits)
+    if leftover is not None and leftover.contradictions:
+        return _of_contradiction(leftover.contradictions)
     if session.solver.failure:
         return Reason("This round could not be worked out", session.solver.failure)
     if solution is None:
         return None
-    if solution.misfits:
-        return _of_misfit(
-            solution.misfits, bool(solution.prepared.conditions.pulse_width_proven.any())
+    if solution.contradictions:
+        return _of_contradiction(
+            solution.contradictions, bool(solution.prepared.conditions.pulse_width_proven.any())
         )
     doubt = implausible(solution.residual.rms)
     return Reason(str(doubt[0]), str(doubt[1])) if doubt is not None else None
 
 
-def _of_misfit(misfits: tuple[Misfit, ...], others_fit: bool = False) -> Reason:
-    first = misfits[0]
+def _of_contradiction(
+    contradictions: tuple[Contradiction, ...], others_fit: bool = False
+) -> Reason:
+    first = contradictions[0]
     if others_fit:
         # The sheet is right for those, so it is not what has to be checked.
         return Reason(str(first.title), OTHERS_FIT)
-    more = f" {len(misfits) - 1} more of the logs do not fit either." if len(misfits) > 1 else ""
+    more = (
+        f" {len(contradictions) - 1} more of the logs do not fit either."
+        if len(contradictions) > 1
+        else ""
+    )
     return Reason(
         str(first.title), f"{first.advice}{more} A log can be left out or removed on the Logs page."
     )

@@ -18,8 +18,8 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.table_kinds import table_words
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import Status
+from lean_trim.core.decision.round_verdict import verdict_sentence
 from lean_trim.core.decision.shortfall import shortfalls
-from lean_trim.core.decision.verdict import verdict_sentence
 from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
 from lean_trim.job.records import Round, cells_written

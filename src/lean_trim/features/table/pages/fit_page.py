@@ -10,7 +10,7 @@ from functools import partial
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QWidget
 
-from lean_trim.core.drive.shared_terms import COLD_BELOW_C, Term
+from lean_trim.core.drive.nuisance_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.explore.alignment import Alignment, Kind, align_moments

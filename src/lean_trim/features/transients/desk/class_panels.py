@@ -83,7 +83,7 @@ class ClassPanels(QWidget):
         self.panels: tuple[Panel, ...] = ()
         self.nothing = ""
         self.setMouseTracking(True)
-        self.setAccessibleName("Quick changes by sort: lambda error over the time from the edge")
+        self.setAccessibleName("Quick changes by class: lambda error over the time from the edge")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
         appearance.changed.connect(self.update)
 

@@ -1,4 +1,4 @@
-"""The Transients desk: quick changes by sort, the wall film, what to write; warm-up and idle beside."""
+"""The Transients desk: quick changes by class, the wall film, what to write; warm-up and idle beside."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ EMPTY = (
     "Quick changes of a drive are laid over each other here: add a log with a few of them first."
 )
 LOOKING = "Looking at quick changes of mixture."
-SELDOM = "No sort of quick change was driven twice."
+SELDOM = "No class of quick change was driven twice."
 CAUTION = (
     "Lean under load destroys engines. Write part of a large change first, drive gently and look "
     "again before the next. After the airflow table changed, look at cold starts the next "
@@ -102,23 +102,23 @@ class TransientsDesk(QWidget):
         layout.addWidget(right)
 
     def _views(self) -> QHBoxLayout:
-        """What to write, by sort of change or on the ECU's own tables."""
+        """What to write, by class of change or on the ECU's own tables."""
         row = QHBoxLayout()
         row.setSpacing(2)
         group = QButtonGroup(self)
-        self.by_sort, self.by_table = QToolButton(self), QToolButton(self)
-        self.by_sort.setText("By sort")
-        self.by_sort.setToolTip("What each sort of quick change needs")
+        self.by_class, self.by_table = QToolButton(self), QToolButton(self)
+        self.by_class.setText("By class")
+        self.by_class.setToolTip("What each class of quick change needs")
         self.by_table.setText("In the ECU's tables")
         self.by_table.setToolTip(
             "The same on the axes of the tables that are in the ECU, to decide"
         )
-        for button in (self.by_sort, self.by_table):
+        for button in (self.by_class, self.by_table):
             button.setCheckable(True)
             button.clicked.connect(self.refresh)
             group.addButton(button)
             row.addWidget(button)
-        self.by_sort.setChecked(True)
+        self.by_class.setChecked(True)
         row.addStretch(1)
         return row
 
@@ -161,7 +161,7 @@ class TransientsDesk(QWidget):
             self.film,
             self.warm_up,
             self.idle,
-            self.by_sort,
+            self.by_class,
             self.by_table,
             self.caution,
         )

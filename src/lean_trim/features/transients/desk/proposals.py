@@ -21,7 +21,7 @@ from lean_trim.features.transients.desk.class_panels import title_of
 from lean_trim.ui.theme import font
 
 HEADS = (
-    ("sort, 1000 rpm", "Kind, size and engine speed in thousands"),
+    ("class, 1000 rpm", "Kind, size and engine speed in thousands"),
     ("now %", "Fuel the ECU adds beyond the steady amount, at its largest"),
     ("need %", "By the wall film, for a mixture on target"),
     ("write %", "Proposed: a little rich is accepted, lean is not"),
@@ -40,7 +40,7 @@ class ProposalTable(QTableWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFont(font(8.0))
-        self.setAccessibleName("What to write for each sort of quick change")
+        self.setAccessibleName("What to write for each class of quick change")
         self.setColumnCount(len(HEADS))
         for place, (head, tip) in enumerate(HEADS):
             item = QTableWidgetItem(head)

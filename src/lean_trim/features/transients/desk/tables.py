@@ -20,7 +20,7 @@ HELD = "as it is"
 UNKNOWN = "not pasted yet"
 NOT_PASTED = (
     "Paste the table that is in the ECU, with More, and the drive says what to write into it. "
-    "Without it the list by sort says by how much to change what the ECU adds."
+    "Without it the list by class says by how much to change what the ECU adds."
 )
 
 

@@ -9,7 +9,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import make_frame
-from lean_trim.core.drive.shared_terms import SharedTerms, Term, heat_by_cell, shared_terms
+from lean_trim.core.drive.nuisance_terms import SharedTerms, Term, heat_by_cell, nuisance_terms
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.observations import observe
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
@@ -43,7 +43,7 @@ def shuffled(k: np.ndarray, noise: float = 0.004) -> Log:
 
 def terms_of(log: Log) -> SharedTerms:
     frame = make_frame(log, small_vehicle())
-    return shared_terms(frame, film_uptake(frame))
+    return nuisance_terms(frame, film_uptake(frame))
 
 
 def fitted(log: Log) -> Estimate:
@@ -77,7 +77,7 @@ def test_a_fall_of_intake_air_after_the_start_is_read_from_the_log() -> None:
 def test_air_that_is_weighed_needs_no_temperature() -> None:
     channels = {**LOG.channels, Role.MAF_HZ: np.full(N, 3000.0), Role.IAT: 60.0 - SINCE / 10.0}
     frame = make_frame(Log(LOG.time_s, channels), maf_vehicle())
-    assert set(shared_terms(frame, np.zeros(N)).names) <= {Term.FILM, Term.COLD}
+    assert set(nuisance_terms(frame, np.zeros(N)).names) <= {Term.FILM, Term.COLD}
 
 
 def test_fuel_that_does_not_burn_is_told_from_the_table() -> None:

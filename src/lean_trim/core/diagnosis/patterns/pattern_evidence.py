@@ -1,6 +1,6 @@
 """How well each pattern explains what a drive asks for, beside an airflow table that is wrong in its own way.
 
-ln k = g(x) + shared terms + θ · course + noise. g has the Gaussian prior tables of other engines
+ln k = g(x) + nuisance terms + θ · course + noise. g has the Gaussian prior tables of other engines
 have (a level, a smooth shape, a scatter of cells), its strengths weighed by evidence; θ has the
 pattern's own prior. All is linear and Gaussian, so the Bayes factor of a pattern against none
 follows in closed form from one factorisation for every strength of g (Bishop, *Pattern Recognition
@@ -148,7 +148,7 @@ def gather_evidence(
     courses : how many.
     table : the airflow table it was driven on.
     unit : precision of ln k of one second at full worth.
-    term_spreads : of the shared terms before any driving, shape (q,).
+    term_spreads : of the nuisance terms before any driving, shape (q,).
     candidates : what is known of the patterns, in order.
 
     Returns
@@ -198,7 +198,7 @@ def _learnt_within(places: Places, courses: int, candidates: Sequence[Candidate]
 def _sums(
     places: Places, cells: NDArray[np.intp], table_size: int, unit: float, within: Mask
 ) -> tuple[Floats, Floats]:
-    """Normal matrix and right side of cells, shared terms and courses."""
+    """Normal matrix and right side of cells, nuisance terms and courses."""
     mesh = np.zeros((len(places), table_size))
     for which, shares in zip(places.cells.T, places.shares.T, strict=True):
         np.add.at(mesh, (np.arange(len(places)), which), shares)

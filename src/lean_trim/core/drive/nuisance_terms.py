@@ -83,7 +83,7 @@ class SharedTerms:
     usual_k: float = np.nan
 
 
-def shared_terms(frame: Frame, film: Floats, usual_k: float = np.nan) -> SharedTerms:
+def nuisance_terms(frame: Frame, film: Floats, usual_k: float = np.nan) -> SharedTerms:
     """The terms that can show in a log; those that stay 0 are left out.
 
     Parameters

@@ -7,8 +7,8 @@ import pytest
 from scipy.stats import multivariate_normal
 
 from lean_trim.core.data.tables import ve_table
-from lean_trim.core.diagnosis.patterns import evidence
-from lean_trim.core.diagnosis.patterns.evidence import (
+from lean_trim.core.diagnosis.patterns import pattern_evidence
+from lean_trim.core.diagnosis.patterns.pattern_evidence import (
     CELL_MISFIT,
     LEVEL,
     TREND,
@@ -16,7 +16,7 @@ from lean_trim.core.diagnosis.patterns.evidence import (
     Candidate,
     gather_evidence,
 )
-from lean_trim.core.drive.shared_terms import Term
+from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.estimation.table_errors import alike, distances
 
@@ -32,9 +32,9 @@ FILM_SPREAD = 0.2
 
 @pytest.fixture
 def one_strength(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(evidence, "SHAPES", (SHAPE,))
-    monkeypatch.setattr(evidence, "SCATTERS", (SCATTER,))
-    monkeypatch.setattr(evidence, "LENGTHS", (LENGTH,))
+    monkeypatch.setattr(pattern_evidence, "SHAPES", (SHAPE,))
+    monkeypatch.setattr(pattern_evidence, "SCATTERS", (SCATTER,))
+    monkeypatch.setattr(pattern_evidence, "LENGTHS", (LENGTH,))
 
 
 def places_of(seed: int, effect: float = 0.0) -> Places:
@@ -73,7 +73,7 @@ def covariance(places: Places) -> np.ndarray:
     return np.asarray(mesh @ prior @ mesh.T + FILM_SPREAD**2 * film @ film.T + np.diag(noise))
 
 
-def weights_of(places: Places, *candidates: Candidate) -> evidence.Evidence:
+def weights_of(places: Places, *candidates: Candidate) -> pattern_evidence.Evidence:
     spreads = np.array([FILM_SPREAD])
     return gather_evidence(places, 2, TABLE, UNIT, spreads, candidates)
 

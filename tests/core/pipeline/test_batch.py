@@ -1,4 +1,4 @@
-"""A season, solved log after log, says what the same logs say in one piece."""
+"""A batch of logs, solved log after log, says what the same logs say in one piece."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError, CancelledError, LogError
-from lean_trim.core.pipeline.season import solve_season
+from lean_trim.core.pipeline.batch import solve_batch
 from lean_trim.core.pipeline.solve import DrivenLog, SolveSettings, solve
 from lean_trim.core.pipeline.summary import Summary, summary_of
 from lean_trim.core.sieve.sieve import SieveSettings
@@ -22,8 +22,8 @@ from tests.builders import cut, small_vehicle, steady_states, with_channel, with
 SETTINGS = SolveSettings(fit_delay=False, sieve=SieveSettings(disabled=frozenset({"starting"})))
 
 
-def season(logs: list[Log], vehicle: Vehicle, settings: SolveSettings | None = None) -> Summary:
-    return solve_season([partial(DrivenLog, log) for log in logs], vehicle, settings)
+def batch(logs: list[Log], vehicle: Vehicle, settings: SolveSettings | None = None) -> Summary:
+    return solve_batch([partial(DrivenLog, log) for log in logs], vehicle, settings)
 
 
 @pytest.fixture(scope="module")
@@ -37,7 +37,7 @@ def test_it_agrees_with_the_same_logs_in_one_piece(
     parts: list[Log], heron_vehicle: Vehicle
 ) -> None:
     whole = summary_of(solve(parts, heron_vehicle))
-    found = season(parts, heron_vehicle)
+    found = batch(parts, heron_vehicle)
     sure = whole.estimate.supported
     off = (
         found.estimate.correction_pct - whole.estimate.correction_pct
@@ -62,15 +62,13 @@ def test_a_fault_in_one_log_is_told_with_its_name_and_place() -> None:
     volts = np.where(sound.time_s > 0.5 * sound.duration_s, 11.0, 14.0)
     flat = replace(with_channel(sound, Role.BATTERY, volts), name="flat battery")
     found = [
-        f
-        for f in season([sound, flat], small_vehicle(), SETTINGS).findings
-        if f.id == "low_voltage"
+        f for f in batch([sound, flat], small_vehicle(), SETTINGS).findings if f.id == "low_voltage"
     ]
     assert len(found) == 1
     assert found[0].message.startswith("flat battery: ")
     assert found[0].first_time_s >= sound.duration_s
     both = [
-        f for f in season([flat, flat], small_vehicle(), SETTINGS).findings if f.id == "low_voltage"
+        f for f in batch([flat, flat], small_vehicle(), SETTINGS).findings if f.id == "low_voltage"
     ]
     assert both[0].message.startswith("In 2 of 2 logs, longest in flat battery: ")
     assert both[0].seconds == pytest.approx(2.0 * found[0].seconds, rel=0.01)
@@ -80,14 +78,14 @@ def test_knock_in_one_log_holds_its_cells_for_all() -> None:
     plain = steady_states(0.9, 2.0)
     retard = np.where(plain[Role.MAP] > 90.0, 6.0, 0.0)
     knocking = replace(plain, channels={**plain.channels, Role.KNOCK: retard})
-    found = season([plain, knocking], small_vehicle(), SETTINGS)
+    found = batch([plain, knocking], small_vehicle(), SETTINGS)
     assert found.no_leaner.any()
     assert not found.no_leaner.all()
 
 
 def test_what_one_log_lacks_is_said_of_that_log() -> None:
     plain = steady_states(1.02, 2.0)
-    found = season([plain, without(plain, Role.PULSE_WIDTH)], small_vehicle(), SETTINGS)
+    found = batch([plain, without(plain, Role.PULSE_WIDTH)], small_vehicle(), SETTINGS)
     assert any(i.what.endswith("in 1 of 2 logs") for i in found.inferred)
 
 
@@ -95,14 +93,14 @@ def test_too_little_in_all_logs_together_is_refused() -> None:
     blank = steady_states(1.0, 2.0)
     cold = replace(blank, channels={**blank.channels, Role.COOLANT: np.full(len(blank), 20.0)})
     with pytest.raises(LogError, match="in 2 logs"):
-        season([cold, cold], small_vehicle(), SETTINGS)
+        batch([cold, cold], small_vehicle(), SETTINGS)
 
 
 def test_averages_need_all_samples_at_once_and_say_so(
     parts: list[Log], heron_vehicle: Vehicle
 ) -> None:
     with pytest.raises(BadInputError, match="surface"):
-        season(parts, heron_vehicle, SolveSettings(method="average"))
+        batch(parts, heron_vehicle, SolveSettings(method="average"))
 
 
 def test_it_can_be_cancelled_between_logs(parts: list[Log], heron_vehicle: Vehicle) -> None:
@@ -113,7 +111,7 @@ def test_it_can_be_cancelled_between_logs(parts: list[Log], heron_vehicle: Vehic
         return DrivenLog(steady_states(1.02, 2.0))
 
     with pytest.raises(CancelledError):
-        solve_season(
+        solve_batch(
             [partial(log, i) for i in range(5)],
             small_vehicle(),
             SETTINGS,

@@ -31,30 +31,31 @@ class Say:
     """Sentences of this module."""
 
     TITLE = Message(
-        "misfit.title", "{name} does not fit this vehicle: {ratio:.2f} × the expected fuel"
+        "contradiction.title", "{name} does not fit this vehicle: {ratio:.2f} × the expected fuel"
     )
     UNEVEN_TITLE = Message(
-        "misfit.uneven_title",
+        "contradiction.uneven_title",
         "{name} does not fit this vehicle: {low:.2f} to {high:.2f} × the expected fuel",
     )
     EVEN = Message(
-        "misfit.even",
+        "contradiction.even",
         "Fuel by pulse width against table, trims and injector data, in steady running. Nearly "
         "the same factor everywhere (± {scatter:.0f} %): one number of the sheet is off by it. "
         "Check displacement, cylinders, injector flow and pressure, stoichiometric AFR, the pulse "
         "width's unit, and the table.",
     )
     IMPLAUSIBLE = Message(
-        "misfit.implausible", "Off by {rms:.0f} % rms: no engine runs on a table that is so far off"
+        "contradiction.implausible",
+        "Off by {rms:.0f} % rms: no engine runs on a table that is so far off",
     )
     IMPLAUSIBLE_ADVICE = Message(
-        "misfit.implausible_advice",
+        "contradiction.implausible_advice",
         "Is this another car's log, AFR read as lambda on the wrong scale, or a trim in another "
         "unit? Look at "
         "the log's columns and at the vehicle sheet before you believe any of it.",
     )
     UNEVEN = Message(
-        "misfit.uneven",
+        "contradiction.uneven",
         "Fuel by pulse width against table, trims and injector data, in steady running. The "
         "factor changes from place to place (± {scatter:.0f} %): another car's log, or another "
         "table? Else check injector data, dead times, and the units of pressure and temperature.",
@@ -62,7 +63,7 @@ class Say:
 
 
 @dataclass(frozen=True)
-class Misfit:
+class Contradiction:
     """What speaks against a log.
 
     Attributes
@@ -83,7 +84,7 @@ class Misfit:
     advice: Said
 
 
-def find_misfits(conditions: Conditions) -> tuple[Misfit, ...]:
+def find_contradictions(conditions: Conditions) -> tuple[Contradiction, ...]:
     """Logs whose steady running contradicts the vehicle sheet.
 
     Parameters
@@ -123,7 +124,7 @@ def find_misfits(conditions: Conditions) -> tuple[Misfit, ...]:
     return tuple(found)
 
 
-def _misfit(name: str, middle: float, scatter: float, seconds: float) -> Misfit:
+def _misfit(name: str, middle: float, scatter: float, seconds: float) -> Contradiction:
     ratio = float(np.exp(middle))
     percent = 100.0 * scatter
     if scatter <= EVEN_SCATTER:
@@ -134,7 +135,7 @@ def _misfit(name: str, middle: float, scatter: float, seconds: float) -> Misfit:
         high = float(np.exp(middle + scatter))
         title = Say.UNEVEN_TITLE(name=name, low=low, high=high)
         advice = Say.UNEVEN(scatter=percent)
-    return Misfit(name, ratio, scatter, seconds, title, advice)
+    return Contradiction(name, ratio, scatter, seconds, title, advice)
 
 
 def implausible(rms_pct: float) -> tuple[Said, Said] | None:

@@ -21,7 +21,7 @@ STEPS = 60
 
 
 @dataclass(frozen=True)
-class Schools:
+class Methods:
     """What is left of the error, percent rms over the time driven, and what the hand practice would write.
 
     Attributes
@@ -41,7 +41,7 @@ class Schools:
     bent_pct: float
 
 
-def compare_schools(places: Places, split: Split) -> Schools:
+def compare_methods(places: Places, split: Split) -> Methods:
     """What each way would leave.
 
     Parameters
@@ -58,7 +58,7 @@ def compare_schools(places: Places, split: Split) -> Schools:
     shift = _hand_shift(places, y)
     by_hand = y + _by_dead_time(places, shift)
     low, high = np.percentile(by_hand, [5.0, 95.0])
-    return Schools(
+    return Methods(
         as_it_is=_rms_pct(places, y),
         by_flow_and_dead_time=_rms_pct(places, told),
         by_dead_time_alone=_rms_pct(places, by_hand),

@@ -24,10 +24,10 @@ from lean_trim.core.diagnosis.merging import merged_findings, merged_inferences
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.shared_terms import heat_by_cell
+from lean_trim.core.drive.nuisance_terms import heat_by_cell
 from lean_trim.core.errors import BadInputError, LogError
+from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.delay_fit import DelayEstimate
-from lean_trim.core.estimation.evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.gathering import TERMS, Gathering
 from lean_trim.core.estimation.log_shares import LogSums, log_sums
@@ -41,7 +41,7 @@ from lean_trim.core.pipeline.solve import (
     DrivenLog,
     Progress,
     SolveSettings,
-    licence,
+    acceptance,
     pieces_of,
     solve,
     stepper,
@@ -56,23 +56,23 @@ class Say:
     """Sentences of this module."""
 
     AVERAGES = Message(
-        "season.averages",
-        "cell averages hold all samples in memory, and more than {most} is a season; use the "
+        "batch.averages",
+        "cell averages hold all samples in memory, and more than {most} is a batch; use the "
         "surface for it",
     )
-    DELAY = Message("season.delay", "Reading delay and wall film from some of the logs")
-    LOG = Message("season.log", "Log {number} of {count}")
-    FITTING = Message("season.fitting", "Fitting all logs")
-    DONE = Message("season.done", "Done")
+    DELAY = Message("batch.delay", "Reading delay and wall film from some of the logs")
+    LOG = Message("batch.log", "Log {number} of {count}")
+    FITTING = Message("batch.fitting", "Fitting all logs")
+    DONE = Message("batch.done", "Done")
     TOO_FEW = Message(
-        "season.too_few",
+        "batch.too_few",
         "The sieve left {left} of {total} samples in {logs} logs; at least {needed} are needed. "
         "Solve one of the logs alone to see what its samples are left out for.",
     )
 
 
 MOST_JOINT = 1_000_000
-"""Samples solved in one piece; more are a season."""
+"""Samples solved in one piece; more are a batch."""
 FOR_DELAY = 300_000
 """Samples delay and film are read from: three hours at 25 Hz hold hundreds of quick changes."""
 GOLDEN = 0.6180339887498949
@@ -108,7 +108,7 @@ class _One:
     inferred: tuple[Inferred, ...]
 
 
-def solve_season(
+def solve_batch(
     logs: Sequence[Callable[[], DrivenLog]],
     vehicle: Vehicle,
     settings: SolveSettings | None = None,
@@ -161,7 +161,7 @@ def solve_season(
 def _car(
     logs: Sequence[Callable[[], DrivenLog]], vehicle: Vehicle, settings: SolveSettings
 ) -> _Car:
-    """Delay and film from logs spread over the season, as many as hold ``FOR_DELAY`` samples."""
+    """Delay and film from logs spread over the batch, as many as hold ``FOR_DELAY`` samples."""
     some: dict[int, DrivenLog] = {}
     # Steps of the golden section are spread evenly however many of them are taken.
     for i in np.argsort((np.arange(len(logs)) * GOLDEN) % 1.0).tolist():
@@ -243,7 +243,7 @@ def _fit(
         in_order(
             (*car.patterns, *merged_findings([(f.name, f.start_s, f.findings) for f in found]))
         ),
-        *licence(settings),
+        *acceptance(settings),
         coefficients=coefficients,
     )
     return Summary(
