@@ -79,6 +79,9 @@ def main() -> None:
     shoot(app, window, "sieve")
     window.margin.show_page("fit")
     shoot(app, window, "delay")
+    window.actions_["help"].trigger()
+    shoot(app, window, "help")
+    window.actions_["help"].trigger()
     window.margin.show_page("evidence")
     window.actions_["hand_over"].trigger()
     shoot(app, window, "asked-first")
@@ -91,6 +94,7 @@ def main() -> None:
             session.job is not None
             and len(session.job.rounds) == 2
             and session.solution is not None
+            and not session.is_busy
         ),
     )
     window.actions_["night"].setChecked(True)

@@ -48,7 +48,7 @@ def share(name: str, apart_pct: float, weight_pct: float = 50.0) -> LogShare:
 
 def test_logs_that_do_not_agree_are_named() -> None:
     found = logs_disagree([share("morning", -2.5), share("evening", 2.0)])
-    assert found is not None and "evening asks for 4.5 % more fuel than morning" in found.message
+    assert found is not None and "evening needs 4.5 % more fuel than morning" in found.message
     assert logs_disagree([share("morning", -1.0), share("evening", 1.0)]) is None
     assert logs_disagree([share("all", 5.0)]) is None
     assert logs_disagree([share("morning", -2.5), share("a minute", 9.0, weight_pct=2.0)]) is None
@@ -60,7 +60,7 @@ def test_two_logs_of_one_car_with_another_sensor_place_disagree() -> None:
         for k, n in ((1.0, "before"), (1.06, "after"))
     ]
     found = {f.id: f for f in solve(logs, small_vehicle()).findings}
-    assert "after asks for" in found["logs_disagree"].message
+    assert "after needs" in found["logs_disagree"].message
     same = [replace(steady_states(1.03, noise=0.003), name=n) for n in ("before", "after")]
     assert "logs_disagree" not in {f.id for f in solve(same, small_vehicle()).findings}
 

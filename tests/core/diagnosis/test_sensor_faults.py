@@ -189,4 +189,4 @@ def test_banks_that_ask_for_different_fuel_are_told(gap: float, told: bool) -> N
     found = found_in(with_channel(base, Role.BANK_GAP, gap + scatter))
     assert ("banks_disagree" in found) == told
     if told:
-        assert f"Bank {1 if gap > 0 else 2} asks for 9 % more" in found["banks_disagree"].message
+        assert f"Bank {1 if gap > 0 else 2} needs 9 % more" in found["banks_disagree"].message

@@ -111,7 +111,7 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     paste(
         desk, WARM_UP, "°F\tfactor\n-4\t1.40\n32\t1.28\n68\t1.18\n104\t1.11\n140\t1.04\n176\t1.00\n"
     )
-    assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
+    assert desk.tables.choice.currentText() == "Warm-up · needs a change"
     assert "stays unburnt" in desk.tables.rests_on.text() and desk.warm_up.isVisible()
     card = desk.tables.cards[WARM_UP]
     assert (
@@ -126,7 +126,7 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     job = driven.session.job
     assert job is not None and round_lines(job, 0)[2] == "corrections decided"
     driven.session.navigation.undo()
-    assert desk.tables.choice.currentText() == "Warm-up · asks for a change"
+    assert desk.tables.choice.currentText() == "Warm-up · needs a change"
     desk.by_class.click()
     assert desk.proposals.isVisible() and not desk.tables.isVisible()
 

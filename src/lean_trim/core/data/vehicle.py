@@ -133,7 +133,7 @@ class AirflowSourceSettings:
     """How to tell which airflow model was in force.
 
     kind : "auto" takes a logged flag, else what the pulse width shows, else the table throughout;
-        "table" is the user's word that the ECU was forced onto it; "flag" asks for the logged flag;
+        "table" is the user's word that the ECU was forced onto it; "flag" needs the logged flag;
         "rule" applies the two limits below.
     ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
     ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0

@@ -166,7 +166,7 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         0.0,
         1.0,
         "",
-        tip="Part of a large leaning at full throttle that is written at once: a first run that asks for "
+        tip="Part of a large leaning at full throttle that is written at once: a first run that needs "
         "-15 % gets -10 %, then a new run tells.",
     ),
     Knob(

@@ -64,7 +64,7 @@ class Say:
     )
     COLD = Message(
         "of_fit.cold",
-        "Below 75 °C of coolant the engine asks for {per_10k:+.1f} % fuel per 10 K (± "
+        "Below 75 °C of coolant the engine needs {per_10k:+.1f} % fuel per 10 K (± "
         "{error:.1f}), beyond its warm-up enrichment.",
     )
     COLD_EFFECT = Message("of_fit.cold_effect", "It is taken off before the table is corrected.")
@@ -76,8 +76,7 @@ class Say:
 
     APART = Message(
         "of_fit.apart",
-        "The logs do not agree: {high} asks for {more:.1f} % more fuel than {low} at the same "
-        "states.",
+        "The logs do not agree: {high} needs {more:.1f} % more fuel than {low} at the same states.",
     )
     APART_EFFECT = Message(
         "of_fit.apart_effect", "The table becomes a mean of both, and is right for neither."

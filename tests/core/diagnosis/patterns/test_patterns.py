@@ -74,7 +74,7 @@ def test_the_same_percentage_everywhere_is_no_shape_of_a_table() -> None:
     found = patterns_in(driven_with(np.full(len(steady_states()), 1.3)))
     told = found["injector_flow"]
     # The table's own level may be off by 8 %, and takes its share of the 26 %.
-    assert 22.0 <= number_in(r"asks for ([-+]\d+) %", told) <= 27.0
+    assert 22.0 <= number_in(r"needs ([-+]\d+) %", told) <= 27.0
     assert told.next_step is not None and "Injectors desk" in str(told.next_step)
 
 

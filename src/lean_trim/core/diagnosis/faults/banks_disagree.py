@@ -22,7 +22,7 @@ class Say:
 
     SEEN = Message(
         "banks_disagree.seen",
-        "Bank {more} asks for {size:.0f} % more fuel than bank {less} in steady driving, for "
+        "Bank {more} needs {size:.0f} % more fuel than bank {less} in steady driving, for "
         "{seconds:.0f} s, first at {first} min.",
     )
     EFFECT = Message(

@@ -34,7 +34,7 @@ class Say:
     )
     EFFECT = Message(
         "enrichment_not_reached.effect",
-        "These seconds say nothing about full-load mixture: what they ask for is asked at a "
+        "These seconds say nothing about full-load mixture: what they need is asked at a "
         "target nobody meant there.",
     )
     NEXT = Message(

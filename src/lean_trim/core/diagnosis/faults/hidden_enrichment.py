@@ -25,7 +25,7 @@ class Say:
     SEEN = Message(
         "hidden_enrichment.seen",
         "At full throttle the pulse width held {mean:.0f} % more fuel on average than target and "
-        "trims ask for, for {seconds:.1f} s, first at {first} min.",
+        "trims account for, for {seconds:.1f} s, first at {first} min.",
     )
     EFFECT = Message(
         "hidden_enrichment.effect",

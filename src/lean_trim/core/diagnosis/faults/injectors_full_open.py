@@ -18,7 +18,7 @@ class Say:
     SEEN = Message(
         "injectors_full_open.seen",
         "The injectors were open all the time ({duty:.0f} % duty) for {seconds:.1f} s, first at "
-        "{first} min: no more fuel exists, whatever the table asks for.",
+        "{first} min: no more fuel exists, whatever the table says.",
     )
     EFFECT = Message(
         "injectors_full_open.effect",

@@ -25,7 +25,7 @@ class Say:
     )
     EFFECT = Message(
         "trim_at_full_throttle.effect",
-        "The correction counts it: those samples ask for {mean:+.1f} % against what lambda alone "
+        "The correction counts it: those samples need {mean:+.1f} % against what lambda alone "
         "shows.",
     )
     NEXT = Message("trim_at_full_throttle.next", "Reset the trims before the next drive.")

@@ -21,7 +21,7 @@ class Say:
 
     SEEN = Message(
         "after_flash.seen",
-        "At equal states the drive asks for less fuel in its first minutes, {size:+.0f} % (± "
+        "At equal states the drive needs less fuel in its first minutes, {size:+.0f} % (± "
         "{error:.0f}) at the beginning: as when an ECU settles after a flash.",
     )
     EFFECT = Message(

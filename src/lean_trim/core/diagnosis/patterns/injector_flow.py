@@ -17,7 +17,7 @@ class Say:
 
     SEEN = Message(
         "injector_flow.seen",
-        "Everything asks for {size:+.0f} % fuel (± {error:.0f}), the same percentage at every "
+        "Everything needs {size:+.0f} % fuel (± {error:.0f}), the same percentage at every "
         "state: injector flow, fuel pressure, another fuel, or the scale of the whole airflow "
         "table.",
     )

@@ -17,8 +17,8 @@ from lean_trim.ui.widgets.log_menu import fill_log_menu
 from lean_trim.ui.widgets.page import running_text
 
 SHARE_TIP = (
-    "Weight: the part of all evidence this log brings. Difference: how far what it asks for is "
-    "from what all logs together ask for; a log far from 0 does not agree with the others."
+    "Weight: the part of all evidence this log brings. Difference: how far what it needs is "
+    "from what all logs together need; a log far from 0 does not agree with the others."
 )
 
 

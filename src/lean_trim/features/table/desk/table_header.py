@@ -203,7 +203,7 @@ class TableHeader(QWidget):
         if session.solution is None or reason_for(session) is not None:
             return ""
         if before is None:
-            return "First drive: the bars show what it asks for. Accept, hand over, drive again."
+            return "First drive: the bars show what it needs. Accept, hand over, drive again."
         if before.verdict is None or current.verdict is None:
             return ""
         written = cells_written(before, current)

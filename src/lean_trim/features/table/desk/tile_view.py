@@ -27,10 +27,7 @@ class Figure(StrEnum):
 
 FIGURE_TEXT = {
     Figure.VALUE: ("Value", "the value as it is decided now; undecided cells as they were driven"),
-    Figure.ASKED: (
-        "Asked %",
-        "the correction the drive asks for, percent, before limits and shares",
-    ),
+    Figure.ASKED: ("Asked %", "the correction the drive needs, percent, before limits and shares"),
     Figure.ERROR: ("± %", "one standard error of that correction, percent points"),
     Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
 }

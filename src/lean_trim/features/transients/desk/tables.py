@@ -15,7 +15,7 @@ from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
-ASKS = "asks for a change"
+ASKS = "needs a change"
 HELD = "as it is"
 UNKNOWN = "not pasted yet"
 NOT_PASTED = (
