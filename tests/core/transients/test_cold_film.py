@@ -23,7 +23,7 @@ def test_a_cold_start_tells_more_film_and_a_slower_one(heron_vehicle: Vehicle) -
     cold = report.cold_film
     assert warm.known and cold is not None and cold.coolant_c < 55.0
     share, tau = truth.wall(cold.coolant_c, warm.map_kpa)
-    assert abs(cold.share - share) < 2.5 * cold.share_se
+    assert abs(cold.share - share) < min(2.5 * cold.share_se, 0.05)
     assert abs(cold.tau_s - tau) < 2.5 * cold.tau_se_s
     # It is told from the warm one, not only allowed to differ.
     assert cold.share > warm.share + 0.03 and cold.tau_s > 1.2 * warm.tau_s

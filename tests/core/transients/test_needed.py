@@ -65,7 +65,7 @@ def test_a_log_of_another_table_shows_the_same_quick_changes(
     again = transients_of(
         solve([DrivenLog(heron_log, heron_vehicle.table)], heron_vehicle.with_table(other))
     )
-    assert abs(again.film.share - alone.film.share) < alone.film.share_se
+    assert abs(again.film.share - alone.film.share) < min(alone.film.share_se, 0.02)
     assert abs(again.film.tau_s - alone.film.tau_s) < alone.film.tau_se_s
     assert [c.key for c in again.classes] == [c.key for c in alone.classes]
     pairs = zip(again.classes, alone.classes, strict=True)

@@ -147,7 +147,7 @@ def test_heron_tells_its_film(heron_solution: Solution, heron_vehicle: Vehicle) 
     assert film.known and changes is not None
     loads = changes.rows.map_kpa[fuelled(changes)]
     share, tau = np.mean([truth.wall(90.0, m) for m in loads], axis=0)
-    assert abs(film.share - share) < 2.0 * film.share_se < 0.1
+    assert abs(film.share - share) < min(2.0 * film.share_se, 0.04)
     assert abs(film.tau_s - tau) < 2.0 * film.tau_se_s < 0.5 * tau
     assert film.share_at(film.map_kpa + 50.0) == pytest.approx(film.share + 0.5 * film.slope)
 
@@ -164,10 +164,10 @@ def test_neither_a_slow_sensor_nor_a_wrong_table_passes_for_film(heron_vehicle: 
         0.0, abs=0.02
     )
     # Within the errors of two short drives; over many cars it is less than 0.03 (docs/accuracy.md).
-    assert abs(late.share - plain.share) < 2.0 * np.hypot(late.share_se, plain.share_se)
+    assert abs(late.share - plain.share) < min(2.0 * np.hypot(late.share_se, plain.share_se), 0.05)
     table = heron_vehicle.table
     off = film_of(heron_vehicle.with_table(table.with_values(1.08 * table.values)), 0.0)
-    assert abs(off.share - plain.share) < np.hypot(off.share_se, plain.share_se)
+    assert abs(off.share - plain.share) < min(np.hypot(off.share_se, plain.share_se), 0.02)
     assert abs(off.tau_s - plain.tau_s) < np.hypot(off.tau_se_s, plain.tau_se_s)
 
 
