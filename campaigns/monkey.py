@@ -22,11 +22,13 @@ import numpy as np
 
 from campaigns.runner import Campaign, Trial
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.fuel_corrections import WARM_UP, curve_of
 from lean_trim.core.data.log import Log
 from lean_trim.features.feature import parts_of
 from lean_trim.features.pulls.control import PullsControl
 from lean_trim.features.pulls.target_table import TargetTable
 from lean_trim.features.registry import FEATURES
+from lean_trim.features.transients.fuel_corrections import FuelCorrections
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.job.database import Database
@@ -319,6 +321,22 @@ class Monkey:
     def do_targets(self) -> None:
         if self.workspace.parts[TargetTable].base is not None:
             self.workspace.parts[TargetTable].type_in("x0.99", frozenset({0, 1}))
+
+    def do_paste_correction(self) -> None:
+        tables = self.workspace.parts[FuelCorrections]
+        added = sorted((self.random.uniform(0.0, 40.0) for _ in range(4)), reverse=True)
+        tables.take_table(WARM_UP, curve_of(WARM_UP, [-20, 20, 40, 80], added))
+
+    def do_correction(self) -> None:
+        tables = self.workspace.parts[FuelCorrections]
+        if tables.base(WARM_UP) is not None:
+            self.random.choice(
+                (
+                    lambda: tables.type_in(WARM_UP, self.random.randrange(4), "+2%"),
+                    lambda: tables.put_back(WARM_UP),
+                    lambda: tables.accept(WARM_UP),
+                )
+            )()
 
     def do_altitude(self) -> None:
         self.workspace.parts[PullsControl].set_altitude(self.random.choice((0.0, 400.0, 99000.0)))

@@ -11,7 +11,7 @@ from datetime import datetime
 
 import numpy as np
 
-from lean_trim.core.data.calibration import TABLE_NAME, Calibration, with_calibration
+from lean_trim.core.data.calibration import TABLE_NAME, Calibration, with_tables_of
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
@@ -114,9 +114,7 @@ def read_job(db: sqlite3.Connection) -> Job:
     if any(r.subject != blank.airflow for r in rounds):
         raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.airflow))
     # Injector tables and a scale belong to rounds; the vehicle keeps what its sheet says of them.
-    driven = with_calibration(blank, first.revision.calibration)
-    vehicle = replace(driven, injectors=blank.injectors, displacement_l=blank.displacement_l)
-    return Job(vehicle, rounds, car)
+    return Job(with_tables_of(blank, first.revision.calibration), rounds, car)
 
 
 def _text(value: object, what: str) -> str:

@@ -15,6 +15,7 @@ from lean_trim.core.data.calibration import (
     TARGET,
     Calibration,
     with_calibration,
+    with_tables_of,
 )
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
@@ -403,9 +404,12 @@ class Job:
         -------
         A new record.
         """
-        return replace(
-            self, rounds=tuple(changed if r.id == changed.id else r for r in self.rounds)
-        )
+        vehicle = self.vehicle
+        if changed.id == self.rounds[0].id:
+            # As the file would be read: what was pasted there is the vehicle's as well.
+            vehicle = with_tables_of(vehicle, changed.revision.calibration)
+        rounds = tuple(changed if r.id == changed.id else r for r in self.rounds)
+        return replace(self, vehicle=vehicle, rounds=rounds)
 
     def with_new_round(self, new: Round) -> Job:
         """The job with a round appended.

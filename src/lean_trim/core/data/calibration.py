@@ -195,6 +195,30 @@ def calibration_of(vehicle: Vehicle) -> Calibration:
     return Calibration({vehicle.airflow: vehicle.table, **target, **vehicle.corrections})
 
 
+def with_tables_of(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
+    """The vehicle with a calibration's tables, its injectors and size as the sheet says them.
+
+    A job's vehicle holds the tables of its first round.
+
+    Parameters
+    ----------
+    vehicle : as its sheet describes it.
+    calibration : of that round.
+
+    Returns
+    -------
+    The same record where it holds just these tables: whoever keeps something for a vehicle knows it
+    by identity.
+    """
+    driven = with_calibration(vehicle, calibration)
+    kept = vehicle.corrections
+    same = driven.table is vehicle.table and driven.target is vehicle.target
+    same = same and kept.keys() == driven.corrections.keys()
+    if same and all(kept[name] is table for name, table in driven.corrections.items()):
+        return vehicle
+    return replace(driven, injectors=vehicle.injectors, displacement_l=vehicle.displacement_l)
+
+
 def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     """The vehicle with a calibration in its ECU.
 
