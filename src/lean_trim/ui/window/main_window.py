@@ -41,15 +41,12 @@ from lean_trim.ui.window.actions import (
     output_commands,
     page_commands,
 )
-from lean_trim.ui.window.ask_sheet import AskSheet
 from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
-from lean_trim.ui.window.help_sheet import HelpSheet
-from lean_trim.ui.window.import_sheet import ImportSheet
 from lean_trim.ui.window.margin import Margin
 from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
 from lean_trim.ui.window.opening import Opening
-from lean_trim.ui.window.place_sheet import PlaceSheet
+from lean_trim.ui.window.over_desk import OverDesk
 from lean_trim.ui.window.preferences import Preferences, first_size
 from lean_trim.ui.window.round_rail import RoundRail
 from lean_trim.ui.window.start_page import StartPage
@@ -105,8 +102,6 @@ class MainWindow(QMainWindow):
         self.session = session
         self.appearance = appearance
         self.data_folder = data_folder
-        self.help_shown = False
-        self._asks = False
         self.preferences = Preferences(data_folder)
         self.setWindowTitle("Lean Trim")
         self.setAcceptDrops(True)
@@ -227,7 +222,7 @@ class MainWindow(QMainWindow):
             **{f"page_{p.name}": partial(self._show_page, p.name) for p in self.page_specs},
             **{f"desk_{d.name}": partial(self.show_desk, d.name) for d in self.desk_specs},
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
-            "help": self._toggle_help,
+            "help": lambda: self.over.toggle_help(),
             "find": self._find,
         }
 
@@ -241,14 +236,13 @@ class MainWindow(QMainWindow):
         self.margin = Margin(self.page_specs, session, appearance)
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
-        # Children of the window from the start, or they would outlive it where nothing is ever
-        # asked.
-        self.import_sheet = ImportSheet(session, appearance, self)
-        self.place_sheet = PlaceSheet(session, appearance, self)
-        self.ask_sheet = AskSheet(session, appearance, self.ask.choose_dbc, self)
-        self.help = HelpSheet(self)
-        for sheet in (self.import_sheet, self.place_sheet, self.ask_sheet, self.help):
-            sheet.hide()
+        self.over = OverDesk(
+            self.desks, self.margin, session, appearance, self.ask.choose_dbc, self
+        )
+        self.import_sheet = self.over.import_sheet
+        self.place_sheet = self.over.place_sheet
+        self.ask_sheet = self.over.ask_sheet
+        self.help = self.over.help
         self.messages = MessageBar(appearance)
         self.banner = AccessBanner(appearance)
         self.start_page = StartPage(self.actions_)
@@ -296,7 +290,6 @@ class MainWindow(QMainWindow):
         self.start_page.show_recent(self.opening.recent.jobs())
         session.history_changed.connect(self._history_changed)
         session.busy.connect(self._busy)
-        session.imports_changed.connect(self._import_changed)
         for bar in (self.banner, self.messages):
             bar.remedy.connect(self._help)
         self.desks.hovered.connect(self.status.hover.setText)
@@ -306,7 +299,6 @@ class MainWindow(QMainWindow):
         self.margin.replace_wanted.connect(self.ask.replace_log)
         self.margin.turned.connect(lambda name: self.preferences.keep("page", name))
         self.desks.turned.connect(self._desk_turned)
-        self.help.left.connect(self._toggle_help)
         self.escaped.connect(lambda what: self._notice(Notice("error", Say.UNEXPECTED(what=what))))
         logbook.on_escape(self.escaped.emit)
 
@@ -336,9 +328,9 @@ class MainWindow(QMainWindow):
         self.preferences.sync()
 
     def _desk_turned(self, spec: DeskSpec) -> None:
-        self.help_shown = False
-        self._show_over()
         self.margin.show_pages_of([page.name for page in spec.pages])
+        # Last, for the margin is not shown beside a question.
+        self.over.leave_help()
         self.preferences.keep("desk", spec.name)
 
     def _job_changed(self) -> None:
@@ -401,35 +393,6 @@ class MainWindow(QMainWindow):
         ):
             self.actions_[name].setText(f"{verb}: {what}" if what else verb)
             self.actions_[name].setEnabled(bool(what))
-
-    def _toggle_help(self) -> None:
-        """Say in place of the desk what it is for, or show it again."""
-        if self.session.job is None:
-            return
-        self.help_shown = not self.help_shown
-        self.help.show_help(self.desks.shown)
-        self._show_over()
-        if self.help_shown and not self._asks:
-            self.help.setFocus(Qt.FocusReason.OtherFocusReason)
-
-    def _import_changed(self) -> None:
-        self._show_over()
-
-    def _show_over(self) -> None:
-        """What stands in place of the desk: a question before help, and neither most of the time."""
-        imports = self.session.imports
-        # Columns first: what a log says of its table is only known once they are settled.
-        over: QWidget | None = self.import_sheet if imports.current else None
-        if over is None and imports.unplaced:
-            over = self.place_sheet
-        # A file that cannot even be read comes before all others.
-        if imports.questions:
-            over = self.ask_sheet
-        self._asks = over is not None
-        if over is None and self.help_shown:
-            over = self.help
-        self.desks.show_over(over)
-        self.margin.setVisible(over is None and bool(self.desks.shown.pages))
 
     def _busy(self, title: str, share: float) -> None:
         # An error belongs to the attempt before; a new one begins.
