@@ -40,25 +40,35 @@ class Say:
 
 
 MOST_SAMPLES = 40_000
+"""Looked at, evenly taken: medians of more are the same."""
 LEAST_SAMPLES = 200
+"""Fewest samples a proof speaks from."""
 RUNNING_RPM = 500.0
+"""Engine speed from which the engine runs, not cranks."""
 QUIET_SHARE_PER_S = 0.3
 """MAP moves by less than this share of itself a second where running is steady enough to compare
 fuel."""
 WARM_C = 70.0
+"""Coolant from which warm-up no longer enriches enough to matter here, °C."""
 RATIO_AGREES = 0.10
+"""ln of fuel shown over fuel asked up to which units agree (common practice)."""
 RATIO_CONTRADICTS = 0.28
 """Natural logarithms. Other revisions and wrong injectors stay below the second (common
 practice)."""
 SLOPE_AGREES = 0.25
+"""Distance from 1 of the slope of fuel over trim up to which the trim is what it is taken for."""
 SLOPE_CONTRADICTS = 0.4
+"""Beyond it the trim is in another unit, or of another sign."""
 CLEAN = 0.008
 """Scatter, as a logarithm, below which table and trims explain the fuel."""
 WILD = 3.0
+"""Distance from 1 that no other table can explain."""
 MOST_ERROR = 0.12
 """Standard error of the slope beyond which the trim moved too little to tell."""
 DUTY_AGREES = 0.06
+"""Share by which duty may miss pulse width times speed, and still be that."""
 DUTY_CONTRADICTS = 0.2
+"""Beyond it duty is of another kind, such as of a cycle of one turn."""
 
 
 @dataclass(frozen=True, eq=False)

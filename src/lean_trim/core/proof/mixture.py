@@ -31,20 +31,32 @@ class Say:
 
 
 LEAST_SAMPLES = 60
+"""Fewest samples a proof speaks from."""
 LEAST_S = 10.0
+"""And least time of them, s: slow logs have few rows, quick ones many alike."""
 TARGET_AGREES = 0.012
+"""Share by which λ may stray from the target looked up, and still bear it out (common practice)."""
 TARGET_CONTRADICTS = 0.03
+"""Share beyond which it is another target (common practice)."""
 HELD_AGREES = 0.02
+"""Share by which a loop that holds λ may miss the target (common practice)."""
 HELD_CONTRADICTS = 0.035
 """14.7 for 14.1 is 4.2 % off. Slow loops and those at a limit leave a percent or two (common
 practice)."""
 RUNNING_RPM = 500.0
+"""Engine speed from which the engine runs, not cranks."""
 WARM_C = 65.0
+"""Coolant from which warm-up no longer enriches enough to matter here, °C."""
 AWAY_FROM_ONE = 0.04
+"""Distance of a target from 1 from which an AFR of another fuel would show."""
 RICH_TARGET = 0.93
+"""Target below which a rich mixture is asked for, so that its scale can be told."""
 LEAST_RICH = 20
+"""Fewest samples of it."""
 RICH_AGREES = 0.15
+"""ln of λ over target up to which a rich reading agrees: enrichment is seldom held exactly."""
 RICH_CONTRADICTS = 0.30
+"""ln beyond which it is another scale (AFR for λ is 2.7)."""
 LEAST_CUT = 1.15
 """Below this no sensor reads over seconds of fuel cut (common practice)."""
 

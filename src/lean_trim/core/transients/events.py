@@ -52,20 +52,31 @@ class Transient:
 
 
 THROTTLE_PCT_PER_S = 30.0
+"""Rate of the throttle from which it is quick (common practice, no source)."""
 LEAST_THROTTLE_PCT = 5.0
+"""Least change of the throttle that is an event, % (common practice, no source)."""
 MAP_KPA_PER_S = 60.0
+"""Rate of MAP from which it is quick, where no throttle was logged (common practice, no source)."""
 LEAST_MAP_KPA = 8.0
 """Rate from which it is quick, and least change (common practice, no source)."""
 RATE_OVER_S = 0.1
+"""Time over which a rate is fitted, s; at least two rows."""
 MOVES_FOR_S = 0.8
 """For how long a foot moves at most."""
 QUIET_S = 0.4
+"""Below the rate before another event can begin, s: a foot that moves on is one event."""
 SHIFT_NEAR_S = 0.9
+"""Distance from a change of gear within which a movement belongs to it, s."""
 SAME_S = 0.5
+"""A tip-in so near to fuel that comes back after a cut is that one event, s."""
 FULL_PCT = 80.0
+"""Throttle from which lifting off is a lift from full load, as the knob of the regimes."""
 STILL_KMH = 3.0
+"""Road speed below which a movement of the throttle is a blip of a standing car."""
 LEAST_CUT_S = 0.25
+"""Shortest fuel cut after which fuel that comes back is an event, s."""
 LEAST_RPM = 500.0
+"""Engine speed below which it is starting or standing."""
 RATE_FROM_S = 0.1
 """Before an edge; a rate fitted over a window begins before what it is the rate of."""
 

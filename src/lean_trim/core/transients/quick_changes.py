@@ -34,24 +34,35 @@ class Say:
 STEP = 0.05
 """Change of fuel per air within ``AHEAD_S`` that is quick."""
 AHEAD_S = 0.15
+"""Time over which a change of fuel per air is looked at, s: a few engine cycles."""
 QUIET_S = 1.0
 """Without a quick change before one that begins a window."""
 LEAD_S = 0.1
+"""Judged before a window begins, s, so that its level is known."""
 TAIL_S = 3.0
 """What is judged of a window, about its beginning."""
 RUN_IN_S = 6.0
 """Driven before a window for film and gas on their way to come from what was injected."""
 MOST_WINDOWS = 200
+"""More changes say little more and cost as much each; taken evenly along the log."""
 LEAST_RPM = 900.0
+"""Engine speed below which a change is not judged: idle control moves the mixture itself."""
 SETTLED_S = 30.0
 """The first half minute is the sensor heating up."""
 RATE_OVER_S = 0.12
+"""Time over which a rate of pressure is fitted, s."""
 MOST_RATE = 20.0
+"""Relative rate of load beyond which a reading is a spike, 1/s."""
 LEAST_AIR = 0.05
+"""Airflow that stands for less, g/s, where fuel is divided by it."""
 LEAST_MAP_KPA = 10.0
+"""Pressure that stands for less, kPa, where a rate is divided by it."""
 NO_MAP_KPA = 50.0
+"""Stands for a pressure nobody logged, kPa: the film is then told for the middle of part load."""
 SLOWEST_S = 0.125
+"""Longest time between rows, s: slower logs do not show a change of a few tenths of a second."""
 RATIO_RANGE = (0.5, 2.0)
+"""Within which the table's own error is believed, as a factor."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -49,28 +49,43 @@ BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08, 0.08])
 """Standard deviations about what a solve says of the pipe and the usual film (common practice, no
 source)."""
 USUAL_SHARE = 0.2
+"""X where a drive does not tell (published X-τ models of port injection: 0.1 to 0.4; from memory)."""
 USUAL_SLOPE = 0.08
+"""Rise of X per 100 kPa where a drive does not tell (a choice within the same)."""
 USUAL_QUICKER = 0.05
+"""Fall of ln τ per 1000 rpm where a drive does not tell (a choice; no source)."""
 STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
+"""Scale of one step of the search in each parameter, in its own unit; the least is the same."""
 MIDDLE_KPA = 50.0
+"""Manifold pressure X is a parameter at: the middle of part load."""
 MIDDLE_RPM = 2000.0
+"""Engine speed τ is a parameter at."""
 MOST_SHARE = 0.8
+"""Largest X the model takes; near 1 nothing of an injection would reach the cylinder at once."""
 FEWEST = 6
+"""Quick changes below which no film is told (a choice: eight parameters with priors)."""
 NOISE = 0.012
+"""Standard deviation of one reading of λ about the model, as a share (common practice, no source)."""
 ALIKE_ROWS = 10.0
 """Rows that say the same."""
 WILD = 3.0
 """In units of the noise; beyond it a row loses influence."""
 FAR = 0.04
+"""Gap of λ, as a share, at which a row counts half where the gain of a change is read."""
 GAIN = 0.03
 """Standard deviation of what the table may still be off at the place of one change."""
 MOST_GAIN = 0.08
+"""Largest error of the table that is taken out of one change, as a share."""
 SENSOR_ENDS = (1.0 / 1.33, 1.0 / 0.67)
+"""1 / λ beyond which readings are taken as the end of a sensor of 0.67 to 1.33."""
 MOST_EVALUATIONS = 40
+"""Of the model by one search; nearly all end before."""
 TRIED_ON = 20
 """Changes on which the beginnings are tried."""
 LATE_MAP_S = 0.05
+"""Lag of a slow pressure sensor, where one search begins, s."""
 LONGER_PIPE = 2.5
+"""Times the exhaust volume a solve says, where another begins."""
 QUICK_SENSOR_S = 0.08
 """Other places to begin from: a slow pressure sensor, and a long pipe with a quick lambda
 sensor."""
@@ -84,8 +99,11 @@ ahead of the
 manifold, and of the logarithm of τ (a trial on random cars, where both depend on more than is
 fitted)."""
 UNSURE_SHARE = 0.12
+"""Standard error of X from which the usual film is kept."""
 UNSURE_LOG_TAU = 0.6
+"""Standard error of ln τ from which it is kept."""
 FUELLED_RPM = 1100.0
+"""Engine speed above which fuelled samples make the means that are told, as for a fuel cut."""
 
 
 @dataclass(frozen=True, eq=False)
