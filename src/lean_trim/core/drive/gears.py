@@ -12,11 +12,17 @@ from lean_trim.core.data.log import Log, as_loop, rate_per_s
 from lean_trim.core.types import Floats, Mask
 
 MIN_KMH = 8.0
+"""Road speed from which a gear is told: speed sensors say little lower down."""
 STEADY_PER_S = 0.12
+"""Relative rate of rpm over road speed up to which a gear is engaged, not changed, 1/s."""
 BIN = 0.02
+"""Width of a bin of ln (rpm over road speed), in which gears stand out as peaks."""
 NEAR = 0.06
+"""Distance from a gear up to which a sample is in it: tyres and sensors stray by that much."""
 APART = 0.12
+"""Least distance of two gears in ln ratio; gearboxes have 0.2 and more (common practice)."""
 LEAST_SHARE = 0.015
+"""Share of the drive a gear has; less is slip."""
 
 
 @dataclass(frozen=True, eq=False)

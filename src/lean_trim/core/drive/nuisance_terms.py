@@ -46,24 +46,34 @@ class Term(StrEnum):
 SPREADS: dict[Term, float] = {Term.COLD: 0.0015, Term.SOAK: 1.0, Term.HEAT: 0.1, Term.SMALL: 0.15}
 """Standard deviations of the coefficients before any driving: 1/K, shares, ms (common practice)."""
 COLD_BELOW_C = 75.0
+"""Coolant below which fuel may stay unburnt, °C; a warm engine is above it at any load."""
 LEAST_COLD_K = 3.0
 """Coolant this far below is worth a term."""
 FLOW_G_PER_S = 15.0
+"""Airflow at which the charge takes up 1/e of what heat it could, g/s (the usual course of air that
+is warmed on its way; a choice)."""
 HOT_START_C = 60.0
+"""Coolant from which a drive begins hot, so that the air sensor may have soaked, °C."""
 SOAK_S = 150.0
+"""Time constant in which a soaked sensor cools in the air that is drawn in, s (common practice, no
+source)."""
 SOAK_SPREAD = 0.02
 """A hot start whose sensor shows nothing: error at its beginning, one standard deviation."""
 LEAST_FALL_K = 5.0
+"""Fall of the intake temperature after a hot start that shows a soaked sensor, K."""
 FALL_S = 900.0
+"""Within so long after the start, s."""
 FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
 """A fall of intake air after a start is looked for in the first minutes, with these time
 constants."""
 LEAST_HEAT = 0.01
 """Largest value of the heat term, at a coefficient of 1, from which it is worth one."""
 WARM_C = 80.0
+"""Coolant from which the usual heat of the charge is read, °C."""
 WARM_ABOVE_AIR_K = 60.0
 """How far coolant is above intake air in a warm engine (common practice, no source)."""
 MANY = 20_000
+"""Rows the usual heat is read from; more of them say the same."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -36,13 +36,19 @@ class Say:
 
 
 WINDOWS = 60
+"""Moments that are laid over each other; more say the same, and each costs."""
 LEAD_S = 1.2
+"""Seen before a moment, s: its level."""
 TAIL_S = 2.5
+"""Seen after it, s: longer than any delay."""
 STEP = 0.08
+"""Change of fuel per air that makes a moment, as a share."""
 HUBER = 0.05
+"""Residual of λ from which a reading loses influence, as a share."""
 MOST_X = 0.6
 """Largest share of the fuel that joins a film."""
 FEWEST = 6
+"""Moments below which the delay stays as it was set."""
 BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.99), 2.5]])
 """Allowed log exhaust volume (L), log sensor time constant (s; old sensors are slow) and engine
 cycles."""

@@ -22,16 +22,23 @@ from lean_trim.core.types import Floats, Ints, Mask
 TAUS_S = np.array([0.12, 0.17, 0.23, 0.3, 0.4, 0.53, 0.7, 0.95, 1.3])
 """Time constants tried, s; the best is refined between its neighbours."""
 DEFAULT_X = 0.2
+"""Share X where the log does not tell."""
 STIRRED = 0.03
 """Uptake from which the film is at work."""
 LEAD_S = 2.0
+"""Taken before the film is at work, s."""
 TAIL_S = 1.5
+"""Taken after it, s: several time constants."""
 MOST_ROWS = 60_000
+"""Rows that are judged; whole events of longer logs are left out."""
 FEWEST_EVENTS = 8
+"""Events below which the usual time constant is kept."""
 HUBER = 0.02
+"""Residual of k from which a sample loses influence, as a share."""
 WILDEST = 0.35
 """Residual above which a sample is no film at all."""
 WARM_C = 60.0
+"""Coolant from which the film is that of a warm engine, °C."""
 PRIOR_LOG = 0.5
 """Standard deviation of the logarithm of the time constant about the default, before any
 driving."""

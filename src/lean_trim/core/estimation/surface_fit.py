@@ -17,19 +17,25 @@ from lean_trim.core.robust import MAD_TO_SIGMA
 from lean_trim.core.types import Floats, Ints
 
 START_SCALE = 0.02
+"""Scatter of k the first pass begins with; no result depends on it."""
 START_INFLATION_S = 1.0
+"""Correlation time the first pass begins with, s; no result depends on it."""
 SMALLEST_SCALE = 1e-4
+"""Scatter below which a log is smoother than any sensor: kept from dividing by nothing."""
 LEAST_MISFIT = 0.0035
 """What no table holds of a place at least, relative. Were it let go to 0, long driving at a few
 places would
 count for all it is worth, stay alike for long because of what the table cannot hold there, and hide
 it."""
 FIRST_LOOK = 12
+"""Of a long log every so many rows serve the passes that only set strengths."""
 ALL = 1 << 40
+"""More rows than any log has."""
 MANY = 200_000
 """Rows looked at in a place in the early passes over many samples, in the last ones, and what is
 many."""
 BLOCK = 2048
+"""Samples worked on at a time, so that they stay in the processor's cache."""
 BLOCKS = 40
 BLOCKS_EARLY = 16
 """Correlation is read from stretches of so many samples, so many of them at most, evenly spread;
@@ -40,6 +46,7 @@ LOG_DOUBT = float(np.log(200.0))
 """How much less smoothing may be right around one lone point than what fits the whole table best,
 in logs."""
 SETTLED = 1e-4
+"""Largest movement of a cell that ends the fit, as a share: a hundredth of a percent."""
 LOOSELY = 5e-4
 """Largest move of a cell that ends an iteration (0.01 % and, in the early passes, 0.05 %)."""
 

@@ -100,12 +100,19 @@ class Say:
 MOST_TRUST = 0.03
 """A table less sure than this cannot be told from a flow error."""
 MOST_FLOW_SE = 0.04
+"""Relative standard error of the flow up to which it counts as known."""
 MOST_DEAD_SE_MS = 0.06
+"""Standard error of the dead time up to which it counts as known, ms: 3 % of a pulse of 2 ms."""
 MOST_CORRELATION = 0.97
+"""Correlation of both beyond which one can stand for the other."""
 SHORT_MS = 2.0
+"""Open time below which a pulse is short: there a dead time shows most, ms."""
 LONG_MS = 8.0
+"""Open time above which it is long: there a flow shows alone, ms."""
 ENOUGH_SHORT_S = 40.0
+"""Driving at short pulses that is enough, s; less is asked for."""
 ENOUGH_LONG_S = 8.0
+"""Driving at long pulses that is enough, s: a few pulls."""
 TRUST_SLACK = 1.0001
 """A word of exactly 3 % is one of 3 %, whatever floating point makes of it."""
 

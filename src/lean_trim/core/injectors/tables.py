@@ -43,13 +43,19 @@ class Say:
 
 
 LEAST_DEAD_MS = 0.0
+"""No injector opens before it is told to."""
 FINEST_DIGITS = 6
+"""Decimals a cell may show; more are noise of the arithmetic."""
 FLOW_STEP_G_PER_S = 0.001
+"""Resolution of a flow whose table does not show one, g/s."""
 DEAD_STEP_MS = 0.001
 """Steps taken where the ECU's own are not known; a table that shows finer ones keeps them."""
 MOST_FLOW_G_PER_S = 200.0
+"""Larger than any injector of a car, g/s."""
 MOST_DEAD_MS = 20.0
+"""Longer than any dead time, ms."""
 LEAST_ADDED_MS = -0.5
+"""A small-pulse table may take back so much, ms."""
 
 
 def refuse_unknown(injectors: Injectors) -> None:

@@ -39,16 +39,25 @@ class Say:
 
 
 RUNNING_RPM = 300.0
+"""Engine speed from which the engine turns by itself."""
 LEAST_SAMPLES = 40
+"""Fewest samples a proof speaks from."""
 FULL_THROTTLE_PCT = 90.0
+"""Throttle at which a manifold without boost holds the air outside, %."""
 OFF_AGREES_KPA = 4.0
+"""By so much MAP of a standing engine may miss the barometer: sensors are that good (common
+practice)."""
 OFF_CONTRADICTS_KPA = 15.0
+"""Beyond it one of them is gauge, or in another unit."""
 IDLE_KPA = (12.0, 75.0)
 LOAD_KPA = 55.0
+"""Pressure any drive reaches under load."""
 LEAST_FULL_SHARE = 0.86
 """An intake that chokes more than this at full throttle is a blocked one (common practice)."""
 WARM_C = 68.0
+"""Coolant a driven engine reaches at least, °C: most thermostats open from 75 to 95."""
 HOTTEST_C = 118.0
+"""Coolant beyond which hardly any engine goes on running, °C."""
 SLEW_RPM_PER_S = (40.0, 25_000.0)
 """What the quickest change of engine speed in a drive can be; common practice, no source."""
 

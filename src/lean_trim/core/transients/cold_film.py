@@ -25,19 +25,26 @@ from lean_trim.core.transients.wall_film import (
 from lean_trim.core.types import Floats
 
 FEWEST = 4
+"""Quick changes below which nothing is told of the cold film: two unknowns."""
 SPREAD = np.array([0.5, 0.25])
 """Standard deviations about the warm film, of the logarithm of τ and of X (common practice, no
 source)."""
 STEPS = np.array([0.2, 0.05])
 GAIN = 0.1
+"""Standard deviation of what is wrong at the place of one change: warm-up is never as well known as
+the table."""
 MOST_GAIN = 0.3
+"""Largest such error that is taken out of one change, as a share."""
 DOUBT_COLD = 0.03
 DOUBT_COLD_LOG_TAU = 0.14
 """What warming up meanwhile leaves out, of X and of the logarithm of τ (a trial on random cold
 starts)."""
 UNSURE_SHARE = 0.1
+"""Standard error of X from which nothing is told."""
 UNSURE_LOG_TAU = 0.4
+"""Standard error of ln τ from which nothing is told."""
 MOST_EVALUATIONS = 40
+"""Of the model by one search; nearly all end before."""
 
 
 @dataclass(frozen=True)

@@ -64,9 +64,11 @@ class Say:
 
 
 FEWEST_POINTS = 2
+"""Readings of a class below which it says nothing of a table."""
 MOST_EVENTS = 8
 """Events of a class beyond which more of them say the same (common practice, no source)."""
 STAYS = 0.05
+"""Weight with which a cell stays as it is, beside an event that speaks of it with weight 1."""
 ALIKE = 1.0
 """Strength of the priors that nothing changes and that neighbours change alike, in events."""
 LEAST_INFLUENCE = 0.02
@@ -76,12 +78,17 @@ APART = 0.35
 APART_PCT = 6.0
 """A difference below this may be noise, whatever its share."""
 TAKEN_AT_ONCE = 0.5
+"""Share of fuel that is too much which is taken back at once; lean is worse than rich."""
 FADES_ALIKE = 1.5
+"""Times another fade up to which both are the same one."""
 LARGEST_CUT = 0.5
 """A cell is lowered by no more than this of itself at once (common practice, no source)."""
 TEMPERATURE_PRIOR_PCT = 4.0
+"""Standard deviation of what a cell over temperature may ask for, % (a choice)."""
 FILM_SLOPE_SE = 0.1
+"""Standard error of the rise of X over pressure up to which it is written, per 100 kPa."""
 WARM_AT_C = 85.0
+"""Coolant of a warm engine, °C, at which nothing is added."""
 COLDER_C = 20.0
 """How far below a cold film that was measured its course is taken to go on."""
 STEPS = {True: 0.1, False: 0.01}
