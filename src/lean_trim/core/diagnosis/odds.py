@@ -16,11 +16,14 @@ import numpy as np
 PRIOR = 0.1
 """Share of drives with a given fault before any evidence (stated, not measured)."""
 LIKELY = 0.7
+"""Probability from which a finding is called likely."""
 SURE = 0.95
+"""Probability from which it is called sure."""
 LEAST_TOLD = 0.5
 """Probability from which something is worth telling."""
 Sureness = Literal["sure", "likely", "possible"]
 SHARPEST = 30.0
+"""Largest exponent, so that no probability is exactly 0 or 1."""
 
 SHAPES = (-3.8, 0.68)
 """Shapes over states: a table of another engine may have them as well."""

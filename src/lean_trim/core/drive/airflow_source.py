@@ -32,7 +32,9 @@ class Say:
 
 
 EXPLAINS = 0.03
+"""Share within which an airflow explains the pulse width."""
 MISSES = 0.05
+"""Share beyond which it does not."""
 LEAST_SHARE = 0.05
 How = Literal["word", "flag", "rule", "pulse width", "assumed"]
 

@@ -13,9 +13,12 @@ from lean_trim.core.data.vehicle import PressureReference
 from lean_trim.core.types import Floats
 
 STANDARD_KPA = 100.0
+"""Air pressure outside where no barometer was logged, kPa."""
 RUNNING_RPM = 400.0
 LOW_FLOW_PCT = 60.0
+"""Part of the samples, by flow, in which no pump sags, %."""
 LEAST_SPREAD_KPA = 20.0
+"""Range of MAP in which rail and difference look apart, kPa."""
 LEAST_SAMPLES = 100
 FOLLOWS = (0.6, 1.4)
 NEAR_RATED = (0.5, 2.0)

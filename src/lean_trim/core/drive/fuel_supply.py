@@ -19,7 +19,9 @@ RUNNING_RPM = 400.0
 MOST_SAMPLES = 20_000
 LEAST_SAMPLES = 200
 LEAST_SPREAD_KPA = 20.0
+"""Range of MAP from which it shows whether pressure follows it, kPa."""
 CALM_PCT = 60.0
+"""Part of the samples, by flow, in which no pump sags, %."""
 HARD_PCT = 95.0
 """Percentiles of airflow: below the first no pump sags, above the second it would."""
 LEAST_EXPLAINED = 0.7

@@ -22,12 +22,15 @@ LASTS_S = (0.12, 1.6)
 CALM_S = 1.2
 """Nothing may have moved for so long before and after."""
 FUEL_MOVED = 0.03
+"""Change of the logarithm of fuel about which lean is no spike: it was asked for."""
 THROTTLE_PCT_PER_S = 12.0
 MAP_PCT_PER_S = 25.0
 LEAST_PER_MIN = 1.5
 """Jumps in a minute of steady running from which it is told."""
 LEAST_COUNT = 4
+"""Spikes below which they are chance."""
 DIP_SIGMA = 3.0
+"""Standard errors by which speed has to dip at the spikes, as it does when a cylinder misses."""
 
 
 @dataclass(frozen=True, eq=False)

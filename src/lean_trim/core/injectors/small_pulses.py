@@ -27,11 +27,15 @@ KNEE_MS = 1.2
 LEAST_SECONDS = 5.0
 """Driven near a knot before it says anything."""
 LEAST_LOSS_MS = 0.01
+"""Loss below which a point is no loss at all, ms: a hundredth part of the shortest pulses."""
 SURE = 2.0
 """Standard errors a loss has to be away from none."""
 WORST_SE_MS = 0.05
+"""Standard error up to which a point is known, ms."""
 PASSES = 3
+"""Dead time and losses are read in turn; they no longer move after so many."""
 LEAST_OPEN_MS = 0.05
+"""Open time that stands for less where it is divided by, ms."""
 
 
 @dataclass(frozen=True, eq=False)

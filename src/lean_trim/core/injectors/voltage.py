@@ -20,16 +20,20 @@ from lean_trim.core.types import Floats, Ints, Mask
 STEP_V = 0.35
 """Least change of voltage that is a load switched."""
 WINDOW_S = 3.5
+"""Compared before and after a step of load, s."""
 GAP_S = 0.7
 """Seconds on either side of a step that are compared, and those left out around it: sensor delay
 and loop."""
 SAME_RPM = 0.05
+"""Share by which engine speed may differ in both, so that the state is one."""
 SAME_MAP = 0.06
 """How far means of both sides may differ, and one side may spread, as shares."""
 LEAST_USED = 0.7
 """Share of either side that has to be usable."""
 LEAST_STEPS = 5
+"""Steps below which no slope is told."""
 MOST_SE_MS_PER_V = 0.02
+"""Standard error up to which a slope is known, ms/V."""
 PLAIN = 2.0
 """A slope is told from this many standard errors; below, there is nothing to write."""
 MODEL_SHARE = 0.05

@@ -16,6 +16,7 @@ from lean_trim.core.pulls.stretches import Kind, Stretch
 from lean_trim.core.types import Floats, Ints, Mask
 
 SETTLE_S = 0.5
+"""After the throttle opened, s, in which mixture says nothing of airflow at least."""
 LONGEST_S = 1.5
 """First part of a pull, under acceleration enrichment: its mixture is no airflow (common
 practice)."""
@@ -30,7 +31,9 @@ BEFORE_S = (4.0, 0.3)
 ENRICHED = 0.95
 """Commanded λ at and below which full-throttle enrichment is on (common practice, no source)."""
 LAUNCH_KMH = 12.0
+"""Road speed from below which a pull is a launch."""
 TIME_STEP_RPM = 1000.0
+"""Times are told between round engine speeds so far apart."""
 RPM_SMOOTH_S = 0.1
 LEAST_SAMPLES = 3
 

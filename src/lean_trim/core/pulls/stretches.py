@@ -19,14 +19,18 @@ FULL_PCT = 95.0
 FULL_S = 2.0
 """Throttle above it for so long is a full pull; a public contract."""
 FLICKER_PCT = 90.0
+"""Throttle above which a short dip does not end a pull."""
 FLICKER_S = 0.15
 """A reading that dips no further and no longer is noise of the sensor (common practice, no
 source)."""
 PARTIAL_PCT = 60.0
+"""Throttle from which a pull is a partial one."""
 PARTIAL_S = 2.0
 """Throttle from which a run that is not full is worth looking at (common practice, no source)."""
 RUNNING_RPM = 900.0
+"""Engine speed from which a stretch can be a pull."""
 SHIFT_DROP = 0.08
+"""Share by which engine speed falls at once where a gear is changed."""
 SHIFT_WITHIN_S = 0.6
 """Engine speed that falls by such a share so quickly at an open throttle is a shift (common
 practice)."""

@@ -39,13 +39,18 @@ def airflow_end(conditions: Conditions, v: Values) -> Mask:
 
 
 FLAT_S = 1.0
+"""For so long fuel has to stand still while demand rises, s."""
 FLAT_RISE = 1.06
+"""By what factor demand has to rise meanwhile, of MAP times speed."""
 FLAT_RISE_BLIND = 1.12
+"""The same of speed alone, at wide open throttle, where MAP was not logged."""
 FOLLOWS = 0.35
 """Share of a rise of MAP times engine speed that a sound sensor follows by at least, near the top
 too."""
 FEWEST = 5
+"""Readings a flat stretch has to hold."""
 WIDE_OPEN_PCT = 70.0
+"""Throttle from which speed alone says how demand rises, %."""
 
 
 def airflow_pegged(frame: Frame, flat_pct: float = 1.0) -> Mask:
@@ -277,6 +282,7 @@ def injector_limit(conditions: Conditions, v: Values) -> Mask:
 
 
 PEGGED_WITHIN_PCT = 0.05
+"""Distance from its end at which a trim is at it, %: the last digit of most loggers."""
 
 
 @rule(

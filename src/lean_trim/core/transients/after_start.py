@@ -9,9 +9,13 @@ import numpy as np
 from lean_trim.core.types import Floats, Mask
 
 CRANKING_RPM = 400.0
+"""Engine speed below which it stands or cranks."""
 RUNNING_RPM = 550.0
+"""Engine speed from which it runs by itself."""
 WITHIN_S = 150.0
+"""After the start, s: what is added then has faded by that time (common practice, no source)."""
 LEAST_S = 40.0
+"""Driving that has to be there to tell, s."""
 FIRST_S = 15.0
 """Time that is looked at after a start, how much of it has to be known, and how much of its
 beginning."""
@@ -21,7 +25,9 @@ ALIKE_S = 2.0
 WARMS_C = 3.0
 """Coolant has to rise by so much, or its course is not told from the start's."""
 LEAST_PCT = 1.5
+"""Fuel missing or too much below which nothing is said, %."""
 SURE = 3.0
+"""Standard errors from which it is said."""
 SETTLES_S = 2.0
 """Until the engine has caught, nothing is read."""
 

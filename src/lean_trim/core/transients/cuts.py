@@ -14,12 +14,16 @@ from lean_trim.core.drive.regimes import fuel_cuts
 from lean_trim.core.transients.events import LEAST_CUT_S
 
 FEWEST = 3
+"""Cuts below which their thresholds are not told."""
 HUNT_CUT_S = 0.08
+"""Shortest cut of an engine that hunts, s."""
 HUNT_WITHIN_S = 4.0
+"""Cuts that follow each other so closely are hunting, s."""
 HUNT_LEAST = 4
 """Shortest cut, longest time to the next, and how many in a row make hunting (common practice, no
 source)."""
 ABOVE_IDLE_RPM = 300.0
+"""Fuel should come back so far above idle, rpm (common practice, no source)."""
 ROUND_RPM = 50.0
 """Room a fuel cut needs above idle (common practice, no source)."""
 OPENED_PCT = 0.7

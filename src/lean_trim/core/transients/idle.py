@@ -14,18 +14,22 @@ from lean_trim.core.diagnosis.faults.swinging import swings_of
 from lean_trim.core.types import Floats, Mask
 
 LEAST_S = 8.0
+"""Idling that has to be there to tell, s."""
 LEAST_SHARE = 0.25
 """Share of idling during which something swings that is told."""
 ALIKE_S = 2.0
+"""Readings of one mean within so long say the same, s."""
 FLOOR_PCT = 1.0
 """Mean error of an idle that is as good as it gets (common practice, no source)."""
 TO_PEAK = 2.0 * np.sqrt(2.0)
 """From the standard deviation of a sine to its range."""
 MEAN_OVER_S = 3.0
+"""Time over which engine speed is averaged to tell idling from a blip, s."""
 SETTLES_S = 1.5
 """An idle that hunts leaves idle speed for moments, not on average; falling to it takes a while."""
 STILL_KMH = 5.0
 SPEED_SWINGS = 0.03
+"""Share of its mean by which engine speed swings when it hunts."""
 SPARK_SWINGS_DEG = 3.0
 TRIM_SWINGS_PCT = 2.0
 """Range of engine speed (over its mean), spark and trim that is a swing (common practice, no

@@ -67,10 +67,13 @@ WITHIN_S = 1.0
 ENOUGH_PCT = 2.0
 """A difference that is not worth a change (common practice, no source)."""
 LEAN_PCT = 3.0
+"""Mean leanest moment from which a class is worth more fuel, % (common practice, no source)."""
 MOST_TAKEN_PCT = 50.0
 """More than half taken back is a fuel cut (common practice, no source)."""
 LEAST_DECAY_S = 0.05
+"""Shortest fade that is told, s: one step of the grid."""
 FADED = 0.1
+"""Share of its largest at which what is added has faded."""
 OWN_SHARE = 0.3
 """Share of the needed amount below which an ECU adds next to nothing in a way of its own."""
 SHARES = np.round(np.arange(0.0, 1.75, 0.1), 1)
@@ -79,6 +82,7 @@ MULTIPLES = np.round(np.arange(0.0, 4.05, 0.1), 1)
 LEAN_COUNTS = 15.0
 """How many times a lean error counts for a rich one (common practice, no source)."""
 FEWEST = 2
+"""Events of a class from which anything is proposed."""
 FADES = (0.5, 0.7, 1.4, 2.0, 2.8)
 EVERY = 4
 """Of the shares that are tried first; about the best of them all are."""

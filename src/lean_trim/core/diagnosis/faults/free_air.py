@@ -11,17 +11,22 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message
 
 LONG_CUT_S = 4.0
+"""A fuel cut so long fills the exhaust with air, s."""
 LOOK_S = 1.0
 """The last second of a cut so long is free air at the sensor."""
 LEAST_CUTS = 2
+"""Such cuts that have to show it."""
 AT_MOST = 5e-4
+"""Distance in λ at which readings stand at one end: the last digit of a logger."""
 MOST_AT_END = 0.1
 """A meter at its end gives its largest reading again and again; one that measures does so now and
 then."""
 MOST_SCATTER = 0.03
+"""Scatter of the levels of several cuts, as λ; a sensor that measures them agrees with itself."""
 HIGHEST = 1.8
 """A plateau above this is as good as free air on most meters (common practice, no source)."""
 LEAST_LEAN = 1.08
+"""λ that has to be read at least; below it fuel was not cut."""
 
 
 class Say:

@@ -10,11 +10,14 @@ from lean_trim.core.data.log import fill_missing, running_box
 from lean_trim.core.types import Floats, Ints, Mask
 
 SWING_MEAN_S = 3.0
+"""Time of the mean a swing is about, s."""
 SWING_OVER_S = 8.0
+"""Time over which two swings are held against each other, s."""
 PERIOD_S = (0.4, 5.0)
 """Time between the crossings of its mean, doubled, that makes it a swing and not a change of
 state."""
 LEAST_CROSSINGS = 4
+"""Crossings of the mean that make a swing regular."""
 LEAST_RANGE = 1e-12
 UNEVEN = 0.45
 """Scatter of the times between crossings, over their mean, from which it is wandering and no
