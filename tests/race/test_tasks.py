@@ -146,6 +146,30 @@ def test_a_silent_child_is_ended_with_words(shop: Shop, heron_vehicle: Vehicle) 
     assert "said nothing for" in shop.notices[-1].text and not shop.tasks.running
 
 
+def test_a_stopped_drive_lets_nothing_escape_from_its_readers(
+    shop: Shop, heron_vehicle: Vehicle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its streams are closed under the threads that read them, which once was told as a crash."""
+    escaped: list[object] = []
+    monkeypatch.setattr(threading, "excepthook", escaped.append)
+    endless = f"{HEAD}i = 0\nwhile True:\n print(f'{{i / 10}},900', flush=True); i += 1"
+    for _ in range(5):
+        began = threading.Event()
+
+        def work(report: Report, began: threading.Event = began) -> Log:
+            began.set()
+            return drive_apart(heron_vehicle, 1, 1.0, report, child(endless))
+
+        shop.tasks.start(Lane.READING, "Driving", work, shop.answers.append)
+        assert began.wait(10.0)
+        time.sleep(0.3)
+        task = shop.tasks.running[Lane.READING]
+        shop.tasks.cancel()
+        task._thread.join(10.0)
+    time.sleep(0.2)
+    assert escaped == []
+
+
 def test_a_child_that_dies_says_why(shop: Shop, heron_vehicle: Vehicle) -> None:
     follow(shop, heron_vehicle, "import sys; sys.exit('the engine seized')")
     assert "the engine seized" in shop.notices[-1].text

@@ -12,6 +12,7 @@ import sys
 import threading
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import IO
 
@@ -126,8 +127,10 @@ class _Follower:
         stream: IO[str], take: Callable[[str], None], end: Callable[[], None]
     ) -> threading.Thread:
         def read() -> None:
-            for line in stream:
-                take(line)
+            # A drive that is stopped closes its streams under the reader, and nobody wants the rest.
+            with suppress(ValueError):
+                for line in stream:
+                    take(line)
             end()
 
         thread = threading.Thread(target=read, daemon=True)
