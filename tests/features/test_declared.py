@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 
 from lean_trim.features.feature import commands_of, desks_of, pages_of, parts_of
 from lean_trim.features.registry import FEATURES
@@ -144,3 +145,52 @@ def test_a_command_is_found_by_the_word_somebody_else_uses(
         for row in range(finder.list.topLevelItemCount())
     }
     assert window.actions_[found] in shown
+
+
+@dataclass(frozen=True)
+class Rung:
+    """A message of nobody's."""
+
+    number: int
+
+
+class Bell:
+    """A part of nobody's."""
+
+
+def test_a_view_reaches_a_part_and_hears_a_message_by_its_class(window: MainWindow) -> None:
+    session = window.session
+    session.parts.put(Bell())
+    assert isinstance(session.part(Bell), Bell)
+    with pytest.raises(KeyError):
+        session.part(Rung)
+    heard: list[str] = []
+    session.told(Rung).connect(lambda: heard.append("first"))
+    # Asked for again it is the same signal: the hub is subscribed to once.
+    assert session.told(Rung) == session.told(Rung)
+    session.told(Rung).connect(lambda: heard.append("second"))
+    session.open.hub.publish(Rung(1))
+    assert heard == ["first", "second"]
+    session.open.hub.publish(Bell())
+    assert heard == ["first", "second"]
+
+
+def test_a_view_that_is_gone_hears_nothing_and_breaks_nothing(window: MainWindow) -> None:
+    session = window.session
+    label = QLabel("waits", window)
+    session.told(Rung).connect(label.clear)
+    label.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    session.open.hub.publish(Rung(2))
+
+
+def test_what_a_tab_says_goes_with_the_round(driven: MainWindow) -> None:
+    """Findings are counted on their tab; with no job there is nothing to count."""
+    place = [page.name for page in pages_of(FEATURES)].index("findings")
+    button = driven.margin.buttons.button(place)
+    assert button.text().startswith("Findings ") and button.text() != "Findings"
+    assert "danger" in button.toolTip() or "note" in button.toolTip()
+    driven.session.close_job()
+    QApplication.processEvents()
+    assert button.text() == "Findings"
+    assert "Ctrl+2" in button.toolTip()
