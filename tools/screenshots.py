@@ -122,7 +122,7 @@ def main() -> None:
 
 
 def _transients(app: QApplication, window: MainWindow) -> None:
-    """Quick changes of the shown round by sort, one of them chosen on the tape."""
+    """Quick changes of the shown round by class, one of them chosen on the tape."""
     window.desks.show_desk("transients")
     desk = window.desks.desk("transients")
     wait(app, lambda: bool(desk.panels.panels) and not window.session.is_busy)

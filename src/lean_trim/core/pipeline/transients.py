@@ -65,7 +65,7 @@ class TransientReport:
     Attributes
     ----------
     film, cold_film : of the walls, and of those of the cold engine; None where that is not told.
-    events : quick changes; ``measured`` those whose answer is known, ``classes`` them by sort.
+    events : quick changes; ``measured`` those whose answer is known, ``classes`` them by kind, load and size.
     changes : what to write for each class; none where the film is not known.
     warm_up, intake, height : missing fuel over coolant, intake air (°C) and barometer (kPa).
     after_start : what fades after a start; None where the log holds none, or nothing fades.
