@@ -264,11 +264,12 @@ def test_the_car_can_be_driven_with_a_fault_by_name(
 
 
 def test_a_slip_in_a_command_is_named_and_help_tells_of_the_window() -> None:
-    run = subprocess.run(
-        [sys.executable, "-m", "lean_trim", "corect"], capture_output=True, text=True, check=False
-    )
-    assert run.returncode == 2
-    assert "did you mean 'correct'" in run.stderr and "simulate" in run.stderr
+    for words in (["corect"], ["corect", "--vehicle", "x.json"]):
+        run = subprocess.run(
+            [sys.executable, "-m", "lean_trim", *words], capture_output=True, text=True, check=False
+        )
+        assert run.returncode == 2
+        assert "did you mean 'correct'" in run.stderr and "simulate" in run.stderr
     shown = subprocess.run(
         [sys.executable, "-m", "lean_trim", "--help"], capture_output=True, text=True, check=True
     )

@@ -23,6 +23,9 @@ def run(words: Sequence[str], features: Sequence[Feature], log_level: str) -> in
         If the words name neither.
     """
     demo = bool(words) and words[0] == DEMO
+    # A slip in a command's name is told as that, whatever words follow it.
+    if words and not demo:
+        _check_job_file(words[0], [command.name for command in commands_of(features)])
     if len(words) > 1 + demo:
         raise BadInputError("one job file at a time, or --demo and the name of a car")
     if demo:
@@ -30,8 +33,6 @@ def run(words: Sequence[str], features: Sequence[Feature], log_level: str) -> in
 
         for name in words[1:]:
             car_named(name)
-    elif words:
-        _check_job_file(words[0], [command.name for command in commands_of(features)])
     from lean_trim.ui.window.app import run_application
 
     return run_application(words, features, log_level)
