@@ -16,7 +16,7 @@ from lean_trim.job.store import JobStore
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.report_sheet import ReportSheet
 from tests.builders import maf_vehicle
-from tests.ui.conftest import center, click
+from tests.ui.conftest import click
 
 Until = Callable[..., None]
 
@@ -28,11 +28,8 @@ def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow
     driven.session.deciding.type_in("+3%", frozenset({70}))
     driven.actions_["undo"].trigger()
     QApplication.processEvents()
-    # Only now: a sentence above the desk moves the tiles from under the pointer.
-    # From elsewhere: a pointer that an earlier test left there would not move.
-    for cell in (40, 71):
-        QTest.mouseMove(table_desk(driven).table, center(driven, cell))
-        QApplication.processEvents()
+    # As the tiles say it under the pointer, which other tests' windows may take away.
+    table_desk(driven).hovered.emit("40 kPa, 1200 rpm")
     assert (
         driven.messages.isVisible()
         and driven.status.hover.text()
