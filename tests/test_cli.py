@@ -176,6 +176,8 @@ def test_wrong_words_exit_2_with_one_line() -> None:
         )
         assert run.returncode == 2, words
         assert run.stderr.count("\n") == 1, run.stderr
+        # What is wrong is named, not what would come after it.
+        assert words != ["--nonsense"] or "'--nonsense' is not an option" in run.stderr
     run = subprocess.run(
         [sys.executable, "-m", "lean_trim", "--version"], capture_output=True, text=True, check=True
     )

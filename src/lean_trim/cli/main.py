@@ -11,7 +11,7 @@ from typing import NoReturn
 
 from lean_trim.cli import window
 from lean_trim.cli.parser import LOG_LEVELS, build_parser
-from lean_trim.core.errors import CancelledError, LeanTrimError
+from lean_trim.core.errors import BadInputError, CancelledError, LeanTrimError
 from lean_trim.features.feature import Feature, commands_of
 from lean_trim.features.registry import FEATURES
 
@@ -21,6 +21,8 @@ BAD_INPUT = 2
 """Exit codes: done; could not, through no fault of the input; input that cannot be used."""
 CANNOT_ERRNO = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS, errno.ENOMEM})
 LEVEL_OPTION = "--log-level"
+OPTIONS = ("-h", "--help", "--version", "--quiet", "--demo", LEVEL_OPTION)
+"""What may stand before a command."""
 
 
 def main(argv: Sequence[str] | None = None, features: Sequence[Feature] = FEATURES) -> int:
@@ -46,6 +48,8 @@ def main(argv: Sequence[str] | None = None, features: Sequence[Feature] = FEATUR
             or not (plain[0].startswith("-") or plain[0] in names)
         ):
             return window.run(plain, features, level)
+        if plain[0].startswith("-") and plain[0].partition("=")[0] not in OPTIONS:
+            raise BadInputError(f"{plain[0]!r} is not an option; lean-trim --help lists them")
         args = build_parser(commands).parse_args(words)
         args.run(args)
     except (CancelledError, KeyboardInterrupt) as error:
