@@ -31,7 +31,8 @@ class Say:
         "{label} is not rising: {a:g} is followed by {b:g}; sort it strictly rising",
     )
     SHAPE_DIFFERS = Message(
-        "tables.shape_differs", "{name} has shape {shape}, its axes need {expected} (rows, columns)"
+        "tables.shape_differs",
+        "{name} has shape {shape}, its axes make it {expected} (rows, columns)",
     )
     CELL_NOT_POSITIVE = Message(
         "tables.cell_not_positive", "{name}: {value:g} at {place} is not a number above 0"

@@ -37,7 +37,7 @@ class Say:
         "fuel_corrections.nothing", "There is nothing to accept in the {what}: {reason}"
     )
     LOOK_FIRST = Message("fuel_corrections.look_first", "quick changes were not looked at yet.")
-    AS_IT_IS = Message("fuel_corrections.as_it_is", "the drive needs what it holds.")
+    AS_IT_IS = Message("fuel_corrections.as_it_is", "it holds what the drive needs already.")
     ONE_AXIS = Message(
         "fuel_corrections.one_axis", "only a table over one axis can be put on other points"
     )

@@ -34,8 +34,8 @@ class Say:
     )
     EFFECT = Message(
         "enrichment_not_reached.effect",
-        "These seconds say nothing about full-load mixture: what they need is asked at a "
-        "target nobody meant there.",
+        "These seconds say nothing about full-load mixture: they were driven at a target nobody "
+        "meant there.",
     )
     NEXT = Message(
         "enrichment_not_reached.next",

@@ -16,11 +16,11 @@ class Say:
     SEEN = Message(
         "other_calibration.seen",
         "For {seconds:.0f} s of steady running the pulse width does not follow from this table, "
-        "these trims and these injector data: it is {ratio:.2f} × what they make.",
+        "these trims and these injector data: it is {ratio:.2f} × what would follow.",
     )
     EFFECT = Message(
         "other_calibration.effect",
-        "Such samples are left out: what they need is needed by a table that is not this one.",
+        "Such samples are left out: they speak of a table that is not this one.",
     )
     NEXT = Message("other_calibration.next", "Was the log driven on another calibration?")
 
