@@ -70,19 +70,7 @@ class Knob:
 def default_of(knobs: Iterable[Knob], name: str) -> float:
     """The default of one of several knobs, for the settings made from them.
 
-    Parameters
-    ----------
-    knobs : of one group of settings.
-    name : of the knob.
-
-    Returns
-    -------
-    Its default, in its unit.
-
-    Raises
-    ------
-    KeyError
-        If there is no such knob.
+    Returns its default, in its unit. Raises KeyError if there is no such knob.
     """
     for knob in knobs:
         if knob.name == name:

@@ -80,14 +80,7 @@ def decimals_of(resolution: float) -> int:
 def evenly_written(points: Iterable[float], most: int = 3) -> tuple[str, ...]:
     """Numbers with as many decimals as the one that needs most, so that they line up.
 
-    Parameters
-    ----------
-    points : of one axis.
-    most : decimals at most.
-
-    Returns
-    -------
-    One text per point.
+    Returns one text per point.
     """
     values = [float(p) for p in points]
     needed = max((d for p in values for d in range(most + 1) if _needs(p, d)), default=0)
@@ -97,15 +90,7 @@ def evenly_written(points: Iterable[float], most: int = 3) -> tuple[str, ...]:
 def span_text(low: float, high: float, figures: int = 4, most: int = 3) -> str:
     """Two ends of a range with the same decimals, about as many figures as the larger end has.
 
-    Parameters
-    ----------
-    low, high : finite.
-    figures : of the larger end.
-    most : decimals at most.
-
-    Returns
-    -------
-    As ``0.811 to 1.360``.
+    Returns as ``0.811 to 1.360``.
     """
     if low == round(low) and high == round(high):
         return f"{fixed(low, 0)} to {fixed(high, 0)}"

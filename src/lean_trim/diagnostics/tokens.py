@@ -44,13 +44,7 @@ class Tokens:
     def without_names(self, text: str) -> str:
         """A text with tokens in place of folders, files and names.
 
-        Parameters
-        ----------
-        text : of any length.
-
-        Returns
-        -------
-        The same name is the same token in every text this object was given.
+        Returns the same name is the same token in every text this object was given.
         """
         out = text.replace(PROGRAM, "<program>").replace(sys.prefix, "<python>")
         for word in self._known:

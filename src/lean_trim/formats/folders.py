@@ -19,14 +19,7 @@ class Say:
 def make_folder(path: Path) -> None:
     """Make a folder with its parents; BadInputError if it cannot be made.
 
-    Parameters
-    ----------
-    path : may exist.
-
-    Raises
-    ------
-    BadInputError
-        If it cannot be made.
+    Raises BadInputError if it cannot be made.
     """
     try:
         path.mkdir(parents=True, exist_ok=True)

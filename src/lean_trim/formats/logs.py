@@ -103,18 +103,7 @@ def read_raw(
 def hash_file(path: Path) -> str:
     """SHA-256 of a file's bytes, as hexadecimal text.
 
-    Parameters
-    ----------
-    path : any file.
-
-    Returns
-    -------
-    64 hexadecimal digits.
-
-    Raises
-    ------
-    LogError
-        If it cannot be read.
+    Returns 64 hexadecimal digits. Raises LogError if it cannot be read.
     """
     try:
         with path.open("rb") as f:

@@ -136,16 +136,7 @@ class Sheet:
         self.source = source
 
     def get(self, key: str) -> Any:
-        """The value at a dotted path, or None.
-
-        Parameters
-        ----------
-        key : dotted path.
-
-        Returns
-        -------
-        Whatever stands there.
-        """
+        """The value at a dotted path, or None."""
         value: Any = self.data
         for part in key.split("."):
             value = value.get(part) if isinstance(value, dict) else None

@@ -147,10 +147,6 @@ class Database:
         """Become the connection that writes in place of another one of this window; that one is closed.
 
         Nothing is written, so that what this connection has read still holds.
-
-        Parameters
-        ----------
-        before : holds the same file.
         """
         with self.lock, before.lock:
             self.owner = before.owner

@@ -17,14 +17,7 @@ from lean_trim.job.records import LogInfo, Mark, Round, Span, StoredLog
 def keep_log(db: sqlite3.Connection, stored: StoredLog) -> int:
     """Add a log that belongs to no round yet; returns its id.
 
-    Parameters
-    ----------
-    db : in a transaction.
-    stored : a log with its bytes.
-
-    Returns
-    -------
-    Its id.
+    Returns its id.
     """
     log = stored.log
     row = db.execute(
@@ -36,14 +29,7 @@ def keep_log(db: sqlite3.Connection, stored: StoredLog) -> int:
 
 
 def put_log(db: sqlite3.Connection, round_id: int, stored: StoredLog) -> None:
-    """Add a log at the end of a round.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    stored : a log with its bytes.
-    """
+    """Add a log at the end of a round."""
     log_id = keep_log(db, stored)
     db.execute(
         "INSERT INTO round_logs SELECT ?, ?, count(*) FROM round_logs WHERE round_id = ?",
@@ -95,12 +81,7 @@ def _id_of(db: sqlite3.Connection, log: Log, info: LogInfo) -> int:
 
 
 def drop_unused_logs(db: sqlite3.Connection) -> None:
-    """Delete logs that belong to no round any more.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    """
+    """Delete logs that belong to no round any more."""
     db.execute(
         "DELETE FROM logs WHERE id NOT IN (SELECT log_id FROM round_logs) "
         "AND id NOT IN (SELECT log_id FROM resting_logs)"
@@ -108,14 +89,7 @@ def drop_unused_logs(db: sqlite3.Connection) -> None:
 
 
 def put_spans(db: sqlite3.Connection, round_id: int, spans: Sequence[Span]) -> None:
-    """Replace the stretches left out by hand.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    spans : replace earlier ones.
-    """
+    """Replace the stretches left out by hand."""
     db.execute("DELETE FROM left_out WHERE round_id = ?", (round_id,))
     db.executemany(
         "INSERT INTO left_out VALUES (?, ?, ?)", [(round_id, s.start_s, s.end_s) for s in spans]
@@ -123,14 +97,7 @@ def put_spans(db: sqlite3.Connection, round_id: int, spans: Sequence[Span]) -> N
 
 
 def put_marks(db: sqlite3.Connection, round_id: int, marks: Sequence[Mark]) -> None:
-    """Replace the bookmarks.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    marks : replace earlier ones.
-    """
+    """Replace the bookmarks."""
     db.execute("DELETE FROM marks WHERE round_id = ?", (round_id,))
     db.executemany(
         "INSERT INTO marks VALUES (?, ?, ?)", [(round_id, m.time_s, m.text) for m in marks]

@@ -53,13 +53,7 @@ def started_of(pid: int) -> str:
 
     "" if there is none or the kernel does not tell.
 
-    Parameters
-    ----------
-    pid : number of a process.
-
-    Returns
-    -------
-    Clock ticks since boot, as text.
+    Returns clock ticks since boot, as text.
     """
     try:
         stat = Path(f"/proc/{pid}/stat").read_text(encoding="ascii", errors="replace")

@@ -219,14 +219,7 @@ def _round(
 def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
     """Where a round's logs came from, in their order.
 
-    Parameters
-    ----------
-    db : an open job.
-    round_id : one of its rounds.
-
-    Returns
-    -------
-    One entry per log.
+    Returns one entry per log.
     """
     rows = db.execute(
         "SELECT log_id FROM round_logs WHERE round_id = ? ORDER BY position", (round_id,)
@@ -237,14 +230,7 @@ def log_infos(db: sqlite3.Connection, round_id: int) -> tuple[LogInfo, ...]:
 def log_info(db: sqlite3.Connection, log_id: int) -> LogInfo:
     """Where a log came from.
 
-    Parameters
-    ----------
-    db : an open job.
-    log_id : one of its logs.
-
-    Returns
-    -------
-    Its entry.
+    Returns its entry.
     """
     name, sha, added = db.execute(
         "SELECT name, sha256, added FROM logs WHERE id = ?", (log_id,)
@@ -260,14 +246,7 @@ def log_info(db: sqlite3.Connection, log_id: int) -> LogInfo:
 def resting_ids(db: sqlite3.Connection, round_id: int) -> tuple[int, ...]:
     """Logs of a round that rest, in the order they were put aside.
 
-    Parameters
-    ----------
-    db : an open job.
-    round_id : one of its rounds.
-
-    Returns
-    -------
-    Their ids.
+    Returns their ids.
     """
     rows = db.execute(
         "SELECT log_id FROM resting_logs WHERE round_id = ? ORDER BY rowid", (round_id,)

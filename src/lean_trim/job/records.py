@@ -227,9 +227,7 @@ class Round:
     def without_outcome(self) -> Round:
         """The round without verdict and proposals, for what they spoke of changes.
 
-        Returns
-        -------
-        A new round; this one stays as it is.
+        Returns a new round; this one stays as it is.
         """
         return replace(self, verdict=None, proposals={})
 
@@ -369,41 +367,20 @@ class Job:
     def round_before(self, later: Round) -> Round | None:
         """The round a later one was made from.
 
-        Parameters
-        ----------
-        later : a round of this job.
-
-        Returns
-        -------
-        Its parent by revision, None for the first.
+        Returns its parent by revision, None for the first.
         """
         return next((r for r in self.rounds if r.revision.id == later.revision.parent_id), None)
 
     def round_after(self, earlier: Round) -> Round | None:
         """The newest round that was made from an earlier one.
 
-        Parameters
-        ----------
-        earlier : a round of this job.
-
-        Returns
-        -------
-        A child by revision, None if there is none yet.
+        Returns a child by revision, None if there is none yet.
         """
         children = [r for r in self.rounds if r.revision.parent_id == earlier.revision.id]
         return children[-1] if children else None
 
     def with_round(self, changed: Round) -> Job:
-        """The job with the round of the same id replaced.
-
-        Parameters
-        ----------
-        changed : a round whose id the job has.
-
-        Returns
-        -------
-        A new record.
-        """
+        """The job with the round of the same id replaced."""
         vehicle = self.vehicle
         if changed.id == self.rounds[0].id:
             # As the file would be read: what was pasted there is the vehicle's as well.
@@ -412,30 +389,13 @@ class Job:
         return replace(self, vehicle=vehicle, rounds=rounds)
 
     def with_new_round(self, new: Round) -> Job:
-        """The job with a round appended.
-
-        Parameters
-        ----------
-        new : a round the job does not have.
-
-        Returns
-        -------
-        A new record.
-        """
+        """The job with a round appended."""
         return replace(self, rounds=(*self.rounds, new))
 
     def same_injectors(self, one: Round, other: Round) -> bool:
         """True if two rounds were driven on the same injector data and scale.
 
         Only then may their logs count together.
-
-        Parameters
-        ----------
-        one, other : rounds of this job.
-
-        Returns
-        -------
-        Whether the same pulse meant the same fuel to the ECU.
         """
         cars = [with_calibration(self.vehicle, r.revision.calibration) for r in (one, other)]
         a, b = (car.injectors for car in cars)

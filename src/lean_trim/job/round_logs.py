@@ -16,13 +16,7 @@ from lean_trim.job.records import LogInfo, Mark, RestingLog, Round, Span
 def logs_apart(r: Round) -> tuple[RestingLog, ...]:
     """The logs that count, each with its stretches and bookmarks on its own time base.
 
-    Parameters
-    ----------
-    r : a round.
-
-    Returns
-    -------
-    In the order they were driven. A stretch that reaches over a joint is cut there.
+    Returns in the order they were driven. A stretch that reaches over a joint is cut there.
     """
     out = []
     for info, log, start in zip(r.log_infos, r.logs, joined_starts(r.logs), strict=True):
@@ -64,49 +58,19 @@ def with_logs(r: Round, apart: tuple[RestingLog, ...]) -> Round:
 
 
 def find_log(r: Round, log_id: int) -> RestingLog | None:
-    """A log of a round with what was marked on it, counting or resting; None if it is not there.
-
-    Parameters
-    ----------
-    r : a round.
-    log_id : id of the log.
-
-    Returns
-    -------
-    The log.
-    """
+    """A log of a round with what was marked on it, counting or resting; None if it is not there."""
     return next((x for x in (*logs_apart(r), *r.resting) if x.info.id == log_id), None)
 
 
 def without_log(r: Round, log_id: int) -> Round:
-    """A round without one of its logs, counting or resting.
-
-    Parameters
-    ----------
-    r : a round.
-    log_id : id of the log.
-
-    Returns
-    -------
-    A new round.
-    """
+    """A round without one of its logs, counting or resting."""
     if any(x.info.id == log_id for x in r.resting):
         return replace(r, resting=tuple(x for x in r.resting if x.info.id != log_id))
     return with_logs(r, tuple(x for x in logs_apart(r) if x.info.id != log_id))
 
 
 def with_log_resting(r: Round, log_id: int) -> Round:
-    """A round one of whose logs does not count any more, but stays.
-
-    Parameters
-    ----------
-    r : a round.
-    log_id : id of a log that counts.
-
-    Returns
-    -------
-    A new round.
-    """
+    """A round one of whose logs does not count any more, but stays."""
     found = find_log(r, log_id)
     if found is None:
         return r
@@ -130,18 +94,7 @@ def with_log_counting(r: Round, added: RestingLog) -> Round:
 
 
 def with_log_replaced(r: Round, log_id: int, info: LogInfo, log: Log) -> Round:
-    """A round with another log in the place of one, without stretches and bookmarks there.
-
-    Parameters
-    ----------
-    r : a round.
-    log_id : id of the log that goes.
-    info, log : takes its place.
-
-    Returns
-    -------
-    A new round.
-    """
+    """A round with another log in the place of one, without stretches and bookmarks there."""
     new = RestingLog(info, log)
     if any(x.info.id == log_id for x in r.resting):
         return replace(r, resting=tuple(new if x.info.id == log_id else x for x in r.resting))

@@ -205,13 +205,7 @@ def objects_in(db: sqlite3.Connection) -> dict[tuple[str, str], str]:
 
     Implied indices left out.
 
-    Parameters
-    ----------
-    db : any database.
-
-    Returns
-    -------
-    Tables, views, triggers and indices.
+    Returns tables, views, triggers and indices.
     """
     rows = db.execute("SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL")
     return {(str(kind), str(name)): " ".join(str(sql).split()) for kind, name, sql in rows}

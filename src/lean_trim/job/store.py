@@ -140,20 +140,8 @@ class JobStore:
     ) -> JobStore:
         """Write a whole job that is in memory to a new file, and open it.
 
-        Parameters
-        ----------
-        path : of the new file.
-        job : as it is in memory.
-        settings, choices : that belong to no round.
-
-        Returns
-        -------
-        The open copy, held by this window.
-
-        Raises
-        ------
-        BadInputError, SaveFailedError
-            As ``create`` does.
+        Returns the open copy, held by this window. Raises BadInputError, SaveFailedError as
+        ``create`` does.
         """
 
         def fill(db: sqlite3.Connection) -> None:
@@ -183,12 +171,7 @@ class JobStore:
             _put_settings(db, settings, choices)
 
     def take_place_of(self, before: JobStore) -> None:
-        """Become the one that writes in place of another store of this window, which is closed.
-
-        Parameters
-        ----------
-        before : holds the same file.
-        """
+        """Become the one that writes in place of another store of this window, which is closed."""
         self.database.take_place_of(before.database)
 
     def close(self) -> None:
@@ -226,13 +209,7 @@ class JobStore:
     def keep_log(self, stored: StoredLog) -> LogInfo:
         """Write a log that belongs to no round yet, so that a change that follows can be quick.
 
-        Parameters
-        ----------
-        stored : a log with its bytes.
-
-        Returns
-        -------
-        Where it came from, with its id.
+        Returns where it came from, with its id.
         """
         with self.database.writing() as db:
             return log_info(db, keep_log(db, stored))
@@ -240,13 +217,7 @@ class JobStore:
     def save_round_logs(self, rounds: Sequence[Round]) -> tuple[Round, ...]:
         """Keep which logs belong to rounds and which rest, with stretches, bookmarks, verdict and proposals.
 
-        Parameters
-        ----------
-        rounds : as they are to be.
-
-        Returns
-        -------
-        The same rounds, logs under the ids the file keeps them under.
+        Returns the same rounds, logs under the ids the file keeps them under.
         """
         with self.database.writing() as db:
             for r in rounds:
@@ -361,24 +332,12 @@ class JobStore:
             put_spans(db, round_id, spans)
 
     def save_marks(self, round_id: int, marks: Sequence[Mark]) -> None:
-        """Keep the bookmarks.
-
-        Parameters
-        ----------
-        round_id : a round.
-        marks : replace earlier ones.
-        """
+        """Keep the bookmarks."""
         with self.database.writing() as db:
             put_marks(db, round_id, marks)
 
     def save_tuning(self, round_id: int, tuning: Tuning) -> None:
-        """Keep a round's own settings.
-
-        Parameters
-        ----------
-        round_id : a round.
-        tuning : replaces earlier settings.
-        """
+        """Keep a round's own settings."""
         with self.database.writing() as db:
             db.execute(
                 "UPDATE rounds SET settings = ? WHERE id = ?", (tuning_text(tuning), round_id)
@@ -436,23 +395,12 @@ class JobStore:
         return note
 
     def save_vehicle(self, vehicle: Vehicle) -> None:
-        """Keep what the vehicle is, beside its tables.
-
-        Parameters
-        ----------
-        vehicle : replaces the earlier one.
-        """
+        """Keep what the vehicle is, beside its tables."""
         with self.database.writing() as db:
             _put_vehicle(db, vehicle)
 
     def save_choices(self, shape: str, choices: Choices) -> None:
-        """Keep what the user said about logs of one shape.
-
-        Parameters
-        ----------
-        shape : key of the logs' columns.
-        choices : replace earlier ones.
-        """
+        """Keep what the user said about logs of one shape."""
         with self.database.writing() as db:
             put_choices(db, shape, choices)
 
@@ -484,12 +432,7 @@ class JobStore:
         return self.settings().get(key, default)
 
     def save_setting(self, key: str, value: str) -> None:
-        """Keep a setting of this job.
-
-        Parameters
-        ----------
-        key, value : replaces an earlier one.
-        """
+        """Keep a setting of this job."""
         with self.database.writing() as db:
             db.execute("INSERT OR REPLACE INTO settings VALUES (?, ?)", (key, value))
 
@@ -550,13 +493,7 @@ def open_job(path: Path, take: bool = True, take_over: bool = False) -> tuple[Jo
 def load_job(path: Path) -> Job:
     """Read a whole job without holding it.
 
-    Parameters
-    ----------
-    path : a job file.
-
-    Returns
-    -------
-    What is in it.
+    Returns what is in it.
     """
     store, job = open_job(path, take=False)
     store.close()

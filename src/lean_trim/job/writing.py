@@ -24,15 +24,7 @@ from lean_trim.job.tuning import Tuning, tuning_text
 def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
     """Add a table; returns its id.
 
-    Parameters
-    ----------
-    db : in a transaction.
-    name : of a table.
-    table : a grid or a curve.
-
-    Returns
-    -------
-    Its id.
+    Returns its id.
     """
     row = db.execute(
         "INSERT INTO tables (kind, name, unit, axes, cells, created) VALUES (?, ?, ?, ?, ?, ?)",
@@ -177,25 +169,13 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
 
 
 def drop_outcome(db: sqlite3.Connection, round_id: int) -> None:
-    """Drop verdict and proposals of a round, because what they speak of changes.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    round_id : a round.
-    """
+    """Drop verdict and proposals of a round, because what they speak of changes."""
     db.execute("DELETE FROM verdicts WHERE round_id = ?", (round_id,))
     db.execute("DELETE FROM proposals WHERE round_id = ?", (round_id,))
 
 
 def put_outcome(db: sqlite3.Connection, r: Round) -> None:
-    """Replace verdict and proposals of a round by those of a record, none where it has none.
-
-    Parameters
-    ----------
-    db : in a transaction.
-    r : as it is to be.
-    """
+    """Replace verdict and proposals of a round by those of a record, none where it has none."""
     drop_outcome(db, r.id)
     if r.verdict is not None:
         put_verdict(db, r.id, r.verdict)

@@ -28,13 +28,7 @@ class Say:
 def names_of(logs: tuple[StoredLog, ...]) -> str:
     """Names of logs with commas between them.
 
-    Parameters
-    ----------
-    logs : with their bytes.
-
-    Returns
-    -------
-    "" for none.
+    Returns "" for none.
     """
     return ", ".join(s.log.name for s in logs)
 

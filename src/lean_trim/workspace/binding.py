@@ -38,29 +38,14 @@ class Binding:
     injectors: tuple[float, ...]
 
     def same_but_for_settings(self, other: Binding) -> bool:
-        """True if an answer for one may be refitted into an answer for the other.
-
-        Parameters
-        ----------
-        other : another binding.
-
-        Returns
-        -------
-        Whether only the settings of the solve differ.
-        """
+        """True if an answer for one may be refitted into an answer for the other."""
         return replace(self, settings=other.settings) == other
 
 
 def injector_key(injectors: Injectors) -> tuple[float, ...]:
     """Injector data as numbers that can be compared.
 
-    Parameters
-    ----------
-    injectors : as they were driven on.
-
-    Returns
-    -------
-    Flow, volts, dead times and what short pulses get; -1 for a flow that is not known.
+    Returns flow, volts, dead times and what short pulses get; -1 for a flow that is not known.
     """
     flow = injectors.flow_g_per_s
     known = -1.0 if np.isnan(flow) else float(flow)
@@ -69,16 +54,7 @@ def injector_key(injectors: Injectors) -> tuple[float, ...]:
 
 
 def needs_refit_only(before: SolveSettings, after: SolveSettings) -> bool:
-    """True if nothing was changed that the whole way from the log depends on.
-
-    Parameters
-    ----------
-    before, after : settings of two solves.
-
-    Returns
-    -------
-    Whether ``refit`` leads from one to the other.
-    """
+    """True if nothing was changed that the whole way from the log depends on."""
     plain = replace(
         after,
         sieve=before.sieve,

@@ -148,13 +148,7 @@ def in_order(spans: tuple[Span, ...]) -> tuple[Span, ...]:
 def cells_apart(before: Decision, after: Decision) -> int:
     """Number of cells two decisions differ in.
 
-    Parameters
-    ----------
-    before, after : on the same table.
-
-    Returns
-    -------
-    By value, origin or pin.
+    Returns by value, origin or pin.
     """
     differs = (
         (before.values != after.values)
@@ -167,13 +161,7 @@ def cells_apart(before: Decision, after: Decision) -> int:
 def cells_in_words(count: int) -> str:
     """A number of cells for people.
 
-    Parameters
-    ----------
-    count : how many.
-
-    Returns
-    -------
-    As "1 cell" or "4 cells".
+    Returns as "1 cell" or "4 cells".
     """
     return "1 cell" if count == 1 else f"{count} cells"
 
@@ -222,15 +210,7 @@ class Deciding:
 
         SaveFailedError as above.
 
-        Parameters
-        ----------
-        round_id : a round of the open job.
-        spans : replace earlier ones.
-
-        Raises
-        ------
-        SaveFailedError
-            If the file refused them.
+        Raises SaveFailedError if the file refused them.
         """
         changed = self.open.round_of(round_id)
         # The verdict of a round that has ended is fixed, unless the user judges it anew.

@@ -38,14 +38,7 @@ class History:
 
         SaveFailedError if it could not be saved.
 
-        Parameters
-        ----------
-        change : not done yet.
-
-        Raises
-        ------
-        SaveFailedError
-            If the file refused it; it is then not in the history.
+        Raises SaveFailedError if the file refused it; it is then not in the history.
         """
         change.apply()
         self._done.append(change)

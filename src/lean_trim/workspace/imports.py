@@ -289,13 +289,7 @@ class LogImports:
         self._read_again(replace(pending.choices, columns=columns))
 
     def choose_time(self, column: str, unit: str = "") -> None:
-        """The user's word on the time of the rows; the log is read again with it.
-
-        Parameters
-        ----------
-        column : its name.
-        unit : "" leaves it to the reader.
-        """
+        """The user's word on the time of the rows; the log is read again with it."""
         if self.current is not None:
             self._read_again(replace(self.current.choices, time=column, time_unit=unit))
 

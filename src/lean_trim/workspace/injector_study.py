@@ -89,14 +89,7 @@ class InjectorStudy:
     def shown(self) -> InjectorReport:
         """What was told of the solution that is shown now.
 
-        Returns
-        -------
-        The report.
-
-        Raises
-        ------
-        BadInputError
-            If nothing was told yet.
+        Raises BadInputError if nothing was told yet.
         """
         report = self.report
         if report is None:

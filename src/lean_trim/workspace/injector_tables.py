@@ -143,13 +143,7 @@ class InjectorTables(SideTables):
     def in_force(self, report: InjectorReport) -> InjectorReport:
         """A report as it counts: with a small-pulse table the dead time is that of longer pulses.
 
-        Parameters
-        ----------
-        report : of the shown round.
-
-        Returns
-        -------
-        What is to be written follows from it.
+        Returns what is to be written follows from it.
         """
         small = report.small
         if small is None or not self.holds_small_pulses:

@@ -80,13 +80,7 @@ class Lookup:
             self.tell()
 
     def refuse(self, key: object, reason: str) -> None:
-        """Say that something cannot be looked for.
-
-        Parameters
-        ----------
-        key : what that depends on.
-        reason : why.
-        """
+        """Say that something cannot be looked for."""
         self._key = key
         self.failure = reason
         self.tell()

@@ -20,12 +20,7 @@ class EventLoop(Protocol):
     """The thread the model lives in; the window's own loop, or one that is turned by hand."""
 
     def post(self, call: Callable[[], None]) -> None:
-        """Have something called in the model's thread, soon; may be asked from any thread.
-
-        Parameters
-        ----------
-        call : takes nothing and returns nothing.
-        """
+        """Have something called in the model's thread, soon; may be asked from any thread."""
 
     def call_later(self, delay_s: float, call: Callable[[], None]) -> Timer:
         """Have something called in the model's thread after a while; asked from that thread.
@@ -62,12 +57,7 @@ class ManualLoop:
         self._timers: list[ManualTimer] = []
 
     def post(self, call: Callable[[], None]) -> None:
-        """Queue a call; from any thread.
-
-        Parameters
-        ----------
-        call : takes nothing and returns nothing.
-        """
+        """Queue a call; from any thread."""
         self._calls.put(call)
 
     def call_later(self, delay_s: float, call: Callable[[], None]) -> ManualTimer:
@@ -108,15 +98,7 @@ class ManualLoop:
     def run_until(self, condition: Callable[[], bool], seconds: float = 60.0) -> None:
         """Turn until a condition holds.
 
-        Parameters
-        ----------
-        condition : looked at between turns.
-        seconds : patience.
-
-        Raises
-        ------
-        TimeoutError
-            If it does not in time.
+        Raises TimeoutError if it does not in time.
         """
         deadline = time.monotonic() + seconds
         while not condition():

@@ -75,15 +75,7 @@ class Marks:
     def set_marks(self, round_id: int, marks: tuple[Mark, ...]) -> None:
         """Save bookmarks, then take them into memory; SaveFailedError leaves both as they were.
 
-        Parameters
-        ----------
-        round_id : a round of the open job.
-        marks : replace earlier ones.
-
-        Raises
-        ------
-        SaveFailedError
-            If the file refused them.
+        Raises SaveFailedError if the file refused them.
         """
         self.open.commit(lambda store: store.save_marks(round_id, marks))
         changed = self.open.round_of(round_id)

@@ -266,14 +266,7 @@ class OpenJob:
             self.hub.publish(RoundChanged(changed.id, part))
 
     def take_new_round(self, new: Round, parent_id: int, prediction: Prediction | None) -> None:
-        """Take a round the file already has into memory.
-
-        Parameters
-        ----------
-        new : the round.
-        parent_id : the round it was made from.
-        prediction : what that one foretold of it.
-        """
+        """Take a round the file already has into memory."""
         parent = self.round_of(parent_id)
         if self.job is None or parent is None:
             return
@@ -308,15 +301,7 @@ class OpenJob:
     def save_choices(self, shape: str, choices: Choices) -> None:
         """Keep what the user said about logs of a shape.
 
-        Parameters
-        ----------
-        shape : key of the logs' columns.
-        choices : replace earlier ones.
-
-        Raises
-        ------
-        SaveFailedError
-            If the file refused them.
+        Raises SaveFailedError if the file refused them.
         """
         self.commit(lambda store: store.save_choices(shape, choices))
         self.choices = {**self.choices, shape: choices}

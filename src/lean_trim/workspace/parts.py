@@ -39,18 +39,7 @@ class Parts:
     def __getitem__(self, kind: type[T]) -> T:
         """The part of a kind.
 
-        Parameters
-        ----------
-        kind : its class.
-
-        Returns
-        -------
-        The part.
-
-        Raises
-        ------
-        KeyError
-            If no feature brought one, or one that comes later does.
+        Raises KeyError if no feature brought one, or one that comes later does.
         """
         part = self._by_kind[kind]
         assert isinstance(part, kind)

@@ -154,45 +154,15 @@ class RoundLogs:
             self.navigation.show_other_logs()
 
     def leave_out(self, round_id: int, log_id: int) -> bool:
-        """Let a log rest: it stays in the round and does not count.
-
-        Parameters
-        ----------
-        round_id : a round of the open job.
-        log_id : one of its logs.
-
-        Returns
-        -------
-        Whether it was done.
-        """
+        """Let a log rest: it stays in the round and does not count."""
         return self._change(round_id, log_id, Say.REST, lambda r, x: with_log_resting(r, log_id))
 
     def count_again(self, round_id: int, log_id: int) -> bool:
-        """Let a resting log count, as the last one of its round.
-
-        Parameters
-        ----------
-        round_id : a round of the open job.
-        log_id : one of its resting logs.
-
-        Returns
-        -------
-        Whether it was done.
-        """
+        """Let a resting log count, as the last one of its round."""
         return self._change(round_id, log_id, Say.COUNT, with_log_counting)
 
     def remove(self, round_id: int, log_id: int) -> bool:
-        """Take a log out of a round.
-
-        Parameters
-        ----------
-        round_id : a round of the open job.
-        log_id : one of its logs.
-
-        Returns
-        -------
-        Whether it was done.
-        """
+        """Take a log out of a round."""
         found = self._found(round_id, log_id)
         done = self._change(round_id, log_id, Say.REMOVE, lambda r, x: without_log(r, log_id))
         if done and found is not None:

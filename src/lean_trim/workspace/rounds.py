@@ -80,14 +80,7 @@ class Say:
 def injector_paths(current: Round, path: Path) -> dict[str, Path]:
     """Where the decided injector tables of a round go.
 
-    Parameters
-    ----------
-    current : a round.
-    path : of its airflow table.
-
-    Returns
-    -------
-    By name; those that are decided.
+    Returns by name; those that are decided.
     """
     return {
         name: path.with_name(f"{path.stem}-{name.replace('_', '-')}{path.suffix}")

@@ -169,13 +169,7 @@ class Saving:
     def make_good(self, refused: Sequence[Unsaved]) -> int:
         """Do what a file refused, in its order.
 
-        Parameters
-        ----------
-        refused : what is refused again is kept again.
-
-        Returns
-        -------
-        How many of them were done.
+        Returns how many of them were done.
         """
         return sum(self._make_good(change) for change in refused)
 

@@ -79,9 +79,7 @@ class ScaleMoves:
     def need(self) -> ScaleNeed:
         """Whether the table as it would be written asks for another scale.
 
-        Returns
-        -------
-        From the cells as the drive asks for them, before the field's ends cut them off.
+        Returns from the cells as the drive asks for them, before the field's ends cut them off.
         """
         current = self.open.round
         vehicle = self.open.vehicle
@@ -103,13 +101,7 @@ class ScaleMoves:
     def ways(self, factor: float) -> tuple[Move, ...]:
         """Ways to move the scale of the shown round.
 
-        Parameters
-        ----------
-        factor : the table is divided by it.
-
-        Returns
-        -------
-        With what to enter and what shifts.
+        Returns with what to enter and what shifts.
         """
         vehicle = self.open.vehicle
         return () if vehicle is None else moves(vehicle, factor)

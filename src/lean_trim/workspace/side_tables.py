@@ -176,13 +176,7 @@ class SideTables(ABC):
     def limits_of(self, table: Table) -> TableLimits:
         """Resolution and range of a table's field.
 
-        Parameters
-        ----------
-        table : one of these.
-
-        Returns
-        -------
-        In the ECU's own numbers.
+        Returns in the ECU's own numbers.
         """
 
     def decided(self, name: str) -> Decision | None:
@@ -343,14 +337,7 @@ def _decided_again(
 def held(current: Round, names: tuple[str, ...]) -> Held:
     """What a round holds of some tables.
 
-    Parameters
-    ----------
-    current : a round.
-    names : of tables.
-
-    Returns
-    -------
-    None where it has none.
+    Returns None where it has none.
     """
     return Held(
         {name: current.revision.calibration.tables.get(name) for name in names},
@@ -361,13 +348,7 @@ def held(current: Round, names: tuple[str, ...]) -> Held:
 def decided_tables(current: Round) -> dict[str, Table]:
     """Tables beside the airflow table as a round would write them, those that change.
 
-    Parameters
-    ----------
-    current : a round.
-
-    Returns
-    -------
-    By name.
+    Returns by name.
     """
     calibration = current.resulting_calibration
     return {

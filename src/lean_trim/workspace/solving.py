@@ -418,13 +418,7 @@ class Solver:
 def looked_at(measured: Solution) -> tuple[Solution, tuple[Event, ...]]:
     """Look for everything a drive shows that is not airflow; for a thread of its own.
 
-    Parameters
-    ----------
-    measured : nothing was looked for in it yet.
-
-    Returns
-    -------
-    The same with what was seen, and the drive's events.
+    Returns the same with what was seen, and the drive's events.
     """
     whole = conclude(measured.measured, look_through(measured.measured))
     return whole, find_events(whole)

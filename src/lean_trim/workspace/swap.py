@@ -90,14 +90,7 @@ class Swaps:
 def size_ratio(job: Job, current: Round) -> float:
     """Flow of the injectors of a round over that of the round before it.
 
-    Parameters
-    ----------
-    job : an open job.
-    current : a round of it.
-
-    Returns
-    -------
-    NaN where either is not known, or there is no round before.
+    Returns NaN where either is not known, or there is no round before.
     """
     before = job.round_before(current)
     if before is None:

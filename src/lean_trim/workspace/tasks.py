@@ -91,10 +91,6 @@ class Report:
         """Have something done when the task is cancelled, such as ending a child process.
 
         At once if it was already.
-
-        Parameters
-        ----------
-        call : called from the thread that cancels.
         """
         self._task.on_cancel(call)
 
@@ -133,12 +129,7 @@ class Task:
             call()
 
     def on_cancel(self, call: Callable[[], None]) -> None:
-        """See ``Report.on_cancel``.
-
-        Parameters
-        ----------
-        call : called from the thread that cancels.
-        """
+        """See ``Report.on_cancel``."""
         with self._lock:
             if not self.stopped.is_set():
                 self._cancel_calls.append(call)
@@ -237,16 +228,7 @@ class Tasks:
         return task
 
     def current(self, task: Task) -> bool:
-        """True if the task is still the one its lane waits for.
-
-        Parameters
-        ----------
-        task : one that was started here.
-
-        Returns
-        -------
-        Whether its answer is still wanted.
-        """
+        """True if the task is still the one its lane waits for."""
         return self.running.get(task.lane) is task
 
     def moved(self, task: Task, share: float, detail: Any) -> None:
@@ -346,12 +328,7 @@ class Tasks:
         self.hub.publish(Notice("note", Say.CANCELLED(title=task.title)))
 
     def drop(self, lane: Lane) -> None:
-        """Stop a lane's task without a word; its answer is not wanted any more.
-
-        Parameters
-        ----------
-        lane : whose task is dropped.
-        """
+        """Stop a lane's task without a word; its answer is not wanted any more."""
         task = self.running.get(lane)
         if task is not None:
             task.cancel()

@@ -92,12 +92,7 @@ class TuningControl:
         return self._timer is None
 
     def show(self, tuning: Tuning) -> None:
-        """Stand as a round's settings say; another round is looked at.
-
-        Parameters
-        ----------
-        tuning : of the round that is looked at.
-        """
+        """Stand as a round's settings say; another round is looked at."""
         self._stop_timer()
         self.state = tuning
         self._tell(tuning)
@@ -116,13 +111,7 @@ class TuningControl:
         self._try(lambda: _turned(self.state, group, name, value))
 
     def switch(self, rule: str, on: bool) -> None:
-        """Switch a rule of the sieve on or off.
-
-        Parameters
-        ----------
-        rule : its name.
-        on : whether it leaves samples out.
-        """
+        """Switch a rule of the sieve on or off."""
         solve = self.state.solve
         off = solve.sieve.disabled - {rule} if on else solve.sieve.disabled | {rule}
         self._take(
@@ -144,12 +133,7 @@ class TuningControl:
         )
 
     def fit_delay(self, on: bool) -> None:
-        """Read the sensor delay from the log, or take the default.
-
-        Parameters
-        ----------
-        on : read it from the log.
-        """
+        """Read the sensor delay from the log, or take the default."""
         self._take(replace(self.state, solve=replace(self.state.solve, fit_delay=on)))
 
     def choose_unvisited(self, choice: str) -> None:
@@ -163,22 +147,11 @@ class TuningControl:
         self._try(lambda: replace(self.state, policy=replace(self.state.policy, unvisited=chosen)))
 
     def extrapolate_end(self, on: bool) -> None:
-        """Let a curve go on past its last driven point.
-
-        Parameters
-        ----------
-        on : go on past the last driven point.
-        """
+        """Let a curve go on past its last driven point."""
         self._take(replace(self.state, policy=replace(self.state.policy, extrapolate_end=on)))
 
     def use_earlier(self, number: int, on: bool) -> None:
-        """Let the logs of an earlier round count too.
-
-        Parameters
-        ----------
-        number : of the round.
-        on : whether its logs count.
-        """
+        """Let the logs of an earlier round count too."""
         earlier = self.state.earlier | {number} if on else self.state.earlier - {number}
         self._take(replace(self.state, earlier=earlier))
 
@@ -228,15 +201,7 @@ class TuningControl:
 
         SaveFailedError leaves everything as it was.
 
-        Parameters
-        ----------
-        round_id : a round of the open job.
-        tuning : its settings from now on.
-
-        Raises
-        ------
-        SaveFailedError
-            If the file refused them.
+        Raises SaveFailedError if the file refused them.
         """
         self.open.commit(lambda store: store.save_tuning(round_id, tuning))
         changed = self.open.round_of(round_id)

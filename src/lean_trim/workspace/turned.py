@@ -41,13 +41,7 @@ METHOD_NAMES = {"surface": "one surface through all samples", "average": "cell a
 def turned(before: Tuning, after: Tuning) -> str:
     """What makes one state of the settings another.
 
-    Parameters
-    ----------
-    before, after : settings of one round.
-
-    Returns
-    -------
-    A few words; the number of settings where several differ.
+    Returns a few words; the number of settings where several differ.
     """
     found = list(_differences(before, after))
     if len(found) == 1:

@@ -90,14 +90,7 @@ class Calibration:
     def with_table(self, name: str, table: Table) -> Calibration:
         """The same calibration with one table replaced or added.
 
-        Parameters
-        ----------
-        name : of the table.
-        table : takes its place.
-
-        Returns
-        -------
-        A new calibration; this one stays as it is.
+        Returns a new calibration; this one stays as it is.
         """
         return replace(self, tables={**self.tables, name: table})
 
@@ -167,14 +160,7 @@ def point_of(at: ScaleAt) -> int:
 def refuse_bad_name(name: str) -> None:
     """Let nothing pass for a table's name that could not be the name of its file.
 
-    Parameters
-    ----------
-    name : of a table.
-
-    Raises
-    ------
-    TableError
-        If it is none.
+    Raises TableError if it is none.
     """
     if not TABLE_NAME.fullmatch(name):
         raise TableError(Say.UNKNOWN_TABLE(unknown=name))
@@ -183,13 +169,7 @@ def refuse_bad_name(name: str) -> None:
 def calibration_of(vehicle: Vehicle) -> Calibration:
     """The tables a vehicle sheet brought along.
 
-    Parameters
-    ----------
-    vehicle : as its sheet describes it.
-
-    Returns
-    -------
-    Its airflow table, its target table if there is one, and corrections of fuel it named.
+    Returns its airflow table, its target table if there is one, and corrections of fuel it named.
     """
     target = {} if vehicle.target is None else {TARGET: vehicle.target}
     return Calibration({vehicle.airflow: vehicle.table, **target, **vehicle.corrections})
@@ -200,15 +180,8 @@ def with_tables_of(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
 
     A job's vehicle holds the tables of its first round.
 
-    Parameters
-    ----------
-    vehicle : as its sheet describes it.
-    calibration : of that round.
-
-    Returns
-    -------
-    The same record where it holds just these tables: whoever keeps something for a vehicle knows it
-    by identity.
+    Returns the same record where it holds just these tables: whoever keeps something for a vehicle
+    knows it by identity.
     """
     driven = with_calibration(vehicle, calibration)
     kept = vehicle.corrections

@@ -92,13 +92,7 @@ def flow_table(law: FlowLaw, pressures_kpa: ArrayLike) -> Table:
 def rated_flow_table(injectors: Injectors) -> Table:
     """Flow over pressure from the sheet's one rated point, by the square-root law.
 
-    Parameters
-    ----------
-    injectors : with a known flow.
-
-    Returns
-    -------
-    At usual pressures and the rated one.
+    Returns at usual pressures and the rated one.
     """
     rated = injectors.rated_pressure_kpa
     filled = flow_table(

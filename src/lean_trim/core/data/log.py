@@ -33,6 +33,7 @@ class Say:
 
 
 SHORTEST_STEP_S = 1e-3
+"""Taken for a log that has no step at all, s."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,14 +106,7 @@ class Log:
     def require(self, roles: Iterable[Role]) -> None:
         """Raise LogError naming every missing channel.
 
-        Parameters
-        ----------
-        roles : channels that are needed.
-
-        Raises
-        ------
-        LogError
-            Naming every one that was not logged.
+        Raises LogError naming every one that was not logged.
         """
         missing = [f"{LABELS[r][0].lower()} ({r})" for r in roles if r not in self.channels]
         if missing:
@@ -121,13 +115,7 @@ class Log:
     def update_mask(self, role: Role) -> Mask:
         """Rows that hold a new reading of a channel: as recorded, else inferred from repeated values.
 
-        Parameters
-        ----------
-        role : a channel of this log.
-
-        Returns
-        -------
-        True on rows that hold a new reading, shape (n,).
+        Returns true on rows that hold a new reading, shape (n,).
         """
         return self.updates[role] if role in self.updates else update_mask(self[role])
 

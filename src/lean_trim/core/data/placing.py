@@ -69,6 +69,7 @@ def period_s(time_s: Floats) -> float:
 
 
 AS_FAST = 1.5
+"""Times the fastest channel's period at which another is still as fast."""
 
 
 def common_rows(times: Iterable[Floats], lead: Floats | None = None) -> Floats:

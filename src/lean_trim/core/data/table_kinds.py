@@ -114,13 +114,7 @@ axis (common practice, no source)."""
 def rows_of(table: Table) -> Rows | None:
     """What the rows of a grid stand for.
 
-    Parameters
-    ----------
-    table : any table.
-
-    Returns
-    -------
-    Its kind; None for a curve, or axes of another kind.
+    Returns its kind; None for a curve, or axes of another kind.
     """
     if len(table.axes) != 2:
         return None
@@ -134,13 +128,7 @@ def rows_of(table: Table) -> Rows | None:
 def holds_of(table: Table) -> Holds | None:
     """What the cells of a grid are.
 
-    Parameters
-    ----------
-    table : any table.
-
-    Returns
-    -------
-    Its kind; None for a curve, or cells of another kind.
+    Returns its kind; None for a curve, or cells of another kind.
     """
     if len(table.axes) != 2:
         return None
@@ -236,13 +224,7 @@ def _refuse_impossible(
 def row_pressures(table: Table) -> Floats | None:
     """Manifold pressure of every row of a grid at sea level, kPa.
 
-    Parameters
-    ----------
-    table : any table.
-
-    Returns
-    -------
-    Shape (rows,); None where rows stand for something else.
+    Returns shape (rows,); None where rows stand for something else.
     """
     kind = rows_of(table)
     if kind is Rows.MAP:
@@ -253,13 +235,7 @@ def row_pressures(table: Table) -> Floats | None:
 def heavy_rows(table: Table) -> Mask:
     """Rows of a grid at which an engine is under full load or above.
 
-    Parameters
-    ----------
-    table : a grid.
-
-    Returns
-    -------
-    Shape (rows,).
+    Returns shape (rows,).
     """
     points = table.axes[0].points
     pressures = row_pressures(table)
@@ -273,13 +249,7 @@ def heavy_rows(table: Table) -> Mask:
 def table_words(table: Table) -> str:
     """What a table is called.
 
-    Parameters
-    ----------
-    table : a grid or a curve.
-
-    Returns
-    -------
-    Such as "VE table", "fuel trim table over load" or "MAF curve".
+    Returns such as "VE table", "fuel trim table over load" or "MAF curve".
     """
     if len(table.axes) == 1:
         return "MAF curve"

@@ -40,6 +40,7 @@ class Say:
 
 
 MAX_POINTS = 512
+"""Most breakpoints of an axis (a choice: beyond any ECU, so that a slip is refused)."""
 
 
 @dataclass(frozen=True)
@@ -261,13 +262,7 @@ class Table:
     def same_axes(self, other: Table) -> bool:
         """True if both tables have the same axis points.
 
-        Parameters
-        ----------
-        other : another table.
-
-        Returns
-        -------
-        True if the cells of both stand for the same states.
+        Returns true if the cells of both stand for the same states.
         """
         return self.shape == other.shape and all(
             np.array_equal(a.points, b.points) for a, b in zip(self.axes, other.axes, strict=True)

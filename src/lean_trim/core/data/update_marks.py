@@ -7,6 +7,7 @@ import numpy as np
 from lean_trim.core.types import Floats, Ints, Mask
 
 MIN_CHANGES = 20
+"""Readings that moved, below which no update rate is told."""
 
 
 def held_rows(values: Floats) -> int:

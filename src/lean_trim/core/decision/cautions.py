@@ -124,13 +124,7 @@ def _load_shift(table: Table, step: Floats) -> str:
 def fault_caution(findings: Sequence[Finding]) -> list[str]:
     """A sentence if something dangerous was found that no table mends.
 
-    Parameters
-    ----------
-    findings : of the drive.
-
-    Returns
-    -------
-    One sentence or none.
+    Returns one sentence or none.
     """
     grave = [f for f in findings if f.severity == "danger" and f.id not in ANSWERED]
     if not grave:
@@ -143,13 +137,7 @@ def fault_caution(findings: Sequence[Finding]) -> list[str]:
 def injector_caution(findings: Sequence[Finding]) -> list[str]:
     """A sentence if injectors would explain what is asked of the airflow table.
 
-    Parameters
-    ----------
-    findings : of the drive.
-
-    Returns
-    -------
-    One sentence or none.
+    Returns one sentence or none.
     """
     for finding in findings:
         named = [name for name in OF_INJECTORS if name in (finding.id, *finding.alike)]
@@ -177,6 +165,7 @@ def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) 
 
 
 HOLE_PCT = 5.0
+"""Depth of a cell below both neighbours, %, told as a hole (common practice, no source)."""
 
 
 def holes(table: Table, values: Floats) -> int:
@@ -206,6 +195,7 @@ def holes(table: Table, values: Floats) -> int:
 
 
 KINK_PCT = 5.0
+"""Bend of the table between neighbours, %, told as a kink (common practice, no source)."""
 
 
 def kinks(table: Table, values: Floats) -> int:

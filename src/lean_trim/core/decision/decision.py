@@ -61,13 +61,7 @@ class Decision:
 def undecided(table: Table) -> Decision:
     """Nothing decided: every cell keeps its value.
 
-    Parameters
-    ----------
-    table : as it was driven on.
-
-    Returns
-    -------
-    A decision that writes it unchanged.
+    Returns a decision that writes it unchanged.
     """
     return Decision(
         table.values.copy(), np.zeros(table.shape, np.int8), np.zeros(table.shape, bool)

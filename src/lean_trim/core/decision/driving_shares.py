@@ -46,16 +46,7 @@ class DrivingSeconds:
     boost_from_kpa: tuple[float, ...]
 
     def plus(self, other: DrivingSeconds) -> DrivingSeconds:
-        """Seconds of both.
-
-        Parameters
-        ----------
-        other : on the same table.
-
-        Returns
-        -------
-        The sum.
-        """
+        """Seconds of both."""
         return DrivingSeconds(
             self.whole + other.whole,
             self.idle + other.idle,
@@ -67,13 +58,7 @@ class DrivingSeconds:
     def shares(self, shape: tuple[int, ...]) -> DrivingShares:
         """How each cell was driven.
 
-        Parameters
-        ----------
-        shape : of the table.
-
-        Returns
-        -------
-        Shares of the seconds in each cell.
+        Returns shares of the seconds in each cell.
         """
         whole = np.where(self.whole > 0.0, self.whole, 1.0)
         return DrivingShares(

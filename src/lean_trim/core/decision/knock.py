@@ -30,13 +30,7 @@ def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
 def sagging_cells(sifted: Sifted) -> Mask:
     """The same for fuel pressure below its rated value: the fault has to be mended before anything is leaner.
 
-    Parameters
-    ----------
-    sifted : result of the sieve.
-
-    Returns
-    -------
-    Cells nothing may be taken out of.
+    Returns cells nothing may be taken out of.
     """
     return _marked(sifted, "sag", False)
 

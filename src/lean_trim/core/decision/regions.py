@@ -19,6 +19,7 @@ practice)."""
 USUAL_KPA = 101.0
 """Stands in where no barometer was logged (ordinary weather near sea level)."""
 MOSTLY = 0.5
+"""Share of a cell's evidence that makes it full throttle or idle."""
 
 
 class Region(StrEnum):
@@ -33,13 +34,7 @@ class Region(StrEnum):
 def boost_from_kpa(log: Log) -> float:
     """Manifold pressure above which it is boost, from the barometer that was logged.
 
-    Parameters
-    ----------
-    log : a drive.
-
-    Returns
-    -------
-    kPa absolute, never above what holds at sea level.
+    Returns kPa absolute, never above what holds at sea level.
     """
     baro = log.get(Role.BARO)
     known = baro[np.isfinite(baro)]

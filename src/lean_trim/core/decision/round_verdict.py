@@ -36,6 +36,7 @@ NOISE_FLOOR_PCT = 1.5
 """Residual below which another round no longer pays (common practice: ±3 % is the aim for part
 throttle)."""
 CHANGE_PCT = 0.3
+"""Change of the residual, percent, below which two rounds are alike (a choice)."""
 
 
 def verdict_word(before: float, after: float, written: int) -> str:

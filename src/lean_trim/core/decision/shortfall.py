@@ -67,14 +67,7 @@ def shortfalls(estimate: Estimate, proposal: Proposal) -> tuple[Finding, ...]:
 def left_over_pct(estimate: Estimate, proposal: Proposal) -> Floats:
     """What the estimate still asks for once a proposal is written, percent, in the table's shape.
 
-    Parameters
-    ----------
-    estimate : what the drive asks for.
-    proposal : what would be written.
-
-    Returns
-    -------
-    The second step; 0 where the estimate says nothing.
+    Returns the second step; 0 where the estimate says nothing.
     """
     asked = 1.0 + np.nan_to_num(estimate.correction_pct) / 100.0
     left = 100.0 * (asked / (1.0 + proposal.step_pct / 100.0) - 1.0)

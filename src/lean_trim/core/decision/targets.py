@@ -70,14 +70,8 @@ SLACK = 0.005
 def loads_of(table: Table, baro_kpa: float) -> NDArray[np.object_]:
     """What each row of a target table is for.
 
-    Parameters
-    ----------
-    table : of target lambda.
-    baro_kpa : barometer.
-
-    Returns
-    -------
-    A ``Load`` a row, shape (rows,); of rows that are no pressure only part load and full load.
+    Returns a ``Load`` a row, shape (rows,); of rows that are no pressure only part load and full
+    load.
     """
     pressures = row_pressures(table)
     if pressures is None:

@@ -119,6 +119,7 @@ OF_A_SWING = ("dead_time", "exhaust_leak")
 """Patterns a swinging target looks like: torque swings along, so that states go with its phase at
 idle."""
 SWING_REST_S = 8.0
+"""About a swing of the target, s, in which trims and lambda still follow from it."""
 
 
 def brought_about(

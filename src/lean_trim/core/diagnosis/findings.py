@@ -50,14 +50,7 @@ def look_for_faults(conditions: Conditions) -> tuple[tuple[Finding, ...], dict[s
 def evidence_of(conditions: Conditions, finding_id: str) -> Mask | None:
     """Samples that show one fault.
 
-    Parameters
-    ----------
-    conditions : it was found in.
-    finding_id : of a finding.
-
-    Returns
-    -------
-    Shape (n,); None for what is not told by samples, such as what a fit says of itself.
+    Returns shape (n,); None for what is not told by samples, such as what a fit says of itself.
     """
     fault = next((f for f in FAULTS if f.id == finding_id), None)
     seen = None if fault is None else fault.look(conditions)

@@ -113,13 +113,7 @@ COLD_ID = "cold_engine"
 def sensor_slow(delay: DelayEstimate) -> Finding | None:
     """A lambda sensor that answers late.
 
-    Parameters
-    ----------
-    delay : as the log tells it.
-
-    Returns
-    -------
-    None where the delay was not read from the log, or is usual.
+    Returns None where the delay was not read from the log, or is usual.
     """
     if not delay.estimated:
         return None

@@ -36,6 +36,7 @@ EXPLAINS = 0.03
 MISSES = 0.05
 """Share beyond which it does not."""
 LEAST_SHARE = 0.05
+"""Share of the samples below which another airflow is not in force."""
 How = Literal["word", "flag", "rule", "pulse width", "assumed"]
 
 

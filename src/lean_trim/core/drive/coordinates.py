@@ -76,13 +76,7 @@ def coordinates(log: Log, vehicle: Vehicle, table: Table | None = None) -> tuple
 def barometer(log: Log) -> Floats:
     """Barometer along a log; sea level where none is logged.
 
-    Parameters
-    ----------
-    log : a log.
-
-    Returns
-    -------
-    kPa, shape (n,).
+    Returns kPa, shape (n,).
     """
     logged = held(log[Role.BARO]) if Role.BARO in log else np.full(len(log), STANDARD_KPA)
     return np.where(np.isfinite(logged), logged, STANDARD_KPA)
@@ -132,14 +126,7 @@ def air_by_fuel_g(log: Log, vehicle: Vehicle) -> Floats:
 def stoich_along(log: Log, vehicle: Vehicle) -> Floats | float:
     """Stoichiometry the ECU reckons with: the sheet's, or that of the ethanol a flex-fuel car logged.
 
-    Parameters
-    ----------
-    log : a log.
-    vehicle : whose log it is.
-
-    Returns
-    -------
-    Shape (n,), or one number for all.
+    Returns shape (n,), or one number for all.
     """
     # A sensor that is not there reads 0 for ever, so only a car that is said to have one is
     # believed.
@@ -202,27 +189,12 @@ def _pressure(log: Log, vehicle: Vehicle) -> Floats:
 def fuel_is_told(vehicle: Vehicle) -> bool:
     """True if table, target and injectors say how much fuel the ECU asks for.
 
-    Parameters
-    ----------
-    vehicle : with its table.
-
-    Returns
-    -------
-    False for tables of trims, whose base is not known, and for injectors that are not.
+    Returns false for tables of trims, whose base is not known, and for injectors that are not.
     """
     return vehicle.injectors.is_known and holds_of(vehicle.table) is not Holds.FUEL_TRIM
 
 
 def moves_its_axis(table: Table) -> bool:
-    """True if a correction of the table moves the place it is read at: air over a load made of that air.
-
-    Parameters
-    ----------
-    table : any table.
-
-    Returns
-    -------
-    Whether evidence lies at x·k rather than at x.
-    """
+    """True if a correction of the table moves the place it is read at: air over a load made of that air."""
     over_load = rows_of(table) in (Rows.LOAD_PER_REV, Rows.LOAD_PER_STROKE)
     return over_load and holds_of(table) in (Holds.VE, Holds.AIR_PER_STROKE, Holds.AIRFLOW)

@@ -25,13 +25,7 @@ def duty_will_do(log: Log) -> bool:
 
     Without them a wrong duty would pass for a trim.
 
-    Parameters
-    ----------
-    log : a log as it was read.
-
-    Returns
-    -------
-    True if duty may stand in for the pulse width.
+    Returns true if duty may stand in for the pulse width.
     """
     needed = (Role.DUTY, Role.RPM, Role.STFT, Role.LTFT)
     return Role.PULSE_WIDTH not in log and all(role in log for role in needed)
@@ -42,13 +36,7 @@ def with_width_from_duty(log: Log) -> Log:
 
     0 at no duty, NaN where duty is too coarse to tell it, for one opening in two revolutions.
 
-    Parameters
-    ----------
-    log : holds duty and engine speed.
-
-    Returns
-    -------
-    The same log with one more channel.
+    Returns the same log with one more channel.
     """
     duty = log[Role.DUTY]
     fine = (duty == 0.0) | (duty >= _step(duty) / WORST_STEP)

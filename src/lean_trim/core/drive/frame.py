@@ -297,6 +297,7 @@ def read_along(mesh: Interpolation, values: Floats) -> Floats:
 AXIS_MOVES = (0.5, 2.0)
 """Furthest a sample is moved along an axis that its own correction moves."""
 HIDDEN_TRIM_S = 5.0
+"""Width of the mean that a trim nobody logged is read from, s."""
 
 
 def hidden_trim(log: Log, vehicle: Vehicle) -> Mask:

@@ -17,7 +17,9 @@ from lean_trim.core.physics import duty_pct
 from lean_trim.core.types import Floats, Ints
 
 SPARK_BASE_S = 2.0
+"""Width of the mean that spark is held against, s."""
 CROSSING_S = 0.4
+"""Time over which the rate of a crossing is read, s."""
 
 
 def enrichment_factor(frame: Frame) -> Floats:

@@ -11,19 +11,15 @@ from lean_trim.core.data.log import Log, extend_mask
 from lean_trim.core.types import Floats, Mask
 
 TREND_S = 3.0
+"""Width of the mean about which a trim swings, s."""
 LONGEST_S = 6.0
+"""Longest time between two crossings of a working loop, s (common practice, no source)."""
 
 
 def closed_loop(log: Log) -> Mask:
     """Where the loop is closed: by its flag, else within a second of a moving short-term trim.
 
-    Parameters
-    ----------
-    log : a log.
-
-    Returns
-    -------
-    True while feedback corrects, shape (n,).
+    Returns true while feedback corrects, shape (n,).
     """
     flag = log.get(Role.CLOSED_LOOP)
     if Role.STFT not in log or np.isfinite(flag).all():

@@ -207,14 +207,7 @@ STOPPED_S = 1.0
 def standing(log: Log, running_rpm: float) -> Mask:
     """True where the engine stood still, by known samples for a second, or at either end of the log.
 
-    Parameters
-    ----------
-    log : a log.
-    running_rpm : engine speed from which it runs.
-
-    Returns
-    -------
-    Shape (n,).
+    Returns shape (n,).
     """
     from lean_trim.core.kernels.log_loops import lasting
 

@@ -71,13 +71,7 @@ class Estimate:
     def of(self, term: Term) -> Coefficient | None:
         """Coefficient of a term, None where it was not estimated.
 
-        Parameters
-        ----------
-        term : one of the nuisance terms.
-
-        Returns
-        -------
-        Value and error.
+        Returns value and error.
         """
         return next((c for c in self.shared if c.term is term), None)
 

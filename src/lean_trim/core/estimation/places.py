@@ -16,7 +16,9 @@ PER_CELL = 4
 """Places to a cell along each axis of a grid; steps of a curve are halved and split by engine
 speed."""
 PER_POINT = 2
+"""Places to a step of a curve."""
 RPM_STEP = 100.0
+"""Engine speeds that far apart are places of their own, rpm."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -132,14 +134,7 @@ def place_of(frame: Frame, used: Observations) -> Ints:
 def driven_cells(places: Places, size: int) -> Mask:
     """Cells that any place reads.
 
-    Parameters
-    ----------
-    places : of a drive.
-    size : cells of the table.
-
-    Returns
-    -------
-    Flat.
+    Returns flat.
     """
     seen = np.zeros(size, bool)
     seen[places.cells[places.shares > 1e-6]] = True

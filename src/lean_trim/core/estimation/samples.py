@@ -46,12 +46,7 @@ def place_numbers(observations: Observations) -> Places:
 
 
 def places_per_square(table: Table) -> int:
-    """Places a square of a grid, or an interval of a curve, is divided into.
-
-    Parameters
-    ----------
-    table : a grid or a curve.
-    """
+    """Places a square of a grid, or an interval of a curve, is divided into."""
     return int(PLACES ** len(table.axes))
 
 

@@ -13,6 +13,7 @@ import numpy as np
 from lean_trim.core.types import Floats
 
 GOLDEN = float(0.5 * (np.sqrt(5.0) - 1.0))
+"""The golden section, by which an interval is narrowed."""
 
 
 def lowest_between(cost: Callable[[float], float], low: float, high: float, within: float) -> float:

@@ -18,6 +18,7 @@ from lean_trim.core.types import Floats
 Strengths = tuple[float, float]
 """Log strengths of the smoothness of (the correction, the resulting table)."""
 HIGH = float(np.log(1e8))
+"""Logarithm of the stiffest prior tried: nothing bends."""
 WEAK: Strengths = (float(np.log(2.0**2)), float(np.log(2.0**2)))
 TILT = 0.15
 """How much a correction may differ from end to end of an axis, one standard deviation (common
@@ -67,26 +68,14 @@ class Prior:
     def precision(self, strengths: Strengths) -> Bordered:
         """Prior precision at the given strengths.
 
-        Parameters
-        ----------
-        strengths : log strengths of the two smoothness priors.
-
-        Returns
-        -------
-        Matrix over the unknowns.
+        Returns matrix over the unknowns.
         """
         return self.ridge.plus(self.rough, float(np.exp(strengths[0]) + np.exp(strengths[1])))
 
     def linear(self, strengths: Strengths) -> Floats:
         """Linear term: where the smooth resulting table pulls the cells.
 
-        Parameters
-        ----------
-        strengths : log strengths of the two smoothness priors.
-
-        Returns
-        -------
-        Shape (unknowns,).
+        Returns shape (unknowns,).
         """
         return np.asarray(np.exp(strengths[1]) * self.pull)
 

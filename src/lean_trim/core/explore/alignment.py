@@ -59,13 +59,7 @@ class Alignment:
     def of(self, kind: Kind) -> Mask:
         """Moments of one kind, (moments,).
 
-        Parameters
-        ----------
-        kind : which changes.
-
-        Returns
-        -------
-        True for those.
+        Returns true for those.
         """
         return np.array([k is kind for k in self.kinds], bool)
 

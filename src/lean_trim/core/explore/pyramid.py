@@ -9,6 +9,7 @@ import numpy as np
 from lean_trim.core.types import Floats
 
 FACTOR = 8
+"""Samples joined into one at each level (a choice)."""
 
 
 class Pyramid:

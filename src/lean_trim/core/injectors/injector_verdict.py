@@ -208,13 +208,7 @@ def verdict_on(
 def on_supply(supply: Supply) -> list[Said]:
     """What is wrong with the fuel supply.
 
-    Parameters
-    ----------
-    supply : as a drive shows it.
-
-    Returns
-    -------
-    Nothing where it is sound, or was not logged.
+    Returns nothing where it is sound, or was not logged.
     """
     said = []
     if supply.is_off:

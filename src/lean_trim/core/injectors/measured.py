@@ -51,6 +51,7 @@ BENCH_ERROR_PCT = 1.5
 PULSE_ERROR_MS = 0.01
 """Of a pulse that was read off at a steady state."""
 MOST_DEAD_MS = 5.0
+"""Largest dead time two pulses may give, ms; more is a slip."""
 
 
 @dataclass(frozen=True)

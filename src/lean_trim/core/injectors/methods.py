@@ -17,7 +17,9 @@ from lean_trim.core.injectors.identify import Split
 from lean_trim.core.types import Floats
 
 MOST_SHIFT_MS = 1.5
+"""Largest change of dead time searched, ms, each way."""
 STEPS = 60
+"""Halvings of the search: the last is far below a microsecond."""
 
 
 @dataclass(frozen=True)

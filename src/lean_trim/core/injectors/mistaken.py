@@ -9,6 +9,7 @@ from lean_trim.core.injectors.identify import Split
 from lean_trim.core.types import Floats
 
 LEAST_OPEN_SHARE = 0.05
+"""Least part of a pulse that is taken as open, so that nothing is divided by 0."""
 
 
 def asked_by_injectors(split: Split, open_ms: Floats) -> Floats:
@@ -39,15 +40,7 @@ def by_dead_time(split: Split, open_ms: Floats) -> Floats:
 def mistaken_cells(places: Places, split: Split, size: int) -> Floats:
     """How far each cell would have been bent, percent.
 
-    Parameters
-    ----------
-    places : of a drive.
-    split : flow and dead time.
-    size : cells of the airflow table.
-
-    Returns
-    -------
-    Flat, shape (size,); NaN where nobody drove.
+    Returns flat, shape (size,); NaN where nobody drove.
     """
     bent = 100.0 * (asked_by_injectors(split, places.open_ms) - 1.0)
     total = np.zeros(size)

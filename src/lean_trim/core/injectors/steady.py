@@ -46,7 +46,9 @@ LEAST_S = 10.0
 MOST_MOVE_PCT = 4.0
 """Standard deviation within a stretch."""
 MOST_APART_PCT = 5.0
+"""Most the load of two stretches may differ to be a pair, percent."""
 MOST_VOLTS_APART = 0.3
+"""Most their voltage may differ, V."""
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ REACH = 16.0
 FIRST_TERM = 5
 """Row in which the nuisance terms begin."""
 CHUNK = 256
+"""Samples worked on at a time: what they need stays in the processor's cache."""
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -280,14 +281,7 @@ def _add_products(
 def median_of(histogram: Floats, scale: float) -> float:  # pragma: no cover - compiled
     """Weighted median of the absolute residuals, from their histogram.
 
-    Parameters
-    ----------
-    histogram : weights by size of residual.
-    scale : that the histogram was made with.
-
-    Returns
-    -------
-    In the unit of the residuals.
+    Returns in the unit of the residuals.
     """
     # Sorting a million residuals in every pass would take longer than the fit.
     half = 0.5 * histogram.sum()

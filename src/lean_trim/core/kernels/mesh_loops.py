@@ -113,13 +113,7 @@ def read_mesh(
 def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - compiled
     """The corner with the largest weight of every sample (the later one where two are equal).
 
-    Parameters
-    ----------
-    cells, weights : of n samples.
-
-    Returns
-    -------
-    Flat cell index, shape (n,).
+    Returns flat cell index, shape (n,).
     """
     out = np.empty(len(cells), np.intp)
     for i in range(len(cells)):

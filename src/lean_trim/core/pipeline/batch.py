@@ -76,8 +76,11 @@ MOST_JOINT = 1_000_000
 FOR_DELAY = 300_000
 """Samples delay and film are read from: three hours at 25 Hz hold hundreds of quick changes."""
 GOLDEN = 0.6180339887498949
+"""Multiples of it, less whole numbers, spread the logs that are read first evenly over all."""
 SHARE_DELAY = 0.05
+"""Share of the whole work that reading delay and film is, for the progress shown."""
 SHARE_LOGS = 0.9
+"""Share that is done when the last log is gathered."""
 
 
 @dataclass(frozen=True, eq=False)

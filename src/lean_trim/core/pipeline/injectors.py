@@ -29,8 +29,11 @@ DEFAULT_TRUST_PCT = 3.0
 """Standard deviation of the airflow table's mean error where nothing is said (common practice, no
 source)."""
 TRUST_PCT = (0.1, 30.0)
+"""Range of that trust, percent."""
 HUBER = 2.0
+"""Residual, in its own scale, from which a sample loses influence."""
 DELAY_STEP_S = 0.02
+"""Change of delay by which its part of the error is read, s."""
 
 
 @dataclass(frozen=True, eq=False)

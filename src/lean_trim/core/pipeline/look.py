@@ -90,13 +90,7 @@ def look_at(
 def in_order(findings: Sequence[Finding]) -> tuple[Finding, ...]:
     """Dangers first; of equal rank in the order they come in.
 
-    Parameters
-    ----------
-    findings : causes before what follows from them.
-
-    Returns
-    -------
-    The same in the order they are told.
+    Returns the same in the order they are told.
     """
     return tuple(sorted(findings, key=lambda f: RANK[f.severity]))
 

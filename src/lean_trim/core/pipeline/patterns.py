@@ -51,13 +51,7 @@ class PatternReport:
     def shown(self, size: int) -> dict[str, Mask]:
         """Samples of the log that show each pattern.
 
-        Parameters
-        ----------
-        size : samples of the log.
-
-        Returns
-        -------
-        Masks of shape (size,) by the finding's id.
+        Returns masks of shape (size,) by the finding's id.
         """
         out = {}
         for told in self.told:
@@ -69,13 +63,7 @@ class PatternReport:
     def unsettled(self, table: Table) -> Mask:
         """Cells in which a pattern shows that has to be mended or settled first, in the table's shape.
 
-        Parameters
-        ----------
-        table : the airflow table.
-
-        Returns
-        -------
-        True where nothing is made leaner until it is settled.
+        Returns true where nothing is made leaner until it is settled.
         """
         out = np.zeros(table.size, bool)
         mesh = self.observations.mesh

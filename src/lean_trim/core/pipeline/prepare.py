@@ -61,13 +61,7 @@ class Prepared:
     def observe(self, sifted: Sifted) -> Observations:
         """The observations the sieve lets through.
 
-        Parameters
-        ----------
-        sifted : result of the sieve.
-
-        Returns
-        -------
-        One observation per used sample.
+        Returns one observation per used sample.
         """
         motion = self.conditions.motion
         return pick(self.frame, sifted.used, self.k, self.variance, self.terms, motion.durations_s)

@@ -49,7 +49,9 @@ class Say:
 MARGIN = 1.15
 """Room above what was drawn: cold days and more boost (common practice, no source)."""
 STANDARD_KPA = 101.0
+"""Pressure of a drive without MAP, kPa: an engine without boost near sea level."""
 BOOST_ROOM = 1.2
+"""Room of a pressure sensor above what was driven (common practice, no source)."""
 
 
 @dataclass(frozen=True)

@@ -171,14 +171,8 @@ def headroom(solution: Solution) -> Headroom:
 def duty_over_rpm(solution: Solution) -> tuple[Floats, Floats]:
     """The highest duty at each engine speed.
 
-    Parameters
-    ----------
-    solution : of a drive.
-
-    Returns
-    -------
-    Engine speeds, rpm, in steps of ``DUTY_STEP_RPM``, and duty, percent, NaN where not known; both
-    (n,).
+    Returns engine speeds, rpm, in steps of ``DUTY_STEP_RPM``, and duty, percent, NaN where not
+    known; both (n,).
     """
     rpm = solution.prepared.frame.log[Role.RPM]
     duty = solution.prepared.conditions.motion.duty

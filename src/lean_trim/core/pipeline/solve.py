@@ -405,13 +405,7 @@ def conclude(measured: Measured, seen: Look) -> Solution:
 def acceptance(settings: SolveSettings) -> tuple[float, float]:
     """Driving near a cell, s, and error, percent, from which a change is accepted by the chosen method.
 
-    Parameters
-    ----------
-    settings : of the solve.
-
-    Returns
-    -------
-    Least driving and largest error.
+    Returns least driving and largest error.
     """
     if settings.method == "average":
         return settings.averages.min_seconds, np.inf
@@ -559,14 +553,8 @@ def film_evidence(
 ) -> tuple[Floats, Mask]:
     """What the wall film's time constant is read from.
 
-    Parameters
-    ----------
-    prepared, sifted, observations, estimate : of a first pass.
-
-    Returns
-    -------
-    k less 1 and less what table and other terms explain, and the samples that may be judged; both
-    (n,).
+    Returns k less 1 and less what table and other terms explain, and the samples that may be
+    judged; both (n,).
     """
     left = prepared.k - table_factor(prepared.frame, estimate)
     for coefficient, course in zip(estimate.shared, prepared.terms.values, strict=True):

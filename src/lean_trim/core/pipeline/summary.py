@@ -39,16 +39,7 @@ class SampleCounts:
     impossible: Mapping[Role, int]
 
     def plus(self, other: SampleCounts) -> SampleCounts:
-        """Counts of both.
-
-        Parameters
-        ----------
-        other : of another log.
-
-        Returns
-        -------
-        The sum.
-        """
+        """Counts of both."""
         return SampleCounts(
             self.total + other.total,
             self.used + other.used,

@@ -22,7 +22,9 @@ class Say:
 
 
 MIN_OBSERVATIONS = 20
+"""Samples below which no table is worked out."""
 MOST_REASONS = 3
+"""Reasons named, those that left out most."""
 
 
 class TooFewError(LogError):

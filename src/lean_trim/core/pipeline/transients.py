@@ -53,8 +53,11 @@ CHANGES_TEMPERATURE = ("cold", "starting", "settling")
 COLD_C = 60.0
 """Coolant below which a film is that of a cold engine (common practice, no source)."""
 SETTLED_K = 8.0
+"""Below the warmest coolant, K, from which the engine counts as warm."""
 ENOUGH_CHANGES = 12
+"""Quick changes of the warm engine with which no colder ones are taken in."""
 BARO_STEP_KPA = 2.0
+"""Width of a class of barometer, kPa."""
 ColdChanges = tuple[QuickChanges, Floats]
 
 
@@ -139,16 +142,7 @@ def wall_film_of(solution: Solution) -> tuple[WallFilm, QuickChanges | None]:
 
 
 def drive_rows(solution: Solution) -> Rows:
-    """Every row of a drive as films are read from it.
-
-    Parameters
-    ----------
-    solution : of one or more logs.
-
-    Returns
-    -------
-    The rows.
-    """
+    """Every row of a drive as films are read from it."""
     return rows_of(solution.frame, driven_factor(solution.frame, solution.estimate))
 
 

@@ -121,14 +121,7 @@ def prove_constant(log: Log, vehicle: Vehicle) -> list[Proof]:
 def prove_map(log: Log, vehicle: Vehicle) -> list[Proof]:
     """Manifold pressure against the barometer, with the engine off or at full throttle.
 
-    Parameters
-    ----------
-    log : as its columns are taken.
-    vehicle : not used.
-
-    Returns
-    -------
-    One proof, none where neither happened or no barometer is known.
+    Returns one proof, none where neither happened or no barometer is known.
     """
     if Role.MAP not in log or Role.RPM not in log:
         return []

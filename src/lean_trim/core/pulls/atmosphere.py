@@ -10,6 +10,7 @@ POWER = 5.25588
 EARTH_M = 6_356_766.0
 """Radius by which an altitude becomes a geopotential one."""
 ALTITUDE_M = (-500.0, 6000.0)
+"""Altitudes that are taken, m."""
 
 
 def standard_kpa(altitude_m: float) -> float:

@@ -35,7 +35,9 @@ LAUNCH_KMH = 12.0
 TIME_STEP_RPM = 1000.0
 """Times are told between round engine speeds so far apart."""
 RPM_SMOOTH_S = 0.1
+"""Width of the mean of engine speed, s."""
 LEAST_SAMPLES = 3
+"""Readings below which no figure of a pull is told."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -190,14 +192,7 @@ def mixture_error_pct(conditions: Conditions, at: Ints | slice) -> Floats:
 def smooth_rpm(log: Log, at: slice) -> Floats:
     """Engine speed of a stretch without the ripple of its sensor.
 
-    Parameters
-    ----------
-    log : with engine speed.
-    at : the stretch.
-
-    Returns
-    -------
-    1/min, of the stretch.
+    Returns 1/min, of the stretch.
     """
     return running_box(held(log[Role.RPM])[at], log.time_s[at], RPM_SMOOTH_S)
 

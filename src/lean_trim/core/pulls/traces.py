@@ -16,8 +16,11 @@ from lean_trim.core.pulls.pull import Pull, mixture_error_pct
 from lean_trim.core.types import Floats
 
 BEFORE_S = 1.5
+"""Drawn before a pull, s."""
 AFTER_S = 1.0
+"""Drawn after it, s: the exhaust is late."""
 SMOOTH_S = 0.2
+"""Width of the mean drawn, s."""
 
 
 class Lane(StrEnum):

@@ -12,6 +12,7 @@ from lean_trim.core.types import Mask
 Values = Mapping[str, float]
 Test = Callable[[Conditions, Values], Mask]
 LONGEST_HOLD_S = 10.0
+"""Longest hold-off a user can set, s."""
 
 
 @dataclass(frozen=True)

@@ -60,8 +60,10 @@ RULES: tuple[Rule, ...] = (
     engine.misfire,
 )
 RULE_BITS = {rule.name: np.uint32(1 << i) for i, rule in enumerate(RULES)}
+"""The bit of each rule, in a sample's word of 32."""
 MANUAL = "by_hand"
 MANUAL_BIT = np.uint32(1 << 31)
+"""The last bit: left out by hand."""
 _KNOBS = {f"{rule.name}.{knob.name}": knob for rule in RULES for knob in rule.knobs}
 
 

@@ -59,13 +59,7 @@ class TransientClass:
     def mean_of(self, figure: str) -> tuple[float, float]:
         """Mean of a figure of ``Measured`` and its standard error, NaN for one event.
 
-        Parameters
-        ----------
-        figure : name of the figure.
-
-        Returns
-        -------
-        Mean and standard error.
+        Returns mean and standard error.
         """
         values = np.array([float(getattr(e, figure)) for e in self.events])
         error = (

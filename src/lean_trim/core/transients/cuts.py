@@ -56,13 +56,7 @@ class CutThresholds:
     def entry_to_write(self, idle_rpm: float) -> float:
         """Engine speed from which fuel should be cut, for an engine that hunts about the threshold.
 
-        Parameters
-        ----------
-        idle_rpm : highest it idles at.
-
-        Returns
-        -------
-        rpm; NaN where nothing hunts or it is not known how fast it idles.
+        Returns rpm; NaN where nothing hunts or it is not known how fast it idles.
         """
         if not self.hunts or not np.isfinite(idle_rpm):
             return float("nan")

@@ -217,13 +217,6 @@ def _transient(motion: Motion, kind: Kind, i: int, size: float) -> Transient:
 def of_kind(events: Sequence[Transient], *kinds: Kind) -> tuple[Transient, ...]:
     """Those of some kinds.
 
-    Parameters
-    ----------
-    events : of a drive.
-    kinds : wanted ones.
-
-    Returns
-    -------
-    In the same order.
+    Returns in the same order.
     """
     return tuple(e for e in events if e.kind in kinds)

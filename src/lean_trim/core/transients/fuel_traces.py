@@ -22,7 +22,9 @@ from lean_trim.core.transients.wall_film import (
 from lean_trim.core.types import Floats, Mask
 
 RUN_IN_S = 4.0
+"""Driven before a change, s, so that the film has found its level."""
 MOST_EDGES = 24
+"""Changes of one class that are worked through; of more, evenly spread ones."""
 Extra = Callable[[slice, Floats], Floats]
 
 
@@ -39,14 +41,7 @@ class FuelTraces:
 def fuel_traces(rows: Rows, film: WallFilm) -> FuelTraces:
     """What was injected and what a mixture on target needed.
 
-    Parameters
-    ----------
-    rows : every row of a drive.
-    film : of its engine.
-
-    Returns
-    -------
-    The traces; 0 in fuel cuts.
+    Returns the traces; 0 in fuel cuts.
     """
     from lean_trim.core.kernels.fuel_loops import fuel_for
 
@@ -67,13 +62,7 @@ def _steady(rows: Rows, film: WallFilm) -> Floats:
 def chosen(one: TransientClass) -> tuple[Measured, ...]:
     """Changes of a class that are reckoned with; of very many so many evenly taken, for they say the same.
 
-    Parameters
-    ----------
-    one : a class.
-
-    Returns
-    -------
-    At most 24.
+    Returns at most 24.
     """
     if len(one.events) <= MOST_EDGES:
         return one.events

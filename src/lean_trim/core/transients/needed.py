@@ -92,6 +92,7 @@ CLOSE_COST = 25.0
 """Cost of a mean error that is as good as none: half a percent lean, or two rich, for a third of
 the time."""
 TINY = 1e-9
+"""Guard of divisions and of comparisons of shares."""
 
 
 @dataclass(frozen=True)

@@ -180,14 +180,7 @@ def fit_wall_film(changes: QuickChanges | None, delay: DelaySettings) -> WallFil
 def no_film(delay: DelaySettings, why: Said) -> WallFilm:
     """The usual film, where a log cannot tell.
 
-    Parameters
-    ----------
-    delay : of the pipe and sensor.
-    why : it cannot.
-
-    Returns
-    -------
-    Not ``known``.
+    Returns not ``known``.
     """
     return _usual(_beforehand(delay), 0, why)
 
@@ -264,13 +257,7 @@ def _usual(theta: Floats, count: int, why: Said) -> WallFilm:
 def fuelled(changes: QuickChanges) -> Ints:
     """Rows of the changes that were fuelled, above 1100 rpm: those a film's mean values speak of.
 
-    Parameters
-    ----------
-    changes : of a drive.
-
-    Returns
-    -------
-    Indices into its rows.
+    Returns indices into its rows.
     """
     at = changes.judged
     return at[(changes.rows.fuel[at] > 0.0) & (changes.rows.cycle_s[at] < 120.0 / FUELLED_RPM)]

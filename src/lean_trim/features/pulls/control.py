@@ -174,14 +174,7 @@ class PullsControl:
     def shown(self) -> RoundPulls:
         """Pulls of the shown round.
 
-        Returns
-        -------
-        What was found.
-
-        Raises
-        ------
-        BadInputError
-            If they were not looked for, or could not be.
+        Returns what was found. Raises BadInputError if they were not looked for, or could not be.
         """
         current = self.open.round
         found = None if current is None else self.found.get(current.id)
@@ -252,13 +245,7 @@ class PullsControl:
         return sum(max(x, 0.0) for x in inside) > HALF * pull.seconds
 
     def leave_out(self, round_id: int, pull: Pull) -> None:
-        """Leave a pull out of the correction, or count it again; only in the round that is shown.
-
-        Parameters
-        ----------
-        round_id : of the pull.
-        pull : one of that round.
-        """
+        """Leave a pull out of the correction, or count it again; only in the round that is shown."""
         if not self.open.shows(round_id):
             number = self.found[round_id].number if round_id in self.found else 0
             self.open.note(Say.OTHER_ROUND(number=number))

@@ -94,14 +94,7 @@ class TransientsControl:
     def shown(self) -> TransientReport:
         """Of the shown round as it is solved now.
 
-        Returns
-        -------
-        What was found.
-
-        Raises
-        ------
-        BadInputError
-            If it is not known.
+        Returns what was found. Raises BadInputError if it is not known.
         """
         report = self.report
         if report is None:
@@ -111,13 +104,7 @@ class TransientsControl:
     def earlier(self, key: ClassKey) -> tuple[tuple[int, TransientClass], ...]:
         """The same class in the last rounds before the shown one.
 
-        Parameters
-        ----------
-        key : of a class.
-
-        Returns
-        -------
-        Numbers of rounds and their classes, the oldest first.
+        Returns numbers of rounds and their classes, the oldest first.
         """
         r = self.open.round
         known = {b.number: b.classes for b in self.before.values()}

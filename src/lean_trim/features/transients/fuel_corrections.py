@@ -114,9 +114,7 @@ class FuelCorrections(SideTables):
     def all_told(self) -> dict[str, Written]:
         """What the drive asks of every table the ECU is known to have.
 
-        Returns
-        -------
-        By name.
+        Returns by name.
         """
         return {name: told for name in self.names if (told := self.told(name)) is not None}
 

@@ -64,16 +64,7 @@ def encoding_of(head: bytes, legible: Callable[[str], int]) -> tuple[str, int]:
 
 
 def is_utf8(head: bytes) -> bool:
-    """True if bytes are UTF-8, perhaps cut off within a character.
-
-    Parameters
-    ----------
-    head : first bytes of a file.
-
-    Returns
-    -------
-    Whether they can be decoded.
-    """
+    """True if bytes are UTF-8, perhaps cut off within a character."""
     try:
         codecs.getincrementaldecoder("utf-8")().decode(head)
     except UnicodeDecodeError:

@@ -81,15 +81,7 @@ def read_workbook(
 def refuse_bombs(plain: Path, path: Path) -> None:
     """Refuse a workbook that unpacks to more than any holds.
 
-    Parameters
-    ----------
-    plain : the file itself.
-    path : what it is called in messages.
-
-    Raises
-    ------
-    LogError
-        If it does.
+    Raises LogError if it does.
     """
     try:
         with zipfile.ZipFile(plain) as archive:

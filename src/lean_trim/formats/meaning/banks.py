@@ -61,13 +61,7 @@ def bank_columns(
 def bank_in_name(column: Column) -> int:
     """The bank a column's name tells.
 
-    Parameters
-    ----------
-    column : of a role that comes in banks.
-
-    Returns
-    -------
-    1 or 2; 0 if it does not tell.
+    Returns 1 or 2; 0 if it does not tell.
     """
     meaning = meaning_of(column.name)
     return meaning.bank or (meaning.number if meaning.number in (1, 2) else 0)
@@ -76,14 +70,8 @@ def bank_in_name(column: Column) -> int:
 def bank_of_lambda(columns: Sequence[Column]) -> int:
     """The bank of the only λ of a log.
 
-    Parameters
-    ----------
-    columns : of measured λ.
-
-    Returns
-    -------
-    1 or 2; 0 if there are two, none, or its name does not tell: a number that may count sensors is
-    no bank.
+    Returns 1 or 2; 0 if there are two, none, or its name does not tell: a number that may count
+    sensors is no bank.
     """
     if len(columns) != 1:
         return 0

@@ -352,12 +352,6 @@ def _without_minor(
 def unit_shown(match: Match) -> str:
     """The unit a channel was read in, as people write it.
 
-    Parameters
-    ----------
-    match : of the channel.
-
-    Returns
-    -------
-    Unit, "" for none.
+    Returns unit, "" for none.
     """
     return show_unit(match.unit) or LABELS[match.role][1]

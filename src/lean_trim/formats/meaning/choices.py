@@ -63,13 +63,7 @@ class Choices:
 def shape_of(columns: Sequence[Column]) -> str:
     """A key for logs that have the same columns, whatever their order.
 
-    Parameters
-    ----------
-    columns : all of a log.
-
-    Returns
-    -------
-    24 hexadecimal digits.
+    Returns 24 hexadecimal digits.
     """
     text = "\n".join(sorted(f"{c.name}|{c.unit}" for c in columns))
     return hashlib.sha256(text.encode()).hexdigest()[:24]

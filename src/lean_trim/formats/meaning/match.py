@@ -65,12 +65,6 @@ class MappedLog:
 def by_role(matches: Sequence[Match]) -> Mapping[Role, Match]:
     """Matches by their role.
 
-    Parameters
-    ----------
-    matches : at most one a role.
-
-    Returns
-    -------
-    Role → match.
+    Returns role → match.
     """
     return {m.role: m for m in matches}

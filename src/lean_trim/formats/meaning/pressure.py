@@ -111,16 +111,7 @@ def absolute(
 
 
 def wants_barometer(doubt: str) -> bool:
-    """True if a doubt is settled by saying the barometer of the drive.
-
-    Parameters
-    ----------
-    doubt : of the manifold pressure.
-
-    Returns
-    -------
-    Whether it is that one.
-    """
+    """True if a doubt is settled by saying the barometer of the drive."""
     return doubt == str(Say.BARO_WANTED())
 
 

@@ -118,13 +118,7 @@ _SHOWN = {
 def show_unit(unit: str) -> str:
     """A unit as people write it.
 
-    Parameters
-    ----------
-    unit : as it is compared.
-
-    Returns
-    -------
-    As people write it.
+    Returns as people write it.
     """
     base, gauge, _ = unit.partition(GAUGE)
     return _SHOWN.get(base, base) + gauge
@@ -388,16 +382,7 @@ def tidy_unit(unit: str) -> str:
 
 
 def is_unit(text: str) -> bool:
-    """True if a text is a unit of anything, known to us or not ours.
-
-    Parameters
-    ----------
-    text : as people write it.
-
-    Returns
-    -------
-    Whether it is one.
-    """
+    """True if a text is a unit of anything, known to us or not ours."""
     unit = tidy_unit(text)
     if not unit:
         return bool(text.strip()) and text.strip().lower() in _SYNONYMS
@@ -405,17 +390,7 @@ def is_unit(text: str) -> bool:
 
 
 def is_unit_of(role: Role, unit: str) -> bool:
-    """True if a role can be logged in a unit.
-
-    Parameters
-    ----------
-    role : a channel.
-    unit : tidy.
-
-    Returns
-    -------
-    Whether it can.
-    """
+    """True if a role can be logged in a unit."""
     if role in (Role.LAMBDA, Role.TARGET):
         return unit in (*MIXTURE_UNITS, "v", "mv")
     if role in (Role.CLOSED_LOOP, Role.GEAR, Role.AIRFLOW_SOURCE):
@@ -449,12 +424,6 @@ def unit_at_end(header: str) -> tuple[str, str]:
 def allowed_units(role: Role) -> str:
     """Units a role may be logged in, for messages.
 
-    Parameters
-    ----------
-    role : a channel.
-
-    Returns
-    -------
-    Units with commas between them.
+    Returns units with commas between them.
     """
     return ", ".join(u for u in UNITS.get(role, {LABELS[role][1]: None}) if u)

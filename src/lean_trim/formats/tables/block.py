@@ -170,18 +170,7 @@ def _trimmed(rows: list[tuple[str, ...]], lines: list[int], source: str) -> Bloc
 def sheets_of(path: Path) -> tuple[str, ...]:
     """Names of the sheets of a workbook; none if the file is no workbook.
 
-    Parameters
-    ----------
-    path : any file.
-
-    Returns
-    -------
-    Names in their order.
-
-    Raises
-    ------
-    BadInputError
-        If it cannot be read.
+    Returns names in their order. Raises BadInputError if it cannot be read.
     """
     if path.suffix.lower() not in (".xlsx", ".xlsm", ".xls", ".ods"):
         return ()

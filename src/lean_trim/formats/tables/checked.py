@@ -52,18 +52,7 @@ class Counted:
 def grid_numbers(block: Block) -> Floats:
     """Numbers of a grid with both axes; its corner need hold none.
 
-    Parameters
-    ----------
-    block : cells as text.
-
-    Returns
-    -------
-    Shape of the block.
-
-    Raises
-    ------
-    BadInputError
-        For another cell that holds no number.
+    Returns shape of the block. Raises BadInputError for another cell that holds no number.
     """
     numbers = block.numbers
     for i, row in enumerate(block.rows):
@@ -101,18 +90,7 @@ def axis_in(name: str, points: Floats, counted: Counted, source: str) -> Axis:
 def points_in(name: str, points: Floats, counted: Counted, source: str) -> Floats:
     """Points of an axis in our unit.
 
-    Parameters
-    ----------
-    name, points, counted, source : as above.
-
-    Returns
-    -------
-    Shape (n,).
-
-    Raises
-    ------
-    BadInputError
-        As above.
+    Returns shape (n,). Raises BadInputError as above.
     """
     found = counted.own.ours(points)
     bad = np.flatnonzero(~((found >= counted.low) & (found <= counted.high)))

@@ -125,16 +125,7 @@ def sample_hint(data: TapeData, time_s: float) -> str:
 
 
 def mark_hint(mark: Mark) -> str:
-    """What a flag is.
-
-    Parameters
-    ----------
-    mark : a bookmark.
-
-    Returns
-    -------
-    One line.
-    """
+    """What a flag is."""
     note = f": {mark.text}" if mark.text else ""
     return f"Bookmark at {clock(mark.time_s)} min{note}. Ctrl+B at the same spot removes one without a note."
 

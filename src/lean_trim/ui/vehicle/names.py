@@ -8,12 +8,6 @@ import re
 def file_name(name: str) -> str:
     """A file named after a car.
 
-    Parameters
-    ----------
-    name : of the vehicle.
-
-    Returns
-    -------
-    Small letters, digits and dashes.
+    Returns small letters, digits and dashes.
     """
     return re.sub(r"[^\w]+", "-", name.strip().lower()).strip("-") or "job"

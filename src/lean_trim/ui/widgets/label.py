@@ -36,13 +36,7 @@ class RichLabel(Label):
 def escaped(value: object) -> str:
     """A value as it may stand in markup.
 
-    Parameters
-    ----------
-    value : anything that can be written.
-
-    Returns
-    -------
-    Its text without any markup of its own.
+    Returns its text without any markup of its own.
     """
     text = str(value)
     for sign, named in SIGNS.items():

@@ -87,14 +87,7 @@ def outcome(job: Job, current: Round) -> str:
 def round_tip(job: Job, index: int) -> str:
     """What a round's lines in the rail mean.
 
-    Parameters
-    ----------
-    job : the open job.
-    index : place of the round.
-
-    Returns
-    -------
-    Several lines.
+    Returns several lines.
     """
     lines = [line for line in round_lines(job, index) if line]
     if lines[-1].startswith("off"):

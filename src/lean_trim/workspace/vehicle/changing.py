@@ -76,13 +76,7 @@ class VehicleChange:
 def differing(before: Vehicle, after: Vehicle) -> str:
     """What of two vehicles differs, beside their tables.
 
-    Parameters
-    ----------
-    before, after : two vehicles.
-
-    Returns
-    -------
-    Names with commas between them; "" if nothing does.
+    Returns names with commas between them; "" if nothing does.
     """
     old = vehicle_dict(before)
     new = vehicle_dict(after)

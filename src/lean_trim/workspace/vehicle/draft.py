@@ -118,16 +118,7 @@ class VehicleDraft:
         return replace(self, numbers={**self.numbers, key: Entered(text.strip(), unit)})
 
     def number_or_none(self, key: Key) -> float | None:
-        """A number in our unit; None if it is not typed or wrong.
-
-        Parameters
-        ----------
-        key : which number.
-
-        Returns
-        -------
-        The number.
-        """
+        """A number in our unit; None if it is not typed or wrong."""
         try:
             return self._typed_number(key)
         except BadInputError:
@@ -157,18 +148,7 @@ class VehicleDraft:
     def number(self, key: Key) -> float:
         """A number in our unit: typed, by default, or NaN where the vehicle does without.
 
-        Parameters
-        ----------
-        key : which number.
-
-        Returns
-        -------
-        The number.
-
-        Raises
-        ------
-        BadInputError
-            If it is wrong, or missing where it is needed.
+        Raises BadInputError if it is wrong, or missing where it is needed.
         """
         value = self._typed_number(key)
         if value is not None:
@@ -183,13 +163,7 @@ class VehicleDraft:
     def problem(self, key: Key) -> str:
         """What is wrong with a number that was typed.
 
-        Parameters
-        ----------
-        key : which number.
-
-        Returns
-        -------
-        "" if nothing is; what is only missing is not wrong yet.
+        Returns "" if nothing is; what is only missing is not wrong yet.
         """
         try:
             self._typed_number(key)
@@ -332,17 +306,7 @@ class VehicleDraft:
 
 
 def with_told(draft: VehicleDraft, told: Told) -> VehicleDraft:
-    """The draft with what a log tells, where the user has not said otherwise.
-
-    Parameters
-    ----------
-    draft : so far.
-    told : by the log.
-
-    Returns
-    -------
-    A new draft.
-    """
+    """The draft with what a log tells, where the user has not said otherwise."""
     fuel = (
         told.fuel if told.fuel and not draft.numbers.get(Key.STOICH, Entered()).text else draft.fuel
     )

@@ -161,14 +161,7 @@ FIELDS: dict[Key, Field] = {
 def units_of(key: Key, draft: VehicleDraft) -> Mapping[str, OwnUnit]:
     """Units a number may be typed in; a volume of an injector depends on the fuel.
 
-    Parameters
-    ----------
-    key : which number.
-    draft : of the vehicle.
-
-    Returns
-    -------
-    By name, ours first.
+    Returns by name, ours first.
     """
     if key is not Key.FLOW:
         return FIELDS[key].units

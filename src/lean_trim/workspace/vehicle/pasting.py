@@ -180,14 +180,7 @@ def looks_like_table(path: Path) -> bool:
 def kind_of(block: Block, kind: Kind) -> Kind:
     """What a paste is, where its shape leaves no doubt: two columns or rows are a curve, more are a grid.
 
-    Parameters
-    ----------
-    block : cells as text.
-    kind : what it was pasted as.
-
-    Returns
-    -------
-    The same, or the other kind of airflow table.
+    Returns the same, or the other kind of airflow table.
     """
     if kind == "target":
         return kind
@@ -312,12 +305,6 @@ def _unless(own: OwnUnit, ours: str) -> OwnUnit | None:
 def unit_words(form: GridForm) -> str:
     """The unit cells are shown in.
 
-    Parameters
-    ----------
-    form : of a grid.
-
-    Returns
-    -------
-    Such as "%".
+    Returns such as "%".
     """
     return form.cell_unit or HOLD_KINDS[form.holds].unit

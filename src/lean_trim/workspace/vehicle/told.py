@@ -86,19 +86,7 @@ class Told:
 def read_told(path: Path, report: Report) -> Told:
     """Read a log for what it tells.
 
-    Parameters
-    ----------
-    path : a log file of any known kind.
-    report : takes progress and tells of cancelling.
-
-    Returns
-    -------
-    What it tells.
-
-    Raises
-    ------
-    LogError
-        If it cannot be read.
+    Returns what it tells. Raises LogError if it cannot be read.
     """
     opened = open_log(
         path,

@@ -12,6 +12,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.sieve.rules_limits import LOW_V
 
 USUAL_V = 14.0
+"""Stands in where no voltage was logged, V: nothing is said then."""
 
 
 class Say:

@@ -18,6 +18,7 @@ BEYOND = 1.22
 FREE_AIR = 1.5
 """Lambda over target that no steady running has, and lambda that no missing cylinder makes."""
 LEAST_SPELLS = 3
+"""Spells from which a sensor is said to drop out: one alone may be anything."""
 
 
 class Say:

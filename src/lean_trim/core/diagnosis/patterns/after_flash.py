@@ -14,6 +14,7 @@ FADES_S = 110.0
 """Time constant looked for; real ones lie from one minute to twenty (common practice, no
 source)."""
 LEAST_RANGE = 0.15
+"""Least the course must fall, as a share of its beginning, to be told from a level."""
 
 
 class Say:

@@ -13,6 +13,7 @@ PER_K = 10.0
 SPREAD = 0.04
 """ln k per 10 K."""
 LEAST_RANGE_K = 3.0
+"""Least span of intake air temperature, K, that can show a trend."""
 
 
 class Say:

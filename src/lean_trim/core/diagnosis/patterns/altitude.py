@@ -13,6 +13,7 @@ PER_KPA = 10.0
 SPREAD = 0.04
 """ln k per 10 kPa."""
 LEAST_RANGE_KPA = 3.0
+"""Least span of the barometer, kPa, that can show a trend."""
 
 
 class Say:

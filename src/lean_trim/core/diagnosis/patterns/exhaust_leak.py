@@ -8,6 +8,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 
 SPREAD = 0.15
+"""Standard deviation, before any driving, of ln k at the strongest of the course."""
 
 
 class Say:

@@ -15,6 +15,7 @@ OVER_KPA = 28.0
 """Boost from which auxiliary fuel usually begins, and over which it opens (common practice, no
 source)."""
 LEAST_BOOST_KPA = 20.0
+"""Boost, kPa, that must have been driven before such fuel can show."""
 
 
 class Say:

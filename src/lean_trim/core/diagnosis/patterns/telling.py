@@ -33,6 +33,7 @@ LEAST_PCT = 2.5
 STRONG = 99.8
 """Percentile of a course that stands for its strongest: single readings are noise."""
 HALF = 0.5
+"""Share of its strongest from which a course is said to be at work."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -158,13 +158,7 @@ def _scale_for(step_pct: Floats) -> float:
 def scale_of_job(session: Session) -> float:
     """What a full bar stands for, from every round's proposal, so that rounds can be compared.
 
-    Parameters
-    ----------
-    session : with or without a job.
-
-    Returns
-    -------
-    Percent; 0 where no round has a proposal yet.
+    Returns percent; 0 where no round has a proposal yet.
     """
     rounds = session.job.rounds if session.job is not None else ()
     kept = [r.proposals[r.subject].step_pct for r in rounds if r.subject in r.proposals]

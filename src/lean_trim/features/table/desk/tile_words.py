@@ -35,14 +35,7 @@ def place_text(table: Table, cell: int) -> str:
 def point_text(axis: Axis, index: int) -> str:
     """A point of an axis with its unit.
 
-    Parameters
-    ----------
-    axis : of a table.
-    index : of the point.
-
-    Returns
-    -------
-    As ``56 kPa``.
+    Returns as ``56 kPa``.
     """
     return f"{evenly_written(axis.shown.tolist())[index]} {axis.shown_unit}"
 

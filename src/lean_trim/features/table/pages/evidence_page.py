@@ -224,13 +224,7 @@ class EvidencePage(QWidget):
 def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
     """Seconds used, then those left out by reason, longest first; rules that are switched off take nothing.
 
-    Parameters
-    ----------
-    sifted : result of the sieve.
-
-    Returns
-    -------
-    Label and seconds; one sample may count for several reasons.
+    Returns label and seconds; one sample may count for several reasons.
     """
     durations = sifted.conditions.frame.log.durations_s
     labels = {

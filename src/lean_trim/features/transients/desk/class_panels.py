@@ -53,13 +53,7 @@ class Panel:
 def title_of(key: ClassKey) -> str:
     """A class in a few words.
 
-    Parameters
-    ----------
-    key : of the class.
-
-    Returns
-    -------
-    Kind, size and engine speed.
+    Returns kind, size and engine speed.
     """
     high = "" if math.isinf(key.rpm_to) else f"{key.rpm_to:.0f}"
     speed = (
@@ -293,14 +287,7 @@ def panels_of(
 ) -> tuple[Panel, ...]:
     """Panels for classes of which more than one change was seen, those with a proposal first.
 
-    Parameters
-    ----------
-    classes, changes : of the shown round.
-    earlier : the same classes in rounds before.
-
-    Returns
-    -------
-    In the order they are shown.
+    Returns in the order they are shown.
     """
     by_class = {id(c.of): c for c in changes}
     often = [c for c in classes if len(c.events) > 1]

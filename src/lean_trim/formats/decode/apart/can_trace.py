@@ -38,13 +38,7 @@ EXTENDED = 1 << 31
 def reader_class(head: bytes) -> Any:
     """The reader of python-can for a trace, told by its first bytes.
 
-    Parameters
-    ----------
-    head : first bytes of the file.
-
-    Returns
-    -------
-    A class that iterates over messages.
+    Returns a class that iterates over messages.
     """
     import can
 

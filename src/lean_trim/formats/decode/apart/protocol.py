@@ -60,13 +60,7 @@ class RefusedError(LeanTrimError):
 
 
 def say(stream: BinaryIO, message: Mapping[str, Any]) -> None:
-    """Write one line of JSON.
-
-    Parameters
-    ----------
-    stream : to the other side.
-    message : what JSON can hold.
-    """
+    """Write one line of JSON."""
     stream.write(json.dumps(message).encode() + b"\n")
     stream.flush()
 

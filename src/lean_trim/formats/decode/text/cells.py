@@ -61,16 +61,7 @@ _NOTHING = f" \t{BLANK_SIGNS}"
 
 
 def is_blank(cell: str) -> bool:
-    """True if a cell says nothing.
-
-    Parameters
-    ----------
-    cell : as it stands.
-
-    Returns
-    -------
-    Whether it is blank or a word for it.
-    """
+    """True if a cell says nothing."""
     return cell.strip(_NOTHING).lower() in BLANKS
 
 
@@ -92,13 +83,7 @@ def looks_numeric(cell: str) -> bool:
 def marks_of(cells: Sequence[str]) -> str:
     """The decimal mark that some cell shows beyond doubt, "" if none does.
 
-    Parameters
-    ----------
-    cells : of one column.
-
-    Returns
-    -------
-    ".", "," or "".
+    Returns ".", "," or "".
     """
     # Nearly every column shows it in its first cell, and cutting up the others takes longest of
     # all.
@@ -180,14 +165,7 @@ def _marks(numbers: Sequence[str], file_decimal: str) -> tuple[str, str]:
 def numbers_of(series: pl.Series, way: Way) -> tuple[Floats, Unread]:
     """The cells of a column as numbers, NaN where there is none.
 
-    Parameters
-    ----------
-    series : of strings.
-    way : how they are read.
-
-    Returns
-    -------
-    Numbers, and the filled cells that are none.
+    Returns numbers, and the filled cells that are none.
     """
     if way.kind == "clock":
         values = clock.seconds_of(series)
@@ -222,13 +200,7 @@ def unread_of(series: pl.Series, missing: np.ndarray) -> Unread:
 def unread_cells(series: pl.Series) -> pl.Series:
     """The filled ones of cells that gave no number.
 
-    Parameters
-    ----------
-    series : of strings.
-
-    Returns
-    -------
-    Those that are neither blank nor a word for it.
+    Returns those that are neither blank nor a word for it.
     """
     return series.filter(is_filled(series))
 
@@ -236,13 +208,7 @@ def unread_cells(series: pl.Series) -> pl.Series:
 def is_filled(series: pl.Series) -> pl.Series:
     """Which cells say something.
 
-    Parameters
-    ----------
-    series : of strings.
-
-    Returns
-    -------
-    False where a cell is blank or a word for it.
+    Returns false where a cell is blank or a word for it.
     """
     return ~_stripped(series.fill_null("")).str.to_lowercase().is_in(list(BLANKS))
 

@@ -26,29 +26,14 @@ minutes."""
 
 
 def is_clock(text: str) -> bool:
-    """True if a cell is a time of day, perhaps with a date before it.
-
-    Parameters
-    ----------
-    text : a cell without blanks around it.
-
-    Returns
-    -------
-    Whether it can be read as one.
-    """
+    """True if a cell is a time of day, perhaps with a date before it."""
     return bool(CLOCK.fullmatch(text))
 
 
 def seconds_of(series: pl.Series) -> Floats:
     """Seconds of the day, running on past midnight; NaN where a cell is no clock time.
 
-    Parameters
-    ----------
-    series : of strings.
-
-    Returns
-    -------
-    Seconds, same length.
+    Returns seconds, same length.
     """
     out = _plain_clock(series)
     if out is None:

@@ -279,16 +279,7 @@ def _names_and_units(header: list[list[str]], width: int) -> tuple[list[str], li
 
 
 def is_units_row(row: list[str]) -> bool:
-    """True if most of a row's filled cells are units.
-
-    Parameters
-    ----------
-    row : cells.
-
-    Returns
-    -------
-    Whether they are.
-    """
+    """True if most of a row's filled cells are units."""
     filled = [c for c in row if not is_blank(c)]
     return bool(filled) and sum(is_unit(c) for c in filled) >= 0.5 * len(filled)
 
