@@ -213,7 +213,7 @@ def test_what_cannot_be_a_log_is_refused_in_one_sentence(
 
 
 @settings(
-    max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+    max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 @given(st.binary(max_size=600))
 def test_arbitrary_bytes_are_read_or_refused_but_never_crash(
