@@ -14,11 +14,16 @@ from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.cautions import cautions_for, shape_caution
 from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.decision.proposal import PolicySettings, Status, propose, quantise
+from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.estimate import Estimate
 
 TABLE = ve_table([1000.0, 3000.0, 6000.0], [40.0, 90.0, 150.0], np.full((3, 3), 80.0))
 LIMITS = TableLimits(0.1, 5.0, 95.0)
+
+
+def held(**by: np.ndarray) -> Restraints:
+    return replace(no_restraints((3, 3)), **by)
 
 
 def estimate(correction: float | np.ndarray, supported: bool = True) -> Estimate:
@@ -147,11 +152,11 @@ def test_large_leanings_at_full_throttle_are_written_in_part(asked: float, writt
 def test_no_fuel_is_taken_where_knock_was_seen() -> None:
     mask = np.zeros(TABLE.shape, bool)
     mask[1] = True
-    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, mask)
+    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, held(knock=mask))
     assert (leaner.step_pct[1] == 0.0).all()
     assert (leaner.status[1] == Status.KNOCK).all()
     assert (leaner.step_pct[0] < -4.0).all()
-    richer = propose(estimate(5.0), PolicySettings(), LIMITS, mask)
+    richer = propose(estimate(5.0), PolicySettings(), LIMITS, held(knock=mask))
     assert (richer.step_pct > 4.0).all()
 
 
@@ -202,11 +207,11 @@ def test_what_is_sure_is_leaned_between_driven_cells_only(
 def test_nothing_is_made_leaner_where_fuel_pressure_sagged() -> None:
     faulty = np.zeros((3, 3), bool)
     faulty[1, 1] = True
-    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, faulty=faulty)
+    leaner = propose(estimate(-5.0), PolicySettings(), LIMITS, held(fault=faulty))
     assert leaner.status[1, 1] == Status.FAULT
     assert leaner.step_pct[1, 1] == 0.0
     assert leaner.step_pct[0, 0] == pytest.approx(-5.0, abs=0.1)
-    assert propose(estimate(5.0), PolicySettings(), LIMITS, faulty=faulty).step_pct[1, 1] > 4.0
+    assert propose(estimate(5.0), PolicySettings(), LIMITS, held(fault=faulty)).step_pct[1, 1] > 4.0
 
 
 def test_rich_bias_is_added_to_corrected_cells_only() -> None:
@@ -246,3 +251,17 @@ def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
     )
     values[:, 1] = 89.0
     assert shape_caution(TABLE, values) == ""
+
+
+def test_what_feedback_gave_at_its_stop_is_written_past_any_limit() -> None:
+    wide = TableLimits(0.1, 5.0, 200.0)
+    least = np.full((3, 3), 35.0)
+    asked = estimate(np.array([[10.0, 30.0, 60.0]] * 3))
+    proposal = propose(asked, PolicySettings(), wide, held(least_pct=least))
+    # Measured above it: as far as feedback may well have been short, and no further.
+    np.testing.assert_allclose(proposal.step_pct[0], [35.0, 35.0, 40.0], atol=0.7)
+    assert set(proposal.status.ravel()) == {Status.LIMITED}
+    undriven = replace(asked, seconds=np.zeros((3, 3)), supported=np.zeros((3, 3), bool))
+    raised = propose(undriven, PolicySettings(), wide, held(least_pct=least))
+    assert set(raised.status.ravel()) == {Status.SCALED}
+    assert raised.step_pct.min() > 34.0

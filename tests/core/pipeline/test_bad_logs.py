@@ -12,7 +12,6 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import AirflowSourceSettings, Vehicle
 from lean_trim.core.decision.driving_shares import driving_seconds
-from lean_trim.core.decision.knock import knock_cells
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LeanTrimError, LogError
 from lean_trim.core.explore.alignment import align_moments
@@ -24,6 +23,7 @@ from lean_trim.core.pipeline.solve import (
     solve,
     table_factor,
 )
+from lean_trim.core.pipeline.summary import restraints_of
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from tests.builders import maf_vehicle, small_vehicle, steady_states
 
@@ -85,8 +85,9 @@ def whole_way(rng: np.random.Generator) -> tuple[Solution, np.ndarray]:
     shares = driving_seconds(solution.sifted, solution.observations).shares(
         solution.estimate.table.shape
     )
+    restraints = restraints_of(solution.sifted, solution.seen.unsettled)
     return solution, propose(
-        solution.estimate, policy, vehicle.limits, knock_cells(solution.sifted), shares
+        solution.estimate, policy, vehicle.limits, restraints, shares
     ).table.values
 
 

@@ -79,8 +79,8 @@ def test_knock_in_one_log_holds_its_cells_for_all() -> None:
     retard = np.where(plain[Role.MAP] > 90.0, 6.0, 0.0)
     knocking = replace(plain, channels={**plain.channels, Role.KNOCK: retard})
     found = batch([plain, knocking], small_vehicle(), SETTINGS)
-    assert found.no_leaner.any()
-    assert not found.no_leaner.all()
+    assert found.restraints.knock.any()
+    assert not found.restraints.knock.all()
 
 
 def test_what_one_log_lacks_is_said_of_that_log() -> None:

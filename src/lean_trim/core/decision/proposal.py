@@ -12,8 +12,10 @@ from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.decision.regions import boosted
+from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.estimation.bounds import UNKNOWN_PCT
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
@@ -41,6 +43,7 @@ class Status(StrEnum):
     RISING = "rising"
     EXTRAPOLATED = "extrapolated"
     BEYOND = "beyond"
+    SCALED = "scaled"
 
 
 STATUS_TEXT = {
@@ -57,6 +60,7 @@ STATUS_TEXT = {
     Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, "
     "whichever is richer",
     Status.BEYOND: "kept: at or past the reading at which the airflow sensor met its end",
+    Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
 }
 
 
@@ -73,6 +77,7 @@ STATUS_WORD = {
     Status.RISING: "raised to keep rising",
     Status.EXTRAPOLATED: "carried past the end",
     Status.BEYOND: "past the sensor's end",
+    Status.SCALED: "raised with the whole table",
 }
 """The same in a few words, for counts."""
 POLICY_KNOBS: tuple[Knob, ...] = (
@@ -273,16 +278,14 @@ def propose(
     estimate: Estimate,
     settings: PolicySettings,
     limits: TableLimits,
-    no_leaner: NDArray[np.bool_] | None = None,
+    restraints: Restraints | None = None,
     driving: DrivingShares | None = None,
-    faulty: NDArray[np.bool_] | None = None,
 ) -> Proposal:
     """Apply the policy to an estimate.
 
     Parameters
     ----------
-    no_leaner : cells from which no fuel may be taken (knock was seen there), in the table's shape.
-    faulty : the same, where a fault of the fuel supply was seen.
+    restraints : what the drive says beside the estimate; nothing if None.
     driving : how each cell was driven, for the shares by regime; all part throttle if None.
     """
     table = estimate.table
@@ -297,7 +300,10 @@ def propose(
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
-    step = np.clip(_careful(table, wanted, settings, driving), -remove, settings.add_limit_pct)
+    held_by = restraints or no_restraints(table.shape)
+    # What feedback itself has given is no step into the unknown.
+    most = np.maximum(settings.add_limit_pct, held_by.least_pct + UNKNOWN_PCT)
+    step = np.clip(_careful(table, wanted, settings, driving), -remove, most)
     # Rounding of the clip itself must not mark a cell as limited.
     status[np.abs(step - wanted) > 1e-9] = Status.LIMITED
     keep = ~estimate.supported
@@ -317,10 +323,13 @@ def propose(
         moved
     ]
     # Something was seen there that forbids leaner; richer is allowed.
-    for cells, why in ((no_leaner, Status.KNOCK), (faulty, Status.FAULT)):
-        if cells is not None:
-            held = cells & (step < 0.0)
-            step[held], status[held] = 0.0, why
+    for cells, why in ((held_by.knock, Status.KNOCK), (held_by.fault, Status.FAULT)):
+        held = cells & (step < 0.0)
+        step[held], status[held] = 0.0, why
+    # Feedback has given so much already; no limit of a round keeps that out of the table.
+    raised = step < held_by.least_pct
+    status[raised] = np.where(estimate.seconds[raised] > 0.0, Status.LIMITED, Status.SCALED)
+    step = np.maximum(step, held_by.least_pct)
     if settings.extrapolate_end and len(table.axes) == 1 and not pegged:
         ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
         status[keep & (ahead > 0)] = Status.EXTRAPOLATED

@@ -51,6 +51,7 @@ FAULTS: tuple[Fault, ...] = (
     trim_at_full_throttle.FAULT,
     hidden_enrichment.FAULT,
     trim_at_limit.FAULT,
+    trim_at_limit.UNSEEN,
     feedback_swings.FAULT,
     target_swings.FAULT,
     other_calibration.FAULT,

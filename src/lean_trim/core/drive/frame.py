@@ -81,8 +81,7 @@ class Frame:
     pressure : what the logged fuel pressure turned out to be; the frame's log holds differential
         pressure or none.
     holes : what was not recorded or cannot be; the frame's log has short ones bridged.
-    lambda_of_loop : no lambda was logged; a narrowband loop stands for it, which holds 1 on
-        average.
+    lambda_of_loop : no lambda was logged; what a working loop holds on average stands for it.
     """
 
     log: Log
@@ -171,8 +170,8 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     Raises
     ------
     LogError
-        If lambda, engine speed or a coordinate of the airflow table is missing. A narrowband loop
-        needs no lambda.
+        If lambda, engine speed or a coordinate of the airflow table is missing. A loop with a
+        logged trim needs no lambda.
     """
     log, holes = bridged(log)
     log, kind = with_fuel_dp(
@@ -189,17 +188,23 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
 
 def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
     at = coordinates(log, vehicle)
-    # A narrowband loop holds lambda at 1 on average, which is all there is without a wideband.
-    swings = Role.LAMBDA not in log and vehicle.feedback == "narrowband" and Role.STFT in log
-    if swings:
-        log = with_loop_lambda(log)
-    log.require([Role.LAMBDA])
+    # What a loop holds on average is all there is where its sensor was not logged.
+    of_loop = Role.LAMBDA not in log and vehicle.feedback != "none" and Role.STFT in log
+    swings = of_loop and vehicle.feedback == "narrowband"
+    if not of_loop:
+        log.require([Role.LAMBDA])
+    target = target_lambda(log, vehicle)
+    if of_loop:
+        told, target = with_loop_lambda(log, target, narrowband=swings)
+        # Trims that never work say nothing: it is the sensor that is missing.
+        if not np.isfinite(told[Role.LAMBDA]).any():
+            log.require([Role.LAMBDA])
+        log = told
     if not np.isfinite(log[Role.LAMBDA]).any():
         raise LogError(Say.NO_LAMBDA(name=log.name))
     mesh = mesh_along(vehicle.table, at)
     base = read_along(mesh, vehicle.table.values)
     driven = _driven_base(base, at, pieces)
-    target = target_lambda(log, vehicle)
     # What the ECU believed follows from the table that was in it, not from the one corrected now.
     air_g = believed_air_g(log, vehicle, driven, target)
     flow = (
@@ -239,7 +244,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         trim,
         ratio,
         pieces,
-        lambda_of_loop=swings,
+        lambda_of_loop=of_loop,
     )
 
 

@@ -1,19 +1,38 @@
-"""A narrowband loop says lambda 1 on average: what a log without a wideband still tells."""
+"""What a log without a lambda channel still tells: a loop that works holds its target on average.
+
+A narrowband loop holds lambda 1, a wideband one the wanted lambda. That a loop works is said by its
+flag or by a trim that goes to and fro; a trim that rests, or only fades, says nothing. Elsewhere
+lambda stays unknown.
+"""
 
 from __future__ import annotations
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.data.log import Log, extend_mask
+from lean_trim.core.data.log import Log, extend_mask, fill_missing
 from lean_trim.core.types import Floats, Mask
 
 TREND_S = 3.0
 """Width of the mean about which a trim swings, s."""
 LONGEST_S = 6.0
 """Longest time between two crossings of a working loop, s (common practice, no source)."""
+RESTS_S = 1.0
+"""A trim that does not move for so long, s, or for so many rows, belongs to an open loop."""
+RESTS_ROWS = 2.5
+LEAST_STOP_PCT = 5.0
+"""A trim that never goes further is at no stop: loops are given 10 to 35 % (common practice, no
+source)."""
+RESTS_AT_STOP_S = 0.5
+"""A swing touches its own extreme for a moment; a stop holds it there so long, s."""
+WITHIN_PCT = 0.06
+"""Distance from its end at which a trim is at it, %: the last digit of most loggers."""
+RICH_TARGET = 0.97
+"""Wanted lambda below which a closed-loop flag alone is not believed: nothing holds 1 there."""
 
 
 def closed_loop(log: Log) -> Mask:
@@ -30,20 +49,126 @@ def closed_loop(log: Log) -> Mask:
     return np.where(np.isfinite(flag), flag > 0.5, moves)
 
 
-def with_loop_lambda(log: Log) -> Log:
-    """The log with lambda 1 while the loop is closed and unknown otherwise.
+def to_and_fro(log: Log) -> Mask:
+    """Where the short-term trim reverses at least twice within six seconds, and never rests for one.
 
     Parameters
     ----------
-    log : of a vehicle whose loop has no wideband beside it.
+    log : a log with a short-term trim.
 
     Returns
     -------
-    The same log with lambda.
+    True between two such reversals, shape (n,).
     """
-    return replace(
-        log, channels={**log.channels, Role.LAMBDA: np.where(closed_loop(log), 1.0, np.nan)}
-    )
+    time = log.time_s
+    stft = np.nan_to_num(log[Role.STFT])
+    step = np.diff(stft, prepend=stft[:1])
+    moved = np.flatnonzero(step != 0.0)
+    out = np.zeros(len(log), bool)
+    if len(moved) < 2:
+        return out
+    turns = moved[1:][np.sign(step[moved[1:]]) != np.sign(step[moved[:-1]])]
+    rests_s = max(RESTS_S, RESTS_ROWS * log.step_s)
+    # Rests between two movements: the loop was open there, and what lies around it is no swing.
+    resting = np.flatnonzero(np.diff(time[moved]) > rests_s)
+    breaks = time[moved[resting + 1]]
+    for begin, end in pairwise(turns.tolist()):
+        if time[end] - time[begin] > LONGEST_S:
+            continue
+        at = int(np.searchsorted(breaks, time[begin], side="right"))
+        if at == len(breaks) or breaks[at] > time[end]:
+            out[begin : end + 1] = True
+    return out
+
+
+def spells(mask: Mask) -> NDArray[np.int64]:
+    """First and one past the last sample of each stretch of True, shape (s, 2)."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    return edges.reshape(-1, 2)
+
+
+def lasting(mask: Mask, time_s: Floats, least_s: float) -> Mask:
+    """Stretches of True that last.
+
+    Parameters
+    ----------
+    mask : shape (n,).
+    time_s : s, shape (n,).
+    least_s : from the first to the last sample, s.
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    out = np.zeros(len(mask), bool)
+    for first, last in spells(mask).tolist():
+        if time_s[last - 1] - time_s[first] >= least_s:
+            out[first:last] = True
+    return out
+
+
+def stop_sides(
+    log: Log, least_pct: float = LEAST_STOP_PCT, rests_s: float = RESTS_AT_STOP_S
+) -> NDArray[np.int8]:
+    """Where the short-term trim rests at an end of its range.
+
+    Parameters
+    ----------
+    log : with a short-term trim.
+    least_pct : size a stop has at least, percent.
+    rests_s : how long the trim rests there at least, s.
+
+    Returns
+    -------
+    1 at the upper stop, -1 at the lower, 0 elsewhere, shape (n,).
+    """
+    out = np.zeros(len(log), np.int8)
+    trim = log[Role.STFT]
+    known = trim[np.isfinite(trim)]
+    for side, end in ((1, float(known.max())), (-1, float(known.min()))) if len(known) else ():
+        if side * end >= least_pct:
+            at_end = np.abs(fill_missing(trim, np.inf) - end) <= WITHIN_PCT
+            out[lasting(at_end, log.time_s, rests_s)] = side
+    return out
+
+
+def loop_holds(log: Log, target: Floats) -> Mask:
+    """Where a loop whose sensor was not logged holds its target on average.
+
+    Parameters
+    ----------
+    log : with a short-term trim.
+    target : wanted lambda by the calibration, shape (n,).
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    flag = log.get(Role.CLOSED_LOOP)
+    # At its stop it does not hold, but is closed; the sieve keeps that from being a reading.
+    swings = to_and_fro(log) | (stop_sides(log) != 0)
+    # No loop of a narrowband holds what a rich target wants: a flag alone is not believed there.
+    flagged = (flag > 0.5) & ~(target < RICH_TARGET)
+    return np.asarray(np.where(np.isfinite(flag), flagged | ((flag > 0.5) & swings), swings))
+
+
+def with_loop_lambda(log: Log, target: Floats, narrowband: bool) -> tuple[Log, Floats]:
+    """The log with the lambda its loop holds, unknown where it holds none.
+
+    Parameters
+    ----------
+    log : of a vehicle whose loop's lambda was not logged.
+    target : wanted lambda by the calibration, shape (n,).
+    narrowband : the loop holds 1, whatever is wanted; else what is wanted.
+
+    Returns
+    -------
+    The same log with lambda, and what was really wanted, shape (n,).
+    """
+    holds = loop_holds(log, target)
+    wanted = np.where(holds, 1.0, target) if narrowband else target
+    channels = {**log.channels, Role.LAMBDA: np.where(holds, wanted, np.nan)}
+    return replace(log, channels=channels), wanted
 
 
 def running_mean(values: Floats, use: Mask, half: int) -> Floats:

@@ -16,7 +16,7 @@ import numpy as np
 from lean_trim.core.data.joining import JOINT_GAP_S, join_logs
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingSeconds, driving_seconds
-from lean_trim.core.decision.knock import knock_cells, sagging_cells
+from lean_trim.core.decision.restraints import Restraints
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.diagnosis.inference import Inferred, infer
@@ -46,7 +46,7 @@ from lean_trim.core.pipeline.solve import (
     solve,
     stepper,
 )
-from lean_trim.core.pipeline.summary import SampleCounts, Summary, counts_of
+from lean_trim.core.pipeline.summary import SampleCounts, Summary, counts_of, restraints_of
 from lean_trim.core.pipeline.tanks import refuse_unknown_tank
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
 from lean_trim.core.types import Mask
@@ -105,8 +105,7 @@ class _One:
     driving: DrivingSeconds
     cells: CellSums
     share: LogSums
-    knock: Mask
-    sag: Mask
+    restraints: Restraints
     findings: tuple[Finding, ...]
     inferred: tuple[Inferred, ...]
 
@@ -208,8 +207,7 @@ def _take(
         driving=driving_seconds(sifted, observations),
         cells=cell_sums(frame, observations, motion.nearest[observations.index]),
         share=log_sums(frame, observations, motion.durations_s)[0],
-        knock=knock_cells(sifted),
-        sag=sagging_cells(sifted),
+        restraints=restraints_of(sifted, car.unsettled),
         findings=find_faults(prepared.conditions),
         inferred=infer(prepared.conditions),
     )
@@ -260,8 +258,7 @@ def _fit(
         findings=ended.findings,
         inferred=merged_inferences([one.inferred for one in found]),
         logs=ended.logs,
-        no_leaner=np.any([one.knock for one in found], axis=0),
-        faulty=np.any([one.sag for one in found], axis=0) | car.unsettled,
+        restraints=reduce(Restraints.plus, (one.restraints for one in found)),
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(
             vehicle.table.shape
         ),

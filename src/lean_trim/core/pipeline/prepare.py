@@ -13,6 +13,8 @@ from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.nuisance_terms import SharedTerms, nuisance_terms
 from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.drive.trim_stops import trim_stops
+from lean_trim.core.estimation.bounds import Bounds
 from lean_trim.core.estimation.observations import (
     Observations,
     correction_factor,
@@ -20,7 +22,8 @@ from lean_trim.core.estimation.observations import (
     relative_variance,
 )
 from lean_trim.core.parallel import run_parallel
-from lean_trim.core.sieve.sieve import SieveSettings, Sifted, sift
+from lean_trim.core.sieve.rules_limits import trim_limit
+from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings, Sifted, sift
 from lean_trim.core.types import Floats, Mask
 
 
@@ -65,6 +68,19 @@ class Prepared:
         """
         motion = self.conditions.motion
         return pick(self.frame, sifted.used, self.k, self.variance, self.terms, motion.durations_s)
+
+    def bounds(self, sifted: Sifted) -> Bounds:
+        """Samples of a loop at its stop that only this keeps from being readings.
+
+        Returns none where lambda was logged.
+        """
+        knobs = sifted.settings.values(trim_limit)
+        side = trim_stops(self.frame, knobs["from_pct"], knobs["rests_s"])
+        others = sifted.reason_bits & ~RULE_BITS[trim_limit.name]
+        use = (side != 0) & (others == 0)
+        durations_s = self.conditions.motion.durations_s
+        at = pick(self.frame, use, self.k, self.variance, self.terms, durations_s)
+        return Bounds(at, side[at.index])
 
 
 def prepare(

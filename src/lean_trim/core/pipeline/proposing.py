@@ -22,7 +22,6 @@ def propose_for(summary: Summary, policy: PolicySettings) -> Proposal:
         summary.estimate,
         policy,
         summary.vehicle.limits,
-        no_leaner=summary.no_leaner,
+        restraints=summary.restraints,
         driving=summary.driving,
-        faulty=summary.faulty,
     )

@@ -25,6 +25,16 @@ from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.errors import CancelledError
 from lean_trim.core.estimation.averages import AverageSettings, average_cells
+from lean_trim.core.estimation.bounds import (
+    ROUNDS,
+    SETTLED_PCT,
+    Bounds,
+    beyond_bounds,
+    joined_with,
+    share_above,
+    share_of_bounds,
+    with_bounds,
+)
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
@@ -436,12 +446,42 @@ def surface_from(
     TooFewError
         If fewer than ``MIN_OBSERVATIONS`` are left.
     """
-    if len(observations) < MIN_OBSERVATIONS:
+    bounds = prepared.bounds(sifted)
+    if len(observations) + len(bounds) < MIN_OBSERVATIONS:
         raise TooFewError(len(observations), prepared, sifted)
-    frame = prepared.frame
-    vehicle = frame.vehicle
+    if len(bounds):
+        return _bounded(prepared, observations, bounds, settings, start)
+    return _fitted(prepared, observations, settings, start)
+
+
+def _fitted(
+    prepared: Prepared, observations: Observations, settings: SolveSettings, start: Estimate | None
+) -> Estimate:
+    vehicle = prepared.frame.vehicle
+    time_s = prepared.frame.log.time_s
     heat = heat_by_cell(vehicle)
-    return fit_surface(observations, vehicle.table, frame.log.time_s, settings.surface, start, heat)
+    return fit_surface(observations, vehicle.table, time_s, settings.surface, start, heat)
+
+
+def _bounded(
+    prepared: Prepared,
+    observations: Observations,
+    bounds: Bounds,
+    settings: SolveSettings,
+    start: Estimate | None,
+) -> Estimate:
+    """The surface through readings and beyond bounds."""
+    both = joined_with(observations, bounds.at)
+    found = start or _fitted(prepared, both, settings, None)
+    for _ in range(ROUNDS):
+        both = with_bounds(observations, bounds, found)
+        last = found.correction_pct
+        found = _fitted(prepared, both, settings, found)
+        if np.nanmax(np.abs(found.correction_pct - last)) < SETTLED_PCT:
+            break
+    size = found.table.size
+    share = share_of_bounds(observations, both, size)
+    return beyond_bounds(found, share, share_above(bounds, size))
 
 
 def averages_from(

@@ -6,13 +6,19 @@ from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingShares, driving_seconds
 from lean_trim.core.decision.knock import knock_cells, sagging_cells
+from lean_trim.core.decision.restraints import Restraints
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.trim_stops import trim_stops, whole_scale
+from lean_trim.core.estimation.bounds import HALF_NORMAL_MEAN, UNKNOWN_PCT
+from lean_trim.core.estimation.cell_evidence import MIN_SHARE
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate
@@ -21,7 +27,7 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
-from lean_trim.core.types import Mask
+from lean_trim.core.types import Floats, Mask
 
 
 @dataclass(frozen=True)
@@ -57,7 +63,7 @@ class Summary:
     Attributes
     ----------
     samples : what was there and what was used.
-    no_leaner, faulty : cells with knock, and with sagging fuel pressure, in the table's shape.
+    restraints : what speaks on a proposal beside the estimate.
     driving : how each cell was driven.
     The rest is as in ``Solution``.
     """
@@ -72,8 +78,7 @@ class Summary:
     findings: tuple[Finding, ...]
     inferred: tuple[Inferred, ...]
     logs: tuple[LogShare, ...]
-    no_leaner: Mask
-    faulty: Mask
+    restraints: Restraints
     driving: DrivingShares
 
 
@@ -100,6 +105,38 @@ def counts_of(frame: Frame, sifted: Sifted, observations: Observations) -> Sampl
     )
 
 
+def restraints_of(sifted: Sifted, unsettled: Mask) -> Restraints:
+    """What one log says beside its estimate.
+
+    Parameters
+    ----------
+    sifted : what the sieve made of it.
+    unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
+
+    Returns
+    -------
+    In the table's shape.
+    """
+    fault = sagging_cells(sifted) | unsettled
+    return Restraints(knock=knock_cells(sifted), fault=fault, least_pct=_least_pct(sifted))
+
+
+def _least_pct(sifted: Sifted) -> Floats:
+    """What feedback at its stop has shown to be needed; minus infinity where it arrives."""
+    conditions = sifted.conditions
+    frame = conditions.frame
+    table = frame.vehicle.table
+    scale = whole_scale(frame, conditions.regime)
+    if scale <= 1.0:
+        return np.full(table.shape, -np.inf)
+    out = np.full(table.size, 100.0 * (scale - 1.0))
+    # Where it was seen at its stop, more is wanted than it gave; how much more, nobody knows.
+    at_stop = trim_stops(frame) > 0
+    seen = frame.mesh.cells[at_stop][frame.mesh.weights[at_stop] >= MIN_SHARE]
+    out[seen] = 100.0 * (scale * (1.0 + HALF_NORMAL_MEAN * UNKNOWN_PCT / 100.0) - 1.0)
+    return out.reshape(table.shape)
+
+
 def summary_of(solution: Solution) -> Summary:
     """What a solution found.
 
@@ -123,8 +160,7 @@ def summary_of(solution: Solution) -> Summary:
         findings=solution.findings,
         inferred=solution.inferred,
         logs=solution.logs,
-        no_leaner=knock_cells(sifted),
-        faulty=sagging_cells(sifted) | solution.seen.unsettled,
+        restraints=restraints_of(sifted, solution.seen.unsettled),
         driving=driving_seconds(sifted, solution.observations).shares(
             solution.estimate.table.shape
         ),

@@ -11,8 +11,10 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, as_loop, fill_missing, half_window, rate_per_s, running_box
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.frame import Frame, target_by_table
+from lean_trim.core.drive.narrowband import LEAST_STOP_PCT, RESTS_AT_STOP_S
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.drive.sensor import engine_moved, still_spells
+from lean_trim.core.drive.trim_stops import still_on_its_way, trim_stops
 from lean_trim.core.knobs import Knob
 from lean_trim.core.sieve.rule import Values, rule
 from lean_trim.core.types import Floats, Mask
@@ -281,46 +283,20 @@ def injector_limit(conditions: Conditions, v: Values) -> Mask:
     return np.asarray(conditions.motion.duty > v["above_pct"])
 
 
-PEGGED_WITHIN_PCT = 0.05
-"""Distance from its end at which a trim is at it, %: the last digit of most loggers."""
-
-
 @rule(
     "trim_limit",
     "Trim at its limit",
-    "the loop cannot hold λ = 1 here, and no λ was logged to say where it is",
-    Knob("from_pct", "Trims at their limit from", 5.0, 1.0, 50.0, "%"),
-    Knob("rests_s", "and resting there for", 0.5, 0.1, 10.0, "s"),
+    "feedback rests at its stop or is still on its way there, and no λ was logged to say how far it "
+    "has to go: such samples bound the cells and are no readings of them",
+    Knob("from_pct", "Trims at their limit from", LEAST_STOP_PCT, 1.0, 50.0, "%"),
+    Knob("rests_s", "and resting there for", RESTS_AT_STOP_S, 0.1, 10.0, "s"),
     after_s=1.0,
 )
 def trim_limit(conditions: Conditions, v: Values) -> Mask:
-    """A short-term trim rests at the end of its range while a narrowband loop stands for lambda."""
+    """A loop that stands for lambda rests at the end of its trim's range, or has not turned yet."""
     frame = conditions.frame
-    if not frame.lambda_of_loop:
-        return np.zeros(len(frame.log), bool)
-    trim = frame.log[Role.STFT]
-    known = trim[np.isfinite(trim)]
-    out = np.zeros(len(trim), bool)
-    for end in (float(known.min()), float(known.max())) if len(known) else ():
-        if abs(end) >= v["from_pct"]:
-            # A swing touches its own extreme for a moment; a limit holds it there.
-            at_end = np.abs(fill_missing(trim, np.inf) - end) <= PEGGED_WITHIN_PCT
-            out |= _lasting(at_end, frame.log.time_s, v["rests_s"])
-    return out
-
-
-def _lasting(mask: Mask, time_s: Floats, least_s: float) -> Mask:
-    """Stretches of True that last."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
-    out = np.zeros(len(mask), bool)
-    for first, last in edges.reshape(-1, 2).tolist():
-        if time_s[last - 1] - time_s[first] >= least_s:
-            out[first:last] = True
-    return out
-
-
-SAG_OVER_S = 0.5
-"""A pressure sensor is noisier than the pressure."""
+    stops = trim_stops(frame, v["from_pct"], v["rests_s"])
+    return np.asarray((stops != 0) | still_on_its_way(frame))
 
 
 @rule(
@@ -336,6 +312,10 @@ def pressure(conditions: Conditions, v: Values) -> Mask:
     if Role.FUEL_DP not in frame.log:
         return np.zeros(len(frame.log), bool)
     return np.asarray(fill_missing(frame.log[Role.FUEL_DP], floor) < floor)
+
+
+SAG_OVER_S = 0.5
+"""A pressure sensor is noisier than the pressure."""
 
 
 @rule(

@@ -15,6 +15,11 @@ class Say:
     """Sentences of this module."""
 
     NEEDED = Message("missing.needed", "without it nothing can be corrected")
+    LOOP_ONLY = Message(
+        "missing.loop_only",
+        "only where feedback works is the mixture known; full throttle, boost and cold running are "
+        "not, until a wideband is logged",
+    )
     TARGET = Message(
         "missing.target",
         "and the sheet has no target table: without either nothing can be corrected",
@@ -65,9 +70,13 @@ def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
     """
     out = []
     needed = [Role.RPM, *_axis_roles(vehicle)]
-    if vehicle.feedback != "narrowband":
+    # A working loop stands for the sensor, where its trim says that it works.
+    by_loop = vehicle.feedback != "none" and Role.STFT in log
+    if not by_loop:
         needed.append(Role.LAMBDA)
     out += [Missing(r, True, Say.NEEDED()) for r in needed if r not in log]
+    if by_loop and Role.LAMBDA not in log:
+        out.append(Missing(Role.LAMBDA, False, Say.LOOP_ONLY()))
     if Role.TARGET not in log and vehicle.target is None:
         out.append(Missing(Role.TARGET, True, Say.TARGET()))
     if vehicle.feedback != "none":

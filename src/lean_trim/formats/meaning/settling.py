@@ -42,6 +42,10 @@ class Say:
     BORNE_OUT = Message("settling.borne_out", "{unit} and not {others}: {why}")
     LIKE_TARGET = Message("settling.like_target", "on the scale of the logged target")
     LIKE_OTHER = Message("settling.like_other", "in {unit} like the other temperature")
+    LIKE_OTHER_TRIM = Message(
+        "settling.like_other_trim",
+        "in {unit} like the other trim, for which the file says the same",
+    )
     BY_CUT = Message(
         "settling.by_cut", "only so it reads lean, {value:.2f}, where no fuel is injected"
     )
@@ -74,6 +78,7 @@ ORDER = (
     Role.LTFT,
 )
 """Roles are settled in this order: what later ones are compared with comes first."""
+TRIMS = (Role.STFT, Role.LTFT)
 COLD_MISS = 0.8
 COLD_APART = 0.3
 """How far from warm coolant may end, and how much further in another unit; see ``coolant_miss``."""
@@ -270,8 +275,9 @@ def _borne_out(
         if found is None and target is not None and target.unit in logs and target.by_physics:
             return target.unit, str(Say.LIKE_TARGET())
         return found or _by_size(logs, vehicle) or _by_cut(logs) or ("", "")
-    if role in (Role.STFT, Role.LTFT):
-        return _by_slope(role, logs, vehicle)
+    if role in TRIMS:
+        unit, why = _by_slope(role, logs, vehicle)
+        return (unit, why) if unit else _by_other_trim(role, logs, matches)
     if role in (Role.IAT, Role.COOLANT):
         return _by_temperature(role, logs, matches, vehicle)
     if role is Role.FUEL_DP:
@@ -279,7 +285,7 @@ def _borne_out(
         misses = {u: abs(np.log(max(_middle(x[role]), 1e-6) / rated)) for u, x in logs.items()}
         return _clear(misses, FAR, str(Say.BY_RATED()))
     fuels = {u: _fuel_miss(x, vehicle) for u, x in logs.items()}
-    unit = _clear(fuels, NEAR * 4, "")[0]
+    unit, _ = _clear(fuels, NEAR * 4, "")
     if unit:
         return unit, str(Say.BY_FUEL(ratio=_fuel_ratio(logs[unit], vehicle)))
     if role is Role.MAP:
@@ -363,6 +369,21 @@ def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[st
         found[unit] = slope
     unit, _ = _clear(misses, SLOPE_NEAR, "")
     return (unit, str(Say.BY_SLOPE(slope=found[unit]))) if unit else ("", "")
+
+
+def _by_other_trim(
+    role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match]
+) -> tuple[str, str]:
+    """The unit of the other trim, where the file states the same for both and that one is plain."""
+    own = matches[role]
+    other = matches.get(next(r for r in TRIMS if r is not role))
+    if other is None or other.doubt or not (other.only or other.by_physics):
+        return "", ""
+    stated = own.columns[0].unit.strip()
+    # A logger that writes a fraction under a percent sign does so for both.
+    if not stated or other.columns[0].unit.strip() != stated or other.unit not in logs:
+        return "", ""
+    return other.unit, str(Say.LIKE_OTHER_TRIM(unit=show_unit(other.unit)))
 
 
 def _by_temperature(

@@ -9,6 +9,7 @@ from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.narrowband import closed_loop
 from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.drive.trim_stops import trim_stops
 from lean_trim.core.messages import Message
 
 LEAST_LIMIT_PCT = 3.0
@@ -26,6 +27,21 @@ class Say:
         "Feedback was at its limit ({trim:+.0f} % short trim) for {seconds:.1f} s, first at "
         "{first} min, and the mixture still {off:+.1f} % off.",
     )
+    UNSEEN = Message(
+        "trim_at_limit.unseen",
+        "Feedback was at its limit ({trim:+.0f} % short trim) for {seconds:.1f} s, first at "
+        "{first} min, and no lambda was logged: the mixture is at least so far off, and nobody "
+        "knows how much further.",
+    )
+    UNSEEN_EFFECT = Message(
+        "trim_at_limit.unseen_effect",
+        "Those samples bound the cells; where feedback hardly ever arrived, the whole table is "
+        "raised by what it gave.",
+    )
+    UNSEEN_NEXT = Message(
+        "trim_at_limit.unseen_next",
+        "Write the table and drive another round, below full throttle: one round is not enough.",
+    )
     EFFECT = Message(
         "trim_at_limit.effect",
         "Trims alone hide how far the table is off; the correction counts both trims and lambda.",
@@ -37,7 +53,7 @@ class Say:
 
 def _seen(conditions: Conditions) -> Seen | None:
     log = conditions.frame.log
-    if Role.STFT not in log:
+    if Role.STFT not in log or conditions.frame.lambda_of_loop:
         return None
     trim = log[Role.STFT]
     with np.errstate(invalid="ignore"):
@@ -59,3 +75,25 @@ def _seen(conditions: Conditions) -> Seen | None:
 
 
 FAULT = Fault("trim_at_limit", "warning", Say.SEEN, 5.0, _seen, Say.EFFECT, Say.NEXT)
+
+
+def _unseen(conditions: Conditions) -> Seen | None:
+    stops = trim_stops(conditions.frame)
+    steady = np.isin(conditions.regime, (Regime.IDLE, Regime.CRUISE))
+    mask = (stops != 0) & steady
+    if not mask.any():
+        return None
+    return Seen(mask, {"trim": float(np.median(conditions.frame.log[Role.STFT][mask]))})
+
+
+UNSEEN = Fault(
+    "trim_at_limit_unseen",
+    "warning",
+    Say.UNSEEN,
+    5.0,
+    _unseen,
+    Say.UNSEEN_EFFECT,
+    Say.UNSEEN_NEXT,
+    "left_out",
+)
+"""The same without a lambda channel, where nobody measured how far off the mixture was."""

@@ -1,0 +1,51 @@
+"""What a drive says beside its estimate: cells that must not get leaner, and what all get at least."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from lean_trim.core.types import Floats, Mask
+
+
+@dataclass(frozen=True, eq=False)
+class Restraints:
+    """What speaks on a proposal beside the estimate; arrays have the table's shape.
+
+    Attributes
+    ----------
+    knock : cells in which knock was seen; nothing is taken out of them.
+    fault : the same for a fault of the fuel supply, or a pattern that is not settled.
+    least_pct : least step of every cell, percent; minus infinity where nothing is said. Feedback
+        at its stop has shown that so much more is needed everywhere it was.
+    """
+
+    knock: Mask
+    fault: Mask
+    least_pct: Floats
+
+    def plus(self, other: Restraints) -> Restraints:
+        """What two drives say together."""
+        return Restraints(
+            knock=self.knock | other.knock,
+            fault=self.fault | other.fault,
+            least_pct=np.maximum(self.least_pct, other.least_pct),
+        )
+
+
+def no_restraints(shape: Sequence[int]) -> Restraints:
+    """None at all.
+
+    Parameters
+    ----------
+    shape : of the table.
+
+    Returns
+    -------
+    In that shape.
+    """
+    return Restraints(
+        knock=np.zeros(shape, bool), fault=np.zeros(shape, bool), least_pct=np.full(shape, -np.inf)
+    )
