@@ -26,6 +26,7 @@ from lean_trim.core.diagnosis.faults import (
     sensor_not_ready,
     sensor_stuck,
     target_swings,
+    tip_in_thin,
     trim_at_full_throttle,
     trim_at_limit,
 )
@@ -33,6 +34,7 @@ from lean_trim.core.diagnosis.finding import Fault
 
 FAULTS: tuple[Fault, ...] = (
     lean_full_throttle.FAULT,
+    tip_in_thin.FAULT,
     lambda_at_its_end.FAULT,
     knock.FAULT,
     regulator.FAULT,

@@ -22,13 +22,28 @@ from lean_trim.core.types import Floats, Mask
 
 @dataclass(frozen=True, eq=False)
 class Conditions:
-    """One log made ready for sifting; arrays have shape (n,). ``lam`` is NaN where unknown."""
+    """One log made ready for sifting; arrays have shape (n,). ``lam`` is NaN where unknown.
+
+    ``thin`` is the lean error that the wall film makes of the injected fuel, see ``tip_in``; None
+    before the film was read.
+    """
 
     motion: Motion
     regime: NDArray[np.int8]
     lam: Floats
     airflow_source: AirflowSource
     regimes: RegimeSettings
+    thin: Floats | None = None
+
+    @property
+    def lean(self) -> Floats:
+        """Lambda over its target, less what the wall film explains of it; NaN where unknown, (n,)."""
+        with np.errstate(invalid="ignore", divide="ignore"):
+            whole = self.lam / self.frame.target
+        if self.thin is None:
+            return np.asarray(whole)
+        # A mixture that is rich all the same is not made richer by it.
+        return np.asarray(np.where(whole > 1.0, np.maximum(1.0, whole - self.thin), whole))
 
     @cached_property
     def fuel_cut(self) -> Mask:

@@ -23,6 +23,10 @@ from lean_trim.core.types import Floats
 GAP_S = 3.0
 DEFAULT_TAU_S = 0.5
 """Time constant assumed for a warm engine (0.2 to 0.8 s, common practice, no source)."""
+MIDDLE_KPA = 50.0
+"""Manifold pressure X is told for: the middle of part load."""
+USUAL_SLOPE = 0.08
+"""Rise of X per 100 kPa where a drive does not tell (a choice within published X-tau models)."""
 
 
 def injected_flow(frame: Frame) -> Floats:

@@ -22,7 +22,8 @@ from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import prepare
-from lean_trim.core.pipeline.solve import DrivenLog, pieces_of
+from lean_trim.core.pipeline.solve import DrivenLog, film_known, measure, pieces_of
+from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.pulls.atmosphere import ALTITUDE_M, standard_kpa
 from lean_trim.core.pulls.pull import Pull, measure_pull
 from lean_trim.core.pulls.stretches import find_stretches
@@ -80,8 +81,12 @@ def find_pulls(
     """
     driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
     with np.errstate(all="ignore"):
-        frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
-        prepared = prepare(Motion(frame), DelaySettings(), RegimeSettings())
+        try:
+            # Delay and film as this drive tells them: what rising fuel explains is no table's error.
+            prepared = film_known(measure(driven, vehicle))
+        except TooFewError:
+            frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
+            prepared = prepare(Motion(frame), DelaySettings(), RegimeSettings())
         return pulls_of(prepared.conditions, altitude_m)
 
 

@@ -23,6 +23,7 @@ from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
 from lean_trim.core.drive.regimes import RegimeSettings
+from lean_trim.core.drive.tip_in import thin_by_film
 from lean_trim.core.errors import CancelledError
 from lean_trim.core.estimation.averages import AverageSettings, average_cells
 from lean_trim.core.estimation.bounds import (
@@ -306,10 +307,11 @@ def look_through(measured: Measured) -> Look:
     -------
     Findings, what was inferred, and logs that do not fit.
     """
-    conditions = measured.prepared.conditions
     with np.errstate(all="ignore"):
+        prepared = film_known(measured)
+        conditions = prepared.conditions
         seen = look_at(
-            measured.prepared,
+            prepared,
             measured.sifted,
             measured.observations,
             measured.surface,
@@ -319,6 +321,26 @@ def look_through(measured: Measured) -> Look:
         return replace(
             seen, inferred=infer(conditions), contradictions=find_contradictions(conditions)
         )
+
+
+def film_known(measured: Measured) -> Prepared:
+    """What was prepared, with the lean error the wall film of this drive makes of rising fuel.
+
+    Parameters
+    ----------
+    measured : of one solve.
+
+    Returns
+    -------
+    The same with ``conditions.thin``.
+    """
+    prepared = measured.prepared
+    film = measured.film
+    surface = measured.surface
+    thin = thin_by_film(
+        prepared.frame, surface.wall_x, surface.wall_x_se, film.tau_s, film.tau_se_s
+    )
+    return replace(prepared, conditions=replace(prepared.conditions, thin=thin))
 
 
 def _pass(

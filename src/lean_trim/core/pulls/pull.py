@@ -59,6 +59,7 @@ class Pull:
     spark_deg : mean.
     throttle_pct : highest.
     enriched : whether full-throttle enrichment was commanded, None where the target is not known.
+    tip_in_pct : largest lean error that the wall film explains; no matter of the table.
     settles_s : how long acceleration enrichment lasted; until then mixture is no airflow.
     times : seconds between engine speeds, by "3000-6000".
     reached : seconds from its first sample to engine speeds, by "4000".
@@ -94,6 +95,7 @@ class Pull:
     times: Mapping[str, float]
     reached: Mapping[str, float]
     faults: tuple[str, ...] = ()
+    tip_in_pct: float = np.nan
 
     @property
     def seconds(self) -> float:
@@ -163,11 +165,14 @@ def measure_pull(
         times=times_between(time, rpm),
         reached=times_to(time, rpm),
         faults=tuple(name for name, mask in (shown or {}).items() if mask[at].any()),
+        tip_in_pct=tip_in_pct(conditions, settled),
     )
 
 
 def mixture_error_pct(conditions: Conditions, at: Ints | slice) -> Floats:
-    """Measured lambda over its target less one, a mean over 0.2 s, percent; NaN where either is unknown.
+    """Measured lambda over its target less one and less what the wall film explains, percent.
+
+    A mean over 0.2 s; NaN where either is unknown.
 
     Parameters
     ----------
@@ -178,8 +183,30 @@ def mixture_error_pct(conditions: Conditions, at: Ints | slice) -> Floats:
     -------
     Shape of ``at``; positive is lean.
     """
-    error = 100.0 * (conditions.lam[at] / conditions.frame.target[at] - 1.0)
-    time = conditions.frame.log.time_s[at]
+    return _smoothed(100.0 * (conditions.lean[at] - 1.0), conditions.frame.log.time_s[at])
+
+
+def tip_in_pct(conditions: Conditions, at: Ints | slice) -> float:
+    """The largest lean error that the wall film explains, percent, where it is the larger part.
+
+    Parameters
+    ----------
+    conditions : one joined log with aligned lambda.
+    at : samples of a pull in the order of time.
+
+    Returns
+    -------
+    A mean over 0.2 s; 0 where nothing is explained, NaN where the film is not known.
+    """
+    if conditions.thin is None:
+        return np.nan
+    whole = 100.0 * (conditions.lam[at] / conditions.frame.target[at] - 1.0)
+    by_film = (conditions.thin[at] > 0.0) & (200.0 * conditions.thin[at] >= whole)
+    error = _smoothed(np.where(by_film, whole, 0.0), conditions.frame.log.time_s[at])
+    return max(0.0, _extreme(error, np.nanmax))
+
+
+def _smoothed(error: Floats, time: Floats) -> Floats:
     known = np.isfinite(error)
     if len(error) < LEAST_SAMPLES:
         return np.full(len(error), np.nan)

@@ -58,6 +58,11 @@ class Say:
         "{rest} Begun {hotter:.0f} °C hotter than the run {gap:.0f} s before it: heat soak. "
         "Compare runs that begin alike.",
     )
+    TIP_IN = Message(
+        "pull_verdict.tip_in",
+        "{rest} Tip-in fuel was thin, {pct:.0f} % lean as the throttle opened: not the table's "
+        "error, look at Transients.",
+    )
     PARTIAL = Message("pull_verdict.partial", "Not full throttle: {throttle:.0f} % at most. {rest}")
 
 
@@ -67,6 +72,8 @@ LEAN_PCT = 4.0
 GOOD_PCT = 2.5
 """Lean of target at which a pull is not repeated, and what is good enough (common practice, no
 source)."""
+THIN_PCT = 8.0
+"""Lean error by the wall film that is told, percent."""
 HOTTER_K = 6.0
 BACK_TO_BACK_S = 180.0
 """Intake air this much hotter at the start of a run so soon after another is heat soak (common
@@ -87,6 +94,8 @@ def verdict_on_pull(pull: Pull, before: Pull | None = None) -> Said:
     One sentence or two; what is dangerous first.
     """
     said = _danger(pull) or _mixture(pull)
+    if pull.tip_in_pct > THIN_PCT:
+        said = Say.TIP_IN(rest=str(said), pct=pull.tip_in_pct)
     if pull.kind == "partial" and math.isfinite(pull.throttle_pct):
         said = Say.PARTIAL(throttle=pull.throttle_pct, rest=str(said))
     if before is None:

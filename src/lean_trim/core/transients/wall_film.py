@@ -21,7 +21,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from lean_trim.core.drive.delay import DelaySettings, pushed_through
-from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S
+from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S, MIDDLE_KPA, USUAL_SLOPE
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.quick_changes import QuickChanges, Rows
 from lean_trim.core.types import Floats, Ints
@@ -50,14 +50,10 @@ BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08, 0.08])
 source)."""
 USUAL_SHARE = 0.2
 """X where a drive does not tell (published X-τ models of port injection: 0.1 to 0.4; from memory)."""
-USUAL_SLOPE = 0.08
-"""Rise of X per 100 kPa where a drive does not tell (a choice within the same)."""
 USUAL_QUICKER = 0.05
 """Fall of ln τ per 1000 rpm where a drive does not tell (a choice; no source)."""
 STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
 """Scale of one step of the search in each parameter, in its own unit; the least is the same."""
-MIDDLE_KPA = 50.0
-"""Manifold pressure X is a parameter at: the middle of part load."""
 MIDDLE_RPM = 2000.0
 """Engine speed τ is a parameter at."""
 MOST_SHARE = 0.8

@@ -45,6 +45,7 @@ def _pull(pull: Pull, before: Pull | None) -> dict[str, Any]:
         "gear": pull.gear or None,
         "rpm_from": round(pull.rpm_from),
         "rpm_to": round(pull.rpm_to),
+        "tip_in_thin_pct": _known(pull.tip_in_pct),
         "lambda_error_pct": {
             "mean": _known(pull.lambda_mean_pct),
             "worst_lean": _known(pull.lambda_lean_pct),

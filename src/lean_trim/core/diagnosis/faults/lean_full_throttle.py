@@ -37,7 +37,7 @@ def _seen(conditions: Conditions) -> Seen:
     target = conditions.frame.target
     lam = conditions.lam
     with np.errstate(invalid="ignore"):
-        lean = (target < ENRICHED_BELOW) & (lam > target * LEAN_FACTOR) & (lam < FREE_AIR)
+        lean = (target < ENRICHED_BELOW) & (conditions.lean > LEAN_FACTOR) & (lam < FREE_AIR)
     return Seen((conditions.regime == Regime.FULL_THROTTLE) & lean)
 
 
