@@ -44,6 +44,7 @@ class Status(StrEnum):
     EXTRAPOLATED = "extrapolated"
     BEYOND = "beyond"
     SCALED = "scaled"
+    UNPROVEN = "not proven"
 
 
 STATUS_TEXT = {
@@ -60,6 +61,7 @@ STATUS_TEXT = {
     Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, "
     "whichever is richer",
     Status.BEYOND: "kept: at or past the reading at which the airflow sensor met its end",
+    Status.UNPROVEN: "not proven: fuel may not have arrived here; never leaner until the supply is mended",
     Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
 }
 
@@ -78,6 +80,7 @@ STATUS_WORD = {
     Status.EXTRAPOLATED: "carried past the end",
     Status.BEYOND: "past the sensor's end",
     Status.SCALED: "raised with the whole table",
+    Status.UNPROVEN: "not proven: fuel supply",
 }
 """The same in a few words, for counts."""
 POLICY_KNOBS: tuple[Knob, ...] = (
@@ -326,6 +329,8 @@ def propose(
     for cells, why in ((held_by.knock, Status.KNOCK), (held_by.fault, Status.FAULT)):
         held = cells & (step < 0.0)
         step[held], status[held] = 0.0, why
+    step = np.where(held_by.unproven, np.maximum(step, 0.0), step)
+    status[held_by.unproven] = Status.UNPROVEN
     # Feedback has given so much already; no limit of a round keeps that out of the table.
     raised = step < held_by.least_pct
     status[raised] = np.where(estimate.seconds[raised] > 0.0, Status.LIMITED, Status.SCALED)

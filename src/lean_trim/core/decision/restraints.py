@@ -20,11 +20,14 @@ class Restraints:
     fault : the same for a fault of the fuel supply, or a pattern that is not settled.
     least_pct : least step of every cell, percent; minus infinity where nothing is said. Feedback
         at its stop has shown that so much more is needed everywhere it was.
+    unproven : cells in which fuel may not have arrived: what the table itself needs is written
+        where that is richer, and said to be not proven.
     """
 
     knock: Mask
     fault: Mask
     least_pct: Floats
+    unproven: Mask
 
     def plus(self, other: Restraints) -> Restraints:
         """What two drives say together."""
@@ -32,6 +35,7 @@ class Restraints:
             knock=self.knock | other.knock,
             fault=self.fault | other.fault,
             least_pct=np.maximum(self.least_pct, other.least_pct),
+            unproven=self.unproven | other.unproven,
         )
 
 
@@ -47,5 +51,8 @@ def no_restraints(shape: Sequence[int]) -> Restraints:
     In that shape.
     """
     return Restraints(
-        knock=np.zeros(shape, bool), fault=np.zeros(shape, bool), least_pct=np.full(shape, -np.inf)
+        knock=np.zeros(shape, bool),
+        fault=np.zeros(shape, bool),
+        least_pct=np.full(shape, -np.inf),
+        unproven=np.zeros(shape, bool),
     )

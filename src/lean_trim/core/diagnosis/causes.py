@@ -114,6 +114,10 @@ SYMPTOMS: Mapping[str, Symptom] = {
         ),
     ),
 }
+SUPPLY_IDS = frozenset(
+    {fuel_pressure.FAULT.id, regulator.FAULT.id, "unseen_sag", "fuel_delivery_ends"}
+)
+"""Findings with which fuel may not arrive: no advice to enrich stands beside them."""
 BEFORE_S = 0.5
 OF_A_SWING = ("dead_time", "exhaust_leak")
 """Patterns a swinging target looks like: torque swings along, so that states go with its phase at

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from lean_trim.core.diagnosis.delivery import DeliveryEnd
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
 from lean_trim.core.drive.nuisance_terms import Term
@@ -13,6 +14,7 @@ from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import clock
 
 
 class Say:
@@ -74,6 +76,22 @@ class Say:
         "air that is heated on its way look alike in one drive.",
     )
 
+    ENDS = Message(
+        "of_fit.ends",
+        "Fuel delivery ends at {flow:.0f} g/s (about {rpm:.0f} rpm): beyond it the mixture leans by "
+        "all that is asked for more, up to {lean:.0f} % lean for {seconds:.1f} s, first at {first} "
+        "min. A weak pump, a clogged filter or its wiring; fuel pressure was not logged.",
+    )
+    ENDS_EFFECT = Message(
+        "of_fit.ends_effect",
+        "The table gets there what it lacks by itself and nothing for the fuel that does not arrive; "
+        "from 85 % of that flow on nothing is proven, and nothing is leaned.",
+    )
+    ENDS_NEXT = Message(
+        "of_fit.ends_next",
+        "Stop full-throttle runs, and do not enrich for it. Look at pump, filter and wiring, then log "
+        "differential fuel pressure on one short run.",
+    )
     APART = Message(
         "of_fit.apart",
         "The logs do not agree: {high} needs {more:.1f} % more fuel than {low} at the same states.",
@@ -107,6 +125,7 @@ APART_ID = "logs_disagree"
 NOT_CONVERGED_ID = "fit_not_converged"
 NOTHING_ID = "nothing_supported"
 SLOW_ID = "sensor_slow"
+ENDS_ID = "fuel_delivery_ends"
 COLD_ID = "cold_engine"
 
 
@@ -123,6 +142,32 @@ def sensor_slow(delay: DelayEstimate) -> Finding | None:
         return None
     said = Say.SLOW(seconds=constant, error=delay.sensor_se_s)
     return Finding(SLOW_ID, "note", 0.0, 0.0, said, share, Say.SLOW_EFFECT(), Say.SLOW_NEXT())
+
+
+def delivery_ends(end: DeliveryEnd | None) -> Finding | None:
+    """Fuel that does not arrive.
+
+    Returns None where none was found.
+    """
+    if end is None:
+        return None
+    said = Say.ENDS(
+        flow=end.flow_g_per_s,
+        rpm=100.0 * round(end.rpm / 100.0),
+        lean=end.lean_pct,
+        seconds=end.seconds,
+        first=clock(end.first_time_s),
+    )
+    return Finding(
+        id=ENDS_ID,
+        severity="danger",
+        first_time_s=end.first_time_s,
+        seconds=round(end.seconds, 2),
+        said=said,
+        effect=Say.ENDS_EFFECT(),
+        next_step=Say.ENDS_NEXT(),
+        samples="count_no_leaner",
+    )
 
 
 def cold_engine(estimate: Estimate) -> Finding | None:

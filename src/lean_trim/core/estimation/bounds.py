@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from lean_trim.core.data.tables import Interpolation
 from lean_trim.core.drive.nuisance_terms import SharedTerms
 from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats
 
@@ -77,18 +78,6 @@ def as_readings(
     return np.asarray(value), np.asarray(np.where(weight < LEAST_WEIGHT, 0.0, weight))
 
 
-def modelled(observations: Observations, estimate: Estimate) -> Floats:
-    """K by an estimate at samples, its nuisance terms included, shape (m,)."""
-    factor = 1.0 + np.nan_to_num(estimate.correction_pct).ravel() / 100.0
-    values = estimate.table.values.ravel()
-    mesh = observations.mesh
-    wanted = ((values * factor)[mesh.cells] * mesh.weights).sum(axis=1)
-    present = (values[mesh.cells] * mesh.weights).sum(axis=1)
-    coefficients = np.array([c.value for c in estimate.shared])
-    more = coefficients @ observations.terms.values if len(coefficients) else 0.0
-    return np.asarray(wanted / present + more)
-
-
 def with_bounds(observations: Observations, bounds: Bounds, estimate: Estimate) -> Observations:
     """Readings, and bounds as the readings they amount to at an estimate, in time order.
 
@@ -102,7 +91,7 @@ def with_bounds(observations: Observations, bounds: Bounds, estimate: Estimate) 
     -------
     Both as one.
     """
-    value, weight = as_readings(bounds.at.k, bounds.side, modelled(bounds.at, estimate))
+    value, weight = as_readings(bounds.at.k, bounds.side, explained(estimate, bounds.at))
     keep = weight > 0.0
     told = replace(bounds.at, k=value, weight=bounds.at.weight * weight).only(keep)
     return joined_with(observations, told)

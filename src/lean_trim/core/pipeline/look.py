@@ -9,10 +9,18 @@ import numpy as np
 
 from lean_trim.core.diagnosis.causes import brought_about, explained_by
 from lean_trim.core.diagnosis.contradiction import Contradiction
+from lean_trim.core.diagnosis.delivery import DeliveryEnd, find_delivery_end
 from lean_trim.core.diagnosis.finding import RANK, Finding
 from lean_trim.core.diagnosis.findings import look_for_faults
 from lean_trim.core.diagnosis.inference import Inferred
-from lean_trim.core.diagnosis.of_fit import COLD_ID, SLOW_ID, cold_engine, sensor_slow
+from lean_trim.core.diagnosis.of_fit import (
+    COLD_ID,
+    ENDS_ID,
+    SLOW_ID,
+    cold_engine,
+    delivery_ends,
+    sensor_slow,
+)
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
@@ -32,6 +40,7 @@ class Look:
     findings : dangers first, causes before what follows from them.
     shown : samples of the log that show a pattern, (n,), by its id.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
+    delivery : where fuel ends; None where it arrives.
     inferred : what the log did not say.
     contradictions : logs whose fuel contradicts the sheet.
     done : False where nothing was looked for yet.
@@ -40,6 +49,7 @@ class Look:
     findings: tuple[Finding, ...]
     shown: Mapping[str, Mask]
     unsettled: Mask
+    delivery: DeliveryEnd | None = None
     inferred: tuple[Inferred, ...] = ()
     contradictions: tuple[Contradiction, ...] = ()
     done: bool = True
@@ -47,9 +57,12 @@ class Look:
     @property
     def of_the_drive(self) -> tuple[Finding, ...]:
         """Findings that are no matter of one log: patterns, and what the fits tell of sensor and engine."""
-        return tuple(f for f in self.findings if f.id in self.shown or f.id in (SLOW_ID, COLD_ID))
+        of_fit = (SLOW_ID, COLD_ID, ENDS_ID)
+        return tuple(f for f in self.findings if f.id in self.shown or f.id in of_fit)
 
 
+OF_DELIVERY = ("unseen_sag", "lean_full_throttle")
+"""Findings that a delivery which ends brings about."""
 NOT_LOOKED = Look(findings=(), shown={}, unsettled=np.zeros(0, bool), done=False)
 """Stands where nothing was looked for yet."""
 
@@ -77,13 +90,19 @@ def look_at(
     faults, seen = look_for_faults(prepared.conditions)
     found = find_patterns(prepared, observations, estimate, film_spread)
     faults, report = _without_brought_about(faults, found, prepared, seen)
-    of_fit = [f for f in (sensor_slow(delay), cold_engine(estimate)) if f is not None]
+    end = find_delivery_end(prepared.frame, observations, estimate)
+    told = (delivery_ends(end), sensor_slow(delay), cold_engine(estimate))
+    of_fit = [f for f in told if f is not None]
     findings = _without_symptoms(faults, report, prepared, seen)
+    if end is not None:
+        # What is asked for and does not arrive makes both; the one cause says it.
+        findings = tuple(f for f in findings if f.id not in OF_DELIVERY)
     log_size = len(prepared.frame.log)
     return Look(
         findings=in_order((*findings, *of_fit)),
         shown=report.shown(log_size),
         unsettled=report.unsettled(estimate.table),
+        delivery=end,
     )
 
 

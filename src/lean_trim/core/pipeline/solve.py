@@ -15,6 +15,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.contradiction import Contradiction, find_contradictions
+from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.drive.delay import DelaySettings
@@ -91,6 +92,7 @@ class Measured:
     ----------
     observations : with what film, warm-up and heat explain still in them.
     surface : the fit of the surface method, whichever method is shown.
+    mended : the end of fuel delivery whose lean was taken off; None where fuel arrives.
     """
 
     prepared: Prepared
@@ -100,6 +102,7 @@ class Measured:
     settings: SolveSettings
     delay: DelayEstimate
     film: FilmEstimate
+    mended: DeliveryEnd | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -407,6 +410,7 @@ def conclude(measured: Measured, seen: Look) -> Solution:
     -------
     By the chosen method.
     """
+    measured = without_missing_fuel(measured, seen)
     frame = measured.prepared.frame
     settings = measured.settings
     estimate = measured.surface
@@ -432,6 +436,30 @@ def conclude(measured: Measured, seen: Look) -> Solution:
         logs=ended.logs,
         seen=seen,
     )
+
+
+def without_missing_fuel(measured: Measured, seen: Look) -> Measured:
+    """What was measured, less the lean that fuel which does not arrive makes.
+
+    Parameters
+    ----------
+    measured : of one solve.
+    seen : what was looked for; where a delivery ends is told there.
+
+    Returns
+    -------
+    Fitted anew, and as it is where fuel arrives. A fit: not for a window's thread.
+    """
+    if seen.delivery is None or seen.delivery == measured.mended:
+        return measured
+    frame = measured.prepared.frame
+    observations = measured.observations
+    flow = commanded_flow(frame)[observations.index]
+    arrives = replace(observations, k=observations.k * np.exp(-seen.delivery.effect(flow)))
+    surface = surface_from(
+        measured.prepared, measured.sifted, arrives, measured.settings, measured.surface
+    )
+    return replace(measured, observations=arrives, surface=surface, mended=seen.delivery)
 
 
 def acceptance(settings: SolveSettings) -> tuple[float, float]:

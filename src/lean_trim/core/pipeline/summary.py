@@ -13,6 +13,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingShares, driving_seconds
 from lean_trim.core.decision.knock import knock_cells, sagging_cells
 from lean_trim.core.decision.restraints import Restraints
+from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.frame import Frame
@@ -105,20 +106,39 @@ def counts_of(frame: Frame, sifted: Sifted, observations: Observations) -> Sampl
     )
 
 
-def restraints_of(sifted: Sifted, unsettled: Mask) -> Restraints:
+def restraints_of(
+    sifted: Sifted, unsettled: Mask, delivery: DeliveryEnd | None = None
+) -> Restraints:
     """What one log says beside its estimate.
 
     Parameters
     ----------
     sifted : what the sieve made of it.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
+    delivery : where fuel ends, None where it arrives.
 
     Returns
     -------
     In the table's shape.
     """
     fault = sagging_cells(sifted) | unsettled
-    return Restraints(knock=knock_cells(sifted), fault=fault, least_pct=_least_pct(sifted))
+    return Restraints(
+        knock=knock_cells(sifted),
+        fault=fault,
+        least_pct=_least_pct(sifted),
+        unproven=_unproven(sifted, delivery),
+    )
+
+
+def _unproven(sifted: Sifted, delivery: DeliveryEnd | None) -> Mask:
+    """Cells read where fuel may not have arrived."""
+    frame = sifted.conditions.frame
+    table = frame.vehicle.table
+    out = np.zeros(table.size, bool)
+    if delivery is not None:
+        near = delivery.near(commanded_flow(frame))
+        out[frame.mesh.cells[near][frame.mesh.weights[near] >= MIN_SHARE]] = True
+    return out.reshape(table.shape)
 
 
 def _least_pct(sifted: Sifted) -> Floats:
@@ -160,7 +180,7 @@ def summary_of(solution: Solution) -> Summary:
         findings=solution.findings,
         inferred=solution.inferred,
         logs=solution.logs,
-        restraints=restraints_of(sifted, solution.seen.unsettled),
+        restraints=restraints_of(sifted, solution.seen.unsettled, solution.seen.delivery),
         driving=driving_seconds(sifted, solution.observations).shares(
             solution.estimate.table.shape
         ),

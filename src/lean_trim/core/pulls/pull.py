@@ -60,6 +60,8 @@ class Pull:
     throttle_pct : highest.
     enriched : whether full-throttle enrichment was commanded, None where the target is not known.
     tip_in_pct : largest lean error that the wall film explains; no matter of the table.
+    ends_at : flow, g/s, and engine speed at which fuel delivery ends, where the pull came near it.
+    supply_in_doubt : a finding of the drive says that fuel may not arrive.
     settles_s : how long acceleration enrichment lasted; until then mixture is no airflow.
     times : seconds between engine speeds, by "3000-6000".
     reached : seconds from its first sample to engine speeds, by "4000".
@@ -96,6 +98,8 @@ class Pull:
     reached: Mapping[str, float]
     faults: tuple[str, ...] = ()
     tip_in_pct: float = np.nan
+    ends_at: tuple[float, float] | None = None
+    supply_in_doubt: bool = False
 
     @property
     def seconds(self) -> float:

@@ -17,6 +17,21 @@ class Say:
         "Fuel pressure fell by {pct:.0f} %: look at pump, filter and wiring before another pull; "
         "nothing is leaned from this one.",
     )
+    ENDS = Message(
+        "pull_verdict.ends",
+        "Fuel delivery ends at {flow:.0f} g/s ({rpm:.0f} rpm): stop, and add no fuel for it. Pump, "
+        "filter and wiring first.",
+    )
+    LEAN_SUPPLY = Message(
+        "pull_verdict.lean_supply",
+        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}: fuel may not "
+        "have arrived; the fuel supply comes first.",
+    )
+    LEAN_UNKNOWN = Message(
+        "pull_verdict.lean_unknown",
+        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}. Fuel pressure "
+        "was not logged: look at it before another pull, then at the table.",
+    )
     DUTY = Message(
         "pull_verdict.duty",
         "The injectors were open {pct:.0f} % of the time: there is no more fuel to be had; larger "
@@ -72,6 +87,8 @@ LEAN_PCT = 4.0
 GOOD_PCT = 2.5
 """Lean of target at which a pull is not repeated, and what is good enough (common practice, no
 source)."""
+UNKNOWN_PCT = 8.0
+"""Lean error from which a pull without fuel pressure is no matter of the table alone, percent."""
 THIN_PCT = 8.0
 """Lean error by the wall film that is told, percent."""
 HOTTER_K = 6.0
@@ -110,6 +127,9 @@ def verdict_on_pull(pull: Pull, before: Pull | None = None) -> Said:
 def _danger(pull: Pull) -> Said | None:
     if pull.dp_drop_pct > SAG_PCT:
         return Say.PRESSURE(pct=pull.dp_drop_pct)
+    if pull.ends_at is not None:
+        flow, rpm = pull.ends_at
+        return Say.ENDS(flow=flow, rpm=100.0 * round(rpm / 100.0))
     if SENSOR_END in pull.faults:
         return Say.SENSOR()
     if pull.duty_pct > MOST_DUTY_PCT:
@@ -119,6 +139,16 @@ def _danger(pull: Pull) -> Said | None:
     if pull.knock_deg > 0.0:
         return Say.KNOCK(deg=pull.knock_deg, mixture=str(_mixture(pull)))
     return None
+
+
+def _lean(pull: Pull) -> Message:
+    """What to say of a lean pull: more fuel is no answer where fuel may not arrive."""
+    if pull.lambda_lean_pct <= LEAN_PCT:
+        return Say.LEANER
+    if pull.supply_in_doubt:
+        return Say.LEAN_SUPPLY
+    unknown = not math.isfinite(pull.dp_drop_pct)
+    return Say.LEAN_UNKNOWN if unknown and pull.lambda_lean_pct > UNKNOWN_PCT else Say.LEAN
 
 
 def _mixture(pull: Pull) -> Said:
@@ -139,6 +169,6 @@ def _mixture(pull: Pull) -> Said:
         return Say.ON_TARGET(most=most, **words)
     if lean > LEAN_PCT or lean > -rich:
         also = str(Say.ALSO_RICH(**words)) if rich < -GOOD_PCT else ""
-        return (Say.LEAN if lean > LEAN_PCT else Say.LEANER)(also=also, **words)
+        return _lean(pull)(also=also, **words)
     also = str(Say.ALSO_LEAN(**words)) if lean > GOOD_PCT else ""
     return Say.RICH(also=also, **words)

@@ -11,10 +11,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lean_trim.core.drive.film import MIDDLE_KPA
 from lean_trim.core.transients.quick_changes import QuickChanges
 from lean_trim.core.transients.wall_film import (
     DOUBT_SHARE,
-    MIDDLE_KPA,
     SHARE,
     SLOPE,
     TAU,
