@@ -112,7 +112,7 @@ def _trial(folder: Path, seed: int) -> Trial:
         if method == "surface":
             estimate = solution.estimate
             sigma = errors_in_sigma(
-                estimate.correction_pct, estimate.std_error_pct, table.values, car.best
+                estimate.correction_pct, estimate.own_error_pct, table.values, car.best
             )
             figures["sigma"] = sigma[estimate.supported].tolist()
             shares = driving_seconds(solution.sifted, solution.observations).shares(

@@ -22,6 +22,6 @@ def test_supported_cells_lie_within_two_standard_errors_as_often_as_they_should(
         mesh = np.meshgrid(rows.points, columns.points, indexing="ij")
         needed = 100 * (truth_for(vehicle).ve_surface(mesh[1], mesh[0]) / vehicle.table.values - 1)
         estimate = solve([simulate(vehicle, seed=seed, minutes=6.0)], vehicle).estimate
-        z.append(((estimate.correction_pct - needed) / estimate.std_error_pct)[estimate.supported])
+        z.append(((estimate.correction_pct - needed) / estimate.own_error_pct)[estimate.supported])
     within = float(np.mean(np.abs(np.concatenate(z)) < 2.0))
     assert 0.90 <= within <= 0.98

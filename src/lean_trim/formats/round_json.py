@@ -138,7 +138,10 @@ def _cells(summary: Summary, proposal: Proposal) -> list[dict[str, Any]]:
             "after": float(proposal.table.shown[place]),
             "correction_pct": _plain(float(estimate.correction_pct[place])),
             "step_pct": _plain(float(proposal.step_pct[place])),
-            "std_error_pct": _plain(float(estimate.std_error_pct[place])),
+            "std_error_pct": _plain(
+                math.hypot(estimate.own_error_pct[place], summary.shared_error_pct[place])
+            ),
+            "own_error_pct": _plain(float(estimate.own_error_pct[place])),
             "seconds": _plain(float(estimate.seconds[place])),
             "visits": int(estimate.visits[place]),
             "status": str(STATUS_IN_FILES.get(status, status)),

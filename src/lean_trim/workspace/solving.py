@@ -447,7 +447,7 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
     stored = StoredProposal(
         asked_pct=as_kept(estimate.correction_pct),
         step_pct=as_kept(proposal.step_pct),
-        std_error_pct=as_kept(estimate.std_error_pct),
+        std_error_pct=as_kept(estimate.own_error_pct),
         status=tuple(str(s) for s in proposal.status.ravel()),
         program=__version__,
         made=now(),

@@ -96,7 +96,7 @@ def test_corners_around_one_driven_point_are_in_doubt() -> None:
     bare = SurfaceSettings(model_error_pct=0.0)
     one_point = fit(log, bare, at_point | (log[Role.RPM] > 3000.0))
     everywhere = fit(log, bare)
-    assert one_point.std_error_pct[0, 0] > 4.0 * everywhere.std_error_pct[0, 0]
+    assert one_point.own_error_pct[0, 0] > 4.0 * everywhere.own_error_pct[0, 0]
 
 
 def test_a_cell_is_near_what_was_driven_in_a_square_beside_it() -> None:
@@ -128,7 +128,7 @@ def test_unvisited_cells_are_not_supported_and_less_certain() -> None:
     estimate = fit(log, SurfaceSettings(model_error_pct=0.0), used)
     assert estimate.supported[:2, :3].all()
     assert not estimate.supported[3, 4]
-    assert estimate.std_error_pct[3, 4] > 1.5 * estimate.std_error_pct[1, 1]
+    assert estimate.own_error_pct[3, 4] > 1.5 * estimate.own_error_pct[1, 1]
     assert estimate.seconds[3, 4] == 0.0
     assert estimate.visits[3, 4] == 0
 
@@ -147,7 +147,7 @@ def test_correlated_noise_is_not_mistaken_for_much_evidence() -> None:
     assert tight.state is not None and loose.state is not None
     assert loose.state.inflation > 20.0 * tight.state.inflation
     # What no table holds of a place is in both.
-    assert np.median(loose.std_error_pct) > 1.8 * np.median(tight.std_error_pct)
+    assert np.median(loose.own_error_pct) > 1.8 * np.median(tight.own_error_pct)
 
 
 def test_a_curve_is_fitted_by_the_same_function() -> None:
@@ -169,7 +169,7 @@ def test_a_curve_is_fitted_by_the_same_function() -> None:
 
 def test_the_error_never_falls_below_what_more_driving_cannot_remove() -> None:
     estimate = fit(steady_states(1.05, seconds=20.0, noise=0.001))
-    assert estimate.std_error_pct.min() >= 0.1
+    assert estimate.own_error_pct.min() >= 0.1
 
 
 def test_heat_that_no_sensor_sees_adds_to_the_error_but_takes_no_change_away() -> None:
@@ -181,7 +181,7 @@ def test_heat_that_no_sensor_sees_adds_to_the_error_but_takes_no_change_away() -
         fit_surface(observations, frame.vehicle.table, log.time_s, SurfaceSettings(), heat=h)
         for h in (None, heat)
     )
-    np.testing.assert_allclose(hot.std_error_pct**2 - plain.std_error_pct**2, 6.0**2)
+    np.testing.assert_allclose(hot.own_error_pct**2 - plain.own_error_pct**2, 6.0**2)
     np.testing.assert_array_equal(hot.supported, plain.supported)
     np.testing.assert_array_equal(hot.correction_pct, plain.correction_pct)
 

@@ -41,7 +41,7 @@ def test_it_agrees_with_the_same_logs_in_one_piece(
     sure = whole.estimate.supported
     off = (
         found.estimate.correction_pct - whole.estimate.correction_pct
-    ) / whole.estimate.std_error_pct
+    ) / whole.estimate.own_error_pct
     assert np.abs(off[sure]).max() < 0.2
     assert np.mean(sure == found.estimate.supported) > 0.97
     np.testing.assert_allclose(found.estimate.seconds, whole.estimate.seconds, atol=2.0)

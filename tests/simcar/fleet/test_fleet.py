@@ -99,6 +99,6 @@ def test_one_round_on_a_random_car_comes_close(monkeypatch: pytest.MonkeyPatch) 
     assert figures.asked < 1.2
     assert figures.leaned == 0
     sigma = errors_in_sigma(
-        estimate.correction_pct, estimate.std_error_pct, estimate.table.values, car.best
+        estimate.correction_pct, estimate.own_error_pct, estimate.table.values, car.best
     )
     assert np.median(np.abs(sigma[estimate.supported])) < 2.0

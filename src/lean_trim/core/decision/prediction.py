@@ -29,7 +29,7 @@ def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float]
     """
     wanted = estimate.table.values * (1.0 + estimate.correction_pct / 100.0)
     left = 100.0 * (wanted / decided - 1.0)
-    error = estimate.std_error_pct
+    error = estimate.own_error_pct
     counts = np.isfinite(left) & np.isfinite(error) & (estimate.seconds >= LEAST_S)
     if not counts.any():
         return None

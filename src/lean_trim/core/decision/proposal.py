@@ -206,6 +206,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
 )
 """Numbers of the policy (common practice, no source)."""
+SURE_ERROR_PCT = 1.0
+"""Own error up to which a leaning is written whole, percent (a choice: as good as a gauge)."""
 MOSTLY_FULL = 0.5
 """Share of its seconds from which a cell was driven at full throttle."""
 LOWEST_KPA = 60.0
@@ -300,6 +302,7 @@ def propose(
     wanted = _gain(table, settings, driving) * (
         np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct
     )
+    wanted = _proven(wanted, np.nan_to_num(estimate.own_error_pct, nan=np.inf))
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
@@ -313,7 +316,7 @@ def propose(
     step[keep], status[keep] = 0.0, Status.KEPT
     boost = boosted(table, settings.atmospheric_kpa)
     blind = steps_for_unvisited(
-        settings.unvisited, wanted, estimate.std_error_pct, step, estimate.supported, boost
+        settings.unvisited, wanted, estimate.own_error_pct, step, estimate.supported, boost
     )
     moved = keep & (np.abs(blind) > 0.0)
     end_at = driving.end_at if driving is not None and len(table.axes) == 1 else np.inf
@@ -357,6 +360,12 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
     return settings.gain * np.where(
         boosted(table, settings.atmospheric_kpa), settings.gain_boost, share
     )
+
+
+def _proven(wanted: Floats, error: Floats) -> Floats:
+    """Leanings, less what their own error is beyond one percent; richer is not held back by it."""
+    doubt = np.maximum(0.0, error - SURE_ERROR_PCT)
+    return np.where(wanted < 0.0, np.minimum(0.0, wanted + doubt), wanted)
 
 
 def _careful(

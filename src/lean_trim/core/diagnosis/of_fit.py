@@ -9,6 +9,7 @@ import numpy as np
 from lean_trim.core.diagnosis.delivery import DeliveryEnd
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
+from lean_trim.core.drive.gauge import ASKED, TOLD, Gauge
 from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
@@ -92,6 +93,24 @@ class Say:
         "Stop full-throttle runs, and do not enrich for it. Look at pump, filter and wiring, then log "
         "differential fuel pressure on one short run.",
     )
+    GAUGE = Message(
+        "of_fit.gauge",
+        "The wideband reads {mean:.3f} on average while the narrowband loop holds 1 ({seconds:.0f} s): "
+        "it reads {size:.1f} % {side}.",
+    )
+    GAUGE_RICH = Message(
+        "of_fit.gauge_rich",
+        "Its error is taken off, everywhere: {pct:.1f} % more fuel than it asks.",
+    )
+    GAUGE_LEAN = Message(
+        "of_fit.gauge_lean",
+        "Its error is taken off where the loop works. Elsewhere its readings stand, for a leak ahead "
+        "of it or a dead cylinder reads lean as well.",
+    )
+    GAUGE_NEXT = Message(
+        "of_fit.gauge_next",
+        "Look at its free-air setting, its age, and the exhaust ahead of it for leaks.",
+    )
     APART = Message(
         "of_fit.apart",
         "The logs do not agree: {high} needs {more:.1f} % more fuel than {low} at the same states.",
@@ -126,6 +145,7 @@ NOT_CONVERGED_ID = "fit_not_converged"
 NOTHING_ID = "nothing_supported"
 SLOW_ID = "sensor_slow"
 ENDS_ID = "fuel_delivery_ends"
+GAUGE_ID = "gauge_off"
 COLD_ID = "cold_engine"
 
 
@@ -167,6 +187,28 @@ def delivery_ends(end: DeliveryEnd | None) -> Finding | None:
         effect=Say.ENDS_EFFECT(),
         next_step=Say.ENDS_NEXT(),
         samples="count_no_leaner",
+    )
+
+
+def gauge_off(gauge: Gauge) -> Finding | None:
+    """A lambda gauge that the narrowband loop beside it shows to be off.
+
+    Returns None where nothing is known of it, or it is right.
+    """
+    if not abs(gauge.error) >= TOLD:
+        return None
+    reads_rich = gauge.error < 0.0
+    size = 100.0 * abs(gauge.mean - 1.0)
+    return Finding(
+        id=GAUGE_ID,
+        severity="danger" if abs(gauge.mean - 1.0) >= ASKED else "warning",
+        first_time_s=0.0,
+        seconds=round(gauge.seconds, 2),
+        said=Say.GAUGE(
+            mean=gauge.mean, seconds=gauge.seconds, size=size, side="rich" if reads_rich else "lean"
+        ),
+        effect=Say.GAUGE_RICH(pct=-100.0 * gauge.error) if reads_rich else Say.GAUGE_LEAN(),
+        next_step=Say.GAUGE_NEXT(),
     )
 
 
@@ -251,7 +293,7 @@ def _of_fit(finding_id: str, said: Said, next_step: Said) -> Finding:
 
 def _why_nothing(estimate: Estimate, least_s: float, most_error_pct: float) -> tuple[Said, Said]:
     """Too little driving, or too much scatter for it: each asks for another drive."""
-    error = np.where(estimate.near_s >= least_s, estimate.std_error_pct, np.inf)
+    error = np.where(estimate.near_s >= least_s, estimate.own_error_pct, np.inf)
     state = estimate.state
     if state is None or not np.isfinite(error).any():
         seconds = float(estimate.seconds.sum())

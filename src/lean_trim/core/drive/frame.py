@@ -25,6 +25,7 @@ from lean_trim.core.drive.coordinates import (
 )
 from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_duty
 from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
+from lean_trim.core.drive.gauge import UNKNOWN_GAUGE, Gauge, put_right, read_gauge
 from lean_trim.core.drive.narrowband import cycle_mean_stft, running_mean, with_loop_lambda
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
@@ -81,6 +82,7 @@ class Frame:
     pressure : what the logged fuel pressure turned out to be; the frame's log holds differential
         pressure or none.
     holes : what was not recorded or cannot be; the frame's log has short ones bridged.
+    gauge : what is known of the lambda gauge; its error is taken off the frame's lambda.
     lambda_of_loop : no lambda was logged; what a working loop holds on average stands for it.
     """
 
@@ -100,6 +102,7 @@ class Frame:
     pressure: PressureKind = PressureKind.ABSENT
     holes: Holes = NO_HOLES
     lambda_of_loop: bool = False
+    gauge: Gauge = UNKNOWN_GAUGE
 
 
 def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
@@ -200,6 +203,8 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         if not np.isfinite(told[Role.LAMBDA]).any():
             log.require([Role.LAMBDA])
         log = told
+    gauge = read_gauge(log, vehicle, target) if not of_loop else UNKNOWN_GAUGE
+    log = put_right(log, gauge, target)
     if not np.isfinite(log[Role.LAMBDA]).any():
         raise LogError(Say.NO_LAMBDA(name=log.name))
     mesh = mesh_along(vehicle.table, at)
@@ -245,6 +250,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         ratio,
         pieces,
         lambda_of_loop=of_loop,
+        gauge=gauge,
     )
 
 

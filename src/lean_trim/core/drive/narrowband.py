@@ -31,6 +31,8 @@ RESTS_AT_STOP_S = 0.5
 """A swing touches its own extreme for a moment; a stop holds it there so long, s."""
 WITHIN_PCT = 0.06
 """Distance from its end at which a trim is at it, %: the last digit of most loggers."""
+RAMP_PCT = 2.0
+"""Way gone in one direction since the loop closed from which it is a ramp and no swing, %."""
 RICH_TARGET = 0.97
 """Wanted lambda below which a closed-loop flag alone is not believed: nothing holds 1 there."""
 
@@ -129,6 +131,31 @@ def stop_sides(
         if side * end >= least_pct:
             at_end = np.abs(fill_missing(trim, np.inf) - end) <= WITHIN_PCT
             out[lasting(at_end, log.time_s, rests_s)] = side
+    return out
+
+
+def on_its_way(log: Log) -> Mask:
+    """Where the loop has moved one way only since it closed, by more than a swing does.
+
+    Parameters
+    ----------
+    log : with a short-term trim.
+
+    Returns
+    -------
+    Shape (n,).
+    """
+    out = np.zeros(len(log), bool)
+    trim = np.nan_to_num(log[Role.STFT])
+    for first, last in spells(closed_loop(log)).tolist():
+        step = np.diff(trim[first:last])
+        moved = np.flatnonzero(step != 0.0)
+        if not len(moved):
+            continue
+        back = np.flatnonzero(np.sign(step[moved]) != np.sign(step[moved[0]]))
+        end = last if not len(back) else first + int(moved[back[0]]) + 1
+        if np.ptp(trim[first:end]) > RAMP_PCT:
+            out[first:end] = True
     return out
 
 

@@ -10,20 +10,17 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.narrowband import (
     LEAST_STOP_PCT,
     RESTS_AT_STOP_S,
     closed_loop,
-    spells,
+    on_its_way,
     stop_sides,
 )
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.types import Mask
 
-RAMP_PCT = 2.0
-"""Way gone in one direction since the loop closed from which it is a ramp and no swing, %."""
 HELD_S = 5.0
 """How long a product of trims must be held for the whole table to be scaled by it, s."""
 MOST = 0.5
@@ -61,20 +58,9 @@ def still_on_its_way(frame: Frame) -> Mask:
     -------
     Shape (n,); all False where lambda was logged.
     """
-    out = np.zeros(len(frame.log), bool)
     if not frame.lambda_of_loop:
-        return out
-    trim = np.nan_to_num(frame.log[Role.STFT])
-    for first, last in spells(closed_loop(frame.log)).tolist():
-        step = np.diff(trim[first:last])
-        moved = np.flatnonzero(step != 0.0)
-        if not len(moved):
-            continue
-        back = np.flatnonzero(np.sign(step[moved]) != np.sign(step[moved[0]]))
-        end = last if not len(back) else first + int(moved[back[0]]) + 1
-        if np.ptp(trim[first:end]) > RAMP_PCT:
-            out[first:end] = True
-    return out
+        return np.zeros(len(frame.log), bool)
+    return on_its_way(frame.log)
 
 
 def whole_scale(frame: Frame, regime: NDArray[np.int8]) -> float:

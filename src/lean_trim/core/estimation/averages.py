@@ -107,7 +107,7 @@ def average_cells(
     return Estimate(
         table=table,
         correction_pct=(100 * (mean - 1)).reshape(shape),
-        std_error_pct=(100 * error).reshape(shape),
+        own_error_pct=(100 * error).reshape(shape),
         seconds=seconds.reshape(shape),
         visits=evidence.visits,
         near_s=evidence.near_s,

@@ -152,13 +152,13 @@ def beyond_bounds(estimate: Estimate, share: Floats, richer: Floats) -> Estimate
     -------
     The same with those cells richer, and with larger errors.
     """
-    share = np.clip(share, 0.0, 1.0).reshape(estimate.std_error_pct.shape)
+    share = np.clip(share, 0.0, 1.0).reshape(estimate.own_error_pct.shape)
     more = HALF_NORMAL_MEAN * UNKNOWN_PCT * share * richer.reshape(share.shape)
     doubt = HALF_NORMAL_SPREAD * UNKNOWN_PCT * share
     return replace(
         estimate,
         correction_pct=estimate.correction_pct + more,
-        std_error_pct=np.hypot(estimate.std_error_pct, doubt),
+        own_error_pct=np.hypot(estimate.own_error_pct, doubt),
     )
 
 

@@ -45,7 +45,7 @@ class Estimate:
     ----------
     table : the table the log was driven on.
     correction_pct : wanted change of the cell, percent; NaN where the method says nothing.
-    std_error_pct : one standard error, percent points; NaN where the method says nothing.
+    own_error_pct : one standard error, percent points; NaN where the method says nothing.
     seconds, visits, near_s : evidence behind the cell, see ``evidence``.
     supported : cells with enough evidence of their own to be changed.
     method : "surface" or "average".
@@ -57,7 +57,7 @@ class Estimate:
 
     table: Table
     correction_pct: Floats
-    std_error_pct: Floats
+    own_error_pct: Floats
     seconds: Floats
     visits: Ints
     near_s: Floats

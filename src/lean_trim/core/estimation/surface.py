@@ -72,6 +72,15 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
         tip="Of sensors that are a little off all over; it is part of every standard error.",
     ),
     Knob(
+        "gauge_pct",
+        "Lambda gauge off by",
+        1.0,
+        0.0,
+        5.0,
+        "%",
+        tip="What the gauge may be off all over, one standard deviation at λ 1; half as much again at 0.75.",
+    ),
+    Knob(
         "film_spread",
         "Wall film expected",
         0.3,
@@ -104,6 +113,7 @@ class SurfaceSettings:
     max_iterations : of the robust fit, 1 to 50.
     model_error_pct : error of the sensors that more driving cannot remove, one standard deviation,
         0 to 5 %; common practice, no source.
+    gauge_pct : standard deviation of the lambda gauge at lambda 1, 0 to 5 %.
     film_spread : standard deviation of the wall-film share X before any driving, 0.001 (switches it
         off) to 1; X lies between 0 and 0.5, common practice, no source.
     film_doubt : share of the wall-film correction that may be wrong, one standard deviation, 0 to
@@ -116,6 +126,7 @@ class SurfaceSettings:
     min_seconds: float = default_of(SURFACE_KNOBS, "min_seconds")
     max_iterations: int = 12
     model_error_pct: float = default_of(SURFACE_KNOBS, "model_error_pct")
+    gauge_pct: float = default_of(SURFACE_KNOBS, "gauge_pct")
     film_spread: float = default_of(SURFACE_KNOBS, "film_spread")
     film_doubt: float = default_of(SURFACE_KNOBS, "film_doubt")
 
@@ -206,7 +217,7 @@ def fit_samples(
     return Estimate(
         table=table,
         correction_pct=100 * fit.unknown[:cells].reshape(table.shape),
-        std_error_pct=100 * error,
+        own_error_pct=100 * error,
         seconds=evidence.seconds,
         visits=evidence.visits,
         near_s=evidence.near_s,

@@ -46,10 +46,16 @@ from lean_trim.core.pipeline.solve import (
     solve,
     stepper,
 )
-from lean_trim.core.pipeline.summary import SampleCounts, Summary, counts_of, restraints_of
+from lean_trim.core.pipeline.summary import (
+    SampleCounts,
+    Summary,
+    counts_of,
+    restraints_of,
+    shared_error_pct,
+)
 from lean_trim.core.pipeline.tanks import refuse_unknown_tank
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
-from lean_trim.core.types import Mask
+from lean_trim.core.types import Floats, Mask
 
 
 class Say:
@@ -106,6 +112,7 @@ class _One:
     cells: CellSums
     share: LogSums
     restraints: Restraints
+    shared: Floats
     findings: tuple[Finding, ...]
     inferred: tuple[Inferred, ...]
 
@@ -208,6 +215,7 @@ def _take(
         cells=cell_sums(frame, observations, motion.nearest[observations.index]),
         share=log_sums(frame, observations, motion.durations_s)[0],
         restraints=restraints_of(sifted, car.unsettled),
+        shared=shared_error_pct(frame, observations, settings.surface.gauge_pct),
         findings=find_faults(prepared.conditions),
         inferred=infer(prepared.conditions),
     )
@@ -258,6 +266,7 @@ def _fit(
         findings=ended.findings,
         inferred=merged_inferences([one.inferred for one in found]),
         logs=ended.logs,
+        shared_error_pct=np.mean([one.shared for one in found], axis=0),
         restraints=reduce(Restraints.plus, (one.restraints for one in found)),
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(
             vehicle.table.shape

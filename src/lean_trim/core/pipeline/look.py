@@ -16,9 +16,11 @@ from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.diagnosis.of_fit import (
     COLD_ID,
     ENDS_ID,
+    GAUGE_ID,
     SLOW_ID,
     cold_engine,
     delivery_ends,
+    gauge_off,
     sensor_slow,
 )
 from lean_trim.core.drive.regimes import Regime
@@ -57,7 +59,7 @@ class Look:
     @property
     def of_the_drive(self) -> tuple[Finding, ...]:
         """Findings that are no matter of one log: patterns, and what the fits tell of sensor and engine."""
-        of_fit = (SLOW_ID, COLD_ID, ENDS_ID)
+        of_fit = (SLOW_ID, COLD_ID, ENDS_ID, GAUGE_ID)
         return tuple(f for f in self.findings if f.id in self.shown or f.id in of_fit)
 
 
@@ -91,7 +93,12 @@ def look_at(
     found = find_patterns(prepared, observations, estimate, film_spread)
     faults, report = _without_brought_about(faults, found, prepared, seen)
     end = find_delivery_end(prepared.frame, observations, estimate)
-    told = (delivery_ends(end), sensor_slow(delay), cold_engine(estimate))
+    told = (
+        delivery_ends(end),
+        gauge_off(prepared.frame.gauge),
+        sensor_slow(delay),
+        cold_engine(estimate),
+    )
     of_fit = [f for f in told if f is not None]
     findings = _without_symptoms(faults, report, prepared, seen)
     if end is not None:

@@ -65,6 +65,7 @@ class Summary:
     ----------
     samples : what was there and what was used.
     restraints : what speaks on a proposal beside the estimate.
+    shared_error_pct : standard error that all cells have in common, for their gauge, percent.
     driving : how each cell was driven.
     The rest is as in ``Solution``.
     """
@@ -80,6 +81,7 @@ class Summary:
     inferred: tuple[Inferred, ...]
     logs: tuple[LogShare, ...]
     restraints: Restraints
+    shared_error_pct: Floats
     driving: DrivingShares
 
 
@@ -104,6 +106,32 @@ def counts_of(frame: Frame, sifted: Sifted, observations: Observations) -> Sampl
         frame.holes.blank,
         frame.holes.impossible,
     )
+
+
+def shared_error_pct(frame: Frame, observations: Observations, gauge_pct: float) -> Floats:
+    """What the gauge makes of all cells alike, which no driving with it removes.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    observations : its used samples.
+    gauge_pct : standard deviation of the gauge at lambda 1 before anything is known, percent.
+
+    Returns
+    -------
+    Percent, in the table's shape; larger where a rich mixture is wanted.
+    """
+    table = frame.vehicle.table
+    mesh = observations.mesh
+    weight = observations.seconds[:, None] * mesh.weights
+    cells = mesh.cells.ravel()
+    whole = np.bincount(cells, weight.ravel(), table.size)
+    target = frame.target[observations.index][:, None] * weight
+    mean = np.bincount(cells, target.ravel(), table.size) / np.maximum(whole, 1e-12)
+    undriven = float(np.mean(frame.target[observations.index])) if len(observations) else 1.0
+    wanted = np.where(whole > 0.0, mean, undriven)
+    share = frame.gauge.error_at(wanted, gauge_pct / 100.0)
+    return np.asarray(100.0 * share).reshape(table.shape)
 
 
 def restraints_of(
@@ -180,6 +208,9 @@ def summary_of(solution: Solution) -> Summary:
         findings=solution.findings,
         inferred=solution.inferred,
         logs=solution.logs,
+        shared_error_pct=shared_error_pct(
+            solution.frame, solution.observations, solution.settings.surface.gauge_pct
+        ),
         restraints=restraints_of(sifted, solution.seen.unsettled, solution.seen.delivery),
         driving=driving_seconds(sifted, solution.observations).shares(
             solution.estimate.table.shape

@@ -114,7 +114,7 @@ def make_view(
     if solution is not None:
         estimate = solution.estimate
         seconds = estimate.seconds.ravel()
-        error = estimate.std_error_pct.ravel()
+        error = estimate.own_error_pct.ravel()
         asked = estimate.correction_pct.ravel()
     if live_seconds is not None:
         seconds = live_seconds.ravel()

@@ -184,7 +184,7 @@ class EvidencePage(QWidget):
                 rows.append(
                     (
                         "Std. error",
-                        f"± {np.nanmean(estimate.std_error_pct.ravel()[cells][seen]):.1f} %",
+                        f"± {np.nanmean(estimate.own_error_pct.ravel()[cells][seen]):.1f} %",
                     )
                 )
             rows.append(("Proposed step", _percent(proposal.step_pct.ravel()[cells])))
