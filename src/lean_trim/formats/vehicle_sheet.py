@@ -14,10 +14,12 @@ from lean_trim.core.data.table_kinds import Holds, Rows, holds_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import (
     AIRFLOW_SOURCE_KINDS,
+    COMPRESSION,
     Airflow,
     AirflowSourceKind,
     AirflowSourceSettings,
     Feedback,
+    Induction,
     Injectors,
     PressureReference,
     SensorPlace,
@@ -113,6 +115,8 @@ KNOWN = {
     "redline_rpm",
     "table_limits",
     "sensor_place",
+    "induction",
+    "follows_barometer",
     "airflow_source",
     "airflow_table",
 }
@@ -120,6 +124,7 @@ KNOWN_TABLES = ("ve", "maf", "target_lambda", *CORRECTIONS)
 PLACES = ("downpipe", "tailpipe")
 AIRFLOWS: tuple[Airflow, ...] = get_args(Airflow)
 FEEDBACKS: tuple[Feedback, ...] = get_args(Feedback)
+INDUCTIONS: tuple[Induction, ...] = get_args(Induction)
 REFERENCES: tuple[PressureReference, ...] = get_args(PressureReference)
 ABSENT = object()
 USUAL_PRESSURE_KPA = 300.0
@@ -257,6 +262,9 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=litres,
         cylinders=int(sheet.number("engine.cylinders", 1, 16)),
+        compression=sheet.number("engine.compression", 5.0, 25.0, COMPRESSION),
+        induction=_induction(sheet),
+        follows_barometer=sheet.get("follows_barometer") is True,
         stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
         airflow=next(a for a in AIRFLOWS if a == airflow),
         feedback=next(f for f in FEEDBACKS if f == feedback),
@@ -326,6 +334,11 @@ def _form_dict(table: Table) -> dict[str, Any]:
         said["dead_time_ms"] = form.dead_time_ms
     usual = {"rows": "map", "row_unit": "kPa", "holds": "ve", "cell_unit": "%"}
     return {} if said == usual else {"airflow_table": said}
+
+
+def _induction(sheet: Sheet) -> Induction:
+    found = sheet.choice("induction", INDUCTIONS, "unknown")
+    return next(i for i in INDUCTIONS if i == found)
 
 
 def _sensor_place(sheet: Sheet) -> SensorPlace:
@@ -477,7 +490,11 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
     injectors = vehicle.injectors
     return {
         "name": vehicle.name,
-        "engine": {"displacement_l": vehicle.displacement_l, "cylinders": vehicle.cylinders},
+        "engine": {
+            "displacement_l": vehicle.displacement_l,
+            "cylinders": vehicle.cylinders,
+            "compression": vehicle.compression,
+        },
         "fuel": {"stoich_afr": vehicle.stoich_afr, "varies": vehicle.fuel_varies},
         "airflow": vehicle.airflow,
         "feedback": vehicle.feedback,
@@ -498,6 +515,8 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
         "exhaust_volume_l": vehicle.exhaust_volume_l,
         "redline_rpm": vehicle.redline_rpm,
         "sensor_place": vehicle.sensor_place,
+        "induction": vehicle.induction,
+        "follows_barometer": vehicle.follows_barometer,
         "airflow_source": {
             "kind": vehicle.airflow_source.kind,
             "ve_below_rpm": vehicle.airflow_source.ve_below_rpm,
@@ -553,4 +572,7 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
         sensor_place=_sensor_place(sheet),
         airflow_source=_source(sheet),
         fuel_varies=_varies(sheet),
+        compression=sheet.number("engine.compression", 5.0, 25.0, COMPRESSION),
+        induction=_induction(sheet),
+        follows_barometer=sheet.get("follows_barometer") is True,
     )

@@ -7,10 +7,10 @@ from numpy.typing import ArrayLike
 
 from lean_trim.core.data.table_kinds import airflow_grid
 from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import COMPRESSION
 from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats
 
-COMPRESSION = 10.0
 EXPANSION = 1.3
 """Polytropic exponent of the burnt gas left in the cylinder."""
 PEAK_AT = 0.65

@@ -33,6 +33,9 @@ class Say:
 Airflow = Literal["ve", "maf"]
 Feedback = Literal["wideband", "narrowband", "none"]
 SensorPlace = Literal["downpipe", "tailpipe"]
+Induction = Literal["atmospheric", "boosted", "unknown"]
+COMPRESSION = 10.0
+"""Compression ratio where the sheet names none (common practice, no source)."""
 PressureReference = Literal["manifold", "atmosphere", "compensated"]
 AirflowSourceKind = Literal["auto", "table", "flag", "rule"]
 
@@ -157,6 +160,8 @@ class AirflowSourceSettings:
 class Vehicle:
     """One vehicle with the calibration that is in its ECU.
 
+    ``compression`` is the engine's ratio, ``induction`` whether it can make boost (what is not known
+    is taken for boosted), ``follows_barometer`` an ECU that makes up for height by itself.
     ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank. ``corrections``
     are tables of fuel beyond airflow and target, as far as they are known, by the names of
     ``fuel_corrections``.
@@ -178,6 +183,9 @@ class Vehicle:
     airflow_source: AirflowSourceSettings = field(default_factory=AirflowSourceSettings)
     fuel_varies: bool = False
     corrections: Mapping[str, Table] = field(default_factory=dict)
+    compression: float = COMPRESSION
+    induction: Induction = "unknown"
+    follows_barometer: bool = False
 
     @property
     def is_speed_density(self) -> bool:

@@ -39,6 +39,7 @@ ODDS: Mapping[str, tuple[float, float]] = {
     "after_flash": IN_TIME,
     "air_temperature": IN_TIME,
     "altitude": IN_TIME,
+    "drift": IN_TIME,
     "sensor_not_ready": (4.6, 0.0),
     "sensor_stuck": (4.6, 0.0),
     "sensor_drops_out": (-6.2, 9.2),

@@ -11,6 +11,7 @@ from lean_trim.core.data.log import Log, as_loop, fill_missing, running_box
 from lean_trim.core.data.tables import Interpolation
 from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import Frame
+from lean_trim.core.drive.height import filling_by_height
 from lean_trim.core.drive.motion import Motion, enrichment_factor
 from lean_trim.core.drive.nuisance_terms import SharedTerms, nuisance_terms
 from lean_trim.core.types import Floats, Ints, Mask
@@ -74,7 +75,7 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
     """Work out k, the factor by which the present table would have to be multiplied.
 
     k = trims · lambda / target · enrichment · delivered/commanded fuel · driven table / present
-    table.
+    table / filling by height.
 
     Delivered over commanded fuel is sqrt(Δp / rated Δp), smoothed over 0.5 s; 1 where Δp was not
     logged. Only the product of trims and lambda ratio is unbiased while feedback is still catching
@@ -104,6 +105,9 @@ def correction_factor(frame: Frame, lam: Floats, enrichment: Floats | None = Non
             running_box(fill_missing(log[Role.FUEL_DP], rated), log.time_s, 0.5) / rated,
             LEAST_DP,
         )
+    by_height = filling_by_height(log, frame.vehicle)
+    if by_height is not None:
+        k = k / by_height
     # Identity, not equality: nearly every log was driven on the present table, and a product costs
     # a pass.
     return k if frame.driven_base is frame.base else k * frame.driven_base / frame.base

@@ -22,7 +22,7 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.samples import Samples, sorted_samples
 from lean_trim.core.estimation.surface_fit import SurfaceFit
 from lean_trim.core.knobs import Knob, default_of
-from lean_trim.core.types import Floats
+from lean_trim.core.types import Floats, Mask
 
 SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
@@ -137,6 +137,10 @@ class SurfaceSettings:
                 knob.checked(getattr(self, knob.name))
 
 
+NO_SPREAD = 1e-4
+"""Standard deviation of a coefficient that is held at 0."""
+
+
 def fit_surface(
     observations: Observations,
     table: Table,
@@ -194,6 +198,12 @@ def fit_samples(
     converged = (
         fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
     )
+    below = _below_nothing(names, fit.unknown[table.size :])
+    if below.any():
+        # A soaked sensor reads hot and never cold: what would need that is no soak.
+        spreads = np.where(below, NO_SPREAD, spreads)
+        fit = SurfaceFit(samples, table, settings.prior_pct / 100.0, spreads, settings.huber)
+        converged = fit.run(most)
     inverse = fit.factor.inverse()
     cells = table.size
     deviation = fit.deviations(inverse)
@@ -228,6 +238,11 @@ def fit_samples(
         shared=shared,
         state=fit.state,
     )
+
+
+def _below_nothing(names: Sequence[Term], values: Floats) -> Mask:
+    """Terms that cannot be below 0 and came out so."""
+    return np.array([n is Term.SOAK and v < 0.0 for n, v in zip(names, values, strict=True)])
 
 
 def _heat_share(shared: Sequence[Coefficient]) -> float:

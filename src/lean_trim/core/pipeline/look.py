@@ -23,6 +23,7 @@ from lean_trim.core.diagnosis.of_fit import (
     gauge_off,
     sensor_slow,
 )
+from lean_trim.core.diagnosis.patterns import drift
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
@@ -43,6 +44,7 @@ class Look:
     shown : samples of the log that show a pattern, (n,), by its id.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
     delivery : where fuel ends; None where it arrives.
+    drift_pct : by what the need for fuel moved from the beginning to the end, percent.
     inferred : what the log did not say.
     contradictions : logs whose fuel contradicts the sheet.
     done : False where nothing was looked for yet.
@@ -52,6 +54,7 @@ class Look:
     shown: Mapping[str, Mask]
     unsettled: Mask
     delivery: DeliveryEnd | None = None
+    drift_pct: float = 0.0
     inferred: tuple[Inferred, ...] = ()
     contradictions: tuple[Contradiction, ...] = ()
     done: bool = True
@@ -110,6 +113,7 @@ def look_at(
         shown=report.shown(log_size),
         unsettled=report.unsettled(estimate.table),
         delivery=end,
+        drift_pct=100.0 * report.coefficient(drift.PATTERN.id),
     )
 
 

@@ -60,6 +60,11 @@ class PatternReport:
             out[told.finding.id] = mask
         return out
 
+    def coefficient(self, name: str) -> float:
+        """Of a pattern that was told by itself, 0 for any other."""
+        told = next((t for t in self.told if t.finding.id == name), None)
+        return 0.0 if told is None else told.coefficient
+
     def unsettled(self, table: Table) -> Mask:
         """Cells in which a pattern shows that has to be mended or settled first, in the table's shape.
 

@@ -18,6 +18,7 @@ from lean_trim.core.diagnosis.contradiction import Contradiction, find_contradic
 from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred, infer
+from lean_trim.core.diagnosis.patterns.drift import drift_course
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
@@ -84,6 +85,11 @@ class SolveSettings:
     averages: AverageSettings = field(default_factory=AverageSettings)
 
 
+Cause = tuple[DeliveryEnd | None, float]
+"""Where fuel delivery ends, and drift of the need for fuel, percent: causes beside the table."""
+NO_CAUSE: Cause = (None, 0.0)
+
+
 @dataclass(frozen=True, eq=False)
 class Measured:
     """What the drive says of the table, before anything that is not airflow was looked for.
@@ -92,7 +98,7 @@ class Measured:
     ----------
     observations : with what film, warm-up and heat explain still in them.
     surface : the fit of the surface method, whichever method is shown.
-    mended : the end of fuel delivery whose lean was taken off; None where fuel arrives.
+    mended : what was told of fuel delivery and drift, and taken off.
     """
 
     prepared: Prepared
@@ -102,7 +108,7 @@ class Measured:
     settings: SolveSettings
     delay: DelayEstimate
     film: FilmEstimate
-    mended: DeliveryEnd | None = None
+    mended: Cause = NO_CAUSE
 
 
 @dataclass(frozen=True, eq=False)
@@ -410,7 +416,7 @@ def conclude(measured: Measured, seen: Look) -> Solution:
     -------
     By the chosen method.
     """
-    measured = without_missing_fuel(measured, seen)
+    measured = without_causes(measured, seen)
     frame = measured.prepared.frame
     settings = measured.settings
     estimate = measured.surface
@@ -438,8 +444,8 @@ def conclude(measured: Measured, seen: Look) -> Solution:
     )
 
 
-def without_missing_fuel(measured: Measured, seen: Look) -> Measured:
-    """What was measured, less the lean that fuel which does not arrive makes.
+def without_causes(measured: Measured, seen: Look) -> Measured:
+    """What was measured, less the lean that fuel which does not arrive makes, and less a drift.
 
     Parameters
     ----------
@@ -448,18 +454,22 @@ def without_missing_fuel(measured: Measured, seen: Look) -> Measured:
 
     Returns
     -------
-    Fitted anew, and as it is where fuel arrives. A fit: not for a window's thread.
+    Fitted anew, and as it is where neither was told. A fit: not for a window's thread.
     """
-    if seen.delivery is None or seen.delivery == measured.mended:
+    cause = (seen.delivery, seen.drift_pct)
+    if cause in (NO_CAUSE, measured.mended):
         return measured
     frame = measured.prepared.frame
     observations = measured.observations
-    flow = commanded_flow(frame)[observations.index]
-    arrives = replace(observations, k=observations.k * np.exp(-seen.delivery.effect(flow)))
+    effect = np.zeros(len(observations))
+    if seen.delivery is not None:
+        effect += seen.delivery.effect(commanded_flow(frame)[observations.index])
+    effect += drift_course(frame.log.time_s[observations.index]) * seen.drift_pct / 100.0
+    rest = replace(observations, k=observations.k * np.exp(-effect))
     surface = surface_from(
-        measured.prepared, measured.sifted, arrives, measured.settings, measured.surface
+        measured.prepared, measured.sifted, rest, measured.settings, measured.surface
     )
-    return replace(measured, observations=arrives, surface=surface, mended=seen.delivery)
+    return replace(measured, observations=rest, surface=surface, mended=cause)
 
 
 def acceptance(settings: SolveSettings) -> tuple[float, float]:

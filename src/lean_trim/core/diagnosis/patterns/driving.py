@@ -32,7 +32,7 @@ class Driving:
     flow : airflow as the ECU believes it, g/s; ``low_flow`` and ``high_flow`` are its range.
     open_ms : time the ECU lets fuel flow.
     map_kpa, baro_kpa, intake_c : as logged.
-    since_s : since the engine was started, or the log began.
+    since_s : since the engine was started, or the log began; ``time_s`` on the joined log.
     pressure_known : whether differential fuel pressure was logged.
     """
 
@@ -45,6 +45,7 @@ class Driving:
     baro_kpa: Floats
     intake_c: Floats
     since_s: Floats
+    time_s: Floats
     pressure_known: bool
 
     @property
@@ -84,6 +85,7 @@ def driving_of(frame: Frame, observations: Observations) -> Driving:
         baro_kpa=np.where(np.isfinite(baro), baro, USUAL_KPA),
         intake_c=_held(log, Role.IAT)[at],
         since_s=_since_start(log)[at],
+        time_s=log.time_s[at],
         pressure_known=Role.FUEL_DP in log,
     )
 

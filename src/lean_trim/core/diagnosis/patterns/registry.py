@@ -7,6 +7,7 @@ from lean_trim.core.diagnosis.patterns import (
     air_temperature,
     altitude,
     dead_time,
+    drift,
     exhaust_leak,
     extra_fuel,
     injector_flow,
@@ -25,4 +26,5 @@ PATTERNS: tuple[Pattern, ...] = (
     after_flash.PATTERN,
     air_temperature.PATTERN,
     altitude.PATTERN,
+    drift.PATTERN,
 )

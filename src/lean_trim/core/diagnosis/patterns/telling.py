@@ -43,13 +43,14 @@ class Told:
     Attributes
     ----------
     finding : what is said of it.
-    effect : on ln k, at every used sample, shape (m,).
+    effect : on ln k, at every used sample, shape (m,); ``coefficient`` times its course.
     blocks : whether nothing is made leaner where it shows.
     """
 
     finding: Finding
     effect: Floats
     blocks: bool
+    coefficient: float = 0.0
 
     @property
     def shows(self) -> Mask:
@@ -110,7 +111,8 @@ def tell(
         finding = _finding(
             patterns[best], weights[best], courses[best], share, others, time_s, seconds
         )
-        found.append(Told(finding, effect, patterns[best].blocks))
+        coefficient = weights[best].coefficient
+        found.append(Told(finding, effect, patterns[best].blocks, coefficient))
         left = [j for j in left if j not in (best, *alike)]
         evidence = evidence.given(best)
     return tuple(found)
