@@ -85,7 +85,7 @@ def whole_way(rng: np.random.Generator) -> tuple[Solution, np.ndarray]:
     shares = driving_seconds(solution.sifted, solution.observations).shares(
         solution.estimate.table.shape
     )
-    restraints = restraints_of(solution.sifted, solution.seen.unsettled)
+    restraints = restraints_of(solution.sifted, solution.seen.unsettled, solution.observations)
     return solution, propose(
         solution.estimate, policy, vehicle.limits, restraints, shares
     ).table.values

@@ -19,7 +19,7 @@ from lean_trim.core.estimation.bounds import UNKNOWN_PCT
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
-from lean_trim.core.types import Floats
+from lean_trim.core.types import Floats, Ints
 
 
 class Say:
@@ -206,6 +206,9 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
 )
 """Numbers of the policy (common practice, no source)."""
+BEYOND_EDGE_PCT = 2.0
+"""Most a node nobody can drive is leaned beyond the driven one beside it, percent (a choice: an
+engine pulled down to it stalls where it is lean)."""
 SURE_ERROR_PCT = 1.0
 """Own error up to which a leaning is written whole, percent (a choice: as good as a gauge)."""
 MOSTLY_FULL = 0.5
@@ -332,6 +335,7 @@ def propose(
     for cells, why in ((held_by.knock, Status.KNOCK), (held_by.fault, Status.FAULT)):
         held = cells & (step < 0.0)
         step[held], status[held] = 0.0, why
+    step, status = _no_leaner_than_beside(step, status, held_by.beside, estimate.supported)
     step = np.where(held_by.unproven, np.maximum(step, 0.0), step)
     status[held_by.unproven] = Status.UNPROVEN
     # Feedback has given so much already; no limit of a round keeps that out of the table.
@@ -350,6 +354,16 @@ def propose(
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
     return _written(table, step, status, limits, settings)
+
+
+def _no_leaner_than_beside(
+    step: Floats, status: NDArray[np.object_], beside: Ints, supported: NDArray[np.bool_]
+) -> tuple[Floats, NDArray[np.object_]]:
+    """Nodes read from one side, leaned hardly more than the driven node on that side."""
+    there = np.maximum(beside, 0)
+    least = np.minimum(0.0, step.ravel()[there]) - BEYOND_EDGE_PCT
+    held = (beside >= 0) & supported.ravel()[there] & (step < least)
+    return np.where(held, least, step), np.where(held, Status.LIMITED, status)
 
 
 def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:

@@ -214,7 +214,7 @@ def _take(
         driving=driving_seconds(sifted, observations),
         cells=cell_sums(frame, observations, motion.nearest[observations.index]),
         share=log_sums(frame, observations, motion.durations_s)[0],
-        restraints=restraints_of(sifted, car.unsettled),
+        restraints=restraints_of(sifted, car.unsettled, observations),
         shared=shared_error_pct(frame, observations, settings.surface.gauge_pct),
         findings=find_faults(prepared.conditions),
         inferred=infer(prepared.conditions),

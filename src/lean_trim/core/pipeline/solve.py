@@ -39,6 +39,7 @@ from lean_trim.core.estimation.bounds import (
     with_bounds,
 )
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
+from lean_trim.core.estimation.edge_nodes import EdgeNodes, edge_nodes, with_edge_error
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
 from lean_trim.core.estimation.log_shares import LogShare, log_sums
@@ -509,9 +510,29 @@ def surface_from(
     bounds = prepared.bounds(sifted)
     if len(observations) + len(bounds) < MIN_OBSERVATIONS:
         raise TooFewError(len(observations), prepared, sifted)
-    if len(bounds):
-        return _bounded(prepared, observations, bounds, settings, start)
-    return _fitted(prepared, observations, settings, start)
+    found = (
+        _bounded(prepared, observations, bounds, settings, start)
+        if len(bounds)
+        else _fitted(prepared, observations, settings, start)
+    )
+    return with_edge_error(found, edges_of(prepared.frame, observations))
+
+
+def edges_of(frame: Frame, observations: Observations) -> EdgeNodes:
+    """Nodes that driving reads from one side.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    observations : its used samples.
+
+    Returns
+    -------
+    In the table's shape.
+    """
+    at = tuple(a[observations.index] for a in frame.coordinates)
+    mesh = observations.mesh
+    return edge_nodes(frame.vehicle.table, at, mesh.cells, mesh.weights)
 
 
 def _fitted(

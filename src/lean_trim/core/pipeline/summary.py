@@ -26,7 +26,7 @@ from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
-from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.pipeline.solve import Solution, edges_of
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
@@ -135,7 +135,7 @@ def shared_error_pct(frame: Frame, observations: Observations, gauge_pct: float)
 
 
 def restraints_of(
-    sifted: Sifted, unsettled: Mask, delivery: DeliveryEnd | None = None
+    sifted: Sifted, unsettled: Mask, observations: Observations, delivery: DeliveryEnd | None = None
 ) -> Restraints:
     """What one log says beside its estimate.
 
@@ -143,6 +143,7 @@ def restraints_of(
     ----------
     sifted : what the sieve made of it.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
+    observations : what it let through.
     delivery : where fuel ends, None where it arrives.
 
     Returns
@@ -155,6 +156,7 @@ def restraints_of(
         fault=fault,
         least_pct=_least_pct(sifted),
         unproven=_unproven(sifted, delivery),
+        beside=edges_of(sifted.conditions.frame, observations).beside,
     )
 
 
@@ -211,7 +213,9 @@ def summary_of(solution: Solution) -> Summary:
         shared_error_pct=shared_error_pct(
             solution.frame, solution.observations, solution.settings.surface.gauge_pct
         ),
-        restraints=restraints_of(sifted, solution.seen.unsettled, solution.seen.delivery),
+        restraints=restraints_of(
+            sifted, solution.seen.unsettled, solution.observations, solution.seen.delivery
+        ),
         driving=driving_seconds(sifted, solution.observations).shares(
             solution.estimate.table.shape
         ),

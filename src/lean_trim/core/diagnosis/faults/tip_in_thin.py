@@ -10,8 +10,12 @@ from lean_trim.core.decision.regions import USUAL_KPA
 from lean_trim.core.diagnosis.faults.lean_full_throttle import LEAN_FACTOR
 from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
+from lean_trim.core.drive.narrowband import lasting
+from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message
 
+PEAK_S = 0.3
+"""How long a peak lasts that is told, s."""
 NEAR_BARO = 0.9
 """Share of the barometer from which the throttle is wide open."""
 
@@ -39,7 +43,9 @@ def _seen(conditions: Conditions) -> Seen | None:
     with np.errstate(invalid="ignore"):
         lean = conditions.lam / conditions.frame.target
         wide = log[Role.MAP] > NEAR_BARO * baro
-        mask = wide & (lean > LEAN_FACTOR) & (lean - conditions.thin <= LEAN_FACTOR)
+        peak = wide & (lean > LEAN_FACTOR) & (conditions.regime != Regime.WARM_UP)
+    # The table may be off as well; a peak is the film's where nothing of it is left without.
+    mask = lasting(peak, log.time_s, PEAK_S) & (conditions.lean <= LEAN_FACTOR)
     if not mask.any():
         return None
     return Seen(mask, {"lean": 100.0 * float(lean[mask].max() - 1.0)})

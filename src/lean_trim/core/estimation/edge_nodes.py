@@ -1,0 +1,119 @@
+"""Nodes that every sample reads from one side: what lies at the node itself is an extrapolation.
+
+On a coarse table an engine that idles between two nodes reads both, and driving tells only the line
+between them. A table that is bent there is wrong at the far node by half its curvature times the
+distances from it to the nearest driven state and to the node beyond.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.types import Floats, Ints
+
+LEAST_SHARE = 0.02
+"""Weight from which a sample reads a cell."""
+MOST_SAMPLES = 40_000
+"""Samples looked at; of more only every second, third … counts."""
+AT_NODE = 0.1
+"""Share of the step between nodes within which a sample is at the node itself."""
+FAR_PCT = 1.0
+"""Error from which a node counts as one that nobody can drive, percent."""
+CURVATURE = (0.3, 0.3)
+"""Curvature of ln VE in units of the axis over 100 kPa and over 1000 rpm, each squared, that a table
+may have where it is drawn straight (a choice: the bend of a usual filling curve)."""
+UNITS = (100.0, 1000.0)
+
+
+@dataclass(frozen=True, eq=False)
+class EdgeNodes:
+    """Cells read from one side only, by axis; all in the table's shape.
+
+    Attributes
+    ----------
+    error_pct : what the curvature may make of the cell, percent; 0 where it is read from both sides.
+    beside : flat index of the node on the driven side, along engine speed first; -1 for none.
+    """
+
+    error_pct: Floats
+    beside: Ints
+
+
+def edge_nodes(
+    table: Table, coordinates: tuple[Floats, ...], cells: Ints, weights: Floats
+) -> EdgeNodes:
+    """Find the nodes that driving reads from one side.
+
+    Parameters
+    ----------
+    table : a grid; of a curve none is told.
+    coordinates : of the used samples, along both axes, (m,) each.
+    cells, weights : the nodes they read, (m, 4).
+
+    Returns
+    -------
+    None read from one side where the table is a curve.
+    """
+    error = np.zeros(table.shape)
+    beside = np.full(table.shape, -1, np.int64)
+    if len(table.axes) != 2 or not len(cells):
+        return EdgeNodes(error, beside)
+    every = max(1, len(cells) // MOST_SAMPLES)
+    some = slice(None, None, every)
+    for axis in (0, 1):
+        along, next_to = _along(table, axis, coordinates[axis][some], cells[some], weights[some])
+        error = np.hypot(error, along)
+        beside = np.where(
+            (axis == 1) & (next_to >= 0), next_to, np.where(beside < 0, next_to, beside)
+        )
+    return EdgeNodes(100.0 * error, np.where(100.0 * error >= FAR_PCT, beside, -1))
+
+
+def _along(
+    table: Table, axis: int, at: Floats, cells: Ints, weights: Floats
+) -> tuple[Floats, Ints]:
+    points = table.axes[axis].points
+    shape = table.shape
+    reads = weights > LEAST_SHARE
+    flat = cells[reads]
+    node = points[np.unravel_index(flat, shape)[axis]]
+    gap = np.broadcast_to(at[:, None], cells.shape)[reads] - node
+    above = np.full(table.size, np.inf)
+    below = np.full(table.size, np.inf)
+    np.minimum.at(above, flat[gap >= 0.0], gap[gap >= 0.0])
+    np.minimum.at(below, flat[gap <= 0.0], -gap[gap <= 0.0])
+    above, below = above.reshape(shape), below.reshape(shape)
+    index = np.indices(shape)[axis]
+    # Past the last node nothing lies beyond, and no sample is read from there.
+    step_up = np.append(np.diff(points), 0.0)[index]
+    step_down = np.append(0.0, np.diff(points))[index]
+    # Read from one side only, and never near the node itself.
+    from_above = np.isinf(below) & np.isfinite(above) & (above > AT_NODE * step_up)
+    from_below = np.isinf(above) & np.isfinite(below) & (below > AT_NODE * step_down)
+    bend = CURVATURE[axis] / UNITS[axis] ** 2
+    error = np.zeros(shape)
+    error[from_above] = (0.5 * bend * above * step_up)[from_above]
+    error[from_below] = (0.5 * bend * below * step_down)[from_below]
+    numbers = np.arange(table.size).reshape(shape)
+    stride = shape[1] if axis == 0 else 1
+    next_to = np.where(from_above, numbers + stride, np.where(from_below, numbers - stride, -1))
+    return error, next_to
+
+
+def with_edge_error(estimate: Estimate, nodes: EdgeNodes) -> Estimate:
+    """An estimate that knows what it extrapolates.
+
+    Parameters
+    ----------
+    estimate : of a table.
+    nodes : read from one side.
+
+    Returns
+    -------
+    The same with larger own errors there.
+    """
+    return replace(estimate, own_error_pct=np.hypot(estimate.own_error_pct, nodes.error_pct))
