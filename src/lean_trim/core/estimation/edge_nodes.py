@@ -23,7 +23,7 @@ AT_NODE = 0.1
 """Share of the step between nodes within which a sample is at the node itself."""
 FAR_PCT = 1.0
 """Error from which a node counts as one that nobody can drive, percent."""
-CURVATURE = (0.3, 0.3)
+CURVATURE = (0.2, 0.2)
 """Curvature of ln VE in units of the axis over 100 kPa and over 1000 rpm, each squared, that a table
 may have where it is drawn straight (a choice: the bend of a usual filling curve)."""
 UNITS = (100.0, 1000.0)
@@ -96,8 +96,8 @@ def _along(
     from_below = np.isinf(above) & np.isfinite(below) & (below > AT_NODE * step_down)
     bend = CURVATURE[axis] / UNITS[axis] ** 2
     error = np.zeros(shape)
-    error[from_above] = (0.5 * bend * above * step_up)[from_above]
-    error[from_below] = (0.5 * bend * below * step_down)[from_below]
+    error[from_above] = 0.5 * bend * above[from_above] * step_up[from_above]
+    error[from_below] = 0.5 * bend * below[from_below] * step_down[from_below]
     numbers = np.arange(table.size).reshape(shape)
     stride = shape[1] if axis == 0 else 1
     next_to = np.where(from_above, numbers + stride, np.where(from_below, numbers - stride, -1))

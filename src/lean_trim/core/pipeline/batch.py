@@ -8,7 +8,7 @@ one drive.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 
 import numpy as np
@@ -21,13 +21,16 @@ from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.merging import merged_findings, merged_inferences
+from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.nuisance_terms import heat_by_cell
+from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
+from lean_trim.core.drive.tip_in import thin_by_film
 from lean_trim.core.errors import BadInputError, LogError
 from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.estimate import Coefficient
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.gathering import TERMS, Gathering
 from lean_trim.core.estimation.log_shares import LogSums, log_sums
@@ -96,6 +99,7 @@ class _Car:
     delay: DelayEstimate
     film: FilmEstimate
     unsettled: Mask
+    share: Coefficient | None = None
     usual_k: float = np.nan
     patterns: tuple[Finding, ...] = ()
 
@@ -188,6 +192,7 @@ def _car(
         usual_k=solution.prepared.terms.usual_k,
         patterns=solution.seen.of_the_drive,
         unsettled=solution.seen.unsettled,
+        share=solution.measured.surface.of(Term.FILM),
     )
 
 
@@ -216,9 +221,20 @@ def _take(
         share=log_sums(frame, observations, motion.durations_s)[0],
         restraints=restraints_of(sifted, car.unsettled, observations),
         shared=shared_error_pct(frame, observations, settings.surface.gauge_pct),
-        findings=find_faults(prepared.conditions),
+        findings=find_faults(_film_known(prepared.conditions, car)),
         inferred=infer(prepared.conditions),
     )
+
+
+def _film_known(conditions: Conditions, car: _Car) -> Conditions:
+    """With the lean error that the film of the car makes of rising fuel."""
+    if car.share is None:
+        return conditions
+    film = car.film
+    thin = thin_by_film(
+        conditions.frame, car.share.value, car.share.std_error, film.tau_s, film.tau_se_s
+    )
+    return replace(conditions, thin=thin)
 
 
 def _fit(

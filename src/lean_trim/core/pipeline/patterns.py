@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
@@ -13,7 +14,7 @@ from lean_trim.core.diagnosis.patterns.pattern import Pattern
 from lean_trim.core.diagnosis.patterns.pattern_evidence import Candidate, Evidence, gather_evidence
 from lean_trim.core.diagnosis.patterns.registry import PATTERNS
 from lean_trim.core.diagnosis.patterns.telling import Told, tell
-from lean_trim.core.drive.nuisance_terms import SharedTerms, spreads_of
+from lean_trim.core.drive.nuisance_terms import SharedTerms, Term, spreads_of
 from lean_trim.core.estimation.cell_evidence import MIN_SHARE
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.explained import explained
@@ -21,10 +22,13 @@ from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.noise import noise_of_a_second
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.places import gather, place_of
+from lean_trim.core.estimation.surface import NO_SPREAD
 from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.types import Floats, Ints, Mask
 
 HUBER = 2.0
+HELD = 2.0 * NO_SPREAD
+"""Standard error of a coefficient the fit held at 0."""
 LEAST_PLACES = 8
 MOST = 120_000
 """Samples that are looked at; of more only every second, third … counts, for as much longer."""
@@ -119,18 +123,33 @@ def find_patterns(
         places=places,
         courses=len(patterns),
         table=estimate.table,
-        term_spreads=spreads_of(used.terms.names, film_spread),
+        term_spreads=_spreads(used.terms.names, film_spread, estimate),
         candidates=[Candidate(p.spread, p.sign, p.in_time) for p in patterns],
     )
     unit = 1.0 / (state.scale**2 * state.inflation)
-    evidence = weigh(unit=unit)
-    in_time = [j for j, p in enumerate(patterns) if p.in_time]
-    if in_time:
-        # The fit knew no such course and took it for noise that stays alike for long.
-        effect = evidence.together(in_time) @ courses[in_time]
-        evidence = weigh(unit=unit * _quieter(residual, effect, used, place_of(frame, used)))
-    told = tell(evidence, patterns, courses, frame.log.time_s[used.index], used.seconds)
+    first = weigh(unit=unit)
+    place = place_of(frame, used)
+    told: tuple[Told, ...] = ()
+    evidence = first
+    for last in (False, True):
+        in_time = [j for j, p in enumerate(patterns) if p.in_time and p.last <= last]
+        if in_time:
+            # The fit knew no such course and took it for noise that stays alike for long.
+            effect = first.together(in_time) @ courses[in_time]
+            weighed = weigh(unit=unit * _quieter(residual, effect, used, place))
+        else:
+            weighed = first
+        evidence = evidence if last else weighed
+        at_s = frame.log.time_s[used.index]
+        told = tell(weighed, patterns, courses, at_s, used.seconds, last, told)
     return PatternReport(patterns, courses, used, evidence, told)
+
+
+def _spreads(names: Sequence[Term], film_spread: float, estimate: Estimate) -> Floats:
+    """Of the nuisance terms; one that the fit held at 0 cannot explain anything here either."""
+    spreads = spreads_of(tuple(names), film_spread)
+    held = [c is not None and c.std_error <= HELD for c in map(estimate.of, names)]
+    return np.where(held, NO_SPREAD, spreads)
 
 
 def _quieter(residual: Floats, effect: Floats, used: Observations, place: Ints) -> float:

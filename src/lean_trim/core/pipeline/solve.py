@@ -465,7 +465,8 @@ def without_causes(measured: Measured, seen: Look) -> Measured:
     effect = np.zeros(len(observations))
     if seen.delivery is not None:
         effect += seen.delivery.effect(commanded_flow(frame)[observations.index])
-    effect += drift_course(frame.log.time_s[observations.index]) * seen.drift_pct / 100.0
+    course = drift_course(frame.log.time_s[observations.index], frame.log.joints_s)
+    effect += course * seen.drift_pct / 100.0
     rest = replace(observations, k=observations.k * np.exp(-effect))
     surface = surface_from(
         measured.prepared, measured.sifted, rest, measured.settings, measured.surface

@@ -70,6 +70,18 @@ LEAN_PCT = 3.0
 """Mean leanest moment from which a class is worth more fuel, % (common practice, no source)."""
 MOST_TAKEN_PCT = 50.0
 """More than half taken back is a fuel cut (common practice, no source)."""
+MOST_STEP_PCT = 20.0
+"""Most that is taken back where less was before (common practice, no source)."""
+LEAST_GAIN_PCT = 1.5
+"""Gain at the leanest or richest moment below which a class is left as it is, percent."""
+SURE = 2.0
+"""Standard errors of that moment a gain must be."""
+PEAK_S = 0.1
+"""Width of the mean a peak is read from, s."""
+FADE_ENDS = (0.5, 2.0)
+"""Times tau (1 - X), the film's own course, between which another time to fade in is usual."""
+FADE_PLAINLY_PAYS = 0.5
+"""What one beyond has to leave at most."""
 LEAST_DECAY_S = 0.05
 """Shortest fade that is told, s: one step of the grid."""
 FADED = 0.1
@@ -176,6 +188,9 @@ def _change(one: TransientClass, rows: Rows, film: WallFilm, traces: FuelTraces)
     wants = amount_of(needed, way)
     choice = _Choice(one, rows, film, has, wants)
     best = choice.cheapest()
+    # What is plainly lean gets whatever helps; the rest is left alone unless it pays.
+    if not (choice.is_lean and way > 0.0) and not _pays(one, best.expected_pct):
+        best = choice.as_it_is()
     return Change(
         of=one,
         given=has,
@@ -189,6 +204,26 @@ def _change(one: TransientClass, rows: Rows, film: WallFilm, traces: FuelTraces)
         modelled_pct=choice.before,
         said=_said(has, best),
     )
+
+
+def _pays(one: TransientClass, expected_pct: Floats) -> bool:
+    """Whether a change takes away more of the leanest or the richest moment than is worth it and sure."""
+    gains = []
+    for figure, sign in (("lean_pct", 1.0), ("rich_pct", -1.0)):
+        before = _peak(sign * one.mean_pct)
+        error = one.mean_of(figure)[1]
+        sure = SURE * error if np.isfinite(error) else before
+        # Fuel is given where it is lean before that is sure, and taken away only where it is.
+        least = LEAST_GAIN_PCT if figure == "lean_pct" else max(LEAST_GAIN_PCT, sure)
+        gains.append(before - _peak(sign * expected_pct) >= least)
+    return any(gains)
+
+
+def _peak(error_pct: Floats) -> float:
+    """Largest of a mean error after the edge, over a tenth of a second, 0 or above."""
+    known = np.nan_to_num(error_pct[GRID >= 0.0])
+    width = max(1, round(PEAK_S / GRID_S))
+    return max(0.0, float(np.convolve(known, np.full(width, 1.0 / width), "same").max()))
 
 
 def amount_of(trace_pct: Floats, way: float) -> Amount:
@@ -275,6 +310,11 @@ class _Choice:
             way = Way.AS_NEEDED
         return self._with_fade(way, self.wants, SHARES)
 
+    def as_it_is(self) -> _Try:
+        """Nothing changed."""
+        way = _way_of(self.one.key.kind, self.has, self.wants)
+        return _Try(way, self.has, 1.0, 1.0, self.one.mean_pct, _cost(self.one.mean_pct))
+
     def _with_fade(self, way: Way, base: Amount, shares: Floats) -> _Try:
         """The best share, and another time to fade in where that is plainly better."""
         best = self._finer(self._best(way, base, shares[::EVERY], 1.0), base, shares)
@@ -283,7 +323,9 @@ class _Choice:
         other = min(
             (self._best(way, base, shares[::EVERY], times) for times in FADES), key=_cost_of
         )
-        return self._finer(other, base, shares) if other.cost <= FADE_PAYS * best.cost else best
+        usual = self._is_usual(base.decay_s * other.fade_times)
+        pays = other.cost <= (FADE_PAYS if usual else FADE_PLAINLY_PAYS) * best.cost
+        return self._finer(other, base, shares) if pays else best
 
     def _best(self, way: Way, base: Amount, shares: Floats, fade_times: float) -> _Try:
         tries = (
@@ -306,6 +348,9 @@ class _Choice:
         percent = share * base.percent
         if percent < -MOST_TAKEN_PCT:
             return False
+        # More is taken back in small steps: what was not driven may be lean.
+        if percent < min(self.has.percent, -MOST_STEP_PCT):
+            return False
         # Where it is lean nothing is taken back, whatever else that would mend.
         return not (self.is_lean and percent < min(self.has.percent, base.percent))
 
@@ -315,6 +360,11 @@ class _Choice:
         after = modelled_error(self.events, self.rows, self.film, fuel)
         expected = self.one.mean_pct + after - self.before
         return _Try(way, amount, share, fade_times, expected, _cost(expected))
+
+    def _is_usual(self, decay_s: float) -> bool:
+        """Whether a time to fade in is like the film's own course."""
+        own = self.film.tau_s * (1.0 - self.film.share)
+        return FADE_ENDS[0] * own <= decay_s <= FADE_ENDS[1] * own
 
     def _extra(self, way: Way, amount: Amount, share: float, fade_times: float) -> Extra:
         from lean_trim.core.kernels.fuel_loops import faded_anew

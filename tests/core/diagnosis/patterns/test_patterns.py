@@ -14,6 +14,7 @@ from lean_trim.core.decision.proposal import PolicySettings, Status
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.patterns.intake_leak import leak_share
 from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.drive.height import filling_by_height
 from lean_trim.core.drive.open_time import open_time_ms
 from lean_trim.core.pipeline.patterns import find_patterns
 from lean_trim.core.pipeline.proposing import propose_for
@@ -131,7 +132,9 @@ def climbed(per_10_kpa: float) -> Log:
     base = shuffled()
     climb = 7.0 * np.sin(2.0 * np.pi * base.time_s / 211.0)
     high = with_channel(base, Role.BARO, 92.0 + climb)
-    return driven_with(np.exp(per_10_kpa * climb / 10.0), high)
+    by_law = filling_by_height(high, small_vehicle())
+    assert by_law is not None
+    return driven_with(by_law * np.exp(per_10_kpa * climb / 10.0), high)
 
 
 def test_the_larger_an_effect_in_time_the_surer_it_is() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from lean_trim.core.diagnosis.patterns.driving import Driving
@@ -36,26 +38,36 @@ class Say:
     TEST = Message("drift.test", "the same states at the beginning and the end of another drive")
 
 
-def drift_course(time_s: Floats) -> Floats:
-    """From the first to the last used sample by 1, 0 on average.
+def drift_course(time_s: Floats, joints_s: Sequence[float]) -> Floats:
+    """From the first to the last used sample of the longest drive by 1, 0 on average in each drive.
 
     Parameters
     ----------
-    time_s : of the used samples, s, shape (m,).
+    time_s : of the used samples on the joined log, s, shape (m,).
+    joints_s : where one drive ends and the next begins.
 
     Returns
     -------
     Shape (m,); 0 where there is no time between them.
     """
-    length = float(np.ptp(time_s)) if len(time_s) else 0.0
-    if length <= 0.0:
-        return np.zeros(len(time_s))
-    share = (time_s - time_s.min()) / length
-    return np.asarray(share - share.mean())
+    out = np.zeros(len(time_s))
+    drive = np.searchsorted(np.asarray(joints_s, float), time_s, side="right")
+    longest = 0.0
+    for which in np.unique(drive):
+        here = drive == which
+        longest = max(longest, float(np.ptp(time_s[here])))
+        out[here] = time_s[here] - time_s[here].mean()
+    return out / longest if longest > 0.0 else out
 
 
 def _course(driving: Driving) -> Floats | None:
-    return drift_course(driving.time_s) if np.ptp(driving.time_s) >= LEAST_S else None
+    course = drift_course(driving.time_s, driving.joints_s)
+    length = max((float(np.ptp(part)) for part in _drives(driving)), default=0.0)
+    return course if length >= LEAST_S else None
+
+
+def _drives(driving: Driving) -> list[Floats]:
+    return np.split(driving.time_s, np.searchsorted(driving.time_s, driving.joints_s))
 
 
 PATTERN = Pattern(
@@ -70,4 +82,5 @@ PATTERN = Pattern(
     name="a fuel need that drifts",
     test=Say.TEST,
     in_time=True,
+    last=True,
 )

@@ -32,7 +32,8 @@ class Driving:
     flow : airflow as the ECU believes it, g/s; ``low_flow`` and ``high_flow`` are its range.
     open_ms : time the ECU lets fuel flow.
     map_kpa, baro_kpa, intake_c : as logged.
-    since_s : since the engine was started, or the log began; ``time_s`` on the joined log.
+    since_s : since the engine was started, or the log began; ``time_s`` on the joined log, with the
+        ``joints_s`` of its drives.
     pressure_known : whether differential fuel pressure was logged.
     """
 
@@ -46,6 +47,7 @@ class Driving:
     intake_c: Floats
     since_s: Floats
     time_s: Floats
+    joints_s: tuple[float, ...]
     pressure_known: bool
 
     @property
@@ -86,6 +88,7 @@ def driving_of(frame: Frame, observations: Observations) -> Driving:
         intake_c=_held(log, Role.IAT)[at],
         since_s=_since_start(log)[at],
         time_s=log.time_s[at],
+        joints_s=tuple(log.joints_s),
         pressure_known=Role.FUEL_DP in log,
     )
 

@@ -27,6 +27,7 @@ class Pattern:
         ``high`` of what it goes with, and ``unit_size``, the coefficient in its own unit.
     effect, next_step, samples : of its finding.
     test : what separates it from what it looks like.
+    last : whether it is looked for in what all others leave: a course that resembles many.
     blocks : whether nothing is made leaner where it shows, until it is settled.
     """
 
@@ -41,5 +42,6 @@ class Pattern:
     name: str
     test: Message
     in_time: bool = False
+    last: bool = False
     blocks: bool = False
     samples: Samples = "count"

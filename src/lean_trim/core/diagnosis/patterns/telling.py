@@ -65,6 +65,8 @@ def tell(
     courses: Floats,
     time_s: Floats,
     seconds: Floats,
+    last: bool = False,
+    before: Sequence[Told] = (),
 ) -> tuple[Told, ...]:
     """Take the likeliest pattern, then look at what is left.
 
@@ -74,13 +76,18 @@ def tell(
     patterns : in its order.
     courses : of the patterns, shape (t, m).
     time_s, seconds : of the used samples, shape (m,).
+    last : look for those that are looked for last, else for all others.
+    before : what was told already.
 
     Returns
     -------
-    Those worth telling, the likeliest first.
+    Those worth telling, the likeliest first, after those told already.
     """
-    found: list[Told] = []
-    left = list(range(len(patterns)))
+    found = list(before)
+    ids = [pattern.id for pattern in patterns]
+    for told in before:
+        evidence = evidence.given(ids.index(told.finding.id))
+    left = [j for j, pattern in enumerate(patterns) if pattern.last == last]
     while left and len(found) < MOST:
         weights = evidence.weigh()
         best = max(left, key=lambda j: weights[j].log_factor)
