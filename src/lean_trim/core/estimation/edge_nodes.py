@@ -22,7 +22,7 @@ MOST_SAMPLES = 40_000
 AT_NODE = 0.1
 """Share of the step between nodes within which a sample is at the node itself."""
 FAR_PCT = 1.0
-"""Error from which a node counts as one that nobody can drive, percent."""
+"""Error from which a node counts as one that nobody can drive, percent; less is in the fit's own."""
 CURVATURE = (0.2, 0.2)
 """Curvature of ln VE in units of the axis over 100 kPa and over 1000 rpm, each squared, that a table
 may have where it is drawn straight (a choice: the bend of a usual filling curve)."""
@@ -30,8 +30,25 @@ UNITS = (100.0, 1000.0)
 
 
 @dataclass(frozen=True, eq=False)
+class Gaps:
+    """Distance from each cell to the nearest driven state, flat, infinite for none.
+
+    Attributes
+    ----------
+    above, below : by axis, (axes, cells), in the unit of the axis.
+    """
+
+    above: Floats
+    below: Floats
+
+    def plus(self, other: Gaps) -> Gaps:
+        """The nearest of two drives."""
+        return Gaps(np.minimum(self.above, other.above), np.minimum(self.below, other.below))
+
+
+@dataclass(frozen=True, eq=False)
 class EdgeNodes:
-    """Cells read from one side only, by axis; all in the table's shape.
+    """Cells read from one side only; both in the table's shape.
 
     Attributes
     ----------
@@ -43,50 +60,61 @@ class EdgeNodes:
     beside: Ints
 
 
-def edge_nodes(
-    table: Table, coordinates: tuple[Floats, ...], cells: Ints, weights: Floats
-) -> EdgeNodes:
-    """Find the nodes that driving reads from one side.
+def gaps_of(table: Table, coordinates: tuple[Floats, ...], cells: Ints, weights: Floats) -> Gaps:
+    """How near driving came to each node, on either side.
+
+    Parameters
+    ----------
+    table : a grid or a curve.
+    coordinates : of the used samples along its axes, (m,) each.
+    cells, weights : the nodes they read, (m, corners).
+
+    Returns
+    -------
+    By axis.
+    """
+    some = slice(None, None, max(1, len(cells) // MOST_SAMPLES))
+    reads = weights[some] > LEAST_SHARE
+    flat = cells[some][reads]
+    places = np.unravel_index(flat, table.shape)
+    above = np.full((len(table.axes), table.size), np.inf)
+    below = above.copy()
+    for i, (axis, at) in enumerate(zip(table.axes, coordinates, strict=True)):
+        here = np.broadcast_to(at[some][:, None], reads.shape)[reads]
+        gap = here - axis.points[places[i]]
+        np.minimum.at(above[i], flat[gap >= 0.0], gap[gap >= 0.0])
+        np.minimum.at(below[i], flat[gap <= 0.0], -gap[gap <= 0.0])
+    return Gaps(above, below)
+
+
+def edge_nodes(table: Table, gaps: Gaps) -> EdgeNodes:
+    """The nodes that driving reads from one side.
 
     Parameters
     ----------
     table : a grid; of a curve none is told.
-    coordinates : of the used samples, along both axes, (m,) each.
-    cells, weights : the nodes they read, (m, 4).
+    gaps : of the whole driving.
 
     Returns
     -------
-    None read from one side where the table is a curve.
+    In the table's shape.
     """
     error = np.zeros(table.shape)
     beside = np.full(table.shape, -1, np.int64)
-    if len(table.axes) != 2 or not len(cells):
-        return EdgeNodes(error, beside)
-    every = max(1, len(cells) // MOST_SAMPLES)
-    some = slice(None, None, every)
-    for axis in (0, 1):
-        along, next_to = _along(table, axis, coordinates[axis][some], cells[some], weights[some])
+    for axis in range(len(table.axes)) if len(table.axes) == 2 else ():
+        along, next_to = _along(table, axis, gaps)
         error = np.hypot(error, along)
-        beside = np.where(
-            (axis == 1) & (next_to >= 0), next_to, np.where(beside < 0, next_to, beside)
-        )
-    return EdgeNodes(100.0 * error, np.where(100.0 * error >= FAR_PCT, beside, -1))
+        # Along engine speed, the second axis, where a node is past the driving on both.
+        beside = np.where(next_to >= 0, next_to, beside)
+    far = 100.0 * error >= FAR_PCT
+    return EdgeNodes(np.where(far, 100.0 * error, 0.0), np.where(far, beside, -1))
 
 
-def _along(
-    table: Table, axis: int, at: Floats, cells: Ints, weights: Floats
-) -> tuple[Floats, Ints]:
+def _along(table: Table, axis: int, gaps: Gaps) -> tuple[Floats, Ints]:
     points = table.axes[axis].points
     shape = table.shape
-    reads = weights > LEAST_SHARE
-    flat = cells[reads]
-    node = points[np.unravel_index(flat, shape)[axis]]
-    gap = np.broadcast_to(at[:, None], cells.shape)[reads] - node
-    above = np.full(table.size, np.inf)
-    below = np.full(table.size, np.inf)
-    np.minimum.at(above, flat[gap >= 0.0], gap[gap >= 0.0])
-    np.minimum.at(below, flat[gap <= 0.0], -gap[gap <= 0.0])
-    above, below = above.reshape(shape), below.reshape(shape)
+    above = gaps.above[axis].reshape(shape)
+    below = gaps.below[axis].reshape(shape)
     index = np.indices(shape)[axis]
     # Past the last node nothing lies beyond, and no sample is read from there.
     step_up = np.append(np.diff(points), 0.0)[index]

@@ -30,6 +30,7 @@ from lean_trim.core.drive.tip_in import thin_by_film
 from lean_trim.core.errors import BadInputError, LogError
 from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.edge_nodes import edge_nodes, with_edge_error
 from lean_trim.core.estimation.estimate import Coefficient
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.gathering import TERMS, Gathering
@@ -255,7 +256,10 @@ def _fit(
     samples = gathering.samples()
     evidence = reduce(Evidence.plus, (one.evidence for one in found))
     heat = heat_by_cell(vehicle)
-    estimate = fit_samples(samples, evidence, vehicle.table, settings.surface, heat=heat)
+    fitted = fit_samples(samples, evidence, vehicle.table, settings.surface, heat=heat)
+    restraints = reduce(Restraints.plus, (one.restraints for one in found))
+    assert restraints.gaps is not None
+    estimate = with_edge_error(fitted, edge_nodes(vehicle.table, restraints.gaps))
     coefficients = np.array(
         [next((c.value for c in estimate.shared if c.term is t), 0.0) for t in TERMS]
     )
@@ -283,7 +287,7 @@ def _fit(
         inferred=merged_inferences([one.inferred for one in found]),
         logs=ended.logs,
         shared_error_pct=np.mean([one.shared for one in found], axis=0),
-        restraints=reduce(Restraints.plus, (one.restraints for one in found)),
+        restraints=restraints,
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(
             vehicle.table.shape
         ),

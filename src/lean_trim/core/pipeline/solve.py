@@ -39,7 +39,7 @@ from lean_trim.core.estimation.bounds import (
     with_bounds,
 )
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
-from lean_trim.core.estimation.edge_nodes import EdgeNodes, edge_nodes, with_edge_error
+from lean_trim.core.estimation.edge_nodes import Gaps, edge_nodes, gaps_of, with_edge_error
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
 from lean_trim.core.estimation.log_shares import LogShare, log_sums
@@ -516,11 +516,12 @@ def surface_from(
         if len(bounds)
         else _fitted(prepared, observations, settings, start)
     )
-    return with_edge_error(found, edges_of(prepared.frame, observations))
+    table = prepared.frame.vehicle.table
+    return with_edge_error(found, edge_nodes(table, gaps_along(prepared.frame, observations)))
 
 
-def edges_of(frame: Frame, observations: Observations) -> EdgeNodes:
-    """Nodes that driving reads from one side.
+def gaps_along(frame: Frame, observations: Observations) -> Gaps:
+    """How near driving came to each node of the table.
 
     Parameters
     ----------
@@ -529,11 +530,11 @@ def edges_of(frame: Frame, observations: Observations) -> EdgeNodes:
 
     Returns
     -------
-    In the table's shape.
+    By axis.
     """
     at = tuple(a[observations.index] for a in frame.coordinates)
     mesh = observations.mesh
-    return edge_nodes(frame.vehicle.table, at, mesh.cells, mesh.weights)
+    return gaps_of(frame.vehicle.table, at, mesh.cells, mesh.weights)
 
 
 def _fitted(

@@ -26,7 +26,7 @@ from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
-from lean_trim.core.pipeline.solve import Solution, edges_of
+from lean_trim.core.pipeline.solve import Solution, gaps_along
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
@@ -156,7 +156,7 @@ def restraints_of(
         fault=fault,
         least_pct=_least_pct(sifted),
         unproven=_unproven(sifted, delivery),
-        beside=edges_of(sifted.conditions.frame, observations).beside,
+        gaps=gaps_along(sifted.conditions.frame, observations),
     )
 
 

@@ -6,13 +6,13 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.holes import held
-from lean_trim.core.decision.regions import USUAL_KPA
 from lean_trim.core.diagnosis.faults.lean_full_throttle import LEAN_FACTOR
 from lean_trim.core.diagnosis.finding import Fault, Seen
 from lean_trim.core.drive.conditions import Conditions
 from lean_trim.core.drive.narrowband import lasting
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.messages import Message
+from lean_trim.core.physics import STANDARD_KPA
 
 PEAK_S = 0.3
 """How long a peak lasts that is told, s."""
@@ -39,7 +39,7 @@ def _seen(conditions: Conditions) -> Seen | None:
     log = conditions.frame.log
     if Role.MAP not in log or conditions.thin is None:
         return None
-    baro = held(log[Role.BARO]) if Role.BARO in log else np.full(len(log), USUAL_KPA)
+    baro = held(log[Role.BARO]) if Role.BARO in log else np.full(len(log), STANDARD_KPA)
     with np.errstate(invalid="ignore"):
         lean = conditions.lam / conditions.frame.target
         wide = log[Role.MAP] > NEAR_BARO * baro

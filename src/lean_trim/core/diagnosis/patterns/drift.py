@@ -62,7 +62,7 @@ def drift_course(time_s: Floats, joints_s: Sequence[float]) -> Floats:
 
 def _course(driving: Driving) -> Floats | None:
     course = drift_course(driving.time_s, driving.joints_s)
-    length = max((float(np.ptp(part)) for part in _drives(driving)), default=0.0)
+    length = max((float(np.ptp(p)) for p in _drives(driving) if len(p)), default=0.0)
     return course if length >= LEAST_S else None
 
 
