@@ -20,12 +20,13 @@ from lean_trim.core.pipeline.summary import SampleCounts, Summary
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from lean_trim.formats.whole_files import write_whole
 
-STATUS_IN_FILES = {Status.FAULT: "limited", Status.BEYOND: "kept"}
+STATUS_IN_FILES = {Status.FAULT: "limited", Status.BEYOND: "kept", Status.WAITS: "limited"}
 LIMITED_BY = {
     Status.LIMITED: "step",
     Status.FAULT: "fault",
     Status.KNOCK: "knock",
     Status.BEYOND: "airflow_sensor_end",
+    Status.WAITS: "fuel_pressure_not_logged",
 }
 """A cell written less than it asked for is "limited", and by what; knock always had its own
 word."""
@@ -85,7 +86,7 @@ def round_dict(summary: Summary, proposal: Proposal) -> dict[str, Any]:
                 "samples": f.samples,
                 "alike": list(f.alike),
             }
-            for f in (*shortfalls(estimate, proposal), *summary.findings)
+            for f in (*shortfalls(estimate, proposal, summary.vehicle.induction), *summary.findings)
         ],
     }
 

@@ -150,6 +150,10 @@ class TuningControl:
         """Let a curve go on past its last driven point."""
         self._take(replace(self.state, policy=replace(self.state.policy, extrapolate_end=on)))
 
+    def supply_sound(self, on: bool) -> None:
+        """Vouch for the fuel supply, though its pressure was not logged."""
+        self._take(replace(self.state, policy=replace(self.state.policy, supply_sound=on)))
+
     def use_earlier(self, number: int, on: bool) -> None:
         """Let the logs of an earlier round count too."""
         earlier = self.state.earlier | {number} if on else self.state.earlier - {number}

@@ -29,6 +29,8 @@ class Say:
     UNVISITED = Message("turned.unvisited", "Cells not driven: {choice}")
     END_ON = Message("turned.end_on", "Carry the curve's last segment on")
     END_OFF = Message("turned.end_off", "Do not carry the curve's last segment on")
+    SOUND = Message("turned.sound", "Vouch for the fuel supply")
+    NOT_SOUND = Message("turned.not_sound", "Do not vouch for the fuel supply")
     EARLIER = Message("turned.earlier", "Which earlier rounds count too")
     SOURCE = Message("turned.source", "How the airflow source is told")
     SEVERAL = Message("turned.several", "Turn {count} settings")
@@ -66,6 +68,8 @@ def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
         yield str(Say.UNVISITED(choice=after.policy.unvisited))
     if before.policy.extrapolate_end != after.policy.extrapolate_end:
         yield str(Say.END_ON() if after.policy.extrapolate_end else Say.END_OFF())
+    if before.policy.supply_sound != after.policy.supply_sound:
+        yield str(Say.SOUND() if after.policy.supply_sound else Say.NOT_SOUND())
     if before.earlier != after.earlier:
         yield str(Say.EARLIER())
     if before.airflow_source != after.airflow_source:

@@ -46,6 +46,7 @@ class Status(StrEnum):
     BEYOND = "beyond"
     SCALED = "scaled"
     UNPROVEN = "not proven"
+    WAITS = "waits for fuel pressure"
 
 
 STATUS_TEXT = {
@@ -63,6 +64,7 @@ STATUS_TEXT = {
     "whichever is richer",
     Status.BEYOND: "kept: at or past the reading at which the airflow sensor met its end",
     Status.UNPROVEN: "not proven: fuel may not have arrived here; never leaner until the supply is mended",
+    Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump asks for fuel like this",
     Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
 }
 
@@ -82,6 +84,7 @@ STATUS_WORD = {
     Status.BEYOND: "past the sensor's end",
     Status.SCALED: "raised with the whole table",
     Status.UNPROVEN: "not proven: fuel supply",
+    Status.WAITS: "waiting for fuel pressure",
 }
 """The same in a few words, for counts."""
 POLICY_KNOBS: tuple[Knob, ...] = (
@@ -238,6 +241,7 @@ class PolicySettings:
         atmospheric.
     extrapolate_end : raise a curve past its last driven point, along its last segment or as its
         last point, never below the old value.
+    supply_sound : the user vouches for the fuel supply, though its pressure was not logged.
     pinned : flat indices of cells that must not change.
 
     The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises
@@ -259,6 +263,7 @@ class PolicySettings:
     atmospheric_kpa: float = default_of(POLICY_KNOBS, "atmospheric_kpa")
     unvisited: Unvisited = "filled"
     extrapolate_end: bool = False
+    supply_sound: bool = False
     pinned: frozenset[int] = field(default_factory=frozenset)
 
     def __post_init__(self) -> None:
@@ -338,6 +343,10 @@ def propose(
     if held_by.gaps is not None:
         beside = edge_nodes(table, held_by.gaps).beside
         step, status = _no_leaner_than_beside(step, status, beside, estimate.supported)
+    if held_by.ceiling_pct is not None and not settings.supply_sound:
+        waits = step > held_by.ceiling_pct
+        step = np.where(waits, held_by.ceiling_pct, step)
+        status[waits] = Status.WAITS
     step = np.where(held_by.unproven, np.maximum(step, 0.0), step)
     status[held_by.unproven] = Status.UNPROVEN
     # Feedback has given so much already; no limit of a round keeps that out of the table.

@@ -23,6 +23,8 @@ class Restraints:
         at its stop has shown that so much more is needed everywhere it was.
     gaps : how near driving came to each node; one that is read from one side only is leaned hardly
         more than the driven one beside it. None where nothing is said.
+    ceiling_pct : largest step of each cell until the fuel supply is known to be sound; None where
+        its pressure was logged.
     unproven : cells in which fuel may not have arrived: what the table itself needs is written
         where that is richer, and said to be not proven.
     """
@@ -32,6 +34,7 @@ class Restraints:
     least_pct: Floats
     unproven: Mask
     gaps: Gaps | None = None
+    ceiling_pct: Floats | None = None
 
     def plus(self, other: Restraints) -> Restraints:
         """What two drives say together."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from lean_trim.core.data.vehicle import Induction
 from lean_trim.core.decision.proposal import Proposal, Status
 from lean_trim.core.decision.regions import boosted
 from lean_trim.core.diagnosis.finding import Finding
@@ -21,6 +22,12 @@ class Say:
         "{cells} cut at a step limit: asked {asked} %, written {written} % at the furthest. Drive "
         "again: the next step there is about {left} %.",
     )
+    WAITS = Message(
+        "shortfall.waits",
+        "Fuel pressure was not logged: {cells} at full throttle ask for far more than the same engine "
+        "speed does at part throttle, as with a pump that sags. Part of it is written, and they stay "
+        "up to {left:.0f} % lean: do not run there. Log the pressure, or say that the supply is sound.",
+    )
     HOLES = Message(
         "shortfall.holes",
         "{cells} above atmospheric, not driven, stay up to {left:.0f} % lean as far as can be "
@@ -32,13 +39,16 @@ HOLE_PCT = 3.0
 """Lean by more than this, as far as the surface tells, is a hole (common practice, no source)."""
 
 
-def shortfalls(estimate: Estimate, proposal: Proposal) -> tuple[Finding, ...]:
+def shortfalls(
+    estimate: Estimate, proposal: Proposal, induction: Induction = "unknown"
+) -> tuple[Finding, ...]:
     """What has to be said before a proposal is taken.
 
     Parameters
     ----------
     estimate : what the drive asks for.
     proposal : what would be written.
+    induction : whether the engine can make boost; what is not known is taken for boosted.
 
     Returns
     -------
@@ -48,9 +58,13 @@ def shortfalls(estimate: Estimate, proposal: Proposal) -> tuple[Finding, ...]:
     found = []
     open_boost = boosted(estimate.table, proposal.policy.atmospheric_kpa) & ~estimate.supported
     deep = open_boost & (left > HOLE_PCT)
-    if deep.any():
+    if deep.any() and induction != "atmospheric":
         said = Say.HOLES(cells=_cells(int(deep.sum())), left=float(left[deep].max()))
         found.append(Finding("lean_hole_boost", "danger", 0.0, 0.0, said))
+    waits = proposal.status == Status.WAITS
+    if waits.any():
+        said = Say.WAITS(cells=_cells(int(waits.sum())), left=max(0.0, float(left[waits].max())))
+        found.append(Finding("supply_in_question", "danger", 0.0, 0.0, said))
     cut = proposal.status == Status.LIMITED
     if cut.any():
         worst = np.unravel_index(int(np.argmax(np.where(cut, np.abs(left), -1.0))), cut.shape)

@@ -114,6 +114,21 @@ SYMPTOMS: Mapping[str, Symptom] = {
         ),
     ),
 }
+SWAP_IDS = ("injector_flow", "dead_time")
+CERTAIN = 0.99
+"""Probability from which injectors are certainly not those of the sheet."""
+
+
+def certain_swap(findings: Sequence[Finding]) -> Finding | None:
+    """Injectors that are certainly others than the sheet's, told by themselves.
+
+    Returns None where there are none, or something else shows alike.
+    """
+    return next(
+        (f for f in findings if f.id in SWAP_IDS and f.probability >= CERTAIN and not f.alike), None
+    )
+
+
 SUPPLY_IDS = frozenset(
     {fuel_pressure.FAULT.id, regulator.FAULT.id, "unseen_sag", "fuel_delivery_ends"}
 )

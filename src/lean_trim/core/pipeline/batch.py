@@ -13,6 +13,7 @@ from functools import reduce
 
 import numpy as np
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.data.joining import JOINT_GAP_S, join_logs
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingSeconds, driving_seconds
@@ -118,6 +119,7 @@ class _One:
     share: LogSums
     restraints: Restraints
     shared: Floats
+    pressure_logged: bool
     findings: tuple[Finding, ...]
     inferred: tuple[Inferred, ...]
 
@@ -221,6 +223,7 @@ def _take(
         cells=cell_sums(frame, observations, motion.nearest[observations.index]),
         share=log_sums(frame, observations, motion.durations_s)[0],
         restraints=restraints_of(sifted, car.unsettled, observations),
+        pressure_logged=Role.FUEL_DP in frame.log,
         shared=shared_error_pct(frame, observations, settings.surface.gauge_pct),
         findings=find_faults(_film_known(prepared.conditions, car)),
         inferred=infer(prepared.conditions),
@@ -286,6 +289,7 @@ def _fit(
         findings=ended.findings,
         inferred=merged_inferences([one.inferred for one in found]),
         logs=ended.logs,
+        pressure_logged=all(one.pressure_logged for one in found),
         shared_error_pct=np.mean([one.shared for one in found], axis=0),
         restraints=restraints,
         driving=reduce(DrivingSeconds.plus, (one.driving for one in found)).shares(

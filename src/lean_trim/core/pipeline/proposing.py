@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from lean_trim.core.decision.proposal import PolicySettings, Proposal, propose
+from lean_trim.core.decision.supply_ceiling import supply_ceiling_pct
 from lean_trim.core.pipeline.summary import Summary
 
 
@@ -18,10 +21,13 @@ def propose_for(summary: Summary, policy: PolicySettings) -> Proposal:
     -------
     The table that would be written, with the rule that decided each cell.
     """
+    ceiling = (
+        None if summary.pressure_logged else supply_ceiling_pct(summary.vehicle, summary.estimate)
+    )
     return propose(
         summary.estimate,
         policy,
         summary.vehicle.limits,
-        restraints=summary.restraints,
+        restraints=replace(summary.restraints, ceiling_pct=ceiling),
         driving=summary.driving,
     )

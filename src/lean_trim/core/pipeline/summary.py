@@ -67,6 +67,7 @@ class Summary:
     restraints : what speaks on a proposal beside the estimate.
     shared_error_pct : standard error that all cells have in common, for their gauge, percent.
     driving : how each cell was driven.
+    pressure_logged : whether differential fuel pressure was; in every log, where there are several.
     The rest is as in ``Solution``.
     """
 
@@ -82,6 +83,7 @@ class Summary:
     logs: tuple[LogShare, ...]
     restraints: Restraints
     shared_error_pct: Floats
+    pressure_logged: bool
     driving: DrivingShares
 
 
@@ -210,6 +212,7 @@ def summary_of(solution: Solution) -> Summary:
         findings=solution.findings,
         inferred=solution.inferred,
         logs=solution.logs,
+        pressure_logged=Role.FUEL_DP in solution.frame.log,
         shared_error_pct=shared_error_pct(
             solution.frame, solution.observations, solution.settings.surface.gauge_pct
         ),

@@ -56,6 +56,17 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--extrapolate-end", action="store_true", help="carry a curve's last segment on"
     )
     parser.add_argument(
+        "--supply-sound",
+        action="store_true",
+        help="fuel pressure was not logged, but measured otherwise at full throttle: write all of a need "
+        "that grows with flow",
+    )
+    parser.add_argument(
+        "--despite-swap",
+        action="store_true",
+        help="write the airflow table although the injectors are certainly not those of the sheet",
+    )
+    parser.add_argument(
         "--driven-on",
         action="append",
         default=[],
@@ -74,10 +85,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
+SWAPPED = (
+    "{said} The airflow table is not corrected for it: put the injector data right first (lean-trim "
+    "injectors says them), then correct again; --despite-swap writes the table all the same."
+)
+
+
 def run(args: argparse.Namespace) -> None:
     """Read, solve, propose, write."""
+    import numpy as np
+
     from lean_trim.core.decision.proposal import PolicySettings
     from lean_trim.core.decision.shortfall import shortfalls
+    from lean_trim.core.decision.written import written_words
+    from lean_trim.core.diagnosis.causes import certain_swap
     from lean_trim.core.pipeline.proposing import propose_for
     from lean_trim.core.pipeline.solve import SolveSettings
     from lean_trim.core.sieve.sieve import SieveSettings
@@ -92,6 +113,7 @@ def run(args: argparse.Namespace) -> None:
         unvisited=args.unvisited,
         rich_bias_pct=args.rich_bias,
         extrapolate_end=args.extrapolate_end,
+        supply_sound=args.supply_sound,
         gain_idle=gains.get("idle", 1.0),
         gain_part=gains.get("part", 1.0),
         gain_full=gains.get("full", 1.0),
@@ -103,16 +125,24 @@ def run(args: argparse.Namespace) -> None:
     logs = Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
     warn(() if args.quiet else warnings)
     summary = _solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
+    swap = certain_swap(summary.findings)
+    if swap is not None and not args.despite_swap:
+        raise BadInputError(SWAPPED.format(said=swap.said))
     proposal = propose_for(summary, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(summary, proposal, args.out / "round.json")
     told = (
         *(f for f in summary.findings if f.severity != "note"),
-        *shortfalls(summary.estimate, proposal),
+        *shortfalls(summary.estimate, proposal, vehicle.induction),
     )
-    for finding in () if args.quiet else told:
+    if args.quiet:
+        return
+    for finding in told:
         print(line_of(finding), file=sys.stderr)
+    gauge = float(np.mean(summary.shared_error_pct))
+    for line in written_words(summary.estimate, proposal, summary.residual.rms, gauge):
+        print(line)
 
 
 def line_of(finding: Finding) -> str:

@@ -185,7 +185,9 @@ class DecisionBar(QWidget):
             knocked = knock_cells(session.solution.sifted, even_if_off=True)
             lines = [*knock_caution(step, knocked, None), *lines]
         if session.solution is not None:
-            left = shortfalls(session.solution.estimate, proposal)
+            left = shortfalls(
+                session.solution.estimate, proposal, session.solution.frame.vehicle.induction
+            )
             holes = [f.message for f in left if f.severity == "danger"]
             found = session.solution.findings
             lines = [*fault_caution(found), *holes, *lines, *injector_caution(found)]

@@ -192,7 +192,9 @@ class TableHeader(QWidget):
         session = self.session
         if session.solution is None or session.proposal is None or reason_for(session) is not None:
             return ""
-        found = shortfalls(session.solution.estimate, session.proposal)
+        found = shortfalls(
+            session.solution.estimate, session.proposal, session.solution.frame.vehicle.induction
+        )
         return next((f.message for f in found if f.id == "step_limited"), "")
 
     def _verdict(self, current: Round) -> str:

@@ -10,6 +10,7 @@ from functools import partial
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, Status
 from lean_trim.core.decision.unvisited import UNVISITED
 from lean_trim.features.table.pages.scale_panel import ScalePanel
@@ -64,6 +65,13 @@ class WritePage(QWidget):
             "Marked as extrapolated, never below the old value, never where the sensor met its end"
         )
         self.end.toggled.connect(session.tuning.extrapolate_end)
+        self.sound = QCheckBox("The fuel supply is sound")
+        self.sound.setFont(font(9))
+        self.sound.setToolTip(
+            "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: the "
+            "whole need of the highest flows is then written"
+        )
+        self.sound.toggled.connect(session.tuning.supply_sound)
         self.counts = running_text(8.5)
         self.reset = QPushButton("All settings back to default")
         self.reset.setToolTip("Sieve, estimate, logs and writing; can be undone")
@@ -76,6 +84,7 @@ class WritePage(QWidget):
             *self.rows.values(),
             self.unvisited,
             self.end,
+            self.sound,
             self.counts,
             self.scale_fold,
             self.reset,
@@ -103,6 +112,11 @@ class WritePage(QWidget):
         self.end.setVisible(curve)
         with QSignalBlocker(self.end):
             self.end.setChecked(policy.extrapolate_end)
+        solution = self.session.solution
+        unlogged = solution is not None and Role.FUEL_DP not in solution.frame.log
+        self.sound.setVisible(unlogged and not curve)
+        with QSignalBlocker(self.sound):
+            self.sound.setChecked(policy.supply_sound)
         for name in ("gain_boost", "boost_remove_limit_pct", "atmospheric_kpa"):
             self.rows[name].setVisible(not curve)
         proposal = self.session.proposal
