@@ -38,6 +38,7 @@ NAMES = (
     "findings",
     "transients",
     "enrichment",
+    "causes",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 

@@ -68,7 +68,7 @@ def test_the_estimator_works_from_an_exported_csv_in_a_process_that_has_no_truth
         [sys.executable, "-c", ESTIMATE, *words], capture_output=True, text=True, check=False
     )
     assert run.returncode == 0, run.stderr
-    assert run.stdout.strip() == "no truth loaded"
+    assert run.stdout.strip().endswith("no truth loaded")
     from lean_trim.core.pipeline.solve import solve
     from lean_trim.formats.tables import read_table
 

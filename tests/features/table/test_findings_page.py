@@ -74,7 +74,7 @@ def test_an_unsure_finding_says_how_sure_and_lights_its_own_seconds(driven: Main
     try:
         page.refresh()
         last = page.findings.item(page.findings.count() - 1)
-        assert last.text().startswith("Caution, likely (81 %): What is asked for grows")
+        assert last.text().startswith("Caution, likely (81 %): The need for fuel grows")
         page.findings.setCurrentItem(last)
         assert "if one drive in 10 has such a fault" in chosen_text(page)
         page.findings.itemClicked.emit(last)

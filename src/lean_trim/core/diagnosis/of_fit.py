@@ -80,7 +80,7 @@ class Say:
     ENDS = Message(
         "of_fit.ends",
         "Fuel delivery ends at {flow:.0f} g/s (about {rpm:.0f} rpm): beyond it the mixture leans by "
-        "all that is asked for more, up to {lean:.0f} % lean for {seconds:.1f} s, first at {first} "
+        "all that is commanded above it, up to {lean:.0f} % lean for {seconds:.1f} s, first at {first} "
         "min. A weak pump, a clogged filter or its wiring; fuel pressure was not logged.",
     )
     ENDS_EFFECT = Message(

@@ -21,7 +21,7 @@ class Say:
 
     SEEN = Message(
         "air_temperature.seen",
-        "At equal states what is asked for goes with intake temperature, by "
+        "At equal states the need for fuel goes with intake temperature, by "
         "{coefficient_pct:+.1f} % per 10 K (up to "
         "{size:+.0f} % ± {error:.0f}): the air sensor, its place or its correction is not right.",
     )

@@ -21,7 +21,7 @@ class Say:
 
     SEEN = Message(
         "altitude.seen",
-        "At equal states what is asked for goes with the barometer, by "
+        "At equal states the need for fuel goes with the barometer, by "
         "{coefficient_pct:+.1f} % per 10 kPa "
         "(up to {size:+.0f} % ± {error:.0f}): altitude is not corrected as it should be.",
     )

@@ -18,7 +18,7 @@ class Say:
 
     SEEN = Message(
         "dead_time.seen",
-        "What is asked for grows as pulses get shorter, to {size:+.0f} % (± {error:.0f}) at the "
+        "The need for fuel grows as pulses get shorter, to {size:+.0f} % (± {error:.0f}) at the "
         "shortest: as with a dead time that is about {coefficient:+.1f} ms off.",
     )
     EFFECT = Message(

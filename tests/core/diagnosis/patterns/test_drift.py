@@ -1,0 +1,43 @@
+"""A need for fuel that moves along the drive at equal states."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.log import Log
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.diagnosis.patterns.drift import drift_course
+from lean_trim.core.pipeline.solve import Solution, solve
+
+
+def drifting(log: Log, by: float) -> Log:
+    share = (log.time_s - log.time_s[0]) / log.duration_s - 0.5
+    lam = log[Role.LAMBDA] * np.exp(by * share)
+    return replace(log, channels={**log.channels, Role.LAMBDA: lam})
+
+
+@pytest.mark.slow
+def test_a_drift_is_told_and_taken_off(
+    heron_log: Log, heron_vehicle: Vehicle, heron_solution: Solution
+) -> None:
+    assert "drift" not in heron_solution.seen.shown
+    solution = solve([drifting(heron_log, 0.05)], heron_vehicle)
+    assert "drift" in solution.seen.shown
+    assert solution.seen.drift_pct == pytest.approx(5.0, abs=1.5)
+    # The table is that of the drive's mean: nearly the one without any drift.
+    both = solution.estimate.supported & heron_solution.estimate.supported
+    apart = (solution.estimate.correction_pct - heron_solution.estimate.correction_pct)[both]
+    assert np.sqrt(np.mean(apart**2)) < 0.8
+
+
+def test_two_drives_are_not_taken_for_one_that_drifts() -> None:
+    time = np.concatenate([np.arange(0.0, 100.0), np.arange(200.0, 300.0)])
+    course = drift_course(time, (150.0,))
+    assert course[:100].mean() == pytest.approx(0.0) and course[100:].mean() == pytest.approx(0.0)
+    np.testing.assert_allclose(course[:100], course[100:])
+    assert np.ptp(course[:100]) == pytest.approx(1.0)
+    assert not drift_course(np.array([3.0]), ()).any()
