@@ -127,21 +127,13 @@ def find_patterns(
         candidates=[Candidate(p.spread, p.sign, p.in_time) for p in patterns],
     )
     unit = 1.0 / (state.scale**2 * state.inflation)
-    first = weigh(unit=unit)
-    place = place_of(frame, used)
-    told: tuple[Told, ...] = ()
-    evidence = first
-    for last in (False, True):
-        in_time = [j for j, p in enumerate(patterns) if p.in_time and p.last <= last]
-        if in_time:
-            # The fit knew no such course and took it for noise that stays alike for long.
-            effect = first.together(in_time) @ courses[in_time]
-            weighed = weigh(unit=unit * _quieter(residual, effect, used, place))
-        else:
-            weighed = first
-        evidence = evidence if last else weighed
-        at_s = frame.log.time_s[used.index]
-        told = tell(weighed, patterns, courses, at_s, used.seconds, last, told)
+    evidence = weigh(unit=unit)
+    in_time = [j for j, p in enumerate(patterns) if p.in_time]
+    if in_time:
+        # The fit knew no such course and took it for noise that stays alike for long.
+        effect = evidence.together(in_time) @ courses[in_time]
+        evidence = weigh(unit=unit * _quieter(residual, effect, used, place_of(frame, used)))
+    told = tell(evidence, patterns, courses, frame.log.time_s[used.index], used.seconds)
     return PatternReport(patterns, courses, used, evidence, told)
 
 

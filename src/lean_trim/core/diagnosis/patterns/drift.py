@@ -13,6 +13,8 @@ from lean_trim.core.types import Floats
 
 SPREAD = 0.04
 """Standard deviation, before any driving, of ln k from the first to the last minute."""
+LEAST_PCT = 0.75
+"""Effect at either end of the drive from which it is told, percent: 1.5 from one end to the other."""
 LEAST_S = 300.0
 """Shortest drive that can show a drift, s."""
 
@@ -82,5 +84,6 @@ PATTERN = Pattern(
     name="a fuel need that drifts",
     test=Say.TEST,
     in_time=True,
-    last=True,
+    general=True,
+    least_pct=LEAST_PCT,
 )

@@ -10,6 +10,9 @@ from lean_trim.core.diagnosis.patterns.driving import Driving
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 
+LEAST_PCT = 2.5
+"""Effect at its strongest from which a pattern is worth telling (common practice, no source)."""
+
 
 @dataclass(frozen=True)
 class Pattern:
@@ -27,7 +30,8 @@ class Pattern:
         ``high`` of what it goes with, and ``unit_size``, the coefficient in its own unit.
     effect, next_step, samples : of its finding.
     test : what separates it from what it looks like.
-    last : whether it is looked for in what all others leave: a course that resembles many.
+    general : whether its course resembles many others; too slight to be told, it explains nothing away.
+    least_pct : effect at its strongest from which it is worth telling, percent.
     blocks : whether nothing is made leaner where it shows, until it is settled.
     """
 
@@ -42,6 +46,7 @@ class Pattern:
     name: str
     test: Message
     in_time: bool = False
-    last: bool = False
+    general: bool = False
+    least_pct: float = LEAST_PCT
     blocks: bool = False
     samples: Samples = "count"

@@ -28,8 +28,6 @@ MOST = 3
 NEAR = 2.0
 """Difference of the logarithm of two Bayes factors within which a drive does not tell two causes
 apart."""
-LEAST_PCT = 2.5
-"""Effect at its strongest from which it is worth telling (common practice, no source)."""
 STRONG = 99.8
 """Percentile of a course that stands for its strongest: single readings are noise."""
 HALF = 0.5
@@ -65,8 +63,6 @@ def tell(
     courses: Floats,
     time_s: Floats,
     seconds: Floats,
-    last: bool = False,
-    before: Sequence[Told] = (),
 ) -> tuple[Told, ...]:
     """Take the likeliest pattern, then look at what is left.
 
@@ -76,29 +72,25 @@ def tell(
     patterns : in its order.
     courses : of the patterns, shape (t, m).
     time_s, seconds : of the used samples, shape (m,).
-    last : look for those that are looked for last, else for all others.
-    before : what was told already.
 
     Returns
     -------
-    Those worth telling, the likeliest first, after those told already.
+    Those worth telling, the likeliest first.
     """
-    found = list(before)
-    ids = [pattern.id for pattern in patterns]
-    for told in before:
-        evidence = evidence.given(ids.index(told.finding.id))
-    left = [j for j, pattern in enumerate(patterns) if pattern.last == last]
+    found: list[Told] = []
+    left = list(range(len(patterns)))
     while left and len(found) < MOST:
         weights = evidence.weigh()
         best = max(left, key=lambda j: weights[j].log_factor)
-        worth = [j for j in left if _strongest_pct(weights[j], courses[j]) >= LEAST_PCT]
+        worth = [j for j in left if _strongest_pct(weights[j], courses[j]) >= patterns[j].least_pct]
         if (
             best not in worth
             and probability(patterns[best].id, _factor(weights[best])) >= LEAST_TOLD
         ):
             # Too slight to be told, but there: what resembles it must not stand in for it.
             left.remove(best)
-            evidence = evidence.given(best)
+            if not patterns[best].general:
+                evidence = evidence.given(best)
             continue
         if not worth:
             break
