@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
+from lean_trim.core.diagnosis.causes import certain_swap
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import clock
@@ -49,6 +50,11 @@ class Say:
     LEAVE_OUT = Message("deciding.leave_out", "Leave out {start} to {end} min")
     KEEP_AGAIN = Message("deciding.keep_again", "Keep {start} to {end} min again")
     KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
+    SWAPPED = Message(
+        "deciding.swapped",
+        "{said} The table is not corrected for it: put the injector data right on the Injectors desk "
+        "first.",
+    )
     INJECTORS_FIRST = Message(
         "deciding.injectors_first",
         "Injector data are decided in this round, and what this drive asks of the table was "
@@ -257,6 +263,20 @@ class Deciding:
         made = DecisionChange(self, current.id, current.subject, words, before, after)
         return self.saving.attempt(lambda: self.history.push(made), made)
 
+    @property
+    def holds_accepting(self) -> Said | None:
+        """Why the proposal may not be accepted now; None if it may.
+
+        The work is not done, or the injectors are certainly not the sheet's: a table that makes up
+        for them is right for neither.
+        """
+        held = self.work.state.holds_writing
+        solution = self.solver.solution
+        if held is not None or solution is None:
+            return held
+        swap = certain_swap(solution.findings)
+        return None if swap is None else Say.SWAPPED(said=swap.said)
+
     def accept(self, cells: frozenset[int] | None = None) -> None:
         """Accept the proposal for all cells or for some.
 
@@ -265,7 +285,7 @@ class Deciding:
         cells : flat indices; all if None.
         """
         proposal = self.solver.proposal
-        held = self.work.state.holds_writing
+        held = self.holds_accepting
         if proposal is None or held is not None:
             self.open.note(held or Say.NO_PROPOSAL())
             return

@@ -69,6 +69,6 @@ def test_no_boost_no_danger_of_it() -> None:
 def test_a_leaning_is_written_as_far_as_it_is_proven(error: float) -> None:
     doubted = replace(estimate(-5.0), own_error_pct=np.full((3, 3), error))
     step = propose(doubted, PolicySettings(), WIDE).step_pct[0, 0]
-    assert step == pytest.approx(min(0.0, -5.0 + max(0.0, error - 1.0)), abs=0.1)
+    assert step == pytest.approx(min(0.0, -5.0 + max(0.0, error - 1.5)), abs=0.1)
     richer = replace(estimate(5.0), own_error_pct=np.full((3, 3), error))
     assert propose(richer, PolicySettings(), WIDE).step_pct[0, 0] == pytest.approx(5.0, abs=0.1)

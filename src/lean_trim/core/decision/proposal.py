@@ -213,8 +213,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
 BEYOND_EDGE_PCT = 2.0
 """Most a node nobody can drive is leaned beyond the driven one beside it, percent (a choice: an
 engine pulled down to it stalls where it is lean)."""
-SURE_ERROR_PCT = 1.0
-"""Own error up to which a leaning is written whole, percent (a choice: as good as a gauge)."""
+SURE_ERROR_PCT = 1.5
+"""Own error up to which a leaning is written whole, percent (a choice)."""
 MOSTLY_FULL = 0.5
 """Share of its seconds from which a cell was driven at full throttle."""
 LOWEST_KPA = 60.0

@@ -124,7 +124,7 @@ class DecisionBar(QWidget):
         session = self.session
         cells = self.session.selection.cells
         may = session.can_save and session.is_last
-        held = session.work.state.holds_writing
+        held = session.deciding.holds_accepting
         can = may and session.proposal is not None and held is None
         waiting = session.deciding.waiting_in()
         chosen = session.deciding.waiting_in(cells) if cells else 0

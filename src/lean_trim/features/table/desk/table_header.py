@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -20,6 +21,7 @@ from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import Status
 from lean_trim.core.decision.round_verdict import verdict_sentence
 from lean_trim.core.decision.shortfall import shortfalls
+from lean_trim.core.diagnosis.causes import SUPPLY_IDS
 from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
 from lean_trim.job.records import Round, cells_written
@@ -164,6 +166,9 @@ class TableHeader(QWidget):
             return (session.work.state.said,)
         r = solution.residual
         used = solution.observations.seconds.sum() / 60.0
+        gauge = float(
+            solution.frame.gauge.error_at(np.ones(1), session.settings.surface.gauge_pct / 100.0)[0]
+        )
         return (
             f"Off by {r.rms:.1f} % rms" if math.isfinite(r.rms) else "Off by an unknown amount",
             f"{r.within_3:.0f} % of {r.cells} cells within ±3 %"
@@ -173,6 +178,8 @@ class TableHeader(QWidget):
             if math.isfinite(r.trim_rms)
             else "no fuel trims logged",
             f"{used:.1f} of {solution.frame.log.duration_s / 60:.1f} min used",
+            # What no driving on this gauge removes: said once, for all cells have it.
+            f"all ± {100.0 * gauge:.1f} % by the gauge",
         )
 
     def _advice(self) -> str:
@@ -204,6 +211,8 @@ class TableHeader(QWidget):
         # No advice to accept beside a reason not to.
         if session.solution is None or reason_for(session) is not None:
             return ""
+        if any(f.severity == "danger" and f.id in SUPPLY_IDS for f in session.solution.findings):
+            return "Fuel may not arrive: mend the supply before this is driven on."
         if before is None:
             return "First drive: the bars show what it needs. Accept, hand over, drive again."
         if before.verdict is None or current.verdict is None:
