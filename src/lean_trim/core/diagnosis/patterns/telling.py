@@ -63,6 +63,7 @@ def tell(
     courses: Floats,
     time_s: Floats,
     seconds: Floats,
+    barred: Sequence[int] = (),
 ) -> tuple[Told, ...]:
     """Take the likeliest pattern, then look at what is left.
 
@@ -72,13 +73,14 @@ def tell(
     patterns : in its order.
     courses : of the patterns, shape (t, m).
     time_s, seconds : of the used samples, shape (m,).
+    barred : patterns that are not borne out otherwise.
 
     Returns
     -------
     Those worth telling, the likeliest first.
     """
     found: list[Told] = []
-    left = list(range(len(patterns)))
+    left = [j for j in range(len(patterns)) if j not in barred]
     while left and len(found) < MOST:
         weights = evidence.weigh()
         best = max(left, key=lambda j: weights[j].log_factor)
