@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -37,12 +38,18 @@ FACT_TIPS = (
     "What the ECU itself corrected by short and long-term fuel trim, root mean square over the "
     "same cells. Where it is smaller than “off by”, lambda was off its target too.",
     "Driving that passed the sieve; the Sieve page tells where the rest went.",
+    "What every cell shares beside its own error: the lambda gauge, one standard error at λ 1. No driving "
+    "on this gauge removes it; a knob of the Fit page says how good the gauge is.",
 )
 FILLED_TIP = (
     "Dashed bars: cells nobody drove, filled with what the surface through the driven cells says "
     "where that adds fuel. A click keeps their old values instead; Undo, or the Write page, "
     "brings the fill back."
 )
+
+FACT_GAP = 14
+MARGINS = 16
+"""Left and right of the header's lines together, pixels."""
 
 
 class TableHeader(QWidget):
@@ -71,14 +78,17 @@ class TableHeader(QWidget):
         row.setSpacing(0)
         row.addWidget(self.title, 1)
         column = QVBoxLayout(self)
-        column.setContentsMargins(10, 8, 6, 2)
+        column.setContentsMargins(10, 8, MARGINS - 10, 2)
         column.setSpacing(2)
         column.addLayout(row)
         line = QHBoxLayout()
-        line.setSpacing(14)
+        line.setSpacing(FACT_GAP)
         for label in self.facts:
             line.addWidget(label)
-        line.addStretch(1)
+        # The last is left out of a window too narrow for it, which it must not widen.
+        last = self.facts[-1]
+        last.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        line.setStretchFactor(last, 1)
         column.addLayout(line)
         self.keep_filled = QToolButton(self)
         self.keep_filled.setToolTip(FILLED_TIP)
@@ -121,6 +131,18 @@ class TableHeader(QWidget):
             label.setText(facts[i] if i < len(facts) else "")
             label.setVisible(bool(label.text()))
             label.setToolTip(FACT_TIPS[i] if len(facts) > 1 else "")
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The last figure only where there is room for it."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        last = self.facts[-1]
+        others = sum(f.sizeHint().width() + FACT_GAP for f in self.facts[:-1] if f.text())
+        room = self.width() - MARGINS - others
+        last.setVisible(bool(last.text()) and last.sizeHint().width() <= room)
 
     def _offer_to_keep(self) -> None:
         """One click keeps the old values of the cells that are filled without having been driven."""
