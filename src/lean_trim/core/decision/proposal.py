@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
+from lean_trim.core.decision.knock import no_leaner_where_read
 from lean_trim.core.decision.regions import boosted
 from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
@@ -362,6 +363,10 @@ def propose(
         # measured.
         beyond = table.axes[0].points >= end_at
         step[beyond], status[beyond] = 0.0, Status.BEYOND
+    if held_by.knock_at is not None and len(held_by.knock_at.cells):
+        richer = no_leaner_where_read(step, table.values, held_by.knock_at)
+        status[richer != step] = Status.KNOCK
+        step = richer
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
     return _written(table, step, status, limits, settings)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lean_trim.core.decision.knock import KnockReadings
 from lean_trim.core.estimation.edge_nodes import Gaps
 from lean_trim.core.types import Floats, Mask
 
@@ -18,6 +19,7 @@ class Restraints:
     Attributes
     ----------
     knock : cells in which knock was seen; nothing is taken out of them.
+    knock_at : readings at which it was seen; none of them gets leaner, whatever their cells do.
     fault : the same for a fault of the fuel supply, or a pattern that is not settled.
     least_pct : least step of every cell, percent; minus infinity where nothing is said. Feedback
         at its stop has shown that so much more is needed everywhere it was.
@@ -35,6 +37,7 @@ class Restraints:
     unproven: Mask
     gaps: Gaps | None = None
     ceiling_pct: Floats | None = None
+    knock_at: KnockReadings | None = None
 
     def plus(self, other: Restraints) -> Restraints:
         """What two drives say together."""
@@ -43,6 +46,9 @@ class Restraints:
             fault=self.fault | other.fault,
             least_pct=np.maximum(self.least_pct, other.least_pct),
             unproven=self.unproven | other.unproven,
+            knock_at=other.knock_at
+            if self.knock_at is None or other.knock_at is None
+            else self.knock_at.plus(other.knock_at),
             gaps=other.gaps
             if self.gaps is None or other.gaps is None
             else self.gaps.plus(other.gaps),

@@ -11,7 +11,7 @@ import numpy as np
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingShares, driving_seconds
-from lean_trim.core.decision.knock import knock_cells, sagging_cells
+from lean_trim.core.decision.knock import knock_cells, knock_readings, sagging_cells
 from lean_trim.core.decision.restraints import Restraints
 from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.diagnosis.finding import Finding
@@ -155,6 +155,7 @@ def restraints_of(
     fault = sagging_cells(sifted) | unsettled
     return Restraints(
         knock=knock_cells(sifted),
+        knock_at=knock_readings(sifted),
         fault=fault,
         least_pct=_least_pct(sifted),
         unproven=_unproven(sifted, delivery),
