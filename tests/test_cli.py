@@ -356,3 +356,21 @@ def test_columns_tells_what_is_what_how_sure_and_why(
     assert told["doubts"] == []
     assert main(words) == 0
     assert "sure   rpm" in capsys.readouterr().out
+
+
+def test_a_certain_swap_ends_with_2_until_it_is_insisted_on(
+    case: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from lean_trim.core.diagnosis import causes
+    from lean_trim.core.diagnosis.finding import Finding
+    from lean_trim.core.messages import Message
+
+    said = Message("test.swap", "Other injectors.")()
+    sure = Finding("injector_flow", "warning", 0.0, 60.0, said, probability=0.995)
+    monkeypatch.setattr(causes, "certain_swap", lambda findings: sure)
+    assert correct(case) == 2
+    assert "put the injector data right first" in capsys.readouterr().err
+    assert not (case / "out" / "ve.csv").exists()
+    assert correct(case, "--despite-swap") == 0
+    out = capsys.readouterr().out
+    assert "cells change: at the most +" in out and "of the lambda gauge" in out

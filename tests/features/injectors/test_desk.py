@@ -16,9 +16,13 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.core.data.calibration import DEAD_TIME
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Injectors, Vehicle
+from lean_trim.core.diagnosis.causes import certain_swap
+from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.steady import steady_state
+from lean_trim.core.messages import Message
 from lean_trim.features.injectors.desk.desk import InjectorsDesk
+from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
@@ -26,6 +30,7 @@ from lean_trim.simcar.truth import truth_for
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.steps import State, steps_of
+from lean_trim.workspace import deciding
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -287,3 +292,28 @@ def _is_steady(log: Log, start_s: float, end_s: float) -> bool:
     except BadInputError:
         return False
     return True
+
+
+def test_the_table_is_not_accepted_while_the_injectors_are_certainly_others(
+    swapped: MainWindow, until: Until, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = swapped.session
+    until(lambda: session.solution is not None and session.solution.seen.done)
+    assert session.solution is not None
+    # A small swap is not certain, and nothing is held back for it.
+    assert certain_swap(session.solution.findings) is None
+    assert session.deciding.holds_accepting is None
+    sure = Finding("injector_flow", "warning", 0.0, 60.0, SEEN(), probability=0.995)
+    assert certain_swap([*session.solution.findings, sure]) is sure
+    assert certain_swap([replace(sure, probability=0.97)]) is None
+    assert certain_swap([replace(sure, alike=("dead_time",))]) is None
+    monkeypatch.setattr(deciding, "certain_swap", lambda findings: sure)
+    session.decided.emit()
+    bar = table_desk(swapped).bar
+    bar.refresh()
+    assert not bar.accept.isEnabled() and "Injectors desk" in bar.accept.toolTip()
+    session.deciding.accept()
+    assert session.decision is not None and not session.decision.changed
+
+
+SEEN = Message("test.seen", "Other injectors.")

@@ -35,6 +35,8 @@ class Say:
     )
 
 
+LEAST_LEFT_PCT = 1.0
+"""What a limit leaves undone from which it is told, percent (a choice: the error of a gauge)."""
 HOLE_PCT = 3.0
 """Lean by more than this, as far as the surface tells, is a hole (common practice, no source)."""
 
@@ -65,7 +67,7 @@ def shortfalls(
     if waits.any():
         said = Say.WAITS(cells=_cells(int(waits.sum())), left=max(0.0, float(left[waits].max())))
         found.append(Finding("supply_in_question", "danger", 0.0, 0.0, said))
-    cut = proposal.status == Status.LIMITED
+    cut = (proposal.status == Status.LIMITED) & (np.abs(left) >= LEAST_LEFT_PCT)
     if cut.any():
         worst = np.unravel_index(int(np.argmax(np.where(cut, np.abs(left), -1.0))), cut.shape)
         said = Say.CUT(
