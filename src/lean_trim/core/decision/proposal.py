@@ -337,23 +337,7 @@ def propose(
     step[moved] = np.clip(blind, -remove, min(settings.fill_limit_pct, settings.add_limit_pct))[
         moved
     ]
-    # Something was seen there that forbids leaner; richer is allowed.
-    for cells, why in ((held_by.knock, Status.KNOCK), (held_by.fault, Status.FAULT)):
-        held = cells & (step < 0.0)
-        step[held], status[held] = 0.0, why
-    if held_by.gaps is not None:
-        beside = edge_nodes(table, held_by.gaps).beside
-        step, status = _no_leaner_than_beside(step, status, beside, estimate.supported)
-    if held_by.ceiling_pct is not None and not settings.supply_sound:
-        waits = step > held_by.ceiling_pct
-        step = np.where(waits, held_by.ceiling_pct, step)
-        status[waits] = Status.WAITS
-    step = np.where(held_by.unproven, np.maximum(step, 0.0), step)
-    status[held_by.unproven] = Status.UNPROVEN
-    # Feedback has given so much already; no limit of a round keeps that out of the table.
-    raised = step < held_by.least_pct
-    status[raised] = np.where(estimate.seconds[raised] > 0.0, Status.LIMITED, Status.SCALED)
-    step = np.maximum(step, held_by.least_pct)
+    step, status = _restrained(step, status, held_by, estimate, settings)
     if settings.extrapolate_end and len(table.axes) == 1 and not pegged:
         ahead = _past_the_end(table, step, estimate.supported, settings.add_limit_pct)
         status[keep & (ahead > 0)] = Status.EXTRAPOLATED
@@ -370,6 +354,34 @@ def propose(
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
     return _written(table, step, status, limits, settings)
+
+
+def _restrained(
+    step: Floats,
+    status: NDArray[np.object_],
+    held_by: Restraints,
+    estimate: Estimate,
+    settings: PolicySettings,
+) -> tuple[Floats, NDArray[np.object_]]:
+    """Steps under everything the drive says beside its estimate, what forbids leaner first."""
+    # Something was seen there that forbids leaner; richer is allowed.
+    for cells, why in ((held_by.knock, Status.KNOCK), (held_by.fault, Status.FAULT)):
+        held = cells & (step < 0.0)
+        step[held], status[held] = 0.0, why
+    if held_by.gaps is not None:
+        beside = edge_nodes(estimate.table, held_by.gaps).beside
+        step, status = _no_leaner_than_beside(step, status, beside, estimate.supported)
+    if held_by.ceiling_pct is not None and not settings.supply_sound:
+        waits = step > held_by.ceiling_pct
+        step = np.where(waits, held_by.ceiling_pct, step)
+        status[waits] = Status.WAITS
+    step = np.where(held_by.unproven, np.maximum(step, 0.0), step)
+    status[held_by.unproven] = Status.UNPROVEN
+    # Feedback has given so much already; no limit of a round keeps that out of the table.
+    raised = step < held_by.least_pct
+    status[raised] = np.where(estimate.seconds[raised] > 0.0, Status.LIMITED, Status.SCALED)
+    step = np.maximum(step, held_by.least_pct)
+    return step, status
 
 
 def _no_leaner_than_beside(

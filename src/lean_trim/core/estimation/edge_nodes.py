@@ -12,7 +12,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lean_trim.core.data.tables import Table
+from lean_trim.core.drive.frame import Frame
 from lean_trim.core.estimation.estimate import Estimate
+from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats, Ints
 
 LEAST_SHARE = 0.02
@@ -85,6 +87,23 @@ def gaps_of(table: Table, coordinates: tuple[Floats, ...], cells: Ints, weights:
         np.minimum.at(above[i], flat[gap >= 0.0], gap[gap >= 0.0])
         np.minimum.at(below[i], flat[gap <= 0.0], -gap[gap <= 0.0])
     return Gaps(above, below)
+
+
+def gaps_along(frame: Frame, observations: Observations) -> Gaps:
+    """How near driving came to each node of the table.
+
+    Parameters
+    ----------
+    frame : a log seen through its calibration.
+    observations : its used samples.
+
+    Returns
+    -------
+    By axis.
+    """
+    at = tuple(a[observations.index] for a in frame.coordinates)
+    mesh = observations.mesh
+    return gaps_of(frame.vehicle.table, at, mesh.cells, mesh.weights)
 
 
 def edge_nodes(table: Table, gaps: Gaps) -> EdgeNodes:

@@ -39,7 +39,7 @@ from lean_trim.core.estimation.bounds import (
     with_bounds,
 )
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
-from lean_trim.core.estimation.edge_nodes import Gaps, edge_nodes, gaps_of, with_edge_error
+from lean_trim.core.estimation.edge_nodes import edge_nodes, gaps_along, with_edge_error
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
 from lean_trim.core.estimation.log_shares import LogShare, log_sums
@@ -518,23 +518,6 @@ def surface_from(
     )
     table = prepared.frame.vehicle.table
     return with_edge_error(found, edge_nodes(table, gaps_along(prepared.frame, observations)))
-
-
-def gaps_along(frame: Frame, observations: Observations) -> Gaps:
-    """How near driving came to each node of the table.
-
-    Parameters
-    ----------
-    frame : a log seen through its calibration.
-    observations : its used samples.
-
-    Returns
-    -------
-    By axis.
-    """
-    at = tuple(a[observations.index] for a in frame.coordinates)
-    mesh = observations.mesh
-    return gaps_of(frame.vehicle.table, at, mesh.cells, mesh.weights)
 
 
 def _fitted(

@@ -21,12 +21,13 @@ from lean_trim.core.drive.trim_stops import trim_stops, whole_scale
 from lean_trim.core.estimation.bounds import HALF_NORMAL_MEAN, UNKNOWN_PCT
 from lean_trim.core.estimation.cell_evidence import MIN_SHARE
 from lean_trim.core.estimation.delay_fit import DelayEstimate
+from lean_trim.core.estimation.edge_nodes import gaps_along
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
-from lean_trim.core.pipeline.solve import Solution, gaps_along
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
