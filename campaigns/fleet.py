@@ -30,7 +30,7 @@ from lean_trim.simcar.fleet.cars import FleetCar, random_car
 from lean_trim.simcar.fleet.judge import Figures, errors_in_sigma, judge
 from lean_trim.simcar.fleet.second_drive import States, first_drive, second_drive
 
-COUNT = 40
+COUNT = 80
 METHODS: tuple[Method, ...] = ("surface", "average")
 WORST_LEANED = 0
 

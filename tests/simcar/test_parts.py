@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.simcar.truth import truth_for
+from lean_trim.simcar.truth import Breathing, Truth, truth_for
 from tests.builders import maf_vehicle
 from tests.simcar.reference.ecu import Ecu, Readings
 from tests.simcar.reference.lookup import CurveLookup, GridLookup
@@ -148,3 +150,21 @@ def test_a_maf_vehicle_gets_a_sensor_that_fits_its_axis() -> None:
     hz = np.array([1200.0, 3000.0, 7000.0])
     np.testing.assert_allclose([truth.maf_hz(g) for g in truth.maf_g_per_s(hz)], hz)
     assert not truth.turbo
+
+
+def test_a_surface_is_what_each_of_its_points_is() -> None:
+    shape = Breathing(cam_pct=8.0, notch_pct=-6.0)
+    truth = Truth(2.0, 4, 14.7, 7000.0, False, breathing=shape, charge_heating=0.1)
+    rpm, kpa = np.meshgrid(np.linspace(600.0, 7000.0, 9), np.linspace(20.0, 105.0, 7))
+    single = [truth.table_ve_pct(r, k) for r, k in zip(rpm.ravel(), kpa.ravel(), strict=True)]
+    np.testing.assert_allclose(truth.ve_surface(rpm, kpa).ravel(), single, rtol=1e-12)
+
+
+def test_a_cam_step_is_a_step_and_a_notch_is_narrow() -> None:
+    plain = Truth(2.0, 4, 14.7, 7000.0, False)
+    cam = replace(plain, breathing=Breathing(cam_pct=8.0, cam_x=0.6))
+    notch = replace(plain, breathing=Breathing(notch_pct=-6.0, notch_x=0.4, notch_kpa=60.0))
+    ratio = [cam.ve_pct(rpm, 90.0) / plain.ve_pct(rpm, 90.0) for rpm in (3900.0, 4200.0, 4500.0)]
+    assert ratio == pytest.approx([1.0, 1.04, 1.08], abs=0.002)
+    near = [notch.ve_pct(2800.0, kpa) / plain.ve_pct(2800.0, kpa) for kpa in (60.0, 80.0)]
+    assert near == pytest.approx([0.94, 1.0], abs=0.002)

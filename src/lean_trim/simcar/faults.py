@@ -42,6 +42,8 @@ class Faults:
         at the tailpipe.
     hidden_rich_pct : fuel the ECU adds at full throttle without naming it in its target.
     settle_rich_pct : fuel delivered too much after a flash, fading over three minutes.
+    fuel_drift_pct, fuel_drift_s : fuel delivered more at the end of so many seconds than at their
+        beginning, as a tank is mixed or a rail gets warm; right in their middle.
     knock_from_kpa : manifold pressure from which knock retard is logged; 0 for none.
     airflow_ceiling : share of the engine's largest airflow at which the mass-airflow sensor is at
         its end; 0 for none.
@@ -89,6 +91,8 @@ class Faults:
     tail_air_pct: float = 0.0
     hidden_rich_pct: float = 0.0
     settle_rich_pct: float = 0.0
+    fuel_drift_pct: float = 0.0
+    fuel_drift_s: float = 600.0
     knock_from_kpa: float = 0.0
     airflow_ceiling: float = 0.0
     regulator_follows: float = 1.0

@@ -13,6 +13,11 @@ UNBURNT_BELOW_C = 75.0
 WALL_RPM = 2000.0
 """Engine speed at which a film's time constant is what it is called."""
 SQUARE_ROOT = 0.5
+CAM_WIDTH = 0.006
+"""Share of the redline within which a cam changes over: three quarters of the step in 1/50."""
+NOTCH_WIDTH = 0.04
+NOTCH_KPA = 9.0
+"""Half the width of a notch, as a share of the redline and in kPa: about two cells of a usual table."""
 AIR_R = 0.28705
 """Gas constant of dry air, kJ/(kg K)."""
 ZERO_C_K = 273.15
@@ -33,10 +38,16 @@ def ve_pct(
     tuned_width: float,
     ripple_pct: float,
     ripple_rpm: float,
+    cam_pct: float,
+    cam_x: float,
+    notch_pct: float,
+    notch_x: float,
+    notch_kpa: float,
 ) -> float:
     """Volumetric efficiency, percent; see ``Breathing`` for what the constants are.
 
-    A broad hump over rpm, rising with load, with intake-resonance ripple.
+    A broad hump over rpm, rising with load, with intake-resonance ripple; if there are, a step where
+    a cam changes over and a narrow notch.
 
     The ripple is finer than a table's steps, so no table can hold this surface exactly.
     """
@@ -46,7 +57,13 @@ def ve_pct(
     filling = floor + rise * (1.0 - math.exp(-2.4 * load)) + 0.035 * max(load - 1.0, 0.0)
     peak = tuned * math.exp(-(((x - tuned_x) / tuned_width) ** 2)) * min(load, 1.2)
     ripple = ripple_pct / 100.0 * math.sin(2 * math.pi * (rpm / ripple_rpm + 0.25 * load))
-    return peak_pct * hump * filling * (1.0 + peak + ripple * min(load, 1.0))
+    found = peak_pct * hump * filling * (1.0 + peak + ripple * min(load, 1.0))
+    if cam_pct != 0.0:
+        found *= 1.0 + cam_pct / 100.0 / (1.0 + math.exp(-(x - cam_x) / CAM_WIDTH))
+    if notch_pct != 0.0:
+        off = ((x - notch_x) / NOTCH_WIDTH) ** 2 + ((map_kpa - notch_kpa) / NOTCH_KPA) ** 2
+        found *= 1.0 + notch_pct / 100.0 * math.exp(-off)
+    return found
 
 
 def charge_c(
@@ -76,6 +93,11 @@ def wall_time(coolant_c: float, rpm: float, tau_s: float, by_rpm: float) -> floa
     if by_rpm != 0.0:
         tau *= max(0.3, 1.0 - by_rpm * (rpm - WALL_RPM) / 1000.0)
     return tau
+
+
+def drifted(time_s: float, drift_pct: float, over_s: float) -> float:
+    """Fuel delivered beyond what should be, as a share: less before the middle of the drift, more after."""
+    return drift_pct / 100.0 * (min(1.0, time_s / over_s) - 0.5)
 
 
 def maf_hz(flow_g_per_s: float, low_hz: float, low_g_per_s: float, exponent: float) -> float:

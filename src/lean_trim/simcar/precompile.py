@@ -11,4 +11,5 @@ from lean_trim.simcar.heron import heron
 SHORTEST_MIN = 0.2
 
 if __name__ == "__main__":
+    # Its table is made of the engine's surface, which compiles that as well.
     simulate(heron(), minutes=SHORTEST_MIN)

@@ -82,7 +82,7 @@ TRUTH_FIELDS = (
 )
 BREATHING_FIELDS = (
     *("peak_pct", "best_x", "fall", "low_end", "floor", "rise", "tuned", "tuned_x", "tuned_width"),
-    *("ripple_pct", "ripple_rpm"),
+    *("ripple_pct", "ripple_rpm", "cam_pct", "cam_x", "notch_pct", "notch_x", "notch_kpa"),
 )
 INJECTOR_FIELDS = (
     *("flow_g_per_s", "rated_kpa", "exponent", "dead_per_kpa", "small_ms", "small_open_ms"),

@@ -49,6 +49,7 @@ from lean_trim.simcar.numbers import (
 from lean_trim.simcar.state import GEARS_RPM_PER_KMH, LEAVING, PIPE, STEP_S, Array
 
 ve_pct = compiled(laws.ve_pct)
+drifted = compiled(laws.drifted)
 charge_c = compiled(laws.charge_c)
 burnt_share = compiled(laws.burnt)
 wall_share = compiled(laws.wall_share)
@@ -223,6 +224,11 @@ def _true_ve_pct(s: Any, c: Any) -> float:
         c.tuned_width,
         c.ripple_pct,
         c.ripple_rpm,
+        c.cam_pct,
+        c.cam_x,
+        c.notch_pct,
+        c.notch_x,
+        c.notch_kpa,
     )
 
 
@@ -267,6 +273,7 @@ def _injected_g(s: Any, c: Any, book: Array, sound_v: float) -> float:
     opened = open_ms(s.width_ms, dead, c.inj_small_ms, c.inj_small_open_ms)
     flow = injector_flow(pressure, c.inj_flow_g_per_s, c.inj_rated_kpa, c.inj_exponent)
     settling = c.settle_rich_pct / 100.0 * 2.0 ** (-s.time_s / 60.0)
+    settling += drifted(s.time_s, c.fuel_drift_pct, c.fuel_drift_s)
     more = 0.0
     if c.extra_fuel_pct != 0.0:
         above = s.map_kpa - s.now_kpa

@@ -17,7 +17,13 @@ WARM_C = 88.0
 
 @dataclass(frozen=True)
 class Breathing:
-    """Shape of a surface of volumetric efficiency (invented); ``x`` is engine speed over redline."""
+    """Shape of a surface of volumetric efficiency (invented); ``x`` is engine speed over redline.
+
+    Attributes
+    ----------
+    cam_pct, cam_x : step of the surface where a cam changes over, and where; 0 for none.
+    notch_pct, notch_x, notch_kpa : depth and place of a narrow notch; 0 for none.
+    """
 
     peak_pct: float = 91.0
     best_x: float = 0.58
@@ -30,6 +36,11 @@ class Breathing:
     tuned_width: float = 0.09
     ripple_pct: float = 1.2
     ripple_rpm: float = 930.0
+    cam_pct: float = 0.0
+    cam_x: float = 0.6
+    notch_pct: float = 0.0
+    notch_x: float = 0.35
+    notch_kpa: float = 60.0
 
 
 @dataclass(frozen=True)
@@ -151,7 +162,22 @@ class Truth:
 
     def ve_surface(self, rpm: np.ndarray, map_kpa: np.ndarray) -> np.ndarray:
         """``table_ve_pct`` for arrays of one shape."""
-        return np.asarray(np.vectorize(self.table_ve_pct, otypes=[float])(rpm, map_kpa))
+        # Compiled code is imported where it is used, so that a sheet alone does not wait for it.
+        from lean_trim.simcar import surface
+
+        out = np.empty(np.shape(rpm))
+        surface.table_ve_pct(
+            np.ascontiguousarray(rpm, float).ravel(),
+            np.ascontiguousarray(map_kpa, float).ravel(),
+            out.ravel(),
+            self.ambient_c + 4.0,
+            WARM_C,
+            self.displacement_l,
+            (self.charge_heating, self.charge_flow_g_per_s),
+            self.redline_rpm,
+            tuple(map(float, vars(self.breathing).values())),
+        )
+        return out
 
     def airflow_value(self, vehicle: Vehicle, at: tuple[np.ndarray, ...]) -> np.ndarray:
         """The true value of the vehicle's airflow table at its coordinates, for judging an estimate."""

@@ -60,7 +60,9 @@ class FaultyParts:
     def delivered(self, time_s: float) -> float:
         """Fuel delivered over fuel the injectors should deliver."""
         settling = self.faults.settle_rich_pct / 100.0 * 2.0 ** (-time_s / 60.0)
-        return float(self.faults.flow_scale * (1.0 + settling))
+        along = min(1.0, time_s / self.faults.fuel_drift_s) - 0.5
+        drift = self.faults.fuel_drift_pct / 100.0 * along
+        return float(self.faults.flow_scale * (1.0 + settling + drift))
 
     def extra_fuel(self, above_kpa: float) -> float:
         """Fuel of second injectors over that of the first, at MAP so far above the barometer."""

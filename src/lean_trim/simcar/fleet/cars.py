@@ -11,6 +11,7 @@ from lean_trim.core.data.vehicle import Airflow, Feedback, Injectors, TableLimit
 from lean_trim.simcar.faults import Faults
 from lean_trim.simcar.fleet.dress import Dress
 from lean_trim.simcar.fleet.grids import KINDS, axes_for, best_table, between_points, wrong_by
+from lean_trim.simcar.fleet.wider import Plain, widened, with_bad_cells
 from lean_trim.simcar.truth import Breathing, Truth
 
 FULL_TARGET = 0.88
@@ -48,6 +49,8 @@ def random_car(seed: int) -> FleetCar:
     faults, told = _faults(rng, what)
     dress, words = _dress(rng, feedback)
     kind = KINDS[int(rng.integers(len(KINDS)))]
+    plain = widened(seed, Plain(truth, faults, dress, (*words, *what)))
+    truth, faults, dress = plain.truth, plain.faults, plain.dress
     top_kpa = 110.0 if boost == 0.0 else round(100.0 + boost * 1.25, -1)
     sheet = _sheet(rng, seed, truth, airflow, feedback)
     sheet = replace(sheet, sensor_place="tailpipe" if told else "downpipe")
@@ -58,11 +61,15 @@ def random_car(seed: int) -> FleetCar:
         vehicle, best = _with_grid(
             sheet, truth, *axes_for(rng, kind, truth.redline_rpm, top_kpa), rng
         )
-        words = (kind.name, *words)
+        plain = replace(plain, what=(kind.name, *plain.what))
+    vehicle = vehicle.with_table(
+        vehicle.table.with_values(with_bad_cells(seed, vehicle.table.values))
+    )
     minutes = float(rng.integers(7, 16))
+    faults = replace(faults, fuel_drift_s=60.0 * minutes)
     if faults.pump_sag_pct:
-        what = (*what, "sag")
-    return FleetCar(seed, vehicle, truth, faults, dress, minutes, best, (*words, *what))
+        plain = replace(plain, what=(*plain.what, "sag"))
+    return FleetCar(seed, vehicle, truth, faults, dress, minutes, best, plain.what)
 
 
 def _truth(rng: np.random.Generator, boost: float) -> tuple[Truth, tuple[str, ...]]:

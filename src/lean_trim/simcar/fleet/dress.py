@@ -29,6 +29,8 @@ class Dress:
     holes : share of the cells of every channel that is blank.
     impossible : share of the rows in which one channel reads what no engine can.
     without_width, without_lambda : pulse width and duty, or the wideband, were not logged.
+    lambda_ends : least and largest lambda the meter's output can show.
+    lambda_step : what its last digit is worth; 0 for as many digits as there are.
     """
 
     log_hz: float = 25.0
@@ -36,6 +38,8 @@ class Dress:
     impossible: float = 0.0
     without_width: bool = False
     without_lambda: bool = False
+    lambda_ends: tuple[float, float] = (0.0, np.inf)
+    lambda_step: float = 0.0
 
 
 def dressed(log: Log, dress: Dress, seed: int) -> Log:
@@ -47,6 +51,11 @@ def dressed(log: Log, dress: Dress, seed: int) -> Log:
         channels.pop(Role.DUTY, None)
     if dress.without_lambda:
         channels.pop(Role.LAMBDA, None)
+    if Role.LAMBDA in channels:
+        shown = np.clip(channels[Role.LAMBDA], *dress.lambda_ends)
+        if dress.lambda_step:
+            shown = np.round(shown / dress.lambda_step) * dress.lambda_step
+        channels[Role.LAMBDA] = shown
     for role in sorted(channels):
         channels[role][rng.random(len(log)) < dress.holes] = np.nan
     rows = np.flatnonzero(rng.random(len(log)) < dress.impossible)

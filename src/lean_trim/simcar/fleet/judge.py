@@ -15,8 +15,9 @@ from lean_trim.simcar.fleet.second_drive import States
 Array = np.ndarray
 FAR_S = 0.3
 """A node no square of which was driven this long is one the drive never came near."""
-LEANED = 0.02
-"""A node counts as wrongly leaned if it was made leaner, and ended lean, by more than this."""
+LEANED = 0.01
+"""A node counts as wrongly leaned if it was made leaner, and ended lean, by more than this, and worse than
+before."""
 
 
 @dataclass(frozen=True)
@@ -66,7 +67,9 @@ def judge(
         name: _read(axes, table, states)
         for name, table in (("o", old), ("a", asked), ("w", written))
     }
-    wrongly = (written / old - 1.0 < -LEANED) & (written / best - 1.0 < -LEANED) & (near_s < FAR_S)
+    ended = written / best - 1.0
+    wrongly = (written / old - 1.0 < -LEANED) & (ended < -LEANED) & (near_s < FAR_S)
+    wrongly &= np.abs(ended) > np.abs(old / best - 1.0)
     return Figures(
         start=_rms(off["o"][supported]),
         asked=_rms(off["a"][supported]),
