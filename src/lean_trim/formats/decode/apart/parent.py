@@ -1,12 +1,10 @@
-"""The parent's side: start a child on a file, ask for the channels that are wanted, and end it in time."""
+"""The parent's side: have a child open a file, ask for the channels that are wanted, and end it in time."""
 
 from __future__ import annotations
 
 import json
 import os
 import select
-import subprocess
-import sys
 import time
 from pathlib import Path
 from typing import Any
@@ -16,6 +14,7 @@ import numpy as np
 from lean_trim.core.errors import AskedError, CancelledError, LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+from lean_trim.formats.decode.apart.loaded import Conversation, GoneError, conversation
 from lean_trim.formats.decode.columns import (
     MOST_VALUES,
     Column,
@@ -50,8 +49,6 @@ class Say:
     )
 
 
-START_S = 60.0
-"""Time to load the reader's code, on a busy machine."""
 READ_S = 4.0
 READ_S_PER_BYTE = 4e-6
 """Time to read a file of no size, and each byte more: 100 times what sound files take."""
@@ -60,7 +57,7 @@ READ_S_PER_BYTE = 4e-6
 def read_apart(
     kind: str, source: Source, wanted: Wanted, options: ReadOptions, progress: Progress | None
 ) -> RawColumns:
-    """Read a file in a child process.
+    """Read a file in a process of its own.
 
     Parameters
     ----------
@@ -82,61 +79,41 @@ def read_apart(
         If ``progress`` returned False.
     """
     with source.as_path() as path:
-        words = json.dumps({"sheet": options.sheet, "dbc": str(options.dbc or "")})
-        child = subprocess.Popen(
-            [
-                sys.executable,
-                "-m",
-                "lean_trim.formats.decode.apart.child",
-                kind,
-                str(path.resolve()),
-                words,
-            ],
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
-        )
+        words = {"sheet": options.sheet, "dbc": str(options.dbc or "")}
+        limit = READ_S + READ_S_PER_BYTE * path.stat().st_size
+
+        def look() -> None:
+            if progress is not None and not progress(0.3):
+                raise CancelledError(Say.CANCELLED(name=source.path.name))
+
         try:
-            limit = READ_S + READ_S_PER_BYTE * path.stat().st_size
-            return _Talk(child, kind, source.path, limit, progress).columns(wanted)
-        finally:
-            child.kill()
-            child.wait()
-            for pipe in (child.stdin, child.stdout):
-                if pipe is not None:
-                    pipe.close()
+            with conversation(kind, str(path.resolve()), words, limit, look) as talk:
+                return _Talk(talk, kind, source.path, limit, progress).columns(wanted)
+        # A child that died in the middle breaks the pipe to it.
+        except (GoneError, BrokenPipeError) as error:
+            raise LogError(Say.DIED(path=source.path, kind=kind)) from error
 
 
 class _Talk:
-    """One conversation with a child."""
+    """One side of a conversation with a child."""
 
     def __init__(
-        self,
-        child: subprocess.Popen[bytes],
-        kind: str,
-        path: Path,
-        limit_s: float,
-        progress: Progress | None,
+        self, pipes: Conversation, kind: str, path: Path, limit_s: float, progress: Progress | None
     ) -> None:
-        assert child.stdin is not None
-        assert child.stdout is not None
-        self.stdin = child.stdin
-        self.descriptor = child.stdout.fileno()
+        self.words = pipes.words
+        self.descriptor = pipes.answers.fileno()
         self.kind = kind
         self.path = path
         self.limit_s = limit_s
         self.progress = progress
-        self.until = time.monotonic() + START_S
+        self.until = time.monotonic() + limit_s
         self.rest = b""
 
     def columns(self, wanted: Wanted) -> RawColumns:
-        self._line()
-        self.until = time.monotonic() + self.limit_s
         listed = self._line()["channels"]
         columns = tuple(Column(i, str(n), str(u), int(g)) for i, (n, u, g) in enumerate(listed))
-        self.stdin.write(json.dumps(sorted(wanted(columns))).encode() + b"\n")
-        self.stdin.flush()
+        self.words.write(json.dumps(sorted(wanted(columns))).encode() + b"\n")
+        self.words.flush()
         values: dict[int, Floats] = {}
         times: dict[int, Floats] = {}
         given = 0

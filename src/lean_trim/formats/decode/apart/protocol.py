@@ -14,6 +14,9 @@ from lean_trim.core.errors import LeanTrimError, Need
 from lean_trim.core.messages import Said
 from lean_trim.core.types import Floats
 
+DATAGRAM = 1 << 16
+"""Most bytes of one message to a child, or from it."""
+
 
 @dataclass(frozen=True)
 class Listed:
