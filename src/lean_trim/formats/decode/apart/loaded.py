@@ -56,7 +56,7 @@ class LoadedReader:
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
                 pass_fds=[theirs.fileno()],
-                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1", "NUMEXPR_NUM_THREADS": "1"},
             )
         self.ready = False
 
