@@ -129,6 +129,10 @@ def aligned_lambda(frame: Frame, settings: DelaySettings) -> Floats:
     -------
     Lambda, shape (n,), NaN where unknown.
     """
+    if frame.lambda_of_loop:
+        # What a loop holds on average is the mixture of the trims of that moment: nothing arrives
+        # later, and where the loop has only just closed it holds nothing yet.
+        return np.array(frame.log[Role.LAMBDA])
     return lambda_arriving(frame, frame.log.time_s + delay_s(frame, settings))
 
 

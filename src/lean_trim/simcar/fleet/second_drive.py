@@ -19,6 +19,10 @@ STEADY_SHARE_PER_S = 0.25
 """Change of engine speed or MAP a second, relative to itself, up to which running counts as
 quasi-steady."""
 FULL_PCT = 95.0
+CLOSED_PCT = 1.5
+COASTS_RPM = 1200.0
+"""On a closed throttle above this the engine falls to idle, mostly without fuel: no state anybody drives
+in, and none a log can tell."""
 NEAR_S = 1.0
 """Seconds of the first drive within a grid square (between two points) that make a state there
 supported."""
@@ -92,7 +96,8 @@ def _settled(log: Log) -> Array:
     held = np.convolve(full, np.ones(2 * half + 1), mode="same") >= 2 * half
     fuelled = log[Role.PULSE_WIDTH] > 0.0
     running = fuelled & (log[Role.RPM] > 500.0) & (log.time_s > log.time_s[0] + 20.0)
-    return np.asarray(running & (calm | held))
+    coasts = (log[Role.THROTTLE] < CLOSED_PCT) & (log[Role.RPM] > COASTS_RPM)
+    return np.asarray(running & ~coasts & (calm | held))
 
 
 def _seconds_by_square(first: Log, car: FleetCar, axes: list[Array]) -> Array:
