@@ -63,7 +63,7 @@ LEAST_FALL_K = 5.0
 """Fall of the intake temperature after a hot start that shows a soaked sensor, K."""
 FALL_S = 900.0
 """Within so long after the start, s."""
-FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0)
+FALL_TAUS_S = (60.0, 90.0, 120.0, 150.0, 200.0, 270.0, 360.0)
 """A fall of intake air after a start is looked for in the first minutes, with these time
 constants."""
 LEAST_HEAT = 0.01

@@ -14,11 +14,15 @@ from lean_trim.core.types import Floats, Ints
 
 @dataclass(frozen=True)
 class Coefficient:
-    """Coefficient of a term all samples share, with its standard error; see ``nuisance_terms``."""
+    """Coefficient of a term all samples share, with its standard error; see ``nuisance_terms``.
+
+    ``at_limit``: by the samples alone it would lie where it cannot.
+    """
 
     term: Term
     value: float
     std_error: float
+    at_limit: bool = False
 
 
 @dataclass(frozen=True, eq=False)

@@ -18,11 +18,12 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.nuisance_terms import SPREADS, Term, spreads_of
 from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.estimate import Coefficient, Estimate
+from lean_trim.core.estimation.limits_of_terms import within_limits
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.samples import Samples, sorted_samples
 from lean_trim.core.estimation.surface_fit import SurfaceFit
 from lean_trim.core.knobs import Knob, default_of
-from lean_trim.core.types import Floats, Mask
+from lean_trim.core.types import Floats
 
 SURFACE_KNOBS: tuple[Knob, ...] = (
     Knob(
@@ -137,8 +138,8 @@ class SurfaceSettings:
                 knob.checked(getattr(self, knob.name))
 
 
-NO_SPREAD = 1e-4
-"""Standard deviation of a coefficient that is held at 0."""
+LEAST_LEFT = 0.5
+"""Share of a cell's error that stays, however much of it was a coefficient's that is known better."""
 
 
 def fit_surface(
@@ -198,21 +199,18 @@ def fit_samples(
     converged = (
         fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)
     )
-    below = _below_nothing(names, fit.unknown[table.size :])
-    if below.any():
-        # A soaked sensor reads hot and never cold: what would need that is no soak.
-        spreads = np.where(below, NO_SPREAD, spreads)
-        fit = SurfaceFit(samples, table, settings.prior_pct / 100.0, spreads, settings.huber)
-        converged = fit.run(most)
     inverse = fit.factor.inverse()
     cells = table.size
+    limited = within_limits(names, fit.unknown, inverse)
     deviation = fit.deviations(inverse)
+    # What the limits told of a cell cannot be more than all there was to know.
+    deviation = np.sqrt(np.maximum(deviation**2 - limited.less, (LEAST_LEFT * deviation) ** 2))
     film = names.index(Term.FILM)
-    film_error = settings.film_doubt * fit.unknown[cells + film] * fit.term_by_cell(film)
+    film_error = settings.film_doubt * limited.unknown[cells + film] * fit.term_by_cell(film)
     shared = tuple(
-        Coefficient(name, float(value), float(se))
-        for name, value, se in zip(
-            names, fit.unknown[cells:], np.sqrt(np.diag(inverse.corner)), strict=True
+        Coefficient(name, float(value), float(se), bool(beyond))
+        for name, value, se, beyond in zip(
+            names, limited.unknown[cells:], limited.std_error, limited.beyond, strict=True
         )
     )
     heat_error = _heat_share(shared) * (np.zeros(cells) if heat is None else heat.ravel())
@@ -226,7 +224,7 @@ def fit_samples(
     error = np.hypot(evident, heat_error).reshape(table.shape)
     return Estimate(
         table=table,
-        correction_pct=100 * fit.unknown[:cells].reshape(table.shape),
+        correction_pct=100 * limited.unknown[:cells].reshape(table.shape),
         own_error_pct=100 * error,
         seconds=evidence.seconds,
         visits=evidence.visits,
@@ -238,11 +236,6 @@ def fit_samples(
         shared=shared,
         state=fit.state,
     )
-
-
-def _below_nothing(names: Sequence[Term], values: Floats) -> Mask:
-    """Terms that cannot be below 0 and came out so."""
-    return np.array([n is Term.SOAK and v < 0.0 for n, v in zip(names, values, strict=True)])
 
 
 def _heat_share(shared: Sequence[Coefficient]) -> float:

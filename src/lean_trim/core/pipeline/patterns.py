@@ -22,7 +22,6 @@ from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.noise import noise_of_a_second
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.places import gather, place_of
-from lean_trim.core.estimation.surface import NO_SPREAD
 from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -35,8 +34,8 @@ LEFT_SHARE = 0.35
 WILD = 8.0
 LEAST_SCALE = 0.005
 """Residuals beyond so many times the fit's scale, which is taken as no less, are no part of it."""
-HELD = 2.0 * NO_SPREAD
-"""Standard error of a coefficient the fit held at 0."""
+NO_SPREAD = 1e-4
+"""Standard deviation of a coefficient that is known already."""
 LEAST_PLACES = 8
 MOST = 120_000
 """Samples that are looked at; of more only every second, third … counts, for as much longer."""
@@ -118,6 +117,7 @@ def find_patterns(
     patterns, courses = _courses(driving)
     along = replace(
         used,
+        k=used.k - _at_limit(used.terms.names, estimate) @ used.terms.values,
         terms=SharedTerms(
             used.terms.names, np.vstack([used.terms.values, courses]), used.terms.usual_k
         ),
@@ -181,10 +181,16 @@ def _borne_out(
 
 
 def _spreads(names: Sequence[Term], film_spread: float, estimate: Estimate) -> Floats:
-    """Of the nuisance terms; one that the fit held at 0 cannot explain anything here either."""
-    spreads = spreads_of(tuple(names), film_spread)
-    held = [c is not None and c.std_error <= HELD for c in map(estimate.of, names)]
-    return np.where(held, NO_SPREAD, spreads)
+    """Of the nuisance terms; one that lies at its limit cannot explain anything more here either."""
+    return np.where(
+        _at_limit(names, estimate) != 0.0, NO_SPREAD, spreads_of(tuple(names), film_spread)
+    )
+
+
+def _at_limit(names: Sequence[Term], estimate: Estimate) -> Floats:
+    """Values of the coefficients that lie at their limits, 0 for the others."""
+    found = [estimate.of(name) for name in names]
+    return np.array([c.value if c is not None and c.at_limit else 0.0 for c in found])
 
 
 def _quieter(residual: Floats, effect: Floats, used: Observations, place: Ints) -> float:
