@@ -80,6 +80,15 @@ def test_the_range_of_the_field_is_never_left_and_is_told() -> None:
     assert (proposal.status == Status.RANGE).all()
 
 
+def test_a_range_the_table_goes_beyond_makes_no_cell_leaner() -> None:
+    """A sheet's limits may be guessed; the table was read from the ECU."""
+    narrow = TableLimits(0.1, 5.0, 60.0)
+    proposal = propose(estimate(-1.0), PolicySettings(), narrow)
+    np.testing.assert_allclose(proposal.table.values, 79.2)
+    richer = propose(estimate(5.0), PolicySettings(), narrow)
+    assert (richer.table.values >= 80.0).all() and (richer.status == Status.RANGE).all()
+
+
 @given(st.floats(0.0, 500.0), st.sampled_from([0.01, 0.1, 0.25, 0.390625, 1.0]))
 def test_written_values_are_on_the_resolution_grid_and_in_range(
     value: float, resolution: float

@@ -30,6 +30,8 @@ def test_what_lies_far_outside_is_at_the_end(off: float) -> None:
 
 def test_nothing_jumps_where_the_mean_passes_a_limit() -> None:
     means = np.linspace(-1.5, 2.5, 4001)
+    spread = np.array([truncated(m, 0.1, 0.0, 1.0)[1] for m in means])
+    assert np.abs(np.diff(spread)).max() < 1.1 * (means[1] - means[0])
     found = np.array([truncated(m, 0.1, 0.0, 1.0)[0] for m in means])
     assert np.abs(np.diff(found)).max() < 1.1 * (means[1] - means[0])
     assert (np.diff(found) > -1e-9).all()
@@ -44,7 +46,9 @@ def test_cells_move_as_far_as_they_depend_on_the_coefficient() -> None:
     lower = np.array([[0.04, 0.09], [0.01, 0.0]])
     inverse = Bordered(lower, covariance[2:, :2], covariance[2:, 2:])
     found = within_limits((Term.HEAT,), mean, inverse)
-    np.testing.assert_allclose(found.unknown, kept.mean(axis=0), atol=2e-3)
+    # Most likely at the limit itself, and the cells as they are where the coefficient lies there.
+    near = kept[kept[:, 2] < 0.004]
+    np.testing.assert_allclose(found.unknown, near.mean(axis=0), atol=8e-3)
     left = np.diag(covariance)[:2] - found.less
     np.testing.assert_allclose(np.sqrt(left), kept[:, :2].std(axis=0), rtol=0.01)
     assert found.std_error[0] == pytest.approx(kept[:, 2].std(), rel=0.01)

@@ -123,6 +123,23 @@ class TableLimits:
                 )
             )
 
+    def holding(self, cells: Floats) -> TableLimits:
+        """The same range, as much wider as a table that was read from the ECU says it is.
+
+        Parameters
+        ----------
+        cells : that it holds, in the table's unit, any shape.
+
+        Returns
+        -------
+        Limits no cell lies outside of.
+        """
+        return replace(
+            self,
+            lowest=min(self.lowest, float(np.min(cells))),
+            highest=max(self.highest, float(np.max(cells))),
+        )
+
 
 AIRFLOW_SOURCE_KINDS: tuple[AirflowSourceKind, ...] = get_args(AirflowSourceKind)
 AIRFLOW_SOURCE_KNOBS: tuple[Knob, ...] = (

@@ -457,7 +457,10 @@ def _written(
     policy: PolicySettings,
 ) -> Proposal:
     """Round to the field, keep untouched cells exactly, keep a curve rising."""
-    values, clipped = quantise(table.values * (1 + step / 100), limits, table.own)
+    held = table.values if table.own is None else table.own.own(table.values)
+    # A range the table itself goes beyond is not the field's: cut to it, cells would get leaner that
+    # nobody asked for.
+    values, clipped = quantise(table.values * (1 + step / 100), limits.holding(held), table.own)
     # Rounding would change cells nobody touched, and each would look like a decision.
     same = step == 0.0
     values[same] = table.values[same]

@@ -1,9 +1,10 @@
 """Coefficients that cannot lie everywhere: a fit that is normal, cut off where nature ends.
 
 The fit knows every coefficient as a normal distribution. Heat, soak and unburnt fuel are never below
-nothing, and the share of a fall of intake air that the air did not share is at most the whole. What is
-known then is the part of the distribution that is left; its mean moves the cells along with it, as far
-as they depend on the coefficient. Nothing jumps, wherever the unbounded mean lies.
+nothing, and the share of a fall of intake air that the air did not share is hardly more than the whole.
+What is known then is the part of the distribution that is left. Its most likely value moves the cells
+along with it, as far as they depend on the coefficient: not its mean, for a drive that tells nothing of
+a coefficient would then change the table. Nothing jumps, wherever the unbounded value lies.
 """
 
 from __future__ import annotations
@@ -105,9 +106,9 @@ def within_limits(names: Sequence[Term], unknown: Floats, inverse: Bordered) -> 
         variance = float(across[n + i, i])
         low, high = LIMITS[name]
         beyond[i] = not low <= found[n + i] <= high
-        mean, std = truncated(float(found[n + i]), float(np.sqrt(variance)), low, high)
+        _, std = truncated(float(found[n + i]), float(np.sqrt(variance)), low, high)
         gain = across[:, i] / variance
-        found = found + gain * (mean - found[n + i])
+        found = found + gain * (min(max(float(found[n + i]), low), high) - found[n + i])
         lost = variance - std**2
         less += gain[:n] ** 2 * lost
         across = across - np.outer(gain, gain[n:]) * lost

@@ -178,7 +178,7 @@ def _sheet(
         Injectors(flow, 300.0, VOLTS, DEAD_MS),
         blank,
         None,
-        TableLimits(0.1, 2.0, 200.0),
+        TableLimits(0.1, 2.0, 200.0) if airflow == "ve" else TableLimits(0.01, 0.0, 655.35),
         3.0,
         truth.redline_rpm,
     )
