@@ -40,6 +40,37 @@ def test_a_trim_that_only_fades_is_no_loop() -> None:
     assert not to_and_fro(trims(stft)).any()
 
 
+@pytest.mark.parametrize(("lasts_s", "left"), [(1.2, 0.0), (0.5, 0.3), (0.9, 0.1)])
+def test_a_loop_that_opens_for_a_moment_and_lets_its_trim_fade_holds_nothing_meanwhile(
+    lasts_s: float, left: float
+) -> None:
+    """A burst of boost between two swings, by 50 rows a second; it closes before the trim is at rest."""
+    time = np.arange(0.0, 30.0, 0.02)
+    phase = (time / 1.6) % 1.0
+    stft = 16.0 * np.abs(phase - 0.5) - 4.0
+    opens = 800
+    rows = round(lasts_s / 0.02)
+    stft[opens : opens + rows] = 6.0 * np.exp(-np.arange(rows) * 0.02 / 0.15)
+    holds = to_and_fro(Log(time, {Role.STFT: np.round(stft, 2)}))
+    assert not holds[opens + 2 : opens + rows - 1].any()
+    assert holds[100:700].all() and holds[opens + rows + 100 : -100].all()
+
+
+def test_a_loop_that_jumps_and_then_ramps_swings() -> None:
+    """Proportional and integral: at every crossing a jump, then a steady climb."""
+    time = np.arange(0.0, 30.0, 0.05)
+    phase = (time / 2.0) % 1.0
+    ramp = np.where(phase < 0.5, 4.0 * phase, 4.0 * (1.0 - phase)) - 1.0
+    jump = np.where(phase < 0.5, 1.0, -1.0)
+    assert to_and_fro(Log(time, {Role.STFT: np.round(ramp + jump, 2)}))[60:-60].all()
+
+
+def test_a_coarse_trim_logged_slowly_swings_all_the_same() -> None:
+    time = np.arange(0.0, 60.0, 0.25)
+    steps = np.round(3.0 * np.sin(2.0 * np.pi * time / 3.0) / 0.78) * 0.78
+    assert to_and_fro(Log(time, {Role.STFT: steps}))[20:-20].mean() > 0.9
+
+
 @pytest.mark.parametrize("period_s", [1.6, 14.0])
 def test_two_turns_within_six_seconds_are_needed(period_s: float) -> None:
     assert to_and_fro(trims(swinging(period_s)))[20:-20].all() == (period_s < 12.0)

@@ -22,8 +22,20 @@ TREND_S = 3.0
 LONGEST_S = 6.0
 """Longest time between two crossings of a working loop, s (common practice, no source)."""
 RESTS_S = 1.0
-"""A trim that does not move for so long, s, or for so many rows, belongs to an open loop."""
+"""A trim that does not move for so long, s, belongs to an open loop; or for so many times what usually
+lies between two of its moves, but not less than so many rows. In boost a loop opens for less than a
+second, and what was wanted there is rich."""
+RESTS_MOVES = 4.0
 RESTS_ROWS = 2.5
+NEAR_NOTHING_PCT = 0.15
+CREEPS = 0.25
+MOVES_LOOKED_AT = 2.0
+"""A trim so near 0 that moves at less than so much of its usual speed, over so many of its moves to
+either side, fades."""
+LEAST_MOVES = 2
+SLOWER = 0.35
+"""A third of the way from turn to turn in so few rows is too short to be looked at; one whose last third is
+so much slower than its first fades."""
 LEAST_STOP_PCT = 5.0
 """A trim that never goes further is at no stop: loops are given 10 to 35 % (common practice, no
 source)."""
@@ -52,7 +64,7 @@ def closed_loop(log: Log) -> Mask:
 
 
 def to_and_fro(log: Log) -> Mask:
-    """Where the short-term trim reverses at least twice within six seconds, and never rests for one.
+    """Where the short-term trim reverses at least twice within six seconds, and never rests.
 
     Parameters
     ----------
@@ -70,17 +82,47 @@ def to_and_fro(log: Log) -> Mask:
     if len(moved) < 2:
         return out
     turns = moved[1:][np.sign(step[moved[1:]]) != np.sign(step[moved[:-1]])]
-    rests_s = max(RESTS_S, RESTS_ROWS * log.step_s)
+    between_s = np.diff(time[moved])
+    usual_s = min(RESTS_S, RESTS_MOVES * float(np.median(between_s)))
     # Rests between two movements: the loop was open there, and what lies around it is no swing.
-    resting = np.flatnonzero(np.diff(time[moved]) > rests_s)
+    resting = np.flatnonzero(between_s > max(usual_s, RESTS_ROWS * log.step_s))
     breaks = time[moved[resting + 1]]
+    creeps = _creeps_to_nothing(time, stft, float(np.median(between_s)))
+    crept = np.concatenate([[0], np.cumsum(creeps)])
     for begin, end in pairwise(turns.tolist()):
-        if time[end] - time[begin] > LONGEST_S:
+        if time[end] - time[begin] > LONGEST_S or crept[end] > crept[begin]:
+            continue
+        if _slows_down(stft[begin : end + 1]):
             continue
         at = int(np.searchsorted(breaks, time[begin], side="right"))
         if at == len(breaks) or breaks[at] > time[end]:
             out[begin : end + 1] = True
     return out
+
+
+def _creeps_to_nothing(time_s: Floats, trim: Floats, between_s: float) -> Mask:
+    """Where a trim comes to 0 slowly: a loop that opens lets it fade, a swing passes at full speed."""
+    rows = max(MOVES_LOOKED_AT * between_s / max(float(np.median(np.diff(time_s))), 1e-9), 3.0)
+    half = round(rows)
+    low = np.maximum(np.arange(len(trim)) - half, 0)
+    high = np.minimum(np.arange(len(trim)) + half, len(trim) - 1)
+    speed = np.abs(trim[high] - trim[low]) / np.maximum(time_s[high] - time_s[low], 1e-9)
+    usual = float(np.median(speed[np.abs(trim) > NEAR_NOTHING_PCT] if len(trim) else speed))
+    return np.asarray((np.abs(trim) <= NEAR_NOTHING_PCT) & (speed < CREEPS * usual))
+
+
+def _slows_down(trim: Floats) -> bool:
+    """Whether a trim that comes nearer to 0 gets slower all the way, as one that fades does.
+
+    A swing is a jump, or none, and a ramp. Past 0 the loop is closed again.
+    """
+    past = np.flatnonzero(trim * trim[0] < 0.0)
+    trim = trim[: past[0]] if len(past) else trim
+    moves = np.abs(np.diff(trim))
+    third = len(moves) // 3
+    if third < LEAST_MOVES or abs(trim[-1]) > abs(trim[0]):
+        return False
+    return bool(np.median(moves[-third:]) < SLOWER * np.median(moves[:third]))
 
 
 def spells(mask: Mask) -> NDArray[np.int64]:
