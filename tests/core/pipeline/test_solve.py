@@ -183,7 +183,7 @@ def test_a_fit_that_did_not_come_to_rest_says_so(heron_log: Log, heron_vehicle: 
 
 
 def test_that_nothing_is_known_well_enough_is_said_with_the_reason() -> None:
-    log = steady_states(1.05, seconds=2.0, noise=0.01)
+    log = steady_states(1.05, seconds=2.0, noise=0.004)
     short = SolveSettings(surface=SurfaceSettings(min_seconds=60.0))
     (said,) = [
         f.message

@@ -138,10 +138,6 @@ class SurfaceSettings:
                 knob.checked(getattr(self, knob.name))
 
 
-LEAST_LEFT = 0.5
-"""Share of a cell's error that stays, however much of it was a coefficient's that is known better."""
-
-
 def fit_surface(
     observations: Observations,
     table: Table,
@@ -201,16 +197,14 @@ def fit_samples(
     )
     inverse = fit.factor.inverse()
     cells = table.size
-    limited = within_limits(names, fit.unknown, inverse)
+    unknown, beyond = within_limits(names, fit.unknown, inverse)
     deviation = fit.deviations(inverse)
-    # What the limits told of a cell cannot be more than all there was to know.
-    deviation = np.sqrt(np.maximum(deviation**2 - limited.less, (LEAST_LEFT * deviation) ** 2))
     film = names.index(Term.FILM)
-    film_error = settings.film_doubt * limited.unknown[cells + film] * fit.term_by_cell(film)
+    film_error = settings.film_doubt * unknown[cells + film] * fit.term_by_cell(film)
     shared = tuple(
-        Coefficient(name, float(value), float(se), bool(beyond))
-        for name, value, se, beyond in zip(
-            names, limited.unknown[cells:], limited.std_error, limited.beyond, strict=True
+        Coefficient(name, float(value), float(se), bool(at))
+        for name, value, se, at in zip(
+            names, unknown[cells:], np.sqrt(np.diag(inverse.corner)), beyond, strict=True
         )
     )
     heat_error = _heat_share(shared) * (np.zeros(cells) if heat is None else heat.ravel())
@@ -224,7 +218,7 @@ def fit_samples(
     error = np.hypot(evident, heat_error).reshape(table.shape)
     return Estimate(
         table=table,
-        correction_pct=100 * limited.unknown[:cells].reshape(table.shape),
+        correction_pct=100 * unknown[:cells].reshape(table.shape),
         own_error_pct=100 * error,
         seconds=evidence.seconds,
         visits=evidence.visits,
