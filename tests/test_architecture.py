@@ -231,6 +231,7 @@ COMPILED = (
     "lean_trim.simcar.stepper",
     "lean_trim.simcar.ecu_step",
     "lean_trim.simcar.compiled",
+    "lean_trim.simcar.surface",
 )
 """Numba through and through; they are imported where they are used."""
 

@@ -22,7 +22,7 @@ from lean_trim.simcar.plan import Leg
 from lean_trim.simcar.plover import plover
 from lean_trim.simcar.state import LEAVING, PIPE, STATE, STEP_S, UNKNOWN, Kind
 from lean_trim.simcar.tern import tern
-from lean_trim.simcar.truth import Truth, truth_for
+from lean_trim.simcar.truth import Breathing, Truth, truth_for
 from tests.simcar.reference.car import SimCar as ReferenceCar
 
 TOLERANCE = 1e-12
@@ -178,8 +178,9 @@ CARS: dict[str, tuple[Vehicle, Truth | None, Faults]] = {
             cold_unburnt_per_k=0.002,
             wall_rpm=0.1,
             map_lag_s=0.03,
+            breathing=Breathing(cam_pct=8.0, notch_pct=-6.0),
         ),
-        Faults(),
+        Faults(fuel_drift_pct=6.0, fuel_drift_s=90.0),
     ),
     **{
         f"heron, {names}": (heron(), None, faults_of(names))

@@ -9,13 +9,13 @@ from __future__ import annotations
 
 from numba import njit
 
-from lean_trim.simcar.state import Array
+from lean_trim.core.types import Floats
 
 compiled = njit(cache=True, nogil=True, error_model="numpy")
 
 
 @compiled
-def look_up(book: Array, place: int, y: float, x: float) -> float:
+def look_up(book: Floats, place: int, y: float, x: float) -> float:
     """Value of a table at a point, linear between the points, held past the ends; a curve ignores ``x``."""
     ny = int(book[place])
     nx = int(book[place + 1])
@@ -34,7 +34,7 @@ def look_up(book: Array, place: int, y: float, x: float) -> float:
 
 
 @compiled
-def locate(book: Array, begin: int, n: int, x: float) -> tuple[int, float]:
+def locate(book: Floats, begin: int, n: int, x: float) -> tuple[int, float]:
     """Lower index and fraction on an axis of ``n`` points, clamped to it."""
     if x <= book[begin]:
         return 0, 0.0

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from lean_trim.core.types import Floats
 from lean_trim.simcar import laws
 from lean_trim.simcar.compiled import compiled
-from lean_trim.simcar.state import Array
 
 ve_pct = compiled(laws.ve_pct)
 charge_c = compiled(laws.charge_c)
@@ -12,9 +12,9 @@ charge_c = compiled(laws.charge_c)
 
 @compiled
 def table_ve_pct(
-    rpm: Array,
-    map_kpa: Array,
-    out: Array,
+    rpm: Floats,
+    map_kpa: Floats,
+    out: Floats,
     intake_c: float,
     coolant_c: float,
     displacement_l: float,

@@ -21,6 +21,7 @@ from lean_trim.core.drive.film import GAP_S, first_order_lag, injected_flow
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.searching import lowest_near
+from lean_trim.core.estimation.trust import fading
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -57,8 +58,17 @@ BEFOREHAND = np.array([0.8, 0.6, 0.3])
 driving (common
 practice, no source).
 """
-UNSURE_S = 0.06
-"""Standard error of the delay at middling flow from which the defaults are better kept, s."""
+UNSURE_S = (0.045, 0.08)
+"""Standard error of the delay at middling flow up to which it is believed, and from which the defaults
+are better kept, s."""
+WORSE = (0.995, 1.01)
+"""Difference that is left over that with the defaults, up to which the fit is believed, and from which it
+told wrong."""
+AT_END = (0.1, 0.02)
+"""Distance from a bound, in the unit of the search, down to which the fit is believed, and from which the
+log did not tell."""
+LEAST_TRUST = 0.02
+"""Less of a fit is none."""
 DOUBT = 0.25
 """Relative error that more driving cannot remove (a pipe is no plug flow, a sensor no plain lag),
 seen on
@@ -157,17 +167,23 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     covariance = _covariance(moments, theta, worth)
     before = _misfit(moments, start)
     after = _misfit(moments, theta)
-    at_end = bool(np.any(theta <= low + 0.02) or np.any(theta >= high - 0.02))
+    at_end = float(np.min(np.minimum(theta - low, high - theta)))
     # The sum is known better than its parts; its error is what decides whether to believe it.
     slope = np.array(
         [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
     )
     total = float(np.sqrt(slope @ covariance @ slope))
     # At a bound the log did not tell; worse than the defaults it told wrong.
-    if at_end or not total < UNSURE_S or after > before:
+    trust = (
+        fading(at_end, *AT_END)
+        * fading(total, *UNSURE_S)
+        * fading(after / max(before, 1e-12), *WORSE)
+    )
+    if trust < LEAST_TRUST:
         return DelayEstimate(
             fixed, False, np.nan, np.nan, count, before, before, str(Say.DISAGREE())
         )
+    theta = start + trust * (theta - start)
     best = float(np.exp(theta[0])), float(np.exp(theta[1])), float(theta[2])
     settings = replace(fixed, exhaust_volume_l=best[0], sensor_s=best[1], cycles=best[2])
     # No amount of driving makes a pipe a plug flow, so part of the doubt never averages out.

@@ -17,6 +17,7 @@ from lean_trim.core.data.log import as_loop, extend_mask
 from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S, film_uptake, injected_flow
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.regimes import fuel_cut
+from lean_trim.core.estimation.trust import fading
 from lean_trim.core.types import Floats, Ints, Mask
 
 TAUS_S = np.array([0.12, 0.17, 0.23, 0.3, 0.4, 0.53, 0.7, 0.95, 1.3])
@@ -31,8 +32,8 @@ TAIL_S = 1.5
 """Taken after it, s: several time constants."""
 MOST_ROWS = 60_000
 """Rows that are judged; whole events of longer logs are left out."""
-FEWEST_EVENTS = 8
-"""Events below which the usual time constant is kept."""
+FEWEST_EVENTS = (10.0, 5.0)
+"""Events from which the log is believed about the time constant, and down to which the usual one is kept."""
 HUBER = 0.02
 """Residual of k from which a sample loses influence, as a share."""
 WILDEST = 0.35
@@ -45,8 +46,10 @@ driving."""
 DOUBT_LOG = 0.15
 """Part of the error no driving removes: both share and time constant change with load (simulated
 cars)."""
-UNSURE_LOG = 0.3
-"""Standard error of the logarithm from which the default is better kept."""
+UNSURE_LOG = (0.22, 0.4)
+"""Standard error of the logarithm up to which it is believed, and from which the default is better kept."""
+LEAST_TRUST = 0.02
+"""Less of a fit is none."""
 
 
 @dataclass(frozen=True)
@@ -93,7 +96,8 @@ def estimate_film(frame: Frame, left: Floats, may: Mask) -> FilmEstimate:
     """
     events = _find(frame, left, may)
     count = 0 if events is None else int(events.event.max()) + 1
-    if events is None or count < FEWEST_EVENTS:
+    enough = fading(float(count), *FEWEST_EVENTS)
+    if events is None or enough < LEAST_TRUST:
         return FilmEstimate(events=count)
     tried = np.log(TAUS_S)
     losses = np.array([_loss(events, t).sum() + _prior(events, t) for t in tried])
@@ -103,8 +107,12 @@ def estimate_film(frame: Frame, left: Floats, may: Mask) -> FilmEstimate:
         return FilmEstimate(events=count)
     at = _vertex(tried[best - 1 : best + 2], losses[best - 1 : best + 2])
     error = _error(events, at)
-    if not error < UNSURE_LOG:
+    # Towards an end of the range it tells less and less.
+    inside = min(fading(at, tried[1], tried[0]), fading(at, tried[-2], tried[-1]))
+    trust = enough * inside * fading(error, *UNSURE_LOG)
+    if trust < LEAST_TRUST:
         return FilmEstimate(share=_share(events, np.log(DEFAULT_TAU_S))[0], events=count)
+    at = float(np.log(DEFAULT_TAU_S) + trust * (at - np.log(DEFAULT_TAU_S)))
     tau = float(np.exp(at))
     return FilmEstimate(tau, tau * float(np.hypot(error, DOUBT_LOG)), _share(events, at)[0], count)
 

@@ -64,13 +64,16 @@ def best_table(
     ``surface``, ``map_kpa`` and ``rpm`` are values at points all over the table. The surface's own
     value at a node is another thing: on a coarse table it misses by percents.
     """
+    from scipy.sparse import csr_array
+    from scipy.sparse.linalg import spsolve
+
     cells, weights = corners(map_axis, rpm_axis, map_kpa, rpm)
     size = len(map_axis) * len(rpm_axis)
-    matrix = np.zeros((len(surface), size))
-    np.put_along_axis(matrix, cells, weights / surface[:, None], axis=1)
-    # Every cell is read by points on all its sides: the normal equations are sound, and a tenth of
-    # the work.
-    found = np.linalg.solve(matrix.T @ matrix, matrix.T @ np.ones(len(surface)))
+    row = np.repeat(np.arange(len(surface)), cells.shape[1])
+    share = (weights / surface[:, None]).ravel()
+    matrix = csr_array((share, (row, cells.ravel())), shape=(len(surface), size))
+    # Every cell is read by points on all its sides, so the normal equations are sound.
+    found = spsolve((matrix.T @ matrix).tocsc(), matrix.T @ np.ones(len(surface)))
     return np.asarray(found.reshape(len(map_axis), len(rpm_axis)))
 
 
