@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import fields, replace
 
 import numpy as np
 import pint
@@ -127,8 +127,19 @@ def test_a_vehicle_typed_again_is_the_same(vehicle: Vehicle) -> None:
         vehicle.injectors, small_open_ms=np.array([0.3, 1.0]), small_add_ms=np.array([0.05, 0.0])
     )
     warm_up = curve_of(WARM_UP, [0, 80], [20, 0])
-    vehicle = replace(vehicle, injectors=small, corrections={WARM_UP: warm_up})
+    vehicle = replace(
+        vehicle,
+        injectors=small,
+        corrections={WARM_UP: warm_up},
+        fuel_varies=True,
+        compression=11.5,
+        induction="atmospheric",
+        follows_barometer=True,
+        sensor_place="tailpipe",
+    )
     again = draft_of(vehicle).vehicle()
     assert vehicle_dict(again) == vehicle_dict(vehicle)
+    plain = {f.name for f in fields(Vehicle)} - {"injectors", "table", "target", "corrections"}
+    assert {n: getattr(again, n) for n in plain} == {n: getattr(vehicle, n) for n in plain}
     assert again.table is vehicle.table and again.target is vehicle.target
     assert dict(again.corrections) == {WARM_UP: warm_up}

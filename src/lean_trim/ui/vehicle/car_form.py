@@ -43,6 +43,11 @@ REFERENCE_CHOICES = (
     ("atmosphere", "the atmosphere"),
     ("compensated", "any; the ECU knows"),
 )
+INDUCTION_CHOICES = (
+    ("unknown", "not known"),
+    ("atmospheric", "atmospheric"),
+    ("boosted", "turbo or supercharger"),
+)
 CHOICES: dict[str, tuple[str, str, Sequence[tuple[str, str]]]] = {
     "fuel": (
         "Fuel",
@@ -60,6 +65,12 @@ CHOICES: dict[str, tuple[str, str, Sequence[tuple[str, str]]]] = {
         "In a tailpipe it is late, and outside air dilutes idle",
         PLACE_CHOICES,
     ),
+    "induction": (
+        "Induction",
+        "Where boost cannot be, cells above atmospheric pressure are no danger; what is not known is "
+        "taken for boosted",
+        INDUCTION_CHOICES,
+    ),
     "reference": (
         "held against",
         "A regulator without a hose to the manifold holds against the atmosphere",
@@ -70,7 +81,7 @@ DEAD_TIMES_TIP = (
     "Volts and ms in pairs, as two columns or two rows; one number alone is taken at 14 V"
 )
 CAR = (Key.CYLINDERS, Key.DISPLACEMENT)
-MORE = (Key.REDLINE, Key.EXHAUST, Key.RESOLUTION, Key.LOWEST, Key.HIGHEST)
+MORE = (Key.REDLINE, Key.EXHAUST, Key.COMPRESSION, Key.RESOLUTION, Key.LOWEST, Key.HIGHEST)
 
 
 class CarForm(QWidget):
@@ -111,6 +122,8 @@ class CarForm(QWidget):
             "is logged"
         )
         self.varies.toggled.connect(self._varies_said)
+        # Made with the rest of what is folded away.
+        self.follows: QCheckBox | None = None
         self.more = Fold("More: sensor, engine speed, the table's field", self._more)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 6, 0)
@@ -125,7 +138,9 @@ class CarForm(QWidget):
     def _rows(self) -> list[QWidget]:
         car = [self._line("Name", self.name), *(self._number(key) for key in CAR)]
         burns = [self._choice("fuel"), self._number(Key.STOICH), self._line("", self.varies)]
-        works = [self._choice(name) for name in ("airflow", "feedback", "sensor_place")]
+        works = [
+            self._choice(name) for name in ("airflow", "induction", "feedback", "sensor_place")
+        ]
         injectors = [self._number(Key.FLOW), self._number(Key.PRESSURE), self._choice("reference")]
         dead = self._line("Dead times, V: ms", self.dead_times, self.dead_note)
         return [
@@ -140,17 +155,27 @@ class CarForm(QWidget):
         ]
 
     def _more(self) -> Iterable[QWidget]:
-        made = [self._number(key, INDENT) for key in MORE]
+        self.follows = QCheckBox("follows the barometer", self)
+        self.follows.setToolTip(
+            "The ECU makes up for height by itself: its table is not corrected for the drive's barometer"
+        )
+        self.follows.toggled.connect(self._height_said)
+        made = [
+            *(self._number(key, INDENT) for key in MORE),
+            self._line("The ECU", self.follows, indent=INDENT),
+        ]
         self.show_draft(self.draft)
         return made
 
-    def _line(self, label: str, widget: QWidget, note: QWidget | None = None) -> QWidget:
+    def _line(
+        self, label: str, widget: QWidget, note: QWidget | None = None, indent: int = 0
+    ) -> QWidget:
         holder = QWidget(self)
         grid = QGridLayout(holder)
         grid.setContentsMargins(0, 1, 0, 1)
         grid.setHorizontalSpacing(6)
         words = Label(label, holder)
-        words.setFixedWidth(LABEL_W)
+        words.setFixedWidth(LABEL_W - indent)
         words.setBuddy(widget)
         grid.addWidget(words, 0, 0)
         grid.addWidget(widget, 0, 1)
@@ -192,6 +217,10 @@ class CarForm(QWidget):
         if on != self.draft.fuel_varies:
             self._take(replace(self.draft, fuel_varies=on))
 
+    def _height_said(self, on: bool) -> None:
+        if on != self.draft.follows_barometer:
+            self._take(replace(self.draft, follows_barometer=on))
+
     def _take(self, draft: VehicleDraft) -> None:
         self.show_draft(draft)
         self.edited.emit(draft)
@@ -209,6 +238,8 @@ class CarForm(QWidget):
         if self.dead_times.toPlainText() != draft.dead_times:
             self.dead_times.setPlainText(draft.dead_times)
         self.varies.setChecked(draft.fuel_varies)
+        if self.follows is not None:
+            self.follows.setChecked(draft.follows_barometer)
         problem = draft.dead_times_problem
         theme = self.appearance.theme
         self.dead_note.setText(

@@ -13,6 +13,7 @@ from lean_trim.core.data.vehicle import (
     Airflow,
     AirflowSourceSettings,
     Feedback,
+    Induction,
     Injectors,
     PressureReference,
     SensorPlace,
@@ -57,6 +58,10 @@ class Say:
     WRONG = Message("draft.wrong", "{label}: {problem}")
 
 
+BOOST_SHOWN_KPA = 115.0
+"""Manifold pressure no atmospheric engine reaches, in any weather."""
+
+
 @dataclass(frozen=True)
 class Entered:
     """A number as it was typed, and the unit it was typed in."""
@@ -74,7 +79,8 @@ class VehicleDraft:
     name : of the vehicle.
     numbers : by key, as typed.
     fuel : a name of ``FUELS`` or ``OWN``.
-    airflow, feedback, sensor_place, reference : choices.
+    airflow, feedback, sensor_place, reference, induction : choices.
+    follows_barometer : the ECU makes up for height by itself.
     fuel_varies : a flex-fuel car, whose ECU follows the ethanol in the tank.
     dead_times : pairs of volts and ms as text, "" if not known.
     form : what the airflow grid's numbers mean.
@@ -92,6 +98,8 @@ class VehicleDraft:
     fuel_varies: bool = False
     sensor_place: SensorPlace = "downpipe"
     reference: PressureReference = "manifold"
+    induction: Induction = "unknown"
+    follows_barometer: bool = False
     dead_times: str = ""
     form: GridForm = field(default_factory=GridForm)
     table: Table | None = None
@@ -299,6 +307,9 @@ class VehicleDraft:
             exhaust_volume_l=self.number(Key.EXHAUST),
             redline_rpm=self.number(Key.REDLINE),
             sensor_place=self.sensor_place,
+            compression=self.number(Key.COMPRESSION),
+            induction=self.induction,
+            follows_barometer=self.follows_barometer,
             airflow_source=self.airflow_source,
             fuel_varies=self.fuel_varies,
             corrections=self.corrections,
@@ -311,8 +322,14 @@ def with_told(draft: VehicleDraft, told: Told) -> VehicleDraft:
         told.fuel if told.fuel and not draft.numbers.get(Key.STOICH, Entered()).text else draft.fuel
     )
     airflow = told.airflow if told.airflow is not None and draft.table is None else draft.airflow
+    boosts = draft.induction == "unknown" and told.highest_kpa > BOOST_SHOWN_KPA
     return replace(
-        draft, told=told, fuel=fuel, airflow=airflow, feedback=told.feedback or draft.feedback
+        draft,
+        told=told,
+        fuel=fuel,
+        airflow=airflow,
+        feedback=told.feedback or draft.feedback,
+        induction="boosted" if boosts else draft.induction,
     )
 
 
@@ -336,6 +353,7 @@ def draft_of(vehicle: Vehicle) -> VehicleDraft:
         Key.PRESSURE: injectors.rated_pressure_kpa,
         Key.REDLINE: vehicle.redline_rpm,
         Key.EXHAUST: vehicle.exhaust_volume_l,
+        Key.COMPRESSION: vehicle.compression,
         Key.RESOLUTION: vehicle.limits.resolution,
         Key.LOWEST: vehicle.limits.lowest,
         Key.HIGHEST: vehicle.limits.highest,
@@ -349,6 +367,8 @@ def draft_of(vehicle: Vehicle) -> VehicleDraft:
         feedback=vehicle.feedback,
         sensor_place=vehicle.sensor_place,
         reference=injectors.pressure_reference,
+        induction=vehicle.induction,
+        follows_barometer=vehicle.follows_barometer,
         dead_times=dead_times_text(injectors.volts, injectors.dead_time_ms),
         form=form_of(vehicle.table) or GridForm(),
         table=vehicle.table,

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from lean_trim.core.data.fuels import FUELS, PETROL, rated_flow_g_per_s
 from lean_trim.core.data.tables import OwnUnit
-from lean_trim.core.data.vehicle import default_exhaust_volume_l, default_limits
+from lean_trim.core.data.vehicle import COMPRESSION, default_exhaust_volume_l, default_limits
 from lean_trim.formats.tables.table_units import LB_G, PSI_KPA
 
 if TYPE_CHECKING:
@@ -27,6 +27,7 @@ class Key(StrEnum):
     PRESSURE = "pressure"
     REDLINE = "redline"
     EXHAUST = "exhaust"
+    COMPRESSION = "compression"
     RESOLUTION = "resolution"
     LOWEST = "lowest"
     HIGHEST = "highest"
@@ -130,6 +131,14 @@ FIELDS: dict[Key, Field] = {
         _plain("L"),
         "Volume between valves and λ sensor; makes the sensor late at low flow",
         _exhaust,
+    ),
+    Key.COMPRESSION: Field(
+        "Compression",
+        5.0,
+        25.0,
+        _plain(""),
+        "Ratio of the engine; says how much fuller a cylinder gets at height",
+        lambda draft: (COMPRESSION, "usual"),
     ),
     Key.RESOLUTION: Field(
         "Step of the field",
