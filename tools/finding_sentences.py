@@ -44,6 +44,12 @@ OF_THE_FIT = (
 OF_WHAT_IS_WRITTEN = (
     ("lean_hole_boost", "danger", "an undriven cell of a boosted engine stays 3 % lean", "HOLES"),
     ("supply_in_question", "danger", "8 % more than the same speed needs at little flow", "WAITS"),
+    (
+        "read_from_one_side",
+        "note",
+        "a column driving reads from one side stays 1 % rich for it",
+        "ONE_SIDED",
+    ),
     ("step_limited", "note", "a cell cut at a step limit", "CUT"),
 )
 

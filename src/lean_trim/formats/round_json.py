@@ -20,13 +20,19 @@ from lean_trim.core.pipeline.summary import SampleCounts, Summary
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from lean_trim.formats.whole_files import write_whole
 
-STATUS_IN_FILES = {Status.FAULT: "limited", Status.BEYOND: "kept", Status.WAITS: "limited"}
+STATUS_IN_FILES = {
+    Status.FAULT: "limited",
+    Status.BEYOND: "kept",
+    Status.WAITS: "limited",
+    Status.ONE_SIDED: "limited",
+}
 LIMITED_BY = {
     Status.LIMITED: "step",
     Status.FAULT: "fault",
     Status.KNOCK: "knock",
     Status.BEYOND: "airflow_sensor_end",
     Status.WAITS: "fuel_pressure_not_logged",
+    Status.ONE_SIDED: "read_from_one_side",
 }
 """A cell written less than it asked for is "limited", and by what; knock always had its own
 word."""

@@ -7,8 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.decision.proposal import PolicySettings, Status, propose
+from lean_trim.core.decision.restraints import no_restraints
 from lean_trim.core.decision.shortfall import left_over_pct, shortfalls
+from lean_trim.core.estimation.edge_nodes import Gaps
 from tests.core.decision.test_proposal import LIMITS, estimate
 
 
@@ -28,6 +30,40 @@ def test_nothing_is_said_where_everything_asked_is_written() -> None:
     assert shortfalls(estimate(4.0), propose(estimate(4.0), PolicySettings(), LIMITS)) == ()
 
 
+def driven_between(low_rpm: float) -> Gaps:
+    """Driving from a speed between the first two columns on, at every load."""
+    above = np.zeros((2, 3, 3))
+    below = np.zeros((2, 3, 3))
+    above[1, :, 0] = low_rpm - 1000.0
+    below[1, :, 0] = np.inf
+    return Gaps(above.reshape(2, 9), below.reshape(2, 9))
+
+
+def test_a_column_that_is_only_read_from_one_side_gets_a_breakpoint_advised() -> None:
+    """1000 and 3000 rpm, driven from 1700 on: half of 0.2 per 1000² times 700 times 2000 is 14 %."""
+    asked = estimate(np.full((3, 3), -6.0))
+    asked = replace(asked, own_error_pct=np.full((3, 3), 0.2))
+    held = replace(no_restraints((3, 3)), gaps=driven_between(1700.0))
+    neighbours = replace(asked, correction_pct=np.array([[-6.0, -1.0, -1.0]] * 3))
+    proposal = propose(neighbours, PolicySettings(), LIMITS, held)
+    assert (proposal.status[:, 0] == Status.ONE_SIDED).all()
+    found = {f.id: f for f in shortfalls(neighbours, proposal)}
+    assert set(found) == {"read_from_one_side"}
+    assert found["read_from_one_side"].message.startswith(
+        "At 1000 rpm 3 cells are read from one side only: the engine was driven from 1700 rpm on. "
+    )
+    assert "A breakpoint at 1700 rpm" in found["read_from_one_side"].message
+
+
+def test_no_breakpoint_is_advised_where_driving_came_near_or_nothing_is_left() -> None:
+    held = replace(no_restraints((3, 3)), gaps=driven_between(1010.0))
+    leaner = estimate(np.full((3, 3), -2.0))
+    assert shortfalls(leaner, propose(leaner, PolicySettings(), LIMITS, held)) == ()
+    held = replace(no_restraints((3, 3)), gaps=driven_between(1700.0))
+    richer = estimate(np.full((3, 3), 3.0))
+    assert shortfalls(richer, propose(richer, PolicySettings(), LIMITS, held)) == ()
+
+
 def test_a_lean_hole_in_boost_that_is_kept_is_a_danger() -> None:
     supported = np.ones((3, 3), bool)
     supported[2, 1] = False
@@ -35,5 +71,5 @@ def test_a_lean_hole_in_boost_that_is_kept_is_a_danger() -> None:
     kept = PolicySettings(unvisited="keep")
     (found,) = shortfalls(asked, propose(asked, kept, LIMITS))
     assert (found.id, found.severity) == ("lean_hole_boost", "danger")
-    assert "1 cell above atmospheric" in found.message
+    assert found.message.startswith("Above atmospheric 1 cell nobody drove stays up to 8 % lean")
     assert shortfalls(asked, propose(asked, PolicySettings(), LIMITS)) == ()

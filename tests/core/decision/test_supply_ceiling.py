@@ -55,7 +55,7 @@ def test_what_is_written_is_said_with_where_and_what_stays_lean() -> None:
     assert lines[0].startswith("9 of 9 cells change: at the most +")
     assert "6000 rpm" in lines[0]
     assert "off by 4.2 % (rms)" in lines[1] and "± 1.1 %" in lines[1]
-    assert "stay more than 3 % lean" in lines[2]
+    assert "stays more than 3 % lean" in lines[2]
 
 
 def test_no_boost_no_danger_of_it() -> None:

@@ -15,7 +15,7 @@ from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults
-from tests.builders import small_vehicle, steady_states, with_channel
+from tests.builders import small_vehicle, steady_states, with_channel, without
 
 STEADY = slice(2000, 4000)
 
@@ -152,3 +152,15 @@ def test_a_regulator_stands_for_the_low_pressure_it_makes(sags: bool, first: lis
     assert [i for i in found if i in ("regulator", "fuel_pressure")] == first
     if not sags:
         assert "It explains" in found["regulator"].message
+
+
+def test_what_was_taken_of_a_rail_held_against_the_atmosphere_is_said() -> None:
+    car = small_vehicle()
+    held = replace(car, injectors=replace(car.injectors, pressure_reference="atmosphere"))
+    log = steady_states(noise=0.002)
+    told = found_in(log, held)["pressure_reference"]
+    assert told.severity == "note" and "does not make up for that" in told.message
+    assert "compensated" in str(told.next_step)
+    assert "pressure_reference" not in found_in(log)
+    blind = without(without(log, Role.FUEL_DP), Role.PULSE_WIDTH)
+    assert "pressure_reference" not in found_in(blind, held)

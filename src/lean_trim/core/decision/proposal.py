@@ -17,7 +17,7 @@ from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.bounds import UNKNOWN_PCT
-from lean_trim.core.estimation.edge_nodes import edge_nodes
+from lean_trim.core.estimation.edge_nodes import edge_nodes, nearest_speeds
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
@@ -48,6 +48,7 @@ class Status(StrEnum):
     SCALED = "scaled"
     UNPROVEN = "not proven"
     WAITS = "waits for fuel pressure"
+    ONE_SIDED = "read from one side"
 
 
 STATUS_TEXT = {
@@ -67,6 +68,8 @@ STATUS_TEXT = {
     Status.UNPROVEN: "not proven: fuel may not have arrived here; never leaner until the supply is mended",
     Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump asks for fuel like this",
     Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
+    Status.ONE_SIDED: "less taken out than needed: driving reads this point from one side only, so it is "
+    "leaned hardly more than the driven one beside it",
 }
 
 
@@ -86,6 +89,7 @@ STATUS_WORD = {
     Status.SCALED: "raised with the whole table",
     Status.UNPROVEN: "not proven: fuel supply",
     Status.WAITS: "waiting for fuel pressure",
+    Status.ONE_SIDED: "read from one side",
 }
 """The same in a few words, for counts."""
 POLICY_KNOBS: tuple[Knob, ...] = (
@@ -280,13 +284,16 @@ class PolicySettings:
 class Proposal:
     """The table that would be written and, per cell, the step in percent and the rule that decided it.
 
-    ``policy`` is the one it was made by, with boost counted from where the job's barometer puts it.
+    ``policy`` is the one it was made by, with boost counted from where the job's barometer puts it;
+    ``nearest_rpm`` the engine speed nearest to a point that driving reads from one side only, NaN at
+    the others, None where nothing is said.
     """
 
     table: Table
     step_pct: Floats
     status: NDArray[np.object_]
     policy: PolicySettings
+    nearest_rpm: Floats | None = None
 
 
 def propose(
@@ -353,7 +360,10 @@ def propose(
         step = richer
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
-    return _written(table, step, status, limits, settings)
+    proposal = _written(table, step, status, limits, settings)
+    if held_by.gaps is None:
+        return proposal
+    return replace(proposal, nearest_rpm=nearest_speeds(table, held_by.gaps))
 
 
 def _restrained(
@@ -391,7 +401,7 @@ def _no_leaner_than_beside(
     there = np.maximum(beside, 0)
     least = np.minimum(0.0, step.ravel()[there]) - BEYOND_EDGE_PCT
     held = (beside >= 0) & supported.ravel()[there] & (step < least)
-    return np.where(held, least, step), np.where(held, Status.LIMITED, status)
+    return np.where(held, least, step), np.where(held, Status.ONE_SIDED, status)
 
 
 def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:

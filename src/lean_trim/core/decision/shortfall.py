@@ -24,13 +24,19 @@ class Say:
     )
     WAITS = Message(
         "shortfall.waits",
-        "Fuel pressure was not logged: {cells} at full throttle ask for far more than the same engine "
+        "Fuel pressure was not logged: {cells} at full throttle need far more than the same engine "
         "speed does at part throttle, as with a pump that sags. Part of it is written, and they stay "
         "up to {left:.0f} % lean: do not run there. Log the pressure, or say that the supply is sound.",
     )
+    ONE_SIDED = Message(
+        "shortfall.one_sided",
+        "At {node:.0f} rpm {cells} {are} read from one side only: the engine was driven from "
+        "{driven:.0f} rpm on. Up to {left:.0f} % too much fuel stays there, and driving again will not "
+        "change that. A breakpoint at {driven:.0f} rpm would hold what the engine needs.",
+    )
     HOLES = Message(
         "shortfall.holes",
-        "{cells} above atmospheric, not driven, stay up to {left:.0f} % lean as far as can be "
+        "Above atmospheric {cells} nobody drove {stay} up to {left:.0f} % lean as far as can be "
         "told: do not run there.",
     )
 
@@ -39,6 +45,10 @@ LEAST_LEFT_PCT = 1.0
 """What a limit leaves undone from which it is told, percent (a choice: the error of a gauge)."""
 HOLE_PCT = 3.0
 """Lean by more than this, as far as the surface tells, is a hole (common practice, no source)."""
+
+
+RPM_STEP = 50.0
+"""A breakpoint is told to the nearest so many rpm."""
 
 
 def shortfalls(
@@ -61,12 +71,17 @@ def shortfalls(
     open_boost = boosted(estimate.table, proposal.policy.atmospheric_kpa) & ~estimate.supported
     deep = open_boost & (left > HOLE_PCT)
     if deep.any() and induction != "atmospheric":
-        said = Say.HOLES(cells=_cells(int(deep.sum())), left=float(left[deep].max()))
+        said = Say.HOLES(
+            cells=_cells(int(deep.sum())),
+            stay="stays" if deep.sum() == 1 else "stay",
+            left=float(left[deep].max()),
+        )
         found.append(Finding("lean_hole_boost", "danger", 0.0, 0.0, said))
     waits = proposal.status == Status.WAITS
     if waits.any():
         said = Say.WAITS(cells=_cells(int(waits.sum())), left=max(0.0, float(left[waits].max())))
         found.append(Finding("supply_in_question", "danger", 0.0, 0.0, said))
+    found += _one_sided(estimate, proposal, left)
     cut = (proposal.status == Status.LIMITED) & (np.abs(left) >= LEAST_LEFT_PCT)
     if cut.any():
         worst = np.unravel_index(int(np.argmax(np.where(cut, np.abs(left), -1.0))), cut.shape)
@@ -78,6 +93,28 @@ def shortfalls(
         )
         found.append(Finding("step_limited", "note", 0.0, 0.0, said))
     return tuple(found)
+
+
+def _one_sided(estimate: Estimate, proposal: Proposal, left: Floats) -> list[Finding]:
+    """Points an axis cannot hold: driving comes near from one side, and none of it is told apart."""
+    if proposal.nearest_rpm is None:
+        return []
+    rich = np.isfinite(proposal.nearest_rpm) & (left <= -LEAST_LEFT_PCT)
+    # Leaned by hardly more than their neighbours, they would have been leaned had they been driven.
+    rich &= estimate.correction_pct < 0.0
+    if not rich.any():
+        return []
+    worst = np.unravel_index(int(np.argmin(np.where(rich, left, 0.0))), rich.shape)
+    column = int(worst[1])
+    here = rich[:, column]
+    said = Say.ONE_SIDED(
+        cells=_cells(int(here.sum())),
+        are="is" if here.sum() == 1 else "are",
+        node=float(proposal.table.axes[1].points[column]),
+        driven=round(float(np.median(proposal.nearest_rpm[here, column])) / RPM_STEP) * RPM_STEP,
+        left=float(-left[worst]),
+    )
+    return [Finding("read_from_one_side", "note", 0.0, 0.0, said)]
 
 
 def left_over_pct(estimate: Estimate, proposal: Proposal) -> Floats:

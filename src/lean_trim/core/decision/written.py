@@ -29,7 +29,7 @@ class Say:
     )
     LEFT = Message(
         "written.left",
-        "{count} cells stay more than {least:.0f} % lean as far as can be told, most at {at} "
+        "{cells} {stay} more than {least:.0f} % lean as far as can be told, most at {at} "
         "({left:.0f} %).",
     )
 
@@ -75,7 +75,8 @@ def written_words(
         lines.append(
             str(
                 Say.LEFT(
-                    count=int(lean.sum()),
+                    cells="1 cell" if lean.sum() == 1 else f"{int(lean.sum())} cells",
+                    stay="stays" if lean.sum() == 1 else "stay",
                     least=HOLE_PCT,
                     at=_at(table, worst),
                     left=float(left[worst]),

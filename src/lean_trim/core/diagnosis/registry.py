@@ -21,6 +21,7 @@ from lean_trim.core.diagnosis.faults import (
     low_voltage,
     misfire,
     other_calibration,
+    pressure_reference,
     regulator,
     sensor_drops_out,
     sensor_not_ready,
@@ -59,6 +60,7 @@ FAULTS: tuple[Fault, ...] = (
     other_calibration.FAULT,
     log_too_slow.FAULT,
     channels_missing.FAULT,
+    pressure_reference.FAULT,
     impossible_readings.FAULT,
 )
 """In the order in which what was seen at the same time is told."""

@@ -29,6 +29,7 @@ CURVATURE = (0.2, 0.2)
 """Curvature of ln VE in units of the axis over 100 kPa and over 1000 rpm, each squared, that a table
 may have where it is drawn straight (a choice: the bend of a usual filling curve)."""
 UNITS = (100.0, 1000.0)
+SPEED_AXIS = 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -127,6 +128,30 @@ def edge_nodes(table: Table, gaps: Gaps) -> EdgeNodes:
         beside = np.where(next_to >= 0, next_to, beside)
     far = 100.0 * error >= FAR_PCT
     return EdgeNodes(np.where(far, 100.0 * error, 0.0), np.where(far, beside, -1))
+
+
+def nearest_speeds(table: Table, gaps: Gaps) -> Floats:
+    """Engine speed at which driving came nearest to columns it reads from one side only, at any load.
+
+    Parameters
+    ----------
+    table : a grid; of a curve none is told.
+    gaps : of the whole driving.
+
+    Returns
+    -------
+    rpm in the table's shape, NaN at all other nodes.
+    """
+    out = np.full(table.shape, np.nan)
+    if len(table.axes) != 2:
+        return out
+    error, next_to = _along(table, SPEED_AXIS, gaps)
+    above = gaps.above[SPEED_AXIS].reshape(table.shape)
+    below = gaps.below[SPEED_AXIS].reshape(table.shape)
+    at = np.broadcast_to(table.axes[SPEED_AXIS].points, table.shape)
+    past = np.isinf(below).all(axis=0) | np.isinf(above).all(axis=0)
+    told = (100.0 * error >= FAR_PCT) & (next_to >= 0) & past
+    return np.where(told, np.where(np.isfinite(above), at + above, at - below), out)
 
 
 def _along(table: Table, axis: int, gaps: Gaps) -> tuple[Floats, Ints]:

@@ -77,7 +77,7 @@ def _redline(draft: VehicleDraft) -> tuple[float, str]:
         return float(draft.table.axes[1].points[-1]), "the table's last column"
     if draft.told.highest_rpm:
         return draft.told.highest_rpm, "what the log reached"
-    return 7000.0, "taken where nothing is known"
+    return 7000.0, "where nothing is known"
 
 
 def _exhaust(draft: VehicleDraft) -> tuple[float, str]:
