@@ -10,13 +10,14 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 
 from campaigns.runner import CACHE, ROOT, Campaign, Trial
+from lean_trim.core.data.channels import Role
 from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.proposal import PolicySettings, Proposal, Status
 from lean_trim.core.decision.regions import Region, regions_of
@@ -70,11 +71,15 @@ def driven_car(seed: int) -> tuple[FleetCar, Path, States, np.ndarray]:
         return car, folder, states, found["near_s"]
 
 
-def solved_car(seed: int, settings: SolveSettings | None = None) -> Solution:
-    """One round on a car as its owner brings it, read from its files."""
+def solved_car(
+    seed: int, settings: SolveSettings | None = None, without: Role | None = None
+) -> Solution:
+    """One round on a car as its owner brings it, read from its files, or with a channel less."""
     _, folder, _, _ = driven_car(seed)
     vehicle, _ = read_vehicle(folder / "vehicle.json")
-    return solve([open_log(folder / "drive.csv", vehicle.stoich_afr).log], vehicle, settings)
+    log = open_log(folder / "drive.csv", vehicle.stoich_afr).log
+    log = replace(log, channels={r: v for r, v in log.channels.items() if r is not without})
+    return solve([log], vehicle, settings)
 
 
 def figures_of(seed: int, solution: Solution, proposal: Proposal) -> Figures:
@@ -121,7 +126,18 @@ def _trial(folder: Path, seed: int) -> Trial:
             regions = regions_of(estimate.table, shares.idle, shares.full, shares.boost_from_kpa)
             figures["region"] = [str(r) for r in regions[estimate.supported]]
         result[method] = figures
-    return result
+    return result | _without_pressure(seed)
+
+
+def _without_pressure(seed: int) -> Trial:
+    """The same round where nobody logged the fuel pressure, and how many cells then wait for it."""
+    try:
+        solution = solved_car(seed, without=Role.FUEL_DP)
+    except LeanTrimError:
+        return {}
+    proposal = propose_for(summary_of(solution), PolicySettings())
+    waits = int((proposal.status == Status.WAITS).sum())
+    return {"no_pressure": asdict(figures_of(seed, solution, proposal)) | {"waits": waits}}
 
 
 def solve_with(seed: int, method: Method) -> Solution:
@@ -177,8 +193,41 @@ def summary(results: Sequence[Trial]) -> list[str]:
         f"{middle['lean']:.1f}; wrongly leaned {sum(s['leaned'] for s in done)}; within 2σ "
         f"{within:.1f} %; averages, written {np.median(by_hand):.2f}.",
         "",
+        _pressure_words([r["no_pressure"] for r in results if "no_pressure" in r]),
+        "",
         "Within two standard errors by region: " + ", ".join(_honesty(done)) + ".",
+        "",
+        "Even and odd seeds apart: " + "; ".join(_halves(results)) + ".",
     ]
+
+
+def _halves(results: Sequence[Trial]) -> list[str]:
+    """What is tuned on one half has to hold on the other."""
+    out = []
+    for parity, name in enumerate(("even", "odd")):
+        done = [
+            r["surface"] for r in results if r["seed"] % 2 == parity and "asked" in r["surface"]
+        ]
+        asked = [s["asked"] for s in done] or [np.nan]
+        everywhere = [s["everywhere"] for s in done] or [np.nan]
+        out.append(
+            f"{name} asked {np.median(asked):.2f} (p90 {np.percentile(asked, 90):.2f}), everywhere "
+            f"{np.median(everywhere):.2f}"
+        )
+    return out
+
+
+def _pressure_words(done: Sequence[Trial]) -> str:
+    if not done:
+        return "No car could be corrected without its fuel pressure."
+    asked, written, everywhere = (
+        float(np.median([d[name] for d in done])) for name in ("asked", "written", "everywhere")
+    )
+    return (
+        f"With the fuel pressure taken out of the logs: asked {asked:.2f}, written {written:.2f}, "
+        f"everywhere {everywhere:.2f} (medians); wrongly leaned {sum(d['leaned'] for d in done)}; in "
+        f"{sum(d['waits'] > 0 for d in done)} of {len(done)} cars some cells wait for it."
+    )
 
 
 def _honesty(done: Sequence[Trial]) -> list[str]:
