@@ -72,7 +72,7 @@ class Faults:
     trim_limit_pct : the ECU allows its trims no more than this; 0 for its own limits.
     loop_gain : feedback quicker than a sound loop by so much; 1 is sound.
     target_swing_pct : the ECU swings its target by so much to either side every second, percent.
-    bank_gap_pct : fuel bank 1 asks for more than bank 2, percent; what is logged beside is the mean
+    bank_gap_pct : fuel bank 1 needs more than bank 2, percent; what is logged beside is the mean
         of both.
     accel_times : fuel the ECU adds while pressure rises, over what it usually adds; 1 is sound.
     idle_gain : idle control sharper than a sound one by so much, and late; 1 is sound.

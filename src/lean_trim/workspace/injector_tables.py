@@ -128,7 +128,7 @@ class InjectorTables(SideTables):
         return SMALL_PULSES in current.decisions or len(vehicle.injectors.small_open_ms) > 0
 
     def proposed(self, name: str) -> Table | None:
-        """What the study asks for; None before it was asked, or if that is not told."""
+        """What the study found; None before it was asked, or if that is not told."""
         report = self.study.report
         table = self.base(name)
         if report is None or table is None:

@@ -77,9 +77,9 @@ class ScaleMoves:
         self.injectors = injectors
 
     def need(self) -> ScaleNeed:
-        """Whether the table as it would be written asks for another scale.
+        """Whether the table as it would be written needs another scale.
 
-        Returns from the cells as the drive asks for them, before the field's ends cut them off.
+        Returns from the cells as the drive needs them, before the field's ends cut them off.
         """
         current = self.open.round
         vehicle = self.open.vehicle

@@ -135,7 +135,7 @@ class SideTables(ABC):
 
     @abstractmethod
     def proposed(self, name: str) -> Table | None:
-        """What the drive asks for; None if that is not told.
+        """What the drive needs; None if that is not told.
 
         Parameters
         ----------

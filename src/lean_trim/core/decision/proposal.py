@@ -66,7 +66,7 @@ STATUS_TEXT = {
     "whichever is richer",
     Status.BEYOND: "kept: at or past the reading at which the airflow sensor met its end",
     Status.UNPROVEN: "not proven: fuel may not have arrived here; never leaner until the supply is mended",
-    Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump asks for fuel like this",
+    Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump needs fuel like this",
     Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
     Status.ONE_SIDED: "less taken out than needed: driving reads this point from one side only, so it is "
     "leaned hardly more than the driven one beside it",

@@ -126,13 +126,13 @@ class Move:
 
 
 def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) -> ScaleNeed:
-    """Whether a table asks for another scale.
+    """Whether a table needs another scale.
 
     Parameters
     ----------
     table : as it would be written.
     limits : of its field, in the ECU's own numbers.
-    wanted : cells as the drive asks for them, not cut off at the field's ends, shape of the table
+    wanted : cells as the drive needs them, not cut off at the field's ends, shape of the table
         and NaN where nothing is asked; None if nothing is.
 
     Returns

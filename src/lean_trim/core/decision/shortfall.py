@@ -58,7 +58,7 @@ def shortfalls(
 
     Parameters
     ----------
-    estimate : what the drive asks for.
+    estimate : what the drive needs.
     proposal : what would be written.
     induction : whether the engine can make boost; what is not known is taken for boosted.
 
@@ -118,7 +118,7 @@ def _one_sided(estimate: Estimate, proposal: Proposal, left: Floats) -> list[Fin
 
 
 def left_over_pct(estimate: Estimate, proposal: Proposal) -> Floats:
-    """What the estimate still asks for once a proposal is written, percent, in the table's shape.
+    """What the estimate still needs once a proposal is written, percent, in the table's shape.
 
     Returns the second step; 0 where the estimate says nothing.
     """

@@ -1,6 +1,6 @@
 """How much of a need that grows with flow is written while nobody logged the fuel pressure.
 
-A pump that sags asks for fuel as an airflow table that lacks it does, more and more with flow. What
+A pump that sags needs fuel as an airflow table that lacks it does, more and more with flow. What
 full throttle needs beyond what the same engine speed needs at little flow is therefore in question
 without a pressure channel: a part of it is written, and the rest waits for one deliberate word.
 """

@@ -27,7 +27,7 @@ def steps_for_unvisited(
     Parameters
     ----------
     policy : one of ``UNVISITED``.
-    wanted : what the estimate asks for, percent, 0 where it says nothing.
+    wanted : what the estimate needs, percent, 0 where it says nothing.
     error : its standard error, percent points.
     step : what is written into the supported cells, percent.
     supported : cells with evidence of their own.

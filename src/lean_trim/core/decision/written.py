@@ -41,7 +41,7 @@ def written_words(
 
     Parameters
     ----------
-    estimate : what the drive asks for.
+    estimate : what the drive needs.
     proposal : what is written.
     rms_pct : by how much the table was off where it was driven, percent.
     gauge_pct : standard error that all cells share, percent.

@@ -152,7 +152,7 @@ def brought_about(
 
     Parameters
     ----------
-    pattern : found in what the drive asks for.
+    pattern : found in what the drive needs.
     shows : samples that show it, shape (n,).
     found : faults of the log.
     shown : samples that show each of them, by its id, shape (n,).
@@ -187,7 +187,7 @@ def explained_by(
 
     Parameters
     ----------
-    pattern : found in what the drive asks for.
+    pattern : found in what the drive needs.
     asked : its mean effect on ln k at full throttle.
     found : faults of the log.
     shown : samples that show each of them, by its id, shape (n,).

@@ -213,7 +213,7 @@ def gauge_off(gauge: Gauge) -> Finding | None:
 
 
 def cold_engine(estimate: Estimate) -> Finding | None:
-    """An engine that asks for more, or less, while it is cold.
+    """An engine that needs more, or less, while it is cold.
 
     Parameters
     ----------
@@ -231,7 +231,7 @@ def cold_engine(estimate: Estimate) -> Finding | None:
 
 
 def logs_disagree(shares: Sequence[LogShare]) -> Finding | None:
-    """Logs that ask for different things at the same states.
+    """Logs that need different things at the same states.
 
     Parameters
     ----------
@@ -292,7 +292,7 @@ def _of_fit(finding_id: str, said: Said, next_step: Said) -> Finding:
 
 
 def _why_nothing(estimate: Estimate, least_s: float, most_error_pct: float) -> tuple[Said, Said]:
-    """Too little driving, or too much scatter for it: each asks for another drive."""
+    """Too little driving, or too much scatter for it: each needs another drive."""
     error = np.where(estimate.near_s >= least_s, estimate.own_error_pct, np.inf)
     state = estimate.state
     if state is None or not np.isfinite(error).any():

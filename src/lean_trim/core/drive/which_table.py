@@ -16,7 +16,7 @@ APART = 0.01
 LEAST_S = 10.0
 """Steady seconds where they differ, at least."""
 FITS = 0.01
-"""Median distance of the fuel from what a calibration asks for, up to which it explains it."""
+"""Median distance of the fuel from what a calibration wants, up to which it explains it."""
 PLAIN = 3.0
 """The other one has to be this many times further off. Common practice, no source."""
 

@@ -13,7 +13,7 @@ LEAST_OPEN_SHARE = 0.05
 
 
 def asked_by_injectors(split: Split, open_ms: Floats) -> Floats:
-    """Factor by which injectors alone make the table ask for more fuel.
+    """Factor by which injectors alone make the table need more fuel.
 
     Parameters
     ----------

@@ -110,7 +110,7 @@ def transients_of(solution: Solution) -> TransientReport:
 
 
 def table_to_write(report: TransientReport, name: str, corrections: Mapping[str, Table]) -> Written:
-    """One of the ECU's corrections of fuel as a drive asks for it.
+    """One of the ECU's corrections of fuel as a drive needs it.
 
     Parameters
     ----------

@@ -132,7 +132,7 @@ class _Asked:
 
 
 def correction_to_write(name: str, tables: Mapping[str, Table], told: Told) -> Written:
-    """A table of corrections as a drive asks for it.
+    """A table of corrections as a drive needs it.
 
     Parameters
     ----------

@@ -119,7 +119,7 @@ class FuelCorrections(SideTables):
         return {name: told for name in self.names if (told := self.told(name)) is not None}
 
     def proposed(self, name: str) -> Table | None:
-        """What the drive asks for."""
+        """What the drive needs."""
         told = self.told(name)
         return None if told is None else told.table
 

@@ -101,7 +101,7 @@ def banks_note(found: Sequence[Column], counted: Sequence[Column], choices: Choi
 
 
 def bank_gap_pct(banks: Mapping[Role, Sequence[Floats]]) -> Floats | None:
-    """How much more fuel bank 1 asks for than bank 2, by λ and trims, percent.
+    """How much more fuel bank 1 needs than bank 2, by λ and trims, percent.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Two banks of cylinders that ask for different amounts of fuel."""
+"""Two banks of cylinders that need different amounts of fuel."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""Shapes of what a drive asks for that are not the airflow table's own."""
+"""Shapes of what a drive needs that are not the airflow table's own."""

@@ -1,4 +1,4 @@
-"""How well each pattern explains what a drive asks for, beside an airflow table that is wrong in its own way.
+"""How well each pattern explains what a drive needs, beside an airflow table that is wrong in its own way.
 
 ln k = g(x) + nuisance terms + θ · course + noise. g has the Gaussian prior tables of other engines
 have (a level, a smooth shape, a scatter of cells), its strengths weighed by evidence; θ has the

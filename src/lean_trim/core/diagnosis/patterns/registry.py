@@ -1,4 +1,4 @@
-"""Every pattern that is looked for in what a drive asks for; a new one is a file here and a line below."""
+"""Every pattern that is looked for in what a drive needs; a new one is a file here and a line below."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
 """Everything about the chosen cells.
 
-What they hold, what the drive asks for, and which visits say so.
+What they hold, what the drive needs, and which visits say so.
 """
 
 from __future__ import annotations

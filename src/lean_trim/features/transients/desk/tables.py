@@ -66,7 +66,7 @@ class CorrectionTables(QWidget):
         self.choice.setCurrentIndex(CORRECTIONS.index(name))
 
     def asks(self, name: str) -> bool:
-        """True if a table is known and the drive asks for another one than is decided."""
+        """True if a table is known and the drive needs another one than is decided."""
         proposed = self.tables.proposed(name)
         decision = self.tables.decided(name)
         if proposed is None or decision is None:

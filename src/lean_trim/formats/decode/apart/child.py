@@ -74,7 +74,7 @@ def _converse(kind: str, told: dict[str, Any], words_in: int, words_out: int) ->
     except RefusedError as error:
         say(out, {"refused": str(error), "need": error.need})
     except MemoryError:
-        say(out, {"failed": "it asks for more memory than a log of its size can need"})
+        say(out, {"failed": "it needs more memory than a log of its size can need"})
     # Libraries let out all kinds of errors on damaged files; every one of them is a file that
     # cannot be read.
     except BaseException as error:

@@ -26,7 +26,7 @@ class Say:
     UNREADABLE = Message("limited.unreadable", "{path}: cannot be read as {kind} ({reason})")
     DIED = Message(
         "limited.died",
-        "{path}: cannot be read as {kind}; it asks for more memory than a file of its size can "
+        "{path}: cannot be read as {kind}; it needs more memory than a file of its size can "
         "need, or is damaged",
     )
     TOO_SLOW = Message(

@@ -30,7 +30,7 @@ def main() -> None:
     try:
         {"names": _names, "sheets": _sheets, "lines": _lines}[task](Path(path), Path(folder))
     except MemoryError:
-        _say("it asks for more memory than a file of its size can need")
+        _say("it needs more memory than a file of its size can need")
     # Libraries let out all kinds of errors on damaged files; every one is a file that cannot be
     # read.
     except BaseException as error:
