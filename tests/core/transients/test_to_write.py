@@ -212,6 +212,9 @@ def test_warm_up_follows_what_is_missing_and_stays_where_nothing_was_driven() ->
     )
     more = cells(WARM_UP, correction_to_write(WARM_UP, {WARM_UP: table}, lean))
     assert more[3] == pytest.approx(12.0 + 7.2 * 1.12, abs=1.5)
+    said = str(correction_to_write(WARM_UP, {WARM_UP: table}, lean).said)
+    assert said.startswith("Up to 8 % lean from 30 to 60 °C. From ")
+    assert str(found.said).startswith("Up to 8 % rich from 30 to 60 °C. ")
     assert "stays unburnt" in str(found.said)
     # What the warm engine is off by is the airflow table's.
     level = Told((), FILM, bins({35.0: 3.0, 55.0: 3.0, 85.0: 3.0}), ())

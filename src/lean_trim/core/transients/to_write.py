@@ -38,7 +38,7 @@ from lean_trim.core.transients.cold_film import ColdFilm
 from lean_trim.core.transients.events import Kind, Transient
 from lean_trim.core.transients.needed import ENOUGH_PCT, LEAST_PCT, MOST_TAKEN_PCT, Change, Way
 from lean_trim.core.transients.wall_film import WallFilm
-from lean_trim.core.transients.warm_up import TemperatureBin
+from lean_trim.core.transients.warm_up import STEP_C, TemperatureBin
 from lean_trim.core.types import Floats, Mask
 
 
@@ -55,14 +55,18 @@ class Say:
     )
     TEMPERATURES = Message(
         "to_write.temperatures",
-        "From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell fuel that "
+        "{sizes} From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell fuel that "
         "stays unburnt from a charge the warm engine heats.",
     )
+    LEAN = Message("to_write.lean", "Up to {most:.0f} % lean from {low:.0f} to {high:.0f} °C")
+    RICH = Message("to_write.rich", "Up to {most:.0f} % rich from {low:.0f} to {high:.0f} °C")
+    AS_IT_SHOULD = Message("to_write.as_it_should", "On target at every temperature.")
     FILM = Message(
         "to_write.film", "X {share:.0f} ± {share_se:.0f} %, τ {tau:.2f} ± {tau_se:.2f} s, warm."
     )
 
 
+HALF_STEP_C = 0.5 * STEP_C
 FEWEST_POINTS = 2
 """Readings of a class below which it says nothing of a table."""
 MOST_EVENTS = 8
@@ -398,13 +402,28 @@ def _by_temperature(table: Table, bins: Sequence[TemperatureBin]) -> Written:
     driven = (table.axes[0].points >= at.min() - 10.0) & (table.axes[0].points <= at.max() + 10.0)
     change = np.where(driven, _spread(table, asked, stays=1.0, alike=4.0), 0.0)
     said = Say.TEMPERATURES(
-        seconds=sum(b.seconds for b in known), low=at.min() - 5.0, high=at.max() + 5.0
+        sizes=_sizes(at, errors),
+        seconds=sum(b.seconds for b in known),
+        low=at.min() - HALF_STEP_C,
+        high=at.max() + HALF_STEP_C,
     )
     cells = cells_of(name, table)
     wanted = cells + change
     # A cold engine that was given too much at one temperature may need it at the next start.
     return Written(
         _written(name, table, _no_deep_cut(cells, wanted) if name == WARM_UP else wanted), said
+    )
+
+
+def _sizes(at_c: Floats, errors: Floats) -> str:
+    """How lean and how rich it was, and over which temperatures, in words."""
+    out = []
+    for message, side in ((Say.LEAN, errors > 0.0), (Say.RICH, errors < 0.0)):
+        if side.any():
+            low, high = at_c[side].min() - HALF_STEP_C, at_c[side].max() + HALF_STEP_C
+            out.append(str(message(most=np.abs(errors[side]).max(), low=low, high=high)))
+    return (
+        f"{'; '.join([out[0], *(o.lower() for o in out[1:])])}." if out else str(Say.AS_IT_SHOULD())
     )
 
 
