@@ -30,9 +30,8 @@ class Say:
     )
     ONE_SIDED = Message(
         "shortfall.one_sided",
-        "At {node:.0f} rpm {cells} {are} read from one side only: the engine was driven from "
-        "{driven:.0f} rpm on. Up to {left:.0f} % too much fuel stays there, and driving again will not "
-        "change that. A breakpoint at {driven:.0f} rpm would hold what the engine needs.",
+        "At {node:.0f} rpm {cells} {stay} up to {left:.0f} % rich, for driving only reads them from "
+        "{driven:.0f} rpm on: a breakpoint there would hold what the engine needs.",
     )
     HOLES = Message(
         "shortfall.holes",
@@ -109,7 +108,7 @@ def _one_sided(estimate: Estimate, proposal: Proposal, left: Floats) -> list[Fin
     here = rich[:, column]
     said = Say.ONE_SIDED(
         cells=_cells(int(here.sum())),
-        are="is" if here.sum() == 1 else "are",
+        stay="stays" if here.sum() == 1 else "stay",
         node=float(proposal.table.axes[1].points[column]),
         driven=round(float(np.median(proposal.nearest_rpm[here, column])) / RPM_STEP) * RPM_STEP,
         left=float(-left[worst]),
