@@ -112,6 +112,10 @@ def _is_true(finding: str, car: FaultyCar, log: Log) -> bool:
         full = log.get(Role.THROTTLE) >= 80.0
         if finding == "lean_full_throttle" and Role.LAMBDA in log:
             return bool((full & (log[Role.LAMBDA] > 1.06 * log[Role.TARGET])).any())
+        if finding == "tip_in_thin" and Role.LAMBDA in log:
+            # Of the same readings the finding is about; that no table causes it is the car's truth.
+            wide = log[Role.MAP] > 0.9 * car.car.truth.baro_kpa
+            return bool((wide & (log[Role.LAMBDA] > 1.06 * log[Role.TARGET])).any())
         if finding == "trim_at_limit":
             return bool(np.nanmax(np.abs(log[Role.STFT])) > 19.8)
         if finding == "injector_duty":

@@ -210,6 +210,18 @@ def test_a_log_that_never_reaches_an_end_keeps_everything() -> None:
     assert end_stops(np.full(10, np.nan)) == (0.0, np.inf)
 
 
+def test_a_narrow_meter_ends_where_its_readings_pile_up() -> None:
+    """A meter to 1.09 on an overrun; a sound one that is simply lean now and then has no such heap."""
+    rng = np.random.default_rng(2)
+    driven = 1.0 + 0.03 * rng.standard_normal(4000)
+    narrow = np.minimum(np.concatenate([driven, np.full(200, 1.36)]), 1.09)
+    assert end_stops(narrow)[1] == pytest.approx(1.08)
+    lean = np.clip(1.0 + 0.05 * rng.standard_normal(4000), 0.8, 1.1 + 0.001 * rng.random(4000))
+    spread = np.sort(lean)
+    spread[-60:] = np.linspace(1.075, 1.1, 60)
+    assert end_stops(np.minimum(spread, 1.1))[1] == np.inf
+
+
 def moving() -> Log:
     """Load swings between 35 and 65 kPa; lambda flickers as a sensor's does."""
     log = make_log(TIME, np.full(N, 2500.0), 50.0 + 15.0 * np.sin(TIME))

@@ -7,6 +7,14 @@ import numpy as np
 from lean_trim.core.data.log import as_loop
 from lean_trim.core.types import Floats
 
+SURELY_HIGH = 1.12
+MAYBE_HIGH = 1.06
+"""Highest reading that is an end if readings stay there, and one that may be: fuel cuts drive every sound
+sensor further (common practice, no source)."""
+JUST_BELOW = 0.02
+PILE = 2.0
+"""Readings at an end outnumber those so much below it by more than this."""
+
 
 def end_stops(lam: Floats) -> tuple[float, float]:
     """Readings at or past these are this sensor's own ends.
@@ -30,9 +38,18 @@ def end_stops(lam: Floats) -> tuple[float, float]:
     high = float(part.max())
     stays_low = np.mean(part <= low + 1e-6) > 0.005
     stays_high = np.mean(part >= high - 1e-6) > 0.005
+    # Narrow meters end where a sound one may well read; there readings pile up at the end itself.
+    ends = high > SURELY_HIGH or (high > MAYBE_HIGH and _piles_up(part, high))
     return (low + 0.01 if stays_low and low < 0.8 else 0.0), (
-        high - 0.01 if stays_high and high > 1.12 else np.inf
+        high - 0.01 if stays_high and ends else np.inf
     )
+
+
+def _piles_up(lam: Floats, high: float) -> bool:
+    """Whether far more readings stand at the highest one than just below it."""
+    at = int((lam >= high - 1e-6).sum())
+    below = int(((lam < high - 1e-6) & (lam >= high - JUST_BELOW)).sum())
+    return at > PILE * max(below, 1)
 
 
 FLOW_MOVED = 1.5
