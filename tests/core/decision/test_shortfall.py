@@ -70,5 +70,5 @@ def test_a_lean_hole_in_boost_that_is_kept_is_a_danger() -> None:
     kept = PolicySettings(unvisited="keep")
     (found,) = shortfalls(asked, propose(asked, kept, LIMITS))
     assert (found.id, found.severity) == ("lean_hole_boost", "danger")
-    assert found.message.startswith("Above atmospheric 1 cell nobody drove stays up to 8 % lean")
+    assert found.message.startswith("In boost 1 cell nobody drove stays up to 8 % lean")
     assert shortfalls(asked, propose(asked, PolicySettings(), LIMITS)) == ()

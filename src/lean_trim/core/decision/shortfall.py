@@ -35,8 +35,8 @@ class Say:
     )
     HOLES = Message(
         "shortfall.holes",
-        "Above atmospheric {cells} nobody drove {stay} up to {left:.0f} % lean as far as can be "
-        "told: do not run there.",
+        "In boost {cells} nobody drove {stay} up to {left:.0f} % lean, as far as is known: do not run "
+        "there.",
     )
 
 
@@ -46,6 +46,7 @@ HOLE_PCT = 3.0
 """Lean by more than this, as far as the surface tells, is a hole (common practice, no source)."""
 
 
+ONE_SIDED_ID = "read_from_one_side"
 RPM_STEP = 50.0
 """A breakpoint is told to the nearest so many rpm."""
 
@@ -113,7 +114,7 @@ def _one_sided(estimate: Estimate, proposal: Proposal, left: Floats) -> list[Fin
         driven=round(float(np.median(proposal.nearest_rpm[here, column])) / RPM_STEP) * RPM_STEP,
         left=float(-left[worst]),
     )
-    return [Finding("read_from_one_side", "note", 0.0, 0.0, said)]
+    return [Finding(ONE_SIDED_ID, "note", 0.0, 0.0, said)]
 
 
 def left_over_pct(estimate: Estimate, proposal: Proposal) -> Floats:

@@ -217,15 +217,14 @@ class TableHeader(QWidget):
         return f"{cut}  {self._verdict(current)}".strip() if cut else self._verdict(current)
 
     def _cut_short(self) -> str:
-        """The headline where limits hold back a good part of what is needed."""
+        """The headline where the step limits hold back a good part of what is needed."""
         session = self.session
         if session.solution is None or session.proposal is None or reason_for(session) is not None:
             return ""
         found = shortfalls(
             session.solution.estimate, session.proposal, session.solution.frame.vehicle.induction
         )
-        held = ("step_limited", "read_from_one_side")
-        return "  ".join(f.message for f in found if f.id in held)
+        return next((f.message for f in found if f.id == "step_limited"), "")
 
     def _verdict(self, current: Round) -> str:
         session = self.session

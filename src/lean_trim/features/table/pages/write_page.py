@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.decision.proposal import POLICY_KNOBS, STATUS_TEXT, Status
+from lean_trim.core.decision.shortfall import ONE_SIDED_ID, shortfalls
 from lean_trim.core.decision.unvisited import UNVISITED
 from lean_trim.features.table.pages.scale_panel import ScalePanel
 from lean_trim.ui.session import Session
@@ -125,4 +126,8 @@ class WritePage(QWidget):
             return
         kinds = proposal.status.ravel().tolist()
         lines = [f"{kinds.count(s)} cells {STATUS_TEXT[s]}." for s in Status if kinds.count(s)]
+        if solution is not None:
+            # Not in the head of the table: it is for the next table's axes, and long.
+            left = shortfalls(solution.estimate, proposal, solution.frame.vehicle.induction)
+            lines += [str(f.message) for f in left if f.id == ONE_SIDED_ID]
         self.counts.setText("\n".join(lines))
