@@ -65,6 +65,12 @@ def test_a_loop_that_jumps_and_then_ramps_swings() -> None:
     assert to_and_fro(Log(time, {Role.STFT: np.round(ramp + jump, 2)}))[60:-60].all()
 
 
+def test_a_trim_that_hardly_leaves_0_is_looked_at_without_complaint() -> None:
+    time = np.arange(0.0, 30.0, 0.1)
+    small = np.round(0.1 * np.sin(2.0 * np.pi * time / 1.6), 3)
+    assert to_and_fro(Log(time, {Role.STFT: small}))[20:-20].mean() > 0.9
+
+
 def test_a_coarse_trim_logged_slowly_swings_all_the_same() -> None:
     time = np.arange(0.0, 60.0, 0.25)
     steps = np.round(3.0 * np.sin(2.0 * np.pi * time / 3.0) / 0.78) * 0.78

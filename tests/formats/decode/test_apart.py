@@ -63,6 +63,22 @@ def test_a_child_that_went_meanwhile_is_started_again() -> None:
     assert read_raw(MDF).columns
 
 
+def test_a_child_that_goes_before_it_answers_leaves_no_pipe_open(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    read_raw(MDF)
+    reader = loaded._kept["MDF"]
+
+    def gone() -> dict[str, Any]:
+        raise loaded.GoneError
+
+    monkeypatch.setattr(reader, "_heard", gone)
+    before = len(os.listdir("/proc/self/fd"))
+    with pytest.raises(loaded.GoneError):
+        reader.begin(str(MDF), {}, 1.0, lambda: None)
+    assert len(os.listdir("/proc/self/fd")) == before
+
+
 def test_it_goes_when_its_parent_is_killed() -> None:
     code = (
         "from pathlib import Path; from lean_trim.formats.logs import read_raw;"

@@ -311,11 +311,7 @@ def propose(
     driving : how each cell was driven, for the shares by regime; all part throttle if None.
     """
     table = estimate.table
-    if driving is not None:
-        settings = replace(
-            settings,
-            atmospheric_kpa=min(settings.atmospheric_kpa, max(driving.boost_from_kpa, LOWEST_KPA)),
-        )
+    settings = _with_barometer(settings, driving)
     error = np.nan_to_num(estimate.own_error_pct, nan=np.inf)
     proven = _proven(np.nan_to_num(estimate.correction_pct), error)
     wanted = _gain(table, settings, driving) * (proven + settings.rich_bias_pct)
@@ -360,10 +356,16 @@ def propose(
         step = richer
     pinned = np.isin(np.arange(table.size), list(settings.pinned)).reshape(table.shape)
     step[pinned], status[pinned] = 0.0, Status.PINNED
-    proposal = _written(table, step, status, limits, settings)
-    if held_by.gaps is None:
-        return proposal
-    return replace(proposal, nearest_rpm=nearest_speeds(table, held_by.gaps))
+    nearest = None if held_by.gaps is None else nearest_speeds(table, held_by.gaps)
+    return replace(_written(table, step, status, limits, settings), nearest_rpm=nearest)
+
+
+def _with_barometer(settings: PolicySettings, driving: DrivingShares | None) -> PolicySettings:
+    """The policy with boost counted from where the barometer of the drive puts it."""
+    if driving is None:
+        return settings
+    from_kpa = min(settings.atmospheric_kpa, max(driving.boost_from_kpa, LOWEST_KPA))
+    return replace(settings, atmospheric_kpa=from_kpa)
 
 
 def _restrained(

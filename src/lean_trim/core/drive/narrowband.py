@@ -107,8 +107,10 @@ def _creeps_to_nothing(time_s: Floats, trim: Floats, between_s: float) -> Mask:
     low = np.maximum(np.arange(len(trim)) - half, 0)
     high = np.minimum(np.arange(len(trim)) + half, len(trim) - 1)
     speed = np.abs(trim[high] - trim[low]) / np.maximum(time_s[high] - time_s[low], 1e-9)
-    usual = float(np.median(speed[np.abs(trim) > NEAR_NOTHING_PCT] if len(trim) else speed))
-    return np.asarray((np.abs(trim) <= NEAR_NOTHING_PCT) & (speed < CREEPS * usual))
+    near = np.abs(trim) <= NEAR_NOTHING_PCT
+    # A trim that never leaves 0 shows no usual speed.
+    usual = 0.0 if near.all() else float(np.median(speed[~near]))
+    return np.asarray(near & (speed < CREEPS * usual))
 
 
 def _slows_down(trim: Floats) -> bool:

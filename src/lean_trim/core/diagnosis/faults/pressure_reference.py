@@ -16,8 +16,8 @@ class Say:
     SEEN = Message(
         "pressure_reference.seen",
         "The sheet holds the fuel pressure against the atmosphere: over the injectors it falls as "
-        "manifold pressure rises. It was taken that the ECU does not make up for that, so that the "
-        "table holds it.",
+        "manifold pressure rises. It was assumed that the ECU does not make up for that, so that "
+        "the table holds it.",
     )
     EFFECT = Message(
         "pressure_reference.effect",

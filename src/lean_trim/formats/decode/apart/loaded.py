@@ -91,7 +91,7 @@ class LoadedReader:
                     self.control, [json.dumps(told).encode()], [their_words, their_answers]
                 )
                 pid = int(self._heard()["pid"])
-            except OSError as error:
+            except (OSError, GoneError) as error:
                 os.close(words)
                 os.close(answers)
                 raise GoneError from error
