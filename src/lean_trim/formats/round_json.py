@@ -13,6 +13,7 @@ import numpy as np
 from lean_trim.core.decision.proposal import Proposal, Status
 from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.drive.film import MIDDLE_KPA, MIDDLE_RPM
 from lean_trim.core.drive.nuisance_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
@@ -60,6 +61,8 @@ def round_dict(summary: Summary, proposal: Proposal) -> dict[str, Any]:
         "samples": _samples(summary.samples, settings),
         "delay": _delay(summary),
         "wall_film": {
+            "at_kpa": MIDDLE_KPA,
+            "at_rpm": MIDDLE_RPM,
             "x": _plain(estimate.wall_x),
             "x_se": _plain(estimate.wall_x_se),
             "tau_s": _plain(summary.film.tau_s),

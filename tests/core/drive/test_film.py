@@ -7,8 +7,9 @@ import pytest
 from scipy.integrate import solve_ivp
 
 from lean_trim.core.data.channels import Role
-from lean_trim.core.drive.film import film_uptake, first_order_lag
+from lean_trim.core.drive.film import GAP_S, film_uptake
 from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.kernels.log_loops import lag
 from lean_trim.core.pipeline.solve import Solution, solve
 from tests.builders import make_log, small_vehicle, with_channel
 
@@ -26,7 +27,7 @@ def test_lag_agrees_with_an_integrated_differential_equation() -> None:
         t_eval=TIME[:1400],
         max_step=0.02,
     )
-    ours = first_order_lag(TIME, flow, 0.5)[:1400]
+    ours = lag(TIME, flow, 0.5, GAP_S)[:1400]
     assert np.abs(ours - solved.y[0]).max() < 0.05
 
 
@@ -34,11 +35,11 @@ def test_uneven_time_and_gaps_are_borne() -> None:
     rng = np.random.default_rng(1)
     uneven = np.cumsum(rng.uniform(0.01, 0.09, N))
     values = np.where(uneven < 100, 1.0, 2.0)
-    lagged = first_order_lag(uneven, values, 0.5)
+    lagged = lag(uneven, values, 0.5, GAP_S)
     at = np.searchsorted(uneven, 100.0) + 20
     assert lagged[at] == pytest.approx(2.0 - np.exp(-(uneven[at] - 100.0) / 0.5), abs=0.06)
     gap = np.concatenate([np.arange(50) * 0.04, 60 + np.arange(50) * 0.04])
-    fresh = first_order_lag(gap, np.repeat([1.0, 3.0], 50), 0.5)
+    fresh = lag(gap, np.repeat([1.0, 3.0], 50), 0.5, GAP_S)
     assert fresh[50] == pytest.approx(3.0)
 
 

@@ -9,10 +9,11 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.delay import DelaySettings, delay_s
-from lean_trim.core.drive.film import first_order_lag
+from lean_trim.core.drive.film import GAP_S
 from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.estimation.delay_fit import FEWEST, cylinder_phi, estimate_delay
 from lean_trim.core.estimation.film_fit import FilmEstimate
+from lean_trim.core.kernels.log_loops import lag
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.simcar.truth import truth_for
 from tests.builders import make_log, small_vehicle, with_channel
@@ -39,7 +40,7 @@ def cut_drive(
     frame = make_frame(log, small_vehicle())
     arrival = np.maximum.accumulate(TIME + delay_s(frame, DelaySettings(1.0, volume_l, 0.0)))
     phi = np.interp(TIME, arrival, cylinder_phi(frame, film or FilmEstimate()))
-    phi = first_order_lag(TIME, phi, sensor_s)
+    phi = lag(TIME, phi, sensor_s, GAP_S)
     lam = 1.0 / np.maximum(phi, 0.02) + noise * np.random.default_rng(0).standard_normal(N)
     return make_frame(with_channel(log, Role.LAMBDA, np.clip(lam, 0.65, 1.36)), small_vehicle())
 
@@ -113,7 +114,8 @@ def test_the_simulated_cars_delay_is_met_where_it_matters(
     real = DelaySettings(1.0, truth.exhaust_volume_l / 1.07, truth.sensor_tau_s)
     used = heron_solution.sifted.used
     gap = delay_s(frame, heron_solution.delay.settings)[used] - delay_s(frame, real)[used]
-    assert np.abs(np.median(gap)) < 0.06
+    # Two rows of the log: a row's fuel is that of the injection before it.
+    assert np.abs(np.median(gap)) < 0.08
     assert np.percentile(np.abs(gap), 95) < 0.2
 
 

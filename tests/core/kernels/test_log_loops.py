@@ -12,10 +12,10 @@ from scipy import signal
 
 from lean_trim.core.data.log import extend_mask, rate_per_s, running_box, typical_step_s
 from lean_trim.core.data.tables import maf_curve, ve_table
-from lean_trim.core.drive.film import first_order_lag
+from lean_trim.core.drive.film import GAP_S
 from lean_trim.core.drive.frame import mesh_along, read_along
 from lean_trim.core.kernels.fuel_loops import misleading_excess, product, seconds_off, times_root
-from lean_trim.core.kernels.log_loops import lasting, onsets, share_of, still_spells
+from lean_trim.core.kernels.log_loops import lag, lasting, onsets, share_of, still_spells
 from lean_trim.core.kernels.mesh_loops import count_evidence, crossings, nearest_cell
 
 RNG = np.random.default_rng(11)
@@ -49,13 +49,13 @@ def test_first_order_lag_agrees_with_a_filter_of_scipy() -> None:
     values = np.repeat([1.0, 3.0, 2.0, 2.5], 100)
     keep = np.exp(-0.04 / 0.5)
     expected, _ = signal.lfilter([1 - keep], [1, -keep], values, zi=[keep * values[0]])
-    np.testing.assert_allclose(first_order_lag(time, values, 0.5), expected, rtol=1e-6)
+    np.testing.assert_allclose(lag(time, values, 0.5, GAP_S), expected, rtol=1e-6)
 
 
 def test_first_order_lag_starts_anew_after_a_gap() -> None:
     time = np.concatenate([np.arange(50) * 0.04, 100 + np.arange(50) * 0.04])
     values = np.repeat([1.0, 5.0], 50)
-    np.testing.assert_allclose(first_order_lag(time, values, 0.5), values)
+    np.testing.assert_allclose(lag(time, values, 0.5, GAP_S), values)
 
 
 def test_running_box_is_a_convolution_with_repeated_ends() -> None:

@@ -19,6 +19,7 @@ from lean_trim.core.transients.wall_film import (
     FEWEST,
     MIDDLE_KPA,
     QUICKER,
+    TAU,
     WallFilm,
     cylinder_mixture,
     film_tau,
@@ -190,3 +191,14 @@ def test_a_log_that_cannot_tell_says_why(
     film, changes = wall_film_of(solve([slow], car))
     assert not film.known and changes is None
     assert words in str(film.why)
+
+
+def test_the_table_is_freed_of_the_film_that_the_desk_shows(heron_solution: Solution) -> None:
+    """One law, read twice: from all samples with the table, and from the quick changes alone."""
+    desk = wall_film_of(heron_solution)[0]
+    estimate = heron_solution.estimate
+    own = heron_solution.film
+    share_se = np.hypot(estimate.wall_x_se, desk.share_se)
+    assert abs(desk.share_at(MIDDLE_KPA) - estimate.wall_x) < min(2.0 * share_se, 0.05)
+    tau_se = np.hypot(own.tau_se_s, desk.tau_se_s)
+    assert abs(np.exp(desk.theta[TAU]) - own.tau_s) < min(2.0 * tau_se, 0.2 * own.tau_s)

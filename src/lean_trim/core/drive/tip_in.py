@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lean_trim.core.data.channels import Role
-from lean_trim.core.data.holes import held
-from lean_trim.core.drive.film import MIDDLE_KPA, USUAL_SLOPE, film_uptake
+from lean_trim.core.drive.film import film_uptake
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.types import Floats
 
@@ -37,9 +35,6 @@ def thin_by_film(
     if not (np.isfinite(sure) and sure > 0.0 and np.isfinite(tau_se_s)):
         return np.zeros(len(frame.log))
     uptake = film_uptake(frame, max(LEAST_TAU_S, tau_s - tau_se_s))
-    # The drive tells X about part load; at full throttle more of the fuel lands on the walls.
-    pressure = held(frame.log[Role.MAP]) if Role.MAP in frame.log else MIDDLE_KPA
-    there = sure + USUAL_SLOPE * (pressure - MIDDLE_KPA) / 100.0
     # What reaches the cylinder is 1 - X h of what was injected; lambda is its inverse.
-    withheld = np.clip(there * np.nan_to_num(uptake), 0.0, 0.9)
+    withheld = np.clip(sure * np.nan_to_num(uptake), 0.0, 0.9)
     return np.asarray(withheld / (1.0 - withheld))

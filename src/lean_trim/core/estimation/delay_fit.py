@@ -17,7 +17,7 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.delay import DelaySettings, delay_s
-from lean_trim.core.drive.film import GAP_S, first_order_lag, injected_flow
+from lean_trim.core.drive.film import GAP_S, film_of
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.searching import lowest_near
@@ -242,9 +242,8 @@ def cylinder_phi(frame: Frame, film: FilmEstimate) -> Floats:
     -------
     0 to 3, shape (n,).
     """
-    flow = injected_flow(frame)
     share = min(max(film.share, 0.0), MOST_X)
-    reaching = (1.0 - share) * flow + share * first_order_lag(frame.log.time_s, flow, film.tau_s)
+    reaching = film_of(frame, film.tau_s).reaching(share)
     # Below this the engine stands and the ratio would mean nothing.
     air = np.maximum(np.nan_to_num(frame.flow_g_per_s, nan=1.0), 0.05)
     return np.clip(reaching / air, 0.0, 3.0)

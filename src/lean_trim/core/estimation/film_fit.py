@@ -13,8 +13,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from lean_trim.core.data.channels import Role
+from lean_trim.core.data.holes import held
 from lean_trim.core.data.log import as_loop, extend_mask
-from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S, film_uptake, injected_flow
+from lean_trim.core.drive.film import (
+    DEFAULT_TAU_S,
+    GAP_S,
+    USUAL_QUICKER,
+    USUAL_SHARE,
+    Film,
+    film_of,
+    time_constant,
+)
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.regimes import fuel_cut
 from lean_trim.core.estimation.trust import fading
@@ -22,8 +31,6 @@ from lean_trim.core.types import Floats, Ints, Mask
 
 TAUS_S = np.array([0.12, 0.17, 0.23, 0.3, 0.4, 0.53, 0.7, 0.95, 1.3])
 """Time constants tried, s; the best is refined between its neighbours."""
-DEFAULT_X = 0.2
-"""Share X where the log does not tell."""
 STIRRED = 0.03
 """Uptake from which the film is at work."""
 LEAD_S = 2.0
@@ -61,7 +68,7 @@ class FilmEstimate:
 
     tau_s: float = DEFAULT_TAU_S
     tau_se_s: float = np.nan
-    share: float = DEFAULT_X
+    share: float = USUAL_SHARE
     events: int = 0
 
     @property
@@ -72,10 +79,16 @@ class FilmEstimate:
 
 @dataclass(frozen=True, eq=False)
 class _Events:
-    """Rows around events: time, injected flow, residual, which may be judged, and number of the event."""
+    """Rows around events: time, fuel, residual, which may be judged, and number of the event.
+
+    ``flow`` is injected, ``joins`` of it the part that joins the film, ``rate`` the time constant
+    over that at 2000 rpm.
+    """
 
     time: Floats
     flow: Floats
+    joins: Floats
+    rate: Floats
     left: Floats
     judged: Mask
     event: Ints
@@ -119,7 +132,8 @@ def estimate_film(frame: Frame, left: Floats, may: Mask) -> FilmEstimate:
 
 def _find(frame: Frame, left: Floats, may: Mask) -> _Events | None:
     log = frame.log
-    stirred = np.abs(film_uptake(frame)) > STIRRED
+    film = film_of(frame)
+    stirred = np.abs(film.withheld) > STIRRED
     rows = np.flatnonzero(extend_mask(stirred, log.time_s, LEAD_S, TAIL_S))
     if not len(rows):
         return None
@@ -136,22 +150,31 @@ def _find(frame: Frame, left: Floats, may: Mask) -> _Events | None:
         judged = may[rows] & warm & ~fuel_cut(frame)[rows] & (np.abs(left[rows]) < WILDEST)
     # Events are set so far apart that no lag reaches from one to the next.
     apart = as_loop(time + 10.0 * GAP_S * event)
-    return _Events(apart, injected_flow(frame)[rows], np.nan_to_num(left[rows]), judged, event)
+    rate = time_constant(held(log[Role.RPM]), 1.0, USUAL_QUICKER)
+    return _Events(
+        time=apart,
+        flow=as_loop(film.flow[rows]),
+        joins=as_loop(film.joins[rows]),
+        rate=as_loop(rate[rows]),
+        left=np.nan_to_num(left[rows]),
+        judged=judged,
+        event=event,
+    )
 
 
 def _uptake(events: _Events, log_tau: float) -> Floats:
-    from lean_trim.core.kernels.fuel_loops import above_lag
-    from lean_trim.core.kernels.log_loops import lag
+    from lean_trim.core.kernels.fuel_loops import evaporated
 
-    flow = as_loop(events.flow)
-    return above_lag(flow, lag(events.time, flow, float(np.exp(log_tau)), GAP_S))
+    tau = float(np.exp(log_tau)) * events.rate
+    leaves = evaporated(events.time, events.joins, tau, GAP_S)
+    return Film(events.flow, events.joins, leaves).withheld
 
 
 def _share(events: _Events, log_tau: float) -> tuple[float, Floats]:
     """Robust share X at a time constant, and the residuals it leaves in the judged rows."""
     uptake = _uptake(events, log_tau)[events.judged]
     left = events.left[events.judged]
-    share = DEFAULT_X
+    share = USUAL_SHARE
     for _ in range(6):
         weight = np.minimum(1.0, HUBER / np.maximum(np.abs(left - share * uptake), 1e-9))
         power = float(np.sum(weight * uptake**2))

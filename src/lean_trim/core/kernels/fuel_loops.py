@@ -39,23 +39,23 @@ def fuel_flow(
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def above_lag(flow: Floats, lagged: Floats) -> Floats:  # pragma: no cover - compiled
-    """1 - lagged/flow within -1 and 1; -1 where the flow stopped, 0 where nothing flowed.
+def kept_back(flow: Floats, joins: Floats, leaves: Floats) -> Floats:  # pragma: no cover - compiled
+    """Part of the injected fuel a film keeps: (joins - leaves) / flow within -1 and 1.
 
     Parameters
     ----------
-    flow, lagged : fuel flow and the same behind a first-order lag, shape (n,).
+    flow, joins, leaves : fuel injected, joining the film and leaving it, shape (n,).
 
     Returns
     -------
-    Shape (n,).
+    -1 where the flow stopped, 0 where nothing flowed, shape (n,).
     """
     out = np.empty(len(flow))
     for i in range(len(flow)):
         if flow[i] > 0.0:
-            out[i] = min(max(1.0 - lagged[i] / flow[i], -1.0), 1.0)
+            out[i] = min(max((joins[i] - leaves[i]) / flow[i], -1.0), 1.0)
         else:
-            out[i] = -1.0 if lagged[i] > 0.0 else 0.0
+            out[i] = -1.0 if leaves[i] > 0.0 else 0.0
     return out
 
 

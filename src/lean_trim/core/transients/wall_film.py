@@ -21,7 +21,18 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from lean_trim.core.drive.delay import DelaySettings, pushed_through
-from lean_trim.core.drive.film import DEFAULT_TAU_S, GAP_S, MIDDLE_KPA, USUAL_SLOPE
+from lean_trim.core.drive.film import (
+    DEFAULT_TAU_S,
+    GAP_S,
+    MIDDLE_KPA,
+    MIDDLE_RPM,
+    MOST_SHARE,
+    USUAL_QUICKER,
+    USUAL_SHARE,
+    USUAL_SLOPE,
+    share_at,
+    time_constant,
+)
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.transients.quick_changes import QuickChanges, Rows
 from lean_trim.core.types import Floats, Ints
@@ -48,16 +59,8 @@ VOLUME, SENSOR, CYCLES, TAU, SHARE, SLOPE, MAP_LAG, QUICKER = range(8)
 BEFOREHAND = np.array([0.5, 0.4, 0.3, 0.5, 0.3, 0.1, 0.08, 0.08])
 """Standard deviations about what a solve says of the pipe and the usual film (common practice, no
 source)."""
-USUAL_SHARE = 0.2
-"""X where a drive does not tell (published X-τ models of port injection: 0.1 to 0.4; from memory)."""
-USUAL_QUICKER = 0.05
-"""Fall of ln τ per 1000 rpm where a drive does not tell (a choice; no source)."""
 STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
 """Scale of one step of the search in each parameter, in its own unit; the least is the same."""
-MIDDLE_RPM = 2000.0
-"""Engine speed τ is a parameter at."""
-MOST_SHARE = 0.8
-"""Largest X the model takes; near 1 nothing of an injection would reach the cylinder at once."""
 FEWEST = 6
 """Quick changes below which no film is told (a choice: eight parameters with priors)."""
 NOISE = 0.012
@@ -271,8 +274,7 @@ def film_share(rows: Rows, theta: Floats) -> Floats:
     -------
     0 to ``MOST_SHARE``, shape (r,).
     """
-    rise = theta[SLOPE] * (rows.map_kpa - MIDDLE_KPA) / 100.0
-    return np.asarray(np.clip(theta[SHARE] + rise, 0.0, MOST_SHARE))
+    return share_at(rows.map_kpa, theta[SHARE], theta[SLOPE])
 
 
 def film_tau(rows: Rows, theta: Floats) -> Floats:
@@ -287,7 +289,7 @@ def film_tau(rows: Rows, theta: Floats) -> Floats:
     -------
     s, shape (r,).
     """
-    return np.asarray(np.exp(theta[TAU] - theta[QUICKER] * _faster(rows)))
+    return time_constant(120.0 / rows.cycle_s, float(np.exp(theta[TAU])), theta[QUICKER])
 
 
 def _faster(rows: Rows) -> Floats:
