@@ -15,6 +15,7 @@ from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.core.sieve.sieve import SieveSettings
+from lean_trim.simcar import laws
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults, fault_named, faults_of
 from lean_trim.simcar.faulty_log import FaultyLog
@@ -273,3 +274,10 @@ def _boost_rms(solution: Solution, start: Table, vehicle: Vehicle, truth: Truth)
     boost = solution.estimate.supported & (start.axes[0].points[:, None] > 104.0)
     asked = start.with_values(start.values * (1.0 + solution.estimate.correction_pct / 100.0))
     return float(np.sqrt(np.mean(cell_error_pct(asked, vehicle, truth)[boost] ** 2)))
+
+
+def test_less_before_the_exhaust_leaves_more_room_for_charge() -> None:
+    """By hand at 40 kPa from 98 to 82: 1.780 and 2.035 of 10 are left, so 8.220 / 7.965."""
+    assert laws.thinner_outside(40.0, 82.0, 98.0) == pytest.approx(1.0320, abs=0.0002)
+    assert laws.thinner_outside(98.0, 82.0, 98.0) == pytest.approx(1.0145, abs=0.0002)
+    assert laws.thinner_outside(40.0, 98.0, 98.0) == 1.0

@@ -21,6 +21,12 @@ NOTCH_KPA = 9.0
 AIR_R = 0.28705
 """Gas constant of dry air, kJ/(kg K)."""
 ZERO_C_K = 273.15
+COMPRESSION = 10.0
+"""Ratio of every simulated engine."""
+KAPPA = 1.33
+"""Ratio of heats of burnt gas (handbook value for hot exhaust; from memory)."""
+BACK_PRESSURE = 1.05
+"""Exhaust pressure over the barometer (common practice, no source)."""
 
 
 def ve_pct(
@@ -64,6 +70,18 @@ def ve_pct(
         off = ((x - notch_x) / NOTCH_WIDTH) ** 2 + ((map_kpa - notch_kpa) / NOTCH_KPA) ** 2
         found *= 1.0 + notch_pct / 100.0 * math.exp(-off)
     return found
+
+
+def thinner_outside(map_kpa: float, baro_kpa: float, usual_kpa: float) -> float:
+    """Charge at a barometer over that at the usual one, at the same manifold pressure.
+
+    Burnt gas left in the cylinder expands against the exhaust; the less stands before that, the
+    more room for charge (Heywood, *Internal Combustion Engine Fundamentals*, 1988, ch. 6; from
+    memory).
+    """
+    now = (BACK_PRESSURE * baro_kpa / map_kpa) ** (1.0 / KAPPA)
+    then = (BACK_PRESSURE * usual_kpa / map_kpa) ** (1.0 / KAPPA)
+    return (COMPRESSION - now) / (COMPRESSION - then)
 
 
 def charge_c(

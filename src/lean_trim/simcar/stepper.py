@@ -51,6 +51,7 @@ from lean_trim.simcar.state import GEARS_RPM_PER_KMH, LEAVING, PIPE, STEP_S, Arr
 ve_pct = compiled(laws.ve_pct)
 drifted = compiled(laws.drifted)
 charge_c = compiled(laws.charge_c)
+thinner_outside = compiled(laws.thinner_outside)
 burnt_share = compiled(laws.burnt)
 wall_share = compiled(laws.wall_share)
 wall_time = compiled(laws.wall_time)
@@ -195,6 +196,8 @@ def _breathe(s: Any, c: Any) -> None:
     # Leakage past the plate and the rings: no manifold goes to vacuum.
     settled = max(settled, 17.0)
     ve = _true_ve_pct(s, c) / 100.0 * s.more_air
+    if s.now_kpa != c.baro_kpa:
+        ve *= thinner_outside(s.map_kpa, s.now_kpa, c.baro_kpa)
     # A manifold of 1.3 displacements fills through the throttle faster than the engine empties it.
     tau = 1.3 * 120.0 / (max(s.rpm, 300.0) * ve) * (0.55 if settled > s.map_kpa else 1.0)
     s.map_kpa += (settled - s.map_kpa) * (1.0 - math.exp(-STEP_S / tau))

@@ -83,6 +83,11 @@ class Plant:
         # Leakage past the plate and the rings: no manifold goes to vacuum.
         settled = max(settled, 17.0)
         ve = self.truth.ve_pct(self.rpm, self.map_kpa) / 100.0 * self.more_air
+        if self.baro_kpa != self.truth.baro_kpa:
+            # What is left in the cylinder has expanded against the exhaust.
+            left = (1.05 * self.baro_kpa / self.map_kpa) ** (1.0 / 1.33)
+            usual = (1.05 * self.truth.baro_kpa / self.map_kpa) ** (1.0 / 1.33)
+            ve *= (10.0 - left) / (10.0 - usual)
         # A manifold of 1.3 displacements fills through the throttle faster than the engine empties
         # it.
         tau = 1.3 * 120.0 / (max(self.rpm, 300.0) * ve) * (0.55 if settled > self.map_kpa else 1.0)
