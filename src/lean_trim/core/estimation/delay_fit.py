@@ -53,6 +53,8 @@ FEWEST = 6
 BOUNDS = np.array([[np.log(0.2), np.log(0.01), 0.3], [np.log(40.0), np.log(0.99), 2.5]])
 """Allowed log exhaust volume (L), log sensor time constant (s; old sensors are slow) and engine
 cycles."""
+CYCLES = 2
+"""Their place among the three."""
 BEFOREHAND = np.array([0.8, 0.6, 0.3])
 """Standard deviations about the vehicle's volume, the usual sensor and one cycle, before any
 driving (common
@@ -167,7 +169,8 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     covariance = _covariance(moments, theta, worth)
     before = _misfit(moments, start)
     after = _misfit(moments, theta)
-    at_end = float(np.min(np.minimum(theta - low, high - theta)))
+    # Of volume and sensor; cycles end where nature does, and the volume makes up for what is cut off.
+    at_end = float(np.min(np.minimum(theta - low, high - theta)[:CYCLES]))
     # The sum is known better than its parts; its error is what decides whether to believe it.
     slope = np.array(
         [np.exp(theta[0]) * moments.per_litre_s.mean(), np.exp(theta[1]), moments.cycle_s.mean()]
