@@ -39,6 +39,7 @@ NAMES = (
     "transients",
     "enrichment",
     "causes",
+    "rewritten",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 
