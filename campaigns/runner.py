@@ -40,6 +40,7 @@ NAMES = (
     "enrichment",
     "causes",
     "rewritten",
+    "rounds",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 
