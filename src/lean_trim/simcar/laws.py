@@ -79,8 +79,8 @@ def thinner_outside(map_kpa: float, baro_kpa: float, usual_kpa: float) -> float:
     more room for charge (Heywood, *Internal Combustion Engine Fundamentals*, 1988, ch. 6; from
     memory).
     """
-    now = (BACK_PRESSURE * baro_kpa / map_kpa) ** (1.0 / KAPPA)
-    then = (BACK_PRESSURE * usual_kpa / map_kpa) ** (1.0 / KAPPA)
+    now: float = (BACK_PRESSURE * baro_kpa / map_kpa) ** (1.0 / KAPPA)
+    then: float = (BACK_PRESSURE * usual_kpa / map_kpa) ** (1.0 / KAPPA)
     return (COMPRESSION - now) / (COMPRESSION - then)
 
 

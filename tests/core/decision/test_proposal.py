@@ -274,3 +274,19 @@ def test_what_feedback_gave_at_its_stop_is_written_past_any_limit() -> None:
     raised = propose(undriven, PolicySettings(), wide, held(least_pct=least))
     assert set(raised.status.ravel()) == {Status.SCALED}
     assert raised.step_pct.min() > 34.0
+
+
+def test_a_drift_leaves_full_throttle_and_boost_at_its_richer_end() -> None:
+    nothing = np.zeros((3, 3))
+    full = nothing.copy()
+    full[1] = 1.0
+    drifted = replace(held(), richer_pct=2.0)
+    plain, richer = (
+        propose(estimate(3.0), PolicySettings(), LIMITS, by, DrivingShares(nothing, full, np.inf))
+        for by in (held(), drifted)
+    )
+    more = 100.0 * (richer.table.values / plain.table.values - 1.0)
+    boost = plain.table.axes[0].points > 100.0
+    np.testing.assert_allclose(more[1], 100.0 * (1.05 / 1.03 - 1.0), atol=0.1)
+    np.testing.assert_allclose(more[boost], 100.0 * (1.05 / 1.03 - 1.0), atol=0.1)
+    assert not more[0].any()

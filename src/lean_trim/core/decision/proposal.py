@@ -312,13 +312,11 @@ def propose(
     """
     table = estimate.table
     settings = _with_barometer(settings, driving)
-    error = np.nan_to_num(estimate.own_error_pct, nan=np.inf)
-    proven = _proven(np.nan_to_num(estimate.correction_pct), error)
-    wanted = _gain(table, settings, driving) * (proven + settings.rich_bias_pct)
+    held_by = restraints or no_restraints(table.shape)
+    wanted = _wanted(estimate, settings, held_by, driving)
     status = np.full(table.shape, Status.CORRECTED, object)
     remove = np.full(table.shape, settings.remove_limit_pct)
     remove[boosted(table, settings.atmospheric_kpa)] = settings.boost_remove_limit_pct
-    held_by = restraints or no_restraints(table.shape)
     # What feedback itself has given is no step into the unknown.
     most = np.maximum(settings.add_limit_pct, held_by.least_pct + UNKNOWN_PCT)
     step = np.clip(_careful(table, wanted, settings, driving), -remove, most)
@@ -358,6 +356,17 @@ def propose(
     step[pinned], status[pinned] = 0.0, Status.PINNED
     nearest = None if held_by.gaps is None else nearest_speeds(table, held_by.gaps)
     return replace(_written(table, step, status, limits, settings), nearest_rpm=nearest)
+
+
+def _wanted(
+    estimate: Estimate, settings: PolicySettings, held_by: Restraints, driving: DrivingShares | None
+) -> Floats:
+    """Percent each cell would be changed by if nothing spoke against it."""
+    table = estimate.table
+    error = np.nan_to_num(estimate.own_error_pct, nan=np.inf)
+    proven = _proven(np.nan_to_num(estimate.correction_pct), error)
+    richer = settings.rich_bias_pct + held_by.richer_pct * _loaded(table, settings, driving)
+    return _gain(table, settings, driving) * (proven + richer)
 
 
 def _with_barometer(settings: PolicySettings, driving: DrivingShares | None) -> PolicySettings:
@@ -414,6 +423,12 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
     return settings.gain * np.where(
         boosted(table, settings.atmospheric_kpa), settings.gain_boost, share
     )
+
+
+def _loaded(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:
+    """Share of a cell's driving at full throttle, 1 in boost."""
+    full = driving.full if driving is not None else 0.0
+    return np.where(boosted(table, settings.atmospheric_kpa), 1.0, full)
 
 
 def _proven(wanted: Floats, error: Floats) -> Floats:

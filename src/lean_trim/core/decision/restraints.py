@@ -29,6 +29,8 @@ class Restraints:
         its pressure was logged.
     unproven : cells in which fuel may not have arrived: what the table itself needs is written
         where that is richer, and said to be not proven.
+    richer_pct : what full throttle and boost get beyond the drive's mean, percent, >= 0: the fuel's
+        need drifted, and there the table is for its richer end.
     """
 
     knock: Mask
@@ -38,6 +40,7 @@ class Restraints:
     gaps: Gaps | None = None
     ceiling_pct: Floats | None = None
     knock_at: KnockReadings | None = None
+    richer_pct: float = 0.0
 
     def plus(self, other: Restraints) -> Restraints:
         """What two drives say together."""
@@ -52,6 +55,7 @@ class Restraints:
             gaps=other.gaps
             if self.gaps is None or other.gaps is None
             else self.gaps.plus(other.gaps),
+            richer_pct=max(self.richer_pct, other.richer_pct),
         )
 
 

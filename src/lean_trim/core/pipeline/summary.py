@@ -27,6 +27,7 @@ from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
+from lean_trim.core.pipeline.look import Look
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
@@ -138,7 +139,7 @@ def shared_error_pct(frame: Frame, observations: Observations, gauge_pct: float)
 
 
 def restraints_of(
-    sifted: Sifted, unsettled: Mask, observations: Observations, delivery: DeliveryEnd | None = None
+    sifted: Sifted, unsettled: Mask, observations: Observations, seen: Look | None = None
 ) -> Restraints:
     """What one log says beside its estimate.
 
@@ -147,12 +148,14 @@ def restraints_of(
     sifted : what the sieve made of it.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
     observations : what it let through.
-    delivery : where fuel ends, None where it arrives.
+    seen : what else was found: where fuel ends, and how its need drifted; None for neither.
 
     Returns
     -------
     In the table's shape.
     """
+    delivery = None if seen is None else seen.delivery
+    drift_pct = 0.0 if seen is None else seen.drift_pct
     fault = sagging_cells(sifted) | unsettled
     return Restraints(
         knock=knock_cells(sifted),
@@ -161,6 +164,8 @@ def restraints_of(
         least_pct=_least_pct(sifted),
         unproven=_unproven(sifted, delivery),
         gaps=gaps_along(sifted.conditions.frame, observations),
+        # The drift was taken off to the middle of the drive; either end lies half of it away.
+        richer_pct=0.5 * abs(drift_pct),
     )
 
 
@@ -219,7 +224,7 @@ def summary_of(solution: Solution) -> Summary:
             solution.frame, solution.observations, solution.settings.surface.gauge_pct
         ),
         restraints=restraints_of(
-            sifted, solution.seen.unsettled, solution.observations, solution.seen.delivery
+            sifted, solution.seen.unsettled, solution.observations, solution.seen
         ),
         driving=driving_seconds(sifted, solution.observations).shares(
             solution.estimate.table.shape
