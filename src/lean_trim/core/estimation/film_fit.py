@@ -31,7 +31,7 @@ from lean_trim.core.types import Floats, Ints, Mask
 
 TAUS_S = np.array([0.12, 0.17, 0.23, 0.3, 0.4, 0.53, 0.7, 0.95, 1.3])
 """Time constants tried, s; the best is refined between its neighbours."""
-STIRRED = 0.03
+STIRRED = 0.035
 """Uptake from which the film is at work."""
 LEAD_S = 2.0
 """Taken before the film is at work, s."""

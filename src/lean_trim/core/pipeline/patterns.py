@@ -31,6 +31,13 @@ LEFT_SLOPE = 0.012
 4.5 %: 0.017 to 0.044; sound cars up to 0.010)."""
 LEFT_SHARE = 0.35
 """Least part of the coefficient that slope is."""
+FREE_SLOPE = 0.010
+"""The same with slow terms free, times the root of the course's own part (true drifts beside a soak: 0.010
+to 0.015; sound cars up to 0.008)."""
+FREE_MOST = 2.5
+"""Times the coefficient; more is no sign of it but of something else."""
+SLOW_TERMS = frozenset((Term.COLD, Term.SOAK, Term.HEAT))
+"""Nuisance terms that go with the clock of a drive."""
 WILD = 8.0
 LEAST_SCALE = 0.005
 """Residuals beyond so many times the fit's scale, which is taken as no less, are no part of it."""
@@ -164,20 +171,35 @@ def _borne_out(
 ) -> bool:
     """Whether a course shows at equal states in what the whole fit leaves, and not only beside it.
 
-    A course that resembles a nuisance term can take that term's part; then nothing of it is left.
+    A course that resembles a nuisance term can take that term's part; then nothing of it is left. Or
+    the term has taken the course's: a soak that is read too small hides a drift. So it is borne out
+    as well by what it would be if those terms were free, the more of it the less they leave of it.
     """
     which = np.unique(place, return_inverse=True)[1]
     near = np.abs(residual) < WILD * max(scale, LEAST_SCALE)
+    weight = used.weight * near
+    whole = np.maximum(np.bincount(which, weight), 1e-12)
 
     def apart(values: Floats) -> Floats:
-        weight = used.weight * near
-        whole = np.maximum(np.bincount(which, weight), 1e-12)
-        return values - (np.bincount(which, weight * values) / whole)[which]
+        moved = values - (np.bincount(which, weight * values) / whole)[which]
+        return np.asarray(np.sqrt(weight) * moved)
 
     moved = apart(course)
-    power = float((used.weight * moved**2)[near].sum())
-    slope = float((used.weight * moved * apart(residual))[near].sum()) / max(power, 1e-12)
-    return bool(slope * np.sign(coefficient) >= max(LEFT_SLOPE, LEFT_SHARE * abs(coefficient)))
+    left = apart(residual)
+    power = max(float(moved @ moved), 1e-12)
+    least = LEFT_SHARE * abs(coefficient)
+    if np.sign(coefficient) * float(moved @ left) / power >= max(LEFT_SLOPE, least):
+        return True
+    free = [t for n, t in zip(used.terms.names, used.terms.values, strict=True) if n in SLOW_TERMS]
+    if not free:
+        return False
+    terms = np.column_stack([apart(t) for t in free])
+    # What of the course no slow term can stand for (Frisch and Waugh, Econometrica 1933; from memory).
+    own = moved - terms @ np.linalg.lstsq(terms, moved, rcond=None)[0]
+    own_power = max(float(own @ own), 1e-12)
+    slope = np.sign(coefficient) * float(own @ left) / own_power
+    least = max(FREE_SLOPE / np.sqrt(own_power / power), least)
+    return bool(least <= slope <= FREE_MOST * abs(coefficient))
 
 
 def _spreads(names: Sequence[Term], film_spread: float, estimate: Estimate) -> Floats:
