@@ -12,6 +12,8 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.patterns.drift import drift_course
 from lean_trim.core.pipeline.solve import Solution, solve
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.fleet.cars import random_car
 
 
 def drifting(log: Log, by: float) -> Log:
@@ -32,6 +34,19 @@ def test_a_drift_is_told_and_taken_off(
     both = solution.estimate.supported & heron_solution.estimate.supported
     apart = (solution.estimate.correction_pct - heron_solution.estimate.correction_pct)[both]
     assert np.sqrt(np.mean(apart**2)) < 0.8
+
+
+@pytest.mark.slow
+def test_a_soak_that_is_read_too_small_does_not_hide_a_drift() -> None:
+    """A car that was started hot with the air sensor soaked: what cools early looks like a drift back."""
+    car = random_car(1006)
+    assert car.truth.soak_k > 20.0
+    vehicle = car.vehicle.with_table(car.vehicle.table.with_values(car.best))
+    log = simulate(vehicle, 1006, 14.0, truth=car.truth)
+    assert "drift" not in solve([log], vehicle).seen.shown
+    solution = solve([drifting(log, 0.045)], vehicle)
+    assert "drift" in solution.seen.shown
+    assert solution.seen.drift_pct == pytest.approx(4.5, abs=1.5)
 
 
 def test_two_drives_are_not_taken_for_one_that_drifts() -> None:
