@@ -83,6 +83,7 @@ def put_tables(
             db.execute(
                 "INSERT INTO revision_tables VALUES (?, ?, ?)", (revision_id, name, table_id)
             )
+    # Rounds share tables by content; what none holds any more goes.
     db.execute("DELETE FROM tables WHERE id NOT IN (SELECT table_id FROM revision_tables)")
 
 
@@ -129,6 +130,7 @@ def put_decision(
     rows = [
         (round_id, table_name, cell, float(value), int(origin), int(pinned))
         for cell, (value, origin, pinned) in enumerate(cells)
+        # A table of 400 cells of which 20 are decided takes 20 rows.
         if origin != Origin.UNTOUCHED or pinned
     ]
     drop_decision(db, round_id, table_name)
@@ -158,6 +160,7 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
     round_id : a round.
     verdict : replaces an earlier one.
     """
+    # SQLite keeps NaN as NULL in either case; said here so that it is read back as one.
     figures = [
         v if math.isfinite(v) else None
         for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
@@ -176,6 +179,7 @@ def drop_outcome(db: sqlite3.Connection, round_id: int) -> None:
 
 def put_outcome(db: sqlite3.Connection, r: Round) -> None:
     """Replace verdict and proposals of a round by those of a record, none where it has none."""
+    # Never both: a verdict that stays beside another proposal would be about something else.
     drop_outcome(db, r.id)
     if r.verdict is not None:
         put_verdict(db, r.id, r.verdict)
@@ -284,6 +288,7 @@ def put_whole(db: sqlite3.Connection, job: Job) -> None:
     job : as it is in memory.
     """
     written: set[int] = set()
+    # A parent before its children, whose rows name it.
     for r in sorted(job.rounds, key=lambda r: r.revision.id):
         if r.revision.id not in written:
             _put_kept_revision(db, r, written)
@@ -308,6 +313,7 @@ def put_changed(db: sqlite3.Connection, before: Job, after: Job) -> None:
             _put_kept_revision(db, r, revisions)
             revisions.add(r.revision.id)
             _put_whole_round(db, r)
+        # Records are frozen: one that is the same object cannot have changed.
         elif old is not r:
             _put_round_again(db, old, r)
 
@@ -345,6 +351,7 @@ def _put_round_again(db: sqlite3.Connection, old: Round, r: Round) -> None:
     )
     tables = old.revision.calibration.tables
     kept = r.revision.calibration.tables
+    # By identity, which is cheap and never says that a changed table is the same.
     changed = {
         name: kept.get(name) for name in {*tables, *kept} if tables.get(name) is not kept.get(name)
     }

@@ -17,7 +17,8 @@ CAM_WIDTH = 0.006
 """Share of the redline within which a cam changes over: three quarters of the step in 1/50."""
 NOTCH_WIDTH = 0.04
 NOTCH_KPA = 9.0
-"""Half the width of a notch, as a share of the redline and in kPa: about two cells of a usual table."""
+"""Half the width of a notch, as a share of the redline and in kPa: about two cells of a usual
+table."""
 AIR_R = 0.28705
 """Gas constant of dry air, kJ/(kg K)."""
 ZERO_C_K = 273.15

@@ -81,6 +81,7 @@ class TablesChange:
             {name: r.revision.calibration.tables.get(name) for name in self.before.tables},
             {name: r.decisions.get(name) for name in self.before.decisions},
         )
+        # Cells decided meanwhile stay; only those of this change are laid over them.
         decisions = {
             name: _decided_again(self.before.decisions[name], after, now.decisions[name])
             for name, after in self.after.decisions.items()
@@ -224,6 +225,7 @@ class SideTables(ABC):
         Whether it was done.
         """
         words = text.strip()
+        # In a table of ms or percent a bare number means the value, not a change.
         typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
         return self._decide(
             name,
@@ -246,6 +248,7 @@ class SideTables(ABC):
         Whether it was done.
         """
         axes = self.axes_of(name)
+        # One right axis is enough: the other one may be new to this car.
         if all(a.name not in axes for a in table.axes):
             self._refuse(name, str(Say.OTHER_AXES(axis=" or ".join(axes))))
             return False
@@ -253,12 +256,14 @@ class SideTables(ABC):
 
     def _take(self, name: str, proposed: Table) -> bool:
         """Decide on what is proposed, cell by cell where it is a change."""
+        # Until dangers were looked for, what is proposed may still change.
         held = self.work.state.holds_writing
         if held is not None:
             self.open.error(held)
             return False
 
         def take(decision: Decision, table: Table) -> Decision:
+            # A cell that stays what it is was not decided, and is not counted as a change.
             moved = proposed.values != table.values
             origin = np.where(moved, np.int8(Origin.ACCEPTED), np.int8(Origin.UNTOUCHED))
             return Decision(proposed.values.copy(), origin, decision.pinned)
@@ -279,6 +284,7 @@ class SideTables(ABC):
         except LeanTrimError as error:
             self._refuse(name, str(error))
             return False
+        # Put back to what was driven on, nothing is decided: no row in the file, no step on the rail.
         return self._push(text, name, table, after if after.changed else None)
 
     def _push(
@@ -288,6 +294,7 @@ class SideTables(ABC):
         if current is None or not self.open.is_last:
             self.open.note(Say.ONLY_NEWEST())
             return False
+        # One drive could not tell which of two moved things was wrong.
         if self.apart_from_scale and current.scale_moved != 1.0:
             self.open.error(Say.SCALE_FIRST())
             return False
@@ -314,6 +321,7 @@ class SideTables(ABC):
             return
         tables = settled.tables
         decisions = settled.decisions
+        # Saved first: a file that refuses leaves memory as it was.
         self.open.commit(lambda store: store.save_tables(changed, tables, decisions, redrives))
         after = changed.with_tables(tables, decisions)
         self.open.take_round(after.without_outcome() if redrives else after, Part.DECISION)
@@ -328,6 +336,7 @@ def _decided_again(
     before: Decision | None, after: Decision | None, now: Decision | None
 ) -> Decision | None:
     """A decision that waited, on what is decided now; as it was meant where one of them is not there."""
+    # Of other axes by now, no cell has a counterpart.
     if before is None or after is None or now is None or now.values.shape != after.values.shape:
         return after
     made: Decision = merged(before, after, now)

@@ -30,7 +30,8 @@ def knock_cells(sifted: Sifted, even_if_off: bool = False) -> Mask:
 
 
 LEANEST_PCT = 0.3
-"""Most by which the mixture may get leaner where knock was seen, percent: what a field rounds away."""
+"""Most by which the mixture may get leaner where knock was seen, percent: what a field rounds
+away."""
 MOST_READINGS = 4000
 """Readings kept; of more only every second, third … counts."""
 

@@ -142,6 +142,7 @@ def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) 
     cells = table.values if wanted is None else np.where(np.isfinite(wanted), wanted, table.values)
     own = cells if table.own is None else table.own.own(cells)
     highest, lowest = _ends(table, limits)
+    # A cell at the very end counts: what it would hold beyond cannot be seen.
     above = own >= limits.highest
     below = own <= limits.lowest
     reasons: list[Said] = []
@@ -156,11 +157,13 @@ def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) 
             Say.LOW(cells=_cells(below.sum()), lowest=limits.lowest, wanted=float(own.min()))
         )
         down = _rounded(ROOM * float(cells.min()) / lowest)
+        # One factor cannot bring in both ends.
         if above.any() or float(cells.max()) / down > highest:
             reasons.append(Say.BOTH())
         else:
             factor = down
     mean = _mean_near_atmosphere(table, cells)
+    # A table that fits its field may still stand on a wrong displacement; it is then only advised.
     if not reasons and math.isfinite(mean) and not EXPECTED_PCT[0] <= mean <= EXPECTED_PCT[1]:
         factor = _rounded(mean / USUAL_PCT)
         reasons.append(Say.EXPECTED(mean=mean, low=EXPECTED_PCT[0], high=EXPECTED_PCT[1]))
@@ -186,6 +189,7 @@ def scaled(table: Table, limits: TableLimits, factor: float) -> Floats:
         If that is no factor, or cells leave the field.
     """
     low, high = FACTOR_RANGE
+    # By 1 nothing would move, and a round would begin for nothing.
     if not low <= factor <= high or factor == 1.0:
         raise BadInputError(Say.FACTOR(factor=factor, low=low, high=high))
     values, clipped = quantise(table.values / factor, limits, table.own)
@@ -222,6 +226,7 @@ def moves(vehicle: Vehicle, factor: float) -> tuple[Move, ...]:
         )
         shifts = (Say.AIR_SHIFTS(pct=pct), Say.ADDED_BEFORE(pct=more), *grains)
         found.append(Move(ScaleAt.MULTIPLIER, Say.MULTIPLIER(factor=factor), shifts))
+    # Moved by the injectors' flow only where the table is air: of fuel or trims the flow is a part.
     flow = vehicle.injectors.flow_g_per_s
     if math.isfinite(flow) and (vehicle.airflow == "maf" or holds_of(vehicle.table) in AIR):
         entry = Say.FLOW(before=flow, after=flow / factor)
@@ -248,6 +253,7 @@ def _ends(table: Table, limits: TableLimits) -> tuple[float, float]:
 def _rounded(factor: float) -> float:
     """Away from 1, on easy numbers."""
     steps = factor / FACTOR_STEP
+    # Away from 1, or the move would fall short of the cell that asked for it.
     even = math.ceil(steps - 1e-9) if factor > 1.0 else math.floor(steps + 1e-9)
     return round(min(max(even * FACTOR_STEP, FACTOR_RANGE[0]), FACTOR_RANGE[1]), 2)
 

@@ -15,7 +15,8 @@ from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.types import Floats
 
 LITTLE = 0.6
-"""Share of the largest flow driven below which no pump falls behind (common practice, no source)."""
+"""Share of the largest flow driven below which no pump falls behind (common practice, no
+source)."""
 LOADED_KPA = 85.0
 """Manifold pressure from which a row is full throttle or boost, kPa."""
 WRITTEN_PCT = 8.0

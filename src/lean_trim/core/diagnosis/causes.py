@@ -168,6 +168,7 @@ def brought_about(
     log = conditions.frame.log
     seconds = float(log.durations_s[shows].sum())
     near = extend_mask(shown[swing.id], log.time_s, SWING_REST_S, SWING_REST_S)
+    # What shows elsewhere as well is there without the swing.
     if log.durations_s[shows & near].sum() < MOST * seconds:
         return None
     said = Say.RESEMBLES(cause=swing.said, seconds=seconds)
@@ -203,6 +204,7 @@ def explained_by(
     at = shown[symptom.id]
     with np.errstate(invalid="ignore"):
         leaner = float(np.nanmean(np.log(conditions.lam[at] / conditions.frame.target[at])))
+    # Written so that an unknown figure explains nothing.
     if not asked >= ENOUGH * leaner:
         return None
     said = Say.EXPLAINS(cause=pattern.said, seconds=symptom.seconds, what=Say.LEAN())
@@ -237,6 +239,7 @@ def without_symptoms(
             both = shown[symptom] & extend_mask(
                 shown[cause.id], log.time_s, BEFORE_S, known.after_s
             )
+            # At the same time, and large enough: a small sag beside a large lean is not its cause.
             if (
                 log.durations_s[both].sum() < MOST * seconds
                 or cause.accounts_for(conditions, both) < ENOUGH
@@ -244,11 +247,13 @@ def without_symptoms(
                 continue
             told = by_id[cause.id]
             said = Say.EXPLAINS(cause=told.said, seconds=seconds, what=known.words())
+            # The cause takes the symptom's place, so it must not be told more calmly.
             worse = min(told.severity, by_id[symptom].severity, key=lambda s: RANK[s])
             by_id[cause.id] = replace(told, said=said, severity=worse)
             causes.append(cause.id)
             del by_id[symptom]
             break
+    # Of two as bad, the one that explains another comes first: mending it may end both.
     order = sorted(
         by_id.values(), key=lambda f: (RANK[f.severity], f.id not in causes, f.first_time_s)
     )

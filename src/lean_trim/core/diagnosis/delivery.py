@@ -33,7 +33,8 @@ LEAST_BEYOND_S = 0.6
 NOISE = 0.02
 """Standard deviation of one sample of ln k, as a share (common practice, no source)."""
 ALIKE_S = 0.3
-"""Seconds that say the same: noise of lambda stays alike for so long (common practice, no source)."""
+"""Seconds that say the same: noise of lambda stays alike for so long (common practice, no
+source)."""
 BEND = 0.3
 """Standard deviation of what the table's own error may do over engine speed and load."""
 WILD = 0.06

@@ -133,6 +133,7 @@ def _missing(frame: Frame, role: Role) -> bool:
     """True if the whole log or one of the logs it was joined from lacks the channel."""
     if role not in frame.log:
         return True
+    # Joined logs are filled with NaN where one lacks a channel.
     there = np.isfinite(frame.log[role])
     return not all(
         there[p.start : p.stop].any() for p in frame.pieces or (Piece("", 0, len(there)),)
@@ -148,6 +149,7 @@ def _named(frame: Frame, role: Role) -> str:
         for p in frame.pieces
         if role not in log or not np.isfinite(log[role][p.start : p.stop]).any()
     ]
+    # Lacking in all is said of the log as a whole; names only where they tell logs apart.
     return (
         label
         if len(lack) in (0, len(frame.pieces))
@@ -170,10 +172,12 @@ def _loop(conditions: Conditions) -> Inferred | None:
     closed = closed_loop(frame.log)
     taken = str(Say.LOOP_BY_TRIM())
     if frame.vehicle.feedback == "narrowband":
+        # Such a loop can only hold 1: it cannot be closed where anything else is wanted.
         at_one = np.abs(frame.target - 1.0) < 0.02
         return _graded(
             LABELS[Role.CLOSED_LOOP][0], taken, _share(at_one, closed & np.isfinite(frame.target))
         )
+    # A wideband loop that works brings lambda to its target, whatever that is.
     on_target = np.abs(conditions.lam / frame.target - 1.0) < 0.04
     return _graded(
         LABELS[Role.CLOSED_LOOP][0], taken, _share(on_target, closed & np.isfinite(conditions.lam))
@@ -195,6 +199,7 @@ def _target(conditions: Conditions) -> Inferred | None:
     if not _missing(frame, Role.TARGET):
         return None
     steady = (conditions.regime == Regime.CRUISE) & np.isfinite(frame.fuel_ratio)
+    # Without a pulse width nothing says which target the ECU had in mind.
     if not steady.any():
         return Inferred("Target lambda", str(Say.TARGET_LOOKED_UP()), "likely")
     return _graded(
@@ -211,6 +216,7 @@ def _source(conditions: Conditions) -> Inferred | None:
     source = conditions.airflow_source
     frame = conditions.motion.frame
     if source.how == "pulse width":
+        # The other source's part, for that is what the table was not in force for.
         other = 100.0 * float(np.mean(source.share < 0.5))
         return _graded("Airflow source", str(Say.SENSOR_BY_WIDTH(other=other)), source.sure)
     both = Role.MAF_FLOW in frame.log and Role.MAP in frame.log
@@ -271,16 +277,19 @@ source)."""
 def _assumed(role: Role, taken: str, trust: Trust) -> Callable[[Conditions], Inferred | None]:
     def check(conditions: Conditions) -> Inferred | None:
         frame = conditions.motion.frame
+        # It was logged and not used; that has a sentence of its own.
         if role is Role.FUEL_DP and frame.pressure is PressureKind.OTHER:
             return None
         trims = role in (Role.STFT, Role.LTFT)
         if not _missing(frame, role) or (trims and frame.vehicle.feedback == "none"):
             return None
+        # A pulse width that strays slowly from table and target is the trim nobody logged.
         if trims and hidden_trim(frame.log, frame.vehicle).any():
             return Inferred(_named(frame, role), str(Say.TRIM_FROM_WIDTH()), "likely")
         # With the short-term trim there, a forgotten long-term trim shows in lambda and is counted.
         if role is Role.LTFT and not _missing(frame, Role.STFT):
             return Inferred(_named(frame, role), taken, "likely")
+        # A mass-airflow meter weighs air; nothing is worked out from its temperature.
         if role is Role.IAT and not frame.vehicle.is_speed_density:
             return None
         return Inferred(_named(frame, role), taken, trust)

@@ -32,7 +32,8 @@ MIDDLE_KPA = 50.0
 MIDDLE_RPM = 2000.0
 """Engine speed τ is told for."""
 USUAL_SHARE = 0.2
-"""X where a drive does not tell (published X-τ models of port injection: 0.1 to 0.4; from memory)."""
+"""X where a drive does not tell (published X-τ models of port injection: 0.1 to 0.4; from
+memory)."""
 USUAL_SLOPE = 0.08
 """Rise of X per 100 kPa where a drive does not tell (a choice within published X-tau models)."""
 USUAL_QUICKER = 0.05

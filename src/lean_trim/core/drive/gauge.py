@@ -24,7 +24,8 @@ PRIOR = 0.01
 source)."""
 AT_RICH = 0.015
 RICH = 0.75
-"""The same at a rich lambda of 0.75: sensors are less certain there (common practice, no source)."""
+"""The same at a rich lambda of 0.75: sensors are less certain there (common practice, no
+source)."""
 FREEDOM = 3.0
 """Degrees of freedom of that prior, a Student's t: one gauge in fifty is broken (a choice)."""
 LOOP_ERROR = 0.003

@@ -22,9 +22,9 @@ TREND_S = 3.0
 LONGEST_S = 6.0
 """Longest time between two crossings of a working loop, s (common practice, no source)."""
 RESTS_S = 1.0
-"""A trim that does not move for so long, s, belongs to an open loop; or for so many times what usually
-lies between two of its moves, but not less than so many rows. In boost a loop opens for less than a
-second, and what was wanted there is rich."""
+"""A trim that does not move for so long, s, belongs to an open loop; or for so many times what
+usually lies between two of its moves, but not less than so many rows. In boost a loop opens for
+less than a second, and what was wanted there is rich."""
 RESTS_MOVES = 4.0
 RESTS_ROWS = 2.5
 NEAR_NOTHING_PCT = 0.15
@@ -34,8 +34,8 @@ MOVES_LOOKED_AT = 2.0
 either side, fades."""
 LEAST_MOVES = 2
 SLOWER = 0.35
-"""A third of the way from turn to turn in so few rows is too short to be looked at; one whose last third is
-so much slower than its first fades."""
+"""A third of the way from turn to turn in so few rows is too short to be looked at; one whose last
+third is so much slower than its first fades."""
 LEAST_STOP_PCT = 5.0
 """A trim that never goes further is at no stop: loops are given 10 to 35 % (common practice, no
 source)."""

@@ -52,9 +52,11 @@ CUT_LAMBDA = 1.2
 (lean limit of port-injected petrol engines about 1.2 to 1.3: Heywood, Internal Combustion Engine
 Fundamentals, 1988, ch. 9; from memory)."""
 STANDS_KMH = 5.0
-"""Road speed below which a car stands: speed sensors say little lower down (common practice, no source)."""
+"""Road speed below which a car stands: speed sensors say little lower down (common practice, no
+source)."""
 FULL_AFTER_S = 0.2
-"""After the throttle has opened the air in the manifold is still filling up (common practice, no source)."""
+"""After the throttle has opened the air in the manifold is still filling up (common practice, no
+source)."""
 REGIME_KNOBS: tuple[Knob, ...] = (
     Knob("running_rpm", "Engine runs from", 300.0, 100.0, 600.0, "rpm"),
     Knob("warm_c", "Warm from", 70.0, 40.0, 95.0, "°C"),

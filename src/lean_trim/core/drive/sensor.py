@@ -9,8 +9,8 @@ from lean_trim.core.types import Floats
 
 SURELY_HIGH = 1.12
 MAYBE_HIGH = 1.06
-"""Highest reading that is an end if readings stay there, and one that may be: fuel cuts drive every sound
-sensor further (common practice, no source)."""
+"""Highest reading that is an end if readings stay there, and one that may be: fuel cuts drive every
+sound sensor further (common practice, no source)."""
 AT_END = 0.0015
 """Readings so near the extreme are at it: a digit of a usual log and a half."""
 JUST_BELOW = 0.02

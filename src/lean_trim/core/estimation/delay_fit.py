@@ -61,14 +61,14 @@ driving (common
 practice, no source).
 """
 UNSURE_S = (0.045, 0.08)
-"""Standard error of the delay at middling flow up to which it is believed, and from which the defaults
-are better kept, s."""
+"""Standard error of the delay at middling flow up to which it is believed, and from which the
+defaults are better kept, s."""
 WORSE = (0.995, 1.01)
-"""Difference that is left over that with the defaults, up to which the fit is believed, and from which it
-told wrong."""
+"""Difference that is left over that with the defaults, up to which the fit is believed, and from
+which it told wrong."""
 AT_END = (0.1, 0.02)
-"""Distance from a bound, in the unit of the search, down to which the fit is believed, and from which the
-log did not tell."""
+"""Distance from a bound, in the unit of the search, down to which the fit is believed, and from
+which the log did not tell."""
 LEAST_TRUST = 0.02
 """Less of a fit is none."""
 DOUBT = 0.25

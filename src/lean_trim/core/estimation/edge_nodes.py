@@ -24,10 +24,11 @@ MOST_SAMPLES = 40_000
 AT_NODE = 0.1
 """Share of the step between nodes within which a sample is at the node itself."""
 FAR_PCT = 1.0
-"""Error from which a node counts as one that nobody can drive, percent; less is in the fit's own."""
+"""Error from which a node counts as one that nobody can drive, percent; less is in the fit's
+own."""
 CURVATURE = (0.2, 0.2)
-"""Curvature of ln VE in units of the axis over 100 kPa and over 1000 rpm, each squared, that a table
-may have where it is drawn straight (a choice: the bend of a usual filling curve)."""
+"""Curvature of ln VE in units of the axis over 100 kPa and over 1000 rpm, each squared, that a
+table may have where it is drawn straight (a choice: the bend of a usual filling curve)."""
 UNITS = (100.0, 1000.0)
 SPEED_AXIS = 1
 

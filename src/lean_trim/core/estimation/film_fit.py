@@ -40,7 +40,8 @@ TAIL_S = 1.5
 MOST_ROWS = 60_000
 """Rows that are judged; whole events of longer logs are left out."""
 FEWEST_EVENTS = (10.0, 5.0)
-"""Events from which the log is believed about the time constant, and down to which the usual one is kept."""
+"""Events from which the log is believed about the time constant, and down to which the usual one is
+kept."""
 HUBER = 0.02
 """Residual of k from which a sample loses influence, as a share."""
 WILDEST = 0.35
@@ -54,7 +55,8 @@ DOUBT_LOG = 0.15
 """Part of the error no driving removes: both share and time constant change with load (simulated
 cars)."""
 UNSURE_LOG = (0.22, 0.4)
-"""Standard error of the logarithm up to which it is believed, and from which the default is better kept."""
+"""Standard error of the logarithm up to which it is believed, and from which the default is better
+kept."""
 LEAST_TRUST = 0.02
 """Less of a fit is none."""
 

@@ -19,8 +19,8 @@ from lean_trim.core.estimation.bordered import Bordered
 from lean_trim.core.types import Floats, Mask
 
 MOST_SOAK = 1.25
-"""The whole of a fall of intake air, and what the fall is read too small by where the air got warmer
-meanwhile, as under the bonnet of an engine that idles (a choice)."""
+"""The whole of a fall of intake air, and what the fall is read too small by where the air got
+warmer meanwhile, as under the bonnet of an engine that idles (a choice)."""
 LIMITS: dict[Term, tuple[float, float]] = {
     Term.COLD: (0.0, np.inf),
     Term.SOAK: (0.0, MOST_SOAK),

@@ -175,8 +175,10 @@ def verdict_on(
     """
     relative = split.flow_se / split.flow_scale
     together = abs(split.correlation) > MOST_CORRELATION
+    # However exact the drive: flow and level of the table are one number to it.
     by_trust = not split.flow_measured and split.trust > MOST_TRUST * TRUST_SLACK
     flow_known = not by_trust and relative <= MOST_FLOW_SE
+    # Small errors of both do not help where one can stand for the other.
     dead_known = split.dead_se_ms <= MOST_DEAD_SE_MS and not together
     drive = str(_drive(places))
     if by_trust:
@@ -214,6 +216,7 @@ def on_supply(supply: Supply) -> list[Said]:
     if supply.is_off:
         said.append(Say.REGULATOR(follows=supply.follows, off=supply.off_kpa))
     if supply.sags:
+        # Flow goes with the root of the pressure difference (Bernoulli).
         fuel = 100.0 * (1.0 - np.sqrt(1.0 - supply.sag_pct / 100.0))
         said.append(Say.SAGS(pct=supply.sag_pct, flow=supply.hard_g_per_s, fuel=float(fuel)))
     return said
@@ -229,6 +232,7 @@ def _on_slope(slope: VoltageSlope) -> list[Said]:
 
 
 def _on_small(small: SmallPulses) -> Said:
+    # The largest that is sure; the rest of the table shows on its card.
     at = int(np.argmax(np.where(small.sure, np.abs(small.loss_ms), 0.0)))
     return Say.SMALL(
         ms=float(small.open_ms[at]),

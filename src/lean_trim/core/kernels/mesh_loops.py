@@ -72,12 +72,14 @@ def mesh_2d(
 def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover - compiled
     if np.isnan(x):
         return 0, np.nan
+    # Beyond its ends a table holds its last value, as ECUs do.
     last = len(points) - 2
     x = min(max(x, points[0]), points[-1])
     low = 0
     high = last
     while low < high:
         middle = (low + high + 1) // 2
+        # The last interval that begins at or below: on a breakpoint all weight lies on it either way.
         if points[middle] <= x:
             low = middle
         else:
@@ -119,6 +121,7 @@ def nearest_cell(cells: Ints, weights: Floats) -> Ints:  # pragma: no cover - co
     for i in range(len(cells)):
         best = 0
         for j in range(1, cells.shape[1]):
+            # Equal within rounding, or the cell would depend on the last bit of the axis.
             if weights[i, j] >= weights[i, best] - 1e-12:
                 best = j
         out[i] = cells[i, best]
@@ -185,6 +188,7 @@ def count_evidence(
             w = weights[i, j]
             total[cell] += w * seconds[i]
             if w >= share:
+                # Away from the cell, not from the log: a look at its neighbour is one visit.
                 if time_s[i] - last[cell] > gap_s:
                     visits[cell] += 1
                 last[cell] = time_s[i]
@@ -242,6 +246,7 @@ def sound_samples(
     count = 0
     for i in range(len(used)):
         if used[i] and seconds[i] > 0.0:
+            # One sum instead of a test of each: a single NaN or infinity makes it none.
             total = k[i] + variance[i] + base[i]
             for j in range(len(terms)):
                 total += terms[j, i]
@@ -285,6 +290,7 @@ def take_used(
     out_weights = np.empty((m, corners))
     out = np.empty((3, m))
     run = np.zeros(m, np.intp)
+    # Forward for the time since the last sample left out, backward for the time to the next.
     fresh = -np.inf
     for i in range(m):
         at = index[i]
@@ -301,6 +307,7 @@ def take_used(
         at = index[i]
         if at < n - 1 and (i == m - 1 or index[i + 1] != at + 1):
             ends = time_s[at + 1]
+        # What was left out fades into what was kept; beside it a sample is believed less.
         edge = edge_variance * np.exp(-min(out[1, i], ends - time_s[at]) / edge_s)
         out[1, i] = seconds[at] / (variance[at] + edge)
     return out_cells, out_weights, out, run

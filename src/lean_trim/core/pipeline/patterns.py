@@ -27,13 +27,13 @@ from lean_trim.core.types import Floats, Ints, Mask
 
 HUBER = 2.0
 LEFT_SLOPE = 0.012
-"""Least slope of what a fit leaves on a general course, at equal states, to bear it out (true drifts of
-4.5 %: 0.017 to 0.044; sound cars up to 0.010)."""
+"""Least slope of what a fit leaves on a general course, at equal states, to bear it out (true
+drifts of 4.5 %: 0.017 to 0.044; sound cars up to 0.010)."""
 LEFT_SHARE = 0.35
 """Least part of the coefficient that slope is."""
 FREE_SLOPE = 0.010
-"""The same with slow terms free, times the root of the course's own part (true drifts beside a soak: 0.010
-to 0.015; sound cars up to 0.008)."""
+"""The same with slow terms free, times the root of the course's own part (true drifts beside a
+soak: 0.010 to 0.015; sound cars up to 0.008)."""
 FREE_MOST = 2.5
 """Times the coefficient; more is no sign of it but of something else."""
 SLOW_TERMS = frozenset((Term.COLD, Term.SOAK, Term.HEAT))

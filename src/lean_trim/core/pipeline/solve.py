@@ -276,6 +276,7 @@ def measure(
     with np.errstate(all="ignore"):
         step(0.0, str(Say.READING()))
         driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
+        # Before anything is joined: two tanks in one fit would be a mean of both.
         for one in driven:
             refuse_unknown_tank(one.log, vehicle, len(driven))
         frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))

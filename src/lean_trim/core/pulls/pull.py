@@ -131,6 +131,7 @@ def measure_pull(
     at = slice(stretch.start, stretch.stop)
     time = log.time_s[at]
     settles_s = _settles_s(conditions, stretch)
+    # Neither the enrichment that fades in after the pedal nor the lift-off at the end is the table's.
     settled = np.arange(len(log))[at][(time >= time[0] + settles_s) & (time <= time[-1] - END_S)]
     error = mixture_error_pct(conditions, settled)
     rpm = smooth_rpm(log, at)
@@ -138,6 +139,7 @@ def measure_pull(
     duty = conditions.motion.duty[at]
     gears = conditions.motion.gears.gear[at]
     intake = held(log[Role.IAT])[at] if Role.IAT in log else np.full(len(time), np.nan)
+    # A log may be uneven: means are over time, not over rows.
     weights = log.durations_s[settled]
     return Pull(
         kind=stretch.kind,
@@ -205,12 +207,14 @@ def tip_in_pct(conditions: Conditions, at: Ints | slice) -> float:
     if conditions.thin is None:
         return np.nan
     whole = 100.0 * (conditions.lam[at] / conditions.frame.target[at] - 1.0)
+    # The film is the larger part where it explains half or more.
     by_film = (conditions.thin[at] > 0.0) & (200.0 * conditions.thin[at] >= whole)
     error = _smoothed(np.where(by_film, whole, 0.0), conditions.frame.log.time_s[at])
     return max(0.0, _extreme(error, np.nanmax))
 
 
 def _smoothed(error: Floats, time: Floats) -> Floats:
+    # Holes count neither above nor below the line: the mean of what is known, not of what is there.
     known = np.isfinite(error)
     if len(error) < LEAST_SAMPLES:
         return np.full(len(error), np.nan)
@@ -282,6 +286,7 @@ def times_between(time_s: Floats, rpm: Floats) -> dict[str, float]:
     first = np.floor(rpm[0] / TIME_STEP_RPM + 1.0) * TIME_STEP_RPM
     marks = np.arange(first, rpm.max() + 1.0, TIME_STEP_RPM)
     pairs = list(pairwise(marks))
+    # Between two marks the whole run is the one step already.
     if len(marks) > 2:
         pairs.append((marks[0], marks[-1]))
     found = {f"{a:.0f}-{b:.0f}": seconds_between(time_s, rpm, float(a), float(b)) for a, b in pairs}
@@ -315,6 +320,7 @@ def _settles_s(conditions: Conditions, stretch: Stretch) -> float:
     if not early.any() or not late.any():
         return SETTLE_S
     fuel = conditions.motion.enrichment[stretch.start : stretch.stop]
+    # The last such moment: fuel that is added in two strokes has settled after the second.
     more = np.flatnonzero(early & (fuel > (1.0 + ACCELERATION) * float(np.median(fuel[late]))))
     return max(SETTLE_S, float(since[more[-1]])) if len(more) else SETTLE_S
 
@@ -366,4 +372,5 @@ def _enriched(conditions: Conditions, settled: Ints) -> bool | None:
         return None
     table = frame.vehicle.target
     meant = True if table is None else bool(table.values.min() <= ENRICHED)
+    # A sheet that means lambda 1 everywhere must not be told that enrichment is missing.
     return bool(np.nanmin(target) <= ENRICHED) or not meant

@@ -116,6 +116,7 @@ class SieveSettings:
             If there is no such knob or the value is outside its range.
         """
         key = f"{rule}.{knob}"
+        # So that a knob turned and turned back is no change: settings are compared by what they hold.
         changes = {k: v for k, v in self.changes.items() if k != key}
         if key not in _KNOBS or value != _KNOBS[key].default:
             changes[key] = value
@@ -167,6 +168,7 @@ def sift(
     """
     from lean_trim.core.kernels.log_loops import mark
 
+    # While a knob is dragged only its own rule is worked out again.
     again = [r for r in RULES if previous is None or not _kept(previous, conditions, settings, r)]
     hits = np.zeros(len(conditions.lam), np.uint32)
     if previous is not None and len(again) < len(RULES):
@@ -176,11 +178,13 @@ def sift(
     masks = run_parallel(len(hits), [partial(hit_by, rule, conditions, settings) for rule in again])
     for rule, mask in zip(again, masks, strict=True):
         mark(hits, mask, RULE_BITS[rule.name])
+    # Rules that only mark, or are switched off, still say what they would hit.
     leaving = sum(
         int(RULE_BITS[r.name]) for r in RULES if not r.marks and r.name not in settings.disabled
     )
     bits = hits & np.uint32(leaving)
     if left_out_by_hand is not None:
+        # No rule's settings touch what the user left out.
         by_hand = np.where(left_out_by_hand, MANUAL_BIT, np.uint32(0))
         bits = bits | by_hand
         hits = hits | by_hand
@@ -202,6 +206,7 @@ def hit_by(rule: Rule, conditions: Conditions, settings: SieveSettings) -> Mask:
     """
     v = settings.values(rule)
     mask = rule.test(conditions, v)
+    # Of no hold-off the mask is the answer; copying it costs as much as the rule.
     if v["before_s"] > 0.0 or v["after_s"] > 0.0:
         return extend_mask(mask, conditions.motion.frame.log.time_s, v["before_s"], v["after_s"])
     return mask

@@ -142,6 +142,7 @@ class QuickChanges:
         These themselves where they are no more.
         """
         seen = np.unique(self.window)
+        # Evenly over the drive: the first ones alone would all be of a cold engine.
         if len(seen) <= count:
             return self
         chosen = seen[np.linspace(0, len(seen) - 1, count).astype(int)]
@@ -171,6 +172,7 @@ def rows_of(frame: Frame, k: Floats) -> Rows:
     -------
     Shape (n,).
     """
+    # Where its error is not known the table is taken as right; each change has a gain for the rest.
     wrong = np.clip(np.nan_to_num(k, nan=1.0), *RATIO_RANGE)
     load, rate = _load(frame)
     return Rows(
@@ -209,6 +211,7 @@ def quick_changes(frame: Frame, rows: Rows, may: Mask) -> QuickChanges | None:
         return None
     near = np.zeros(len(time), bool)
     near[judged] = True
+    # With what came before: the film remembers a few seconds.
     index = np.flatnonzero(extend_mask(near, time, RUN_IN_S, 0.0))
     return QuickChanges(
         rows=rows.at(index),
@@ -232,6 +235,7 @@ def what_is_missing(frame: Frame) -> Said | None:
     A sentence; None where nothing is missing.
     """
     log = frame.log
+    # A loop's lambda is its target; what it missed for a moment is not in it.
     if frame.lambda_of_loop or not np.isfinite(log.get(Role.LAMBDA)).any():
         return Say.NO_LAMBDA()
     # Trims and table do not tell what an ECU adds while the throttle moves.
@@ -252,6 +256,7 @@ def _starts(frame: Frame, phi: Floats) -> Floats:
     # Of slow logs the next row.
     ahead = np.maximum(ahead, np.minimum(np.arange(len(time)) + 1, len(time) - 1))
     quick = (np.abs(phi[ahead] - phi) > STEP) & (log[Role.RPM] > LEAST_RPM)
+    # The film is taken as settled where the log begins, and is not.
     quick &= time > time[0] + SETTLED_S
     found = time[onsets(quick, time, QUIET_S)]
     if len(found) > MOST_WINDOWS:
@@ -263,6 +268,7 @@ def _judged(time: Floats, start: Floats, may: Mask) -> tuple[Ints, Ints]:
     """Rows of each window until the next begins."""
     first = np.searchsorted(time, start - LEAD_S)
     last = np.searchsorted(time, start + TAIL_S, "right")
+    # No row is judged twice; it belongs to the change that began last.
     last = np.minimum(last, np.append(first[1:], len(time)))
     rows = [np.arange(a, b) for a, b in zip(first, last, strict=True)]
     if not rows:
@@ -281,6 +287,7 @@ def _load(frame: Frame) -> tuple[Floats, Floats]:
         rate = rate_per_s(log.time_s, pressure, RATE_OVER_S) / np.maximum(pressure, LEAST_MAP_KPA)
     else:
         pressure = np.full(len(log), NO_MAP_KPA)
+        # Air per turn moves as manifold pressure does, up to a constant the rate does not see.
         filled = np.nan_to_num(frame.flow_g_per_s) / np.maximum(fill_missing(log[Role.RPM]), 300.0)
         rate = rate_per_s(log.time_s, filled, RATE_OVER_S) / np.maximum(filled, 1e-4)
     return pressure, np.clip(np.nan_to_num(rate), -MOST_RATE, MOST_RATE)

@@ -64,7 +64,8 @@ STEPS = np.array([0.1, 0.2, 0.1, 0.2, 0.05, 0.05, 0.02, 0.05])
 FEWEST = 6
 """Quick changes below which no film is told (a choice: eight parameters with priors)."""
 NOISE = 0.012
-"""Standard deviation of one reading of λ about the model, as a share (common practice, no source)."""
+"""Standard deviation of one reading of λ about the model, as a share (common practice, no
+source)."""
 ALIKE_ROWS = 10.0
 """Rows that say the same."""
 WILD = 3.0

@@ -16,8 +16,8 @@ Array = np.ndarray
 FAR_S = 0.3
 """A node no square of which was driven this long is one the drive never came near."""
 LEANED = 0.01
-"""A node counts as wrongly leaned if it was made leaner, and ended lean, by more than this, and worse than
-before."""
+"""A node counts as wrongly leaned if it was made leaner, and ended lean, by more than this, and
+worse than before."""
 
 
 @dataclass(frozen=True)

@@ -21,8 +21,8 @@ quasi-steady."""
 FULL_PCT = 95.0
 CLOSED_PCT = 1.5
 COASTS_RPM = 1200.0
-"""On a closed throttle above this the engine falls to idle, mostly without fuel: no state anybody drives
-in, and none a log can tell."""
+"""On a closed throttle above this the engine falls to idle, mostly without fuel: no state anybody
+drives in, and none a log can tell."""
 NEAR_S = 1.0
 """Seconds of the first drive within a grid square (between two points) that make a state there
 supported."""

@@ -69,6 +69,7 @@ def _log_step(session: Session, current: Round) -> Step:
     state = session.work.state
     if state.stage in (Stage.READING, Stage.DRIVING):
         return Step(State.NOW, state.said, "The log is saved as soon as it is there.")
+    # Logs that are all left out are no logs to the solve, but the step says that they are there.
     if not current.logs:
         tip = "Drop a log on the window, or drive the simulated car of a demo job."
         return Step(State.NOW, f"Waiting for a log{resting}", tip)
@@ -96,6 +97,7 @@ def _solve_step(session: Session, current: Round) -> Step:
 
 def _decide_step(session: Session, current: Round) -> Step:
     done = current.decided.changed
+    # New injector data moves every cell; what was proposed before is no longer true.
     if current.injectors_decided:
         tip = "The airflow table waits for a drive on the new injector data"
         return Step(State.DONE, "Injector data decided", tip)
@@ -114,6 +116,7 @@ def _decide_step(session: Session, current: Round) -> Step:
         f"{waiting} of the proposed changes are not decided. Accept them all, or cell by cell: "
         "choose tiles, then accept, put back, pin, or type as +3%."
     )
+    # Waiting first: a decision half made must not look finished.
     if waiting and not done:
         words = "Corrections decided" if current.corrections_decided else "Nothing decided"
         return Step(State.NOW, f"{words}: {waiting} wait", tip)
@@ -130,6 +133,7 @@ def _hand_over_step(session: Session, current: Round) -> Step:
             return Step(
                 State.DONE, "Driven without a hand-over", "The next round was begun from here"
             )
+        # It is the next thing to do only when nothing is left to decide.
         decided = current.changed > 0 and not session.deciding.waiting_in()
         tip = f"Write the decided table to a file, or copy it, for the editor of your ECU. {BACKUP}"
         entry = session.scale.entry()
@@ -137,6 +141,7 @@ def _hand_over_step(session: Session, current: Round) -> Step:
         return Step(State.NOW if decided else State.OPEN, "Not handed over", tip)
     when, _, how = current.handed_over.partition(" ")
     moment = datetime.fromisoformat(when).strftime("%d %b %H:%M")
+    # The ECU holds other values then, and the next log would be read on the wrong ones.
     if current.has_changed_since_handed_over and session.is_last:
         return Step(
             State.NOW,
@@ -201,6 +206,7 @@ def _data_step(session: Session, current: Round) -> Step:
             "So large a change leaves regions 20 % off even with good data: begin on the rich side."
         )
         return Step(State.DONE, f"New data: {ratio:.1f} × the old flow, ±20 %", tip)
+    # A first round has nothing to compare: its data counts as entered.
     if before is None or not session.job.same_injectors(before, current):
         size = f", {ratio:.2f} × the old flow" if math.isfinite(ratio) else ""
         return Step(

@@ -139,7 +139,9 @@ class VehicleDraft:
             return None
         limits = FIELDS[key]
         units = units_of(key, self)
+        # A unit that another choice took away (of another airflow table, say) falls back to ours.
         own = units.get(entered.unit) or next(iter(units.values()))
+        # A comma alone is a decimal one; beside a point it can only part thousands.
         value = number_in(
             entered.text, "," if "," in entered.text and "." not in entered.text else "."
         )
@@ -226,6 +228,7 @@ class VehicleDraft:
         ]
         if self.dead_times_problem:
             out.append(self.dead_times_problem)
+        # The table is held against its limits, which have to be numbers first.
         if not out:
             out += self._table_problems()
         return tuple(out)
@@ -249,11 +252,13 @@ class VehicleDraft:
         """What has to be said before the vehicle is one, as names."""
         out = [] if self.name.strip() else [str(Say.MISSING_NAME())]
         for key, limits in FIELDS.items():
+            # What has a usual value, or can do without, holds nobody up.
             needed = limits.default is None and not limits.unknown
             if needed and not self.numbers.get(key, Entered()).text:
                 out.append(limits.label.lower())
         if self.table is None:
             out.append(str(Say.MISSING_TABLE()))
+        # The airflow source may be changed after the table was pasted.
         elif (len(self.table.axes) == 1) != (self.airflow == "maf"):
             curve = self.airflow == "maf"
             words = ("curve", "table over engine speed")
@@ -318,10 +323,12 @@ class VehicleDraft:
 
 def with_told(draft: VehicleDraft, told: Told) -> VehicleDraft:
     """The draft with what a log tells, where the user has not said otherwise."""
+    # What was typed is the user's word; a log only speaks where nobody did.
     fuel = (
         told.fuel if told.fuel and not draft.numbers.get(Key.STOICH, Entered()).text else draft.fuel
     )
     airflow = told.airflow if told.airflow is not None and draft.table is None else draft.airflow
+    # Said to be atmospheric stays so: the log's pressure may be a sensor's fault.
     boosts = draft.induction == "unknown" and told.highest_kpa > BOOST_SHOWN_KPA
     return replace(
         draft,

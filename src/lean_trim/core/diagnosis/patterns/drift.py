@@ -14,7 +14,8 @@ from lean_trim.core.types import Floats
 SPREAD = 0.04
 """Standard deviation, before any driving, of ln k from the first to the last minute."""
 LEAST_PCT = 0.75
-"""Effect at either end of the drive from which it is told, percent: 1.5 from one end to the other."""
+"""Effect at either end of the drive from which it is told, percent: 1.5 from one end to the
+other."""
 LEAST_S = 300.0
 """Shortest drive that can show a drift, s."""
 

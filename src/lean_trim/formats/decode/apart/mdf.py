@@ -13,8 +13,8 @@ from lean_trim.formats.decode.apart.protocol import Contents, FileReader, Listed
 from lean_trim.formats.meaning.names import split_unit
 
 ALGEBRAIC = {3: "4", 10: "3"}
-"""Types of conversion that hold a formula, and the version of MDF they are of (ASAM MDF 4.2, table of
-conversion types; MDF 3.3, CCBLOCK)."""
+"""Types of conversion that hold a formula, and the version of MDF they are of (ASAM MDF 4.2, table
+of conversion types; MDF 3.3, CCBLOCK)."""
 RATIONAL = (2, 9)
 """Types of conversion by two polynomials, of MDF 4 and 3."""
 DENOMINATOR = ("P4", "P5", "P6")
