@@ -158,10 +158,12 @@ class LogImports:
         if question.need == "dbc":
             if not self.keep_dbc(Path(str(word))):
                 return
+            # A DBC belongs to the car, a sheet or a rate to one file.
             # Every trace that waits for one is answered by it.
             answered = [q for q in self.questions if q.need == "dbc"]
         else:
             answered = [question]
+        # Kept before the file is read again: a rate the job cannot hold would be asked for each time.
         if question.need == "rate" and not self._keep_rate(question, float(str(word))):
             return
         sheet = str(word) if question.need == "sheet" else ""
@@ -214,9 +216,11 @@ class LogImports:
         for pending, _ in new:
             for line in pending.opened.mapped.notes:
                 self.open.note(Say.FOUND(text=line))
+            # A problem the questions are about is shown beside them, not as an error of its own.
             if pending.problem and not pending.asks:
                 self.open.error(Say.PROBLEM(text=pending.problem))
         self.questions += [a for a in answers if isinstance(a, Question)]
+        # Looked at on request, even where nothing is in doubt; what cannot be read has nothing to look at.
         self.waiting += [p for p, _ in new if p.asks or (look and not p.problem)]
         self._keep([] if look else [(p, s) for p, s in new if not p.problem and not p.asks])
         self._tell()
@@ -232,6 +236,7 @@ class LogImports:
         for r in job.rounds if job is not None else ():
             for info in r.log_infos:
                 known[info.sha256] = Say.ALREADY_THERE(name="", other=info.name, number=r.number)
+            # One that was left out is there as well; counting it again is the way, not adding it twice.
             for resting in r.resting:
                 known[resting.info.sha256] = Say.RESTS(
                     name="", other=resting.info.name, number=r.number
@@ -244,6 +249,7 @@ class LogImports:
                 said.append(Said(before.message, {**before.values, "name": stored.log.name}))
                 continue
             new.append((pending, stored))
+            # The same file twice in one drop is one log.
             number = job.rounds[-1].number if job is not None else 0
             known[stored.sha256] = Say.ALREADY_THERE(name="", other=stored.log.name, number=number)
         return new, tuple(said)
@@ -279,6 +285,7 @@ class LogImports:
         except BadInputError as error:
             self.open.error(Say.PROBLEM(text=str(error)))
             return
+        # A role has one column: the word on this one takes it from every other.
         columns = {
             k: c for k, c in pending.choices.columns.items() if role is None or c.role is not role
         }
@@ -330,6 +337,7 @@ class LogImports:
         )
 
     def _replace(self, pending: Pending, again: Pending) -> None:
+        # It may have been discarded while it was read again.
         self.waiting = [again if p is pending else p for p in self.waiting]
         self._tell()
 

@@ -95,6 +95,7 @@ class ReplaceLog:
 
     def apply(self) -> None:
         """Save and take the new log."""
+        # Redone after an undo, the bytes are in the file already.
         if self.info is None:
             self.info = self.keeper.open.commit(lambda store: store.keep_log(self.stored))
         self.keeper.set_logs(
@@ -104,6 +105,7 @@ class ReplaceLog:
     def again(self) -> ReplaceLog | None:
         """The same log in the place of that one, if it is still there."""
         now = self.keeper.open.round_of(self.before.id)
+        # The log it was to take the place of may be gone by now; then there is nothing to redo.
         return (
             None if now is None or find_log(now, self.log_id) is None else replace(self, before=now)
         )
@@ -150,6 +152,7 @@ class RoundLogs:
         kept = self.open.commit(lambda store: store.save_round_logs(changed))
         for r in kept:
             self.open.take_round(r, Part.LOGS)
+        # Other rounds are solved when they are looked at.
         if any(self.open.shows(r.id) for r in kept):
             self.navigation.show_other_logs()
 
@@ -219,6 +222,7 @@ class RoundLogs:
         made = ReplaceLog(self, Say.REPLACE(name=old.info.name, new=name), source, log_id, stored)
         done = self._push(made)
         if done:
+            # Stretches and bookmarks are by time; on another drive they would mean other moments.
             lost = str(Say.LOST()) if old.left_out or old.marks else ""
             self.open.note(Say.REPLACED(name=old.info.name, new=name, lost=lost))
         return done

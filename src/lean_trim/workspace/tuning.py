@@ -176,15 +176,18 @@ class TuningControl:
         try:
             self._take(make())
         except LeanTrimError as error:
+            # Told again, so that the control goes back to what holds.
             self.open.error(Say.REFUSED(reason=str(error)))
             self._tell(self.state)
 
     def _take(self, state: Tuning) -> None:
+        # A control that is only shown tells its value as well.
         if state == self.state or self.open.round is None:
             return
         before = self.state
         self.state = state
         self._stop_timer()
+        # One turn of a knob is one change to undo, however many steps it took.
         self._timer = self.loop.call_later(self.rest_s, self.rest)
         self._tell(before)
 
@@ -247,4 +250,5 @@ def _turned(state: Tuning, group: Group, name: str, value: float) -> Tuning:
             state, solve=replace(state.solve, sieve=state.solve.sieve.turned(rule, knob, value))
         )
     part: dict[str, Any] = {group: replace(getattr(state.solve, group), **change)}
+    # Every other group is a part of the solve's settings by the same name.
     return replace(state, solve=replace(state.solve, **part))

@@ -115,6 +115,7 @@ def _load_shift(table: Table, step: Floats) -> str:
         return ""
     pressures = row_pressures(table)
     rows = heavy_rows(table) if pressures is None else np.asarray(pressures >= LOADED_KPA)
+    # The deepest leaning: one cell is enough to move what is read over load.
     most = -float(np.min(step[rows], initial=0.0))
     if most < LOAD_SHIFT_PCT:
         return ""
@@ -187,6 +188,7 @@ def holes(table: Table, values: Floats) -> int:
     for axis in range(len(table.axes)):
         new = np.moveaxis(values, axis, 0)
         old = np.moveaxis(table.values, axis, 0)
+        # Below both neighbours: a slope has one higher and one lower.
         low = np.minimum(new[:-2], new[2:])
         was = np.minimum(old[:-2], old[2:])
         deep = (new[1:-1] < low * (1 - HOLE_PCT / 100)) & ~(old[1:-1] < was * (1 - HOLE_PCT / 100))
@@ -217,10 +219,12 @@ def kinks(table: Table, values: Floats) -> int:
         share = (points[1:-1] - points[:-2]) / (points[2:] - points[:-2])
         bends = []
         for field in (values, table.values):
+            # In logarithms, so that a percent is a percent at idle and at full load.
             logs = np.moveaxis(np.log(field), axis, -1)
             bends.append(
                 np.abs(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share))
             )
+        # A bend the table had is its tuner's; only what is written now is spoken of.
         rough = (bends[0] > KINK_PCT / 100) & (bends[0] > bends[1] + 0.02)
         np.moveaxis(off, axis, -1)[..., 1:-1] |= rough
     return int(off.sum())

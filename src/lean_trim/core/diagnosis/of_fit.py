@@ -157,6 +157,7 @@ def sensor_slow(delay: DelayEstimate) -> Finding | None:
     if not delay.estimated:
         return None
     constant = delay.settings.sensor_s
+    # Slow in proportion to what is usual, judged like the strength of a fault.
     share = probability(SLOW_ID, constant / SLOW_S)
     if constant < SLOW_S or share < LEAST_TOLD:
         return None
@@ -241,6 +242,7 @@ def logs_disagree(shares: Sequence[LogShare]) -> Finding | None:
     -------
     None for one log, or logs that agree.
     """
+    # A log that hardly counts cannot spoil the mean, however far apart it is.
     told = [s for s in shares if s.weight_pct >= LEAST_WEIGHT_PCT and np.isfinite(s.apart_pct)]
     if len(told) < 2:
         return None
@@ -282,6 +284,7 @@ def with_fit(
     if not estimate.converged:
         said = Say.NOT_CONVERGED(iterations=estimate.iterations)
         kept = (*kept, _of_fit(NOT_CONVERGED_ID, said, Say.NOT_CONVERGED_NEXT()))
+    # Nothing supported is only said where it is so of every cell.
     if estimate.supported.any():
         return kept
     return (*kept, _of_fit(NOTHING_ID, *_why_nothing(estimate, least_s, most_error_pct)))
@@ -293,6 +296,7 @@ def _of_fit(finding_id: str, said: Said, next_step: Said) -> Finding:
 
 def _why_nothing(estimate: Estimate, least_s: float, most_error_pct: float) -> tuple[Said, Said]:
     """Too little driving, or too much scatter for it: each needs another drive."""
+    # Of the cells that were driven long enough the best: what kept even that one out is the reason.
     error = np.where(estimate.near_s >= least_s, estimate.own_error_pct, np.inf)
     state = estimate.state
     if state is None or not np.isfinite(error).any():

@@ -128,6 +128,7 @@ def needed_injector(
     """
     each = fuel_g_per_s / cylinders / (duty_limit_pct / 100.0)
     rated = physics.injector_flow_at(each, pressure_kpa, rated_kpa)
+    # Makers rate the volume of a test fluid; at one pressure mass flow goes with the root of density.
     of_test_fluid = rated * np.sqrt(TEST_FLUID_KG_PER_L / density_kg_per_l)
     return Injector(
         g_per_s=float(rated),
@@ -153,6 +154,7 @@ def headroom(solution: Solution) -> Headroom:
         k = np.where(np.isfinite(solution.k_along), solution.k_along, 1.0)
         fuel = frame.flow_g_per_s * k / (stoich_along(log, frame.vehicle) * frame.target)
     known = np.isfinite(fuel)
+    # Nearly the highest: the very highest of a drive is a spike.
     highest = float(np.percentile(fuel[known], HIGHEST_PCT)) if known.any() else float("nan")
     at = int(np.argmin(np.abs(np.where(known, fuel, np.inf) - highest))) if known.any() else 0
     duty = solution.prepared.conditions.motion.duty
@@ -246,6 +248,7 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
     reached = found.map_kpa if np.isfinite(found.map_kpa) else STANDARD_KPA
     pressure = words.map_kpa or reached
     boosted = pressure > BOOSTED_KPA
+    # Air goes with manifold pressure at the same speed, fuel with air over what the fuel burns with.
     wanted = found.fuel_g_per_s * vehicle.stoich_afr / fuel.stoich_afr * pressure / reached
     if words.power_kw:
         wanted = fuel_for_power(words.power_kw, boosted, fuel)
@@ -264,6 +267,7 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
         ),
         over_kpa=over,
         pump_l_per_h=wanted * 3.6 / fuel.density_kg_per_l,
+        # Above the atmosphere, as pump curves are drawn: what is over the injector plus what stands behind it.
         pump_kpa=over + pressure - STANDARD_KPA,
         rule_of_thumb=bool(words.power_kw),
     )

@@ -172,6 +172,7 @@ def cold_film_of(
     changes = quick_changes(solution.frame, rows, may)
     if changes is None:
         return None, None
+    # The rows of the changes are some of the log's, in the same order.
     at = np.searchsorted(log.time_s, changes.rows.time_s[changes.judged])
     there = coolant[np.minimum(at, len(log) - 1)]
     return fit_cold_film(changes, there, film), (changes, there)
@@ -187,6 +188,7 @@ def _film(solution: Solution, rows: Rows) -> tuple[WallFilm, QuickChanges | None
     seen = solution.observations
     _, may = film_evidence(prepared, sifted, seen, solution.estimate)
     changes = quick_changes(solution.frame, rows, may & _settled(solution))
+    # A short cold drive: rather a film of all of it than none.
     if changes is None or len(np.unique(changes.window)) < ENOUGH_CHANGES:
         changes = quick_changes(solution.frame, rows, may)
     return fit_wall_film(changes, delay), changes
@@ -198,6 +200,7 @@ def _settled(solution: Solution) -> Mask:
     coolant = log.get(Role.COOLANT)
     if not np.isfinite(coolant).any():
         return np.ones(len(log), bool)
+    # Written so that unknown coolant counts as warm.
     return np.asarray(~(coolant < np.nanpercentile(coolant, 90.0) - SETTLED_K))
 
 
@@ -221,6 +224,7 @@ def _report(solution: Solution) -> TransientReport:
         events=events,
         measured=measured,
         classes=classes,
+        # By a film that is only usual, what to write would be a guess.
         changes=changes_to_write(classes, rows, film) if film.known else (),
         warm_up=over_temperature(
             log.get(Role.COOLANT), error, steady, log.durations_s, 100.0 * (frame.fuel_ratio - 1.0)

@@ -136,6 +136,7 @@ def with_axes(found: Arranged, rows: Floats, columns: Floats) -> Arranged:
     """
     cells = found.cells
     notes: tuple[str, ...] = found.notes
+    # Only where it can be meant in no other way; a square block stands as it was pasted.
     if cells.shape != (len(rows), len(columns)) and cells.T.shape == (len(rows), len(columns)):
         cells = cells.T
         notes = (*notes, str(Say.TURNED()))
@@ -154,6 +155,7 @@ def _squared(block: Block) -> Block:
     """Rows of one length; a corner that is missing becomes a blank one."""
     lengths = [len(r) for r in block.rows]
     width = max(lengths)
+    # A header row whose corner the editor left out; of two rows it could as well be a slip.
     if len(block.rows) > 2 and lengths[0] == width - 1 and all(n == width for n in lengths[1:]):
         return replace(block, rows=(("", *block.rows[0]), *block.rows[1:]))
     for line, row in zip(block.lines, block.rows, strict=True):
@@ -169,6 +171,7 @@ def _corner(block: Block, numbers: Floats) -> tuple[int | None, int | None]:
     rows, columns = numbers.shape
     if rows < 3 or columns < 3:
         return None, None
+    # Some editors print engine speed below the cells, or pressure to their right.
     for row in (0, rows - 1):
         for column in (0, columns - 1):
             if np.isnan(numbers[row, column]):
@@ -219,6 +222,7 @@ def _upright(found: Arranged) -> Arranged:
             found = (
                 replace(found, rows=turned) if which == "rows" else replace(found, columns=turned)
             )
+        # Neither rising nor falling is a wrong paste, and sorting it would mix up cells.
         elif (np.diff(points) <= 0).any():
             at = int(np.flatnonzero(np.diff(points) <= 0)[0])
             raise BadInputError(
@@ -228,6 +232,7 @@ def _upright(found: Arranged) -> Arranged:
 
 
 def _is_speed(points: Floats, label: str) -> bool:
+    # The word decides; numbers only where there is none.
     if label:
         return any(word in label.lower() for word in SPEED_WORDS)
     return float(np.max(points)) >= RPM_LEAST
@@ -284,6 +289,7 @@ def arrange_curve(block: Block) -> ArrangedCurve:
             Say.RAGGED(source=block.source, line=block.lines[0], count=numbers.shape[1], expected=2)
         )
     labels = ("", "")
+    # A header has words in both places; one word alone is a slip in a number.
     if np.isnan(numbers[0]).all():
         labels = (rows[0][0], rows[0][1])
         numbers = numbers[1:]
