@@ -61,7 +61,7 @@ def _tables(way: str) -> dict[str, Table]:
 
 
 def _leanest(report: TransientReport) -> tuple[float, float]:
-    """Largest lean peak of the mean of a sort, and of a single change."""
+    """Largest lean peak of the mean of a kind, and of a single change."""
     mine = [c.of for c in report.changes if c.of.key.kind in LEANED]
     mean = max(float(np.nanmax(one.mean_pct[SOON])) for one in mine)
     return mean, max(m.lean_pct for one in mine for m in one.events)
@@ -94,7 +94,7 @@ def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
         f"*Heron* on tables that enrich by half of what it needs and fade too soon, {MINUTES:g} "
         "min a drive, its film as it is and half as thick again. Largest lean peak of the mean of "
-        "a sort, and in brackets of a single change, percent.",
+        "a kind, and in brackets of a single change, percent.",
         "",
         "| enrichment by | film | as it was | after one round | after two |",
         "|---|---|---|---|---|",
