@@ -267,7 +267,7 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
         ),
         over_kpa=over,
         pump_l_per_h=wanted * 3.6 / fuel.density_kg_per_l,
-        # Above the atmosphere, as pump curves are drawn: what is over the injector plus what stands behind it.
+        # Above the atmosphere, as pump curves are drawn: over the injector, and what stands behind it.
         pump_kpa=over + pressure - STANDARD_KPA,
         rule_of_thumb=bool(words.power_kw),
     )
