@@ -47,12 +47,19 @@ def in_inches(log: Log) -> Log:
 
 
 def dithered(log: Log) -> Log:
-    """The last digit of lambda, pressure and trim anywhere within its step."""
+    """The last digit of lambda, pressure and trim anywhere within its step.
+
+    What stands at a channel's end stays there: a meter that has met it writes one number.
+    """
     rng = np.random.default_rng(2)
     channels = dict(log.channels)
     for role, digit in DIGITS.items():
         if role in channels:
-            channels[role] = channels[role] + rng.uniform(-0.5, 0.5, len(log)) * digit
+            values = channels[role]
+            ends = (values == np.nanmin(values)) | (values == np.nanmax(values))
+            moved = values + rng.uniform(-0.5, 0.5, len(log)) * digit
+            inside = np.clip(moved, np.nanmin(values), np.nanmax(values))
+            channels[role] = np.where(ends, values, inside)
     return replace(log, channels=channels)
 
 

@@ -41,6 +41,7 @@ NAMES = (
     "causes",
     "rewritten",
     "rounds",
+    "lies",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 

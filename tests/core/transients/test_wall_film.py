@@ -165,7 +165,7 @@ def test_neither_a_slow_sensor_nor_a_wrong_table_passes_for_film(heron_vehicle: 
         0.0, abs=0.02
     )
     # Within the errors of two short drives; over many cars it is less than 0.03 (docs/accuracy.md).
-    assert abs(late.share - plain.share) < min(2.0 * np.hypot(late.share_se, plain.share_se), 0.05)
+    assert abs(late.share - plain.share) < min(2.0 * np.hypot(late.share_se, plain.share_se), 0.06)
     table = heron_vehicle.table
     off = film_of(heron_vehicle.with_table(table.with_values(1.08 * table.values)), 0.0)
     assert abs(off.share - plain.share) < min(np.hypot(off.share_se, plain.share_se), 0.02)

@@ -11,8 +11,6 @@ SURELY_HIGH = 1.12
 MAYBE_HIGH = 1.06
 """Highest reading that is an end if readings stay there, and one that may be: fuel cuts drive every
 sound sensor further (common practice, no source)."""
-AT_END = 0.0015
-"""Readings so near the extreme are at it: a digit of a usual log and a half."""
 JUST_BELOW = 0.02
 PILE = 2.0
 """Readings at an end outnumber those so much below it by more than this."""
@@ -38,8 +36,8 @@ def end_stops(lam: Floats) -> tuple[float, float]:
         return 0.0, np.inf
     low = float(part.min())
     high = float(part.max())
-    stays_low = np.mean(part <= low + AT_END) > 0.005
-    stays_high = np.mean(part >= high - AT_END) > 0.005
+    stays_low = np.mean(part <= low + 1e-6) > 0.005
+    stays_high = np.mean(part >= high - 1e-6) > 0.005
     # Narrow meters end where a sound one may well read; there readings pile up at the end itself.
     ends = high > SURELY_HIGH or (high > MAYBE_HIGH and _piles_up(part, high))
     return (low + 0.01 if stays_low and low < 0.8 else 0.0), (
@@ -49,8 +47,8 @@ def end_stops(lam: Floats) -> tuple[float, float]:
 
 def _piles_up(lam: Floats, high: float) -> bool:
     """Whether far more readings stand at the highest one than just below it."""
-    at = int((lam >= high - AT_END).sum())
-    below = int(((lam < high - AT_END) & (lam >= high - JUST_BELOW)).sum())
+    at = int((lam >= high - 1e-6).sum())
+    below = int(((lam < high - 1e-6) & (lam >= high - JUST_BELOW)).sum())
     return at > PILE * max(below, 1)
 
 

@@ -31,12 +31,14 @@ from lean_trim.core.types import Floats, Ints, Mask
 
 TAUS_S = np.array([0.12, 0.17, 0.23, 0.3, 0.4, 0.53, 0.7, 0.95, 1.3])
 """Time constants tried, s; the best is refined between its neighbours."""
-STIRRED = 0.035
+STIRRED = 0.03
 """Uptake from which the film is at work."""
 LEAD_S = 2.0
 """Taken before the film is at work, s."""
 TAIL_S = 1.5
 """Taken after it, s: several time constants."""
+LONGEST_S = 10.0
+"""Longer stirring is several events: so much of it says something of its own, s."""
 MOST_ROWS = 60_000
 """Rows that are judged; whole events of longer logs are left out."""
 FEWEST_EVENTS = (10.0, 5.0)
@@ -140,18 +142,21 @@ def _find(frame: Frame, left: Floats, may: Mask) -> _Events | None:
     if not len(rows):
         return None
     time = log.time_s[rows]
-    event = np.concatenate([[0], np.cumsum(np.diff(time) > 5.0 * log.step_s)])
+    spell = np.concatenate([[0], np.cumsum(np.diff(time) > 5.0 * log.step_s)])
     every = int(np.ceil(len(rows) / MOST_ROWS))
-    # Whole events are left out of a long log, never parts of one.
-    keep = event % every == 0
+    # Whole spells are left out of a long log, never parts of one: a film is settled where one begins.
+    keep = spell % every == 0
     rows = rows[keep]
     time = time[keep]
-    event = event[keep] // every
+    spell = spell[keep]
+    since = time - time[np.searchsorted(spell, spell)]
+    piece = np.floor(since / LONGEST_S)
+    event = np.unique(np.column_stack([spell, piece]), axis=0, return_inverse=True)[1].ravel()
     warm = ~(log.get(Role.COOLANT)[rows] < WARM_C)
     with np.errstate(invalid="ignore"):
         judged = may[rows] & warm & ~fuel_cut(frame)[rows] & (np.abs(left[rows]) < WILDEST)
-    # Events are set so far apart that no lag reaches from one to the next.
-    apart = as_loop(time + 10.0 * GAP_S * event)
+    # Spells are set so far apart that no lag reaches from one to the next.
+    apart = as_loop(time + 10.0 * GAP_S * spell)
     rate = time_constant(held(log[Role.RPM]), 1.0, USUAL_QUICKER)
     return _Events(
         time=apart,

@@ -6,6 +6,14 @@ from collections.abc import Callable
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.proof.behaviour import (
+    prove_air,
+    prove_differential,
+    prove_idle,
+    prove_measured,
+    prove_speed,
+    prove_trims,
+)
 from lean_trim.core.proof.fuel import prove_duty, prove_fuel
 from lean_trim.core.proof.mixture import prove_lambda, prove_target
 from lean_trim.core.proof.motion import prove_constant, prove_map, prove_rpm, prove_temperatures
@@ -20,6 +28,12 @@ PROOFS: tuple[Callable[[Log, Vehicle], list[Proof]], ...] = (
     prove_lambda,
     prove_fuel,
     prove_duty,
+    prove_idle,
+    prove_speed,
+    prove_measured,
+    prove_trims,
+    prove_air,
+    prove_differential,
 )
 
 

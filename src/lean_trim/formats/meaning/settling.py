@@ -12,6 +12,7 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
+from lean_trim.core.proof.behaviour import clock_doubt
 from lean_trim.core.proof.fuel import LEAST_SAMPLES, fuel_of, slopes
 from lean_trim.core.proof.mixture import LEAST_CUT, lambda_in_cut, prove_lambda, prove_target
 from lean_trim.core.proof.motion import (
@@ -162,6 +163,8 @@ def settled(
     for proof in prove(_absolute_enough(log), vehicle):
         proofs.setdefault(proof.role, []).append(proof)
     _followed(proofs, matches)
+    if not time.doubt and not choices.time_unit:
+        time = replace(time, doubt=clock_doubt(log))
     return log, [_proved(m, tuple(proofs.get(m.role, ())), choices) for m in matches.values()], time
 
 
