@@ -151,7 +151,8 @@ def _find(frame: Frame, left: Floats, may: Mask) -> _Events | None:
     spell = spell[keep]
     since = time - time[np.searchsorted(spell, spell)]
     piece = np.floor(since / LONGEST_S)
-    event = np.unique(np.column_stack([spell, piece]), axis=0, return_inverse=True)[1].ravel()
+    begins = (np.diff(spell) != 0) | (np.diff(piece) != 0)
+    event = np.concatenate([[0], np.cumsum(begins)])
     warm = ~(log.get(Role.COOLANT)[rows] < WARM_C)
     with np.errstate(invalid="ignore"):
         judged = may[rows] & warm & ~fuel_cut(frame)[rows] & (np.abs(left[rows]) < WILDEST)

@@ -243,8 +243,8 @@ def prove_duty(log: Log, vehicle: Vehicle) -> list[Proof]:
 
     Returns
     -------
-    One proof, none where a channel is missing. Half and double are other ways of injecting and tell
-    nothing.
+    One proof, none where a channel is missing. Half and double speak against it: an ECU may count so,
+    and so does one of the three columns that is half or double.
     """
     if not all(r in log for r in (Role.DUTY, Role.PULSE_WIDTH, Role.RPM)):
         return []
@@ -254,10 +254,5 @@ def prove_duty(log: Log, vehicle: Vehicle) -> list[Proof]:
     if len(known) < LEAST_SAMPLES:
         return []
     middle = float(np.median(known))
-    # Twice a cycle, or counted as share of one turn: a matter of the ECU, not of a wrong column.
-    misfit = (
-        min(abs(np.log(middle / factor)) for factor in (1.0, 2.0, 0.5))
-        if middle > 0
-        else float("inf")
-    )
+    misfit = abs(np.log(middle)) if middle > 0 else float("inf")
     return [judged(Role.DUTY, Say.DUTY(ratio=middle), misfit, DUTY_AGREES, DUTY_CONTRADICTS)]

@@ -30,7 +30,7 @@ from lean_trim.formats.meaning.match import Match
 from lean_trim.formats.meaning.pressure import is_vacuum
 from lean_trim.formats.meaning.timebase import TimeUnit
 from lean_trim.formats.meaning.unit_check import FUEL_SCALE, PETROL_SCALE
-from lean_trim.formats.meaning.units import TIME, show_unit
+from lean_trim.formats.meaning.units import seconds_per, show_unit
 
 
 class Say:
@@ -213,16 +213,16 @@ def _settle_time(log: Log, unit: TimeUnit | None, choices: Choices) -> tuple[Log
     if choices.time_unit or Role.RPM not in log:
         return log, Settled(unit.unit, "" if choices.time_unit else unit.doubt)
     low, high = SLEW_RPM_PER_S
-    first = float(TIME[unit.unit](np.array([1.0]))[0])
+    first = seconds_per(unit.unit) or 1.0
     slews = {}
     for name in (unit.unit, *unit.rivals):
-        scale = float(TIME[name](np.array([1.0]))[0]) / first
+        scale = (seconds_per(name) or 1.0) / first
         slews[name] = slew_rpm_per_s(log.time_s * scale, log[Role.RPM])
     able = [name for name, rate in slews.items() if not np.isfinite(rate) or low <= rate <= high]
     if unit.doubt or not unit.rivals or not able or able == [unit.unit]:
         return log, Settled(unit.unit, unit.doubt)
     if len(able) == 1:
-        scale = float(TIME[able[0]](np.array([1.0]))[0]) / first
+        scale = (seconds_per(able[0]) or 1.0) / first
         moved = replace(
             log, time_s=log.time_s * scale, joints_s=tuple(j * scale for j in log.joints_s)
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints
-from lean_trim.formats.meaning.units import TIME, tidy_unit
+from lean_trim.formats.meaning.units import seconds_per, tidy_unit
 
 
 class Say:
@@ -30,12 +31,20 @@ class Say:
         "{name}: the clock started again {count} times; the recordings are shown one after another",
     )
     SORTED = Message("timebase.sorted", "{name}: {count} rows were out of order and were sorted")
+    NOT_UNDERSTOOD = Message(
+        "timebase.not_understood",
+        "Time is headed {unit}, which is not understood; by its steps it would be in {best}",
+    )
     HEADED_OTHERWISE = Message(
         "timebase.headed_otherwise",
         "Time is headed {unit} but steps by {step:g}, which no log does; it would fit {best}",
     )
 
 
+NO_SCALE = frozenset(("time", "timestamp", "utc", "gmt", "clock", "date", "abs", "rel", "elapsed"))
+"""What may stand where a unit of time stands, and is none."""
+SAYS_A_SCALE = re.compile(r"\d|^[a-zµμ]{1,4}\.?$|/")
+"""A number, a part, or a word as short as a unit."""
 STEPS_S = (2e-4, 30.0)
 """Between rows of a log: 5 kHz to one row in half a minute."""
 EPOCHS = ((1e17, "ns"), (1e14, "us"), (1e11, "ms"), (1e8, "s"))
@@ -86,27 +95,30 @@ def time_unit(time: Floats, unit_text: str) -> TimeUnit:
     steps = np.diff(known)
     steps = steps[steps > 0]
     stated = tidy_unit(unit_text)
+    scale = seconds_per(stated)
     if not len(steps):
-        return TimeUnit(stated if stated in TIME else "s")
+        return TimeUnit("s" if scale is None else stated)
     # The mean, because a coarse clock repeats most times and jumps at the others.
     step = min(float(np.median(steps)), float(steps.sum() / max(len(known) - 1, 1)))
-    if stated in TIME:
+    if scale is not None:
         low, high = STEPS_S
-        if low <= step * float(TIME[stated](np.array([1.0]))[0]) <= high:
+        if low <= step * scale <= high:
             return TimeUnit(stated)
         best = _by_steps(known, step)
         doubt = Say.HEADED_OTHERWISE(unit=unit_text, step=step, best=best.unit)
         return TimeUnit(best.unit, (), str(doubt))
-    return _by_steps(known, step)
+    found = _by_steps(known, step)
+    if not stated or stated in NO_SCALE or not SAYS_A_SCALE.search(stated):
+        return found
+    # A scale that was stated is never dropped: minutes would pass for seconds.
+    doubt = Say.NOT_UNDERSTOOD(unit=unit_text, best=found.unit)
+    return TimeUnit(found.unit, (), found.doubt or str(doubt))
 
 
 def _by_steps(known: Floats, step: float) -> TimeUnit:
     level = float(np.median(np.abs(known)))
     for least, unit in EPOCHS:
-        if (
-            level > least
-            and STEPS_S[0] <= step * float(TIME[unit](np.array([1.0]))[0]) <= STEPS_S[1]
-        ):
+        if level > least and STEPS_S[0] <= step * _seconds(unit) <= STEPS_S[1]:
             return TimeUnit(unit)
     if DAY_SERIALS[0] < level < DAY_SERIALS[1] and step < 5e-4:
         return TimeUnit("d")
@@ -138,7 +150,14 @@ def seconds_from(time: Floats, unit_text: str, origin: float | None = None) -> F
     # Counted from the start before it is scaled: an epoch in nanoseconds has no digits to spare.
     known = time[np.isfinite(time)]
     first = (float(known[0]) if len(known) else 0.0) if origin is None else origin
-    return TIME[time_unit(time, unit_text).unit](time - first)
+    return (time - first) * _seconds(time_unit(time, unit_text).unit)
+
+
+def _seconds(unit: str) -> float:
+    """Seconds in a unit that is understood."""
+    seconds = seconds_per(unit)
+    assert seconds is not None
+    return seconds
 
 
 def settle_time(time: Floats, name: str, spread: bool = True) -> TimeBase:

@@ -51,16 +51,75 @@ AIRFLOW: dict[str, Convert] = {
     "lb/hr": _scale(LB_G / 3600.0),
     "kg/s": _scale(1000.0),
 }
-TIME: dict[str, Convert] = {
-    "s": _scale(1.0),
-    "sec": _scale(1.0),
-    "ms": _scale(1e-3),
-    "us": _scale(1e-6),
-    "ns": _scale(1e-9),
-    "min": _scale(60.0),
-    "h": _scale(3600.0),
-    "d": _scale(86400.0),
+TIME: dict[str, float] = {
+    "s": 1.0,
+    "sec": 1.0,
+    "ms": 1e-3,
+    "us": 1e-6,
+    "ns": 1e-9,
+    "min": 60.0,
+    "h": 3600.0,
+    "d": 86400.0,
 }
+"""Seconds in a unit."""
+TIME_WORDS = {
+    word: unit
+    for unit, words in (
+        ("s", "second seconds secs sek sekunden seg segundos secondes secondi sekundy с сек 秒 초"),
+        ("ms", "msec msecs millis milliseconds мс 毫秒 ミリ秒"),
+        ("us", "µs μs usec micros microseconds мкс"),
+        ("ns", "nsec nanos nanoseconds нс"),
+        ("min", "mins minute minutes minuten minutos minuti minuty мин 分 분"),
+        ("h", "hr hrs hour hours std stunden heures horas ore godziny ч 時間"),
+        ("d", "day days tage jours"),
+    )
+    for word in words.split()
+}
+"""Other words for units of time."""
+PARTS_OF_A_SECOND = {"cs": 1e-2, "csec": 1e-2, "ds": 1e-1}
+_NUMBER = r"(\d+(?:[.,]\d+)?)(?:/(\d+(?:[.,]\d+)?))?"
+_TIMES_UNIT = re.compile(rf"[x×*]?{_NUMBER}[x×*]?([^\d/x×*]+)")
+_UNIT_TIMES = re.compile(rf"([^\d/x×*]+)[x×*/]{_NUMBER}")
+"""A number of a unit: 1/100s, 0.1s, x10ms, 10*ms, and the other way round; tidied, so without
+blanks."""
+
+
+def seconds_per(unit: str) -> float | None:
+    """Seconds in a unit of time, also in so many or such a part of one.
+
+    Parameters
+    ----------
+    unit : as people write it: "s", "min.", "1/100 s", "0.1 s", "x10 ms", "cs".
+
+    Returns
+    -------
+    > 0; None where it is not understood.
+    """
+    plain = tidy_unit(unit).rstrip(".").replace("·", "*")
+    plain = TIME_WORDS.get(plain, plain)
+    if plain in TIME:
+        return TIME[plain]
+    if plain in PARTS_OF_A_SECOND:
+        return PARTS_OF_A_SECOND[plain]
+    if found := _TIMES_UNIT.fullmatch(plain):
+        over, under, word = found.groups()
+    elif found := _UNIT_TIMES.fullmatch(plain):
+        word, over, under = found.groups()
+    else:
+        return None
+    base = seconds_per(word)
+    above = _decimal(over)
+    below = _decimal(under or "1")
+    # s/100 is a part as 1/100 s is one.
+    if f"{word}/" in plain:
+        above, below = below, above
+    return base * above / below if base is not None and above > 0.0 and below > 0.0 else None
+
+
+def _decimal(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
 SPEED: dict[str, Convert] = {
     "km/h": _scale(1.0),
     "kph": _scale(1.0),
