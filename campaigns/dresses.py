@@ -97,8 +97,8 @@ def differences(got: Log, log: Log, dress: Dress) -> list[str]:
         out.append(f"time runs for {length:.1f} s instead of {log.duration_s:.1f}")
         return out
     # Counted from the first row of the file, of which the log's first row may not be one.
-    # Polled in turn a channel is read every second and a half, and the drive goes on between.
-    slack = 3.0 if dress.shape == "in turn" else 1.0
+    # Polled in turn a channel is read every three seconds, and the drive goes on between.
+    slack = 4.0 if dress.shape == "in turn" else 1.0
     at = got.time_s if 0.0 <= got.time_s[0] < 5.0 else got.time_s - got.time_s[0]
     truth_t = log.time_s - log.time_s[0]
     for ware in wares_of(log, dress):
