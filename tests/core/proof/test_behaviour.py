@@ -73,6 +73,16 @@ def test_a_road_speed_of_another_car_says_nothing_of_the_clock(heron_log: Log) -
     assert clock_doubt(other) == ""
 
 
+def test_one_lie_is_told_once(heron_log: Log, heron_vehicle: Vehicle) -> None:
+    """A lambda that repeats its target does not make the target one that repeats lambda."""
+    told = LIES["lambda is the target"](heron_log)
+    assert told is not None
+    assert against(told, heron_vehicle) == {Role.LAMBDA}
+    swapped = LIES["temperatures swapped"](heron_log)
+    assert swapped is not None
+    assert {Role.IAT, Role.COOLANT} <= against(swapped, heron_vehicle)
+
+
 def test_cranking_is_no_slow_idle(heron_log: Log, heron_vehicle: Vehicle) -> None:
     rpm = heron_log[Role.RPM].copy()
     rpm[:60] = np.linspace(250.0, 470.0, 60)

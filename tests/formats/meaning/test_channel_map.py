@@ -9,9 +9,12 @@ from hypothesis import strategies as st
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError, LogError
+from lean_trim.core.messages import Message
+from lean_trim.core.proof.proof_evidence import Proof, Verdict
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.channel_map import MappedLog, by_role, map_channels, wanted_columns
 from lean_trim.formats.meaning.choices import Choices, ColumnChoice, shape_of, two_point_scale
+from lean_trim.formats.meaning.match import Match
 from lean_trim.formats.meaning.timebase import RESTART_GAP_S, settle_time, spread_repeats
 from lean_trim.formats.meaning.unit_check import settle_unit
 
@@ -193,3 +196,19 @@ def test_repeated_times_are_spread_and_never_pass_the_next(counts: list[int]) ->
 def test_a_clock_that_stands_still_is_refused() -> None:
     with pytest.raises(LogError, match="all rows have the same time"):
         settle_time(np.full(10, 3.0), "x")
+
+
+@pytest.mark.parametrize(
+    ("verdicts", "doubt", "word"),
+    [
+        ((), "", "sure"),
+        (("agrees", "cannot tell"), "", "sure"),
+        (("cannot tell",), "", "likely"),
+        (("agrees",), "which one?", "asks"),
+    ],
+)
+def test_what_was_compared_and_not_borne_out_is_not_sure(
+    verdicts: tuple[Verdict, ...], doubt: str, word: str
+) -> None:
+    proofs = tuple(Proof(Role.MAP, v, Message("test.said", "said")()) for v in verdicts)
+    assert Match(Role.MAP, (), "kPa", 1.0, doubt=doubt, proofs=proofs).sureness == word

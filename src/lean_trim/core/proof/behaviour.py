@@ -228,7 +228,8 @@ def prove_measured(log: Log, vehicle: Vehicle) -> list[Proof]:
             out.append(_against(Role.LAMBDA, Say.RICH_IN_CUTS(value=value)))
         elif (copy := _copy_pct(log, vehicle)) is not None:
             out.append(_against(Role.LAMBDA, Say.COPY(pct=copy)))
-    if Role.TARGET in log:
+    # Where the measured one is none, it is no news that the wanted one holds the same.
+    if Role.TARGET in log and not out:
         out += _wanted(log)
     return out
 
@@ -351,7 +352,8 @@ def prove_air(log: Log, vehicle: Vehicle) -> list[Proof]:
     air = _middle(log, Role.IAT)
     water = _middle(log, Role.COOLANT)
     if air > water + WARMER_K:
-        return [_against(Role.IAT, Say.AIR_OVER_WATER(air=air, water=water))]
+        said = Say.AIR_OVER_WATER(air=air, water=water)
+        return [_against(Role.IAT, said), _against(Role.COOLANT, said)]
     other = (air - 32.0) / 1.8
     low, high = WEATHER_C
     # An air mass meter weighs the air: there a wrong temperature changes no table.

@@ -47,7 +47,7 @@ def described(mapped: MappedLog) -> dict[str, Any]:
                 "role": str(match.role),
                 "columns": [c.name for c in match.columns],
                 "unit": unit_shown(match),
-                "sure": sure_word(match.confidence, bool(match.doubt)),
+                "sure": match.sureness,
                 "range": span,
                 "why": match.note,
                 "doubt": match.doubt,
@@ -69,11 +69,6 @@ def described(mapped: MappedLog) -> dict[str, Any]:
         "notes": list(mapped.notes),
         "doubts": [{"doubt": text, "option": option} for text, option in settling_options(mapped)],
     }
-
-
-def sure_word(confidence: float, doubted: bool) -> str:
-    """How sure a match is, in a word."""
-    return "asks" if doubted else "sure" if confidence >= 0.7 else "likely"
 
 
 def _lines(told: dict[str, Any]) -> list[str]:

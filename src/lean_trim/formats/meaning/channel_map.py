@@ -341,9 +341,11 @@ def _without_minor(
     log: Log, matches: Sequence[Match], said: set[Role]
 ) -> tuple[Log, list[Match], tuple[str, ...]]:
     """Channels a correction can do without, left out where they are in doubt."""
-    there = {m.role for m in matches}
-    # Of duty only a pulse width is worked out; beside one nothing rests on it.
-    minor = MINOR | {Role.DUTY} if Role.PULSE_WIDTH in there else MINOR
+    width = next((m for m in matches if m.role is Role.PULSE_WIDTH), None)
+    # Of duty only a pulse width is worked out. Beside one that is borne out nothing rests on it; beside
+    # another the two speak against each other.
+    proved = width is not None and any(p.verdict == "agrees" for p in width.proofs)
+    minor = MINOR | {Role.DUTY} if proved else MINOR
     drop = {m.role for m in matches if m.role in minor and m.doubt and m.role not in said}
     notes = tuple(
         str(Say.LEFT_OUT(label=LABELS[m.role][0], doubt=m.doubt)) for m in matches if m.role in drop

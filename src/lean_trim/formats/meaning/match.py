@@ -10,6 +10,9 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.proof.proof_evidence import Proof
 from lean_trim.formats.decode.columns import Column, RawColumns
 
+SURE = 0.7
+"""Confidence from which a match is called sure."""
+
 
 @dataclass(frozen=True)
 class Match:
@@ -40,6 +43,14 @@ class Match:
     weak: str = ""
     by_physics: bool = False
     only: bool = False
+
+    @property
+    def sureness(self) -> str:
+        """How sure it is, in a word: a comparison that bears nothing out leaves it at likely."""
+        if self.doubt:
+            return "asks"
+        bare = bool(self.proofs) and not any(p.verdict == "agrees" for p in self.proofs)
+        return "likely" if bare or self.confidence < SURE else "sure"
 
 
 @dataclass(frozen=True, eq=False)

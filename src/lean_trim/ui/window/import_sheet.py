@@ -213,10 +213,9 @@ class ImportSheet(QWidget):
         self.baro.setValue(said or STANDARD_BARO_KPA)
 
     def _match_row(self, pending: Pending, match: Match) -> None:
-        sure = "asks" if match.doubt else "sure" if match.confidence >= 0.7 else "likely"
         log = pending.opened.log
         for column in match.columns:
-            self._row(column, match, log[match.role], sure, _why(match))
+            self._row(column, match, log[match.role], match.sureness, _why(match))
 
     def _missing_row(self, pending: Pending, lack: Missing) -> None:
         """A channel nobody found, with the columns that are left to choose from."""

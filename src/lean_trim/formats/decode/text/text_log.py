@@ -222,9 +222,12 @@ def _read(
         joined = cast(BinaryIO, _Joined(begin, source.stream))
         stream = io.BufferedReader(Utf8Stream(joined, start.encoding), READ_BYTES)
         begin = b""
+    share = 0.0
     for block in _ahead(_blocks(begin, stream, layout.skip_lines)):
         reader.add(block)
-        if progress is not None and not progress(source.share):
+        # The file is read ahead in another thread, in whose midst its place may be an earlier one.
+        share = max(share, source.share)
+        if progress is not None and not progress(share):
             raise CancelledError(Say.CANCELLED(name=source.path.name))
     return reader
 
