@@ -198,6 +198,9 @@ def test_a_clock_that_stands_still_is_refused() -> None:
         settle_time(np.full(10, 3.0), "x")
 
 
+COMPARED = Message("test.compared", "compared")
+
+
 @pytest.mark.parametrize(
     ("verdicts", "doubt", "word"),
     [
@@ -210,5 +213,5 @@ def test_a_clock_that_stands_still_is_refused() -> None:
 def test_what_was_compared_and_not_borne_out_is_not_sure(
     verdicts: tuple[Verdict, ...], doubt: str, word: str
 ) -> None:
-    proofs = tuple(Proof(Role.MAP, v, Message("test.said", "said")()) for v in verdicts)
+    proofs = tuple(Proof(Role.MAP, v, COMPARED()) for v in verdicts)
     assert Match(Role.MAP, (), "kPa", 1.0, doubt=doubt, proofs=proofs).sureness == word
