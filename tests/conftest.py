@@ -8,17 +8,21 @@ from pathlib import Path
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# As the program itself does; several workers with several threads each are three times as slow.
+for count in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
+    os.environ.setdefault(count, "1")
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.pipeline import transients
+from lean_trim.core.pipeline import pulls, transients
 from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.solve import Solution, conclude
+from lean_trim.core.pipeline.transients import TransientReport
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
-from lean_trim.workspace import injector_study, solving
+from lean_trim.workspace import injector_study, rounds, solving
 from tests.solved_once import SolvedOnce
 
 
@@ -39,6 +43,13 @@ def heron_solution(heron_vehicle: Vehicle, heron_log: Log, solved_once: SolvedOn
     measured = solved_once.measure([heron_log], heron_vehicle)
     look = solved_once.of_solution(solving.looked_at)
     found: Solution = look(conclude(measured, NOT_LOOKED))[0]
+    return found
+
+
+@pytest.fixture(scope="session")
+def heron_transients(heron_solution: Solution, solved_once: SolvedOnce) -> TransientReport:
+    """Heron's quick changes, warm-up and idle."""
+    found: TransientReport = solved_once.of_solution(transients.transients_of)(heron_solution)
     return found
 
 
@@ -69,8 +80,11 @@ def first_solve(
 ) -> None:
     """Begin with a job worked out; what a solve says is tested in ``tests/core/pipeline``.
 
-    A test that is about solving while the window lives is marked ``solves``.
+    A test that is about solving while the window lives is marked ``solves``, one about driving
+    while it lives ``drives``.
     """
+    if request.node.get_closest_marker("drives") is None:
+        monkeypatch.setattr(rounds, "drive_apart", solved_once.drive)
     if request.node.get_closest_marker("solves") is not None:
         return
     of = solved_once.of_solution
@@ -78,6 +92,7 @@ def first_solve(
     monkeypatch.setattr(solving, "looked_at", of(solving.looked_at))
     monkeypatch.setattr(injector_study, "identify_from", of(injector_study.identify_from))
     monkeypatch.setattr(transients, "transients_of", of(transients.transients_of))
+    monkeypatch.setattr(pulls, "find_pulls", solved_once.of_logs(pulls.find_pulls))
 
 
 @pytest.fixture

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import ast
+import os
+import subprocess
+import sys
 from collections.abc import Collection, Iterable, Mapping
 from functools import cache
 from pathlib import Path
@@ -62,9 +65,16 @@ FILES = {module_of(path): path for path in sorted(SRC.rglob("*.py"))}
 
 
 @cache
+def tree_of(module: str) -> ast.Module:
+    """A module's tree, parsed once for all tests."""
+    return ast.parse(FILES[module].read_text(encoding="utf-8"))
+
+
+@cache
 def nodes_of(module: str) -> tuple[ast.AST, ...]:
-    """Every node of a module's tree, parsed once for all tests."""
-    return tuple(ast.walk(ast.parse(FILES[module].read_text(encoding="utf-8"))))
+    """What imports in a module, and the conditions under which it does."""
+    kinds = (ast.Import, ast.ImportFrom, ast.If)
+    return tuple(node for node in ast.walk(tree_of(module)) if isinstance(node, kinds))
 
 
 def _imported(nodes: Iterable[ast.AST]) -> frozenset[str]:
@@ -237,16 +247,29 @@ COMPILED = (
 
 
 def test_heavy_libraries_are_imported_where_they_are_used() -> None:
-    for module, path in FILES.items():
+    for module in FILES:
         if module.startswith(COMPILED):
             continue
-        top = ast.parse(path.read_text(encoding="utf-8")).body
+        top = tree_of(module).body
         names = [a.name for n in top if isinstance(n, ast.Import) for a in n.names]
         for node in top:
             if isinstance(node, ast.ImportFrom):
                 names += [node.module or "", *(f"{node.module}.{a.name}" for a in node.names)]
         heavy = [n for n in names if n.split(".")[0] in HEAVY or n.startswith(COMPILED)]
         assert heavy == [], module
+
+
+def test_the_command_says_how_many_threads_before_numpy_is_loaded() -> None:
+    """Said afterwards it has no effect, and a solve takes three times as long."""
+    code = (
+        "import os, sys, lean_trim.cli.main as m; early = 'numpy' in sys.modules; "
+        "m.main(['--version-of-nothing']); print(early, os.environ['OPENBLAS_NUM_THREADS'])"
+    )
+    environment = {k: v for k, v in os.environ.items() if k != "OPENBLAS_NUM_THREADS"}
+    done = subprocess.run(
+        [sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True
+    )
+    assert done.stdout.split() == ["False", "1"]
 
 
 def test_a_package_only_exports() -> None:

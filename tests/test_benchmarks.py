@@ -14,12 +14,12 @@ ROOT = Path(__file__).resolve().parents[1]
 SMALL: dict[str, tuple[dict[str, object], str]] = {
     "solve_speed": ({"ROWS": 20_000, "MINUTES": 3.0}, "1"),
     "tape_speed": ({"ROWS": 40_000}, ""),
-    "drag_speed": ({"ROWS": 8_000, "MINUTES": 5.0}, ""),
+    "drag_speed": ({"ROWS": 8_000, "MINUTES": 3.0}, ""),
     "import_speed": ({"ROWS": 20_000}, ""),
     "pulls_pan": ({"STEPS": 3}, ""),
-    "command_speed": ({"MINUTES": 4.0, "REPEATS": 1}, ""),
+    "command_speed": ({"MINUTES": 3.0, "REPEATS": 1}, ""),
     "first_window": ({"LIMIT_S": 0.8}, "1"),
-    "faults": ({"SEEDS": (1,), "MINUTES": 4.0}, "battery"),
+    "faults": ({"SEEDS": (1,), "MINUTES": 3.0}, "battery"),
 }
 """How each benchmark is made small, and the words it is called with."""
 OTHERS = {"ablations", "cases", "fleet_ablations", "missing_channels"}

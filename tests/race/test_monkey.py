@@ -19,8 +19,8 @@ def files(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [1, 2, 3])
 def test_memory_is_what_the_file_loads_to_after_every_step(files: Path, seed: int) -> None:
-    monkey = play(files, seed, 120)
-    assert monkey.count == 120 and len(set(monkey.done)) > 30
+    monkey = play(files, seed, 100)
+    assert monkey.count == 100 and len(set(monkey.done)) > 30
 
 
 def test_differences_are_found_where_they_are() -> None:

@@ -189,15 +189,15 @@ CARS: dict[str, tuple[Vehicle, Truth | None, Faults]] = {
     "tern, leaks": (tern(), None, faults_of("intake-leak,airflow-sensor:0.5,exhaust-leak")),
 }
 LEGS = (
-    Leg(Kind.CRUISE, 9.0, 3, 45.0),
-    Leg(Kind.HOLD, 6.0, 4, 2300.0, 30.0, 90.0),
-    Leg(Kind.PULL, 12.0, 3, 6000.0),
-    Leg(Kind.COAST, 6.0, 4, 45.0),
-    Leg(Kind.IDLE, 5.0),
-    Leg(Kind.BLIP, 5.0),
+    Leg(Kind.CRUISE, 4.0, 3, 45.0),
+    Leg(Kind.HOLD, 3.0, 4, 2300.0, 30.0, 90.0),
+    Leg(Kind.PULL, 6.0, 3, 6000.0),
+    Leg(Kind.COAST, 4.0, 4, 45.0),
+    Leg(Kind.IDLE, 3.0),
+    Leg(Kind.BLIP, 3.0),
 )
 """Everything a driver does, quickly."""
-STEPS = 4500
+STEPS = 2400
 COMPARED_EVERY = 3
 """The readable car takes every step; what both make of one state is compared at every third."""
 ROWS_A_PIECE = 250
@@ -240,7 +240,7 @@ def test_every_number_of_the_state_is_compared() -> None:
 @pytest.mark.slow
 def test_whole_drives_agree_in_where_they_went_and_what_they_say(heron_vehicle: Vehicle) -> None:
     """One last bit flips a controller's switch, so not row by row."""
-    minutes = 5.0
+    minutes = 3.0
     every = 4
     car = ReferenceCar(heron_vehicle, 3)
     rows = []

@@ -84,6 +84,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(
         np.testing.assert_array_equal(before, after.table.values)
 
 
+@pytest.mark.drives
 def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
     driven.session.rounds.drive_minutes = 60.0
     driven.session.deciding.accept()
@@ -99,6 +100,7 @@ def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) ->
     assert not driven.status.progress.isVisible()
 
 
+@pytest.mark.drives
 def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     driven: MainWindow, until: Until, job_path: Path
 ) -> None:

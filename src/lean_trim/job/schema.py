@@ -6,7 +6,9 @@ Each runs in one transaction with a log of what was applied.
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
 
 APPLICATION_ID = 0x4C54524D
 """Marks a SQLite file as a Lean Trim job ("LTRM")."""
@@ -211,8 +213,9 @@ def objects_in(db: sqlite3.Connection) -> dict[tuple[str, str], str]:
     return {(str(kind), str(name)): " ".join(str(sql).split()) for kind, name, sql in rows}
 
 
-def expected_objects(version: int) -> dict[tuple[str, str], str]:
-    """What a file of a schema version declares, from building one in memory.
+@cache
+def expected_objects(version: int) -> Mapping[tuple[str, str], str]:
+    """What a file of a schema version declares, from building one in memory, once a version.
 
     Parameters
     ----------

@@ -6,7 +6,8 @@ import json
 from dataclasses import asdict, replace
 
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.injectors.measured import MeasuredWords, statements
+from lean_trim.core.injectors.measured import statements
+from lean_trim.core.injectors.measured_words import MeasuredWords
 from lean_trim.core.injectors.steady import SteadyState, pulses_of, steady_state
 from lean_trim.core.injectors.tables import refuse_unknown
 from lean_trim.core.messages import Message

@@ -10,7 +10,8 @@ from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.injector_verdict import verdict_on
-from lean_trim.core.injectors.measured import Measured, MeasuredWords, reckoned_fuel, statements
+from lean_trim.core.injectors.measured import Measured, reckoned_fuel, statements
+from lean_trim.core.injectors.measured_words import MeasuredWords
 from tests.builders import small_vehicle, steady_states, with_channel, without
 from tests.core.injectors.test_identify import UNIT, places_of
 

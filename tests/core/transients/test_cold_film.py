@@ -9,7 +9,7 @@ import pytest
 
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.pipeline.solve import solve
-from lean_trim.core.pipeline.transients import transients_of
+from lean_trim.core.pipeline.transients import TransientReport, transients_of
 from lean_trim.core.transients.cold_film import fit_cold_film
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.truth import truth_for
@@ -29,6 +29,5 @@ def test_a_cold_start_tells_more_film_and_a_slower_one(heron_vehicle: Vehicle) -
     assert cold.share > warm.share + 0.03 and cold.tau_s > 1.2 * warm.tau_s
 
 
-def test_without_cold_changes_nothing_is_said(heron_solution: object) -> None:
-    report = transients_of(heron_solution)  # type: ignore[arg-type]
-    assert fit_cold_film(None, np.empty(0), report.film) is None
+def test_without_cold_changes_nothing_is_said(heron_transients: TransientReport) -> None:
+    assert fit_cold_film(None, np.empty(0), heron_transients.film) is None

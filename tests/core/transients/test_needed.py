@@ -9,7 +9,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.kernels.fuel_loops import faded_anew
 from lean_trim.core.pipeline.solve import DrivenLog, solve
-from lean_trim.core.pipeline.transients import transients_of
+from lean_trim.core.pipeline.transients import TransientReport, transients_of
 from lean_trim.core.transients.errors import GRID
 from lean_trim.core.transients.events import Kind
 from lean_trim.core.transients.needed import amount_of
@@ -38,8 +38,10 @@ def test_fuel_that_fades_anew_keeps_what_is_added_and_lasts_as_long_as_it_is_tol
     np.testing.assert_allclose(faded_anew(time, fades, 0.4, 0.4), fades, atol=1e-9)
 
 
-def test_warm_up_idle_and_sentences_of_herons_first_drive(heron_solution: object) -> None:
-    report = transients_of(heron_solution)  # type: ignore[arg-type]
+def test_warm_up_idle_and_sentences_of_herons_first_drive(
+    heron_transients: TransientReport,
+) -> None:
+    report = heron_transients
     assert report.missing is None and len(report.events) > 80
     warm = [b for b in report.warm_up if b.at_c > 80.0]
     cold = [b for b in report.warm_up if b.at_c < 50.0]
@@ -55,11 +57,11 @@ def test_warm_up_idle_and_sentences_of_herons_first_drive(heron_solution: object
 
 @pytest.mark.slow
 def test_a_log_of_another_table_shows_the_same_quick_changes(
-    heron_vehicle: Vehicle, heron_log: Log
+    heron_vehicle: Vehicle, heron_log: Log, heron_transients: TransientReport
 ) -> None:
     """Joined with a later drive, an earlier log is read by the table it was driven on."""
     other = heron_vehicle.table.with_values(0.8 * heron_vehicle.table.values)
-    alone = transients_of(solve([heron_log], heron_vehicle))
+    alone = heron_transients
     # The same drive taken for one on the present table's elder brother: only the table to correct
     # differs.
     again = transients_of(

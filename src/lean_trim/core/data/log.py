@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,6 +79,10 @@ class Log:
                     )
                 )
 
+    def __getstate__(self) -> dict[str, object]:
+        """What was recorded; not what has been worked out from it since."""
+        return {f.name: getattr(self, f.name) for f in fields(self)}
+
     def __len__(self) -> int:
         return len(self.time_s)
 
@@ -119,7 +124,7 @@ class Log:
         """
         return self.updates[role] if role in self.updates else update_mask(self[role])
 
-    @property
+    @cached_property
     def step_s(self) -> float:
         """Median time between samples, s."""
         return typical_step_s(self.time_s)

@@ -77,17 +77,18 @@ def gaps_of(table: Table, coordinates: tuple[Floats, ...], cells: Ints, weights:
     -------
     By axis.
     """
+    from lean_trim.core.kernels.mesh_loops import nearest
+
     some = slice(None, None, max(1, len(cells) // MOST_SAMPLES))
-    reads = weights[some] > LEAST_SHARE
-    flat = cells[some][reads]
-    places = np.unravel_index(flat, table.shape)
+    read = np.ascontiguousarray(cells[some])
+    share = np.ascontiguousarray(weights[some])
     above = np.full((len(table.axes), table.size), np.inf)
     below = above.copy()
+    node = np.unravel_index(np.arange(table.size), table.shape)
     for i, (axis, at) in enumerate(zip(table.axes, coordinates, strict=True)):
-        here = np.broadcast_to(at[some][:, None], reads.shape)[reads]
-        gap = here - axis.points[places[i]]
-        np.minimum.at(above[i], flat[gap >= 0.0], gap[gap >= 0.0])
-        np.minimum.at(below[i], flat[gap <= 0.0], -gap[gap <= 0.0])
+        points = np.asarray(axis.points, float)[node[i]]
+        here = np.ascontiguousarray(at[some], np.float64)
+        nearest(read, share, here, points, LEAST_SHARE, above[i], below[i])
     return Gaps(above, below)
 
 

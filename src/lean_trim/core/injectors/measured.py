@@ -18,6 +18,7 @@ from lean_trim.core.data.vehicle import Injectors
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.open_time import open_time_ms
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.injectors.measured_words import MeasuredWords
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 
@@ -25,13 +26,6 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
-    NOT_POSITIVE = Message(
-        "measured.not_positive", "{what} is {value:g} {unit}; it has to be above 0"
-    )
-    ERROR_RANGE = Message(
-        "measured.error_range",
-        "the error of {what} is {pct:g} %; allowed are {low:g} to {high:g} %",
-    )
     PULSES = Message(
         "measured.pulses",
         "{one:g} ms with one injection a cycle and {two:g} ms with two leave a dead time of "
@@ -44,10 +38,6 @@ class Say:
     )
 
 
-ERROR_PCT = (0.1, 20.0)
-WEIGHED_ERROR_PCT = 1.0
-BENCH_ERROR_PCT = 1.5
-"""Taken where nothing is said (common practice, no source)."""
 PULSE_ERROR_MS = 0.01
 """Of a pulse that was read off at a steady state."""
 MOST_DEAD_MS = 5.0
@@ -62,46 +52,6 @@ class Measured:
     dead_per_ms: float
     value: float
     sd: float
-
-
-@dataclass(frozen=True)
-class MeasuredWords:
-    """What the user measured; 0 where nothing was.
-
-    Attributes
-    ----------
-    fuel_g, fuel_error_pct : fuel burnt over all logs, and its error.
-    flow_g_per_s, flow_error_pct : of one injector at the rated pressure, by a flow bench, with the
-        fuel in the tank.
-    one_ms, two_ms, at_volts : pulse with one and with two injections a cycle at one steady state.
-    """
-
-    fuel_g: float = 0.0
-    fuel_error_pct: float = WEIGHED_ERROR_PCT
-    flow_g_per_s: float = 0.0
-    flow_error_pct: float = BENCH_ERROR_PCT
-    one_ms: float = 0.0
-    two_ms: float = 0.0
-    at_volts: float = 14.0
-
-    def __post_init__(self) -> None:
-        for what, value, unit in (
-            ("the fuel that was weighed", self.fuel_g, "g"),
-            ("the flow that was measured", self.flow_g_per_s, "g/s"),
-            ("the pulse", min(self.one_ms, self.two_ms), "ms"),
-            ("the battery", self.at_volts, "V"),
-        ):
-            if not value >= 0.0 or not np.isfinite(value):
-                raise BadInputError(Say.NOT_POSITIVE(what=what, value=value, unit=unit))
-        low, high = ERROR_PCT
-        for what, pct in (("the fuel", self.fuel_error_pct), ("the flow", self.flow_error_pct)):
-            if not low <= pct <= high:
-                raise BadInputError(Say.ERROR_RANGE(what=what, pct=pct, low=low, high=high))
-
-    @property
-    def tells_flow(self) -> bool:
-        """True if the flow is known apart from the airflow table."""
-        return self.fuel_g > 0.0 or self.flow_g_per_s > 0.0
 
 
 def statements(words: MeasuredWords, frame: Frame) -> tuple[Measured, ...]:

@@ -311,3 +311,34 @@ def take_used(
         edge = edge_variance * np.exp(-min(out[1, i], ends - time_s[at]) / edge_s)
         out[1, i] = seconds[at] / (variance[at] + edge)
     return out_cells, out_weights, out, run
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def nearest(
+    cells: Ints,
+    weights: Floats,
+    at: Floats,
+    points: Floats,
+    least: float,
+    above: Floats,
+    below: Floats,
+) -> None:  # fmt: skip  # pragma: no cover - compiled
+    """Lessen the distances of nodes to the samples that read them, along one axis.
+
+    Parameters
+    ----------
+    cells, weights : of m samples, (m, corners).
+    at : their places along the axis, shape (m,), in its unit.
+    points : of every cell along the axis, shape (cells,).
+    least : weight beyond which a sample reads a cell, 0..1.
+    above, below : distance to the nearest sample on either side, shape (cells,); lessened in place.
+    """
+    for sample in range(len(cells)):
+        for corner in range(cells.shape[1]):
+            if weights[sample, corner] > least:
+                cell = cells[sample, corner]
+                gap = at[sample] - points[cell]
+                if gap >= 0.0:
+                    above[cell] = min(above[cell], gap)
+                if gap <= 0.0:
+                    below[cell] = min(below[cell], -gap)

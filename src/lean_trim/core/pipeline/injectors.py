@@ -17,7 +17,8 @@ from lean_trim.core.estimation.loop_rest import loop_rests
 from lean_trim.core.estimation.places import Places
 from lean_trim.core.injectors.identify import Split, split
 from lean_trim.core.injectors.injector_verdict import Verdict, verdict_on
-from lean_trim.core.injectors.measured import Measured, MeasuredWords, statements
+from lean_trim.core.injectors.measured import Measured, statements
+from lean_trim.core.injectors.measured_words import MeasuredWords
 from lean_trim.core.injectors.places import gather_pulses
 from lean_trim.core.injectors.small_pulses import SmallPulses, small_pulses
 from lean_trim.core.injectors.voltage import VoltageSlope, voltage_slope

@@ -8,7 +8,11 @@ from lean_trim.cli.log_options import add_drive_arguments, log_words
 from lean_trim.cli.logs import Logs, warn
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.injectors.measured import BENCH_ERROR_PCT, WEIGHED_ERROR_PCT, MeasuredWords
+from lean_trim.core.injectors.measured_words import (
+    BENCH_ERROR_PCT,
+    WEIGHED_ERROR_PCT,
+    MeasuredWords,
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

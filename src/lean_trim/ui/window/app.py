@@ -27,7 +27,9 @@ def make_window(features: Sequence[Feature], data_folder: Path | None = None) ->
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     register_fonts()
-    app.setStyle("Fusion")
+    # Rules stand only where this has been done; doing it again would polish every widget anew.
+    if not app.styleSheet():
+        app.setStyle("Fusion")
     apply_theme(app, LIGHT)
     if data_folder is None:
         from platformdirs import user_data_path

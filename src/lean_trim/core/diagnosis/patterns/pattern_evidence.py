@@ -155,6 +155,8 @@ def gather_evidence(
     -------
     Evidence to weigh.
     """
+    from scipy.linalg import solve_triangular
+
     cells = np.flatnonzero(driven_cells(places, table.size))
     size = len(cells)
     shared = size + len(term_spreads)
@@ -180,12 +182,12 @@ def gather_evidence(
         spread[:size, :size] = np.linalg.cholesky(prior)
         spread[others, others] = term_spreads
         whitened = spread.T @ inner @ spread + unity
-        sides = spread.T @ both
-        solved = np.linalg.solve(whitened, sides)
-        log_det = np.log(np.diag(np.linalg.cholesky(whitened))).sum()
-        own.append(float(0.5 * sides[:, 0] @ solved[:, 0] - log_det))
-        information.append(outer - sides[:, 1:].T @ solved[:, 1:])
-        score.append(right[shared:] - sides[:, 1:].T @ solved[:, 0])
+        root = np.linalg.cholesky(whitened)
+        log_det = np.log(np.diag(root)).sum()
+        sides = solve_triangular(root, spread.T @ both, lower=True, check_finite=False)
+        own.append(float(0.5 * sides[:, 0] @ sides[:, 0] - log_det))
+        information.append(outer - sides[:, 1:].T @ sides[:, 1:])
+        score.append(right[shared:] - sides[:, 1:].T @ sides[:, 0])
     return Evidence(np.array(own), np.array(information), np.array(score), tuple(candidates))
 
 

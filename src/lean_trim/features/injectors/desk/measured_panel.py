@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from lean_trim.core.injectors.measured import ERROR_PCT
+from lean_trim.core.injectors.measured_words import ERROR_PCT
 from lean_trim.core.injectors.steady import SteadyState
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.label import Label
