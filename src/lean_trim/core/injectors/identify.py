@@ -192,6 +192,14 @@ def _pooled(tried: list[_Fit], shape: float, trust: float, holds: bool, model: _
     )
 
 
+def _inverse_from(lower: Floats) -> Floats:
+    """The inverse of a matrix by its lower Cholesky factor: a quarter of the work of inverting that."""
+    from scipy.linalg.lapack import dpotri
+
+    half = np.tril(dpotri(lower, lower=1)[0])
+    return np.asarray(half + half.T - np.diag(np.diag(half)), float)
+
+
 class _Model:
     """The unknowns are the cells, then ln s, δ and the nuisance terms."""
 
@@ -262,15 +270,16 @@ class _Model:
 
     def fit(self, trust: float, shape: float, scatter: float, length: float) -> _Fit:
         """The most likely unknowns at given strengths, and how well those explain the drive."""
+        from scipy.linalg import cho_solve
+
         prior = trust**2 + shape**2 * self.near[length] + scatter**2 * self.alone
         lower = np.linalg.cholesky(prior + 1e-12 * np.eye(self.size))
         precision = np.zeros((self.count, self.count))
-        inverse = np.linalg.inv(lower)
-        precision[: self.size, : self.size] = inverse.T @ inverse
+        precision[: self.size, : self.size] = _inverse_from(lower)
         others = np.arange(self.size, self.count)
         precision[others, others] = 1.0 / self.spreads**2
         unknown = np.zeros(self.count) if self.start is None else self.start
-        matrix = precision
+        factor = precision
         for _ in range(NEWTON_STEPS):
             others_of = self._other_rows(unknown)
             matrix = precision + self._information(others_of)
@@ -286,21 +295,20 @@ class _Model:
                 self.places.within_y - self.places.within @ unknown[self.size + 2 :]
             )
             right[pair] += by_statement @ (self.said - self.stated @ unknown[pair])
-            step = np.linalg.solve(matrix, right)
+            factor = np.linalg.cholesky(matrix)
+            step = cho_solve((factor, True), right, check_finite=False)
             unknown = unknown + step
             if float(np.abs(step).max()) < ENOUGH:
                 break
         # The next strengths end near where these did.
         self.start = unknown
         log_prior = 2.0 * float(np.sum(np.log(np.diag(lower))))
-        return self._finished(unknown, matrix, precision, log_prior, shape)
+        return self._finished(unknown, factor, precision, log_prior, shape)
 
     def _finished(
-        self, unknown: Floats, matrix: Floats, precision: Floats, log_prior: float, shape: float
+        self, unknown: Floats, factor: Floats, precision: Floats, log_prior: float, shape: float
     ) -> _Fit:
-        factor = np.linalg.cholesky(matrix)
-        half = np.linalg.inv(factor)
-        covariance = np.asarray(half.T @ half, float)
+        covariance = _inverse_from(factor)
         pair = slice(self.size, self.size + 2)
         misfit = float(np.sum(self.residual(unknown) ** 2 / self.variance))
         misfit += float(np.sum((self.said - self.stated @ unknown[pair]) ** 2 / self.said_variance))

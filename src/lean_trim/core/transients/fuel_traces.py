@@ -156,7 +156,15 @@ def mean_trace(time_s: Floats, values: Floats, edges: Floats, seen: Mask | None 
             )
         )
     found = np.array(traces) if seen is None else np.where(seen, np.array(traces), np.nan)
-    known = np.isfinite(found).any(axis=0)
-    out = np.full(len(GRID), np.nan)
-    out[known] = np.nanmedian(found[:, known], axis=0)
-    return out
+    return _median_of_known(found)
+
+
+def _median_of_known(values: Floats) -> Floats:
+    """Median down the rows, NaN left out; as NumPy's own, which takes ten times as long on few rows."""
+    rows = np.sort(values, axis=0)
+    # NaN stand behind all numbers.
+    count = np.isfinite(values).sum(axis=0)
+    at = np.arange(values.shape[1])
+    lower = rows[np.maximum(count - 1, 0) // 2, at]
+    upper = rows[np.minimum(count // 2, len(rows) - 1), at]
+    return np.where(count > 0, 0.5 * (lower + upper), np.nan)
