@@ -42,6 +42,7 @@ NAMES = (
     "rewritten",
     "rounds",
     "lies",
+    "attacks",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from campaigns.dressing.dress import Dress, Ware, named, wares_of
-from campaigns.dressing.vocabulary import NAMES, TIME
+from campaigns.dressing.vocabulary import TIME
 from lean_trim.core.data.log import Log
 
 CAN_ID = 0x300
@@ -36,7 +36,7 @@ def binary_of(log: Log, dress: Dress, path: Path) -> bytes:
 
 
 def _head(dress: Dress) -> str:
-    return named(Ware(None, str(NAMES[dress.words][TIME]), "s", np.empty(0), 3), dress.header)
+    return named(Ware(None, dress.name_of(TIME), "s", np.empty(0), 3), dress.header)
 
 
 def _mdf(log: Log, wares: Sequence[Ware], version: str, slow: bool) -> bytes:

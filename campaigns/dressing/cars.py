@@ -10,6 +10,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.fleet.cars import random_car
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.tern import tern
 
@@ -33,6 +34,15 @@ CARS: dict[str, Callable[[], Vehicle]] = {
 }
 
 
+FLEET_CARS = {"narrowband": 10, "open loop": 20}
+"""Cars of the random fleet by their seed: with a pressure table and feedback of other kinds."""
+
+
+def vehicle_of(car: str) -> Vehicle:
+    """The sheet of a car by its name."""
+    return CARS[car]() if car in CARS else random_car(FLEET_CARS[car]).vehicle
+
+
 @cache
 def drive_of(car: str) -> tuple[Vehicle, Log]:
     """The drive that is dressed.
@@ -40,8 +50,9 @@ def drive_of(car: str) -> tuple[Vehicle, Log]:
     A car with an airflow sensor has no pressure sensor, or its table would be taken for one over
     pressure.
     """
-    vehicle = CARS[car]()
-    log = simulate(vehicle, seed=3, minutes=MINUTES, name="drive")
+    vehicle = vehicle_of(car)
+    truth = random_car(FLEET_CARS[car]).truth if car in FLEET_CARS else None
+    log = simulate(vehicle, seed=3, minutes=MINUTES, truth=truth, name="drive")
     drop = (Role.MAP,) if vehicle.airflow == "maf" else ()
     # Writing takes longer than reading; a dozen rows a second show as much of a dress.
     kept = {r: v[::2] for r, v in log.channels.items() if r not in drop}

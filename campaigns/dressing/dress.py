@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
-from campaigns.dressing.cars import CARS
-from campaigns.dressing.scales import MIXTURE, SCALES, digits_for, scale_of
+from campaigns.dressing.cars import vehicle_of
+from campaigns.dressing.scales import MIXTURE, SCALES, Scale, digits_for, scale_of
 from campaigns.dressing.vocabulary import DECOYS, EXTRA, NAMES, ORDER, TIME
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
@@ -75,6 +76,7 @@ class Dress:
     marks : anything else, by name.
     clear : whether a person with the vehicle sheet would read it at once.
     car : whose drive it is, a key of ``cars.CARS``.
+    own_names, own_scales : by role, in place of those of ``words`` and ``scales``.
     """
 
     name: str = ""
@@ -99,6 +101,19 @@ class Dress:
     marks: dict[str, Any] = field(default_factory=dict)
     clear: bool = True
     car: str = "heron"
+    own_names: Mapping[Role | str, str] = field(default_factory=dict)
+    own_scales: Mapping[Role, Scale] = field(default_factory=dict)
+
+    def name_of(self, role: Role | str) -> str:
+        """What a channel is called."""
+        return self.own_names.get(role) or NAMES[self.words][role]
+
+    def scale_of(self, role: Role) -> Scale:
+        """Unit text and conversion of a channel."""
+        if role in self.own_scales:
+            return self.own_scales[role]
+        key = self.scales.get(role, next(iter(SCALES[role])))
+        return scale_of(role, key, vehicle_of(self.car).stoich_afr)
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,15 +130,14 @@ class Ware:
 def wares_of(log: Log, dress: Dress, seed: int = 0) -> list[Ware]:
     """The columns of a dress, without the time."""
     rng = np.random.default_rng([seed, 9])
-    names = NAMES[dress.words]
     out = []
     for role in (*ORDER, *EXTRA):
         if role == TIME or not isinstance(role, Role) or role not in log or role in dress.without:
             continue
-        key = dress.scales.get(role, next(iter(SCALES[role])))
-        unit, convert = scale_of(role, key, CARS[dress.car]().stoich_afr)
+        unit, convert = dress.scale_of(role)
         digits = digits_for(role, (unit, convert))
-        name = "Manifold Vacuum" if key.startswith("vacuum") else names[role]
+        vacuum = dress.scales.get(role, "").startswith("vacuum")
+        name = "Manifold Vacuum" if vacuum else dress.name_of(role)
         out.append(Ware(role, name, unit, convert(log[role]), digits))
     if dress.decoys:
         wave = np.sin(log.time_s / 7.0)

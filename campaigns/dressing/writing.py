@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from campaigns.dressing.dress import Dress, Ware, named, wares_of
-from campaigns.dressing.vocabulary import NAMES, TIME
+from campaigns.dressing.vocabulary import TIME
 from lean_trim.core.data.log import Log
 from lean_trim.core.types import Floats
 
@@ -28,8 +28,9 @@ def time_text(time_s: Floats, dress: Dress) -> list[str]:
     """The time column as it is written."""
     kind = dress.time
     factor = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9}.get(kind)
+    factor = float(dress.marks.get("time factor", factor or 0.0)) or None
     if factor is not None:
-        digits = 3 if kind == "s" else 0
+        digits = max(0, 3 - round(np.log10(factor)))
         return [_number(t * factor, digits, dress) for t in time_s.tolist()]
     if kind.startswith("epoch"):
         scale = 1e3 if kind == "epoch ms" else 1.0
@@ -99,8 +100,8 @@ def text_of(log: Log, dress: Dress) -> str:
     """The drive as text."""
     wares = wares_of(log, dress)
     clock = time_text(log.time_s, dress)
-    time_name = str(NAMES[dress.words][TIME])
-    unit = UNITS_OF_TIME.get(dress.time, "")
+    time_name = dress.name_of(TIME)
+    unit = str(dress.marks.get("time unit", UNITS_OF_TIME.get(dress.time, "")))
     head = [
         named(Ware(None, time_name, unit, log.time_s, 3), dress.header),
         *(named(w, dress.header) for w in wares),

@@ -320,3 +320,25 @@ def test_the_barometer_of_gauge_pressure_is_typed_on_the_sheet(
     until(lambda: imports.current is not None and imports.current.choices.baro_kpa == 95.0)
     assert imports.current is not None
     np.testing.assert_allclose(imports.current.opened.log[Role.MAP], heron_log[Role.MAP], atol=0.01)
+
+
+def test_a_column_that_may_be_a_missing_channel_is_asked_about_in_its_row(
+    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+) -> None:
+    window = own_job
+    path = tmp_path / "strange.csv"
+    write_log_csv(heron_log, path)
+    path.write_text(path.read_text().replace("Coolant", "Qxz temp", 1))
+    window.session.imports.add([path])
+    until(lambda: window.session.imports.current is not None and not window.session.is_busy)
+    sheet = window.import_sheet
+    assert "Coolant was not found, but 'Qxz temp' may be it" in sheet.questions.text()
+    assert [sheet.table.item(0, i).text() for i in (0, 5)] == ["Coolant", "asks"]
+    columns = sheet.table.cellWidget(0, 1)
+    assert isinstance(columns, QComboBox)
+    assert columns.itemText(1).startswith("Qxz temp")
+    columns.activated.emit(columns.setCurrentText("it was not logged") or columns.currentIndex())
+    settle(window, until)
+    assert sheet.questions.text().startswith("Everything is understood")
+    pending = window.session.imports.current
+    assert pending is not None and Role.COOLANT not in pending.opened.log

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import re
+import shlex
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -199,18 +200,24 @@ def settling_options(mapped: MappedLog) -> list[tuple[str, str]]:
     out = []
     if mapped.time_doubt and mapped.time is not None:
         out.append((mapped.time_doubt, f"--column time={_quoted(mapped.time.name)}:UNIT"))
+    for found in mapped.overlooked:
+        names = [_quoted(c.name) for c in found.columns]
+        ways = [f"--column {found.role}={name}" for name in names]
+        none = " ".join(f"--column {NO_ROLE}={name}" for name in names)
+        out.append((found.doubt, f"{' or '.join(ways)} ({none} if it was not logged)"))
     for match in mapped.matches:
         if not match.doubt:
             continue
         if wants_barometer(match.doubt):
             out.append((match.doubt, "--barometer KPA"))
             continue
-        unit = match.choices[-1] if match.choices else show_unit(match.unit) or "UNIT"
-        out.append(
-            (match.doubt, f"--column {match.role}={_quoted(match.columns[0].name)}:{_quoted(unit)}")
-        )
+        units = match.choices or (show_unit(match.unit) or "UNIT",)
+        name = _quoted(match.columns[0].name)
+        # What cannot be told is not chosen for the user.
+        ways = [f"--column {match.role}={name}:{_quoted(unit)}" for unit in units]
+        out.append((match.doubt, " or ".join(ways)))
     return out
 
 
 def _quoted(text: str) -> str:
-    return f"'{text}'" if re.search(r"[^\w./%-]", text) else text
+    return shlex.quote(text) if re.search(r"[^\w./%-]", text) else text

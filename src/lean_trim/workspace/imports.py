@@ -295,6 +295,22 @@ class LogImports:
         columns[column] = ColumnChoice(role, unit)
         self._read_again(replace(pending.choices, columns=columns))
 
+    def say_not_logged(self, role: Role) -> None:
+        """None of the columns that may be a channel is it; the log is read again with that.
+
+        Parameters
+        ----------
+        role : that was not found.
+        """
+        pending = self.current
+        if pending is None:
+            return
+        columns = dict(pending.choices.columns)
+        for found in pending.opened.mapped.overlooked:
+            for column in found.columns if found.role is role else ():
+                columns[column.name] = ColumnChoice(None)
+        self._read_again(replace(pending.choices, columns=columns))
+
     def choose_time(self, column: str, unit: str = "") -> None:
         """The user's word on the time of the rows; the log is read again with it."""
         if self.current is not None:

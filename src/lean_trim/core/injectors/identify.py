@@ -273,7 +273,9 @@ class _Model:
         from scipy.linalg import cho_solve
 
         prior = trust**2 + shape**2 * self.near[length] + scatter**2 * self.alone
-        lower = np.linalg.cholesky(prior + 1e-12 * np.eye(self.size))
+        lower: Floats = np.asarray(
+            np.linalg.cholesky(prior + 1e-12 * np.eye(self.size)), np.float64
+        )
         precision = np.zeros((self.count, self.count))
         precision[: self.size, : self.size] = _inverse_from(lower)
         others = np.arange(self.size, self.count)
@@ -295,7 +297,7 @@ class _Model:
                 self.places.within_y - self.places.within @ unknown[self.size + 2 :]
             )
             right[pair] += by_statement @ (self.said - self.stated @ unknown[pair])
-            factor = np.linalg.cholesky(matrix)
+            factor = np.asarray(np.linalg.cholesky(matrix), np.float64)
             step = cho_solve((factor, True), right, check_finite=False)
             unknown = unknown + step
             if float(np.abs(step).max()) < ENOUGH:

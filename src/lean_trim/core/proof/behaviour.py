@@ -46,6 +46,10 @@ class Say:
         "proof.trims_swapped",
         "moves {times:.0f} × as much as the short-term one at held states; are the two swapped?",
     )
+    IN_NO_GEAR = Message(
+        "proof.in_no_gear",
+        "only {share:.0f} % of driving is in a ratio to engine speed that is held; is it another speed?",
+    )
     TRIM_RESTS = Message(
         "proof.trim_rests",
         "is 0 where feedback does not work, and the short-term one is not; are the two swapped?",
@@ -124,6 +128,8 @@ SLOWEST_KMH_PER_S = 2.0
 """Change of road speed hardly any tyre allows (1.1 g), and one the brakes of every drive pass."""
 GEARS = 6
 GEAR_WIDTH = 0.03
+LEAST_GEARED = 0.3
+"""Any speed beside any engine speed has so much by chance."""
 GEARED = 0.5
 """So many ratios, each so wide as a logarithm, hold so much of a drive with gears (simulated drives:
 over 0.95)."""
@@ -181,9 +187,12 @@ def prove_speed(log: Log, vehicle: Vehicle) -> list[Proof]:
         return []
     low, high = PER_KMH
     said = Say.PER_SPEED(ratio=ratio)
-    if low <= ratio <= high:
-        return [Proof(Role.SPEED, "agrees", said, 0.0)]
-    return [_against(Role.SPEED, said)]
+    if not low <= ratio <= high:
+        return [_against(Role.SPEED, said)]
+    geared = _in_gear(log)
+    if geared < LEAST_GEARED:
+        return [_against(Role.SPEED, Say.IN_NO_GEAR(share=100.0 * geared))]
+    return [Proof(Role.SPEED, "agrees", said, 0.0)]
 
 
 def highest_gear(log: Log) -> float:
@@ -286,9 +295,9 @@ def prove_trims(log: Log, vehicle: Vehicle) -> list[Proof]:
         rich = log.get(Role.TARGET) < RICH_TARGET
         open_loop = (log[Role.CLOSED_LOOP] < 0.5) if Role.CLOSED_LOOP in log else rich
         running = log.get(Role.RPM) > 4.0 * RUNNING_RPM
-    if _rests(log, Role.LTFT, open_loop & running, running) and not _is_zero(
-        log, Role.STFT, open_loop & running
-    ):
+    where = open_loop & running
+    # On its way back it is not zero either.
+    if _rests(log, Role.LTFT, where, running) and _zero_share(log, Role.STFT, where) < 0.5:
         return [_against(Role.LTFT, Say.TRIM_RESTS())]
     held_state = _steady(log)
     quick = _motion(log, Role.STFT, held_state)
@@ -305,9 +314,14 @@ def _rests(log: Log, role: Role, where: Mask, running: Mask) -> bool:
 
 
 def _is_zero(log: Log, role: Role, where: Mask) -> bool:
+    return _zero_share(log, role, where) > MOSTLY
+
+
+def _zero_share(log: Log, role: Role, where: Mask) -> float:
+    """Share of samples in which a trim is taken back to 0; NaN for too few."""
     values = log[role][where]
     values = values[np.isfinite(values)]
-    return len(values) >= LEAST_SAMPLES and float(np.mean(np.abs(values) < ZERO_PCT)) > MOSTLY
+    return float(np.mean(np.abs(values) < ZERO_PCT)) if len(values) >= LEAST_SAMPLES else np.nan
 
 
 def _steady(log: Log) -> Mask:

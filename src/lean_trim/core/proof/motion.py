@@ -60,6 +60,8 @@ HOTTEST_C = 118.0
 """Coolant beyond which hardly any engine goes on running, °C."""
 SLEW_RPM_PER_S = (40.0, 25_000.0)
 """What the quickest change of engine speed in a drive can be; common practice, no source."""
+USUAL_SLEW_RPM_PER_S = (400.0, 15_000.0)
+"""What it usually is (40 simulated cars: 2200 to 9200)."""
 
 
 def prove_rpm(log: Log, vehicle: Vehicle) -> list[Proof]:

@@ -15,12 +15,26 @@ from lean_trim.core.types import Floats
 
 @dataclass(frozen=True)
 class Column:
-    """A column as it stands in the file: position, name without unit, unit text, and whose rows it has."""
+    """A column as it stands in the file.
+
+    Attributes
+    ----------
+    index : its position.
+    name, unit : name without unit, unit text.
+    group : whose rows it has.
+    shared : what its name begins with as those of most others do.
+    """
 
     index: int
     name: str
     unit: str
     group: int = 0
+    shared: str = ""
+
+    @property
+    def own_name(self) -> str:
+        """The name without what others begin with as well."""
+        return self.name[len(self.shared) :]
 
 
 Wanted = Callable[[Sequence[Column]], frozenset[int]]

@@ -19,11 +19,20 @@ from lean_trim.formats.meaning.banks import bank_columns, bank_gap_pct, bank_of_
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
+from lean_trim.formats.meaning.overlooked import overlooked
 from lean_trim.formats.meaning.pressure import absolute
-from lean_trim.formats.meaning.rows import DOUBTFUL_TIME, LEAST_TIME, Rows, rows_of, time_columns
+from lean_trim.formats.meaning.rows import (
+    DOUBTFUL_TIME,
+    LEAST_TIME,
+    Rows,
+    may_be_clock,
+    rows_of,
+    time_columns,
+)
 from lean_trim.formats.meaning.settling import Reading, settled
+from lean_trim.formats.meaning.shared_prefix import without_shared
 from lean_trim.formats.meaning.unit_check import UnitReading, by_word, settle_unit
-from lean_trim.formats.meaning.units import show_unit
+from lean_trim.formats.meaning.units import show_unit, tells_time
 
 __all__ = ["MappedLog", "Match", "by_role", "map_channels", "wanted_columns"]
 
@@ -93,6 +102,7 @@ def map_channels(
         If there is no usable time.
     """
     choices = choices or Choices()
+    raw = replace(raw, columns=without_shared(raw.columns))
     clocks = [] if raw.times else time_columns(raw, choices, name)
     taken = {c.index for c in clocks}
     others = [c for c in raw.columns if c.index not in taken]
@@ -120,12 +130,13 @@ def map_channels(
     used = {c.index for m in matches for c in m.columns} | taken
     unused = tuple(c for c in others if c.index not in used)
     time = clocks[0] if clocks else None
-    weak = time is not None and not choices.time and time_score(time.name) < LEAST_TIME
+    # One that no name speaks of has been told by what it does.
+    weak = time is not None and not choices.time and 0.0 < time_score(time.own_name) < LEAST_TIME
     doubt = str(Say.WEAK_TIME(name=time.name)) if weak and time is not None else proved.doubt
     unit = "" if rows.unit is None else proved.unit
-    return MappedLog(
-        log, tuple(matches), unused, (*notes, *proved.notes, *dropped), raw, time, unit, doubt
-    )
+    beside = () if vehicle is None else overlooked(log, unused, raw, vehicle, choices)
+    told = (*notes, *proved.notes, *dropped)
+    return MappedLog(log, tuple(matches), unused, told, raw, time, unit, doubt, beside)
 
 
 def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) -> frozenset[int]:
@@ -141,14 +152,20 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
     Their positions.
     """
     choices = choices or Choices()
-    keep = set()
+    columns = without_shared(columns)
+    named = any(time_score(c.own_name) >= DOUBTFUL_TIME and may_be_clock(c) for c in columns)
+    # The time is else found by what it does: mostly it stands first, or has a unit of time.
+    likely = (
+        [] if named or not columns else [columns[0], *(c for c in columns if tells_time(c.unit))]
+    )
+    keep = {c.index for c in likely}
     for column in columns:
         word = choices.columns.get(column.name)
         if word is not None:
             keep |= {column.index} if word.role is not None else set()
         elif (
             column.name == choices.time
-            or time_score(column.name) >= DOUBTFUL_TIME
+            or time_score(column.own_name) >= DOUBTFUL_TIME
             or any(c.score > LEAST_SCORE for c in candidates(column))
         ):
             keep.add(column.index)

@@ -138,8 +138,54 @@ def meaning_of(name: str) -> Meaning:
     rest = text
     for at, word in hits:
         rest = rest[:at] + " " * len(word.text) + rest[at + len(word.text) :]
-    unknown = tuple(w for w in re.findall(r"[^\W\d_]{2,}", rest))
-    return Meaning(frozenset(w.atom for _, w in hits), unknown, bank, sensor, number)
+    atoms = {w.atom for _, w in hits}
+    unknown = []
+    for run in re.findall(r"[^\W\d_]{2,}", rest):
+        joined = _joined_of(run)
+        atoms |= set(joined)
+        unknown += [] if joined else [run]
+    # Beside a mixture ACT is what it actually is, and not the temperature of the charge.
+    if {"mixture", "iat"} <= atoms:
+        atoms = (atoms - {"iat"}) | {"measured"}
+    return Meaning(frozenset(atoms), tuple(unknown), bank, sensor, number)
+
+
+LETTERS = {"p": "pressure", "t": "temp", "n": "speed"}
+SUBJECTS = frozenset(("coolant", "intake", "air", "manifold", "engine", "ambient", "boost"))
+"""Letters that stand for a quantity, and what they stand before."""
+LEAST_PART = 3
+"""Letters of a part of a word that was put together without a sign between."""
+LONGEST_JOINED = 24
+
+
+@cache
+def _joined_of(run: str) -> tuple[str, ...]:
+    """Atoms of a word made of known ones without a gap: engrpm, lamdes; none where a part is not known."""
+    if len(run) > LONGEST_JOINED or len(run) <= LEAST_PART or not run.isascii():
+        return ()
+    # A physicist's letter before what it is of: tcool, pman, neng.
+    of = _exact(run[1:])
+    if run[0] in LETTERS and of in SUBJECTS:
+        return (LETTERS[run[0]], of)
+    for at in range(len(run) - LEAST_PART, LEAST_PART - 1, -1):
+        first = _exact(run[:at])
+        if first is None:
+            continue
+        second = _exact(run[at:])
+        if second is not None:
+            return (first, second)
+        rest = _joined_of(run[at:])
+        if rest:
+            return (first, *rest)
+    return ()
+
+
+def _exact(text: str) -> str | None:
+    """The atom of a whole word, None where the tables have none."""
+    for word in _words().get(text[0], ()):
+        if word.text == text or (word.begins and not word.ends and text.startswith(word.text)):
+            return word.atom
+    return None
 
 
 def legible_words(text: str) -> int:

@@ -9,6 +9,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.proof.proof_evidence import Proof
 from lean_trim.formats.decode.columns import Column, RawColumns
+from lean_trim.formats.meaning.overlooked import Overlooked
 
 SURE = 0.7
 """Confidence from which a match is called sure."""
@@ -55,7 +56,10 @@ class Match:
 
 @dataclass(frozen=True, eq=False)
 class MappedLog:
-    """A log with everything that was understood, inferred and asked about it."""
+    """A log with everything that was understood, inferred and asked about it.
+
+    ``overlooked`` are columns without a role that may be a channel the log seems to lack.
+    """
 
     log: Log
     matches: tuple[Match, ...]
@@ -65,12 +69,14 @@ class MappedLog:
     time: Column | None = None
     time_unit: str = ""
     time_doubt: str = ""
+    overlooked: tuple[Overlooked, ...] = ()
 
     @property
     def doubts(self) -> tuple[str, ...]:
         """Questions that only the user can settle."""
         time = (self.time_doubt,) if self.time_doubt else ()
-        return (*time, *(m.doubt for m in self.matches if m.doubt))
+        found = (o.doubt for o in self.overlooked)
+        return (*time, *found, *(m.doubt for m in self.matches if m.doubt))
 
 
 def by_role(matches: Sequence[Match]) -> Mapping[Role, Match]:

@@ -8,6 +8,7 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.table_kinds import Rows, rows_of
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.drive.coordinates import DEFAULT_VOLTS
 from lean_trim.core.messages import Message, Said
 
 
@@ -33,6 +34,7 @@ class Say:
         "enrichments, fuel pressure and the meaning of trims cannot be checked; warm running only",
     )
     AIR = Message("missing.air", "25 °C is taken throughout; 10 °C off is 3 % of air")
+    BATTERY = Message("missing.battery", "dead time is taken at {volts:g} V throughout")
     COOLANT = Message("missing.coolant", "cold running cannot be told from warm")
     NOT_LOGGED = Message("missing.not_logged", "{label} is not logged: {cost}")
 
@@ -85,6 +87,8 @@ def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
         out.append(Missing(Role.PULSE_WIDTH, False, Say.WIDTH()))
     if vehicle.is_speed_density and Role.IAT not in log:
         out.append(Missing(Role.IAT, False, Say.AIR()))
+    if Role.BATTERY not in log and Role.PULSE_WIDTH in log:
+        out.append(Missing(Role.BATTERY, False, Say.BATTERY(volts=DEFAULT_VOLTS)))
     if Role.COOLANT not in log:
         out.append(Missing(Role.COOLANT, False, Say.COOLANT()))
     return tuple(out)

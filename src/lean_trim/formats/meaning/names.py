@@ -3,12 +3,24 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lean_trim.core.data.channels import Role
 from lean_trim.formats.decode.columns import Column
 from lean_trim.formats.meaning.lexicon import Meaning, legible_words, meaning_of, plain_name
-from lean_trim.formats.meaning.units import is_unit, is_unit_of, tidy_unit, unit_at_end
+from lean_trim.formats.meaning.scaled_units import parts_of
+from lean_trim.formats.meaning.units import (
+    AIRFLOW,
+    MANIFOLD,
+    MIXTURE_UNITS,
+    SPEED,
+    TEMPERATURE,
+    is_unit,
+    is_unit_of,
+    tidy_unit,
+    unit_at_end,
+    unit_behind_comma,
+)
 
 __all__ = [
     "PAIRED",
@@ -102,7 +114,8 @@ FRAMES: dict[Role, Frame] = {
             ("o2 correction", 0.6),
             ("short integrator", 0.9),
             ("short loop", 0.6),
-            ("loop correction", 0.6),
+            ("loop correction", 0.8),
+            ("mixture loop correction", 0.95),
             ("short", 0.5),
             ("short mixture", 0.7),
         ),
@@ -132,15 +145,22 @@ FRAMES: dict[Role, Frame] = {
             ("injector time", 0.9),
             ("injector pw", 1.0),
             ("fuel pw", 0.95),
+            ("injector", 0.5),
         ),
-        "pw injector duration time fuel measured engine before",
+        "pw injector duration time fuel measured engine before position",
     ),
     Role.DUTY: Frame(
         (("idc", 1.0), ("injector duty", 1.0), ("duty", 0.5)),
         "idc injector duty fuel measured engine",
     ),
     Role.FUEL_DP: Frame(
-        (("fuel pressure", 1.0), ("rail pressure", 0.95), ("fuel delta", 0.9), ("rail", 0.5)),
+        (
+            ("fuel pressure", 1.0),
+            ("injector pressure delta", 0.9),
+            ("rail pressure", 0.95),
+            ("fuel delta", 0.9),
+            ("rail", 0.5),
+        ),
         "fuel rail pressure delta measured gauge absolute sensor injector engine",
     ),
     Role.BARO: Frame(
@@ -227,6 +247,9 @@ def split_unit(header: str) -> tuple[str, str]:
     Name and unit.
     """
     text = header.strip().strip('"').strip()
+    # Behind a comma brackets are the unit's own: kPa(g).
+    if text.endswith(")") and (apart := unit_behind_comma(text))[0]:
+        return apart
     found = re.fullmatch(r"(.*?)\s*([\[(<{（【])([^\])>}）】]*)[\])>}）】]\s*", text)
     if found and found[1]:
         inner = found[3].strip()
@@ -294,10 +317,10 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
     -------
     Roles with a score above 0.
     """
-    meaning = meaning_of(column.name)
-    if time_score(column.name) >= 0.5:
+    if time_score(column.own_name) >= 0.5 and not _is_other_quantity(column.unit):
         return ()
     unit = tidy_unit(column.unit)
+    meaning = _with_quantity(meaning_of(column.own_name), column.own_name, unit)
     bank = meaning.bank or meaning.number
     out = []
     for role, frame in FRAMES.items():
@@ -323,6 +346,72 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
     return tuple(sorted(out, key=lambda c: -c.score))
 
 
+QUANTITIES: tuple[tuple[str, frozenset[str]], ...] = (
+    ("pressure", frozenset(MANIFOLD)),
+    ("temp", frozenset(TEMPERATURE)),
+    ("voltage", frozenset(("v", "mv"))),
+    ("freq", frozenset(("hz", "khz"))),
+    ("speed", frozenset((*SPEED, "rpm", "krpm", "rad/s"))),
+    ("duration", frozenset(("ms", "us", "s"))),
+    ("flow", frozenset(AIRFLOW)),
+    ("angle", frozenset(("deg",))),
+    ("mixture", frozenset(MIXTURE_UNITS)),
+)
+"""What a column in such a unit is, whatever word its name leaves out."""
+SYMBOLS = {
+    "p": ("pressure",),
+    "t": ("temp",),
+    "n": ("speed",),
+    "u": ("voltage",),
+    "v": ("speed", "voltage"),
+    "f": ("freq",),
+}
+"""Letters that physicists put before an index: what they stand for."""
+_SYMBOL = re.compile(r"^([ptnuvf])(?= )|(?<= )(n)$|^(n)$")
+
+
+def _is_other_quantity(unit: str) -> bool:
+    """Whether a unit is one of something else than time."""
+    tidy = tidy_unit(unit)
+    return any(tidy in units for quantity, units in QUANTITIES if quantity != "duration")
+
+
+def _with_quantity(meaning: Meaning, name: str, unit: str) -> Meaning:
+    """What a name says, with the quantity that its unit or a symbol before its index stands for."""
+    base = tidy_unit(parts[0].base) if (parts := parts_of(unit)) else unit
+    by_unit = {quantity for quantity, units in QUANTITIES if base in units}
+    found = _SYMBOL.search(plain_name(name))
+    letter = next((g for g in found.groups() if g), "") if found else ""
+    said = set(SYMBOLS.get(letter, ()))
+    # The index says what is meant, and a unit would have to agree.
+    if (unit and not by_unit & said) or (letter == "t" and "injector" in meaning.atoms):
+        said = set()
+    # A letter alone says speed, not that of a car, and only beside nothing else.
+    atoms = set(meaning.atoms)
+    if letter == "t" and "temp" in said:
+        atoms.discard("time")
+    if letter == "n" and said and atoms <= {"engine"}:
+        return replace(meaning, atoms=frozenset((*atoms, "engine", "speed")))
+    if said:
+        kind = by_unit & said or ({"speed"} if "vehicle" in atoms else set(SYMBOLS[letter][-1:]))
+        return replace(meaning, atoms=frozenset(atoms | kind))
+    # Where a name says what it is of and no quantity, the unit says which.
+    if by_unit and not atoms & KINDS_OF_QUANTITY:
+        return replace(meaning, atoms=frozenset(atoms | by_unit))
+    return meaning
+
+
+# fmt: off
+KINDS_OF_QUANTITY = frozenset((
+    "pressure", "temp", "voltage", "freq", "speed", "duration", "flow", "angle", "position",
+    "duty", "ratio", "mass", "current", "rpm", "map", "maf", "throttle", "iat", "ect", "vbat",
+    "mixture", "stft", "ltft", "pw", "idc", "baro", "vss", "spark", "knock", "gear", "time",
+    "date", "trim", "correction", "boost", "vacuum", "load", "wideband",
+))
+# fmt: on
+"""Atoms that say themselves what is measured."""
+
+
 def _by_name(role: Role, frame: Frame, meaning: Meaning) -> float:
     atoms = meaning.atoms
     best = max((worth for needs, worth in frame.needs if set(needs.split()) <= atoms), default=0.0)
@@ -335,6 +424,39 @@ def _by_name(role: Role, frame: Frame, meaning: Meaning) -> float:
     if role in (Role.LAMBDA, Role.TARGET) and ("after" in atoms or meaning.sensor > 1):
         return 0.0
     return best - min(UNKNOWN_WORD * len(meaning.unknown), MOST_UNKNOWN)
+
+
+def says_another_thing(role: Role, column: Column) -> bool:
+    """Whether a name says in words that are known that something else is meant.
+
+    Parameters
+    ----------
+    role : that the column might play.
+    column : with its name.
+
+    Returns
+    -------
+    False for a name that says nothing, or a part of what would name the role.
+    """
+    frame = FRAMES[role]
+    meaning = meaning_of(column.own_name)
+    if meaning.sensor > 1:
+        return True
+    return not meaning.atoms <= {*frame.allows.split(), *_needed(frame), *NEUTRAL}
+
+
+def is_exhaust_sensor(column: Column) -> bool:
+    """Whether a name speaks of a sensor in the exhaust, of whatever kind.
+
+    Returns True for a lambda sensor or an oxygen sensor before the converter.
+    """
+    return "o2" in meaning_of(column.own_name).atoms
+
+
+NEUTRAL = frozenset(
+    ["measured", "temp", "pressure", "voltage", "freq", "speed", "duration", "ratio", "angle"]
+)
+"""Atoms that say a quantity, and not of what."""
 
 
 def _needed(frame: Frame) -> set[str]:

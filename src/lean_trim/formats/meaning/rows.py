@@ -14,8 +14,9 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
-from lean_trim.formats.meaning.names import time_score
+from lean_trim.formats.meaning.names import candidates, time_score
 from lean_trim.formats.meaning.timebase import TimeUnit, seconds_from, settle_time, time_unit
+from lean_trim.formats.meaning.units import is_unit, tells_time
 
 
 class Say:
@@ -40,6 +41,13 @@ SPARSE = 0.6
 them."""
 LEAST_TIME = 0.5
 DOUBTFUL_TIME = 0.25
+MOSTLY = 0.9
+"""Share of its steps in which a clock goes on; logs are appended to, and rows change places."""
+EVENLY = 0.98
+EVEN = 2.0
+"""A column without a name is the time where so many of its steps are so near the usual one: a distance
+goes on as well, but not evenly."""
+LEAST_STEPS = 20
 PARALLEL = 0.02
 """Two clocks whose steps differ by less than this share are one clock."""
 
@@ -161,15 +169,20 @@ def time_columns(raw: RawColumns, choices: Choices, name: str) -> list[Column]:
             raise LogError(Say.NO_SUCH_TIME(name=name, column=choices.time))
         return [said]
     roles = {n for n, c in choices.columns.items() if c.role is not None}
-    scored = [
-        (time_score(c.name), c)
-        for c in raw.columns
-        if c.index in raw.values and c.name not in roles
+    able = [
+        c for c in raw.columns if c.index in raw.values and c.name not in roles and may_be_clock(c)
     ]
     scored = [
-        (s, c) for s, c in scored if s >= DOUBTFUL_TIME and np.isfinite(raw.values[c.index]).any()
+        (score, c)
+        for c in able
+        if (score := time_score(c.own_name)) >= DOUBTFUL_TIME
+        and np.isfinite(raw.values[c.index]).any()
     ]
-    good = [c for s, c in scored if s >= LEAST_TIME and _runs(raw.values[c.index])]
+    if not scored:
+        return _by_content(able, raw)
+    moving = [c for s, c in scored if s >= LEAST_TIME and _runs(raw.values[c.index])]
+    # An injection time is a time as well, but goes up and down.
+    good = [c for c in moving if _rises(raw.values[c.index])] or moving
     if not good:
         return [max(scored, key=lambda e: e[0])[1]] if scored else []
     # A clock with nothing behind it, or beside the first one, is only another view of the same
@@ -179,7 +192,50 @@ def time_columns(raw: RawColumns, choices: Choices, name: str) -> list[Column]:
     adjacent = any(b.index == a.index + 1 for a, b in zip([good[0], *parts], parts, strict=False))
     if parts and not adjacent:
         return [good[0], *parts]
-    return [max(((time_score(c.name), -c.index), c) for c in good)[1]] if len(good) > 1 else good
+    return (
+        [max(((time_score(c.own_name), -c.index), c) for c in good)[1]] if len(good) > 1 else good
+    )
+
+
+def may_be_clock(column: Column) -> bool:
+    """Whether a column's unit allows it to be the time of the rows.
+
+    Parameters
+    ----------
+    column : with its unit.
+
+    Returns
+    -------
+    False for a unit of something else.
+    """
+    return not is_unit(column.unit) or tells_time(column.unit)
+
+
+def _by_content(able: Sequence[Column], raw: RawColumns) -> list[Column]:
+    """The one column that rises all along in even steps, whatever it is called."""
+    rising = [
+        c for c in able if not candidates(c) and _rises(raw.values[c.index], EVENLY, even=True)
+    ]
+    by_unit = [c for c in rising if tells_time(c.unit)]
+    found = by_unit or rising
+    return found[:1] if len(found) == 1 or by_unit else []
+
+
+def _rises(values: Floats, share: float = MOSTLY, even: bool = False) -> bool:
+    """Whether a column goes up in nearly all of its steps, and in even ones where that is wanted.
+
+    A number of the row does so too, but in steps of exactly one.
+    """
+    known = values[np.isfinite(values)]
+    steps = np.diff(known)
+    if len(steps) < LEAST_STEPS or float(np.mean(steps >= 0.0)) < share:
+        return False
+    if not even:
+        return True
+    middle = float(np.median(steps))
+    counts = bool(np.all(known[:1000] == np.round(known[:1000]))) and middle == 1.0
+    alike = (steps > middle / EVEN) & (steps < EVEN * middle)
+    return middle > 0.0 and not counts and float(np.mean(alike)) > share
 
 
 def _runs(values: Floats) -> bool:

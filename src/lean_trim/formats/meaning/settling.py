@@ -17,6 +17,7 @@ from lean_trim.core.proof.fuel import LEAST_SAMPLES, fuel_of, slopes
 from lean_trim.core.proof.mixture import LEAST_CUT, lambda_in_cut, prove_lambda, prove_target
 from lean_trim.core.proof.motion import (
     SLEW_RPM_PER_S,
+    USUAL_SLEW_RPM_PER_S,
     coolant_miss,
     prove_map,
     prove_temperatures,
@@ -219,6 +220,11 @@ def _settle_time(log: Log, unit: TimeUnit | None, choices: Choices) -> tuple[Log
         scale = (seconds_per(name) or 1.0) / first
         slews[name] = slew_rpm_per_s(log.time_s * scale, log[Role.RPM])
     able = [name for name, rate in slews.items() if not np.isfinite(rate) or low <= rate <= high]
+    if len(able) > 1:
+        # Hardly any drive is as gentle, or as wild, as the others would be.
+        least, most = USUAL_SLEW_RPM_PER_S
+        usual = [name for name in able if least <= slews[name] <= most]
+        able = usual if len(usual) == 1 else able
     if unit.doubt or not unit.rivals or not able or able == [unit.unit]:
         return log, Settled(unit.unit, unit.doubt)
     if len(able) == 1:

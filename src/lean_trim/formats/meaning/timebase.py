@@ -10,6 +10,7 @@ import numpy as np
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints
+from lean_trim.formats.meaning.scaled_units import parts_of
 from lean_trim.formats.meaning.units import seconds_per, tidy_unit
 
 
@@ -100,6 +101,8 @@ def time_unit(time: Floats, unit_text: str) -> TimeUnit:
         return TimeUnit("s" if scale is None else stated)
     # The mean, because a coarse clock repeats most times and jumps at the others.
     step = min(float(np.median(steps)), float(steps.sum() / max(len(known) - 1, 1)))
+    if "/" not in unit_text and (both := _both_ways(unit_text, step)):
+        return TimeUnit(both[0], both[1:])
     if scale is not None:
         low, high = STEPS_S
         if low <= step * scale <= high:
@@ -113,6 +116,14 @@ def time_unit(time: Floats, unit_text: str) -> TimeUnit:
     # A scale that was stated is never dropped: minutes would pass for seconds.
     doubt = Say.NOT_UNDERSTOOD(unit=unit_text, best=found.unit)
     return TimeUnit(found.unit, (), found.doubt or str(doubt))
+
+
+def _both_ways(unit_text: str, step: float) -> tuple[str, ...]:
+    """The ways to read a number behind a unit of time, as far as rows can follow each other so."""
+    ways = {part.name: seconds_per(part.name) for part in parts_of(unit_text)}
+    low, high = STEPS_S
+    able = [name for name, s in ways.items() if s is not None and low <= step * s <= high]
+    return tuple(able) if len(ways) > 1 else ()
 
 
 def _by_steps(known: Floats, step: float) -> TimeUnit:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -11,11 +12,14 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+from lean_trim.formats.meaning.scaled_units import Part, parts_of
 from lean_trim.formats.meaning.units import (
     GAUGE,
     UNITS,
     Convert,
     allowed_units,
+    is_unit_of,
+    scaled_readings,
     show_unit,
     tidy_unit,
 )
@@ -194,20 +198,24 @@ def settle_unit(
             lambda x: x, LABELS[role][1], "", str(Say.NO_NUMBER(label=LABELS[role][0]))
         )
     if role in (Role.LAMBDA, Role.TARGET):
-        return _mixture(role, unit, part, stoich_afr)
+        return _scaled_mixture(role, unit, part, stoich_afr)
     if role is Role.CLOSED_LOOP:
         return _loop_status(part)
     if role is Role.AIRFLOW_SOURCE:
         return _source_share(unit, part)
     # Headed % or not at all, these come in several scales; with another unit they are settled like
     # the rest.
-    if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit in ("%", ""):
+    if role in PERCENTS and unit in ("%", ""):
         return _percent(role, unit, part)
+    if role in PERCENTS and not is_unit_of(role, unit):
+        return _percent_in(role, unit, unit_text, part)
     if role not in UNITS:
         return UnitReading(lambda x: x, LABELS[role][1])
     return _by_unit(role, unit, unit_text, part)
 
 
+PERCENTS = (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY)
+"""Roles in percent, which are written in several scales."""
 PERCENT_FORMS: dict[str, Convert] = {
     "factor around 1": lambda x: 100.0 * (x - 1.0),
     "percent around 100": lambda x: x - 100.0,
@@ -265,7 +273,7 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
     percent = {name.split(" ")[0]: name for name in PERCENT_FORMS} | {
         name: name for name in PERCENT_FORMS
     }
-    if role in (Role.STFT, Role.LTFT, Role.THROTTLE, Role.DUTY) and unit_text in percent:
+    if role in PERCENTS and unit_text in percent:
         return UnitReading(PERCENT_FORMS[percent[unit_text]], percent[unit_text])
     if role in (Role.LAMBDA, Role.TARGET):
         forms = {
@@ -278,6 +286,9 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
             return UnitReading(lambda x: x / scale, f"AFR {scale:g}")
         if unit in forms:
             return UnitReading(forms[unit][1], forms[unit][0])
+        for part in parts_of(unit_text):
+            if (base := tidy_unit(part.base) or "λ") in forms:
+                return UnitReading(partial(_after_scaling, part, forms[base][1]), part.name)
         allowed = ", ".join(mixture_converts(stoich_afr))
         raise BadInputError(
             Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed)
@@ -285,6 +296,8 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
     known = UNITS.get(role, {})
     if unit in known:
         return UnitReading(known[unit], unit)
+    for name, convert in scaled_readings(role, unit_text):
+        return UnitReading(convert, name)
     raise BadInputError(
         Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed_units(role))
     )
@@ -330,6 +343,8 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
     # What the header says is believed as long as an engine could have such values.
     if stated and fits(role, known[stated](part) + (ABOUT_BARO if GAUGE in stated else 0.0)):
         return UnitReading(known[stated], stated)
+    if not stated and (scaled := scaled_readings(role, unit_text)):
+        return _of_scaled(role, scaled, part, unit_text)
     # Several units may fit; the order is how often they are met, ours first.
     order = [u for u in (ours, *COMMON.get(role, ())) if u in known]
     possible = [u for u in dict.fromkeys(order) if fits(role, known[u](part))]
@@ -369,9 +384,54 @@ def _by_unit(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading
     )
 
 
+def _of_scaled(
+    role: Role, scaled: tuple[tuple[str, Convert], ...], part: Floats, unit_text: str
+) -> UnitReading:
+    """A unit with a number in it: whichever way to read it an engine could have."""
+    readings = [UnitReading(convert, name) for name, convert in scaled]
+    lift = ABOUT_BARO if GAUGE in scaled[0][0] else 0.0
+    able = [r for r in readings if fits(role, r.convert(part) + lift)]
+    if not able:
+        span = str(Say.SPAN(low=np.percentile(part, 1), high=np.percentile(part, 99)))
+        said = Say.IMPLAUSIBLE(label=LABELS[role][0], span=span, unit=unit_text)
+        return replace(readings[0], doubt=str(said))
+    note = str(Say.READ_AS(settled=show_unit(able[0].unit)))
+    return replace(able[0], note=note, rivals=tuple(able[1:]))
+
+
 MIXTURE_RANGE = (0.4, 2.2)
 """λ a log's middle can have; a car that is parked with its sensor in free air reads more at
 times."""
+
+
+def _scaled_mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
+    """A mixture whose unit has a number in it, such as thousandths; any other as it is."""
+    if found := AFR_SCALE.fullmatch(unit):
+        scale = float(found[1]) if found[1] else PETROL_AFR
+        name = PETROL_SCALE if scale == PETROL_AFR else f"AFR {scale:g}"
+        return UnitReading(lambda x: x / scale, name)
+    able = []
+    for one in parts_of(unit):
+        base = tidy_unit(one.base)
+        if base not in MIXTURES_BY_UNIT:
+            continue
+        inner = _mixture(role, base, one.factor * part + one.plus, stoich_afr)
+        if not inner.doubt:
+            scaled = partial(_after_scaling, one, inner.convert)
+            able.append(replace(inner, convert=scaled, unit=one.name, rivals=()))
+    if not able:
+        return _mixture(role, unit, part, stoich_afr)
+    return replace(able[0], rivals=tuple(able[1:]))
+
+
+def _after_scaling(part: Part, convert: Convert, x: Floats) -> Floats:
+    return convert(part.factor * x + part.plus)
+
+
+AFR_SCALE = re.compile(r"afr(?:(\d+(?:\.\d+)?)|\(?petrol\)?|\(?gasoline\)?)")
+"""AFR with the ratio its instrument takes for stoichiometric."""
+MIXTURES_BY_UNIT = {"": "", "afr": FUEL_SCALE, "φ": "φ", "f/a": "F/A", "λ": "λ"}
+"""Units of a mixture → how they are said; "" is told by its values."""
 
 
 def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitReading:
@@ -386,7 +446,7 @@ def _mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> UnitRead
     converts = mixture_converts(stoich_afr)
     # No fuel has a stoichiometric ratio as low as 4, and no engine runs at λ 4; 1/4 is no λ either.
     guessed = FUEL_SCALE if middle > 4.0 else "F/A" if middle < 0.3 else "λ"
-    stated = {"afr": FUEL_SCALE, "φ": "φ", "f/a": "F/A", "λ": "λ"}.get(unit, "")
+    stated = MIXTURES_BY_UNIT.get(unit, "")
     settled = stated or guessed
     if stated == FUEL_SCALE and guessed != FUEL_SCALE:
         return UnitReading(converts["λ"], "λ", "", str(Say.HEADED_AFR(label=label, middle=middle)))
@@ -454,6 +514,17 @@ def _percent(role: Role, unit: str, part: Floats) -> UnitReading:
     if not fits(role, part):
         return replace(percent, doubt=str(Say.NO_PERCENT(label=label, top=top)))
     return percent
+
+
+def _percent_in(role: Role, unit: str, unit_text: str, part: Floats) -> UnitReading:
+    """A percentage in a unit that is none of its own: as its numbers are, and asked."""
+    reading = _percent(role, "", part)
+    if any(one.base in PERCENT_FORMS and one.base == reading.unit for one in parts_of(unit_text)):
+        return reading
+    span = str(Say.SPAN(low=np.percentile(part, 1), high=np.percentile(part, 99)))
+    label = LABELS[role][0].lower()
+    said = Say.UNIT_NOT_KNOWN(unit=unit_text, label=label, span=span, best=reading.unit)
+    return replace(reading, doubt=str(said))
 
 
 def _source_share(unit: str, part: Floats) -> UnitReading:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable
+from functools import partial
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats
+from lean_trim.formats.meaning.scaled_units import Part, parts_of
 
 Convert = Callable[[Floats], Floats]
 
@@ -116,6 +119,20 @@ def seconds_per(unit: str) -> float | None:
     return base * above / below if base is not None and above > 0.0 and below > 0.0 else None
 
 
+def tells_time(unit: str) -> bool:
+    """True if a unit is one of time, also in so many or such a part of one.
+
+    Parameters
+    ----------
+    unit : as people write it.
+
+    Returns
+    -------
+    Whether it is; False for no unit.
+    """
+    return seconds_per(unit) is not None
+
+
 def _decimal(text: str) -> float:
     return float(text.replace(",", "."))
 
@@ -129,7 +146,13 @@ SPEED: dict[str, Convert] = {
 PERCENT: dict[str, Convert] = {"%": _scale(1.0), "": _scale(1.0)}
 
 UNITS: dict[Role, dict[str, Convert]] = {
-    Role.RPM: {"rpm": _scale(1.0), "hz": _scale(60.0), "": _scale(1.0)},
+    Role.RPM: {
+        "rpm": _scale(1.0),
+        "hz": _scale(60.0),
+        "rad/s": _scale(60.0 / math.tau),
+        "krpm": _scale(1000.0),
+        "": _scale(1.0),
+    },
     Role.MAP: MANIFOLD,
     Role.BARO: PRESSURE,
     Role.FUEL_DP: MANIFOLD,
@@ -179,8 +202,16 @@ def show_unit(unit: str) -> str:
 
     Returns as people write it.
     """
+    number, space, rest = unit.partition(" ")
+    if space and number.replace(".", "", 1).isdigit():
+        return f"{number} {show_unit(rest)}"
+    if shifted := _COUNTED_FROM.fullmatch(unit):
+        return f"{show_unit(shifted[1])}{shifted[2]}"
     base, gauge, _ = unit.partition(GAUGE)
     return _SHOWN.get(base, base) + gauge
+
+
+_COUNTED_FROM = re.compile(r"(\D+)([+\-]\d+(?:\.\d+)?)")
 
 
 _SYNONYMS = {
@@ -204,6 +235,7 @@ _SYNONYMS = {
     "second": "s",
     "secs": "s",
     "sek": "s",
+    "sec": "s",
     "sekunden": "s",
     "msec": "ms",
     "millis": "ms",
@@ -248,6 +280,9 @@ _SYNONYMS = {
     '"hg': "inhg",
     "millibar": "mbar",
     "kmh": "km/h",
+    "km/hr": "km/h",
+    "km/hour": "km/h",
+    "kmhr": "km/h",
     "kmph": "km/h",
     "mi/h": "mph",
     "u/min": "rpm",
@@ -292,6 +327,21 @@ _SYNONYMS = {
     "eq.ratio": "φ",
     "far": "f/a",
     "fuel/air": "f/a",
+    "rad/sec": "rad/s",
+    "1/s": "hz",
+    "rev/s": "hz",
+    "rps": "hz",
+    "u/s": "hz",
+    "tr/s": "hz",
+    "millisec": "ms",
+    "microsec": "us",
+    "permille": "‰",
+    "factor": "",
+    "multiplier": "",
+    "mult": "",
+    "x": "",
+    "×": "",
+    "fraction": "",
     "ratio": "",
     "-": "",
     "--": "",
@@ -445,16 +495,64 @@ def is_unit(text: str) -> bool:
     unit = tidy_unit(text)
     if not unit:
         return bool(text.strip()) and text.strip().lower() in _SYNONYMS
-    return unit in _ALL_UNITS or unit in OTHER_UNITS or unit in MIXTURE_UNITS or unit in TIME
+    plain = _ALL_UNITS | OTHER_UNITS | set(MIXTURE_UNITS) | set(TIME)
+    bases = {tidy_unit(p.base) for p in parts_of(text)}
+    # A number alone is a reading; with a sign of multiplication it is a scale.
+    if unit in plain or bases & plain or ("" in bases and text.strip("[( ")[:1] in "x×*"):
+        return True
+    return tells_time(text)
+
+
+def scaled_readings(role: Role, text: str) -> tuple[tuple[str, Convert], ...]:
+    """The ways to read a channel in a unit that has a number in it.
+
+    Parameters
+    ----------
+    role : what the column is read as.
+    text : the unit as people write it: "0.1 °C", "rpm x1000", "°C+40", "0-255".
+
+    Returns
+    -------
+    Unit as it may be said, and conversion to ours; the likelier first, none where it is no such unit.
+    """
+    known = UNITS.get(role, {})
+    found = [(part, tidy_unit(part.base)) for part in parts_of(text)]
+    return tuple(
+        (Part(base, part.factor, part.plus).name, partial(_scaled, part, known[base]))
+        for part, base in found
+        if base in known
+    )
+
+
+def _scaled(part: Part, convert: Convert, x: Floats) -> Floats:
+    return convert(part.factor * x + part.plus)
 
 
 def is_unit_of(role: Role, unit: str) -> bool:
     """True if a role can be logged in a unit."""
     if role in (Role.LAMBDA, Role.TARGET):
-        return unit in (*MIXTURE_UNITS, "v", "mv")
+        bases = {tidy_unit(part.base) for part in parts_of(unit)}
+        return unit in (*MIXTURE_UNITS, "v", "mv") or bool(bases & {"", *MIXTURE_UNITS})
     if role in (Role.CLOSED_LOOP, Role.GEAR, Role.AIRFLOW_SOURCE):
         return unit in ("", "%", "bool", "on/off", "enum", "code", "state", "status", "bit", "no")
-    return unit in UNITS.get(role, {})
+    return unit in UNITS.get(role, {}) or bool(scaled_readings(role, unit))
+
+
+def unit_behind_comma(header: str) -> tuple[str, str]:
+    """A unit, of several words perhaps, behind the last comma; "" and "" if there is none.
+
+    Parameters
+    ----------
+    header : a column's head.
+
+    Returns
+    -------
+    Name and unit.
+    """
+    name, _, behind = header.rpartition(",")
+    if name.strip() and (is_unit(behind) or parts_of(behind)):
+        return name.strip(), behind.strip()
+    return "", ""
 
 
 def unit_at_end(header: str) -> tuple[str, str]:
@@ -468,11 +566,13 @@ def unit_at_end(header: str) -> tuple[str, str]:
     -------
     Name and unit.
     """
+    if (apart := unit_behind_comma(header))[0]:
+        return apart
     found = re.fullmatch(r"(.*[^\W_].*?)[\s_,;:\-]+([^\s_,;:\-]+)", header)
     # Written out, lambda is a word of the name.
     if not found or (tidy_unit(found[2]) not in AT_END and found[2].lower() not in AT_END):
         return "", ""
-    if found[2].lower() == "lambda":
+    if found[2].lower() in ("lambda", "lam", "er", "far"):
         return "", ""
     # A small letter is more often a word of its own than a temperature.
     if len(found[2]) == 1 and found[2] in "cfv":

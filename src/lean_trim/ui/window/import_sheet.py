@@ -45,6 +45,7 @@ HEADS = (
     "Why, and what the engine says",
 )
 UNUSED = "not used"
+NOT_LOGGED = "it was not logged"
 MOST_UNUSED = 120
 SCALE_HINT = "0 V = 0.68, 5 V = 1.36"
 
@@ -165,16 +166,20 @@ class ImportSheet(QWidget):
         self._show_barometer(pending)
         if mapped.time_doubt and mapped.time is not None:
             self._time_row(pending)
-        missing = missing_roles(pending.opened.log, pending.where.vehicle)
+        asked = {o.role for o in mapped.overlooked}
+        missing = sorted(
+            missing_roles(pending.opened.log, pending.where.vehicle),
+            key=lambda lack: lack.role not in asked,
+        )
         for lack in missing:
-            if lack.needed:
+            if lack.needed or lack.role in asked:
                 self._missing_row(pending, lack)
         # Doubts first, then what is least sure: the top rows are what needs an eye.
         ordered = sorted(mapped.matches, key=lambda m: m.confidence)
         for match in [m for m in ordered if m.doubt]:
             self._match_row(pending, match)
         for lack in missing:
-            if not lack.needed:
+            if not lack.needed and lack.role not in asked:
                 self._missing_row(pending, lack)
         for match in [m for m in ordered if not m.doubt]:
             self._match_row(pending, match)
@@ -220,19 +225,28 @@ class ImportSheet(QWidget):
     def _missing_row(self, pending: Pending, lack: Missing) -> None:
         """A channel nobody found, with the columns that are left to choose from."""
         mapped = pending.opened.mapped
-        row = self._label_row(LABELS[lack.role][0], "missing", str(lack.cost), lack.needed)
+        asked = [c for o in mapped.overlooked if o.role is lack.role for c in o.columns]
+        sure = "asks" if asked else "missing"
+        row = self._label_row(
+            LABELS[lack.role][0], sure, str(lack.cost), bool(asked) or lack.needed
+        )
         columns = ComboBox()
         columns.addItem("choose its column", None)
         # What the name could mean comes first, then everything else that was logged.
-        likely = [c for c in mapped.unused if any(x.role is lack.role for x in candidates(c))]
+        named = [c for c in mapped.unused if any(x.role is lack.role for x in candidates(c))]
+        likely = [*asked, *(c for c in named if c not in asked)]
         for column in [*likely, *(c for c in mapped.unused if c not in likely)][:MOST_UNUSED]:
             columns.addItem(_head(column), column.name)
+        if asked:
+            columns.addItem(NOT_LOGGED, NOT_LOGGED)
         columns.setAccessibleName(f"Column of {LABELS[lack.role][0]}")
         columns.activated.connect(lambda _: self._found(columns.currentData(), lack.role))
         self.table.setCellWidget(row, 1, columns)
 
     def _found(self, name: str | None, role: Role) -> None:
-        if name is not None:
+        if name == NOT_LOGGED:
+            self.session.imports.say_not_logged(role)
+        elif name is not None:
             self.session.imports.choose(name, role)
 
     def _time_row(self, pending: Pending) -> None:

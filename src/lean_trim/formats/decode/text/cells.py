@@ -65,6 +65,9 @@ def is_blank(cell: str) -> bool:
     return cell.strip(_NOTHING).lower() in BLANKS
 
 
+NUMBERED = re.compile(r"\d+_[^\W\d]")
+
+
 def looks_numeric(cell: str) -> bool:
     """True if a cell can be a number, a clock time included.
 
@@ -77,6 +80,9 @@ def looks_numeric(cell: str) -> bool:
     Whether some way reads it.
     """
     text = cell.strip()
+    # A numbered name, such as 01_speed.
+    if NUMBERED.match(text):
+        return False
     return bool(LOOSE.fullmatch(text)) or clock.is_clock(text)
 
 

@@ -2,16 +2,18 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "ethanol, ethanolgehalt, ~ethanol, alkoholgehalt",
-    "rpm": "drehzahl, motordrehzahl, ~motordrehzahl, umdrehungen, nmot",
+    "rpm": "drehzahl, motordrehzahl, ~motordrehzahl, umdrehungen, nmot, "
+    "drehz, kurbelwellendrehzahl, ~motordrehz, ~kurbelwellendrehzahl, kurbelwelle",
     "vss": "~fahrgeschw*, ~geschwindigkeit, geschw, ~fahrzeuggeschwindigkeit, raddrehzahl",
     "throttle": "~drosselklappe, drossel, dk, dkwinkel, ~drossel",
-    "mixture": "gemisch, luftzahl, luftverhaltnis, kraftstoff luft verhaltnis, ~lambdawert",
+    "mixture": "gemisch, luftzahl, luftverhaltnis, kraftstoff luft verhaltnis, ~lambdawert, "
+    "~luftzahl, ~luftverhaltnis",
     "wideband": "breitband, ~breitband, breitbandsonde",
     "integrator": "lambdaregler, lambdaregelung, ~lambdaregel, lambdakorrektur",
     "trim": "~trimm, gemischkorrektur, ~kraftstofftrim",
     "short": "kurzzeit, kurzfristig*, kurz, ~kurzzeit",
     "long": "langzeit, langfristig*, lang, ~langzeit, gemischadaption, adaption, ~adaption",
-    "pw": "~einspritzzeit, ~einspritzdauer, ~offnungszeit, ti einspritz",
+    "pw": "~einspritzzeit, ~einspritzdauer, ~offnungszeit, ~offnungsdauer, ti einspritz",
     "injector": "~einspritz, duse, ventil, ~einspritzventil",
     "duty": "tastverhaltnis, ~tastverh, auslastung",
     "loop": "regelkreis, lambda regelkreis, regelung aktiv, lambdaregelung aktiv, kraftstoffsystem",
@@ -28,7 +30,8 @@ WORDS: dict[str, str] = {
     "knock": "~klopf",
     "retard": "rucknahme, spat, ~ruckzug, ~rucknahme, ~spatverstellung",
     "gear": "gang, gangstufe, fahrstufe, ~eingelegter gang",
-    "time": "zeit, uhrzeit, zeitstempel, laufzeit, messzeit, sekunden",
+    "time": "zeit, uhrzeit, zeitstempel, laufzeit, messzeit, sekunden, "
+    "zeitpunkt, ~zeitstempel, messzeitpunkt",
     "date": "datum, tag",
     "maf": "luftmasse, ~luftmasse, luftmassenstrom, ~luftmassenmesser, lmm, ansaugluftmasse",
     "source": "luftmassenquelle, lastquelle, fullungsquelle",
@@ -54,8 +57,10 @@ WORDS: dict[str, str] = {
     "gauge": "relativ, ~uberdruck",
     "vacuum": "unterdruck, ~unterdruck",
     "delta": "differenz, ~differenz",
-    "measured": "ist, istwert, gemessen, ~istwert, messwert, aktuell",
-    "wanted": "soll, sollwert, ziel, vorgabe, ~sollwert, ~soll, fuhrungsgrosse, zielwert",
+    "measured": "ist, istwert, gemessen, ~istwert, messwert, aktuell, "
+    "gemess*, ~messwert, tatsachlich*",
+    "wanted": "soll, sollwert, ziel, vorgabe, ~sollwert, ~soll, fuhrungsgrosse, zielwert, "
+    "soll*, ziel*, vorgabe*, wunsch*, angefordert*, ~vorgabe",
     "limit": "grenze, grenzwert, begrenzung, ~begrenz, ~grenz, maximum, minimum, abregel*, hochst*",
     "error": "abweichung, ~abweichung, fehler, regelabweichung",
     "correction": "korrektur, ~korrektur, anreicherung, ~anreicherung, faktor, ~faktor",

@@ -2,26 +2,32 @@
 
 WORDS: dict[str, str] = {
     # Whole channels in one word.
-    "rpm": "rpm, revs, rev, tach*, engine rpm, n engine, nmot, erpm",
+    "rpm": "rpm, revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*",
     "vss": "vss, vehspd, vspd, vehiclespeed",
     "map": "map, mapabs, map abs",
-    "maf": "maf, mafs, airmass, hfm, afm",
-    "throttle": "throttl*, tps, tp, thr, tpos, thrpos, butterfly, etb",
+    "maf": "maf, mafs, airmass, hfm, afm, airflow meter, air flow meter, airflow sensor, air meter",
+    "throttle": "throttl*, tps, tp, thr, tpos, thrpos, butterfly, etb, thrtl",
     "iat": "iat, act, mat, intaketemp",
     "ect": "ect, clt, cts, coolanttemp",
     "vbat": "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys",
-    "stft": "stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft",
-    "ltft": "ltft, lft, ltfuel, longft, long ft",
-    "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse length",
+    "stft": "stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
+    "short ft, shortft, short fuel",
+    "ltft": "ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim",
+    "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse length, "
+    "injection time, inj time, injector time, inj dur, injdur, injector on time, pwidth",
     "idc": "idc, injdc, injduty, injector dc, inj dc",
     "loop": "loop, closedloop, closed loop, fuel system, fuel sys, fuelsys, fsys, cl, feedback, "
-    "fuelling mode",
-    "baro": "baro*, atm, atmos*, ambient press*",
-    "spark": "spark, ign, ignadv, sparkadv, advance, timing, timing advance, ign adv, ignition*, ign angle",
+    "fuelling mode, "
+    "fb, lambda control, lambda regulation, mixture control",
+    "baro": "baro*, atm, atmos*, ambient press*, amb pressure, p amb, pamb",
+    "spark": "spark, ign, ignadv, sparkadv, advance, timing, timing advance, ign adv, ignition*, ign angle, "
+    "spk, adv",
     "knock": "knock*, detonation, kr",
     "gear": "gear, gearpos, gears",
     "time": "time, timestamp*, t, elapsed, clock, seconds, millis, datetime, logtime, time stamp, "
-    "tstamp, utc",
+    "tstamp, utc, "
+    "clk, moment, instant, "
+    "ts",
     "date": "date, day",
     # Mixture.
     "mixture": "lambda, λ, afr, air fuel, airfuel, a f, phi, mixture, equivalence, eq ratio, eqr, "
@@ -47,11 +53,12 @@ WORDS: dict[str, str] = {
     "fuel": "fuel, fuelling, fueling, gasoline, petrol",
     "rail": "rail, fuelrail, frp",
     "oil": "oil",
-    "coolant": "coolant, water, cool",
+    "coolant": "coolant, water, cool, h2o",
     "air": "air, airflow",
     "pedal": "pedal*, accelerator, accel, app, pps, aps",
     "injector": "injector*, inj, injection, injectors",
-    "battery": "supply, system voltage, module voltage, control module, ecu voltage",
+    "battery": "supply, system voltage, module voltage, control module, ecu voltage, "
+    "ecu volts, power supply, main relay voltage",
     "turbo": "turbo*, compressor, supercharger",
     "cam": "cam, camshaft, vvt, vanos, vct, intake cam, exhaust cam",
     "egr": "egr",
@@ -85,17 +92,20 @@ WORDS: dict[str, str] = {
     "position": "position, pos, opening, plate, openness",
     "angle": "angle, degree*, deg",
     "freq": "freq*, hz, frequency, period",
-    "duration": "width, duration, open time, on time, injection time, inj time, injector time",
+    "duration": "width, duration, open time, on time",
     "retard": "retard, pull*, kr deg",
     "ratio": "ratio",
     "absolute": "absolute, abs",
     "gauge": "gauge, relative, rel",
     "delta": "delta, diff, differential, dp",
     # Qualifiers.
-    "measured": "measured, actual, act val, reading, meas, real, current value, monitor",
+    "measured": "measured, actual, act val, reading, meas, real, current value, monitor, "
+    "pv, process value, observed, sensed",
     "wanted": "target*, tgt, trg, desired, des, command*, cmd, cmded, request*, req, setpoint, set point, "
-    "goal, demand*, wanted, reference, ref, aim, nominal",
-    "limit": "limit*, max*, min*, limiter, cut, cutoff, cut off, redline, threshold, ceiling, floor, "
+    "goal, demand*, wanted, reference, ref, aim, nominal, "
+    "sp, prescribed, intended",
+    "limit": "limit*, max*, min, mins, minim*, limiter, cut, cutoff, cut off, redline, threshold, "
+    "ceiling, floor, "
     "lim, peak, "
     "high, low, hi, lo, ceil",
     "error": "error, err, deviation, dev, mismatch",

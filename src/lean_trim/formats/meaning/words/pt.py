@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "etanol, teor de etanol, alcool",
-    "rpm": "rotacao, rotacao do motor, rotacoes, velocidade do motor, regime do motor, rotacao motor",
+    "rpm": "rotacao, rotacao do motor, rotacoes, velocidade do motor, regime do motor, rotacao motor, "
+    "giro, giros, giro do motor, giros do motor",
     "vss": "velocidade do veiculo, velocidade veiculo",
     "speed": "velocidade",
     "throttle": "borboleta, posicao da borboleta, abertura da borboleta",
@@ -15,7 +16,8 @@ WORDS: dict[str, str] = {
     "pw": "tempo de injecao, tempo injecao, largura de pulso, duracao da injecao",
     "injector": "injetor*, bico, bicos, injecao, injector*, injeccao",
     "duty": "ciclo de trabalho",
-    "loop": "malha, malha fechada, circuito fechado, sistema de combustivel",
+    "loop": "malha, malha fechada, circuito fechado, sistema de combustivel, "
+    "regulacao lambda, controle lambda, controlo lambda, realimentacao",
     "baro": "pressao atmosferica, pressao ambiente, pressao barometrica",
     "manifold": "coletor, colector, coletor de admissao",
     "boost": "sobrealimentacao, pressao de turbo, pressao do turbo",
@@ -24,12 +26,12 @@ WORDS: dict[str, str] = {
     "coolant": "arrefecimento, agua, liquido de arrefecimento, refrigeracao, liquido de refrigeracao",
     "engine": "motor",
     "oil": "oleo",
-    "vbat": "bateria, tensao da bateria, tensao bateria",
+    "vbat": "bateria, tensao da bateria, tensao bateria, tensao de alimentacao, tensao alimentacao",
     "spark": "avanco, ignicao, ponto de ignicao, avanco de ignicao",
     "knock": "batida de pino, detonacao",
     "retard": "atraso, recuo",
     "gear": "marcha, marcha engatada, mudanca engatada",
-    "time": "tempo, hora, segundos, carimbo de tempo",
+    "time": "tempo, hora, segundos, carimbo de tempo, instante, momento, horario",
     "date": "data, dia",
     "maf": "fluxo de ar, massa de ar, vazao de ar, caudal de ar",
     "source": "fonte de carga",
@@ -53,8 +55,9 @@ WORDS: dict[str, str] = {
     "gauge": "relativa",
     "vacuum": "vacuo, depressao",
     "delta": "diferencial",
-    "measured": "medido, medida, atual, real",
-    "wanted": "alvo, desejado, desejada, comandado, comandada, objetivo, solicitado",
+    "measured": "medido, medida, atual, real, medid*, efetiv*, lid*",
+    "wanted": "alvo, desejado, desejada, comandado, comandada, objetivo, solicitado, "
+    "desejad*, comandad*, solicitad*, pedid*, requerid*, nominal",
     "limit": "limite, maximo, maxima, minimo, minima, limitador, corte",
     "error": "erro, desvio",
     "correction": "correcao, enriquecimento, fator",

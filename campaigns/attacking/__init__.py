@@ -1,0 +1,1 @@
+"""Dresses from vocabularies that the program's word tables were not made from."""
