@@ -68,3 +68,19 @@ def test_what_has_no_number_in_it_is_left_alone(text: str) -> None:
 def test_a_unit_nobody_can_have_meant_is_asked_by_its_name() -> None:
     reading = settle_unit(Role.COOLANT, "°C x1000", 80.0 + WAVE, 14.7)
     assert "°C x1000" in reading.doubt
+
+
+@pytest.mark.parametrize(
+    ("name", "closed"),
+    [
+        ("Open loop", [1.0, 0.0]),
+        ("OL", [1.0, 0.0]),
+        ("Boucle ouverte", [1.0, 0.0]),
+        ("开环", [1.0, 0.0]),
+        ("Closed loop", [0.0, 1.0]),
+        ("Open/closed loop", [0.0, 1.0]),
+    ],
+)
+def test_a_flag_of_the_open_loop_is_turned_round(name: str, closed: list[float]) -> None:
+    reading = settle_unit(Role.CLOSED_LOOP, "", np.array([0.0, 1.0] * 50), 14.7, name)
+    assert reading.convert(np.array([0.0, 1.0])).tolist() == closed

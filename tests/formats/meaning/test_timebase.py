@@ -9,8 +9,9 @@ import pytest
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.errors import LogError
 from lean_trim.formats.logs import open_log, write_log_csv
-from lean_trim.formats.meaning.timebase import seconds_from, time_unit
+from lean_trim.formats.meaning.timebase import seconds_from, settle_time, time_unit
 from lean_trim.formats.meaning.units import seconds_per
 
 
@@ -72,3 +73,28 @@ def test_a_log_in_parts_of_a_second_or_minutes_lasts_as_long_as_it_was(
     mapped = open_log(path, heron_vehicle.stoich_afr, vehicle=heron_vehicle).mapped
     assert not mapped.doubts
     assert mapped.log.duration_s == pytest.approx(heron_log.duration_s, rel=1e-3)
+
+
+def test_a_counter_that_runs_over_is_read_on() -> None:
+    true = np.arange(0.0, 300.0, 0.04)
+    base = settle_time(np.round(true * 1000.0) % 65_536 / 1000.0, "drive")
+    np.testing.assert_allclose(base.time_s, true, atol=0.002)
+    assert base.joints_s == () and "ran over" in " ".join(base.notes)
+    # Once, and by what no counter holds, it is another recording.
+    half = np.concatenate([true[:3000], true[:4000]])
+    assert len(settle_time(half, "drive").joints_s) == 1
+
+
+def test_rows_sorted_by_something_else_are_sorted_by_time() -> None:
+    true = np.arange(0.0, 300.0, 0.04)
+    order = np.random.default_rng(1).permutation(len(true))
+    base = settle_time(true[order], "drive")
+    np.testing.assert_allclose(base.time_s, true)
+    np.testing.assert_array_equal(order[base.order], np.arange(len(true)))
+    assert "another order" in " ".join(base.notes)
+
+
+def test_a_time_in_no_order_that_can_be_told_is_refused() -> None:
+    wild = np.random.default_rng(3).exponential(50.0, 4000)
+    with pytest.raises(LogError, match="in no order of time"):
+        settle_time(wild, "drive")

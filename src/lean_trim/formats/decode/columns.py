@@ -88,6 +88,7 @@ class RawColumns:
     doubted : by column index, why its numbers are not what was measured; they are as they were
         recorded, good for nothing but to tell what the column is.
     notes : what the reader did that the user should know.
+    rate_hz : rows a second, as the head of the file says; 0 where it does not.
     joints_s : times at which another recording begins, where the reader had to settle that.
     """
 
@@ -100,3 +101,4 @@ class RawColumns:
     doubted: Mapping[int, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     joints_s: tuple[float, ...] = ()
+    rate_hz: float = 0.0

@@ -17,6 +17,7 @@ from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.assign import LEAST_SCORE, SURE_SCORE, Settle, assign_roles
 from lean_trim.formats.meaning.banks import bank_columns, bank_gap_pct, bank_of_lambda, banks_note
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
+from lean_trim.formats.meaning.held import held_between_changes
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
 from lean_trim.formats.meaning.overlooked import overlooked
@@ -102,7 +103,7 @@ def map_channels(
         If there is no usable time.
     """
     choices = choices or Choices()
-    raw = replace(raw, columns=without_shared(raw.columns))
+    raw = held_between_changes(replace(raw, columns=without_shared(raw.columns)))
     clocks = [] if raw.times else time_columns(raw, choices, name)
     taken = {c.index for c in clocks}
     others = [c for c in raw.columns if c.index not in taken]

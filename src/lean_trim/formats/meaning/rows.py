@@ -29,6 +29,7 @@ class Say:
     )
     NO_SUCH_TIME = Message("rows.no_such_time", "{name} has no column {column!r} to be the time")
     BY_RATE = Message("rows.by_rate", "{rate:g} rows a second, as you said")
+    BY_HEAD = Message("rows.by_head", "{rate:g} rows a second, as the head of the file says")
     OWN_TIMES = Message(
         "rows.own_times", "{count} columns with times; each holds for the columns behind it"
     )
@@ -130,12 +131,11 @@ def rows_of(
         times = {c.group: raw.times[c.group] for c in wanted if c.group in raw.times}
         return _of_groups(times, {}, raw, wanted, name, frozenset(), None, leads)
     clocks = time_columns(raw, choices, name)
-    if not clocks and choices.rate_hz > 0.0:
+    rate = choices.rate_hz or raw.rate_hz
+    if not clocks and rate > 0.0:
         count = max((len(v) for v in raw.values.values()), default=0)
-        said = str(Say.BY_RATE(rate=choices.rate_hz))
-        return _of_table(
-            np.arange(count) / choices.rate_hz, raw, wanted, name, None, None, leads, (said,)
-        )
+        said = str((Say.BY_RATE if choices.rate_hz else Say.BY_HEAD)(rate=rate))
+        return _of_table(np.arange(count) / rate, raw, wanted, name, None, None, leads, (said,))
     if not clocks:
         raise AskedError(Say.NO_TIME_COLUMN(name=name), "rate")
     if len(clocks) > 1:

@@ -31,6 +31,18 @@ class Say:
         "timebase.restarted",
         "{name}: the clock started again {count} times; the recordings are shown one after another",
     )
+    ANOTHER_ORDER = Message(
+        "timebase.another_order",
+        "{name}: its rows stood in another order than their time; they were sorted by it",
+    )
+    WRAPPED = Message(
+        "timebase.wrapped",
+        "{name}: the clock ran over and began again {count} times; it is read on",
+    )
+    JUMPS = Message(
+        "timebase.jumps",
+        "{name}: its time goes back {count} times, so its rows are in no order of time that can be told",
+    )
     SORTED = Message("timebase.sorted", "{name}: {count} rows were out of order and were sorted")
     NOT_UNDERSTOOD = Message(
         "timebase.not_understood",
@@ -54,6 +66,20 @@ DAY_SERIALS = (20_000.0, 90_000.0)
 """Days as spreadsheets count them, from the middle of the last century to the end of this one."""
 RESTART_GAP_S = 10.0
 """Time put between a recording and the next one in the same file."""
+MOST_RESTARTS = 100
+"""More recordings than anybody puts into one file."""
+MANY_BACK = 0.02
+EVEN_SHARE = 0.95
+"""Share of rows behind which an earlier one stands, from which they are sorted by something else; and of
+steps that are even once they are sorted by time."""
+WRAP_STEPS = 3.0
+WRAPS_S = np.array(
+    [
+        *(2.0**bits * scale for bits in (16, 24, 32) for scale in (1e-6, 1e-3, 1e-2, 0.1, 1.0)),
+        *(60.0, 3600.0, 43_200.0, 86_400.0),
+    ]
+)
+"""What a counter of so many bits holds before it begins again, and a clock, s; to so many steps."""
 SHUFFLE_S = 2.0
 """A clock that steps back by less than this was written out of order.
 
@@ -199,8 +225,16 @@ def settle_time(time: Floats, name: str, spread: bool = True) -> TimeBase:
         notes.append(str(Say.WITHOUT_TIME(name=name, count=len(time) - len(rows))))
     if len(rows) < 2:
         raise LogError(Say.TOO_FEW_TIMES(name=name, count=len(rows)))
+    if (by_time := _in_order(time, rows)) is not None:
+        rows = by_time
+        notes.append(str(Say.ANOTHER_ORDER(name=name)))
+    time, wraps = _unwrapped(time, rows)
+    if wraps:
+        notes.append(str(Say.WRAPPED(name=name, count=wraps)))
     # A small step back is a logger that wrote out of order, a large one a new recording.
     cuts = np.flatnonzero(np.diff(time[rows]) < -SHUFFLE_S) + 1
+    if len(cuts) > MOST_RESTARTS:
+        raise LogError(Say.JUMPS(name=name, count=len(cuts)))
     orders = []
     times = []
     joints = []
@@ -223,6 +257,41 @@ def settle_time(time: Floats, name: str, spread: bool = True) -> TimeBase:
     if whole[-1] <= whole[0]:
         raise LogError(Say.TIME_STANDS_STILL(name=name))
     return TimeBase(np.concatenate(orders), whole, tuple(joints), tuple(notes))
+
+
+def _in_order(time: Floats, rows: Ints) -> Ints | None:
+    """Rows by their time, where they stand in another order and time is one even grid; else None."""
+    back = int((np.diff(time[rows]) < -SHUFFLE_S).sum())
+    if back <= MANY_BACK * len(rows):
+        return None
+    order = rows[np.argsort(time[rows], kind="stable")]
+    steps = np.diff(time[order])
+    middle = float(np.median(steps))
+    even = (steps > 0.5 * middle) & (steps < 2.0 * middle)
+    return order if middle > 0.0 and float(np.mean(even)) > EVEN_SHARE else None
+
+
+def _unwrapped(time: Floats, rows: Ints) -> tuple[Floats, int]:
+    """A counter that ran over, read on: it falls back each time by as much, or by what counters hold."""
+    steps = np.diff(time[rows])
+    at = np.flatnonzero(steps < -SHUFFLE_S)
+    forward = steps[steps > 0]
+    if not len(at) or not len(forward):
+        return time, 0
+    usual = float(np.median(forward))
+    periods = usual - steps[at]
+    period = float(np.median(periods))
+    alike = len(at) > 1 and float(np.ptp(periods)) <= WRAP_STEPS * usual
+    of_counter = bool(np.all(np.abs(periods - period) <= WRAP_STEPS * usual)) and bool(
+        np.any(np.abs(WRAPS_S - period) <= WRAP_STEPS * usual)
+    )
+    if not alike and not of_counter:
+        return time, 0
+    out = time.copy()
+    turns = np.zeros(len(rows))
+    turns[at + 1] = 1.0
+    out[rows] += period * np.cumsum(turns)
+    return out, len(at)
 
 
 def spread_repeats(time: Floats) -> Floats:

@@ -46,6 +46,7 @@ class Say:
         "the closed-loop flag lies between off and on in places, as after resampling; the nearer "
         "is taken",
     )
+    OPEN_FLAG = Message("unit_check.open_flag", "its name says that 1 is the open loop")
     LOOP_VALUES = Message(
         "unit_check.loop_values",
         "Closed loop holds values other than on and off; above 0 would count as closed",
@@ -200,7 +201,7 @@ def settle_unit(
     if role in (Role.LAMBDA, Role.TARGET):
         return _scaled_mixture(role, unit, part, stoich_afr)
     if role is Role.CLOSED_LOOP:
-        return _loop_status(part)
+        return _loop_status(part, says_open(name))
     if role is Role.AIRFLOW_SOURCE:
         return _source_share(unit, part)
     # Headed % or not at all, these come in several scales; with another unit they are settled like
@@ -552,7 +553,49 @@ def _nearer_flag(x: Floats) -> Floats:
     return np.where(np.isfinite(x), (x > 0.5).astype(float), np.nan)
 
 
-def _loop_status(part: Floats) -> UnitReading:
+OPEN_WORD = re.compile(
+    r"\bopen|\bol\b|offen|ouvert|abiert|apert|aberta|otwart|разомкн|オープン|開ループ|开环|開環"
+)
+CLOSED_WORD = re.compile(
+    r"clos|\bcl\b|geschl|ferm|cerrad|chius|fechad|zamkn|замкнутый|クローズ|閉ループ|闭环"
+)
+
+
+def says_open(name: str) -> bool:
+    """Whether a flag's name says that it stands for the open loop.
+
+    Parameters
+    ----------
+    name : of the column.
+
+    Returns
+    -------
+    False where it speaks of both.
+    """
+    plain = name.lower().replace("_", " ")
+    return bool(OPEN_WORD.search(plain)) and not CLOSED_WORD.search(plain)
+
+
+def _loop_status(part: Floats, is_open: bool = False) -> UnitReading:
+    """The flag of the closed loop, also by one of the open loop.
+
+    Parameters
+    ----------
+    part : finite readings.
+    is_open : whether the name says that it stands for the open loop.
+
+    Returns
+    -------
+    How it is read.
+    """
+    reading = _closed_status(part)
+    # A code says of itself which loop it is.
+    if not is_open or set(np.unique(part).tolist()) - {0.0, 1.0}:
+        return reading
+    return UnitReading(lambda x: 1.0 - reading.convert(x), "", str(Say.OPEN_FLAG()))
+
+
+def _closed_status(part: Floats) -> UnitReading:
     """0/1 as it is; SAE J1979 PID 03 codes (1, 2, 4, 8, 16; from memory): 2 and 16 are closed loop."""
     kinds = set(np.unique(part).tolist())
     if kinds <= {0.0, 1.0}:

@@ -22,7 +22,13 @@ Kind = Literal["number", "cells", "clock", "words", "text"]
 words:
 states such as on and off. text: kept as it is, for names in a column."""
 BLANKS = frozenset(
-    ("", "nan", "na", "n/a", "#n/a", "null", "none", "nil", "-", "--", "---", "inf", "-inf", "+inf")
+    (
+        *("", "nan", "na", "n/a", "#n/a", "null", "none", "nil", "-", "--", "---"),
+        *("inf", "-inf", "+inf", "#value!", "#div/0!", "#ref!", "#num!", "#null!"),
+        # As some compilers write what is no number.
+        *(f"{sign}1.#{kind}" for sign in ("", "-") for kind in ("ind", "inf", "qnan", "snan")),
+        *(f"{sign}1.#{kind}00" for sign in ("", "-") for kind in ("ind", "inf")),
+    )
 )
 """Cells that say that there is nothing to say."""
 MINUS_SIGNS = "−–‒﹣－‐"

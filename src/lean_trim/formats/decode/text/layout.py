@@ -11,6 +11,7 @@ from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.formats.decode.columns import MOST_COLUMNS, Column
 from lean_trim.formats.decode.text.cells import Way, is_blank, looks_numeric, marks_of, way_of
+from lean_trim.formats.decode.text.preamble import stated_rate_hz
 from lean_trim.formats.meaning.names import role_of, split_unit
 from lean_trim.formats.meaning.units import is_unit
 
@@ -83,6 +84,7 @@ class Layout:
     header : the cells that name the columns, as they stand in the file.
     quoted : whether cells stand in quotes; else a stray quote is a sign like any other.
     long : where a row is one reading of one channel.
+    rate_hz : rows a second, as a line above the header says; 0 where none does.
     """
 
     skip_lines: int
@@ -93,6 +95,7 @@ class Layout:
     header: tuple[str, ...]
     quoted: bool = False
     long: LongForm | None = None
+    rate_hz: float = 0.0
 
 
 def sniff(head: str, source: str, whole: bool) -> Layout:
@@ -154,7 +157,8 @@ def sniff(head: str, source: str, whole: bool) -> Layout:
     ]
     quoted = any('"' in t for t in texts[first:])
     layout = Layout(first, delimiter, decimal, tuple(columns), ways, tuple(said), quoted)
-    return replace(layout, long=_long_form(layout, cells))
+    rate = stated_rate_hz(texts[: header[0]])
+    return replace(layout, long=_long_form(layout, cells), rate_hz=rate)
 
 
 def split_line(line: str, delimiter: str) -> list[str]:

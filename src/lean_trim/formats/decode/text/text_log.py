@@ -549,6 +549,7 @@ class _BlockReader:
             samples=self.samples,
             unread=unread,
             notes=tuple(notes),
+            rate_hz=self.layout.rate_hz,
         )
 
 
