@@ -367,7 +367,7 @@ SYMBOLS = {
     "f": ("freq",),
 }
 """Letters that physicists put before an index: what they stand for."""
-_SYMBOL = re.compile(r"^([ptnuvf])(?= )|(?<= )(n)$|^(n)$")
+_SYMBOL = re.compile(r"^(?:\d+ )?([ptnuvf])(?= )|(?<= )(n)$|^(n)$")
 
 
 def _is_other_quantity(unit: str) -> bool:
