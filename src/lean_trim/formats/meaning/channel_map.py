@@ -20,7 +20,7 @@ from lean_trim.formats.meaning.choices import Choices, two_point_scale
 from lean_trim.formats.meaning.held import held_between_changes
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
-from lean_trim.formats.meaning.overlooked import overlooked
+from lean_trim.formats.meaning.overlooked import is_told_by_numbers, may_be_told, overlooked
 from lean_trim.formats.meaning.pressure import absolute
 from lean_trim.formats.meaning.rows import (
     DOUBTFUL_TIME,
@@ -42,6 +42,9 @@ class Say:
     """Sentences of this module."""
 
     BY_TWO_POINTS = Message("channel_map.by_two_points", "from volts by your two points")
+    BY_NUMBERS = Message(
+        "channel_map.by_numbers", "its name says nothing to us; told by its numbers"
+    )
     YOU_SAID = Message("channel_map.you_said", "as you said")
     RIVALS = Message("channel_map.rivals", "{label} could be {names}; which one?")
     WEAK = Message("channel_map.weak", "is {name!r} really {label}? Its name alone does not say so")
@@ -59,6 +62,8 @@ class Say:
     )
 
 
+LIKELY = 0.6
+"""How sure a column is that its numbers alone tell, at most."""
 MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW, Role.ETHANOL, Role.BANK_GAP))
 """Roles a correction can do without: left out where they are in doubt, instead of stopping it."""
 
@@ -104,9 +109,31 @@ def map_channels(
     """
     choices = choices or Choices()
     raw = held_between_changes(replace(raw, columns=without_shared(raw.columns)))
+    mapped = _mapped(raw, name, stoich_afr, choices, vehicle, {})
+    taken: dict[str, Role] = {}
+    for found in mapped.overlooked:
+        if len(found.columns) > 1:
+            continue
+        more = {**taken, found.columns[0].name: found.role}
+        trial = _mapped(raw, name, stoich_afr, choices, vehicle, more)
+        if is_told_by_numbers(found.role, trial, len(mapped.doubts)):
+            mapped = trial
+            taken = more
+    return mapped
+
+
+def _mapped(
+    raw: RawColumns,
+    name: str,
+    stoich_afr: float,
+    choices: Choices,
+    vehicle: Vehicle | None,
+    taken: Mapping[str, Role],
+) -> MappedLog:
+    """As ``map_channels``; ``taken`` are roles of columns whose names say nothing, to be borne out."""
     clocks = [] if raw.times else time_columns(raw, choices, name)
-    taken = {c.index for c in clocks}
-    others = [c for c in raw.columns if c.index not in taken]
+    times = {c.index for c in clocks}
+    others = [c for c in raw.columns if c.index not in times]
     # Every column is read to see whether it plays a role and again when it does; the second time
     # from memory.
     settle = cache(
@@ -114,7 +141,7 @@ def map_channels(
             role, column.unit, raw.values[column.index], stoich_afr, column.name
         )
     )
-    found = _found(others, raw, choices, settle)
+    found = _found(others, raw, choices, settle, taken)
     lead = next((f.columns[0].index for f in found if f.role is Role.LAMBDA), -1)
     rows = rows_of(raw, [c for f in found for c in f.columns], name, choices, lead)
     bank = bank_of_lambda([c for f in found if f.role is Role.LAMBDA for c in f.columns])
@@ -128,7 +155,7 @@ def map_channels(
     log, matches, dropped = _without_minor(log, matches, {f.role for f in found if f.said})
     updates = {r: m for r, x in readings.items() if (m := x.fresh) is not None and r in log}
     log = replace(log, updates=updates)
-    used = {c.index for m in matches for c in m.columns} | taken
+    used = {c.index for m in matches for c in m.columns} | times
     unused = tuple(c for c in others if c.index not in used)
     time = clocks[0] if clocks else None
     # One that no name speaks of has been told by what it does.
@@ -168,13 +195,18 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
             column.name == choices.time
             or time_score(column.own_name) >= DOUBTFUL_TIME
             or any(c.score > LEAST_SCORE for c in candidates(column))
+            or may_be_told(column)
         ):
             keep.add(column.index)
     return frozenset(keep)
 
 
 def _found(
-    columns: Sequence[Column], raw: RawColumns, choices: Choices, settle: Settle
+    columns: Sequence[Column],
+    raw: RawColumns,
+    choices: Choices,
+    settle: Settle,
+    taken: Mapping[str, Role],
 ) -> list[_Found]:
     """Roles by the user's word first, then by evidence."""
     chosen: dict[Role, list[Column]] = {}
@@ -185,14 +217,18 @@ def _found(
             and column.index in raw.values
         ):
             chosen.setdefault(word.role, []).append(column)
-    free = [c for c in columns if c.name not in choices.columns and c.index in raw.values]
+    named = {*choices.columns, *taken}
+    free = [c for c in columns if c.name not in named and c.index in raw.values]
     assigned = assign_roles(free, lambda c: raw.values.get(c.index), settle)
     you_said = str(Say.YOU_SAID())
     out = [
         _Found(role, tuple(group[:2]), 1.0, you_said, said=True) for role, group in chosen.items()
     ]
+    by_numbers = {taken[c.name]: c for c in columns if c.name in taken and c.index in raw.values}
+    note = str(Say.BY_NUMBERS())
+    out += [_Found(role, (c,), LIKELY, note) for role, c in by_numbers.items()]
     for role, group in assigned.columns.items():
-        if role in chosen:
+        if role in chosen or role in by_numbers:
             continue
         label = LABELS[role][0]
         rivals = assigned.rivals.get(role, ())

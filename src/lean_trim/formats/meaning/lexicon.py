@@ -145,6 +145,11 @@ def meaning_of(name: str) -> Meaning:
         atoms |= set(joined)
         unknown += [] if joined else [run]
     # Beside a mixture ACT is what it actually is, and not the temperature of the charge.
+    # What adapts at short term is no long-term trim.
+    if {"short", "long"} <= atoms:
+        atoms -= {"long"}
+    if {"loop", "iat"} <= atoms:
+        atoms -= {"iat"}
     if {"mixture", "iat"} <= atoms:
         atoms = (atoms - {"iat"}) | {"measured"}
     return Meaning(frozenset(atoms), tuple(unknown), bank, sensor, number)

@@ -129,7 +129,7 @@ FRAMES: dict[Role, Frame] = {
             ("long correction", 0.95),
             ("long integrator", 0.8),
             ("long mixture", 0.8),
-            ("long", 0.45),
+            ("long", 0.6),
             ("long fuel", 0.6),
         ),
         "ltft long trim correction integrator fuel mixture loop measured engine",

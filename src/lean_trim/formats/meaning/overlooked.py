@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -23,6 +24,9 @@ from lean_trim.formats.meaning.missing import missing_roles
 from lean_trim.formats.meaning.names import candidates, is_exhaust_sensor, says_another_thing
 from lean_trim.formats.meaning.unit_check import sample_of, settle_unit
 from lean_trim.formats.meaning.units import is_unit, is_unit_of, tidy_unit
+
+if TYPE_CHECKING:
+    from lean_trim.formats.meaning.match import MappedLog
 
 
 class Say:
@@ -83,6 +87,54 @@ def overlooked(
             said = Say.MAY_BE(label=LABELS[role][0], names=names)
             out.append(Overlooked(role, tuple(like), str(said)))
     return tuple(out)
+
+
+PROVABLE = frozenset((Role.RPM, Role.MAP, Role.LAMBDA, Role.TARGET, Role.PULSE_WIDTH))
+"""Roles that the engine's physics bears out, whatever the column is called."""
+SUPPLY_V = (8.0, 16.5)
+STEADY_V = 1.0
+"""No other voltage of a car stays between these, and as steady."""
+
+
+def is_told_by_numbers(role: Role, mapped: MappedLog, doubts: int) -> bool:
+    """Whether a column whose name says nothing is borne out as a channel by its numbers.
+
+    Parameters
+    ----------
+    role : it was taken for.
+    mapped : the log read so.
+    doubts : there were before; taking it must leave fewer.
+
+    Returns
+    -------
+    False where it is only possible.
+    """
+    match = next((m for m in mapped.matches if m.role is role), None)
+    if match is None or match.doubt or len(mapped.doubts) >= doubts:
+        return False
+    if role is Role.BATTERY:
+        known = mapped.log[role][np.isfinite(mapped.log[role])]
+        low, high = np.percentile(known, [1.0, 99.0]) if len(known) else (0.0, 0.0)
+        return bool(SUPPLY_V[0] < low and high < SUPPLY_V[1] and float(np.std(known)) < STEADY_V)
+    verdicts = {p.verdict for p in match.proofs}
+    return role in PROVABLE and "agrees" in verdicts and "contradicts" not in verdicts
+
+
+def may_be_told(column: Column) -> bool:
+    """Whether a column's unit and name leave room for a channel that its numbers can tell.
+
+    Parameters
+    ----------
+    column : with name and unit.
+
+    Returns
+    -------
+    False for a column without a unit.
+    """
+    return bool(tidy_unit(column.unit)) and any(
+        _fits_in_words(role, column) and not says_another_thing(role, column)
+        for role in (*PROVABLE, Role.BATTERY)
+    )
 
 
 def _may_be(role: Role, column: Column, raw: RawColumns, stoich_afr: float) -> bool:

@@ -2,24 +2,30 @@
 
 WORDS: dict[str, str] = {
     # Whole channels in one word.
-    "rpm": "rpm, revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*",
+    "rpm": "rpm, revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*, "
+    "rev count, espeed",
     "vss": "vss, vehspd, vspd, vehiclespeed",
-    "map": "map, mapabs, map abs",
-    "maf": "maf, mafs, airmass, hfm, afm, airflow meter, air flow meter, airflow sensor, air meter",
+    "map": "map, mapabs, map abs, imap, mapabs",
+    "maf": "maf, mafs, airmass, hfm, afm, airflow meter, air flow meter, airflow sensor, air meter, "
+    "mass airflow",
     "throttle": "throttl*, tps, tp, thr, tpos, thrpos, butterfly, etb, thrtl",
     "iat": "iat, act, mat, intaketemp",
     "ect": "ect, clt, cts, coolanttemp",
-    "vbat": "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys",
+    "vbat": "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys, "
+    "volts, ignition voltage, system voltage, sys v, ub",
     "stft": "stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
-    "short ft, shortft, short fuel",
-    "ltft": "ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim",
+    "short ft, shortft, short fuel, "
+    "st ft, ft st, instant fuel trim, instant trim",
+    "ltft": "ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, ft lt",
     "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse length, "
-    "injection time, inj time, injector time, inj dur, injdur, injector on time, pwidth",
+    "injection time, inj time, injector time, inj dur, injdur, injector on time, pwidth, "
+    "injector opening time, injector open time",
     "idc": "idc, injdc, injduty, injector dc, inj dc",
     "loop": "loop, closedloop, closed loop, fuel system, fuel sys, fuelsys, fsys, cl, feedback, "
     "fuelling mode, "
-    "fb, lambda control, lambda regulation, mixture control",
-    "baro": "baro*, atm, atmos*, ambient press*, amb pressure, p amb, pamb",
+    "fb, lambda control, lambda regulation, mixture control, "
+    "cl act, clp",
+    "baro": "baro*, atm, atmos*, ambient press*, amb pressure, p amb, pamb, patm, p atm, amb p",
     "spark": "spark, ign, ignadv, sparkadv, advance, timing, timing advance, ign adv, ignition*, ign angle, "
     "spk, adv",
     "knock": "knock*, detonation, kr",
@@ -27,7 +33,8 @@ WORDS: dict[str, str] = {
     "time": "time, timestamp*, t, elapsed, clock, seconds, millis, datetime, logtime, time stamp, "
     "tstamp, utc, "
     "clk, moment, instant, "
-    "ts",
+    "ts, "
+    "tm, chrono",
     "date": "date, day",
     # Mixture.
     "mixture": "lambda, λ, afr, air fuel, airfuel, a f, phi, mixture, equivalence, eq ratio, eqr, "
@@ -53,7 +60,7 @@ WORDS: dict[str, str] = {
     "fuel": "fuel, fuelling, fueling, gasoline, petrol",
     "rail": "rail, fuelrail, frp",
     "oil": "oil",
-    "coolant": "coolant, water, cool, h2o",
+    "coolant": "coolant, water, cool, h2o, block temp",
     "air": "air, airflow",
     "pedal": "pedal*, accelerator, accel, app, pps, aps",
     "injector": "injector*, inj, injection, injectors",

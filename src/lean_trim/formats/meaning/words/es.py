@@ -4,9 +4,10 @@ WORDS: dict[str, str] = {
     "ethanol": "etanol, contenido de etanol",
     "rpm": "revoluciones, revoluciones del motor, regimen, regimen del motor, velocidad del motor, giros, "
     "velocidad motor",
-    "vss": "velocidad del vehiculo, velocidad vehiculo",
+    "vss": "velocidad del vehiculo, velocidad vehiculo, velocidad de marcha",
     "speed": "velocidad",
-    "throttle": "mariposa, acelerador mariposa, posicion mariposa, posicion del acelerador",
+    "throttle": "mariposa, acelerador mariposa, posicion mariposa, posicion del acelerador, "
+    "cuerpo de aceleracion, apertura del cuerpo de aceleracion, cuerpo de mariposa",
     "mixture": "mezcla, relacion aire combustible, riqueza",
     "wideband": "banda ancha",
     "trim": "ajuste combustible, ajuste de combustible, correccion combustible, "
@@ -18,7 +19,8 @@ WORDS: dict[str, str] = {
     "duty": "ciclo de trabajo",
     "loop": "lazo, lazo cerrado, bucle, bucle cerrado, sistema de combustible, "
     "regulacion lambda, control lambda, realimentacion",
-    "baro": "presion atmosferica, presion ambiente, presion barometrica, barometric*",
+    "baro": "presion atmosferica, presion ambiente, presion barometrica, barometric*, "
+    "presion ambiental",
     "manifold": "colector, multiple, colector de admision",
     "boost": "sobrealimentacion, soplado, presion de turbo, presion turbo",
     "intake": "admision",
@@ -27,7 +29,8 @@ WORDS: dict[str, str] = {
     "engine": "motor",
     "oil": "aceite",
     "vbat": "bateria, voltaje de bateria, tension de bateria, voltaje bateria, "
-    "tension de alimentacion, tension alimentacion, alimentacion electrica",
+    "tension de alimentacion, tension alimentacion, alimentacion electrica, "
+    "voltaje del sistema, tension del sistema",
     "spark": "avance, encendido, avance de encendido",
     "knock": "picado, detonacion",
     "retard": "retraso, retardo",
@@ -58,7 +61,8 @@ WORDS: dict[str, str] = {
     "delta": "diferencial",
     "measured": "medido, medida, actual, real, medid*, efectiv*, leid*",
     "wanted": "objetivo, deseado, deseada, consigna, comandado, solicitado, mandado, "
-    "desead*, solicitad*, comandad*, pedid*, requerid*, nominal",
+    "desead*, solicitad*, comandad*, pedid*, requerid*, nominal, "
+    "referencia",
     "limit": "limite, maximo, maxima, minimo, minima, limitador, corte",
     "error": "error, desviacion",
     "correction": "correccion, enriquecimiento, factor",

@@ -5,7 +5,8 @@ WORDS: dict[str, str] = {
     "rpm": "regime, regime moteur, tours minute, tr min, vitesse moteur, vitesse de rotation, tours",
     "vss": "vitesse vehicule, vitesse du vehicule",
     "speed": "vitesse",
-    "throttle": "papillon, boitier papillon, position papillon",
+    "throttle": "papillon, boitier papillon, position papillon, "
+    "papillon des gaz, ouverture des gaz, boitier des gaz",
     "mixture": "richesse, melange, rapport air carburant, rapport air essence",
     "wideband": "large bande",
     "trim": "correction richesse, correction carburant, correction de carburant, ajustement carburant",
@@ -24,12 +25,14 @@ WORDS: dict[str, str] = {
     "coolant": "eau, liquide, liquide de refroidissement, refroidissement",
     "engine": "moteur",
     "oil": "huile",
-    "vbat": "batterie, tension batterie, tension d alimentation, tension alimentation",
+    "vbat": "batterie, tension batterie, tension d alimentation, tension alimentation, "
+    "tension de bord, tension bord, reseau de bord",
     "spark": "avance, avance allumage, allumage, avance a l allumage",
     "knock": "cliquetis",
     "retard": "retrait, recul",
     "gear": "rapport engage, rapport de boite, rapport boite, vitesse engagee",
-    "time": "temps, heure, horodatage, duree, secondes, instant, moment, temps ecoule",
+    "time": "temps, heure, horodatage, duree, secondes, instant, moment, temps ecoule, "
+    "chrono, chronometre",
     "date": "jour",
     "maf": "debit d air, debit air, debitmetre, masse d air",
     "source": "source charge, source de charge",
@@ -74,4 +77,5 @@ WORDS: dict[str, str] = {
     "idle": "ralenti",
     "cylinder": "cylindre*",
     "dead": "temps mort",
+    "map": "pam",
 }

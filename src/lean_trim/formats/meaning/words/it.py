@@ -6,7 +6,8 @@ WORDS: dict[str, str] = {
     "velocita motore",
     "vss": "velocita veicolo, velocita vettura",
     "speed": "velocita",
-    "throttle": "farfalla, valvola a farfalla, posizione farfalla, apertura farfalla",
+    "throttle": "farfalla, valvola a farfalla, posizione farfalla, apertura farfalla, "
+    "corpo farfallato",
     "mixture": "miscela, rapporto aria carburante, rapporto aria benzina, titolo",
     "wideband": "banda larga",
     "trim": "correzione carburante, correzione carb, correzione miscela, trim carburante",
@@ -25,14 +26,15 @@ WORDS: dict[str, str] = {
     "coolant": "acqua, refrigerante, liquido refrigerante, liquido di raffreddamento, liquido",
     "engine": "motore",
     "oil": "olio",
-    "vbat": "batteria, tensione batteria, tensione alimentazione, tensione di alimentazione",
+    "vbat": "batteria, tensione batteria, tensione alimentazione, tensione di alimentazione, "
+    "tensione di bordo, tensione bordo",
     "spark": "anticipo, accensione, anticipo accensione",
     "knock": "battito, detonazione, battito in testa",
     "retard": "ritardo, riduzione",
     "gear": "marcia, marcia inserita",
     "time": "tempo, ora, orario, secondi, istante, momento, tempo trascorso",
     "date": "data, giorno",
-    "maf": "portata aria, massa aria, debimetro, portata d aria, massa d aria",
+    "maf": "portata aria, massa aria, debimetro, portata d aria, massa d aria, sensore aria",
     "source": "sorgente carico",
     "fuel": "carburante, benzina",
     "rail": "rail",
@@ -56,7 +58,8 @@ WORDS: dict[str, str] = {
     "delta": "differenziale",
     "measured": "misurato, misurata, reale, attuale, effettiv*, misurat*, real*, rilevat*",
     "wanted": "obiettivo, desiderato, richiesto, richiesta, impostato, comandato, target, "
-    "desiderat*, richiest*, impostat*, comandat*, obiettiv*, volut*, nominale",
+    "desiderat*, richiest*, impostat*, comandat*, obiettiv*, volut*, nominale, "
+    "riferimento",
     "limit": "limite, massimo, massima, minimo, minima, limitatore, taglio",
     "error": "errore, scostamento",
     "correction": "correzione, arricchimento, fattore",

@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "etanol, zawartosc etanolu, etanolu",
-    "rpm": "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc silnika",
+    "rpm": "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc silnika, "
+    "liczba obrotow, obrotow",
     "vss": "predkosc pojazdu, predkosc jazdy, predkosc samochodu",
     "speed": "predkosc",
     "throttle": "przepustnic*, polozenie przepustnicy, otwarcie przepustnicy, "
@@ -16,7 +17,8 @@ WORDS: dict[str, str] = {
     "injector": "wtryskiwacz*, wtrysk*",
     "duty": "wypelnienie, wspolczynnik wypelnienia",
     "loop": "petla, petla zamknieta, uklad paliwowy, zamknieta petla, "
-    "regulacja lambda, sterowanie lambda, sprzezenie zwrotne",
+    "regulacja lambda, sterowanie lambda, sprzezenie zwrotne, "
+    "petli zamknietej",
     "baro": "cisnienie atmosferyczne, cisnienie otoczenia, cisnienie barometryczne, barometrycz*",
     "manifold": "kolektor*, kolektorze ssacym, kolektora dolotowego",
     "boost": "doladowan*, cisnienie doladowania",
@@ -26,14 +28,17 @@ WORDS: dict[str, str] = {
     "plynu",
     "engine": "silnik*",
     "oil": "oleju, olej",
-    "vbat": "akumulator*, napiecie akumulatora, napiecie zasilania, napiecie instalacji",
-    "spark": "zaplon*, kat wyprzedzenia zaplonu, wyprzedzenie zaplonu, wyprzedzenie, kat zaplonu",
+    "vbat": "akumulator*, napiecie akumulatora, napiecie zasilania, napiecie instalacji, "
+    "napiecie baterii, baterii, napiecie pokladowe",
+    "spark": "zaplon*, kat wyprzedzenia zaplonu, wyprzedzenie zaplonu, wyprzedzenie, kat zaplonu, "
+    "kat wyprzedzenia",
     "knock": "spalanie stukowe, stukowe*, stuk*",
     "retard": "opoznienie, cofniecie",
     "gear": "bieg, biegu, wybrany bieg",
-    "time": "czas, godzina, znacznik czasu, sekundy, chwila, moment",
+    "time": "czas, godzina, znacznik czasu, sekundy, chwila, moment, uplyw czasu, czasu",
     "date": "data, dzien",
-    "maf": "przeplyw powietrza, masa powietrza, przeplywomierz*, masowy przeplyw powietrza",
+    "maf": "przeplyw powietrza, masa powietrza, przeplywomierz*, masowy przeplyw powietrza, "
+    "masy powietrza",
     "fuel": "paliw*, benzyn*",
     "rail": "listw*, szyn*",
     "exhaust": "spalin*, wydech*",

@@ -18,7 +18,7 @@ WORDS: dict[str, str] = {
     "duty": "ciclo de trabalho",
     "loop": "malha, malha fechada, circuito fechado, sistema de combustivel, "
     "regulacao lambda, controle lambda, controlo lambda, realimentacao",
-    "baro": "pressao atmosferica, pressao ambiente, pressao barometrica",
+    "baro": "pressao atmosferica, pressao ambiente, pressao barometrica, pressao ambiental",
     "manifold": "coletor, colector, coletor de admissao",
     "boost": "sobrealimentacao, pressao de turbo, pressao do turbo",
     "intake": "admissao",
@@ -26,7 +26,8 @@ WORDS: dict[str, str] = {
     "coolant": "arrefecimento, agua, liquido de arrefecimento, refrigeracao, liquido de refrigeracao",
     "engine": "motor",
     "oil": "oleo",
-    "vbat": "bateria, tensao da bateria, tensao bateria, tensao de alimentacao, tensao alimentacao",
+    "vbat": "bateria, tensao da bateria, tensao bateria, tensao de alimentacao, tensao alimentacao, "
+    "voltagem do sistema, tensao do sistema",
     "spark": "avanco, ignicao, ponto de ignicao, avanco de ignicao",
     "knock": "batida de pino, detonacao",
     "retard": "atraso, recuo",
@@ -57,7 +58,8 @@ WORDS: dict[str, str] = {
     "delta": "diferencial",
     "measured": "medido, medida, atual, real, medid*, efetiv*, lid*",
     "wanted": "alvo, desejado, desejada, comandado, comandada, objetivo, solicitado, "
-    "desejad*, comandad*, solicitad*, pedid*, requerid*, nominal",
+    "desejad*, comandad*, solicitad*, pedid*, requerid*, nominal, "
+    "referencia",
     "limit": "limite, maximo, maxima, minimo, minima, limitador, corte",
     "error": "erro, desvio",
     "correction": "correcao, enriquecimento, fator",
