@@ -12,12 +12,13 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.meaning.scaled_units import Part, parts_of
+from lean_trim.formats.meaning.scaled_units import parts_of
 from lean_trim.formats.meaning.units import (
     GAUGE,
     UNITS,
     Convert,
     allowed_units,
+    converted,
     is_unit_of,
     scaled_readings,
     show_unit,
@@ -289,7 +290,7 @@ def by_word(role: Role, unit_text: str, stoich_afr: float) -> UnitReading:
             return UnitReading(forms[unit][1], forms[unit][0])
         for part in parts_of(unit_text):
             if (base := tidy_unit(part.base) or "λ") in forms:
-                return UnitReading(partial(_after_scaling, part, forms[base][1]), part.name)
+                return UnitReading(partial(converted, part, forms[base][1]), part.name)
         allowed = ", ".join(mixture_converts(stoich_afr))
         raise BadInputError(
             Say.UNKNOWN_UNIT(label=LABELS[role][0], unit=unit_text, allowed=allowed)
@@ -418,15 +419,11 @@ def _scaled_mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> U
             continue
         inner = _mixture(role, base, one.factor * part + one.plus, stoich_afr)
         if not inner.doubt:
-            scaled = partial(_after_scaling, one, inner.convert)
+            scaled = partial(converted, one, inner.convert)
             able.append(replace(inner, convert=scaled, unit=one.name, rivals=()))
     if not able:
         return _mixture(role, unit, part, stoich_afr)
     return replace(able[0], rivals=tuple(able[1:]))
-
-
-def _after_scaling(part: Part, convert: Convert, x: Floats) -> Floats:
-    return convert(part.factor * x + part.plus)
 
 
 AFR_SCALE = re.compile(r"afr(?:(\d+(?:\.\d+)?)|\(?petrol\)?|\(?gasoline\)?)")

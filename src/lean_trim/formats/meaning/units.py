@@ -518,13 +518,14 @@ def scaled_readings(role: Role, text: str) -> tuple[tuple[str, Convert], ...]:
     known = UNITS.get(role, {})
     found = [(part, tidy_unit(part.base)) for part in parts_of(text)]
     return tuple(
-        (Part(base, part.factor, part.plus).name, partial(_scaled, part, known[base]))
+        (Part(base, part.factor, part.plus).name, partial(converted, part, known[base]))
         for part, base in found
         if base in known
     )
 
 
-def _scaled(part: Part, convert: Convert, x: Floats) -> Floats:
+def converted(part: Part, convert: Convert, x: Floats) -> Floats:
+    """Numbers in a unit with a number in it, by the conversion of the unit it counts in."""
     return convert(part.factor * x + part.plus)
 
 
