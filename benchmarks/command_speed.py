@@ -26,6 +26,8 @@ DRIVES = 20
 COPIES = 10
 MINUTES = 30.0
 REPEATS = 5
+FILES = {"16 000 rows": "short.csv", "2 h at 50 Hz": "two.csv"}
+"""Logs a table is corrected from, by what is printed of them."""
 IMPORTS = ("-c", "import numpy, numba, polars")
 
 
@@ -115,7 +117,7 @@ def main() -> None:
         )
         imports, _ = best(REPEATS, *IMPORTS)
         print(f"imports alone {imports:.2f} s")
-        for label, file in (("16 000 rows", "short.csv"), ("2 h at 50 Hz", "two.csv")):
+        for label, file in FILES.items():
             seconds, megabytes = best(REPEATS, *correct(folder, [folder / file]))
             print(
                 f"{label}: {seconds:.2f} s, {seconds - imports:.2f} s beyond imports, "

@@ -30,6 +30,8 @@ from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.additions import AddLogs
 
 ROWS = 90_000
+PLACES = range(40, 140, 4)
+"""Of the slider it is dragged over."""
 
 
 def wait(app: QApplication, condition: Callable[[], bool], seconds: float) -> float:
@@ -80,7 +82,7 @@ def main() -> None:
     held = []
     painted = []
     longest = 0.0
-    for place in range(40, 140, 4):
+    for place in PLACES:
         before = shown[0]
         began = time.perf_counter()
         slider.setValue(place)

@@ -17,6 +17,7 @@ import tempfile
 import time
 
 LIMIT_S = 0.8
+WARM_UPS = 1
 PROBE = """
 import time; began = time.perf_counter()
 import json, sys
@@ -57,7 +58,8 @@ def one_start() -> dict[str, float]:
 def main() -> None:
     """Print the median of every part."""
     repeats = int(sys.argv[1]) if len(sys.argv) > 1 else 7
-    one_start()
+    for _ in range(WARM_UPS):
+        one_start()
     starts = [one_start() for _ in range(repeats)]
     for part in starts[0]:
         print(f"{part:26s} {statistics.median(s[part] for s in starts):6.3f} s")

@@ -25,6 +25,7 @@ from lean_trim.ui.tape.tape_data import TapeData, make_tape
 from lean_trim.ui.window.app import make_window
 
 ROWS = 360_000
+STEPS = 240
 
 
 def long_log() -> Log:
@@ -73,7 +74,7 @@ def main() -> None:
     tape.show_all()
     tape.repaint()
     spent = []
-    for i in range(240):
+    for i in range(STEPS):
         middle = 1800 + 900 * np.sin(i / 9)
         width = 3600 * 0.5 ** (6 * abs(np.sin(i / 40)))
         began = time.perf_counter()

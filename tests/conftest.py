@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -25,6 +27,10 @@ from lean_trim.simcar.heron import heron
 from lean_trim.workspace import injector_study, rounds, solving
 from tests.solved_once import SolvedOnce
 
+DrivenJob = Callable[[float], bytes]
+SHORT_MINUTES = 6.0
+"""Of the drive a window opens on: enough for every desk, and half the sums of a usual one."""
+
 
 @pytest.fixture(scope="session")
 def heron_vehicle() -> Vehicle:
@@ -35,6 +41,12 @@ def heron_vehicle() -> Vehicle:
 def heron_log(heron_vehicle: Vehicle) -> Log:
     """Twelve minutes of Heron on the table it comes with."""
     return simulate(heron_vehicle, seed=1, minutes=12.0, name="simulated drive 1")
+
+
+@pytest.fixture(scope="session")
+def short_log(heron_vehicle: Vehicle) -> Log:
+    """Six minutes of the same, for windows and files."""
+    return simulate(heron_vehicle, seed=1, minutes=SHORT_MINUTES, name="simulated drive 1")
 
 
 @pytest.fixture(scope="session")
@@ -54,15 +66,19 @@ def heron_transients(heron_solution: Solution, solved_once: SolvedOnce) -> Trans
 
 
 @pytest.fixture(scope="session")
-def driven_job(
-    tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle, heron_log: Log
-) -> bytes:
-    """Bytes of a demo job file whose first round has been driven."""
-    path = tmp_path_factory.mktemp("job") / "driven.leantrim"
-    store = JobStore.create(path, heron_vehicle, car="heron")
-    store.add_logs(store.load().rounds[0].id, [store_log(heron_log)])
-    store.close()
-    return path.read_bytes()
+def driven_job(tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle) -> DrivenJob:
+    """Bytes of a demo job file whose first round has been driven for so many minutes."""
+
+    @cache
+    def driven(minutes: float) -> bytes:
+        path = tmp_path_factory.mktemp("job") / "driven.leantrim"
+        log = simulate(heron_vehicle, seed=1, minutes=minutes, name="simulated drive 1")
+        store = JobStore.create(path, heron_vehicle, car="heron")
+        store.add_logs(store.load().rounds[0].id, [store_log(log)])
+        store.close()
+        return path.read_bytes()
+
+    return driven
 
 
 @pytest.fixture(scope="session")
@@ -96,8 +112,9 @@ def first_solve(
 
 
 @pytest.fixture
-def job_path(tmp_path: Path, driven_job: bytes) -> Path:
-    """A fresh copy of the driven demo job."""
+def job_path(request: pytest.FixtureRequest, tmp_path: Path, driven_job: DrivenJob) -> Path:
+    """A fresh copy of the driven demo job; its drive is as long as the mark ``minutes`` says."""
+    marked = request.node.get_closest_marker("minutes")
     path = tmp_path / "heron.leantrim"
-    path.write_bytes(driven_job)
+    path.write_bytes(driven_job(SHORT_MINUTES if marked is None else marked.args[0]))
     return path

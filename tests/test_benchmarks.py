@@ -13,12 +13,12 @@ from campaigns.runner import NAMES, load
 ROOT = Path(__file__).resolve().parents[1]
 SMALL: dict[str, tuple[dict[str, object], str]] = {
     "solve_speed": ({"ROWS": 20_000, "MINUTES": 3.0}, "1"),
-    "tape_speed": ({"ROWS": 40_000}, ""),
-    "drag_speed": ({"ROWS": 8_000, "MINUTES": 3.0}, ""),
-    "import_speed": ({"ROWS": 20_000}, ""),
+    "tape_speed": ({"ROWS": 40_000, "STEPS": 12}, ""),
+    "drag_speed": ({"ROWS": 8_000, "MINUTES": 3.0, "PLACES": range(40, 60, 4)}, ""),
+    "import_speed": ({"ROWS": 20_000, "REPEATS": 1, "REPEATS_DRESSED": 1}, ""),
     "pulls_pan": ({"STEPS": 3}, ""),
-    "command_speed": ({"MINUTES": 3.0, "REPEATS": 1}, ""),
-    "first_window": ({"LIMIT_S": 0.8}, "1"),
+    "command_speed": ({"MINUTES": 3.0, "REPEATS": 1, "FILES": {"12 min at 50 Hz": "two.csv"}}, ""),
+    "first_window": ({"WARM_UPS": 0}, "1"),
     "faults": ({"SEEDS": (1,), "MINUTES": 3.0}, "battery"),
 }
 """How each benchmark is made small, and the words it is called with."""

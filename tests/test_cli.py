@@ -24,9 +24,9 @@ from tests.builders import without
 
 
 @pytest.fixture
-def case(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> Path:
+def case(tmp_path: Path, heron_vehicle: Vehicle, short_log: Log) -> Path:
     write_vehicle(heron_vehicle, tmp_path)
-    write_log_csv(heron_log, tmp_path / "drive.csv")
+    write_log_csv(short_log, tmp_path / "drive.csv")
     return tmp_path
 
 
@@ -60,7 +60,11 @@ def test_correct_writes_table_and_round(case: Path, heron_vehicle: Vehicle, meth
     )
 
 
-def test_gain_zero_changes_nothing_and_half_does_half(case: Path, heron_vehicle: Vehicle) -> None:
+def test_gain_zero_changes_nothing_and_half_does_half(
+    case: Path, heron_vehicle: Vehicle, heron_log: Log
+) -> None:
+    # In a short drive a step limit cuts what is asked.
+    write_log_csv(heron_log, case / "drive.csv")
     correct(case, "--gain", "0")
     assert (read_table(case / "out" / "ve.csv", "ve").values == heron_vehicle.table.values).all()
     keep = ("--unvisited", "keep")
@@ -78,7 +82,7 @@ def test_more_samples_than_fit_in_one_piece_are_solved_log_by_log(
     again.write_bytes((case / "drive.csv").read_bytes())
     correct(case, "--log", str(again))
     whole = json.loads((case / "out" / "round.json").read_text())
-    monkeypatch.setattr("lean_trim.core.pipeline.batch.MOST_JOINT", 20_000)
+    monkeypatch.setattr("lean_trim.core.pipeline.batch.MOST_JOINT", 10_000)
     correct(case, "--log", str(again))
     season = json.loads((case / "out" / "round.json").read_text())
     assert [log["name"] for log in season["logs"]] == ["drive.csv", "again.csv"]
@@ -123,9 +127,9 @@ def test_simulate_streams_to_standard_output(
     assert len(lines) == 2 + 450
 
 
-def spoil(case: Path, what: str, heron_log: Log) -> None:
+def spoil(case: Path, what: str, short_log: Log) -> None:
     if what == "missing channel":
-        write_log_csv(without(heron_log, Role.MAP), case / "drive.csv")
+        write_log_csv(without(short_log, Role.MAP), case / "drive.csv")
     elif what == "empty log":
         (case / "drive.csv").write_text("")
     elif what == "no such log":
@@ -153,9 +157,9 @@ def spoil(case: Path, what: str, heron_log: Log) -> None:
     ],
 )
 def test_bad_input_gives_one_line_and_exit_2(
-    case: Path, heron_log: Log, capsys: pytest.CaptureFixture[str], what: str, words: str
+    case: Path, short_log: Log, capsys: pytest.CaptureFixture[str], what: str, words: str
 ) -> None:
-    spoil(case, what, heron_log)
+    spoil(case, what, short_log)
     assert correct(case) == 2
     captured = capsys.readouterr()
     assert captured.err.count("\n") == 1
@@ -305,10 +309,10 @@ def dressed(case: Path, vehicle: Vehicle, log: Log, dress: Dress) -> None:
 
 
 def test_a_doubt_stops_the_command_and_the_option_it_names_settles_it(
-    case: Path, heron_vehicle: Vehicle, heron_log: Log, capsys: pytest.CaptureFixture[str]
+    case: Path, heron_vehicle: Vehicle, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
     gauge = Dress(scales={Role.MAP: "gauge kPa"}, without=frozenset((Role.BARO,)))
-    dressed(case, heron_vehicle, heron_log, gauge)
+    dressed(case, heron_vehicle, short_log, gauge)
     assert correct(case) == 2
     said = capsys.readouterr().err
     assert said.count("\n") == 1
@@ -320,9 +324,9 @@ def test_a_doubt_stops_the_command_and_the_option_it_names_settles_it(
 
 
 def test_columns_are_named_on_the_command_line(
-    case: Path, heron_vehicle: Vehicle, heron_log: Log, capsys: pytest.CaptureFixture[str]
+    case: Path, heron_vehicle: Vehicle, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    dressed(case, heron_vehicle, heron_log, Dress(header="none"))
+    dressed(case, heron_vehicle, short_log, Dress(header="none"))
     text = (case / "drive.csv").read_text().replace("Wideband", "Kanal 7")
     (case / "drive.csv").write_text(text)
     assert correct(case) == 0
@@ -340,10 +344,10 @@ def test_columns_are_named_on_the_command_line(
 
 
 def test_columns_tells_what_is_what_how_sure_and_why(
-    case: Path, heron_vehicle: Vehicle, heron_log: Log, capsys: pytest.CaptureFixture[str]
+    case: Path, heron_vehicle: Vehicle, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
     dress = Dress(scales={Role.LAMBDA: "AFR 14.7", Role.TARGET: "AFR"}, decoys=True)
-    dressed(case, heron_vehicle, heron_log, dress)
+    dressed(case, heron_vehicle, short_log, dress)
     words = ["columns", "--log", str(case / "drive.csv"), "--vehicle", str(case / "vehicle.json")]
     assert main([*words, "--json"]) == 0
     told = json.loads(capsys.readouterr().out)

@@ -43,14 +43,14 @@ def named(log: Log, name: str) -> Log:
 
 @pytest.fixture
 def window(
-    qtbot: QtBot, tmp_path: Path, markup: str, heron_log: Log, first_solve: None
+    qtbot: QtBot, tmp_path: Path, markup: str, short_log: Log, first_solve: None
 ) -> Iterator[MainWindow]:
     """A job in which every name that can come from a file is markup, on all its desks and pages."""
     vehicle = replace(heron(), name=markup)
     # The file's name as well: as much of it as a name may hold.
     path = tmp_path / "<b>job<i>.leantrim"
     store = JobStore.create(path, vehicle)
-    store.add_logs(1, [store_log(named(heron_log, markup))])
+    store.add_logs(1, [store_log(named(short_log, markup))])
     with store.database.writing() as db:
         db.execute("UPDATE logs SET sha256 = ?", (markup,))
     store.close()
@@ -88,7 +88,7 @@ def wrongly_shown(window: QWidget, markup: str) -> list[str]:
 
 @pytest.mark.slow
 def test_no_name_of_a_file_is_read_as_markup_on_any_desk_or_page(
-    window: MainWindow, markup: str, qtbot: QtBot, tmp_path: Path, heron_log: Log
+    window: MainWindow, markup: str, qtbot: QtBot, tmp_path: Path, short_log: Log
 ) -> None:
     """An image named in a log's name was once read until memory ended, and a FIFO froze the window."""
     for desk in DESKS:
@@ -105,7 +105,7 @@ def test_no_name_of_a_file_is_read_as_markup_on_any_desk_or_page(
     qtbot.waitUntil(lambda: not window.session.is_reading, timeout=30_000)
     QApplication.processEvents()
     asked = tmp_path / "asked.csv"
-    write_log_csv(heron_log, asked)
+    write_log_csv(short_log, asked)
     lines = asked.read_text().splitlines()
     units = lines[1].split(",")
     units[2] = markup

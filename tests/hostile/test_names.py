@@ -15,6 +15,7 @@ from lean_trim.core.data.calibration import Calibration
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.errors import BadInputError, LogError, TableError
 from lean_trim.diagnostics.tokens import Tokens
+from lean_trim.formats.decode.apart import parent
 from lean_trim.formats.decode.apart.mdf import why_not_converted
 from lean_trim.formats.logs import open_log
 from lean_trim.job.store import load_job
@@ -115,7 +116,9 @@ def test_a_formula_of_a_file_is_evaluated_as_arithmetic_or_not_at_all(formula: s
 
 
 @pytest.mark.slow
-def test_a_formula_without_end_ends_the_reading_in_a_sentence(tmp_path: Path) -> None:
+def test_a_formula_without_end_ends_the_reading_in_a_sentence(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A tower of powers would be worked out for ever; the child that reads has its time."""
     from asammdf import MDF, Signal
 
@@ -125,6 +128,7 @@ def test_a_formula_without_end_ends_the_reading_in_a_sentence(tmp_path: Path) ->
         tower = {"formula": "9**9**9**9**9*X1"}
         mdf.append([Signal(1000.0 + time_s, time_s, name="RPM", unit="rpm", conversion=tower)])
         mdf.save(path)
+    monkeypatch.setattr(parent, "READ_S", 1.0)
     began = time.monotonic()
     with pytest.raises(LogError, match=r"tower\.mf4"):
         open_log(path, 14.7)

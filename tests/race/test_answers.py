@@ -48,7 +48,7 @@ def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
 
 @pytest.mark.parametrize("what", ["another log", "a stretch left out"])
 def test_a_round_that_ends_before_it_is_solved_is_judged_when_it_is_next_looked_at(
-    driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path, heron_log: Log, what: str
+    driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path, short_log: Log, what: str
 ) -> None:
     """Its verdict and what it foretold once spoke of what it had before, for good."""
     workspace = driven.workspace
@@ -56,7 +56,7 @@ def test_a_round_that_ends_before_it_is_solved_is_judged_when_it_is_next_looked_
     gate = Gate(monkeypatch)
     if what == "another log":
         AddLogs(
-            workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)
+            workspace.open, workspace.navigation, workspace.open.round.id, (store_log(short_log),)
         ).apply()
     else:
         workspace.deciding.leave_out(200.0, 400.0)
@@ -71,12 +71,12 @@ def test_a_round_that_ends_before_it_is_solved_is_judged_when_it_is_next_looked_
 
 
 def test_a_log_that_comes_into_a_round_that_has_ended_takes_its_verdict_away(
-    driven: Bench, job_path: Path, heron_log: Log
+    driven: Bench, job_path: Path, short_log: Log
 ) -> None:
     workspace = driven.workspace
     assert workspace.open.round is not None
     more = AddLogs(
-        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)
+        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(short_log),)
     )
     workspace.rounds.begin_round()
     more.apply()
@@ -94,11 +94,11 @@ def _judged_at_a_look(driven: Bench, job_path: Path) -> None:
 
 
 def test_a_log_goes_into_the_round_it_was_opened_for(
-    driven: Bench, tmp_path: Path, heron_log: Log, job_path: Path
+    driven: Bench, tmp_path: Path, short_log: Log, job_path: Path
 ) -> None:
     workspace = driven.workspace
     workspace.rounds.begin_round()
-    write_log_csv(heron_log, tmp_path / "second.csv")
+    write_log_csv(short_log, tmp_path / "second.csv")
     workspace.imports.add([tmp_path / "second.csv"])
     workspace.navigation.show_round(0)
     driven.settle()
@@ -107,20 +107,20 @@ def test_a_log_goes_into_the_round_it_was_opened_for(
     assert "second.csv is in round 2 now" in driven.said
     workspace.opening.close_job()
     first, second = load_job(job_path).rounds
-    assert [i.name for i in first.log_infos] == [heron_log.name]
+    assert [i.name for i in first.log_infos] == [short_log.name]
     assert [i.name for i in second.log_infos] == ["second.csv"]
 
 
 @pytest.mark.slow
 def test_looking_at_an_old_round_changes_nothing_of_it(
-    driven: Bench, job_path: Path, heron_log: Log
+    driven: Bench, job_path: Path, short_log: Log
 ) -> None:
     """Its verdict once changed from 7.02 to 4.87 because a rule had been switched off since."""
     workspace = driven.workspace
     workspace.rounds.begin_round()
     assert workspace.open.round is not None
     AddLogs(
-        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(heron_log),)
+        workspace.open, workspace.navigation, workspace.open.round.id, (store_log(short_log),)
     ).apply()
     driven.settle()
     workspace.tuning.turn("sieve", "cold.below_c", 85.0)

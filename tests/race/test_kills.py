@@ -8,14 +8,15 @@ import pytest
 
 from campaigns.kills import CREATE, DECIDE, lost_in, work_and_kill
 from lean_trim.job.store import load_job
+from tests.conftest import SHORT_MINUTES, DrivenJob
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [3, 5])
 def test_a_killed_program_loses_nothing_it_acknowledged(
-    tmp_path: Path, driven_job: bytes, seed: int
+    tmp_path: Path, driven_job: DrivenJob, seed: int
 ) -> None:
-    (tmp_path / "whole.leantrim").write_bytes(driven_job)
+    (tmp_path / "whole.leantrim").write_bytes(driven_job(SHORT_MINUTES))
     path, acknowledged = work_and_kill(tmp_path, DECIDE, seed)
     assert lost_in(path, acknowledged) == []
 

@@ -41,13 +41,13 @@ def assert_as_kept(bench: Bench, path: Path) -> None:
 
 
 def test_a_log_removed_while_others_are_read(
-    driven: Bench, job_path: Path, tmp_path: Path, heron_log: Log
+    driven: Bench, job_path: Path, tmp_path: Path, short_log: Log
 ) -> None:
     """The file once ended with no logs at all, memory with three, and the next change raised ValueError."""
     workspace = driven.workspace
     paths = [tmp_path / f"more{i}.csv" for i in (1, 2)]
     for i, path in enumerate(paths):
-        write_log_csv(part_of(heron_log, 4.0 + i, path.stem), path)
+        write_log_csv(part_of(short_log, 4.0 + i, path.stem), path)
     assert workspace.open.round is not None
     workspace.imports.add(paths)
     wait_for_answers(driven)
@@ -61,11 +61,11 @@ def test_a_log_removed_while_others_are_read(
 
 
 def test_a_round_begun_while_the_car_is_driven(
-    driven: Bench, job_path: Path, heron_log: Log, monkeypatch: pytest.MonkeyPatch
+    driven: Bench, job_path: Path, short_log: Log, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Memory once held rounds 1, 3, 2 and the file 1, 2, 3."""
     workspace = driven.workspace
-    driven_log = part_of(heron_log, 4.0, "driven meanwhile")
+    driven_log = part_of(short_log, 4.0, "driven meanwhile")
     monkeypatch.setattr(rounds, "drive_apart", lambda *_, **__: driven_log)
     workspace.rounds.drive()
     wait_for_answers(driven)
@@ -81,10 +81,10 @@ def test_a_round_begun_while_the_car_is_driven(
 
 
 def test_a_drive_goes_into_the_round_the_user_began_on_the_same_table(
-    driven: Bench, job_path: Path, heron_log: Log, monkeypatch: pytest.MonkeyPatch
+    driven: Bench, job_path: Path, short_log: Log, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     workspace = driven.workspace
-    driven_log = part_of(heron_log, 4.0, "driven meanwhile")
+    driven_log = part_of(short_log, 4.0, "driven meanwhile")
     monkeypatch.setattr(rounds, "drive_apart", lambda *_, **__: driven_log)
     workspace.rounds.drive()
     wait_for_answers(driven)
@@ -100,7 +100,7 @@ def test_work_done_while_the_job_is_saved_elsewhere_goes_along(
     driven: Bench,
     job_path: Path,
     tmp_path: Path,
-    heron_log: Log,
+    short_log: Log,
     monkeypatch: pytest.MonkeyPatch,
     meanwhile: str,
 ) -> None:
@@ -226,13 +226,13 @@ def test_only_the_models_thread_commits(driven: Bench) -> None:
 
 
 def test_a_job_without_a_file_follows_the_same_way(
-    bench: Bench, heron_log: Log, tmp_path: Path
+    bench: Bench, short_log: Log, tmp_path: Path
 ) -> None:
     """For a log that is looked at before there is a job."""
     workspace = bench.workspace
     store = JobStore.in_memory(heron(), car="heron")
     workspace.opening.take_job(store.path, store, store.load())
-    write_log_csv(part_of(heron_log, 6.0, "looked at"), tmp_path / "looked-at.csv")
+    write_log_csv(part_of(short_log, 6.0, "looked at"), tmp_path / "looked-at.csv")
     workspace.imports.add([tmp_path / "looked-at.csv"])
     bench.settle()
     assert workspace.solver.solution is not None

@@ -27,7 +27,7 @@ pytestmark = pytest.mark.slow
 
 @pytest.fixture
 def wrong_sheet(
-    window: MainWindow, tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log, until: Until
+    window: MainWindow, tmp_path: Path, heron_vehicle: Vehicle, short_log: Log, until: Until
 ) -> MainWindow:
     """Heron's log on a sheet whose injectors are said to be half as large again."""
     injectors = heron_vehicle.injectors
@@ -35,7 +35,7 @@ def wrong_sheet(
     other = replace(heron_vehicle, injectors=replace(injectors, flow_g_per_s=flow))
     path = tmp_path / "wrong.leantrim"
     store = JobStore.create(path, other)
-    store.add_logs(store.load().rounds[0].id, [store_log(heron_log)])
+    store.add_logs(store.load().rounds[0].id, [store_log(short_log)])
     store.close()
     window.opening.open_job(path)
     until(lambda: bool(window.session.solver.failure) and not window.session.is_busy)
@@ -64,7 +64,7 @@ def test_the_header_does_not_go_on_working(wrong_sheet: MainWindow) -> None:
 def test_the_sieve_shows_what_it_did(wrong_sheet: MainWindow) -> None:
     wrong_sheet.margin.show_page("sieve")
     page = sieve_page(wrong_sheet)
-    assert page.summary.text().startswith("0 of 720 s used")
+    assert page.summary.text().startswith("0 of 360 s used")
     assert page.rows["enrichment"].count.text() != "–"
     data = wrong_sheet.tape.data
     assert data is not None and data.bits is not None and (data.bits != 0).all()

@@ -113,9 +113,9 @@ def test_every_part_of_the_tape_explains_itself(driven: MainWindow, until: Until
     assert "Cold engine: warm-up enrichment is on" in help_at(
         tape, tape.point(30.0, 20.0).toPoint()
     )
-    session.deciding.leave_out(400.0, 430.0)
+    session.deciding.leave_out(250.0, 265.0)
     until(lambda: session.solution is not None and not session.is_busy)
-    assert "Left out by hand; Ctrl+D" in help_at(tape, tape.point(415.0, 20.0).toPoint())
+    assert "Left out by hand; Ctrl+D" in help_at(tape, tape.point(257.0, 20.0).toPoint())
     session.marks.mark(300.0, "hill")
     assert help_at(tape, tape.point(300.0, 20.0).toPoint()).startswith(
         "Bookmark at 5:00.0 min: hill"
@@ -127,14 +127,14 @@ def test_what_is_left_out_by_hand_is_hatched_otherwise(driven: MainWindow, until
     session = driven.session
     data = tape.data
     assert data is not None and data.bits is not None
-    tape.look_at(395.0, 435.0)
+    tape.look_at(195.0, 235.0)
     before = strip(driven)
-    session.deciding.leave_out(400.0, 430.0)
+    session.deciding.leave_out(200.0, 230.0)
     until(lambda: session.solution is not None and not session.is_busy)
     by_hand = strip(driven)
     session.navigation.undo()
     until(lambda: session.solution is not None and not session.is_busy)
-    session.tuning.turn("sieve", "settling.minutes", 8.0)
+    session.tuning.turn("sieve", "settling.minutes", 4.0)
     until(lambda: session.sifted is not None and session.tuning.is_resting and not session.is_busy)
     by_rule = strip(driven)
     assert before != by_hand and by_hand != by_rule and before != by_rule
@@ -143,8 +143,8 @@ def test_what_is_left_out_by_hand_is_hatched_otherwise(driven: MainWindow, until
 def strip(window: MainWindow) -> QImage:
     """A piece of the tape between two seconds, without the window's edges."""
     QApplication.processEvents()
-    left = int(window.tape.x_of(402.0))
-    right = int(window.tape.x_of(428.0))
+    left = int(window.tape.x_of(202.0))
+    right = int(window.tape.x_of(228.0))
     return window.tape.grab().toImage().copy(left, 0, right - left, 60)
 
 

@@ -73,10 +73,10 @@ def settle(window: MainWindow, until: Until) -> None:
 
 
 def test_doubts_are_asked_answered_remembered_and_not_asked_again(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     window = own_job
-    path = doubtful(heron_log, tmp_path / "a.csv")
+    path = doubtful(short_log, tmp_path / "a.csv")
     window.session.imports.add([path])
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)
     sheet = window.import_sheet
@@ -100,22 +100,22 @@ def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     QTest.mouseClick(sheet.add, Qt.MouseButton.LeftButton)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
     log = window.session.round.logs[0]  # type: ignore[union-attr]
-    np.testing.assert_allclose(log[Role.MAP], heron_log[Role.MAP], atol=1e-6)
-    np.testing.assert_allclose(log[Role.LAMBDA], heron_log[Role.LAMBDA], atol=1e-6)
-    np.testing.assert_allclose(log[Role.STFT], heron_log[Role.STFT] + 1.0, atol=1e-6)
-    window.session.imports.add([doubtful(heron_log, tmp_path / "b.csv", phase=1.0)])
+    np.testing.assert_allclose(log[Role.MAP], short_log[Role.MAP], atol=1e-6)
+    np.testing.assert_allclose(log[Role.LAMBDA], short_log[Role.LAMBDA], atol=1e-6)
+    np.testing.assert_allclose(log[Role.STFT], short_log[Role.STFT] + 1.0, atol=1e-6)
+    window.session.imports.add([doubtful(short_log, tmp_path / "b.csv", phase=1.0)])
     until(lambda: len(window.session.round.logs) == 2 and not window.session.is_busy)  # type: ignore[union-attr]
     assert window.session.imports.current is None
 
 
 def test_a_column_nobody_recognised_can_be_given_a_role(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     data = {
-        "Time": heron_log.time_s,
-        "RPM": heron_log[Role.RPM],
-        "MAP": heron_log[Role.MAP],
-        "Kanal 4": heron_log[Role.LAMBDA],
+        "Time": short_log.time_s,
+        "RPM": short_log[Role.RPM],
+        "MAP": short_log[Role.MAP],
+        "Kanal 4": short_log[Role.LAMBDA],
     }
     pl.DataFrame(data).write_csv(tmp_path / "x.csv")
     own_job.session.imports.add([tmp_path / "x.csv"])
@@ -132,9 +132,9 @@ def test_a_column_nobody_recognised_can_be_given_a_role(
 
 
 def test_a_log_that_is_fully_understood_asks_nothing_unless_one_wants_to_look(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
-    write_log_csv(heron_log, tmp_path / "clear.csv")
+    write_log_csv(short_log, tmp_path / "clear.csv")
     own_job.session.imports.add([tmp_path / "clear.csv"], look=True)
     until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
     assert "Everything is understood" in own_job.import_sheet.questions.text()
@@ -144,9 +144,9 @@ def test_a_log_that_is_fully_understood_asks_nothing_unless_one_wants_to_look(
 
 
 def test_a_scale_that_makes_no_sense_is_refused(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
-    own_job.session.imports.add([doubtful(heron_log, tmp_path / "a.csv")])
+    own_job.session.imports.add([doubtful(short_log, tmp_path / "a.csv")])
     until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
     own_job.session.imports.choose("Wideband 0-5V", Role.LAMBDA, "1 V = 0.7, 1 V = 1.3")
     assert "different voltages" in own_job.messages.text.text()
@@ -156,9 +156,9 @@ def test_a_scale_that_makes_no_sense_is_refused(
 
 
 def test_files_can_be_dropped_on_the_window(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
-    write_log_csv(heron_log, tmp_path / "dropped.csv")
+    write_log_csv(short_log, tmp_path / "dropped.csv")
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(tmp_path / "dropped.csv"))])
     drop = QDropEvent(
@@ -229,11 +229,11 @@ def in_sheets(log: Log, path: Path) -> Path:
 
 
 def test_the_sheet_of_a_workbook_is_asked_in_place(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     window = own_job
     imports = own_job.session.imports
-    imports.add([in_sheets(heron_log, tmp_path / "both.xlsx")])
+    imports.add([in_sheets(short_log, tmp_path / "both.xlsx")])
     until(lambda: bool(imports.questions) and not window.session.is_busy)
     ask = window.ask_sheet
     assert window.desks.stack.currentWidget() is ask
@@ -242,26 +242,26 @@ def test_the_sheet_of_a_workbook_is_asked_in_place(
     QTest.mouseClick(ask.read, Qt.MouseButton.LeftButton)
     until(lambda: bool(window.session.round and window.session.round.logs))
     [log] = window.session.round.logs
-    assert log.time_s[-1] - log.time_s[0] == pytest.approx(2000 * heron_log.step_s, rel=0.01)
+    assert log.time_s[-1] - log.time_s[0] == pytest.approx(2000 * short_log.step_s, rel=0.01)
 
 
 def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     window = own_job
     imports = own_job.session.imports
-    head = ",".join(f"{LABELS[r][0]} [{LABELS[r][1]}]" for r in heron_log.channels)
+    head = ",".join(f"{LABELS[r][0]} [{LABELS[r][1]}]" for r in short_log.channels)
     for name, first in (("a.csv", 0), ("b.csv", 6000)):
         rows = [
             line.split(",", 1)[1]
-            for line in row_lines(part(heron_log, first, first + 6000)).splitlines()
+            for line in row_lines(part(short_log, first, first + 6000)).splitlines()
         ]
         (tmp_path / name).write_text("\n".join([head, *rows]) + "\n")
     imports.add([tmp_path / "a.csv"])
     until(lambda: bool(imports.questions) and not window.session.is_busy)
     imports.answer(1e9)
     assert imports.questions and "allowed are" in window.messages.text.text()
-    window.ask_sheet.rate.setValue(1.0 / heron_log.step_s)
+    window.ask_sheet.rate.setValue(1.0 / short_log.step_s)
     QTest.mouseClick(window.ask_sheet.read, Qt.MouseButton.LeftButton)
     until(
         lambda: (
@@ -274,12 +274,12 @@ def test_a_rate_is_asked_kept_for_the_shape_and_refused_when_impossible(
 
 
 def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     window = own_job
     imports = own_job.session.imports
-    first, dbc = write_candump(part(heron_log, 0, 1500), tmp_path / "a.log")
-    second, _ = write_candump(part(heron_log, 1500, 3000), tmp_path / "b.log")
+    first, dbc = write_candump(part(short_log, 0, 1500), tmp_path / "a.log")
+    second, _ = write_candump(part(short_log, 1500, 3000), tmp_path / "b.log")
     imports.add([first])
     until(lambda: bool(imports.questions) and not window.session.is_busy)
     assert imports.questions[0].need == "dbc"
@@ -303,14 +303,14 @@ def test_a_trace_waits_for_its_dbc_which_the_job_keeps(
 
 
 def test_the_barometer_of_gauge_pressure_is_typed_on_the_sheet(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     window = own_job
     imports = own_job.session.imports
-    channels = {r: v for r, v in heron_log.channels.items() if r is not Role.BARO}
+    channels = {r: v for r, v in short_log.channels.items() if r is not Role.BARO}
     channels[Role.MAP] = channels[Role.MAP] - 95.0
     path = tmp_path / "gauge.csv"
-    write_log_csv(Log(heron_log.time_s, channels, "gauge"), path)
+    write_log_csv(Log(short_log.time_s, channels, "gauge"), path)
     imports.add([path])
     until(lambda: imports.current is not None and not window.session.is_busy)
     sheet = window.import_sheet
@@ -319,15 +319,15 @@ def test_the_barometer_of_gauge_pressure_is_typed_on_the_sheet(
     QTest.mouseClick(sheet.say_baro, Qt.MouseButton.LeftButton)
     until(lambda: imports.current is not None and imports.current.choices.baro_kpa == 95.0)
     assert imports.current is not None
-    np.testing.assert_allclose(imports.current.opened.log[Role.MAP], heron_log[Role.MAP], atol=0.01)
+    np.testing.assert_allclose(imports.current.opened.log[Role.MAP], short_log[Role.MAP], atol=0.01)
 
 
 def test_a_column_that_may_be_a_missing_channel_is_asked_about_in_its_row(
-    own_job: MainWindow, until: Until, heron_log: Log, tmp_path: Path
+    own_job: MainWindow, until: Until, short_log: Log, tmp_path: Path
 ) -> None:
     window = own_job
     path = tmp_path / "strange.csv"
-    write_log_csv(heron_log, path)
+    write_log_csv(short_log, path)
     path.write_text(path.read_text().replace("Coolant", "Qxz temp", 1))
     window.session.imports.add([path])
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)

@@ -102,10 +102,10 @@ def test_tab_reaches_every_control(driven: MainWindow) -> None:
 
 
 def test_tab_leads_through_the_sheets_that_ask_and_the_start_page(
-    driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log
+    driven: MainWindow, until: Until, tmp_path: Path, short_log: Log
 ) -> None:
     driven.activateWindow()
-    write_log_csv(heron_log, tmp_path / "look.csv")
+    write_log_csv(short_log, tmp_path / "look.csv")
     driven.session.imports.add([tmp_path / "look.csv"], look=True)
     until(lambda: driven.import_sheet.isVisible() and not driven.session.is_busy)
     driven.import_sheet.add.setFocus()

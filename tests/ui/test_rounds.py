@@ -123,11 +123,11 @@ def test_a_real_vehicle_from_sheet_and_log(
     window: MainWindow,
     until: Until,
     tmp_path: Path,
-    heron_log: Log,
+    short_log: Log,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     sheet = write_vehicle(heron(), tmp_path / "car")
-    write_log_csv(heron_log, tmp_path / "drive.csv")
+    write_log_csv(short_log, tmp_path / "drive.csv")
     window.opening.new_job(sheet, tmp_path / "mine.leantrim")
     until(lambda: window.session.job is not None and not window.session.is_busy)
     assert not window.rail.steps.drive.isVisible()
@@ -251,9 +251,9 @@ def test_an_answer_for_the_old_round_never_reaches_the_new_one(
 
 
 def test_choosing_another_round_while_a_log_opens_does_not_misfile_it(
-    driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log
+    driven: MainWindow, until: Until, tmp_path: Path, short_log: Log
 ) -> None:
-    write_log_csv(heron_log, tmp_path / "second.csv")
+    write_log_csv(short_log, tmp_path / "second.csv")
     driven.session.deciding.accept()
     driven.actions_["begin_round"].trigger()
     driven.session.imports.add([tmp_path / "second.csv"])

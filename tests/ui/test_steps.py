@@ -144,12 +144,12 @@ def test_the_rail_says_what_the_round_waits_for(driven: MainWindow, chooser: Pat
 
 
 def test_the_same_table_driven_again_is_neither_better_nor_good_enough(
-    driven: MainWindow, until: Until, heron_log: Log
+    driven: MainWindow, until: Until, short_log: Log
 ) -> None:
     session = driven.session
     session.rounds.begin_round()
     assert session.round is not None
-    AddLogs(session.open, session.navigation, session.round.id, (store_log(heron_log),)).apply()
+    AddLogs(session.open, session.navigation, session.round.id, (store_log(short_log),)).apply()
     until(lambda: session.solution is not None and not session.is_busy)
     assert session.job is not None
     said = table_desk(driven).header.text + "\n".join(round_lines(session.job, 0))

@@ -81,9 +81,9 @@ def test_a_log_after_the_hand_over_opens_the_next_round_on_what_was_handed_over(
 
 @pytest.mark.slow
 def test_a_log_plainly_driven_on_the_decided_table_opens_the_next_round_unasked(
-    accepted: Bench, next_drive: Log, heron_log: Log, tmp_path: Path
+    accepted: Bench, next_drive: Log, short_log: Log, tmp_path: Path
 ) -> None:
-    add(accepted, heron_log, tmp_path / "again.csv")
+    add(accepted, short_log, tmp_path / "again.csv")
     assert layout(job(accepted)) == [["simulated drive 1", "again.csv"]]
     add(accepted, next_drive, tmp_path / "next.csv")
     assert layout(job(accepted))[1] == ["next.csv"]
@@ -106,11 +106,11 @@ def test_where_the_log_does_not_tell_the_user_is_asked(
 
 @pytest.mark.slow
 def test_a_log_driven_before_the_hand_over_is_asked_about(
-    accepted: Bench, heron_log: Log, tmp_path: Path
+    accepted: Bench, short_log: Log, tmp_path: Path
 ) -> None:
     """Hand-over and pulse width say different things; only the user knows."""
     accepted.workspace.rounds.hand_over(tmp_path / "out.csv")
-    add(accepted, heron_log, tmp_path / "forgotten.csv")
+    add(accepted, short_log, tmp_path / "forgotten.csv")
     assert len(accepted.workspace.imports.unplaced) == 1
     accepted.workspace.imports.discard()
     assert accepted.workspace.imports.unplaced == []
@@ -118,9 +118,9 @@ def test_a_log_driven_before_the_hand_over_is_asked_about(
 
 
 def test_with_nothing_decided_another_log_joins_the_round(
-    driven: Bench, heron_log: Log, tmp_path: Path
+    driven: Bench, short_log: Log, tmp_path: Path
 ) -> None:
-    add(driven, muted(heron_log), tmp_path / "second.csv")
+    add(driven, muted(short_log), tmp_path / "second.csv")
     assert layout(job(driven)) == [["simulated drive 1", "second.csv"]]
 
 
@@ -141,10 +141,10 @@ def test_several_logs_after_a_hand_over_share_the_next_round(
     assert layout(job(accepted)) == [["simulated drive 1"], ["n1.csv", "n2.csv", "n3.csv"]]
 
 
-def test_the_same_file_counts_once(driven: Bench, heron_log: Log, tmp_path: Path) -> None:
+def test_the_same_file_counts_once(driven: Bench, short_log: Log, tmp_path: Path) -> None:
     """A drive that is added twice would pass for two that agree."""
     for name in ("a.csv", "b.csv"):
-        write_log_csv(heron_log, tmp_path / name)
+        write_log_csv(short_log, tmp_path / name)
     driven.workspace.imports.add([tmp_path / "a.csv", tmp_path / "b.csv"])
     driven.settle()
     assert layout(job(driven)) == [["simulated drive 1", "a.csv"]]

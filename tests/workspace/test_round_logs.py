@@ -17,12 +17,12 @@ from tests.race.conftest import Bench
 
 
 @pytest.fixture
-def two(driven: Bench, heron_log: Log) -> Bench:
+def two(driven: Bench, short_log: Log) -> Bench:
     """The driven demo with a second log, the first minutes of the same drive."""
     assert driven.workspace.open.round is not None
-    part = np.arange(len(heron_log)) < 9000
+    part = np.arange(len(short_log)) < 9000
     short = Log(
-        heron_log.time_s[part], {r: v[part] for r, v in heron_log.channels.items()}, "second"
+        short_log.time_s[part], {r: v[part] for r, v in short_log.channels.items()}, "second"
     )
     workspace = driven.workspace
     assert workspace.open.round is not None
@@ -67,7 +67,7 @@ def test_a_removed_log_comes_back_by_undo_with_stretches_and_verdict(
     two: Bench, job_path: Path
 ) -> None:
     workspace = two.workspace
-    workspace.deciding.leave_out(730.0, 760.0)
+    workspace.deciding.leave_out(430.0, 460.0)
     two.settle()
     before = shown(two)
     assert before.verdict is not None
@@ -107,12 +107,12 @@ def test_a_log_moves_to_another_round_and_back(two: Bench, job_path: Path) -> No
 
 
 def test_a_log_is_replaced_by_a_file_and_the_round_is_solved_anew(
-    two: Bench, tmp_path: Path, heron_log: Log, job_path: Path
+    two: Bench, tmp_path: Path, short_log: Log, job_path: Path
 ) -> None:
     workspace = two.workspace
-    workspace.deciding.leave_out(730.0, 760.0)
+    workspace.deciding.leave_out(430.0, 460.0)
     two.settle()
-    write_log_csv(heron_log, tmp_path / "whole.csv")
+    write_log_csv(short_log, tmp_path / "whole.csv")
     here = shown(two)
     workspace.imports.add([tmp_path / "whole.csv"], replaces=(here.id, here.log_infos[1].id))
     two.settle()
@@ -126,9 +126,9 @@ def test_a_log_is_replaced_by_a_file_and_the_round_is_solved_anew(
 
 
 def test_a_log_that_went_meanwhile_is_not_replaced(
-    two: Bench, tmp_path: Path, heron_log: Log
+    two: Bench, tmp_path: Path, short_log: Log
 ) -> None:
-    write_log_csv(heron_log, tmp_path / "whole.csv")
+    write_log_csv(short_log, tmp_path / "whole.csv")
     here = shown(two)
     two.workspace.imports.add([tmp_path / "whole.csv"], replaces=(here.id, here.log_infos[1].id))
     two.workspace.logs.remove(here.id, here.log_infos[1].id)

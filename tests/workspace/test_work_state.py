@@ -112,7 +112,7 @@ def test_a_change_whose_solve_is_stopped_leaves_what_is_shown_stale(
     assert workspace.open.round is not None and workspace.open.round.decided.changed == 0
 
 
-def test_every_stage_has_its_state(bench: Bench, heron_log: Log, tmp_path: Path) -> None:
+def test_every_stage_has_its_state(bench: Bench, short_log: Log, tmp_path: Path) -> None:
     workspace = bench.workspace
     assert workspace.work.state.stage is Stage.NO_JOB
     JobStore.create(tmp_path / "a.leantrim", heron(), car="heron").close()
@@ -123,7 +123,7 @@ def test_every_stage_has_its_state(bench: Bench, heron_log: Log, tmp_path: Path)
     assert workspace.work.state.stage is Stage.DRIVING
     workspace.tasks.cancel()
     n = 40
-    short = Log(heron_log.time_s[:n], {r: v[:n] for r, v in heron_log.channels.items()}, "short")
+    short = Log(short_log.time_s[:n], {r: v[:n] for r, v in short_log.channels.items()}, "short")
     assert workspace.open.round is not None
     round_id = workspace.open.round.id
     AddLogs(workspace.open, workspace.navigation, round_id, (store_log(short),)).apply()

@@ -24,11 +24,11 @@ pytestmark = pytest.mark.slow
 
 
 @pytest.fixture
-def two(driven: MainWindow, until: Until, heron_log: Log) -> MainWindow:
+def two(driven: MainWindow, until: Until, short_log: Log) -> MainWindow:
     """Two logs in round 1, the Logs page open."""
     session = driven.session
     assert session.round is not None
-    AddLogs(session.open, session.navigation, session.round.id, (store_log(heron_log),)).apply()
+    AddLogs(session.open, session.navigation, session.round.id, (store_log(short_log),)).apply()
     until(
         lambda: (
             session.solution is not None and len(session.solution.logs) == 2 and not session.is_busy
@@ -103,10 +103,10 @@ def test_a_log_moves_to_another_round(two: MainWindow, until: Until) -> None:
 
 
 def test_a_log_is_replaced_by_a_chosen_file(
-    two: MainWindow, until: Until, tmp_path: Path, heron_log: Log, monkeypatch: pytest.MonkeyPatch
+    two: MainWindow, until: Until, tmp_path: Path, short_log: Log, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     session = two.session
-    write_log_csv(heron_log, tmp_path / "better.csv")
+    write_log_csv(short_log, tmp_path / "better.csv")
     monkeypatch.setattr(
         QFileDialog, "getOpenFileName", lambda *_: (str(tmp_path / "better.csv"), "")
     )
@@ -129,12 +129,12 @@ def muted(log: Log) -> Log:
 
 @pytest.mark.parametrize(("answer", "logs"), [("here", [2]), ("next", [1, 1]), ("leave", [1])])
 def test_the_window_asks_in_place_which_table_a_log_was_driven_on(
-    driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log, answer: str, logs: list[int]
+    driven: MainWindow, until: Until, tmp_path: Path, short_log: Log, answer: str, logs: list[int]
 ) -> None:
     session = driven.session
     sheet = driven.place_sheet
     session.deciding.accept()
-    write_log_csv(muted(heron_log), tmp_path / "which.csv")
+    write_log_csv(muted(short_log), tmp_path / "which.csv")
     session.imports.add([tmp_path / "which.csv"])
     until(lambda: sheet.isVisible())
     assert sheet.title.text() == "which.csv: driven on which table?"
@@ -147,12 +147,12 @@ def test_the_window_asks_in_place_which_table_a_log_was_driven_on(
 
 
 def test_after_a_hand_over_a_dropped_log_opens_the_next_round(
-    driven: MainWindow, until: Until, tmp_path: Path, heron_log: Log
+    driven: MainWindow, until: Until, tmp_path: Path, short_log: Log
 ) -> None:
     session = driven.session
     session.deciding.accept()
     assert session.rounds.hand_over(tmp_path / "out.csv")
-    write_log_csv(muted(heron_log), tmp_path / "after.csv")
+    write_log_csv(muted(short_log), tmp_path / "after.csv")
     session.imports.add([tmp_path / "after.csv"])
     until(lambda: session.job is not None and len(session.job.rounds) == 2 and not session.is_busy)
     assert session.index == 1 and session.round is not None

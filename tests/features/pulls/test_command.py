@@ -18,9 +18,9 @@ from lean_trim.formats.vehicle_sheet import write_vehicle
 
 
 @pytest.fixture
-def folder(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> Path:
+def folder(tmp_path: Path, heron_vehicle: Vehicle, short_log: Log) -> Path:
     write_vehicle(heron_vehicle, tmp_path)
-    write_log_csv(heron_log, tmp_path / "drive.csv")
+    write_log_csv(short_log, tmp_path / "drive.csv")
     return tmp_path
 
 
@@ -30,15 +30,15 @@ def words(folder: Path, *more: str) -> list[str]:
 
 
 def test_every_full_pull_is_found_to_its_samples(
-    folder: Path, heron_log: Log, capsys: pytest.CaptureFixture[str]
+    folder: Path, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
     assert main(words(folder)) == 0
     found = json.loads((folder / "out" / "pulls.json").read_text())
     full = [p for p in found["pulls"] if p["kind"] == "full"]
-    open_wide = heron_log[Role.THROTTLE] > 95.0
+    open_wide = short_log[Role.THROTTLE] > 95.0
     edges = np.flatnonzero(np.diff(open_wide.astype(int), prepend=0, append=0))
     runs = [(a, b - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-    time = heron_log.time_s
+    time = short_log.time_s
     expected = [(time[a], time[b]) for a, b in runs if time[b] - time[a] >= 2.0]
     assert expected and len(full) == len(expected)
     for pull, (start, end) in zip(full, expected, strict=True):

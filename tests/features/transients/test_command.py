@@ -17,9 +17,9 @@ from tests.builders import without
 
 
 @pytest.fixture
-def folder(tmp_path: Path, heron_vehicle: Vehicle, heron_log: Log) -> Path:
+def folder(tmp_path: Path, heron_vehicle: Vehicle, short_log: Log) -> Path:
     write_vehicle(heron_vehicle, tmp_path)
-    write_log_csv(heron_log, tmp_path / "drive.csv")
+    write_log_csv(short_log, tmp_path / "drive.csv")
     return tmp_path
 
 
@@ -64,9 +64,9 @@ def test_the_file_holds_what_the_contract_names(
 
 
 def test_without_pulse_width_nothing_is_invented(
-    folder: Path, heron_log: Log, capsys: pytest.CaptureFixture[str]
+    folder: Path, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    write_log_csv(without(heron_log, Role.PULSE_WIDTH, Role.DUTY), folder / "plain.csv")
+    write_log_csv(without(short_log, Role.PULSE_WIDTH, Role.DUTY), folder / "plain.csv")
     assert main(words(folder, "plain.csv")) == 0
     assert "Wall film: not known, no pulse width" in capsys.readouterr().out
     found = json.loads((folder / "out" / "transients.json").read_text(encoding="utf-8"))

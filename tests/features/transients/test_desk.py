@@ -53,6 +53,7 @@ def test_a_change_is_shown_on_the_tape_and_explains_itself(
     assert "Thin: single changes; thick: their mean" in desk.panels.hint_at(beside)
 
 
+@pytest.mark.minutes(12.0)
 def test_proposals_film_warm_up_and_idle_are_told(desk: TransientsDesk) -> None:
     report = desk.transients.report
     assert report is not None

@@ -102,6 +102,7 @@ def test_the_next_round_drives_on_what_was_decided(
 
 
 @pytest.mark.slow
+@pytest.mark.minutes(12.0)
 def test_both_ways_to_make_up_for_the_film_are_not_written_at_once(told: Bench) -> None:
     tables = told.workspace.parts[FuelCorrections]
     assert tables.take_table(WALL_SHARE, curve_of(WALL_SHARE, [20, 60, 100, 200], [5] * 4))
@@ -147,7 +148,7 @@ def test_what_cannot_be_is_said(told: Bench) -> None:
 
 
 @pytest.mark.slow
-def test_rounds_before_are_laid_under_without_being_visited(told: Bench, heron_log: Log) -> None:
+def test_rounds_before_are_laid_under_without_being_visited(told: Bench, short_log: Log) -> None:
     report = told.workspace.parts[TransientsControl].report
     assert report is not None
     told.workspace.parts[TransientsControl].forget()
@@ -155,7 +156,7 @@ def test_rounds_before_are_laid_under_without_being_visited(told: Bench, heron_l
     begun = told.workspace.open.round
     assert begun is not None and begun.number == 2
     AddLogs(
-        told.workspace.open, told.workspace.navigation, begun.id, (store_log(heron_log),)
+        told.workspace.open, told.workspace.navigation, begun.id, (store_log(short_log),)
     ).apply()
     told.settle()
     told.workspace.parts[TransientsControl].look()

@@ -25,9 +25,9 @@ pytestmark = pytest.mark.slow
 
 @pytest.fixture
 def own(
-    window: MainWindow, until: Until, heron_vehicle: Vehicle, heron_log: Log, tmp_path: Path
+    window: MainWindow, until: Until, heron_vehicle: Vehicle, short_log: Log, tmp_path: Path
 ) -> MainWindow:
-    write_log_csv(heron_log, tmp_path / "log.csv")
+    write_log_csv(short_log, tmp_path / "log.csv")
     window.opening.make_job(heron_vehicle, tmp_path / "own.leantrim", tmp_path / "log.csv")
     until(lambda: window.session.solution is not None and not window.session.is_busy)
     window.desks.show_desk("vehicle")

@@ -73,11 +73,11 @@ def test_a_log_a_table_and_three_numbers_are_a_job(
     window: MainWindow,
     until: Until,
     heron_vehicle: Vehicle,
-    heron_log: Log,
+    short_log: Log,
     tmp_path: Path,
     keep_at: list[str],
 ) -> None:
-    write_log_csv(heron_log, tmp_path / "evening.csv")
+    write_log_csv(short_log, tmp_path / "evening.csv")
     drop(window, tmp_path / "evening.csv")
     page = page_of(window)
     until(lambda: page.draft.told.path is not None)
@@ -179,14 +179,14 @@ def test_units_are_remembered(window: MainWindow, until: Until) -> None:
 
 
 def test_a_dropped_table_is_taken_for_one_and_a_log_is_not(
-    window: MainWindow, until: Until, heron_vehicle: Vehicle, heron_log: Log, tmp_path: Path
+    window: MainWindow, until: Until, heron_vehicle: Vehicle, short_log: Log, tmp_path: Path
 ) -> None:
     (tmp_path / "ve.txt").write_text(table_text(heron_vehicle.table, "\t"))
     drop(window, tmp_path / "ve.txt")
     page = page_of(window)
     assert page.airflow.table is not None and page.airflow.table.same_axes(heron_vehicle.table)
     short = Log(
-        heron_log.time_s[:200], {r: v[:200] for r, v in heron_log.channels.items()}, "short"
+        short_log.time_s[:200], {r: v[:200] for r, v in short_log.channels.items()}, "short"
     )
     write_log_csv(short, tmp_path / "short.csv")
     drop(window, tmp_path / "short.csv")

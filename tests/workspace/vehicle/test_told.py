@@ -33,21 +33,21 @@ def with_afr_target(log: Log, tmp_path: Path, afr: float) -> Told:
     return told_by(open_log(path, 14.7, hashed=False), path)
 
 
-def test_a_speed_density_car_with_wideband_is_told(heron_log: Log, tmp_path: Path) -> None:
-    found = told(heron_log, tmp_path)
+def test_a_speed_density_car_with_wideband_is_told(short_log: Log, tmp_path: Path) -> None:
+    found = told(short_log, tmp_path)
     assert (found.airflow, found.feedback) == ("ve", "wideband")
     assert found.has_target and found.has_width
-    assert found.highest_rpm >= np.nanmax(heron_log[Role.RPM]) * 0.97
-    assert found.highest_kpa == pytest.approx(np.nanmax(heron_log[Role.MAP]), rel=0.05)
+    assert found.highest_rpm >= np.nanmax(short_log[Role.RPM]) * 0.97
+    assert found.highest_kpa == pytest.approx(np.nanmax(short_log[Role.MAP]), rel=0.05)
 
 
 @pytest.mark.parametrize(
     ("afr", "fuel"), [(14.1, "E10"), (14.7, "petrol"), (9.8, "E85"), (13.3, "")]
 )
 def test_the_fuel_is_told_by_where_the_target_rests(
-    heron_log: Log, tmp_path: Path, afr: float, fuel: str
+    short_log: Log, tmp_path: Path, afr: float, fuel: str
 ) -> None:
-    assert with_afr_target(heron_log, tmp_path, afr).fuel == fuel
+    assert with_afr_target(short_log, tmp_path, afr).fuel == fuel
 
 
 def test_no_trims_is_open_loop_and_no_lambda_is_narrowband(tmp_path: Path) -> None:
@@ -58,8 +58,8 @@ def test_no_trims_is_open_loop_and_no_lambda_is_narrowband(tmp_path: Path) -> No
     assert told(Log(log.time_s, blind, "a"), tmp_path).feedback == "narrowband"
 
 
-def test_what_the_user_said_stands_against_the_log(heron_log: Log, tmp_path: Path) -> None:
-    found = with_afr_target(heron_log, tmp_path, 9.8)
+def test_what_the_user_said_stands_against_the_log(short_log: Log, tmp_path: Path) -> None:
+    found = with_afr_target(short_log, tmp_path, 9.8)
     assert with_told(VehicleDraft(), found).fuel == "E85"
     said = VehicleDraft(fuel="petrol").typed(Key.STOICH, "14.6")
     assert with_told(said, found).fuel == "petrol"
