@@ -64,7 +64,7 @@ def rows() -> Iterator[tuple[str, str, str, str, str, str]]:
         yield (fault.id, fault.severity, when, *(_text(t) for t in texts))
     for pattern in PATTERNS:
         texts = (pattern.message, pattern.effect, pattern.next_step)
-        when = f"2.5 % at its strongest, from {100 * LEAST_TOLD:.0f} % likely"
+        when = f"{pattern.least_pct:g} % at its strongest, from {100 * LEAST_TOLD:.0f} % likely"
         yield (pattern.id, pattern.severity, when, *(_text(t) for t in texts))
     for name, kind, when, words in OF_THE_FIT:
         said = vars(of_fit.Say)

@@ -23,7 +23,7 @@ from lean_trim.core.diagnosis.of_fit import (
     gauge_off,
     sensor_slow,
 )
-from lean_trim.core.diagnosis.patterns import drift
+from lean_trim.core.diagnosis.patterns.drift_knots import DriftCourse
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
@@ -44,7 +44,7 @@ class Look:
     shown : samples of the log that show a pattern, (n,), by its id.
     unsettled : cells nothing may be taken out of until a pattern is settled, in the table's shape.
     delivery : where fuel ends; None where it arrives.
-    drift_pct : by what the need for fuel moved from the beginning to the end, percent.
+    drift : how the need for fuel moved; None where it stayed.
     inferred : what the log did not say.
     contradictions : logs whose fuel contradicts the sheet.
     done : False where nothing was looked for yet.
@@ -54,7 +54,7 @@ class Look:
     shown: Mapping[str, Mask]
     unsettled: Mask
     delivery: DeliveryEnd | None = None
-    drift_pct: float = 0.0
+    drift: DriftCourse | None = None
     inferred: tuple[Inferred, ...] = ()
     contradictions: tuple[Contradiction, ...] = ()
     done: bool = True
@@ -113,7 +113,7 @@ def look_at(
         shown=report.shown(log_size),
         unsettled=report.unsettled(estimate.table),
         delivery=end,
-        drift_pct=100.0 * report.coefficient(drift.PATTERN.id),
+        drift=report.drift,
     )
 
 

@@ -9,6 +9,8 @@ from functools import partial
 import numpy as np
 
 from lean_trim.core.data.tables import Table
+from lean_trim.core.diagnosis.patterns import drift
+from lean_trim.core.diagnosis.patterns.drift_knots import DriftCourse, follow, moving_between
 from lean_trim.core.diagnosis.patterns.driving import Driving, driving_of
 from lean_trim.core.diagnosis.patterns.pattern import Pattern
 from lean_trim.core.diagnosis.patterns.pattern_evidence import Candidate, Evidence, gather_evidence
@@ -23,6 +25,7 @@ from lean_trim.core.estimation.noise import noise_of_a_second
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.places import gather, place_of
 from lean_trim.core.pipeline.prepare import Prepared
+from lean_trim.core.text import clock
 from lean_trim.core.types import Floats, Ints, Mask
 
 HUBER = 2.0
@@ -58,6 +61,7 @@ class PatternReport:
         log.
     evidence : of each.
     told : those worth telling.
+    drift : when the need for fuel moved, where a drift was told.
     """
 
     patterns: tuple[Pattern, ...]
@@ -65,6 +69,7 @@ class PatternReport:
     observations: Observations
     evidence: Evidence | None
     told: tuple[Told, ...]
+    drift: DriftCourse | None = None
 
     def shown(self, size: int) -> dict[str, Mask]:
         """Samples of the log that show each pattern.
@@ -77,11 +82,6 @@ class PatternReport:
             mask[self.observations.index[told.shows]] = True
             out[told.finding.id] = mask
         return out
-
-    def coefficient(self, name: str) -> float:
-        """Of a pattern that was told by itself, 0 for any other."""
-        told = next((t for t in self.told if t.finding.id == name), None)
-        return 0.0 if told is None else told.coefficient
 
     def unsettled(self, table: Table) -> Mask:
         """Cells in which a pattern shows that has to be mended or settled first, in the table's shape.
@@ -158,7 +158,37 @@ def find_patterns(
         )
     ]
     told = tell(evidence, patterns, courses, frame.log.time_s[used.index], used.seconds, barred)
-    return PatternReport(patterns, courses, used, evidence, told)
+    report = PatternReport(patterns, courses, used, evidence, told)
+    return _with_shape(report, driving, residual, unit * used.weight, place)
+
+
+def _with_shape(
+    report: PatternReport, driving: Driving, residual: Floats, weight: Floats, place: Ints
+) -> PatternReport:
+    """A report that says when a drift moved, where one was told."""
+    at = next((i for i, t in enumerate(report.told) if t.finding.id == drift.PATTERN.id), None)
+    if at is None:
+        return report
+    told = report.told[at]
+    terms = report.observations.terms
+    slow = [v for n, v in zip(terms.names, terms.values, strict=True) if n in SLOW_TERMS]
+    course = follow(
+        driving.time_s,
+        driving.joints_s,
+        line=report.courses[report.patterns.index(drift.PATTERN)],
+        coefficient=told.coefficient,
+        residual=residual,
+        weight=weight,
+        place=place,
+        beside=np.array(slow).reshape(-1, len(residual)),
+    )
+    begins, ends = moving_between(course)
+    said = drift.Say.SEEN(
+        coefficient_pct=course.moved_pct, begins=clock(begins, 0), ends=clock(ends, 0)
+    )
+    shaped = replace(told, finding=replace(told.finding, said=said))
+    others = report.told[:at], report.told[at + 1 :]
+    return replace(report, told=(*others[0], shaped, *others[1]), drift=course)
 
 
 def _borne_out(

@@ -18,7 +18,7 @@ from lean_trim.core.diagnosis.contradiction import Contradiction, find_contradic
 from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred, infer
-from lean_trim.core.diagnosis.patterns.drift import drift_course
+from lean_trim.core.diagnosis.patterns.drift_knots import DriftCourse
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
@@ -86,9 +86,9 @@ class SolveSettings:
     averages: AverageSettings = field(default_factory=AverageSettings)
 
 
-Cause = tuple[DeliveryEnd | None, float]
-"""Where fuel delivery ends, and drift of the need for fuel, percent: causes beside the table."""
-NO_CAUSE: Cause = (None, 0.0)
+Cause = tuple[DeliveryEnd | None, DriftCourse | None]
+"""Where fuel delivery ends, and how the need for fuel drifted: causes beside the table."""
+NO_CAUSE: Cause = (None, None)
 
 
 @dataclass(frozen=True, eq=False)
@@ -458,7 +458,7 @@ def without_causes(measured: Measured, seen: Look) -> Measured:
     -------
     Fitted anew, and as it is where neither was told. A fit: not for a window's thread.
     """
-    cause = (seen.delivery, seen.drift_pct)
+    cause = (seen.delivery, seen.drift)
     if cause in (NO_CAUSE, measured.mended):
         return measured
     frame = measured.prepared.frame
@@ -466,8 +466,8 @@ def without_causes(measured: Measured, seen: Look) -> Measured:
     effect = np.zeros(len(observations))
     if seen.delivery is not None:
         effect += seen.delivery.effect(commanded_flow(frame)[observations.index])
-    course = drift_course(frame.log.time_s[observations.index], frame.log.joints_s)
-    effect += course * seen.drift_pct / 100.0
+    if seen.drift is not None:
+        effect += seen.drift.at(frame.log.time_s[observations.index])
     rest = replace(observations, k=observations.k * np.exp(-effect))
     surface = surface_from(
         measured.prepared, measured.sifted, rest, measured.settings, measured.surface

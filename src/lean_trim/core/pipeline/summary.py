@@ -155,7 +155,7 @@ def restraints_of(
     In the table's shape.
     """
     delivery = None if seen is None else seen.delivery
-    drift_pct = 0.0 if seen is None else seen.drift_pct
+    drift = None if seen is None else seen.drift
     fault = sagging_cells(sifted) | unsettled
     return Restraints(
         knock=knock_cells(sifted),
@@ -164,8 +164,8 @@ def restraints_of(
         least_pct=_least_pct(sifted),
         unproven=_unproven(sifted, delivery),
         gaps=gaps_along(sifted.conditions.frame, observations),
-        # The drift was taken off to the middle of the drive; either end lies half of it away.
-        richer_pct=0.5 * abs(drift_pct),
+        # The drift was taken off to the drive's mean.
+        richer_pct=0.0 if drift is None else drift.richer_pct,
     )
 
 

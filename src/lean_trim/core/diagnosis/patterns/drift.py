@@ -25,8 +25,8 @@ class Say:
 
     SEEN = Message(
         "drift.seen",
-        "Fuel need moved by {coefficient_pct:+.1f} % from the beginning to the end of the drive at "
-        "equal states: a drift, as when the fuel changed in the tank or heats up in the rail.",
+        "Fuel need moved by {coefficient_pct:+.1f} % from {begins} to {ends} min at equal states: a "
+        "drift, as when the fuel changed in the tank or heats up in the rail.",
     )
     EFFECT = Message(
         "drift.effect",

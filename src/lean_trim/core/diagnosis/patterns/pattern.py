@@ -26,8 +26,9 @@ class Pattern:
         source).
     sign : 1 or -1 where the cause works one way only, else 0.
     in_time : whether it is learnt within places as well, for it changes while the state does not.
-    message : what was seen; may use ``size`` and ``error``, percent at its strongest, ``low`` and
-        ``high`` of what it goes with, and ``unit_size``, the coefficient in its own unit.
+    message : what was seen; may use ``size`` and ``error``, percent at its strongest, ``coefficient``
+        and ``coefficient_pct``, and ``begins`` and ``ends``, the clock of the first and the last
+        used sample.
     effect, next_step, samples : of its finding.
     test : what separates it from what it looks like.
     general : whether its course resembles many others; too slight to be told, it explains nothing away.

@@ -12,6 +12,7 @@ from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
 from lean_trim.core.diagnosis.patterns.pattern import Pattern
 from lean_trim.core.diagnosis.patterns.pattern_evidence import Evidence, Weight
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import clock
 from lean_trim.core.types import Floats, Mask
 
 
@@ -149,6 +150,8 @@ def _finding(
         error=100.0 * weight.std_error * strongest,
         coefficient=weight.coefficient,
         coefficient_pct=100.0 * weight.coefficient,
+        begins=clock(float(time_s[0]), 0),
+        ends=clock(float(time_s[-1]), 0),
     )
     group: Said | None = None
     if others:
