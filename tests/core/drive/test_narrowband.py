@@ -8,7 +8,7 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.drive.frame import make_frame
-from lean_trim.core.drive.narrowband import loop_holds, stop_sides, to_and_fro
+from lean_trim.core.drive.narrowband import loop_holds, stop_sides, to_and_fro, turns_of
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.drive.trim_stops import still_on_its_way, trim_stops, whole_scale
 from tests.builders import small_vehicle, steady_states, with_channel, without
@@ -159,3 +159,25 @@ def test_a_way_up_is_no_reading_until_the_trim_turns() -> None:
     way = still_on_its_way(make_frame(log, small_vehicle(feedback="narrowband")))
     assert way[(phase > 1.0) & (phase < 9.5)].all()
     assert not way[(phase > 12.0) & (phase < 19.5)].any()
+
+
+def test_a_ramp_after_a_turn_is_no_reading_either() -> None:
+    """As a loop far from its table goes back up after overrun: it had closed and turned long before."""
+    log = without(steady_states(1.0), Role.LAMBDA, Role.PULSE_WIDTH)
+    phase = log.time_s % 30.0
+    swing = 1.5 * np.sin(2 * np.pi * phase / 1.3)
+    noise = 0.3 * np.sin(2 * np.pi * phase / 0.2)
+    back_up = np.clip(-8.0 + 4.0 * (phase - 10.0), -8.0, 16.0)
+    stft = np.where(phase < 10.0, swing, np.where(phase < 16.0, back_up + noise, 16.0 + swing))
+    log = with_channel(log, Role.STFT, stft)
+    log = with_channel(log, Role.CLOSED_LOOP, np.ones(len(log)))
+    way = still_on_its_way(make_frame(log, small_vehicle(feedback="narrowband")))
+    assert way[(phase > 10.5) & (phase < 15.5)].all()
+    assert not way[(phase > 1.0) & (phase < 9.0)].any()
+    assert not way[(phase > 17.5) & (phase < 29.0)].any()
+
+
+def test_turns_are_those_of_the_way_and_not_of_its_noise() -> None:
+    trim = np.array([0.0, 1.0, 2.0, 1.5, 3.0, 2.9, 4.0, 2.0, 0.0, 0.5, -1.0, 1.0])
+    assert turns_of(trim) == [0, 6, 10, 11]
+    assert turns_of(np.zeros(4)) == [0, 3]

@@ -45,6 +45,12 @@ WITHIN_PCT = 0.06
 """Distance from its end at which a trim is at it, %: the last digit of most loggers."""
 RAMP_PCT = 2.0
 """Way gone in one direction since the loop closed from which it is a ramp and no swing, %."""
+TURN_PCT = 1.0
+"""A trim has turned once it has come back by so much, %: less is noise on its way."""
+USUAL_SHARE = 25.0
+LONG_LEGS = 3.0
+"""Percentile of the ways from turn to turn that stands for a swing, and how many times as long one
+is a ramp (ten simulated loops: nine ways of ten are within 2.7 times it, ramps from 3.5 on)."""
 RICH_TARGET = 0.97
 """Wanted lambda below which a closed-loop flag alone is not believed: nothing holds 1 there."""
 
@@ -179,7 +185,7 @@ def stop_sides(
 
 
 def on_its_way(log: Log) -> Mask:
-    """Where the loop has moved one way only since it closed, by more than a swing does.
+    """Where the loop has moved one way only since it closed or turned, by more than a swing does.
 
     Parameters
     ----------
@@ -189,6 +195,63 @@ def on_its_way(log: Log) -> Mask:
     -------
     Shape (n,).
     """
+    return _since_it_closed(log) | _ramps(log)
+
+
+def _ramps(log: Log) -> Mask:
+    """Ways from turn to turn that are longer than those of a loop at rest."""
+    out = np.zeros(len(log), bool)
+    trim = np.nan_to_num(log[Role.STFT])
+    ways = [
+        (first + a, first + b)
+        for first, last in spells(closed_loop(log)).tolist()
+        for a, b in pairwise(turns_of(trim[first:last]))
+    ]
+    lengths = np.array([abs(trim[b] - trim[a]) for a, b in ways])
+    moved = lengths[lengths >= TURN_PCT]
+    if not len(moved):
+        return out
+    longest = max(LONG_LEGS * float(np.percentile(moved, USUAL_SHARE)), 2.0 * RAMP_PCT)
+    for (a, b), length in zip(ways, lengths.tolist(), strict=True):
+        if length > longest:
+            out[a : b + 1] = True
+    return out
+
+
+def turns_of(trim: Floats, least_pct: float = TURN_PCT) -> list[int]:
+    """Where a trim turns, small steps back on its way not counted.
+
+    Parameters
+    ----------
+    trim : percent, shape (n,), n >= 1.
+    least_pct : a turn is one once it has come back by so much.
+
+    Returns
+    -------
+    Rows of the first sample, of every turn and of the last extreme, rising.
+    """
+    turns = [0]
+    high = low = 0
+    rising = 0
+    values = trim.tolist()
+    for i, value in enumerate(values):
+        if rising >= 0 and value > values[high]:
+            high = i
+        if rising <= 0 and value < values[low]:
+            low = i
+        if rising >= 0 and values[high] - value > least_pct:
+            turns.append(high)
+            rising, low = -1, i
+        elif rising <= 0 and value - values[low] > least_pct:
+            turns.append(low)
+            rising, high = 1, i
+    turns.append({1: high, -1: low, 0: len(values) - 1}[rising])
+    # A way that begins with the first sample begins with no turn.
+    return sorted(set(turns))
+
+
+def _since_it_closed(log: Log) -> Mask:
+    """Where the loop has moved one way only since it closed, by more than a swing does."""
     out = np.zeros(len(log), bool)
     trim = np.nan_to_num(log[Role.STFT])
     for first, last in spells(closed_loop(log)).tolist():

@@ -128,44 +128,87 @@ def joined_with(one: Observations, more: Observations) -> Observations:
     )
 
 
-def share_of_bounds(observations: Observations, both: Observations, size: int) -> Floats:
-    """Part of each cell's weight that comes from bounds, 0 to 1, flat, shape (size,)."""
+@dataclass(frozen=True, eq=False)
+class BoundSums:
+    """How much of what each cell is told comes from bounds; adds up over logs.
 
-    def weight_of(o: Observations) -> Floats:
+    Attributes
+    ----------
+    whole, readings : weight of all, and of readings alone, by cell, flat.
+    bounds, above : number of bounds by cell, and of those that say "at least".
+    """
+
+    whole: Floats
+    readings: Floats
+    bounds: Floats
+    above: Floats
+
+    def plus(self, other: BoundSums) -> BoundSums:
+        """With what another log says."""
+        return BoundSums(
+            self.whole + other.whole,
+            self.readings + other.readings,
+            self.bounds + other.bounds,
+            self.above + other.above,
+        )
+
+    @property
+    def share(self) -> Floats:
+        """Part of each cell's weight that comes from bounds, 0 to 1."""
+        share = 1.0 - self.readings / np.maximum(self.whole, 1e-12)
+        return np.asarray(np.clip(share, 0.0, 1.0) * (self.whole > 0.0))
+
+    @property
+    def richer(self) -> Floats:
+        """Part of the bounds of each cell that say "at least", 0 to 1."""
+        return np.asarray(self.above / np.maximum(self.bounds, 1e-12))
+
+
+def bound_sums(
+    observations: Observations, both: Observations, bounds: Bounds, size: int
+) -> BoundSums:
+    """What bounds say by cell.
+
+    Parameters
+    ----------
+    observations : readings.
+    both : readings and bounds as the readings they amount to.
+    bounds : as they are.
+    size : of the table.
+
+    Returns
+    -------
+    Sums by cell, flat.
+    """
+
+    def by_cell(o: Observations, factor: Floats | None = None) -> Floats:
         weight = o.weight[:, None] * o.mesh.weights
+        if factor is not None:
+            weight = weight * factor[:, None]
         return np.asarray(np.bincount(o.mesh.cells.ravel(), weight.ravel(), size))
 
-    whole = weight_of(both)
-    return np.asarray(1.0 - weight_of(observations) / np.maximum(whole, 1e-12)) * (whole > 0.0)
+    above = by_cell(bounds.at, (bounds.side > 0).astype(float))
+    return BoundSums(by_cell(both), by_cell(observations), by_cell(bounds.at), above)
 
 
-def beyond_bounds(estimate: Estimate, share: Floats, richer: Floats) -> Estimate:
+def beyond_bounds(estimate: Estimate, sums: BoundSums) -> Estimate:
     """An estimate at the mean of what may lie beyond its bounds, which is where the fit ends.
 
     Parameters
     ----------
     estimate : fitted with bounds.
-    share : of bounds in each cell, 0 to 1, flat.
-    richer : part of them that say "at least"; what is "at most" is not made leaner for it.
+    sums : how much of each cell is theirs; what is "at most" is not made leaner for it.
 
     Returns
     -------
     The same with those cells richer, and with larger errors.
     """
-    share = np.clip(share, 0.0, 1.0).reshape(estimate.own_error_pct.shape)
-    more = HALF_NORMAL_MEAN * UNKNOWN_PCT * share * richer.reshape(share.shape)
+    shape = estimate.own_error_pct.shape
+    share = sums.share.reshape(shape)
+    more = HALF_NORMAL_MEAN * UNKNOWN_PCT * share * sums.richer.reshape(shape)
     doubt = HALF_NORMAL_SPREAD * UNKNOWN_PCT * share
     return replace(
         estimate,
         correction_pct=estimate.correction_pct + more,
         own_error_pct=np.hypot(estimate.own_error_pct, doubt),
     )
-
-
-def share_above(bounds: Bounds, size: int) -> Floats:
-    """Part of the bounds of each cell that say "at least", 0 to 1, flat, shape (size,)."""
-    weight = bounds.at.weight[:, None] * bounds.at.mesh.weights
-    cells = bounds.at.mesh.cells.ravel()
-    whole = np.bincount(cells, weight.ravel(), size)
-    above = np.bincount(cells, (weight * (bounds.side > 0)[:, None]).ravel(), size)
-    return np.asarray(above / np.maximum(whole, 1e-12))

@@ -24,7 +24,7 @@ def explained(estimate: Estimate, observations: Observations) -> Floats:
     asked = np.nan_to_num(estimate.correction_pct.ravel()) / 100.0
     mesh = observations.mesh
     by_table = 1.0 + (asked[mesh.cells] * mesh.weights).sum(axis=1)
-    if not estimate.shared:
-        return np.asarray(by_table)
-    coefficients = np.array([c.value for c in estimate.shared])
+    # By name: another log of the car may show terms this estimate does not know.
+    known = {c.term: c.value for c in estimate.shared}
+    coefficients = np.array([known.get(name, 0.0) for name in observations.terms.names])
     return np.asarray(by_table + coefficients @ observations.terms.values)

@@ -52,10 +52,9 @@ class Gathering:
 
         Returns
         -------
-        The same with all terms in the order of ``TERMS``, so that sums over logs have the same
-        shape.
+        The same with all terms, as ``with_all_terms``.
         """
-        o = replace(observations, terms=_all_terms(observations.terms))
+        o = with_all_terms(observations)
         number = len(self._places)
         self._rows.append(_rows_of(o))
         self._places.append(place_numbers(o))
@@ -93,12 +92,16 @@ class Gathering:
         return any(parts[FIRST_TERM + TERMS.index(term)].any() for parts in self._rows)
 
 
-def _all_terms(terms: SharedTerms) -> SharedTerms:
-    """The same with a course of zeros for every term that cannot show."""
+def with_all_terms(observations: Observations) -> Observations:
+    """With all terms in the order of ``TERMS``, so that sums over logs have the same shape.
+
+    Those that cannot show have a course of zeros.
+    """
+    terms = observations.terms
     values = np.zeros((len(TERMS), terms.values.shape[1]))
     for name, course in zip(terms.names, terms.values, strict=True):
         values[TERMS.index(name)] = course
-    return SharedTerms(TERMS, values)
+    return replace(observations, terms=SharedTerms(TERMS, values))
 
 
 def _rows_of(o: Observations) -> list[Rows]:

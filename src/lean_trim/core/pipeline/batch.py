@@ -29,13 +29,21 @@ from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
 from lean_trim.core.drive.tip_in import thin_by_film
 from lean_trim.core.errors import BadInputError, LogError
+from lean_trim.core.estimation.bounds import (
+    Bounds,
+    BoundSums,
+    beyond_bounds,
+    bound_sums,
+    with_bounds,
+)
 from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.edge_nodes import edge_nodes, with_edge_error
-from lean_trim.core.estimation.estimate import Coefficient
+from lean_trim.core.estimation.estimate import Coefficient, Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate
-from lean_trim.core.estimation.gathering import TERMS, Gathering
+from lean_trim.core.estimation.gathering import TERMS, Gathering, with_all_terms
 from lean_trim.core.estimation.log_shares import LogSums, log_sums
+from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import CellSums, cell_sums
 from lean_trim.core.estimation.surface import fit_samples
 from lean_trim.core.messages import Message
@@ -102,6 +110,7 @@ class _Car:
     film: FilmEstimate
     unsettled: Mask
     share: Coefficient | None = None
+    estimate: Estimate | None = None
     usual_k: float = np.nan
     patterns: tuple[Finding, ...] = ()
 
@@ -122,6 +131,7 @@ class _One:
     pressure_logged: bool
     findings: tuple[Finding, ...]
     inferred: tuple[Inferred, ...]
+    bounds: BoundSums | None
 
 
 def solve_batch(
@@ -196,6 +206,7 @@ def _car(
         patterns=solution.seen.of_the_drive,
         unsettled=solution.seen.unsettled,
         share=solution.measured.surface.of(Term.FILM),
+        estimate=solution.measured.surface,
     )
 
 
@@ -213,12 +224,14 @@ def _take(
     delay: DelaySettings = car.delay.settings
     prepared = prepare(motion, delay, settings.regimes, car.film.tau_s, car.usual_k)
     sifted = prepared.sift(settings.sieve)
-    observations = gathering.add(prepared.observe(sifted))
+    observations = with_all_terms(prepared.observe(sifted))
+    both, bounds = _with_bounds(observations, prepared.bounds(sifted), car, vehicle)
+    gathering.add(both)
     return _One(
         name=driven.log.name,
         start_s=start_s - float(driven.log.time_s[0]),
         counts=counts_of(frame, sifted, observations),
-        evidence=gather_evidence(observations, vehicle.table, frame.log.time_s),
+        evidence=gather_evidence(both, vehicle.table, frame.log.time_s),
         driving=driving_seconds(sifted, observations),
         cells=cell_sums(frame, observations, motion.nearest[observations.index]),
         share=log_sums(frame, observations, motion.durations_s)[0],
@@ -227,7 +240,23 @@ def _take(
         shared=shared_error_pct(frame, observations, settings.surface.gauge_pct),
         findings=find_faults(_film_known(prepared.conditions, car)),
         inferred=infer(prepared.conditions),
+        bounds=bounds,
     )
+
+
+def _with_bounds(
+    observations: Observations, bounds: Bounds, car: _Car, vehicle: Vehicle
+) -> tuple[Observations, BoundSums | None]:
+    """Readings, and trims at their stop as the readings they amount to where some logs put the car.
+
+    One piece says anew what they amount to after every fit. Here that is done with the logs that were
+    read first; to read all of them again for it would take as long as all the rest.
+    """
+    if car.estimate is None or not len(bounds):
+        return observations, None
+    told = replace(bounds, at=with_all_terms(bounds.at))
+    both = with_bounds(observations, told, car.estimate)
+    return both, bound_sums(observations, both, told, vehicle.table.size)
 
 
 def _film_known(conditions: Conditions, car: _Car) -> Conditions:
@@ -260,6 +289,9 @@ def _fit(
     evidence = reduce(Evidence.plus, (one.evidence for one in found))
     heat = heat_by_cell(vehicle)
     fitted = fit_samples(samples, evidence, vehicle.table, settings.surface, heat=heat)
+    bounds = [one.bounds for one in found if one.bounds is not None]
+    if bounds:
+        fitted = beyond_bounds(fitted, reduce(BoundSums.plus, bounds))
     restraints = reduce(Restraints.plus, (one.restraints for one in found))
     assert restraints.gaps is not None
     estimate = with_edge_error(fitted, edge_nodes(vehicle.table, restraints.gaps))

@@ -33,9 +33,8 @@ from lean_trim.core.estimation.bounds import (
     SETTLED_PCT,
     Bounds,
     beyond_bounds,
+    bound_sums,
     joined_with,
-    share_above,
-    share_of_bounds,
     with_bounds,
 )
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
@@ -546,9 +545,7 @@ def _bounded(
         found = _fitted(prepared, both, settings, found)
         if np.nanmax(np.abs(found.correction_pct - last)) < SETTLED_PCT:
             break
-    size = found.table.size
-    share = share_of_bounds(observations, both, size)
-    return beyond_bounds(found, share, share_above(bounds, size))
+    return beyond_bounds(found, bound_sums(observations, both, bounds, found.table.size))
 
 
 def averages_from(
