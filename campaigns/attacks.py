@@ -78,7 +78,8 @@ def _followed(path: Path, vehicle: Vehicle, mapped: MappedLog, log: Log, dress: 
         # What has to be filled in by hand cannot be followed literally.
         if _PLACEHOLDER.search(option) or " or --" in option:
             return "by hand"
-        words = shlex.split(option.partition(" (")[0])
+        # The first two words are the option; what follows in brackets explains it.
+        words = shlex.split(option)[:2]
         if any(words == said[i : i + 2] for i in range(0, len(said), 2)):
             return f"named twice: {option}"
         said += words

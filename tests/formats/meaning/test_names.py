@@ -101,3 +101,38 @@ def test_the_time_is_what_goes_on_evenly_whatever_it_is_called() -> None:
     width = ("喷射时长时间", "ms", 4.0 + WAVE)
     assert clock_of(("时间", "s", TIME), width, rpm) == ["时间"]
     assert clock_of(("T_x", "°C", 20.0 + TIME), ("Time", "s", TIME), rpm) == ["Time"]
+
+
+@pytest.mark.parametrize(
+    ("name", "role"),
+    [
+        ("Kurzfr. Kraftstofftrimm", Role.STFT),
+        ("Langfr. Kraftstofftrimm", Role.LTFT),
+        ("Umgebungsdr.", Role.BARO),
+        ("Кратковрем. топливокоррекция", Role.STFT),
+        ("Przepust.", Role.THROTTLE),
+        ("Cons. lambda", Role.TARGET),
+        ("Pres. admisión", Role.MAP),
+        ("IntakeT", Role.IAT),
+        ("WTemp", Role.COOLANT),
+        ("FTshort", Role.STFT),
+        ("trimLT", Role.LTFT),
+        ("lamSP", Role.TARGET),
+        ("Pbaro", Role.BARO),
+        ("TPSact", Role.THROTTLE),
+        ("U/min Motor", Role.RPM),
+        ("rev_min", Role.RPM),
+        ("Част. вращ.", Role.RPM),
+        ("TPS開度", Role.THROTTLE),
+        ("Einsprzeit", Role.PULSE_WIDTH),
+        ("Trim breve t.", Role.STFT),
+        ("ch_TIAT", Role.IAT),
+    ],
+)
+def test_a_word_that_was_cut_short_or_run_together_is_understood(name: str, role: Role) -> None:
+    assert role_of(name, "") is role
+
+
+@pytest.mark.parametrize("name", ["Air Filter", "Cylinder Head Temp", "Per Cent", "Rpm Limit"])
+def test_the_beginning_of_a_longer_word_is_not_always_that_word(name: str) -> None:
+    assert role_of(name, "") is None

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 
 import numpy as np
 
@@ -20,7 +20,12 @@ from lean_trim.formats.meaning.choices import Choices, two_point_scale
 from lean_trim.formats.meaning.held import held_between_changes
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
-from lean_trim.formats.meaning.overlooked import is_told_by_numbers, may_be_told, overlooked
+from lean_trim.formats.meaning.overlooked import (
+    is_told_by_numbers,
+    may_be_target,
+    may_be_told,
+    overlooked,
+)
 from lean_trim.formats.meaning.pressure import absolute
 from lean_trim.formats.meaning.rows import (
     DOUBTFUL_TIME,
@@ -79,6 +84,7 @@ class _Found:
     doubt: str = ""
     weak: str = ""
     said: bool = False
+    rivals: tuple[Column, ...] = ()
 
 
 def map_channels(
@@ -109,17 +115,48 @@ def map_channels(
     """
     choices = choices or Choices()
     raw = held_between_changes(replace(raw, columns=without_shared(raw.columns)))
-    mapped = _mapped(raw, name, stoich_afr, choices, vehicle, {})
-    taken: dict[str, Role] = {}
-    for found in mapped.overlooked:
-        if len(found.columns) > 1:
-            continue
-        more = {**taken, found.columns[0].name: found.role}
-        trial = _mapped(raw, name, stoich_afr, choices, vehicle, more)
-        if is_told_by_numbers(found.role, trial, len(mapped.doubts)):
-            mapped = trial
-            taken = more
+    attempt = partial(_mapped, raw, name, stoich_afr, choices, vehicle)
+    mapped = attempt({})
+    return mapped if vehicle is None else _told_by_numbers(mapped, attempt)
+
+
+Attempt = Callable[[Mapping[str, Role]], MappedLog]
+"""Reads the log with columns taken for roles their names do not say."""
+
+
+def _told_by_numbers(mapped: MappedLog, attempt: Attempt) -> MappedLog:
+    """With what no name says, where the numbers of one column alone bear a role out.
+
+    Tried are columns that may be a missing channel, and those whose names stand for one role alike.
+    """
+    mapped, taken = _with_target(mapped, attempt)
+    missing = [(o.role, o.columns) for o in mapped.overlooked if len(o.columns) == 1]
+    contested = [(m.role, (*m.columns, *m.rivals)) for m in mapped.matches if m.rivals]
+    for role, columns in (*missing, *contested):
+        borne_out = []
+        for column in columns:
+            more = {**taken, column.name: role}
+            trial = attempt(more)
+            if is_told_by_numbers(role, trial, len(mapped.doubts)):
+                borne_out.append((trial, more))
+        if len(borne_out) == 1:
+            mapped, taken = borne_out[0]
     return mapped
+
+
+def _with_target(mapped: MappedLog, attempt: Attempt) -> tuple[MappedLog, dict[str, Role]]:
+    """With the wish the log holds, where another mixture is what the sheet's table wants.
+
+    The sheet's table stands for a wish that was not logged, so nobody is asked about it.
+    """
+    if Role.TARGET in mapped.log:
+        return mapped, {}
+    for column in (c for c in mapped.unused if may_be_target(c) and c.index in mapped.raw.values):
+        taken = {column.name: Role.TARGET}
+        trial = attempt(taken)
+        if is_told_by_numbers(Role.TARGET, trial, len(mapped.doubts) + 1):
+            return trial, taken
+    return mapped, {}
 
 
 def _mapped(
@@ -240,7 +277,10 @@ def _found(
             doubt = str(Say.RIVALS(label=label, names=names))
         elif assigned.confidence[role] < SURE_SCORE and not rivals:
             weak = str(Say.WEAK(name=group[0].name, label=label.lower()))
-        out.append(_Found(role, group, assigned.confidence[role], "", doubt, weak))
+        contested = tuple(rivals) if doubt else ()
+        out.append(
+            _Found(role, group, assigned.confidence[role], "", doubt, weak, rivals=contested)
+        )
     return sorted(out, key=lambda f: list(Role).index(f.role))
 
 
@@ -285,7 +325,15 @@ def _reading(
     doubt = found.doubt or first.doubt
     confidence = min(found.confidence, 0.4) if doubt else found.confidence
     match = Match(
-        found.role, columns, first.unit, confidence, notes, doubt, weak=found.weak, only=not rivals
+        found.role,
+        columns,
+        first.unit,
+        confidence,
+        notes,
+        doubt,
+        weak=found.weak,
+        only=not rivals,
+        rivals=found.rivals,
     )
     return Reading(match, values, fresh, rivals, apart)
 

@@ -101,8 +101,8 @@ def _hits(text: str) -> list[tuple[int, _Word]]:
             end = at + len(word.text)
             if (
                 text.startswith(word.text, at)
-                and (not word.begins or at == 0 or not text[at - 1].isalpha())
-                and (not word.ends or end == len(text) or not text[end].isalpha())
+                and (not word.begins or at == 0 or not _goes_on(text[at - 1], text[at]))
+                and (not word.ends or end == len(text) or not _goes_on(text[end - 1], text[end]))
             ):
                 out.append((at, word))
                 at = end
@@ -110,6 +110,32 @@ def _hits(text: str) -> list[tuple[int, _Word]]:
         else:
             at += 1
     return out
+
+
+def _goes_on(one: str, next_one: str) -> bool:
+    """Whether a word goes on from one letter to the next; another script begins another word."""
+    return one.isalpha() and next_one.isalpha() and one.isascii() == next_one.isascii()
+
+
+@cache
+def spelled(name: str) -> str:
+    """The words of a name as they are compared, parted at its capitals or not.
+
+    Capitals part words mostly, but not in FTshort, ATMp or PBaro.
+
+    Parameters
+    ----------
+    name : a column's name, without its unit.
+
+    Returns
+    -------
+    Whichever way leaves fewer letters that mean nothing.
+    """
+    parted = plain_name(name)
+    flat = plain_name(name.lower())
+    if flat == parted or not (unknown := _parsed(parted).unknown):
+        return parted
+    return flat if sum(map(len, _parsed(flat).unknown)) < sum(map(len, unknown)) else parted
 
 
 @cache
@@ -124,7 +150,12 @@ def meaning_of(name: str) -> Meaning:
     -------
     Concepts, qualifiers and place.
     """
-    text = plain_name(name)
+    return _parsed(spelled(name))
+
+
+@cache
+def _parsed(text: str) -> Meaning:
+    """What plain words say."""
     bank = sensor = number = 0
     for found in _PLACES.finditer(text):
         bank = bank or int(found["b"] or found["bank"] or 0)
@@ -140,27 +171,72 @@ def meaning_of(name: str) -> Meaning:
         rest = rest[:at] + " " * len(word.text) + rest[at + len(word.text) :]
     atoms = {w.atom for _, w in hits}
     unknown = []
-    for run in re.findall(r"[^\W\d_]{2,}", rest):
-        joined = _joined_of(run)
+    for found in re.finditer(r"[^\W\d_]{2,}", rest):
+        run = found[0]
+        # What a known word left over of a compound is no word that was cut short.
+        whole = not text[: found.start()][-1:].isalpha() and not text[found.end() :][:1].isalpha()
+        joined = _joined_of(run) or _short(run)
+        joined = joined or (_abbreviated(run) if whole else _left_over(run))
         atoms |= set(joined)
-        unknown += [] if joined else [run]
-    # Beside a mixture ACT is what it actually is, and not the temperature of the charge.
+        unknown += [] if joined or run in MERE_UNITS else [run]
+    if len(unknown) > 1 and (phrase := _cut_phrase(text)):
+        atoms.add(phrase)
+        unknown = []
+    # A trim has no time of its own: t stands for term.
+    if atoms & {"trim", "correction"}:
+        atoms -= {"time"}
     # What adapts at short term is no long-term trim.
     if {"short", "long"} <= atoms:
         atoms -= {"long"}
     if {"loop", "iat"} <= atoms:
         atoms -= {"iat"}
-    if {"mixture", "iat"} <= atoms:
+    # Beside another channel ACT is what that actually is, and not the temperature of the charge.
+    if "iat" in atoms and atoms & OTHER_CHANNELS:
         atoms = (atoms - {"iat"}) | {"measured"}
     return Meaning(frozenset(atoms), tuple(unknown), bank, sensor, number)
 
 
+OTHER_CHANNELS = frozenset(("mixture", "throttle", "rpm", "pw", "baro", "stft", "ltft", "vss"))
 LETTERS = {"p": "pressure", "t": "temp", "n": "speed"}
-SUBJECTS = frozenset(("coolant", "intake", "air", "manifold", "engine", "ambient", "boost"))
+SUBJECTS = frozenset(
+    ("coolant", "intake", "air", "manifold", "engine", "ambient", "boost", "baro", "iat", "ect")
+)
 """Letters that stand for a quantity, and what they stand before."""
 LEAST_PART = 3
 """Letters of a part of a word that was put together without a sign between."""
 LONGEST_JOINED = 24
+SHORT_PARTS: dict[str, tuple[str, ...]] = {
+    "lt": ("long",),
+    "st": ("short",),
+    "ft": ("trim",),
+    "sp": ("wanted",),
+    "wb": ("wideband",),
+    "dp": ("delta", "pressure"),
+    "ang": ("angle",),
+    "deg": ("angle",),
+    "pct": (),
+    "kpa": ("pressure",),
+}
+LONGEST_SHORT = 9
+"""Letters of a word in which a few may be one of those."""
+LINKS = "sое"
+"""Letters between the words of a compound: fahrzeug-s-, топлив-о-."""
+MERE_UNITS = frozenset(("bar", "pct", "kpa", "psi", "sec", "deg", "min", "act", "raw"))
+# fmt: off
+SMALL_WORDS = MERE_UNITS | frozenset((
+    "per", "the", "and", "for", "del", "des", "los", "las", "der", "die", "das", "den",
+    "von", "nel", "sur", "con", "com", "all", "not", "max", "low", "log", "ecu", "obd", "can",
+    "sig", "val", "one", "two", "top", "end", "new", "old", "pos", "neg", "avg", "est", "ref",
+))
+# fmt: on
+"""What is no beginning of another word."""
+LEAST_ABBREVIATED = 0.3
+LEAST_LEFT_OUT = 4
+LONG_ABBREVIATION = 6
+MOST_OF_THEM = 0.75
+"""Share of a word that an abbreviation of it has at least, and letters it leaves out (head is none of
+heading); one less from so many letters on, and one of a stem. So many of the words that begin so mean
+the same."""
 
 
 @cache
@@ -168,12 +244,17 @@ def _joined_of(run: str) -> tuple[str, ...]:
     """Atoms of a word made of known ones without a gap: engrpm, lamdes; none where a part is not known."""
     if len(run) > LONGEST_JOINED or len(run) <= LEAST_PART or not run.isascii():
         return ()
-    # A physicist's letter before what it is of: tcool, pman, neng.
-    of = _exact(run[1:])
-    if run[0] in LETTERS and of in SUBJECTS:
-        return (LETTERS[run[0]], of)
+    # A physicist's letter before or behind what it is of: tcool, pman, neng, intaket.
+    for letter, word in ((run[0], run[1:]), (run[-1], run[:-1])):
+        of = _exact(word) or next(iter(_abbreviated(word)), None)
+        if letter in LETTERS and of in SUBJECTS:
+            return (LETTERS[letter], of)
+    if run[0] == "w" and _exact(run[1:]) == "temp":
+        return ("coolant", "temp")
+    if len(run) <= LONGEST_SHORT and (pair := _with_short_part(run)):
+        return pair
     for at in range(len(run) - LEAST_PART, LEAST_PART - 1, -1):
-        first = _exact(run[:at])
+        first = _exact(run[:at]) or next(iter(_abbreviated(run[:at])), None)
         if first is None:
             continue
         second = _exact(run[at:])
@@ -183,6 +264,69 @@ def _joined_of(run: str) -> tuple[str, ...]:
         if rest:
             return (first, *rest)
     return ()
+
+
+def _with_short_part(run: str) -> tuple[str, ...]:
+    """A known word with one of the usual few letters before or behind it: trimlt, ftshort, lamsp."""
+    for letters in SHORT_PARTS:
+        word = (run.startswith(letters) and run[len(letters) :]) or (
+            run.endswith(letters) and run[: -len(letters)]
+        )
+        of = _exact(word) if word else None
+        if of is not None:
+            return (of, *SHORT_PARTS[letters])
+    return ()
+
+
+def _left_over(run: str) -> tuple[str, ...]:
+    """What a known word of a compound left over, with or without the letter that links the two."""
+    of = _exact(run) or (_exact(run[1:]) if run[0] in LINKS else None)
+    return () if of is None else (of,)
+
+
+def _cut_phrase(text: str) -> str | None:
+    """The atom of a phrase all of whose words were cut short: част. вращ."""
+    said = text.split()
+    if len(said) < 2 or min(map(len, said)) < LEAST_PART:
+        return None
+    phrases = (w for words in _words().values() for w in words if " " in w.text)
+    found = {
+        w.atom
+        for w in phrases
+        if len(parts := w.text.split()) == len(said)
+        and all(whole.startswith(cut) for whole, cut in zip(parts, said, strict=True))
+    }
+    return found.pop() if len(found) == 1 else None
+
+
+def _short(run: str) -> tuple[str, ...]:
+    """The usual few letters alone, as what a known word left over: trim lt."""
+    return SHORT_PARTS.get(run, ())
+
+
+@cache
+def _abbreviated(run: str) -> tuple[str, ...]:
+    """The atom of the words that begin so, where all of them mean one thing.
+
+    Loggers cut words where they like: Drehz., Kurzfr., Geschw. Where one of the words that begin so
+    is the beginning of all the others, it is meant.
+    """
+    if len(run) < LEAST_PART or run in SMALL_WORDS:
+        return ()
+    left_out = LEAST_LEFT_OUT - (len(run) >= LONG_ABBREVIATION)
+    begun = [
+        w
+        for w in _words().get(run[0], ())
+        if w.text.startswith(run)
+        and " " not in w.text
+        and len(w.text) - len(run) >= (left_out if w.ends else 1)
+        and len(run) >= LEAST_ABBREVIATED * len(w.text)
+    ]
+    if not begun:
+        return ()
+    shortest = min(begun, key=lambda w: len(w.text))
+    alike = [w for w in begun if w.atom == shortest.atom or w.text.startswith(shortest.text)]
+    return (shortest.atom,) if len(alike) >= MOST_OF_THEM * len(begun) else ()
 
 
 def _exact(text: str) -> str | None:

@@ -31,6 +31,7 @@ class Match:
     weak : a question about the column itself, which a proof that agrees answers.
     by_physics : whether the unit was settled by the engine's physics.
     only : whether no other unit would do.
+    rivals : other columns whose names stand for the role as well.
     """
 
     role: Role
@@ -44,6 +45,7 @@ class Match:
     weak: str = ""
     by_physics: bool = False
     only: bool = False
+    rivals: tuple[Column, ...] = ()
 
     @property
     def sureness(self) -> str:

@@ -7,7 +7,13 @@ from dataclasses import dataclass, replace
 
 from lean_trim.core.data.channels import Role
 from lean_trim.formats.decode.columns import Column
-from lean_trim.formats.meaning.lexicon import Meaning, legible_words, meaning_of, plain_name
+from lean_trim.formats.meaning.lexicon import (
+    Meaning,
+    legible_words,
+    meaning_of,
+    plain_name,
+    spelled,
+)
 from lean_trim.formats.meaning.scaled_units import parts_of
 from lean_trim.formats.meaning.units import (
     AIRFLOW,
@@ -87,7 +93,7 @@ FRAMES: dict[Role, Frame] = {
         "ect coolant engine temp measured sensor",
     ),
     Role.BATTERY: Frame(
-        (("vbat", 1.0), ("battery voltage", 0.95), ("battery", 0.7)),
+        (("vbat", 1.0), ("battery voltage", 0.95), ("battery", 0.7), ("vehicle voltage", 0.85)),
         "vbat battery voltage measured sensor engine",
     ),
     Role.LAMBDA: Frame(
@@ -159,6 +165,8 @@ FRAMES: dict[Role, Frame] = {
             ("injector pressure delta", 0.9),
             ("rail pressure", 0.95),
             ("fuel delta", 0.9),
+            ("injector delta", 0.8),
+            ("rail delta", 0.85),
             ("rail", 0.5),
         ),
         "fuel rail pressure delta measured gauge absolute sensor injector engine",
@@ -250,7 +258,10 @@ def split_unit(header: str) -> tuple[str, str]:
     # Behind a comma brackets are the unit's own: kPa(g).
     if text.endswith(")") and (apart := unit_behind_comma(text))[0]:
         return apart
-    found = re.fullmatch(r"(.*?)\s*([\[(<{（【])([^\])>}）】]*)[\])>}）】]\s*", text)
+    # Round brackets within square ones are the unit's own as well: [bar(g)].
+    found = re.fullmatch(r"(.*?)\s*(\[)([^\[\]]*)\]\s*", text) or re.fullmatch(
+        r"(.*?)\s*([\[(<{（【])([^\])>}）】]*)[\])>}）】]\s*", text
+    )
     if found and found[1]:
         inner = found[3].strip()
         meaning = meaning_of(inner)
@@ -361,13 +372,14 @@ QUANTITIES: tuple[tuple[str, frozenset[str]], ...] = (
 SYMBOLS = {
     "p": ("pressure",),
     "t": ("temp",),
+    "т": ("temp",),
     "n": ("speed",),
     "u": ("voltage",),
     "v": ("speed", "voltage"),
     "f": ("freq",),
 }
 """Letters that physicists put before an index: what they stand for."""
-_SYMBOL = re.compile(r"^(?:\d+ )?([ptnuvf])(?= )|(?<= )(n)$|^(n)$")
+_SYMBOL = re.compile(r"^(?:\d+ )?([ptтnuvf])(?= )|(?<= )([npt])$|^(n)$")
 
 
 def _is_other_quantity(unit: str) -> bool:
@@ -380,11 +392,15 @@ def _with_quantity(meaning: Meaning, name: str, unit: str) -> Meaning:
     """What a name says, with the quantity that its unit or a symbol before its index stands for."""
     base = tidy_unit(parts[0].base) if (parts := parts_of(unit)) else unit
     by_unit = {quantity for quantity, units in QUANTITIES if base in units}
-    found = _SYMBOL.search(plain_name(name))
+    found = _SYMBOL.search(spelled(name))
     letter = next((g for g in found.groups() if g), "") if found else ""
     said = set(SYMBOLS.get(letter, ()))
     # The index says what is meant, and a unit would have to agree.
-    if (unit and not by_unit & said) or (letter == "t" and "injector" in meaning.atoms):
+    if (
+        (unit and not by_unit & said)
+        or (letter == "t" and "injector" in meaning.atoms)
+        or meaning.atoms & {"rpm", "trim", "correction"}
+    ):
         said = set()
     # A letter alone says speed, not that of a car, and only beside nothing else.
     atoms = set(meaning.atoms)
@@ -426,13 +442,14 @@ def _by_name(role: Role, frame: Frame, meaning: Meaning) -> float:
     return best - min(UNKNOWN_WORD * len(meaning.unknown), MOST_UNKNOWN)
 
 
-def says_another_thing(role: Role, column: Column) -> bool:
+def says_another_thing(role: Role, column: Column, allowed: frozenset[str] = frozenset()) -> bool:
     """Whether a name says in words that are known that something else is meant.
 
     Parameters
     ----------
     role : that the column might play.
     column : with its name.
+    allowed : atoms that are no objection here.
 
     Returns
     -------
@@ -442,7 +459,38 @@ def says_another_thing(role: Role, column: Column) -> bool:
     meaning = meaning_of(column.own_name)
     if meaning.sensor > 1:
         return True
-    return not meaning.atoms <= {*frame.allows.split(), *_needed(frame), *NEUTRAL}
+    return not meaning.atoms <= {*frame.allows.split(), *_needed(frame), *NEUTRAL, *allowed}
+
+
+def names(role: Role, column: Column) -> bool:
+    """Whether a name has all words that name a role, whatever else it says.
+
+    Parameters
+    ----------
+    role : that the column might play.
+    column : with its name.
+
+    Returns
+    -------
+    True for "oil temp after air temp" and intake air as well.
+    """
+    atoms = meaning_of(column.own_name).atoms
+    return any(set(needs.split()) <= atoms for needs, _ in FRAMES[role].needs)
+
+
+def says(column: Column, atom: str) -> bool:
+    """Whether a name speaks of something.
+
+    Parameters
+    ----------
+    column : with its name.
+    atom : of the word tables.
+
+    Returns
+    -------
+    True for any word or abbreviation of it.
+    """
+    return atom in meaning_of(column.own_name).atoms
 
 
 def is_exhaust_sensor(column: Column) -> bool:

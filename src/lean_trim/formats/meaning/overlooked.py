@@ -21,9 +21,16 @@ from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.missing import missing_roles
-from lean_trim.formats.meaning.names import candidates, is_exhaust_sensor, says_another_thing
+from lean_trim.formats.meaning.names import (
+    candidates,
+    is_exhaust_sensor,
+    names,
+    says,
+    says_another_thing,
+)
 from lean_trim.formats.meaning.unit_check import sample_of, settle_unit
 from lean_trim.formats.meaning.units import is_unit, is_unit_of, tidy_unit
+from lean_trim.formats.meaning.words.tables import TABLES
 
 if TYPE_CHECKING:
     from lean_trim.formats.meaning.match import MappedLog
@@ -58,6 +65,23 @@ REACHES: dict[Role, tuple[float, float]] = {
 }
 """Where the middle of most drives lies, in our units; of the coolant what it ends at."""
 MOST_NAMED = 3
+NONE: frozenset[str] = frozenset()
+ALL_ATOMS = frozenset(atom for table in TABLES for atom in table)
+# fmt: off
+OBJECTIONS = frozenset((
+    "oil", "pedal", "turbo", "cam", "egr", "fan", "wastegate", "purge", "idle", "tank", "pump",
+    "alternator", "catalyst", "accel", "altitude", "dead", "exhaust", "ambient", "error", "limit",
+    "wanted", "duty", "heater", "retard", "knock", "index", "current", "gearbox", "fuel", "rail",
+))
+# fmt: on
+"""Words that make another thing of what names a role: oil, a wish, a limit."""
+OF_FUEL = frozenset(("injector", "fuel", "mixture"))
+WEAK_WORDS = frozenset(("gearbox", "rate", "time", "air", "load", "position", "cylinder", "after"))
+"""What stands in names of many things: beside the role's own unit, and what names it or without
+which nothing can be done, it rules nothing out."""
+USUAL_IDLE = (500.0, 1600.0)
+LEAST_REVS = 1800.0
+"""Where the slowest tenth of a drive lies, and what its fastest moments reach, rpm."""
 
 
 def overlooked(
@@ -77,20 +101,25 @@ def overlooked(
     -------
     One for each channel that is missing and has such a column.
     """
-    lacks = [lack.role for lack in missing_roles(log, vehicle)]
+    lacks = missing_roles(log, vehicle)
     free = [c for c in unused if c.name not in choices.columns]
+    bare = not any(c.unit for c in raw.columns)
     out = []
-    for role in lacks:
-        like = [c for c in free if _may_be(role, c, raw, vehicle.stoich_afr)]
+    for role, needed in ((lack.role, lack.needed) for lack in lacks):
+        like = [c for c in free if _may_be(role, c, raw, vehicle.stoich_afr, needed, bare)]
         if like:
-            names = " or ".join(repr(c.name) for c in like[:MOST_NAMED])
-            said = Say.MAY_BE(label=LABELS[role][0], names=names)
+            called = " or ".join(repr(c.name) for c in like[:MOST_NAMED])
+            said = Say.MAY_BE(label=LABELS[role][0], names=called)
             out.append(Overlooked(role, tuple(like), str(said)))
     return tuple(out)
 
 
 PROVABLE = frozenset((Role.RPM, Role.MAP, Role.LAMBDA, Role.TARGET, Role.PULSE_WIDTH))
 """Roles that the engine's physics bears out, whatever the column is called."""
+WARM_C = (70.0, 112.0)
+COOLS_C = 8.0
+LEAST_READINGS = 100
+"""Where coolant ends, °C, and by how much it may have been hotter when the drive began."""
 SUPPLY_V = (8.0, 16.5)
 STEADY_V = 1.0
 """No other voltage of a car stays between these, and as steady."""
@@ -116,8 +145,42 @@ def is_told_by_numbers(role: Role, mapped: MappedLog, doubts: int) -> bool:
         known = mapped.log[role][np.isfinite(mapped.log[role])]
         low, high = np.percentile(known, [1.0, 99.0]) if len(known) else (0.0, 0.0)
         return bool(SUPPLY_V[0] < low and high < SUPPLY_V[1] and float(np.std(known)) < STEADY_V)
+    if role is Role.COOLANT:
+        return _warms_up(mapped.log[role])
+    if role is Role.LTFT:
+        # Of two trims of one ECU the one is named as the short one.
+        short = next((m for m in mapped.matches if m.role is Role.STFT), None)
+        named = short is not None and says(short.columns[0], "short")
+        return named and says(match.columns[0], "trim")
     verdicts = {p.verdict for p in match.proofs}
     return role in PROVABLE and "agrees" in verdicts and "contradicts" not in verdicts
+
+
+def may_be_target(column: Column) -> bool:
+    """Whether a column without a role may be the wanted lambda.
+
+    Parameters
+    ----------
+    column : with name and unit.
+
+    Returns
+    -------
+    True where its name speaks of a mixture and of nothing that no wish has.
+    """
+    return says(column, "mixture") and not says_another_thing(Role.TARGET, column)
+
+
+def _warms_up(coolant: Floats) -> bool:
+    """Whether a temperature ends where an engine's does, and is never above that for long.
+
+    An engine's oil or its metal would do as well: what is asked of it is whether the engine is warm.
+    """
+    known = coolant[np.isfinite(coolant)]
+    if len(known) < LEAST_READINGS:
+        return False
+    first, last = float(np.median(known[: len(known) // 50 + 1])), float(np.median(known[-50:]))
+    high = float(np.percentile(known, 99.0))
+    return WARM_C[0] < last < WARM_C[1] and high < WARM_C[1] and first <= last + COOLS_C
 
 
 def may_be_told(column: Column) -> bool:
@@ -133,21 +196,46 @@ def may_be_told(column: Column) -> bool:
     """
     return bool(tidy_unit(column.unit)) and any(
         _fits_in_words(role, column) and not says_another_thing(role, column)
-        for role in (*PROVABLE, Role.BATTERY)
+        for role in (*PROVABLE, Role.BATTERY, Role.COOLANT, Role.LTFT)
     )
 
 
-def _may_be(role: Role, column: Column, raw: RawColumns, stoich_afr: float) -> bool:
-    if says_another_thing(role, column) or not _fits_in_words(role, column):
+def _may_be(
+    role: Role, column: Column, raw: RawColumns, stoich_afr: float, needed: bool, bare: bool
+) -> bool:
+    """Whether a column may be what is missing.
+
+    Parameters
+    ----------
+    role : that is missing.
+    column : nobody reads.
+    raw : with its first readings at least.
+    stoich_afr : of the vehicle's fuel.
+    needed : nothing can be done without the role: a question is better than a refusal.
+    bare : the log states no unit at all.
+
+    Returns
+    -------
+    True where unit, or name, and numbers are those of the role.
+    """
+    by_unit = bool(column.unit) and is_unit_of(role, tidy_unit(column.unit))
+    if says_another_thing(role, column, _no_objection(role, column, needed) if by_unit else NONE):
+        return False
+    by_shape = not column.unit and role in (SHAPES if needed or bare else ())
+    named = role in (Role.COOLANT, Role.IAT) and says(column, "temp")
+    if not (by_unit or by_shape or _fits_in_words(role, column)):
         return False
     values = raw.values.get(column.index, raw.samples.get(column.index))
     part = sample_of(values) if values is not None else np.empty(0)
     if not len(part) or float(np.ptp(part)) == 0.0:
         return False
     reading = settle_unit(role, column.unit, part, stoich_afr, column.name)
-    if column.unit and is_unit_of(role, tidy_unit(column.unit)) and reading.doubt:
+    if by_unit and reading.doubt:
         return False
-    return _is_usual(role, reading.convert(part))
+    converted = reading.convert(part)
+    if by_shape and not named and not SHAPES[role](converted):
+        return False
+    return _is_usual(role, converted)
 
 
 def _fits_in_words(role: Role, column: Column) -> bool:
@@ -157,6 +245,34 @@ def _fits_in_words(role: Role, column: Column) -> bool:
     if unit:
         return is_unit_of(role, unit) or (named and not is_unit(column.unit))
     return named or role is Role.BATTERY or (role is Role.LAMBDA and is_exhaust_sensor(column))
+
+
+def _no_objection(role: Role, column: Column, needed: bool) -> frozenset[str]:
+    """What a name may say beside the role, whose unit it has, and be asked about all the same."""
+    if role in (Role.STFT, Role.LTFT):
+        return OF_FUEL
+    if names(role, column):
+        return ALL_ATOMS - OBJECTIONS
+    return WEAK_WORDS if needed else NONE
+
+
+def _like_an_engine_speed(values: Floats) -> bool:
+    low, idle, high = np.percentile(values, [1.0, 10.0, 98.0])
+    return bool(low >= 0.0 and USUAL_IDLE[0] < idle < USUAL_IDLE[1] and high > LEAST_REVS)
+
+
+def _like_a_temperature(values: Floats) -> bool:
+    """Slow, and never back and forth: heat takes its time."""
+    steps = np.abs(np.diff(values))
+    return bool(np.ptp(values) > 1.0 and steps.max() < 0.2 * np.ptp(values))
+
+
+SHAPES = {
+    Role.RPM: _like_an_engine_speed,
+    Role.COOLANT: _like_a_temperature,
+    Role.IAT: _like_a_temperature,
+}
+"""What a role's numbers are like where neither unit nor name speak of it."""
 
 
 def _is_usual(role: Role, values: Floats) -> bool:

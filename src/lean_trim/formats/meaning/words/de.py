@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "ethanol, ethanolgehalt, ~ethanol, alkoholgehalt",
-    "rpm": "drehzahl, motordrehzahl, ~motordrehzahl, umdrehungen, nmot, "
+    "rpm": "~motordreh, "
+    "drehzahl, motordrehzahl, ~motordrehzahl, umdrehungen, nmot, "
     "drehz, kurbelwellendrehzahl, ~motordrehz, ~kurbelwellendrehzahl, kurbelwelle",
     "vss": "~fahrgeschw*, ~geschwindigkeit, geschw, ~fahrzeuggeschwindigkeit, raddrehzahl",
     "throttle": "~drosselklappe, drossel, dk, dkwinkel, ~drossel",
@@ -27,7 +28,7 @@ WORDS: dict[str, str] = {
     "oil": "ol, ~oldruck, oltemperatur, ~motorol",
     "vbat": "bordspannung, bordnetzspannung, ~bordnetz, ~batterie, versorgungsspannung, "
     "klemme 15, klemme 30",
-    "spark": "~zundwinkel, ~zundung, zundzeitpunkt, ~zundung",
+    "spark": "vorzundung, ~zundwinkel, ~zundung, zundzeitpunkt, ~zundung",
     "knock": "~klopf",
     "retard": "rucknahme, spat, ~ruckzug, ~rucknahme, ~spatverstellung",
     "gear": "gang, gangstufe, fahrstufe, ~eingelegter gang",

@@ -2,7 +2,9 @@
 
 WORDS: dict[str, str] = {
     # Whole channels in one word.
-    "rpm": "rpm, revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*, "
+    "rpm": "rotation rate, rotational speed, engine rotation, engine shaft speed, shaft speed engine, "
+    "rpm, rev min, revs min, u min, tr min, obr min, rot min, giri min, tours min, "
+    "revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*, "
     "rev count, espeed",
     "vss": "vss, vehspd, vspd, vehiclespeed",
     "map": "map, mapabs, map abs, imap, mapabs",
@@ -10,13 +12,14 @@ WORDS: dict[str, str] = {
     "mass airflow",
     "throttle": "throttl*, tps, tp, thr, tpos, thrpos, butterfly, etb, thrtl",
     "iat": "iat, act, mat, intaketemp",
-    "ect": "ect, clt, cts, coolanttemp",
-    "vbat": "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys, "
+    "ect": "w temp, ect, clt, cts, coolanttemp",
+    "vbat": "charging voltage, supply voltage, kl30, kl 30, relay voltage, "
+    "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys, "
     "volts, ignition voltage, system voltage, sys v, ub",
-    "stft": "stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
+    "stft": "strim, stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
     "short ft, shortft, short fuel, "
     "st ft, ft st, instant fuel trim, instant trim",
-    "ltft": "ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, ft lt",
+    "ltft": "ltrim, ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, ft lt",
     "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse length, "
     "injection time, inj time, injector time, inj dur, injdur, injector on time, pwidth, "
     "injector opening time, injector open time",
@@ -40,19 +43,19 @@ WORDS: dict[str, str] = {
     "mixture": "lambda, λ, afr, air fuel, airfuel, a f, phi, mixture, equivalence, eq ratio, eqr, "
     "eqrat, lam, "
     "air fuel ratio",
-    "wideband": "wideband, wide band, uego, wbo2, wbo, wb, wideo2, lsu",
+    "wideband": "wideband, wide band, uego, wbo2, wbo, wb, wideo2",
     "o2": "o2, oxygen, ego, o2s, lambda sensor, oxygen sensor, hego",
     "trim": "trim*, fueltrim",
     "short": "short, short term, shortterm, st, shrt",
     "long": "long, long term, longterm, lt, learn*, adapt*, block learn",
     "integrator": "integrator",
     # Subjects.
-    "engine": "engine, eng, motor, crank*",
+    "engine": "crankshaft, engine, eng, motor, crank*",
     "vehicle": "vehicle, road, veh, car, ground",
     "wheel": "wheel*, whl",
     "gps": "gps, gnss",
     "manifold": "manifold, man, plenum, inlet manifold",
-    "intake": "intake, inlet, charge, int",
+    "intake": "induction, intake, inlet, charge, int",
     "boost": "boost, boostpress*",
     "vacuum": "vacuum, vac",
     "exhaust": "exhaust, egt, exh, emap, backpressure",
@@ -104,7 +107,7 @@ WORDS: dict[str, str] = {
     "ratio": "ratio",
     "absolute": "absolute, abs",
     "gauge": "gauge, relative, rel",
-    "delta": "delta, diff, differential, dp",
+    "delta": "across, delta, diff, differential, dp",
     # Qualifiers.
     "measured": "measured, actual, act val, reading, meas, real, current value, monitor, "
     "pv, process value, observed, sensed",

@@ -12,8 +12,8 @@ WORDS: dict[str, str] = {
     "wideband": "banda ancha",
     "trim": "ajuste combustible, ajuste de combustible, correccion combustible, "
     "correccion de combustible, ajuste",
-    "short": "corto plazo, corto",
-    "long": "largo plazo, largo, aprendizaje, adaptacion, adaptativ*",
+    "short": "c p, cp, corto plazo, corto",
+    "long": "l p, lp, largo plazo, largo, aprendizaje, adaptacion, adaptativ*",
     "pw": "tiempo de inyeccion, tiempo inyeccion, ancho de pulso, duracion de inyeccion, pulso de inyeccion",
     "injector": "inyector*, inyeccion",
     "duty": "ciclo de trabajo",

@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "ethanol, teneur en ethanol, taux d ethanol",
-    "rpm": "regime, regime moteur, tours minute, tr min, vitesse moteur, vitesse de rotation, tours",
+    "rpm": "vitesse vilebrequin, "
+    "regime, regime moteur, tours minute, tr min, vitesse moteur, vitesse de rotation, tours",
     "vss": "vitesse vehicule, vitesse du vehicule",
     "speed": "vitesse",
     "throttle": "papillon, boitier papillon, position papillon, "
@@ -11,7 +12,7 @@ WORDS: dict[str, str] = {
     "wideband": "large bande",
     "trim": "correction richesse, correction carburant, correction de carburant, ajustement carburant",
     "short": "court terme, court",
-    "long": "long terme, adaptatif*, apprentissage, auto adaptation",
+    "long": "long, long terme, adaptatif*, apprentissage, auto adaptation",
     "pw": "temps d injection, temps injection, duree d injection, duree injection",
     "injector": "injecteur*, injection",
     "duty": "rapport cyclique, rco",
@@ -23,9 +24,10 @@ WORDS: dict[str, str] = {
     "intake": "admission",
     "air": "air",
     "coolant": "eau, liquide, liquide de refroidissement, refroidissement",
-    "engine": "moteur",
+    "engine": "vilebrequin, moteur",
     "oil": "huile",
-    "vbat": "batterie, tension batterie, tension d alimentation, tension alimentation, "
+    "vbat": "tension alim, "
+    "batterie, tension batterie, tension d alimentation, tension alimentation, "
     "tension de bord, tension bord, reseau de bord",
     "spark": "avance, avance allumage, allumage, avance a l allumage",
     "knock": "cliquetis",

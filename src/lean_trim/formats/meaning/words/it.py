@@ -12,7 +12,7 @@ WORDS: dict[str, str] = {
     "wideband": "banda larga",
     "trim": "correzione carburante, correzione carb, correzione miscela, trim carburante",
     "short": "breve termine, breve",
-    "long": "lungo termine, lungo, autoadattiv*, adattativ*, adattamento, apprendimento",
+    "long": "lunga, lungo termine, lungo, autoadattiv*, adattativ*, adattamento, apprendimento",
     "pw": "tempo di iniezione, tempo iniezione, durata iniezione, durata di iniezione",
     "injector": "iniettor*, iniezione",
     "duty": "ciclo di lavoro",
@@ -57,7 +57,7 @@ WORDS: dict[str, str] = {
     "vacuum": "depressione",
     "delta": "differenziale",
     "measured": "misurato, misurata, reale, attuale, effettiv*, misurat*, real*, rilevat*",
-    "wanted": "obiettivo, desiderato, richiesto, richiesta, impostato, comandato, target, "
+    "wanted": "ob, obiettivo, desiderato, richiesto, richiesta, impostato, comandato, target, "
     "desiderat*, richiest*, impostat*, comandat*, obiettiv*, volut*, nominale, "
     "riferimento",
     "limit": "limite, massimo, massima, minimo, minima, limitatore, taglio",

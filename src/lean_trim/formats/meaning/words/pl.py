@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "etanol, zawartosc etanolu, etanolu",
-    "rpm": "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc silnika, "
+    "rpm": "predkosc walu, predkosc walu korbowego, obr silnika, "
+    "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc silnika, "
     "liczba obrotow, obrotow",
     "vss": "predkosc pojazdu, predkosc jazdy, predkosc samochodu",
     "speed": "predkosc",
@@ -11,8 +12,8 @@ WORDS: dict[str, str] = {
     "mixture": "mieszank*, sklad mieszanki, stosunek powietrza do paliwa, sklad",
     "wideband": "szerokopasmow*, szeroko pasmow*",
     "trim": "korekta paliwa, korekta mieszanki, korekta dawki, korekcja paliwa, dostrojenie paliwa",
-    "short": "krotkoterminow*, krotkookresow*, krotka",
-    "long": "dlugoterminow*, dlugookresow*, dluga, adaptac*",
+    "short": "krotki, krotkoterminow*, krotkookresow*, krotka",
+    "long": "dlugi, dlugoterminow*, dlugookresow*, dluga, adaptac*",
     "pw": "czas wtrysku, czas otwarcia wtryskiwacza, szerokosc impulsu",
     "injector": "wtryskiwacz*, wtrysk*",
     "duty": "wypelnienie, wspolczynnik wypelnienia",
@@ -28,7 +29,8 @@ WORDS: dict[str, str] = {
     "plynu",
     "engine": "silnik*",
     "oil": "oleju, olej",
-    "vbat": "akumulator*, napiecie akumulatora, napiecie zasilania, napiecie instalacji, "
+    "vbat": "akum, "
+    "akumulator*, napiecie akumulatora, napiecie zasilania, napiecie instalacji, "
     "napiecie baterii, baterii, napiecie pokladowe",
     "spark": "zaplon*, kat wyprzedzenia zaplonu, wyprzedzenie zaplonu, wyprzedzenie, kat zaplonu, "
     "kat wyprzedzenia",

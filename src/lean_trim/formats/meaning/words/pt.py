@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "etanol, teor de etanol, alcool",
-    "rpm": "rotacao, rotacao do motor, rotacoes, velocidade do motor, regime do motor, rotacao motor, "
+    "rpm": "rot do motor, rot motor, "
+    "rotacao, rotacao do motor, rotacoes, velocidade do motor, regime do motor, rotacao motor, "
     "giro, giros, giro do motor, giros do motor",
     "vss": "velocidade do veiculo, velocidade veiculo",
     "speed": "velocidade",
@@ -34,7 +35,7 @@ WORDS: dict[str, str] = {
     "gear": "marcha, marcha engatada, mudanca engatada",
     "time": "tempo, hora, segundos, carimbo de tempo, instante, momento, horario",
     "date": "data, dia",
-    "maf": "fluxo de ar, massa de ar, vazao de ar, caudal de ar",
+    "maf": "debitometro*, fluxo de ar, massa de ar, vazao de ar, caudal de ar",
     "source": "fonte de carga",
     "fuel": "combustivel, gasolina",
     "rail": "flauta",
