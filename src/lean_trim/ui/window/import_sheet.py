@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -44,6 +44,11 @@ HEADS = (
     "Sure?",
     "Why, and what the engine says",
 )
+WIDE_PX = (146, 180, 104, 138, 84, 58)
+NARROW_PX = (138, 146, 84, 136, 50, 50)
+NARROW_BELOW_PX = 1000
+"""Widths of all columns but the last, which takes the rest, and of the sheet below which they are
+narrow."""
 UNUSED = "not used"
 NOT_LOGGED = "it was not logged"
 MOST_UNUSED = 120
@@ -338,9 +343,14 @@ class ImportSheet(QWidget):
     def _banks(self, index: int) -> None:
         self.session.imports.use_banks(("mean", "1", "2")[index])  # type: ignore[arg-type]
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Narrower columns in a narrow window, so that the last is read."""
+        super().resizeEvent(event)
+        self._fit()
+
     def _fit(self) -> None:
         header = self.table.horizontalHeader()
-        for i, width in enumerate((146, 180, 104, 138, 84, 58)):
+        for i, width in enumerate(NARROW_PX if self.width() < NARROW_BELOW_PX else WIDE_PX):
             self.table.setColumnWidth(i, width)
         header.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
