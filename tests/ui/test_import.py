@@ -328,12 +328,12 @@ def test_a_column_that_may_be_a_missing_channel_is_asked_about_in_its_row(
     window = own_job
     path = tmp_path / "strange.csv"
     write_log_csv(short_log, path)
-    path.write_text(path.read_text().replace("Coolant", "Qxz temp", 1))
+    path.write_text(path.read_text().replace("Intake air", "Qxz temp", 1))
     window.session.imports.add([path])
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)
     sheet = window.import_sheet
-    assert "Coolant was not found, but 'Qxz temp' may be it" in sheet.questions.text()
-    assert [sheet.table.item(0, i).text() for i in (0, 5)] == ["Coolant", "asks"]
+    assert "Intake air was not found, but 'Qxz temp' may be it" in sheet.questions.text()
+    assert [sheet.table.item(0, i).text() for i in (0, 5)] == ["Intake air", "asks"]
     columns = sheet.table.cellWidget(0, 1)
     assert isinstance(columns, QComboBox)
     assert columns.itemText(1).startswith("Qxz temp")
@@ -341,4 +341,4 @@ def test_a_column_that_may_be_a_missing_channel_is_asked_about_in_its_row(
     settle(window, until)
     assert sheet.questions.text().startswith("Everything is understood")
     pending = window.session.imports.current
-    assert pending is not None and Role.COOLANT not in pending.opened.log
+    assert pending is not None and Role.IAT not in pending.opened.log
