@@ -99,7 +99,8 @@ def above_barometer(written: Written, baro_kpa: float) -> Written:
 
 
 def _named(role: Role | str, language: str, seed: int, rng: np.random.Generator) -> str:
-    names = names_of(role, language)
+    # Half of the names are of the vocabularies that were put down later.
+    names = names_of(role, language, later=rng.random() < 0.5)
     some = [n for n in names if is_held_out(n) == bool(seed % 2)] or list(names)
     return some[int(rng.integers(len(some)))]
 

@@ -6,6 +6,7 @@ that language (general vocabulary of the trade, no source).
 
 from __future__ import annotations
 
+from campaigns.attacking.later import LATER
 from lean_trim.core.data.channels import Role
 
 TIME = "time"
@@ -263,9 +264,10 @@ _SAID: dict[Role | str, tuple[str, ...]] = {
 }
 
 
-def names_of(role: Role | str, language: str) -> tuple[str, ...]:
-    """What a channel is called in a language."""
-    return tuple(n.strip() for n in _SAID[role][LANGUAGES.index(language)].split("|"))
+def names_of(role: Role | str, language: str, later: bool = False) -> tuple[str, ...]:
+    """What a channel is called in a language, here or in the vocabularies put down later."""
+    said = LATER if later else _SAID
+    return tuple(n.strip() for n in said[role][LANGUAGES.index(language)].split("|"))
 
 
 ROLES = tuple(_SAID)

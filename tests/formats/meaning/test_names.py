@@ -122,6 +122,8 @@ def test_the_time_is_what_goes_on_evenly_whatever_it_is_called() -> None:
         ("TPSact", Role.THROTTLE),
         ("U/min Motor", Role.RPM),
         ("rev_min", Role.RPM),
+        ("Correção curta combustível", Role.STFT),
+        ("Краткая коррекция", Role.STFT),
         ("Част. вращ.", Role.RPM),
         ("TPS開度", Role.THROTTLE),
         ("Einsprzeit", Role.PULSE_WIDTH),

@@ -176,7 +176,7 @@ def _parsed(text: str) -> Meaning:
         # What a known word left over of a compound is no word that was cut short.
         whole = not text[: found.start()][-1:].isalpha() and not text[found.end() :][:1].isalpha()
         joined = _joined_of(run) or _short(run)
-        joined = joined or (_abbreviated(run) if whole else _left_over(run))
+        joined = joined or ((_inflected(run) or _abbreviated(run)) if whole else _left_over(run))
         atoms |= set(joined)
         unknown += [] if joined or run in MERE_UNITS else [run]
     if len(unknown) > 1 and (phrase := _cut_phrase(text)):
@@ -230,6 +230,9 @@ SMALL_WORDS = MERE_UNITS | frozenset((
 ))
 # fmt: on
 """What is no beginning of another word."""
+LEAST_INFLECTED = 5
+LONGEST_ENDING = 2
+"""Letters of a word that may stand in another form, and of the ending it may have got."""
 LEAST_ABBREVIATED = 0.3
 LEAST_LEFT_OUT = 4
 LONG_ABBREVIATION = 6
@@ -302,6 +305,22 @@ def _cut_phrase(text: str) -> str | None:
 def _short(run: str) -> tuple[str, ...]:
     """The usual few letters alone, as what a known word left over: trim lt."""
     return SHORT_PARTS.get(run, ())
+
+
+@cache
+def _inflected(run: str) -> tuple[str, ...]:
+    """The atom of a known word in another gender, number or case: curta of curto, кратка-я."""
+    if len(run) < LEAST_INFLECTED:
+        return ()
+    atoms = {
+        w.atom
+        for w in _words().get(run[0], ())
+        if len(w.text) >= LEAST_INFLECTED - 1 and " " not in w.text
+        # Another last letter, or an ending more.
+        if (len(w.text) == len(run) and w.text[:-1] == run[:-1])
+        or (0 < len(run) - len(w.text) <= LONGEST_ENDING and run.startswith(w.text))
+    }
+    return (atoms.pop(),) if len(atoms) == 1 else ()
 
 
 @cache

@@ -462,22 +462,6 @@ def says_another_thing(role: Role, column: Column, allowed: frozenset[str] = fro
     return not meaning.atoms <= {*frame.allows.split(), *_needed(frame), *NEUTRAL, *allowed}
 
 
-def names(role: Role, column: Column) -> bool:
-    """Whether a name has all words that name a role, whatever else it says.
-
-    Parameters
-    ----------
-    role : that the column might play.
-    column : with its name.
-
-    Returns
-    -------
-    True for "oil temp after air temp" and intake air as well.
-    """
-    atoms = meaning_of(column.own_name).atoms
-    return any(set(needs.split()) <= atoms for needs, _ in FRAMES[role].needs)
-
-
 def says(column: Column, atom: str) -> bool:
     """Whether a name speaks of something.
 

@@ -17,17 +17,12 @@ from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
+from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.missing import missing_roles
-from lean_trim.formats.meaning.names import (
-    candidates,
-    is_exhaust_sensor,
-    names,
-    says,
-    says_another_thing,
-)
+from lean_trim.formats.meaning.names import candidates, is_exhaust_sensor, says, says_another_thing
 from lean_trim.formats.meaning.unit_check import sample_of, settle_unit
 from lean_trim.formats.meaning.units import is_unit, is_unit_of, tidy_unit
 from lean_trim.formats.meaning.words.tables import TABLES
@@ -55,6 +50,7 @@ class Overlooked:
 
 
 REACHES: dict[Role, tuple[float, float]] = {
+    Role.MAP: (-90.0, 200.0),
     Role.COOLANT: (50.0, 125.0),
     Role.IAT: (-20.0, 75.0),
     Role.BATTERY: (11.0, 15.5),
@@ -72,16 +68,22 @@ OBJECTIONS = frozenset((
     "oil", "pedal", "turbo", "cam", "egr", "fan", "wastegate", "purge", "idle", "tank", "pump",
     "alternator", "catalyst", "accel", "altitude", "dead", "exhaust", "ambient", "error", "limit",
     "wanted", "duty", "heater", "retard", "knock", "index", "current", "gearbox", "fuel", "rail",
+    "spark", "gear", "wheel", "gps", "ethanol", "misfire", "date", "ve", "vehicle", "vss", "bankgap",
 ))
 # fmt: on
-"""Words that make another thing of what names a role: oil, a wish, a limit."""
+"""Words that make another thing of a column whose unit and numbers are a role's: oil, a wish, a
+limit."""
 OF_FUEL = frozenset(("injector", "fuel", "mixture"))
-WEAK_WORDS = frozenset(("gearbox", "rate", "time", "air", "load", "position", "cylinder", "after"))
-"""What stands in names of many things: beside the role's own unit, and what names it or without
-which nothing can be done, it rules nothing out."""
+WEAK_WORDS = frozenset(("gearbox",))
+"""Shaft speed: of one without which nothing can be done it is no objection."""
 USUAL_IDLE = (500.0, 1600.0)
 LEAST_REVS = 1800.0
 """Where the slowest tenth of a drive lies, and what its fastest moments reach, rpm."""
+LEAST_KPA = 8.0
+LEAST_MOVE_KPA = 30.0
+QUICK = 0.1
+"""Manifold pressure of overrun and how far a drive moves it at least, kPa, and the share of its way it
+goes from row to row."""
 
 
 def overlooked(
@@ -192,11 +194,15 @@ def may_be_told(column: Column) -> bool:
 
     Returns
     -------
-    False for a column without a unit.
+    False for a column without a unit whose name speaks of no voltage or temperature.
     """
-    return bool(tidy_unit(column.unit)) and any(
-        _fits_in_words(role, column) and not says_another_thing(role, column)
-        for role in (*PROVABLE, Role.BATTERY, Role.COOLANT, Role.LTFT)
+    if not column.unit:
+        return says(column, "voltage") or says(column, "temp")
+    told = (*PROVABLE, Role.BATTERY, Role.COOLANT, *([Role.LTFT] if says(column, "trim") else []))
+    return any(
+        _fits_in_words(role, column)
+        and not says_another_thing(role, column, _no_objection(role, needed=False))
+        for role in told
     )
 
 
@@ -219,7 +225,7 @@ def _may_be(
     True where unit, or name, and numbers are those of the role.
     """
     by_unit = bool(column.unit) and is_unit_of(role, tidy_unit(column.unit))
-    if says_another_thing(role, column, _no_objection(role, column, needed) if by_unit else NONE):
+    if says_another_thing(role, column, _no_objection(role, needed) if by_unit else NONE):
         return False
     by_shape = not column.unit and role in (SHAPES if needed or bare else ())
     named = role in (Role.COOLANT, Role.IAT) and says(column, "temp")
@@ -247,13 +253,12 @@ def _fits_in_words(role: Role, column: Column) -> bool:
     return named or role is Role.BATTERY or (role is Role.LAMBDA and is_exhaust_sensor(column))
 
 
-def _no_objection(role: Role, column: Column, needed: bool) -> frozenset[str]:
+def _no_objection(role: Role, needed: bool) -> frozenset[str]:
     """What a name may say beside the role, whose unit it has, and be asked about all the same."""
     if role in (Role.STFT, Role.LTFT):
         return OF_FUEL
-    if names(role, column):
-        return ALL_ATOMS - OBJECTIONS
-    return WEAK_WORDS if needed else NONE
+    objections = OBJECTIONS - WEAK_WORDS if needed else OBJECTIONS
+    return ALL_ATOMS - objections
 
 
 def _like_an_engine_speed(values: Floats) -> bool:
@@ -264,11 +269,19 @@ def _like_an_engine_speed(values: Floats) -> bool:
 def _like_a_temperature(values: Floats) -> bool:
     """Slow, and never back and forth: heat takes its time."""
     steps = np.abs(np.diff(values))
-    return bool(np.ptp(values) > 1.0 and steps.max() < 0.2 * np.ptp(values))
+    return bool(np.ptp(values) > 1.0 and steps.max() < 2.0 * QUICK * np.ptp(values))
+
+
+def _like_a_manifold(values: Floats) -> bool:
+    """Between overrun and full throttle, and quick: no temperature moves so."""
+    low, middle, high = np.percentile(values, [1.0, 50.0, 99.0])
+    quick = np.abs(np.diff(values)).max() > QUICK * np.ptp(values)
+    return bool(low > LEAST_KPA and middle < STANDARD_KPA and high - low > LEAST_MOVE_KPA and quick)
 
 
 SHAPES = {
     Role.RPM: _like_an_engine_speed,
+    Role.MAP: _like_a_manifold,
     Role.COOLANT: _like_a_temperature,
     Role.IAT: _like_a_temperature,
 }

@@ -9,7 +9,7 @@ WORDS: dict[str, str] = {
     "throttle": "farfalla, valvola a farfalla, posizione farfalla, apertura farfalla, "
     "corpo farfallato",
     "mixture": "miscela, rapporto aria carburante, rapporto aria benzina, titolo",
-    "wideband": "banda larga",
+    "wideband": "sonda larga banda, larga banda, banda larga",
     "trim": "correzione carburante, correzione carb, correzione miscela, trim carburante",
     "short": "breve termine, breve",
     "long": "lunga, lungo termine, lungo, autoadattiv*, adattativ*, adattamento, apprendimento",
