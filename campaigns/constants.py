@@ -25,6 +25,7 @@ FACTOR = 1.5
 ROOMS = ("drive", "sieve", "estimation", "diagnosis", "decision", "pipeline")
 COPIES = 2
 """Source copies, so that so many trials run at once."""
+COPIED = ("src", "tests", "campaigns", "tools", "docs", "benchmarks", "examples")
 LONGEST_S = 420
 DEFAULT_PLACE = 2
 """Place of a knob's default among its arguments."""
@@ -175,8 +176,7 @@ def _run_tests(copy: Path) -> str:
     except subprocess.TimeoutExpired:
         return "took too long"
     failed = [line for line in run.stdout.splitlines() if line.startswith(("FAILED", "ERROR"))]
-    # A file that cannot be collected says nothing about the number: the copy is at fault.
-    if run.returncode != 0 and (not failed or "errors during collection" in run.stdout):
+    if run.returncode != 0 and not failed:
         raise RuntimeError(f"the tests could not be run: {run.stdout[-500:]}{run.stderr[-500:]}")
     return failed[0].split(" - ")[0] if failed else ""
 
@@ -186,13 +186,19 @@ def _prepare(folder: Path) -> None:
         place = folder / f"copy-{number}"
         shutil.rmtree(place, ignore_errors=True)
         place.mkdir()
-        for name in ("src", "tests", "campaigns"):
+        for name in COPIED:
             shutil.copytree(ROOT / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
         shutil.copy2(ROOT / "pyproject.toml", place)
         # Without compiled loops the first property test would fail on its deadline.
         environment = os.environ | {"PYTHONPATH": str(place / "src")}
         words = [sys.executable, "-m", "lean_trim.core.pipeline.precompile"]
         subprocess.run(words, cwd=place, env=environment, check=True)
+        # A file that cannot be collected would pass for one that noticed every number.
+        words = [sys.executable, "-m", "pytest", "--collect-only", "-q", "tests/core"]
+        words += ["-p", "no:cacheprovider"]
+        done = subprocess.run(words, cwd=place, env=environment, capture_output=True, text=True)
+        if done.returncode != 0:
+            raise RuntimeError(f"the tests cannot be collected in a copy: {done.stdout[-500:]}")
 
 
 def _table(results: Sequence[Trial]) -> list[str]:
