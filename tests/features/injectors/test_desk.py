@@ -24,6 +24,8 @@ from lean_trim.core.messages import Message
 from lean_trim.features.injectors.desk.desk import InjectorsDesk
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
+from lean_trim.job.blobs import store_log
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.truth import truth_for
@@ -47,13 +49,22 @@ def swap() -> tuple[Vehicle, Log]:
     return good, simulate(good, 8, 10.0, truth=truth, name="swap")
 
 
-@pytest.fixture
-def swapped(
-    window: MainWindow, until: Until, swap: tuple[Vehicle, Log], tmp_path: Path
-) -> MainWindow:
+@pytest.fixture(scope="module")
+def swap_job(swap: tuple[Vehicle, Log], tmp_path_factory: pytest.TempPathFactory) -> bytes:
+    """Bytes of a job with that log in its first round."""
     vehicle, log = swap
-    write_log_csv(log, tmp_path / "swap.csv")
-    window.opening.make_job(vehicle, tmp_path / "swap.leantrim", tmp_path / "swap.csv")
+    path = tmp_path_factory.mktemp("swap") / "swap.leantrim"
+    store = JobStore.create(path, vehicle)
+    store.add_logs(store.load().rounds[0].id, [store_log(log)])
+    store.close()
+    return path.read_bytes()
+
+
+@pytest.fixture
+def swapped(window: MainWindow, until: Until, swap_job: bytes, tmp_path: Path) -> MainWindow:
+    path = tmp_path / "swap.leantrim"
+    path.write_bytes(swap_job)
+    window.opening.open_job(path)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
     window.desks.show_desk("injectors")
     QApplication.processEvents()

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.vehicle.desk.desk import VehicleDesk
-from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.vehicle_sheet import read_vehicle
+from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore, load_job, open_job
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
@@ -23,12 +23,23 @@ Until = Callable[..., None]
 pytestmark = pytest.mark.slow
 
 
+@pytest.fixture(scope="module")
+def own_job(
+    heron_vehicle: Vehicle, short_log: Log, tmp_path_factory: pytest.TempPathFactory
+) -> bytes:
+    """Bytes of a job of a vehicle of one's own, its first drive logged."""
+    path = tmp_path_factory.mktemp("own") / "own.leantrim"
+    store = JobStore.create(path, heron_vehicle)
+    store.add_logs(store.load().rounds[0].id, [store_log(short_log)])
+    store.close()
+    return path.read_bytes()
+
+
 @pytest.fixture
-def own(
-    window: MainWindow, until: Until, heron_vehicle: Vehicle, short_log: Log, tmp_path: Path
-) -> MainWindow:
-    write_log_csv(short_log, tmp_path / "log.csv")
-    window.opening.make_job(heron_vehicle, tmp_path / "own.leantrim", tmp_path / "log.csv")
+def own(window: MainWindow, until: Until, own_job: bytes, tmp_path: Path) -> MainWindow:
+    path = tmp_path / "own.leantrim"
+    path.write_bytes(own_job)
+    window.opening.open_job(path)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
     window.desks.show_desk("vehicle")
     QApplication.processEvents()
