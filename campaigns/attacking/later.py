@@ -248,7 +248,7 @@ LATER: dict[Role | str, tuple[str, ...]] = {
         "Kurzzeittrim | Kurzzeit-Gemischtrimm | Kurzfr. Kraftstofftrimm | "
         "Kurzzeit-Trimm | Kurzzeittrimmung",
         "Correction richesse CT | Adaptation court terme | "
-        "Correction court terme | Trim carb. court | CCT injection | "
+        "Correction court terme | Trim carb. court | "
         "Corr. court terme | Trim CT",
         "Corrección combustible corto plazo | Trim corto | Ajuste corto plazo | "
         "Corrección corto plazo | Trim comb. corto | Ajuste C/P | Trim corto plazo",
@@ -278,7 +278,7 @@ LATER: dict[Role | str, tuple[str, ...]] = {
         "Langzeittrim | Langzeit-Gemischtrimm | Langfr. Kraftstofftrimm | "
         "Langzeit-Trimm | Langzeittrimmung",
         "Correction richesse LT | Adaptation long terme | Correction long terme | "
-        "Trim carb. long | CLT injection | Corr. long terme | Trim LT",
+        "Trim carb. long | Corr. long terme | Trim LT",
         "Corrección combustible largo plazo | Trim largo | Ajuste largo plazo | "
         "Corrección largo plazo | Trim comb. largo | Ajuste L/P | Trim largo plazo",
         "Correzione carburante lungo | Adattamento lungo termine | "

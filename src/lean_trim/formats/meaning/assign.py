@@ -102,11 +102,18 @@ def _with_values(found: Candidate, values_of: ValuesOf, settle: Settle) -> Candi
         factor = EMPTY
     elif found.role in MOVING and float(part.max()) == float(part.min()):
         factor = CONSTANT
+    elif found.role in (Role.STFT, Role.LTFT) and _is_switch(part):
+        factor = EMPTY
     elif found.role in PAIRED and float(part.max()) == float(part.min()):
         factor = STANDING
     elif settle(found.role, found.column).doubt:
         factor = IMPLAUSIBLE
     return Candidate(found.role, found.column, found.score * factor, found.bank, found.sensor)
+
+
+def _is_switch(values: Floats) -> bool:
+    """Whether a column holds nothing but off and on: no trim does, but feedback that is at work."""
+    return bool(np.isin(values, (0.0, 1.0)).all() and values.max() > values.min())
 
 
 def _joint(fit: Sequence[Candidate]) -> dict[Role, Candidate]:

@@ -56,7 +56,7 @@ def plain_name(name: str) -> str:
     """
     wide = unicodedata.normalize("NFKC", name)
     cased = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", wide)
-    spaced = re.sub(r"[_.:/\\\-–,;'’()\[\]{}#*|\"]+", " ", cased)
+    spaced = re.sub(r"[_.:/\\\-–,;'’°()\[\]{}#*|\"]+", " ", cased)
     flat = unicodedata.normalize("NFKD", spaced.lower().translate(_PLAIN))
     return re.sub(r"\s+", " ", "".join(c for c in flat if not unicodedata.combining(c))).strip()
 
@@ -216,6 +216,7 @@ SHORT_PARTS: dict[str, tuple[str, ...]] = {
     "deg": ("angle",),
     "pct": (),
     "kpa": ("pressure",),
+    "in": ("intake",),
 }
 LONGEST_SHORT = 9
 """Letters of a word in which a few may be one of those."""
@@ -250,8 +251,9 @@ def _joined_of(run: str) -> tuple[str, ...]:
     # A physicist's letter before or behind what it is of: tcool, pman, neng, intaket.
     for letter, word in ((run[0], run[1:]), (run[-1], run[:-1])):
         of = _exact(word) or next(iter(_abbreviated(word)), None)
-        if letter in LETTERS and of in SUBJECTS:
-            return (LETTERS[letter], of)
+        parts = (of,) if of else _with_short_part(word)
+        if letter in LETTERS and parts and parts[0] in SUBJECTS:
+            return (LETTERS[letter], *parts)
     if run[0] == "w" and _exact(run[1:]) == "temp":
         return ("coolant", "temp")
     if len(run) <= LONGEST_SHORT and (pair := _with_short_part(run)):

@@ -81,9 +81,11 @@ LEAST_REVS = 1800.0
 """Where the slowest tenth of a drive lies, and what its fastest moments reach, rpm."""
 LEAST_KPA = 8.0
 LEAST_MOVE_KPA = 30.0
+RICHEST = 0.6
+LEANEST = 2.2
 QUICK = 0.1
-"""Manifold pressure of overrun and how far a drive moves it at least, kPa, and the share of its way it
-goes from row to row."""
+"""Ends of lambda sensors; manifold pressure of overrun and how far a drive moves it at least, kPa, and
+the share of its way it goes from row to row."""
 
 
 def overlooked(
@@ -105,7 +107,8 @@ def overlooked(
     """
     lacks = missing_roles(log, vehicle)
     free = [c for c in unused if c.name not in choices.columns]
-    bare = not any(c.unit for c in raw.columns)
+    # A clock may have its unit all the same.
+    bare = sum(bool(c.unit) for c in raw.columns) <= 1
     out = []
     for role, needed in ((lack.role, lack.needed) for lack in lacks):
         like = [c for c in free if _may_be(role, c, raw, vehicle.stoich_afr, needed, bare)]
@@ -225,10 +228,11 @@ def _may_be(
     True where unit, or name, and numbers are those of the role.
     """
     by_unit = bool(column.unit) and is_unit_of(role, tidy_unit(column.unit))
-    if says_another_thing(role, column, _no_objection(role, needed) if by_unit else NONE):
+    named = role in (Role.COOLANT, Role.IAT) and says(column, "temp")
+    alike = by_unit or (bare and named)
+    if says_another_thing(role, column, _no_objection(role, needed) if alike else NONE):
         return False
     by_shape = not column.unit and role in (SHAPES if needed or bare else ())
-    named = role in (Role.COOLANT, Role.IAT) and says(column, "temp")
     if not (by_unit or by_shape or _fits_in_words(role, column)):
         return False
     values = raw.values.get(column.index, raw.samples.get(column.index))
@@ -279,7 +283,14 @@ def _like_a_manifold(values: Floats) -> bool:
     return bool(low > LEAST_KPA and middle < STANDARD_KPA and high - low > LEAST_MOVE_KPA and quick)
 
 
+def _like_a_lambda(values: Floats) -> bool:
+    """About 1 all the time, richer and leaner now and then, and up to a sensor's lean end."""
+    low, middle, high = np.percentile(values, [1.0, 50.0, 99.0])
+    return bool(low > RICHEST and 0.9 < middle < 1.1 and high < LEANEST and high - low > 0.05)
+
+
 SHAPES = {
+    Role.LAMBDA: _like_a_lambda,
     Role.RPM: _like_an_engine_speed,
     Role.MAP: _like_a_manifold,
     Role.COOLANT: _like_a_temperature,

@@ -186,7 +186,11 @@ def _vacuum_as_gauge(
 ) -> tuple[Log, Mapping[Role, Reading]]:
     """Vacuum with its sign turned, so that it is compared as the gauge pressure it is."""
     reading = readings.get(Role.MAP)
-    if reading is None or not is_vacuum(reading.match, log[Role.MAP]):
+    if (
+        reading is None
+        or not is_vacuum(reading.match, log[Role.MAP])
+        or _rises_with_load(log[Role.MAP], log)
+    ):
         return log, readings
     rivals = {unit: -values for unit, values in reading.rivals.items()}
     turned = replace(reading, values=-reading.values, rivals=rivals)
@@ -194,6 +198,17 @@ def _vacuum_as_gauge(
         replace(log, channels={**log.channels, Role.MAP: -log[Role.MAP]}),
         {**readings, Role.MAP: turned},
     )
+
+
+def _rises_with_load(pressure: Floats, log: Log) -> bool:
+    """Whether more of it goes with more throttle or fuel: vacuum would fall, whatever its name says."""
+    for role in (Role.THROTTLE, Role.PULSE_WIDTH):
+        known = np.isfinite(pressure) & np.isfinite(log.get(role))
+        if known.sum() < LEAST_SAMPLES or np.ptp(log.get(role)[known]) == 0.0:
+            continue
+        if np.ptp(pressure[known]) > 0.0:
+            return bool(np.corrcoef(pressure[known], log.get(role)[known])[0, 1] > 0.0)
+    return False
 
 
 def _absolute_enough(log: Log) -> Log:

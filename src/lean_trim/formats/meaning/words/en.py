@@ -16,10 +16,10 @@ WORDS: dict[str, str] = {
     "vbat": "charging voltage, supply voltage, kl30, kl 30, relay voltage, "
     "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys, "
     "volts, ignition voltage, system voltage, sys v, ub",
-    "stft": "strim, stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
+    "stft": "s trim, strim, stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
     "short ft, shortft, short fuel, "
     "st ft, ft st, instant fuel trim, instant trim",
-    "ltft": "ltrim, ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, ft lt",
+    "ltft": "l trim, ltrim, ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, ft lt",
     "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse length, "
     "injection time, inj time, injector time, inj dur, injdur, injector on time, pwidth, "
     "injector opening time, injector open time",
