@@ -329,7 +329,10 @@ def test_columns_are_named_on_the_command_line(
     dressed(case, heron_vehicle, short_log, Dress(header="none"))
     text = (case / "drive.csv").read_text().replace("Wideband", "Kanal 7")
     (case / "drive.csv").write_text(text)
-    assert correct(case) == 0
+    # Numbers about 1 under a name that says nothing.
+    assert correct(case) == 2
+    assert "Lambda was not found, but 'Kanal 7' may be it" in capsys.readouterr().err
+    assert correct(case, "--column", "unused=Kanal 7") == 0
     # Without its column only the loop tells lambda, and that is said.
     assert "only where feedback works is the mixture known" in capsys.readouterr().err
     assert correct(case, "--column", "lambda=Kanal 7:λ") == 0
