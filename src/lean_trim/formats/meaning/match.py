@@ -32,6 +32,8 @@ class Match:
     by_physics : whether the unit was settled by the engine's physics.
     only : whether no other unit would do.
     rivals : other columns whose names stand for the role as well.
+    runner_up : the unit that would fit next best, "" where no other would do or nothing tells.
+    odds : of the unit it is read in against that, at most a thousand; NaN where nothing has a size.
     """
 
     role: Role
@@ -46,6 +48,8 @@ class Match:
     by_physics: bool = False
     only: bool = False
     rivals: tuple[Column, ...] = ()
+    runner_up: str = ""
+    odds: float = float("nan")
 
     @property
     def sureness(self) -> str:

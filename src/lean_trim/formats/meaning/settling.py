@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -41,7 +42,8 @@ class Say:
         "settling.either",
         "{label} could be in {units}; neither its values nor the engine's physics tells which",
     )
-    BORNE_OUT = Message("settling.borne_out", "{unit} and not {others}: {why}")
+    BORNE_OUT = Message("settling.borne_out", "{unit} and not {others}: {why}{odds}")
+    ODDS = Message("settling.odds", " (odds {odds} to 1)")
     LIKE_TARGET = Message("settling.like_target", "on the scale of the logged target")
     LIKE_OTHER = Message("settling.like_other", "in {unit} like the other temperature")
     LIKE_OTHER_TRIM = Message(
@@ -98,6 +100,26 @@ OVERALL = 0.15
 FAR = 0.3
 HARMLESS = frozenset((Role.KNOCK, Role.DUTY, Role.THROTTLE, Role.BATTERY, Role.BARO))
 """Roles for which the likelier reading is taken with a note: a wrong one changes no fuel."""
+
+
+MOST_ODDS = 1000.0
+"""Odds beyond which they are told as more than that: the physics is no surer than a thousandth."""
+
+
+class Told(NamedTuple):
+    """The reading that is borne out, why, and its odds against the next best; "" where none is.
+
+    ``odds`` are those of two Gaussian misfits whose standard deviation is what the best may miss by;
+    NaN where it was told by something that has no size.
+    """
+
+    unit: str
+    why: str
+    odds: float = float("nan")
+    runner_up: str = ""
+
+
+NOTHING = Told("", "")
 
 
 @dataclass(frozen=True, eq=False)
@@ -261,7 +283,8 @@ def _choose(
         unit: replace(log, channels={**log.channels, role: values})
         for unit, values in options.items()
     }
-    unit, why = _borne_out(role, logs, matches, vehicle)
+    told = _borne_out(role, logs, matches, vehicle)
+    unit = told.unit
     if not unit:
         shown = " or ".join(_shown(u, vehicle) for u in options)
         # Loggers that show the inverse of λ say so in the name.
@@ -273,8 +296,21 @@ def _choose(
             match, doubt=doubt, confidence=min(match.confidence, 0.4), choices=tuple(options)
         )
     others = " or ".join(show_unit(u) for u in options if u != unit)
-    note = str(Say.BORNE_OUT(unit=show_unit(unit), others=others, why=why))
-    return logs[unit], replace(match, unit=unit, note=_joined(match.note, note), by_physics=True)
+    odds = "" if np.isnan(told.odds) else str(Say.ODDS(odds=_shown_odds(told.odds)))
+    note = str(Say.BORNE_OUT(unit=show_unit(unit), others=others, why=told.why, odds=odds))
+    chosen = replace(
+        match,
+        unit=unit,
+        note=_joined(match.note, note),
+        by_physics=True,
+        runner_up=told.runner_up,
+        odds=told.odds,
+    )
+    return logs[unit], chosen
+
+
+def _shown_odds(odds: float) -> str:
+    return f"over {MOST_ODDS:.0f}" if odds >= MOST_ODDS else f"{odds:.0f}"
 
 
 def _shown(unit: str, vehicle: Vehicle) -> str:
@@ -285,23 +321,23 @@ def _shown(unit: str, vehicle: Vehicle) -> str:
 
 def _borne_out(
     role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match], vehicle: Vehicle
-) -> tuple[str, str]:
-    """The one reading that the engine's physics bears out, and why; "" if it cannot tell."""
+) -> Told:
+    """The one reading that the engine's physics bears out; nothing if it cannot tell."""
     if role is Role.TARGET:
         return (
             _by_proof({u: prove_target(x, vehicle) for u, x in logs.items()})
             or _by_held(logs, vehicle)
-            or ("", "")
+            or NOTHING
         )
     if role is Role.LAMBDA:
         found = _by_proof({u: prove_lambda(x, vehicle) for u, x in logs.items()})
         target = matches.get(Role.TARGET)
         if found is None and target is not None and target.unit in logs and target.by_physics:
-            return target.unit, str(Say.LIKE_TARGET())
-        return found or _by_size(logs, vehicle) or _by_cut(logs) or ("", "")
+            return Told(target.unit, str(Say.LIKE_TARGET()))
+        return found or _by_size(logs, vehicle) or _by_cut(logs) or NOTHING
     if role in TRIMS:
-        unit, why = _by_slope(role, logs, vehicle)
-        return (unit, why) if unit else _by_other_trim(role, logs, matches)
+        told = _by_slope(role, logs, vehicle)
+        return told if told.unit else _by_other_trim(role, logs, matches)
     if role in (Role.IAT, Role.COOLANT):
         return _by_temperature(role, logs, matches, vehicle)
     if role is Role.FUEL_DP:
@@ -309,25 +345,27 @@ def _borne_out(
         misses = {u: abs(np.log(max(_middle(x[role]), 1e-6) / rated)) for u, x in logs.items()}
         return _clear(misses, FAR, str(Say.BY_RATED()))
     fuels = {u: _fuel_miss(x, vehicle) for u, x in logs.items()}
-    unit, _ = _clear(fuels, NEAR * 4, "")
-    if unit:
-        return unit, str(Say.BY_FUEL(ratio=_fuel_ratio(logs[unit], vehicle)))
+    told = _clear(fuels, NEAR * 4, "")
+    if told.unit:
+        return told._replace(why=str(Say.BY_FUEL(ratio=_fuel_ratio(logs[told.unit], vehicle))))
     if role is Role.MAP:
-        return _by_proof({u: prove_map(x, vehicle) for u, x in logs.items()}) or ("", "")
-    return "", ""
+        return _by_proof({u: prove_map(x, vehicle) for u, x in logs.items()}) or NOTHING
+    return NOTHING
 
 
-def _by_proof(proofs: Mapping[str, list[Proof]]) -> tuple[str, str] | None:
+def _by_proof(proofs: Mapping[str, list[Proof]]) -> Told | None:
     agreeing = [u for u, found in proofs.items() if _agree(found)]
     if len(agreeing) == 1 and all(found for found in proofs.values()):
         # What tells this reading from the others is what the others fail at.
         told = max(range(len(proofs[agreeing[0]])), key=lambda i: _worst(proofs, agreeing[0], i))
-        return agreeing[0], str(proofs[agreeing[0]][told].said)
-    misses = {
-        u: max((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()
-    }
-    unit = _clear(misses, NEAR, "")[0]
-    return (unit, str(proofs[unit][0].said)) if unit else None
+        why = str(proofs[agreeing[0]][told].said)
+        return Told(agreeing[0], why, *_against(_misses(proofs), agreeing[0], NEAR))
+    clear = _clear(_misses(proofs), NEAR, "")
+    return clear._replace(why=str(proofs[clear.unit][0].said)) if clear.unit else None
+
+
+def _misses(proofs: Mapping[str, list[Proof]]) -> dict[str, float]:
+    return {u: max((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()}
 
 
 def _agree(found: list[Proof]) -> bool:
@@ -340,23 +378,33 @@ def _worst(proofs: Mapping[str, list[Proof]], chosen: str, i: int) -> float:
     return max((f[i].misfit for u, f in proofs.items() if u != chosen and i < len(f)), default=0.0)
 
 
-def _clear(misses: Mapping[str, float], near: float, why: str) -> tuple[str, str]:
+def _against(misses: Mapping[str, float], best: str, near: float) -> tuple[float, str]:
+    """Odds of the best reading against the next best, and which that is."""
+    others = {u: m for u, m in misses.items() if u != best and np.isfinite(m)}
+    if not others or not np.isfinite(misses[best]):
+        return float("nan"), ""
+    runner_up = min(others, key=lambda u: others[u])
+    apart = 0.5 * ((others[runner_up] / near) ** 2 - (misses[best] / near) ** 2)
+    return float(np.exp(min(apart, np.log(MOST_ODDS)))), runner_up
+
+
+def _clear(misses: Mapping[str, float], near: float, why: str) -> Told:
     known = {u: m for u, m in misses.items() if np.isfinite(m)}
     if not known or len(known) < len(misses):
-        return "", ""
+        return NOTHING
     best = min(known, key=lambda u: known[u])
     others = [m for u, m in known.items() if u != best]
     if known[best] <= near and all(m >= CLEARLY * max(known[best], near / CLEARLY) for m in others):
-        return best, why
-    return "", ""
+        return Told(best, why, *_against(known, best, near))
+    return NOTHING
 
 
-def _by_held(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | None:
+def _by_held(logs: Mapping[str, Log], vehicle: Vehicle) -> Told | None:
     """Without a target table: the scale on which a settled lambda lies on target while feedback holds."""
     return _by_proof({u: prove_lambda(x, vehicle) for u, x in logs.items()})
 
 
-def _by_size(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | None:
+def _by_size(logs: Mapping[str, Log], vehicle: Vehicle) -> Told | None:
     misses = {}
     for unit, log in logs.items():
         target = log.get(Role.TARGET, 1.0)
@@ -366,20 +414,20 @@ def _by_size(logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str] | Non
         misses[unit] = abs(_middle(ratio) - 1.0)
     near = [u for u, m in misses.items() if m <= OVERALL]
     if len(near) == 1 and all(m >= FAR for u, m in misses.items() if u != near[0]):
-        return near[0], str(Say.BY_SIZE())
+        return Told(near[0], str(Say.BY_SIZE()), *_against(misses, near[0], OVERALL))
     return None
 
 
-def _by_cut(logs: Mapping[str, Log]) -> tuple[str, str] | None:
+def _by_cut(logs: Mapping[str, Log]) -> Told | None:
     """Without fuel a sensor reads lean; on the other scale it would read rich."""
     middles = {u: lambda_in_cut(x) for u, x in logs.items()}
     lean = [u for u, m in middles.items() if m >= LEAST_CUT]
     if len(lean) == 1 and all(m < 1.0 for u, m in middles.items() if u != lean[0]):
-        return lean[0], str(Say.BY_CUT(value=middles[lean[0]]))
+        return Told(lean[0], str(Say.BY_CUT(value=middles[lean[0]])))
     return None
 
 
-def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[str, str]:
+def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> Told:
     misses = {}
     found = {}
     for unit, log in logs.items():
@@ -391,35 +439,33 @@ def _by_slope(role: Role, logs: Mapping[str, Log], vehicle: Vehicle) -> tuple[st
         sure = np.isfinite(error) and error < MOST_SLOPE_ERROR * abs(slope)
         misses[unit] = abs(np.log(max(slope, 1e-6))) if sure and slope > 0 else float("nan")
         found[unit] = slope
-    unit, _ = _clear(misses, SLOPE_NEAR, "")
-    return (unit, str(Say.BY_SLOPE(slope=found[unit]))) if unit else ("", "")
+    told = _clear(misses, SLOPE_NEAR, "")
+    return told._replace(why=str(Say.BY_SLOPE(slope=found[told.unit]))) if told.unit else told
 
 
-def _by_other_trim(
-    role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match]
-) -> tuple[str, str]:
+def _by_other_trim(role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match]) -> Told:
     """The unit of the other trim, where the file states the same for both and that one is plain."""
     own = matches[role]
     other = matches.get(next(r for r in TRIMS if r is not role))
     if other is None or other.doubt or not (other.only or other.by_physics):
-        return "", ""
+        return NOTHING
     stated = own.columns[0].unit.strip()
     # A logger that writes a fraction under a percent sign does so for both.
     if not stated or other.columns[0].unit.strip() != stated or other.unit not in logs:
-        return "", ""
-    return other.unit, str(Say.LIKE_OTHER_TRIM(unit=show_unit(other.unit)))
+        return NOTHING
+    return Told(other.unit, str(Say.LIKE_OTHER_TRIM(unit=show_unit(other.unit))))
 
 
 def _by_temperature(
     role: Role, logs: Mapping[str, Log], matches: Mapping[Role, Match], vehicle: Vehicle
-) -> tuple[str, str]:
+) -> Told:
     other = matches.get(Role.COOLANT if role is Role.IAT else Role.IAT)
     # A stated unit, or one that only one unit allows, says what the logger is set to.
     if other is not None and other.unit in logs and not other.doubt and _is_told(other):
-        return other.unit, str(Say.LIKE_OTHER(unit=show_unit(other.unit)))
+        return Told(other.unit, str(Say.LIKE_OTHER(unit=show_unit(other.unit))))
     # Air may have any weather's temperature; only an engine's coolant is held where it is.
     if role is Role.IAT:
-        return "", ""
+        return NOTHING
     misses = {
         u: next((p.misfit for p in prove_temperatures(x, vehicle) if p.role is role), _warmth(x))
         for u, x in logs.items()
@@ -429,8 +475,9 @@ def _by_temperature(
     if misses[best] <= COLD_MISS and all(
         m >= misses[best] + COLD_APART for u, m in misses.items() if u != best
     ):
-        return best, str(Say.BY_WARMTH(unit=show_unit(best)))
-    return "", ""
+        why = str(Say.BY_WARMTH(unit=show_unit(best)))
+        return Told(best, why, *_against(misses, best, COLD_APART))
+    return NOTHING
 
 
 def _warmth(log: Log) -> float:
