@@ -20,11 +20,10 @@ from lean_trim.core.pipeline import pulls, transients
 from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.solve import Solution, conclude
 from lean_trim.core.pipeline.transients import TransientReport
-from lean_trim.job.blobs import store_log
-from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace import injector_study, rounds, solving
+from tests.jobs import job_bytes
 from tests.solved_once import SolvedOnce
 
 DrivenJob = Callable[[float], bytes]
@@ -73,10 +72,7 @@ def driven_job(tmp_path_factory: pytest.TempPathFactory, heron_vehicle: Vehicle)
     def driven(minutes: float) -> bytes:
         path = tmp_path_factory.mktemp("job") / "driven.leantrim"
         log = simulate(heron_vehicle, seed=1, minutes=minutes, name="simulated drive 1")
-        store = JobStore.create(path, heron_vehicle, car="heron")
-        store.add_logs(store.load().rounds[0].id, [store_log(log)])
-        store.close()
-        return path.read_bytes()
+        return job_bytes(path, heron_vehicle, log, car="heron")
 
     return driven
 

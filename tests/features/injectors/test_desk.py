@@ -24,8 +24,6 @@ from lean_trim.core.messages import Message
 from lean_trim.features.injectors.desk.desk import InjectorsDesk
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
-from lean_trim.job.blobs import store_log
-from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.truth import truth_for
@@ -33,6 +31,7 @@ from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.steps import State, steps_of
 from lean_trim.workspace import deciding
+from tests.jobs import job_bytes
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -53,11 +52,7 @@ def swap() -> tuple[Vehicle, Log]:
 def swap_job(swap: tuple[Vehicle, Log], tmp_path_factory: pytest.TempPathFactory) -> bytes:
     """Bytes of a job with that log in its first round."""
     vehicle, log = swap
-    path = tmp_path_factory.mktemp("swap") / "swap.leantrim"
-    store = JobStore.create(path, vehicle)
-    store.add_logs(store.load().rounds[0].id, [store_log(log)])
-    store.close()
-    return path.read_bytes()
+    return job_bytes(tmp_path_factory.mktemp("swap") / "swap.leantrim", vehicle, log)
 
 
 @pytest.fixture

@@ -14,10 +14,10 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.vehicle.desk.desk import VehicleDesk
 from lean_trim.formats.vehicle_sheet import read_vehicle
-from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore, load_job, open_job
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
+from tests.jobs import job_bytes
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -28,11 +28,7 @@ def own_job(
     heron_vehicle: Vehicle, short_log: Log, tmp_path_factory: pytest.TempPathFactory
 ) -> bytes:
     """Bytes of a job of a vehicle of one's own, its first drive logged."""
-    path = tmp_path_factory.mktemp("own") / "own.leantrim"
-    store = JobStore.create(path, heron_vehicle)
-    store.add_logs(store.load().rounds[0].id, [store_log(short_log)])
-    store.close()
-    return path.read_bytes()
+    return job_bytes(tmp_path_factory.mktemp("own") / "own.leantrim", heron_vehicle, short_log)
 
 
 @pytest.fixture

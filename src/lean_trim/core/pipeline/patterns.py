@@ -122,13 +122,7 @@ def find_patterns(
         return PatternReport((), np.empty((0, len(used))), used, None, ())
     driving = driving_of(frame, used)
     patterns, courses = _courses(driving)
-    along = replace(
-        used,
-        k=used.k - _at_limit(used.terms.names, estimate) @ used.terms.values,
-        terms=SharedTerms(
-            used.terms.names, np.vstack([used.terms.values, courses]), used.terms.usual_k
-        ),
-    )
+    along = _with_courses(used, courses, estimate)
     residual = used.k - explained(estimate, used)
     places = gather(frame, along, np.nan_to_num(driving.open_ms), residual, state.scale, HUBER)
     if not patterns or len(places) < LEAST_PLACES:
@@ -160,6 +154,16 @@ def find_patterns(
     told = tell(evidence, patterns, courses, frame.log.time_s[used.index], used.seconds, barred)
     report = PatternReport(patterns, courses, used, evidence, told)
     return _with_shape(report, driving, residual, unit * used.weight, place)
+
+
+def _with_courses(used: Observations, courses: Floats, estimate: Estimate) -> Observations:
+    """Observations that carry the patterns' courses as terms, less what lies at its limit."""
+    terms = used.terms
+    return replace(
+        used,
+        k=used.k - _at_limit(terms.names, estimate) @ terms.values,
+        terms=SharedTerms(terms.names, np.vstack([terms.values, courses]), terms.usual_k),
+    )
 
 
 def _with_shape(
