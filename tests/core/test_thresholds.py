@@ -112,6 +112,14 @@ def test_a_throttle_tips_from_its_slope(throttle_rate: float, tips: bool) -> Non
     assert (hits(with_channel(STEADY, Role.THROTTLE, ramp), "tip") > 0) == tips
 
 
+@pytest.mark.parametrize(("cell_s", "crossed"), [(0.2, False), (0.12, True)])
+def test_a_cell_is_passed_through_in_less_than_its_time(cell_s: float, crossed: bool) -> None:
+    """Up to 3000 rpm a cell is 1000 wide; the slope is one over 0.4 s, so that the ramp lasts longer."""
+    speed = np.minimum(1000.0 + 1000.0 / cell_s * np.maximum(TIME - 60.0, 0.0), 6000.0)
+    log = with_channel(STEADY, Role.RPM, speed)
+    assert (hits(log, "crossed") > hits(STEADY, "crossed")) == crossed
+
+
 @pytest.mark.parametrize(("map_rate", "tips"), [(48.0, False), (75.0, True)])
 def test_manifold_pressure_tips_from_its_relative_slope(map_rate: float, tips: bool) -> None:
     pressure = 50.0 * np.exp(map_rate / 100.0 * np.clip(TIME - 60.0, 0.0, 0.6))

@@ -198,6 +198,13 @@ def test_cells_nobody_drove_are_filled_where_that_is_an_enrichment() -> None:
     np.testing.assert_allclose(low.step_pct[1], [4, 4, 0], atol=0.1)
 
 
+def test_a_cell_nobody_drove_gets_fifteen_percent_at_most() -> None:
+    """However much a driven one needed: a surface that far from any reading is a guess."""
+    partly = replace(estimate(20.0), supported=np.eye(3, dtype=bool))
+    filled = propose(partly, PolicySettings(), TableLimits(0.1, 5.0, 200.0))
+    np.testing.assert_allclose(filled.step_pct[0], [20.0, 15.0, 15.0], atol=0.1)
+
+
 @pytest.mark.parametrize(("cell", "step"), [((1, 1), -7.0), ((0, 0), 0.0)])
 def test_what_is_sure_is_leaned_between_driven_cells_only(
     cell: tuple[int, int], step: float

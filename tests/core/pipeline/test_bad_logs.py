@@ -25,7 +25,7 @@ from lean_trim.core.pipeline.solve import (
 )
 from lean_trim.core.pipeline.summary import restraints_of
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
-from tests.builders import maf_vehicle, small_vehicle, steady_states
+from tests.builders import maf_vehicle, small_vehicle, steady_states, with_channel
 
 BASE = steady_states(1.05, seconds=2.5, noise=0.004)
 
@@ -112,3 +112,16 @@ def test_too_little_data_is_refused_with_the_reasons_that_took_it(method: str) -
         match=r"The sieve left 0 of 5952 samples; at least 20 .* settling after a flash 238 s",
     ):
         solve([BASE], small_vehicle(), settings)
+
+
+def test_the_three_reasons_that_took_most_are_named() -> None:
+    """Of five that took something; a list of all would bury what to do."""
+    at = BASE.time_s
+    log = with_channel(BASE, Role.DUTY, np.where(at > 100.0, 96.0, 40.0))
+    log = with_channel(log, Role.LAMBDA, np.where(at > 60.0, 1.45, BASE[Role.LAMBDA]))
+    log = with_channel(log, Role.COOLANT, np.where(at < 90.0, 20.0, 88.0))
+    settings = SolveSettings(sieve=SieveSettings({"settling.minutes": 60.0}))
+    with pytest.raises(LogError, match="The sieve left 0") as refused:
+        solve([log], small_vehicle(), settings)
+    reasons = str(refused.value).split("left out for: ")[1].split(". ")[0]
+    assert len(reasons.split(", ")) == 3 and reasons.startswith("settling after a flash 238 s, ")
