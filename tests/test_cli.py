@@ -9,6 +9,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from campaigns.dressing.dress import Dress
@@ -20,7 +21,8 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.logs import open_log, write_log_csv
 from lean_trim.formats.tables import read_table, write_table
 from lean_trim.formats.vehicle_sheet import write_vehicle
-from tests.builders import without
+from tests.builders import small_vehicle, without
+from tests.core.drive.test_gauge import beside
 
 
 @pytest.fixture
@@ -381,3 +383,22 @@ def test_a_certain_swap_ends_with_2_until_it_is_insisted_on(
     assert correct(case, "--despite-swap") == 0
     out = capsys.readouterr().out
     assert "cells change: at the most +" in out and "of the lambda gauge" in out
+
+
+def test_a_gauge_far_from_the_loop_beside_it_ends_with_2_until_somebody_says_which_is_off(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    write_vehicle(small_vehicle(feedback="narrowband"), tmp_path)
+    write_log_csv(beside(1.07), tmp_path / "drive.csv")
+    as_read = "--accept-doubts"
+    assert correct(tmp_path, as_read) == 2
+    told = capsys.readouterr().err
+    assert "1.070 on average while the narrowband loop holds 1" in told and "--gauge off" in told
+    assert not (tmp_path / "out").exists()
+    tables = {}
+    for word in ("off", "right"):
+        assert correct(tmp_path, as_read, "--gauge", word) == 0
+        tables[word] = read_table(tmp_path / "out" / "ve.csv", "ve").values
+    # The drive is right on its table; a gauge that is right would make all of it 7 % richer.
+    assert np.median(tables["off"]) == pytest.approx(80.0, rel=0.01)
+    assert np.median(tables["right"]) == pytest.approx(80.0 * 1.07, rel=0.015)

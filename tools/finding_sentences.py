@@ -34,7 +34,7 @@ OF_THE_FIT = (
     (
         of_fit.GAUGE_ID,
         "warning",
-        "a wideband off by 1.5 % beside a loop; a danger from 6 %",
+        "a wideband off by 1.5 % beside a loop; a danger and asked from 6 %",
         "GAUGE",
     ),
     (of_fit.SLOW_ID, "note", "a time constant from 0.35 s", "SLOW"),
@@ -53,6 +53,14 @@ OF_WHAT_IS_WRITTEN = (
     ("step_limited", "note", "a cell cut at a step limit", "CUT"),
 )
 
+SEVERAL = {
+    "GAUGE": (
+        ("GAUGE_RICH", "GAUGE_LEAN", "GAUGE_OFF", "GAUGE_IS_RIGHT"),
+        ("GAUGE_NEXT", "GAUGE_ASKED", "GAUGE_LOOP_NEXT"),
+    )
+}
+"""Findings whose effect or next step depends on the drive and on what the user says."""
+
 
 def rows() -> Iterator[tuple[str, str, str, str, str, str]]:
     """Every finding in the order it is looked for."""
@@ -68,9 +76,9 @@ def rows() -> Iterator[tuple[str, str, str, str, str, str]]:
         yield (pattern.id, pattern.severity, when, *(_text(t) for t in texts))
     for name, kind, when, words in OF_THE_FIT:
         said = vars(of_fit.Say)
-        effect = said.get(f"{words}_EFFECT") or said.get(f"{words}_RICH")
-        texts = (said[words], effect, said.get(f"{words}_NEXT"))
-        yield (name, kind, when, *(_text(t) for t in texts))
+        effects, nexts = SEVERAL.get(words, ((f"{words}_EFFECT",), (f"{words}_NEXT",)))
+        texts = (" Or: ".join(_text(said.get(n)) for n in names) for names in (effects, nexts))
+        yield (name, kind, when, _text(said[words]), *texts)
     for name, kind, when, words in OF_WHAT_IS_WRITTEN:
         yield (name, kind, when, _text(vars(shortfall.Say)[words]), "", "")
 

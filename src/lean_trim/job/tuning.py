@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 from dataclasses import asdict, dataclass, field, fields, replace
-from typing import Any, TypeVar
+from typing import Any, TypeVar, get_args
 
 from lean_trim.core.data.vehicle import AIRFLOW_SOURCE_KINDS, AirflowSourceSettings
 from lean_trim.core.decision.proposal import PolicySettings
+from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.averages import AverageSettings
@@ -56,6 +57,7 @@ def tuning_text(tuning: Tuning) -> str:
         {
             "method": solve.method,
             "fit_delay": solve.fit_delay,
+            "gauge": solve.gauge,
             "regimes": asdict(solve.regimes),
             "sieve": dict(solve.sieve.changes),
             "disabled": sorted(solve.sieve.disabled),
@@ -91,6 +93,7 @@ def tuning_from(text: str) -> Tuning:
     solve = SolveSettings(
         method="average" if method == "average" else "surface",
         fit_delay=data.get("fit_delay") is not False,
+        gauge=_gauge_word(data.get("gauge")),
         regimes=_filled(RegimeSettings(), data.get("regimes")),
         sieve=_sieve(data),
         surface=_filled(SurfaceSettings(), data.get("surface")),
@@ -108,6 +111,11 @@ def tuning_from(text: str) -> Tuning:
     )
     earlier = frozenset(whole)
     return Tuning(solve, _filled(PolicySettings(), data.get("policy")), earlier, source)
+
+
+def _gauge_word(found: Any) -> GaugeWord:
+    words: tuple[GaugeWord, ...] = get_args(GaugeWord)
+    return next((word for word in words if word == found), "unsaid")
 
 
 def _sieve(data: dict[str, Any]) -> SieveSettings:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.diagnosis.causes import certain_swap
+from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import clock
@@ -54,6 +55,10 @@ class Say:
         "deciding.swapped",
         "{said} The table is not corrected for it: put the injector data right on the Injectors desk "
         "first.",
+    )
+    GAUGE_FIRST = Message(
+        "deciding.gauge_first",
+        "{said} Say on the Fit page whether the gauge or the loop is off; the table follows from it.",
     )
     INJECTORS_FIRST = Message(
         "deciding.injectors_first",
@@ -268,14 +273,18 @@ class Deciding:
         """Why the proposal may not be accepted now; None if it may.
 
         The work is not done, or the injectors are certainly not the sheet's: a table that makes up
-        for them is right for neither.
+        for them is right for neither. Or the lambda gauge is so far from the loop beside it that
+        somebody has to say which of them is off.
         """
         held = self.work.state.holds_writing
         solution = self.solver.solution
         if held is not None or solution is None:
             return held
         swap = certain_swap(solution.findings)
-        return None if swap is None else Say.SWAPPED(said=swap.said)
+        if swap is not None:
+            return Say.SWAPPED(said=swap.said)
+        gauge = gauge_in_question(solution.findings)
+        return None if gauge is None else Say.GAUGE_FIRST(said=gauge.said)
 
     def accept(self, cells: frozenset[int] | None = None) -> None:
         """Accept the proposal for all cells or for some.

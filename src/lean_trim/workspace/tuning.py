@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from lean_trim.core.data.vehicle import AirflowSourceSettings
+from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.job.tuning import Tuning
@@ -135,6 +136,15 @@ class TuningControl:
     def fit_delay(self, on: bool) -> None:
         """Read the sensor delay from the log, or take the default."""
         self._take(replace(self.state, solve=replace(self.state.solve, fit_delay=on)))
+
+    def say_of_gauge(self, word: GaugeWord) -> None:
+        """What is so where the lambda gauge and the loop beside it disagree.
+
+        Parameters
+        ----------
+        word : one of ``GaugeWord``.
+        """
+        self._take(replace(self.state, solve=replace(self.state.solve, gauge=word)))
 
     def choose_unvisited(self, choice: str) -> None:
         """What happens to cells not driven.

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lean_trim.core.decision.proposal import POLICY_KNOBS
+from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.drive.regimes import REGIME_KNOBS
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
@@ -31,6 +32,7 @@ class Say:
     END_OFF = Message("turned.end_off", "Do not carry the curve's last segment on")
     SOUND = Message("turned.sound", "Vouch for the fuel supply")
     NOT_SOUND = Message("turned.not_sound", "Do not vouch for the fuel supply")
+    GAUGE = Message("turned.gauge", "Lambda gauge: {word}")
     EARLIER = Message("turned.earlier", "Which earlier rounds count too")
     SOURCE = Message("turned.source", "How the airflow source is told")
     SEVERAL = Message("turned.several", "Turn {count} settings")
@@ -38,6 +40,13 @@ class Say:
 
 
 METHOD_NAMES = {"surface": "one surface through all samples", "average": "cell averages"}
+
+
+GAUGE_WORDS: Mapping[GaugeWord, str] = {
+    "unsaid": "not said whether it is off",
+    "off": "it is off",
+    "right": "it is right",
+}
 
 
 def turned(before: Tuning, after: Tuning) -> str:
@@ -64,6 +73,8 @@ def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
         yield str(Say.METHOD(method=METHOD_NAMES[after.solve.method]))
     if before.solve.fit_delay != after.solve.fit_delay:
         yield str(Say.DELAY_ON() if after.solve.fit_delay else Say.DELAY_OFF())
+    if before.solve.gauge != after.solve.gauge:
+        yield str(Say.GAUGE(word=GAUGE_WORDS[after.solve.gauge]))
     if before.policy.unvisited != after.policy.unvisited:
         yield str(Say.UNVISITED(choice=after.policy.unvisited))
     if before.policy.extrapolate_end != after.policy.extrapolate_end:

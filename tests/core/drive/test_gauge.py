@@ -7,8 +7,10 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.of_fit import gauge_in_question, gauge_off
 from lean_trim.core.drive.frame import make_frame
-from lean_trim.core.drive.gauge import PRIOR, Gauge, read_gauge
+from lean_trim.core.drive.gauge import PRIOR, Gauge, GaugeWord, read_gauge
 from tests.builders import small_vehicle, steady_states, with_channel
 
 
@@ -49,6 +51,38 @@ def test_a_gauge_that_reads_rich_is_put_right_everywhere_and_a_lean_one_where_th
         ratio = frame.log[Role.LAMBDA] / log[Role.LAMBDA]
         assert np.median(ratio[open_at]) == pytest.approx(at_load, abs=0.006)
         assert np.median(ratio[~open_at]) == pytest.approx(1.0 / reads, abs=0.006)
+
+
+@pytest.mark.parametrize(
+    ("word", "at_load", "in_loop"),
+    [("unsaid", 1.0, 1.0 / 1.07), ("off", 1.0 / 1.07, 1.0 / 1.07), ("right", 1.0, 1.0)],
+)
+def test_what_the_user_says_of_a_gauge_that_reads_lean_decides_where_it_is_put_right(
+    word: GaugeWord, at_load: float, in_loop: float
+) -> None:
+    log = beside(1.07)
+    open_at = log[Role.MAP] > 70.0
+    log = with_channel(log, Role.CLOSED_LOOP, (~open_at).astype(float))
+    log = with_channel(log, Role.STFT, np.where(open_at, 0.0, log[Role.STFT]))
+    frame = make_frame(log, NARROW, gauge_word=word)
+    ratio = frame.log[Role.LAMBDA] / log[Role.LAMBDA]
+    assert np.median(ratio[open_at]) == pytest.approx(at_load, abs=0.006)
+    assert np.median(ratio[~open_at]) == pytest.approx(in_loop, abs=0.006)
+    assert frame.gauge.is_asked == (word == "unsaid")
+    assert (gauge_in_question([told_of(frame.gauge)]) is None) != (word == "unsaid")
+
+
+@pytest.mark.parametrize(("reads", "asked"), [(1.055, False), (0.935, True), (1.065, True)])
+def test_gauge_or_loop_is_asked_from_six_percent(reads: float, asked: bool) -> None:
+    gauge = make_frame(beside(reads), NARROW).gauge
+    assert gauge.is_asked == asked
+    assert (told_of(gauge).severity == "danger") == asked
+
+
+def told_of(gauge: Gauge) -> Finding:
+    found = gauge_off(gauge)
+    assert found is not None
+    return found
 
 
 def test_without_a_narrowband_loop_only_the_prior_is_known() -> None:

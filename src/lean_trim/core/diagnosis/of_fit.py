@@ -9,7 +9,7 @@ import numpy as np
 from lean_trim.core.diagnosis.delivery import DeliveryEnd
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.odds import LEAST_TOLD, probability
-from lean_trim.core.drive.gauge import ASKED, TOLD, Gauge
+from lean_trim.core.drive.gauge import TOLD, Gauge
 from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.estimate import Estimate
@@ -107,9 +107,26 @@ class Say:
         "Its error is taken off where the loop works. Elsewhere its readings stand, for a leak ahead "
         "of it or a dead cylinder reads lean as well.",
     )
+    GAUGE_OFF = Message(
+        "of_fit.gauge_off", "You said that the gauge is off: its error is taken off, everywhere."
+    )
+    GAUGE_IS_RIGHT = Message(
+        "of_fit.gauge_is_right",
+        "You said that the gauge is right: its readings stand, and the loop holds another mixture than 1.",
+    )
+    GAUGE_ASKED = Message(
+        "of_fit.gauge_asked",
+        "So far apart, the gauge or the loop's own sensor is broken, and the table follows from which. "
+        "Compare the gauge with another or in free air, look for leaks ahead of both sensors, then say "
+        "which of them is off (Fit page).",
+    )
     GAUGE_NEXT = Message(
         "of_fit.gauge_next",
         "Look at its free-air setting, its age, and the exhaust ahead of it for leaks.",
+    )
+    GAUGE_LOOP_NEXT = Message(
+        "of_fit.gauge_loop_next",
+        "Look at the loop's own sensor, and at the exhaust ahead of it for leaks.",
     )
     APART = Message(
         "of_fit.apart",
@@ -196,21 +213,48 @@ def gauge_off(gauge: Gauge) -> Finding | None:
 
     Returns None where nothing is known of it, or it is right.
     """
-    if not abs(gauge.error) >= TOLD:
+    # Said to be right, it has no error; that it reads otherwise than the loop is told all the same.
+    if not abs(gauge.mean - 1.0 if gauge.word == "right" else gauge.error) >= TOLD:
         return None
-    reads_rich = gauge.error < 0.0
+    reads_rich = gauge.mean < 1.0
     size = 100.0 * abs(gauge.mean - 1.0)
     return Finding(
         id=GAUGE_ID,
-        severity="danger" if abs(gauge.mean - 1.0) >= ASKED else "warning",
+        severity="danger" if gauge.is_asked else "warning",
         first_time_s=0.0,
         seconds=round(gauge.seconds, 2),
         said=Say.GAUGE(
             mean=gauge.mean, seconds=gauge.seconds, size=size, side="rich" if reads_rich else "lean"
         ),
-        effect=Say.GAUGE_RICH(pct=-100.0 * gauge.error) if reads_rich else Say.GAUGE_LEAN(),
-        next_step=Say.GAUGE_NEXT(),
+        effect=_effect_of(gauge),
+        next_step=_next_of(gauge),
     )
+
+
+def _effect_of(gauge: Gauge) -> Said:
+    if gauge.word != "unsaid":
+        return Say.GAUGE_OFF() if gauge.word == "off" else Say.GAUGE_IS_RIGHT()
+    return Say.GAUGE_RICH(pct=-100.0 * gauge.error) if gauge.error < 0.0 else Say.GAUGE_LEAN()
+
+
+def _next_of(gauge: Gauge) -> Said:
+    if gauge.word == "right":
+        return Say.GAUGE_LOOP_NEXT()
+    return Say.GAUGE_ASKED() if gauge.is_asked else Say.GAUGE_NEXT()
+
+
+def gauge_in_question(findings: Sequence[Finding]) -> Finding | None:
+    """A gauge so far from the loop beside it that somebody has to say which of them is off.
+
+    Parameters
+    ----------
+    findings : of a drive.
+
+    Returns
+    -------
+    None where nothing is asked, or it was said.
+    """
+    return next((f for f in findings if f.id == GAUGE_ID and f.severity == "danger"), None)
 
 
 def cold_engine(estimate: Estimate) -> Finding | None:

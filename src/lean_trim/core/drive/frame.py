@@ -25,7 +25,7 @@ from lean_trim.core.drive.coordinates import (
 )
 from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_duty
 from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
-from lean_trim.core.drive.gauge import UNKNOWN_GAUGE, Gauge, put_right, read_gauge
+from lean_trim.core.drive.gauge import UNKNOWN_GAUGE, Gauge, GaugeWord, put_right, read_gauge
 from lean_trim.core.drive.narrowband import cycle_mean_stft, running_mean, with_loop_lambda
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
@@ -155,7 +155,9 @@ def target_by_table(log: Log, vehicle: Vehicle) -> Floats | None:
         return None
 
 
-def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Frame:
+def make_frame(
+    log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = (), gauge_word: GaugeWord = "unsaid"
+) -> Frame:
     """Look the calibration up along the log.
 
     ``pieces`` tell which part was driven on another revision of the table.
@@ -165,6 +167,7 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     log : a log, perhaps joined from several.
     vehicle : with the table that is to be corrected.
     pieces : where each of the joined logs lies, and the table it was driven on if another.
+    gauge_word : what the user says of the lambda gauge.
 
     Returns
     -------
@@ -183,13 +186,13 @@ def make_frame(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...] = ()) -> Fr
     # Duty is believed only if the calibration then explains the fuel; else it may be of another
     # kind.
     if duty_will_do(log):
-        frame = _look_up(with_width_from_duty(log), vehicle, pieces)
+        frame = _look_up(with_width_from_duty(log), vehicle, pieces, gauge_word)
         if bears_out(frame.fuel_ratio):
             return replace(frame, width_from_duty=True, pressure=kind, holes=holes)
-    return replace(_look_up(log, vehicle, pieces), pressure=kind, holes=holes)
+    return replace(_look_up(log, vehicle, pieces, gauge_word), pressure=kind, holes=holes)
 
 
-def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
+def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...], gauge_word: GaugeWord) -> Frame:
     at = coordinates(log, vehicle)
     # What a loop holds on average is all there is where its sensor was not logged.
     of_loop = Role.LAMBDA not in log and vehicle.feedback != "none" and Role.STFT in log
@@ -203,7 +206,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...]) -> Frame:
         if not np.isfinite(told[Role.LAMBDA]).any():
             log.require([Role.LAMBDA])
         log = told
-    gauge = read_gauge(log, vehicle, target) if not of_loop else UNKNOWN_GAUGE
+    gauge = read_gauge(log, vehicle, target, gauge_word) if not of_loop else UNKNOWN_GAUGE
     log = put_right(log, gauge, target)
     if not np.isfinite(log[Role.LAMBDA]).any():
         raise LogError(Say.NO_LAMBDA(name=log.name))

@@ -4,12 +4,14 @@ A wideband beside a narrowband loop is read while that loop holds lambda 1: its 
 error. The error g (reading = true lambda times 1 + g) is the posterior mean under a prior of about
 one percent, so that a short look moves it little. A gauge that reads rich is put right everywhere.
 One that reads lean would make the table leaner than the reading asks, and a leak ahead of it or a
-dead cylinder reads lean too: it is put right only where the loop works.
+dead cylinder reads lean too: it is put right only where the loop works, until someone who looked
+says that it is the gauge. From 6 percent on either may be what is off, and that is asked.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Literal
 
 import numpy as np
 
@@ -19,6 +21,9 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.narrowband import loop_holds, on_its_way, stop_sides
 from lean_trim.core.types import Floats, Mask
 
+GaugeWord = Literal["unsaid", "off", "right"]
+"""What the user says where gauge and loop disagree: nothing, that the gauge is off, or that it is
+right and the loop is off."""
 PRIOR = 0.01
 """Standard deviation of a gauge's error at lambda 1 before anything is known (common practice, no
 source)."""
@@ -59,12 +64,19 @@ class Gauge:
     std_error : of it, at lambda 1.
     mean : of its readings while the loop held 1; NaN where there was none.
     seconds : of such driving.
+    word : what the user says of it.
     """
 
     error: float = 0.0
     std_error: float = PRIOR
     mean: float = float("nan")
     seconds: float = 0.0
+    word: GaugeWord = "unsaid"
+
+    @property
+    def is_asked(self) -> bool:
+        """Whether gauge and loop are so far apart that somebody has to say which of them is off."""
+        return self.word == "unsaid" and abs(self.mean - 1.0) >= ASKED
 
     @property
     def is_known(self) -> bool:
@@ -94,7 +106,7 @@ UNKNOWN_GAUGE = Gauge()
 """Of which only the prior is known."""
 
 
-def read_gauge(log: Log, vehicle: Vehicle, target: Floats) -> Gauge:
+def read_gauge(log: Log, vehicle: Vehicle, target: Floats, word: GaugeWord = "unsaid") -> Gauge:
     """The gauge's error, where a narrowband loop stands beside it.
 
     Parameters
@@ -102,6 +114,7 @@ def read_gauge(log: Log, vehicle: Vehicle, target: Floats) -> Gauge:
     log : with lambda and a short-term trim.
     vehicle : tells what feedback there is.
     target : wanted lambda, shape (n,).
+    word : what the user says of it; one that is right has no error.
 
     Returns
     -------
@@ -120,6 +133,8 @@ def read_gauge(log: Log, vehicle: Vehicle, target: Floats) -> Gauge:
         return UNKNOWN_GAUGE
     # The middle reading: spikes of quick changes do not move it, and a swing is even about it.
     mean = float(np.median(log[Role.LAMBDA][use]))
+    if word == "right":
+        return Gauge(mean=mean, seconds=seconds, word=word)
     blocks = _blocks(log, use)
     scatter = float(np.std(blocks) / np.sqrt(max(1, len(blocks) - 1)))
     error = float(np.hypot(LOOP_ERROR, scatter))
@@ -131,6 +146,7 @@ def read_gauge(log: Log, vehicle: Vehicle, target: Floats) -> Gauge:
         std_error=float(np.sqrt(share) * error),
         mean=mean,
         seconds=seconds,
+        word=word,
     )
 
 
@@ -159,6 +175,6 @@ def put_right(log: Log, gauge: Gauge, target: Floats) -> Log:
     if gauge.error == 0.0:
         return log
     true = log[Role.LAMBDA] / (1.0 + gauge.error)
-    if gauge.error > 0.0:
+    if gauge.error > 0.0 and gauge.word != "off":
         true = np.where(loop_holds(log, target), true, log[Role.LAMBDA])
     return replace(log, channels={**log.channels, Role.LAMBDA: true})

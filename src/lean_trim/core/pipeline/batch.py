@@ -219,7 +219,8 @@ def _take(
     gathering: Gathering,
 ) -> _One:
     """Sift one log, hand its observations over, and keep what is to be said of it."""
-    frame = make_frame(join_logs([driven.log]), vehicle, pieces_of([driven]))
+    joined = join_logs([driven.log])
+    frame = make_frame(joined, vehicle, pieces_of([driven]), settings.gauge)
     motion = Motion(frame)
     delay: DelaySettings = car.delay.settings
     prepared = prepare(motion, delay, settings.regimes, car.film.tau_s, car.usual_k)

@@ -22,6 +22,7 @@ from lean_trim.core.diagnosis.patterns.drift_knots import DriftCourse
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
+from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
 from lean_trim.core.drive.regimes import RegimeSettings
@@ -74,10 +75,14 @@ Progress = Callable[[float, str], bool]
 
 @dataclass(frozen=True)
 class SolveSettings:
-    """Settings of every stage. ``fit_delay`` reads the sensor delay from the log (surface method only)."""
+    """Settings of every stage. ``fit_delay`` reads the sensor delay from the log (surface method only).
+
+    ``gauge`` is what the user says where the lambda gauge and the loop beside it disagree.
+    """
 
     method: Method = "surface"
     fit_delay: bool = True
+    gauge: GaugeWord = "unsaid"
     regimes: RegimeSettings = field(default_factory=RegimeSettings)
     delay: DelaySettings = field(default_factory=DelaySettings)
     sieve: SieveSettings = field(default_factory=SieveSettings)
@@ -278,7 +283,8 @@ def measure(
         # Before anything is joined: two tanks in one fit would be a mean of both.
         for one in driven:
             refuse_unknown_tank(one.log, vehicle, len(driven))
-        frame = make_frame(join_logs([d.log for d in driven]), vehicle, pieces_of(driven))
+        joined = join_logs([d.log for d in driven])
+        frame = make_frame(joined, vehicle, pieces_of(driven), settings.gauge)
         return _measure(Motion(frame), settings, left_out_by_hand, step)
 
 

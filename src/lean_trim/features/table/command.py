@@ -67,6 +67,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="write the airflow table although the injectors are certainly not those of the sheet",
     )
     parser.add_argument(
+        "--gauge",
+        choices=("off", "right"),
+        help="where the wideband and the narrowband loop beside it disagree: the wideband is off (its error "
+        "is taken off everywhere), or it is right and the loop is off",
+    )
+    parser.add_argument(
         "--driven-on",
         action="append",
         default=[],
@@ -90,6 +96,11 @@ SWAPPED = (
     "injectors says them), then correct again; --despite-swap writes the table all the same."
 )
 
+GAUGE_ASKED = (
+    "{said} The airflow table follows from which of them is off: compare the gauge with another or in "
+    "free air, then correct again with --gauge off (the wideband is off) or --gauge right (the loop is)."
+)
+
 
 def run(args: argparse.Namespace) -> None:
     """Read, solve, propose, write."""
@@ -99,6 +110,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.core.decision.shortfall import shortfalls
     from lean_trim.core.decision.written import written_words
     from lean_trim.core.diagnosis.causes import certain_swap
+    from lean_trim.core.diagnosis.of_fit import gauge_in_question
     from lean_trim.core.pipeline.proposing import propose_for
     from lean_trim.core.pipeline.solve import SolveSettings
     from lean_trim.core.sieve.sieve import SieveSettings
@@ -124,10 +136,14 @@ def run(args: argparse.Namespace) -> None:
     tables = _driven_on(args.driven_on, args.log, vehicle)
     logs = Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
     warn(() if args.quiet else warnings)
-    summary = _solve(logs, vehicle, SolveSettings(method=args.method, sieve=sieve))
+    settings = SolveSettings(method=args.method, sieve=sieve, gauge=args.gauge or "unsaid")
+    summary = _solve(logs, vehicle, settings)
     swap = certain_swap(summary.findings)
     if swap is not None and not args.despite_swap:
         raise BadInputError(SWAPPED.format(said=swap.said))
+    gauge = gauge_in_question(summary.findings)
+    if gauge is not None:
+        raise BadInputError(GAUGE_ASKED.format(said=gauge.said))
     proposal = propose_for(summary, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
@@ -140,8 +156,8 @@ def run(args: argparse.Namespace) -> None:
         return
     for finding in told:
         print(line_of(finding), file=sys.stderr)
-    gauge = float(np.mean(summary.shared_error_pct))
-    for line in written_words(summary.estimate, proposal, summary.residual.rms, gauge):
+    shared = float(np.mean(summary.shared_error_pct))
+    for line in written_words(summary.estimate, proposal, summary.residual.rms, shared):
         print(line)
 
 

@@ -112,9 +112,12 @@ def _decide_step(session: Session, current: Round) -> Step:
         return Step(State.DONE, decided, "An earlier round: kept as it was decided")
     if session.proposal is None and not done:
         return Step(State.OPEN, "Decide", "Accept, put back, pin or type, cell by cell")
+    held = session.deciding.holds_accepting
     tip = (
         f"{waiting} of the proposed changes are not decided. Accept them all, or cell by cell: "
         "choose tiles, then accept, put back, pin, or type as +3%."
+        if held is None
+        else str(held)
     )
     # Waiting first: a decision half made must not look finished.
     if waiting and not done:

@@ -162,7 +162,11 @@ class DecisionBar(QWidget):
         when = "accept" if can and session.deciding.waiting_in() else "hand over"
         theme = self.appearance.theme
         self.caution.setText(f"Before you {when}: {text}" if text else self._summary())
-        paper, edge = (theme.caution_paper, theme.danger) if text else (theme.paper, theme.edge)
+        # What keeps Accept off for good is no less a caution than what is to be minded before it.
+        held = session.deciding.holds_accepting is not None
+        held &= session.work.state.holds_writing is None
+        warns = bool(text) or held
+        paper, edge = (theme.caution_paper, theme.danger) if warns else (theme.paper, theme.edge)
         self.caution.setStyleSheet(
             f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: "
             "2px 8px;"
@@ -222,6 +226,10 @@ class DecisionBar(QWidget):
         state = session.work.state
         if state.holds_writing is not None:
             return f"{decided} {state.holds_writing}"
+        held = session.deciding.holds_accepting
+        if held is not None:
+            # What keeps Accept off for good stands here, not in a tooltip alone.
+            return f"{decided} {held}"
         if session.proposal is None:
             return f"{decided} {NO_PROPOSAL.get(state.stage, '')}".strip()
         step = session.proposal.step_pct[~taken & ~session.decision.pinned]

@@ -235,6 +235,9 @@ class TableHeader(QWidget):
             return ""
         if any(f.severity == "danger" and f.id in SUPPLY_IDS for f in session.solution.findings):
             return "Fuel may not arrive: mend the supply before this is driven on."
+        if before is None and session.deciding.holds_accepting is not None:
+            # What keeps Accept off stands under the table; no advice to accept beside it.
+            return ""
         if before is None:
             return "First drive: the bars show what it needs. Accept, hand over, drive again."
         if before.verdict is None or current.verdict is None:

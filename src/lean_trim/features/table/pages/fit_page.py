@@ -1,15 +1,19 @@
 """How the estimate is made.
 
-Which method with which numbers, and the sensor delay with the picture that shows whether it holds.
+Which method with which numbers, the sensor delay with the picture that shows whether it holds, and
+what is so of a lambda gauge that the loop beside it contradicts.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
 
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox, QWidget
 
+from lean_trim.core.diagnosis.of_fit import gauge_off
+from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.drive.nuisance_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
@@ -26,6 +30,19 @@ METHODS = ("One surface through all samples", "Cell averages")
 METHOD_TIP = (
     "The surface weighs every sample by what is known of it and gives each cell an error; "
     "averages take the samples near each cell, as practitioners do by hand."
+)
+
+
+GAUGE_CHOICES: Mapping[GaugeWord, str] = {
+    "unsaid": "Not said: each place gets the richer",
+    "off": "The gauge is off",
+    "right": "The gauge is right, the loop is off",
+}
+GAUGE_UNSEEN = "No loop beside it says anything of the gauge in these logs."
+GAUGE_TIP = (
+    "Off: its error is taken off everywhere, beyond the loop too, which leans where it reads lean; only "
+    "after it was compared with another, and no leak or dead cylinder is ahead of it. "
+    "Right: its readings stand, and the loop's own sensor holds another mixture than 1."
 )
 
 
@@ -50,6 +67,11 @@ class FitPage(QWidget):
         self.fit = QCheckBox("Read the delay from the log", self)
         self.fit.setFont(font(9))
         self.fit.toggled.connect(session.tuning.fit_delay)
+        self.gauge_facts = running_text(8.5)
+        self.gauge = _combo(tuple(GAUGE_CHOICES.values()), "What is so of the lambda gauge")
+        self.gauge.setToolTip(GAUGE_TIP)
+        self.gauge.activated.connect(lambda i: session.tuning.say_of_gauge(tuple(GAUGE_CHOICES)[i]))
+        self.of_gauge = (heading("Lambda gauge"), self.gauge_facts, self.gauge)
         self.kind = _combo(tuple(Kind), "Which changes to show")
         self.kind.activated.connect(lambda _: self._show_picture())
         self.facts = running_text(8.5)
@@ -61,6 +83,7 @@ class FitPage(QWidget):
 
     def _lay_out(self) -> None:
         widgets = (
+            *self.of_gauge,
             heading("Sensor delay"),
             self.fit,
             self.facts,
@@ -93,9 +116,20 @@ class FitPage(QWidget):
         with QSignalBlocker(self.fit):
             self.fit.setChecked(settings.fit_delay)
         self.fit.setEnabled(not average)
+        self._show_gauge()
         self.facts.setText(delay_facts(self.session.solution))
         if self.isVisible():
             self._show_picture()
+
+    def _show_gauge(self) -> None:
+        """What is asked of the gauge, where a loop beside it says that it is off, or it was answered."""
+        solution = self.session.solution
+        found = None if solution is None else gauge_off(solution.frame.gauge)
+        word = self.session.settings.gauge
+        for widget in self.of_gauge:
+            widget.setVisible(found is not None or word != "unsaid")
+        self.gauge_facts.setText(GAUGE_UNSEEN if found is None else f"{found.said} {found.effect}")
+        self.gauge.setCurrentIndex(list(GAUGE_CHOICES).index(word))
 
     def _show_picture(self) -> None:
         solution = self.session.solution
