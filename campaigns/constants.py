@@ -41,6 +41,7 @@ FREE = {
     "estimation/bordered.py: LEAST_SHARE": "keeps a division from zero",
     "estimation/film_fit.py: LEAST_TRUST": "a film trusted by a fiftieth is the default within a hundredth",
     "diagnosis/patterns/exhaust_leak.py: SPREAD": "of 800 drives one barely visible leak more is told",
+    "diagnosis/patterns/pattern_evidence.py: TREND_LENGTH": "of 800 drives one false alarm less",
     "drive/gears.py: BIN": "99.7 % of the samples of 16 random drives and more are in the same gear",
 }
 """Constants of the numerical method, and why a factor of 1.5 may make no difference."""
