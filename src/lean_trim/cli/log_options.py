@@ -57,7 +57,8 @@ def add_log_options(parser: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="ROLE=NAME[:UNIT]",
-        help="which column plays a role, and in which unit; ROLE is as 'lean-trim columns' shows it, or time",
+        help="which column plays a role, and in which unit; ROLE is as 'lean-trim columns' shows "
+        "it, or time",
     )
     parser.add_argument("--sheet", default="", metavar="NAME", help="the sheet of a workbook")
     parser.add_argument(

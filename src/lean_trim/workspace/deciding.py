@@ -53,12 +53,14 @@ class Say:
     KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
     SWAPPED = Message(
         "deciding.swapped",
-        "{said} The table is not corrected for it: put the injector data right on the Injectors desk "
+        "{said} The table is not corrected for it: put the injector data right on the Injectors "
+        "desk "
         "first.",
     )
     GAUGE_FIRST = Message(
         "deciding.gauge_first",
-        "{said} Say on the Fit page whether the gauge or the loop is off; the table follows from it.",
+        "{said} Say on the Fit page whether the gauge or the loop is off; the table follows from "
+        "it.",
     )
     INJECTORS_FIRST = Message(
         "deciding.injectors_first",

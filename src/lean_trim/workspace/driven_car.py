@@ -127,7 +127,8 @@ class _Follower:
         stream: IO[str], take: Callable[[str], None], end: Callable[[], None]
     ) -> threading.Thread:
         def read() -> None:
-            # A drive that is stopped closes its streams under the reader, and nobody wants the rest.
+            # A drive that is stopped closes its streams under the reader, and nobody wants the
+            # rest.
             with suppress(ValueError):
                 for line in stream:
                     take(line)

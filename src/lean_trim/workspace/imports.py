@@ -163,7 +163,8 @@ class LogImports:
             answered = [q for q in self.questions if q.need == "dbc"]
         else:
             answered = [question]
-        # Kept before the file is read again: a rate the job cannot hold would be asked for each time.
+        # Kept before the file is read again: a rate the job cannot hold would be asked for each
+        # time.
         if question.need == "rate" and not self._keep_rate(question, float(str(word))):
             return
         sheet = str(word) if question.need == "sheet" else ""
@@ -220,7 +221,8 @@ class LogImports:
             if pending.problem and not pending.asks:
                 self.open.error(Say.PROBLEM(text=pending.problem))
         self.questions += [a for a in answers if isinstance(a, Question)]
-        # Looked at on request, even where nothing is in doubt; what cannot be read has nothing to look at.
+        # Looked at on request, even where nothing is in doubt; what cannot be read has nothing to
+        # look at.
         self.waiting += [p for p, _ in new if p.asks or (look and not p.problem)]
         self._keep([] if look else [(p, s) for p, s in new if not p.problem and not p.asks])
         self._tell()
@@ -236,7 +238,8 @@ class LogImports:
         for r in job.rounds if job is not None else ():
             for info in r.log_infos:
                 known[info.sha256] = Say.ALREADY_THERE(name="", other=info.name, number=r.number)
-            # One that was left out is there as well; counting it again is the way, not adding it twice.
+            # One that was left out is there as well; counting it again is the way, not adding it
+            # twice.
             for resting in r.resting:
                 known[resting.info.sha256] = Say.RESTS(
                     name="", other=resting.info.name, number=r.number

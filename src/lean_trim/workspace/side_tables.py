@@ -284,7 +284,8 @@ class SideTables(ABC):
         except LeanTrimError as error:
             self._refuse(name, str(error))
             return False
-        # Put back to what was driven on, nothing is decided: no row in the file, no step on the rail.
+        # Put back to what was driven on, nothing is decided: no row in the file, no step on the
+        # rail.
         return self._push(text, name, table, after if after.changed else None)
 
     def _push(

@@ -55,20 +55,26 @@ STATUS_TEXT = {
     Status.CORRECTED: "changed by what the drive says",
     Status.KEPT: "kept: not enough steady driving here",
     Status.LIMITED: "changed by the step limit, less than asked; drive again before going further",
-    Status.RANGE: "stopped at the end of the table's range; the scale has to be moved, not the cell",
+    Status.RANGE: "stopped at the end of the table's range; the scale has to be moved, not the "
+    "cell",
     Status.PINNED: "kept: pinned by hand",
     Status.KNOCK: "kept: knock was seen here, so no fuel is taken out",
-    Status.FAULT: "kept: a fault was seen here, so no fuel is taken out until it is mended or settled",
+    Status.FAULT: "kept: a fault was seen here, so no fuel is taken out until it is mended or "
+    "settled",
     Status.FILLED: "not driven: filled with what the surface through the driven cells says here",
     Status.CARRIED: "not driven: enriched as its nearest driven neighbour was",
     Status.RISING: "raised so that the curve never falls",
-    Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last point, "
+    Status.EXTRAPOLATED: "not driven: on the line of the last driven segment or raised as its last "
+    "point, "
     "whichever is richer",
     Status.BEYOND: "kept: at or past the reading at which the airflow sensor met its end",
-    Status.UNPROVEN: "not proven: fuel may not have arrived here; never leaner until the supply is mended",
-    Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump needs fuel like this",
+    Status.UNPROVEN: "not proven: fuel may not have arrived here; never leaner until the supply is "
+    "mended",
+    Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump needs fuel "
+    "like this",
     Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
-    Status.ONE_SIDED: "less taken out than needed: driving reads this point from one side only, so it is "
+    Status.ONE_SIDED: "less taken out than needed: driving reads this point from one side only, so "
+    "it is "
     "leaned hardly more than the driven one beside it",
 }
 
@@ -127,7 +133,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         0.0,
         1.0,
         "",
-        tip="For what was driven at full throttle up to atmospheric pressure; in boost the share in boost "
+        tip="For what was driven at full throttle up to atmospheric pressure; in boost the share "
+        "in boost "
         "counts.",
     ),
     Knob(
@@ -137,7 +144,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         0.0,
         1.0,
         "",
-        tip="For every cell above the pressure below; full throttle in boost is written by this share alone.",
+        tip="For every cell above the pressure below; full throttle in boost is written by this "
+        "share alone.",
     ),
     Knob(
         "add_limit_pct",
@@ -173,7 +181,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         0.0,
         100.0,
         "%",
-        tip="Leaner by up to this is written whole where the engine ran at full throttle or in boost; of "
+        tip="Leaner by up to this is written whole where the engine ran at full throttle or in "
+        "boost; of "
         "more, the share below. Richer is written whole.",
     ),
     Knob(
@@ -183,7 +192,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         0.0,
         1.0,
         "",
-        tip="Part of a large leaning at full throttle that is written at once: a first run that needs "
+        tip="Part of a large leaning at full throttle that is written at once: a first run that "
+        "needs "
         "-15 % gets -10 %, then a new run tells.",
     ),
     Knob(
@@ -193,7 +203,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         0.0,
         50.0,
         "%",
-        tip="No cell nobody drove gets more fuel than this: too rich misfires and burns the catalyst.",
+        tip="No cell nobody drove gets more fuel than this: too rich misfires and burns the "
+        "catalyst.",
     ),
     Knob(
         "rich_bias_pct",
@@ -211,7 +222,8 @@ POLICY_KNOBS: tuple[Knob, ...] = (
         60.0,
         110.0,
         "kPa",
-        tip="Rows above this manifold pressure are boost; from less where the barometer stood lower.",
+        tip="Rows above this manifold pressure are boost; from less where the barometer stood "
+        "lower.",
     ),
 )
 """Numbers of the policy (common practice, no source)."""
@@ -485,7 +497,8 @@ def _written(
 ) -> Proposal:
     """Round to the field, keep untouched cells exactly, keep a curve rising."""
     held = table.values if table.own is None else table.own.own(table.values)
-    # A range the table itself goes beyond is not the field's: cut to it, cells would get leaner that
+    # A range the table itself goes beyond is not the field's: cut to it, cells would get leaner
+    # that
     # nobody asked for.
     values, clipped = quantise(table.values * (1 + step / 100), limits.holding(held), table.own)
     # Rounding would change cells nobody touched, and each would look like a decision.

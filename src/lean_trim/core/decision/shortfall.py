@@ -25,17 +25,21 @@ class Say:
     WAITS = Message(
         "shortfall.waits",
         "Fuel pressure was not logged: {cells} at full throttle need far more than the same engine "
-        "speed does at part throttle, as with a pump that sags. Part of it is written, and they stay "
-        "up to {left:.0f} % lean: do not run there. Log the pressure, or say that the supply is sound.",
+        "speed does at part throttle, as with a pump that sags. Part of it is written, and they "
+        "stay "
+        "up to {left:.0f} % lean: do not run there. Log the pressure, or say that the supply is "
+        "sound.",
     )
     ONE_SIDED = Message(
         "shortfall.one_sided",
-        "At {node:.0f} rpm {cells} {stay} up to {left:.0f} % rich, for driving only reads them from "
+        "At {node:.0f} rpm {cells} {stay} up to {left:.0f} % rich, for driving only reads them "
+        "from "
         "{driven:.0f} rpm on: a breakpoint there would hold what the engine needs.",
     )
     HOLES = Message(
         "shortfall.holes",
-        "In boost {cells} nobody drove {stay} up to {left:.0f} % lean, as far as is known: do not run "
+        "In boost {cells} nobody drove {stay} up to {left:.0f} % lean, as far as is known: do not "
+        "run "
         "there.",
     )
 

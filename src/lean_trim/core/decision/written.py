@@ -24,7 +24,8 @@ class Say:
     NOTHING = Message("written.nothing", "No cell changes.")
     OFF = Message(
         "written.off",
-        "Where it was driven the table was off by {rms:.1f} % (rms); every cell shares ± {gauge:.1f} % "
+        "Where it was driven the table was off by {rms:.1f} % (rms); every cell shares ± "
+        "{gauge:.1f} % "
         "of the lambda gauge beside its own error.",
     )
     LEFT = Message(

@@ -34,7 +34,8 @@ class Say:
     EXPLAINS = Message("causes.explains", "{cause} It explains {seconds:.1f} s of {what}.")
     RESEMBLES = Message(
         "causes.resembles",
-        "{cause} The fuel needed over {seconds:.0f} s of the same driving resembles a dead time or a "
+        "{cause} The fuel needed over {seconds:.0f} s of the same driving resembles a dead time or "
+        "a "
         "leak, and may be no more than that.",
     )
     LEAN = Message("causes.lean", "full throttle leaner than target")

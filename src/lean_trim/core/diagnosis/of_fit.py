@@ -79,23 +79,28 @@ class Say:
 
     ENDS = Message(
         "of_fit.ends",
-        "Fuel delivery ends at {flow:.0f} g/s (about {rpm:.0f} rpm): beyond it the mixture leans by "
-        "all that is commanded above it, up to {lean:.0f} % lean for {seconds:.1f} s, first at {first} "
+        "Fuel delivery ends at {flow:.0f} g/s (about {rpm:.0f} rpm): beyond it the mixture leans "
+        "by "
+        "all that is commanded above it, up to {lean:.0f} % lean for {seconds:.1f} s, first at "
+        "{first} "
         "min. A weak pump, a clogged filter or its wiring; fuel pressure was not logged.",
     )
     ENDS_EFFECT = Message(
         "of_fit.ends_effect",
-        "The table gets there what it lacks by itself and nothing for the fuel that does not arrive; "
+        "The table gets there what it lacks by itself and nothing for the fuel that does not "
+        "arrive; "
         "from 85 % of that flow on nothing is proven, and nothing is leaned.",
     )
     ENDS_NEXT = Message(
         "of_fit.ends_next",
-        "Stop full-throttle runs, and do not enrich for it. Look at pump, filter and wiring, then log "
+        "Stop full-throttle runs, and do not enrich for it. Look at pump, filter and wiring, then "
+        "log "
         "differential fuel pressure on one short run.",
     )
     GAUGE = Message(
         "of_fit.gauge",
-        "The wideband reads {mean:.3f} on average while the narrowband loop holds 1 ({seconds:.0f} s): "
+        "The wideband reads {mean:.3f} on average while the narrowband loop holds 1 ({seconds:.0f} "
+        "s): "
         "it reads {size:.1f} % {side}.",
     )
     GAUGE_RICH = Message(
@@ -104,7 +109,8 @@ class Say:
     )
     GAUGE_LEAN = Message(
         "of_fit.gauge_lean",
-        "Its error is taken off where the loop works. Elsewhere its readings stand, for a leak ahead "
+        "Its error is taken off where the loop works. Elsewhere its readings stand, for a leak "
+        "ahead "
         "of it or a dead cylinder reads lean as well.",
     )
     GAUGE_OFF = Message(
@@ -112,12 +118,15 @@ class Say:
     )
     GAUGE_IS_RIGHT = Message(
         "of_fit.gauge_is_right",
-        "You said that the gauge is right: its readings stand, and the loop holds another mixture than 1.",
+        "You said that the gauge is right: its readings stand, and the loop holds another mixture "
+        "than 1.",
     )
     GAUGE_ASKED = Message(
         "of_fit.gauge_asked",
-        "So far apart, the gauge or the loop's own sensor is broken, and the table follows from which. "
-        "Compare the gauge with another or in free air, look for leaks ahead of both sensors, then say "
+        "So far apart, the gauge or the loop's own sensor is broken, and the table follows from "
+        "which. "
+        "Compare the gauge with another or in free air, look for leaks ahead of both sensors, then "
+        "say "
         "which of them is off (Fit page).",
     )
     GAUGE_NEXT = Message(

@@ -169,7 +169,8 @@ def _fit(moments: Moments, fixed: DelaySettings, volume: float, count: int) -> D
     covariance = _covariance(moments, theta, worth)
     before = _misfit(moments, start)
     after = _misfit(moments, theta)
-    # Of volume and sensor; cycles end where nature does, and the volume makes up for what is cut off.
+    # Of volume and sensor; cycles end where nature does, and the volume makes up for what is cut
+    # off.
     at_end = float(np.min(np.minimum(theta - low, high - theta)[:CYCLES]))
     # The sum is known better than its parts; its error is what decides whether to believe it.
     slope = np.array(

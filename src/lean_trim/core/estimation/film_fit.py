@@ -144,7 +144,8 @@ def _find(frame: Frame, left: Floats, may: Mask) -> _Events | None:
     time = log.time_s[rows]
     spell = np.concatenate([[0], np.cumsum(np.diff(time) > 5.0 * log.step_s)])
     every = int(np.ceil(len(rows) / MOST_ROWS))
-    # Whole spells are left out of a long log, never parts of one: a film is settled where one begins.
+    # Whole spells are left out of a long log, never parts of one: a film is settled where one
+    # begins.
     keep = spell % every == 0
     rows = rows[keep]
     time = time[keep]

@@ -33,7 +33,8 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
         1.0,
         10.0,
         "× σ",
-        tip="Samples further off than this many times the usual scatter (σ) count less, the less the "
+        tip="Samples further off than this many times the usual scatter (σ) count less, the less "
+        "the "
         "further.",
     ),
     Knob(
@@ -61,7 +62,8 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
         0.0,
         60.0,
         "s",
-        tip="Used driving between a cell and its neighbours; with less of it a cell counts as not driven.",
+        tip="Used driving between a cell and its neighbours; with less of it a cell counts as not "
+        "driven.",
     ),
     Knob(
         "model_error_pct",
@@ -79,7 +81,8 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
         0.0,
         5.0,
         "%",
-        tip="What the gauge may be off all over, one standard deviation at λ 1; half as much again at 0.75.",
+        tip="What the gauge may be off all over, one standard deviation at λ 1; half as much again "
+        "at 0.75.",
     ),
     Knob(
         "film_spread",
@@ -88,7 +91,8 @@ SURFACE_KNOBS: tuple[Knob, ...] = (
         0.001,
         1.0,
         "",
-        tip="Share of a rise of fuel that may stay on the walls; the least value switches the estimate off.",
+        tip="Share of a rise of fuel that may stay on the walls; the least value switches the "
+        "estimate off.",
     ),
     Knob(
         "film_doubt",
@@ -210,7 +214,8 @@ def fit_samples(
     heat_error = _heat_share(shared) * (np.zeros(cells) if heat is None else heat.ravel())
     least = settings.model_error_pct / 100.0
     evident = np.sqrt(deviation**2 + least**2 + film_error**2)
-    # Heat of another day is doubt about the engine, not about what was driven; it takes nothing away from
+    # Heat of another day is doubt about the engine, not about what was driven; it takes nothing
+    # away from
     # away.
     supported = (evidence.near_s >= settings.min_seconds) & (
         100 * evident.reshape(table.shape) <= settings.max_error_pct

@@ -79,7 +79,8 @@ def _locate(points: Floats, x: float) -> tuple[int, float]:  # pragma: no cover 
     high = last
     while low < high:
         middle = (low + high + 1) // 2
-        # The last interval that begins at or below: on a breakpoint all weight lies on it either way.
+        # The last interval that begins at or below: on a breakpoint all weight lies on it either
+        # way.
         if points[middle] <= x:
             low = middle
         else:

@@ -228,7 +228,8 @@ def _borne_out(
     if not free:
         return False
     terms = np.column_stack([apart(t) for t in free])
-    # What of the course no slow term can stand for (Frisch and Waugh, Econometrica 1933; from memory).
+    # What of the course no slow term can stand for (Frisch and Waugh, Econometrica 1933; from
+    # memory).
     own = moved - terms @ np.linalg.lstsq(terms, moved, rcond=None)[0]
     own_power = max(float(own @ own), 1e-12)
     slope = np.sign(coefficient) * float(own @ left) / own_power

@@ -86,7 +86,8 @@ def find_pulls(
     driven = [d if isinstance(d, DrivenLog) else DrivenLog(d) for d in logs]
     with np.errstate(all="ignore"):
         try:
-            # Delay and film as this drive tells them: what rising fuel explains is no table's error.
+            # Delay and film as this drive tells them: what rising fuel explains is no table's
+            # error.
             measured = measure(driven, vehicle)
             conditions = film_known(measured).conditions
             seen = look_through(measured)

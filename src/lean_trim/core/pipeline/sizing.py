@@ -128,7 +128,8 @@ def needed_injector(
     """
     each = fuel_g_per_s / cylinders / (duty_limit_pct / 100.0)
     rated = physics.injector_flow_at(each, pressure_kpa, rated_kpa)
-    # Makers rate the volume of a test fluid; at one pressure mass flow goes with the root of density.
+    # Makers rate the volume of a test fluid; at one pressure mass flow goes with the root of
+    # density.
     of_test_fluid = rated * np.sqrt(TEST_FLUID_KG_PER_L / density_kg_per_l)
     return Injector(
         g_per_s=float(rated),
@@ -248,7 +249,8 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
     reached = found.map_kpa if np.isfinite(found.map_kpa) else STANDARD_KPA
     pressure = words.map_kpa or reached
     boosted = pressure > BOOSTED_KPA
-    # Air goes with manifold pressure at the same speed, fuel with air over what the fuel burns with.
+    # Air goes with manifold pressure at the same speed, fuel with air over what the fuel burns
+    # with.
     wanted = found.fuel_g_per_s * vehicle.stoich_afr / fuel.stoich_afr * pressure / reached
     if words.power_kw:
         wanted = fuel_for_power(words.power_kw, boosted, fuel)
@@ -267,7 +269,8 @@ def plan_sizing(found: Headroom, vehicle: Vehicle, words: SizingWords) -> Sizing
         ),
         over_kpa=over,
         pump_l_per_h=wanted * 3.6 / fuel.density_kg_per_l,
-        # Above the atmosphere, as pump curves are drawn: over the injector, and what stands behind it.
+        # Above the atmosphere, as pump curves are drawn: over the injector, and what stands behind
+        # it.
         pump_kpa=over + pressure - STANDARD_KPA,
         rule_of_thumb=bool(words.power_kw),
     )

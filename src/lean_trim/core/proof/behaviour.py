@@ -31,7 +31,8 @@ class Say:
     )
     COPY = Message(
         "proof.copy",
-        "follows its target to {pct:.2f} % all along, which no sensor does: is it the wanted lambda?",
+        "follows its target to {pct:.2f} % all along, which no sensor does: is it the wanted "
+        "lambda?",
     )
     SAME = Message("proof.same", "holds the very numbers of the measured one")
     RICH_IN_CUTS = Message(
@@ -48,7 +49,8 @@ class Say:
     )
     IN_NO_GEAR = Message(
         "proof.in_no_gear",
-        "only {share:.0f} % of driving is in a ratio to engine speed that is held; is it another speed?",
+        "only {share:.0f} % of driving is in a ratio to engine speed that is held; is it another "
+        "speed?",
     )
     TRIM_RESTS = Message(
         "proof.trim_rests",
@@ -63,7 +65,8 @@ class Say:
     )
     ABSOLUTE = Message(
         "proof.absolute",
-        "{pressure:.0f} kPa is the rated pressure and the air outside: absolute, and not across the "
+        "{pressure:.0f} kPa is the rated pressure and the air outside: absolute, and not across "
+        "the "
         "injector?",
     )
     TOO_QUICK = Message(

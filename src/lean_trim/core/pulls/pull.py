@@ -131,7 +131,8 @@ def measure_pull(
     at = slice(stretch.start, stretch.stop)
     time = log.time_s[at]
     settles_s = _settles_s(conditions, stretch)
-    # Neither the enrichment that fades in after the pedal nor the lift-off at the end is the table's.
+    # Neither the enrichment that fades in after the pedal nor the lift-off at the end is the
+    # table's.
     settled = np.arange(len(log))[at][(time >= time[0] + settles_s) & (time <= time[-1] - END_S)]
     error = mixture_error_pct(conditions, settled)
     rpm = smooth_rpm(log, at)

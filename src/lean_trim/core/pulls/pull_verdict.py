@@ -29,7 +29,8 @@ class Say:
     )
     LEAN_UNKNOWN = Message(
         "pull_verdict.lean_unknown",
-        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}. Fuel pressure "
+        "{lean:.1f} % leaner than target at {lean_rpm:.0f} rpm (mean {mean} %){also}. Fuel "
+        "pressure "
         "was not logged: look at it before another pull, then at the table.",
     )
     DUTY = Message(

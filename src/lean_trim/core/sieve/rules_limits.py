@@ -286,7 +286,8 @@ def injector_limit(conditions: Conditions, v: Values) -> Mask:
 @rule(
     "trim_limit",
     "Trim at its limit",
-    "feedback rests at its stop or is still on its way there, and no λ was logged to say how far it "
+    "feedback rests at its stop or is still on its way there, and no λ was logged to say how far "
+    "it "
     "has to go: such samples bound the cells and are no readings of them",
     Knob("from_pct", "Trims at their limit from", LEAST_STOP_PCT, 1.0, 50.0, "%"),
     Knob("rests_s", "and resting there for", RESTS_AT_STOP_S, 0.1, 10.0, "s"),

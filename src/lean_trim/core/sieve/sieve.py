@@ -116,7 +116,8 @@ class SieveSettings:
             If there is no such knob or the value is outside its range.
         """
         key = f"{rule}.{knob}"
-        # So that a knob turned and turned back is no change: settings are compared by what they hold.
+        # So that a knob turned and turned back is no change: settings are compared by what they
+        # hold.
         changes = {k: v for k, v in self.changes.items() if k != key}
         if key not in _KNOBS or value != _KNOBS[key].default:
             changes[key] = value

@@ -55,7 +55,8 @@ class Say:
     )
     TEMPERATURES = Message(
         "to_write.temperatures",
-        "{sizes} From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell fuel that "
+        "{sizes} From {seconds:.0f} s over {low:.0f} to {high:.0f} °C. One drive does not tell "
+        "fuel that "
         "stays unburnt from a charge the warm engine heats.",
     )
     LEAN = Message("to_write.lean", "Up to {most:.0f} % lean from {low:.0f} to {high:.0f} °C")

@@ -23,7 +23,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=float,
         default=3.0,
         metavar="PCT",
-        help="standard deviation of the airflow table's mean error over the driven states (default 3)",
+        help="standard deviation of the airflow table's mean error over the driven states (default "
+        "3)",
     )
     parser.add_argument(
         "--fuel-weighed",
@@ -42,7 +43,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--pulses",
         default="",
         metavar="ONE:TWO[:VOLTS]",
-        help="pulse width with one and with two injections a cycle at one steady state, ms, and the battery "
+        help="pulse width with one and with two injections a cycle at one steady state, ms, and "
+        "the battery "
         "(default 14 V)",
     )
 

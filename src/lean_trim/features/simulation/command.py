@@ -27,7 +27,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--fault",
         default="",
-        help="drive with faults: names with commas between, each with :strength or without; an unknown name "
+        help="drive with faults: names with commas between, each with :strength or without; an "
+        "unknown name "
         "lists them",
     )
 

@@ -38,7 +38,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--unvisited",
         choices=("filled", "keep", "carry", "taper", "sure"),
         default="filled",
-        help="cells nobody drove: what the surface adds there (default), nothing, a neighbour's enrichment, "
+        help="cells nobody drove: what the surface adds there (default), nothing, a neighbour's "
+        "enrichment, "
         "the same halved with every cell, or as filled and also leaner where two standard errors "
         "leave it",
     )
@@ -58,7 +59,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--supply-sound",
         action="store_true",
-        help="fuel pressure was not logged, but measured otherwise at full throttle: write all of a need "
+        help="fuel pressure was not logged, but measured otherwise at full throttle: write all of "
+        "a need "
         "that grows with flow",
     )
     parser.add_argument(
@@ -69,7 +71,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--gauge",
         choices=("off", "right"),
-        help="where the wideband and the narrowband loop beside it disagree: the wideband is off (its error "
+        help="where the wideband and the narrowband loop beside it disagree: the wideband is off "
+        "(its error "
         "is taken off everywhere), or it is right and the loop is off",
     )
     parser.add_argument(
@@ -92,13 +95,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 SWAPPED = (
-    "{said} The airflow table is not corrected for it: put the injector data right first (lean-trim "
+    "{said} The airflow table is not corrected for it: put the injector data right first "
+    "(lean-trim "
     "injectors says them), then correct again; --despite-swap writes the table all the same."
 )
 
 GAUGE_ASKED = (
-    "{said} The airflow table follows from which of them is off: compare the gauge with another or in "
-    "free air, then correct again with --gauge off (the wideband is off) or --gauge right (the loop is)."
+    "{said} The airflow table follows from which of them is off: compare the gauge with another or "
+    "in "
+    "free air, then correct again with --gauge off (the wideband is off) or --gauge right (the "
+    "loop is)."
 )
 
 

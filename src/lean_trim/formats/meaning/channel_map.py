@@ -444,7 +444,8 @@ def _without_minor(
 ) -> tuple[Log, list[Match], tuple[str, ...]]:
     """Channels a correction can do without, left out where they are in doubt."""
     width = next((m for m in matches if m.role is Role.PULSE_WIDTH), None)
-    # Of duty only a pulse width is worked out. Beside one that is borne out nothing rests on it; beside
+    # Of duty only a pulse width is worked out. Beside one that is borne out nothing rests on it;
+    # beside
     # another the two speak against each other.
     proved = width is not None and any(p.verdict == "agrees" for p in width.proofs)
     minor = MINOR | {Role.DUTY} if proved else MINOR

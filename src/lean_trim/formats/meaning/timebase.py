@@ -41,7 +41,8 @@ class Say:
     )
     JUMPS = Message(
         "timebase.jumps",
-        "{name}: its time goes back {count} times, so its rows are in no order of time that can be told",
+        "{name}: its time goes back {count} times, so its rows are in no order of time that can be "
+        "told",
     )
     SORTED = Message("timebase.sorted", "{name}: {count} rows were out of order and were sorted")
     NOT_UNDERSTOOD = Message(

@@ -67,7 +67,8 @@ CHOICES: dict[str, tuple[str, str, Sequence[tuple[str, str]]]] = {
     ),
     "induction": (
         "Induction",
-        "Where boost cannot be, cells above atmospheric pressure are no danger; what is not known is "
+        "Where boost cannot be, cells above atmospheric pressure are no danger; what is not known "
+        "is "
         "taken for boosted",
         INDUCTION_CHOICES,
     ),
@@ -157,7 +158,8 @@ class CarForm(QWidget):
     def _more(self) -> Iterable[QWidget]:
         self.follows = QCheckBox("follows the barometer", self)
         self.follows.setToolTip(
-            "The ECU makes up for height by itself: its table is not corrected for the drive's barometer"
+            "The ECU makes up for height by itself: its table is not corrected for the drive's "
+            "barometer"
         )
         self.follows.toggled.connect(self._height_said)
         made = [

@@ -31,10 +31,13 @@ from lean_trim.workspace.vehicle.pasting import (
 )
 
 EMPTY: dict[Kind, str] = {
-    "ve": "Copy the table where you have it, with its axes if you can, and paste it here (Ctrl+V).\n\n"
+    "ve": "Copy the table where you have it, with its axes if you can, and paste it here "
+    "(Ctrl+V).\n\n"
     "Rows and columns may be either way round, axes may fall, decimals may be commas.",
-    "maf": "Copy the curve where you have it, in two columns or two rows, and paste it here (Ctrl+V).",
-    "target": "Not needed where the log holds the target.\n\nElse paste it here (Ctrl+V), over engine speed "
+    "maf": "Copy the curve where you have it, in two columns or two rows, and paste it here "
+    "(Ctrl+V).",
+    "target": "Not needed where the log holds the target.\n\nElse paste it here (Ctrl+V), over "
+    "engine speed "
     "and manifold pressure, in λ or AFR.",
 }
 CLIPBOARD = "the clipboard"

@@ -20,10 +20,13 @@ TITLES = {
     "dbc": "what do its frames mean?",
 }
 WHY = {
-    "sheet": "Every sheet below has a header and rows of numbers. The others can be added afterwards.",
-    "rate": "A log without times can still be used if its rows came at a steady rate. A wrong rate makes a "
+    "sheet": "Every sheet below has a header and rows of numbers. The others can be added "
+    "afterwards.",
+    "rate": "A log without times can still be used if its rows came at a steady rate. A wrong rate "
+    "makes a "
     "wrong sensor delay: half of it if the rate is said twice too high.",
-    "dbc": "A DBC is the list of frames and signals that belongs to a CAN trace. It is kept with this job, "
+    "dbc": "A DBC is the list of frames and signals that belongs to a CAN trace. It is kept with "
+    "this job, "
     "so that later traces do not ask. It can also be dropped onto the window.",
 }
 USUAL_HZ = 20.0

@@ -25,7 +25,8 @@ class Say:
     )
     NEXT = Message(
         "pressure_reference.next",
-        "If the ECU makes up for it in the pulse width, say so on the Vehicle desk (held against: any; "
+        "If the ECU makes up for it in the pulse width, say so on the Vehicle desk (held against: "
+        "any; "
         "the ECU knows), or in the sheet (pressure_reference: compensated).",
     )
 

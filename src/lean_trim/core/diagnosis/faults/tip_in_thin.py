@@ -26,7 +26,8 @@ class Say:
     SEEN = Message(
         "tip_in_thin.seen",
         "Tip-in fuel is thin: up to {lean:.0f} % lean for {seconds:.1f} s in all as the throttle "
-        "opened wide, first at {first} min. The wall film explains it; the table does not cause it.",
+        "opened wide, first at {first} min. The wall film explains it; the table does not cause "
+        "it.",
     )
     EFFECT = Message("tip_in_thin.effect", "Not counted against the airflow table.")
     NEXT = Message(

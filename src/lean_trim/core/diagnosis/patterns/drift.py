@@ -25,12 +25,14 @@ class Say:
 
     SEEN = Message(
         "drift.seen",
-        "Fuel need moved by {coefficient_pct:+.1f} % from {begins} to {ends} min at equal states: a "
+        "Fuel need moved by {coefficient_pct:+.1f} % from {begins} to {ends} min at equal states: "
+        "a "
         "drift, as when the fuel changed in the tank or heats up in the rail.",
     )
     EFFECT = Message(
         "drift.effect",
-        "It is taken off: the table is for the drive's mean, and for its richer end at full throttle "
+        "It is taken off: the table is for the drive's mean, and for its richer end at full "
+        "throttle "
         "and in boost.",
     )
     NEXT = Message(

@@ -27,7 +27,8 @@ TITLES = {
 WHAT = {
     INJECTOR_FLOW: "Two columns or rows: fuel pressure across the injector, and flow.",
     DEAD_TIME: "Two columns or rows: volts and dead time; or a grid of volts and fuel pressure.",
-    SMALL_PULSES: "Two columns or rows: open time that is wanted (without dead time), and what is added.",
+    SMALL_PULSES: "Two columns or rows: open time that is wanted (without dead time), and what is "
+    "added.",
 }
 POINTS = {INJECTOR_FLOW: "250, 300, 350", DEAD_TIME: "8, 10, 12, 14, 16", SMALL_PULSES: ""}
 POINT_UNITS = {INJECTOR_FLOW: "kPa", DEAD_TIME: "V", SMALL_PULSES: "ms"}

@@ -38,7 +38,8 @@ FACT_TIPS = (
     "What the ECU itself corrected by short and long-term fuel trim, root mean square over the "
     "same cells. Where it is smaller than “off by”, lambda was off its target too.",
     "Driving that passed the sieve; the Sieve page tells where the rest went.",
-    "What every cell shares beside its own error: the lambda gauge, one standard error at λ 1. No driving "
+    "What every cell shares beside its own error: the lambda gauge, one standard error at λ 1. No "
+    "driving "
     "on this gauge removes it; a knob of the Fit page says how good the gauge is.",
 )
 FILLED_TIP = (

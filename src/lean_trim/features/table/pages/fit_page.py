@@ -40,7 +40,8 @@ GAUGE_CHOICES: Mapping[GaugeWord, str] = {
 }
 GAUGE_UNSEEN = "No loop beside it says anything of the gauge in these logs."
 GAUGE_TIP = (
-    "Off: its error is taken off everywhere, beyond the loop too, which leans where it reads lean; only "
+    "Off: its error is taken off everywhere, beyond the loop too, which leans where it reads lean; "
+    "only "
     "after it was compared with another, and no leak or dead cylinder is ahead of it. "
     "Right: its readings stand, and the loop's own sensor holds another mixture than 1."
 )

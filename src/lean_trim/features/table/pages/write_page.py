@@ -69,7 +69,8 @@ class WritePage(QWidget):
         self.sound = QCheckBox("The fuel supply is sound")
         self.sound.setFont(font(9))
         self.sound.setToolTip(
-            "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: the "
+            "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: "
+            "the "
             "whole need of the highest flows is then written"
         )
         self.sound.toggled.connect(session.tuning.supply_sound)

@@ -107,7 +107,8 @@ def unpacked(
             stdin=subprocess.DEVNULL,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,
-            # Every thread takes address space; many processors must not make a sound file too large.
+            # Every thread takes address space; many processors must not make a sound file too
+            # large.
             env={**os.environ, "POLARS_MAX_THREADS": "2"},
         )
         try:

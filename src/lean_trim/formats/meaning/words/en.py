@@ -2,13 +2,15 @@
 
 WORDS: dict[str, str] = {
     # Whole channels in one word.
-    "rpm": "rotation rate, rotational speed, engine rotation, engine shaft speed, shaft speed engine, "
+    "rpm": "rotation rate, rotational speed, engine rotation, engine shaft speed, shaft speed "
+    "engine, "
     "rpm, rev min, revs min, u min, tr min, obr min, rot min, giri min, tours min, "
     "revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*, "
     "rev count, espeed",
     "vss": "vss, vehspd, vspd, vehiclespeed",
     "map": "map, mapabs, map abs, imap, mapabs",
-    "maf": "maf, mafs, airmass, hfm, afm, airflow meter, air flow meter, airflow sensor, air meter, "
+    "maf": "maf, mafs, airmass, hfm, afm, airflow meter, air flow meter, airflow sensor, air "
+    "meter, "
     "mass airflow",
     "throttle": "throttl*, tps, tp, thr, tpos, thrpos, butterfly, etb, thrtl",
     "iat": "iat, act, mat, intaketemp",
@@ -19,8 +21,10 @@ WORDS: dict[str, str] = {
     "stft": "s trim, strim, stft, stft1, sft, stfuel, ft short, stfb, shrtft, sht ft, "
     "short ft, shortft, short fuel, "
     "st ft, ft st, instant fuel trim, instant trim",
-    "ltft": "l trim, ltrim, ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, ft lt",
-    "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse length, "
+    "ltft": "l trim, ltrim, ltft, lft, ltfuel, longft, long ft, learned trim, learnt trim, lt ft, "
+    "ft lt",
+    "pw": "pw, ipw, pulsewidth, pulse width, injpw, ti, tinj, injection duration, pulse, pulse "
+    "length, "
     "injection time, inj time, injector time, inj dur, injdur, injector on time, pwidth, "
     "injector opening time, injector open time",
     "idc": "idc, injdc, injduty, injector dc, inj dc",
@@ -29,7 +33,8 @@ WORDS: dict[str, str] = {
     "fb, lambda control, lambda regulation, mixture control, "
     "cl act, clp",
     "baro": "baro*, atm, atmos*, ambient press*, amb pressure, p amb, pamb, patm, p atm, amb p",
-    "spark": "spark, ign, ignadv, sparkadv, advance, timing, timing advance, ign adv, ignition*, ign angle, "
+    "spark": "spark, ign, ignadv, sparkadv, advance, timing, timing advance, ign adv, ignition*, "
+    "ign angle, "
     "spk, adv",
     "knock": "knock*, detonation, kr",
     "gear": "gear, gearpos, gears",
@@ -88,7 +93,8 @@ WORDS: dict[str, str] = {
     "ethanol": "ethanol, flex, flexfuel, alcohol, e content",
     "altitude": "altitude, height, elevation, latitude, longitude, heading",
     "dead": "dead time, deadtime, latency, offset, dwell, coil, opening time",
-    "source": "airflow source, airflow model, airflow mode, load source, maf share, maf blend, maf active, "
+    "source": "airflow source, airflow model, airflow mode, load source, maf share, maf blend, maf "
+    "active, "
     "maf in use, ve maf mode, maf ve mode, ve maf blend, maf ve blend, ve maf source, air source",
     "sensor": "sensor, snsr, sens, probe",
     "misfire": "misfire*",
@@ -111,7 +117,8 @@ WORDS: dict[str, str] = {
     # Qualifiers.
     "measured": "measured, actual, act val, reading, meas, real, current value, monitor, "
     "pv, process value, observed, sensed",
-    "wanted": "target*, tgt, trg, desired, des, command*, cmd, cmded, request*, req, setpoint, set point, "
+    "wanted": "target*, tgt, trg, desired, des, command*, cmd, cmded, request*, req, setpoint, set "
+    "point, "
     "goal, demand*, wanted, reference, ref, aim, nominal, "
     "sp, prescribed, intended",
     "limit": "limit*, max*, min, mins, minim*, limiter, cut, cutoff, cut off, redline, threshold, "
@@ -119,7 +126,8 @@ WORDS: dict[str, str] = {
     "lim, peak, "
     "high, low, hi, lo, ceil",
     "error": "error, err, deviation, dev, mismatch",
-    "correction": "correction*, corr, cor, compensation, comp, enrichment, enrich*, multiplier, mult, adder, "
+    "correction": "correction*, corr, cor, compensation, comp, enrichment, enrich*, multiplier, "
+    "mult, adder, "
     "modifier, factor, adjust*",
     "rate": "rate, gradient, slope, per second, derivative, dot, roc, delta per, change",
     "voltage": "voltage, volt*, mv",

@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "etanol, contenido de etanol",
-    "rpm": "revoluciones, revoluciones del motor, regimen, regimen del motor, velocidad del motor, giros, "
+    "rpm": "revoluciones, revoluciones del motor, regimen, regimen del motor, velocidad del motor, "
+    "giros, "
     "velocidad motor",
     "vss": "velocidad del vehiculo, velocidad vehiculo, velocidad de marcha",
     "speed": "velocidad",
@@ -14,7 +15,8 @@ WORDS: dict[str, str] = {
     "correccion de combustible, ajuste",
     "short": "c p, cp, corto plazo, corto",
     "long": "l p, lp, largo plazo, largo, aprendizaje, adaptacion, adaptativ*",
-    "pw": "tiempo de inyeccion, tiempo inyeccion, ancho de pulso, duracion de inyeccion, pulso de inyeccion",
+    "pw": "tiempo de inyeccion, tiempo inyeccion, ancho de pulso, duracion de inyeccion, pulso de "
+    "inyeccion",
     "injector": "inyector*, inyeccion",
     "duty": "ciclo de trabajo",
     "loop": "lazo, lazo cerrado, bucle, bucle cerrado, sistema de combustible, "

@@ -10,7 +10,8 @@ WORDS: dict[str, str] = {
     "papillon des gaz, ouverture des gaz, boitier des gaz",
     "mixture": "richesse, melange, rapport air carburant, rapport air essence",
     "wideband": "large bande",
-    "trim": "correction richesse, correction carburant, correction de carburant, ajustement carburant",
+    "trim": "correction richesse, correction carburant, correction de carburant, ajustement "
+    "carburant",
     "short": "court terme, court",
     "long": "long, long terme, adaptatif*, apprentissage, auto adaptation",
     "pw": "temps d injection, temps injection, duree d injection, duree injection",

@@ -2,7 +2,8 @@
 
 WORDS: dict[str, str] = {
     "ethanol": "etanolo, contenuto di etanolo",
-    "rpm": "giri, giri motore, regime motore, regime, giri min, regime di rotazione, numero di giri, "
+    "rpm": "giri, giri motore, regime motore, regime, giri min, regime di rotazione, numero di "
+    "giri, "
     "velocita motore",
     "vss": "velocita veicolo, velocita vettura",
     "speed": "velocita",

@@ -3,7 +3,8 @@
 WORDS: dict[str, str] = {
     "ethanol": "etanol, zawartosc etanolu, etanolu",
     "rpm": "predkosc walu, predkosc walu korbowego, obr silnika, "
-    "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc silnika, "
+    "obroty, obroty silnika, predkosc obrotowa, predkosc obrotowa silnika, obr min, predkosc "
+    "silnika, "
     "liczba obrotow, obrotow",
     "vss": "predkosc pojazdu, predkosc jazdy, predkosc samochodu",
     "speed": "predkosc",

@@ -10,7 +10,8 @@ WORDS: dict[str, str] = {
     "throttle": "borboleta, posicao da borboleta, abertura da borboleta",
     "mixture": "mistura, relacao ar combustivel, razao ar combustivel",
     "wideband": "banda larga, sonda wideband",
-    "trim": "ajuste de combustivel, ajuste combustivel, correcao de combustivel, correcao combustivel, "
+    "trim": "ajuste de combustivel, ajuste combustivel, correcao de combustivel, correcao "
+    "combustivel, "
     "correcao da mistura",
     "short": "curto prazo, curto",
     "long": "longo prazo, longo, aprendizagem, adaptacao, adaptativ*, aprendizado",
@@ -24,10 +25,12 @@ WORDS: dict[str, str] = {
     "boost": "sobrealimentacao, pressao de turbo, pressao do turbo",
     "intake": "admissao",
     "air": "ar",
-    "coolant": "arrefecimento, agua, liquido de arrefecimento, refrigeracao, liquido de refrigeracao",
+    "coolant": "arrefecimento, agua, liquido de arrefecimento, refrigeracao, liquido de "
+    "refrigeracao",
     "engine": "motor",
     "oil": "oleo",
-    "vbat": "bateria, tensao da bateria, tensao bateria, tensao de alimentacao, tensao alimentacao, "
+    "vbat": "bateria, tensao da bateria, tensao bateria, tensao de alimentacao, tensao "
+    "alimentacao, "
     "voltagem do sistema, tensao do sistema",
     "spark": "avanco, ignicao, ponto de ignicao, avanco de ignicao",
     "knock": "batida de pino, detonacao",
