@@ -59,7 +59,7 @@ def judge(dress: Dress, log: Log, vehicle: Vehicle, folder: Path) -> Trial:
         mapped = read_with(path, vehicle, ())
     except LeanTrimError as error:
         return {**result, "outcome": "refused", "why": str(error).replace(str(folder), "")}
-    wrong = differences(mapped.log, log, dress)
+    wrong = differences(mapped.log, log, dress, vehicle.airflow == "maf")
     if not mapped.doubts:
         return {**result, "outcome": "wrong" if wrong else "right", "why": "; ".join(wrong)}
     return {
@@ -88,7 +88,7 @@ def _followed(path: Path, vehicle: Vehicle, mapped: MappedLog, log: Log, dress: 
         except LeanTrimError as error:
             return f"refused: {error}"
         if not mapped.doubts:
-            wrong = differences(mapped.log, log, dress)
+            wrong = differences(mapped.log, log, dress, vehicle.airflow == "maf")
             return f"wrong: {'; '.join(wrong)} after {text}" if wrong else "right"
     return "no end"
 

@@ -47,6 +47,7 @@ TOLERANCE: dict[Role, float] = {
     Role.MAF_HZ: 12.0,
 }
 """Median difference from the drive that is still the same reading, in our units."""
+TRIMS = (Role.STFT, Role.LTFT)
 MINOR = frozenset(
     (Role.SPEED, Role.SPARK, Role.KNOCK, Role.FUEL_DP, Role.CLOSED_LOOP, Role.BARO, Role.THROTTLE)
 )
@@ -73,7 +74,7 @@ def judge(dress: Dress, log: Log, vehicle: Vehicle, folder: Path) -> Trial:
         mapped = open_log(path, vehicle.stoich_afr, choices, None, False, vehicle, options).mapped
     except LeanTrimError as error:
         return {**result, "outcome": "refused", "why": str(error).replace(str(folder), "")}
-    wrong = differences(mapped.log, log, dress)
+    wrong = differences(mapped.log, log, dress, vehicle.airflow == "maf")
     if mapped.doubts:
         return {**result, "outcome": "asked", "why": mapped.doubts[0]}
     return {**result, "outcome": "wrong" if wrong else "right", "why": "; ".join(wrong)}
@@ -89,7 +90,7 @@ def ending(log: Log, seconds: float) -> Log:
     )
 
 
-def differences(got: Log, log: Log, dress: Dress) -> list[str]:
+def differences(got: Log, log: Log, dress: Dress, by_curve: bool = False) -> list[str]:
     """What was read otherwise than it was driven."""
     out = []
     length = got.time_s[-1] - got.time_s[0]
@@ -106,7 +107,11 @@ def differences(got: Log, log: Log, dress: Dress) -> list[str]:
         if role is None:
             continue
         if role not in got:
-            if role not in MINOR:
+            # A trim that never does anything makes no table another one.
+            nothing = role in TRIMS and not np.nan_to_num(log[role]).any()
+            # A curve read by its meter's signal needs no temperature of the air.
+            nothing |= role is Role.IAT and by_curve
+            if role not in MINOR and not nothing:
                 out.append(f"{role} is missing")
             continue
         truth = log[role]

@@ -328,17 +328,17 @@ def test_a_doubt_stops_the_command_and_the_option_it_names_settles_it(
 def test_columns_are_named_on_the_command_line(
     case: Path, heron_vehicle: Vehicle, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    dressed(case, heron_vehicle, short_log, Dress(header="none"))
-    text = (case / "drive.csv").read_text().replace("Wideband", "Kanal 7")
+    dressed(case, heron_vehicle, short_log, Dress())
+    text = (case / "drive.csv").read_text().replace("Intake Air Temp", "Kanal 7", 1)
     (case / "drive.csv").write_text(text)
-    # Numbers about 1 under a name that says nothing.
+    # Degrees under a name that says nothing: of the air, or of something else.
     assert correct(case) == 2
-    assert "Lambda was not found, but 'Kanal 7' may be it" in capsys.readouterr().err
+    assert "Intake air was not found, but 'Kanal 7' may be it" in capsys.readouterr().err
     assert correct(case, "--column", "unused=Kanal 7") == 0
-    # Without its column only the loop tells lambda, and that is said.
-    assert "only where feedback works is the mixture known" in capsys.readouterr().err
-    assert correct(case, "--column", "lambda=Kanal 7:λ") == 0
-    assert "only where feedback works" not in capsys.readouterr().err
+    # Without its column the air is taken at one temperature, and that is said.
+    assert "25 °C is taken throughout" in capsys.readouterr().err
+    assert correct(case, "--column", "intake_air=Kanal 7:°C") == 0
+    assert "25 °C is taken" not in capsys.readouterr().err
     assert correct(case, "--column", "lambda=Kanal 8") == 2
     assert "has no column 'Kanal 8'" in capsys.readouterr().err
     assert correct(case, "--column", "mixture=Kanal 7") == 2

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from campaigns.attacking.mangled import mangled
 from campaigns.attacking.units import MIXTURES, TIMES, UNITS, Written, mixture
 from campaigns.attacking.vocabulary import LANGUAGES, ROLES, TIME, names_of
 from campaigns.dressing.cars import CARS, FLEET_CARS, drive_of, vehicle_of
@@ -34,6 +35,8 @@ CLOCKS = (
     "h",
 )
 PREFIXES = ("", "", "", "", "ecu.", "ECU: ", "engine.", "log/", "ch_", "OBD.", "01_")
+CUT = (4, 7)
+"""Last digits of the seeds of dresses with names that were cut."""
 STYLES = ("as said", "as said", "as said", "snake", "UPPER", "camel", "dots", "lower")
 
 
@@ -52,7 +55,13 @@ def attack(seed: int) -> Dress:
     language = pick(LANGUAGES)
     style = pick(STYLES)
     prefix = pick(PREFIXES) if language in ("en", "abbreviated") else ""
-    names = {role: prefix + styled(_named(role, language, seed, rng), style) for role in ROLES}
+    plain = {role: _named(role, language, seed, rng) for role in ROLES}
+    # Of ten dresses two have names that were cut; whoever reads them may have to ask.
+    cut = seed % 10 in CUT
+    if cut:
+        draw = np.random.default_rng([seed, 314])
+        plain = {role: mangled(name, draw) for role, name in plain.items()}
+    names = {role: prefix + styled(name, style) for role, name in plain.items()}
     car = pick((*CARS, *FLEET_CARS))
     kind = pick(MIXTURES)
     bare = rng.random() < 0.15
@@ -61,7 +70,7 @@ def attack(seed: int) -> Dress:
         chosen[Role.MAP] = above_barometer(chosen[Role.MAP], baro_of(car))
     clock = pick(CLOCKS if not bare else ("s", "s", "ms", "clock", "ISO"))
     marks: dict[str, object] = {"shuffled": rng.random() < 0.5}
-    clear = all(w.clear for w in chosen.values()) and _is_clear(chosen, kind, car)
+    clear = all(w.clear for w in chosen.values()) and _is_clear(chosen, kind, car) and not cut
     if clock in TIMES:
         factor, texts = TIMES[clock]
         marks |= {
@@ -71,7 +80,7 @@ def attack(seed: int) -> Dress:
     without = {r for r in (Role.SPEED, Role.SPARK, Role.FUEL_DP) if rng.random() < 0.4}
     delimiter = pick((",", ",", ";", "\t"))
     return Dress(
-        name=f"attack {seed} ({language}, {style})",
+        name=f"attack {seed} ({language}, {style}{', cut' if cut else ''})",
         header=pick(("brackets", "round", "row", "brackets", "comma")) if not bare else "none",
         delimiter=delimiter,
         decimal="," if delimiter == ";" and rng.random() < 0.7 else ".",

@@ -158,8 +158,13 @@ def test_only_columns_that_may_matter_are_read_whole() -> None:
         Column(2, "Oil Level", "%"),
         Column(3, "Kanal 7", ""),
     ]
-    assert wanted_columns(columns) == {0, 1}
-    assert wanted_columns(columns, Choices({"Kanal 7": ColumnChoice(Role.MAP)})) == {0, 1, 3}
+    names = ("Lambda", "MAP", "Battery", "Coolant", "Short Trim", "Long Trim", "Pulse Width")
+    named = [*columns, *(Column(i, name, "") for i, name in enumerate(names, 4))]
+    usual = {0, 1, *range(4, 4 + len(names))}
+    assert wanted_columns(named) == usual
+    assert wanted_columns(named, Choices({"Kanal 7": ColumnChoice(Role.IAT)})) == {3, *usual}
+    # Where no name speaks of what every log holds, one that says nothing may be it.
+    assert wanted_columns(columns) == {0, 1, 3}
 
 
 def test_the_shape_of_a_log_ignores_the_order_of_its_columns() -> None:

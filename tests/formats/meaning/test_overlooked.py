@@ -132,8 +132,10 @@ def test_a_wish_under_a_strange_name_is_known_by_the_table(
         values[len(columns) - 1] = other
         raw = RawColumns(tuple(columns), values, "text")
         mapped = map_channels(raw, "drive", heron_vehicle.stoich_afr, None, heron_vehicle)
-        assert mapped.doubts == ()
         assert (Role.TARGET in mapped.log) is known
+        # What the table does not want may be wanted all the same: that is asked.
+        asked = [o.role for o in mapped.overlooked]
+        assert asked == ([] if known else [Role.TARGET]) and len(mapped.doubts) == len(asked)
 
 
 def test_of_two_that_are_called_alike_the_one_that_behaves_as_one_is_taken(

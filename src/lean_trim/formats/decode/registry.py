@@ -33,6 +33,9 @@ class Reader:
 
 
 CANDUMP = re.compile(rb"\s*\(\d+\.\d+\)\s+\S+\s+[0-9A-Fa-f]+#")
+BINARY_WITHIN = 16
+CONTROL = re.compile(rb"[\x00-\x08\x0e-\x1f]")
+"""What stands in no text."""
 ASC = re.compile(rb"date \w+ \w+|;\$FILEVERSION|;\s*Start time|base (hex|dec)")
 
 
@@ -40,18 +43,28 @@ def _starts(*marks: bytes) -> Callable[[bytes], bool]:
     return lambda head: head.startswith(marks)
 
 
+def _starts_binary(mark: bytes) -> Callable[[bytes], bool]:
+    """Begins with letters that a heading may begin with as well: LOGGING TIME, PAR1; no text goes on so."""
+    behind = slice(len(mark), len(mark) + BINARY_WITHIN)
+    return lambda head: head.startswith(mark) and bool(CONTROL.search(head[behind]))
+
+
 def _apart(kind: str) -> Callable[[Source, Wanted, ReadOptions, Progress | None], RawColumns]:
     return partial(read_apart, kind)
 
 
+BLF = _starts_binary(b"LOGG")
+"""The binary log of frames begins with its name and the size of its header."""
+
+
 def _is_trace(head: bytes) -> bool:
-    return head.startswith(b"LOGG") or bool(CANDUMP.match(head) or ASC.match(head))
+    return BLF(head) or bool(CANDUMP.match(head) or ASC.match(head))
 
 
 READERS: tuple[Reader, ...] = (
     Reader("MDF", _starts(b"MDF     ", b"UnFinMF "), _apart("MDF")),
-    Reader("Parquet", _starts(b"PAR1"), columnar("Parquet")),
-    Reader("Arrow", _starts(b"ARROW1"), columnar("Arrow")),
+    Reader("Parquet", _starts_binary(b"PAR1"), columnar("Parquet")),
+    Reader("Arrow", _starts_binary(b"ARROW1"), columnar("Arrow")),
     Reader("Arrow stream", _starts(b"\xff\xff\xff\xff"), columnar("Arrow stream")),
     Reader("MATLAB", _starts(b"MATLAB 5.0", b"MATLAB 7.3"), _apart("MATLAB")),
     Reader("workbook", _starts(b"PK\x03\x04"), read_workbook),

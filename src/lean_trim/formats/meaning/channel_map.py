@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache, partial
 
@@ -16,16 +16,12 @@ from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.assign import LEAST_SCORE, SURE_SCORE, Settle, assign_roles
 from lean_trim.formats.meaning.banks import bank_columns, bank_gap_pct, bank_of_lambda, banks_note
+from lean_trim.formats.meaning.by_numbers import told_by_numbers
 from lean_trim.formats.meaning.choices import Choices, two_point_scale
 from lean_trim.formats.meaning.held import held_between_changes
 from lean_trim.formats.meaning.match import MappedLog, Match, by_role
 from lean_trim.formats.meaning.names import candidates, time_score
-from lean_trim.formats.meaning.overlooked import (
-    is_told_by_numbers,
-    may_be_target,
-    may_be_told,
-    overlooked,
-)
+from lean_trim.formats.meaning.overlooked import TRIMS, may_be_bare, may_be_told, overlooked
 from lean_trim.formats.meaning.pressure import absolute
 from lean_trim.formats.meaning.rows import (
     DOUBTFUL_TIME,
@@ -67,6 +63,14 @@ class Say:
     )
 
 
+OF_EVERY_LOG = frozenset(
+    (Role.RPM, Role.LAMBDA, Role.BATTERY, Role.COOLANT, Role.STFT, Role.LTFT, Role.PULSE_WIDTH)
+)
+"""What most logs hold, under whatever name."""
+NOTHING_PCT = 0.1
+"""A trim that never is larger makes no table another one, %."""
+AIR = frozenset((Role.MAP, Role.MAF_HZ, Role.MAF_V, Role.MAF_FLOW))
+"""What the air is told by."""
 LIKELY = 0.6
 """How sure a column is that its numbers alone tell, at most."""
 MINOR = frozenset((Role.SPEED, Role.GEAR, Role.SPARK, Role.MAF_FLOW, Role.ETHANOL, Role.BANK_GAP))
@@ -117,46 +121,7 @@ def map_channels(
     raw = held_between_changes(replace(raw, columns=without_shared(raw.columns)))
     attempt = partial(_mapped, raw, name, stoich_afr, choices, vehicle)
     mapped = attempt({})
-    return mapped if vehicle is None else _told_by_numbers(mapped, attempt)
-
-
-Attempt = Callable[[Mapping[str, Role]], MappedLog]
-"""Reads the log with columns taken for roles their names do not say."""
-
-
-def _told_by_numbers(mapped: MappedLog, attempt: Attempt) -> MappedLog:
-    """With what no name says, where the numbers of one column alone bear a role out.
-
-    Tried are columns that may be a missing channel, and those whose names stand for one role alike.
-    """
-    mapped, taken = _with_target(mapped, attempt)
-    missing = [(o.role, o.columns) for o in mapped.overlooked if len(o.columns) == 1]
-    contested = [(m.role, (*m.columns, *m.rivals)) for m in mapped.matches if m.rivals]
-    for role, columns in (*missing, *contested):
-        borne_out = []
-        for column in columns:
-            more = {**taken, column.name: role}
-            trial = attempt(more)
-            if is_told_by_numbers(role, trial, len(mapped.doubts)):
-                borne_out.append((trial, more))
-        if len(borne_out) == 1:
-            mapped, taken = borne_out[0]
-    return mapped
-
-
-def _with_target(mapped: MappedLog, attempt: Attempt) -> tuple[MappedLog, dict[str, Role]]:
-    """With the wish the log holds, where another mixture is what the sheet's table wants.
-
-    The sheet's table stands for a wish that was not logged, so nobody is asked about it.
-    """
-    if Role.TARGET in mapped.log:
-        return mapped, {}
-    for column in (c for c in mapped.unused if may_be_target(c) and c.index in mapped.raw.values):
-        taken = {column.name: Role.TARGET}
-        trial = attempt(taken)
-        if is_told_by_numbers(Role.TARGET, trial, len(mapped.doubts) + 1):
-            return trial, taken
-    return mapped, {}
+    return mapped if vehicle is None else told_by_numbers(mapped, attempt, vehicle)
 
 
 def _mapped(
@@ -224,6 +189,9 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
         [] if named or not columns else [columns[0], *(c for c in columns if tells_time(c.unit))]
     )
     keep = {c.index for c in likely}
+    # Where no name speaks of what most logs hold, a column without a unit may be it.
+    found = {c.role for column in columns for c in candidates(column)}
+    strange = not found >= OF_EVERY_LOG or not found & AIR
     for column in columns:
         word = choices.columns.get(column.name)
         if word is not None:
@@ -233,6 +201,7 @@ def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) ->
             or time_score(column.own_name) >= DOUBTFUL_TIME
             or any(c.score > LEAST_SCORE for c in candidates(column))
             or may_be_told(column)
+            or (strange and not column.unit and may_be_bare(column))
         ):
             keep.add(column.index)
     return frozenset(keep)
@@ -331,11 +300,16 @@ def _reading(
         confidence,
         notes,
         doubt,
-        weak=found.weak,
+        weak="" if found.role in TRIMS and _does_nothing(values) else found.weak,
         only=not rivals,
         rivals=found.rivals,
     )
     return Reading(match, values, fresh, rivals, apart)
+
+
+def _does_nothing(trim: Floats) -> bool:
+    """Whether a trim changes fuel by so little that nothing hangs on what it is."""
+    return bool(np.nanmax(np.abs(trim), initial=0.0) < NOTHING_PCT)
 
 
 def _mean_of(

@@ -132,8 +132,8 @@ def _words_of(text: str) -> tuple[set[str], list[str]]:
 
 def _sensible(atoms: set[str]) -> frozenset[str]:
     """Without what a word cannot mean beside the others."""
-    # A trim has no time of its own: t stands for term.
-    if atoms & {"trim", "correction"}:
+    # A trim has no time of its own: t stands for term, behind a mixture for target.
+    if atoms & {"trim", "correction", "mixture"}:
         atoms -= {"time"}
     # What adapts at short term is no long-term trim.
     if {"short", "long"} <= atoms:

@@ -86,11 +86,11 @@ FRAMES: dict[Role, Frame] = {
             ("manifold temp", 0.8),
             ("intake air", 0.6),
         ),
-        "iat intake air manifold boost temp measured sensor engine map",
+        "iat intake air manifold boost temp measured sensor engine map after",
     ),
     Role.COOLANT: Frame(
         (("ect", 1.0), ("coolant temp", 1.0), ("coolant", 0.8), ("engine temp", 0.85)),
-        "ect coolant engine temp measured sensor",
+        "ect coolant engine temp measured sensor cylinder",
     ),
     Role.BATTERY: Frame(
         (("vbat", 1.0), ("battery voltage", 0.95), ("battery", 0.7), ("vehicle voltage", 0.85)),
@@ -153,7 +153,7 @@ FRAMES: dict[Role, Frame] = {
             ("fuel pw", 0.95),
             ("injector", 0.5),
         ),
-        "pw injector duration time fuel measured engine before position",
+        "pw injector duration time fuel measured engine before position cylinder",
     ),
     Role.DUTY: Frame(
         (("idc", 1.0), ("injector duty", 1.0), ("duty", 0.5)),
@@ -199,7 +199,10 @@ FRAMES: dict[Role, Frame] = {
         ),
         "knock retard correction angle spark sensor measured engine",
     ),
-    Role.MAF_HZ: Frame((("maf freq", 1.0), ("air flow freq", 0.9)), f"maf freq {_AIR_SENSOR}"),
+    Role.MAF_HZ: Frame(
+        (("maf freq", 1.0), ("air flow freq", 0.9), ("flow freq", 0.75), ("air freq", 0.7)),
+        f"maf freq {_AIR_SENSOR}",
+    ),
     Role.MAF_V: Frame(
         (("maf voltage", 1.0), ("air flow voltage", 0.9)), f"maf voltage {_AIR_SENSOR}"
     ),
@@ -224,6 +227,10 @@ PAIRED = (Role.STFT, Role.LTFT, Role.LAMBDA, Role.PULSE_WIDTH)
 """Roles that come in banks."""
 UNKNOWN_WORD = 0.06
 MOST_UNKNOWN = 0.18
+OF_ANY_READING = frozenset(("measured", "average"))
+"""What a name may say of any channel."""
+SWITCH_UNITS = frozenset(("0/1", "on/off", "bool", "bit", "state", "status"))
+"""What is on or off: no trim."""
 NO_UNIT = 0.9
 WRONG_UNIT = 0.35
 ODD_UNIT = 0.7
@@ -265,12 +272,20 @@ def split_unit(header: str) -> tuple[str, str]:
     if found and found[1]:
         inner = found[3].strip()
         meaning = meaning_of(inner)
-        named = bool(meaning.atoms or meaning.bank or meaning.sensor) and not meaning.unknown
+        says_something = bool(meaning.atoms or meaning.bank or meaning.sensor)
+        # Of several words one that is known is enough: no unit is called "post IC".
+        named = says_something and (not meaning.unknown or " " in inner)
         if is_unit(inner) or (found[2] != "(" and found[2] != "（") or not named:
-            return found[1], inner
+            return _without_unit(found[1]), inner
         return f"{found[1]} {inner}", ""
     name, unit = unit_at_end(text)
     return (name, unit) if name else (text, "")
+
+
+def _without_unit(name: str) -> str:
+    """A name without the unit that stands in it although another one is stated behind."""
+    found = re.fullmatch(r"(.+?)\s*[(\[]([^()\[\]]*)[)\]]", name)
+    return found[1] if found and is_unit(found[2]) else name
 
 
 def time_score(name: str) -> float:
@@ -335,7 +350,9 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
     bank = meaning.bank or meaning.number
     out = []
     for role, frame in FRAMES.items():
-        score = _by_name(role, frame, meaning)
+        # Counts have no unit: what has a role's is no raw count of it.
+        counted = not unit or not is_unit_of(role, unit)
+        score = _by_name(role, frame, meaning if counted else _without_raw(meaning))
         # Many logs name the sensor only; its unit says whether signal or flow is meant.
         if (
             role in (Role.MAF_HZ, Role.MAF_V)
@@ -428,13 +445,17 @@ KINDS_OF_QUANTITY = frozenset((
 """Atoms that say themselves what is measured."""
 
 
+def _without_raw(meaning: Meaning) -> Meaning:
+    return replace(meaning, atoms=meaning.atoms - {"raw"})
+
+
 def _by_name(role: Role, frame: Frame, meaning: Meaning) -> float:
     atoms = meaning.atoms
     best = max((worth for needs, worth in frame.needs if set(needs.split()) <= atoms), default=0.0)
     if not best:
         return 0.0
     # What names another thing beside it names another thing: pressure of oil, limit of rpm.
-    if not atoms <= {*frame.allows.split(), *_needed(frame), "measured"}:
+    if not atoms <= {*frame.allows.split(), *_needed(frame), *OF_ANY_READING}:
         return 0.0
     # Only the first sensor of a bank sits before the converter.
     if role in (Role.LAMBDA, Role.TARGET) and ("after" in atoms or meaning.sensor > 1):
@@ -498,6 +519,8 @@ def _needed(frame: Frame) -> set[str]:
 def _by_unit(role: Role, unit: str) -> float:
     if not unit:
         return NO_UNIT
+    if role in (Role.STFT, Role.LTFT) and unit in SWITCH_UNITS:
+        return 0.0
     if is_unit_of(role, unit):
         return 1.0
     # A unit that nobody knows may be ours in other letters; one of another kind says that it is not

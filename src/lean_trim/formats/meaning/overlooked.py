@@ -18,6 +18,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.messages import Message
 from lean_trim.core.physics import STANDARD_KPA
+from lean_trim.core.proof.fuel import fuel_of
 from lean_trim.core.types import Floats
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
@@ -73,12 +74,33 @@ OBJECTIONS = frozenset((
 # fmt: on
 """Words that make another thing of a column whose unit and numbers are a role's: oil, a wish, a
 limit."""
+QUANTITY = {Role.COOLANT: "temp", Role.IAT: "temp", Role.BATTERY: "voltage"}
+"""What a name says that has no unit, of roles that are one of several such quantities."""
+TRIMS = (Role.STFT, Role.LTFT)
 OF_FUEL = frozenset(("injector", "fuel", "mixture"))
+OF_SUPPLY = frozenset(
+    ("limit", "error", "wanted", "sensor", "wideband", "o2", "throttle", "map", "maf")
+)
+"""What makes another voltage of one: every other stays far below a supply's, or is no reading."""
 WEAK_WORDS = frozenset(("gearbox",))
 """Shaft speed: of one without which nothing can be done it is no objection."""
 USUAL_IDLE = (500.0, 1600.0)
 LEAST_REVS = 1800.0
 """Where the slowest tenth of a drive lies, and what its fastest moments reach, rpm."""
+OF_MANIFOLD = frozenset(("manifold", "map", "boost", "intake"))
+WEATHER_KPA = (60.0, 107.0)
+MOST_CLIMB_KPA = 6.0
+"""What a barometer reads from high passes to the sea, and how much it moves on the way, kPa; any other
+pressure of a car moves by more."""
+MOST_FUEL_SCATTER = 0.2
+"""Scatter of fuel over what is asked for, as a logarithm: a table that is off makes a tenth, a column
+that is no fuel several times that."""
+MOST_TRIM_PCT = 60.0
+"""Trims are given less, %."""
+RICHEST_WISH = 0.65
+LEANEST_WISH = 1.15
+NO_MOVE = 0.02
+"""What is wanted, over its middle, and by how much it moves at least in a drive with full throttle."""
 LEAST_KPA = 8.0
 LEAST_MOVE_KPA = 30.0
 RICHEST = 0.6
@@ -110,16 +132,47 @@ def overlooked(
     # A clock may have its unit all the same.
     bare = sum(bool(c.unit) for c in raw.columns) <= 1
     out = []
+    if Role.TARGET not in log:
+        like = [c for c in free if may_be_target(c) and _like_a_wish(c, raw)]
+        out += [_question(Role.TARGET, like)] if like else []
     for role, needed in ((lack.role, lack.needed) for lack in lacks):
         like = [c for c in free if _may_be(role, c, raw, vehicle.stoich_afr, needed, bare)]
-        if like:
-            called = " or ".join(repr(c.name) for c in like[:MOST_NAMED])
-            said = Say.MAY_BE(label=LABELS[role][0], names=called)
-            out.append(Overlooked(role, tuple(like), str(said)))
+        if like and role not in {o.role for o in out}:
+            out.append(_question(role, like))
     return tuple(out)
 
 
-PROVABLE = frozenset((Role.RPM, Role.MAP, Role.LAMBDA, Role.TARGET, Role.PULSE_WIDTH))
+def _question(role: Role, like: Sequence[Column]) -> Overlooked:
+    called = " or ".join(repr(c.name) for c in like[:MOST_NAMED])
+    return Overlooked(role, tuple(like), str(Say.MAY_BE(label=LABELS[role][0], names=called)))
+
+
+def _like_a_wish(column: Column, raw: RawColumns) -> bool:
+    """Whether a mixture is one that is wanted: never at a sensor's lean end, and not the same throughout.
+
+    In whatever unit: shares of its own middle are looked at.
+    """
+    values = raw.values.get(column.index, raw.samples.get(column.index, np.empty(0)))
+    known = values[np.isfinite(values)]
+    if not len(known) or float(np.median(known)) <= 0.0:
+        return False
+    shares = known / float(np.median(known))
+    low, high = float(shares.min()), float(shares.max())
+    return RICHEST_WISH < low < 1.0 - NO_MOVE and high < LEANEST_WISH
+
+
+PROVABLE = frozenset(
+    (
+        Role.RPM,
+        Role.MAP,
+        Role.MAF_HZ,
+        Role.LAMBDA,
+        Role.TARGET,
+        Role.PULSE_WIDTH,
+        Role.STFT,
+        Role.LTFT,
+    )
+)
 """Roles that the engine's physics bears out, whatever the column is called."""
 WARM_C = (70.0, 112.0)
 COOLS_C = 8.0
@@ -130,21 +183,24 @@ STEADY_V = 1.0
 """No other voltage of a car stays between these, and as steady."""
 
 
-def is_told_by_numbers(role: Role, mapped: MappedLog, doubts: int) -> bool:
+def is_told_by_numbers(role: Role, mapped: MappedLog, before: MappedLog, vehicle: Vehicle) -> bool:
     """Whether a column whose name says nothing is borne out as a channel by its numbers.
 
     Parameters
     ----------
     role : it was taken for.
     mapped : the log read so.
-    doubts : there were before; taking it must leave fewer.
+    before : the log read without; what else is asked of it must not become more, and a doubt which
+        of two columns it is must be gone.
+    vehicle : whose log it is.
 
     Returns
     -------
     False where it is only possible.
     """
     match = next((m for m in mapped.matches if m.role is role), None)
-    if match is None or match.doubt or len(mapped.doubts) >= doubts:
+    contested = any(m.role is role and m.doubt for m in before.matches)
+    if match is None or match.doubt or len(_others(mapped)) > len(_others(before)) - contested:
         return False
     if role is Role.BATTERY:
         known = mapped.log[role][np.isfinite(mapped.log[role])]
@@ -152,13 +208,34 @@ def is_told_by_numbers(role: Role, mapped: MappedLog, doubts: int) -> bool:
         return bool(SUPPLY_V[0] < low and high < SUPPLY_V[1] and float(np.std(known)) < STEADY_V)
     if role is Role.COOLANT:
         return _warms_up(mapped.log[role])
+    if role is Role.BARO:
+        known = mapped.log[role][np.isfinite(mapped.log[role])]
+        return bool(len(known)) and _rests_as_weather(known)
     if role is Role.LTFT:
         # Of two trims of one ECU the one is named as the short one.
         short = next((m for m in mapped.matches if m.role is Role.STFT), None)
         named = short is not None and says(short.columns[0], "short")
-        return named and says(match.columns[0], "trim")
+        if named and says(match.columns[0], "trim"):
+            return True
+    if role is Role.MAF_HZ:
+        # The curve is read by it: without it there is no fuel to compare.
+        match = next((m for m in mapped.matches if m.role is Role.PULSE_WIDTH), match)
     verdicts = {p.verdict for p in match.proofs}
+    if role is Role.PULSE_WIDTH and not _follows_fuel(mapped.log, vehicle):
+        return False
     return role in PROVABLE and "agrees" in verdicts and "contradicts" not in verdicts
+
+
+def _follows_fuel(log: Log, vehicle: Vehicle) -> bool:
+    """Whether a pulse width goes with the fuel that table and trims ask for, and not only by its middle."""
+    fuel = fuel_of(log, vehicle)
+    return fuel is not None and fuel.scatter < MOST_FUEL_SCATTER
+
+
+def _others(mapped: MappedLog) -> tuple[str, ...]:
+    """Doubts that are no question for a channel that was not found."""
+    asked = {o.doubt for o in mapped.overlooked}
+    return tuple(doubt for doubt in mapped.doubts if doubt not in asked)
 
 
 def may_be_target(column: Column) -> bool:
@@ -170,9 +247,11 @@ def may_be_target(column: Column) -> bool:
 
     Returns
     -------
-    True where its name speaks of a mixture and of nothing that no wish has.
+    True where its name or unit speak of a mixture and of nothing that no wish has.
     """
-    return says(column, "mixture") and not says_another_thing(Role.TARGET, column)
+    by_unit = bool(column.unit) and is_unit_of(Role.TARGET, tidy_unit(column.unit))
+    mixture = by_unit or says(column, "mixture")
+    return mixture and not says_another_thing(Role.TARGET, column)
 
 
 def _warms_up(coolant: Floats) -> bool:
@@ -201,11 +280,95 @@ def may_be_told(column: Column) -> bool:
     """
     if not column.unit:
         return says(column, "voltage") or says(column, "temp")
-    told = (*PROVABLE, Role.BATTERY, Role.COOLANT, *([Role.LTFT] if says(column, "trim") else []))
+    told = (*PROVABLE, Role.BATTERY, Role.COOLANT, Role.BARO)
     return any(
         _fits_in_words(role, column)
         and not says_another_thing(role, column, _no_objection(role, needed=False))
         for role in told
+    )
+
+
+def may_be_trim(column: Column, values: Floats) -> bool:
+    """Whether a column without a unit may be a trim that was not logged by any name.
+
+    Nobody is asked about it: much swings about nothing. Whether fuel follows it is what tells.
+
+    Parameters
+    ----------
+    column : with its name.
+    values : its readings, or the first of them.
+
+    Returns
+    -------
+    True for what goes both ways from 0, or is small and mostly there.
+    """
+    known = values[np.isfinite(values)]
+    if column.unit or not len(known) or says_another_thing(Role.STFT, column, OF_FUEL):
+        return False
+    low, high = float(known.min()), float(known.max())
+    return low < 0.0 < high and max(-low, high) < MOST_TRIM_PCT
+
+
+def may_be_pulse_width(column: Column, values: Floats) -> bool:
+    """Whether a column without a unit, or in one of short times, may be the pulse width.
+
+    Nobody is asked about it: fuel tells.
+
+    Parameters
+    ----------
+    column : with its name.
+    values : its readings, or the first of them.
+
+    Returns
+    -------
+    True for what is never negative and moves.
+    """
+    role = Role.PULSE_WIDTH
+    known = values[np.isfinite(values)]
+    by_unit = not column.unit or is_unit_of(role, tidy_unit(column.unit))
+    if not by_unit or not len(known) or says_another_thing(role, column, ALL_ATOMS - OBJECTIONS):
+        return False
+    return float(known.min()) >= 0.0 and len(np.unique(known)) >= LEAST_READINGS
+
+
+def may_be_barometer(column: Column, values: Floats) -> bool:
+    """Whether a column in a unit of pressure may be the barometer.
+
+    Nobody is asked about it: a pressure that rests where weather and height have it is one.
+
+    Parameters
+    ----------
+    column : with its name.
+    values : its readings, or the first of them.
+
+    Returns
+    -------
+    True for a pressure whose name says nothing else.
+    """
+    by_unit = bool(column.unit) and is_unit_of(Role.BARO, tidy_unit(column.unit))
+    other = says_another_thing(Role.BARO, column, ALL_ATOMS - OBJECTIONS - OF_MANIFOLD)
+    return by_unit and not other and bool(np.isfinite(values).any())
+
+
+def _rests_as_weather(baro_kpa: Floats) -> bool:
+    low, high = np.percentile(baro_kpa, [1.0, 99.0])
+    return bool(WEATHER_KPA[0] < low and high < WEATHER_KPA[1] and high - low < MOST_CLIMB_KPA)
+
+
+def may_be_bare(column: Column) -> bool:
+    """Whether a column without a unit may be a channel whose numbers alone tell it.
+
+    Parameters
+    ----------
+    column : with its name.
+
+    Returns
+    -------
+    False where its name says that it is none of them.
+    """
+    return any(
+        not says_another_thing(role, column, _no_objection(role, needed=True))
+        for role in (*SHAPES, Role.BATTERY, Role.PULSE_WIDTH, *TRIMS)
     )
 
 
@@ -228,8 +391,8 @@ def _may_be(
     True where unit, or name, and numbers are those of the role.
     """
     by_unit = bool(column.unit) and is_unit_of(role, tidy_unit(column.unit))
-    named = role in (Role.COOLANT, Role.IAT) and says(column, "temp")
-    alike = by_unit or (bare and named)
+    named = says(column, QUANTITY[role]) if role in QUANTITY else False
+    alike = by_unit or (named and not column.unit)
     if says_another_thing(role, column, _no_objection(role, needed) if alike else NONE):
         return False
     by_shape = not column.unit and role in (SHAPES if needed or bare else ())
@@ -245,6 +408,8 @@ def _may_be(
     converted = reading.convert(part)
     if by_shape and not named and not SHAPES[role](converted):
         return False
+    if by_shape and role is Role.COOLANT and not _warms_up(converted):
+        return False
     return _is_usual(role, converted)
 
 
@@ -259,8 +424,11 @@ def _fits_in_words(role: Role, column: Column) -> bool:
 
 def _no_objection(role: Role, needed: bool) -> frozenset[str]:
     """What a name may say beside the role, whose unit it has, and be asked about all the same."""
-    if role in (Role.STFT, Role.LTFT):
-        return OF_FUEL
+    # What is counted has no unit: a block of trims in percent is a trim.
+    if role in TRIMS:
+        return OF_FUEL | {"index"}
+    if role is Role.BATTERY:
+        return ALL_ATOMS - OF_SUPPLY
     objections = OBJECTIONS - WEAK_WORDS if needed else OBJECTIONS
     return ALL_ATOMS - objections
 

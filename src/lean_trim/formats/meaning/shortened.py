@@ -35,11 +35,14 @@ LONGEST_SHORT = 9
 LINKS = "sое"
 """Letters between the words of a compound: fahrzeug-s-, топлив-о-."""
 MERE_UNITS = frozenset(("bar", "pct", "kpa", "psi", "sec", "deg", "min", "act", "raw"))
+VOWELS = frozenset("aeiou")
+LEAST_VOWELS = 2
+"""Letters a word without its vowels lacks at least: of one too many words are alike."""
 # fmt: off
 SMALL_WORDS = MERE_UNITS | frozenset((
     "per", "the", "and", "for", "del", "des", "los", "las", "der", "die", "das", "den",
     "von", "nel", "sur", "con", "com", "all", "not", "max", "low", "log", "ecu", "obd", "can",
-    "sig", "val", "one", "two", "top", "end", "new", "old", "pos", "neg", "avg", "est", "ref",
+    "sig", "val", "out", "one", "two", "top", "end", "new", "old", "pos", "neg", "avg", "est", "ref",
 ))
 # fmt: on
 """What is no beginning of another word."""
@@ -74,7 +77,11 @@ def joined_of(run: str) -> tuple[str, ...]:
         first = exact(run[:at]) or next(iter(abbreviated(run[:at])), None)
         if first is None:
             continue
-        second = exact(run[at:])
+        # A word that may have any ending would swallow the few letters behind it.
+        pair = _with_short_part(run[at:])
+        if pair:
+            return (first, *pair)
+        second = exact(run[at:]) or next(iter(abbreviated(run[at:])), None)
         if second is not None:
             return (first, second)
         rest = joined_of(run[at:])
@@ -129,7 +136,7 @@ def inflected(run: str) -> tuple[str, ...]:
     atoms = {
         w.atom
         for w in words().get(run[0], ())
-        if len(w.text) >= LEAST_INFLECTED - 1 and " " not in w.text
+        if len(w.text) >= LEAST_INFLECTED and " " not in w.text
         # Another last letter, or an ending more.
         if (len(w.text) == len(run) and w.text[:-1] == run[:-1])
         or (0 < len(run) - len(w.text) <= LONGEST_ENDING and run.startswith(w.text))
@@ -156,7 +163,24 @@ def abbreviated(run: str) -> tuple[str, ...]:
         and len(run) >= LEAST_ABBREVIATED * len(w.text)
     ]
     if not begun:
-        return ()
+        return _without_vowels(run)
     shortest = min(begun, key=lambda w: len(w.text))
     alike = [w for w in begun if w.atom == shortest.atom or w.text.startswith(shortest.text)]
     return (shortest.atom,) if len(alike) >= MOST_OF_THEM * len(begun) else ()
+
+
+def _without_vowels(run: str) -> tuple[str, ...]:
+    """The atom of the one word that is so written without its vowels: intk, mnfld, thrttl."""
+    if not run.isascii() or VOWELS & set(run[1:]):
+        return ()
+    found = {
+        w.atom
+        for w in words().get(run[0], ())
+        if " " not in w.text and len(w.text) - len(run) >= LEAST_VOWELS and _bare(w.text) == run
+    }
+    return (found.pop(),) if len(found) == 1 else ()
+
+
+def _bare(word: str) -> str:
+    """A word without vowels behind its first letter."""
+    return word[0] + "".join(c for c in word[1:] if c not in VOWELS)

@@ -14,6 +14,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.meaning.scaled_units import parts_of
 from lean_trim.formats.meaning.units import (
+    AFR_SCALE,
     GAUGE,
     UNITS,
     Convert,
@@ -426,8 +427,6 @@ def _scaled_mixture(role: Role, unit: str, part: Floats, stoich_afr: float) -> U
     return replace(able[0], rivals=tuple(able[1:]))
 
 
-AFR_SCALE = re.compile(r"afr(?:(\d+(?:\.\d+)?)|\(?petrol\)?|\(?gasoline\)?)")
-"""AFR with the ratio its instrument takes for stoichiometric."""
 MIXTURES_BY_UNIT = {"": "", "afr": FUEL_SCALE, "φ": "φ", "f/a": "F/A", "λ": "λ"}
 """Units of a mixture → how they are said; "" is told by its values."""
 

@@ -490,6 +490,10 @@ def tidy_unit(unit: str) -> str:
     return plain
 
 
+AFR_SCALE = re.compile(r"afr(?:(\d+(?:\.\d+)?)|\(?petrol\)?|\(?gasoline\)?)")
+"""AFR with the ratio its instrument takes for stoichiometric."""
+
+
 def is_unit(text: str) -> bool:
     """True if a text is a unit of anything, known to us or not ours."""
     unit = tidy_unit(text)
@@ -498,6 +502,8 @@ def is_unit(text: str) -> bool:
     plain = _ALL_UNITS | OTHER_UNITS | set(MIXTURE_UNITS) | set(TIME)
     bases = {tidy_unit(p.base) for p in parts_of(text)}
     # A number alone is a reading; with a sign of multiplication it is a scale.
+    if AFR_SCALE.fullmatch(unit):
+        return True
     if unit in plain or bases & plain or ("" in bases and text.strip("[( ")[:1] in "x×*"):
         return True
     return tells_time(text)
@@ -533,6 +539,8 @@ def is_unit_of(role: Role, unit: str) -> bool:
     """True if a role can be logged in a unit."""
     if role in (Role.LAMBDA, Role.TARGET):
         bases = {tidy_unit(part.base) for part in parts_of(unit)}
+        if AFR_SCALE.fullmatch(unit):
+            return True
         return unit in (*MIXTURE_UNITS, "v", "mv") or bool(bases & {"", *MIXTURE_UNITS})
     if role in (Role.CLOSED_LOOP, Role.GEAR, Role.AIRFLOW_SOURCE):
         return unit in ("", "%", "bool", "on/off", "enum", "code", "state", "status", "bit", "no")

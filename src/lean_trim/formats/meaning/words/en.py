@@ -2,18 +2,19 @@
 
 WORDS: dict[str, str] = {
     # Whole channels in one word.
-    "rpm": "rotation rate, rotational speed, engine rotation, engine shaft speed, shaft speed "
-    "engine, "
-    "rpm, rev min, revs min, u min, tr min, obr min, rot min, giri min, tours min, "
+    "rpm": "rotation rate, engine rotation rate, rotational speed, engine rotation, "
+    "engine shaft speed, shaft speed engine, "
+    "rpm, 1 min, rev min, revs min, rev per min, revs per min, revolutions per min, turns per min, "
+    "rounds per min, u min, tr min, obr min, rot min, giri min, tours min, "
     "revs, rev, tach*, engine rpm, n engine, nmot, erpm, revolutions, revcount*, "
     "rev count, espeed",
-    "vss": "vss, vehspd, vspd, vehiclespeed",
+    "vss": "vss, vehspd, vspd, vehiclespeed, velocity, car speed",
     "map": "map, mapabs, map abs, imap, mapabs",
     "maf": "maf, mafs, airmass, hfm, afm, airflow meter, air flow meter, airflow sensor, air "
     "meter, "
     "mass airflow",
     "throttle": "throttl*, tps, tp, thr, tpos, thrpos, butterfly, etb, thrtl",
-    "iat": "iat, act, mat, intaketemp",
+    "iat": "iat, act, mat, intaketemp, air box temp, airbox temp",
     "ect": "w temp, ect, clt, cts, coolanttemp",
     "vbat": "charging voltage, supply voltage, kl30, kl 30, relay voltage, "
     "vbat, vbatt, batv, battv, ubat, ubatt, batt, bat, battery, vsys, "
@@ -51,8 +52,8 @@ WORDS: dict[str, str] = {
     "wideband": "wideband, wide band, uego, wbo2, wbo, wb, wideo2",
     "o2": "o2, oxygen, ego, o2s, lambda sensor, oxygen sensor, hego",
     "trim": "trim*, fueltrim",
-    "short": "short, short term, shortterm, st, shrt",
-    "long": "long, long term, longterm, lt, learn*, adapt*, block learn",
+    "short": "short, short term, shortterm, st, shrt, fast, quick, rapid",
+    "long": "long, long term, longterm, lt, learn*, adapt*, block learn, slow",
     "integrator": "integrator",
     # Subjects.
     "engine": "crankshaft, engine, eng, motor, crank*",
@@ -102,7 +103,7 @@ WORDS: dict[str, str] = {
     # Quantities.
     "speed": "speed, spd, velocity",
     "pressure": "press*, prs",
-    "temp": "temp, temperatur*, tmp",
+    "temp": "deg c, deg f, temp, temperatur*, tmp",
     "flow": "flow, massflow, rate of flow, flow rate, flowrate",
     "mass": "mass",
     "position": "position, pos, opening, plate, openness",

@@ -25,7 +25,7 @@ WORDS: dict[str, str] = {
     "presion ambiental",
     "manifold": "colector, multiple, colector de admision",
     "boost": "sobrealimentacion, soplado, presion de turbo, presion turbo",
-    "intake": "admision",
+    "intake": "entrada, admision",
     "air": "aire",
     "coolant": "refrigerante, agua",
     "engine": "motor",

@@ -23,7 +23,7 @@ WORDS: dict[str, str] = {
     "baro": "pressao atmosferica, pressao ambiente, pressao barometrica, pressao ambiental",
     "manifold": "coletor, colector, coletor de admissao",
     "boost": "sobrealimentacao, pressao de turbo, pressao do turbo",
-    "intake": "admissao",
+    "intake": "entrada, admissao",
     "air": "ar",
     "coolant": "arrefecimento, agua, liquido de arrefecimento, refrigeracao, liquido de "
     "refrigeracao",

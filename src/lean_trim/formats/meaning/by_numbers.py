@@ -1,0 +1,162 @@
+"""What no name of a log says, told by the numbers: columns are taken for a channel, and the log read so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+import numpy as np
+
+from lean_trim.core.data.channels import Role
+from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.types import Floats
+from lean_trim.formats.decode.columns import Column
+from lean_trim.formats.meaning.match import MappedLog
+from lean_trim.formats.meaning.names import says
+from lean_trim.formats.meaning.overlooked import (
+    TRIMS,
+    is_told_by_numbers,
+    may_be_barometer,
+    may_be_pulse_width,
+    may_be_target,
+    may_be_trim,
+)
+
+Attempt = Callable[[Mapping[str, Role]], MappedLog]
+"""Reads the log with columns taken for roles their names do not say."""
+MOST_TRIED = 8
+"""Columns of which each is read as a pulse width: of more, reading would take too long."""
+Taken = Mapping[str, Role]
+"""Columns that were told so, by their names."""
+
+
+def told_by_numbers(mapped: MappedLog, attempt: Attempt, vehicle: Vehicle) -> MappedLog:
+    """With what no name says, where the numbers of one column alone bear a role out.
+
+    Tried are columns that may be a missing channel, and those whose names stand for one role alike.
+    What was told may be what bears another one out, so that the rest is tried again.
+
+    Parameters
+    ----------
+    mapped : by names alone.
+    attempt : reads the log with columns taken for roles.
+    vehicle : whose log it is.
+
+    Returns
+    -------
+    The same where nothing more is told.
+    """
+    taken: Taken = {}
+    more = True
+    while more:
+        more = False
+        for role in tuple(_untold(mapped)):
+            columns = _untold(mapped).get(role, ())
+            found = _borne_out(role, columns, mapped, taken, attempt, vehicle)
+            if found is not None:
+                mapped, taken = found
+                more = True
+    mapped = _with_both_trims(mapped, taken, attempt, vehicle)
+    return _in_order(mapped, taken, attempt)
+
+
+def _untold(mapped: MappedLog) -> dict[Role, tuple[Column, ...]]:
+    """Roles that numbers may tell, with the columns that may play them."""
+    out = {o.role: o.columns for o in mapped.overlooked}
+    out |= {m.role: (*m.columns, *m.rivals) for m in mapped.matches if m.rivals}
+    # The sheet's table stands for a wish that was not logged, so nobody is asked about it.
+    if Role.TARGET not in mapped.log:
+        values = mapped.raw.values
+        like = (c for c in mapped.unused if c.index in values and may_be_target(c))
+        out.setdefault(Role.TARGET, tuple(like))
+    for role in TRIMS:
+        if role not in mapped.log:
+            out.setdefault(role, _like(mapped, may_be_trim))
+    if Role.MAF_HZ not in mapped.log:
+        # Without a unit a meter's signal passes for the flow it stands for.
+        flow = (m.columns for m in mapped.matches if m.role is Role.MAF_FLOW)
+        out.setdefault(Role.MAF_HZ, tuple(c for columns in flow for c in columns if not c.unit))
+    if Role.BARO not in mapped.log:
+        out.setdefault(Role.BARO, _like(mapped, may_be_barometer))
+    if Role.PULSE_WIDTH not in mapped.log:
+        out.setdefault(Role.PULSE_WIDTH, _like(mapped, may_be_pulse_width)[:MOST_TRIED])
+    return out
+
+
+def _like(mapped: MappedLog, may_be: Callable[[Column, Floats], bool]) -> tuple[Column, ...]:
+    """Columns nobody reads that may be something by name, unit and numbers."""
+    values = mapped.raw.values
+    return tuple(c for c in mapped.unused if c.index in values and may_be(c, values[c.index]))
+
+
+def _borne_out(
+    role: Role,
+    columns: Sequence[Column],
+    mapped: MappedLog,
+    taken: Taken,
+    attempt: Attempt,
+    vehicle: Vehicle,
+) -> tuple[MappedLog, Taken] | None:
+    """The log with the one column that bears a role out, and what is taken then.
+
+    Parameters
+    ----------
+    role : that the columns may play.
+    columns : tried one by one.
+    mapped : without any of them.
+    taken : what was told by numbers before.
+    attempt : reads the log with more taken.
+    vehicle : whose log it is.
+
+    Returns
+    -------
+    None where none does, or two: of two wishes either is one.
+    """
+    found = []
+    left = []
+    for column in (c for c in columns if c.name not in taken):
+        more = {**taken, column.name: role}
+        trial = attempt(more)
+        if is_told_by_numbers(role, trial, mapped, vehicle):
+            found.append((trial, more))
+        if not _contradicted(role, trial):
+            left.append((trial, more))
+    if not found and role in mapped.log and len(left) == 1 < len(columns):
+        # Of columns called alike all but one cannot be it.
+        return left[0]
+    return found[0] if len(found) == 1 or (found and role is Role.TARGET) else None
+
+
+def _contradicted(role: Role, trial: MappedLog) -> bool:
+    match = next((m for m in trial.matches if m.role is role), None)
+    return match is None or any(p.verdict == "contradicts" for p in match.proofs)
+
+
+def _with_both_trims(
+    mapped: MappedLog, taken: Taken, attempt: Attempt, vehicle: Vehicle
+) -> MappedLog:
+    """With two trims that no name tells: fuel follows both together, and neither alone."""
+    like = _like(mapped, may_be_trim)
+    if any(r in mapped.log for r in TRIMS) or len(like) != len(TRIMS):
+        return mapped
+    # The one that moves more from row to row corrects at short term.
+    long, short = sorted(like, key=lambda c: _moves(mapped, c))
+    trial = attempt({**taken, short.name: Role.STFT, long.name: Role.LTFT})
+    told = all(is_told_by_numbers(role, trial, mapped, vehicle) for role in TRIMS)
+    return trial if told else mapped
+
+
+def _in_order(mapped: MappedLog, taken: Taken, attempt: Attempt) -> MappedLog:
+    """With two trims the other way round, where no name says which is which and the long one moves more."""
+    columns = {m.role: m.columns[0] for m in mapped.matches if m.role in TRIMS}
+    if len(columns) != len(TRIMS) or not set(taken) & {c.name for c in columns.values()}:
+        return mapped
+    short, long = (columns[role] for role in TRIMS)
+    if says(short, "short") or says(long, "long") or _moves(mapped, long) <= _moves(mapped, short):
+        return mapped
+    trial = attempt({**taken, short.name: Role.LTFT, long.name: Role.STFT})
+    return trial if len(trial.doubts) <= len(mapped.doubts) else mapped
+
+
+def _moves(mapped: MappedLog, column: Column) -> float:
+    """How far a column goes from row to row on average, in its own unit."""
+    return float(np.nanmean(np.abs(np.diff(mapped.raw.values[column.index]))))
