@@ -26,12 +26,16 @@ NAMES = {
 
 
 def read(
-    log: Log, vehicle: Vehicle, called: dict[Role, tuple[str, str]], choices: Choices | None = None
+    log: Log,
+    vehicle: Vehicle,
+    called: dict[Role, tuple[str, str]],
+    choices: Choices | None = None,
+    extra: dict[Role, tuple[str, str]] | None = None,
 ) -> MappedLog:
-    """The drive with some columns called otherwise."""
+    """The drive with some columns called otherwise, and perhaps some more."""
     columns = [Column(0, "Time", "s")]
     values = {0: log.time_s}
-    for at, (role, usual) in enumerate(NAMES.items(), 1):
+    for at, (role, usual) in enumerate({**NAMES, **(extra or {})}.items(), 1):
         columns.append(Column(at, *called.get(role, usual)))
         values[at] = log[role]
     raw = RawColumns(tuple(columns), values, "text")

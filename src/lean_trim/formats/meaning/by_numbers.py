@@ -138,25 +138,26 @@ def _with_both_trims(
     like = _like(mapped, may_be_trim)
     if any(r in mapped.log for r in TRIMS) or len(like) != len(TRIMS):
         return mapped
-    # The one that moves more from row to row corrects at short term.
-    long, short = sorted(like, key=lambda c: _moves(mapped, c))
+    long, short = sorted(like, key=lambda c: _turns(mapped, c))
     trial = attempt({**taken, short.name: Role.STFT, long.name: Role.LTFT})
     told = all(is_told_by_numbers(role, trial, mapped, vehicle) for role in TRIMS)
     return trial if told else mapped
 
 
 def _in_order(mapped: MappedLog, taken: Taken, attempt: Attempt) -> MappedLog:
-    """With two trims the other way round, where no name says which is which and the long one moves more."""
+    """Two trims the other way round, where no name says which is which and the long one turns more often."""
     columns = {m.role: m.columns[0] for m in mapped.matches if m.role in TRIMS}
     if len(columns) != len(TRIMS) or not set(taken) & {c.name for c in columns.values()}:
         return mapped
     short, long = (columns[role] for role in TRIMS)
-    if says(short, "short") or says(long, "long") or _moves(mapped, long) <= _moves(mapped, short):
+    if says(short, "short") or says(long, "long") or _turns(mapped, long) <= _turns(mapped, short):
         return mapped
     trial = attempt({**taken, short.name: Role.LTFT, long.name: Role.STFT})
     return trial if len(trial.doubts) <= len(mapped.doubts) else mapped
 
 
-def _moves(mapped: MappedLog, column: Column) -> float:
-    """How far a column goes from row to row on average, in its own unit."""
-    return float(np.nanmean(np.abs(np.diff(mapped.raw.values[column.index]))))
+def _turns(mapped: MappedLog, column: Column) -> int:
+    """How often a column goes the other way: what corrects at short term does so with every swing."""
+    steps = np.diff(np.nan_to_num(mapped.raw.values[column.index]))
+    moved = np.sign(steps[steps != 0.0])
+    return int(np.count_nonzero(moved[1:] != moved[:-1]))

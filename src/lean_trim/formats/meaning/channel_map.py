@@ -288,6 +288,11 @@ def _reading(
         rival.unit: _mean_of([(rival, c) for _, c in parts], raw, rows, found.role)[0]
         for rival in first.rivals
     }
+    idle = found.role in TRIMS and all(_does_nothing(v) for v in (values, *rivals.values()))
+    if idle:
+        # 0 is 0 in any unit, and under either heading: nothing hangs on it.
+        rivals = {}
+        first = replace(first, doubt="")
     notes = "; ".join(
         n for n in (found.note, note, banks_note(found.columns, columns, choices), first.note) if n
     )
@@ -300,7 +305,7 @@ def _reading(
         confidence,
         notes,
         doubt,
-        weak="" if found.role in TRIMS and _does_nothing(values) else found.weak,
+        weak="" if idle else found.weak,
         only=not rivals,
         rivals=found.rivals,
     )

@@ -351,7 +351,7 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
     out = []
     for role, frame in FRAMES.items():
         # Counts have no unit: what has a role's is no raw count of it.
-        counted = not unit or not is_unit_of(role, unit)
+        counted = not column.unit or not is_unit_of(role, unit)
         score = _by_name(role, frame, meaning if counted else _without_raw(meaning))
         # Many logs name the sensor only; its unit says whether signal or flow is meant.
         if (
@@ -360,17 +360,10 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
             and RAW_ROLES.get(unit) is role
         ):
             score = max(score, _by_name(Role.MAF_FLOW, FRAMES[Role.MAF_FLOW], meaning))
+        score *= _by_unit(role, unit)
         if score > 0.0:
-            paired = role in PAIRED
-            out.append(
-                Candidate(
-                    role,
-                    column,
-                    score * _by_unit(role, unit),
-                    bank if paired else 0,
-                    meaning.sensor,
-                )
-            )
+            own_bank = bank if role in PAIRED else 0
+            out.append(Candidate(role, column, score, own_bank, meaning.sensor))
     return tuple(sorted(out, key=lambda c: -c.score))
 
 

@@ -74,10 +74,15 @@ OBJECTIONS = frozenset((
 # fmt: on
 """Words that make another thing of a column whose unit and numbers are a role's: oil, a wish, a
 limit."""
-QUANTITY = {Role.COOLANT: "temp", Role.IAT: "temp", Role.BATTERY: "voltage"}
+QUANTITY = {
+    Role.COOLANT: ("temp", "coolant", "ect"),
+    Role.IAT: ("temp", "iat"),
+    Role.BATTERY: ("voltage", "vbat"),
+}
 """What a name says that has no unit, of roles that are one of several such quantities."""
 TRIMS = (Role.STFT, Role.LTFT)
 OF_FUEL = frozenset(("injector", "fuel", "mixture"))
+OF_TRIMS = OF_FUEL | {"short", "long", "raw"}
 OF_SUPPLY = frozenset(
     ("limit", "error", "wanted", "sensor", "wideband", "o2", "throttle", "map", "maf")
 )
@@ -303,7 +308,7 @@ def may_be_trim(column: Column, values: Floats) -> bool:
     True for what goes both ways from 0, or is small and mostly there.
     """
     known = values[np.isfinite(values)]
-    if column.unit or not len(known) or says_another_thing(Role.STFT, column, OF_FUEL):
+    if column.unit or not len(known) or says_another_thing(Role.STFT, column, OF_TRIMS):
         return False
     low, high = float(known.min()), float(known.max())
     return low < 0.0 < high and max(-low, high) < MOST_TRIM_PCT
@@ -391,7 +396,7 @@ def _may_be(
     True where unit, or name, and numbers are those of the role.
     """
     by_unit = bool(column.unit) and is_unit_of(role, tidy_unit(column.unit))
-    named = says(column, QUANTITY[role]) if role in QUANTITY else False
+    named = any(says(column, word) for word in QUANTITY.get(role, ()))
     alike = by_unit or (named and not column.unit)
     if says_another_thing(role, column, _no_objection(role, needed) if alike else NONE):
         return False

@@ -42,7 +42,7 @@ LEAST_VOWELS = 2
 SMALL_WORDS = MERE_UNITS | frozenset((
     "per", "the", "and", "for", "del", "des", "los", "las", "der", "die", "das", "den",
     "von", "nel", "sur", "con", "com", "all", "not", "max", "low", "log", "ecu", "obd", "can",
-    "sig", "val", "out", "one", "two", "top", "end", "new", "old", "pos", "neg", "avg", "est", "ref",
+    "sig", "val", "out", "imp", "one", "two", "top", "end", "new", "old", "pos", "neg", "avg", "est", "ref",
 ))
 # fmt: on
 """What is no beginning of another word."""
@@ -81,7 +81,9 @@ def joined_of(run: str) -> tuple[str, ...]:
         pair = _with_short_part(run[at:])
         if pair:
             return (first, *pair)
-        second = exact(run[at:]) or next(iter(abbreviated(run[at:])), None)
+        second = exact(run[at:])
+        if second is None and len(run) - at > LEAST_PART:
+            second = next(iter(abbreviated(run[at:])), None)
         if second is not None:
             return (first, second)
         rest = joined_of(run[at:])
