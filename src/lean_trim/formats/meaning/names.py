@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from lean_trim.core.data.channels import Role
 from lean_trim.formats.decode.columns import Column
@@ -231,6 +232,8 @@ OF_ANY_READING = frozenset(("measured", "average"))
 """What a name may say of any channel."""
 SWITCH_UNITS = frozenset(("0/1", "on/off", "bool", "bit", "state", "status"))
 """What is on or off: no trim."""
+MOST_NAMES = 4096
+"""Columns whose roles are remembered: each is asked about several times while a log is read."""
 NO_UNIT = 0.9
 WRONG_UNIT = 0.35
 ODD_UNIT = 0.7
@@ -332,6 +335,7 @@ def is_time(name: str) -> bool:
     return time_score(name) >= 0.5
 
 
+@lru_cache(maxsize=MOST_NAMES)
 def candidates(column: Column) -> tuple[Candidate, ...]:
     """The roles a column may play by name and unit, the best first.
 
@@ -351,8 +355,8 @@ def candidates(column: Column) -> tuple[Candidate, ...]:
     out = []
     for role, frame in FRAMES.items():
         # Counts have no unit: what has a role's is no raw count of it.
-        counted = not column.unit or not is_unit_of(role, unit)
-        score = _by_name(role, frame, meaning if counted else _without_raw(meaning))
+        raw = "raw" in meaning.atoms and bool(column.unit) and is_unit_of(role, unit)
+        score = _by_name(role, frame, _without_raw(meaning) if raw else meaning)
         # Many logs name the sensor only; its unit says whether signal or flow is meant.
         if (
             role in (Role.MAF_HZ, Role.MAF_V)
