@@ -122,3 +122,30 @@ def test_a_switch_is_no_trim_and_a_raw_count_has_no_unit() -> None:
     assert Role.STFT not in roles
     assert next(c.role for c in candidates(Column(0, "Lambda raw", "A/F"))) is Role.LAMBDA
     assert candidates(Column(0, "Lambda raw", "")) == ()
+
+
+@pytest.mark.parametrize("units", ["%", "factor"])
+def test_two_trims_in_their_unit_are_parted_by_how_often_they_turn(
+    heron_log: Log, heron_vehicle: Vehicle, units: str
+) -> None:
+    """Neither name says anything; both are in a unit of trims, so that each may be either."""
+    scale = 1.0 if units == "%" else 0.01
+    both = {
+        role: (1.0 if scale < 1.0 else 0.0) + scale * heron_log[role]
+        for role in (Role.STFT, Role.LTFT)
+    }
+    log = replace(heron_log, channels={**heron_log.channels, **both})
+    mapped = read(log, heron_vehicle, {Role.LTFT: ("Qxz", units), Role.STFT: ("Wyvern", units)})
+    assert mapped.doubts == ()
+    for role in both:
+        np.testing.assert_allclose(mapped.log[role], heron_log[role], atol=1e-6)
+
+
+def test_a_trim_whose_way_of_counting_is_not_known_is_asked_about(
+    heron_log: Log, heron_vehicle: Vehicle
+) -> None:
+    late = replace(
+        heron_log, channels={**heron_log.channels, Role.LTFT: 100.0 + heron_log[Role.LTFT]}
+    )
+    mapped = read(late, heron_vehicle, {Role.LTFT: ("Qxz", "% of 100")})
+    assert [o.role for o in mapped.overlooked] == [Role.LTFT]

@@ -55,8 +55,7 @@ def told_by_numbers(mapped: MappedLog, attempt: Attempt, vehicle: Vehicle) -> Ma
             if found is not None:
                 mapped, taken = found
                 more = True
-    mapped = _with_both_trims(mapped, taken, attempt, vehicle)
-    return _in_order(mapped, taken, attempt)
+    return _with_both_trims(mapped, taken, attempt, vehicle)
 
 
 def _untold(mapped: MappedLog) -> dict[Role, tuple[Column, ...]]:
@@ -134,26 +133,42 @@ def _contradicted(role: Role, trial: MappedLog) -> bool:
 def _with_both_trims(
     mapped: MappedLog, taken: Taken, attempt: Attempt, vehicle: Vehicle
 ) -> MappedLog:
-    """With two trims that no name tells: fuel follows both together, and neither alone."""
-    like = _like(mapped, may_be_trim)
-    if any(r in mapped.log for r in TRIMS) or len(like) != len(TRIMS):
+    """With two trims that their names do not tell: fuel follows both together, and one turns more often.
+
+    Parameters
+    ----------
+    mapped : with what else was told.
+    taken : what was told by numbers before.
+    attempt : reads the log with more taken.
+    vehicle : whose log it is.
+    """
+    played = {m.role: m.columns[0] for m in mapped.matches if m.role in TRIMS}
+    asked = (c for o in mapped.overlooked if o.role in TRIMS for c in o.columns)
+    pair = {c.name: c for c in (*played.values(), *asked, *_like(mapped, may_be_trim))}
+    loaded = all(c.index in mapped.raw.values for c in pair.values())
+    if len(pair) != len(TRIMS) or not loaded:
         return mapped
-    long, short = sorted(like, key=lambda c: _turns(mapped, c))
+    long, short = sorted(pair.values(), key=lambda c: _turns(mapped, c))
+    told = {Role.STFT: short, Role.LTFT: long}
+    named = {role: _is_named(role, column) for role, column in told.items()}
+    against = _is_named(Role.STFT, long) or _is_named(Role.LTFT, short)
+    if against or all(named.values()) or (told == played and not _doubted(mapped)):
+        return mapped
     trial = attempt({**taken, short.name: Role.STFT, long.name: Role.LTFT})
-    told = all(is_told_by_numbers(role, trial, mapped, vehicle) for role in TRIMS)
-    return trial if told else mapped
+    borne_out = any(is_told_by_numbers(role, trial, mapped, vehicle) for role in TRIMS)
+    fits = not any(_contradicted(role, trial) for role in TRIMS)
+    return trial if borne_out and fits and len(trial.doubts) <= len(mapped.doubts) else mapped
 
 
-def _in_order(mapped: MappedLog, taken: Taken, attempt: Attempt) -> MappedLog:
-    """Two trims the other way round, where no name says which is which and the long one turns more often."""
-    columns = {m.role: m.columns[0] for m in mapped.matches if m.role in TRIMS}
-    if len(columns) != len(TRIMS) or not set(taken) & {c.name for c in columns.values()}:
-        return mapped
-    short, long = (columns[role] for role in TRIMS)
-    if says(short, "short") or says(long, "long") or _turns(mapped, long) <= _turns(mapped, short):
-        return mapped
-    trial = attempt({**taken, short.name: Role.LTFT, long.name: Role.STFT})
-    return trial if len(trial.doubts) <= len(mapped.doubts) else mapped
+def _is_named(role: Role, column: Column) -> bool:
+    words = ("stft", "short") if role is Role.STFT else ("ltft", "long")
+    return any(says(column, word) for word in words)
+
+
+def _doubted(mapped: MappedLog) -> bool:
+    """Whether anything is asked about the trims."""
+    asked = any(o.role in TRIMS for o in mapped.overlooked)
+    return asked or any(m.doubt for m in mapped.matches if m.role in TRIMS)
 
 
 def _turns(mapped: MappedLog, column: Column) -> int:

@@ -7,6 +7,7 @@ nothing else, it is asked.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -82,6 +83,10 @@ QUANTITY = {
 """What a name says that has no unit, of roles that are one of several such quantities."""
 TRIMS = (Role.STFT, Role.LTFT)
 OF_FUEL = frozenset(("injector", "fuel", "mixture"))
+SHARE = re.compile(r"%of100|1=100%|0(?:\.\.|-|to)2|around(?:1|100)")
+MOST_OF_ONE = 0.3
+"""Units of trims that say a share of the fuel and not which way it is counted, and how far from all of
+it, or from none, a trim is on average."""
 OF_TRIMS = OF_FUEL | {"short", "long", "raw"}
 OF_SUPPLY = frozenset(
     ("limit", "error", "wanted", "sensor", "wideband", "o2", "throttle", "map", "maf")
@@ -395,9 +400,12 @@ def _may_be(
     -------
     True where unit, or name, and numbers are those of the role.
     """
-    by_unit = bool(column.unit) and is_unit_of(role, tidy_unit(column.unit))
+    unit = tidy_unit(column.unit)
+    by_unit = bool(column.unit) and is_unit_of(role, unit)
+    by_unit |= role in TRIMS and bool(SHARE.fullmatch(unit))
     named = any(says(column, word) for word in QUANTITY.get(role, ()))
-    alike = by_unit or (named and not column.unit)
+    # A column without a unit is told by its numbers, so that only what makes another thing of it counts.
+    alike = by_unit or not column.unit
     if says_another_thing(role, column, _no_objection(role, needed) if alike else NONE):
         return False
     by_shape = not column.unit and role in (SHAPES if needed or bare else ())
@@ -407,6 +415,9 @@ def _may_be(
     part = sample_of(values) if values is not None else np.empty(0)
     if not len(part) or float(np.ptp(part)) == 0.0:
         return False
+    if role in TRIMS and SHARE.fullmatch(tidy_unit(column.unit)):
+        middle = float(np.median(part))
+        return any(abs(middle - one) < MOST_OF_ONE * max(one, 1.0) for one in (0.0, 1.0, 100.0))
     reading = settle_unit(role, column.unit, part, stoich_afr, column.name)
     if by_unit and reading.doubt:
         return False
