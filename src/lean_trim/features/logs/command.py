@@ -75,6 +75,8 @@ def _lines(told: dict[str, Any]) -> list[str]:
     time = told["time"]
     clock = f"{time['column'] or 'of the file'} {time['unit']}".strip()
     lines = [f"{told['kind']}: {told['rows']} rows, {told['seconds']:g} s, time {clock}"]
+    # What stands there and is not used comes first: it may be what was meant.
+    lines += [f"note: {note}" for note in told["notes"]]
     for role in told["roles"]:
         names = " + ".join(role["columns"])
         lines.append(f"{role['sure']:6} {role['role']:20} {names} [{role['unit']}] {role['range']}")
@@ -83,7 +85,6 @@ def _lines(told: dict[str, Any]) -> list[str]:
         lines += [f"{'':27} {p['verdict']}: {p['figure']}" for p in role["proofs"]]
     if told["unused"]:
         lines.append(f"not used: {', '.join(told['unused'])}")
-    lines += [f"note: {note}" for note in told["notes"]]
     lines += [f"doubt: {d['doubt']} ({d['option']})" for d in told["doubts"]]
     return lines
 

@@ -21,15 +21,17 @@ from lean_trim.formats.meaning.overlooked import (
     may_be_trim,
 )
 
-Attempt = Callable[[Mapping[str, Role]], MappedLog]
-"""Reads the log with columns taken for roles their names do not say."""
+Attempt = Callable[[Mapping[str, Role | None]], MappedLog]
+"""Reads the log with columns taken for roles their names do not say, or for none."""
 MOST_TRIED = 8
 """Columns of which each is read as a pulse width: of more, reading would take too long."""
-Taken = Mapping[str, Role]
+Taken = Mapping[str, Role | None]
 """Columns that were told so, by their names."""
 
 
-def told_by_numbers(mapped: MappedLog, attempt: Attempt, vehicle: Vehicle) -> MappedLog:
+def told_by_numbers(
+    mapped: MappedLog, attempt: Attempt, vehicle: Vehicle, taken: Taken
+) -> MappedLog:
     """With what no name says, where the numbers of one column alone bear a role out.
 
     Tried are columns that may be a missing channel, and those whose names stand for one role alike.
@@ -40,12 +42,12 @@ def told_by_numbers(mapped: MappedLog, attempt: Attempt, vehicle: Vehicle) -> Ma
     mapped : by names alone.
     attempt : reads the log with columns taken for roles.
     vehicle : whose log it is.
+    taken : columns that are left out.
 
     Returns
     -------
     The same where nothing more is told.
     """
-    taken: Taken = {}
     more = True
     while more:
         more = False

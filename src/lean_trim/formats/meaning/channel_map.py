@@ -31,6 +31,7 @@ from lean_trim.formats.meaning.rows import (
     rows_of,
     time_columns,
 )
+from lean_trim.formats.meaning.second_set import with_one_set
 from lean_trim.formats.meaning.settling import Reading, settled
 from lean_trim.formats.meaning.shared_prefix import without_shared
 from lean_trim.formats.meaning.unit_check import UnitReading, by_word, settle_unit
@@ -121,7 +122,13 @@ def map_channels(
     raw = held_between_changes(replace(raw, columns=without_shared(raw.columns)))
     attempt = partial(_mapped, raw, name, stoich_afr, choices, vehicle)
     mapped = attempt({})
-    return mapped if vehicle is None else told_by_numbers(mapped, attempt, vehicle)
+    if vehicle is None:
+        return mapped
+    mapped, left_out = with_one_set(mapped, attempt, vehicle)
+    read = told_by_numbers(mapped, attempt, vehicle, left_out)
+    # What was told later is read anew, and what was said of a second set stays said.
+    said = mapped.notes[:1] if left_out else ()
+    return read if read is mapped else replace(read, notes=(*said, *read.notes))
 
 
 def _mapped(
@@ -130,7 +137,7 @@ def _mapped(
     stoich_afr: float,
     choices: Choices,
     vehicle: Vehicle | None,
-    taken: Mapping[str, Role],
+    taken: Mapping[str, Role | None],
 ) -> MappedLog:
     """As ``map_channels``; ``taken`` are roles of columns whose names say nothing, to be borne out."""
     clocks = [] if raw.times else time_columns(raw, choices, name)
@@ -212,7 +219,7 @@ def _found(
     raw: RawColumns,
     choices: Choices,
     settle: Settle,
-    taken: Mapping[str, Role],
+    taken: Mapping[str, Role | None],
 ) -> list[_Found]:
     """Roles by the user's word first, then by evidence."""
     chosen: dict[Role, list[Column]] = {}
@@ -230,7 +237,8 @@ def _found(
     out = [
         _Found(role, tuple(group[:2]), 1.0, you_said, said=True) for role, group in chosen.items()
     ]
-    by_numbers = {taken[c.name]: c for c in columns if c.name in taken and c.index in raw.values}
+    told = ((taken.get(c.name), c) for c in columns if c.index in raw.values)
+    by_numbers = {role: c for role, c in told if role is not None}
     note = str(Say.BY_NUMBERS())
     out += [_Found(role, (c,), LIKELY, note) for role, c in by_numbers.items()]
     for role, group in assigned.columns.items():
