@@ -21,7 +21,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.logs import open_log, write_log_csv
 from lean_trim.formats.tables import read_table, write_table
 from lean_trim.formats.vehicle_sheet import write_vehicle
-from tests.builders import small_vehicle, without
+from tests.builders import small_vehicle, with_channel, without
 from tests.core.drive.test_gauge import beside
 
 
@@ -328,7 +328,9 @@ def test_a_doubt_stops_the_command_and_the_option_it_names_settles_it(
 def test_columns_are_named_on_the_command_line(
     case: Path, heron_vehicle: Vehicle, short_log: Log, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    dressed(case, heron_vehicle, short_log, Dress())
+    # Of air that hardly moves with load nobody knows whether it is the engine's.
+    outside = 25.0 + 0.5 * np.sin(short_log.time_s / 40.0)
+    dressed(case, heron_vehicle, with_channel(short_log, Role.IAT, outside), Dress())
     text = (case / "drive.csv").read_text().replace("Intake Air Temp", "Kanal 7", 1)
     (case / "drive.csv").write_text(text)
     # Degrees under a name that says nothing: of the air, or of something else.

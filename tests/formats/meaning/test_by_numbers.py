@@ -10,11 +10,13 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.formats.decode.columns import Column
+from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.channel_map import MappedLog
+from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.lexicon import meaning_of
 from lean_trim.formats.meaning.names import candidates, split_unit
 from lean_trim.formats.meaning.overlooked import may_be_trim
+from lean_trim.formats.meaning.rows import time_columns
 from tests.formats.meaning.test_overlooked import read
 
 
@@ -149,3 +151,34 @@ def test_a_trim_whose_way_of_counting_is_not_known_is_asked_about(
     )
     mapped = read(late, heron_vehicle, {Role.LTFT: ("Qxz", "% of 100")})
     assert [o.role for o in mapped.overlooked] == [Role.LTFT]
+
+
+@pytest.mark.parametrize(("moves_k", "told"), [(8.0, True), (1.0, False)])
+def test_a_temperature_far_below_a_warm_engines_that_moves_with_load_is_the_airs(
+    heron_log: Log, heron_vehicle: Vehicle, moves_k: float, told: bool
+) -> None:
+    """Air outside hardly moves; oil would be hot by then, and its name mostly says so."""
+    air = 28.0 + 0.5 * moves_k * np.sin(heron_log.time_s / 50.0)
+    log = replace(heron_log, channels={**heron_log.channels, Role.IAT: air})
+    mapped = read(log, heron_vehicle, {Role.IAT: ("Qxz", "°C")})
+    assert (Role.IAT in mapped.log) == told
+    assert [o.role for o in mapped.overlooked] == ([] if told else [Role.IAT])
+    hot = replace(heron_log, channels={**heron_log.channels, Role.IAT: air + 50.0})
+    assert Role.IAT not in read(hot, heron_vehicle, {Role.IAT: ("Qxz", "°C")}).log
+
+
+def test_a_part_of_a_word_does_not_keep_a_channel_out(
+    heron_log: Log, heron_vehicle: Vehicle
+) -> None:
+    """*Red* is a net in Spanish and the beginning of *redline* in English; what it means is asked."""
+    assert meaning_of("Tensión de red").guessed == {"limit"}
+    mapped = read(heron_log, heron_vehicle, {Role.BATTERY: ("Tensión de red", "V")})
+    assert [o.role for o in mapped.overlooked] == [Role.BATTERY]
+
+
+def test_a_temperature_that_mostly_rests_is_no_second_clock() -> None:
+    rows = np.arange(2000)
+    columns = (Column(0, "Time", "s"), Column(1, "T_inle", ""), Column(2, "RPM", "rpm"))
+    warms = 23.0 + 0.1 * np.round(30.0 * np.sin(rows / 400.0))
+    raw = RawColumns(columns, {0: rows / 25.0, 1: warms, 2: 900.0 + rows}, "text")
+    assert [c.name for c in time_columns(raw, Choices(), "drive")] == ["Time"]

@@ -46,7 +46,7 @@ def test_the_first_is_used_where_both_explain_the_fuel(
     mapped = read_both(heron_log, heron_vehicle, name=name)
     assert mapped.doubts == () and used(mapped) == {usual for usual, _ in NAMES.values()}
     assert mapped.notes[0].startswith(
-        f"{len(NAMES)} columns are a second set, called like the first"
+        f"A second set of {len(NAMES)} columns, called as the first with"
     )
     assert "explains the fuel alike" in mapped.notes[0]
 
@@ -55,10 +55,10 @@ def test_the_one_that_explains_the_fuel_is_used(heron_log: Log, heron_vehicle: V
     """Half a second late in all but the pulse width, a set strays from the fuel that it asks for."""
     late = read_both(heron_log, heron_vehicle, first_late=12)
     assert late.doubts == () and all(n.startswith("Dash ") for n in used(late))
-    assert "the second is used" in late.notes[0]
+    assert late.notes[0].startswith("Of two sets") and "is used: fuel" in late.notes[0]
     early = read_both(heron_log, heron_vehicle, second_late=12)
     assert early.doubts == () and not any(n.startswith("Dash ") for n in used(early))
-    assert "it is not used: fuel scatters by" in early.notes[0]
+    assert "is not used: fuel scatters by" in early.notes[0]
 
 
 def test_of_a_few_channels_each_is_a_question(heron_log: Log, heron_vehicle: Vehicle) -> None:

@@ -44,6 +44,7 @@ class Meaning:
     sensor : number of the sensor in its bank, 0 if the name does not tell; the first is before the
         converter.
     number : a number at the end that may be a bank's, else 0.
+    guessed : atoms that only words cut short or run together stand for.
     """
 
     atoms: frozenset[str]
@@ -51,6 +52,7 @@ class Meaning:
     bank: int = 0
     sensor: int = 0
     number: int = 0
+    guessed: frozenset[str] = frozenset()
 
 
 @cache
@@ -104,17 +106,19 @@ def _parsed(text: str) -> Meaning:
     text = re.sub(_SENSOR, lambda m: m[0].rstrip("1234 ") if len(m[0]) > 3 else " ", text)
     if not bank and (numbered := _NUMBERED.search(text)):
         number = int(numbered["number"] or numbered["inner"] or numbered["short"])
-    atoms, unknown = _words_of(text)
-    return Meaning(_sensible(atoms), tuple(unknown), bank, sensor, number)
+    sure, guessed, unknown = _words_of(text)
+    atoms = _sensible(sure | guessed)
+    return Meaning(atoms, tuple(unknown), bank, sensor, number, atoms & (guessed - sure))
 
 
-def _words_of(text: str) -> tuple[set[str], list[str]]:
-    """What the words of a text stand for, and those that mean nothing."""
+def _words_of(text: str) -> tuple[set[str], set[str], list[str]]:
+    """What the words of a text stand for, what those do that were cut, and those that mean nothing."""
     hits = hits_in(text)
     rest = text
     for at, word in hits:
         rest = rest[:at] + " " * len(word.text) + rest[at + len(word.text) :]
-    atoms = {w.atom for _, w in hits}
+    sure = {w.atom for _, w in hits}
+    guessed: set[str] = set()
     unknown = []
     for found in re.finditer(r"[^\W\d_]{2,}", rest):
         run = found[0]
@@ -122,12 +126,12 @@ def _words_of(text: str) -> tuple[set[str], list[str]]:
         whole = not text[: found.start()][-1:].isalpha() and not text[found.end() :][:1].isalpha()
         joined = joined_of(run) or short_part(run)
         joined = joined or ((inflected(run) or abbreviated(run)) if whole else left_over(run))
-        atoms |= set(joined)
+        guessed |= set(joined)
         unknown += [] if joined or run in MERE_UNITS else [run]
     if len(unknown) > 1 and (phrase := cut_phrase(text)):
-        atoms.add(phrase)
+        guessed.add(phrase)
         unknown = []
-    return atoms, unknown
+    return sure, guessed, unknown
 
 
 def _sensible(atoms: set[str]) -> frozenset[str]:

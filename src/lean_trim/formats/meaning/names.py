@@ -154,7 +154,7 @@ FRAMES: dict[Role, Frame] = {
             ("fuel pw", 0.95),
             ("injector", 0.5),
         ),
-        "pw injector duration time fuel measured engine before position cylinder",
+        "pw injector duration time fuel measured engine before position cylinder wanted",
     ),
     Role.DUTY: Frame(
         (("idc", 1.0), ("injector duty", 1.0), ("duty", 0.5)),
@@ -452,15 +452,19 @@ def _by_name(role: Role, frame: Frame, meaning: Meaning) -> float:
     if not best:
         return 0.0
     # What names another thing beside it names another thing: pressure of oil, limit of rpm.
-    if not atoms <= {*frame.allows.split(), *_needed(frame), *OF_ANY_READING}:
+    strange = atoms - {*frame.allows.split(), *_needed(frame), *OF_ANY_READING}
+    # A guess from part of a word is no more than a word nobody knows.
+    if not strange <= meaning.guessed:
         return 0.0
     # Only the first sensor of a bank sits before the converter.
     if role in (Role.LAMBDA, Role.TARGET) and ("after" in atoms or meaning.sensor > 1):
         return 0.0
-    return best - min(UNKNOWN_WORD * len(meaning.unknown), MOST_UNKNOWN)
+    return best - min(UNKNOWN_WORD * (len(meaning.unknown) + len(strange)), MOST_UNKNOWN)
 
 
-def says_another_thing(role: Role, column: Column, allowed: frozenset[str] = frozenset()) -> bool:
+def says_another_thing(
+    role: Role, column: Column, allowed: frozenset[str] = frozenset(), surely: bool = False
+) -> bool:
     """Whether a name says in words that are known that something else is meant.
 
     Parameters
@@ -468,6 +472,7 @@ def says_another_thing(role: Role, column: Column, allowed: frozenset[str] = fro
     role : that the column might play.
     column : with its name.
     allowed : atoms that are no objection here.
+    surely : what only words cut short may stand for is no objection either.
 
     Returns
     -------
@@ -477,7 +482,8 @@ def says_another_thing(role: Role, column: Column, allowed: frozenset[str] = fro
     meaning = meaning_of(column.own_name)
     if meaning.sensor > 1:
         return True
-    return not meaning.atoms <= {*frame.allows.split(), *_needed(frame), *NEUTRAL, *allowed}
+    said = meaning.atoms - meaning.guessed if surely else meaning.atoms
+    return not said <= {*frame.allows.split(), *_needed(frame), *NEUTRAL, *allowed}
 
 
 def says(column: Column, atom: str) -> bool:

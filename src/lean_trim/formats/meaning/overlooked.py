@@ -186,6 +186,12 @@ PROVABLE = frozenset(
 """Roles that the engine's physics bears out, whatever the column is called."""
 WARM_C = (70.0, 112.0)
 COOLS_C = 8.0
+BY_NUMBERS_ALONE = frozenset((Role.BATTERY, Role.COOLANT, Role.IAT, Role.BARO))
+LEAST_WARM_S = 180.0
+MOST_AIR_C = 60.0
+LEAST_AIR_MOVES = 3.0
+"""Driving on a warm engine after which oil would be hotter than air gets, s and °C, and how far air moves
+with load, K (common practice, no source)."""
 LEAST_READINGS = 100
 """Where coolant ends, °C, and by how much it may have been hotter when the drive began."""
 SUPPLY_V = (8.0, 16.5)
@@ -212,10 +218,14 @@ def is_told_by_numbers(role: Role, mapped: MappedLog, before: MappedLog, vehicle
     contested = any(m.role is role and m.doubt for m in before.matches)
     if match is None or match.doubt or len(_others(mapped)) > len(_others(before)) - contested:
         return False
+    # What rests on numbers alone must not be named as another thing, not even by part of a word.
+    column = match.columns[0]
+    if role in BY_NUMBERS_ALONE and says_another_thing(role, column, _no_objection(role, True)):
+        return False
+    if role is Role.IAT:
+        return _stays_cool(mapped.log)
     if role is Role.BATTERY:
-        known = mapped.log[role][np.isfinite(mapped.log[role])]
-        low, high = np.percentile(known, [1.0, 99.0]) if len(known) else (0.0, 0.0)
-        return bool(SUPPLY_V[0] < low and high < SUPPLY_V[1] and float(np.std(known)) < STEADY_V)
+        return _is_supply(mapped.log[role])
     if role is Role.COOLANT:
         return _warms_up(mapped.log[role])
     if role is Role.BARO:
@@ -264,6 +274,28 @@ def may_be_target(column: Column) -> bool:
     return mixture and not says_another_thing(Role.TARGET, column)
 
 
+def _is_supply(volts: Floats) -> bool:
+    """Whether a voltage rests where a car's supply does."""
+    known = volts[np.isfinite(volts)]
+    low, high = np.percentile(known, [1.0, 99.0]) if len(known) else (0.0, 0.0)
+    return bool(SUPPLY_V[0] < low and high < SUPPLY_V[1] and float(np.std(known)) < STEADY_V)
+
+
+def _stays_cool(log: Log) -> bool:
+    """Whether a temperature is the air's: far below a warm engine's, and moving, as no fluid's does.
+
+    Oil and fuel warm up with the engine; air outside hardly moves.
+    """
+    if Role.COOLANT not in log:
+        return False
+    air, coolant = log[Role.IAT], log[Role.COOLANT]
+    warm = (coolant > WARM_C[0]) & np.isfinite(air)
+    if float(log.durations_s[warm].sum()) < LEAST_WARM_S:
+        return False
+    low, high = np.percentile(air[warm], [5.0, 95.0])
+    return bool(high < MOST_AIR_C and high - low > LEAST_AIR_MOVES)
+
+
 def _warms_up(coolant: Floats) -> bool:
     """Whether a temperature ends where an engine's does, and is never above that for long.
 
@@ -293,7 +325,7 @@ def may_be_told(column: Column) -> bool:
     told = (*PROVABLE, Role.BATTERY, Role.COOLANT, Role.BARO)
     return any(
         _fits_in_words(role, column)
-        and not says_another_thing(role, column, _no_objection(role, needed=False))
+        and not says_another_thing(role, column, _no_objection(role, needed=False), surely=True)
         for role in told
     )
 
@@ -406,10 +438,13 @@ def _may_be(
     named = any(says(column, word) for word in QUANTITY.get(role, ()))
     # A column without a unit is told by its numbers, so that only what makes another thing of it counts.
     alike = by_unit or not column.unit
-    if says_another_thing(role, column, _no_objection(role, needed) if alike else NONE):
+    allowed = _no_objection(role, needed) if alike else NONE
+    if says_another_thing(role, column, allowed, surely=True):
         return False
-    by_shape = not column.unit and role in (SHAPES if needed or bare else ())
-    if not (by_unit or by_shape or _fits_in_words(role, column)):
+    # A ratio has no unit in many a log that states all others.
+    by_shape = not column.unit and role in (SHAPES if needed or bare else (Role.LAMBDA,))
+    named &= not column.unit
+    if not (by_unit or by_shape or named or _fits_in_words(role, column)):
         return False
     values = raw.values.get(column.index, raw.samples.get(column.index))
     part = sample_of(values) if values is not None else np.empty(0)
@@ -425,6 +460,8 @@ def _may_be(
     if by_shape and not named and not SHAPES[role](converted):
         return False
     if by_shape and role is Role.COOLANT and not _warms_up(converted):
+        return False
+    if role is Role.BATTERY and not (by_unit or named) and not _is_supply(converted):
         return False
     return _is_usual(role, converted)
 

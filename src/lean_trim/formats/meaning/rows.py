@@ -14,7 +14,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Ints, Mask
 from lean_trim.formats.decode.columns import Column, RawColumns
 from lean_trim.formats.meaning.choices import Choices
-from lean_trim.formats.meaning.names import candidates, time_score
+from lean_trim.formats.meaning.names import candidates, says, time_score
 from lean_trim.formats.meaning.timebase import TimeUnit, seconds_from, settle_time, time_unit
 from lean_trim.formats.meaning.units import is_unit, tells_time
 
@@ -44,6 +44,8 @@ LEAST_TIME = 0.5
 DOUBTFUL_TIME = 0.25
 MOSTLY = 0.9
 """Share of its steps in which a clock goes on; logs are appended to, and rows change places."""
+NAMED = 0.7
+"""How well a name has to stand for a channel to be no time, though it rises as one."""
 EVENLY = 0.98
 EVEN = 2.0
 """A column without a name is the time where so many of its steps are so near the usual one: a distance
@@ -211,10 +213,15 @@ def may_be_clock(column: Column) -> bool:
     return not is_unit(column.unit) or tells_time(column.unit)
 
 
+def _is_named(column: Column) -> bool:
+    """Whether a column's name stands for a channel, and says nothing of time."""
+    return any(c.score >= NAMED for c in candidates(column)) and not says(column, "time")
+
+
 def _by_content(able: Sequence[Column], raw: RawColumns) -> list[Column]:
     """The one column that rises all along in even steps, whatever it is called."""
     rising = [
-        c for c in able if not candidates(c) and _rises(raw.values[c.index], EVENLY, even=True)
+        c for c in able if not _is_named(c) and _rises(raw.values[c.index], EVENLY, even=True)
     ]
     by_unit = [c for c in rising if tells_time(c.unit)]
     found = by_unit or rising
@@ -228,7 +235,9 @@ def _rises(values: Floats, share: float = MOSTLY, even: bool = False) -> bool:
     """
     known = values[np.isfinite(values)]
     steps = np.diff(known)
-    if len(steps) < LEAST_STEPS or float(np.mean(steps >= 0.0)) < share:
+    # What rests for most rows, as a temperature does, must not pass for one that goes on.
+    moved = steps[steps != 0.0]
+    if len(steps) < LEAST_STEPS or not len(moved) or float(np.mean(moved > 0.0)) < share:
         return False
     if not even:
         return True

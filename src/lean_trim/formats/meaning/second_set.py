@@ -21,17 +21,17 @@ class Say:
 
     ALIKE = Message(
         "second_set.alike",
-        "{count} columns are a second set, called like the first and {tag!r}; it is not used: either "
+        "A second set of {count} columns, called as the first with {tag!r}, is not used: either set "
         "explains the fuel alike",
     )
     TIGHTER = Message(
         "second_set.tighter",
-        "{count} columns are a second set, called like the first and {tag!r}; it is not used: fuel "
-        "scatters by {other:.1f} % with it, by {used:.1f} % with the first",
+        "A second set of {count} columns, called as the first with {tag!r}, is not used: fuel scatters "
+        "by {other:.1f} % with it, by {used:.1f} % with the first",
     )
     SECOND = Message(
         "second_set.second",
-        "{count} columns are a second set, called like the first and {tag!r}; the second is used: fuel "
+        "Of two sets of {count} columns the second, called as the first with {tag!r}, is used: fuel "
         "scatters by {used:.1f} % with it, by {other:.1f} % with the first",
     )
 

@@ -13,8 +13,8 @@ WORDS: dict[str, str] = {
     "wideband": "banda ancha",
     "trim": "ajuste combustible, ajuste de combustible, correccion combustible, "
     "correccion de combustible, ajuste",
-    "short": "c p, cp, corto plazo, corto",
-    "long": "l p, lp, largo plazo, largo, aprendizaje, adaptacion, adaptativ*",
+    "short": "rapid*, instantane*, c p, cp, corto plazo, corto",
+    "long": "lent*, aprendid*, memoriz*, l p, lp, largo plazo, largo, aprendizaje, adaptacion, adaptativ*",
     "pw": "tiempo de inyeccion, tiempo inyeccion, ancho de pulso, duracion de inyeccion, pulso de "
     "inyeccion",
     "injector": "inyector*, inyeccion",

@@ -12,8 +12,8 @@ WORDS: dict[str, str] = {
     "wideband": "large bande",
     "trim": "correction richesse, correction carburant, correction de carburant, ajustement "
     "carburant",
-    "short": "court terme, court",
-    "long": "long, long terme, adaptatif*, apprentissage, auto adaptation",
+    "short": "rapide, instantane*, court terme, court",
+    "long": "lente, lent, appris*, long, long terme, adaptatif*, apprentissage, auto adaptation",
     "pw": "temps d injection, temps injection, duree d injection, duree injection",
     "injector": "injecteur*, injection",
     "duty": "rapport cyclique, rco",

@@ -12,8 +12,9 @@ WORDS: dict[str, str] = {
     "mixture": "miscela, rapporto aria carburante, rapporto aria benzina, titolo",
     "wideband": "sonda larga banda, larga banda, banda larga",
     "trim": "correzione carburante, correzione carb, correzione miscela, trim carburante",
-    "short": "breve termine, breve",
-    "long": "lunga, lungo termine, lungo, autoadattiv*, adattativ*, adattamento, apprendimento",
+    "short": "rapid*, istantane*, breve termine, breve",
+    "long": "lent*, appres*, memorizz*, lunga, lungo termine, lungo, "
+    "autoadattiv*, adattativ*, adattamento, apprendimento",
     "pw": "tempo di iniezione, tempo iniezione, durata iniezione, durata di iniezione",
     "injector": "iniettor*, iniezione",
     "duty": "ciclo di lavoro",

@@ -13,8 +13,9 @@ WORDS: dict[str, str] = {
     "trim": "ajuste de combustivel, ajuste combustivel, correcao de combustivel, correcao "
     "combustivel, "
     "correcao da mistura",
-    "short": "curto prazo, curto",
-    "long": "longo prazo, longo, aprendizagem, adaptacao, adaptativ*, aprendizado",
+    "short": "rapid*, instantane*, curto prazo, curto",
+    "long": "lent*, aprendid*, memoriz*, longo prazo, longo, "
+    "aprendizagem, adaptacao, adaptativ*, aprendizado",
     "pw": "tempo de injecao, tempo injecao, largura de pulso, duracao da injecao",
     "injector": "injetor*, bico, bicos, injecao, injector*, injeccao",
     "duty": "ciclo de trabalho",
