@@ -105,6 +105,7 @@ def test_a_bare_column_that_swings_about_nothing_may_be_a_trim() -> None:
         ("fueltrimlt", {"fuel", "trim", "long"}), ("mixtarg", {"mixture", "wanted"}),
         ("Engine revs per min", {"engine", "rpm"}), ("Throttle Blade Pos.", {"throttle", "position"}),
         ("Coolant Out Temp", {"coolant", "temp"}), ("Einspr Zeit", {"injector", "time"}),
+        ("LAMTGTVAL", {"mixture", "wanted"}), ("IATSENS", {"iat"}), ("Capteur T° air", {"sensor", "temp", "air"}),
     ],
 )  # fmt: skip
 def test_words_cut_joined_or_without_vowels_mean_what_they_are_cut_from(
@@ -174,6 +175,16 @@ def test_a_part_of_a_word_does_not_keep_a_channel_out(
     assert meaning_of("Tensión de red").guessed == {"limit"}
     mapped = read(heron_log, heron_vehicle, {Role.BATTERY: ("Tensión de red", "V")})
     assert [o.role for o in mapped.overlooked] == [Role.BATTERY]
+
+
+def test_where_what_is_called_a_time_does_not_go_on_the_clock_is_what_does() -> None:
+    """The time a valve is open beside a clock whose name says nothing."""
+    rows = np.arange(2000)
+    columns = (Column(0, "Qxz", "s"), Column(1, "Valve time", ""), Column(2, "RPM", "rpm"))
+    opens = 2.0 + np.sin(rows / 40.0)
+    raw = RawColumns(columns, {0: rows / 25.0, 1: opens, 2: 900.0 + rows}, "text")
+    assert [c.name for c in time_columns(raw, Choices(), "drive")] == ["Qxz"]
+    assert meaning_of("LTFTB1").bank == 1 and meaning_of("STFTB2").bank == 2
 
 
 def test_a_temperature_that_mostly_rests_is_no_second_clock() -> None:

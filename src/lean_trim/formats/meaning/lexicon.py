@@ -27,7 +27,9 @@ _BANK = rf"{_WORD_START}(?:{_BANK_WORDS})\s?(?P<bank>[12])(?!\d)"
 _BANK_AND_SENSOR = r"\bb(?P<b>[12]) ?s(?P<s>[1-4])\b"
 _SENSOR = rf"{_WORD_START}(?:{_SENSOR_WORDS})\s?(?P<sensor>[1-4])(?!\d)"
 _NUMBER = r"(?<=[^\W\d_]) ?(?P<number>[12])$|(?<=[^\W\d_])(?P<inner>[12])(?= )|\bb(?P<short>[12])\b"
-_PLACES = re.compile("|".join((_BANK_AND_SENSOR, _BANK, _SENSOR)))
+_TAIL = r"(?<=[a-z])b(?P<tail>[12])$"
+"""A bank run together with the name before it: LTFTB1."""
+_PLACES = re.compile("|".join((_BANK_AND_SENSOR, _BANK, _SENSOR, _TAIL)))
 _NUMBERED = re.compile(_NUMBER)
 _LETTERS = re.compile(r"[^\W\d_]{2,}")
 
@@ -99,10 +101,11 @@ def _parsed(text: str) -> Meaning:
     """What plain words say."""
     bank = sensor = number = 0
     for found in _PLACES.finditer(text):
-        bank = bank or int(found["b"] or found["bank"] or 0)
+        bank = bank or int(found["b"] or found["bank"] or found["tail"] or 0)
         sensor = sensor or int(found["s"] or found["sensor"] or 0)
     # The word for a sensor is kept, its number is not.
     text = re.sub(_BANK_AND_SENSOR, " ", re.sub(_BANK, " ", text))
+    text = re.sub(_TAIL, "", text)
     text = re.sub(_SENSOR, lambda m: m[0].rstrip("1234 ") if len(m[0]) > 3 else " ", text)
     if not bank and (numbered := _NUMBERED.search(text)):
         number = int(numbered["number"] or numbered["inner"] or numbered["short"])

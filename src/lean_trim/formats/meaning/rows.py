@@ -184,7 +184,9 @@ def time_columns(raw: RawColumns, choices: Choices, name: str) -> list[Column]:
         return _by_content(able, raw)
     moving = [c for s, c in scored if s >= LEAST_TIME and _runs(raw.values[c.index])]
     # An injection time is a time as well, but goes up and down.
-    good = [c for c in moving if _rises(raw.values[c.index])] or moving
+    rising = [c for c in moving if _rises(raw.values[c.index])]
+    # Where what is called a time does not go on, what does is the clock, whatever it is called.
+    good = rising or _by_content(able, raw) or moving
     if not good:
         return [max(scored, key=lambda e: e[0])[1]] if scored else []
     # A clock with nothing behind it, or beside the first one, is only another view of the same

@@ -30,6 +30,8 @@ SHORT_PARTS: dict[str, tuple[str, ...]] = {
     "kpa": ("pressure",),
     "in": ("intake",),
 }
+SAYS_NOTHING = ("value", "val", "sig", "sens")
+"""What names of channels end with that says nothing of them."""
 LONGEST_SHORT = 9
 """Letters of a word in which a few may be one of those."""
 LINKS = "sое"
@@ -71,6 +73,14 @@ def joined_of(run: str) -> tuple[str, ...]:
             return (LETTERS[letter], *parts)
     if run[0] == "w" and exact(run[1:]) == "temp":
         return ("coolant", "temp")
+    for ending in SAYS_NOTHING:
+        before = run.removesuffix(ending)
+        if before == run or len(before) < LEAST_PART:
+            continue
+        known = exact(before)
+        whole = (known,) if known else joined_of(before)
+        if whole:
+            return whole
     if len(run) <= LONGEST_SHORT and (pair := _with_short_part(run)):
         return pair
     for at in range(len(run) - LEAST_PART, LEAST_PART - 1, -1):

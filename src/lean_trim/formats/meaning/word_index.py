@@ -23,7 +23,8 @@ def plain_name(name: str) -> str:
     -------
     Words as they are compared.
     """
-    wide = unicodedata.normalize("NFKC", name)
+    # T° is a temperature in French and Italian, and no time.
+    wide = re.sub(r"(?<![^\W\d_])[Tt]°", "temp ", unicodedata.normalize("NFKC", name))
     cased = re.sub(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])", " ", wide)
     spaced = re.sub(r"[_.:/\\\-–,;'’°()\[\]{}#*|\"]+", " ", cased)
     flat = unicodedata.normalize("NFKD", spaced.lower().translate(_PLAIN))
