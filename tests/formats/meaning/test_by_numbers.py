@@ -105,7 +105,8 @@ def test_a_bare_column_that_swings_about_nothing_may_be_a_trim() -> None:
         ("fueltrimlt", {"fuel", "trim", "long"}), ("mixtarg", {"mixture", "wanted"}),
         ("Engine revs per min", {"engine", "rpm"}), ("Throttle Blade Pos.", {"throttle", "position"}),
         ("Coolant Out Temp", {"coolant", "temp"}), ("Einspr Zeit", {"injector", "time"}),
-        ("LAMTGTVAL", {"mixture", "wanted"}), ("IATSENS", {"iat"}), ("Capteur T° air", {"sensor", "temp", "air"}),
+        ("LAMTGTVAL", {"mixture", "wanted"}), ("IATSENS", {"iat"}),
+        ("Capteur T° air", {"sensor", "temp", "air"}),
     ],
 )  # fmt: skip
 def test_words_cut_joined_or_without_vowels_mean_what_they_are_cut_from(
