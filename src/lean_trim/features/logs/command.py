@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import math
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -51,6 +52,8 @@ def described(mapped: MappedLog) -> dict[str, Any]:
                 "range": span,
                 "why": match.note,
                 "doubt": match.doubt,
+                "runner_up": match.runner_up,
+                "odds": plain_odds(match.odds),
                 "proofs": [{"verdict": p.verdict, "figure": str(p.said)} for p in match.proofs],
             }
         )
@@ -63,12 +66,19 @@ def described(mapped: MappedLog) -> dict[str, Any]:
             "column": time.name if time else "",
             "unit": mapped.time_unit,
             "doubt": mapped.time_doubt,
+            "runner_up": mapped.time_runner_up,
+            "odds": plain_odds(mapped.time_odds),
         },
         "roles": roles,
         "unused": [c.name for c in mapped.unused],
         "notes": list(mapped.notes),
         "doubts": [{"doubt": text, "option": option} for text, option in settling_options(mapped)],
     }
+
+
+def plain_odds(odds: float) -> float | None:
+    """Odds to three digits; None where nothing was held against it."""
+    return float(f"{odds:.3g}") if math.isfinite(odds) else None
 
 
 def _lines(told: dict[str, Any]) -> list[str]:

@@ -173,7 +173,19 @@ def _mapped(
     unit = "" if rows.unit is None else proved.unit
     beside = () if vehicle is None else overlooked(log, unused, raw, vehicle, choices)
     told = (*notes, *proved.notes, *dropped)
-    return MappedLog(log, tuple(matches), unused, told, raw, time, unit, doubt, beside)
+    return MappedLog(
+        log=log,
+        matches=tuple(matches),
+        unused=unused,
+        notes=told,
+        raw=raw,
+        time=time,
+        time_unit=unit,
+        time_doubt=doubt,
+        overlooked=beside,
+        time_runner_up=proved.runner_up,
+        time_odds=proved.odds,
+    )
 
 
 def wanted_columns(columns: Sequence[Column], choices: Choices | None = None) -> frozenset[int]:

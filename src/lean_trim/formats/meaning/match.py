@@ -32,7 +32,8 @@ class Match:
     by_physics : whether the unit was settled by the engine's physics.
     only : whether no other unit would do.
     rivals : other columns whose names stand for the role as well.
-    runner_up : the unit that would fit next best, "" where no other would do or nothing tells.
+    runner_up : the unit, or the neighbour it may be mixed up with, that would fit next best; "" where
+        no other would do or nothing tells.
     odds : of the unit it is read in against that, at most a thousand; NaN where nothing has a size.
     """
 
@@ -64,7 +65,8 @@ class Match:
 class MappedLog:
     """A log with everything that was understood, inferred and asked about it.
 
-    ``overlooked`` are columns without a role that may be a channel the log seems to lack.
+    ``overlooked`` are columns without a role that may be a channel the log seems to lack;
+    ``time_runner_up`` the scale that would suit the clock next best, ``time_odds`` those against it.
     """
 
     log: Log
@@ -76,6 +78,8 @@ class MappedLog:
     time_unit: str = ""
     time_doubt: str = ""
     overlooked: tuple[Overlooked, ...] = ()
+    time_runner_up: str = ""
+    time_odds: float = float("nan")
 
     @property
     def doubts(self) -> tuple[str, ...]:

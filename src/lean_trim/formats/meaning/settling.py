@@ -30,6 +30,7 @@ from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.match import Match
 from lean_trim.formats.meaning.pressure import is_vacuum
+from lean_trim.formats.meaning.swapped import clock_odds, with_odds_of_swaps
 from lean_trim.formats.meaning.timebase import TimeUnit
 from lean_trim.formats.meaning.unit_check import FUEL_SCALE, PETROL_SCALE
 from lean_trim.formats.meaning.units import seconds_per, show_unit
@@ -144,11 +145,13 @@ class Reading:
 
 @dataclass(frozen=True)
 class Settled:
-    """What became of the time: its unit, a doubt, notes."""
+    """What became of the time: its unit, a doubt, notes, the next best scale and the odds against it."""
 
     unit: str = ""
     doubt: str = ""
     notes: tuple[str, ...] = field(default=())
+    runner_up: str = ""
+    odds: float = float("nan")
 
 
 def settled(
@@ -188,7 +191,10 @@ def settled(
     _followed(proofs, matches)
     if not time.doubt and not choices.time_unit:
         time = replace(time, doubt=clock_doubt(log))
-    return log, [_proved(m, tuple(proofs.get(m.role, ())), choices) for m in matches.values()], time
+    found = [_proved(m, tuple(proofs.get(m.role, ())), choices) for m in matches.values()]
+    scale, odds = clock_odds(log)
+    time = replace(time, runner_up=scale, odds=odds)
+    return log, with_odds_of_swaps(_absolute_enough(log), found, vehicle), time
 
 
 def _followed(proofs: dict[Role, list[Proof]], matches: Mapping[Role, Match]) -> None:
@@ -250,6 +256,8 @@ def _settle_time(log: Log, unit: TimeUnit | None, choices: Choices) -> tuple[Log
         return log, Settled()
     if choices.time_unit or Role.RPM not in log:
         return log, Settled(unit.unit, "" if choices.time_unit else unit.doubt)
+    if unit.doubt or not unit.rivals:
+        return log, Settled(unit.unit, unit.doubt)
     low, high = SLEW_RPM_PER_S
     first = seconds_per(unit.unit) or 1.0
     slews = {}
@@ -262,8 +270,8 @@ def _settle_time(log: Log, unit: TimeUnit | None, choices: Choices) -> tuple[Log
         least, most = USUAL_SLEW_RPM_PER_S
         usual = [name for name in able if least <= slews[name] <= most]
         able = usual if len(usual) == 1 else able
-    if unit.doubt or not unit.rivals or not able or able == [unit.unit]:
-        return log, Settled(unit.unit, unit.doubt)
+    if not able or able == [unit.unit]:
+        return log, Settled(unit.unit)
     if len(able) == 1:
         scale = (seconds_per(able[0]) or 1.0) / first
         moved = replace(
