@@ -24,6 +24,7 @@ from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.recent import Recent
 from lean_trim.workspace.tasks import Lane
+from tests.builders import with_channel
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -327,7 +328,9 @@ def test_a_column_that_may_be_a_missing_channel_is_asked_about_in_its_row(
 ) -> None:
     window = own_job
     path = tmp_path / "strange.csv"
-    write_log_csv(short_log, path)
+    # Of a temperature that hardly moves with load nobody knows whether it is the engine's air.
+    outside = 25.0 + 0.5 * np.sin(short_log.time_s / 40.0)
+    write_log_csv(with_channel(short_log, Role.IAT, outside), path)
     path.write_text(path.read_text().replace("Intake air", "Qxz temp", 1))
     window.session.imports.add([path])
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)
