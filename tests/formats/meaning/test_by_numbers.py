@@ -24,45 +24,45 @@ def sureness(mapped: MappedLog, role: Role) -> str:
     return next(m.sureness for m in mapped.matches if m.role is role)
 
 
-def test_one_that_was_told_bears_the_next_one_out(heron_log: Log, heron_vehicle: Vehicle) -> None:
+def test_one_that_was_told_bears_the_next_one_out(short_log: Log, heron_vehicle: Vehicle) -> None:
     """Without pulse width nobody needs the battery; with it, it is known by its steady volts."""
     called = {Role.PULSE_WIDTH: ("Qxz cylinder", "ms"), Role.BATTERY: ("Wyvern", "V")}
-    mapped = read(heron_log, heron_vehicle, called)
+    mapped = read(short_log, heron_vehicle, called)
     assert mapped.doubts == ()
     for role in called:
-        np.testing.assert_allclose(mapped.log[role], heron_log[role], atol=1e-9)
+        np.testing.assert_allclose(mapped.log[role], short_log[role], atol=1e-9)
         assert sureness(mapped, role) == "likely"
 
 
 def test_two_trims_without_a_name_are_told_together_by_the_fuel(
-    heron_log: Log, heron_vehicle: Vehicle
+    short_log: Log, heron_vehicle: Vehicle
 ) -> None:
     called = {Role.LTFT: ("Qxz", ""), Role.STFT: ("Wyvern", "")}
-    mapped = read(heron_log, heron_vehicle, called)
+    mapped = read(short_log, heron_vehicle, called)
     assert mapped.doubts == ()
     for role in called:
-        np.testing.assert_allclose(mapped.log[role], heron_log[role], atol=1e-9)
+        np.testing.assert_allclose(mapped.log[role], short_log[role], atol=1e-9)
 
 
 def test_of_two_trims_the_quicker_one_is_the_short_one(
-    heron_log: Log, heron_vehicle: Vehicle
+    short_log: Log, heron_vehicle: Vehicle
 ) -> None:
     """One is called a trim and no more, which mostly is the short one; here it is the long one."""
     called = {Role.LTFT: ("Trim", "%"), Role.STFT: ("Wyvern", "%")}
-    mapped = read(heron_log, heron_vehicle, called)
+    mapped = read(short_log, heron_vehicle, called)
     assert mapped.doubts == ()
-    np.testing.assert_allclose(mapped.log[Role.STFT], heron_log[Role.STFT], atol=1e-9)
+    np.testing.assert_allclose(mapped.log[Role.STFT], short_log[Role.STFT], atol=1e-9)
 
 
 def test_a_column_that_no_fuel_follows_is_no_pulse_width(
-    heron_log: Log, heron_vehicle: Vehicle
+    short_log: Log, heron_vehicle: Vehicle
 ) -> None:
     """As long as the pulse width on average, and at another time."""
     late = replace(
-        heron_log,
+        short_log,
         channels={
-            **heron_log.channels,
-            Role.PULSE_WIDTH: np.roll(heron_log[Role.PULSE_WIDTH], len(heron_log) // 3),
+            **short_log.channels,
+            Role.PULSE_WIDTH: np.roll(short_log[Role.PULSE_WIDTH], len(short_log) // 3),
         },
     )
     assert Role.PULSE_WIDTH not in read(late, heron_vehicle, {Role.PULSE_WIDTH: ("Qxz", "ms")}).log
@@ -73,18 +73,18 @@ def test_a_column_that_no_fuel_follows_is_no_pulse_width(
     [("Qxz", 0.4, True), ("Qxz", 25.0, False), ("Oil pressure", 0.4, False)],
 )
 def test_a_pressure_that_rests_where_weather_has_it_is_the_barometer(
-    heron_log: Log, heron_vehicle: Vehicle, name: str, moves_kpa: float, told: bool
+    short_log: Log, heron_vehicle: Vehicle, name: str, moves_kpa: float, told: bool
 ) -> None:
-    moving = 97.0 + 0.5 * moves_kpa * np.sin(heron_log.time_s / 30.0)
-    log = replace(heron_log, channels={**heron_log.channels, Role.KNOCK: moving})
+    moving = 97.0 + 0.5 * moves_kpa * np.sin(short_log.time_s / 30.0)
+    log = replace(short_log, channels={**short_log.channels, Role.KNOCK: moving})
     mapped = read(log, heron_vehicle, {}, extra={Role.KNOCK: (name, "kPa")})
     assert (Role.BARO in mapped.log) == told and mapped.doubts == ()
 
 
-def test_trims_that_never_move_are_asked_nothing(heron_log: Log, heron_vehicle: Vehicle) -> None:
+def test_trims_that_never_move_are_asked_nothing(short_log: Log, heron_vehicle: Vehicle) -> None:
     """Tenths or tens of a percent, the short one or the long one: of 0 all are 0."""
-    still = {role: np.zeros(len(heron_log)) for role in (Role.STFT, Role.LTFT)}
-    log = replace(heron_log, channels={**heron_log.channels, **still})
+    still = {role: np.zeros(len(short_log)) for role in (Role.STFT, Role.LTFT)}
+    log = replace(short_log, channels={**short_log.channels, **still})
     called = {Role.STFT: ("Trim", "% x10"), Role.LTFT: ("Learned", "% x10")}
     assert read(log, heron_vehicle, called).doubts == ()
 
@@ -130,26 +130,26 @@ def test_a_switch_is_no_trim_and_a_raw_count_has_no_unit() -> None:
 
 @pytest.mark.parametrize("units", ["%", "factor"])
 def test_two_trims_in_their_unit_are_parted_by_how_often_they_turn(
-    heron_log: Log, heron_vehicle: Vehicle, units: str
+    short_log: Log, heron_vehicle: Vehicle, units: str
 ) -> None:
     """Neither name says anything; both are in a unit of trims, so that each may be either."""
     scale = 1.0 if units == "%" else 0.01
     both = {
-        role: (1.0 if scale < 1.0 else 0.0) + scale * heron_log[role]
+        role: (1.0 if scale < 1.0 else 0.0) + scale * short_log[role]
         for role in (Role.STFT, Role.LTFT)
     }
-    log = replace(heron_log, channels={**heron_log.channels, **both})
+    log = replace(short_log, channels={**short_log.channels, **both})
     mapped = read(log, heron_vehicle, {Role.LTFT: ("Qxz", units), Role.STFT: ("Wyvern", units)})
     assert mapped.doubts == ()
     for role in both:
-        np.testing.assert_allclose(mapped.log[role], heron_log[role], atol=1e-6)
+        np.testing.assert_allclose(mapped.log[role], short_log[role], atol=1e-6)
 
 
 def test_a_trim_whose_way_of_counting_is_not_known_is_asked_about(
-    heron_log: Log, heron_vehicle: Vehicle
+    short_log: Log, heron_vehicle: Vehicle
 ) -> None:
     late = replace(
-        heron_log, channels={**heron_log.channels, Role.LTFT: 100.0 + heron_log[Role.LTFT]}
+        short_log, channels={**short_log.channels, Role.LTFT: 100.0 + short_log[Role.LTFT]}
     )
     mapped = read(late, heron_vehicle, {Role.LTFT: ("Qxz", "% of 100")})
     assert [o.role for o in mapped.overlooked] == [Role.LTFT]
@@ -157,24 +157,24 @@ def test_a_trim_whose_way_of_counting_is_not_known_is_asked_about(
 
 @pytest.mark.parametrize(("moves_k", "told"), [(8.0, True), (1.0, False)])
 def test_a_temperature_far_below_a_warm_engines_that_moves_with_load_is_the_airs(
-    heron_log: Log, heron_vehicle: Vehicle, moves_k: float, told: bool
+    short_log: Log, heron_vehicle: Vehicle, moves_k: float, told: bool
 ) -> None:
     """Air outside hardly moves; oil would be hot by then, and its name mostly says so."""
-    air = 28.0 + 0.5 * moves_k * np.sin(heron_log.time_s / 50.0)
-    log = replace(heron_log, channels={**heron_log.channels, Role.IAT: air})
+    air = 28.0 + 0.5 * moves_k * np.sin(short_log.time_s / 50.0)
+    log = replace(short_log, channels={**short_log.channels, Role.IAT: air})
     mapped = read(log, heron_vehicle, {Role.IAT: ("Qxz", "°C")})
     assert (Role.IAT in mapped.log) == told
     assert [o.role for o in mapped.overlooked] == ([] if told else [Role.IAT])
-    hot = replace(heron_log, channels={**heron_log.channels, Role.IAT: air + 50.0})
+    hot = replace(short_log, channels={**short_log.channels, Role.IAT: air + 50.0})
     assert Role.IAT not in read(hot, heron_vehicle, {Role.IAT: ("Qxz", "°C")}).log
 
 
 def test_a_part_of_a_word_does_not_keep_a_channel_out(
-    heron_log: Log, heron_vehicle: Vehicle
+    short_log: Log, heron_vehicle: Vehicle
 ) -> None:
     """*Red* is a net in Spanish and the beginning of *redline* in English; what it means is asked."""
     assert meaning_of("Tensión de red").guessed == {"limit"}
-    mapped = read(heron_log, heron_vehicle, {Role.BATTERY: ("Tensión de red", "V")})
+    mapped = read(short_log, heron_vehicle, {Role.BATTERY: ("Tensión de red", "V")})
     assert [o.role for o in mapped.overlooked] == [Role.BATTERY]
 
 

@@ -41,9 +41,9 @@ def used(mapped: MappedLog) -> set[str]:
 
 @pytest.mark.parametrize("name", ["Dash {}", "{} (logger)", "OBD.{}"])
 def test_the_first_is_used_where_both_explain_the_fuel(
-    heron_log: Log, heron_vehicle: Vehicle, name: str
+    short_log: Log, heron_vehicle: Vehicle, name: str
 ) -> None:
-    mapped = read_both(heron_log, heron_vehicle, name=name)
+    mapped = read_both(short_log, heron_vehicle, name=name)
     assert mapped.doubts == () and used(mapped) == {usual for usual, _ in NAMES.values()}
     assert mapped.notes[0].startswith(
         f"A second set of {len(NAMES)} columns, called as the first with"
@@ -51,16 +51,16 @@ def test_the_first_is_used_where_both_explain_the_fuel(
     assert "explains the fuel alike" in mapped.notes[0]
 
 
-def test_the_one_that_explains_the_fuel_is_used(heron_log: Log, heron_vehicle: Vehicle) -> None:
+def test_the_one_that_explains_the_fuel_is_used(short_log: Log, heron_vehicle: Vehicle) -> None:
     """Half a second late in all but the pulse width, a set strays from the fuel that it asks for."""
-    late = read_both(heron_log, heron_vehicle, first_late=12)
+    late = read_both(short_log, heron_vehicle, first_late=12)
     assert late.doubts == () and all(n.startswith("Dash ") for n in used(late))
     assert late.notes[0].startswith("Of two sets") and "is used: fuel" in late.notes[0]
-    early = read_both(heron_log, heron_vehicle, second_late=12)
+    early = read_both(short_log, heron_vehicle, second_late=12)
     assert early.doubts == () and not any(n.startswith("Dash ") for n in used(early))
     assert "is not used: fuel scatters by" in early.notes[0]
 
 
-def test_of_a_few_channels_each_is_a_question(heron_log: Log, heron_vehicle: Vehicle) -> None:
-    mapped = read_both(heron_log, heron_vehicle, roles=(Role.RPM, Role.COOLANT))
+def test_of_a_few_channels_each_is_a_question(short_log: Log, heron_vehicle: Vehicle) -> None:
+    mapped = read_both(short_log, heron_vehicle, roles=(Role.RPM, Role.COOLANT))
     assert len(mapped.doubts) == 2 and all("which one?" in doubt for doubt in mapped.doubts)

@@ -31,18 +31,18 @@ WITH_TARGET = {Role.TARGET: ("Target lambda", "λ"), Role.BARO: ("Barometer", "k
     ],
 )
 def test_a_sound_log_has_high_odds_against_its_neighbours(
-    heron_log: Log, heron_vehicle: Vehicle, role: Role, neighbour: Role
+    short_log: Log, heron_vehicle: Vehicle, role: Role, neighbour: Role
 ) -> None:
-    matches = by_role(read(heron_log, heron_vehicle, {}, extra=WITH_TARGET).matches)
+    matches = by_role(read(short_log, heron_vehicle, {}, extra=WITH_TARGET).matches)
     assert matches[role].runner_up == LABELS[neighbour][0]
     assert matches[role].odds > 20.0
 
 
 def test_of_a_log_whose_headings_are_mixed_up_the_odds_are_the_other_way(
-    heron_log: Log, heron_vehicle: Vehicle
+    short_log: Log, heron_vehicle: Vehicle
 ) -> None:
     """The same matches over a log in which lambda and its target have changed places."""
-    sound = read(heron_log, heron_vehicle, {}, extra=WITH_TARGET)
+    sound = read(short_log, heron_vehicle, {}, extra=WITH_TARGET)
     lam, target = sound.log[Role.LAMBDA], sound.log[Role.TARGET]
     mixed = {**sound.log.channels, Role.LAMBDA: target, Role.TARGET: lam}
     log = Log(sound.log.time_s, mixed)
@@ -63,10 +63,10 @@ def test_odds_are_those_of_two_gaussians() -> None:
     assert np.isnan(odds_of(np.nan, 0.1, 0.01)) and np.isnan(odds_of(0.1, np.nan, 0.01))
 
 
-def test_a_clock_ten_times_off_has_the_odds_against_it(heron_log: Log) -> None:
-    _, sound = clock_odds(heron_log)
-    slow = Log(10.0 * heron_log.time_s, heron_log.channels)
-    quick = Log(0.1 * heron_log.time_s, heron_log.channels)
+def test_a_clock_ten_times_off_has_the_odds_against_it(short_log: Log) -> None:
+    _, sound = clock_odds(short_log)
+    slow = Log(10.0 * short_log.time_s, short_log.channels)
+    quick = Log(0.1 * short_log.time_s, short_log.channels)
     assert sound > 3.0
     for log, words in ((slow, "10 times as short"), (quick, "10 times as long")):
         found, odds = clock_odds(log)
