@@ -25,27 +25,13 @@ from lean_trim.core.diagnosis.faults import (
 )
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.of_fit import gauge_off
-from lean_trim.core.drive.conditions import Conditions, make_conditions
-from lean_trim.core.drive.delay import DelaySettings, aligned_lambda
-from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.drive.gauge import Gauge
-from lean_trim.core.drive.motion import Motion
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
-from tests.builders import make_log, small_vehicle, with_channel
+from tests.builders import make_log, with_channel
+from tests.core.test_thresholds import DEAD_MS, STEADY, TIME, N, conditions_of
 
-HZ = 25.0
-N = 2500
-TIME = np.arange(N) / HZ
-STEADY = make_log(TIME, np.full(N, 2500.0), np.full(N, 50.0))
-DEAD_MS = 0.82
-"""Dead time of the builders' injectors at 13.8 V."""
 SAID = Message("test_cause_thresholds.said", "Something.")
-
-
-def conditions_of(log: Log) -> Conditions:
-    frame = make_frame(log, small_vehicle())
-    return make_conditions(Motion(frame), aligned_lambda(frame, DelaySettings(0.0, 0.0, 0.0)))
 
 
 def finding(name: str) -> Finding:

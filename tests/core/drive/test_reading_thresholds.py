@@ -17,12 +17,8 @@ from lean_trim.core.drive.gauge import LOOP_ERROR, PRIOR, read_gauge
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.drive.narrowband import to_and_fro
 from lean_trim.core.drive.which_table import driven_on
-from tests.builders import make_log, small_vehicle, steady_states, with_channel
-
-HZ = 25.0
-N = 2500
-TIME = np.arange(N) / HZ
-STEADY = make_log(TIME, np.full(N, 2500.0), np.full(N, 50.0))
+from tests.builders import small_vehicle, steady_states, with_channel
+from tests.core.test_thresholds import STEADY, TIME, N
 
 
 def test_a_loop_that_is_off_for_five_seconds_at_a_time_says_so_in_its_error() -> None:

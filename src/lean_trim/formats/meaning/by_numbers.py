@@ -51,11 +51,12 @@ def told_by_numbers(
     more = True
     while more:
         more = False
-        for role in tuple(_untold(mapped)):
-            columns = _untold(mapped).get(role, ())
-            found = _borne_out(role, columns, mapped, taken, attempt, vehicle)
+        untold = _untold(mapped)
+        for role in tuple(untold):
+            found = _borne_out(role, untold.get(role, ()), mapped, taken, attempt, vehicle)
             if found is not None:
                 mapped, taken = found
+                untold = _untold(mapped)
                 more = True
     return _with_both_trims(mapped, taken, attempt, vehicle)
 
@@ -64,11 +65,8 @@ def _untold(mapped: MappedLog) -> dict[Role, tuple[Column, ...]]:
     """Roles that numbers may tell, with the columns that may play them."""
     out = {o.role: o.columns for o in mapped.overlooked}
     out |= {m.role: (*m.columns, *m.rivals) for m in mapped.matches if m.rivals}
-    # The sheet's table stands for a wish that was not logged, so nobody is asked about it.
     if Role.TARGET not in mapped.log:
-        values = mapped.raw.values
-        like = (c for c in mapped.unused if c.index in values and may_be_target(c))
-        out.setdefault(Role.TARGET, tuple(like))
+        out.setdefault(Role.TARGET, _like(mapped, lambda column, _: may_be_target(column)))
     for role in TRIMS:
         if role not in mapped.log:
             out.setdefault(role, _like(mapped, may_be_trim))

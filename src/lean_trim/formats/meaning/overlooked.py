@@ -186,14 +186,15 @@ PROVABLE = frozenset(
 """Roles that the engine's physics bears out, whatever the column is called."""
 WARM_C = (70.0, 112.0)
 COOLS_C = 8.0
+LEAST_READINGS = 100
+"""Where coolant ends, °C, and by how much it may have been hotter when the drive began."""
 BY_NUMBERS_ALONE = frozenset((Role.BATTERY, Role.COOLANT, Role.IAT, Role.BARO))
+"""Roles that nothing else bears out than how their own numbers lie."""
 LEAST_WARM_S = 180.0
 MOST_AIR_C = 60.0
 LEAST_AIR_MOVES = 3.0
 """Driving on a warm engine after which oil would be hotter than air gets, s and °C, and how far air moves
 with load, K (common practice, no source)."""
-LEAST_READINGS = 100
-"""Where coolant ends, °C, and by how much it may have been hotter when the drive began."""
 SUPPLY_V = (8.0, 16.5)
 STEADY_V = 1.0
 """No other voltage of a car stays between these, and as steady."""

@@ -30,7 +30,7 @@ from lean_trim.core.types import Floats, Mask
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.meaning.match import Match
 from lean_trim.formats.meaning.pressure import is_vacuum
-from lean_trim.formats.meaning.swapped import clock_odds, with_odds_of_swaps
+from lean_trim.formats.meaning.swapped import MOST_ODDS, clock_odds, odds_of, with_odds_of_swaps
 from lean_trim.formats.meaning.timebase import TimeUnit
 from lean_trim.formats.meaning.unit_check import FUEL_SCALE, PETROL_SCALE
 from lean_trim.formats.meaning.units import seconds_per, show_unit
@@ -101,10 +101,6 @@ OVERALL = 0.15
 FAR = 0.3
 HARMLESS = frozenset((Role.KNOCK, Role.DUTY, Role.THROTTLE, Role.BATTERY, Role.BARO))
 """Roles for which the likelier reading is taken with a note: a wrong one changes no fuel."""
-
-
-MOST_ODDS = 1000.0
-"""Odds beyond which they are told as more than that: the physics is no surer than a thousandth."""
 
 
 class Told(NamedTuple):
@@ -392,8 +388,7 @@ def _against(misses: Mapping[str, float], best: str, near: float) -> tuple[float
     if not others or not np.isfinite(misses[best]):
         return float("nan"), ""
     runner_up = min(others, key=lambda u: others[u])
-    apart = 0.5 * ((others[runner_up] / near) ** 2 - (misses[best] / near) ** 2)
-    return float(np.exp(min(apart, np.log(MOST_ODDS)))), runner_up
+    return odds_of(misses[best], others[runner_up], near), runner_up
 
 
 def _clear(misses: Mapping[str, float], near: float, why: str) -> Told:
