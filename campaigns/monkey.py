@@ -270,7 +270,9 @@ class Monkey:
 
     def do_answer(self) -> None:
         imports = self.workspace.imports
-        self.random.choice((imports.accept, imports.discard, lambda: imports.use_barometer(98.0)))()
+        self.random.choice(
+            (imports.accept, imports.discard, lambda: imports.answers.use_barometer(98.0))
+        )()
 
     def do_place(self) -> None:
         self.workspace.imports.place(self.random.choice((Place.HERE, Place.NEXT)))

@@ -11,7 +11,7 @@ import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox
+from PySide6.QtWidgets import QApplication
 
 from campaigns.dressing.binary import binary_of
 from campaigns.dressing.dress import Dress
@@ -21,10 +21,12 @@ from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import row_lines, write_log_csv
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.heron import heron
+from lean_trim.ui.widgets.choice_button import ChoiceButton
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.recent import Recent
 from lean_trim.workspace.tasks import Lane
 from tests.builders import with_channel
+from tests.ui.hands import pick, type_into
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -62,9 +64,9 @@ def row_of(window: MainWindow, column: str) -> int:
     return next(r for r in range(table.rowCount()) if table.item(r, 1).text().startswith(column))
 
 
-def combo(window: MainWindow, column: str, at: int) -> QComboBox:
+def field(window: MainWindow, column: str, at: int) -> ChoiceButton:
     widget = window.import_sheet.table.cellWidget(row_of(window, column), at)
-    assert isinstance(widget, QComboBox)
+    assert isinstance(widget, ChoiceButton)
     return widget
 
 
@@ -86,17 +88,13 @@ def test_doubts_are_asked_answered_remembered_and_not_asked_again(
     assert "two points of its scale" in sheet.questions.text()
     assert [sheet.table.item(r, 5).text() for r in (0, 1)] == ["asks", "asks"]
     assert not sheet.add.isEnabled()
-    units = combo(window, "Saugrohrdruck", 2)
-    units.setCurrentText("bar")
-    units.activated.emit(units.currentIndex())
+    pick(field(window, "Saugrohrdruck", 2), "bar")
     settle(window, until)
-    units = combo(window, "Wideband", 2)
-    units.setCurrentText("0 V = 0.68, 5 V = 1.36")
-    units.activated.emit(0)
+    type_into(field(window, "Wideband", 2), "0 V = 0.68, 5 V = 1.36")
     settle(window, until)
+    # The pressure was told before the voltage, and nothing of it changed.
     assert "Everything is understood" in sheet.questions.text()
-    sheet.banks.setCurrentIndex(2)
-    sheet.banks.activated.emit(2)
+    pick(sheet.banks, "bank 2")
     settle(window, until)
     QTest.mouseClick(sheet.add, Qt.MouseButton.LeftButton)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
@@ -122,9 +120,7 @@ def test_a_column_nobody_recognised_can_be_given_a_role(
     own_job.session.imports.add([tmp_path / "x.csv"])
     until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
     assert "lacks lambda" in own_job.import_sheet.questions.text()
-    roles = combo(own_job, "Kanal 4", 0)
-    roles.setCurrentIndex(list(Role).index(Role.LAMBDA) + 1)
-    roles.activated.emit(roles.currentIndex())
+    pick(field(own_job, "Kanal 4", 0), "Lambda")
     settle(own_job, until)
     assert own_job.import_sheet.add.isEnabled()
     QTest.mouseClick(own_job.import_sheet.leave, Qt.MouseButton.LeftButton)
@@ -149,9 +145,9 @@ def test_a_scale_that_makes_no_sense_is_refused(
 ) -> None:
     own_job.session.imports.add([doubtful(short_log, tmp_path / "a.csv")])
     until(lambda: own_job.session.imports.current is not None and not own_job.session.is_busy)
-    own_job.session.imports.choose("Wideband 0-5V", Role.LAMBDA, "1 V = 0.7, 1 V = 1.3")
+    own_job.session.imports.answers.choose("Wideband 0-5V", Role.LAMBDA, "1 V = 0.7, 1 V = 1.3")
     assert "different voltages" in own_job.messages.text.text()
-    own_job.session.imports.choose("Wideband 0-5V", Role.LAMBDA, "furlong")
+    own_job.session.imports.answers.choose("Wideband 0-5V", Role.LAMBDA, "furlong")
     settle(own_job, until)
     assert "cannot be read in 'furlong'" in own_job.messages.text.text()
 
@@ -338,9 +334,9 @@ def test_a_column_that_may_be_a_missing_channel_is_asked_about_in_its_row(
     assert "Intake air was not found, but 'Qxz temp' may be it" in sheet.questions.text()
     assert [sheet.table.item(0, i).text() for i in (0, 5)] == ["Intake air", "asks"]
     columns = sheet.table.cellWidget(0, 1)
-    assert isinstance(columns, QComboBox)
-    assert columns.itemText(1).startswith("Qxz temp")
-    columns.activated.emit(columns.setCurrentText("it was not logged") or columns.currentIndex())
+    assert isinstance(columns, ChoiceButton)
+    assert columns.entries()[0].text.startswith("Qxz temp")
+    pick(columns, "it was not logged")
     settle(window, until)
     assert sheet.questions.text().startswith("Everything is understood")
     pending = window.session.imports.current

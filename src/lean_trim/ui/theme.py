@@ -190,6 +190,9 @@ def _rules(t: Theme) -> str:
     QToolButton#flat {{ background: transparent; border: none; padding: 1px 3px; }}
     QToolButton#flat:focus {{ color: {t.accent}; border: 1px solid {t.accent}; padding: 0 2px; }}
     QToolButton::menu-indicator {{ image: none; }}
+    QPushButton#choice {{ background: transparent; text-align: left; padding: 2px 6px; margin: 1px; }}
+    QPushButton#choice:focus {{ padding: 1px 5px; }}
+    QPushButton#choice:disabled {{ border-color: transparent; }}
     QLineEdit {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px;
         padding: 3px 6px; }}
     QLineEdit:focus {{ border: 2px solid {t.accent}; padding: 2px 5px; }}

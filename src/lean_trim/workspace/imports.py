@@ -8,24 +8,17 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
-from lean_trim.formats.meaning.choices import (
-    Banks,
-    Choices,
-    ColumnChoice,
-    shape_of,
-    two_point_scale,
-)
-from lean_trim.formats.meaning.pressure import BAROMETERS_KPA
+from lean_trim.formats.meaning.choices import Choices, shape_of
 from lean_trim.formats.meaning.rows import RATES_HZ
 from lean_trim.job.blobs import store_log
 from lean_trim.job.records import StoredLog
 from lean_trim.workspace.additions import Additions
 from lean_trim.workspace.changes import ImportsChanged, JobClosed
 from lean_trim.workspace.destination import Destination, Place, destination
-from lean_trim.workspace.log_opening import Pending, Question, read_dbc, read_or_ask, read_pending
+from lean_trim.workspace.log_answers import LogAnswers
+from lean_trim.workspace.log_opening import Pending, Question, read_dbc, read_or_ask
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.round_logs import RoundLogs
@@ -50,8 +43,9 @@ class Say:
         "{name} is not added again: it is the same file as {other}, which is left out in round "
         "{number}. Let that one count again on the Logs page.",
     )
-    BAROMETER = Message(
-        "imports.barometer", "{kpa:g} kPa is no barometer; allowed are {low:g} to {high:g} kPa"
+    READING = Message(
+        "imports.reading",
+        "Your last answer is still being worked in; add the log once it is shown.",
     )
     RATE = Message("imports.rate", "{rate:g} rows a second; allowed are {low:g} to {high:g}")
     DBC_KEPT = Message(
@@ -99,6 +93,13 @@ class LogImports:
         self.questions: list[Question] = []
         self.waiting: list[Pending] = []
         self.unplaced: list[Unplaced] = []
+        self.answers = LogAnswers(
+            open_job,
+            tasks,
+            current=lambda: self.current,
+            put=self._replace,
+            dbc=lambda: open_job.setting(DBC),
+        )
         open_job.hub.subscribe(JobClosed, lambda _: self.clear())
 
     @property
@@ -271,90 +272,6 @@ class LogImports:
             if logs:
                 self.additions.put(where, place, logs)
 
-    def choose(self, column: str, role: Role | None, unit: str = "") -> None:
-        """The user's word on one column; the log is read again with it.
-
-        Parameters
-        ----------
-        column : its name.
-        role : what it plays; None for nothing.
-        unit : "" leaves it to the reader.
-        """
-        pending = self.current
-        if pending is None:
-            return
-        try:
-            two_point_scale(unit)
-        except BadInputError as error:
-            self.open.error(Say.PROBLEM(text=str(error)))
-            return
-        # A role has one column: the word on this one takes it from every other.
-        columns = {
-            k: c for k, c in pending.choices.columns.items() if role is None or c.role is not role
-        }
-        for match in pending.opened.mapped.matches:
-            for other in match.columns if match.role is role else ():
-                columns[other.name] = ColumnChoice(None)
-        columns[column] = ColumnChoice(role, unit)
-        self._read_again(replace(pending.choices, columns=columns))
-
-    def say_not_logged(self, role: Role) -> None:
-        """None of the columns that may be a channel is it; the log is read again with that.
-
-        Parameters
-        ----------
-        role : that was not found.
-        """
-        pending = self.current
-        if pending is None:
-            return
-        columns = dict(pending.choices.columns)
-        for found in pending.opened.mapped.overlooked:
-            for column in found.columns if found.role is role else ():
-                columns[column.name] = ColumnChoice(None)
-        self._read_again(replace(pending.choices, columns=columns))
-
-    def choose_time(self, column: str, unit: str = "") -> None:
-        """The user's word on the time of the rows; the log is read again with it."""
-        if self.current is not None:
-            self._read_again(replace(self.current.choices, time=column, time_unit=unit))
-
-    def use_barometer(self, kpa: float) -> None:
-        """The barometer of the drive; the log is read again with it.
-
-        Parameters
-        ----------
-        kpa : where it was not logged.
-        """
-        low, high = BAROMETERS_KPA
-        if not low <= kpa <= high:
-            self._refuse(Say.BAROMETER(kpa=kpa, low=low, high=high))
-        elif self.current is not None:
-            self._read_again(replace(self.current.choices, baro_kpa=kpa))
-
-    def use_banks(self, banks: Banks) -> None:
-        """Mean of two banks, or one of them.
-
-        Parameters
-        ----------
-        banks : "mean", "1" or "2".
-        """
-        if self.current is not None:
-            self._read_again(replace(self.current.choices, banks=banks))
-
-    def _read_again(self, choices: Choices) -> None:
-        pending = self.current
-        if pending is None:
-            return
-        dbc = self.open.setting(DBC)
-
-        def work(report: Report) -> Pending:
-            return read_pending(pending.path, choices, report, pending.where, pending.sheet, dbc)
-
-        self.tasks.start(
-            Lane.READING, "Reading the log again", work, lambda again: self._replace(pending, again)
-        )
-
     def _replace(self, pending: Pending, again: Pending) -> None:
         # It may have been discarded while it was read again.
         self.waiting = [again if p is pending else p for p in self.waiting]
@@ -364,6 +281,9 @@ class LogImports:
         """Add the log as it is understood now, and remember what was said for logs of the same shape."""
         pending = self.current
         if pending is None:
+            return
+        if self.answers.is_reading:
+            self.open.note(Say.READING())
             return
         if pending.problem:
             self.open.error(Say.PROBLEM(text=pending.problem))
@@ -400,6 +320,7 @@ class LogImports:
         if self.questions:
             self.questions.pop(0)
         elif self.waiting:
+            self.answers.drop()
             self.waiting.pop(0)
         else:
             self.unplaced = []
@@ -407,6 +328,7 @@ class LogImports:
 
     def clear(self) -> None:
         """Nothing waits any more."""
+        self.answers.drop()
         self.questions = []
         self.waiting = []
         self.unplaced = []

@@ -32,6 +32,7 @@ class Lane:
     """
 
     READING: ClassVar[Lane]
+    REREADING: ClassVar[Lane]
     SOLVING: ClassVar[Lane]
     LOOKING: ClassVar[Lane]
     REFITTING: ClassVar[Lane]
@@ -45,11 +46,12 @@ class Lane:
 
 
 Lane.READING = Lane("reading")
+Lane.REREADING = Lane("reading again")
 Lane.SOLVING = Lane("solving")
 Lane.LOOKING = Lane("looking")
 Lane.REFITTING = Lane("refitting")
 Lane.STUDY = Lane("study")
-WAITED_FOR = (Lane.READING, Lane.SOLVING, Lane.LOOKING)
+WAITED_FOR = (Lane.READING, Lane.REREADING, Lane.SOLVING, Lane.LOOKING)
 """What people wait for, in the order in which it is shown and stopped."""
 
 

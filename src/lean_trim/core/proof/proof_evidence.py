@@ -22,12 +22,14 @@ class Proof:
     said : the comparison with its figure, in words.
     misfit : how far off, in shares of what is expected, by which readings are chosen; NaN where it
         cannot tell.
+    agrees : misfit up to which it agrees; its measure of how far off the others are.
     """
 
     role: Role
     verdict: Verdict
     said: Said
     misfit: float = float("nan")
+    agrees: float = float("nan")
 
 
 def judged(role: Role, said: Said, misfit: float, agrees: float, contradicts: float) -> Proof:
@@ -50,4 +52,4 @@ def judged(role: Role, said: Said, misfit: float, agrees: float, contradicts: fl
     verdict: Verdict = (
         "agrees" if misfit <= agrees else "contradicts" if misfit >= contradicts else "cannot tell"
     )
-    return Proof(role, verdict, said, misfit)
+    return Proof(role, verdict, said, misfit, agrees)

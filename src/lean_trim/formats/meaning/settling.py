@@ -32,6 +32,7 @@ from lean_trim.formats.meaning.match import Match
 from lean_trim.formats.meaning.pressure import is_vacuum
 from lean_trim.formats.meaning.swapped import MOST_ODDS, clock_odds, odds_of, with_odds_of_swaps
 from lean_trim.formats.meaning.timebase import TimeUnit
+from lean_trim.formats.meaning.two_scales import with_scale_doubt
 from lean_trim.formats.meaning.unit_check import FUEL_SCALE, PETROL_SCALE
 from lean_trim.formats.meaning.units import seconds_per, show_unit
 
@@ -190,6 +191,7 @@ def settled(
     found = [_proved(m, tuple(proofs.get(m.role, ())), choices) for m in matches.values()]
     scale, odds = clock_odds(log)
     time = replace(time, runner_up=scale, odds=odds)
+    found = with_scale_doubt(log, found, vehicle, choices)
     return log, with_odds_of_swaps(_absolute_enough(log), found, vehicle), time
 
 
@@ -363,7 +365,7 @@ def _by_proof(proofs: Mapping[str, list[Proof]]) -> Told | None:
         # What tells this reading from the others is what the others fail at.
         told = max(range(len(proofs[agreeing[0]])), key=lambda i: _worst(proofs, agreeing[0], i))
         why = str(proofs[agreeing[0]][told].said)
-        return Told(agreeing[0], why, *_against(_misses(proofs), agreeing[0], NEAR))
+        return Told(agreeing[0], why, *_against(_in_measures(proofs), agreeing[0], 1.0))
     clear = _clear(_misses(proofs), NEAR, "")
     return clear._replace(why=str(proofs[clear.unit][0].said)) if clear.unit else None
 
@@ -372,14 +374,20 @@ def _misses(proofs: Mapping[str, list[Proof]]) -> dict[str, float]:
     return {u: max((p.misfit for p in found), default=float("nan")) for u, found in proofs.items()}
 
 
+def _in_measures(proofs: Mapping[str, list[Proof]]) -> dict[str, float]:
+    """How far each reading misses all comparisons together, each in its own measure."""
+    return {u: float(np.hypot.reduce([p.misfit / p.agrees for p in x])) for u, x in proofs.items()}
+
+
 def _agree(found: list[Proof]) -> bool:
     verdicts = {p.verdict for p in found}
     return "agrees" in verdicts and "contradicts" not in verdicts
 
 
 def _worst(proofs: Mapping[str, list[Proof]], chosen: str, i: int) -> float:
-    """How far the other readings miss in the i-th comparison."""
-    return max((f[i].misfit for u, f in proofs.items() if u != chosen and i < len(f)), default=0.0)
+    """How far the other readings miss in the i-th comparison, in its own measure."""
+    others = [f[i] for u, f in proofs.items() if u != chosen and i < len(f)]
+    return max((p.misfit / p.agrees for p in others), default=0.0)
 
 
 def _against(misses: Mapping[str, float], best: str, near: float) -> tuple[float, str]:
