@@ -192,6 +192,7 @@ def _rules(t: Theme) -> str:
     QToolButton::menu-indicator {{ image: none; }}
     QPushButton#choice {{ background: transparent; text-align: left; padding: 2px 6px; margin: 1px; }}
     QPushButton#choice:focus {{ padding: 1px 5px; }}
+    QPushButton#yes {{ padding: 2px 6px; margin: 1px; color: {t.danger}; border-color: {t.danger}; }}
     QPushButton#choice:disabled {{ border-color: transparent; }}
     QLineEdit {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; border-radius: 4px;
         padding: 3px 6px; }}

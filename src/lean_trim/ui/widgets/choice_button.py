@@ -9,12 +9,23 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QWidget
+from PySide6.QtCore import QEvent, QObject, QPoint, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPaintEvent, QPalette, QResizeEvent
+from PySide6.QtWidgets import (
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QStyle,
+    QStyleOptionButton,
+    QStylePainter,
+    QWidget,
+)
 
 from lean_trim.ui.widgets.label import plain_tip
 
+OPENS = "▾"
+ARROW_PX = 14
+INSET_PX = 7
 OPENING_KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down)
 
 
@@ -148,6 +159,30 @@ class ChoiceButton(QPushButton):
             self.begin_typing(text)
         else:
             super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """The button with its text, cut where there is no room, and the sign that it opens."""
+        option = QStyleOptionButton()
+        self.initStyleOption(option)
+        words = option.text  # type: ignore[attr-defined]
+        option.text = ""  # type: ignore[attr-defined]
+        p = QStylePainter(self)
+        p.drawControl(QStyle.ControlElement.CE_PushButton, option)
+        ink = QPalette.ColorGroup.Normal if self.isEnabled() else QPalette.ColorGroup.Disabled
+        p.setPen(self.palette().color(ink, QPalette.ColorRole.ButtonText))
+        room = self.rect().adjusted(INSET_PX, 0, -INSET_PX, 0)
+        if self.isEnabled():
+            p.drawText(room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, OPENS)
+            room.setRight(room.right() - ARROW_PX)
+        words = words.replace("&&", "&")
+        cut = self.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, room.width())
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        p.drawText(room, left | Qt.TextFlag.TextSingleLine, cut)
+
+    def sizeHint(self) -> QSize:
+        """Room for the text and the sign."""
+        hint = super().sizeHint()
+        return QSize(hint.width() + ARROW_PX, hint.height())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The line stays over the button."""

@@ -200,7 +200,7 @@ class ColumnRow(_Row):
     def _tell(self, role: str, unit: str, sure: str, span: str, why: str, asks: bool) -> None:
         self.role.show_choice(role, str(self.match.role) if self.match is not None else None)
         self.unit.show_choice(unit, unit)
-        self.unit.setEnabled(self.match is not None)
+        self.unit.setEnabled(bool(unit))
         place = self.place
         place.text(COLUMN, head_of(self.column), asks)
         place.text(RANGE, span, asks)
@@ -228,7 +228,7 @@ class ColumnRow(_Row):
         """A button in the column of sureness: it is as this row says."""
         if offered and self.yes is None:
             self.yes = QPushButton("Yes")
-            self.yes.setObjectName("choice")
+            self.yes.setObjectName("yes")
             self.yes.clicked.connect(self._say_yes)
             self.place.put(SURE, self.yes)
         if self.yes is None:
