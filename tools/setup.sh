@@ -1,6 +1,7 @@
 # Shared by ./demo and ./check: system libraries and the virtual environment.
 
 TICK_S=5
+PAUSE_S=${PAUSE_S:-3}
 MOST_WAIT_S=900
 
 # step "What is done" [-n TOTAL] command...: runs it, tells how long it has been going, and how many of TOTAL
@@ -17,7 +18,7 @@ step() {
     step_work=$!
     step_told=0
     while kill -0 "$step_work" 2>/dev/null; do
-        sleep 1
+        sleep 0.1
         step_s=$(($(date +%s) - step_began))
         [ "$step_s" -ge $((step_told + TICK_S)) ] || continue
         step_told=$step_s
@@ -58,7 +59,7 @@ apt() {
             return 1
         fi
         echo "$WAITS; waiting for it"
-        sleep 3
+        sleep "$PAUSE_S"
     done
 }
 

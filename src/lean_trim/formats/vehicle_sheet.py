@@ -9,6 +9,7 @@ from typing import Any, get_args
 
 import numpy as np
 
+from lean_trim.core.data.axis_gaps import gaps_of
 from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.table_kinds import Holds, Rows, holds_of
 from lean_trim.core.data.tables import Table
@@ -242,7 +243,10 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     tables = sheet.data.get("tables")
     named = tables if isinstance(tables, dict) else {}
     warnings += [f"{path}: unknown table {k!r} is not used" for k in named if k not in KNOWN_TABLES]
-    return _vehicle(sheet, path.parent), warnings
+    vehicle = _vehicle(sheet, path.parent)
+    tables = (vehicle.table, *([vehicle.target] if vehicle.target is not None else []))
+    warnings += [f"{path}: {gap}" for table in tables for gap in gaps_of(table)]
+    return vehicle, warnings
 
 
 def _whole(digits: str) -> float | int:

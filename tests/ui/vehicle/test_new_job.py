@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -12,6 +13,7 @@ from PySide6.QtGui import QDropEvent, QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.registry import FEATURES
@@ -203,3 +205,75 @@ def test_a_pasted_curve_makes_it_a_car_with_an_airflow_sensor(window: MainWindow
     )
     assert page.draft.airflow == "ve" and page.airflow.table is not None
     assert len(page.airflow.table.axes) == 2
+
+
+def cut(log: Log, rows: int, *without: Role) -> Log:
+    channels = {r: v[:rows] for r, v in log.channels.items() if r not in without}
+    return Log(log.time_s[:rows], channels, "cut")
+
+
+def test_what_the_log_lacks_is_said_first_and_again_at_the_end(
+    window: MainWindow, until: Until, heron_vehicle: Vehicle, short_log: Log, tmp_path: Path
+) -> None:
+    log = cut(short_log, round(10.0 / short_log.step_s), Role.RPM)
+    write_log_csv(log, tmp_path / "ten.csv")
+    drop(window, tmp_path / "ten.csv")
+    page = page_of(window)
+    until(lambda: page.draft.told.path is not None)
+    assert page.short.isVisible()
+    assert page.short.text().startswith("ten.csv: no engine speed: nothing can be corrected")
+    assert "10 s are too short" in page.short.text()
+    page.fill_from(heron_vehicle)
+    assert "will not do" in page.lacks.text() and "10 s are too short" in page.lacks.text()
+
+
+def test_the_next_car_begins_on_an_empty_page_and_the_work_at_its_table(
+    window: MainWindow, until: Until, heron_vehicle: Vehicle, tmp_path: Path, keep_at: list[str]
+) -> None:
+    page = window._begin_job()
+    page.fill_from(heron_vehicle)
+    window.desks.show_desk("injectors")
+    click(page.make)
+    until(lambda: window.session.job is not None and not window.session.is_busy)
+    QApplication.processEvents()
+    assert window.desks.shown.name == "table"
+    window.actions_["new_job"].trigger()
+    assert page.car.name.text() == "" and page.airflow.table is None
+    assert page.draft.told.path is None and not page.make.isEnabled()
+    assert all(entry.edit.text() == "" for entry in page.car.numbers.values())
+
+
+def test_a_row_that_was_lost_is_asked_about(window: MainWindow, heron_vehicle: Vehicle) -> None:
+    page = window._begin_job()
+    lines = table_text(heron_vehicle.table, "\t").splitlines()
+    page.airflow.take_text("\n".join(lines), "the clipboard")
+    assert not page.airflow.question.isVisible()
+    page.airflow.take_text("\n".join([*lines[:5], *lines[6:]]), "the clipboard")
+    assert page.airflow.table is not None
+    assert page.airflow.question.isVisible()
+    assert "is a row missing at" in page.airflow.asked.text()
+
+
+def test_tab_goes_as_the_page_is_read(window: MainWindow) -> None:
+    page = window._begin_job()
+    page.car.more.unfold(True)
+    QApplication.processEvents()
+    page._order_tabs()
+    window.activateWindow()
+    page.afresh.setFocus()
+    walked: list[QWidget] = []
+    for _ in range(120):
+        now = QApplication.focusWidget()
+        if now is None or now in walked:
+            break
+        walked.append(now)
+        QTest.keyClick(now, Qt.Key.Key_Tab)
+    car = [w for w in walked if page.car.isAncestorOf(w)]
+    names = [w.accessibleName() for w in car]
+    assert names[:3] == ["Name of the vehicle", "Cylinders", names[2]]
+    heights = [w.mapTo(page, w.rect().center()).y() for w in car]
+    assert all(b > a - 13 for a, b in pairwise(heights))
+    parts = [page.afresh, page.back, page.log_button, car[0], page.airflow.paste]
+    places = [walked.index(w) for w in parts]
+    assert places == sorted(places)
+    assert walked.index(car[-1]) < walked.index(page.airflow.paste)

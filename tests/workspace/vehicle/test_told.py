@@ -65,3 +65,15 @@ def test_what_the_user_said_stands_against_the_log(short_log: Log, tmp_path: Pat
     assert with_told(said, found).fuel == "petrol"
     lacking = Told(path=tmp_path / "a.csv")
     assert any("target" in what for what in with_told(VehicleDraft(), lacking).missing)
+
+
+def test_what_a_log_lacks_is_told_before_anything_else(tmp_path: Path) -> None:
+    log = steady_states()
+    assert told(log, tmp_path).lacks == ()
+    short = Log(log.time_s[:200], {r: v[:200] for r, v in log.channels.items()}, "a")
+    [said] = told(short, tmp_path).lacks
+    assert said.startswith(f"{short.duration_s:.0f} s are too short")
+    bare = Log(log.time_s, {Role.COOLANT: log[Role.COOLANT]}, "a")
+    lacks = told(bare, tmp_path).lacks
+    assert lacks[0] == "no engine speed: nothing can be corrected with it"
+    assert "which cell" in lacks[1] and "what the mixture was" in lacks[2]

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.guess import guessed_table
@@ -23,6 +23,7 @@ from lean_trim.ui.vehicle.car_form import CarForm
 from lean_trim.ui.vehicle.table_panel import TablePanel
 from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import scrolling_column
+from lean_trim.ui.widgets.tab_order import tab_in_reading_order
 from lean_trim.ui.widgets.turning import Turning
 from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.tasks import Lane
@@ -98,6 +99,9 @@ class NewJobPage(QWidget):
         self.airflow.changed.connect(lambda _: self._table_changed())
         self.target.changed.connect(lambda _: self._table_changed())
         self.airflow.other_kind.connect(self._other_kind)
+        # What was folded away, or asked for anew, takes its place among the rest.
+        self.car.more.mark.clicked.connect(self._order_tabs)
+        self.tables.buttons.idClicked.connect(lambda _: self._order_tabs())
         self.airflow.guess.clicked.connect(self._guess)
         self.target.flat.clicked.connect(self._flat)
         paste = QShortcut(QKeySequence(QKeySequence.StandardKey.Paste), self)
@@ -112,6 +116,9 @@ class NewJobPage(QWidget):
         self.sheet_button = QPushButton("Open a vehicle sheet…", self)
         self.sheet_button.setToolTip("A vehicle.json with its tables fills everything in")
         self.sheet_button.clicked.connect(self._choose_sheet)
+        self.short = Label(self)
+        self.short.setWordWrap(True)
+        self.short.setFont(font(9.5, bold=True))
         self.told = Label(TOLD_NOTHING, self)
         self.told.setWordWrap(True)
         self.told.setFont(font(9))
@@ -122,6 +129,7 @@ class NewJobPage(QWidget):
         layout = QVBoxLayout(self.log_box)
         layout.setContentsMargins(0, 0, 6, 6)
         layout.addLayout(row)
+        layout.addWidget(self.short)
         layout.addWidget(self.told)
 
     def _head(self) -> QHBoxLayout:
@@ -170,20 +178,44 @@ class NewJobPage(QWidget):
         self.car.show_draft(draft)
         told = draft.told
         self.log_button.setText("Another log…" if told.path is not None else "Begin with a log…")
-        lines = "\n".join(f"·  {line}" for line in told.lines)
-        self.told.setText(
-            f"{told.path.name} tells:\n{lines}" if told.path is not None else TOLD_NOTHING
-        )
+        self._show_told(told)
         self.lacks.setText(self._lacks(draft))
         theme = self.appearance.theme
-        self.lacks.setStyleSheet(f"color: {theme.danger if draft.wrong else theme.ink};")
+        alarm = bool(draft.wrong or (draft.is_ready and told.lacks))
+        self.lacks.setStyleSheet(f"color: {theme.danger if alarm else theme.ink};")
         self.make.setEnabled(draft.is_ready)
+
+    def _show_told(self, told: Told) -> None:
+        """What the log lacks before what it tells."""
+        theme = self.appearance.theme
+        name = told.path.name if told.path is not None else ""
+        self.short.setText(f"{name}: {'; '.join(told.lacks)}." if told.lacks else "")
+        self.short.setVisible(bool(told.lacks))
+        self.short.setStyleSheet(
+            f"color: {theme.danger}; background: {theme.caution_paper}; padding: 4px 6px;"
+        )
+        lines = "\n".join(f"·  {line}" for line in told.lines)
+        self.told.setText(f"{name} tells:\n{lines}" if name else TOLD_NOTHING)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Tab goes as the page is read."""
+        super().showEvent(event)
+        self._order_tabs()
+
+    def _order_tabs(self) -> None:
+        parts = (self.afresh, self.back, self.log_box, self.car, self.tables, self.make)
+        tab_in_reading_order(self, parts)
 
     def _lacks(self, draft: VehicleDraft) -> str:
         if draft.wrong:
             return draft.wrong[0]
         if draft.missing:
             return f"Still needed: {', '.join(draft.missing)}."
+        if draft.told.lacks and draft.told.path is not None:
+            return (
+                f"The car is complete, but {draft.told.path.name} will not do: "
+                f"{'; '.join(draft.told.lacks)}."
+            )
         what = (
             f"with {draft.told.path.name}"
             if draft.told.path is not None
@@ -192,6 +224,7 @@ class NewJobPage(QWidget):
         return f"Everything needed is there. {draft.name} can be kept {what}.".replace(" ;", ";")
 
     def _table_changed(self) -> None:
+        self._order_tabs()
         # A table may come after the model was chosen, and before; it has to be of that model in the
         # end.
         self.show_draft(

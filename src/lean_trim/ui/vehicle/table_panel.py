@@ -343,6 +343,8 @@ class TablePanel(QWidget):
         self.clear.setVisible(self.table is not None or self.block is not None)
         pasted = self.pasted
         problem = pasted.problem if pasted is not None else ""
+        warnings = pasted.warnings if pasted is not None else ()
+        problem = problem or "\n".join(warnings)
         self.question.setVisible(bool(problem))
         self.axes_holder.setVisible(pasted is not None and pasted.ask == "axes")
         self.asked.setText(problem)

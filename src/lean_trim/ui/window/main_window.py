@@ -287,6 +287,7 @@ class MainWindow(QMainWindow):
         self.opening.recent_changed.connect(
             lambda: self.start_page.show_recent(self.opening.recent.jobs())
         )
+        self.opening.made.connect(self._job_made)
         self.start_page.show_recent(self.opening.recent.jobs())
         session.history_changed.connect(self._history_changed)
         session.busy.connect(self._busy)
@@ -309,7 +310,7 @@ class MainWindow(QMainWindow):
             self.restoreGeometry(self.preferences.bytes("geometry"))
         if not self.preferences.bytes("splitter").isEmpty():
             self.splitter.restoreState(self.preferences.bytes("splitter"))
-        first = next((d.name for d in self.desk_specs if d.is_first), self.desk_specs[0].name)
+        first = self._first_desk()
         desk = self.preferences.text("desk", first)
         page = self.preferences.text("page")
         self.desks.show_desk(desk if desk in [d.name for d in self.desk_specs] else first)
@@ -372,6 +373,15 @@ class MainWindow(QMainWindow):
         self.pages.setCurrentWidget(self.new_job)
         self.new_job.car.name.setFocus()
         return self.new_job
+
+    def _job_made(self) -> None:
+        """The next car begins on an empty page; this one's work begins at its table."""
+        if self.new_job is not None:
+            self.new_job.begin()
+        self.show_desk(self._first_desk())
+
+    def _first_desk(self) -> str:
+        return next((d.name for d in self.desk_specs if d.is_first), self.desk_specs[0].name)
 
     def _close_job(self) -> None:
         focused = QApplication.focusWidget()

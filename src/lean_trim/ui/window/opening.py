@@ -35,6 +35,8 @@ class Opening(QObject):
     """``attempt`` runs something that may fail; the rest are ways to get a job on the desk."""
 
     recent_changed = Signal()
+    made = Signal()
+    """A job was made on the page for it, and is open."""
 
     def __init__(self, session: Session, data_folder: Path, menu: QMenu) -> None:
         super().__init__(session)
@@ -93,6 +95,7 @@ class Opening(QObject):
 
         def opened() -> None:
             self._opened(path)
+            self.made.emit()
             if log is not None:
                 self.session.imports.add([log])
 

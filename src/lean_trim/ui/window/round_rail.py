@@ -30,6 +30,11 @@ from lean_trim.workspace.deciding import cells_in_words
 ROW_H = 68
 LINES = Qt.ItemDataRole.UserRole
 Index = QModelIndex | QPersistentModelIndex
+FEEDBACK_WORDS = {
+    "wideband": "wideband feedback",
+    "narrowband": "narrowband feedback",
+    "none": "no feedback",
+}
 
 
 def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
@@ -197,7 +202,7 @@ class RoundRail(QWidget):
             self.subtitle.setText(
                 f"{v.displacement_l:g} L, {v.cylinders} cylinders, "
                 f"{table_words(v.table)}, "
-                f"{v.feedback} feedback · {source}"
+                f"{FEEDBACK_WORDS[v.feedback]} · {source}"
             )
             for i in range(len(job.rounds)):
                 item = QListWidgetItem()

@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from lean_trim.core.data.axis_gaps import gaps_of
 from lean_trim.core.data.fuels import PETROL
 from lean_trim.core.data.table_kinds import HOLD_KINDS, ROW_KINDS, Holds, Rows
 from lean_trim.core.data.tables import MAF_RANGES, OwnUnit, Table, maf_curve
@@ -109,6 +110,7 @@ class Pasted:
     ask : what has to be said first, "" if nothing.
     problem : the question or what is wrong, "" if nothing.
     cells : the numbers as far as they are understood, to be looked at while axes are asked for.
+    warnings : what looks wrong in a table that can be taken.
     """
 
     table: Table | None
@@ -117,6 +119,7 @@ class Pasted:
     ask: Ask = ""
     problem: str = ""
     cells: Floats | None = None
+    warnings: tuple[str, ...] = ()
 
 
 def understand(
@@ -135,6 +138,13 @@ def understand(
     -------
     The table, or the question.
     """
+    pasted = _understood(block, kind, words, stoich_afr)
+    if pasted.table is None:
+        return pasted
+    return replace(pasted, warnings=tuple(str(gap) for gap in gaps_of(pasted.table)))
+
+
+def _understood(block: Block, kind: Kind, words: TableWords, stoich_afr: float) -> Pasted:
     try:
         if kind == "maf":
             return _curve(arrange_curve(block), words)

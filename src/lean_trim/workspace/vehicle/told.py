@@ -48,6 +48,18 @@ class Say:
     )
     NARROWBAND = Message("told.narrowband", "trims, but no λ: narrowband feedback")
     OPEN_LOOP = Message("told.open_loop", "no trims: no feedback, as far as it shows")
+    TOO_SHORT = Message(
+        "told.too_short",
+        "{seconds:.0f} s are too short to correct a table from; some minutes are needed",
+    )
+    NO_SPEED = Message("told.no_speed", "no engine speed: nothing can be corrected with it")
+    NO_AIR = Message(
+        "told.no_air",
+        "neither manifold pressure, airflow signal nor throttle: nothing tells which cell is read",
+    )
+    NO_MIXTURE = Message(
+        "told.no_mixture", "neither λ nor trims: nothing tells what the mixture was"
+    )
     WIDTH = Message("told.width", "pulse width is logged; with the injectors' data it tells more")
 
 
@@ -55,6 +67,10 @@ MOST_FREQUENT = 0.15
 """Share of running time a target has to rest at one value to be that of λ = 1."""
 RUNNING_RPM = 500.0
 ROUND_TO_RPM = 250.0
+LEAST_S = 60.0
+"""A drive shorter than this settles nothing: warm-up alone takes longer (common practice)."""
+AIR = (Role.MAP, Role.MAF_HZ, Role.MAF_V, Role.MAF_FLOW, Role.THROTTLE)
+MIXTURE = (Role.LAMBDA, Role.STFT, Role.LTFT)
 
 
 @dataclass(frozen=True)
@@ -69,6 +85,7 @@ class Told:
     highest_rpm, highest_kpa : reached; 0 if not logged.
     has_target, has_map, has_width : whether those were logged.
     lines : all of it as sentences.
+    lacks : what keeps it from being of use, as sentences.
     """
 
     path: Path | None = None
@@ -81,6 +98,7 @@ class Told:
     has_map: bool = False
     has_width: bool = False
     lines: tuple[str, ...] = ()
+    lacks: tuple[str, ...] = ()
 
 
 def read_told(path: Path, report: Report) -> Told:
@@ -138,7 +156,22 @@ def told_by(opened: OpenedLog, path: Path) -> Told:
         has_map=Role.MAP in log,
         has_width=has_width,
         lines=tuple(lines),
+        lacks=_lacks(log),
     )
+
+
+def _lacks(log: Log) -> tuple[str, ...]:
+    """What a table cannot be corrected without."""
+    out = []
+    if Role.RPM not in log:
+        out.append(str(Say.NO_SPEED()))
+    if not any(role in log for role in AIR):
+        out.append(str(Say.NO_AIR()))
+    if not any(role in log for role in MIXTURE):
+        out.append(str(Say.NO_MIXTURE()))
+    if log.duration_s < LEAST_S:
+        out.append(str(Say.TOO_SHORT(seconds=log.duration_s)))
+    return tuple(out)
 
 
 def _high(values: Floats) -> float:
