@@ -17,7 +17,6 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import maf_curve
 from lean_trim.core.decision.cautions import cautions_for
 from lean_trim.core.decision.proposal import PolicySettings
-from lean_trim.core.decision.round_verdict import NOISE_FLOOR_PCT, verdict_word
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.drive.airflow_source import read_airflow_source
 from lean_trim.core.drive.conditions import Conditions, make_conditions
@@ -448,19 +447,6 @@ def test_a_delay_needs_several_quick_changes(changes: int, estimated: bool) -> N
     log = Log(frame.log.time_s[keep], {r: v[keep] for r, v in frame.log.channels.items()})
     found = estimate_delay(make_frame(log, small_vehicle()), DelaySettings(), np.ones(len(log)))
     assert ("are needed" in found.note) != estimated
-
-
-@pytest.mark.parametrize(
-    ("before", "after", "word"),
-    [
-        (5.0, 4.75, "no change"), (5.0, 4.6, "better"), (4.6, 5.0, "worse"), (4.75, 5.0, "no change"),
-        (NOISE_FLOOR_PCT, NOISE_FLOOR_PCT - 0.2, "noise floor"), (4.0, NOISE_FLOOR_PCT - 0.2, "better"),
-    ],
-)  # fmt: skip
-def test_a_change_counts_from_three_tenths_of_a_percent(
-    before: float, after: float, word: str
-) -> None:
-    assert verdict_word(before, after, 50) == word
 
 
 @pytest.mark.parametrize(("step", "cautioned"), [(7.5, False), (8.5, True)])

@@ -118,6 +118,13 @@ BAD_VALUES = [
     ("INSERT INTO left_out VALUES (1, 9e999, 1.0)", "the start of a stretch"),
     ("INSERT INTO marks VALUES (1, 9e999, '')", "a bookmark's time"),
     ("UPDATE verdicts SET residual_rms = -4", "a figure of a verdict"),
+    ("UPDATE verdicts SET cells = '{\"gap_pct\": [1.0]}'", "contents cannot be read"),
+    ("UPDATE verdicts SET cells = 'words'", "contents cannot be read"),
+    (
+        'UPDATE verdicts SET cells = \'{"gap_pct": [1.0], "seconds": [1, 2], "is_curve": 0, '
+        '"doubted": 0}\'',
+        "expected|allowed|proposal",
+    ),
     ("UPDATE proposals SET cells = '{\"status\": []}'", "contents cannot be read|proposal"),
 ]
 
@@ -128,7 +135,7 @@ def decided_path(job_path: Path) -> Path:
     change(
         job_path,
         "INSERT INTO decided_cells VALUES (1, 've', 5, 60.0, 1, 0)",
-        "INSERT INTO verdicts VALUES (1, 7.0, 5.0, 40.0, '0', '2026-01-01T10:00:00+00:00')",
+        "INSERT INTO verdicts VALUES (1, 7.0, 5.0, 40.0, '0', '2026-01-01T10:00:00+00:00', '')",
         "INSERT INTO proposals VALUES (1, 've', '{}', '0', '2026-01-01T10:00:00+00:00')",
     )
     return job_path

@@ -16,7 +16,7 @@ from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.sieve.sieve import RULES
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.desk.legend import entries_for
-from lean_trim.features.table.pages.evidence_page import time_spent
+from lean_trim.features.table.pages.evidence_words import time_spent
 from lean_trim.ui.tape.tape_paint import LEFT
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import center, fit_page, write_page

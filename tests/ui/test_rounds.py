@@ -72,7 +72,11 @@ def test_two_rounds_of_the_demo_by_its_buttons(
     assert session.vehicle is not None
     assert session.solution is not None
     assert rms_where_driven(session.round.table, session.solution, truth_for(session.vehicle)) < 1.5
-    assert "better" in window.rail.list.item(0).data(Qt.ItemDataRole.UserRole)[3]
+    lines = window.rail.list.item(1).data(Qt.ItemDataRole.UserRole)
+    assert lines[2].startswith("better · ")
+    # The rail's figure is the one the steps beside it tell; that of the common cells is in the head.
+    assert lines[3] == f"off by {session.solution.residual.rms:.1f} %"
+    assert "common cells" in table_desk(window).header.text
     window.actions_["truth"].setChecked(True)
     assert "Truth of the simulated car" in table_desk(window).header.text
     tables = [r.table.values for r in session.job.rounds]  # type: ignore[union-attr]

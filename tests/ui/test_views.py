@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 from collections.abc import Callable
@@ -343,3 +344,28 @@ def test_solving_does_not_hold_the_window_up(tmp_path: object, job_path: object)
         check=True,
     )
     assert max(json.loads(run.stdout)) < 1.0
+
+
+def test_the_lines_of_the_evidence_page_add_up(driven: MainWindow) -> None:
+    """Once "Used 0.1 s", "asked +17.1 ± 1.6 %" and "No visit: nothing measured here" stood together."""
+    driven.margin.show_page("evidence")
+    page = evidence_page(driven)
+    solution = driven.session.solution
+    assert solution is not None
+    figure = re.compile(r"align='right'>([+\u2212-]?[\d.]+) (?:± [\d.]+ )?%<")
+    looked = 0
+    for cell in np.flatnonzero(np.isfinite(solution.estimate.correction_pct.ravel())).tolist():
+        driven.session.selection.set_cells(frozenset({cell}))
+        text = page.body.text()
+        seconds = float(solution.estimate.seconds.ravel()[cell])
+        if "by its neighbours only" in text:
+            assert seconds < 1e-6 and page.visits_head.text().startswith("No visit")
+            continue
+        assert not page.visits_head.text().startswith("No visit"), cell
+        before, _, after = text.partition("Asked")
+        own = before.partition("Measured here")[2]
+        parts = [float(x.replace("\u2212", "-")) for x in figure.findall(own)]
+        [asked] = [float(x.replace("\u2212", "-")) for x in figure.findall(after)[:1]]
+        assert sum(parts) == pytest.approx(asked, abs=0.01), (cell, text)
+        looked += 1
+    assert looked > 60

@@ -10,6 +10,7 @@ import pytest
 from PySide6.QtGui import QGuiApplication
 
 from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.pages.fit_page import FitPage
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace import solving
 from lean_trim.workspace.work_state import Stage
@@ -30,6 +31,32 @@ def go(monkeypatch: pytest.MonkeyPatch, first_solve: None) -> Iterator[threading
     monkeypatch.setattr(solving, "looked_at", slow)
     yield event
     event.set()
+
+
+def test_every_view_says_the_same_while_a_drive_is_worked_out(
+    window: MainWindow, until: Until
+) -> None:
+    """Fit once said that the delay cannot be read while the car was still being driven."""
+    window.margin.show_page("fit")
+    page = window.margin.page("fit")
+    assert isinstance(page, FitPage)
+    said: dict[Stage, set[str]] = {}
+
+    def note() -> None:
+        stage = window.session.work.state.stage
+        shown = page.plot.why if page.plot.alignment is None else ""
+        said.setdefault(stage, set()).add(f"{shown}\n{everything_said(window)}")
+
+    window.session.work_changed.connect(note)
+    window.opening.open_demo()
+    until(lambda: window.session.solution is not None and not window.session.is_busy)
+    assert {Stage.DRIVING, Stage.WORKING_OUT, Stage.LOOKING} <= set(said)
+    for stage, texts in said.items():
+        for text in texts if stage is not Stage.NO_LOG else ():
+            assert "stopped" not in text and "A log is needed" not in text, (stage, text)
+            assert "cannot be read" not in text, (stage, text)
+    driving = next(iter(said[Stage.DRIVING]))
+    assert driving.startswith("Driving the simulated car")
 
 
 def everything_said(window: MainWindow) -> str:

@@ -15,6 +15,7 @@ from lean_trim.core.data.calibration import TABLE_NAME, Calibration, with_tables
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin, undecided
+from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
@@ -340,7 +341,8 @@ def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> 
 
 def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
     row = db.execute(
-        "SELECT residual_rms, trim_rms, within_3, program, judged FROM verdicts WHERE round_id = ?",
+        "SELECT residual_rms, trim_rms, within_3, program, judged, cells FROM verdicts "
+        "WHERE round_id = ?",
         (round_id,),
     ).fetchone()
     if row is None:
@@ -350,7 +352,26 @@ def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
         for value in row[:3]
     )
     return Verdict(
-        residual, trims, within, _text(row[3], "a version"), _moment(row[4], "a verdict's date")
+        residual,
+        trims,
+        within,
+        _text(row[3], "a version"),
+        _moment(row[4], "a verdict's date"),
+        _driven(_text(row[5], "the cells of a verdict")),
+    )
+
+
+def _driven(text: str) -> DrivenCells | None:
+    """What a drive showed by cell; None where that was not kept."""
+    if not text:
+        return None
+    data = json.loads(text)
+    size = len(data["gap_pct"])
+    return DrivenCells(
+        gap_pct=_column(data["gap_pct"], size),
+        seconds=_column(data["seconds"], size),
+        is_curve=bool(data["is_curve"]),
+        doubted=bool(data["doubted"]),
     )
 
 

@@ -22,6 +22,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision, undecided
+from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
 from lean_trim.job.tuning import Tuning
 
@@ -75,7 +76,8 @@ class RestingLog:
 class Verdict:
     """What a round's drive showed, percent; NaN where unknown.
 
-    ``program`` and ``judged`` tell which version said so, when.
+    ``program`` and ``judged`` tell which version said so, when; ``driven`` is what it showed by cell,
+    None of a verdict from a version that did not keep that.
     """
 
     residual_rms: float
@@ -83,6 +85,7 @@ class Verdict:
     within_3: float
     program: str = field(default="", compare=False)
     judged: str = field(default="", compare=False)
+    driven: DrivenCells | None = field(default=None, compare=False)
 
 
 @dataclass(frozen=True)

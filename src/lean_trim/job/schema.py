@@ -159,6 +159,10 @@ WHOLE_HANDED_TABLES = Migration(
         "ALTER TABLE handed_over_tables ADD COLUMN axes TEXT NOT NULL DEFAULT ''",
     ),
 )
+DRIVEN_CELLS = Migration(
+    "what a round's drive showed by cell, so that two drives are compared where both were",
+    ("ALTER TABLE verdicts ADD COLUMN cells TEXT NOT NULL DEFAULT ''",),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -167,6 +171,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     LOG_WORDS,
     ROUND_KIND,
     WHOLE_HANDED_TABLES,
+    DRIVEN_CELLS,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

@@ -13,6 +13,7 @@ from lean_trim import __version__
 from lean_trim.core.data.calibration import Calibration
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision, Origin
+from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
 from lean_trim.job.blobs import table_row
 from lean_trim.job.database import now
@@ -166,9 +167,28 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
         for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
     ]
     db.execute(
-        "INSERT OR REPLACE INTO verdicts VALUES (?, ?, ?, ?, ?, ?)",
-        (round_id, *figures, verdict.program or __version__, verdict.judged or now()),
+        "INSERT OR REPLACE INTO verdicts (round_id, residual_rms, trim_rms, within_3, program, "
+        "judged, cells) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (
+            round_id,
+            *figures,
+            verdict.program or __version__,
+            verdict.judged or now(),
+            _driven_text(verdict.driven),
+        ),
     )
+
+
+def _driven_text(driven: DrivenCells | None) -> str:
+    """What a drive showed by cell, as it is kept; "" for nothing."""
+    if driven is None:
+        return ""
+    gaps, seconds = (
+        [None if math.isnan(x) else x for x in values.tolist()]
+        for values in (driven.gap_pct, driven.seconds)
+    )
+    kept = {"gap_pct": gaps, "seconds": seconds}
+    return json.dumps({**kept, "is_curve": driven.is_curve, "doubted": driven.doubted})
 
 
 def drop_outcome(db: sqlite3.Connection, round_id: int) -> None:

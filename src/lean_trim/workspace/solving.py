@@ -14,6 +14,9 @@ from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.decision.prediction import predict_residual
 from lean_trim.core.decision.proposal import Proposal
+from lean_trim.core.decision.round_verdict import DrivenCells
+from lean_trim.core.diagnosis.contradiction import implausible
+from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.look import NOT_LOOKED
@@ -248,10 +251,10 @@ class Solver:
             return
         # The table first. One that stands already stays until the new one is whole, so that nothing
         # flickers under a slider.
-        if self.solution is None:
+        first = self.solution is None
+        if first:
             self._solved = binding
             self.solution = answer
-            self._tell()
         self.tasks.start(
             Lane.LOOKING,
             LOOK_TITLE,
@@ -261,6 +264,9 @@ class Solver:
             replace=True,
             stopped=self._was_stopped,
         )
+        # Once the look is under way: told before, it would pass for one that was stopped.
+        if first:
+            self._tell()
 
     def _take_look(self, binding: Binding, solution: Solution, events: tuple[Event, ...]) -> None:
         """Show what was seen with what was measured, or solve on from there."""
@@ -399,7 +405,9 @@ class Solver:
         if not self.has_looked or not self.open.shows(ended.id) or not self.is_up_to_date:
             return ended.prediction
         assert self.solution is not None
-        foretold = predict_residual(self.solution.estimate, ended.result_as_driven.values)
+        foretold = predict_residual(
+            self.solution.estimate, ended.result_as_driven.values, self.solution.residual.rms
+        )
         return None if foretold is None else Prediction(*foretold)
 
     def judge_anew(self) -> None:
@@ -439,8 +447,19 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
     """
     figures = solution.residual
     estimate = solution.estimate
+    driven = DrivenCells(
+        as_kept(figures.gap_pct),
+        as_kept(figures.seconds),
+        is_curve=len(estimate.table.axes) == 1,
+        doubted=is_doubted(solution),
+    )
     verdict = Verdict(
-        figures.rms, figures.trim_rms, figures.within_3, program=__version__, judged=now()
+        figures.rms,
+        figures.trim_rms,
+        figures.within_3,
+        program=__version__,
+        judged=now(),
+        driven=driven,
     )
     if proposal is None:
         return Outcome(verdict, {})
@@ -453,6 +472,24 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
         made=now(),
     )
     return Outcome(verdict, {table_name: stored})
+
+
+def is_doubted(solution: Solution) -> bool:
+    """Whether something speaks against a drive as a whole, so that it is compared with no other.
+
+    Parameters
+    ----------
+    solution : of one round.
+
+    Returns
+    -------
+    True for a log that does not fit the vehicle, and for a gauge that is in question.
+    """
+    return (
+        bool(solution.contradictions)
+        or implausible(solution.residual.rms) is not None
+        or gauge_in_question(solution.findings) is not None
+    )
 
 
 def left_out_of(rounds: tuple[Round, ...]) -> Mask | None:

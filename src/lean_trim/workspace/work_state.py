@@ -141,7 +141,9 @@ class Work:
         if solver.failure:
             return WorkState(Stage.FAILED, why=solver.failure)
         if not solver.has_looked:
-            return WorkState(Stage.STOPPED, shows_table=shows)
+            # Between two tasks nothing runs for a moment; only the user's word stops the work.
+            stage = Stage.STOPPED if solver.stopped else Stage.WORKING_OUT
+            return WorkState(stage, shows_table=shows)
         stale = solver.stopped and not solver.is_wanted
         return WorkState(Stage.STALE if stale else Stage.WORKED_OUT, shows_table=True)
 

@@ -11,7 +11,6 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.joining import join_logs
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.decision.round_verdict import verdict_sentence, verdict_word
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.findings import find_faults
 from lean_trim.core.drive.conditions import make_conditions
@@ -19,12 +18,6 @@ from lean_trim.core.drive.frame import Frame, make_frame
 from lean_trim.core.drive.motion import Motion
 from lean_trim.core.errors import CancelledError, LogError
 from lean_trim.core.estimation.surface import SurfaceSettings
-from lean_trim.core.explore.linking import (
-    cells_of_span,
-    samples_of_cells,
-    seconds_by_cell,
-    visits_of_cells,
-)
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, refit, solve
 from tests.builders import small_vehicle, steady_states, with_channel
 
@@ -74,37 +67,8 @@ def test_both_schools_agree_where_there_is_much_driving(
     assert np.median(np.abs(averages.correction_pct - surface.correction_pct)[much]) < 1.5
 
 
-def test_cells_and_seconds_answer_each_other(heron_solution: Solution) -> None:
-    cell = int(np.argmax(heron_solution.estimate.seconds))
-    mask = samples_of_cells(heron_solution, {cell})
-    assert mask.sum() > 50
-    assert heron_solution.sifted.used[mask].all()
-    visits = visits_of_cells(heron_solution, {cell})
-    assert len(visits) == heron_solution.estimate.visits.ravel()[cell]
-    longest = max(visits, key=lambda v: v.seconds)
-    assert cell in cells_of_span(heron_solution, longest.start_s, longest.end_s)
-    log = heron_solution.frame.log
-    total = seconds_by_cell(heron_solution, log.time_s[0], log.time_s[-1])
-    np.testing.assert_allclose(total, heron_solution.estimate.seconds, atol=1e-9)
-
-
 def test_k_along_is_nan_exactly_where_samples_are_left_out(heron_solution: Solution) -> None:
     np.testing.assert_array_equal(np.isfinite(heron_solution.k_along), heron_solution.sifted.used)
-
-
-@pytest.mark.parametrize(
-    ("before", "after", "word"),
-    [
-        (7.7, 1.1, "better"),
-        (2.0, 2.1, "no change"),
-        (1.1, 1.2, "noise floor"),
-        (1.0, 3.0, "worse"),
-        (2.0, np.nan, "unknown"),
-    ],
-)
-def test_verdicts(before: float, after: float, word: str) -> None:
-    assert verdict_word(before, after, 50) == word
-    assert verdict_sentence(before, after, 50)
 
 
 def faults_in(frame: Frame) -> tuple[Finding, ...]:

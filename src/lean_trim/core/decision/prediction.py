@@ -11,22 +11,38 @@ LEAST_S = 0.5
 """Seconds in a cell from which it counts, as in the residual it foretells."""
 
 
-def predict_residual(estimate: Estimate, decided: Floats) -> tuple[float, float] | None:
+def predict_residual(
+    estimate: Estimate, decided: Floats, measured_rms: float
+) -> tuple[float, float] | None:
     """Residual of the next drive over the cells of this one.
 
     What is left in a cell is the wanted value over the decided one, known to within the standard
-    error of the wanted one.
+    error of the wanted one. Where those errors alone come to more than the drive was off, they were
+    too large: the table as it was driven would show again what it showed.
 
     Parameters
     ----------
     estimate : what the present drive asks for.
     decided : values that will be driven, in the table's shape.
+    measured_rms : what the present drive was off by, percent.
 
     Returns
     -------
     Expected root mean square by cell and its standard error, both percent; None if no cell was
     driven.
     """
+    driven = estimate.table.values
+    same = _expected(estimate, driven)
+    found = _expected(estimate, decided)
+    if same is None or found is None:
+        return None
+    over = measured_rms / same[0] if np.isfinite(measured_rms) and same[0] > 0.0 else 1.0
+    scale = min(over, 1.0)
+    return found[0] * scale, found[1] * scale
+
+
+def _expected(estimate: Estimate, decided: Floats) -> tuple[float, float] | None:
+    """Expected root mean square and its standard error, by the estimate's own errors."""
     wanted = estimate.table.values * (1.0 + estimate.correction_pct / 100.0)
     left = 100.0 * (wanted / decided - 1.0)
     error = estimate.own_error_pct

@@ -15,7 +15,7 @@ LEAST_S = 0.5
 """Driving below which a cell counts as not visited."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Residual:
     """All in percent, weighted by time over the samples used; NaN where there are none.
 
@@ -25,12 +25,16 @@ class Residual:
     trim_rms : root mean square of the applied trims (STFT and LTFT together).
     within_3 : share of visited cells whose mean |k - 1| is at most 3 %.
     cells : number of cells visited.
+    gap_pct : k - 1 by cell, flat, percent; NaN where it was not visited.
+    seconds : of used driving nearest to each cell, flat.
     """
 
     rms: float
     trim_rms: float
     within_3: float
     cells: int
+    gap_pct: Floats
+    seconds: Floats
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,16 +85,20 @@ class CellSums:
         The figures rounds are compared by.
         """
         seen = self.seconds >= LEAST_S
+        gaps = np.full(len(seen), np.nan)
         if not seen.any():
-            return Residual(np.nan, np.nan, np.nan, 0)
+            return Residual(np.nan, np.nan, np.nan, 0, gaps, self.seconds)
         weight = self.weight[seen]
         gap = 100.0 * ((self.k - coefficients @ self.terms)[seen] / weight - 1.0)
+        gaps[seen] = gap
         trim = 100.0 * (self.trim[seen] / weight - 1.0)
         return Residual(
             float(np.sqrt(np.mean(gap**2))),
             float(np.sqrt(np.mean(trim**2))),
             float(100.0 * np.mean(np.abs(gap) <= 3.0)),
             int(seen.sum()),
+            gaps,
+            self.seconds,
         )
 
 

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.explore.linking import visits_of_cells
+from lean_trim.core.explore.adding_up import visits_of_cells
 from lean_trim.core.messages import Message
 from lean_trim.diagnostics import logbook
 from lean_trim.features.feature import Feature, desks_of, pages_of

@@ -19,13 +19,13 @@ from PySide6.QtWidgets import (
 )
 
 from lean_trim.core.data.table_kinds import table_words
-from lean_trim.core.decision.round_verdict import verdict_word
-from lean_trim.job.records import SWAP, Job, Round, cells_written
+from lean_trim.job.records import SWAP, Job, Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.window.round_steps import RoundSteps
 from lean_trim.workspace.deciding import cells_in_words
+from lean_trim.workspace.judging import verdict_of
 
 ROW_H = 68
 LINES = Qt.ItemDataRole.UserRole
@@ -59,6 +59,10 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
         action = "handed over" if job.round_after(current) else "handed over, waiting for a log"
     if current.kind == SWAP:
         action = f"other injectors: {action.removeprefix('injector ')}"
+    judged = verdict_of(job, current)
+    if judged is not None:
+        # First, for what follows is cut where the rail is too narrow.
+        action = f"{judged.word} · {action}"
     return _title(job, current), started, action, outcome(job, current)
 
 
@@ -71,22 +75,18 @@ def _title(job: Job, current: Round) -> str:
 
 
 def outcome(job: Job, current: Round) -> str:
-    """Residual of this round and of the drive after it, or what that drive should show."""
+    """How far this round's drive was off, and what the next one should show."""
     before = current.verdict.residual_rms if current.verdict else math.nan
     if not math.isfinite(before):
         return ""
     child = job.round_after(current)
     following = child.verdict if child is not None else None
-    if following is None or not math.isfinite(following.residual_rms):
-        expected = current.prediction
-        if expected is None:
-            return f"off by {before:.1f} %"
-        # Short, for the rail is narrow; the head of the table says it in full once the drive is in.
-        return f"off {before:.1f} → {expected.residual_rms:.1f} ± {expected.std_error:.1f} % due"
-    assert child is not None
-    after = following.residual_rms
-    word = verdict_word(before, after, cells_written(current, child))
-    return f"off {before:.1f} → {after:.1f} %: {word}"
+    shown = following is not None and math.isfinite(following.residual_rms)
+    expected = current.prediction
+    if shown or expected is None:
+        return f"off by {before:.1f} %"
+    # Short, for the rail is narrow; the head of the table says it in full once the drive is in.
+    return f"off {before:.1f} → {expected.residual_rms:.1f} ± {expected.std_error:.1f} % due"
 
 
 def round_tip(job: Job, index: int) -> str:
@@ -98,10 +98,12 @@ def round_tip(job: Job, index: int) -> str:
     if lines[-1].startswith("off"):
         lines.append(
             "“Off” is how far the drive was from a table that needs no correction, in percent, "
-            "over the cells it visited (rms). After the arrow: what the next drive showed, or "
-            "what is due if the decided "
-            "table is driven."
+            "over the cells it visited (rms). After the arrow: what is due if the decided table "
+            "is driven."
         )
+    judged = verdict_of(job, job.rounds[index])
+    if judged is not None:
+        lines.append(judged.said)
     return "\n".join(lines)
 
 
@@ -138,6 +140,9 @@ class _RoundDelegate(QStyledItemDelegate):
         painter.setFont(font(8.5))
         painter.setPen(theme.color("faint"))
         painter.drawText(text.adjusted(0, 2, 0, 0), Qt.AlignmentFlag.AlignRight, started)
+        action = painter.fontMetrics().elidedText(
+            action, Qt.TextElideMode.ElideRight, int(text.width())
+        )
         painter.drawText(text.adjusted(0, 22, 0, 0), Qt.AlignmentFlag.AlignLeft, action)
         painter.setPen(theme.color("ink"))
         painter.setFont(font(9, bold=True))

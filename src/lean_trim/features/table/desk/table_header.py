@@ -20,15 +20,16 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.table_kinds import table_words
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import Status
-from lean_trim.core.decision.round_verdict import verdict_sentence
+from lean_trim.core.decision.round_verdict import UNJUDGED
 from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.causes import SUPPLY_IDS
 from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
-from lean_trim.job.records import Round, cells_written
+from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label
+from lean_trim.workspace.judging import verdict_of
 
 FACT_TIPS = (
     "How far this drive was from a table that needs no correction: root mean square over the "
@@ -241,14 +242,12 @@ class TableHeader(QWidget):
             return ""
         if before is None:
             return "First drive: the bars show what it needs. Accept, hand over, drive again."
-        if before.verdict is None or current.verdict is None:
+        judged = verdict_of(session.job, current)
+        if judged is None:
             return ""
-        written = cells_written(before, current)
-        verdict = verdict_sentence(
-            before.verdict.residual_rms, current.verdict.residual_rms, written
-        )
+        verdict = judged.said
         expected = before.prediction
-        if expected is None:
+        if expected is None or judged.word == UNJUDGED:
             return verdict
         return f"{verdict} Expected were {expected.residual_rms:.1f} ± {expected.std_error:.1f} %."
 

@@ -16,6 +16,7 @@ RIGHT = 6.0
 TITLE = 30.0
 FOOT = 16.0
 FEW = 14
+NO_CHANGE = "No quick change of this kind in the log: the delay cannot be read from it."
 
 
 class AlignmentPlot(QWidget):
@@ -26,15 +27,24 @@ class AlignmentPlot(QWidget):
         self.appearance = appearance
         self.alignment: Alignment | None = None
         self.kind = Kind.BACK
+        self.why = ""
         self.setMinimumHeight(250)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Lambda before and after alignment")
         appearance.changed.connect(self.update)
 
-    def show_alignment(self, alignment: Alignment | None, kind: Kind) -> None:
-        """Show the changes of one kind."""
+    def show_alignment(self, alignment: Alignment | None, kind: Kind, why: str = "") -> None:
+        """Show the changes of one kind.
+
+        Parameters
+        ----------
+        alignment : None where nothing is worked out yet.
+        kind : of change.
+        why : what the work is at, where nothing is worked out yet.
+        """
         self.alignment = alignment
         self.kind = kind
+        self.why = why
         self.update()
 
     @property
@@ -51,7 +61,7 @@ class AlignmentPlot(QWidget):
         if self.alignment is None or not self.chosen.any():
             painter.setPen(theme.color("faint"))
             painter.setFont(font(9))
-            text = "No quick change of this kind in the log: the delay cannot be read from it."
+            text = self.why or NO_CHANGE
             painter.drawText(
                 QRectF(self.rect()).adjusted(8, 8, -8, -8),
                 Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,

@@ -11,9 +11,21 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.proposal import STATUS_TEXT, STATUS_WORD, Status
-from lean_trim.core.explore.linking import visits_of_cells
-from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
+from lean_trim.core.explore.adding_up import (
+    AddingUp,
+    Weighing,
+    add_up,
+    visits_of_cells,
+    weighing_of,
+)
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
+from lean_trim.features.table.pages.evidence_words import (
+    SHORT_S,
+    adding,
+    time_spent,
+    visits_heading,
+)
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fitting_list import fit_to_lines
@@ -22,7 +34,8 @@ from lean_trim.ui.widgets.page import running_markup, running_text
 
 FIGURE_SPACE = "\u2007"
 NARROW_SPACE = "\u202f"
-MOST_REASONS = 6
+INDENT = "\u2003"
+"""Before what is added up, which stands above its sum."""
 
 
 class EvidencePage(QWidget):
@@ -36,6 +49,7 @@ class EvidencePage(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
+        self._of: tuple[Solution, Weighing, AddingUp] | None = None
         self.heading = running_text(11, bold=True)
         self.body = running_markup(9.5)
         self.spent = running_markup(9.5)
@@ -82,22 +96,27 @@ class EvidencePage(QWidget):
         self.heading.setText(self._place(cells))
         self.body.setText(self._facts(cells))
         solution = self.session.solution
-        visits = visits_of_cells(solution, cells) if solution is not None else []
-        # Shorter ones are a brush with the cell's edge, and there are hundreds of them.
-        visits = [v for v in visits if v.seconds >= 0.1]
-        self._show_visits(
-            f"{len(visits)} visits: when, how long, what they ask"
-            if visits
-            else "No visit: nothing measured here",
-            bool(visits),
+        visits = (
+            visits_of_cells(solution, cells, self._sums(solution)[0])
+            if solution is not None
+            else []
         )
-        for visit in visits:
+        listed = [v for v in visits if v.seconds >= SHORT_S]
+        self._show_visits(visits_heading(visits, listed, solution is not None), bool(listed))
+        for visit in listed:
             # Spaces as wide as figures: columns stand in line without a table.
             asked = signed(100 * (visit.k - 1))
             columns = f"{clock(visit.start_s):>7}  {visit.seconds:6.1f}|s  {asked:>6}|%"
             text = columns.replace(" ", FIGURE_SPACE).replace("|", NARROW_SPACE)
             self._add(self.visits, text, (visit.start_s, visit.end_s))
         fit_to_lines(self.visits)
+
+    def _sums(self, solution: Solution) -> tuple[Weighing, AddingUp]:
+        """How the solution weighs its samples and what that adds up to; worked out once a solution."""
+        if self._of is None or self._of[0] is not solution:
+            weighing = weighing_of(solution)
+            self._of = solution, weighing, add_up(solution, weighing)
+        return self._of[1], self._of[2]
 
     def _nothing_chosen(self) -> None:
         span = self.session.selection.span
@@ -173,22 +192,8 @@ class EvidencePage(QWidget):
         solution = self.session.solution
         status = ""
         if solution is not None and proposal is not None:
-            estimate = solution.estimate
-            seconds = estimate.seconds.ravel()[cells]
-            asked = estimate.correction_pct.ravel()[cells]
-            # What a cell asks without a visit comes from its neighbours, and is not what the drive
-            # said.
-            seen = (seconds > 0.05) & np.isfinite(asked)
-            if seen.any():
-                rows.append(("Asked", _percent(asked[seen])))
-                rows.append(
-                    (
-                        "Std. error",
-                        f"± {np.nanmean(estimate.own_error_pct.ravel()[cells][seen]):.1f} %",
-                    )
-                )
+            rows += self._asked_rows(solution, cells)
             rows.append(("Proposed step", _percent(proposal.step_pct.ravel()[cells])))
-            rows.append(("Used driving", f"{seconds.sum():.1f} s"))
             kinds = [Status(s) for s in proposal.status.ravel()[cells]]
             status = STATUS_TEXT[kinds[0]] if len(set(kinds)) == 1 else _count_kinds(kinds)
         faint = self.appearance.theme.faint
@@ -201,6 +206,25 @@ class EvidencePage(QWidget):
             f"<table cellspacing='1'>{lines}</table><p style='margin:4px 0 0 "
             f"0'>{escaped(status[:1].upper() + status[1:])}</p>"
         )
+
+    def _asked_rows(self, solution: Solution, cells: list[int]) -> list[tuple[str, str]]:
+        """What the cells ask, line by line, so that it adds up; of several the mean."""
+        sums = self._sums(solution)[1]
+        rows = [("Used driving", f"{sums.seconds[cells].sum():.1f} s")]
+        parts = sums.parts(cells)
+        if not parts:
+            return rows
+        seen = [c for c, own in zip(cells, sums.has_own(cells), strict=True) if own] or cells
+        asked = float(np.nanmean(sums.asked[seen]))
+        error = float(np.nanmean(solution.estimate.own_error_pct.ravel()[seen]))
+        if len(parts) > 1:
+            # Rounded so that the lines shown add up to the sum shown.
+            rows += [
+                (str(p.what), f"{text} %") for p, text in zip(parts, adding(parts), strict=True)
+            ]
+        mean = "Asked" if len(cells) == 1 else "Asked, mean"
+        only = "" if len(parts) > 1 else ", " + str(parts[0].what).lower()
+        return [*rows, (f"{mean}{only}", f"{signed(asked)} ± {error:.1f} %")]
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Lines break elsewhere at another width."""
@@ -219,22 +243,6 @@ class EvidencePage(QWidget):
         # With what led to it and what followed, or the visit cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
-
-
-def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
-    """Seconds used, then those left out by reason, longest first; rules that are switched off take nothing.
-
-    Returns label and seconds; one sample may count for several reasons.
-    """
-    durations = sifted.conditions.frame.log.durations_s
-    labels = {
-        r.name: r.label for r in RULES if not r.marks and r.name not in sifted.settings.disabled
-    }
-    labels[MANUAL] = "Left out by hand"
-    taken = [(sifted.seconds.get(name, 0.0), label) for name, label in labels.items()]
-    longest = sorted(((s, label) for s, label in taken if s >= 1.0), reverse=True)
-    used = float(durations[sifted.used].sum())
-    return [("Used", used), *((label, s) for s, label in longest[:MOST_REASONS])]
 
 
 def _span(values: np.ndarray, unit: str, decimals: int) -> str:

@@ -80,6 +80,7 @@ class FitPage(QWidget):
         self._lay_out()
         for signal in (session.round_changed, session.solved, session.tuning_changed):
             signal.connect(self.refresh)
+        session.work_changed.connect(self._say_work)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -101,6 +102,10 @@ class FitPage(QWidget):
         """Work the picture out now that it is looked at."""
         super().showEvent(event)  # type: ignore[arg-type]
         self._show_picture()
+
+    def _say_work(self) -> None:
+        if self.session.solution is None and self.isVisible():
+            self.plot.show_alignment(None, Kind.BACK, self.session.work.state.said)
 
     def refresh(self) -> None:
         """Stand as the settings say."""
@@ -135,7 +140,8 @@ class FitPage(QWidget):
     def _show_picture(self) -> None:
         solution = self.session.solution
         if solution is None:
-            self.plot.show_alignment(None, Kind.BACK)
+            # What the rail says: the log has not been asked yet whether it tells a delay.
+            self.plot.show_alignment(None, Kind.BACK, self.session.work.state.said)
             return
         if self._of is None or self._of[0].delay is not solution.delay:
             k = driven_factor(solution.frame, solution.estimate)

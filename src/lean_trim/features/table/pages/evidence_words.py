@@ -1,0 +1,62 @@
+"""Words and figures of the evidence page."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from lean_trim.core.explore.adding_up import Part, Visit
+from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
+from lean_trim.core.text import signed
+
+MOST_REASONS = 6
+SHORT_S = 0.1
+"""A visit that is shorter is a brush with the cell's edge, and there are hundreds of them."""
+
+
+def visits_heading(visits: list[Visit], listed: list[Visit], solved: bool) -> str:
+    """What stands above the list: how many visits, and what the short ones that are not listed add."""
+    if not visits:
+        return "No visit: nothing was measured here" if solved else ""
+    brushes = visits if not listed else [v for v in visits if v not in listed]
+    short = (
+        f"{len(brushes)} shorter than {SHORT_S:g} s, {sum(v.seconds for v in brushes):.2f} s in all"
+    )
+    if not listed:
+        return f"Only brushed: {short}"
+    count = f"{len(listed)} visits" if len(listed) != 1 else "1 visit"
+    more = f"; {short}" if brushes else ""
+    return f"{count}: when, how long, as measured{more}"
+
+
+def adding(parts: Sequence[Part]) -> list[str]:
+    """Figures with one decimal that add up to their sum with one decimal.
+
+    Parameters
+    ----------
+    parts : lines that add up.
+
+    Returns
+    -------
+    One text a line; what rounding leaves over goes to the largest.
+    """
+    rounded = [round(p.pct, 1) for p in parts]
+    left = round(sum(p.pct for p in parts), 1) - sum(rounded)
+    at = max(range(len(parts)), key=lambda i: abs(parts[i].pct))
+    rounded[at] += left
+    return [signed(x) for x in rounded]
+
+
+def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
+    """Seconds used, then those left out by reason, longest first; rules that are switched off take nothing.
+
+    Returns label and seconds; one sample may count for several reasons.
+    """
+    durations = sifted.conditions.frame.log.durations_s
+    labels = {
+        r.name: r.label for r in RULES if not r.marks and r.name not in sifted.settings.disabled
+    }
+    labels[MANUAL] = "Left out by hand"
+    taken = [(sifted.seconds.get(name, 0.0), label) for name, label in labels.items()]
+    longest = sorted(((s, label) for s, label in taken if s >= 1.0), reverse=True)
+    used = float(durations[sifted.used].sum())
+    return [("Used", used), *((label, s) for s, label in longest[:MOST_REASONS])]
