@@ -36,6 +36,8 @@ FIGURE_SPACE = "\u2007"
 NARROW_SPACE = "\u202f"
 INDENT = "\u2003"
 """Before what is added up, which stands above its sum."""
+INDENT = "\u2003"
+"""Before what is added up, which stands above its sum."""
 
 
 class EvidencePage(QWidget):
@@ -219,9 +221,8 @@ class EvidencePage(QWidget):
         error = float(np.nanmean(solution.estimate.own_error_pct.ravel()[seen]))
         if len(parts) > 1:
             # Rounded so that the lines shown add up to the sum shown.
-            rows += [
-                (str(p.what), f"{text} %") for p, text in zip(parts, adding(parts), strict=True)
-            ]
+            lines = zip(parts, adding(parts), strict=True)
+            rows += [(f"{INDENT}{p.what}", f"{text} %") for p, text in lines]
         mean = "Asked" if len(cells) == 1 else "Asked, mean"
         only = "" if len(parts) > 1 else ", " + str(parts[0].what).lower()
         return [*rows, (f"{mean}{only}", f"{signed(asked)} ± {error:.1f} %")]
