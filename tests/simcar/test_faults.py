@@ -11,9 +11,11 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table, maf_curve
 from lean_trim.core.data.vehicle import Vehicle
-from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.decision.proposal import PolicySettings, Status, propose
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
+from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.sieve.sieve import SieveSettings
 from lean_trim.simcar import laws
 from lean_trim.simcar.drive import simulate
@@ -233,6 +235,10 @@ def test_an_airflow_sensor_at_its_end_stays_out_of_the_curve(blind: bool) -> Non
     assert "airflow_sensor_end" in {f.id for f in solution.findings}
     at = solution.frame.coordinates[0][solution.observations.index]
     high = at > 0.85 * at.max()
+    whole = propose_for(summary_of(solution), PolicySettings())
+    beyond = whole.status == Status.BEYOND
+    # As its finding says: they stay as they are.
+    assert beyond.any() and (whole.step_pct[beyond] == 0.0).all()
     table = propose(solution.estimate, PolicySettings(), wrong.limits).table
     off = table.lookup(at[high]) / truth.maf_g_per_s(at[high]) - 1.0
     assert high.sum() > 50

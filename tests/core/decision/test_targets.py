@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from lean_trim.core.data.tables import Axis, Table
-from lean_trim.core.decision.targets import Load, advise, loads_of
+from lean_trim.core.decision.targets import Load, advise, bands_of, loads_of
+from lean_trim.simcar.heron import heron_target
 
 MAP = np.array([30.0, 60.0, 80.0, 95.0, 140.0, 180.0])
 RPM = np.array([1000.0, 3000.0, 6000.0])
@@ -72,3 +73,16 @@ def test_rows_that_are_no_pressure_are_told_by_their_upper_part() -> None:
     axes = (Axis("throttle", "%", np.array([5.0, 40.0, 80.0])), Axis("engine speed", "rpm", RPM))
     table = Table(axes, np.full((3, 3), 0.98), "λ", "target lambda")
     assert loads_of(table, 100.0).tolist() == [Load.CRUISE, Load.CRUISE, Load.FULL]
+
+
+def test_bands_go_over_smoothly_from_full_load_to_boost() -> None:
+    """The demo's own targets just above atmospheric were once called leaner than people run."""
+    pressures = np.arange(90.0, 200.0, 2.0)
+    axes = (Axis("MAP", "kPa", pressures), Axis("engine speed", "rpm", RPM))
+    table = Table(axes, np.full((len(pressures), 3), 0.85), "λ", "target lambda")
+    low, high = bands_of(table, 100.0)
+    assert np.abs(np.diff(low)).max() < 0.013 and np.abs(np.diff(high)).max() < 0.013
+    assert (low[0], high[0]) == (0.86, 0.90)
+    assert (low[-1], high[-1]) == (0.78, 0.83)
+    demo = heron_target()
+    assert not advise(demo, demo.values, 101.3).cautions

@@ -10,8 +10,11 @@ import pytest
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.decision.cautions import NAMES, fault_caution
 from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.registry import FAULTS
 from lean_trim.core.drive.frame import make_frame
+from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.pulls import find_pulls
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults
@@ -164,3 +167,20 @@ def test_what_was_taken_of_a_rail_held_against_the_atmosphere_is_said() -> None:
     assert "pressure_reference" not in found_in(log)
     blind = without(without(log, Role.FUEL_DP), Role.PULSE_WIDTH)
     assert "pressure_reference" not in found_in(blind, held)
+
+
+def test_every_danger_has_a_name_above_accept() -> None:
+    """One job's caution left out that full throttle was lean for 26.4 s, which stood on the Findings page."""
+    dangers = [fault.id for fault in FAULTS if fault.severity == "danger"]
+    assert len(dangers) >= 7
+    found = [
+        Finding(name, "danger", 3.0, 26.4, Message(f"test.{name}", "Seen.")()) for name in dangers
+    ]
+    [said] = fault_caution(found)
+    for name in dangers:
+        assert name in NAMES, name
+        assert str(NAMES[name]()) in said
+    assert "lean at full throttle for 26.4 s" in said
+    assert (
+        fault_caution([Finding("note", "note", 0.0, 1.0, Message("test.note", "A note.")())]) == []
+    )

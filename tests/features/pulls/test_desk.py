@@ -12,6 +12,7 @@ from PySide6.QtGui import QGuiApplication, QImage, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.pulls.traces import Lane
 from lean_trim.features.pulls.desk.desk import PullsDesk
 from lean_trim.features.pulls.desk.overlay_data import overlay_of, trigger_s
@@ -20,6 +21,7 @@ from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import Faults
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
+from tests.builders import with_channel, without
 
 Until = Callable[..., None]
 pytestmark = pytest.mark.slow
@@ -215,3 +217,25 @@ def test_targets_are_typed_beside_what_people_run(driven: MainWindow, desk: Pull
     assert page.cells, "the choice stays while one types"
     page.back.click()
     assert not item.font().bold() and page.caution.text() == before
+
+
+def test_without_knock_the_page_says_whether_it_was_logged(
+    window: MainWindow, until: Until, tmp_path: Path
+) -> None:
+    vehicle = heron()
+    drive = simulate(vehicle, 5, 6.0, name="quiet")
+    still = with_channel(drive, Role.KNOCK, np.zeros(len(drive)))
+    for name, log, words in (
+        ("logged", still, "was logged, and no spark"),
+        ("not", without(drive, Role.KNOCK), "in none of the logs"),
+    ):
+        write_log_csv(log, tmp_path / f"{name}.csv")
+        window.opening.make_job(vehicle, tmp_path / f"{name}.leantrim", tmp_path / f"{name}.csv")
+        until(lambda: window.session.solution is not None and not window.session.is_busy)
+        window.show_desk("pulls")
+        desk = window.desk("pulls")
+        assert isinstance(desk, PullsDesk)
+        until(lambda: not window.session.is_busy)
+        desk.knock.refresh()
+        assert words in desk.knock.about.text(), name
+        window.session.close_job()

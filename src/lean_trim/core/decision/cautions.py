@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -11,6 +11,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.decision.regions import boosted
 from lean_trim.core.diagnosis.finding import Finding
+from lean_trim.core.diagnosis.of_fit import ENDS_ID, GAUGE_ID
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
 
@@ -58,9 +59,18 @@ class Say:
         "{cells} near full load would get less fuel. Approach full throttle in short runs.",
     )
 
-    MEND_FIRST = Message(
-        "cautions.mend_first", "{count} on the Findings page, to be mended first. {next_step}"
-    )
+    DANGERS = Message("cautions.dangers", "Found: {names}.{next_step}")
+    FOR_SECONDS = Message("cautions.for_seconds", "{name} for {seconds:.1f} s")
+    LEAN_FULL_THROTTLE = Message("cautions.lean_full_throttle", "lean at full throttle")
+    KNOCK = Message("cautions.knock", "knock")
+    REGULATOR = Message("cautions.regulator", "a fuel pressure that does not follow the manifold")
+    SENSOR_END = Message("cautions.sensor_end", "an airflow sensor at its end")
+    LAMBDA_END = Message("cautions.lambda_end", "a lambda reading at the end of its range")
+    FULL_OPEN = Message("cautions.full_open", "injectors that are open all the time")
+    PRESSURE = Message("cautions.pressure", "a fuel pressure that falls")
+    DELIVERY = Message("cautions.delivery", "fuel that does not all arrive")
+    GAUGE = Message("cautions.gauge", "a lambda gauge that is off, or the loop beside it")
+    OTHER = Message("cautions.other", "{said}")
     INJECTORS = Message(
         "cautions.injectors",
         "What is asked has the shape of {what} ({sureness}): the Injectors desk tells that from "
@@ -69,8 +79,21 @@ class Say:
 
 
 OF_INJECTORS = {"dead_time": "a dead time", "injector_flow": "an injector flow"}
+NAMES: Mapping[str, Message] = {
+    "lean_full_throttle": Say.LEAN_FULL_THROTTLE,
+    "knock": Say.KNOCK,
+    "regulator": Say.REGULATOR,
+    "airflow_sensor_end": Say.SENSOR_END,
+    "lambda_at_its_end": Say.LAMBDA_END,
+    "injectors_full_open": Say.FULL_OPEN,
+    "fuel_pressure": Say.PRESSURE,
+    ENDS_ID: Say.DELIVERY,
+    GAUGE_ID: Say.GAUGE,
+}
+"""Dangers by finding, in a few words."""
 ANSWERED = ("lean_full_throttle", "knock")
-"""Dangers the correction itself answers: it enriches there, or takes nothing out."""
+"""Dangers the correction itself answers: it enriches there, or takes nothing out. They are named as well,
+and what to do next is told of the others first."""
 LARGE_STEP_PCT = 8.0
 """Beyond what a sound part-throttle table is off by (common practice, no source)."""
 LOADED_KPA = 80.0
@@ -123,16 +146,24 @@ def _load_shift(table: Table, step: Floats) -> str:
 
 
 def fault_caution(findings: Sequence[Finding]) -> list[str]:
-    """A sentence if something dangerous was found that no table mends.
+    """A sentence that names every danger that was found, what no table mends first.
 
     Returns one sentence or none.
     """
-    grave = [f for f in findings if f.severity == "danger" and f.id not in ANSWERED]
+    grave = [f for f in findings if f.severity == "danger"]
     if not grave:
         return []
-    count = "A danger stands" if len(grave) == 1 else f"{len(grave)} dangers stand"
-    step = grave[0].next_step
-    return [str(Say.MEND_FIRST(count=count, next_step="" if step is None else step))]
+    ordered = sorted(grave, key=lambda f: f.id in ANSWERED)
+    step = ordered[0].next_step
+    names = "; ".join(_named(f) for f in ordered)
+    return [str(Say.DANGERS(names=names, next_step="" if step is None else f" {step}"))]
+
+
+def _named(finding: Finding) -> str:
+    """A danger in a few words, with how long it was seen."""
+    message = NAMES.get(finding.id)
+    name = str(message()) if message is not None else str(Say.OTHER(said=finding.said)).rstrip(".")
+    return str(Say.FOR_SECONDS(name=name, seconds=finding.seconds)) if finding.seconds else name
 
 
 def injector_caution(findings: Sequence[Finding]) -> list[str]:

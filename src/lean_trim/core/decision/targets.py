@@ -24,7 +24,11 @@ class Say:
         "targets.full",
         "Full load up to atmospheric: {span}; people run {from_:.2f} to {to:.2f}.{odd}",
     )
-    BOOST = Message("targets.boost", "Boost: {span}; people run {from_:.2f} to {to:.2f}.{odd}")
+    BOOST = Message(
+        "targets.boost",
+        "Boost: {span}; people run {from_:.2f} to {to:.2f} where it is high, and go over to that "
+        "from full load's as it rises.{odd}",
+    )
     LEANER = Message("targets.leaner", " {cells} leaner than that.")
     RICHER = Message("targets.richer", " {cells} richer than that.")
     LEAN_AT_LOAD = Message(
@@ -63,6 +67,9 @@ BOOST_FROM = 1.06
 """Shares of the barometer at which rows count as part load, full load and boost; enrichment comes
 on between
 the first two (common practice, no source)."""
+WHOLE_BOOST = 1.4
+"""Share of the barometer from which boost's own targets hold; from atmospheric pressure to there they
+go over in a line (common practice, no source)."""
 SLACK = 0.005
 """A target table shows two digits; half of the last is no difference."""
 
@@ -81,6 +88,25 @@ def loads_of(table: Table, baro_kpa: float) -> NDArray[np.object_]:
     out[share < CRUISE_BELOW] = Load.CRUISE
     out[share >= FULL_FROM] = Load.FULL
     out[share >= BOOST_FROM] = Load.BOOST
+    return out
+
+
+def bands_of(table: Table, baro_kpa: float) -> Floats:
+    """What people run in each row: from and to, going over smoothly from full load to boost.
+
+    Returns shape (2, rows).
+    """
+    loads = loads_of(table, baro_kpa)
+    usual = [USUAL.get(load, (0.0, np.inf)) for load in loads]
+    out = np.array(usual, float).T
+    pressures = row_pressures(table)
+    if pressures is None:
+        return out
+    boost = loads == Load.BOOST
+    over = np.clip((pressures / baro_kpa - 1.0) / (WHOLE_BOOST - 1.0), 0.0, 1.0)[boost]
+    for i in range(2):
+        full, whole = USUAL[Load.FULL][i], USUAL[Load.BOOST][i]
+        out[i, boost] = full + over * (whole - full)
     return out
 
 
@@ -116,6 +142,7 @@ def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
     The advice.
     """
     loads = loads_of(table, baro_kpa)
+    bands = bands_of(table, baro_kpa)
     odd = np.zeros(values.shape, np.int8)
     said = []
     for load, (from_, to) in USUAL.items():
@@ -123,7 +150,8 @@ def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
         if not rows.any():
             continue
         part = values[rows]
-        odd[rows] = (part > to + SLACK).astype(np.int8) - (part < from_ - SLACK).astype(np.int8)
+        low, high = bands[:, rows, None]
+        odd[rows] = (part > high + SLACK).astype(np.int8) - (part < low - SLACK).astype(np.int8)
         counts = (
             (Say.LEANER, int((odd[rows] > 0).sum())),
             (Say.RICHER, int((odd[rows] < 0).sum())),

@@ -203,11 +203,11 @@ class RoundRail(QWidget):
         self.title.setText(job.vehicle.name if job else "")
         if job is not None:
             v = job.vehicle
-            source = "simulated car" if job.car else "real vehicle"
+            source = " · simulated car" if job.car else ""
             self.subtitle.setText(
                 f"{v.displacement_l:g} L, {v.cylinders} cylinders, "
                 f"{table_words(v.table)}, "
-                f"{FEEDBACK_WORDS[v.feedback]} · {source}"
+                f"{FEEDBACK_WORDS[v.feedback]}{source}"
             )
             for i in range(len(job.rounds)):
                 item = QListWidgetItem()

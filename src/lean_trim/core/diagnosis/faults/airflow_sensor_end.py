@@ -18,8 +18,8 @@ class Say:
     )
     EFFECT = Message(
         "airflow_sensor_end.effect",
-        "Lean there is air nobody measured; the last points of the curve would be bent for it and "
-        "stay as they are.",
+        "Lean there is air nobody measured: the points at and past that reading stay as they are, "
+        "whatever the rest of the curve does.",
     )
     NEXT = Message(
         "airflow_sensor_end.next",

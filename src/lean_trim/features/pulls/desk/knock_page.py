@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.pulls.knock import UNITS, By, KnockEvent, largest_retard
@@ -27,6 +28,7 @@ from lean_trim.features.pulls.control import KnockAxes, PullsControl, knock_axes
 from lean_trim.features.pulls.knock_csv import knock_grid, knock_list
 from lean_trim.formats.tables.arrange import arrange
 from lean_trim.formats.tables.block import block_of_text
+from lean_trim.job.records import Job
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label
@@ -49,7 +51,11 @@ RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 ROW_H = 21
 LEAST_COLUMN_W = 38
 DASH = "–"
-NONE = "No knock was logged: either there was none, or the channel is missing."
+NO_LOG = "No log yet: with knock retard in it, every event is listed here."
+NOT_LOGGED = (
+    "Knock retard is in none of the logs: whether it knocked is not known. Log it, or listen."
+)
+NONE_SEEN = "Knock retard was logged, and no spark was taken out."
 ABOUT = (
     "Largest retard in degrees nearest to each point, over all rounds, across engine speed in "
     "rpm; 0 was driven without any, blank was not driven. Copy it beside your spark table: Lean "
@@ -141,7 +147,7 @@ class KnockPage(QWidget):
             for place, (_, number, event) in enumerate(self.rows):
                 for column, text in enumerate(_words(number, event)):
                     self.events.setItem(place, column, _item(text))
-        self.about.setText(ABOUT if self.rows else NONE)
+        self.about.setText(ABOUT if self.rows else _none_words(job))
         axes = self.pulls.knock_axes
         with QSignalBlocker(self.by):
             self.by.setCurrentIndex(self.by.findData(axes.by))
@@ -237,6 +243,14 @@ def _item(text: str) -> QTableWidgetItem:
     item = QTableWidgetItem(text)
     item.setTextAlignment(RIGHT)
     return item
+
+
+def _none_words(job: Job | None) -> str:
+    """Why no knock is listed."""
+    logs = [log for r in job.rounds for log in r.logs] if job is not None else []
+    if not logs:
+        return NO_LOG
+    return NONE_SEEN if any(Role.KNOCK in log for log in logs) else NOT_LOGGED
 
 
 def _words(number: int, event: KnockEvent) -> tuple[str, ...]:
