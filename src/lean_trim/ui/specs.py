@@ -54,6 +54,7 @@ class PageSpec:
     title, tip : for people.
     make : builds it; called when it is first turned to, so that the window opens quickly.
     mark : what its tab says of the shown round.
+    widest_mark : one as wide as any; room is kept for it.
     """
 
     name: str
@@ -61,6 +62,7 @@ class PageSpec:
     tip: str
     make: Callable[[Session, Appearance], QWidget]
     mark: Callable[[Session], Mark] = lambda _: Mark()
+    widest_mark: str = ""
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,7 @@ class DeskSpec:
     help : shown in its place on demand.
     pages : of the margin while it is shown, the first one shown first.
     is_first : shown where nothing is remembered.
+    widest_mark : a mark of the desk as wide as any; room is kept for it.
     """
 
     name: str
@@ -98,6 +101,7 @@ class DeskSpec:
     help: HelpPage
     pages: tuple[PageSpec, ...] = ()
     is_first: bool = False
+    widest_mark: str = ""
 
 
 class Needs(Enum):

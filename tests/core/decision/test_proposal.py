@@ -129,7 +129,7 @@ def test_leaning_at_load_tells_what_it_does_to_tables_that_are_read_over_load() 
     step = np.zeros(TABLE.shape)
     step[1, 1] = -6.0
     said = " ".join(cautions_for(TABLE, step, None, PolicySettings()))
-    assert "reads as that much less load" in said and "Up to 6 %" in said
+    assert "is that much less load" in said and "Up to 6 %" in said
     step[1, 1] = 6.0
     assert "less load" not in " ".join(cautions_for(TABLE, step, None, PolicySettings()))
 

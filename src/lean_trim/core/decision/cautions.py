@@ -39,7 +39,7 @@ class Say:
     LEANER_IN_BOOST = Message(
         "cautions.leaner_in_boost",
         "{cells} above atmospheric would get less fuel. Lean under boost destroys engines: end "
-        "runs at once on lean, knock or falling fuel pressure.",
+        "runs on lean, knock or falling fuel pressure.",
     )
     LARGE_STEPS = Message(
         "cautions.large_steps",
@@ -51,8 +51,8 @@ class Say:
     )
     LOAD_SHIFTS = Message(
         "cautions.load_shifts",
-        "Up to {percent:.0f} % leaner above {pressure:g} kPa reads as that much less load: "
-        "rescale spark and target if they are read over load.",
+        "Up to {percent:.0f} % leaner above {pressure:g} kPa is that much less load: rescale spark "
+        "and target that are read over it.",
     )
     LEANER_AT_LOAD = Message(
         "cautions.leaner_at_load",
@@ -92,8 +92,8 @@ NAMES: Mapping[str, Message] = {
 }
 """Dangers by finding, in a few words."""
 ANSWERED = ("lean_full_throttle", "knock")
-"""Dangers the correction itself answers: it enriches there, or takes nothing out. They are named as well,
-and what to do next is told of the others first."""
+"""Dangers the correction itself answers: it enriches there, or takes nothing out. They are named as well;
+what to do next is told of the others."""
 LARGE_STEP_PCT = 8.0
 """Beyond what a sound part-throttle table is off by (common practice, no source)."""
 LOADED_KPA = 80.0
@@ -154,7 +154,7 @@ def fault_caution(findings: Sequence[Finding]) -> list[str]:
     if not grave:
         return []
     ordered = sorted(grave, key=lambda f: f.id in ANSWERED)
-    step = ordered[0].next_step
+    step = None if ordered[0].id in ANSWERED else ordered[0].next_step
     names = "; ".join(_named(f) for f in ordered)
     return [str(Say.DANGERS(names=names, next_step="" if step is None else f" {step}"))]
 

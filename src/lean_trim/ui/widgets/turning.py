@@ -4,16 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.shown_stack import ShownStack
 
 
 class Turning(QWidget):
@@ -21,7 +15,7 @@ class Turning(QWidget):
 
     def __init__(self, named: Sequence[tuple[str, QWidget]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.stack = QStackedWidget(self)
+        self.stack = ShownStack(self)
         self.buttons = QButtonGroup(self)
         row = QHBoxLayout()
         row.setSpacing(2)

@@ -6,18 +6,16 @@ from collections.abc import Mapping, Sequence
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import Desk, DeskSpec
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.marked_tab import MarkedTab
+from lean_trim.ui.widgets.shown_stack import ShownStack
+
+TAB_PX = 10
+"""Room on either side of a desk's name."""
 
 
 class DeskArea(QWidget):
@@ -41,7 +39,7 @@ class DeskArea(QWidget):
         self.shown = self.specs[0]
         self._desks: dict[str, Desk] = {}
         self._over: QWidget | None = None
-        self.stack = QStackedWidget()
+        self.stack = ShownStack()
         self.buttons = QButtonGroup(self)
         row = QHBoxLayout()
         row.setContentsMargins(8, 2, 8, 0)
@@ -58,13 +56,10 @@ class DeskArea(QWidget):
         for signal in (session.round_changed, session.solved, session.decided):
             signal.connect(self.refresh_marks)
 
-    def _button(self, place: int, spec: DeskSpec) -> QToolButton:
-        button = QToolButton(self)
-        button.setText(self.tr(spec.title))
-        button.setObjectName("tab")
+    def _button(self, place: int, spec: DeskSpec) -> MarkedTab:
+        title = self.tr(spec.title)
+        button = MarkedTab(title, "  ·  ", spec.widest_mark, font(9.5, bold=True), TAB_PX, self)
         button.setToolTip(self.tr(spec.tip))
-        button.setFont(font(9.5, bold=True))
-        button.setCheckable(True)
         self.buttons.addButton(button, place)
         return button
 
@@ -102,5 +97,8 @@ class DeskArea(QWidget):
         """Say beside each desk's name what it has to say."""
         for place, spec in enumerate(self.specs):
             mark = self._desks[spec.name].mark() if spec.name in self._desks else ""
-            title = self.tr(spec.title)
-            self.buttons.button(place).setText(f"{title}  ·  {mark}" if mark else title)
+            button = self.buttons.button(place)
+            assert isinstance(button, MarkedTab)
+            button.show_mark(mark)
+            tip = self.tr(spec.tip)
+            button.setToolTip(f"{tip}: {mark}" if mark else tip)

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QMenu,
     QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -34,6 +33,7 @@ from lean_trim.ui.tape.tape_bar import TapeBar
 from lean_trim.ui.theme import LIGHT, NIGHT, Appearance
 from lean_trim.ui.widgets.focus_ring import FocusRing
 from lean_trim.ui.widgets.log_menu import fill_logs_menu
+from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.ui.window.actions import (
     COMMANDS,
     build_actions,
@@ -259,7 +259,7 @@ class MainWindow(QMainWindow):
         self.splitter.addWidget(column(self.tape_bar, self.tape))
         self.splitter.setSizes([DESK_SHARE, TAPE_SHARE])
         self.splitter.setChildrenCollapsible(False)
-        self.pages = QStackedWidget()
+        self.pages = ShownStack()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
         self.new_job: NewJobPage | None = None

@@ -5,21 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
-    QStackedWidget,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import PageSpec
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import plain_tip
+from lean_trim.ui.widgets.marked_tab import MarkedTab
+from lean_trim.ui.widgets.shown_stack import ShownStack
 
 WIDTH = 270
+TAB_PX = 5
+"""Room on either side of a page's name."""
 
 
 class Margin(QWidget):
@@ -44,7 +41,7 @@ class Margin(QWidget):
         self._places = {spec.name: place for place, spec in enumerate(self.specs)}
         self.session = session
         self.appearance = appearance
-        self.pages = QStackedWidget()
+        self.pages = ShownStack()
         self.shown = ""
         self._made: dict[str, QWidget] = {}
         self._names: tuple[str, ...] = ()
@@ -56,7 +53,7 @@ class Margin(QWidget):
         self._row.setSpacing(0)
         for place, page in enumerate(self.specs):
             self._row.addWidget(
-                self._button(place, self.tr(page.title), f"{self.tr(page.tip)} (Ctrl+{place + 1})")
+                self._button(place, page, f"{self.tr(page.tip)} (Ctrl+{place + 1})")
             )
         self._row.addStretch(1)
         layout = QVBoxLayout(self)
@@ -68,14 +65,10 @@ class Margin(QWidget):
         for signal in (session.round_changed, session.solved):
             signal.connect(self.refresh_marks)
 
-    def _button(self, place: int, title: str, tip: str) -> QToolButton:
-        button = QToolButton(self)
-        button.setText(title)
-        button.setObjectName("tab")
-        button.setProperty("narrow", True)
+    def _button(self, place: int, page: PageSpec, tip: str) -> MarkedTab:
+        title = self.tr(page.title)
+        button = MarkedTab(title, " ", page.widest_mark, font(8.5), TAB_PX, self)
         button.setToolTip(tip)
-        button.setFont(font(8.5))
-        button.setCheckable(True)
         self.buttons.addButton(button, place)
         return button
 
@@ -84,7 +77,8 @@ class Margin(QWidget):
         for place, spec in enumerate(self.specs):
             mark = spec.mark(self.session)
             button = self.buttons.button(place)
-            button.setText(f"{self.tr(spec.title)} {mark.text}".strip())
+            assert isinstance(button, MarkedTab)
+            button.show_mark(mark.text)
             tip = f"{self.tr(spec.tip)} (Ctrl+{place + 1})"
             button.setToolTip(plain_tip(f"{tip}: {mark.tip}" if mark.tip else tip))
 

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QPushButton,
     QSplitter,
-    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -32,6 +31,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 
 CAUTION = (
@@ -131,7 +131,7 @@ class PullsDesk(QWidget):
         self.parts.setChildrenCollapsible(False)
         self.parts.splitterMoved.connect(lambda *_: self._keep_sizes())
         self.sizes_kept = False
-        self.stack = QStackedWidget(self)
+        self.stack = ShownStack(self)
         self.stack.addWidget(self.parts)
         self.stack.addWidget(self.knock)
         self.stack.addWidget(self.targets)
