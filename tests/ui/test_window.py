@@ -8,22 +8,28 @@ import subprocess
 import sys
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from types import SimpleNamespace
 
+import numpy as np
 import pytest
-from PySide6.QtCore import QRect, QSize, QTimer
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from lean_trim.diagnostics import logbook
 from lean_trim.features.registry import FEATURES
 from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.formats.tables import table_text
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.preferences import LEAST, WANTED, first_size
 from lean_trim.ui.window.report_sheet import ReportSheet
 from lean_trim.workspace.changes import Remedy
 from tests.builders import DESKS, PAGES
+from tests.ui.conftest import evidence_page
 
 Until = Callable[..., None]
 
@@ -259,3 +265,94 @@ def test_the_first_window_waits_for_nothing_heavy(tmp_path: Path) -> None:
         check=True,
     )
     assert run.stdout.strip() == ""
+
+
+def test_a_notice_moves_nothing(driven: MainWindow) -> None:
+    def places() -> list[QRect]:
+        for _ in range(3):
+            QApplication.processEvents()
+        parts = (driven.rail, driven.desks, driven.margin, driven.tape, table_desk(driven).table)
+        return [QRect(w.mapTo(driven, QPoint(0, 0)), w.size()) for w in parts]
+
+    driven.messages.hide()
+    before = places()
+    for text in ("Short.", "A long sentence that goes on for a while. " * 9):
+        driven.messages.show_message("error", text, tuple(Remedy))
+        assert places() == before
+        bar = driven.messages
+        assert bar.isVisible() and driven.centralWidget().rect().contains(bar.geometry())
+        assert bar.text.height() >= bar.text.heightForWidth(bar.text.width())
+    driven.resize(1100, 640)
+    QApplication.processEvents()
+    assert driven.centralWidget().rect().contains(driven.messages.geometry())
+
+
+def test_undo_in_the_line_for_typing_undoes_the_decision(driven: MainWindow) -> None:
+    driven.activateWindow()
+    desk = table_desk(driven)
+    driven.session.selection.set_cells(frozenset({70}))
+    desk.bar.entry.setFocus()
+    QTest.keyClicks(desk.bar.entry, "+3%")
+    QTest.keyClick(desk.bar.entry, Qt.Key.Key_Return)
+    assert driven.session.decision is not None and driven.session.decision.changed == 1
+    assert desk.bar.entry.hasFocus() and desk.bar.entry.text() == ""
+    QTest.keyClick(desk.bar.entry, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert driven.session.decision.changed == 0 and desk.bar.entry.text() == ""
+    # While something is being typed it is the text's own.
+    QTest.keyClicks(desk.bar.entry, "+4")
+    QTest.keyClick(desk.bar.entry, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert desk.bar.entry.text() == "" and driven.session.decision.changed == 0
+
+
+def test_a_visit_that_was_clicked_is_left_out_by_its_key(driven: MainWindow, until: Until) -> None:
+    driven.margin.show_page("evidence")
+    assert driven.session.solution is not None and driven.session.round is not None
+    cell = int(np.argmax(driven.session.solution.estimate.seconds))
+    driven.session.selection.set_cells(frozenset({cell}))
+    page = evidence_page(driven)
+    item = page.visits.item(0)
+    start, end = item.data(Qt.ItemDataRole.UserRole)
+    where = page.visits.visualItemRect(item).center()
+    QTest.mouseClick(page.visits.viewport(), Qt.MouseButton.LeftButton, pos=where)
+    assert driven.session.selection.cells == {cell}
+    assert page.visits.currentItem().data(Qt.ItemDataRole.UserRole) == (start, end)
+    driven.actions_["leave_out"].trigger()
+    [span] = driven.session.round.left_out
+    assert (span.start_s, span.end_s) == pytest.approx((start, end))
+    until(lambda: not driven.session.is_busy)
+    assert not driven.messages.isVisible()
+
+
+def test_a_table_is_pasted_where_one_is_shown(driven: MainWindow) -> None:
+    session = driven.session
+    assert session.round is not None
+    table = session.round.table
+    values = table.shown.copy()
+    values[3, 4] += 2.0
+    values[0, 0] -= 1.0
+    edited = table_text(replace(table, values=table.own_of(values)), "\t")
+    clipboard = QGuiApplication.clipboard()
+    clipboard.setText(edited)
+    driven.activateWindow()
+    table_desk(driven).table.setFocus()
+    QTest.keyClick(table_desk(driven).table, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert session.decision is not None and session.decision.changed == 2
+    assert "Paste 2 cells" in driven.actions_["undo"].text()
+    np.testing.assert_allclose(session.decision.values, values)
+    driven.actions_["undo"].trigger()
+    clipboard.setText("\n".join(edited.splitlines()[:6]))
+    driven.actions_["paste"].trigger()
+    assert "this table has 14 × 16" in driven.messages.text.text()
+    clipboard.setText(edited.replace("kPa\\rpm", "").replace("600\t", "650\t", 1))
+    driven.actions_["paste"].trigger()
+    assert "in other steps or another unit" in driven.messages.text.text()
+    clipboard.setText("hello")
+    driven.actions_["paste"].trigger()
+    assert driven.messages.isVisible() and session.decision.changed == 0
+    driven.show_desk("injectors")
+    clipboard.setText("V\tms\n8\t1.9\n14\t0.7\n")
+    desk = driven.desk("injectors")
+    card = desk.widget.dead  # type: ignore[attr-defined]
+    card.grid.setFocus()
+    driven.actions_["paste"].trigger()
+    assert card.sheet.isVisible()

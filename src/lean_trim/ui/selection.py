@@ -49,6 +49,11 @@ class Selection(QObject):
         self.evidence = None
         (self.changed if done else self.changing).emit()
 
+    def set_visit(self, start_s: float, end_s: float) -> None:
+        """Choose one stretch spent in the chosen cells; the cells stay chosen."""
+        self.span = (start_s, end_s)
+        self.changed.emit()
+
     def clear(self) -> None:
         """Choose nothing."""
         self.cells = frozenset()

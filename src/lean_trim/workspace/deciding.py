@@ -15,6 +15,8 @@ from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import clock
+from lean_trim.formats.tables.block import block_of_text
+from lean_trim.formats.tables.pasted_over import values_over
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
 from lean_trim.workspace.changes import Part
@@ -25,6 +27,7 @@ from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.work_state import Work
 
+CLIPBOARD = "the clipboard"
 SAME_EDGE_S = 1e-6
 """Edges of stretches that differ by less are the same."""
 
@@ -48,6 +51,7 @@ class Say:
     PIN = Message("deciding.pin", "Pin {cells}")
     RELEASE = Message("deciding.release", "Release {cells}")
     SET = Message("deciding.set", "Set {text} on {cells}")
+    PASTE = Message("deciding.paste", "Paste {cells}")
     LEAVE_OUT = Message("deciding.leave_out", "Leave out {start} to {end} min")
     KEEP_AGAIN = Message("deciding.keep_again", "Keep {start} to {end} min again")
     KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
@@ -386,6 +390,28 @@ class Deciding:
             lambda n: Say.SET(text=text.strip(), cells=n),
             lambda d: decide.type_in(d, text, cells, vehicle.limits, vehicle.table.own),
         )
+
+    def paste(self, text: str) -> bool:
+        """Put cells from the clipboard over the table; False (and a notice) if it cannot be done.
+
+        Parameters
+        ----------
+        text : cells, with the table's axes or without.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        vehicle = self.open.vehicle
+        if vehicle is None:
+            return False
+        table = vehicle.table
+
+        def over(decision: Decision) -> Decision:
+            wanted = values_over(block_of_text(text, CLIPBOARD), table)
+            return decide.paste_in(decision, wanted, vehicle.limits, table.own)
+
+        return self.change(lambda n: Say.PASTE(cells=n), over)
 
     def leave_out(self, start_s: float, end_s: float) -> None:
         """Leave a stretch of the shown round's log out by hand, with undo.

@@ -142,6 +142,42 @@ _INPUT = re.compile(r"\s*(?P<op>[x×*=]|[+-])?\s*(?P<number>\d+([.,]\d*)?|[.,]\d
 INPUT_HELP = "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amount), =82 (value)"
 
 
+def paste_in(
+    decision: Decision, wanted: Floats, limits: TableLimits, own: OwnUnit | None = None
+) -> Decision:
+    """Take whole cells from elsewhere; those that are as they stand, and pinned ones, are left alone.
+
+    Parameters
+    ----------
+    decision : as it stands.
+    wanted : values in our unit, in the table's shape.
+    limits : of the table's field.
+    own : how the ECU counts the table, None if as we do.
+
+    Returns
+    -------
+    A new decision.
+
+    Raises
+    ------
+    BadInputError
+        If a value leaves the table's range.
+    """
+    values, clipped = quantise(np.maximum(wanted, 0.0), limits, own)
+    step = limits.resolution if own is None else limits.resolution / own.scale
+    take = (np.abs(values - decision.values) >= 0.5 * step) & ~decision.pinned
+    if (clipped & take).any():
+        worst = float(np.asarray(wanted if own is None else own.own(wanted))[clipped & take][0])
+        raise BadInputError(
+            Say.OUT_OF_RANGE(text=f"{worst:g}", lowest=limits.lowest, highest=limits.highest)
+        )
+    return replace(
+        decision,
+        values=np.where(take, values, decision.values),
+        origin=np.where(take, np.int8(Origin.BY_HAND), decision.origin),
+    )
+
+
 def type_in(
     decision: Decision,
     text: str,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QMenu, QToolButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from lean_trim.core.data.channels import LABELS, Role
 from lean_trim.core.explore.derived import DERIVED, all_series
@@ -13,6 +13,7 @@ from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.tape.tape_legend import TapeLegend
 from lean_trim.ui.theme import font
 from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 ANY = "any event"
@@ -60,7 +61,7 @@ class TapeBar(QWidget):
         for widget in (self.back, self.kind, self.forth):
             row.addWidget(widget)
         row.addSpacing(10)
-        self.note = QLineEdit(self)
+        self.note = OperationEntry(self)
         self.note.setPlaceholderText("note for a bookmark, Enter")
         self.note.setAccessibleName("Bookmark note")
         self.note.setToolTip("Enter sets a bookmark with this note at the tape's spot (Ctrl+B)")

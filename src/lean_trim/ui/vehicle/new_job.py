@@ -7,8 +7,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeySequence, QShortcut, QShowEvent
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.guess import guessed_table
@@ -87,7 +87,8 @@ class NewJobPage(QWidget):
         middle.addWidget(left)
         middle.addWidget(self.tables, 1)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 8, 16, 8)
+        # Below there is room for a message, which is not to cover what makes the job.
+        layout.setContentsMargins(16, 8, 16, 44)
         layout.addLayout(self._head())
         layout.addLayout(middle, 1)
         layout.addLayout(self._end())
@@ -104,9 +105,6 @@ class NewJobPage(QWidget):
         self.tables.buttons.idClicked.connect(lambda _: self._order_tabs())
         self.airflow.guess.clicked.connect(self._guess)
         self.target.flat.clicked.connect(self._flat)
-        paste = QShortcut(QKeySequence(QKeySequence.StandardKey.Paste), self)
-        paste.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        paste.activated.connect(self._shown_panel_pastes)
         self.appearance.changed.connect(lambda: self.show_draft(self.draft))
 
     def _make_log(self) -> None:
@@ -240,10 +238,11 @@ class NewJobPage(QWidget):
         """The paste shows which airflow model it is."""
         self.show_draft(replace(self.draft, airflow="maf" if kind == "maf" else "ve", table=None))
 
-    def _shown_panel_pastes(self) -> None:
+    def paste_table(self) -> None:
+        """Into the table that is shown, wherever the focus is."""
         shown = self.tables.stack.currentWidget()
         if isinstance(shown, TablePanel):
-            shown.paste_clipboard()
+            shown.paste_table()
 
     def _guess(self) -> None:
         draft = self.draft

@@ -121,7 +121,7 @@ class TablePanel(QWidget):
     def _make_buttons(self) -> None:
         self.paste = QPushButton("Paste", self)
         self.paste.setToolTip("What was copied elsewhere (Ctrl+V)")
-        self.paste.clicked.connect(self.paste_clipboard)
+        self.paste.clicked.connect(self.paste_table)
         self.open = QPushButton("Open a file…", self)
         self.open.setToolTip("CSV, text or a sheet of a workbook")
         self.open.clicked.connect(self._open)
@@ -194,7 +194,7 @@ class TablePanel(QWidget):
         self.flat.setVisible(target)
         self._show()
 
-    def paste_clipboard(self) -> None:
+    def paste_table(self) -> None:
         """Take what was copied."""
         self.take_text(QGuiApplication.clipboard().text(), CLIPBOARD)
 

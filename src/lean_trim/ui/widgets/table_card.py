@@ -95,6 +95,10 @@ class TableCard(QWidget):
             menu.addAction(fill)
         return menu
 
+    def paste_table(self) -> None:
+        """Ask about the table on the clipboard, in place."""
+        self.sheet.ask_clipboard()
+
     def add_action(self, text: str, act: Callable[[], None]) -> None:
         """One more thing to choose under More."""
         action = QAction(text, self)

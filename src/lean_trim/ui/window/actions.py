@@ -222,6 +222,14 @@ COMMANDS: tuple[Command, ...] = (
         needs=Needs.JOB,
     ),
     Command(
+        "paste",
+        "Table",
+        "Paste a table",
+        "Put the table on the clipboard over the one that is shown, or that has the focus",
+        "Ctrl+V",
+        also="clipboard insert import spreadsheet",
+    ),
+    Command(
         "leave_out",
         "Tape",
         "Leave the stretch out, or keep it again",

@@ -47,6 +47,7 @@ from lean_trim.ui.window.margin import Margin
 from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
 from lean_trim.ui.window.opening import Opening
 from lean_trim.ui.window.over_desk import OverDesk
+from lean_trim.ui.window.pasting import paste_into
 from lean_trim.ui.window.preferences import Preferences, first_size
 from lean_trim.ui.window.round_rail import RoundRail
 from lean_trim.ui.window.start_page import StartPage
@@ -76,7 +77,12 @@ class Say:
         "support…” in the Job menu holds the details.",
     )
     CHOOSE_STRETCH = Message(
-        "window.choose_stretch", "Drag along the tape first to choose a stretch."
+        "window.choose_stretch",
+        "Drag along the tape first to choose a stretch, or click a visit on the Evidence page.",
+    )
+    NO_TABLE_HERE = Message(
+        "window.no_table_here",
+        "Click the table it is for first; nothing that is shown here takes a table by itself.",
     )
 
 
@@ -196,6 +202,7 @@ class MainWindow(QMainWindow):
             "hand_over": lambda: self.rail.steps.ask("hand_over"),
             "copy": ask.copy_table,
             "copy_cells": lambda: ask.copy_table(axes=False),
+            "paste": self._paste,
         }
 
     def _mark_swap(self, on: bool) -> None:
@@ -263,7 +270,9 @@ class MainWindow(QMainWindow):
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
         self.new_job: NewJobPage | None = None
-        self.setCentralWidget(column(self.banner, self.messages, self.pages))
+        middle = column(self.banner, self.pages)
+        self.messages.float_over(middle)
+        self.setCentralWidget(middle)
 
     def desk(self, name: str) -> Desk:
         """A desk, made if it is not there yet."""
@@ -435,6 +444,12 @@ class MainWindow(QMainWindow):
     def _select_all(self) -> None:
         if self.session.round is not None:
             self.session.selection.set_cells(frozenset(range(self.session.round.table.size)))
+
+    def _paste(self) -> None:
+        page = self.pages.currentWidget()
+        shown = self.desks.stack.currentWidget() if page is self.splitter else page
+        if shown is None or not paste_into(shown):
+            self.session.note(Say.NO_TABLE_HERE())
 
     def _leave_out(self) -> None:
         span = self.session.selection.span

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QWidget
 
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label
 from lean_trim.workspace.changes import Remedy
+
+BESIDE_PX = 6
+"""Room around a message that lies over a page."""
 
 
 class MessageBar(QWidget):
@@ -26,6 +29,7 @@ class MessageBar(QWidget):
         super().__init__(parent)
         self.appearance = appearance
         self.kind = "note"
+        self._over: QWidget | None = None
         self.text = Label(self)
         self.text.setWordWrap(True)
         self.text.setFont(font(9.5))
@@ -47,6 +51,7 @@ class MessageBar(QWidget):
             row.addWidget(button)
         row.addWidget(self.close_button)
         self.setAutoFillBackground(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         appearance.changed.connect(self._paint)
         self.hide()
 
@@ -55,6 +60,33 @@ class MessageBar(QWidget):
         button.clicked.connect(lambda: self.remedy.emit(remedy))
         button.hide()
         return button
+
+    def float_over(self, page: QWidget) -> None:
+        """Lie over the lower edge of a page, so that nothing on it moves when a message comes.
+
+        Parameters
+        ----------
+        page : that is covered there, until the message is dismissed.
+        """
+        self.setParent(page)
+        self._over = page
+        page.installEventFilter(self)
+        self.hide()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Stay at the lower edge."""
+        if watched is self._over and event.type() == QEvent.Type.Resize:
+            self._place()
+        return super().eventFilter(watched, event)
+
+    def _place(self) -> None:
+        if self._over is None:
+            return
+        width = self._over.width() - 2 * BESIDE_PX
+        # Buttons that help need their height; a long sentence takes its lines.
+        height = max(self.heightForWidth(width), self.minimumSizeHint().height())
+        self.setGeometry(BESIDE_PX, self._over.height() - height - BESIDE_PX, width, height)
+        self.raise_()
 
     def show_message(self, kind: str, text: str, remedies: Sequence[Remedy] = ()) -> None:
         """Show a message of kind "note" or "error" with the buttons that help."""
@@ -66,12 +98,14 @@ class MessageBar(QWidget):
             button.setVisible(remedy in remedies)
         self._paint()
         self.show()
+        self._place()
 
     def _paint(self) -> None:
         theme = self.appearance.theme
         edge = theme.danger if self.kind == "error" else theme.accent
         self.setStyleSheet(
-            f"MessageBar, QLabel {{ background: {theme.caution_paper}; color: {theme.ink}; }}"
+            f"MessageBar {{ background: {theme.caution_paper}; border: 1px solid {theme.edge}; }}"
+            f"QLabel {{ background: {theme.caution_paper}; color: {theme.ink}; }}"
         )
         self.text.setStyleSheet(f"border-left: 3px solid {edge}; padding-left: 8px;")
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.decision.cautions import (
     cautions_for,
@@ -24,6 +24,7 @@ from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.workspace.deciding import cells_in_words
 from lean_trim.workspace.work_state import Stage
@@ -63,7 +64,7 @@ class DecisionBar(QWidget):
         self.appearance = appearance
         self.actions_ = actions
         self.caution = WholeText(9)
-        self.entry = QLineEdit(self)
+        self.entry = OperationEntry(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
         self.entry.setToolTip("Change the chosen cells: +3%, -2, x0.95, =82, then Enter")

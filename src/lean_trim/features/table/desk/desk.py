@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QAction, QFocusEvent
+from PySide6.QtGui import QAction, QFocusEvent, QGuiApplication
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from lean_trim.features.table.desk.balance_table import BalanceTable
@@ -53,6 +53,10 @@ class TableDesk(QWidget):
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Whoever turns to this desk by key goes on among the tiles."""
         self.table.setFocus(event.reason())
+
+    def paste_table(self) -> None:
+        """Put the table on the clipboard over this one; what differs is decided by hand."""
+        self.session.deciding.paste(QGuiApplication.clipboard().text())
 
     def show_truth(self, on: bool) -> None:
         """Compare with the simulated car's true airflow, or not."""

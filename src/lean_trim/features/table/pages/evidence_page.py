@@ -110,7 +110,9 @@ class EvidencePage(QWidget):
             asked = signed(100 * (visit.k - 1))
             columns = f"{clock(visit.start_s):>7}  {visit.seconds:6.1f}|s  {asked:>6}|%"
             text = columns.replace(" ", FIGURE_SPACE).replace("|", NARROW_SPACE)
-            self._add(self.visits, text, (visit.start_s, visit.end_s))
+            item = self._add(self.visits, text, (visit.start_s, visit.end_s))
+            if self.session.selection.span == (visit.start_s, visit.end_s):
+                self.visits.setCurrentItem(item)
         fit_to_lines(self.visits)
 
     def _sums(self, solution: Solution) -> tuple[Weighing, AddingUp]:
@@ -235,12 +237,14 @@ class EvidencePage(QWidget):
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
         item = QListWidgetItem(text)
         item.setData(Qt.ItemDataRole.UserRole, span)
-        item.setToolTip("Show on the tape")
+        item.setToolTip("Choose it and show it on the tape; Ctrl+D then leaves it out")
         where.addItem(item)
         return item
 
     def _clicked(self, item: QListWidgetItem) -> None:
         start, end = item.data(Qt.ItemDataRole.UserRole)
+        # Chosen, so that it can be left out like any stretch.
+        self.session.selection.set_visit(start, end)
         # With what led to it and what followed, or the visit cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)

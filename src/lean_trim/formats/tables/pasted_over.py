@@ -1,0 +1,109 @@
+"""Cells that were copied elsewhere, to be put over a table that is there: the same cells, or a refusal."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
+from lean_trim.core.types import Floats
+from lean_trim.formats.tables.arrange import arrange, arrange_curve
+from lean_trim.formats.tables.block import Block
+
+
+class Say:
+    """Sentences of this module."""
+
+    OTHER_SHAPE = Message(
+        "pasted_over.other_shape",
+        "{source}: {rows} × {columns} cells; this table has {own_rows} × {own_columns}. Copy the whole "
+        "table, with its axes or without",
+    )
+    OTHER_AXIS = Message(
+        "pasted_over.other_axis",
+        "{source}: its {name} goes from {low:g} to {high:g}; that of this table from {own_low:g} to "
+        "{own_high:g} {unit}, in other steps or another unit",
+    )
+    NO_POINTS = Message(
+        "pasted_over.no_points", "{source}: {count} points; this curve has {own} of them"
+    )
+
+
+SAME_POINT = 2e-3
+"""Share by which a point may differ and still be the same: editors round what they show."""
+
+
+def values_over(block: Block, table: Table) -> Floats:
+    """The values of a pasted table, where it is the same table.
+
+    Parameters
+    ----------
+    block : cells as text, with axes or without; either way round.
+    table : they are put over, in whose own unit they are read.
+
+    Returns
+    -------
+    In our unit, in the table's shape.
+
+    Raises
+    ------
+    BadInputError
+        If cells are missing, or the axes are not the table's.
+    """
+    cells = _curve(block, table) if len(table.axes) == 1 else _grid(block, table)
+    return cells if table.own is None else table.own.ours(cells)
+
+
+def _curve(block: Block, table: Table) -> Floats:
+    found = arrange_curve(block)
+    own = table.axes[0].shown
+    if len(found.signal) != len(own):
+        raise BadInputError(
+            Say.NO_POINTS(source=block.source, count=len(found.signal), own=len(own))
+        )
+    _same(block, table.axes[0], found.signal)
+    return np.asarray(found.flow, float)
+
+
+def _grid(block: Block, table: Table) -> Floats:
+    found = arrange(block)
+    if found.needs_axes:
+        # Bare cells, or axes without a corner; the second are told by the one row and column more.
+        rows, columns = table.shape
+        if found.cells.shape == (rows + 1, columns + 1):
+            found = arrange(block, first_are_axes=True)
+    cells = found.cells
+    if cells.shape != table.shape:
+        rows, columns = cells.shape
+        own_rows, own_columns = table.shape
+        raise BadInputError(
+            Say.OTHER_SHAPE(
+                source=block.source,
+                rows=rows,
+                columns=columns,
+                own_rows=own_rows,
+                own_columns=own_columns,
+            )
+        )
+    if found.rows is not None and found.columns is not None:
+        for axis, points in zip(table.axes, (found.rows, found.columns), strict=True):
+            _same(block, axis, points)
+    return cells
+
+
+def _same(block: Block, axis: Axis, points: Floats) -> None:
+    own = axis.shown
+    near = SAME_POINT * np.maximum(np.abs(own), np.ptp(own) / len(own))
+    if (np.abs(points - own) > near).any():
+        raise BadInputError(
+            Say.OTHER_AXIS(
+                source=block.source,
+                name=axis.name,
+                low=points[0],
+                high=points[-1],
+                own_low=own[0],
+                own_high=own[-1],
+                unit=axis.shown_unit,
+            )
+        )
