@@ -232,7 +232,7 @@ def the_end(walk: Walk) -> None:
     """The finder, and what is left in the window once the job is closed."""
     window = walk.window
     session = walk.session
-    finder = Finder(list(window.actions_.values()), window)
+    finder = Finder(window.actions_, window)
     finder.show()
     walk.step("finder", finder.list.topLevelItemCount() > 30, finder)
     finder.close()

@@ -138,7 +138,7 @@ def test_without_a_job_there_is_no_desk_to_explain(window: MainWindow) -> None:
 def test_a_command_is_found_by_the_word_somebody_else_uses(
     window: MainWindow, typed: str, found: str
 ) -> None:
-    finder = Finder(list(window.actions_.values()), window)
+    finder = Finder(window.actions_, window)
     finder.search(typed)
     shown = {
         finder.list.topLevelItem(row).data(0, Qt.ItemDataRole.UserRole)  # type: ignore[union-attr]

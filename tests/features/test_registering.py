@@ -90,7 +90,7 @@ def test_its_table_is_decided_undone_handed_over_kept_and_driven_on(
 def test_its_desk_page_help_and_what_it_found_are_shown(
     window: MainWindow, until: Callable[[Callable[[], bool]], None]
 ) -> None:
-    finder = Finder(list(window.actions_.values()), window)
+    finder = Finder(window.actions_, window)
     finder.search("vapour")
     assert finder.list.topLevelItemCount() == 1
     finder.run_chosen()

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF
 from PySide6.QtGui import QHelpEvent, QImage
-from PySide6.QtWidgets import QApplication, QLabel, QToolTip, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton, QToolTip, QWidget
 
 from lean_trim.core.decision.proposal import POLICY_KNOBS
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
@@ -18,6 +18,8 @@ from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.desk.legend import entries_for
 from lean_trim.features.table.pages.evidence_words import time_spent
 from lean_trim.ui.tape.tape_paint import LEFT
+from lean_trim.ui.widgets.label import plain_tip
+from lean_trim.ui.widgets.tooltips import LINE_CHARACTERS, folded
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import center, fit_page, write_page
 
@@ -72,7 +74,7 @@ def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: Mai
     assert "accepted" not in kinds and "pin" not in kinds
     legend.grab()
     for area, tip in legend.areas:
-        assert help_at(legend, area.center().toPoint()) == tip and len(tip) > 20
+        assert help_at(legend, area.center().toPoint()) == folded(tip) and len(tip) > 20
     assert any("same in every round of this job" in tip for _, tip in legend.areas)
     driven.session.deciding.accept()
     kinds = [e.kind for e in entries_for(table.view)]
@@ -162,7 +164,7 @@ def test_every_knob_and_rule_says_what_it_does(driven: MainWindow) -> None:
     for knob in (*POLICY_KNOBS, *SURFACE_KNOBS, *AVERAGE_KNOBS):
         assert len(knob.tip) > 30, knob.name
     assert all(len(rule.why) > 20 for rule in RULES)
-    boost = write_page(driven).rows["gain_boost"].slider.toolTip()
+    boost = write_page(driven).table.cells["gain_boost"].toolTip()
     assert "full throttle in boost is written by this share alone" in boost
     assert "usual scatter (σ)" in fit_page(driven).surface["huber"].slider.toolTip()
 
@@ -214,3 +216,31 @@ def test_pointing_at_nothing_shows_nothing(driven: MainWindow) -> None:
     assert table_desk(driven).table.hint_at(QPoint(2, 2)) == ""
     legend = table_desk(driven).legend
     assert legend.hint_at(QPointF(legend.width() - 1, 1).toPoint()) == ""
+
+
+def test_a_long_tooltip_is_folded(window: MainWindow) -> None:
+    """One line across the whole screen cannot be read."""
+    long = "A sentence that goes on and on. " * 8
+    button = QPushButton("x", window)
+    button.setToolTip(f"{long}\nSecond line.")
+    button.show()
+    QApplication.sendEvent(
+        button, QHelpEvent(QEvent.Type.ToolTip, QPoint(2, 2), button.mapToGlobal(QPoint(2, 2)))
+    )
+    shown = QToolTip.text().split("\n")
+    assert len(shown) >= 4 and max(map(len, shown)) <= LINE_CHARACTERS
+    assert shown[-1] == "Second line."
+    assert max(map(len, plain_tip(long).split("\n"))) <= LINE_CHARACTERS
+    QToolTip.hideText()
+
+
+def test_what_runs_is_told_whole_or_cut_with_dots(window: MainWindow) -> None:
+    window.show()
+    for title in ("Reading the sensor delay from the log", "Opening a very long name " * 5):
+        window.status._busy(title, 0.6)
+        bar = window.status.progress
+        shown = bar.format().replace("%p", "60")
+        assert bar.fontMetrics().horizontalAdvance(shown) <= bar.width() - 8
+        assert shown.startswith(title) or "…" in shown
+    window.status._busy("Reading the sensor delay from the log", 0.6)
+    assert window.status.progress.format().startswith("Reading the sensor delay from the log ")

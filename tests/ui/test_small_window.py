@@ -143,7 +143,7 @@ def test_labels_are_not_cut(small: MainWindow) -> None:
 
 
 def test_shortcuts_stand_in_a_column_of_their_own(driven: MainWindow) -> None:
-    finder = Finder(list(driven.actions_.values()), driven)
+    finder = Finder(driven.actions_, driven)
     item = finder.list.topLevelItem(0)
     assert item is not None and "\t" not in item.text(0)
     keyed = [finder.list.topLevelItem(i).text(KEYS) for i in range(finder.list.topLevelItemCount())]  # type: ignore[union-attr]

@@ -175,16 +175,19 @@ def test_shares_by_regime_and_carrying_change_the_proposal_at_once(
     driven: MainWindow, until: Until
 ) -> None:
     session = driven.session
-    rows = write_page(driven).rows
+    cells = write_page(driven).table.cells
     assert session.proposal is not None
     write_page(driven).unvisited.activated.emit(UNVISITED.index("keep"))
     boost = np.abs(session.proposal.step_pct[9:]).max()
     more = (session.proposal.step_pct > 0).sum()
-    rows["gain_boost"].box.setValue(0.5)
+    cells["gain_boost"].setValue(0.5)
+    assert cells["gain_boost"].font().bold() and not cells["gain_idle"].font().bold()
     assert np.abs(session.proposal.step_pct[9:]).max() == pytest.approx(boost / 2, abs=0.2)
     write_page(driven).unvisited.activated.emit(UNVISITED.index("carry"))
     assert (session.proposal.step_pct > 0).sum() > more + 20
     assert "nearest driven neighbour" in write_page(driven).counts.text()
+    cells["gain_boost"].actions()[0].trigger()
+    assert session.policy.gain_boost == 1.0 and not cells["gain_boost"].font().bold()
     session.tuning.reset()
     assert "through the driven cells" in write_page(driven).counts.text()
     until(lambda: settled(session))

@@ -23,6 +23,7 @@ from lean_trim.features.table.desk.tile_view import Figure, solidity_of
 from lean_trim.ui.tape.tape_data import describe_at
 from lean_trim.ui.tape.trace_image import runs, trace_image
 from lean_trim.ui.theme import LIGHT, NIGHT
+from lean_trim.ui.window.actions import NEAREST
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import changes_in
@@ -261,7 +262,7 @@ def test_night_theme_repaints_everything(driven: MainWindow) -> None:
 
 
 def test_the_finder_runs_what_is_typed(driven: MainWindow) -> None:
-    finder = Finder(list(driven.actions_.values()), driven)
+    finder = Finder(driven.actions_, driven)
     finder.line.setText("choose every")
     assert finder.list.topLevelItemCount() == 1
     finder.run_chosen()
@@ -369,3 +370,32 @@ def test_the_lines_of_the_evidence_page_add_up(driven: MainWindow) -> None:
         assert sum(parts) == pytest.approx(asked, abs=0.01), (cell, text)
         looked += 1
     assert looked > 60
+
+
+WORDS = (
+    "smooth",
+    "compare",
+    "help",
+    "print",
+    "insert",
+    "note",
+    "paste",
+    "why",
+    "trim",
+    "curve",
+    "undo",
+)
+
+
+@pytest.mark.parametrize("word", [*WORDS, "export", "save"])
+def test_everyday_words_find_a_command_or_the_nearest_thing(driven: MainWindow, word: str) -> None:
+    finder = Finder(driven.actions_, driven)
+    finder.line.setText(word)
+    count = finder.list.topLevelItemCount()
+    assert 1 <= count <= 12, word
+    item = finder.list.topLevelItem(0)
+    assert item is not None and item.data(0, Qt.ItemDataRole.UserRole) in driven.actions_.values()
+
+
+def test_every_nearest_command_is_one(driven: MainWindow) -> None:
+    assert {n.command for n in NEAREST} <= set(driven.actions_)

@@ -9,9 +9,12 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, QSize
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QPoint, QSize, Qt
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLabel
 
+from lean_trim.ui.widgets.choice_button import ChoiceButton
+from lean_trim.ui.widgets.fold import Fold
+from lean_trim.ui.widgets.marked_tab import MarkedTab
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.walking import states_of, turn_to, walked
 
@@ -86,3 +89,35 @@ def test_names_of_desks_and_pages_stay_where_they_are(driven: MainWindow, until:
     until(lambda: not driven.session.is_busy)
     assert driven.session.solution is None
     assert places() == waiting
+
+
+def clipped(window: MainWindow) -> list[str]:
+    """Words on the screen that are cut without a sign of it."""
+    out = []
+    for label in window.findChildren(QLabel):
+        if label is window.status.hover or label.wordWrap() or not label.isVisible():
+            continue
+        lines = label.text().split("\n") if label.textFormat() != Qt.TextFormat.RichText else []
+        needed = max((label.fontMetrics().horizontalAdvance(x) for x in lines), default=0)
+        if needed > label.contentsRect().width() + 1:
+            out.append(label.text())
+    for button in window.findChildren(QAbstractButton):
+        if isinstance(button, MarkedTab | ChoiceButton) or not button.isVisible():
+            continue
+        text = button.text().replace("&", "")
+        if button.fontMetrics().horizontalAdvance(text) > button.width() - 2:
+            out.append(text)
+    return out
+
+
+def test_no_word_is_cut_on_any_desk_or_page(driven: MainWindow) -> None:
+    """ "Share of more than tha" and "Whole at full throttle to" once stood on the Write page."""
+    for size in (QSize(1280, 800), LEAST):
+        driven.resize(size)
+        for state in states_of(driven):
+            turn_to(driven, state)
+            for fold in driven.margin.findChildren(Fold):
+                if fold.isVisible():
+                    fold.unfold(True)
+            QApplication.processEvents()
+            assert clipped(driven) == [], (size, state)

@@ -206,6 +206,15 @@ def _rules(t: Theme) -> str:
     QProgressBar {{ border: 1px solid {t.edge}; border-radius: 4px; background: {t.sheet}; color: {t.ink};
         text-align: center; }}
     QProgressBar::chunk {{ background: {t.regimes[4]}; }}
+    QScrollBar {{ background: {t.paper}; border: none; }}
+    QScrollBar:vertical {{ width: 12px; }}
+    QScrollBar:horizontal {{ height: 12px; }}
+    QScrollBar::handle {{ background: {t.edge}; border: 2px solid {t.paper}; border-radius: 5px; }}
+    QScrollBar::handle:vertical {{ min-height: 28px; }}
+    QScrollBar::handle:horizontal {{ min-width: 28px; }}
+    QScrollBar::handle:hover {{ background: {t.faint}; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
     QToolTip {{ background: {t.sheet}; color: {t.ink}; border: 1px solid {t.edge}; }}
     QSplitter::handle {{ background: {t.edge}; }}
     """

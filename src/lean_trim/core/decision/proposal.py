@@ -167,7 +167,7 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
     Knob(
         "boost_remove_limit_pct",
-        "Most removed, boost",
+        "Most removed in boost",
         12.0,
         0.0,
         100.0,
@@ -176,7 +176,7 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
     Knob(
         "full_lean_whole_pct",
-        "Whole at full throttle to",
+        "Lean, whole up to",
         10.0,
         0.0,
         100.0,
@@ -187,7 +187,7 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
     Knob(
         "full_lean_share",
-        "Share of more than that",
+        "Share beyond that",
         0.67,
         0.0,
         1.0,
@@ -198,7 +198,7 @@ POLICY_KNOBS: tuple[Knob, ...] = (
     ),
     Knob(
         "fill_limit_pct",
-        "Most added undriven",
+        "Most added, not driven",
         15.0,
         0.0,
         50.0,

@@ -30,9 +30,11 @@ class KnobRow(QWidget):
         self.name = Label(knob.label, self)
         self.name.setFont(font(8.5))
         self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        # On two lines where one is too short: a setting whose name is cut is turned for another.
+        self.name.setWordWrap(True)
         self.box = DoubleSpinBox(self)
         self.box.setRange(knob.low, knob.high)
-        self.box.setDecimals(_decimals(knob))
+        self.box.setDecimals(decimals_of_knob(knob))
         self.box.setSingleStep(knob.step)
         self.box.setSuffix(f" {knob.unit}" if knob.unit else "")
         self.box.setFont(font(8.5))
@@ -43,10 +45,7 @@ class KnobRow(QWidget):
         self.slider = Slider(Qt.Orientation.Horizontal, self)
         self.slider.setRange(0, STEPS)
         self.slider.setAccessibleName(f"{knob.label}, slider")
-        span = f"{knob.low:g} to {knob.high:g} {knob.unit}".rstrip()
-        tip = f"{knob.label}: {span}, by default {knob.default:g}."
-        if knob.tip:
-            tip = f"{knob.tip}\n{tip}"
+        tip = knob_tip(knob)
         for widget in (self.name, self.box, self.slider):
             widget.setToolTip(tip)
         self.reset = QToolButton(self)
@@ -106,5 +105,19 @@ class KnobRow(QWidget):
         self._turned(value)
 
 
-def _decimals(knob: Knob) -> int:
+def knob_tip(knob: Knob) -> str:
+    """What a setting does, its range and its default.
+
+    Returns one line or two.
+    """
+    span = f"{knob.low:g} to {knob.high:g} {knob.unit}".rstrip()
+    tip = f"{knob.label}: {span}, by default {knob.default:g}."
+    return f"{knob.tip}\n{tip}" if knob.tip else tip
+
+
+def decimals_of_knob(knob: Knob) -> int:
+    """Decimals a setting is shown with.
+
+    Returns 0 to 3.
+    """
     return 3 if knob.step < 0.005 else 2 if knob.step < 0.1 else 1 if knob.step < 1.0 else 0

@@ -10,6 +10,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
+from lean_trim.ui.widgets.tooltips import folded
+
 SIGNS = {"&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#x27;"}
 """What means something in markup, the first of all first, and how it is written there."""
 
@@ -56,6 +58,6 @@ def plain_tip(text: str) -> str:
     The text, or markup of ours around it where Qt would take it for markup.
     """
     if "<" not in text:
-        return text
+        return folded(text)
     lines = escaped(text).replace("\n", "<br>")
     return f"<span>{lines}</span>"

@@ -67,14 +67,14 @@ class MarkedTab(QToolButton):
         option.text = ""  # type: ignore[attr-defined]
         p = QStylePainter(self)
         p.drawComplexControl(QStyle.ComplexControl.CC_ToolButton, option)
-        # The style rules tell the colours of the states apart; the painter is told the same.
-        checked = self.isChecked() or self.underMouse() or self.hasFocus()
-        role = QPalette.ColorRole.ButtonText
+        # As the rules of the style have it: where the keyboard or the pointer is, in the accent.
+        pointed = self.underMouse() or self.hasFocus()
+        role = QPalette.ColorRole.Highlight if pointed else QPalette.ColorRole.WindowText
         p.setPen(self.palette().color(QPalette.ColorGroup.Active, role))
         p.setFont(self.font())
         line = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         area = self.rect().adjusted(self.beside_px, 0, -self.beside_px, 0)
-        p.setOpacity(1.0 if checked else 0.85)
+        p.setOpacity(1.0 if pointed or self.isChecked() else 0.85)
         p.drawText(area, line, self.title)
         if not self.mark:
             return

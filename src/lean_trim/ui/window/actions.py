@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
@@ -201,7 +202,7 @@ COMMANDS: tuple[Command, ...] = (
         "Hand over as CSV…",
         "Write the decided table to a file",
         "Ctrl+S",
-        also="export save table write",
+        also="export save table write csv",
         needs=Needs.JOB,
     ),
     Command(
@@ -305,6 +306,71 @@ COMMANDS: tuple[Command, ...] = (
         "Type part of a command's name",
         "Ctrl+K",
         also="search palette",
+    ),
+)
+
+
+@dataclass(frozen=True)
+class Nearest:
+    """What does the nearest thing to a word no command has.
+
+    Attributes
+    ----------
+    words : that people look for.
+    command : that is run.
+    says : how it is done here.
+    """
+
+    words: tuple[str, ...]
+    command: str
+    says: str
+
+
+NEAREST: tuple[Nearest, ...] = (
+    Nearest(
+        ("smooth", "blend", "interpolate"),
+        "page_fit",
+        "A correction is held smooth by itself; how strongly is set on the Fit page",
+    ),
+    Nearest(
+        ("compare", "difference", "delta", "percent"),
+        "desk_table",
+        "The bars compare with the driven table; “Asked %” above it writes the difference",
+    ),
+    Nearest(
+        ("print", "paper", "report"),
+        "hand_over",
+        "Nothing is printed from here: hand the table over as CSV, and print that",
+    ),
+    Nearest(
+        ("insert", "row", "column", "breakpoint"),
+        "page_write",
+        "The Write page names a breakpoint that would help; add it in the ECU, then paste the table",
+    ),
+    Nearest(
+        ("why", "reason", "because"),
+        "page_evidence",
+        "Choose cells: the Evidence page adds up what they ask, visit by visit",
+    ),
+    Nearest(
+        ("trim", "trims", "stft", "ltft", "fuel trim"),
+        "desk_table",
+        "Trims are a lane of the tape; “Asked %” above the table is what they and lambda ask",
+    ),
+    Nearest(
+        ("curve", "maf", "graph", "chart"),
+        "desk_table",
+        "A mass-airflow curve stands on the Table desk, one tile a point",
+    ),
+    Nearest(
+        ("note", "comment", "text"),
+        "mark",
+        "Type a note above the tape, then Enter: it is kept as a bookmark",
+    ),
+    Nearest(
+        ("save", "store"),
+        "save_elsewhere",
+        "Everything is saved as you go; this writes the job to another file as well",
     ),
 )
 MENUS = ("Job", "Round", "Table", "Tape", "View")

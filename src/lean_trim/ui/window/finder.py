@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeyEvent
 from PySide6.QtWidgets import (
@@ -14,7 +16,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.ui.window.actions import ALSO
+from lean_trim.ui.widgets.tooltips import folded
+from lean_trim.ui.window.actions import ALSO, NEAREST
 
 NAME, KEYS = range(2)
 """Columns: what it is called, and its shortcut."""
@@ -23,11 +26,12 @@ NAME, KEYS = range(2)
 class Finder(QDialog):
     """A line to type in and the commands that fit; Enter runs the chosen one."""
 
-    def __init__(self, actions: list[QAction], parent: QWidget | None = None) -> None:
+    def __init__(self, actions: Mapping[str, QAction], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find a command")
-        self.resize(520, 340)
-        self.actions_ = [a for a in actions if a.text()]
+        self.resize(660, 360)
+        self.by_name = dict(actions)
+        self.actions_ = [a for a in actions.values() if a.text()]
         self.line = QLineEdit(self)
         self.list = QTreeWidget(self)
         self.list.setColumnCount(2)
@@ -62,7 +66,25 @@ class Finder(QDialog):
                 if not action.isEnabled():
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
                 self.list.addTopLevelItem(item)
+        self._add_nearest(words)
         self._choose(0)
+
+    def _add_nearest(self, words: list[str]) -> None:
+        """What does the nearest thing to a word no command has; below what has it."""
+        for nearest in NEAREST:
+            action = self.by_name.get(nearest.command)
+            known = any(
+                w.startswith(word) for w in nearest.words for word in words if len(word) > 2
+            )
+            if action is None or not known:
+                continue
+            item = QTreeWidgetItem([nearest.says, action.shortcut().toString()])
+            item.setTextAlignment(KEYS, Qt.AlignmentFlag.AlignRight)
+            item.setToolTip(NAME, folded(f"{nearest.says}: {action.text().replace('&', '')}"))
+            item.setData(NAME, Qt.ItemDataRole.UserRole, action)
+            if not action.isEnabled():
+                item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
+            self.list.addTopLevelItem(item)
 
     def _choose(self, row: int) -> None:
         item = self.list.topLevelItem(min(max(row, 0), self.list.topLevelItemCount() - 1))

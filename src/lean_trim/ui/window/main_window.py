@@ -475,7 +475,7 @@ class MainWindow(QMainWindow):
         self.margin.show_page(name)
 
     def _find(self) -> None:
-        Finder(list(self.actions_.values()), self).exec()
+        Finder(self.actions_, self).exec()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Take files."""

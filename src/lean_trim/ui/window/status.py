@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QProgressBar, QPushButton, QSizePolicy, QStatusBar
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 
 STEPS = 1000
+PROGRESS_W = 300
+"""Room for what runs, px: the longest title with its share."""
 PASSES_MS = 8000
 """How long what was done stays to be read."""
 
@@ -31,7 +33,7 @@ class Status:
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.done.hide)
         self.progress = QProgressBar()
-        self.progress.setFixedWidth(230)
+        self.progress.setFixedWidth(PROGRESS_W)
         self.progress.setRange(0, STEPS)
         self.cancel_button = QPushButton(bar.tr("Cancel"))
         self.cancel_button.clicked.connect(session.cancel)
@@ -57,7 +59,11 @@ class Status:
         self.done.hide()
 
     def _busy(self, title: str, share: float) -> None:
-        self.progress.setFormat(f"{title}  %p %")
+        room = PROGRESS_W - self.progress.fontMetrics().horizontalAdvance("  100 %") - 12
+        cut = self.progress.fontMetrics().elidedText(title, Qt.TextElideMode.ElideRight, room)
+        # A percent sign of a file's name would be read as a place for a number.
+        self.progress.setFormat(f"{cut.replace('%', '')}  %p %")
+        self.progress.setToolTip(plain_tip(title))
         self.progress.setValue(round(STEPS * share))
         self.progress.show()
         self.cancel_button.show()

@@ -139,9 +139,10 @@ def _bars(
         rect = rects[cell]
         long = float(length[cell])
         middle = rect.left() + width / 2
-        y = rect.bottom() - size * (0.5 if low_tile else 0.24)
+        # Below the feet of the figures, with a pixel between.
+        y = rect.bottom() - (size * 0.5 if low_tile else max(thick / 2 + 1.5, size * 0.18))
         # Through the whole of a low tile: a short one, crossed by a whisker, reads as a plus sign.
-        tick = size / 2 if low_tile else thick * 0.75
+        tick = size / 2 if low_tile else thick / 2 + 1.0
         middles.append(QLineF(middle, y - tick, middle, y + tick))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)

@@ -34,9 +34,7 @@ from lean_trim.ui.widgets.page import running_markup, running_text
 
 FIGURE_SPACE = "\u2007"
 NARROW_SPACE = "\u202f"
-INDENT = "\u2003"
-"""Before what is added up, which stands above its sum."""
-INDENT = "\u2003"
+INDENT = "\u00a0\u00a0\u00a0"
 """Before what is added up, which stands above its sum."""
 
 

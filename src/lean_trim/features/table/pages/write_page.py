@@ -19,6 +19,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.knob_table import KnobLine, KnobTable
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -37,6 +38,40 @@ CHOICES_TIP = (
 )
 
 
+KNOBS = {knob.name: knob for knob in POLICY_KNOBS}
+HEADS = ("share", "most +", "most −")
+BOOST = "Boost"
+LINES = (
+    KnobLine(
+        "All",
+        "Of every cell, before what its region says",
+        (KNOBS["gain"], KNOBS["add_limit_pct"], KNOBS["remove_limit_pct"]),
+    ),
+    KnobLine("Idle", "What was driven at idle", (KNOBS["gain_idle"], None, None)),
+    KnobLine(
+        "Part throttle",
+        "What was driven neither at idle nor at full throttle",
+        (KNOBS["gain_part"], None, None),
+    ),
+    KnobLine(
+        "Full throttle",
+        "What was driven at full throttle up to atmospheric pressure",
+        (KNOBS["gain_full"], None, None),
+    ),
+    KnobLine(
+        BOOST,
+        "Cells above the pressure from which boost counts",
+        (KNOBS["gain_boost"], None, KNOBS["boost_remove_limit_pct"]),
+    ),
+    KnobLine(
+        "Not driven",
+        "Cells that are filled by what stands around them",
+        (None, KNOBS["fill_limit_pct"], None),
+    ),
+)
+"""The regions, with their share of a correction and its limits."""
+
+
 class WritePage(QWidget):
     """Every number works while it is dragged; the proposal follows at once."""
 
@@ -51,8 +86,10 @@ class WritePage(QWidget):
             "other side unnoticed. "
             "Rich is the safe side.",
         )
+        self.table = KnobTable(HEADS, LINES, partial(session.tuning.turn, "policy"))
+        beside = [k for k in POLICY_KNOBS if k.name not in self.table.cells]
         self.rows = {
-            k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in POLICY_KNOBS
+            k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in beside
         }
         self.unvisited = ComboBox()
         self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
@@ -83,6 +120,7 @@ class WritePage(QWidget):
         self.scale_fold.fill()
         widgets = (
             self.caution,
+            self.table,
             *self.rows.values(),
             self.unvisited,
             self.end,
@@ -107,6 +145,8 @@ class WritePage(QWidget):
         vehicle = self.session.vehicle
         for name, row in self.rows.items():
             row.show_value(getattr(policy, name))
+        for name, cell in self.table.cells.items():
+            cell.show_value(getattr(policy, name))
         self.unvisited.setCurrentIndex(UNVISITED.index(policy.unvisited))
         curve = vehicle is not None and vehicle.airflow == "maf"
         if self.scale.refresh():
@@ -119,8 +159,8 @@ class WritePage(QWidget):
         self.sound.setVisible(unlogged and not curve)
         with QSignalBlocker(self.sound):
             self.sound.setChecked(policy.supply_sound)
-        for name in ("gain_boost", "boost_remove_limit_pct", "atmospheric_kpa"):
-            self.rows[name].setVisible(not curve)
+        self.table.show_line(BOOST, not curve)
+        self.rows["atmospheric_kpa"].setVisible(not curve)
         proposal = self.session.proposal
         if proposal is None:
             self.counts.setText("")
