@@ -18,6 +18,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QPoint, QPointF, QSize, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog, QScrollArea, QWidget
 
@@ -29,6 +30,7 @@ from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
+from lean_trim.ui.widgets.choice_button import ChoiceButton
 from lean_trim.ui.widgets.log_menu import fill_log_menu
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.finder import Finder
@@ -154,6 +156,76 @@ def demo(walk: Walk) -> None:
     window.rail.list.setCurrentRow(0)
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     walk.step("back-at-the-first-round", not table_desk(window).bar.accept.isEnabled())
+    window.rail.list.setCurrentRow(1)
+    walk.wait(lambda: session.solution is not None and not session.is_busy)
+
+
+def everyday(walk: Walk) -> None:
+    """What an hour at the table is made of: typed and undone, pasted, a visit left out, a notice, a word."""
+    window = walk.window
+    session = walk.session
+    desk = table_desk(window)
+    window.activateWindow()
+    window.margin.show_page("evidence")
+    assert session.solution is not None and session.round is not None
+    busy = int(session.solution.estimate.seconds.argmax())
+    walk.click_cell(busy)
+    page = window.margin.page("evidence")
+    walk.step("it-adds-up", "Measured here" in page.body.text())  # type: ignore[attr-defined]
+    before = session.decision
+    desk.bar.entry.setFocus()
+    QTest.keyClicks(desk.bar.entry, "+3%")
+    QTest.keyClick(desk.bar.entry, Qt.Key.Key_Return)
+    QTest.keyClick(desk.bar.entry, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    same = before is not None and session.decision is not None
+    walk.step("typed-and-undone", same and (before.values == session.decision.values).all())  # type: ignore[union-attr]
+    visit = page.visits.item(0)  # type: ignore[attr-defined]
+    page.visits.itemClicked.emit(visit)  # type: ignore[attr-defined]
+    window.actions_["leave_out"].trigger()
+    walk.wait()
+    walk.step("visit-left-out", len(session.round.left_out) == 1)
+    window.actions_["undo"].trigger()
+    walk.wait()
+    window.actions_["copy"].trigger()
+    window.messages.hide()
+    where = desk.table.mapTo(window, QPoint(0, 0))
+    QGuiApplication.clipboard().setText("nothing like a table")
+    window.actions_["paste"].trigger()
+    walk.step("refused-and-nothing-moved", desk.table.mapTo(window, QPoint(0, 0)) == where)
+    window.messages.hide()
+    finder = Finder(window.actions_, window)
+    finder.show()
+    finder.line.setText("smooth")
+    walk.step("a-word-nobody-taught-it", finder.list.topLevelItemCount() == 1, finder)
+    finder.close()
+
+
+def asked_log(walk: Walk) -> None:
+    """A log with doubts: touched without answering, answered, and what follows is asked."""
+    window = walk.window
+    session = walk.session
+    assert session.round is not None
+    log = session.round.logs[0]
+    path = walk.files / "asked.csv"
+    write_log_csv(log, path)
+    lines = path.read_text(encoding="utf-8").split("\n")
+    lines[0] = lines[0].replace("kPa", "V", 1)
+    path.write_text("\n".join(lines), encoding="utf-8")
+    session.imports.add([path], look=True)
+    walk.wait(lambda: window.import_sheet.isVisible() and not session.is_busy)
+    sheet = window.import_sheet
+    walk.step("asked", session.imports.current is not None)
+    assert session.imports.current is not None
+    before = session.imports.current
+    row = sheet.table.cellWidget(0, 0) or sheet.table.cellWidget(0, 1)
+    assert isinstance(row, ChoiceButton)
+    QTest.mouseClick(row, LEFT)
+    assert row.open_menu is not None
+    walk.step("list-open", row.open_menu.isVisible(), row.open_menu)
+    QTest.keyClick(row.open_menu, Qt.Key.Key_Escape)
+    walk.wait()
+    walk.step("touched-is-not-answered", session.imports.current is before)
+    session.imports.discard()
 
 
 def own_car(walk: Walk, car: Path) -> None:
@@ -253,6 +325,8 @@ def main() -> None:
     width, height = (int(x) for x in words.size.split("x"))
     walk = Walk(words.folder, QSize(width, height), words.night)
     demo(walk)
+    everyday(walk)
+    asked_log(walk)
     own = words.own
     if own is None:
         own = walk.files / "own"

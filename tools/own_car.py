@@ -98,6 +98,7 @@ def mistakes(walk: Walk, hand: Hand) -> None:
     hand.click(page.back)
     walk.step("mistake-turned-away", window.pages.currentIndex() == 0)
     window.actions_["new_job"].trigger()
+    hand.mistakes += 1
     hand.wrong = False
     walk.step("nothing-lost", page.car.numbers[Key.DISPLACEMENT].edit.text() == "1800")
 

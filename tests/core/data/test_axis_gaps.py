@@ -46,7 +46,7 @@ def test_it_is_told_as_the_ecu_counts() -> None:
     own = OwnUnit("psi", 0.145038)
     found = gap_of(axis(*(np.array([2, 4, 6, 10, 12]) / 0.145038), own=own), "column")
     assert str(found) == (
-        "steps of engine speed are 2, 2, 4, 2 between 2 and 12 psi: is a column missing at 8 psi?"
+        "Steps of engine speed are 2, 2, 4, 2 between 2 and 12 psi: is a column missing at 8 psi?"
     )
 
 

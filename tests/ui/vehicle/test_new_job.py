@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -277,3 +278,19 @@ def test_tab_goes_as_the_page_is_read(window: MainWindow) -> None:
     places = [walked.index(w) for w in parts]
     assert places == sorted(places)
     assert walked.index(car[-1]) < walked.index(page.airflow.paste)
+
+
+def test_a_car_that_was_not_named_is_called_as_its_file(
+    window: MainWindow, until: Until, heron_vehicle: Vehicle, keep_at: list[str]
+) -> None:
+    page = window._begin_job()
+    page.fill_from(replace(heron_vehicle, name="x"))
+    page.car.name.clear()
+    page.car.name.textEdited.emit("")
+    assert page.make.isEnabled() and page.lacks.text().startswith(
+        "Everything needed is there. The job"
+    )
+    click(page.make)
+    assert keep_at[0].endswith("job.leantrim")
+    until(lambda: window.session.job is not None and not window.session.is_busy)
+    assert window.session.job is not None and window.session.job.vehicle.name == "own"

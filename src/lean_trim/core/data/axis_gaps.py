@@ -13,7 +13,7 @@ class Say:
 
     GAP = Message(
         "axis_gaps.gap",
-        "steps of {name} are {steps} between {low:g} and {high:g} {unit}: is a {what} missing at "
+        "Steps of {name} are {steps} between {low:g} and {high:g} {unit}: is a {what} missing at "
         "{at:g} {unit}?",
     )
 

@@ -47,6 +47,7 @@ TOLD_NOTHING = (
     "here, or begin without one."
 )
 SHEET_SUFFIX = ".json"
+UNNAMED = "job"
 LEFT_W = 488
 """Width of what is typed, so that both sides fit a window of 1100."""
 USUAL_BOOST_KPA = 100.0
@@ -77,6 +78,8 @@ class NewJobPage(QWidget):
         self.car = CarForm(appearance)
         self.airflow = TablePanel("ve", appearance, choose_table)
         self.target = TablePanel("target", appearance, choose_table)
+        self.car.name.setPlaceholderText("as the job's file")
+        self.car.name.setToolTip("Left empty, the car is called as the file the job is kept in")
         self._make_log()
         self._make_end()
         self.tables = Turning((("Airflow table", self.airflow), ("Target λ", self.target)))
@@ -179,9 +182,9 @@ class NewJobPage(QWidget):
         self._show_told(told)
         self.lacks.setText(self._lacks(draft))
         theme = self.appearance.theme
-        alarm = bool(draft.wrong or (draft.is_ready and told.lacks))
+        alarm = bool(draft.wrong or (_named(draft).is_ready and told.lacks))
         self.lacks.setStyleSheet(f"color: {theme.danger if alarm else theme.ink};")
-        self.make.setEnabled(draft.is_ready)
+        self.make.setEnabled(_named(draft).is_ready)
 
     def _show_told(self, told: Told) -> None:
         """What the log lacks before what it tells."""
@@ -205,6 +208,7 @@ class NewJobPage(QWidget):
         tab_in_reading_order(self, parts)
 
     def _lacks(self, draft: VehicleDraft) -> str:
+        draft = _named(draft)
         if draft.wrong:
             return draft.wrong[0]
         if draft.missing:
@@ -219,7 +223,8 @@ class NewJobPage(QWidget):
             if draft.told.path is not None
             else "; logs can be added then"
         )
-        return f"Everything needed is there. {draft.name} can be kept {what}.".replace(" ;", ";")
+        name = self.draft.name.strip() or "The job"
+        return f"Everything needed is there. {name} can be kept {what}.".replace(" ;", ";")
 
     def _table_changed(self) -> None:
         self._order_tabs()
@@ -312,8 +317,13 @@ class NewJobPage(QWidget):
 
     def _make(self) -> None:
         try:
-            vehicle = self.draft.vehicle()
+            vehicle = replace(_named(self.draft).vehicle(), name=self.draft.name.strip())
         except BadInputError as error:
             self.session.noticed.emit(Notice("error", Say.PROBLEM(text=str(error))))
             return
         self.wanted.emit(vehicle, self.draft.told.path)
+
+
+def _named(draft: VehicleDraft) -> VehicleDraft:
+    """The draft with a name for now: one that was not typed follows from the job's file."""
+    return draft if draft.name.strip() else replace(draft, name=UNNAMED)

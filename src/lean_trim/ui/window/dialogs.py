@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -122,13 +123,16 @@ class Dialogs:
         return self._choose("A table", TABLE_FILTER)
 
     def keep_job(self, vehicle: Vehicle, log: Path | None) -> None:
-        """Ask where to keep a new job, and make it there."""
-        wanted = Path(self._folder()) / f"{file_name(vehicle.name)}{SUFFIX}"
+        """Ask where to keep a new job, and make it there; a car without a name gets the file's."""
+        name = vehicle.name or (log.name.split(".")[0] if log is not None else "")
+        wanted = Path(self._folder()) / f"{file_name(name)}{SUFFIX}"
         path, _ = QFileDialog.getSaveFileName(
             self.window, "Where to keep the job", str(wanted), JOB_FILTER
         )
         if path:
-            self.window.opening.make_job(vehicle, self._remember(path).with_suffix(SUFFIX), log)
+            kept = self._remember(path).with_suffix(SUFFIX)
+            named = replace(vehicle, name=vehicle.name or kept.stem)
+            self.window.opening.make_job(named, kept, log)
 
     def export_sheet(self) -> None:
         """Ask for a folder and write the vehicle sheet with its tables into it."""

@@ -29,7 +29,15 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.choice_button import ChoiceButton, Entry
 from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
-from lean_trim.ui.window.import_rows import MOST_UNUSED, ColumnRow, MissingRow, Place, TimeRow
+from lean_trim.ui.window.import_rows import (
+    CHANNEL,
+    COLUMN,
+    MOST_UNUSED,
+    ColumnRow,
+    MissingRow,
+    Place,
+    TimeRow,
+)
 from lean_trim.workspace.log_opening import Pending
 
 HEADS = (
@@ -153,6 +161,14 @@ class ImportSheet(QWidget):
         if fresh:
             self.table.scrollToTop()
             self._fit()
+            self._begin_at_the_first()
+
+    def _begin_at_the_first(self) -> None:
+        """The keyboard begins at what is asked first; elsewhere a key might leave the log out."""
+        fields = (self.table.cellWidget(0, column) for column in (CHANNEL, COLUMN))
+        first = next((field for field in fields if field is not None), None)
+        if first is not None:
+            first.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _clear(self) -> None:
         self.table.setRowCount(0)

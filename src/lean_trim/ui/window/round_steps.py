@@ -98,6 +98,7 @@ class RoundSteps(QWidget):
             session.decided,
             session.work_changed,
             session.injectors_told,
+            session.imports_changed,
             self.appearance.changed,
         ):
             signal.connect(self.refresh)

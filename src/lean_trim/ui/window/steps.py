@@ -71,8 +71,13 @@ def _log_step(session: Session, current: Round) -> Step:
         return Step(State.NOW, state.said, "The log is saved as soon as it is there.")
     # Logs that are all left out are no logs to the solve, but the step says that they are there.
     if not current.logs:
-        tip = "Drop a log on the window, or drive the simulated car of a demo job."
-        return Step(State.NOW, f"Waiting for a log{resting}", tip)
+        imports = session.imports
+        if imports.questions or imports.waiting or imports.unplaced:
+            tip = "Something of the log is not clear; the middle of the window asks what it is."
+            return Step(State.NOW, "A log waits for your answer", tip)
+        job = session.job
+        demo = ", or drive the simulated car" if job is not None and job.car else ""
+        return Step(State.NOW, f"Waiting for a log{resting}", f"Drop a log on the window{demo}.")
     minutes = sum(log.duration_s for log in current.logs) / 60.0
     count = "1 log" if len(current.logs) == 1 else f"{len(current.logs)} logs"
     return Step(State.DONE, f"{count}, {minutes:.1f} min{resting}", tip)

@@ -22,6 +22,7 @@ class Say:
     """Sentences of this module."""
 
     LENGTH = Message("told.length", "{minutes:.0f} minutes at {rate:.0f} rows a second")
+    SECONDS = Message("told.seconds", "{seconds:.0f} s at {rate:.0f} rows a second")
     BY_MAP = Message(
         "told.by_map",
         "manifold pressure {low:.0f} to {high:.0f} kPa, so the table is likely one over MAP",
@@ -129,7 +130,10 @@ def told_by(opened: OpenedLog, path: Path) -> Told:
     What it tells.
     """
     log = opened.log
-    lines = [str(Say.LENGTH(minutes=log.duration_s / 60.0, rate=1.0 / log.step_s))]
+    rate = 1.0 / log.step_s
+    long = log.duration_s >= 2.0 * LEAST_S
+    length = Say.LENGTH(minutes=log.duration_s / 60.0, rate=rate)
+    lines = [str(length if long else Say.SECONDS(seconds=log.duration_s, rate=rate))]
     airflow, said = _airflow(log)
     lines.append(said)
     rpm = _high(log.get(Role.RPM))
