@@ -349,6 +349,17 @@ def test_a_table_is_pasted_where_one_is_shown(driven: MainWindow) -> None:
     clipboard.setText("hello")
     driven.actions_["paste"].trigger()
     assert driven.messages.isVisible() and session.decision.changed == 0
+    driven.show_desk("vehicle")
+    clipboard.setText(edited)
+    driven.actions_["paste"].trigger()
+    assert session.decision.changed == 2
+    driven.show_desk("pulls")
+    pulls = driven.desk("pulls").widget
+    pulls.view_buttons.button(2).click()  # type: ignore[attr-defined]
+    target = session.round.revision.calibration["target_lambda"]
+    clipboard.setText(table_text(replace(target, values=target.values - 0.01), "\t"))
+    driven.actions_["paste"].trigger()
+    assert "Paste targets" in driven.actions_["undo"].text()
     driven.show_desk("injectors")
     clipboard.setText("V\tms\n8\t1.9\n14\t0.7\n")
     desk = driven.desk("injectors")

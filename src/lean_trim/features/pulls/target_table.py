@@ -17,6 +17,9 @@ from lean_trim.core.decision.regions import USUAL_KPA
 from lean_trim.core.decision.targets import TargetAdvice, advise
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
+from lean_trim.formats.tables.block import block_of_text
+from lean_trim.formats.tables.pasted_over import values_over
+from lean_trim.workspace.deciding import CLIPBOARD
 from lean_trim.workspace.history import History
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
@@ -42,6 +45,7 @@ class Say:
         "Choose the cells first, then type, for example =0.86 or x0.98.",
     )
     SET = Message("target_table.set", "Set {text} on {count} targets")
+    PASTE = Message("target_table.paste", "Paste targets")
     PUT_BACK = Message("target_table.put_back", "Put {count} targets back")
     REFUSED = Message("target_table.refused", "The target table is as it was: {reason}")
 
@@ -114,6 +118,24 @@ class TargetTable:
         typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
         said = Say.SET(text=words, count=len(cells))
         return self._change(said, lambda d, _: decide.type_in(d, typed, cells, LIMITS))
+
+    def paste(self, text: str) -> bool:
+        """Put targets from the clipboard over the table; False, and told, if it cannot be done.
+
+        Parameters
+        ----------
+        text : cells, with the table's axes or without.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+
+        def over(decision: Decision, table: Table) -> Decision:
+            wanted = values_over(block_of_text(text, CLIPBOARD), table)
+            return decide.paste_in(decision, wanted, LIMITS, table.own)
+
+        return self._change(Say.PASTE(), over)
 
     def put_back(self, cells: frozenset[int] | None = None) -> bool:
         """Return targets to what was driven on.

@@ -74,28 +74,41 @@ def _grid(block: Block, table: Table) -> Floats:
         if found.cells.shape == (rows + 1, columns + 1):
             found = arrange(block, first_are_axes=True)
     cells = found.cells
+    rows, columns = found.rows, found.columns
+    if rows is not None and columns is not None and _is_turned(table, rows, columns):
+        cells, rows, columns = cells.T, columns, rows
     if cells.shape != table.shape:
-        rows, columns = cells.shape
+        count_rows, count_columns = cells.shape
         own_rows, own_columns = table.shape
         raise BadInputError(
             Say.OTHER_SHAPE(
                 source=block.source,
-                rows=rows,
-                columns=columns,
+                rows=count_rows,
+                columns=count_columns,
                 own_rows=own_rows,
                 own_columns=own_columns,
             )
         )
-    if found.rows is not None and found.columns is not None:
-        for axis, points in zip(table.axes, (found.rows, found.columns), strict=True):
+    if rows is not None and columns is not None:
+        for axis, points in zip(table.axes, (rows, columns), strict=True):
             _same(block, axis, points)
     return cells
 
 
-def _same(block: Block, axis: Axis, points: Floats) -> None:
+def _is_turned(table: Table, rows: Floats, columns: Floats) -> bool:
+    """Whether rows and columns changed places on the way, as in a sheet that was transposed."""
+    return _matches(table.axes[0], columns) and _matches(table.axes[1], rows)
+
+
+def _matches(axis: Axis, points: Floats) -> bool:
     own = axis.shown
     near = SAME_POINT * np.maximum(np.abs(own), np.ptp(own) / len(own))
-    if (np.abs(points - own) > near).any():
+    return len(points) == len(own) and bool((np.abs(points - own) <= near).all())
+
+
+def _same(block: Block, axis: Axis, points: Floats) -> None:
+    own = axis.shown
+    if not _matches(axis, points):
         raise BadInputError(
             Say.OTHER_AXIS(
                 source=block.source,

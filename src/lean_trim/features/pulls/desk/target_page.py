@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QGuiApplication
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
@@ -94,6 +94,10 @@ class TargetPage(QWidget):
         chosen = self.cells
         if self.targets.type_in(self.entry.text(), chosen):
             self.entry.clear()
+
+    def paste_table(self) -> None:
+        """Put the targets on the clipboard over these."""
+        self.targets.paste(QGuiApplication.clipboard().text())
 
     def refresh(self) -> None:
         """Stand as the round does."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtGui import QAction, QHideEvent
+from PySide6.QtGui import QAction, QGuiApplication, QHideEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.calibration import TARGET
@@ -34,6 +34,10 @@ NO_TARGET = "No target table: the target comes from the logs."
 class Say:
     """What the desk says."""
 
+    TARGETS_THERE = Message(
+        "vehicle_desk.targets_there",
+        "Targets are changed on the Pulls desk, under Targets; paste them there.",
+    )
     NOT_KEPT = Message(
         "vehicle_desk.not_kept",
         "What was being typed of the vehicle is not in the job that was closed: {reason}.",
@@ -103,6 +107,13 @@ class VehicleDesk(QWidget):
     def widget(self) -> QWidget:
         """What fills the middle."""
         return self
+
+    def paste_table(self) -> None:
+        """Put the table on the clipboard over the one that is shown; targets are pasted on the Pulls desk."""
+        if self.tables.stack.currentWidget() is self.airflow:
+            self.session.deciding.paste(QGuiApplication.clipboard().text())
+        else:
+            self.session.note(Say.TARGETS_THERE())
 
     def mark(self) -> str:
         """Nothing: what is wrong is told where it is typed."""
