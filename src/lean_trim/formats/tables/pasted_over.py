@@ -70,8 +70,8 @@ def _grid(block: Block, table: Table) -> Floats:
     found = arrange(block)
     if found.needs_axes:
         # Bare cells, or axes without a corner; the second are told by the one row and column more.
-        rows, columns = table.shape
-        if found.cells.shape == (rows + 1, columns + 1):
+        height, width = table.shape
+        if found.cells.shape == (height + 1, width + 1):
             found = arrange(block, first_are_axes=True)
     cells = found.cells
     rows, columns = found.rows, found.columns
