@@ -12,7 +12,7 @@ from lean_trim.ui.tape.lanes import SETS
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.tape.tape_legend import TapeLegend
 from lean_trim.ui.theme import font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -77,7 +77,7 @@ class TapeBar(QWidget):
     def _button(self, text: str, tip: str) -> QToolButton:
         button = QToolButton(self)
         button.setText(text)
-        button.setToolTip(tip)
+        button.setToolTip(plain_tip(tip))
         button.setFont(font(8.5))
         return button
 

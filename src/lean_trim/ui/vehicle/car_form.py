@@ -22,7 +22,7 @@ from lean_trim.core.data.fuels import FUELS, OWN
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.entries import EDIT_W, LABEL_W, UNIT_W, ChoiceEntry, NumberEntry
 from lean_trim.ui.widgets.fold import INDENT, Fold
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import heading
 from lean_trim.workspace.vehicle.draft import Entered, VehicleDraft
 from lean_trim.workspace.vehicle.fields import FIELDS, Key, units_of
@@ -111,7 +111,7 @@ class CarForm(QWidget):
         self.dead_times.setFixedSize(EDIT_W + UNIT_W + 6, 76)
         self.dead_times.setPlaceholderText("8: 1.9\n12: 1.0\n14: 0.78")
         self.dead_times.setAccessibleName("Dead times, volts and ms")
-        self.dead_times.setToolTip(DEAD_TIMES_TIP)
+        self.dead_times.setToolTip(plain_tip(DEAD_TIMES_TIP))
         self.dead_times.setTabChangesFocus(True)
         self.dead_times.textChanged.connect(self._dead_times_typed)
         self.dead_note = Label(self)
@@ -119,8 +119,10 @@ class CarForm(QWidget):
         self.dead_note.setFont(font(8.5))
         self.varies = QCheckBox("its ethanol varies", self)
         self.varies.setToolTip(
-            "A flex-fuel car: logs of different tanks are only pooled where the ethanol content "
-            "is logged"
+            plain_tip(
+                "A flex-fuel car: logs of different tanks are only pooled where the ethanol content "
+                "is logged"
+            )
         )
         self.varies.toggled.connect(self._varies_said)
         # Made with the rest of what is folded away.
@@ -158,8 +160,10 @@ class CarForm(QWidget):
     def _more(self) -> Iterable[QWidget]:
         self.follows = QCheckBox("follows the barometer", self)
         self.follows.setToolTip(
-            "The ECU makes up for height by itself: its table is not corrected for the drive's "
-            "barometer"
+            plain_tip(
+                "The ECU makes up for height by itself: its table is not corrected for the drive's "
+                "barometer"
+            )
         )
         self.follows.toggled.connect(self._height_said)
         made = [

@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
 EDIT_W = 84
@@ -53,7 +53,7 @@ class NumberEntry(QWidget):
         self.note.setFont(font(8.5))
         self.label.setBuddy(self.edit)
         for widget in (self.label, self.edit):
-            widget.setToolTip(tip)
+            widget.setToolTip(plain_tip(tip))
         # One unit is no choice, and a box that cannot be opened only looks like one.
         self.unit.setVisible(len(units) > 1)
         self.only.setVisible(len(units) == 1)
@@ -99,11 +99,11 @@ class ChoiceEntry(QWidget):
         self.appearance = appearance
         self.label = Label(label, self)
         self.label.setFixedWidth(LABEL_W)
-        self.label.setToolTip(tip)
+        self.label.setToolTip(plain_tip(tip))
         self.box = ComboBox(self)
         self.box.setFixedWidth(EDIT_W + UNIT_W + 6)
         self.box.setAccessibleName(label)
-        self.box.setToolTip(tip)
+        self.box.setToolTip(plain_tip(tip))
         for key, words in choices:
             self.box.addItem(words, key)
         self.note = Label(self)

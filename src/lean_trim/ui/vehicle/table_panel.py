@@ -19,7 +19,7 @@ from lean_trim.formats.tables.form import GridForm
 from lean_trim.formats.tables.table_units import CELL_UNITS, FLOWS, ROW_UNITS
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.grid_preview import GridPreview
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 from lean_trim.workspace.vehicle.pasting import (
     TARGET_UNITS,
@@ -166,7 +166,7 @@ class TablePanel(QWidget):
     def _box(self, name: str, items: Sequence[tuple[str, str]]) -> ComboBox:
         box = ComboBox(self)
         box.setAccessibleName(name)
-        box.setToolTip(name)
+        box.setToolTip(plain_tip(name))
         for key, words in items:
             box.addItem(words, str(key))
         box.activated.connect(lambda _: self._box_chosen(box))

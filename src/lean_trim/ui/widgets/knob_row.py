@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout
 
 from lean_trim.core.knobs import Knob
 from lean_trim.ui.theme import font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox, Slider
 
 STEPS = 400
@@ -47,11 +47,13 @@ class KnobRow(QWidget):
         self.slider.setAccessibleName(f"{knob.label}, slider")
         tip = knob_tip(knob)
         for widget in (self.name, self.box, self.slider):
-            widget.setToolTip(tip)
+            widget.setToolTip(plain_tip(tip))
         self.reset = QToolButton(self)
         self.reset.setObjectName("flat")
         self.reset.setText("↺")
-        self.reset.setToolTip(f"Back to the default, {knob.default:g} {knob.unit}".rstrip())
+        self.reset.setToolTip(
+            plain_tip(f"Back to the default, {knob.default:g} {knob.unit}".rstrip())
+        )
         self.reset.setAccessibleName(f"{knob.label}, back to the default")
         self.reset.clicked.connect(lambda: self._turn(knob.default))
         # Its room stays, or the row would jump when it comes.

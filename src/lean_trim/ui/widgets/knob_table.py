@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QAbstractSpinBox, QGridLayout, QWidget
 from lean_trim.core.knobs import Knob
 from lean_trim.ui.theme import font
 from lean_trim.ui.widgets.knob_row import decimals_of_knob, knob_tip
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 
 BOX_W = 50
@@ -44,7 +44,7 @@ class KnobCell(DoubleSpinBox):
         self.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
         self.setKeyboardTracking(False)
         self.setAccessibleName(name)
-        self.setToolTip(f"{knob_tip(knob)} Its menu takes it back to that.")
+        self.setToolTip(plain_tip(f"{knob_tip(knob)} Its menu takes it back to that."))
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         back = QAction(f"Back to the default, {knob.default:g} {knob.unit}".rstrip(), self)
         back.triggered.connect(lambda: self.setValue(knob.default))
@@ -95,7 +95,7 @@ class KnobTable(QWidget):
         for row, line in enumerate(lines, 1):
             name = Label(line.name, self)
             name.setFont(font(8.5))
-            name.setToolTip(line.tip)
+            name.setToolTip(plain_tip(line.tip))
             grid.addWidget(name, row, 0)
             self._lines[line.name] = [name]
             for column, knob in enumerate(line.knobs):

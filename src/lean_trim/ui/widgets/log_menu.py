@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QMenu
 
 from lean_trim.ui.session import Session
+from lean_trim.ui.widgets.label import plain_tip
 
 Replace = Callable[[int, int], None]
 """Asks for a file that takes the place of a log; called with round and log id."""
@@ -33,7 +34,7 @@ def fill_log_menu(menu: QMenu, session: Session, log_id: int, replace: Replace) 
 
     def add(text: str, tip: str, run: Callable[[], object]) -> None:
         action = menu.addAction(text)
-        action.setToolTip(tip)
+        action.setToolTip(plain_tip(tip))
         action.triggered.connect(lambda: run())
 
     menu.setToolTipsVisible(True)

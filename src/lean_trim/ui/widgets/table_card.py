@@ -28,6 +28,7 @@ from lean_trim.formats.tables import table_text
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.card_kind import CardKind
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.page import heading, running_text
 from lean_trim.ui.widgets.paste_sheet import PasteSheet
 
@@ -196,7 +197,7 @@ class TableCard(QWidget):
                 item = self._item(row, column + 1, to_write[cell], editable=can)
                 self._mark(item, table, decision, cell)
                 tip = f"in the ECU {was[cell]}"
-                item.setToolTip(tip if asked is None else f"{tip}, asked {asked[cell]}")
+                item.setToolTip(plain_tip(tip if asked is None else f"{tip}, asked {asked[cell]}"))
 
     def _shape(self, rows: int, heads: tuple[str, ...]) -> None:
         self.grid.clear()
@@ -225,7 +226,7 @@ class TableCard(QWidget):
             return
         item.setFont(font(9, bold=True))
         item.setForeground(QColor(self.appearance.theme.accent))
-        item.setToolTip(f"{100.0 * (value / was - 1.0):+.1f} %")
+        item.setToolTip(plain_tip(f"{100.0 * (value / was - 1.0):+.1f} %"))
 
     def _typed(self, item: QTableWidgetItem) -> None:
         if self._filling:

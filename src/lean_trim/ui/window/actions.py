@@ -9,6 +9,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu
 
 from lean_trim.ui.specs import Command, DeskSpec, Needs, OutputSpec, PageSpec
+from lean_trim.ui.widgets.label import plain_tip
 
 ALSO = "also"
 """Property of an action: other words it is found by."""
@@ -440,7 +441,7 @@ def build_actions(
     for command in commands:
         action = QAction(window.tr(command.text), window)
         tip = window.tr(command.tip)
-        action.setToolTip(f"{tip} ({command.keys})" if command.keys else tip)
+        action.setToolTip(plain_tip(f"{tip} ({command.keys})" if command.keys else tip))
         action.setStatusTip(tip)
         if command.keys:
             action.setShortcut(QKeySequence(command.keys))

@@ -17,7 +17,6 @@ from lean_trim.diagnostics.leftovers import clean
 from lean_trim.features.feature import Feature, parts_of
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import LIGHT, Appearance, apply_theme, register_fonts
-from lean_trim.ui.widgets.tooltips import ShortLines
 from lean_trim.ui.window.main_window import MainWindow
 
 LOGGER = logging.getLogger(__name__)
@@ -32,8 +31,6 @@ def make_window(features: Sequence[Feature], data_folder: Path | None = None) ->
     if not app.styleSheet():
         app.setStyle("Fusion")
     apply_theme(app, LIGHT)
-    if not app.findChildren(ShortLines):
-        app.installEventFilter(ShortLines(app))
     if data_folder is None:
         from platformdirs import user_data_path
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import Desk, DeskSpec
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.marked_tab import MarkedTab
 from lean_trim.ui.widgets.shown_stack import ShownStack
 
@@ -59,7 +60,7 @@ class DeskArea(QWidget):
     def _button(self, place: int, spec: DeskSpec) -> MarkedTab:
         title = self.tr(spec.title)
         button = MarkedTab(title, "  ·  ", spec.widest_mark, font(9.5, bold=True), TAB_PX, self)
-        button.setToolTip(self.tr(spec.tip))
+        button.setToolTip(plain_tip(self.tr(spec.tip)))
         self.buttons.addButton(button, place)
         return button
 
@@ -101,4 +102,4 @@ class DeskArea(QWidget):
             assert isinstance(button, MarkedTab)
             button.show_mark(mark)
             tip = self.tr(spec.tip)
-            button.setToolTip(f"{tip}: {mark}" if mark else tip)
+            button.setToolTip(plain_tip(f"{tip}: {mark}" if mark else tip))

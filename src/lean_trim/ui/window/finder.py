@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.tooltips import folded
 from lean_trim.ui.window.actions import ALSO, NEAREST
 
@@ -61,7 +62,7 @@ class Finder(QDialog):
             if all(w in found_by for w in words):
                 item = QTreeWidgetItem([name, action.shortcut().toString()])
                 item.setTextAlignment(KEYS, Qt.AlignmentFlag.AlignRight)
-                item.setToolTip(NAME, action.toolTip())
+                item.setToolTip(NAME, plain_tip(action.toolTip()))
                 item.setData(NAME, Qt.ItemDataRole.UserRole, action)
                 if not action.isEnabled():
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)

@@ -27,7 +27,7 @@ from lean_trim.formats.meaning.pressure import BAROMETERS_KPA, STANDARD_BARO_KPA
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.choice_button import ChoiceButton, Entry
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.ui.window.import_rows import (
     CHANNEL,
@@ -251,7 +251,7 @@ class ImportSheet(QWidget):
         pending = self.session.imports.current
         reading = self.answers.is_reading
         self.add.setEnabled(pending is not None and not pending.problem and not reading)
-        self.add.setToolTip("Your last answer is being worked in" if reading else "")
+        self.add.setToolTip(plain_tip("Your last answer is being worked in" if reading else ""))
 
     def _show_barometer(self, pending: Pending) -> None:
         """The box for the barometer, where gauge pressure waits for it or was lifted by it."""

@@ -68,7 +68,7 @@ class Margin(QWidget):
     def _button(self, place: int, page: PageSpec, tip: str) -> MarkedTab:
         title = self.tr(page.title)
         button = MarkedTab(title, " ", page.widest_mark, font(8.5), TAB_PX, self)
-        button.setToolTip(tip)
+        button.setToolTip(plain_tip(tip))
         self.buttons.addButton(button, place)
         return button
 

@@ -71,7 +71,7 @@ class RoundSteps(QWidget):
             (self.add_log, "add_logs"),
             (self.go_back, "go_back"),
         ):
-            button.setToolTip(actions[name].toolTip())
+            button.setToolTip(plain_tip(actions[name].toolTip()))
 
     def _lay_out(self) -> None:
         self._grid = QGridLayout()
@@ -218,7 +218,7 @@ class RoundSteps(QWidget):
         self.hand_over.setVisible(current is not None and not asks and bool(current.logs))
         held = session.work.state.holds_writing
         self.hand_over.setEnabled(held is None)
-        self.hand_over.setToolTip(str(held) if held is not None else self._hand_over_tip)
+        self.hand_over.setToolTip(plain_tip(str(held) if held is not None else self._hand_over_tip))
         last = session.is_last
         self.go_back.setVisible(current is not None and not last)
         self.go_back.setEnabled(session.can_save)

@@ -30,7 +30,7 @@ from lean_trim.features.injectors.desk.measured_panel import MeasuredPanel
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.fold import Fold
-from lean_trim.ui.widgets.label import Label, escaped
+from lean_trim.ui.widgets.label import Label, escaped, plain_tip
 from lean_trim.ui.widgets.page import running_markup, running_text, scrolling_column
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
@@ -71,7 +71,9 @@ class InjectorsDesk(QWidget):
         self.trust.setPrefix("± ")
         self.trust.setAccessibleName("How good the airflow table's level is, percent")
         self.trust.setToolTip(
-            "Standard deviation of the table's mean error over what was driven, before the swap"
+            plain_tip(
+                "Standard deviation of the table's mean error over what was driven, before the swap"
+            )
         )
         self.trust.editingFinished.connect(lambda: self.study.trust(round(self.trust.value(), 1)))
         self.tell = QPushButton("Tell them apart", self)
@@ -82,7 +84,7 @@ class InjectorsDesk(QWidget):
         self.small = TableCard(injector_card(SMALL_PULSES, session), session, appearance)
         self.dead.add_action("Paste a small-pulse table of the ECU…", self._ask_small)
         self.first = QCheckBox("This round is the first on other injectors", self)
-        self.first.setToolTip(actions["swap"].toolTip())
+        self.first.setToolTip(plain_tip(actions["swap"].toolTip()))
         self.first.toggled.connect(actions["swap"].setChecked)
         self.first.setChecked(actions["swap"].isChecked())
         self.first.setEnabled(actions["swap"].isEnabled())

@@ -12,7 +12,7 @@ from lean_trim.core.pipeline.sizing import SizingWords, duty_over_rpm, headroom,
 from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 
@@ -127,7 +127,7 @@ class HeadroomPanel(QWidget):
         box.setSuffix(unit)
         box.setValue(value)
         box.setAccessibleName(name)
-        box.setToolTip(name)
+        box.setToolTip(plain_tip(name))
         return box
 
     @property

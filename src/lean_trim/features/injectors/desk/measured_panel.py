@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout
 from lean_trim.core.injectors.measured_words import ERROR_PCT
 from lean_trim.core.injectors.steady import SteadyState
 from lean_trim.ui.session import Session
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 from lean_trim.workspace.injector_study import INJECTIONS
@@ -121,7 +121,7 @@ class MeasuredPanel(QWidget):
             box.setPrefix("± " if field.unit == " %" else "")
         box.setMaximumWidth(BOX_W)
         box.setAccessibleName(field.name)
-        box.setToolTip(field.name)
+        box.setToolTip(plain_tip(field.name))
         box.editingFinished.connect(
             lambda: self.study.measure(field.key, round(box.value(), field.digits))
         )

@@ -63,7 +63,7 @@ class LogRow(QWidget):
         self.name.setFont(font(9, bold=not rests))
         self.name.setToolTip(plain_tip(f"Added {info.added}"))
         self.facts = running_text(8.5, "left out, does not count" if rests else facts)
-        self.facts.setToolTip(SHARE_TIP)
+        self.facts.setToolTip(plain_tip(SHARE_TIP))
         self.facts.setStyleSheet(f"color: {appearance.theme.faint};")
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(

@@ -20,7 +20,7 @@ from lean_trim.features.logs.pages.log_rows import LogRows, log_facts
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
-from lean_trim.ui.widgets.label import escaped
+from lean_trim.ui.widgets.label import escaped, plain_tip
 from lean_trim.ui.widgets.page import (
     fill_page,
     heading,
@@ -151,8 +151,10 @@ class LogsPage(QWidget):
                         f"Round {other.number}: other injector data or targets, does not count here"
                     )
                     box.setToolTip(
-                        "What it asked of the table speaks of the injector data and targets it "
-                        "was driven on"
+                        plain_tip(
+                            "What it asked of the table speaks of the injector data and targets it "
+                            "was driven on"
+                        )
                     )
                     box.setChecked(False)
                     box.setEnabled(False)

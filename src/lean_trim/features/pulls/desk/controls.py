@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QToolButton, QWi
 
 from lean_trim.core.pulls.traces import WORDS, Lane
 from lean_trim.features.pulls.desk.overlay_data import TRIGGER_UNITS, TRIGGERS, Across, Trigger
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 
 USUAL_LANES = (Lane.LAMBDA, Lane.ASKED, Lane.BOOST, Lane.DUTY, Lane.PRESSURE, Lane.SPARK)
@@ -76,7 +76,7 @@ class Controls(QWidget):
         box.setSuffix(" rpm")
         box.setValue(value)
         box.setAccessibleName(name)
-        box.setToolTip(f"{name}: the list tells the seconds from A to B")
+        box.setToolTip(plain_tip(f"{name}: the list tells the seconds from A to B"))
         box.editingFinished.connect(self.speeds_changed)
         return box
 
@@ -93,7 +93,7 @@ class Controls(QWidget):
             action = QAction(str(lane), menu)
             action.setCheckable(True)
             action.setChecked(lane in USUAL_LANES)
-            action.setToolTip(WORDS[lane])
+            action.setToolTip(plain_tip(WORDS[lane]))
             action.toggled.connect(lambda _: self.changed.emit())
             menu.addAction(action)
             self.lane_actions[lane] = action

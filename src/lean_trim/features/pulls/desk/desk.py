@@ -29,7 +29,7 @@ from lean_trim.features.pulls.desk.pull_list import PullList, Row
 from lean_trim.features.pulls.desk.target_page import TargetPage
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
@@ -103,7 +103,7 @@ class PullsDesk(QWidget):
         box.setDecimals(0)
         box.setSuffix(unit)
         box.setAccessibleName(name)
-        box.setToolTip(name)
+        box.setToolTip(plain_tip(name))
         return box
 
     def _lay_out(self) -> None:
@@ -149,7 +149,7 @@ class PullsDesk(QWidget):
         for place, (title, tip) in enumerate(VIEWS):
             button = QToolButton(self)
             button.setText(title)
-            button.setToolTip(tip)
+            button.setToolTip(plain_tip(tip))
             button.setCheckable(True)
             button.setChecked(place == 0)
             button.clicked.connect(partial(self.stack.setCurrentIndex, place))

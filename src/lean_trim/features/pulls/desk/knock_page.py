@@ -31,7 +31,7 @@ from lean_trim.formats.tables.block import block_of_text
 from lean_trim.job.records import Job
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -88,7 +88,7 @@ class KnockPage(QWidget):
         self.events.setColumnCount(len(HEADS))
         for place, (head, tip) in enumerate(zip(HEADS, TIPS, strict=True)):
             item = QTableWidgetItem(head)
-            item.setToolTip(tip)
+            item.setToolTip(plain_tip(tip))
             self.events.setHorizontalHeaderItem(place, item)
         self.events.verticalHeader().setVisible(False)
         self.events.itemSelectionChanged.connect(self._show_on_tape)

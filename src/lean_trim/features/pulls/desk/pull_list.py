@@ -22,6 +22,7 @@ from lean_trim.core.pulls.torque import relative_torque_pct
 from lean_trim.core.pulls.traces import PullTrace
 from lean_trim.core.text import clock, signed
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import plain_tip
 
 ROW_H = 22
 LEAST_ROWS = 3
@@ -89,7 +90,7 @@ class PullList(QTableWidget):
         self.setColumnCount(len(COLUMNS))
         for place, column in enumerate(COLUMNS):
             head = QTableWidgetItem(column.head)
-            head.setToolTip(column.tip)
+            head.setToolTip(plain_tip(column.tip))
             self.setHorizontalHeaderItem(place, head)
         self.verticalHeader().setVisible(False)
         self.verticalHeader().setDefaultSectionSize(ROW_H)
@@ -167,7 +168,7 @@ class PullList(QTableWidget):
             item.setFlags(flags | Qt.ItemFlag.ItemIsUserCheckable if column == 0 else flags)
             if column == 0:
                 item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
-            item.setToolTip(COLUMNS[column].tip)
+            item.setToolTip(plain_tip(COLUMNS[column].tip))
             if bad.get(column):
                 item.setFont(font(9, bold=True))
                 item.setForeground(QColor(theme.danger))

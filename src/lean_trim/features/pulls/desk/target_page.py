@@ -23,6 +23,7 @@ from lean_trim.features.pulls.desk.knock_page import RIGHT, cell_table
 from lean_trim.features.pulls.target_table import TargetTable
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.page import running_text
 
 NO_TABLE = (
@@ -162,4 +163,4 @@ class TargetPage(QWidget):
         usual = USUAL.get(load)
         people = "" if usual is None else f"; people run {usual[0]:.2f} to {usual[1]:.2f}"
         tip = f"{load}{people}. {ODD_TIPS[odd]}".rstrip(" .")
-        item.setToolTip(tip if value == was else f"{tip}. In the ECU {was:.3f}")
+        item.setToolTip(plain_tip(tip if value == was else f"{tip}. In the ECU {was:.3f}"))

@@ -23,7 +23,7 @@ from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.whole_text import WholeText
 from lean_trim.workspace.deciding import cells_in_words
@@ -132,7 +132,9 @@ class DecisionBar(QWidget):
         self.accept.setText(f"Accept all {waiting}" if waiting else "Accept all")
         self.accept.setEnabled(can and waiting > 0)
         for button, action in ((self.accept, "accept_all"), (self.accept_chosen, "accept")):
-            button.setToolTip(str(held) if held is not None else self.actions_[action].toolTip())
+            button.setToolTip(
+                plain_tip(str(held) if held is not None else self.actions_[action].toolTip())
+            )
         self.accept_chosen.setVisible(bool(cells))
         self.accept_chosen.setText(f"Accept {chosen} chosen" if chosen else "Accept chosen")
         self.accept_chosen.setEnabled(can and bool(cells))
@@ -151,8 +153,10 @@ class DecisionBar(QWidget):
         done = decision.changed
         self.state.setText(f"{done} decided, {waiting} not")
         self.state.setToolTip(
-            f"{done} cells are accepted or set by hand; {waiting} cells have a proposal that is "
-            "not decided. Cells without a proposal keep their value."
+            plain_tip(
+                f"{done} cells are accepted or set by hand; {waiting} cells have a proposal that is "
+                "not decided. Cells without a proposal keep their value."
+            )
         )
 
     def _show_caution(self, can: bool) -> None:
@@ -243,6 +247,6 @@ def _button(action: QAction, text: str, primary: bool = False) -> QPushButton:
     button = QPushButton(text)
     if primary:
         button.setObjectName("primary")
-    button.setToolTip(action.toolTip())
+    button.setToolTip(plain_tip(action.toolTip()))
     button.clicked.connect(action.trigger)
     return button

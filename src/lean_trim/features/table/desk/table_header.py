@@ -28,7 +28,7 @@ from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
 from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.workspace.judging import verdict_of
 
 FACT_TIPS = (
@@ -73,7 +73,7 @@ class TableHeader(QWidget):
             label.setFont(font(9))
             label.setTextFormat(Qt.TextFormat.PlainText)
         for label, tip in zip(self.facts, FACT_TIPS, strict=True):
-            label.setToolTip(tip)
+            label.setToolTip(plain_tip(tip))
         self.advice.setWordWrap(True)
         self.advice.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row = QHBoxLayout()
@@ -93,7 +93,7 @@ class TableHeader(QWidget):
         line.setStretchFactor(last, 1)
         column.addLayout(line)
         self.keep_filled = QToolButton(self)
-        self.keep_filled.setToolTip(FILLED_TIP)
+        self.keep_filled.setToolTip(plain_tip(FILLED_TIP))
         self.keep_filled.clicked.connect(lambda: session.tuning.choose_unvisited("keep"))
         below = QHBoxLayout()
         below.addWidget(self.advice, 1)
@@ -104,7 +104,7 @@ class TableHeader(QWidget):
             text, tip = FIGURE_TEXT[figure]
             button = QToolButton(self)
             button.setText(text)
-            button.setToolTip(f"Tiles show {tip}")
+            button.setToolTip(plain_tip(f"Tiles show {tip}"))
             button.setCheckable(True)
             button.setChecked(figure is Figure.VALUE)
             self.group.addButton(button, list(Figure).index(figure))
@@ -132,7 +132,7 @@ class TableHeader(QWidget):
         for i, label in enumerate(self.facts):
             label.setText(facts[i] if i < len(facts) else "")
             label.setVisible(bool(label.text()))
-            label.setToolTip(FACT_TIPS[i] if len(facts) > 1 else "")
+            label.setToolTip(plain_tip(FACT_TIPS[i] if len(facts) > 1 else ""))
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

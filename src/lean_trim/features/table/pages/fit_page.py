@@ -23,6 +23,7 @@ from lean_trim.features.table.pages.alignment_plot import AlignmentPlot
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.page import fill_page, heading, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -58,7 +59,7 @@ class FitPage(QWidget):
         self.appearance = appearance
         self._of: tuple[Solution, Alignment | None] | None = None
         self.method = _combo(METHODS, "Method of estimating")
-        self.method.setToolTip(METHOD_TIP)
+        self.method.setToolTip(plain_tip(METHOD_TIP))
         self.method.activated.connect(lambda i: session.tuning.use_method(i == 1))
         turn = session.tuning.turn
         self.surface = {k.name: KnobRow(k, partial(turn, "surface", k.name)) for k in SURFACE_KNOBS}
@@ -70,7 +71,7 @@ class FitPage(QWidget):
         self.fit.toggled.connect(session.tuning.fit_delay)
         self.gauge_facts = running_text(8.5)
         self.gauge = _combo(tuple(GAUGE_CHOICES.values()), "What is so of the lambda gauge")
-        self.gauge.setToolTip(GAUGE_TIP)
+        self.gauge.setToolTip(plain_tip(GAUGE_TIP))
         self.gauge.activated.connect(lambda i: session.tuning.say_of_gauge(tuple(GAUGE_CHOICES)[i]))
         self.of_gauge = (heading("Lambda gauge"), self.gauge_facts, self.gauge)
         self.kind = _combo(tuple(Kind), "Which changes to show")

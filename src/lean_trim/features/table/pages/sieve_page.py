@@ -16,6 +16,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 
 FOLDED = "▸"
@@ -93,7 +94,7 @@ class RuleRow(Fold):
         self._rows: dict[str, KnobRow] = {}
         self.box = QCheckBox(rule.label)
         self.box.setFont(font(9))
-        self.box.setToolTip(f"{rule.label}: {rule.why}.")
+        self.box.setToolTip(plain_tip(f"{rule.label}: {rule.why}."))
         self.box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.box.toggled.connect(lambda on: session.tuning.switch(rule.name, on))
         self.count = QToolButton()
@@ -148,7 +149,9 @@ class RuleRow(Fold):
         alone = "" if self.rule.marks else f" ({sifted.alone[name]:.0f})"
         self.count.setText(f"{seconds:.0f} s{alone}")
         self.count.setToolTip(
-            f"{samples} samples, {seconds:.1f} s. Click to see the next such stretch on the tape."
+            plain_tip(
+                f"{samples} samples, {seconds:.1f} s. Click to see the next such stretch on the tape."
+            )
         )
 
 

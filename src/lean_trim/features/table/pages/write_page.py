@@ -20,6 +20,7 @@ from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.knob_table import KnobLine, KnobTable
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.page import fill_page, running_text, scrolling_column
 from lean_trim.ui.widgets.wheel_safe import ComboBox
 
@@ -95,20 +96,24 @@ class WritePage(QWidget):
         self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
         self.unvisited.setFont(font(9))
         self.unvisited.setAccessibleName("Cells not driven")
-        self.unvisited.setToolTip(CHOICES_TIP)
+        self.unvisited.setToolTip(plain_tip(CHOICES_TIP))
         self.unvisited.activated.connect(lambda i: session.tuning.choose_unvisited(UNVISITED[i]))
         self.end = QCheckBox("Carry the curve's last segment on")
         self.end.setFont(font(9))
         self.end.setToolTip(
-            "Marked as extrapolated, never below the old value, never where the sensor met its end"
+            plain_tip(
+                "Marked as extrapolated, never below the old value, never where the sensor met its end"
+            )
         )
         self.end.toggled.connect(session.tuning.extrapolate_end)
         self.sound = QCheckBox("The fuel supply is sound")
         self.sound.setFont(font(9))
         self.sound.setToolTip(
-            "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: "
-            "the "
-            "whole need of the highest flows is then written"
+            plain_tip(
+                "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: "
+                "the "
+                "whole need of the highest flows is then written"
+            )
         )
         self.sound.toggled.connect(session.tuning.supply_sound)
         self.counts = running_text(8.5)

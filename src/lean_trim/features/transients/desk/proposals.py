@@ -19,6 +19,7 @@ from lean_trim.core.transients.classes import ClassKey
 from lean_trim.core.transients.needed import Amount, Change
 from lean_trim.features.transients.desk.class_panels import title_of
 from lean_trim.ui.theme import font
+from lean_trim.ui.widgets.label import plain_tip
 
 HEADS = (
     ("class, 1000 rpm", "Kind, size and engine speed in thousands"),
@@ -44,7 +45,7 @@ class ProposalTable(QTableWidget):
         self.setColumnCount(len(HEADS))
         for place, (head, tip) in enumerate(HEADS):
             item = QTableWidgetItem(head)
-            item.setToolTip(tip)
+            item.setToolTip(plain_tip(tip))
             item.setTextAlignment(LEFT if place == 0 else RIGHT)
             self.setHorizontalHeaderItem(place, item)
         self.verticalHeader().setVisible(False)
@@ -73,7 +74,7 @@ class ProposalTable(QTableWidget):
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(LEFT if column == 0 else RIGHT)
-                item.setToolTip(f"{title_of(change.of.key)}: write {change.said}.")
+                item.setToolTip(plain_tip(f"{title_of(change.of.key)}: write {change.said}."))
                 self.setItem(row, column, item)
 
 
