@@ -131,6 +131,9 @@ def test_touching_a_field_answers_nothing(
             button = field(window, name, column)
             if column == 0 and "type" in way.__name__:
                 continue
+            # The window as a whole is touched, whichever field is looked at.
+            if way is night_and_size and name != "Wideband":
+                continue
             window.activateWindow()
             QApplication.processEvents()
             way(window, button)
