@@ -25,7 +25,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lane_sets import LaneSets
 from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, make_tape
 from lean_trim.ui.tape.tape_keys import press
-from lean_trim.ui.tape.tape_paint import AXIS_H, BAND_H, LEFT, RIGHT, TapePainter
+from lean_trim.ui.tape.tape_paint import BAND_H, LEFT, RIGHT, TapePainter, axis_height
 from lean_trim.ui.tape.tape_words import (
     AXIS_HINT,
     REGIME_HINT,
@@ -37,6 +37,11 @@ from lean_trim.ui.tape.tape_words import (
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
 
+RIBBON_H = 44
+"""Height of a folded tape: the regimes and one lane, px."""
+RIBBON_HINT = "The tape is folded: F7 or a double click opens it."
+OPEN_H = 112
+"""Least height of an open one, px."""
 SHORTEST_S = 0.5
 NEAR_PX = 6.0
 """How near the pointer has to be to a flag or a joint."""
@@ -49,6 +54,8 @@ class Tape(QWidget):
     """
 
     hovered = Signal(str)
+    unfold_wanted = Signal()
+    """A folded tape was clicked, or moved along by keys."""
 
     def __init__(
         self, session: Session, appearance: Appearance, parent: QWidget | None = None
@@ -67,12 +74,13 @@ class Tape(QWidget):
         self._place: tuple[object, ...] = ()
         self.events: tuple[Event, ...] = ()
         self.gutter: tuple[object, QPixmap] | None = None
+        self.is_ribbon = False
         self._driving = False
         self._drag_from: float | None = None
         self._pan_from: tuple[float, float, float] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumHeight(112)
+        self.setMinimumHeight(OPEN_H)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Log tape")
         session.round_changed.connect(self.show_round)
@@ -190,6 +198,19 @@ class Tape(QWidget):
         self.end_s = start + width
         self.update()
 
+    def show_ribbon(self, on: bool) -> None:
+        """Fold to the regimes and the first lane, or open.
+
+        Parameters
+        ----------
+        on : True to fold.
+        """
+        self.is_ribbon = on
+        self.setMinimumHeight(RIBBON_H if on else OPEN_H)
+        self.gutter = None
+        self.updateGeometry()
+        self.update()
+
     def light_up(self) -> None:
         """Mark the seconds behind the chosen cells, or those that show a finding."""
         selection = self.session.selection
@@ -269,6 +290,13 @@ class Tape(QWidget):
         self.hovered.emit(describe_at(self.data, self.cursor_s))
         self.update()
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """A ribbon opens."""
+        if self.is_ribbon:
+            self.unfold_wanted.emit()
+        else:
+            super().mouseDoubleClickEvent(event)
+
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """The stretch is chosen."""
         start = self._drag_from
@@ -333,15 +361,17 @@ class Tape(QWidget):
         data = self.data
         if data is None:
             return ""
-        body = self.height() - AXIS_H - BAND_H - 2
+        body = self.height() - axis_height(self.is_ribbon) - BAND_H - 2
         if point.y() > body + BAND_H:
             return AXIS_HINT
         time_s = self.time_at(point.x())
         if point.y() > body:
             return regime_hint(data, time_s) if point.x() >= LEFT else REGIME_HINT
         if point.x() < LEFT:
-            lane = int(point.y() / body * len(data.lanes)) if data.lanes else 0
-            return lane_hint(data.lanes[min(lane, len(data.lanes) - 1)]) if data.lanes else ""
+            lanes = data.lanes[:1] if self.is_ribbon else data.lanes
+            lane = int(point.y() / body * len(lanes)) if lanes else 0
+            hint = lane_hint(lanes[min(lane, len(lanes) - 1)]) if lanes else ""
+            return f"{hint}\n{RIBBON_HINT}" if self.is_ribbon else hint
         current = self.session.round
         for mark in current.marks if current is not None else ():
             if abs(self.x_of(mark.time_s) - point.x()) < NEAR_PX:

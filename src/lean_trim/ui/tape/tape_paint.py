@@ -30,6 +30,14 @@ SHORT_REGIMES = {
 STEPS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600)
 
 
+def axis_height(is_ribbon: bool) -> int:
+    """Room for the times below the strip; a ribbon has none.
+
+    Returns px.
+    """
+    return 0 if is_ribbon else AXIS_H
+
+
 class TapePainter:
     """Paints one frame of a tape."""
 
@@ -40,7 +48,8 @@ class TapePainter:
         self.theme = theme
         self.data = tape.data
         self.width = max(tape.width() - LEFT - RIGHT, 10)
-        self.body_h = tape.height() - AXIS_H - BAND_H - 2
+        self.body_h = tape.height() - axis_height(tape.is_ribbon) - BAND_H - 2
+        self.lanes = self.data.lanes[:1] if tape.is_ribbon else self.data.lanes
         edges = np.linspace(tape.start_s, tape.end_s, self.width + 1)
         self.cut = np.searchsorted(self.data.log.time_s, edges)
 
@@ -101,10 +110,10 @@ class TapePainter:
 
     def _places(self) -> list[tuple[Lane, int, int]]:
         """Each lane with its top and height."""
-        step = self.body_h / max(len(self.data.lanes), 1)
+        step = self.body_h / max(len(self.lanes), 1)
         return [
             (lane, int(i * step), int((i + 1) * step) - int(i * step) - 3)
-            for i, lane in enumerate(self.data.lanes)
+            for i, lane in enumerate(self.lanes)
         ]
 
     def _lane(self, lane: Lane, y: int, height: int) -> None:
@@ -250,6 +259,8 @@ class TapePainter:
 
     def _axis(self) -> None:
         tape = self.tape
+        if tape.is_ribbon:
+            return
         y = self.tape.height() - AXIS_H
         span = tape.end_s - tape.start_s
         # A label and its air need 70 px.

@@ -24,6 +24,7 @@ class TapeView(Protocol):
     spot_s: float | None
     anchor_s: float | None
     gutter: tuple[object, QPixmap] | None
+    is_ribbon: bool
 
     def width(self) -> int:
         """Width, px."""

@@ -250,6 +250,15 @@ COMMANDS: tuple[Command, ...] = (
         needs=Needs.JOB,
     ),
     Command(
+        "fold_tape",
+        "Tape",
+        "Fold the tape, or open it",
+        "A ribbon with the regimes and one lane, so that the desk has the room; each desk remembers",
+        "F7",
+        also="ribbon hide collapse expand",
+        needs=Needs.JOB,
+    ),
+    Command(
         "next_event",
         "Tape",
         "Go to the next event",

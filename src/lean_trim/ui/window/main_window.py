@@ -52,6 +52,7 @@ from lean_trim.ui.window.preferences import Preferences, first_size
 from lean_trim.ui.window.round_rail import RoundRail
 from lean_trim.ui.window.start_page import StartPage
 from lean_trim.ui.window.status import Status
+from lean_trim.ui.window.tape_fold import TapeFold
 from lean_trim.ui.window.units_menu import UnitsMenu
 from lean_trim.workspace.changes import Notice, Remedy
 
@@ -221,8 +222,9 @@ class MainWindow(QMainWindow):
     def _view_handlers(self) -> dict[str, Callable[..., object]]:
         return {
             "mark": lambda: self.tape_bar.mark(),
-            "next_event": lambda: self.tape_bar.go(True),
-            "previous_event": lambda: self.tape_bar.go(False),
+            "fold_tape": lambda: self.fold.toggle(),
+            "next_event": lambda: self._go_to_event(True),
+            "previous_event": lambda: self._go_to_event(False),
             "leave_out": self._leave_out,
             "show_all": lambda: self.tape.show_all(),
             "zoom_chosen": self._zoom_chosen,
@@ -266,6 +268,7 @@ class MainWindow(QMainWindow):
         self.splitter.addWidget(column(self.tape_bar, self.tape))
         self.splitter.setSizes([DESK_SHARE, TAPE_SHARE])
         self.splitter.setChildrenCollapsible(False)
+        self.fold = TapeFold(self.splitter, self.tape_bar, self.tape, self.preferences, self)
         self.pages = ShownStack()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
@@ -305,7 +308,7 @@ class MainWindow(QMainWindow):
         self.desks.hovered.connect(self.status.hover.setText)
         self.tape.hovered.connect(self.status.hover.setText)
         self.rail.steps.go.connect(self._go_on)
-        self.margin.look.connect(self.tape.look_at)
+        self.margin.look.connect(self.fold.opening(self.tape.look_at))
         self.margin.replace_wanted.connect(self.ask.replace_log)
         self.margin.turned.connect(lambda name: self.preferences.keep("page", name))
         self.desks.turned.connect(self._desk_turned)
@@ -329,6 +332,7 @@ class MainWindow(QMainWindow):
 
     def _remember(self) -> None:
         self.preferences.keep_bytes("geometry", self.saveGeometry())
+        self.fold.keep()
         self.preferences.keep_bytes("splitter", self.splitter.saveState())
         self.preferences.keep("night", self.appearance.theme is NIGHT)
         for key, unit in (
@@ -341,6 +345,7 @@ class MainWindow(QMainWindow):
         self.margin.show_pages_of([page.name for page in spec.pages])
         # Last, for the margin is not shown beside a question.
         self.over.leave_help()
+        self.fold.turn_to(spec.name)
         self.preferences.keep("desk", spec.name)
 
     def _job_changed(self) -> None:
@@ -458,7 +463,12 @@ class MainWindow(QMainWindow):
         else:
             self.session.deciding.leave_out(*span)
 
+    def _go_to_event(self, forward: bool) -> None:
+        self.fold.open()
+        self.tape_bar.go(forward)
+
     def _zoom_chosen(self) -> None:
+        self.fold.open()
         selection = self.session.selection
         solution = self.session.solution
         if selection.span is not None:
