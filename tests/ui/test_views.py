@@ -28,6 +28,7 @@ from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import changes_in
 from tests.ui.conftest import center, click, drag, evidence_page, findings_page
+from tests.ui.hands import LEFT, pick
 
 Until = Callable[..., None]
 BUSY_CELL = 16 * 4 + 5
@@ -386,3 +387,29 @@ def test_everyday_words_find_a_command_or_the_nearest_thing(driven: MainWindow) 
             item is not None and item.data(0, Qt.ItemDataRole.UserRole) in driven.actions_.values()
         )
     assert {n.command for n in NEAREST} <= set(driven.actions_)
+
+
+def test_the_table_is_held_against_any_table_of_the_job(driven: MainWindow, until: Until) -> None:
+    desk = table_desk(driven)
+    session = driven.session
+    session.deciding.type_in("+3%", frozenset({70}))
+    QTest.mouseClick(desk.header.group.button(list(Figure).index(Figure.CHANGE)), LEFT)
+    assert desk.header.base.isVisible() and desk.header.base.text() == "against as driven here"
+
+    def changed() -> dict[int, str]:
+        assert desk.table.view is not None
+        # A field of tenths rounds what was typed.
+        return {cell: text[:2] for cell, text in enumerate(desk.table.view.text) if text}
+
+    assert changed() == {70: "+3"}
+    session.rounds.begin_round()
+    until(lambda: not session.is_busy)
+    session.deciding.type_in("-1%", frozenset({71}))
+    assert list(changed()) == [71]
+    pick(desk.header.base, "as driven in round 1")
+    assert changed()[70] == "+3" and list(changed()) == [70, 71]
+    session.show_round(0)
+    until(lambda: not session.is_busy)
+    assert desk.header.base.text() == "against as driven here"
+    QTest.mouseClick(desk.header.group.button(0), LEFT)
+    assert not desk.header.base.isVisible()

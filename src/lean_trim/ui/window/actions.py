@@ -345,7 +345,7 @@ NEAREST: tuple[Nearest, ...] = (
     Nearest(
         ("compare", "difference", "delta", "percent"),
         "desk_table",
-        "The bars compare with the driven table; “Asked %” above it writes the difference",
+        "“Change %” above the table holds it against any table of the job, in percent",
     ),
     Nearest(
         ("print", "paper", "report"),

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.coordinates import coordinates
 from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
@@ -44,6 +45,7 @@ class BalanceTable(QWidget):
         self.session = session
         self.appearance = appearance
         self.figure = Figure.VALUE
+        self.base: Table | None = None
         self.view: TileView | None = None
         self.live: Floats | None = None
         self.current = 0
@@ -68,7 +70,9 @@ class BalanceTable(QWidget):
     def refresh(self) -> None:
         """Compute the arrays again and repaint."""
         self.live = None
-        self.view = make_view(self.session, self.figure, least_scale_pct=self._scale_pct)
+        self.view = make_view(
+            self.session, self.figure, least_scale_pct=self._scale_pct, base=self.base
+        )
         if self.view is not None:
             # Bars of one job are compared with each other; their scale never shrinks while it is
             # open.
@@ -91,6 +95,14 @@ class BalanceTable(QWidget):
         """Choose the number the tiles carry."""
         self.figure = figure
         self.refresh()
+
+    def hold_against(self, base: Table | None) -> None:
+        """Count changes from another table; None for the one that was driven."""
+        if base is self.base:
+            return
+        self.base = base
+        if self.figure is Figure.CHANGE:
+            self.refresh()
 
     def show_drive(self, log: Log) -> None:
         """Fill cells with the seconds driven so far."""

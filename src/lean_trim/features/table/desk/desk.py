@@ -46,6 +46,7 @@ class TableDesk(QWidget):
         for part in (self.header, self.reason, self.table, self.legend, self.bar):
             layout.addWidget(part, int(part is self.table))
         self.header.figure_chosen.connect(self.table.show_figure)
+        self.header.base_chosen.connect(self.table.hold_against)
         self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hovered)

@@ -23,11 +23,13 @@ from lean_trim.core.decision.proposal import Status
 from lean_trim.core.decision.round_verdict import UNJUDGED
 from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.causes import SUPPLY_IDS
+from lean_trim.features.table.desk.base_choice import Base, bases_of
 from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
 from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.choice_button import ChoiceButton, Entry
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.workspace.judging import verdict_of
 
@@ -58,6 +60,8 @@ class TableHeader(QWidget):
     """Title, figures of the round, and the choice of the tiles' number."""
 
     figure_chosen = Signal(object)
+    base_chosen = Signal(object)
+    """Which table of the job changes are counted from."""
 
     def __init__(
         self, session: Session, appearance: Appearance, parent: QWidget | None = None
@@ -65,6 +69,7 @@ class TableHeader(QWidget):
         super().__init__(parent)
         self.session = session
         self.show_truth = False
+        self._key = ""
         self.title = Label(self)
         self.advice = Label(self)
         self.facts = tuple(Label(self) for _ in FACT_TIPS)
@@ -95,8 +100,13 @@ class TableHeader(QWidget):
         self.keep_filled = QToolButton(self)
         self.keep_filled.setToolTip(plain_tip(FILLED_TIP))
         self.keep_filled.clicked.connect(lambda: session.tuning.choose_unvisited("keep"))
+        self.base = ChoiceButton(self._bases, parent=self)
+        self.base.setAccessibleName("The table changes are counted from")
+        self.base.chosen.connect(self._hold_against)
+        self.base.hide()
         below = QHBoxLayout()
         below.addWidget(self.advice, 1)
+        below.addWidget(self.base)
         below.addWidget(self.keep_filled)
         column.addLayout(below)
         self.group = QButtonGroup(self)
@@ -109,9 +119,10 @@ class TableHeader(QWidget):
             button.setChecked(figure is Figure.VALUE)
             self.group.addButton(button, list(Figure).index(figure))
             row.addWidget(button)
-        self.group.idClicked.connect(lambda i: self.figure_chosen.emit(list(Figure)[i]))
+        self.group.idClicked.connect(lambda i: self._choose_figure(list(Figure)[i]))
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
+        session.round_changed.connect(self._show_base)
         session.access_changed.connect(lambda _: self.refresh())
         session.work_changed.connect(self.refresh)
         session.driving.connect(self._drive)
@@ -146,6 +157,30 @@ class TableHeader(QWidget):
         room = self.width() - MARGINS - others
         last.setVisible(bool(last.text()) and last.sizeHint().width() <= room)
 
+    def _choose_figure(self, figure: Figure) -> None:
+        self.base.setVisible(figure is Figure.CHANGE)
+        self._offer_to_keep()
+        self.figure_chosen.emit(figure)
+
+    def _bases(self) -> list[Entry]:
+        session = self.session
+        if session.job is None or session.round is None:
+            return []
+        return [Entry(base.words, base) for base in bases_of(session.job, session.round)]
+
+    def _hold_against(self, base: object) -> None:
+        assert isinstance(base, Base)
+        self._key = base.key
+        self._show_base()
+
+    def _show_base(self) -> None:
+        """The base that was chosen, where the shown round still has it; else what was driven."""
+        entries = [entry.data for entry in self._bases()]
+        found = [base for base in entries if isinstance(base, Base)]
+        base = next((b for b in found if b.key == self._key), found[0] if found else None)
+        self.base.show_choice(f"against {base.words}" if base is not None else "")
+        self.base_chosen.emit(None if base is None else base.table)
+
     def _offer_to_keep(self) -> None:
         """One click keeps the old values of the cells that are filled without having been driven."""
         session = self.session
@@ -155,7 +190,8 @@ class TableHeader(QWidget):
         if proposal is not None and decision is not None and session.is_last:
             filled = (proposal.status == Status.FILLED) & (decision.origin == Origin.UNTOUCHED)
             count = int(filled.sum())
-        self.keep_filled.setVisible(count > 0)
+        # Its room is the base's while changes are looked at.
+        self.keep_filled.setVisible(count > 0 and self.base.isHidden())
         self.keep_filled.setEnabled(session.can_save)
         self.keep_filled.setText(f"{count} filled, not driven: keep old values")
 

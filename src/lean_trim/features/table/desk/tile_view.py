@@ -20,6 +20,7 @@ class Figure(StrEnum):
     """Which number a tile carries."""
 
     VALUE = "value"
+    CHANGE = "change"
     ASKED = "asked"
     ERROR = "error"
     SECONDS = "seconds"
@@ -27,6 +28,11 @@ class Figure(StrEnum):
 
 FIGURE_TEXT = {
     Figure.VALUE: ("Value", "the value as it is decided now; undecided cells as they were driven"),
+    Figure.CHANGE: (
+        "Change %",
+        "how far the decided value is from another table of this job, percent; blank where it is the "
+        "same",
+    ),
     Figure.ASKED: ("Asked %", "the correction the drive needs, percent, before limits and shares"),
     Figure.ERROR: ("± %", "one standard error of that correction, percent points"),
     Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
@@ -94,11 +100,12 @@ def make_view(
     figure: Figure,
     live_seconds: Floats | None = None,
     least_scale_pct: float = 0.0,
+    base: Table | None = None,
 ) -> TileView | None:
     """Arrays for the current round, or None without a job.
 
     ``live_seconds`` fills cells while driving; ``least_scale_pct`` is what a full bar stood for
-    before.
+    before; ``base`` is what the change is counted from, the driven table where it is None.
     """
     current = session.round
     decision = session.decision
@@ -125,7 +132,12 @@ def make_view(
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else measured)
     rows, columns = layout_of(table)
     shown = table.own_of(decision.values).ravel()
-    texts = _texts(figure, shown, asked, error, seconds, _decimals(session))
+    if figure is Figure.CHANGE:
+        # The one of a job or round that was shown before may have other axes.
+        known = base if base is not None and base.same_axes(table) else table
+        texts = _changes(decision.values, known.values)
+    else:
+        texts = _texts(figure, shown, asked, error, seconds, _decimals(session))
     # A turned knob must not rescale the bars it is judged by: only what is kept counts.
     scale = max(least_scale_pct, scale_of_job(session) or _scale_for(bar))
     return TileView(
@@ -146,6 +158,12 @@ def make_view(
         if proposal is not None
         else np.zeros(table.size, bool),
     )
+
+
+def _changes(values: Floats, base: Floats) -> tuple[str, ...]:
+    """Percent by which values differ from others; nothing where they are the same."""
+    pct = 100.0 * (values / base - 1.0).ravel()
+    return tuple(signed(x) if x else "" for x in pct.tolist())
 
 
 def _scale_for(step_pct: Floats) -> float:
