@@ -32,8 +32,8 @@ class Say:
     HEAT = Message("adding_up.heat", "Heat of the charge")
     SMALL = Message("adding_up.small", "Small pulses")
     CAUSE = Message("adding_up.cause", "Fuel supply and drift")
-    BESIDE = Message("adding_up.beside", "Cells beside, read along")
-    SMOOTH = Message("adding_up.smooth", "Held smooth with them")
+    BESIDE = Message("adding_up.beside", "Cells beside")
+    SMOOTH = Message("adding_up.smooth", "Held smooth")
     AVERAGED = Message("adding_up.averaged", "Samples beside it, and the trimmed mean")
     ONLY = Message("adding_up.only", "By its neighbours only")
 
