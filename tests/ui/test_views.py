@@ -413,3 +413,22 @@ def test_the_table_is_held_against_any_table_of_the_job(driven: MainWindow, unti
     assert desk.header.base.text() == "against as driven here"
     QTest.mouseClick(desk.header.group.button(0), LEFT)
     assert not desk.header.base.isVisible()
+
+
+def test_half_of_the_proposal_is_typed_for_a_region(driven: MainWindow) -> None:
+    session = driven.session
+    assert session.proposal is not None and session.round is not None
+    boost = frozenset(range(9 * 16, 14 * 16))
+    step = session.proposal.step_pct
+    session.selection.set_cells(boost)
+    desk = table_desk(driven)
+    desk.bar.entry.setFocus()
+    QTest.keyClicks(desk.bar.entry, "50%")
+    QTest.keyClick(desk.bar.entry, Qt.Key.Key_Return)
+    assert session.decision is not None and desk.bar.entry.text() == ""
+    made = 100.0 * (session.decision.values / session.round.table.values - 1.0)
+    np.testing.assert_allclose(made[9:], step[9:] / 2, atol=0.1)
+    assert (made[:9] == 0.0).all()
+    assert driven.actions_["undo"].text().startswith("Undo: Accept 50 % of the proposal on ")
+    driven.actions_["undo"].trigger()
+    assert session.decision.changed == 0

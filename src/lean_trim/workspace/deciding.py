@@ -8,8 +8,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from lean_trim.core.data.tables import Table
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.proposal import Proposal
 from lean_trim.core.diagnosis.causes import certain_swap
 from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.errors import LeanTrimError
@@ -47,6 +49,7 @@ class Say:
     )
     REFUSED = Message("deciding.refused", "{reason}")
     ACCEPT = Message("deciding.accept", "Accept {cells}")
+    ACCEPT_SHARE = Message("deciding.accept_share", "Accept {share:g} % of the proposal on {cells}")
     PUT_BACK = Message("deciding.put_back", "Put {cells} back")
     PIN = Message("deciding.pin", "Pin {cells}")
     RELEASE = Message("deciding.release", "Release {cells}")
@@ -292,28 +295,49 @@ class Deciding:
         gauge = gauge_in_question(solution.findings)
         return None if gauge is None else Say.GAUGE_FIRST(said=gauge.said)
 
-    def accept(self, cells: frozenset[int] | None = None) -> None:
+    def accept(self, cells: frozenset[int] | None = None, share: float = 1.0) -> bool:
         """Accept the proposal for all cells or for some.
 
         Parameters
         ----------
         cells : flat indices; all if None.
+        share : of the proposed change, 0 to 1.
+
+        Returns
+        -------
+        Whether it was done.
         """
         proposal = self.solver.proposal
         held = self.holds_accepting
         if proposal is None or held is not None:
             self.open.note(held or Say.NO_PROPOSAL())
-            return
+            return False
         current = self.open.round
         if current is not None and current.injectors_decided:
             self.open.error(Say.INJECTORS_FIRST())
-            return
+            return False
         if current is not None and self.open.is_last:
             after = decide.accept(current.decided, proposal, cells)
             if current.scale_moved == 1.0 and not cells_apart(current.decided, after):
                 self.open.note(Say.NOTHING_THERE())
-                return
-        self.change(lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells))
+                return False
+        if share < 1.0 and current is not None:
+            return self._accept_share(proposal, current.table, cells, share)
+        return self.change(
+            lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells)
+        )
+
+    def _accept_share(
+        self, proposal: Proposal, driven: Table, cells: frozenset[int] | None, share: float
+    ) -> bool:
+        vehicle = self.open.vehicle
+        if vehicle is None:
+            return False
+        limits = vehicle.limits
+        return self.change(
+            lambda n: Say.ACCEPT_SHARE(share=100.0 * share, cells=n),
+            lambda d: decide.accept_share(d, proposal, driven, cells, share, limits),
+        )
 
     def waiting_in(self, cells: frozenset[int] | None = None) -> int:
         """Number of cells with a proposed change that is not decided.
@@ -386,6 +410,13 @@ class Deciding:
             return False
         if vehicle is None:
             return False
+        try:
+            share = decide.share_in(text)
+        except LeanTrimError as error:
+            self.open.error(Say.REFUSED(reason=str(error)))
+            return False
+        if share is not None:
+            return self.accept(cells, share)
         return self.change(
             lambda n: Say.SET(text=text.strip(), cells=n),
             lambda d: decide.type_in(d, text, cells, vehicle.limits, vehicle.table.own),

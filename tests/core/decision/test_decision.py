@@ -76,3 +76,25 @@ def test_leaving_the_range_changes_nothing() -> None:
         decide.type_in(decide.undecided(TABLE), "x2", {4}, LIMITS)
     with pytest.raises(BadInputError, match="nothing was changed"):
         decide.type_in(decide.undecided(TABLE), "-90", {4}, TableLimits(0.1, 5.0, 95.0))
+
+
+def test_a_share_of_the_proposal_is_taken_in_the_chosen_cells() -> None:
+    half = decide.accept_share(decide.undecided(TABLE), PROPOSAL, TABLE, {0, 1, 2}, 0.5, LIMITS)
+    np.testing.assert_allclose(half.values[0], [82.0, 80.0, 78.0])
+    assert half.changed == 2 and half.origin[0, 0] == Origin.ACCEPTED
+    pinned = decide.pin(decide.undecided(TABLE), TABLE, {0}, True)
+    held = decide.accept_share(pinned, PROPOSAL, TABLE, None, 0.5, LIMITS)
+    assert held.values[0, 0] == 80.0 and held.values[1, 0] == 82.0
+
+
+@pytest.mark.parametrize(
+    ("text", "share"),
+    [("50%", 0.5), (" 33,5 % ", 0.335), ("100%", 1.0), ("+5%", None), ("=50", None)],
+)
+def test_a_share_is_told_from_other_operations(text: str, share: float | None) -> None:
+    assert decide.share_in(text) == pytest.approx(share)
+
+
+def test_more_than_the_whole_is_refused() -> None:
+    with pytest.raises(BadInputError, match="more than the whole"):
+        decide.share_in("150%")

@@ -21,6 +21,10 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
+    OVER_WHOLE = Message(
+        "decision.over_whole",
+        "{text!r} is more than the whole of what is proposed; 0% to 100% take a share of it",
+    )
     NOT_UNDERSTOOD = Message("decision.not_understood", "{text!r} is not understood; {help}")
     OUT_OF_RANGE = Message(
         "decision.out_of_range",
@@ -96,6 +100,67 @@ def accept(decision: Decision, proposal: Proposal, cells: Iterable[int] | None =
     )
 
 
+_SHARE = re.compile(r"\s*(?P<number>\d+([.,]\d*)?)\s*%\s*")
+
+
+def share_in(text: str) -> float | None:
+    """The share of a proposal that a text such as "50%" asks for; None where it is another operation.
+
+    Parameters
+    ----------
+    text : what the user typed.
+
+    Returns
+    -------
+    0 to 1.
+
+    Raises
+    ------
+    BadInputError
+        If it is more than the whole.
+    """
+    found = _SHARE.fullmatch(text)
+    if not found:
+        return None
+    share = float(found["number"].replace(",", ".")) / 100.0
+    if share > 1.0:
+        raise BadInputError(Say.OVER_WHOLE(text=text.strip()))
+    return share
+
+
+def accept_share(
+    decision: Decision,
+    proposal: Proposal,
+    driven: Table,
+    cells: Iterable[int] | None,
+    share: float,
+    limits: TableLimits,
+) -> Decision:
+    """Take a share of the proposed change in the given cells; pinned cells stay.
+
+    Parameters
+    ----------
+    decision : as it stands.
+    proposal : for the same table.
+    driven : the table the change is counted from.
+    cells : flat indices; all if None.
+    share : 0 to 1.
+    limits : of the table's field, by whose steps the value is rounded.
+
+    Returns
+    -------
+    A new decision.
+    """
+    wanted = driven.values * (1.0 + share * proposal.step_pct / 100.0)
+    values, _ = quantise(wanted, limits, driven.own)
+    take = _mask(decision, cells) & (proposal.step_pct != 0.0) & ~decision.pinned
+    return replace(
+        decision,
+        values=np.where(take, values, decision.values),
+        origin=np.where(take, np.int8(Origin.ACCEPTED), decision.origin),
+    )
+
+
 def put_back(decision: Decision, table: Table, cells: Iterable[int] | None = None) -> Decision:
     """Return the given cells to the value they were driven on; pins stay.
 
@@ -139,7 +204,10 @@ def pin(decision: Decision, table: Table, cells: Iterable[int], on: bool) -> Dec
 
 
 _INPUT = re.compile(r"\s*(?P<op>[x×*=]|[+-])?\s*(?P<number>\d+([.,]\d*)?|[.,]\d+)\s*(?P<pct>%)?\s*")
-INPUT_HELP = "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amount), =82 (value)"
+INPUT_HELP = (
+    "allowed are +3% and -3% (percent), x0.95 (factor), +2 and -2 (amount), =82 (value), 50% (half of "
+    "what is proposed)"
+)
 
 
 def paste_in(

@@ -67,7 +67,9 @@ class DecisionBar(QWidget):
         self.entry = OperationEntry(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
-        self.entry.setToolTip("Change the chosen cells: +3%, -2, x0.95, =82, then Enter")
+        self.entry.setToolTip(
+            "Change the chosen cells, then Enter: +3%, -2, x0.95, =82,\nor 50% of what is proposed"
+        )
         # It gives way first where the buttons beside it need the room.
         self.entry.setMinimumWidth(90)
         self.entry.setMaximumWidth(130)
