@@ -134,10 +134,6 @@ class _Row:
         for column in range(WHY + 1):
             place.text(column, "")
 
-    def show(self, pending: Pending) -> None:
-        """Show how the log is read now."""
-        raise NotImplementedError
-
     def _button(
         self,
         column: int,

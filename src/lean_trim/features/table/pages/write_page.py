@@ -92,30 +92,7 @@ class WritePage(QWidget):
         self.rows = {
             k.name: KnobRow(k, partial(session.tuning.turn, "policy", k.name)) for k in beside
         }
-        self.unvisited = ComboBox()
-        self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
-        self.unvisited.setFont(font(9))
-        self.unvisited.setAccessibleName("Cells not driven")
-        self.unvisited.setToolTip(plain_tip(CHOICES_TIP))
-        self.unvisited.activated.connect(lambda i: session.tuning.choose_unvisited(UNVISITED[i]))
-        self.end = QCheckBox("Carry the curve's last segment on")
-        self.end.setFont(font(9))
-        self.end.setToolTip(
-            plain_tip(
-                "Marked as extrapolated, never below the old value, never where the sensor met its end"
-            )
-        )
-        self.end.toggled.connect(session.tuning.extrapolate_end)
-        self.sound = QCheckBox("The fuel supply is sound")
-        self.sound.setFont(font(9))
-        self.sound.setToolTip(
-            plain_tip(
-                "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: "
-                "the "
-                "whole need of the highest flows is then written"
-            )
-        )
-        self.sound.toggled.connect(session.tuning.supply_sound)
+        self._make_choices()
         self.counts = running_text(8.5)
         self.reset = QPushButton("All settings back to default")
         self.reset.setToolTip("Sieve, estimate, logs and writing; can be undone")
@@ -123,6 +100,44 @@ class WritePage(QWidget):
         self.scale = ScalePanel(session, appearance)
         self.scale_fold = Fold("Scale of the table", lambda: (self.scale,))
         self.scale_fold.fill()
+        self._lay_out()
+        for signal in (
+            session.round_changed,
+            session.solved,
+            session.decided,
+            session.tuning_changed,
+        ):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _make_choices(self) -> None:
+        """What is chosen or ticked, beside the numbers."""
+        tuning = self.session.tuning
+        self.unvisited = ComboBox()
+        self.unvisited.addItems([CHOICES[policy] for policy in UNVISITED])
+        self.unvisited.setFont(font(9))
+        self.unvisited.setAccessibleName("Cells not driven")
+        self.unvisited.setToolTip(plain_tip(CHOICES_TIP))
+        self.unvisited.activated.connect(lambda i: tuning.choose_unvisited(UNVISITED[i]))
+        self.end = QCheckBox("Carry the curve's last segment on")
+        self.end.setFont(font(9))
+        self.end.setToolTip(
+            plain_tip(
+                "Marked as extrapolated, never below the old value, never where the sensor met its end"
+            )
+        )
+        self.end.toggled.connect(tuning.extrapolate_end)
+        self.sound = QCheckBox("The fuel supply is sound")
+        self.sound.setFont(font(9))
+        self.sound.setToolTip(
+            plain_tip(
+                "Fuel pressure was not logged. Only where it was measured otherwise, at full throttle: "
+                "the whole need of the highest flows is then written"
+            )
+        )
+        self.sound.toggled.connect(tuning.supply_sound)
+
+    def _lay_out(self) -> None:
         widgets = (
             self.caution,
             self.table,
@@ -135,14 +150,6 @@ class WritePage(QWidget):
             self.reset,
         )
         fill_page(self, scrolling_column(widgets))
-        for signal in (
-            session.round_changed,
-            session.solved,
-            session.decided,
-            session.tuning_changed,
-        ):
-            signal.connect(self.refresh)
-        self.refresh()
 
     def refresh(self) -> None:
         """Stand as the settings say; count what each rule of the policy decided."""
