@@ -12,6 +12,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.proposal import Proposal
+from lean_trim.core.decision.typed import share_in, type_in
 from lean_trim.core.diagnosis.causes import certain_swap
 from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.errors import LeanTrimError
@@ -411,7 +412,7 @@ class Deciding:
         if vehicle is None:
             return False
         try:
-            share = decide.share_in(text)
+            share = share_in(text)
         except LeanTrimError as error:
             self.open.error(Say.REFUSED(reason=str(error)))
             return False
@@ -419,7 +420,7 @@ class Deciding:
             return self.accept(cells, share)
         return self.change(
             lambda n: Say.SET(text=text.strip(), cells=n),
-            lambda d: decide.type_in(d, text, cells, vehicle.limits, vehicle.table.own),
+            lambda d: type_in(d, text, cells, vehicle.limits, vehicle.table.own),
         )
 
     def paste(self, text: str) -> bool:
@@ -440,7 +441,7 @@ class Deciding:
 
         def over(decision: Decision) -> Decision:
             wanted = values_over(block_of_text(text, CLIPBOARD), table)
-            return decide.paste_in(decision, wanted, vehicle.limits, table.own)
+            return decide.moved_by_hand(decision, wanted, vehicle.limits, table.own)
 
         return self.change(lambda n: Say.PASTE(cells=n), over)
 

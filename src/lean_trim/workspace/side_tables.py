@@ -13,6 +13,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision, Origin
+from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.job.records import Round
@@ -230,7 +231,7 @@ class SideTables(ABC):
         return self._decide(
             name,
             Say.SET(text=words, what=self.words[name]),
-            lambda decision, table: decide.type_in(
+            lambda decision, table: type_in(
                 decision, typed, [cell], self.limits_of(table), table.own
             ),
         )

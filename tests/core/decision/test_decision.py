@@ -9,6 +9,7 @@ from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import PolicySettings, propose
+from lean_trim.core.decision.typed import share_in, type_in
 from lean_trim.core.errors import BadInputError
 from tests.core.decision.test_proposal import LIMITS, TABLE, estimate
 
@@ -40,7 +41,7 @@ def test_put_back_returns_to_the_driven_value() -> None:
 def test_pinned_cells_refuse_everything_until_released() -> None:
     pinned = decide.pin(decide.undecided(TABLE), TABLE, {0}, True)
     assert decide.accept(pinned, PROPOSAL).values[0, 0] == 80.0
-    assert decide.type_in(pinned, "=70", {0, 1}, LIMITS).values[0].tolist() == [80.0, 70.0, 80.0]
+    assert type_in(pinned, "=70", {0, 1}, LIMITS).values[0].tolist() == [80.0, 70.0, 80.0]
     released = decide.pin(pinned, TABLE, {0}, False)
     assert decide.accept(released, PROPOSAL).values[0, 0] == pytest.approx(84.0)
 
@@ -59,7 +60,7 @@ def test_pinned_cells_refuse_everything_until_released() -> None:
     ],
 )
 def test_typed_input(text: str, value: float) -> None:
-    result = decide.type_in(decide.undecided(TABLE), text, {4}, LIMITS)
+    result = type_in(decide.undecided(TABLE), text, {4}, LIMITS)
     assert result.values[1, 1] == pytest.approx(value)
     assert result.origin[1, 1] == Origin.BY_HAND
     assert result.changed == 1
@@ -68,14 +69,14 @@ def test_typed_input(text: str, value: float) -> None:
 @pytest.mark.parametrize("text", ["", "abc", "3%", "=", "x", "=3%", "++3", "1e5"])
 def test_input_that_makes_no_sense_is_refused_with_what_is_allowed(text: str) -> None:
     with pytest.raises(BadInputError, match=r"is not understood; allowed are \+3%"):
-        decide.type_in(decide.undecided(TABLE), text, {4}, LIMITS)
+        type_in(decide.undecided(TABLE), text, {4}, LIMITS)
 
 
 def test_leaving_the_range_changes_nothing() -> None:
     with pytest.raises(BadInputError, match="range of 5 to 95; nothing was changed"):
-        decide.type_in(decide.undecided(TABLE), "x2", {4}, LIMITS)
+        type_in(decide.undecided(TABLE), "x2", {4}, LIMITS)
     with pytest.raises(BadInputError, match="nothing was changed"):
-        decide.type_in(decide.undecided(TABLE), "-90", {4}, TableLimits(0.1, 5.0, 95.0))
+        type_in(decide.undecided(TABLE), "-90", {4}, TableLimits(0.1, 5.0, 95.0))
 
 
 def test_a_share_of_the_proposal_is_taken_in_the_chosen_cells() -> None:
@@ -92,9 +93,9 @@ def test_a_share_of_the_proposal_is_taken_in_the_chosen_cells() -> None:
     [("50%", 0.5), (" 33,5 % ", 0.335), ("100%", 1.0), ("+5%", None), ("=50", None)],
 )
 def test_a_share_is_told_from_other_operations(text: str, share: float | None) -> None:
-    assert decide.share_in(text) == pytest.approx(share)
+    assert share_in(text) == pytest.approx(share)
 
 
 def test_more_than_the_whole_is_refused() -> None:
     with pytest.raises(BadInputError, match="more than the whole"):
-        decide.share_in("150%")
+        share_in("150%")

@@ -15,6 +15,7 @@ from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.regions import USUAL_KPA
 from lean_trim.core.decision.targets import TargetAdvice, advise
+from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.tables.block import block_of_text
@@ -117,7 +118,7 @@ class TargetTable:
         words = text.strip()
         typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
         said = Say.SET(text=words, count=len(cells))
-        return self._change(said, lambda d, _: decide.type_in(d, typed, cells, LIMITS))
+        return self._change(said, lambda d, _: type_in(d, typed, cells, LIMITS))
 
     def paste(self, text: str) -> bool:
         """Put targets from the clipboard over the table; False, and told, if it cannot be done.
@@ -133,7 +134,7 @@ class TargetTable:
 
         def over(decision: Decision, table: Table) -> Decision:
             wanted = values_over(block_of_text(text, CLIPBOARD), table)
-            return decide.paste_in(decision, wanted, LIMITS, table.own)
+            return decide.moved_by_hand(decision, wanted, LIMITS, table.own)
 
         return self._change(Say.PASTE(), over)
 
