@@ -97,11 +97,13 @@ def _work(kind: str, place: Path, path: Path, elsewhere: Path) -> list[str]:
     base = 0 if kind == "read-only" else 1
     if base:
         workspace.deciding.type_in("=50", frozenset({0}))
+        workspace.deciding.confirm()
     assert workspace.open.round is not None
     wrong: list[str] = []
     log = workspace.open.round.logs[0]
     with refusing(kind, place, path):
         workspace.deciding.type_in("=60", frozenset(range(100)))
+        workspace.deciding.confirm()
         workspace.tuning.turn("sieve", "tip.after_s", 0.5)
         workspace.tuning.rest()
         addition = AddLogs(

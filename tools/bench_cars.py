@@ -166,6 +166,7 @@ def by_hand(walk: Walk, bench: Path, car: Dressed) -> int:
     }
     assert kept == said, f"answers nobody gave: {kept}, given were {said}"
     hand.click(table_desk(window).bar.accept)
+    hand.give_word()
     out = walk.files / f"{car.name.lower()}-corrected.csv"
     hand.answering(out, window.actions_["hand_over"].trigger)
     hand.actions += 1

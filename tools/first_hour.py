@@ -101,6 +101,7 @@ def demo(walk: Walk) -> None:
     session.driving.connect(lambda _: seen.append(table_desk(window).header.text))
     window.actions_["demo"].trigger()
     walk.wait(lambda: bool(seen))
+    window.fold.open()
     walk.step("driving", "Driving" in seen[0])
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     walk.step("worked-out", session.deciding.waiting_in() > 0)
@@ -147,6 +148,10 @@ def demo(walk: Walk) -> None:
     walk.step("asked-before-handing-over", window.rail.steps.question.isVisible())
     QFileDialog.getSaveFileName = lambda *_: (str(walk.files / "heron.csv"), "")  # type: ignore[method-assign,assignment]
     QTest.mouseClick(window.rail.steps.accept_first, LEFT)
+    walk.step(
+        "word-asked", window.confirm.isVisible() and not walk.files.joinpath("heron.csv").exists()
+    )
+    QTest.mouseClick(window.confirm.go_on, LEFT)
     walk.step("handed-over", session.round is not None and bool(session.round.handed_over))
     window.messages.hide()
     QTest.mouseClick(window.rail.steps.drive, LEFT)
@@ -268,6 +273,7 @@ def own_car(walk: Walk, car: Path) -> None:
     walk.step("columns-of-a-log", session.imports.current is not None)
     session.imports.discard()
     session.deciding.accept()
+    session.deciding.confirm()
     drop = (Role.PULSE_WIDTH, Role.DUTY)
     own = session.round.logs[0]
     bare = Log(own.time_s, {r: v for r, v in own.channels.items() if r not in drop}, "bare")

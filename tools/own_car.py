@@ -49,6 +49,12 @@ class Hand:
         QTest.mouseClick(button, LEFT)
         self._count()
 
+    def give_word(self) -> None:
+        """Confirm what was asked about, where something was."""
+        strip = self.walk.window.confirm
+        if strip.isVisible():
+            self.click(strip.go_on)
+
     def type(self, edit: QLineEdit, text: str) -> None:
         """Click into a field and type over what stands there."""
         QTest.mouseClick(edit, LEFT)
@@ -131,6 +137,7 @@ def own_car(walk: Walk) -> Hand:
     walk.wait(lambda: session.solution is not None and not session.is_busy)
     walk.step("worked-out", session.deciding.waiting_in() > 40)
     hand.click(table_desk(window).bar.accept)
+    hand.give_word()
     walk.step("accepted", session.deciding.waiting_in() == 0)
     table = walk.files / "corrected.csv"
     hand.answering(table, window.actions_["hand_over"].trigger)

@@ -87,6 +87,7 @@ def main() -> None:
     shoot(app, window, "asked-first")
     window.rail.steps.withdraw()
     session.deciding.accept()
+    session.deciding.confirm()
     session.rounds.drive()
     wait(
         app,

@@ -454,7 +454,7 @@ def test_a_step_is_large_from_eight_percent(step: float, cautioned: bool) -> Non
     table = small_vehicle().table
     steps = np.zeros(table.shape)
     steps[0, 0] = step
-    said = " ".join(cautions_for(table, steps, None, PolicySettings()))
+    said = " ".join(c.text for c in cautions_for(table, steps, None, PolicySettings()))
     assert ("Check fuel pressure" in said) == cautioned
 
 
@@ -463,7 +463,7 @@ def test_leaning_near_full_load_is_cautioned(kpa: float, cautioned: bool) -> Non
     table = small_vehicle().table
     steps = np.where(table.axes[0].points[:, None] == kpa, -4.0, 0.0) * np.ones(table.shape)
     assert (
-        any("full load" in line for line in cautions_for(table, steps, None, PolicySettings()))
+        any("full load" in c.text for c in cautions_for(table, steps, None, PolicySettings()))
         == cautioned
     )
 

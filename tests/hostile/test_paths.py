@@ -21,6 +21,7 @@ from lean_trim.simcar.heron import heron
 from lean_trim.ui.window import recent
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.recent import Recent
+from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench, bench, driven, driven_bench
 
 __all__ = ["bench", "driven", "driven_bench"]
@@ -99,7 +100,7 @@ def test_a_hand_over_the_job_cannot_note_leaves_the_table_file_as_it_was(
 ) -> None:
     """ "Nothing was changed" was once said after the file had been replaced."""
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     table = tmp_path / "table.csv"
     table.write_text("what is in the ECU")
     refuse()

@@ -12,6 +12,7 @@ import pytest
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import BadInputError
 from lean_trim.job.blobs import store_log
 from lean_trim.job.errors import SaveFailedError
@@ -27,7 +28,7 @@ def test_closing_and_reopening_brings_everything_back(
     store = JobStore.create(path, heron_vehicle, car="heron")
     first = store.load().rounds[0]
     store.add_logs(first.id, [store_log(heron_log, "abc")])
-    decision = decide.type_in(decide.undecided(first.table), "+3%", {5, 17}, heron_vehicle.limits)
+    decision = type_in(decide.undecided(first.table), "+3%", {5, 17}, heron_vehicle.limits)
     decision = decide.pin(decision, first.table, {40}, True)
     store.save_decision(first.id, "ve", decision)
     store.save_left_out(first.id, [Span(10.0, 20.5)])

@@ -16,6 +16,7 @@ from lean_trim.job.store import load_job
 from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.changes import SolutionShown, WorkMoved
 from lean_trim.workspace.tasks import Lane
+from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench, Gate
 
 
@@ -26,7 +27,7 @@ def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
     it.
     """
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     gate = Gate(monkeypatch)
     workspace.solver.solve()
     gate.wait_begun()
@@ -38,7 +39,7 @@ def test_beginning_a_round_while_the_old_one_is_solved_leaves_the_new_one_empty(
     assert workspace.open.round is not None and workspace.open.round.number == 2
     assert workspace.solver.solution is None and workspace.solver.proposal is None
     assert workspace.open.round.verdict is None
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert "no proposal yet" in driven.said
     assert workspace.open.round.decided.changed == 0
     workspace.opening.close_job()
@@ -219,7 +220,7 @@ def test_closing_while_a_solve_runs_changes_nothing(
     driven: Bench, monkeypatch: pytest.MonkeyPatch, job_path: Path
 ) -> None:
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert workspace.open.round is not None
     decided = workspace.open.round.decided.values
     gate = Gate(monkeypatch)
@@ -252,7 +253,7 @@ def test_a_drive_that_ends_while_another_round_is_looked_at_waits_in_the_rail(
 
 def test_one_may_go_back_and_branch_from_an_earlier_round(driven: Bench, job_path: Path) -> None:
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     workspace.rounds.begin_round()
     workspace.rounds.begin_round()
     assert "no log yet" in driven.said
@@ -275,7 +276,7 @@ def test_one_may_go_back_and_branch_from_an_earlier_round(driven: Bench, job_pat
 def test_a_prediction_comes_true_within_its_error(driven: Bench, job_path: Path) -> None:
     """The residual of the next drive is foretold by what is left and how well it is known."""
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     workspace.rounds.drive()
     driven.until(
         lambda: workspace.open.job is not None and len(workspace.open.job.rounds) == 2, seconds=60.0

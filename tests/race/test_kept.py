@@ -13,6 +13,7 @@ from lean_trim.job.store import JobStore, load_job
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.changes import Remedy
+from tests.deciding import type_knowingly
 from tests.race.conftest import Bench
 from tests.ui.conftest import until, window
 
@@ -48,7 +49,7 @@ def test_opening_another_job_waits_for_the_users_word(
     other = tmp_path / "other.leantrim"
     JobStore.create(other, heron()).close()
     disk.full = True
-    workspace.deciding.type_in("=50", frozenset({1}))
+    type_knowingly(workspace.deciding, "=50", frozenset({1}))
     workspace.opening.open_path(other)
     driven.settle()
     assert workspace.open.path == job_path and "are not saved yet" in driven.said
@@ -70,7 +71,7 @@ def test_what_the_user_lets_go_is_gone_and_the_other_job_opens(
     other = tmp_path / "other.leantrim"
     JobStore.create(other, heron()).close()
     disk.full = True
-    workspace.deciding.type_in("=50", frozenset({1}))
+    type_knowingly(workspace.deciding, "=50", frozenset({1}))
     disk.full = False
     workspace.opening.open_path(other)
     workspace.opening.let_go()
@@ -90,7 +91,7 @@ def test_a_job_that_is_taken_over_gets_what_it_refused(driven: Bench, job_path: 
     origin = decision.origin.copy()
     origin.ravel()[2] = 2
     other.save_decision(job.rounds[0].id, "ve", type(decision)(values, origin, decision.pinned))
-    workspace.deciding.type_in("=50", frozenset({1}))
+    type_knowingly(workspace.deciding, "=50", frozenset({1}))
     assert len(workspace.saving.unsaved) == 1
     other.close()
     workspace.opening.take_over()
@@ -106,7 +107,7 @@ def test_the_window_stays_open_until_it_is_said_what_becomes_of_them(
     window.opening.open_job(job_path)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
     disk.full = True
-    window.session.deciding.type_in("=50", frozenset({1}))
+    type_knowingly(window.session.deciding, "=50", frozenset({1}))
     disk.full = False
     assert not window.close() and window.isVisible()
     assert window.messages.isVisible() and "not saved yet" in window.messages.text.text()

@@ -18,6 +18,7 @@ from lean_trim.simcar.heron import heron
 from lean_trim.workspace import opening, rounds
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.tasks import Lane
+from tests.deciding import type_knowingly
 from tests.race.conftest import Bench
 
 
@@ -55,7 +56,7 @@ def test_a_log_removed_while_others_are_read(
     driven.settle()
     assert [i.name for i in workspace.open.round.log_infos] == ["more1.csv", "more2.csv"]
     assert_as_kept(driven, job_path)
-    workspace.deciding.type_in("+1%", frozenset({3}))
+    type_knowingly(workspace.deciding, "+1%", frozenset({3}))
     workspace.navigation.undo()
     assert_as_kept(driven, job_path)
 
@@ -70,7 +71,7 @@ def test_a_round_begun_while_the_car_is_driven(
     workspace.rounds.drive()
     wait_for_answers(driven)
     # Other cells than the drive was driven on, so that the drive's round is another one.
-    workspace.deciding.type_in("+5%", frozenset({40, 41}))
+    type_knowingly(workspace.deciding, "+5%", frozenset({40, 41}))
     workspace.rounds.begin_round()
     driven.settle()
     job = workspace.open.job
@@ -107,11 +108,11 @@ def test_work_done_while_the_job_is_saved_elsewhere_goes_along(
     """180 of 224 acknowledged cells were once not in the new file, with memory still showing them."""
     workspace = driven.workspace
     elsewhere = tmp_path / "elsewhere.leantrim"
-    workspace.deciding.type_in("+1%", frozenset(range(44)))
+    type_knowingly(workspace.deciding, "+1%", frozenset(range(44)))
     workspace.saving.save_elsewhere(elsewhere)
     wait_for_answers(driven)
     if meanwhile == "cells":
-        workspace.deciding.type_in("+2%", frozenset(range(180)))
+        type_knowingly(workspace.deciding, "+2%", frozenset(range(180)))
         workspace.deciding.put_back(frozenset({2}))
         workspace.deciding.leave_out(100.0, 130.0)
         workspace.marks.mark(50.0, "here")
@@ -120,7 +121,7 @@ def test_work_done_while_the_job_is_saved_elsewhere_goes_along(
         workspace.logs.leave_out(workspace.open.round.id, workspace.open.round.log_infos[0].id)
     elif meanwhile == "a round":
         workspace.rounds.begin_round()
-        workspace.deciding.type_in("+2%", frozenset({5}))
+        type_knowingly(workspace.deciding, "+2%", frozenset({5}))
     elif meanwhile == "a scale":
         workspace.scale.move(next(iter(workspace.scale.ways(1.1))).at, 1.1)
     else:
@@ -148,7 +149,7 @@ def test_a_copy_that_cannot_take_what_came_since_is_thrown_away(
     monkeypatch.setattr(JobStore, "bring_up_to_date", full)
     workspace.saving.save_elsewhere(elsewhere)
     wait_for_answers(driven)
-    workspace.deciding.type_in("+2%", frozenset(range(9)))
+    type_knowingly(workspace.deciding, "+2%", frozenset(range(9)))
     driven.settle()
     assert workspace.open.path == job_path and not elsewhere.exists()
     assert "no room left" in driven.said
@@ -180,7 +181,7 @@ def test_opening_the_open_file_anew_fails_and_the_job_stays(
     driven.settle()
     assert workspace.open.job is not None and workspace.open.path == job_path
     assert "the disk does not answer" in driven.said
-    workspace.deciding.type_in("+2%", frozenset({1}))
+    type_knowingly(workspace.deciding, "+2%", frozenset({1}))
     assert_as_kept(driven, job_path)
 
 
@@ -191,11 +192,11 @@ def test_what_is_decided_while_the_open_file_is_read_anew_is_kept(
     number = workspace.open.number
     workspace.opening.open_path(job_path)
     wait_for_answers(driven)
-    workspace.deciding.type_in("=50", frozenset({1, 2}))
+    type_knowingly(workspace.deciding, "=50", frozenset({1, 2}))
     driven.settle()
     assert workspace.open.number == number + 1 and workspace.open.round is not None
     assert workspace.open.round.decided.changed == 2 and not workspace.open.read_only
-    workspace.deciding.type_in("=51", frozenset({3}))
+    type_knowingly(workspace.deciding, "=51", frozenset({3}))
     assert "not saved" not in driven.said
     assert_as_kept(driven, job_path)
 
@@ -236,7 +237,7 @@ def test_a_job_without_a_file_follows_the_same_way(
     workspace.imports.add([tmp_path / "looked-at.csv"])
     bench.settle()
     assert workspace.solver.solution is not None
-    assert workspace.deciding.type_in("+4%", frozenset({50}))
+    assert type_knowingly(workspace.deciding, "+4%", frozenset({50}))
     workspace.navigation.undo()
     workspace.navigation.redo()
     kept = tmp_path / "kept.leantrim"
@@ -276,12 +277,12 @@ def test_what_was_refused_does_not_overrule_what_came_after(
         raise SaveFailedError(database.path, "no room left on the disk")
 
     monkeypatch.setattr(Database, "_may_write", full)
-    workspace.deciding.type_in("=50", frozenset({1}))
+    type_knowingly(workspace.deciding, "=50", frozenset({1}))
     workspace.deciding.leave_out(10.0, 20.0)
     workspace.tuning.turn("sieve", "tip.after_s", 1.5)
     workspace.tuning.rest()
     monkeypatch.setattr(Database, "_may_write", may_write)
-    workspace.deciding.type_in("=60", frozenset({2}))
+    type_knowingly(workspace.deciding, "=60", frozenset({2}))
     workspace.deciding.leave_out(30.0, 40.0)
     workspace.tuning.turn("sieve", "cold.below_c", 65.0)
     workspace.tuning.rest()

@@ -15,6 +15,7 @@ from lean_trim.job.store import load_job
 from lean_trim.workspace.changes import Remedy
 from lean_trim.workspace.workspace import Workspace
 from tests.builders import changes_in
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.race.conftest import Bench
 
 Spoil = Callable[[Workspace, Path], contextlib.AbstractContextManager[None]]
@@ -115,11 +116,11 @@ def test_a_decision_the_file_refuses_is_told_and_kept_for_elsewhere(
     driven: Bench, job_path: Path, tmp_path: Path, spoil: Spoil, cause: str
 ) -> None:
     workspace = driven.workspace
-    workspace.deciding.type_in("=50", frozenset({0}))
+    type_knowingly(workspace.deciding, "=50", frozenset({0}))
     assert workspace.open.round is not None
     before = workspace.open.round.decided.values
     with spoil(workspace, job_path):
-        workspace.deciding.accept()
+        accept_knowingly(workspace.deciding)
         assert (
             cause in driven.said
             and "Nothing was changed" in driven.said
@@ -150,8 +151,8 @@ def test_saving_goes_on_once_the_cause_is_gone(
     """A blocked COMMIT once left its transaction open, and every later save failed unseen."""
     workspace = driven.workspace
     with spoil(workspace, job_path):
-        workspace.deciding.accept()
-    workspace.deciding.type_in("=51", frozenset({3}))
+        accept_knowingly(workspace.deciding)
+    type_knowingly(workspace.deciding, "=51", frozenset({3}))
     assert workspace.open.round is not None
     assert workspace.open.round.decided.changed == 1
     workspace.opening.close_job()
@@ -160,7 +161,7 @@ def test_saving_goes_on_once_the_cause_is_gone(
 
 def test_undo_that_cannot_be_saved_undoes_nothing(driven: Bench, job_path: Path) -> None:
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert workspace.open.round is not None
     changed = workspace.open.round.decided.changed
     with locked_file(workspace, job_path):
@@ -185,7 +186,7 @@ def test_a_drive_that_cannot_be_saved_is_kept(
     driven: Bench, job_path: Path, tmp_path: Path
 ) -> None:
     workspace = driven.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     workspace.rounds.drive_minutes = 1.0
     with locked_file(workspace, job_path):
         workspace.rounds.drive()
@@ -206,7 +207,7 @@ def test_elsewhere_that_cannot_be_written_keeps_everything(
 ) -> None:
     workspace = driven.workspace
     with locked_file(workspace, job_path):
-        workspace.deciding.accept()
+        accept_knowingly(workspace.deciding)
         workspace.saving.save_elsewhere(tmp_path / "no" / "such.leantrim")
         driven.settle()
         assert "is not a folder" in driven.said and "still kept" in driven.said
@@ -233,18 +234,18 @@ def test_a_second_window_looks_on_until_it_takes_over(driven: Bench, job_path: P
     second = Bench()
     second.open(job_path)
     assert "is open in another window" in second.workspace.open.read_only
-    second.workspace.deciding.accept()
+    accept_knowingly(second.workspace.deciding)
     assert "is open in another window" in second.said and second.workspace.open.round is not None
     assert second.workspace.open.round.decided.changed == 0
-    first.deciding.type_in("=50", frozenset({0}))
+    type_knowingly(first.deciding, "=50", frozenset({0}))
     second.workspace.opening.take_over()
     second.until(
         lambda: second.workspace.open.read_only == "" and second.workspace.open.job is not None
     )
     second.settle()
     assert second.workspace.open.round.decided.values.ravel()[0] == 50.0
-    second.workspace.deciding.type_in("=60", frozenset({1}))
-    first.deciding.type_in("=70", frozenset({2}))
+    type_knowingly(second.workspace.deciding, "=60", frozenset({1}))
+    type_knowingly(first.deciding, "=70", frozenset({2}))
     assert "taken over by another window" in first.open.read_only
     assert Remedy.TAKE_OVER in driven.notices[-1].remedies
     assert first.open.round is not None and first.open.round.decided.changed == 1

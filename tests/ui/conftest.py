@@ -56,6 +56,8 @@ def driven(
     """The window on a demo job whose first round has been driven and solved."""
     window.opening.open_job(job_path)
     until(lambda: window.session.solution is not None and not window.session.is_busy)
+    # Most of what is tried is tried beside an open tape.
+    window.fold.open()
     QApplication.processEvents()
     return window
 

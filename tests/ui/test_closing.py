@@ -16,6 +16,7 @@ from lean_trim.job.store import JobStore
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.report_sheet import ReportSheet
 from tests.builders import maf_vehicle
+from tests.deciding import type_knowingly
 from tests.ui.conftest import click
 
 Until = Callable[..., None]
@@ -24,8 +25,8 @@ Until = Callable[..., None]
 @pytest.mark.slow
 def test_messages_frame_and_status_of_the_closed_job_are_gone(driven: MainWindow) -> None:
     click(driven, 70)
-    driven.session.deciding.type_in("nonsense", frozenset({70}))
-    driven.session.deciding.type_in("+3%", frozenset({70}))
+    type_knowingly(driven.session.deciding, "nonsense", frozenset({70}))
+    type_knowingly(driven.session.deciding, "+3%", frozenset({70}))
     driven.actions_["undo"].trigger()
     QApplication.processEvents()
     # As the tiles say it under the pointer, which other tests' windows may take away.
@@ -52,7 +53,7 @@ def test_another_job_opens_from_a_higher_round(
     session = driven.session
     for _ in range(2):
         session.rounds.begin_round()
-    session.deciding.type_in("+3%", frozenset({200}))
+    type_knowingly(session.deciding, "+3%", frozenset({200}))
     click(driven, 200)
     path = tmp_path / "small.leantrim"
     JobStore.create(path, maf_vehicle()).close()

@@ -22,6 +22,7 @@ from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.tooltips import LINE_CHARACTERS, folded
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import PAGES
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.ui.conftest import center, fit_page, write_page
 
 Until = Callable[..., None]
@@ -49,11 +50,11 @@ def test_a_tile_explains_bar_line_ink_and_rule(driven: MainWindow) -> None:
         assert part in text
     unseen = int(np.flatnonzero(~view.is_seen)[0])
     assert "Hatched: no used driving" in help_at(table, center(driven, unseen))
-    driven.session.deciding.accept(frozenset({cell}))
+    accept_knowingly(driven.session.deciding, frozenset({cell}))
     assert "Decided: accepted (filled corner)" in help_at(table, center(driven, cell))
     driven.session.deciding.pin(frozenset({cell}))
     assert "Padlock: pinned" in help_at(table, center(driven, cell))
-    driven.session.deciding.type_in("+3%", frozenset({unseen}))
+    type_knowingly(driven.session.deciding, "+3%", frozenset({unseen}))
     assert "set by hand (hollow diamond)" in help_at(table, center(driven, unseen))
 
 
@@ -77,7 +78,7 @@ def test_the_legend_has_what_is_on_the_tiles_and_each_mark_says_more(driven: Mai
     for area, tip in legend.areas:
         assert help_at(legend, area.center().toPoint()) == folded(tip) and len(tip) > 20
     assert any("same in every round of this job" in tip for _, tip in legend.areas)
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     kinds = [e.kind for e in entries_for(table.view)]
     assert "accepted" in kinds
 
@@ -87,7 +88,7 @@ def test_the_scale_of_the_bars_stays_within_a_job(driven: MainWindow, until: Unt
     table = table_desk(driven).table
     assert table.view is not None
     first = table.view.scale_pct
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     assert table.view.scale_pct == first
     session.rounds.begin_round()
     QApplication.processEvents()

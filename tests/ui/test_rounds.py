@@ -24,6 +24,7 @@ from lean_trim.simcar.judge import rms_where_driven
 from lean_trim.simcar.truth import truth_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.race.conftest import Gate
 from tests.ui.conftest import click, findings_page
 
@@ -65,6 +66,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(
     assert "above atmospheric" in table_desk(window).bar.caution.text()
     assert "lean, as far as is known" in table_desk(window).bar.caution.text()
     QTest.mouseClick(table_desk(window).bar.accept, Qt.MouseButton.LeftButton)
+    QTest.mouseClick(window.confirm.go_on, Qt.MouseButton.LeftButton)
     assert not table_desk(window).bar.caution.text().startswith("Before you accept")
     QTest.mouseClick(window.rail.steps.drive, Qt.MouseButton.LeftButton)
     until(ready(session, 2))
@@ -91,7 +93,7 @@ def test_two_rounds_of_the_demo_by_its_buttons(
 @pytest.mark.drives
 def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) -> None:
     driven.session.rounds.drive_minutes = 60.0
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     driven.session.rounds.drive()
     until(lambda: table_desk(driven).table.live is not None)
     assert not driven.rail.steps.drive.isEnabled()
@@ -108,7 +110,7 @@ def test_cancelling_a_drive_changes_nothing(driven: MainWindow, until: Until) ->
 def test_closing_in_the_middle_of_a_drive_keeps_what_was_decided(
     driven: MainWindow, until: Until, job_path: Path
 ) -> None:
-    driven.session.deciding.accept(frozenset({100, 101}))
+    accept_knowingly(driven.session.deciding, frozenset({100, 101}))
     changed = driven.session.decision.changed  # type: ignore[union-attr]
     driven.session.rounds.drive_minutes = 240.0
     driven.session.rounds.drive()
@@ -138,7 +140,7 @@ def test_a_real_vehicle_from_sheet_and_log(
     window.session.imports.add([tmp_path / "drive.csv"])
     until(ready(window.session, 1))
     assert not window.messages.isVisible()
-    window.session.deciding.accept()
+    accept_knowingly(window.session.deciding)
     assert window.session.rounds.hand_over(tmp_path / "out.csv")
     table = read_table(tmp_path / "out.csv", "ve")
     np.testing.assert_allclose(table.values, window.session.round.result.values)  # type: ignore[union-attr]
@@ -151,7 +153,7 @@ def test_a_real_vehicle_from_sheet_and_log(
 
 
 def test_the_clipboard_carries_the_decided_table(driven: MainWindow) -> None:
-    driven.session.deciding.type_in("=50", frozenset({0}))
+    type_knowingly(driven.session.deciding, "=50", frozenset({0}))
     driven.actions_["copy"].trigger()
     lines = QGuiApplication.clipboard().text().splitlines()
     assert lines[0].split("\t")[:2] == ["kPa\\rpm", "600"]
@@ -163,7 +165,7 @@ def test_the_clipboard_carries_the_decided_table(driven: MainWindow) -> None:
 def test_undo_takes_back_decisions_and_left_out_stretches(driven: MainWindow, until: Until) -> None:
     session = driven.session
     used = session.solution.sifted.used.sum()  # type: ignore[union-attr]
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     driven.actions_["undo"].trigger()
     assert session.decision.changed == 0  # type: ignore[union-attr]
     driven.actions_["redo"].trigger()
@@ -184,7 +186,7 @@ def test_earlier_rounds_can_be_seen_but_not_decided(driven: MainWindow, until: U
     driven.rail.list.setCurrentRow(0)
     until(ready(driven.session, 2))
     assert not table_desk(driven).bar.accept.isEnabled()
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     assert "Only the newest round can be decided" in driven.messages.text.text()
 
 
@@ -241,7 +243,7 @@ def test_an_answer_for_the_old_round_never_reaches_the_new_one(
 ) -> None:
     """In the real window: once the empty round 2 showed round 1's solution and kept its verdict."""
     gate = Gate(monkeypatch)
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     driven.actions_["solve"].trigger()
     gate.wait_begun()
     driven.actions_["begin_round"].trigger()
@@ -258,7 +260,7 @@ def test_choosing_another_round_while_a_log_opens_does_not_misfile_it(
     driven: MainWindow, until: Until, tmp_path: Path, short_log: Log
 ) -> None:
     write_log_csv(short_log, tmp_path / "second.csv")
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     driven.actions_["begin_round"].trigger()
     driven.session.imports.add([tmp_path / "second.csv"])
     driven.rail.list.setCurrentRow(0)

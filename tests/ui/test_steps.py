@@ -18,6 +18,7 @@ from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.steps import State, steps_of
 from lean_trim.workspace.additions import AddLogs
 from tests.builders import changes_in
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.ui.conftest import click
 
 Until = Callable[..., None]
@@ -45,6 +46,7 @@ def test_a_click_to_look_leaves_accept_all_where_it_was(driven: MainWindow) -> N
         click(driven, cell)
         assert bar.accept.text() == f"Accept all {waiting}"
     press(bar.accept)
+    press(driven.confirm.go_on)
     assert driven.session.deciding.waiting_in() == 0
     assert driven.session.decision is not None and driven.session.decision.changed == waiting
     assert bar.state.text() == f"{waiting} decided, 0 not"
@@ -83,6 +85,9 @@ def test_handing_over_hardly_anything_is_asked_about_in_place(
     assert not steps.question.isVisible() and not chooser.exists()
     press(steps.hand_over)
     press(steps.accept_first)
+    # The way goes on once the word is given, not before.
+    assert not chooser.exists() and driven.confirm.isVisible()
+    press(driven.confirm.go_on)
     assert chooser.exists() and session.round.handed_over
     assert session.deciding.waiting_in() == 0
 
@@ -108,6 +113,7 @@ def test_driving_again_with_nothing_decided_is_asked_about(
     assert steps.go_anyway.text() == "Drive the table as it is"
     driven.session.rounds.drive_minutes = 0.5
     press(steps.accept_first)
+    press(driven.confirm.go_on)
     assert driven.session.is_busy
     driven.session.cancel()
     until(lambda: not driven.session.is_busy)
@@ -119,7 +125,7 @@ def test_driving_again_with_nothing_decided_is_asked_about(
 def test_the_question_goes_when_the_round_is_left(driven: MainWindow) -> None:
     press(driven.rail.steps.hand_over)
     assert driven.rail.steps.question.isVisible()
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     QApplication.processEvents()
     assert not driven.rail.steps.question.isVisible()
 
@@ -133,12 +139,12 @@ def test_the_rail_says_what_the_round_waits_for(driven: MainWindow, chooser: Pat
         State.OPEN,
         State.OPEN,
     ]
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     press(driven.rail.steps.hand_over)
     assert session.job is not None
     assert "handed over, waiting for a log" in round_lines(session.job, 0)
     assert steps_of(session)[4].text == "Waiting for the next log"
-    session.deciding.type_in("+3%", frozenset({5}))
+    type_knowingly(session.deciding, "+3%", frozenset({5}))
     changed = steps_of(session)[3]
     assert changed.text == "Changed since handed over" and changed.state is State.NOW
 
@@ -163,6 +169,6 @@ def test_copying_a_table_nobody_decided_on_hands_nothing_over(driven: MainWindow
     driven.actions_["copy"].trigger()
     assert driven.session.round is not None and not driven.session.round.handed_over
     assert "nothing is decided" in driven.messages.text.text()
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     driven.actions_["copy"].trigger()
     assert driven.session.round.handed_over.endswith("clipboard")

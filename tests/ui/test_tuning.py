@@ -28,6 +28,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.tasks import Lane
+from tests.deciding import accept_knowingly
 from tests.ui.conftest import fit_page, logs_page, sieve_page, write_page
 
 pytestmark = pytest.mark.slow
@@ -223,7 +224,7 @@ def test_the_method_can_be_changed(driven: MainWindow, until: Until) -> None:
 def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
     session = driven.session
     session.rounds.drive_minutes = 3.0
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     session.rounds.drive()
     until(
         lambda: (

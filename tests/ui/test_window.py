@@ -29,6 +29,7 @@ from lean_trim.ui.window.preferences import LEAST, WANTED, first_size
 from lean_trim.ui.window.report_sheet import ReportSheet
 from lean_trim.workspace.changes import Remedy
 from tests.builders import DESKS, PAGES
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.ui.conftest import evidence_page
 
 Until = Callable[..., None]
@@ -117,7 +118,7 @@ def test_the_desks_name_says_how_much_waits(driven: MainWindow) -> None:
     button = driven.desks.buttons.buttons()[[d.name for d in DESKS].index("table")]
     waiting = int((driven.session.proposal.step_pct != 0.0).sum())  # type: ignore[union-attr]
     assert button.text() == f"Table  ·  {waiting} to decide"
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     assert button.text() == "Table"
     driven.session.navigation.undo()
     assert button.text() == f"Table  ·  {waiting} to decide"
@@ -125,7 +126,7 @@ def test_the_desks_name_says_how_much_waits(driven: MainWindow) -> None:
 
 def test_undo_and_redo_say_what_they_do(driven: MainWindow) -> None:
     assert not driven.actions_["undo"].isEnabled()
-    driven.session.deciding.type_in("+3%", frozenset({5}))
+    type_knowingly(driven.session.deciding, "+3%", frozenset({5}))
     assert driven.actions_["undo"].text() == "Undo: Set +3% on 1 cell"
     driven.actions_["undo"].trigger()
     assert (
@@ -172,7 +173,7 @@ def test_a_second_window_shows_a_banner_and_can_take_over(
         )
     )
     assert not second.banner.isVisible() and table_desk(second).bar.accept.isEnabled()
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     assert driven.banner.isVisible() and "taken over" in driven.banner.text.text()
     assert driven.session.decision.changed == 0  # type: ignore[union-attr]
     second.close()
@@ -236,7 +237,7 @@ def test_saving_elsewhere_by_the_menu(
     driven: MainWindow, tmp_path: Path, until: Until, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "copy"), ""))
-    driven.session.deciding.accept()
+    accept_knowingly(driven.session.deciding)
     driven.actions_["save_elsewhere"].trigger()
     until(lambda: driven.session.open.path == tmp_path / "copy.leantrim")
     assert driven.session.decision.changed > 30  # type: ignore[union-attr]
@@ -329,7 +330,7 @@ def test_a_table_is_pasted_where_one_is_shown(driven: MainWindow) -> None:
     table = session.round.table
     values = table.shown.copy()
     values[3, 4] += 2.0
-    values[0, 0] -= 1.0
+    values[0, 0] += 1.0
     edited = table_text(replace(table, values=table.own_of(values)), "\t")
     clipboard = QGuiApplication.clipboard()
     clipboard.setText(edited)

@@ -16,6 +16,7 @@ from lean_trim.job.records import Job
 from lean_trim.job.store import load_job
 from lean_trim.simcar.drive import simulate
 from lean_trim.workspace.destination import Place
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.race.conftest import Bench
 
 MUTE = (Role.PULSE_WIDTH, Role.DUTY)
@@ -37,7 +38,7 @@ def muted(log: Log) -> Log:
 
 @pytest.fixture
 def accepted(driven: Bench) -> Bench:
-    driven.workspace.deciding.accept()
+    accept_knowingly(driven.workspace.deciding)
     return driven
 
 
@@ -70,7 +71,7 @@ def test_a_log_after_the_hand_over_opens_the_next_round_on_what_was_handed_over(
     workspace = accepted.workspace
     assert workspace.rounds.hand_over(tmp_path / "out.csv")
     handed = job(accepted).rounds[0].decided.values
-    workspace.deciding.type_in("+5%", frozenset({3, 4}))
+    type_knowingly(workspace.deciding, "+5%", frozenset({3, 4}))
     assert job(accepted).rounds[0].has_changed_since_handed_over
     add(accepted, muted(next_drive), tmp_path / "next.csv")
     kept = load_job(job_path)
@@ -162,7 +163,7 @@ def test_a_round_begun_on_other_cells_than_were_handed_over_says_so(
 ) -> None:
     workspace = accepted.workspace
     workspace.rounds.hand_over(tmp_path / "out.csv")
-    workspace.deciding.type_in("+5%", frozenset({3}))
+    type_knowingly(workspace.deciding, "+5%", frozenset({3}))
     workspace.rounds.begin_round()
     assert "not what was handed over" in accepted.said
     assert (

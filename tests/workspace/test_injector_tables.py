@@ -15,6 +15,7 @@ from lean_trim.core.injectors.tables import dead_time_to_write, limits_of
 from lean_trim.formats.tables.injector_tables import InjectorForm, parse_injector_table
 from lean_trim.job.records import Job
 from lean_trim.job.store import load_job
+from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench
 
 
@@ -94,7 +95,7 @@ def test_one_error_is_not_corrected_twice(told: Bench) -> None:
     assert job(told).rounds[0].decided.changed == 0 and deciding.waiting_in() == 0
     assert "twice" in told.said
     told.workspace.navigation.undo()
-    deciding.accept()
+    accept_knowingly(deciding)
     assert job(told).rounds[0].decided.changed > 0
     assert not tables.accept(INJECTOR_FLOW)
 

@@ -13,6 +13,7 @@ from lean_trim.job.blobs import store_log
 from lean_trim.job.records import Round
 from lean_trim.job.store import load_job
 from lean_trim.workspace.additions import AddLogs
+from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench
 
 
@@ -71,7 +72,7 @@ def test_a_removed_log_comes_back_by_undo_with_stretches_and_verdict(
     two.settle()
     before = shown(two)
     assert before.verdict is not None
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     workspace.logs.remove(before.id, before.log_infos[1].id)
     two.settle()
     assert names(shown(two)) == ["simulated drive 1"] and shown(two).left_out == ()
@@ -88,7 +89,7 @@ def test_a_removed_log_comes_back_by_undo_with_stretches_and_verdict(
 
 def test_a_log_moves_to_another_round_and_back(two: Bench, job_path: Path) -> None:
     workspace = two.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     workspace.rounds.begin_round()
     workspace.navigation.show_round(0)
     two.settle()

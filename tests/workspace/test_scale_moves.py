@@ -12,6 +12,7 @@ from lean_trim.core.data.calibration import INJECTOR_FLOW, ScaleAt
 from lean_trim.formats.tables import read_table
 from lean_trim.job.store import load_job
 from lean_trim.workspace.changes import Notice
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.race.conftest import Bench
 
 
@@ -24,7 +25,7 @@ def told(bench: Bench) -> list[str]:
 def test_a_move_keeps_the_fuel_and_is_one_step(driven: Bench, job_path: Path) -> None:
     workspace = driven.workspace
     assert workspace.open.round is not None
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     accepted = workspace.open.round.decided.values
     before = workspace.open.decided_vehicle
     first = workspace.open.round.revision.calibration
@@ -52,9 +53,9 @@ def test_single_cells_wait_while_a_moved_scale_does(driven: Bench) -> None:
     said = told(driven)
     moved = driven.workspace.open.round
     assert moved is not None
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     workspace.deciding.put_back()
-    workspace.deciding.type_in("+3%", frozenset({4}))
+    type_knowingly(workspace.deciding, "+3%", frozenset({4}))
     assert not workspace.scale.move(ScaleAt.MULTIPLIER, 1.1)
     assert not workspace.injectors.type_in(INJECTOR_FLOW, 0, "+3%")
     assert workspace.open.round is moved and len(said) == 5
@@ -78,7 +79,7 @@ def test_a_drive_on_the_moved_scale_shows_no_step(
     assert workspace.open.job is not None and workspace.open.round is not None
     # A demo car is the same engine whatever size its ECU is told.
     workspace.open.job = replace(workspace.open.job, car="heron")
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     foretold = workspace.solver.foretold(workspace.open.round)
     assert workspace.scale.move(ScaleAt.DISPLACEMENT, 1.2)
     again = workspace.solver.foretold(workspace.open.round)

@@ -20,6 +20,7 @@ from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.tasks import Lane, Tasks
 from lean_trim.workspace.work_state import Stage
+from tests.deciding import accept_knowingly, type_knowingly
 from tests.race.conftest import Bench
 
 
@@ -68,18 +69,18 @@ def test_nothing_is_written_meanwhile_and_nothing_fires_later(
     looking: Bench, held: Held, job_path: Path, tmp_path: Path
 ) -> None:
     workspace = looking.workspace
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert not workspace.rounds.hand_over(tmp_path / "table.csv")
     assert not workspace.rounds.copied()
     assert looking.said.count("Faults are being looked for") == 3
     assert not (tmp_path / "table.csv").exists()
     # What is typed is the user's own.
-    assert workspace.deciding.type_in("=55", frozenset({7}))
+    assert type_knowingly(workspace.deciding, "=55", frozenset({7}))
     held.go.set()
     looking.settle()
     kept = load_job(job_path).rounds[0]
     assert kept.decided.changed == 1 and not kept.handed_over
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert workspace.rounds.hand_over(tmp_path / "table.csv")
 
 
@@ -88,7 +89,7 @@ def test_looking_that_is_stopped_says_so_and_writes_nothing(looking: Bench, held
     workspace.tasks.cancel()
     state = workspace.work.state
     assert state.stage is Stage.STOPPED and state.shows_table and "F9" in state.said
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert "Faults were not looked for" in looking.notices[-1].text
     held.go.set()
     workspace.solver.solve()
@@ -107,7 +108,7 @@ def test_a_change_whose_solve_is_stopped_leaves_what_is_shown_stale(
     assert workspace.work.state.stage is Stage.LOOKING and workspace.solver.has_looked
     workspace.tasks.cancel()
     assert workspace.work.state.stage is Stage.STALE
-    workspace.deciding.accept()
+    accept_knowingly(workspace.deciding)
     assert "before something was changed" in driven.notices[-1].text
     assert workspace.open.round is not None and workspace.open.round.decided.changed == 0
 

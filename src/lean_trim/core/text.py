@@ -103,3 +103,11 @@ def span_text(low: float, high: float, figures: int = 4, most: int = 3) -> str:
 def _needs(value: float, decimals: int) -> bool:
     """True if fewer decimals would not show the value."""
     return decimals > 0 and abs(round(value, decimals - 1) - value) > 0.5 * 10.0**-decimals - 1e-12
+
+
+def cells_in_words(count: int) -> str:
+    """A number of cells for people.
+
+    Returns as "1 cell" or "4 cells".
+    """
+    return "1 cell" if count == 1 else f"{count} cells"

@@ -34,6 +34,7 @@ from lean_trim.job.records import (
     StoredProposal,
     Verdict,
 )
+from lean_trim.job.step_rows import read_steps
 from lean_trim.job.tuning import tuning_from
 
 
@@ -209,6 +210,7 @@ def _round(
         kind=kind,
         resting=tuple(_resting(db, round_id, logs)),
         handed=_handed(db, round_id, revision.calibration),
+        steps=read_steps(db, round_id),
     )
     return replace(
         read,

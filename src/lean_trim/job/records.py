@@ -24,6 +24,7 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision, undecided
 from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
+from lean_trim.job.trail import MOST_STEPS, Step
 from lean_trim.job.tuning import Tuning
 
 
@@ -151,7 +152,7 @@ class Round:
     ``subject`` names the table under correction; ``decisions`` holds what was decided, by table.
     ``logs`` are those that count; ``resting`` were left out whole.
     ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
-    over, which later decisions do not change.
+    over, which later decisions do not change. ``steps`` is how it was decided, oldest first.
     """
 
     id: int
@@ -173,6 +174,7 @@ class Round:
     kind: str = CORRECTION
     resting: tuple[RestingLog, ...] = ()
     handed: Mapping[str, Table] = field(default_factory=dict)
+    steps: tuple[Step, ...] = ()
 
     @property
     def table(self) -> Table:
@@ -247,6 +249,21 @@ class Round:
         A new record.
         """
         return replace(self, decisions=_said({**self.decisions, table_name: decision}))
+
+    def with_step(self, step: Step, amends: bool = False) -> Round:
+        """The round with one more step of its trail; of too many the oldest goes.
+
+        Parameters
+        ----------
+        step : the newest.
+        amends : it takes the place of the one before.
+
+        Returns
+        -------
+        A new record.
+        """
+        kept = self.steps[:-1] if amends else self.steps
+        return replace(self, steps=(*kept, step)[-MOST_STEPS:])
 
     def with_kind(self, kind: str) -> Round:
         """The round as another kind of work.

@@ -163,6 +163,16 @@ DRIVEN_CELLS = Migration(
     "what a round's drive showed by cell, so that two drives are compared where both were",
     ("ALTER TABLE verdicts ADD COLUMN cells TEXT NOT NULL DEFAULT ''",),
 )
+STEPS = Migration(
+    "the trail of what was decided, step by step, with what was confirmed",
+    (
+        """CREATE TABLE steps (
+            id INTEGER PRIMARY KEY, round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE,
+            made TEXT NOT NULL, table_name TEXT NOT NULL, text TEXT NOT NULL, way TEXT NOT NULL,
+            cells TEXT NOT NULL)""",
+        "CREATE INDEX steps_of_round ON steps (round_id)",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -172,6 +182,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     ROUND_KIND,
     WHOLE_HANDED_TABLES,
     DRIVEN_CELLS,
+    STEPS,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

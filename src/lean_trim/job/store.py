@@ -44,6 +44,8 @@ from lean_trim.job.records import (
     Span,
     StoredLog,
 )
+from lean_trim.job.step_rows import drop_last_step, put_step
+from lean_trim.job.trail import Step
 from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.writing import (
     drop_decision,
@@ -277,17 +279,32 @@ class JobStore:
             tuning=parent.tuning,
         )
 
-    def save_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
-        """Keep what was decided so far on one table; untouched cells take no row.
+    def save_decision(
+        self,
+        round_id: int,
+        table_name: str,
+        decision: Decision,
+        step: Step | None = None,
+        amends: bool = False,
+    ) -> None:
+        """Keep what was decided so far on one table, with the step that led to it.
+
+        Untouched cells take no row.
 
         Parameters
         ----------
         round_id : a round.
         table_name : a table of its calibration.
         decision : replaces an earlier one.
+        step : of the trail; None where there was none.
+        amends : it takes the place of the step before.
         """
         with self.database.writing() as db:
             put_decision(db, round_id, table_name, decision)
+            if amends:
+                drop_last_step(db, round_id)
+            if step is not None:
+                put_step(db, round_id, step)
 
     def save_tables(
         self,

@@ -19,6 +19,7 @@ from lean_trim.job.blobs import table_row
 from lean_trim.job.database import now
 from lean_trim.job.log_writing import put_round_logs
 from lean_trim.job.records import Job, Prediction, Round, StoredProposal, Verdict
+from lean_trim.job.step_rows import put_steps
 from lean_trim.job.tuning import Tuning, tuning_text
 
 
@@ -389,3 +390,4 @@ def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
     put_handed(db, r.id, r.handed)
     put_outcome(db, r)
     put_prediction(db, r.id, r.prediction)
+    put_steps(db, r.id, r.steps)

@@ -117,6 +117,7 @@ class Session(QObject):
         self.navigation = parts.navigation
         self.tasks = parts.tasks
         self.deciding = parts.deciding
+        self.shaping = parts.shaping
         self.rounds = parts.rounds
         self.logs = parts.logs
         self.tuning = parts.tuning

@@ -91,6 +91,7 @@ class DeskSpec:
     help : shown in its place on demand.
     pages : of the margin while it is shown, the first one shown first.
     is_first : shown where nothing is remembered.
+    folds_tape : needs the room: the tape below it is a ribbon until it is opened there.
     widest_mark : a mark of the desk as wide as any; room is kept for it.
     """
 
@@ -101,6 +102,7 @@ class DeskSpec:
     help: HelpPage
     pages: tuple[PageSpec, ...] = ()
     is_first: bool = False
+    folds_tape: bool = False
     widest_mark: str = ""
 
 

@@ -181,6 +181,8 @@ def _rules(t: Theme) -> str:
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; }}
     QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
     QPushButton#primary:disabled {{ background: {t.paper}; color: {t.faint}; border-color: {t.edge}; }}
+    QPushButton#grave {{ color: {t.danger}; border-color: {t.danger}; }}
+    QPushButton#grave:focus {{ border: 2px solid {t.danger}; }}
     QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid {t.edge};
         border-radius: 0; padding: 4px 6px; }}
     QToolButton#tab[narrow="true"] {{ padding: 4px 1px; }}

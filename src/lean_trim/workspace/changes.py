@@ -97,6 +97,11 @@ class ProposalChanged:
 
 
 @dataclass(frozen=True)
+class ConfirmationAsked:
+    """A change waits for a deliberate word, or none does any more."""
+
+
+@dataclass(frozen=True)
 class TuningTurned:
     """A knob stands elsewhere, or the knobs of another round are shown.
 

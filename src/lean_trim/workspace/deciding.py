@@ -6,7 +6,7 @@ Every change is saved first and can be undone.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision import decision as decide
@@ -17,14 +17,16 @@ from lean_trim.core.diagnosis.causes import certain_swap
 from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
-from lean_trim.core.text import clock
+from lean_trim.core.text import cells_in_words
 from lean_trim.formats.tables.block import block_of_text
 from lean_trim.formats.tables.pasted_over import values_over
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
-from lean_trim.workspace.changes import Part
+from lean_trim.job.trail import Step, Stood, way_here
+from lean_trim.workspace.changes import Part, RoundShown
+from lean_trim.workspace.confirming import Confirming
+from lean_trim.workspace.decision_change import DecisionChange, LeftOutChange, cells_apart, in_order
 from lean_trim.workspace.history import History
-from lean_trim.workspace.merging import merged
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
@@ -55,10 +57,9 @@ class Say:
     PIN = Message("deciding.pin", "Pin {cells}")
     RELEASE = Message("deciding.release", "Release {cells}")
     SET = Message("deciding.set", "Set {text} on {cells}")
+    BACK_TO = Message("deciding.back_to", "Go back to “{text}”")
+    BACK_TO_START = Message("deciding.back_to_start", "Go back to the start")
     PASTE = Message("deciding.paste", "Paste {cells}")
-    LEAVE_OUT = Message("deciding.leave_out", "Leave out {start} to {end} min")
-    KEEP_AGAIN = Message("deciding.keep_again", "Keep {start} to {end} min again")
-    KEEP_SEVERAL = Message("deciding.keep_several", "Keep {count} stretches again")
     SWAPPED = Message(
         "deciding.swapped",
         "{said} The table is not corrected for it: put the injector data right on the Injectors "
@@ -87,106 +88,6 @@ class Say:
     )
 
 
-@dataclass(frozen=True)
-class DecisionChange:
-    """One change of the values decided for one table of one round."""
-
-    deciding: Deciding
-    round_id: int
-    table_name: str
-    text: str
-    before: Decision
-    after: Decision
-
-    def apply(self) -> None:
-        """Save and take the later decision."""
-        self.deciding.set_decision(self.round_id, self.table_name, self.after)
-
-    def again(self) -> DecisionChange | None:
-        """The same cells of what is decided now."""
-        r = self.deciding.open.round_of(self.round_id)
-        if r is None or r.decided_for(self.table_name).values.shape != self.after.values.shape:
-            return None
-        now = r.decided_for(self.table_name)
-        return replace(self, before=now, after=merged(self.before, self.after, now))
-
-    def revert(self) -> None:
-        """Save and take the earlier decision."""
-        self.deciding.set_decision(self.round_id, self.table_name, self.before)
-
-
-@dataclass(frozen=True)
-class LeftOutChange:
-    """One change of the stretches of one round that were left out by hand."""
-
-    deciding: Deciding
-    round_id: int
-    before: tuple[Span, ...]
-    after: tuple[Span, ...]
-
-    @property
-    def text(self) -> str:
-        """For the menu."""
-        more = len(self.after) > len(self.before)
-        spans = set(self.after) ^ set(self.before)
-        if len(spans) != 1:
-            return str(Say.KEEP_SEVERAL(count=len(spans)))
-        (span,) = spans
-        said = Say.LEAVE_OUT if more else Say.KEEP_AGAIN
-        return str(said(start=clock(span.start_s), end=clock(span.end_s)))
-
-    def apply(self) -> None:
-        """Save and take the later stretches."""
-        self.deciding.set_left_out(self.round_id, self.after)
-
-    def again(self) -> LeftOutChange | None:
-        """The same stretch, beside those that are left out now."""
-        r = self.deciding.open.round_of(self.round_id)
-        if r is None:
-            return None
-        after = merged(self.before, self.after, r.left_out)
-        return replace(self, before=r.left_out, after=in_order(after))
-
-    def revert(self) -> None:
-        """Save and take the earlier stretches."""
-        self.deciding.set_left_out(self.round_id, self.before)
-
-
-def in_order(spans: tuple[Span, ...]) -> tuple[Span, ...]:
-    """Stretches in the order of time, as the file has them.
-
-    Parameters
-    ----------
-    spans : in any order.
-
-    Returns
-    -------
-    Sorted by where they begin.
-    """
-    return tuple(sorted(spans, key=lambda s: (s.start_s, s.end_s)))
-
-
-def cells_apart(before: Decision, after: Decision) -> int:
-    """Number of cells two decisions differ in.
-
-    Returns by value, origin or pin.
-    """
-    differs = (
-        (before.values != after.values)
-        | (before.origin != after.origin)
-        | (before.pinned != after.pinned)
-    )
-    return int(differs.sum())
-
-
-def cells_in_words(count: int) -> str:
-    """A number of cells for people.
-
-    Returns as "1 cell" or "4 cells".
-    """
-    return "1 cell" if count == 1 else f"{count} cells"
-
-
 class Deciding:
     """Decisions on the newest round."""
 
@@ -198,8 +99,39 @@ class Deciding:
         self.history = history
         self.solver = solver
         self.work = work
+        self.confirming = Confirming(open_job, solver)
+        open_job.hub.subscribe(RoundShown, lambda _: self._take_history())
 
-    def set_decision(self, round_id: int, table_name: str, decision: Decision) -> None:
+    def _take_history(self) -> None:
+        """What was decided before the job was opened, or another round was looked at, can be undone."""
+        current = self.open.round
+        if current is None or not self.open.is_last or not self.history.is_empty:
+            return
+        self.history.seed(
+            [
+                DecisionChange(
+                    deciding=self,
+                    round_id=current.id,
+                    table_name=current.subject,
+                    text=stood.step.text,
+                    before=stood.before,
+                    after=stood.after,
+                )
+                for stood in way_here(current.steps, current.subject, current.decided)
+            ]
+        )
+
+    @property
+    def trail(self) -> list[Stood]:
+        """How the decision of the shown round came about, oldest step first."""
+        current = self.open.round
+        if current is None:
+            return []
+        return way_here(current.steps, current.subject, current.decided)
+
+    def set_decision(
+        self, round_id: int, decision: Decision, step: Step, amends: bool = False
+    ) -> None:
         """Save a decision on one table, then take it into memory.
 
         SaveFailedError leaves both as they were.
@@ -207,21 +139,26 @@ class Deciding:
         Parameters
         ----------
         round_id : a round of the open job.
-        table_name : a table of its calibration.
         decision : replaces an earlier one.
+        step : that led to it, on the table it names.
+        amends : the step takes the place of the one before.
 
         Raises
         ------
         SaveFailedError
             If the file refused it.
         """
-        self.open.commit(lambda store: store.save_decision(round_id, table_name, decision))
+        table_name = step.table_name
+        self.open.commit(
+            lambda store: store.save_decision(round_id, table_name, decision, step, amends)
+        )
         # Undo may reach a round after its job was closed; it is saved, but there is nothing to
         # show.
         changed = self.open.round_of(round_id)
         if changed is None:
             return
-        self.open.take_round(changed.with_decision(table_name, decision), Part.DECISION)
+        changed = changed.with_decision(table_name, decision).with_step(step, amends)
+        self.open.take_round(changed, Part.DECISION)
         # A pin changes what is proposed for the cells around it, without a new solve.
         if self.open.shows(round_id):
             self.solver.propose_again()
@@ -244,15 +181,26 @@ class Deciding:
         if self.open.shows(round_id):
             self.solver.solve()
 
-    def change(self, text: Callable[[str], Said], change: Callable[[Decision], Decision]) -> bool:
+    def change(
+        self,
+        text: Callable[[str], Said],
+        change: Callable[[Decision], Decision],
+        goes_on: bool = False,
+        nothing: Said | None = None,
+        then: Callable[[], object] | None = None,
+    ) -> bool:
         """Change the decision on the table under correction, with undo.
 
-        False (and a notice) if it cannot be done.
+        False (and a notice) if it cannot be done; False as well where it waits for a deliberate word
+        (``confirming``).
 
         Parameters
         ----------
         text : for the menu, from the number of cells in words.
         change : makes the later decision from the present one; a LeanTrimError is told.
+        goes_on : the gesture of the last change goes on; both are one undo.
+        nothing : told in place of a step that changes nothing; None makes the step.
+        then : what goes on once it is made, also where it waits for a word first.
 
         Returns
         -------
@@ -274,9 +222,68 @@ class Deciding:
         except LeanTrimError as error:
             self.open.error(Say.REFUSED(reason=str(error)))
             return False
-        words = str(text(cells_in_words(cells_apart(before, after))))
+        apart = cells_apart(before, after)
+        if nothing is not None and not apart:
+            self.open.note(nothing)
+            return False
+        words = str(text(cells_in_words(apart)))
         made = DecisionChange(self, current.id, current.subject, words, before, after)
+        warned = self.confirming.needs(current, before, after)
+        if warned:
+            self.confirming.hold(made, warned, then)
+            return False
+        done = self._make(made, goes_on)
+        if done and then is not None:
+            then()
+        return done
+
+    def _make(self, made: DecisionChange, goes_on: bool = False) -> bool:
+        """Do a change for good, in the place of the last one where its gesture goes on."""
+        last = self.history.last
+        if goes_on and isinstance(last, DecisionChange) and last.text == made.text:
+            # What was confirmed with its beginning is kept with the whole.
+            amended = replace(made, before=last.before, warned=last.warned, amends=True)
+            return self.saving.attempt(lambda: self.history.amend(amended), made)
         return self.saving.attempt(lambda: self.history.push(made), made)
+
+    def confirm(self, others_only: bool = False) -> bool:
+        """Make the change that waits for a word.
+
+        Parameters
+        ----------
+        others_only : leave the cells it was asked about as they are.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        waiting = self.confirming.take()
+        if waiting is None:
+            return False
+        made = waiting.rest if others_only else waiting.change
+        done = made is not None and self._make(made)
+        if done and waiting.then is not None:
+            waiting.then()
+        return done
+
+    def go_back_to(self, place: int) -> bool:
+        """Decide again what was decided after a step of the trail; that can be undone as well.
+
+        Parameters
+        ----------
+        place : in ``trail``; -1 for before its first step.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        trail = self.trail
+        if not trail:
+            return False
+        state = trail[place].after if place >= 0 else trail[0].before
+        text = trail[place].step.text if place >= 0 else ""
+        said = Say.BACK_TO(text=text) if text else Say.BACK_TO_START()
+        return self.change(lambda _: said, lambda _: state)
 
     @property
     def holds_accepting(self) -> Said | None:
@@ -296,13 +303,19 @@ class Deciding:
         gauge = gauge_in_question(solution.findings)
         return None if gauge is None else Say.GAUGE_FIRST(said=gauge.said)
 
-    def accept(self, cells: frozenset[int] | None = None, share: float = 1.0) -> bool:
+    def accept(
+        self,
+        cells: frozenset[int] | None = None,
+        share: float = 1.0,
+        then: Callable[[], object] | None = None,
+    ) -> bool:
         """Accept the proposal for all cells or for some.
 
         Parameters
         ----------
         cells : flat indices; all if None.
         share : of the proposed change, 0 to 1.
+        then : what goes on once it is done, also where it waits for a word first.
 
         Returns
         -------
@@ -325,7 +338,7 @@ class Deciding:
         if share < 1.0 and current is not None:
             return self._accept_share(proposal, current.table, cells, share)
         return self.change(
-            lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells)
+            lambda n: Say.ACCEPT(cells=n), lambda d: decide.accept(d, proposal, cells), then=then
         )
 
     def _accept_share(

@@ -5,6 +5,7 @@ Only what the file took is done, and only what is done can be undone.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 from lean_trim.workspace.changes import HistoryChanged, Hub, JobClosed
@@ -45,6 +46,32 @@ class History:
         self._undone.clear()
         self.hub.publish(HistoryChanged())
 
+    def amend(self, change: Change) -> None:
+        """Do a change in the place of the last one, whose gesture goes on: one gesture is one undo.
+
+        Raises SaveFailedError if the file refused it; the last one then stands as it was.
+        """
+        change.apply()
+        self._done[-1] = change
+        self._undone.clear()
+        self.hub.publish(HistoryChanged())
+
+    def seed(self, changes: Sequence[Change]) -> None:
+        """Take changes that were made before the job was opened as those that can be undone.
+
+        Parameters
+        ----------
+        changes : in the order they were made.
+        """
+        self._done = list(changes)
+        self._undone.clear()
+        self.hub.publish(HistoryChanged())
+
+    @property
+    def last(self) -> Change | None:
+        """What ``undo`` would take back."""
+        return self._done[-1] if self._done else None
+
     def undo(self) -> Change | None:
         """Take the last change back; None if there is none. SaveFailedError if it could not be saved."""
         if not self._done:
@@ -77,6 +104,11 @@ class History:
     def redo_text(self) -> str:
         """What ``redo`` would do again, "" if nothing."""
         return self._undone[-1].text if self._undone else ""
+
+    @property
+    def is_empty(self) -> bool:
+        """True if nothing can be undone or redone."""
+        return not self._done and not self._undone
 
     def count(self) -> int:
         """Number of changes that can be undone."""

@@ -21,6 +21,7 @@ from lean_trim.workspace.round_logs import RoundLogs
 from lean_trim.workspace.rounds import Rounds
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.scale_moves import ScaleMoves
+from lean_trim.workspace.shaping import Shaping
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.swap import Swaps
 from lean_trim.workspace.tasks import Tasks
@@ -55,6 +56,7 @@ class Workspace:
         self.marks = Marks(job, saving, history)
         self.swaps = Swaps(job, saving, history)
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
+        self.shaping = Shaping(job, solver, deciding)
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
         additions = Additions(job, navigation, saving)

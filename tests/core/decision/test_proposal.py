@@ -113,25 +113,25 @@ def test_leaning_boosted_cells_is_cautioned_where_it_is_decided() -> None:
     step[2, 1] = -3.0
     assert (
         "1 cell above atmospheric would get less fuel"
-        in cautions_for(TABLE, step, None, PolicySettings())[0]
+        in cautions_for(TABLE, step, None, PolicySettings())[0].text
     )
     assert cautions_for(TABLE, step, {0, 1}, PolicySettings()) == []
     step[:] = 15.0
-    assert any(
-        "more than 8 %" in line for line in cautions_for(TABLE, step, None, PolicySettings())
-    )
+    assert any("more than 8 %" in c.text for c in cautions_for(TABLE, step, None, PolicySettings()))
     lean = np.zeros(TABLE.shape)
     lean[1] = -4.0
-    assert "near full load" in cautions_for(TABLE, lean, None, PolicySettings())[0]
+    assert "near full load" in cautions_for(TABLE, lean, None, PolicySettings())[0].text
 
 
 def test_leaning_at_load_tells_what_it_does_to_tables_that_are_read_over_load() -> None:
     step = np.zeros(TABLE.shape)
     step[1, 1] = -6.0
-    said = " ".join(cautions_for(TABLE, step, None, PolicySettings()))
+    said = " ".join(c.text for c in cautions_for(TABLE, step, None, PolicySettings()))
     assert "is that much less load" in said and "Up to 6 %" in said
     step[1, 1] = 6.0
-    assert "less load" not in " ".join(cautions_for(TABLE, step, None, PolicySettings()))
+    assert "less load" not in " ".join(
+        c.text for c in cautions_for(TABLE, step, None, PolicySettings())
+    )
 
 
 @pytest.mark.parametrize(
@@ -259,14 +259,14 @@ def test_a_written_curve_never_falls() -> None:
 
 def test_lean_holes_between_enriched_cells_are_pointed_out() -> None:
     values = TABLE.values.copy()
-    assert shape_caution(TABLE, values) == ""
+    assert shape_caution(TABLE, values) == []
     values[:, 0] = values[:, 2] = 90.0
     assert (
         "3 cells would stand more than 5 % out of line with the cells beside, not driven and "
-        "lower than both (lean there)" in shape_caution(TABLE, values)
+        "lower than both (lean there)" in shape_caution(TABLE, values)[0].text
     )
     values[:, 1] = 89.0
-    assert shape_caution(TABLE, values) == ""
+    assert shape_caution(TABLE, values) == []
 
 
 def test_what_feedback_gave_at_its_stop_is_written_past_any_limit() -> None:

@@ -176,7 +176,7 @@ def test_every_danger_has_a_name_above_accept() -> None:
     found = [
         Finding(name, "danger", 3.0, 26.4, Message(f"test.{name}", "Seen.")()) for name in dangers
     ]
-    [said] = fault_caution(found)
+    said = fault_caution(found)[0].text
     for name in dangers:
         assert name in NAMES, name
         assert str(NAMES[name]()) in said

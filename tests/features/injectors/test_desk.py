@@ -31,6 +31,7 @@ from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
 from lean_trim.ui.window.steps import State, steps_of
 from lean_trim.workspace import deciding
+from tests.deciding import accept_knowingly
 from tests.jobs import job_bytes
 
 Until = Callable[..., None]
@@ -319,7 +320,7 @@ def test_the_table_is_not_accepted_while_the_injectors_are_certainly_others(
     session.decided.emit()
     bar.refresh()
     assert not bar.accept.isEnabled() and "Injectors desk" in bar.accept.toolTip()
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     assert session.decision is not None and not session.decision.changed
 
 

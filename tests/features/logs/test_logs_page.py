@@ -17,6 +17,7 @@ from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.additions import AddLogs
+from tests.deciding import accept_knowingly
 from tests.ui.conftest import logs_page
 
 Until = Callable[..., None]
@@ -92,7 +93,7 @@ def test_a_log_is_removed_by_the_round_menu_and_undo_brings_it_back(
 
 def test_a_log_moves_to_another_round(two: MainWindow, until: Until) -> None:
     session = two.session
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     session.rounds.begin_round()
     session.show_round(0)
     until(lambda: session.solution is not None and not session.is_busy)
@@ -133,7 +134,7 @@ def test_the_window_asks_in_place_which_table_a_log_was_driven_on(
 ) -> None:
     session = driven.session
     sheet = driven.place_sheet
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     write_log_csv(muted(short_log), tmp_path / "which.csv")
     session.imports.add([tmp_path / "which.csv"])
     until(lambda: sheet.isVisible())
@@ -150,7 +151,7 @@ def test_after_a_hand_over_a_dropped_log_opens_the_next_round(
     driven: MainWindow, until: Until, tmp_path: Path, short_log: Log
 ) -> None:
     session = driven.session
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     assert session.rounds.hand_over(tmp_path / "out.csv")
     write_log_csv(muted(short_log), tmp_path / "after.csv")
     session.imports.add([tmp_path / "after.csv"])

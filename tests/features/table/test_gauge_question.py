@@ -14,6 +14,7 @@ from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.steps import State, steps_of
 from tests.builders import small_vehicle
 from tests.core.drive.test_gauge import beside
+from tests.deciding import accept_knowingly
 from tests.jobs import job_bytes
 from tests.ui.conftest import fit_page
 
@@ -50,7 +51,7 @@ def test_accept_is_off_until_the_gauge_is_spoken_of(
     # And no other place advises what is off.
     assert [s.tip for s in steps_of(session) if s.state is State.NOW] == [tip]
     assert "Accept" not in table_desk(opened).header.advice.text()
-    session.deciding.accept()
+    accept_knowingly(session.deciding)
     assert session.decision is not None and not session.decision.changed
     opened.margin.show_page("fit")
     page = fit_page(opened)

@@ -17,6 +17,7 @@ from lean_trim.formats.vehicle_sheet import read_vehicle
 from lean_trim.job.store import JobStore, load_job, open_job
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
+from tests.deciding import accept_knowingly
 from tests.jobs import job_bytes
 
 Until = Callable[..., None]
@@ -102,7 +103,7 @@ def test_a_simulated_car_stays_what_it_is(driven: MainWindow) -> None:
 def test_the_sheet_is_exported_with_what_was_decided(
     own: MainWindow, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    own.session.deciding.accept()
+    accept_knowingly(own.session.deciding)
     folder = tmp_path / "sheet"
     folder.mkdir()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(folder))

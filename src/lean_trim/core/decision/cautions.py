@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 
@@ -12,8 +14,62 @@ from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.decision.regions import boosted
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.of_fit import ENDS_ID, GAUGE_ID
-from lean_trim.core.messages import Message
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Floats, Mask
+
+
+class Kind(StrEnum):
+    """What a caution speaks of; its value is said in one line with others."""
+
+    FOUND = "found in the log"
+    HOLES = "lean in boost where nobody drove"
+    BOOST = "leaner in boost"
+    KNOCK = "leaner where knock was seen"
+    LOAD = "leaner near full load"
+    SHIFT = "less load by leaning"
+    LARGE = "large steps"
+    SHAPE = "out of line"
+    INJECTORS = "injectors, perhaps"
+    AGAINST = "the log is doubted"
+
+
+GRAVE = (Kind.FOUND, Kind.HOLES, Kind.BOOST, Kind.KNOCK, Kind.AGAINST)
+"""Kinds that are dangers; the others are cautions."""
+
+
+@dataclass(frozen=True, eq=False)
+class Caution:
+    """What is to be minded before a decision.
+
+    Attributes
+    ----------
+    kind : what it speaks of.
+    text : in full.
+    cells : it speaks of, flat; none where it speaks of the table or the log.
+    short : in a few words where the kind's own do not name it.
+    """
+
+    kind: Kind
+    text: str
+    cells: frozenset[int] = frozenset()
+    short: str = ""
+
+    @property
+    def is_danger(self) -> bool:
+        """True where an engine may be destroyed."""
+        return self.kind in GRAVE
+
+    @property
+    def words(self) -> str:
+        """In a few words, with the number of cells."""
+        if self.short:
+            return self.short
+        return f"{len(self.cells)} {self.kind}" if self.cells else str(self.kind)
+
+
+def _of(kind: Kind, text: Said, mask: Mask) -> Caution:
+    return Caution(kind=kind, text=str(text), cells=frozenset(np.flatnonzero(mask).tolist()))
 
 
 class Say:
@@ -104,8 +160,8 @@ practice)."""
 
 def cautions_for(
     table: Table, step_pct: Floats, cells: Iterable[int] | None, policy: PolicySettings
-) -> list[str]:
-    """Sentences to show beside an accept button.
+) -> list[Caution]:
+    """What is to be minded beside an accept button.
 
     Parameters
     ----------
@@ -114,21 +170,24 @@ def cautions_for(
     """
     step = _of_cells(step_pct, cells)
     out = []
-    lean_boost = int((boosted(table, policy.atmospheric_kpa) & (step < -0.5)).sum())
+    lean_boost = boosted(table, policy.atmospheric_kpa) & (step < -0.5)
     # One caution about leaning is read, two are not: the graver one stands.
-    if lean_boost:
-        out.append(str(Say.LEANER_IN_BOOST(cells=_cells(lean_boost))))
+    if lean_boost.any():
+        said = Say.LEANER_IN_BOOST(cells=cells_in_words(int(lean_boost.sum())))
+        out.append(_of(Kind.BOOST, said, lean_boost))
     elif len(table.axes) == 2:
         load = np.broadcast_to(heavy_rows(table)[:, None], table.shape)
-        lean_load = int((load & (step < -2.0)).sum())
-        if lean_load:
-            out.append(str(Say.LEANER_AT_LOAD(cells=_cells(lean_load))))
+        lean_load = load & (step < -2.0)
+        if lean_load.any():
+            said = Say.LEANER_AT_LOAD(cells=cells_in_words(int(lean_load.sum())))
+            out.append(_of(Kind.LOAD, said, lean_load))
     shift = _load_shift(table, step)
     if shift:
-        out.append(shift)
-    large = int((np.abs(step) > LARGE_STEP_PCT).sum())
-    if large:
-        out.append(str(Say.LARGE_STEPS(cells=_cells(large), percent=LARGE_STEP_PCT)))
+        out.append(Caution(kind=Kind.SHIFT, text=shift))
+    large = np.abs(step) > LARGE_STEP_PCT
+    if large.any():
+        said = Say.LARGE_STEPS(cells=cells_in_words(int(large.sum())), percent=LARGE_STEP_PCT)
+        out.append(_of(Kind.LARGE, said, large))
     return out
 
 
@@ -145,10 +204,10 @@ def _load_shift(table: Table, step: Floats) -> str:
     return str(Say.LOAD_SHIFTS(percent=most, pressure=LOADED_KPA))
 
 
-def fault_caution(findings: Sequence[Finding]) -> list[str]:
-    """A sentence that names every danger that was found, what no table mends first.
+def fault_caution(findings: Sequence[Finding]) -> list[Caution]:
+    """A caution that names every danger that was found, what no table mends first.
 
-    Returns one sentence or none.
+    Returns one or none.
     """
     grave = [f for f in findings if f.severity == "danger"]
     if not grave:
@@ -156,7 +215,8 @@ def fault_caution(findings: Sequence[Finding]) -> list[str]:
     ordered = sorted(grave, key=lambda f: f.id in ANSWERED)
     step = None if ordered[0].id in ANSWERED else ordered[0].next_step
     names = "; ".join(_named(f) for f in ordered)
-    return [str(Say.DANGERS(names=names, next_step="" if step is None else f" {step}"))]
+    text = str(Say.DANGERS(names=names, next_step="" if step is None else f" {step}"))
+    return [Caution(kind=Kind.FOUND, text=text, short=names)]
 
 
 def _named(finding: Finding) -> str:
@@ -166,21 +226,22 @@ def _named(finding: Finding) -> str:
     return str(Say.FOR_SECONDS(name=name, seconds=finding.seconds)) if finding.seconds else name
 
 
-def injector_caution(findings: Sequence[Finding]) -> list[str]:
-    """A sentence if injectors would explain what is asked of the airflow table.
+def injector_caution(findings: Sequence[Finding]) -> list[Caution]:
+    """A caution if injectors would explain what is asked of the airflow table.
 
-    Returns one sentence or none.
+    Returns one or none.
     """
     for finding in findings:
         named = [name for name in OF_INJECTORS if name in (finding.id, *finding.alike)]
         if named:
             what = OF_INJECTORS[named[0]]
-            return [str(Say.INJECTORS(what=what, sureness=finding.sureness))]
+            text = str(Say.INJECTORS(what=what, sureness=finding.sureness))
+            return [Caution(kind=Kind.INJECTORS, text=text)]
     return []
 
 
-def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[str]:
-    """A sentence if fuel would be taken out where knock was seen, because the user switched that rule off.
+def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) -> list[Caution]:
+    """A caution if fuel would be taken out where knock was seen, because the user switched that rule off.
 
     Parameters
     ----------
@@ -190,17 +251,18 @@ def knock_caution(step_pct: Floats, knocked: Mask, cells: Iterable[int] | None) 
 
     Returns
     -------
-    One sentence or none.
+    One or none.
     """
-    count = int((knocked & (_of_cells(step_pct, cells) < 0.0)).sum())
-    return [str(Say.LEANER_WHERE_KNOCKED(cells=_cells(count)))] if count else []
+    leaner = knocked & (_of_cells(step_pct, cells) < 0.0)
+    said = Say.LEANER_WHERE_KNOCKED(cells=cells_in_words(int(leaner.sum())))
+    return [_of(Kind.KNOCK, said, leaner)] if leaner.any() else []
 
 
 HOLE_PCT = 5.0
 """Depth of a cell below both neighbours, %, told as a hole (common practice, no source)."""
 
 
-def holes(table: Table, values: Floats) -> int:
+def holes(table: Table, values: Floats) -> Mask:
     """Cells left as they were that now stand more than 5 % below both neighbours along an axis.
 
     Those that did so before do not count.
@@ -212,7 +274,7 @@ def holes(table: Table, values: Floats) -> int:
 
     Returns
     -------
-    Number of cells.
+    In the table's shape.
     """
     count = np.zeros(table.shape, bool)
     kept = values == table.values
@@ -224,14 +286,14 @@ def holes(table: Table, values: Floats) -> int:
         was = np.minimum(old[:-2], old[2:])
         deep = (new[1:-1] < low * (1 - HOLE_PCT / 100)) & ~(old[1:-1] < was * (1 - HOLE_PCT / 100))
         np.moveaxis(count, axis, 0)[1:-1] |= deep & np.moveaxis(kept, axis, 0)[1:-1]
-    return int(count.sum())
+    return count
 
 
 KINK_PCT = 5.0
 """Bend of the table between neighbours, %, told as a kink (common practice, no source)."""
 
 
-def kinks(table: Table, values: Floats) -> int:
+def kinks(table: Table, values: Floats) -> Mask:
     """Cells that now stand more than 5 % off the line between their neighbours along an axis.
 
     They also have to stand 2 % further off than before.
@@ -243,7 +305,7 @@ def kinks(table: Table, values: Floats) -> int:
 
     Returns
     -------
-    Number of cells.
+    In the table's shape.
     """
     off = np.zeros(table.shape, bool)
     for axis, points in enumerate(a.points for a in table.axes):
@@ -258,7 +320,7 @@ def kinks(table: Table, values: Floats) -> int:
         # A bend the table had is its tuner's; only what is written now is spoken of.
         rough = (bends[0] > KINK_PCT / 100) & (bends[0] > bends[1] + 0.02)
         np.moveaxis(off, axis, -1)[..., 1:-1] |= rough
-    return int(off.sum())
+    return off
 
 
 def shape_faults(table: Table, values: Floats) -> int:
@@ -273,11 +335,11 @@ def shape_faults(table: Table, values: Floats) -> int:
     -------
     Number of cells out of line or below both neighbours.
     """
-    return max(kinks(table, values), holes(table, values))
+    return max(int(kinks(table, values).sum()), int(holes(table, values).sum()))
 
 
-def shape_caution(table: Table, values: Floats) -> str:
-    """A sentence if the written table would be rougher than the driven one or have lean holes, else "".
+def shape_caution(table: Table, values: Floats) -> list[Caution]:
+    """A caution if the written table would be rougher than the driven one or have lean holes.
 
     Parameters
     ----------
@@ -286,17 +348,20 @@ def shape_caution(table: Table, values: Floats) -> str:
 
     Returns
     -------
-    The sentence.
+    One or none.
     """
-    rough = kinks(table, values)
-    lean = holes(table, values)
+    off_line = kinks(table, values)
+    low = holes(table, values)
+    rough = int(off_line.sum())
+    lean = int(low.sum())
     if not rough and not lean:
-        return ""
+        return []
     if not lean:
-        return str(Say.ROUGH(cells=_cells(rough), percent=KINK_PCT))
-    many = str(Say.ROUGH_AND_LEAN(cells=_cells(max(rough, lean)), percent=KINK_PCT))
+        said = Say.ROUGH(cells=cells_in_words(rough), percent=KINK_PCT)
+        return [_of(Kind.SHAPE, said, off_line)]
+    many = str(Say.ROUGH_AND_LEAN(cells=cells_in_words(max(rough, lean)), percent=KINK_PCT))
     whole = str(Say.SOME_LEAN_HOLES(lean=lean)) if rough > lean else str(Say.ALL_LEAN_HOLES())
-    return str(Say.SHAPE_OR_CARRY(many=many, holes=whole))
+    return [_of(Kind.SHAPE, Say.SHAPE_OR_CARRY(many=many, holes=whole), off_line | low)]
 
 
 def _of_cells(step_pct: Floats, cells: Iterable[int] | None) -> Floats:
@@ -304,7 +369,3 @@ def _of_cells(step_pct: Floats, cells: Iterable[int] | None) -> Floats:
     mask = np.zeros(step_pct.size, bool)
     mask[list(range(mask.size) if cells is None else cells)] = True
     return np.where(mask.reshape(step_pct.shape), step_pct, 0.0)
-
-
-def _cells(count: int) -> str:
-    return "1 cell" if count == 1 else f"{count} cells"

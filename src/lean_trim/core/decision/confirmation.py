@@ -16,6 +16,7 @@ from lean_trim.core.decision.proposal import PolicySettings, Proposal
 from lean_trim.core.decision.regions import boosted
 from lean_trim.core.decision.restraints import Restraints
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Mask
 
 
@@ -109,7 +110,7 @@ class Warned:
     @property
     def said(self) -> Said:
         """A sentence for people."""
-        return SENTENCES[self.danger](cells=_cells(len(self.cells)), percent=self.worst_pct)
+        return SENTENCES[self.danger](cells=cells_in_words(len(self.cells)), percent=self.worst_pct)
 
 
 def warned_of(ground: Ground, before: Decision, after: Decision) -> tuple[Warned, ...]:
@@ -156,7 +157,3 @@ def _borne_out(ground: Ground, step: np.ndarray) -> Mask:
     if ground.proposal is None:
         return np.zeros(ground.driven.shape, bool)
     return np.asarray(step >= ground.proposal.step_pct - LEANER_PCT)
-
-
-def _cells(count: int) -> str:
-    return "1 cell" if count == 1 else f"{count} cells"

@@ -21,7 +21,7 @@ from lean_trim.core.decision.proposal import quantise
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.physics import STANDARD_KPA
-from lean_trim.core.text import signed
+from lean_trim.core.text import cells_in_words, signed
 from lean_trim.core.types import Floats
 
 
@@ -150,11 +150,15 @@ def scale_need(table: Table, limits: TableLimits, wanted: Floats | None = None) 
     if above.any():
         factor = _rounded(float(cells.max()) / (ROOM * highest))
         reasons.append(
-            Say.HIGH(cells=_cells(above.sum()), highest=limits.highest, wanted=float(own.max()))
+            Say.HIGH(
+                cells=cells_in_words(above.sum()), highest=limits.highest, wanted=float(own.max())
+            )
         )
     if below.any():
         reasons.append(
-            Say.LOW(cells=_cells(below.sum()), lowest=limits.lowest, wanted=float(own.min()))
+            Say.LOW(
+                cells=cells_in_words(below.sum()), lowest=limits.lowest, wanted=float(own.min())
+            )
         )
         down = _rounded(ROOM * float(cells.min()) / lowest)
         # One factor cannot bring in both ends.
@@ -194,7 +198,7 @@ def scaled(table: Table, limits: TableLimits, factor: float) -> Floats:
         raise BadInputError(Say.FACTOR(factor=factor, low=low, high=high))
     values, clipped = quantise(table.values / factor, limits, table.own)
     if clipped.any():
-        cells = _cells(clipped.sum())
+        cells = cells_in_words(clipped.sum())
         raise BadInputError(
             Say.CLIPPED(factor=factor, cells=cells, lowest=limits.lowest, highest=limits.highest)
         )
@@ -275,7 +279,3 @@ def _steps(vehicle: Vehicle, factor: float) -> tuple[Said, ...]:
     step = vehicle.limits.resolution / (1.0 if table.own is None else table.own.scale)
     before = 100.0 * step / float(table.values.min())
     return (Say.STEP_GROWS(before=before, after=before * factor),) if factor > 1.0 else ()
-
-
-def _cells(count: int) -> str:
-    return "1 cell" if count == 1 else f"{count} cells"

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lean_trim.core.data.table_kinds import heavy_rows, row_pressures
 from lean_trim.core.data.tables import Table
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Floats
 
 
@@ -156,22 +157,18 @@ def advise(table: Table, values: Floats, baro_kpa: float) -> TargetAdvice:
             (Say.LEANER, int((odd[rows] > 0).sum())),
             (Say.RICHER, int((odd[rows] < 0).sum())),
         )
-        words = "".join(str(message(cells=_cells(n))) for message, n in counts if n)
+        words = "".join(str(message(cells=cells_in_words(n))) for message, n in counts if n)
         said.append(SENTENCES[load](span=_span(part), from_=from_, to=to, odd=words))
     cautions = []
     lean = int((odd[np.isin(loads, (Load.FULL, Load.BOOST))] > 0).sum())
     if lean:
-        cautions.append(Say.LEAN_AT_LOAD(cells=_cells(lean)))
+        cautions.append(Say.LEAN_AT_LOAD(cells=cells_in_words(lean)))
     rich = int((values < TOO_RICH - SLACK).sum())
     if rich:
-        cautions.append(Say.TOO_RICH(cells=_cells(rich), limit=TOO_RICH))
+        cautions.append(Say.TOO_RICH(cells=cells_in_words(rich), limit=TOO_RICH))
     return TargetAdvice(loads, odd, tuple(said), tuple(cautions))
 
 
 def _span(values: Floats) -> str:
     low, high = (f"{v:.2f}" for v in (values.min(), values.max()))
     return low if low == high else f"{low} to {high}"
-
-
-def _cells(count: int) -> str:
-    return "1 cell" if count == 1 else f"{count} cells"

@@ -10,6 +10,8 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Floats, Ints
 
+SEEN_S = 0.05
+"""Seconds of used driving from which a cell counts as visited."""
 VISIT_GAP_S = 2.0
 """Time away from a cell after which coming back is a new visit."""
 MIN_SHARE = 0.2

@@ -86,6 +86,22 @@ def _show_truth(place: Place, on: bool) -> None:
     table_desk(place).show_truth(on)
 
 
+def _keep_legend(place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    table_desk(place).keep_legend(on)
+
+
+LEGEND = Command(
+    name="legend",
+    menu="View",
+    text="Explain the marks",
+    tip="What bars, hatchings and corners of the tiles mean, over their foot",
+    keys="F8",
+    also="legend key symbols colours",
+    check=True,
+    needs=Needs.JOB,
+)
 TRUTH = Command(
     name="truth",
     menu="View",
@@ -136,8 +152,9 @@ TABLE = Feature(
             PageSpec("write", "Write", "How much is written at once", _write),
         ),
         is_first=True,
+        folds_tape=True,
         widest_mark="888 to decide",
     ),
     commands=(COMMAND,),
-    actions=(FeatureCommand(TRUTH, _show_truth),),
+    actions=(FeatureCommand(TRUTH, _show_truth), FeatureCommand(LEGEND, _keep_legend)),
 )

@@ -41,6 +41,7 @@ from lean_trim.ui.window.actions import (
     output_commands,
     page_commands,
 )
+from lean_trim.ui.window.confirm_strip import ConfirmStrip
 from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.margin import Margin
@@ -61,6 +62,8 @@ if TYPE_CHECKING:
 
 DESK_SHARE = 554
 TAPE_SHARE = 186
+REMEMBERED = ("night", "shut_margin", "narrow_rail")
+"""Switches that stand as they were left."""
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""
@@ -230,6 +233,8 @@ class MainWindow(QMainWindow):
             "zoom_chosen": self._zoom_chosen,
             **{f"page_{p.name}": partial(self._show_page, p.name) for p in self.page_specs},
             **{f"desk_{d.name}": partial(self.show_desk, d.name) for d in self.desk_specs},
+            "shut_margin": lambda on: self.margin.shut(on),
+            "narrow_rail": lambda on: self.rail.narrow(on),
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
             "help": lambda: self.over.toggle_help(),
             "find": self._find,
@@ -242,6 +247,7 @@ class MainWindow(QMainWindow):
 
         self.rail = RoundRail(session, appearance, self.actions_)
         self.desks = DeskArea(self.desk_specs, session, appearance, self.actions_)
+        self.confirm = ConfirmStrip(session, appearance)
         self.margin = Margin(self.page_specs, session, appearance)
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
@@ -261,21 +267,29 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(top)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        for widget in (self.rail, self.desks, self.margin):
-            row.addWidget(widget, int(widget is self.desks))
+        middle = column(self.desks, self.confirm)
+        for widget in (self.rail, middle, self.margin):
+            row.addWidget(widget, int(widget is middle))
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.splitter.addWidget(top)
         self.splitter.addWidget(column(self.tape_bar, self.tape))
         self.splitter.setSizes([DESK_SHARE, TAPE_SHARE])
         self.splitter.setChildrenCollapsible(False)
-        self.fold = TapeFold(self.splitter, self.tape_bar, self.tape, self.preferences, self)
+        self.fold = TapeFold(
+            self.splitter,
+            self.tape_bar,
+            self.tape,
+            self.preferences,
+            folded_first={desk.name for desk in self.desk_specs if desk.folds_tape},
+            parent=self,
+        )
         self.pages = ShownStack()
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
         self.new_job: NewJobPage | None = None
-        middle = column(self.banner, self.pages)
-        self.messages.float_over(middle)
-        self.setCentralWidget(middle)
+        whole = column(self.banner, self.pages)
+        self.messages.float_over(whole)
+        self.setCentralWidget(whole)
 
     def desk(self, name: str) -> Desk:
         """A desk, made if it is not there yet."""
@@ -310,6 +324,9 @@ class MainWindow(QMainWindow):
         self.rail.steps.go.connect(self._go_on)
         self.margin.look.connect(self.fold.opening(self.tape.look_at))
         self.margin.replace_wanted.connect(self.ask.replace_log)
+        self.confirm.settled.connect(lambda: self.desk(self.desks.shown.name).widget.setFocus())
+        self.margin.opened.connect(lambda on: self.actions_["shut_margin"].setChecked(not on))
+        self.rail.narrowed.connect(self.actions_["narrow_rail"].setChecked)
         self.margin.turned.connect(lambda name: self.preferences.keep("page", name))
         self.desks.turned.connect(self._desk_turned)
         self.escaped.connect(lambda what: self._notice(Notice("error", Say.UNEXPECTED(what=what))))
@@ -327,14 +344,16 @@ class MainWindow(QMainWindow):
         page = self.preferences.text("page")
         self.desks.show_desk(desk if desk in [d.name for d in self.desk_specs] else first)
         self.margin.show_page(page)
-        self.actions_["night"].setChecked(self.preferences.switch("night"))
+        for name in REMEMBERED:
+            self.actions_[name].setChecked(self.preferences.switch(name))
         self.actions_["report_drives"].setChecked(self.preferences.switch("report_drives"))
 
     def _remember(self) -> None:
         self.preferences.keep_bytes("geometry", self.saveGeometry())
         self.fold.keep()
         self.preferences.keep_bytes("splitter", self.splitter.saveState())
-        self.preferences.keep("night", self.appearance.theme is NIGHT)
+        for name in REMEMBERED:
+            self.preferences.keep(name, self.actions_[name].isChecked())
         for key, unit in (
             self.new_job.car.preferred_units().items() if self.new_job is not None else ()
         ):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import PageSpec
@@ -15,6 +15,8 @@ from lean_trim.ui.widgets.marked_tab import MarkedTab
 from lean_trim.ui.widgets.shown_stack import ShownStack
 
 WIDTH = 270
+SHUT_WIDTH = 24
+"""Width while it is shut: room for what opens it, px."""
 TAB_PX = 5
 """Room on either side of a page's name."""
 
@@ -25,6 +27,8 @@ class Margin(QWidget):
     ``replace_wanted`` asks for a file in the place of a log: round id, log id.
     """
 
+    opened = Signal(bool)
+    """Whether its pages are shown now."""
     look = Signal(float, float)
     turned = Signal(str)
     replace_wanted = Signal(int, int)
@@ -43,6 +47,7 @@ class Margin(QWidget):
         self.appearance = appearance
         self.pages = ShownStack()
         self.shown = ""
+        self.is_shut = False
         self._made: dict[str, QWidget] = {}
         self._names: tuple[str, ...] = ()
         self._chosen: dict[tuple[str, ...], str] = {}
@@ -56,14 +61,39 @@ class Margin(QWidget):
                 self._button(place, page, f"{self.tr(page.tip)} (Ctrl+{place + 1})")
             )
         self._row.addStretch(1)
+        self.shutter = QToolButton(self)
+        self.shutter.setObjectName("flat")
+        self.shutter.setAccessibleName("Shut or open the pages")
+        self.shutter.clicked.connect(lambda: self.shut(not self.is_shut))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(self._row)
         layout.addWidget(self.pages, 1)
-        self.setFixedWidth(WIDTH)
+        # Where the rail has its own.
+        layout.addWidget(
+            self.shutter, 0, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom
+        )
+        self.shut(False)
         for signal in (session.round_changed, session.solved):
             signal.connect(self.refresh_marks)
+
+    def shut(self, on: bool) -> None:
+        """Leave its room to the desk, or show its pages again."""
+        changed = on != self.is_shut
+        self.is_shut = on
+        self.setFixedWidth(SHUT_WIDTH if on else WIDTH)
+        self.pages.setVisible(not on)
+        self.shutter.setText("◂" if on else "▸")
+        tip = "Open the pages" if on else "Shut the pages: the desk gets their room"
+        self.shutter.setToolTip(f"{tip} (F4)")
+        self._show_tabs()
+        if changed:
+            self.opened.emit(not on)
+
+    def _show_tabs(self) -> None:
+        for name, place in self._places.items():
+            self.buttons.button(place).setVisible(name in self._names and not self.is_shut)
 
     def _button(self, place: int, page: PageSpec, tip: str) -> MarkedTab:
         title = self.tr(page.title)
@@ -100,16 +130,18 @@ class Margin(QWidget):
     def show_pages_of(self, names: Sequence[str]) -> None:
         """Show the pages of a desk, at the one that was open there last."""
         self._names = tuple(names)
-        for name, place in self._places.items():
-            self.buttons.button(place).setVisible(name in names)
+        self._show_tabs()
         self.setVisible(bool(names))
         if names:
-            self.show_page(self._chosen.get(self._names, names[0]))
+            self._turn(self._chosen.get(self._names, names[0]))
 
     def show_page(self, name: str) -> None:
-        """Turn to a page, if the desk that is shown has it."""
-        if name not in self._names:
-            return
+        """Turn to a page, if the desk that is shown has it; it opens for that."""
+        if name in self._names:
+            self.shut(False)
+            self._turn(name)
+
+    def _turn(self, name: str) -> None:
         self._chosen[self._names] = name
         self.shown = name
         self.buttons.button(self._places[name]).setChecked(True)

@@ -6,7 +6,15 @@ import math
 from collections.abc import Mapping
 from datetime import datetime
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSignalBlocker, QSize, Qt
+from PySide6.QtCore import (
+    QModelIndex,
+    QPersistentModelIndex,
+    QRectF,
+    QSignalBlocker,
+    QSize,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QAction, QPainter, QPen
 from PySide6.QtWidgets import (
     QListWidget,
@@ -14,20 +22,25 @@ from PySide6.QtWidgets import (
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from lean_trim.core.data.table_kinds import table_words
+from lean_trim.core.text import cells_in_words
 from lean_trim.job.records import SWAP, Job, Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.window.round_steps import RoundSteps
-from lean_trim.workspace.deciding import cells_in_words
 from lean_trim.workspace.judging import verdict_of
 
 ROW_H = 68
+NARROW_ROW_H = 34
+WIDTH = 222
+NARROW_WIDTH = 40
+"""Heights of a round's lines and of its mark alone, widths of the rail with and without words, px."""
 LINES = Qt.ItemDataRole.UserRole
 Index = QModelIndex | QPersistentModelIndex
 FEEDBACK_WORDS = {
@@ -111,9 +124,10 @@ class _RoundDelegate(QStyledItemDelegate):
     def __init__(self, appearance: Appearance, parent: QWidget) -> None:
         super().__init__(parent)
         self.appearance = appearance
+        self.is_narrow = False
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(180, ROW_H)
+        return QSize(20, NARROW_ROW_H) if self.is_narrow else QSize(180, ROW_H)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         theme = self.appearance.theme
@@ -133,6 +147,13 @@ class _RoundDelegate(QStyledItemDelegate):
                 QRectF(rect.left(), rect.top(), 3, rect.height()), theme.color("accent")
             )
         title, started, action, result = index.data(LINES)
+        if self.is_narrow:
+            painter.setPen(theme.color("ink"))
+            painter.setFont(font(8.5, bold=chosen))
+            below = rect.adjusted(0, 20, -rect.width() + 32, 0)
+            painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, str(index.row() + 1))
+            painter.restore()
+            return
         text = rect.adjusted(32, 6, -6, -4)
         painter.setPen(theme.color("ink"))
         painter.setFont(font(10.5, bold=True))
@@ -156,6 +177,9 @@ class _RoundDelegate(QStyledItemDelegate):
 class RoundRail(QWidget):
     """Lists the rounds; choosing one shows it. Below them, how far the shown one has come."""
 
+    narrowed = Signal(bool)
+    """Whether only the rounds' marks are left."""
+
     def __init__(
         self,
         session: Session,
@@ -173,7 +197,8 @@ class RoundRail(QWidget):
         self.list = QListWidget(self)
         self.list.setAccessibleName("Rounds")
         self.list.setStyleSheet("QListWidget { border: none; background: transparent; }")
-        self.list.setItemDelegate(_RoundDelegate(appearance, self.list))
+        self._delegate = _RoundDelegate(appearance, self.list)
+        self.list.setItemDelegate(self._delegate)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._chosen)
         layout = QVBoxLayout(self)
@@ -185,11 +210,32 @@ class RoundRail(QWidget):
         self.steps = RoundSteps(session, appearance, actions, self)
         layout.addWidget(self.steps)
         layout.addStretch(0)
-        self.setFixedWidth(222)
+        self.is_narrow = False
+        self.widener = QToolButton(self)
+        self.widener.setObjectName("flat")
+        self.widener.setAccessibleName("Narrow or widen the rail")
+        self.widener.clicked.connect(lambda: self.narrow(not self.is_narrow))
+        layout.addWidget(self.widener, 0, Qt.AlignmentFlag.AlignRight)
+        self.narrow(False)
         session.job_changed.connect(self.refresh)
         session.round_changed.connect(self.refresh)
         session.decided.connect(self.refresh)
         appearance.changed.connect(self.list.viewport().update)
+
+    def narrow(self, on: bool) -> None:
+        """Leave only the rounds' marks, or show their lines again."""
+        changed = on != self.is_narrow
+        self.is_narrow = on
+        self._delegate.is_narrow = on
+        self.setFixedWidth(NARROW_WIDTH if on else WIDTH)
+        for widget in (self.title, self.subtitle, self.steps):
+            widget.setVisible(not on)
+        self.widener.setText("▸" if on else "◂")
+        tip = "Show the rounds' lines and the next step" if on else "Leave only the rounds' marks"
+        self.widener.setToolTip(f"{tip} (Shift+F4)")
+        self.refresh()
+        if changed:
+            self.narrowed.emit(on)
 
     def refresh(self) -> None:
         """Fill the list from the job."""
@@ -219,8 +265,9 @@ class RoundRail(QWidget):
             self.list.setCurrentRow(self.session.index)
         # As high as the rounds are, so that the steps follow at once; it scrolls where there is no
         # room.
-        self.list.setMaximumHeight(ROW_H * max(self.list.count(), 1) + 4)
-        self.list.setMinimumHeight(min(ROW_H, self.list.maximumHeight()))
+        row = NARROW_ROW_H if self.is_narrow else ROW_H
+        self.list.setMaximumHeight(row * max(self.list.count(), 1) + 4)
+        self.list.setMinimumHeight(min(row, self.list.maximumHeight()))
         self.list.scrollToItem(self.list.currentItem())
 
     def _chosen(self, row: int) -> None:

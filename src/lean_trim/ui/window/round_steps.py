@@ -137,11 +137,9 @@ class RoundSteps(QWidget):
 
     def _accept_first(self) -> None:
         asked = self.asked
-        self.session.deciding.accept()
         self.withdraw()
         # What the file refused is not decided; going on would write a table nobody accepted.
-        if not self.session.deciding.waiting_in():
-            self.go.emit(asked)
+        self.session.deciding.accept(then=lambda: self.go.emit(asked))
 
     def _go_anyway(self) -> None:
         asked = self.asked

@@ -7,10 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
-from lean_trim.core.text import signed
+from lean_trim.core.text import cells_in_words, signed
 from lean_trim.job.records import SWAP, Round
 from lean_trim.ui.session import Session
-from lean_trim.workspace.deciding import cells_in_words
 from lean_trim.workspace.swap import is_large, size_ratio
 from lean_trim.workspace.work_state import Stage
 

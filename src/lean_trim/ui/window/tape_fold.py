@@ -6,7 +6,7 @@ edge up, and by itself where a stretch of the log is asked for.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QSplitter, QWidget
@@ -29,6 +29,7 @@ class TapeFold(QObject):
     splitter : of the desks above and the tape below.
     bar, tape : what lies below.
     preferences : remembers heights by desk.
+    folded_first : desks on which it is a ribbon until it is opened there.
     parent : the window.
     """
 
@@ -38,6 +39,7 @@ class TapeFold(QObject):
         bar: QWidget,
         tape: Tape,
         preferences: Preferences,
+        folded_first: Collection[str],
         parent: QObject,
     ) -> None:
         super().__init__(parent)
@@ -45,6 +47,7 @@ class TapeFold(QObject):
         self.bar = bar
         self.tape = tape
         self.preferences = preferences
+        self.folded_first = folded_first
         self.desk = ""
         self._height = OPEN_PX
         splitter.splitterMoved.connect(lambda *_: self._dragged())
@@ -89,7 +92,8 @@ class TapeFold(QObject):
         if self.desk:
             self.keep()
         self.desk = desk
-        kept = self.preferences.text(f"tape on {desk}")
+        first = FOLDED if desk in self.folded_first else ""
+        kept = self.preferences.text(f"tape on {desk}", first)
         if kept == FOLDED:
             self._show(ribbon=True)
         elif kept.isdigit():

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.log import Log
@@ -37,6 +37,7 @@ class BalanceTable(QWidget):
     typed = Signal(str)
     hovered = Signal(str)
     refreshed = Signal()
+    resized = Signal()
 
     def __init__(
         self, session: Session, appearance: Appearance, parent: QWidget | None = None
@@ -146,6 +147,11 @@ class BalanceTable(QWidget):
             return None
         cell = row * self.view.columns + column
         return cell if cell < self.view.table.size else None
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """What lies over the tiles lies elsewhere now."""
+        super().resizeEvent(event)
+        self.resized.emit()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Headers, tiles, and the frame of the current cell while the table has the focus."""

@@ -5,48 +5,50 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QAction, QEnterEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from lean_trim.core.decision.cautions import (
-    cautions_for,
-    fault_caution,
-    injector_caution,
-    knock_caution,
-    shape_caution,
-    shape_faults,
-)
-from lean_trim.core.decision.decision import accept
+from lean_trim.core.decision.before_accepting import cautions_before, worse_with_fewer
+from lean_trim.core.decision.cautions import Caution, Kind
 from lean_trim.core.decision.knock import knock_cells
-from lean_trim.core.decision.shortfall import shortfalls
+from lean_trim.features.table.desk.caution_line import CautionLine
 from lean_trim.features.table.desk.reason_strip import reason_for
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import Label, plain_tip
+from lean_trim.ui.widgets.elided_line import ElidedLine
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.operation_entry import OperationEntry
-from lean_trim.ui.widgets.whole_text import WholeText
-from lean_trim.workspace.deciding import cells_in_words
+from lean_trim.workspace.changes import ConfirmationAsked
 from lean_trim.workspace.work_state import Stage
 
 AGAINST = "what stands above the table speaks against this log. Accept nothing from it until that is cleared."
-LEAST_CAUTION = 54
-LOW_CAUTION = 38
-MOST_CAUTION = 116
-LOW_MOST = 96
-"""Heights of the caution, px.
-
-Three lines always have room, two in a low window, so that the table does not jump with every click;
-in a low window at most six.
-"""
 NO_PROPOSAL = {
     Stage.NO_LOG: "A log is needed for a proposal.",
     Stage.READING: "A log is on its way.",
     Stage.DRIVING: "A drive is on its way.",
     Stage.FAILED: "Nothing is proposed: this round could not be worked out.",
 }
-LOW_WINDOW = 700
-"""Height of a window, px, below which every line counts."""
+
+
+class HoverButton(QToolButton):
+    """Tells when the pointer comes and goes."""
+
+    hovered = Signal(bool)
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.setText(text)
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        """It comes."""
+        super().enterEvent(event)
+        self.hovered.emit(True)
+
+    def leaveEvent(self, event: QEvent) -> None:
+        """It goes."""
+        super().leaveEvent(event)
+        self.hovered.emit(False)
 
 
 class DecisionBar(QWidget):
@@ -63,7 +65,8 @@ class DecisionBar(QWidget):
         self.session = session
         self.appearance = appearance
         self.actions_ = actions
-        self.caution = WholeText(9)
+        self.caution = CautionLine(appearance)
+        self.caution.chosen.connect(session.selection.set_cells)
         self.entry = OperationEntry(self)
         self.entry.setPlaceholderText("+3%  x0.95  =82")
         self.entry.setAccessibleName("Change the chosen cells")
@@ -71,10 +74,10 @@ class DecisionBar(QWidget):
             "Change the chosen cells, then Enter: +3%, -2, x0.95, =82,\nor 50% of what is proposed"
         )
         # It gives way first where the buttons beside it need the room.
-        self.entry.setMinimumWidth(90)
+        self.entry.setMinimumWidth(70)
         self.entry.setMaximumWidth(130)
-        self.state = Label(self)
-        self.state.setFont(font(9))
+        self.state = ElidedLine()
+        self.state.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.state.setAccessibleName("What is decided")
         self.entry.returnPressed.connect(self._typed)
         self.accept = _button(actions["accept_all"], "Accept all", primary=True)
@@ -85,13 +88,21 @@ class DecisionBar(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         for widget in (self.accept, self.accept_chosen, self.put_back, self.pin, self.entry):
             row.addWidget(widget)
-        row.addStretch(1)
-        row.addWidget(self.state)
+        row.addWidget(self.state, 1)
+        self.marks = HoverButton("Marks")
+        self.marks.setObjectName("flat")
+        self.marks.setFont(font(9))
+        self.marks.setAccessibleName("Explain the marks on the tiles")
+        self.marks.setToolTip("What the marks on the tiles mean (F8)")
+        row.addWidget(self.marks)
+        self.row = QWidget()
+        self.row.setLayout(row)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 2, 6, 4)
         layout.setSpacing(4)
         layout.addWidget(self.caution)
-        layout.addLayout(row)
+        layout.addWidget(self.row)
+        session.told(ConfirmationAsked).connect(self._show_what_waits)
         session.selection.changed.connect(self.refresh)
         for signal in (
             session.round_changed,
@@ -104,14 +115,11 @@ class DecisionBar(QWidget):
         appearance.changed.connect(self.refresh)
         self.refresh()
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        """In a low window every line counts."""
-        super().resizeEvent(event)
-        self._bound_caution()
-
-    def _bound_caution(self) -> None:
-        low = self.window().height() < LOW_WINDOW
-        self.caution.bound(LOW_CAUTION if low else LEAST_CAUTION, LOW_MOST if low else MOST_CAUTION)
+    def _show_what_waits(self) -> None:
+        """While a word is asked for, nothing else is decided here."""
+        waits = self.session.deciding.confirming.waiting is not None
+        self.row.setVisible(not waits)
+        self.caution.setVisible(not waits)
 
     def begin_typing(self, text: str) -> None:
         """Take over a key typed on the table."""
@@ -119,7 +127,10 @@ class DecisionBar(QWidget):
         self.entry.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def _typed(self) -> None:
-        if self.session.deciding.type_in(self.entry.text(), self.session.selection.cells):
+        deciding = self.session.deciding
+        done = deciding.type_in(self.entry.text(), self.session.selection.cells)
+        # What waits for a word is kept there, with its own undo.
+        if done or deciding.confirming.waiting is not None:
             self.entry.clear()
 
     def refresh(self) -> None:
@@ -164,23 +175,22 @@ class DecisionBar(QWidget):
     def _show_caution(self, can: bool) -> None:
         session = self.session
         against = reason_for(session) is not None
-        lines = [AGAINST] if can and against else self._cautions() if can else []
-        text = "  ".join(lines)
+        doubted = [Caution(kind=Kind.AGAINST, text=AGAINST)]
+        cautions = doubted if can and against else self._cautions() if can else []
         when = "accept" if can and session.deciding.waiting_in() else "hand over"
-        theme = self.appearance.theme
-        self.caution.setText(f"Before you {when}: {text}" if text else self._summary())
         # What keeps Accept off for good is no less a caution than what is to be minded before it.
         held = session.deciding.holds_accepting is not None
         held &= session.work.state.holds_writing is None
-        warns = bool(text) or held
-        paper, edge = (theme.caution_paper, theme.danger) if warns else (theme.paper, theme.edge)
-        self.caution.setStyleSheet(
-            f"background: {paper}; color: {theme.ink}; border-left: 3px solid {edge}; padding: "
-            "2px 8px;"
-        )
-        self._bound_caution()
+        self.caution.show_cautions(cautions, when, self._summary(), warns=held)
+        if cautions and session.deciding.waiting_in():
+            # In full where Accept is pressed.
+            for button in (self.accept, self.accept_chosen):
+                button.setToolTip(plain_tip(f"Before you accept: {self._in_full(cautions)}"))
 
-    def _cautions(self) -> list[str]:
+    def _in_full(self, cautions: list[Caution]) -> str:
+        return "  ".join(caution.text for caution in cautions)
+
+    def _cautions(self) -> list[Caution]:
         """What is to be minded before all cells are accepted, and where only the chosen ones are."""
         session = self.session
         proposal = session.proposal
@@ -190,28 +200,25 @@ class DecisionBar(QWidget):
             return []
         # On the scale that was driven: a moved one is no change of the mixture.
         decision = replace(decision, values=current.result_as_driven.values)
-        step = proposal.step_pct * (decision.origin == 0)
-        lines = cautions_for(current.table, step, None, proposal.policy)
-        if session.solution is not None and "knock" in session.settings.sieve.disabled:
-            knocked = knock_cells(session.solution.sifted, even_if_off=True)
-            lines = [*knock_caution(step, knocked, None), *lines]
-        if session.solution is not None:
-            left = shortfalls(
-                session.solution.estimate, proposal, session.solution.frame.vehicle.induction
-            )
-            holes = [f.message for f in left if f.severity == "danger"]
-            found = session.solution.findings
-            lines = [*fault_caution(found), *holes, *lines, *injector_caution(found)]
-        shape = shape_caution(current.table, accept(decision, proposal).values)
-        lines = [*lines, shape] if shape else lines
+        solution = session.solution
+        off = solution is not None and "knock" in session.settings.sieve.disabled
+        cautions = cautions_before(
+            current.table,
+            decision,
+            proposal,
+            estimate=None if solution is None else solution.estimate,
+            induction="unknown" if solution is None else solution.frame.vehicle.induction,
+            findings=() if solution is None else solution.findings,
+            knocked=knock_cells(solution.sifted, even_if_off=True) if solution and off else None,
+        )
         chosen = session.selection.cells
         # What the chosen cells are warned of, all of them are; only the shape may be worse with
         # fewer.
         if chosen and session.deciding.waiting_in(chosen):
-            part = shape_faults(current.table, accept(decision, proposal, chosen).values)
-            if part and part != shape_faults(current.table, accept(decision, proposal).values):
-                lines.append(f"With only the chosen accepted: {cells_in_words(part)}.")
-        return lines
+            worse = worse_with_fewer(current.table, decision, proposal, chosen)
+            if worse:
+                cautions.append(Caution(kind=Kind.SHAPE, text=worse, short="shape of a part"))
+        return cautions
 
     def _summary(self) -> str:
         """What is decided and what is still open, in one line."""

@@ -35,25 +35,39 @@ class TableDesk(QWidget):
     ) -> None:
         super().__init__()
         self.session = session
+        self.legend_stays = False
         self.header = TableHeader(session, appearance)
         self.table = BalanceTable(session, appearance)
-        self.legend = Legend(session, appearance)
+        self.legend = Legend(session, appearance, parent=self.table)
         self.bar = DecisionBar(session, appearance, actions)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
         self.reason = ReasonStrip(session, appearance)
-        for part in (self.header, self.reason, self.table, self.legend, self.bar):
+        for part in (self.header, self.reason, self.table, self.bar):
             layout.addWidget(part, int(part is self.table))
         self.header.figure_chosen.connect(self.table.show_figure)
         self.header.base_chosen.connect(self.table.hold_against)
         self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
+        self.table.resized.connect(self.legend.lie_at_foot)
+        self.bar.marks.hovered.connect(lambda on: self.show_legend(on or self.legend_stays))
+        self.bar.marks.clicked.connect(actions["legend"].trigger)
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hovered)
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Whoever turns to this desk by key goes on among the tiles."""
         self.table.setFocus(event.reason())
+
+    def keep_legend(self, on: bool) -> None:
+        """Leave the legend on the tiles, or take it off."""
+        self.legend_stays = on
+        self.show_legend(on)
+
+    def show_legend(self, on: bool) -> None:
+        """Explain the marks on the tiles over their foot."""
+        self.legend.lie_at_foot()
+        self.legend.setVisible(on and self.legend.has_marks)
 
     def paste_table(self) -> None:
         """Put the table on the clipboard over this one; what differs is decided by hand."""

@@ -1,4 +1,4 @@
-"""One line below the tiles that explains the marks on them; each mark says more when pointed at."""
+"""The marks on the tiles explained in a line over their foot; each says more when pointed at."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, Theme, font
 from lean_trim.ui.widgets.hints import show_hint
 
+HEIGHT = 22
 LEFT = 8.0
 MARK_W = 22.0
 """Room of a mark before its word, px."""
@@ -99,15 +100,27 @@ class Legend(QWidget):
         self.appearance = appearance
         self.view: TileView | None = None
         self.areas: list[tuple[QRectF, str]] = []
-        self.setFixedHeight(20)
+        self.setFixedHeight(HEIGHT)
+        self.hide()
         self.setAccessibleName("Legend of the tiles")
         appearance.changed.connect(self.update)
 
     def show_view(self, view: TileView | None) -> None:
         """Explain what the tiles show now."""
         self.view = view
-        self.setVisible(view is not None and bool(np.isfinite(view.bar_pct).any()))
         self.update()
+
+    @property
+    def has_marks(self) -> bool:
+        """Whether there is anything on the tiles to explain."""
+        return self.view is not None and bool(np.isfinite(self.view.bar_pct).any())
+
+    def lie_at_foot(self) -> None:
+        """Lie over the lower edge of the tiles."""
+        above = self.parentWidget()
+        if above is not None:
+            self.setGeometry(0, above.height() - HEIGHT, above.width(), HEIGHT)
+            self.raise_()
 
     def sizeHint(self) -> QSize:
         """One line."""
@@ -128,6 +141,9 @@ class Legend(QWidget):
             return
         p = QPainter(self)
         theme = self.appearance.theme
+        p.fillRect(self.rect(), theme.color("paper"))
+        p.setPen(QPen(theme.color("edge"), 1.0))
+        p.drawLine(0, 0, self.width(), 0)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(8))
         entries = entries_for(self.view)

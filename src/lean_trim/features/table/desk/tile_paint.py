@@ -19,17 +19,26 @@ INK_LEVELS = 6
 SMALLEST_FIGURES = 5.5
 """Size of figures, points, below which nobody reads them."""
 FIGURES_STEP = 0.25
-LOW_TILE_PX = 17.0
-"""Height below which a tile has no room for its number above its bar; they then stand side by
-side."""
+ROOMY_TILE_PX = (34.0, 24.0)
+"""Width and height from which a tile holds its number above its bar; in a smaller one the bar is a filled
+edge along its foot, as long as it would be."""
+EDGE_PX = 3.0
+"""Thickness of a filled edge."""
 LEAST_FIGURES_PX = 8.0
 """Height of a tile below which figures would run into those above."""
 POINT_PX = 11
 """Height of the point in the corner of a curve's tile."""
 LEAST_LABEL_PX = 9.5
 """Height a label of a row needs."""
-BAR_SHARE = 0.36
-"""Share of a low tile's width that belongs to its bar."""
+
+
+FIGURES_PT_PER_PX = 0.68
+"""Size of figures, points, whose digits fill a height of one pixel (measured of the shipped font)."""
+
+
+def is_small(rect: QRectF) -> bool:
+    """True of a tile that has no room for its number above its bar."""
+    return rect.width() < ROOMY_TILE_PX[0] or rect.height() < ROOMY_TILE_PX[1]
 
 
 def paint_headers(
@@ -123,11 +132,11 @@ def _bars(
     shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
     size = rects[0].height()
-    # Nothing is left out of a low tile; number and bar only change places.
-    low_tile = size < LOW_TILE_PX
-    width = rects[0].width() * (BAR_SHARE if low_tile else 1.0)
-    half = width / 2 - (1 if low_tile else 4)
-    thick = max(4.0, size * (0.45 if low_tile else 0.2))
+    # Nothing is left out of a small tile; the bar only lies along its foot.
+    small = is_small(rects[0])
+    width = rects[0].width()
+    half = width / 2 - (1 if small else 4)
+    thick = EDGE_PX if small else max(4.0, size * 0.2)
     length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
     reach = np.nan_to_num(np.minimum(view.error_pct / view.scale_pct, 1.0)) * half
     middles: list[QLineF] = []
@@ -140,9 +149,8 @@ def _bars(
         long = float(length[cell])
         middle = rect.left() + width / 2
         # Below the feet of the figures, with a pixel between.
-        y = rect.bottom() - (size * 0.5 if low_tile else max(thick / 2 + 1.5, size * 0.18))
-        # Through the whole of a low tile: a short one, crossed by a whisker, reads as a plus sign.
-        tick = size / 2 if low_tile else thick / 2 + 1.0
+        y = rect.bottom() - (thick / 2 if small else max(thick / 2 + 1.5, size * 0.18))
+        tick = thick / 2 + (0.0 if small else 1.0)
         middles.append(QLineF(middle, y - tick, middle, y + tick))
         if long:
             bar = QRectF(min(middle, middle + long), y - thick / 2, abs(long), thick)
@@ -151,7 +159,8 @@ def _bars(
                 hollow[purpose].append(bar)
             else:
                 bars.setdefault((purpose, int(level[cell])), []).append(bar)
-        if visited[cell] and reach[cell] > 0 and not is_hollow[cell]:
+        # An edge has no room for one; the figure ± % and the tooltip have it.
+        if not small and visited[cell] and reach[cell] > 0 and not is_hollow[cell]:
             low = max(middle + long - reach[cell], rect.left() + 2)
             high = min(middle + long + reach[cell], rect.left() + width - 2)
             whiskers.append(QLineF(low, y, high, y))
@@ -173,15 +182,18 @@ def _numbers(
     painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
 ) -> None:
     # Figures that run into each other say nothing; the bars and the tooltip still do.
-    if rects[0].height() < LEAST_FIGURES_PX:
+    height = rects[0].height()
+    if height < LEAST_FIGURES_PX:
         return
-    low_tile = rects[0].height() < LOW_TILE_PX
-    right = -2 if low_tile else -4
+    small = is_small(rects[0])
+    right = -2 if small else -4
     room = rects[0].width() - 3 + right
-    painter.setFont(fitting_font(painter, view.text, room, 7.5 if low_tile else 8.5))
+    # Figures are as high as the room above the edge; a point is 4/3 of a pixel.
+    most = min(8.5, (height - EDGE_PX) * FIGURES_PT_PER_PX) if small else 8.5
+    painter.setFont(fitting_font(painter, view.text, room, most))
     # A curve's tiles carry their point in the corner; the value keeps clear of it.
-    top = 0 if low_tile else POINT_PX if len(view.table.axes) == 1 else 1
-    lift = 0.0 if low_tile else -rects[0].height() * 0.36
+    top = 0 if small else POINT_PX if len(view.table.axes) == 1 else 1
+    lift = -EDGE_PX if small else -height * 0.36
     for seen in (False, True):
         painter.setPen(theme.color("ink", 1.0 if seen else 0.85))
         for cell in np.flatnonzero(visited == seen).tolist():

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import Status
+from lean_trim.core.estimation.cell_evidence import SEEN_S
 from lean_trim.core.text import decimals_of, fixed, signed
 from lean_trim.core.types import Floats
 from lean_trim.ui.session import Session
@@ -38,8 +39,6 @@ FIGURE_TEXT = {
     Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
 }
 CURVE_COLUMNS = 12
-SEEN_S = 0.05
-"""Seconds of used driving from which a cell counts as visited."""
 SCALES_PCT = (5.0, 10.0, 15.0, 20.0, 30.0)
 LARGEST_SCALE_PCT = 50.0
 MOST_DECIMALS = 3

@@ -1,0 +1,284 @@
+"""Shaping the table under correction: nudge, blend, straighten, smooth, fill, lay a correction elsewhere.
+
+Everything goes the way accepting goes: looked at for danger, saved first, one undo a gesture.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from lean_trim.core.data.tables import Table
+from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision import shaping
+from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.shaping import Correction, Evidence
+from lean_trim.core.errors import LeanTrimError
+from lean_trim.core.estimation.cell_evidence import SEEN_S
+from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import cells_in_words
+from lean_trim.core.types import Floats, Mask
+from lean_trim.job.records import Round
+from lean_trim.workspace.changes import JobClosed
+from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.solving import Solver
+
+COARSE_PCT = 1.0
+FINE_PCT = 0.2
+"""What one press of a nudge key moves a cell by, percent; a step of its field at least."""
+Shape = Callable[[Table, Floats, Mask], Floats]
+"""Wanted values from the driven table, the values as decided, and the chosen cells."""
+
+
+class Say:
+    """What shaping says."""
+
+    CHOOSE_FIRST = Message("shaping.choose_first", "Choose the cells first: drag over the tiles.")
+    REFUSED = Message("shaping.refused", "{reason}")
+    RAISE = Message("shaping.raise", "Nudge {cells} up")
+    LOWER = Message("shaping.lower", "Nudge {cells} down")
+    BLEND = Message("shaping.blend", "Blend {cells}")
+    STRAIGHTEN = Message("shaping.straighten", "Straighten {cells}")
+    SMOOTH = Message("shaping.smooth", "Smooth {cells}")
+    FILL = Message("shaping.fill", "Fill {cells} by the surface")
+    LAY = Message("shaping.lay", "Lay a correction on {cells}")
+    COPIED = Message(
+        "shaping.copied",
+        "The correction of {cells} is copied. Choose where it is to go, then lay it there.",
+    )
+    SAME = Message("shaping.same", "Nothing changes: these cells already stand so, or are pinned.")
+
+
+class Shaping:
+    """Acts on cells of the newest round's table; keeps nothing but a copied correction."""
+
+    def __init__(self, open_job: OpenJob, solver: Solver, deciding: Deciding) -> None:
+        self.open = open_job
+        self.solver = solver
+        self.deciding = deciding
+        self.copied: Correction | None = None
+        open_job.hub.subscribe(JobClosed, lambda _: self._forget())
+
+    def _forget(self) -> None:
+        self.copied = None
+
+    @property
+    def evidence(self) -> Evidence:
+        """What the shown drive says of each cell."""
+        solution = self.solver.solution
+        current = self.open.round
+        assert current is not None
+        if solution is None:
+            return shaping.no_evidence(current.table.shape)
+        estimate = solution.estimate
+        return Evidence(
+            error_pct=estimate.own_error_pct,
+            asked_pct=estimate.correction_pct,
+            seen=estimate.seconds > SEEN_S,
+        )
+
+    def nudge(self, cells: frozenset[int], pct: float, goes_on: bool = False) -> bool:
+        """Move cells by a little.
+
+        Parameters
+        ----------
+        cells : flat indices.
+        pct : percent; its sign tells the direction.
+        goes_on : the key is still held; all of it is one undo.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        vehicle = self.open.vehicle
+        if vehicle is None:
+            return False
+        limits = vehicle.limits
+        own = vehicle.table.own
+        return self._shape(
+            Say.RAISE if pct > 0 else Say.LOWER,
+            cells,
+            lambda _, values, chosen: shaping.nudged(values, chosen, pct, limits, own),
+            goes_on,
+        )
+
+    def blend(self, cells: frozenset[int], along: int | None = None) -> bool:
+        """Carry the change at two edges of the chosen cells through those between.
+
+        Parameters
+        ----------
+        cells : flat indices.
+        along : the axis along which the edges face each other; None takes the rows, or the columns
+            where one row is chosen.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        return self._shape(
+            Say.BLEND,
+            cells,
+            lambda driven, values, chosen: shaping.blended(
+                driven, values, chosen, _axis(chosen, along)
+            ),
+        )
+
+    def straighten(self, cells: frozenset[int], along: int | None = None) -> bool:
+        """Put the values between two edges of the chosen cells on a straight line.
+
+        Parameters
+        ----------
+        cells : flat indices.
+        along : as for ``blend``.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        return self._shape(
+            Say.STRAIGHTEN,
+            cells,
+            lambda driven, values, chosen: shaping.straightened(
+                driven, values, chosen, _axis(chosen, along)
+            ),
+        )
+
+    def smooth(self, cells: frozenset[int]) -> bool:
+        """Even out bends, each cell held at its value by what is known of it.
+
+        Parameters
+        ----------
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        return self._shape(Say.SMOOTH, cells, self._smoothed)
+
+    def _smoothed(self, driven: Table, values: Floats, chosen: Mask) -> Floats:
+        return shaping.smoothed(driven, values, chosen, self.evidence)
+
+    def fill(self, cells: frozenset[int]) -> bool:
+        """Take what the surface asks, whatever the rules made of it.
+
+        Parameters
+        ----------
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        return self._shape(
+            Say.FILL,
+            cells,
+            lambda driven, values, chosen: shaping.filled(driven, values, chosen, self.evidence),
+        )
+
+    def copy(self, cells: frozenset[int]) -> bool:
+        """Keep what the chosen cells are changed by, to be laid on others.
+
+        Parameters
+        ----------
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether there was something to keep.
+        """
+        current = self.open.round
+        if current is None or not cells:
+            self.open.note(Say.CHOOSE_FIRST())
+            return False
+        chosen = decide.mask_of(current.decided, cells)
+        self.copied = shaping.correction_of(current.table, current.decided.values, chosen)
+        self.open.note(Say.COPIED(cells=cells_in_words(len(cells))))
+        return True
+
+    def lay(self, cells: frozenset[int]) -> bool:
+        """Lay the copied correction on cells, from the first chosen one on.
+
+        Parameters
+        ----------
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        copied = self.copied
+        if copied is None or (self.open.round and copied.factors.ndim != self._axes):
+            self.open.error(Say.REFUSED(reason=str(shaping.Say.NOTHING_COPIED())))
+            return False
+        return self._shape(
+            Say.LAY,
+            cells,
+            lambda driven, values, chosen: shaping.laid(driven, values, chosen, copied),
+        )
+
+    @property
+    def _axes(self) -> int:
+        current = self.open.round
+        return 0 if current is None else len(current.table.axes)
+
+    def preview(self, shape: str, cells: frozenset[int]) -> Floats | None:
+        """What a shape would leave in the table, without deciding it.
+
+        Parameters
+        ----------
+        shape : "smooth", "blend", "straighten" or "fill".
+        cells : flat indices.
+
+        Returns
+        -------
+        Values in the table's shape; None where it cannot be done.
+        """
+        current = self.open.round
+        if current is None or not cells:
+            return None
+        chosen = decide.mask_of(current.decided, cells)
+        driven = current.table
+        values = current.decided.values
+        ways: dict[str, Callable[[], Floats]] = {
+            "smooth": lambda: self._smoothed(driven, values, chosen),
+            "blend": lambda: shaping.blended(driven, values, chosen, _axis(chosen, None)),
+            "straighten": lambda: shaping.straightened(driven, values, chosen, _axis(chosen, None)),
+            "fill": lambda: shaping.filled(driven, values, chosen, self.evidence),
+        }
+        try:
+            wanted = ways[shape]()
+        except LeanTrimError:
+            return None
+        return np.where(current.decided.pinned, values, wanted)
+
+    def _shape(
+        self, said: Message, cells: frozenset[int], shape: Shape, goes_on: bool = False
+    ) -> bool:
+        current: Round | None = self.open.round
+        vehicle = self.open.vehicle
+        if current is None or vehicle is None or not cells:
+            self.open.note(Say.CHOOSE_FIRST())
+            return False
+        driven = current.table
+        limits = vehicle.limits
+
+        def shaped(decision: Decision) -> Decision:
+            wanted = shape(driven, decision.values, decide.mask_of(decision, cells))
+            return decide.moved_by_hand(decision, wanted, limits, driven.own)
+
+        def words(count: str) -> Said:
+            return said(cells=count)
+
+        return self.deciding.change(words, shaped, goes_on, nothing=Say.SAME())
+
+
+def _axis(chosen: Mask, along: int | None) -> int:
+    """The axis to shape along: as asked, else from row to row where more than one is chosen."""
+    if chosen.ndim == 1:
+        return 0
+    if along is not None:
+        return along
+    return 0 if len(np.unique(np.nonzero(chosen)[0])) > 1 else 1
