@@ -1,4 +1,4 @@
-"""The table gets the room: its share of the window, the rail narrowed, the pages shut, the legend on a key."""
+"""The table gets the room: its share of the window, the rail narrow, the pages shut, the legend on a key."""
 
 from __future__ import annotations
 

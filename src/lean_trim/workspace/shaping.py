@@ -12,7 +12,10 @@ import numpy as np
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision import shaping
+from lean_trim.core.decision.choices import Choice
+from lean_trim.core.decision.choosing import Known, chosen_by
 from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.shaping import Correction, Evidence
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.estimation.cell_evidence import SEEN_S
@@ -78,6 +81,36 @@ class Shaping:
             asked_pct=estimate.correction_pct,
             seen=estimate.seconds > SEEN_S,
         )
+
+    def cells_by(self, choice: Choice) -> frozenset[int]:
+        """Cells of the shown round's table that have something in common.
+
+        Parameters
+        ----------
+        choice : what.
+
+        Returns
+        -------
+        Flat indices; none without a job.
+        """
+        current = self.open.round
+        if current is None:
+            return frozenset()
+        evidence = self.evidence
+        solution = self.solver.solution
+        known = Known(
+            table=current.table,
+            decision=current.decided,
+            seen=evidence.seen,
+            asked_pct=evidence.asked_pct,
+            proposal=self.solver.proposal,
+            driving=None
+            if solution is None
+            else driving_seconds(solution.sifted, solution.observations).shares(
+                current.table.shape
+            ),
+        )
+        return frozenset(np.flatnonzero(chosen_by(choice, known)).tolist())
 
     def nudge(self, cells: frozenset[int], pct: float, goes_on: bool = False) -> bool:
         """Move cells by a little.

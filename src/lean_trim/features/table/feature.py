@@ -8,17 +8,8 @@ from typing import TYPE_CHECKING
 from lean_trim.features.feature import Feature
 from lean_trim.features.logs.feature import LOGS_PAGE
 from lean_trim.features.table.command import COMMAND
-from lean_trim.ui.specs import (
-    Command,
-    Desk,
-    DeskSpec,
-    FeatureCommand,
-    HelpPage,
-    Mark,
-    Needs,
-    PageSpec,
-    Place,
-)
+from lean_trim.features.table.table_commands import ACTIONS
+from lean_trim.ui.specs import Desk, DeskSpec, HelpPage, Mark, PageSpec
 
 if TYPE_CHECKING:
     from PySide6.QtGui import QAction
@@ -80,37 +71,6 @@ def _findings_mark(session: Session) -> Mark:
     return Mark(text=f"{len(found)}{mark}", tip=told)
 
 
-def _show_truth(place: Place, on: bool) -> None:
-    from lean_trim.features.table.desk.desk import table_desk
-
-    table_desk(place).show_truth(on)
-
-
-def _keep_legend(place: Place, on: bool) -> None:
-    from lean_trim.features.table.desk.desk import table_desk
-
-    table_desk(place).keep_legend(on)
-
-
-LEGEND = Command(
-    name="legend",
-    menu="View",
-    text="Explain the marks",
-    tip="What bars, hatchings and corners of the tiles mean, over their foot",
-    keys="F8",
-    also="legend key symbols colours",
-    check=True,
-    needs=Needs.JOB,
-)
-TRUTH = Command(
-    name="truth",
-    menu="View",
-    text="Show truth",
-    tip="Compare with the simulated car's true airflow (demo jobs)",
-    also="simulated error",
-    check=True,
-    needs=Needs.CAR,
-)
 HELP = HelpPage(
     title="The Table desk",
     paragraphs=(
@@ -156,5 +116,5 @@ TABLE = Feature(
         widest_mark="888 to decide",
     ),
     commands=(COMMAND,),
-    actions=(FeatureCommand(TRUTH, _show_truth), FeatureCommand(LEGEND, _keep_legend)),
+    actions=ACTIONS,
 )

@@ -7,7 +7,14 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.log import Log
@@ -21,10 +28,12 @@ from lean_trim.features.table.desk.tile_words import end_hint, tile_hint, tile_l
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
+from lean_trim.workspace.shaping import COARSE_PCT, FINE_PCT
 
 HEAD_W = 58
 HEAD_H = 34
 MARGIN = 4
+NUDGE_SIGNS = {Qt.Key.Key_PageUp: 1.0, Qt.Key.Key_PageDown: -1.0}
 CONTROL_OR_SHIFT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 
 
@@ -36,6 +45,9 @@ class BalanceTable(QWidget):
 
     typed = Signal(str)
     hovered = Signal(str)
+    nudged = Signal(float, bool)
+    """Percent, and whether the key is still held."""
+    menu_wanted = Signal(QPoint)
     refreshed = Signal()
     resized = Signal()
 
@@ -49,6 +61,7 @@ class BalanceTable(QWidget):
         self.base: Table | None = None
         self.view: TileView | None = None
         self.live: Floats | None = None
+        self.preview: Floats | None = None
         self.current = 0
         self.anchor = 0
         self._job_number = 0
@@ -72,7 +85,11 @@ class BalanceTable(QWidget):
         """Compute the arrays again and repaint."""
         self.live = None
         self.view = make_view(
-            self.session, self.figure, least_scale_pct=self._scale_pct, base=self.base
+            self.session,
+            self.figure,
+            least_scale_pct=self._scale_pct,
+            base=self.base,
+            preview=self.preview,
         )
         if self.view is not None:
             # Bars of one job are compared with each other; their scale never shrinks while it is
@@ -266,12 +283,35 @@ class BalanceTable(QWidget):
             self.hovered.emit(self.describe(self.current))
         elif event.key() == Qt.Key.Key_Space and event.modifiers() & CONTROL_OR_SHIFT:
             self._choose_line(bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif event.key() in NUDGE_SIGNS:
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            pct = NUDGE_SIGNS[Qt.Key(event.key())] * (FINE_PCT if fine else COARSE_PCT)
+            self.nudged.emit(pct, event.isAutoRepeat())
         elif event.text() and event.text() in "+-x=*0123456789":
             self.typed.emit(event.text())
         elif event.key() == Qt.Key.Key_Escape:
             self.session.selection.clear()
         else:
             super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """What can be done with the chosen cells; a cell beside them is chosen first."""
+        if self.view is None:
+            return
+        by_key = event.reason() is QContextMenuEvent.Reason.Keyboard
+        cell = self.current if by_key else self.cell_at(event.pos())
+        if cell is not None and cell not in self.session.selection.cells:
+            self.current = self.anchor = cell
+            self._choose(done=True)
+        place = self.tile_rect(self.current).center().toPoint() if by_key else event.pos()
+        self.menu_wanted.emit(self.mapToGlobal(place))
+
+    def show_preview(self, values: Floats | None) -> None:
+        """Show what a shape would leave in the table, without deciding it; None shows what stands."""
+        if values is None and self.preview is None:
+            return
+        self.preview = values
+        self.refresh()
 
     def describe(self, cell: int) -> str:
         """One line about a cell."""

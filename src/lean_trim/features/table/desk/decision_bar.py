@@ -14,6 +14,7 @@ from lean_trim.core.decision.cautions import Caution, Kind
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.features.table.desk.caution_line import CautionLine
 from lean_trim.features.table.desk.reason_strip import reason_for
+from lean_trim.features.table.desk.try_strip import TryStrip
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.elided_line import ElidedLine
@@ -84,9 +85,13 @@ class DecisionBar(QWidget):
         self.accept_chosen = _button(actions["accept"], "Accept chosen")
         self.put_back = _button(actions["put_back"], "Put back")
         self.pin = _button(actions["pin"], "Pin")
+        self.shape = QPushButton("Shape")
+        self.shape.setToolTip("Smooth, blend, straighten, fill, nudge the chosen cells")
+        self.trying = TryStrip(session)
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.accept, self.accept_chosen, self.put_back, self.pin, self.entry):
+        decide = (self.accept, self.accept_chosen, self.put_back, self.pin, self.shape, self.entry)
+        for widget in decide:
             row.addWidget(widget)
         row.addWidget(self.state, 1)
         self.marks = HoverButton("Marks")
@@ -101,7 +106,9 @@ class DecisionBar(QWidget):
         layout.setContentsMargins(10, 2, 6, 4)
         layout.setSpacing(4)
         layout.addWidget(self.caution)
+        layout.addWidget(self.trying)
         layout.addWidget(self.row)
+        self.trying.shown.connect(lambda on: self.row.setVisible(not on))
         session.told(ConfirmationAsked).connect(self._show_what_waits)
         session.selection.changed.connect(self.refresh)
         for signal in (
@@ -154,6 +161,7 @@ class DecisionBar(QWidget):
         self.put_back.setEnabled(may and session.round is not None)
         self.pin.setEnabled(may and bool(cells))
         self.entry.setEnabled(may and bool(cells))
+        self.shape.setEnabled(may and bool(cells))
         self._show_state(waiting)
         self._show_caution(can)
 

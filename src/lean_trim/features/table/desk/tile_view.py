@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -100,17 +100,24 @@ def make_view(
     live_seconds: Floats | None = None,
     least_scale_pct: float = 0.0,
     base: Table | None = None,
+    preview: Floats | None = None,
 ) -> TileView | None:
     """Arrays for the current round, or None without a job.
 
     ``live_seconds`` fills cells while driving; ``least_scale_pct`` is what a full bar stood for
-    before; ``base`` is what the change is counted from, the driven table where it is None.
+    before; ``base`` is what the change is counted from, the driven table where it is None; ``preview``
+    are values a shape would leave, shown hollow where they are other than what is decided.
     """
     current = session.round
     decision = session.decision
     if current is None or decision is None:
         return None
     table = current.table
+    ghost = np.zeros(table.shape, bool)
+    if preview is not None and preview.shape == table.shape:
+        ghost = preview != decision.values
+        origin = np.where(ghost, np.int8(Origin.ACCEPTED), decision.origin)
+        decision = replace(decision, values=preview, origin=origin)
     solution = session.solution
     proposal = session.proposal
     blank = np.full(table.size, np.nan)
@@ -137,6 +144,9 @@ def make_view(
         texts = _changes(decision.values, known.values)
     else:
         texts = _texts(figure, shown, asked, error, seconds, _decimals(session))
+    filled = np.zeros(table.size, bool)
+    if proposal is not None:
+        filled = np.asarray(proposal.status.ravel() == Status.FILLED)
     # A turned knob must not rescale the bars it is judged by: only what is kept counts.
     scale = max(least_scale_pct, scale_of_job(session) or _scale_for(bar))
     return TileView(
@@ -153,9 +163,7 @@ def make_view(
         scale,
         shown,
         _decimals(session),
-        proposal.status.ravel() == Status.FILLED
-        if proposal is not None
-        else np.zeros(table.size, bool),
+        ghost.ravel() | filled,
     )
 
 

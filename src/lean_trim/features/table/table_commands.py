@@ -1,0 +1,147 @@
+"""The Table desk's own commands: shaping the chosen cells, choosing cells, the history, the legend."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from lean_trim.core.decision.choices import CHOICE_WORDS, Choice
+from lean_trim.ui.specs import Command, FeatureCommand, Needs, Place
+
+Run = Callable[[Place, bool], object]
+
+
+def _on_desk(name: str, place: Place, on: bool) -> None:
+    """Turn to the Table desk and do something there."""
+    from lean_trim.features.table.desk.desk import table_desk
+
+    place.show_desk("table")
+    getattr(table_desk(place), name)()
+
+
+def _keep_legend(place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    table_desk(place).keep_legend(on)
+
+
+def _show_truth(place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    table_desk(place).show_truth(on)
+
+
+def _choose(choice: Choice, place: Place, on: bool) -> None:
+    place.show_desk("table")
+    place.session.selection.set_cells(place.session.shaping.cells_by(choice))
+
+
+def _shape(name: str, text: str, tip: str, keys: str, also: str) -> FeatureCommand:
+    command = Command(
+        name=name, menu="Table", text=text, tip=tip, keys=keys, also=also, needs=Needs.JOB
+    )
+    return FeatureCommand(command, partial(_on_desk, name))
+
+
+SHAPING = (
+    _shape(
+        "smooth",
+        "Smooth the chosen cells",
+        "Even out bends; what is well known moves least, and no cell nobody drove pulls a driven one. "
+        "Shown first, done on the second press",
+        "Ctrl+M",
+        "smoothing even filter",
+    ),
+    _shape(
+        "blend",
+        "Blend the chosen cells",
+        "Carry the change at both edges of the chosen cells through those between",
+        "Ctrl+G",
+        "interpolate gradient transition merge",
+    ),
+    _shape(
+        "straighten",
+        "Straighten the chosen cells",
+        "Put the cells between both edges on the straight line between these",
+        "Ctrl+Shift+G",
+        "interpolate linear line",
+    ),
+    _shape(
+        "fill",
+        "Fill by the surface",
+        "Take what the surface through the driven cells asks, whatever the rules made of it",
+        "Ctrl+I",
+        "extrapolate predict",
+    ),
+    _shape(
+        "copy_correction",
+        "Copy the correction",
+        "What the chosen cells are changed by, to be laid on others",
+        "Ctrl+R",
+        "duplicate region",
+    ),
+    _shape(
+        "lay_correction",
+        "Lay the copied correction here",
+        "From the first chosen cell on",
+        "Ctrl+Shift+R",
+        "paste region apply",
+    ),
+    _shape(
+        "nudge_up", "Nudge up", "Raise the chosen cells by 1 % (Page Up; Shift: 0.2 %)", "", "raise"
+    ),
+    _shape(
+        "nudge_down",
+        "Nudge down",
+        "Lower the chosen cells by 1 % (Page Down; Shift: 0.2 %)",
+        "",
+        "lower reduce",
+    ),
+)
+HISTORY = _shape(
+    "history",
+    "History of the table…",
+    "Every step that led here, also from before the job was opened; go back to any of them",
+    "Ctrl+H",
+    "undo list steps back revert log",
+)
+CHOOSING = tuple(
+    FeatureCommand(
+        Command(
+            name=f"choose_{choice}",
+            menu="Table",
+            text=f"Choose: {CHOICE_WORDS[choice][0]}",
+            tip=f"Choose cells: {CHOICE_WORDS[choice][1]}",
+            also="select region all",
+            needs=Needs.JOB,
+        ),
+        partial(_choose, choice),
+    )
+    for choice in Choice
+)
+LEGEND = FeatureCommand(
+    Command(
+        name="legend",
+        menu="View",
+        text="Explain the marks",
+        tip="What bars, hatchings and corners of the tiles mean, over their foot",
+        keys="F8",
+        also="legend key symbols colours",
+        check=True,
+        needs=Needs.JOB,
+    ),
+    _keep_legend,
+)
+TRUTH = FeatureCommand(
+    Command(
+        name="truth",
+        menu="View",
+        text="Show truth",
+        tip="Compare with the simulated car's true airflow (demo jobs)",
+        also="simulated error",
+        check=True,
+        needs=Needs.CAR,
+    ),
+    _show_truth,
+)
+ACTIONS = (*SHAPING, HISTORY, *CHOOSING, LEGEND, TRUTH)
