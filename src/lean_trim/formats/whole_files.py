@@ -34,6 +34,23 @@ def write_whole(path: Path, text: str) -> None:
         files.put()
 
 
+def write_whole_bytes(path: Path, data: bytes) -> None:
+    """The same of a file that is no text.
+
+    Parameters
+    ----------
+    path : replaced if it exists.
+    data : all of it.
+
+    Raises
+    ------
+    OSError
+        As for ``write_whole``.
+    """
+    with Replacing({path: data}) as files:
+        files.put()
+
+
 class Replacing:
     """Files that take the place of others together; used as a context.
 
@@ -43,7 +60,7 @@ class Replacing:
 
     Parameters
     ----------
-    contents : text by path.
+    contents : text or bytes by path.
 
     Raises
     ------
@@ -51,7 +68,7 @@ class Replacing:
         On entering or by ``put``: everything is as it was.
     """
 
-    def __init__(self, contents: Mapping[Path, str]) -> None:
+    def __init__(self, contents: Mapping[Path, str | bytes]) -> None:
         self.contents = dict(contents)
         token = f".{os.getpid()}-{_token()}."
         self._parts = {path: path.with_name(f"{path.name}{token}{PART}") for path in contents}
@@ -60,8 +77,8 @@ class Replacing:
 
     def __enter__(self) -> Replacing:
         try:
-            for path, text in self.contents.items():
-                _write_new(self._parts[path], text)
+            for path, content in self.contents.items():
+                _write_new(self._parts[path], content)
         except BaseException:
             self._clean()
             raise
@@ -109,11 +126,12 @@ def _token() -> str:
     return os.urandom(4).hex()
 
 
-def _write_new(path: Path, text: str) -> None:
+def _write_new(path: Path, content: str | bytes) -> None:
     """Write a file that must not exist, and have it on the disk."""
     flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0)
     handle = os.open(path, flags, 0o666)
-    with os.fdopen(handle, "w", encoding="utf-8", newline="") as file:
-        file.write(text)
+    data = content.encode("utf-8") if isinstance(content, str) else content
+    with os.fdopen(handle, "wb") as file:
+        file.write(data)
         file.flush()
         os.fsync(file.fileno())

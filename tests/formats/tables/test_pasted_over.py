@@ -8,7 +8,7 @@ import pytest
 from lean_trim.core.data.table_kinds import airflow_grid
 from lean_trim.core.data.tables import OwnUnit, Table, maf_curve
 from lean_trim.core.data.vehicle import TableLimits
-from lean_trim.core.decision.decision import Origin, paste_in, pin, undecided
+from lean_trim.core.decision.decision import Origin, moved_by_hand, pin, undecided
 from lean_trim.core.errors import BadInputError
 from lean_trim.formats.tables import table_text
 from lean_trim.formats.tables.block import block_of_text
@@ -75,9 +75,9 @@ def test_only_what_differs_is_decided_and_pinned_cells_stay() -> None:
     wanted[1, 1] += 2.0
     wanted[2, 2] += 2.0
     held = pin(undecided(table), table, [10], True)
-    found = paste_in(held, wanted, LIMITS)
+    found = moved_by_hand(held, wanted, LIMITS)
     assert found.changed == 1 and found.origin[1, 1] == Origin.BY_HAND
     assert found.values[2, 2] == table.values[2, 2]
     wanted[0, 0] = 400.0
     with pytest.raises(BadInputError, match="leaves the table's range"):
-        paste_in(undecided(table), wanted, LIMITS)
+        moved_by_hand(undecided(table), wanted, LIMITS)

@@ -23,7 +23,7 @@ from lean_trim.core.explore.linking import cells_of_span, samples_of_cells
 from lean_trim.core.text import clock
 from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lane_sets import LaneSets
-from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, make_tape
+from lean_trim.ui.tape.tape_data import TapeData, counted, describe_at, lanes_text, make_tape
 from lean_trim.ui.tape.tape_keys import press
 from lean_trim.ui.tape.tape_paint import BAND_H, LEFT, RIGHT, TapePainter, axis_height
 from lean_trim.ui.tape.tape_words import (
@@ -36,6 +36,7 @@ from lean_trim.ui.tape.tape_words import (
 )
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
+from lean_trim.ui.widgets.picture import offer_picture
 
 RIBBON_H = 44
 """Height of a folded tape: the regimes and one lane, px."""
@@ -93,6 +94,11 @@ class Tape(QWidget):
         session.selection.changed.connect(self.light_up)
         appearance.changed.connect(self.update)
         appearance.units.changed.connect(self.show_round)
+        offer_picture(self, "tape", self.numbers, menu=False)
+
+    def numbers(self) -> str:
+        """The lanes that are shown, of the stretch that is seen, with every sample."""
+        return lanes_text(self.data, self.start_s, self.end_s) if self.data is not None else ""
 
     def show_round(self) -> None:
         """Show the current round's log, keeping the zoom if it is the same log."""

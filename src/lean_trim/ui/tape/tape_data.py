@@ -20,6 +20,7 @@ from lean_trim.core.sieve.sieve import MANUAL_BIT, Sifted, reasons_at
 from lean_trim.core.text import clock
 from lean_trim.ui.tape.lanes import SHORT, LaneSpec
 from lean_trim.ui.units import DIGITS
+from lean_trim.ui.widgets.picture import columns_text
 
 SIGNED = frozenset({"stft_pct", "ltft_pct", "trim_pct", "k_pct", "fuel_dp_error_pct", "boost_kpa"})
 
@@ -159,3 +160,25 @@ def describe_at(data: TapeData, time_s: float) -> str:
         else:
             parts.append("used")
     return "  ·  ".join(parts)
+
+
+def lanes_text(data: TapeData, start_s: float, end_s: float) -> str:
+    """The lanes of a tape over a stretch of the log, in the units that are shown.
+
+    Parameters
+    ----------
+    data : of the log.
+    start_s, end_s : on the joined log, s.
+
+    Returns
+    -------
+    Tab-separated text, a line a sample.
+    """
+    time = data.log.time_s
+    part = slice(*np.searchsorted(time, [start_s, end_s]).tolist())
+    columns = {"time, s": time[part]}
+    for lane in data.lanes:
+        unit = lane.own.unit or lane.unit
+        for trace in lane.traces:
+            columns[f"{trace.series.name}, {unit}"] = lane.own.own(trace.series.values[part])
+    return columns_text(columns)

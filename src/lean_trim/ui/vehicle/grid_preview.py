@@ -10,7 +10,9 @@ from PySide6.QtWidgets import QWidget
 from lean_trim.core.data.tables import Table
 from lean_trim.core.text import evenly_written
 from lean_trim.core.types import Floats
+from lean_trim.formats.tables import table_text
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.picture import offer_picture
 
 LEFT = 58.0
 TOP = 40.0
@@ -30,6 +32,9 @@ class GridPreview(QWidget):
         self.table: Table | None = None
         self.cells: Floats | None = None
         self.setMinimumHeight(120)
+        offer_picture(
+            self, "table", lambda: "" if self.table is None else table_text(self.table, "\t")
+        )
         appearance.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:

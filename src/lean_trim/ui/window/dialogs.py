@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QFileDialog
@@ -16,6 +16,7 @@ from lean_trim.job.store import SUFFIX
 from lean_trim.job.tuning import tuning_text
 from lean_trim.ui.vehicle.names import file_name
 from lean_trim.ui.widgets.paste_sheet import TABLE_FILTER
+from lean_trim.ui.widgets.picture import ask_where, pictured_in
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
@@ -41,6 +42,9 @@ class Say:
         "{folder} holds a vehicle.json already; choose another folder, or make one",
     )
     OUTPUT_WRITTEN = Message("dialogs.output_written", "The {what} are in {path}.")
+    NO_PICTURE = Message("dialogs.no_picture", "No chart or table is shown here.")
+    PICTURE_COPIED = Message("dialogs.picture_copied", "A picture ({what}) is on the clipboard.")
+    NUMBERS_COPIED = Message("dialogs.numbers_copied", "The numbers ({what}) are on the clipboard.")
     REPORT_WRITTEN = Message(
         "dialogs.report_written", "The report is in {path}: {contents}. Nothing was sent."
     )
@@ -228,6 +232,28 @@ class Dialogs:
         target = self._remember(path)
         if self.window.opening.attempt(lambda: output.write(session.parts, target)):
             session.note(Say.OUTPUT_WRITTEN(what=output.title, path=target))
+
+    def picture(self, what: Literal["copy", "numbers", "save"]) -> None:
+        """Copy or save the chart or table that is shown.
+
+        Parameters
+        ----------
+        what : a picture to the clipboard, its numbers, or either to a file.
+        """
+        offered = pictured_in(self.window)
+        if offered is None:
+            self.window.session.note(Say.NO_PICTURE())
+        elif what == "save":
+            path = ask_where(offered, Path(self._folder()))
+            if path is not None:
+                self._remember(str(path))
+                self.window.session.note(Say.OUTPUT_WRITTEN(what=offered.name, path=path))
+        elif what == "copy":
+            offered.copy()
+            self.window.session.note(Say.PICTURE_COPIED(what=offered.name))
+        else:
+            offered.copy_numbers()
+            self.window.session.note(Say.NUMBERS_COPIED(what=offered.name))
 
     def copy_table(self, axes: bool = True) -> None:
         """Put the decided table on the clipboard, tab separated."""

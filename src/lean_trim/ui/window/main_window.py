@@ -62,6 +62,12 @@ if TYPE_CHECKING:
 
 DESK_SHARE = 554
 TAPE_SHARE = 186
+TAPE_MENU = (
+    *("leave_out", "mark", "zoom_chosen", "show_all", "next_event", "previous_event"),
+    *("fold_tape", "copy_picture", "copy_numbers", "save_picture"),
+)
+RAIL_MENU = ("go_back", "judge", "swap", "begin_round", "hand_over", "drive", "narrow_rail")
+"""Commands that a right click on the tape and on the rail offers."""
 REMEMBERED = ("night", "shut_margin", "narrow_rail")
 """Switches that stand as they were left."""
 """Heights the desk and the tape begin with, px."""
@@ -233,6 +239,9 @@ class MainWindow(QMainWindow):
             "zoom_chosen": self._zoom_chosen,
             **{f"page_{p.name}": partial(self._show_page, p.name) for p in self.page_specs},
             **{f"desk_{d.name}": partial(self.show_desk, d.name) for d in self.desk_specs},
+            "copy_picture": lambda: self.ask.picture("copy"),
+            "copy_numbers": lambda: self.ask.picture("numbers"),
+            "save_picture": lambda: self.ask.picture("save"),
             "shut_margin": lambda on: self.margin.shut(on),
             "narrow_rail": lambda on: self.rail.narrow(on),
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
@@ -324,6 +333,9 @@ class MainWindow(QMainWindow):
         self.rail.steps.go.connect(self._go_on)
         self.margin.look.connect(self.fold.opening(self.tape.look_at))
         self.margin.replace_wanted.connect(self.ask.replace_log)
+        for widget, names in ((self.tape, TAPE_MENU), (self.rail, RAIL_MENU)):
+            widget.addActions([self.actions_[name] for name in names])
+            widget.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self.confirm.settled.connect(lambda: self.desk(self.desks.shown.name).widget.setFocus())
         self.margin.opened.connect(lambda on: self.actions_["shut_margin"].setChecked(not on))
         self.rail.narrowed.connect(self.actions_["narrow_rail"].setChecked)

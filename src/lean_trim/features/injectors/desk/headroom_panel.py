@@ -14,6 +14,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.picture import columns_text, offer_picture
 from lean_trim.ui.widgets.wheel_safe import ComboBox, DoubleSpinBox
 
 AS_NOW = "as now"
@@ -32,6 +33,9 @@ class DutyBars(QWidget):
         self.rpm = self.duty = np.zeros(0)
         self.limit_pct = 100.0
         self.setFixedHeight(BARS_H)
+        offer_picture(
+            self, "duty", lambda: columns_text({"rpm": self.rpm, "highest duty, %": self.duty})
+        )
 
     def show_duty(self, rpm: Floats, duty: Floats, limit_pct: float) -> None:
         """Show another drive's."""

@@ -13,6 +13,7 @@ from lean_trim.core.text import evenly_written, signed
 from lean_trim.core.types import Floats
 from lean_trim.features.injectors.desk.curves import CELLS, VIEWS, Curves, Line
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
 LEFT = 50.0
 RIGHT = 16.0
@@ -41,6 +42,21 @@ class InjectorChart(QWidget):
         self.setMinimumHeight(180)
         self.setAccessibleName("Fuel asked over open time")
         appearance.changed.connect(self.update)
+        offer_picture(self, "injectors", self.numbers)
+
+    def numbers(self) -> str:
+        """Dots and lines of the view, or the cells."""
+        if self.report is None:
+            return ""
+        if self.view == CELLS:
+            table = self.report.solution.estimate.table
+            bent = mistaken_cells(self.report.places, self.report.split, table.size)
+            return columns_text({"bent, %": bent})
+        curves = VIEWS[self.view](self.report)
+        lines = {f"{line.words}, {curves.unit}": line.y for line in curves.lines}
+        dots = {f"dot: {curves.across}": curves.dots_x, f"dot, {curves.unit}": curves.dots_y}
+        seconds = {"dot, s of driving": curves.seconds}
+        return columns_text({curves.across: curves.x, **lines, **dots, **seconds})
 
     def sizeHint(self) -> QSize:
         """Room for the dots."""

@@ -22,6 +22,7 @@ from lean_trim.core.text import evenly_written
 from lean_trim.core.types import Floats
 from lean_trim.features.pulls.desk.overlay_data import Drawn, LaneLines, Overlay
 from lean_trim.ui.theme import Appearance, Theme, font
+from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
 LEFT = 104.0
 RIGHT = 92.0
@@ -71,6 +72,21 @@ class OverlayChart(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Pulls laid over each other")
         appearance.changed.connect(self.update)
+        offer_picture(self, "pulls", self.numbers)
+
+    def numbers(self) -> str:
+        """Every line of every lane, over what lies across."""
+        if self.overlay is None:
+            return ""
+        across = "rpm" if self.overlay.across == "rpm" else "s"
+        columns: dict[str, Floats] = {}
+        for lane in self.overlay.lanes:
+            for place, line in enumerate(lane.lines, start=1):
+                if line is not None:
+                    name = f"pull {place}: {WORDS[lane.lane]}"
+                    columns[f"{name} at, {across}"] = line.x
+                    columns[f"{name}, {UNITS[lane.lane]}"] = line.y
+        return columns_text(columns)
 
     def sizeHint(self) -> QSize:
         """Room for six lanes."""

@@ -24,10 +24,11 @@ from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.tile_paint import paint_headers, paint_tiles
 from lean_trim.features.table.desk.tile_view import Figure, TileView, make_view, scale_of_job
-from lean_trim.features.table.desk.tile_words import end_hint, tile_hint, tile_line
+from lean_trim.features.table.desk.tile_words import end_hint, figures_text, tile_hint, tile_line
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
+from lean_trim.ui.widgets.picture import offer_picture
 from lean_trim.workspace.shaping import COARSE_PCT, FINE_PCT
 
 HEAD_W = 58
@@ -80,6 +81,11 @@ class BalanceTable(QWidget):
         session.selection.changing.connect(self.update)
         session.selection.changed.connect(self.update)
         appearance.changed.connect(self.update)
+        self.pictured = offer_picture(self, "table", self.numbers, menu=False)
+
+    def numbers(self) -> str:
+        """What the tiles show, on their axes."""
+        return figures_text(self.view) if self.view is not None else ""
 
     def refresh(self) -> None:
         """Compute the arrays again and repaint."""

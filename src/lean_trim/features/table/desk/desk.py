@@ -18,6 +18,7 @@ from lean_trim.features.table.desk.tile_menu import shape_menu, tile_menu
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import Place
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.picture import add_picture_actions
 from lean_trim.workspace.shaping import COARSE_PCT
 
 
@@ -78,6 +79,8 @@ class TableDesk(QWidget):
 
     def _open_menu(self, place: QPoint) -> None:
         menu = tile_menu(self.actions_by_name, self._show_shape, self)
+        menu.addSeparator()
+        add_picture_actions(menu, self.table.pictured)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(place)
 

@@ -134,3 +134,27 @@ def end_hint(view: TileView, row: int | None = None, column: int | None = None) 
         f"The bar is the root of that time; the longest stands for {spent.max():.0f} s. "
         f"Click to choose the {what}."
     )
+
+
+def figures_text(view: TileView) -> str:
+    """What the tiles show as tab-separated text, on the axes of the table.
+
+    Parameters
+    ----------
+    view : what the tiles show.
+
+    Returns
+    -------
+    A line per row of a grid, or per point of a curve, with its end.
+    """
+    axes = [evenly_written(axis.shown.tolist()) for axis in view.table.axes]
+    if len(axes) == 1:
+        lines = [f"{x}\t{text}" for x, text in zip(axes[0], view.text, strict=True)]
+        return "\n".join([f"{view.table.axes[0].shown_unit}\tfigure", *lines]) + "\n"
+    rows, columns = axes
+    corner = f"{view.table.axes[0].shown_unit}\\{view.table.axes[1].shown_unit}"
+    lines = ["\t".join([corner, *columns])]
+    for place, y in enumerate(rows):
+        cells = view.text[place * len(columns) : (place + 1) * len(columns)]
+        lines.append("\t".join([y, *cells]))
+    return "\n".join(lines) + "\n"

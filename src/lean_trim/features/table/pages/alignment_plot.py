@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from lean_trim.core.explore.alignment import SHOWN, Alignment, Kind
 from lean_trim.core.types import Floats
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
 LEFT = 30.0
 RIGHT = 6.0
@@ -32,6 +33,22 @@ class AlignmentPlot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Lambda before and after alignment")
         appearance.changed.connect(self.update)
+        offer_picture(self, "alignment", self.numbers)
+
+    def numbers(self) -> str:
+        """Mean lambda over the time from the change, of the moments that are shown."""
+        if self.alignment is None or not self.chosen.any():
+            return ""
+        a = self.alignment
+        which = self.chosen
+        return columns_text(
+            {
+                "s from the change": a.grid_s,
+                "lambda as injected": np.nanmean(a.cylinder[which], axis=0),
+                "lambda as it should show": np.nanmean(a.expected[which], axis=0),
+                "lambda as measured": np.nanmean(a.measured[which], axis=0),
+            }
+        )
 
     def show_alignment(self, alignment: Alignment | None, kind: Kind, why: str = "") -> None:
         """Show the changes of one kind.

@@ -19,6 +19,7 @@ from lean_trim.core.transients.needed import Change
 from lean_trim.core.types import Floats
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.hints import show_hint
+from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
 PANEL_W = 218
 PANEL_H = 148
@@ -80,6 +81,12 @@ class ClassPanels(QWidget):
         self.setAccessibleName("Quick changes by class: lambda error over the time from the edge")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.MinimumExpanding)
         appearance.changed.connect(self.update)
+        offer_picture(self, "quick-changes", self.numbers)
+
+    def numbers(self) -> str:
+        """Mean of each class over the time from the edge."""
+        means = {f"{title_of(panel.one.key)}, %": panel.one.mean_pct for panel in self.panels}
+        return columns_text({"s from the edge": GRID, **means}) if means else ""
 
     def show_panels(self, panels: Sequence[Panel], nothing: str) -> None:
         """Show other classes; ``nothing`` says why there are none."""
