@@ -64,7 +64,7 @@ def test_smoothing_is_shown_before_it_is_done(driven: MainWindow) -> None:
     drag_block(driven)
     before = values(driven)
     driven.actions_["smooth"].trigger()
-    strip = desk.bar.trying
+    strip = desk.bar.offer
     assert strip.isVisible() and "Smoothing would move" in strip.said.text()
     assert desk.table.view is not None and desk.table.view.is_hollow[86]
     assert np.array_equal(values(driven), before)
@@ -73,7 +73,7 @@ def test_smoothing_is_shown_before_it_is_done(driven: MainWindow) -> None:
     assert not strip.isVisible() and desk.table.preview is None
     drag_block(driven)
     driven.actions_["smooth"].trigger()
-    QTest.keyClick(strip.do, Qt.Key.Key_Return)
+    QTest.keyClick(strip.buttons[0], Qt.Key.Key_Return)
     if driven.confirm.isVisible():
         QTest.mouseClick(driven.confirm.go_on, LEFT)
     assert values(driven).ravel()[86] < before.ravel()[86]

@@ -337,6 +337,11 @@ def test_a_table_is_pasted_where_one_is_shown(driven: MainWindow) -> None:
     driven.activateWindow()
     table_desk(driven).table.setFocus()
     QTest.keyClick(table_desk(driven).table, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    # Shown as what changed before anything is decided.
+    offer = table_desk(driven).bar.offer
+    assert "Other than what is decided here: 2 cells of the clipboard" in offer.said.text()
+    assert session.decision is not None and session.decision.changed == 0
+    QTest.keyClick(offer.buttons[0], Qt.Key.Key_Return)
     assert session.decision is not None and session.decision.changed == 2
     assert "Paste 2 cells" in driven.actions_["undo"].text()
     np.testing.assert_allclose(session.decision.values, values)

@@ -233,6 +233,7 @@ class JobStore:
         calibration: Calibration,
         logs: Sequence[StoredLog] = (),
         prediction: Prediction | None = None,
+        note: str = "",
     ) -> Round:
         """Start a round on a new revision made from another round's, with its logs if they are there already.
 
@@ -245,6 +246,7 @@ class JobStore:
         calibration : as it will be driven.
         logs : already driven on it.
         prediction : what the parent foretells of it, kept with the parent.
+        note : where its tables come from, if not from what the parent decided.
 
         Returns
         -------
@@ -255,7 +257,7 @@ class JobStore:
                 put_prediction(db, parent.id, prediction)
             number = 1 + int(db.execute("SELECT max(number) FROM rounds").fetchone()[0])
             revision_id = put_revision(db, parent.revision.id, calibration)
-            round_id = put_round(db, number, revision_id, parent.subject, parent.tuning)
+            round_id = put_round(db, number, revision_id, parent.subject, parent.tuning, note)
             for stored in logs:
                 put_log(db, round_id, stored)
             created = str(
@@ -277,6 +279,7 @@ class JobStore:
             logs=tuple(s.log for s in logs),
             log_infos=infos,
             tuning=parent.tuning,
+            note=note,
         )
 
     def save_decision(

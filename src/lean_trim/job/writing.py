@@ -90,7 +90,12 @@ def put_tables(
 
 
 def put_round(
-    db: sqlite3.Connection, number: int, revision_id: int, subject: str, tuning: Tuning
+    db: sqlite3.Connection,
+    number: int,
+    revision_id: int,
+    subject: str,
+    tuning: Tuning,
+    note: str = "",
 ) -> int:
     """Add an empty round; returns its id.
 
@@ -101,15 +106,16 @@ def put_round(
     revision_id : it is driven on.
     subject : table that is corrected.
     tuning : its settings.
+    note : where its tables come from.
 
     Returns
     -------
     Its id.
     """
     row = db.execute(
-        "INSERT INTO rounds (number, started, revision_id, subject, settings) VALUES (?, ?, ?, ?, "
-        "?)",
-        (number, now(), revision_id, subject, tuning_text(tuning)),
+        "INSERT INTO rounds (number, started, revision_id, subject, settings, note) "
+        "VALUES (?, ?, ?, ?, ?, ?)",
+        (number, now(), revision_id, subject, tuning_text(tuning), note),
     )
     return int(row.lastrowid or 0)
 

@@ -76,6 +76,7 @@ class BeginRound:
     calibration: Calibration
     logs: tuple[StoredLog, ...] = ()
     prediction: Prediction | None = field(default=None)
+    note: str = ""
 
     @property
     def text(self) -> str:
@@ -93,7 +94,9 @@ class BeginRound:
         if parent is None:
             return
         begun = self.open.commit(
-            lambda store: store.begin_round(parent, self.calibration, self.logs, self.prediction)
+            lambda store: store.begin_round(
+                parent, self.calibration, self.logs, self.prediction, self.note
+            )
         )
         self.open.take_new_round(begun, parent.id, self.prediction)
         if self.open.shows(parent.id):

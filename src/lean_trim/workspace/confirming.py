@@ -30,23 +30,20 @@ from lean_trim.workspace.solving import Solver
 
 @dataclass(frozen=True, eq=False)
 class Waiting:
-    """A change that was not made yet.
+    """Something that was not done yet.
 
     Attributes
     ----------
-    change : as it was meant, with what has to be confirmed.
-    rest : the same without the cells that need a word; None where no other cell would change.
-    then : what goes on once it is made.
+    text : what it is.
+    warned : what needs a word, the gravest first.
+    go_on : does it, as it was meant; True where it was done.
+    others : does it without the cells that need a word; None where nothing would be left of it.
     """
 
-    change: DecisionChange
-    rest: DecisionChange | None
-    then: Callable[[], object] | None = None
-
-    @property
-    def warned(self) -> tuple[Warned, ...]:
-        """What needs a word, the gravest first."""
-        return self.change.warned
+    text: str
+    warned: tuple[Warned, ...]
+    go_on: Callable[[], bool]
+    others: Callable[[], bool] | None = None
 
 
 class Confirming:
@@ -117,36 +114,14 @@ class Confirming:
             self._restraints = (solution, replace(restraints, knock=restraints.knock | knock))
         return self._restraints[1]
 
-    def hold(
-        self,
-        change: DecisionChange,
-        warned: tuple[Warned, ...],
-        then: Callable[[], object] | None = None,
-    ) -> None:
-        """Keep a change until a word is given.
+    def hold(self, waiting: Waiting) -> None:
+        """Keep something until a word is given.
 
         Parameters
         ----------
-        change : as it was meant.
-        warned : what has to be confirmed.
-        then : what goes on once it is made.
+        waiting : takes the place of what waited before.
         """
-        shape = change.after.values.shape
-        cells = list(frozenset().union(*(w.cells for w in warned)))
-        grave = np.isin(np.arange(change.after.values.size), cells).reshape(shape)
-        before = change.before
-        after = change.after
-        rest = Decision(
-            values=np.where(grave, before.values, after.values),
-            origin=np.where(grave, before.origin, after.origin),
-            pinned=np.where(grave, before.pinned, after.pinned),
-        )
-        others = (rest.values != before.values) | (rest.origin != before.origin)
-        self.waiting = Waiting(
-            change=replace(change, warned=warned),
-            rest=replace(change, after=rest) if others.any() else None,
-            then=then,
-        )
+        self.waiting = waiting
         self.open.hub.publish(ConfirmationAsked())
 
     def take(self) -> Waiting | None:
@@ -163,3 +138,28 @@ class Confirming:
         if self.waiting is not None:
             self.waiting = None
             self.open.hub.publish(ConfirmationAsked())
+
+
+def without_warned(change: DecisionChange, warned: tuple[Warned, ...]) -> DecisionChange | None:
+    """A change without the cells that need a word.
+
+    Parameters
+    ----------
+    change : as it was meant.
+    warned : of it.
+
+    Returns
+    -------
+    None where no other cell would change.
+    """
+    before = change.before
+    after = change.after
+    cells = list(frozenset().union(*(w.cells for w in warned)))
+    grave = np.isin(np.arange(after.values.size), cells).reshape(after.values.shape)
+    rest = Decision(
+        values=np.where(grave, before.values, after.values),
+        origin=np.where(grave, before.origin, after.origin),
+        pinned=np.where(grave, before.pinned, after.pinned),
+    )
+    others = (rest.values != before.values) | (rest.origin != before.origin)
+    return replace(change, after=rest) if others.any() else None

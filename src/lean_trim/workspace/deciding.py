@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.confirmation import Warned
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.proposal import Proposal
 from lean_trim.core.decision.typed import share_in, type_in
@@ -18,13 +19,12 @@ from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import cells_in_words
-from lean_trim.formats.tables.block import block_of_text
-from lean_trim.formats.tables.pasted_over import values_over
+from lean_trim.core.types import Floats
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
 from lean_trim.job.trail import Step, Stood, way_here
 from lean_trim.workspace.changes import Part, RoundShown
-from lean_trim.workspace.confirming import Confirming
+from lean_trim.workspace.confirming import Confirming, Waiting, without_warned
 from lean_trim.workspace.decision_change import DecisionChange, LeftOutChange, cells_apart, in_order
 from lean_trim.workspace.history import History
 from lean_trim.workspace.open_job import OpenJob
@@ -32,7 +32,6 @@ from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.work_state import Work
 
-CLIPBOARD = "the clipboard"
 SAME_EDGE_S = 1e-6
 """Edges of stretches that differ by less are the same."""
 
@@ -230,15 +229,33 @@ class Deciding:
         made = DecisionChange(self, current.id, current.subject, words, before, after)
         warned = self.confirming.needs(current, before, after)
         if warned:
-            self.confirming.hold(made, warned, then)
+            self._hold(made, warned, then)
             return False
-        done = self._make(made, goes_on)
+        return self._make(made, goes_on, then)
+
+    def _hold(
+        self, made: DecisionChange, warned: tuple[Warned, ...], then: Callable[[], object] | None
+    ) -> None:
+        rest = without_warned(made, warned)
+        self.confirming.hold(
+            Waiting(
+                text=made.text,
+                warned=warned,
+                go_on=lambda: self._make(replace(made, warned=warned), then=then),
+                others=None if rest is None else lambda: self._make(rest, then=then),
+            )
+        )
+
+    def _make(
+        self, made: DecisionChange, goes_on: bool = False, then: Callable[[], object] | None = None
+    ) -> bool:
+        """Do a change for good, in the place of the last one where its gesture goes on."""
+        done = self._push(made, goes_on)
         if done and then is not None:
             then()
         return done
 
-    def _make(self, made: DecisionChange, goes_on: bool = False) -> bool:
-        """Do a change for good, in the place of the last one where its gesture goes on."""
+    def _push(self, made: DecisionChange, goes_on: bool) -> bool:
         last = self.history.last
         if goes_on and isinstance(last, DecisionChange) and last.text == made.text:
             # What was confirmed with its beginning is kept with the whole.
@@ -260,11 +277,9 @@ class Deciding:
         waiting = self.confirming.take()
         if waiting is None:
             return False
-        made = waiting.rest if others_only else waiting.change
-        done = made is not None and self._make(made)
-        if done and waiting.then is not None:
-            waiting.then()
-        return done
+        if not others_only:
+            return waiting.go_on()
+        return waiting.others is not None and waiting.others()
 
     def go_back_to(self, place: int) -> bool:
         """Decide again what was decided after a step of the trail; that can be undone as well.
@@ -436,12 +451,12 @@ class Deciding:
             lambda d: type_in(d, text, cells, vehicle.limits, vehicle.table.own),
         )
 
-    def paste(self, text: str) -> bool:
-        """Put cells from the clipboard over the table; False (and a notice) if it cannot be done.
+    def take_values(self, wanted: Floats) -> bool:
+        """Put cells from elsewhere over the table; False (and a notice) if it cannot be done.
 
         Parameters
         ----------
-        text : cells, with the table's axes or without.
+        wanted : in our unit, in the table's shape.
 
         Returns
         -------
@@ -451,12 +466,10 @@ class Deciding:
         if vehicle is None:
             return False
         table = vehicle.table
-
-        def over(decision: Decision) -> Decision:
-            wanted = values_over(block_of_text(text, CLIPBOARD), table)
-            return decide.moved_by_hand(decision, wanted, vehicle.limits, table.own)
-
-        return self.change(lambda n: Say.PASTE(cells=n), over)
+        return self.change(
+            lambda n: Say.PASTE(cells=n),
+            lambda d: decide.moved_by_hand(d, wanted, vehicle.limits, table.own),
+        )
 
     def leave_out(self, start_s: float, end_s: float) -> None:
         """Leave a stretch of the shown round's log out by hand, with undo.

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from lean_trim.workspace.additions import Additions
 from lean_trim.workspace.changes import Hub
 from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.elsewhere import Elsewhere
 from lean_trim.workspace.history import History
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.injector_study import InjectorStudy
@@ -57,6 +58,7 @@ class Workspace:
         self.swaps = Swaps(job, saving, history)
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.shaping = Shaping(job, solver, deciding)
+        self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
         additions = Additions(job, navigation, saving)

@@ -20,7 +20,7 @@ from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.tables.block import block_of_text
 from lean_trim.formats.tables.pasted_over import values_over
-from lean_trim.workspace.deciding import CLIPBOARD
+from lean_trim.workspace.elsewhere import CLIPBOARD
 from lean_trim.workspace.history import History
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving

@@ -98,6 +98,23 @@ SHAPING = (
         "lower reduce",
     ),
 )
+HANDING = (
+    _shape(
+        "hand_over_as",
+        "Hand over as…",
+        "Values, percent or differences, all cells or the chosen ones, with point or comma; copied, as "
+        "text, workbook or JSON",
+        "Ctrl+Shift+S",
+        "export copy save percent multiplier excel json",
+    ),
+    _shape(
+        "open_edited",
+        "Open an edited table…",
+        "A table that was edited elsewhere: shown as what changed, then decided or driven on",
+        "",
+        "import load file paste csv xlsx",
+    ),
+)
 HISTORY = _shape(
     "history",
     "History of the table…",
@@ -144,4 +161,4 @@ TRUTH = FeatureCommand(
     ),
     _show_truth,
 )
-ACTIONS = (*SHAPING, HISTORY, *CHOOSING, LEGEND, TRUTH)
+ACTIONS = (*SHAPING, *HANDING, HISTORY, *CHOOSING, LEGEND, TRUTH)

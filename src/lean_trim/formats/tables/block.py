@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import re
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -132,7 +133,9 @@ def block_of_text(text: str, source: str) -> Block:
         If there are none, or more than a table has.
     """
     lines = text.lstrip("\ufeff").splitlines()
-    filled = [(n, line) for n, line in enumerate(lines, 1) if line.strip(" \t;,|")]
+    # What somebody wrote about the table stands outside its cells.
+    said = [(n, line) for n, line in enumerate(lines, 1) if not line.lstrip().startswith("#")]
+    filled = [(n, line) for n, line in said if line.strip(" \t;,|")]
     if not filled:
         raise BadInputError(Say.NOTHING(source=source))
     delimiter = _delimiter([line for _, line in filled])
@@ -145,6 +148,40 @@ def block_of_text(text: str, source: str) -> Block:
         )
         rows.append(tuple(c.strip() for c in cells))
     return _trimmed(rows, [n for n, _ in filled], source)
+
+
+def block_of_json(text: str, source: str) -> Block:
+    """The cells of a table that was handed over as JSON.
+
+    Parameters
+    ----------
+    text : with "rows", "cells" and, of a grid, "columns".
+    source : what it is called in messages.
+
+    Returns
+    -------
+    Its cells with their axes.
+
+    Raises
+    ------
+    BadInputError
+        If it holds no such table.
+    """
+    try:
+        data = json.loads(text)
+        points = data["rows"]["points"]
+        cells = data["cells"]
+        if "columns" in data:
+            corner = f"{data['rows']['unit']}\\{data['columns']['unit']}"
+            head = [corner, *data["columns"]["points"]]
+            rows = [head, *([y, *row] for y, row in zip(points, cells, strict=True))]
+        else:
+            rows = [[data["rows"]["unit"], data["unit"]]]
+            rows += [[x, v] for x, v in zip(points, cells, strict=True)]
+        texts = [tuple("" if c is None else str(c) for c in row) for row in rows]
+    except (KeyError, TypeError, ValueError, RecursionError) as error:
+        raise BadInputError(Say.NOTHING(source=source)) from error
+    return _trimmed(texts, list(range(1, len(texts) + 1)), source)
 
 
 def _delimiter(lines: list[str]) -> str:
@@ -227,7 +264,10 @@ def block_of_file(path: Path, sheet: str = "") -> Block:
     encoding, mark = encoding_of(raw, lambda text: 0)
     if not encoding:
         raise BadInputError(Say.UNREADABLE(path=path, reason="it is not text"))
-    return block_of_text(raw[mark:].decode(encoding, errors="replace"), str(path))
+    text = raw[mark:].decode(encoding, errors="replace")
+    if path.suffix.lower() == ".json":
+        return block_of_json(text, str(path))
+    return block_of_text(text, str(path))
 
 
 def _block_of_sheet(path: Path, names: tuple[str, ...], sheet: str) -> Block:

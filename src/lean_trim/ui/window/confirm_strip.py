@@ -68,12 +68,12 @@ class ConfirmStrip(QWidget):
         edge = f"background: {theme.caution_paper}; border-left: 4px solid {theme.danger}; padding: 3px 8px;"
         self.title.setStyleSheet(f"color: {theme.danger}; {edge}")
         self.said.setStyleSheet(f"color: {theme.ink}; {edge}")
-        self.title.setText(f"{waiting.change.text}: this needs your word")
+        self.title.setText(f"{waiting.text}: this needs your word")
         self.said.setText("\n".join(str(w.said) for w in waiting.warned))
         grave = len(frozenset().union(*(w.cells for w in waiting.warned)))
         cells = "this cell" if grave == 1 else f"these {grave} cells"
-        self.go_on.setText(f"Change {cells} too" if waiting.rest else f"Change {cells}")
-        self.others.setVisible(waiting.rest is not None)
+        self.go_on.setText(f"Change {cells} too" if waiting.others else f"Change {cells}")
+        self.others.setVisible(waiting.others is not None)
         self.others.setText("Change the others only")
         description = f"{self.title.text()}. {self.said.text()}"
         self.leave.setAccessibleDescription(description)

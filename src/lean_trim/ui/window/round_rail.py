@@ -70,6 +70,8 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
         )
     if current.handed_over:
         action = "handed over" if job.round_after(current) else "handed over, waiting for a log"
+    if current.note and not current.logs:
+        action = current.note
     if current.kind == SWAP:
         action = f"other injectors: {action.removeprefix('injector ')}"
     judged = verdict_of(job, current)

@@ -13,8 +13,8 @@ from lean_trim.core.decision.before_accepting import cautions_before, worse_with
 from lean_trim.core.decision.cautions import Caution, Kind
 from lean_trim.core.decision.knock import knock_cells
 from lean_trim.features.table.desk.caution_line import CautionLine
+from lean_trim.features.table.desk.offer_strip import OfferStrip
 from lean_trim.features.table.desk.reason_strip import reason_for
-from lean_trim.features.table.desk.try_strip import TryStrip
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.elided_line import ElidedLine
@@ -87,7 +87,7 @@ class DecisionBar(QWidget):
         self.pin = _button(actions["pin"], "Pin")
         self.shape = QPushButton("Shape")
         self.shape.setToolTip("Smooth, blend, straighten, fill, nudge the chosen cells")
-        self.trying = TryStrip(session)
+        self.offer = OfferStrip(session)
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
         decide = (self.accept, self.accept_chosen, self.put_back, self.pin, self.shape, self.entry)
@@ -106,9 +106,9 @@ class DecisionBar(QWidget):
         layout.setContentsMargins(10, 2, 6, 4)
         layout.setSpacing(4)
         layout.addWidget(self.caution)
-        layout.addWidget(self.trying)
+        layout.addWidget(self.offer)
         layout.addWidget(self.row)
-        self.trying.shown.connect(lambda on: self.row.setVisible(not on))
+        self.offer.shown.connect(lambda on: self.row.setVisible(not on))
         session.told(ConfirmationAsked).connect(self._show_what_waits)
         session.selection.changed.connect(self.refresh)
         for signal in (

@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtGui import QAction, QFocusEvent, QGuiApplication
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from lean_trim.features.table.desk.balance_table import BalanceTable
 from lean_trim.features.table.desk.decision_bar import DecisionBar
+from lean_trim.features.table.desk.hand_over_as import HandOverAs
 from lean_trim.features.table.desk.history_sheet import HistorySheet
 from lean_trim.features.table.desk.legend import Legend
 from lean_trim.features.table.desk.reason_strip import ReasonStrip
 from lean_trim.features.table.desk.table_header import TableHeader
 from lean_trim.features.table.desk.tile_menu import shape_menu, tile_menu
+from lean_trim.features.table.desk.tile_words import smoothing_words
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import Place
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.picture import add_picture_actions
+from lean_trim.workspace.elsewhere import Edited
 from lean_trim.workspace.shaping import COARSE_PCT
+
+EDITED_FILTER = "Tables (*.csv *.txt *.tsv *.xlsx *.ods *.json);;All files (*)"
 
 
 def table_desk(place: Place) -> TableDesk:
@@ -64,8 +71,7 @@ class TableDesk(QWidget):
         self.table.nudged.connect(self._nudge)
         self.table.menu_wanted.connect(self._open_menu)
         self.bar.shape.setMenu(shape_menu(actions, self._show_shape, self))
-        self.bar.trying.done.connect(actions["smooth"].trigger)
-        self.bar.trying.left.connect(lambda: self.table.show_preview(None))
+        self.bar.offer.left.connect(lambda: self.table.show_preview(None))
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         """Whoever turns to this desk by key goes on among the tiles."""
@@ -87,8 +93,8 @@ class TableDesk(QWidget):
     def smooth(self) -> None:
         """Show what smoothing would do; the second time, do it."""
         cells = self.session.selection.cells
-        if self.bar.trying.tries == cells and cells:
-            self.bar.trying.leave()
+        if self.bar.offer.about == ("smooth", cells):
+            self.bar.offer.leave()
             self.session.shaping.smooth(cells)
             return
         values = self.session.shaping.preview("smooth", cells)
@@ -97,7 +103,11 @@ class TableDesk(QWidget):
             self.session.shaping.smooth(cells)
             return
         self.table.show_preview(values)
-        self.bar.trying.show_change(cells, self.session.decision.values, values)
+        self.bar.offer.make(
+            ("smooth", cells),
+            smoothing_words(self.session.decision.values, values),
+            [("Smooth them", self.smooth)],
+        )
 
     def blend(self) -> None:
         """Carry the change at both edges of the chosen cells through those between."""
@@ -146,8 +156,31 @@ class TableDesk(QWidget):
         self.legend.setVisible(on and self.legend.has_marks)
 
     def paste_table(self) -> None:
-        """Put the table on the clipboard over this one; what differs is decided by hand."""
-        self.session.deciding.paste(QGuiApplication.clipboard().text())
+        """Take the table on the clipboard: shown first as what changed since it was last known."""
+        self._offer_edited(self.session.elsewhere.read_text(QGuiApplication.clipboard().text()))
+
+    def open_edited(self) -> None:
+        """The same of a file, which is asked for."""
+        if self.session.round is None:
+            return
+        chosen, _ = QFileDialog.getOpenFileName(self, "The edited table", "", EDITED_FILTER)
+        if chosen:
+            self._offer_edited(self.session.elsewhere.read_file(Path(chosen)))
+
+    def hand_over_as(self) -> None:
+        """Copy or write the table in another dress."""
+        if self.session.round is not None and not self.session.rounds.is_held():
+            HandOverAs(self.session, self).open()
+
+    def _offer_edited(self, edited: Edited | None) -> None:
+        if edited is None:
+            return
+        elsewhere = self.session.elsewhere
+        ways = [("Decide these cells", partial(elsewhere.decide, edited))]
+        if edited.may_begin:
+            ways.append(("Begin a round on it", partial(elsewhere.begin, edited)))
+        self.table.show_preview(edited.values)
+        self.bar.offer.make(("edited", edited), f"{edited.said} Dashed on the tiles.", ways)
 
     def show_truth(self, on: bool) -> None:
         """Compare with the simulated car's true airflow, or not."""

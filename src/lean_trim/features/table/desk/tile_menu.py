@@ -84,6 +84,6 @@ def tile_menu(
     for name in ("page_evidence", "zoom_chosen"):
         menu.addAction(actions[name])
     menu.addSeparator()
-    for name in ("copy", "copy_cells", "paste", "undo", "history"):
+    for name in ("copy", "copy_cells", "hand_over_as", "paste", "undo", "history"):
         menu.addAction(actions[name])
     return menu

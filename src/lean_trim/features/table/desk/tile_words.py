@@ -7,7 +7,8 @@ import numpy as np
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import STATUS_TEXT, Proposal, Status
-from lean_trim.core.text import evenly_written, fixed, signed
+from lean_trim.core.text import cells_in_words, evenly_written, fixed, signed
+from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.tile_view import TileView
 
 ORIGIN_TEXT = {
@@ -158,3 +159,27 @@ def figures_text(view: TileView) -> str:
         cells = view.text[place * len(columns) : (place + 1) * len(columns)]
         lines.append("\t".join([y, *cells]))
     return "\n".join(lines) + "\n"
+
+
+def smoothing_words(before: Floats, after: Floats) -> str:
+    """What smoothing would do, in a line.
+
+    Parameters
+    ----------
+    before, after : values in the table's shape.
+
+    Returns
+    -------
+    How many cells would move, and by how much.
+    """
+    moved = 100.0 * (after / before - 1.0)
+    moved = moved[np.abs(moved) > SAME_PCT]
+    if not len(moved):
+        return "Nothing would move: these cells bend no more than is known of them."
+    least, most = signed(float(moved.min())), signed(float(moved.max()))
+    cells = cells_in_words(len(moved))
+    return f"Smoothing would move {cells}, by {least} to {most} %: dashed on the tiles."
+
+
+SAME_PCT = 0.005
+"""Less than this is no change anybody could read, percent."""

@@ -111,7 +111,9 @@ class VehicleDesk(QWidget):
     def paste_table(self) -> None:
         """Put the table on the clipboard over the one that is shown; targets are pasted on the Pulls desk."""
         if self.tables.stack.currentWidget() is self.airflow:
-            self.session.deciding.paste(QGuiApplication.clipboard().text())
+            edited = self.session.elsewhere.read_text(QGuiApplication.clipboard().text())
+            if edited is not None:
+                self.session.elsewhere.decide(edited)
         else:
             self.session.note(Say.TARGETS_THERE())
 
