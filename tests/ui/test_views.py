@@ -19,7 +19,8 @@ from lean_trim.core.decision.decision import Origin
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.linking import samples_of_cells
 from lean_trim.features.table.desk.desk import table_desk
-from lean_trim.features.table.desk.tile_view import Figure, solidity_of
+from lean_trim.features.table.desk.tile_view import solidity_of
+from lean_trim.features.table.figure_names import Figure
 from lean_trim.ui.tape.tape_data import describe_at
 from lean_trim.ui.tape.trace_image import runs, trace_image
 from lean_trim.ui.theme import LIGHT, NIGHT
@@ -140,7 +141,7 @@ def test_tiles_carry_the_number_that_was_asked_for(driven: MainWindow) -> None:
     assert view is not None
     assert view.text[BUSY_CELL] == f"{driven.session.round.table.values.ravel()[BUSY_CELL]:.1f}"  # type: ignore[union-attr]
     for figure in (Figure.ASKED, Figure.ERROR, Figure.SECONDS):
-        table_desk(driven).header.group.button(list(Figure).index(figure)).click()
+        table_desk(driven).header.choose(figure)
         assert table_desk(driven).table.figure is figure
         assert table_desk(driven).table.view.text[BUSY_CELL]  # type: ignore[union-attr]
         assert table_desk(driven).table.view.text[15] == ""  # type: ignore[union-attr]
@@ -266,7 +267,8 @@ def test_night_theme_repaints_everything(driven: MainWindow) -> None:
 def test_the_finder_runs_what_is_typed(driven: MainWindow) -> None:
     finder = Finder(driven.actions_, driven)
     finder.line.setText("choose every")
-    assert finder.list.topLevelItemCount() == 1
+    assert finder.list.topLevelItemCount() > 1
+    assert finder.list.topLevelItem(0).text(0) == "Choose every cell"
     finder.run_chosen()
     assert len(driven.session.selection.cells) == 14 * 16
     finder.line.setText("no such command")
@@ -435,3 +437,40 @@ def test_half_of_the_proposal_is_typed_for_a_region(driven: MainWindow) -> None:
     assert driven.actions_["undo"].text().startswith("Undo: Accept 50 % of the proposal on ")
     driven.actions_["undo"].trigger()
     assert session.decision.changed == 0
+
+
+def test_every_figure_says_what_it_says(driven: MainWindow) -> None:
+    session = driven.session
+    assert session.round is not None and session.solution is not None
+    accept_knowingly(session.deciding)
+    type_knowingly(session.deciding, "+2", frozenset({70}))
+    header = table_desk(driven).header
+    table = table_desk(driven).table
+
+    def text(figure: Figure, cell: int = 70) -> str:
+        header.choose(figure)
+        assert table.view is not None
+        return table.view.text[cell]
+
+    before = float(text(Figure.BEFORE))
+    value = float(text(Figure.VALUE))
+    assert before == pytest.approx(session.round.table.values.ravel()[70])
+    assert float(text(Figure.DIFFERENCE)) == pytest.approx(value - before, abs=0.051)
+    assert float(text(Figure.STEP)) == pytest.approx(100 * (value / before - 1), abs=0.051)
+    gap = session.solution.residual.gap_pct[70]
+    assert float(text(Figure.RESIDUAL)) == pytest.approx(gap, abs=0.051)
+    assert header.more.isChecked() and header.more.text() == "Off by %"
+    # By hand: how far the cell stands off the line between those beside it, the larger of two ways.
+    values = session.round.result.values
+    off = []
+    for axis, (i, j) in ((0, (4, 6)), (1, (4, 6))):
+        points = session.round.table.axes[axis].points
+        at = (i, j)[axis]
+        low, high = ((i - 1, j), (i + 1, j)) if axis == 0 else ((i, j - 1), (i, j + 1))
+        share = (points[at] - points[at - 1]) / (points[at + 1] - points[at - 1])
+        line = np.log(values[low]) * (1 - share) + np.log(values[high]) * share
+        off.append(100 * (np.log(values[i, j]) - line))
+    assert float(text(Figure.SHAPE)) == pytest.approx(max(off, key=abs), abs=0.051)
+    driven.actions_["figure_asked"].trigger()
+    assert header.figure is Figure.ASKED and not header.more.isChecked()
+    assert header.more.text() == "More"

@@ -308,19 +308,41 @@ def kinks(table: Table, values: Floats) -> Mask:
     In the table's shape.
     """
     off = np.zeros(table.shape, bool)
-    for axis, points in enumerate(a.points for a in table.axes):
-        share = (points[1:-1] - points[:-2]) / (points[2:] - points[:-2])
-        bends = []
-        for field in (values, table.values):
-            # In logarithms, so that a percent is a percent at idle and at full load.
-            logs = np.moveaxis(np.log(field), axis, -1)
-            bends.append(
-                np.abs(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share))
-            )
+    for axis in range(len(table.axes)):
+        now, was = (np.abs(_bends(table, field, axis)) for field in (values, table.values))
         # A bend the table had is its tuner's; only what is written now is spoken of.
-        rough = (bends[0] > KINK_PCT / 100) & (bends[0] > bends[1] + 0.02)
+        rough = (now > KINK_PCT / 100) & (now > was + 0.02)
         np.moveaxis(off, axis, -1)[..., 1:-1] |= rough
     return off
+
+
+def _bends(table: Table, values: Floats, axis: int) -> Floats:
+    """How far the inner cells stand off the line between their neighbours along an axis, last."""
+    points = table.axes[axis].points
+    share = (points[1:-1] - points[:-2]) / (points[2:] - points[:-2])
+    # In logarithms, so that a percent is a percent at idle and at full load.
+    logs = np.moveaxis(np.log(values), axis, -1)
+    return np.asarray(logs[..., 1:-1] - (logs[..., :-2] * (1 - share) + logs[..., 2:] * share))
+
+
+def off_line_pct(table: Table, values: Floats) -> Floats:
+    """How far every cell stands off the line between its neighbours, along the axis on which that is more.
+
+    Parameters
+    ----------
+    table : gives the axes.
+    values : in its shape.
+
+    Returns
+    -------
+    Percent, in the table's shape; 0 for cells that have no neighbours on both sides.
+    """
+    out = np.zeros(table.shape)
+    for axis in range(len(table.axes)):
+        bends = np.zeros(table.shape)
+        np.moveaxis(bends, axis, -1)[..., 1:-1] = 100.0 * _bends(table, values, axis)
+        out = np.where(np.abs(bends) > np.abs(out), bends, out)
+    return out
 
 
 def shape_faults(table: Table, values: Floats) -> int:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from lean_trim.core.decision.choices import CHOICE_WORDS, Choice
+from lean_trim.features.table.figure_names import FIGURE_TEXT, Figure
 from lean_trim.ui.specs import Command, FeatureCommand, Needs, Place
 
 Run = Callable[[Place, bool], object]
@@ -41,6 +42,13 @@ def _shape(name: str, text: str, tip: str, keys: str, also: str) -> FeatureComma
         name=name, menu="Table", text=text, tip=tip, keys=keys, also=also, needs=Needs.JOB
     )
     return FeatureCommand(command, partial(_on_desk, name))
+
+
+def _show_figure(figure: Figure, place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    place.show_desk("table")
+    table_desk(place).header.choose(figure)
 
 
 SHAPING = (
@@ -136,6 +144,20 @@ CHOOSING = tuple(
     )
     for choice in Choice
 )
+FIGURES = tuple(
+    FeatureCommand(
+        Command(
+            name=f"figure_{figure}",
+            menu="View",
+            text=f"Tiles show: {FIGURE_TEXT[figure][0]}",
+            tip=FIGURE_TEXT[figure][1],
+            also="number tiles",
+            needs=Needs.JOB,
+        ),
+        partial(_show_figure, figure),
+    )
+    for figure in Figure
+)
 LEGEND = FeatureCommand(
     Command(
         name="legend",
@@ -161,4 +183,4 @@ TRUTH = FeatureCommand(
     ),
     _show_truth,
 )
-ACTIONS = (*SHAPING, *HANDING, HISTORY, *CHOOSING, LEGEND, TRUTH)
+ACTIONS = (*SHAPING, *HANDING, HISTORY, *CHOOSING, *FIGURES, LEGEND, TRUTH)

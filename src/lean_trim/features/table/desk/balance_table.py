@@ -23,8 +23,9 @@ from lean_trim.core.drive.coordinates import coordinates
 from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
 from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.tile_paint import paint_headers, paint_tiles
-from lean_trim.features.table.desk.tile_view import Figure, TileView, make_view, scale_of_job
+from lean_trim.features.table.desk.tile_view import TileView, make_view, scale_of_job
 from lean_trim.features.table.desk.tile_words import end_hint, figures_text, tile_hint, tile_line
+from lean_trim.features.table.figure_names import AGAINST, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
@@ -125,7 +126,7 @@ class BalanceTable(QWidget):
         if base is self.base:
             return
         self.base = base
-        if self.figure is Figure.CHANGE:
+        if self.figure in AGAINST:
             self.refresh()
 
     def show_drive(self, log: Log) -> None:

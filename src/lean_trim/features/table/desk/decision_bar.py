@@ -94,7 +94,7 @@ class DecisionBar(QWidget):
         for widget in decide:
             row.addWidget(widget)
         row.addWidget(self.state, 1)
-        self.marks = HoverButton("Marks")
+        self.marks = HoverButton("?")
         self.marks.setObjectName("flat")
         self.marks.setFont(font(9))
         self.marks.setAccessibleName("Explain the marks on the tiles")
@@ -108,7 +108,7 @@ class DecisionBar(QWidget):
         layout.addWidget(self.caution)
         layout.addWidget(self.offer)
         layout.addWidget(self.row)
-        self.offer.shown.connect(lambda on: self.row.setVisible(not on))
+        self.offer.shown.connect(lambda on: self._show_only(not on))
         session.told(ConfirmationAsked).connect(self._show_what_waits)
         session.selection.changed.connect(self.refresh)
         for signal in (
@@ -125,8 +125,11 @@ class DecisionBar(QWidget):
     def _show_what_waits(self) -> None:
         """While a word is asked for, nothing else is decided here."""
         waits = self.session.deciding.confirming.waiting is not None
-        self.row.setVisible(not waits)
-        self.caution.setVisible(not waits)
+        self._show_only(not waits)
+
+    def _show_only(self, deciding: bool) -> None:
+        self.row.setVisible(deciding)
+        self.caution.setVisible(deciding)
 
     def begin_typing(self, text: str) -> None:
         """Take over a key typed on the table."""

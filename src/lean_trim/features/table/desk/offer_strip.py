@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.elided_line import ElidedLine
@@ -28,10 +28,14 @@ class OfferStrip(QWidget):
         self.buttons: list[QPushButton] = []
         self.not_now = QPushButton("Leave it")
         self.not_now.clicked.connect(self.leave)
-        self.row = QHBoxLayout(self)
-        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row = QHBoxLayout()
         self.row.addWidget(self.not_now)
-        self.row.addWidget(self.said, 1)
+        self.row.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addWidget(self.said)
+        layout.addLayout(self.row)
         for signal in (
             session.selection.changed,
             session.decided,

@@ -10,6 +10,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
+    QMenu,
     QSizePolicy,
     QToolButton,
     QVBoxLayout,
@@ -25,7 +26,7 @@ from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.causes import SUPPLY_IDS
 from lean_trim.features.table.desk.base_choice import Base, bases_of
 from lean_trim.features.table.desk.reason_strip import reason_for
-from lean_trim.features.table.desk.tile_view import FIGURE_TEXT, Figure
+from lean_trim.features.table.figure_names import AGAINST, FIGURE_TEXT, MAIN, Figure
 from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
@@ -51,6 +52,7 @@ FILLED_TIP = (
     "brings the fill back."
 )
 
+MORE = "More"
 FACT_GAP = 14
 MARGINS = 16
 """Left and right of the header's lines together, pixels."""
@@ -69,6 +71,7 @@ class TableHeader(QWidget):
         super().__init__(parent)
         self.session = session
         self.show_truth = False
+        self.figure = Figure.VALUE
         self._key = ""
         self.title = Label(self)
         self.advice = Label(self)
@@ -110,22 +113,62 @@ class TableHeader(QWidget):
         below.addWidget(self.keep_filled)
         column.addLayout(below)
         self.group = QButtonGroup(self)
-        for figure in Figure:
-            text, tip = FIGURE_TEXT[figure]
-            button = QToolButton(self)
-            button.setText(text)
-            button.setToolTip(plain_tip(f"Tiles show {tip}"))
-            button.setCheckable(True)
-            button.setChecked(figure is Figure.VALUE)
-            self.group.addButton(button, list(Figure).index(figure))
-            row.addWidget(button)
-        self.group.idClicked.connect(lambda i: self._choose_figure(list(Figure)[i]))
+        for figure in MAIN:
+            self._add_button(row, figure)
+        self.more = QToolButton(self)
+        self.more.setText(MORE)
+        self.more.setCheckable(True)
+        self.more.setToolTip("More that tiles can show")
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.more.setMenu(self._others())
+        self.group.addButton(self.more, len(Figure))
+        row.addWidget(self.more)
+        self.group.idClicked.connect(lambda i: self.choose(list(Figure)[i]))
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
         session.round_changed.connect(self._show_base)
         session.access_changed.connect(lambda _: self.refresh())
         session.work_changed.connect(self.refresh)
         session.driving.connect(self._drive)
+
+    def _add_button(self, row: QHBoxLayout, figure: Figure) -> None:
+        text, tip = FIGURE_TEXT[figure]
+        button = QToolButton(self)
+        button.setText(text)
+        button.setToolTip(plain_tip(f"Tiles show {tip}"))
+        button.setCheckable(True)
+        button.setChecked(figure is Figure.VALUE)
+        self.group.addButton(button, list(Figure).index(figure))
+        row.addWidget(button)
+
+    def _others(self) -> QMenu:
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        for figure in Figure:
+            if figure not in MAIN:
+                text, tip = FIGURE_TEXT[figure]
+                action = menu.addAction(text)
+                action.setToolTip(plain_tip(f"Tiles show {tip}"))
+                action.triggered.connect(lambda _=False, f=figure: self.choose(f))
+        # The group takes the button for chosen when its list opens; only a figure is.
+        menu.aboutToHide.connect(lambda: self._mark(self.figure))
+        return menu
+
+    def choose(self, figure: Figure) -> None:
+        """Show a figure on the tiles.
+
+        Parameters
+        ----------
+        figure : which.
+        """
+        self.figure = figure
+        self._mark(figure)
+        self._choose_figure(figure)
+
+    def _mark(self, figure: Figure) -> None:
+        self.more.setText(MORE if figure in MAIN else FIGURE_TEXT[figure][0])
+        button = self.group.button(list(Figure).index(figure)) if figure in MAIN else self.more
+        button.setChecked(True)
 
     @property
     def text(self) -> str:
@@ -158,7 +201,7 @@ class TableHeader(QWidget):
         last.setVisible(bool(last.text()) and last.sizeHint().width() <= room)
 
     def _choose_figure(self, figure: Figure) -> None:
-        self.base.setVisible(figure is Figure.CHANGE)
+        self.base.setVisible(figure in AGAINST)
         self._offer_to_keep()
         self.figure_chosen.emit(figure)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,32 +11,12 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import Status
 from lean_trim.core.estimation.cell_evidence import SEEN_S
-from lean_trim.core.text import decimals_of, fixed, signed
+from lean_trim.core.text import decimals_of, fixed
 from lean_trim.core.types import Floats
+from lean_trim.features.table.desk.figures import Numbers, texts_of
+from lean_trim.features.table.figure_names import Figure
 from lean_trim.ui.session import Session
 
-
-class Figure(StrEnum):
-    """Which number a tile carries."""
-
-    VALUE = "value"
-    CHANGE = "change"
-    ASKED = "asked"
-    ERROR = "error"
-    SECONDS = "seconds"
-
-
-FIGURE_TEXT = {
-    Figure.VALUE: ("Value", "the value as it is decided now; undecided cells as they were driven"),
-    Figure.CHANGE: (
-        "Change %",
-        "how far the decided value is from another table of this job, percent; blank where it is the "
-        "same",
-    ),
-    Figure.ASKED: ("Asked %", "the correction the drive needs, percent, before limits and shares"),
-    Figure.ERROR: ("± %", "one standard error of that correction, percent points"),
-    Figure.SECONDS: ("Seconds", "used seconds of driving behind the cell"),
-}
 CURVE_COLUMNS = 12
 SCALES_PCT = (5.0, 10.0, 15.0, 20.0, 30.0)
 LARGEST_SCALE_PCT = 50.0
@@ -138,12 +117,22 @@ def make_view(
     bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else measured)
     rows, columns = layout_of(table)
     shown = table.own_of(decision.values).ravel()
-    if figure is Figure.CHANGE:
-        # The one of a job or round that was shown before may have other axes.
-        known = base if base is not None and base.same_axes(table) else table
-        texts = _changes(decision.values, known.values)
-    else:
-        texts = _texts(figure, shown, asked, error, seconds, _decimals(session))
+    # The one of a job or round that was shown before may have other axes.
+    known = base if base is not None and base.same_axes(table) else table
+    texts = texts_of(
+        figure,
+        Numbers(
+            table=table,
+            base=known,
+            values=decision.values,
+            decimals=_decimals(session),
+            asked_pct=asked,
+            error_pct=error,
+            residual_pct=blank if solution is None else solution.residual.gap_pct,
+            step_pct=bar,
+            seconds=seconds,
+        ),
+    )
     filled = np.zeros(table.size, bool)
     if proposal is not None:
         filled = np.asarray(proposal.status.ravel() == Status.FILLED)
@@ -167,12 +156,6 @@ def make_view(
     )
 
 
-def _changes(values: Floats, base: Floats) -> tuple[str, ...]:
-    """Percent by which values differ from others; nothing where they are the same."""
-    pct = 100.0 * (values / base - 1.0).ravel()
-    return tuple(signed(x) if x else "" for x in pct.tolist())
-
-
 def _scale_for(step_pct: Floats) -> float:
     """The least scale that holds nearly all bars; a few may reach past the edge."""
     moved = np.abs(step_pct[np.isfinite(step_pct) & (step_pct != 0.0)])
@@ -193,20 +176,3 @@ def scale_of_job(session: Session) -> float:
 def _decimals(session: Session) -> int:
     limits = session.vehicle.limits if session.vehicle else None
     return min(decimals_of(limits.resolution), MOST_DECIMALS) if limits else 1
-
-
-def _texts(
-    figure: Figure, value: Floats, asked: Floats, error: Floats, seconds: Floats, decimals: int
-) -> tuple[str, ...]:
-    if figure is Figure.VALUE:
-        return tuple(f"{v:.{decimals}f}" for v in value)
-    seen = seconds > SEEN_S
-    if figure is Figure.ASKED:
-        return tuple(
-            signed(a) if s and np.isfinite(a) else "" for a, s in zip(asked, seen, strict=True)
-        )
-    if figure is Figure.ERROR:
-        return tuple(
-            f"{e:.1f}" if s and np.isfinite(e) else "" for e, s in zip(error, seen, strict=True)
-        )
-    return tuple(f"{x:.1f}" if s else "" for x, s in zip(seconds, seen, strict=True))
