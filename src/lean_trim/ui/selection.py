@@ -15,6 +15,8 @@ class Selection(QObject):
 
     changing = Signal()
     changed = Signal()
+    moment_moved = Signal()
+    """The tape stands at another moment; nothing is chosen by that."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -22,6 +24,13 @@ class Selection(QObject):
         self.span: tuple[float, float] | None = None
         self.by_time = False
         self.evidence: Mask | None = None
+        self.moment_s: float | None = None
+
+    def stand_at(self, moment_s: float | None) -> None:
+        """The moment the tape stands at, s on the joined log; None where it stands at none."""
+        if moment_s != self.moment_s:
+            self.moment_s = moment_s
+            self.moment_moved.emit()
 
     def set_evidence(self, samples: Mask) -> None:
         """Choose the samples that show something, shape (n,) of the joined log; no cells and no span."""

@@ -44,6 +44,8 @@ RIBBON_HINT = "The tape is folded: F7 or a double click opens it."
 OPEN_H = 112
 """Least height of an open one, px."""
 SHORTEST_S = 0.5
+AHEAD = 0.1
+"""Where on the strip a spot that has left it comes to stand, as a share of its width."""
 NEAR_PX = 6.0
 """How near the pointer has to be to a flag or a joint."""
 
@@ -294,6 +296,7 @@ class Tape(QWidget):
         elif self._drag_from is not None:
             self._select(self._drag_from, self.cursor_s, done=False)
         self.hovered.emit(describe_at(self.data, self.cursor_s))
+        self.session.selection.stand_at(self.cursor_s)
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
@@ -315,6 +318,7 @@ class Tape(QWidget):
         if abs(self.x_of(end) - self.x_of(start)) < 3:
             self.spot_s = end
             self.session.selection.clear()
+            self.session.selection.stand_at(end)
         else:
             self._select(start, end, done=True)
 
@@ -328,6 +332,7 @@ class Tape(QWidget):
         """The pointer is gone."""
         self.cursor_s = None
         self.hovered.emit("")
+        self.session.selection.stand_at(self.spot_s)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -353,6 +358,16 @@ class Tape(QWidget):
         """Say in the status line what stands at the keyboard's spot."""
         if self.data is not None and self.spot_s is not None:
             self.hovered.emit(describe_at(self.data, self.spot_s))
+            self.session.selection.stand_at(self.spot_s)
+
+    def go_to(self, at_s: float) -> None:
+        """Stand at a moment, with the strip moved along where it would leave it."""
+        self.spot_s = at_s
+        if not self.start_s <= at_s <= self.end_s:
+            width = self.end_s - self.start_s
+            self.look_at(at_s - AHEAD * width, at_s + (1.0 - AHEAD) * width)
+        self.tell_spot()
+        self.update()
 
     def forget(self) -> None:
         """Nothing of a job that is closed: no spot, no cursor, no zoom."""
@@ -360,6 +375,7 @@ class Tape(QWidget):
         self.cursor_s = None
         self.anchor_s = None
         self.data = None
+        self.session.selection.stand_at(None)
         self.update()
 
     def hint_at(self, point: QPoint) -> str:

@@ -9,6 +9,7 @@ from lean_trim.core.explore.derived import DERIVED, all_series
 from lean_trim.core.explore.events import EventKind
 from lean_trim.ui.session import Session
 from lean_trim.ui.tape.lanes import SETS
+from lean_trim.ui.tape.player import RATES, Player
 from lean_trim.ui.tape.tape import Tape
 from lean_trim.ui.tape.tape_legend import TapeLegend
 from lean_trim.ui.theme import font
@@ -46,6 +47,22 @@ class TapeBar(QWidget):
         row.addWidget(self.lanes)
         self.legend = TapeLegend(tape.appearance, self)
         row.addWidget(self.legend, 1)
+        self.player = Player(tape, self)
+        self.play = self._button("▶", "Play the log: the engine's place runs over the table")
+        self.play.setAccessibleName("Play the log, or stop")
+        self.play.clicked.connect(self.player.toggle)
+        self.pace = self._button("×10", "How fast the log is played")
+        self.pace.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        paces = QMenu(self)
+        for rate in RATES:
+            paces.addAction(f"×{rate}").triggered.connect(
+                lambda _=False, r=rate: self.player.use(r)
+            )
+        self.pace.setMenu(paces)
+        self.player.changed.connect(self._show_player)
+        row.addWidget(self.play)
+        row.addWidget(self.pace)
+        row.addSpacing(10)
         label = Label("Go to ", self)
         label.setFont(font(8.5))
         row.addWidget(label)
@@ -65,7 +82,7 @@ class TapeBar(QWidget):
         self.note.setPlaceholderText("note for a bookmark, Enter")
         self.note.setAccessibleName("Bookmark note")
         self.note.setToolTip("Enter sets a bookmark with this note at the tape's spot (Ctrl+B)")
-        self.note.setFixedWidth(190)
+        self.note.setFixedWidth(160)
         self.note.setFont(font(8.5))
         self.note.returnPressed.connect(self.mark)
         row.addWidget(self.note)
@@ -81,13 +98,20 @@ class TapeBar(QWidget):
         button.setFont(font(8.5))
         return button
 
+    def _show_player(self) -> None:
+        self.play.setText("■" if self.player.plays else "▶")
+        self.pace.setText(f"×{self.player.rate}")
+
     def _show_set(self) -> None:
         self.sets.button(list(SETS).index(self.tape.lane_sets.name)).setChecked(True)
 
     def refresh(self) -> None:
         """Only a round with a log has something to show."""
         has_log = self.session.round is not None and bool(self.session.round.logs)
-        for widget in (self.lanes, self.back, self.forth, self.kind, self.note):
+        for widget in (
+            *(self.lanes, self.play, self.pace),
+            *(self.back, self.forth, self.kind, self.note),
+        ):
             widget.setEnabled(has_log)
 
     def fill_menu(self) -> None:

@@ -259,6 +259,15 @@ COMMANDS: tuple[Command, ...] = (
         needs=Needs.JOB,
     ),
     Command(
+        "play",
+        "Tape",
+        "Play the log, or stop",
+        "The engine's place runs over the table, with its trail; the pace is set above the tape",
+        "Shift+F7",
+        also="replay run animate cursor",
+        needs=Needs.JOB,
+    ),
+    Command(
         "next_event",
         "Tape",
         "Go to the next event",

@@ -56,7 +56,12 @@ class Finder(QDialog):
         """List the commands whose name, or other words for it, contain every word."""
         self.list.clear()
         words = text.lower().split()
-        for action in self.actions_:
+        # What begins as it is typed comes first, whatever menu it stands in.
+        begins = text.lower().strip()
+        first = sorted(
+            self.actions_, key=lambda a: not a.text().replace("&", "").lower().startswith(begins)
+        )
+        for action in first:
             name = action.text().replace("&", "")
             found_by = f"{name} {action.property(ALSO) or ''}".lower()
             if all(w in found_by for w in words):

@@ -64,7 +64,7 @@ DESK_SHARE = 554
 TAPE_SHARE = 186
 TAPE_MENU = (
     *("leave_out", "mark", "zoom_chosen", "show_all", "next_event", "previous_event"),
-    *("fold_tape", "copy_picture", "copy_numbers", "save_picture"),
+    *("play", "fold_tape", "copy_picture", "copy_numbers", "save_picture"),
 )
 RAIL_MENU = ("go_back", "judge", "swap", "begin_round", "hand_over", "drive", "narrow_rail")
 """Commands that a right click on the tape and on the rail offers."""
@@ -231,6 +231,7 @@ class MainWindow(QMainWindow):
     def _view_handlers(self) -> dict[str, Callable[..., object]]:
         return {
             "mark": lambda: self.tape_bar.mark(),
+            "play": lambda: self.tape_bar.player.toggle(),
             "fold_tape": lambda: self.fold.toggle(),
             "next_event": lambda: self._go_to_event(True),
             "previous_event": lambda: self._go_to_event(False),

@@ -6,13 +6,14 @@ Value, correction bar about the middle, whisker, evidence as solidity of ink.
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPixmap,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -21,8 +22,14 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.coordinates import coordinates
 from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
+from lean_trim.core.explore.place import trail
 from lean_trim.core.types import Floats
-from lean_trim.features.table.desk.tile_paint import paint_headers, paint_tiles
+from lean_trim.features.table.desk.tile_paint import (
+    paint_chosen,
+    paint_headers,
+    paint_place,
+    paint_tiles,
+)
 from lean_trim.features.table.desk.tile_view import TileView, make_view, scale_of_job
 from lean_trim.features.table.desk.tile_words import end_hint, figures_text, tile_hint, tile_line
 from lean_trim.features.table.figure_names import AGAINST, Figure
@@ -35,6 +42,8 @@ from lean_trim.workspace.shaping import COARSE_PCT, FINE_PCT
 HEAD_W = 58
 HEAD_H = 34
 MARGIN = 4
+TRAIL_S = 5.0
+"""How far back the engine's trail reaches, s."""
 NUDGE_SIGNS = {Qt.Key.Key_PageUp: 1.0, Qt.Key.Key_PageDown: -1.0}
 CONTROL_OR_SHIFT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
 
@@ -64,6 +73,7 @@ class BalanceTable(QWidget):
         self.view: TileView | None = None
         self.live: Floats | None = None
         self.preview: Floats | None = None
+        self._picture: tuple[object, QPixmap] | None = None
         self.current = 0
         self.anchor = 0
         self._job_number = 0
@@ -81,7 +91,8 @@ class BalanceTable(QWidget):
         session.idle.connect(self._drive_over)
         session.selection.changing.connect(self.update)
         session.selection.changed.connect(self.update)
-        appearance.changed.connect(self.update)
+        session.selection.moment_moved.connect(self.update)
+        appearance.changed.connect(self._paint_anew)
         self.pictured = offer_picture(self, "table", self.numbers, menu=False)
 
     def numbers(self) -> str:
@@ -105,6 +116,11 @@ class BalanceTable(QWidget):
             self.current = min(self.current, self.view.table.size - 1)
             self.anchor = min(self.anchor, self.view.table.size - 1)
         self.refreshed.emit()
+        self._paint_anew()
+
+    def _paint_anew(self) -> None:
+        """What the tiles show is other than before, not only what is chosen or where the engine was."""
+        self._picture = None
         self.update()
 
     def _job_changed(self) -> None:
@@ -138,7 +154,7 @@ class BalanceTable(QWidget):
         self.live = seconds_in_nearest_cell(table, coordinates(log, vehicle), log.durations_s)
         self.view = make_view(self.session, Figure.SECONDS, self.live)
         self.refreshed.emit()
-        self.update()
+        self._paint_anew()
 
     def _drive_over(self) -> None:
         """A drive ended, perhaps without a log: stand as the round says."""
@@ -180,24 +196,64 @@ class BalanceTable(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         """Headers, tiles, and the frame of the current cell while the table has the focus."""
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = self.appearance.theme
-        painter.fillRect(self.rect(), theme.color("sheet"))
         if self.view is None:
+            painter.fillRect(self.rect(), theme.color("sheet"))
             return
         size = self.tile_size()
-        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
-        paint_tiles(
-            painter,
-            self.view,
-            theme,
-            lambda cell: self.tile_rect(cell, size),
-            self.session.selection.cells,
+        painter.drawPixmap(0, 0, self._tiles(size))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_chosen(
+            painter, theme, [self.tile_rect(c, size) for c in self.session.selection.cells]
         )
+        self._paint_place(painter, size)
         if self.hasFocus():
             painter.setPen(theme.color("ink"))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.tile_rect(self.current).adjusted(2.5, 2.5, -2.5, -2.5))
+
+    def _tiles(self, size: tuple[float, float]) -> QPixmap:
+        """Heads and tiles as they were painted last; a choice or a moment changes none of them."""
+        assert self.view is not None
+        ratio = self.devicePixelRatioF()
+        key = (self.size(), ratio)
+        if self._picture is None or self._picture[0] != key:
+            picture = QPixmap((QSizeF(self.size()) * ratio).toSize())
+            picture.setDevicePixelRatio(ratio)
+            theme = self.appearance.theme
+            picture.fill(theme.color("sheet"))
+            painter = QPainter(picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
+            paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size))
+            painter.end()
+            self._picture = (key, picture)
+        return self._picture[1]
+
+    def _paint_place(self, painter: QPainter, size: tuple[float, float]) -> None:
+        """Where the engine was at the tape's moment, and the seconds before."""
+        at = self.session.selection.moment_s
+        prepared = self.session.prepared
+        current = self.session.round
+        if at is None or prepared is None or current is None or self.view is None:
+            return
+        table = current.table
+        # A table pasted a moment ago may have other axes than what was worked out.
+        if not prepared.frame.vehicle.table.same_axes(table):
+            return
+        places = trail(prepared.frame, table, at, TRAIL_S)
+        points = [self._point_of(place, size) for place in places.tolist()]
+        paint_place(painter, self.appearance.theme, points, leads=len(table.axes) == 2)
+
+    def _point_of(self, place: list[float], size: tuple[float, float]) -> QPointF:
+        """The point of a place on the axes: the middle of a tile is its cell."""
+        w, h = size
+        if len(place) == 1:
+            assert self.view is not None
+            row, column = divmod(round(place[0]), self.view.columns)
+        else:
+            row, column = place  # type: ignore[assignment]
+        return QPointF(HEAD_W + (column + 0.5) * w, HEAD_H + (row + 0.5) * h)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Choose a cell, a row or a column; Ctrl adds, Shift extends."""

@@ -91,13 +91,9 @@ def _shares(seconds: np.ndarray) -> np.ndarray:
 
 
 def paint_tiles(
-    painter: QPainter,
-    view: TileView,
-    theme: Theme,
-    rect_of: Callable[[int], QRectF],
-    chosen: frozenset[int],
+    painter: QPainter, view: TileView, theme: Theme, rect_of: Callable[[int], QRectF]
 ) -> None:
-    """Every tile: paper or hatch, bar with whisker, number, marks, selection.
+    """Every tile: paper or hatch, bar with whisker, number, marks.
 
     Like marks are drawn in one call.
     """
@@ -108,9 +104,39 @@ def paint_tiles(
     _numbers(painter, view, theme, rects, visited)
     for cell in np.flatnonzero((view.origin != Origin.UNTOUCHED) | view.pinned):
         _marks(painter, theme, rects[cell], int(view.origin[cell]), bool(view.pinned[cell]))
+
+
+def paint_chosen(painter: QPainter, theme: Theme, rects: Sequence[QRectF]) -> None:
+    """Frames of the chosen tiles, over them."""
     painter.setBrush(theme.color("select", 0.12))
     painter.setPen(QPen(theme.color("select"), 2.0))
-    painter.drawRects([rects[cell].adjusted(0.5, 0.5, -0.5, -0.5) for cell in chosen])
+    painter.drawRects([rect.adjusted(1.0, 1.0, -1.0, -1.0) for rect in rects])
+
+
+PLACE_PX = 5.0
+"""Radius of the mark where the engine was."""
+
+
+def paint_place(
+    painter: QPainter, theme: Theme, points: Sequence[QPointF], leads: bool = True
+) -> None:
+    """Where the engine was, and the way it came.
+
+    Parameters
+    ----------
+    painter, theme : of the tiles.
+    points : oldest first; the last is where it was.
+    leads : draw the way; a curve that is wrapped into lines has none.
+    """
+    if not points:
+        return
+    if leads and len(points) > 1:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.color("danger", 0.55), 2.0))
+        painter.drawPolyline(QPolygonF(list(points)))
+    painter.setPen(QPen(theme.color("sheet"), 1.5))
+    painter.setBrush(theme.color("danger"))
+    painter.drawEllipse(points[-1], PLACE_PX, PLACE_PX)
 
 
 def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.ndarray) -> None:
