@@ -26,6 +26,13 @@ def _keep_legend(place: Place, on: bool) -> None:
     table_desk(place).keep_legend(on)
 
 
+def _show_curve(place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    place.show_desk("table")
+    table_desk(place).show_curve(on)
+
+
 def _show_truth(place: Place, on: bool) -> None:
     from lean_trim.features.table.desk.desk import table_desk
 
@@ -158,6 +165,20 @@ FIGURES = tuple(
     )
     for figure in Figure
 )
+CURVE = FeatureCommand(
+    Command(
+        name="as_curve",
+        menu="View",
+        text="Show it as a curve",
+        tip="The chosen row, column or curve with what was driven, decided, proposed and asked; points "
+        "are dragged, nudged or typed over",
+        keys="F3",
+        also="curve maf graph chart plot slice line",
+        check=True,
+        needs=Needs.JOB,
+    ),
+    _show_curve,
+)
 LEGEND = FeatureCommand(
     Command(
         name="legend",
@@ -183,4 +204,4 @@ TRUTH = FeatureCommand(
     ),
     _show_truth,
 )
-ACTIONS = (*SHAPING, *HANDING, HISTORY, *CHOOSING, *FIGURES, LEGEND, TRUTH)
+ACTIONS = (*SHAPING, *HANDING, HISTORY, *CHOOSING, *FIGURES, CURVE, LEGEND, TRUTH)

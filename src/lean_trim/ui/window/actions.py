@@ -392,11 +392,6 @@ class Nearest:
 
 NEAREST: tuple[Nearest, ...] = (
     Nearest(
-        ("smooth", "blend", "interpolate"),
-        "page_fit",
-        "A correction is held smooth by itself; how strongly is set on the Fit page",
-    ),
-    Nearest(
         ("compare", "difference", "delta", "percent"),
         "desk_table",
         "“Change %” above the table holds it against any table of the job, in percent",
@@ -420,11 +415,6 @@ NEAREST: tuple[Nearest, ...] = (
         ("trim", "trims", "stft", "ltft", "fuel trim"),
         "desk_table",
         "Trims are a lane of the tape; “Asked %” above the table is what they and lambda ask",
-    ),
-    Nearest(
-        ("curve", "maf", "graph", "chart"),
-        "desk_table",
-        "A mass-airflow curve stands on the Table desk, one tile a point",
     ),
     Nearest(
         ("note", "comment", "text"),

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QFocusEvent, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from lean_trim.features.table.desk.balance_table import BalanceTable
+from lean_trim.features.table.desk.curve_panel import CurvePanel
 from lean_trim.features.table.desk.decision_bar import DecisionBar
 from lean_trim.features.table.desk.hand_over_as import HandOverAs
 from lean_trim.features.table.desk.history_sheet import HistorySheet
@@ -23,6 +24,7 @@ from lean_trim.ui.session import Session
 from lean_trim.ui.specs import Place
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.picture import add_picture_actions
+from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.workspace.elsewhere import Edited
 from lean_trim.workspace.shaping import COARSE_PCT
 
@@ -56,8 +58,13 @@ class TableDesk(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(2)
         self.reason = ReasonStrip(session, appearance)
-        for part in (self.header, self.reason, self.table, self.bar):
-            layout.addWidget(part, int(part is self.table))
+        self.curve = CurvePanel(session, appearance)
+        self.stack = ShownStack()
+        self.stack.addWidget(self.table)
+        self.stack.addWidget(self.curve)
+        for part in (self.header, self.reason, self.stack, self.bar):
+            layout.addWidget(part, int(part is self.stack))
+        self._connect_curve()
         self.header.figure_chosen.connect(self.table.show_figure)
         self.header.base_chosen.connect(self.table.hold_against)
         self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
@@ -73,9 +80,30 @@ class TableDesk(QWidget):
         self.bar.shape.setMenu(shape_menu(actions, self._show_shape, self))
         self.bar.offer.left.connect(lambda: self.table.show_preview(None))
 
+    def _connect_curve(self) -> None:
+        view = self.curve.view
+        view.typed.connect(self.bar.begin_typing)
+        view.nudged.connect(self._nudge)
+        view.hovered.connect(self.hovered)
+        view.dragged.connect(self._put_point)
+        self.header.as_curve.toggled.connect(self.actions_by_name["as_curve"].setChecked)
+
+    def show_curve(self, on: bool) -> None:
+        """The table as a curve, or as tiles."""
+        self.stack.setCurrentWidget(self.curve if on else self.table)
+        self.header.as_curve.setChecked(on)
+        self._focus().setFocus()
+
+    def _focus(self) -> QWidget:
+        return self.curve.view if self.stack.currentWidget() is self.curve else self.table
+
+    def _put_point(self, cell: int, value: float) -> None:
+        """Where a point was dragged to, typed for the user."""
+        self.session.deciding.type_in(f"={value:.6f}", frozenset({cell}))
+
     def focusInEvent(self, event: QFocusEvent) -> None:
-        """Whoever turns to this desk by key goes on among the tiles."""
-        self.table.setFocus(event.reason())
+        """Whoever turns to this desk by key goes on among the tiles, or on the curve."""
+        self._focus().setFocus(event.reason())
 
     def _show_shape(self, shape: str) -> None:
         """Show on the tiles what a shape would do; "" shows what stands."""
@@ -186,6 +214,8 @@ class TableDesk(QWidget):
         """Compare with the simulated car's true airflow, or not."""
         self.header.show_truth = on
         self.header.refresh()
+        self.curve.view.truth = self.curve.truth if on else lambda: None
+        self.curve.view.refresh()
 
     @property
     def widget(self) -> QWidget:

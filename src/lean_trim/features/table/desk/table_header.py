@@ -123,6 +123,12 @@ class TableHeader(QWidget):
         self.more.setMenu(self._others())
         self.group.addButton(self.more, len(Figure))
         row.addWidget(self.more)
+        self.as_curve = QToolButton(self)
+        self.as_curve.setText("Curve")
+        self.as_curve.setToolTip("The chosen row, column or curve as a curve (F3)")
+        self.as_curve.setCheckable(True)
+        row.addSpacing(6)
+        row.addWidget(self.as_curve)
         self.group.idClicked.connect(lambda i: self.choose(list(Figure)[i]))
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
