@@ -31,6 +31,7 @@ from lean_trim.job.records import Round
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.choice_button import ChoiceButton, Entry
+from lean_trim.ui.widgets.elided_line import ElidedLine
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.workspace.judging import verdict_of
 
@@ -73,7 +74,7 @@ class TableHeader(QWidget):
         self.show_truth = False
         self.figure = Figure.VALUE
         self._key = ""
-        self.title = Label(self)
+        self.title = ElidedLine()
         self.advice = Label(self)
         self.facts = tuple(Label(self) for _ in FACT_TIPS)
         self.title.setFont(font(12, bold=True))
@@ -259,9 +260,9 @@ class TableHeader(QWidget):
             return
         table = session.round.table
         words = table_words(table)
-        self.title.setText(
-            f"{words[:1].upper()}{words[1:]}, {table.shown_unit} · round {session.round.number}"
-        )
+        title = f"{words[:1].upper()}{words[1:]}, {table.shown_unit} · round {session.round.number}"
+        self.title.setText(title)
+        self.title.setToolTip(plain_tip(title))
         self._show(self._figures())
         shows_truth = self.show_truth and bool(session.job.car) and session.solution is not None
         self._advise(self._truth() if shows_truth else self._advice())
