@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.linking import samples_of_cells
+from lean_trim.core.explore.visit_states import Over
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.desk.tile_view import solidity_of
 from lean_trim.features.table.figure_names import Figure
@@ -474,3 +475,29 @@ def test_every_figure_says_what_it_says(driven: MainWindow) -> None:
     driven.actions_["figure_asked"].trigger()
     assert header.figure is Figure.ASKED and not header.more.isChecked()
     assert header.more.text() == "More"
+
+
+def test_a_visit_is_judged_by_what_changes_without_it(driven: MainWindow, until: Until) -> None:
+    session = driven.session
+    driven.margin.show_page("evidence")
+    assert session.solution is not None
+    session.selection.set_cells(frozenset({int(session.solution.estimate.seconds.argmax())}))
+    page = evidence_page(driven)
+    QApplication.processEvents()
+    assert page.scatter.isVisible() and page.visits.count() > 3
+    assert "coolant" in page.visits.item(0).toolTip()
+    points = page.scatter._points()
+    point = points[2]
+    assert point is not None
+    QTest.mouseClick(page.scatter, LEFT, pos=point.toPoint())
+    visit = page._states.visits[page.scatter.visit_at(point.toPoint()) or 0]
+    assert session.selection.span == (visit.start_s, visit.end_s)
+    until(lambda: session.without.found is not None)
+    QApplication.processEvents()
+    assert page.without.isVisible() and page.without.text().startswith("Without it: asked ")
+    page.over.chosen.emit(Over.COOLANT)
+    assert page.over.text() == "Asked, over coolant"
+    head = page.scatter.numbers().splitlines()[0]
+    assert "coolant, °C" in head and "asked, %" in head
+    driven.actions_["leave_out"].trigger()
+    assert session.round is not None and len(session.round.left_out) == 1

@@ -102,6 +102,11 @@ class ConfirmationAsked:
 
 
 @dataclass(frozen=True)
+class TriedWithout:
+    """What changes without a stretch is known, or is not asked any more."""
+
+
+@dataclass(frozen=True)
 class TuningTurned:
     """A knob stands elsewhere, or the knobs of another round are shown.
 

@@ -37,6 +37,7 @@ class Lane:
     LOOKING: ClassVar[Lane]
     REFITTING: ClassVar[Lane]
     STUDY: ClassVar[Lane]
+    TRYING: ClassVar[Lane]
 
     def __init__(self, name: str) -> None:
         self.name = name
@@ -51,6 +52,7 @@ Lane.SOLVING = Lane("solving")
 Lane.LOOKING = Lane("looking")
 Lane.REFITTING = Lane("refitting")
 Lane.STUDY = Lane("study")
+Lane.TRYING = Lane("trying without")
 WAITED_FOR = (Lane.READING, Lane.REREADING, Lane.SOLVING, Lane.LOOKING)
 """What people wait for, in the order in which it is shown and stopped."""
 

@@ -26,6 +26,7 @@ from lean_trim.workspace.shaping import Shaping
 from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.swap import Swaps
 from lean_trim.workspace.tasks import Tasks
+from lean_trim.workspace.trying_without import TryingWithout
 from lean_trim.workspace.tuning import TuningControl
 from lean_trim.workspace.vehicle.changing import VehicleChanges
 from lean_trim.workspace.work_state import Work
@@ -59,6 +60,7 @@ class Workspace:
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.shaping = Shaping(job, solver, deciding)
         self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
+        self.without = TryingWithout(job, tasks, solver)
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
         additions = Additions(job, navigation, saving)

@@ -5,6 +5,8 @@ What they hold, what the drive needs, and which visits say so.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
@@ -13,24 +15,32 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 from lean_trim.core.decision.proposal import STATUS_TEXT, STATUS_WORD, Status
 from lean_trim.core.explore.adding_up import (
     AddingUp,
+    Visit,
     Weighing,
     add_up,
     visits_of_cells,
     weighing_of,
 )
+from lean_trim.core.explore.visit_states import NO_VISITS, Over, visit_states
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
 from lean_trim.features.table.pages.evidence_words import (
     SHORT_S,
+    VISIT_TIP,
     adding,
+    apart_words,
     time_spent,
     visits_heading,
+    without_words,
 )
+from lean_trim.features.table.pages.visit_scatter import VisitScatter, visit_words
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.choice_button import ChoiceButton, Entry
 from lean_trim.ui.widgets.fitting_list import fit_to_lines
-from lean_trim.ui.widgets.label import escaped
+from lean_trim.ui.widgets.label import escaped, plain_tip
 from lean_trim.ui.widgets.page import running_markup, running_text
+from lean_trim.workspace.changes import TriedWithout
 
 FIGURE_SPACE = "\u2007"
 NARROW_SPACE = "\u202f"
@@ -49,6 +59,7 @@ class EvidencePage(QWidget):
         super().__init__(parent)
         self.session = session
         self.appearance = appearance
+        self._states = NO_VISITS
         self._of: tuple[Solution, Weighing, AddingUp] | None = None
         self.heading = running_text(11, bold=True)
         self.body = running_markup(9.5)
@@ -57,6 +68,13 @@ class EvidencePage(QWidget):
         self.visits = QListWidget(self)
         self.visits.setAccessibleName("Visits to the chosen cells")
         self.visits.setFont(font(9))
+        self.scatter = VisitScatter(appearance)
+        self.over = ChoiceButton(self._overs, parent=self)
+        self.over.setAccessibleName("What the visits are laid out over")
+        self.over.chosen.connect(self._lay_over)
+        self.over_what = Over.TIME
+        self.apart = running_text(9)
+        self.without = running_text(9)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 10, 10, 6)
         layout.setSpacing(5)
@@ -65,10 +83,16 @@ class EvidencePage(QWidget):
             (self.body, 0),
             (self.visits_head, 0),
             (self.visits, 3),
+            (self.over, 0),
+            (self.scatter, 0),
+            (self.apart, 0),
+            (self.without, 0),
             (self.spent, 0),
         ):
             layout.addWidget(widget, stretch)
         layout.addStretch(0)
+        self.scatter.chosen.connect(lambda place: self._choose(self._states.visits[place]))
+        session.told(TriedWithout).connect(self._show_without)
         self.visits.itemClicked.connect(self._clicked)
         self.visits.itemActivated.connect(self._clicked)
         session.selection.changed.connect(self.show_selection)
@@ -103,15 +127,53 @@ class EvidencePage(QWidget):
         )
         listed = [v for v in visits if v.seconds >= SHORT_S]
         self._show_visits(visits_heading(visits, listed, solution is not None), bool(listed))
-        for visit in listed:
+        self._show_states(solution, listed)
+        for place, visit in enumerate(listed):
             # Spaces as wide as figures: columns stand in line without a table.
             asked = signed(100 * (visit.k - 1))
             columns = f"{clock(visit.start_s):>7}  {visit.seconds:6.1f}|s  {asked:>6}|%"
             text = columns.replace(" ", FIGURE_SPACE).replace("|", NARROW_SPACE)
             item = self._add(self.visits, text, (visit.start_s, visit.end_s))
+            words = visit_words(self._states, place)
+            item.setToolTip(plain_tip(f"{words}\n{VISIT_TIP}"))
             if self.session.selection.span == (visit.start_s, visit.end_s):
                 self.visits.setCurrentItem(item)
         fit_to_lines(self.visits)
+
+    def _show_states(self, solution: Solution | None, listed: Sequence[Visit]) -> None:
+        """Visits over the state of the engine, and which of them stand apart."""
+        self._states = NO_VISITS
+        if solution is not None and listed:
+            motion = solution.prepared.conditions.motion
+            self._states = visit_states(solution.frame, motion.gears, listed)
+        if self.over_what not in self._states.known:
+            self.over_what = Over.TIME
+        several = len(self._states.visits) > 1
+        for widget in (self.over, self.scatter):
+            widget.setVisible(several)
+        self.over.show_choice(f"Asked, over {self.over_what.value}", self.over_what)
+        self.scatter.show_states(self._states, self.over_what, self.session.selection.span)
+        self.apart.setText(apart_words(self._states))
+        self.apart.setVisible(bool(self.apart.text()))
+        self._show_without()
+
+    def _overs(self) -> list[Entry]:
+        return [Entry(f"Asked, over {kind.value}", kind) for kind in self._states.known]
+
+    def _lay_over(self, kind: object) -> None:
+        self.over_what = Over(str(kind))
+        self.show_selection()
+
+    def _show_without(self) -> None:
+        """What changes without the chosen visit, once that is worked out."""
+        found = self.session.without.found
+        solution = self.session.solution
+        text = ""
+        if found is not None and solution is not None and found.span == self.session.selection.span:
+            cells = sorted(self.session.selection.cells)
+            text = without_words(found, solution.estimate, cells)
+        self.without.setText(text)
+        self.without.setVisible(bool(text))
 
     def _sums(self, solution: Solution) -> tuple[Weighing, AddingUp]:
         """How the solution weighs its samples and what that adds up to; worked out once a solution."""
@@ -160,6 +222,9 @@ class EvidencePage(QWidget):
         )
 
     def _show_visits(self, heading: str, listed: bool) -> None:
+        if not listed:
+            for widget in (self.over, self.scatter, self.apart, self.without):
+                widget.hide()
         self.visits_head.setText(heading)
         self.visits_head.setVisible(bool(heading))
         self.visits.setVisible(listed)
@@ -235,14 +300,20 @@ class EvidencePage(QWidget):
     def _add(self, where: QListWidget, text: str, span: tuple[float, float]) -> QListWidgetItem:
         item = QListWidgetItem(text)
         item.setData(Qt.ItemDataRole.UserRole, span)
-        item.setToolTip("Choose it and show it on the tape; Ctrl+D then leaves it out")
         where.addItem(item)
         return item
 
     def _clicked(self, item: QListWidgetItem) -> None:
         start, end = item.data(Qt.ItemDataRole.UserRole)
+        self._look_at(start, end)
+
+    def _choose(self, visit: Visit) -> None:
+        self._look_at(visit.start_s, visit.end_s)
+
+    def _look_at(self, start: float, end: float) -> None:
         # Chosen, so that it can be left out like any stretch.
         self.session.selection.set_visit(start, end)
+        self.session.without.try_span(start, end)
         # With what led to it and what followed, or the visit cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)

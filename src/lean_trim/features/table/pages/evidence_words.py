@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+
+from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.explore.adding_up import Part, Visit
+from lean_trim.core.explore.visit_states import VisitStates
 from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
-from lean_trim.core.text import signed
+from lean_trim.core.text import cells_in_words, clock, signed
+from lean_trim.workspace.trying_without import WithoutIt
 
 MOST_REASONS = 6
 SHORT_S = 0.1
@@ -60,3 +65,62 @@ def time_spent(sifted: Sifted) -> list[tuple[str, float]]:
     longest = sorted(((s, label) for s, label in taken if s >= 1.0), reverse=True)
     used = float(durations[sifted.used].sum())
     return [("Used", used), *((label, s) for s, label in longest[:MOST_REASONS])]
+
+
+VISIT_TIP = (
+    "Choose it: the tape shows it, and what changes without it is worked out; Ctrl+D leaves it out"
+)
+
+
+def apart_words(states: VisitStates) -> str:
+    """Which visits ask for something else than the others.
+
+    Parameters
+    ----------
+    states : of the visits.
+
+    Returns
+    -------
+    A sentence, "" where none does.
+    """
+    places = np.flatnonzero(states.apart)
+    if not len(places):
+        return ""
+    named = ", ".join(
+        f"{clock(states.visits[p].start_s)} ({signed(float(states.asked_pct[p]))} %)"
+        for p in places[:MOST_NAMED]
+    )
+    more = f" and {len(places) - MOST_NAMED} more" if len(places) > MOST_NAMED else ""
+    verb = "stands" if len(places) == 1 else "stand"
+    return f"{len(places)} {verb} apart, ringed: {named}{more}."
+
+
+MOST_NAMED = 3
+MOVED_PCT = 0.1
+"""A cell that moves by less is not counted, percent points."""
+
+
+def without_words(found: WithoutIt, estimate: Estimate, cells: Sequence[int]) -> str:
+    """What changes without a stretch: here, and elsewhere.
+
+    Parameters
+    ----------
+    found : without it.
+    estimate : with it.
+    cells : that are chosen.
+
+    Returns
+    -------
+    One or two sentences.
+    """
+    here = list(cells)
+    now = float(np.nanmean(found.asked_pct[here]))
+    error = float(np.nanmean(found.error_pct[here]))
+    was = float(np.nanmean(estimate.correction_pct.ravel()[here]))
+    text = f"Without it: asked {signed(now)} ± {error:.1f} % here, now {signed(was)} %."
+    moved = np.abs(found.moved_pct)
+    moved[here] = 0.0
+    others = int((moved >= MOVED_PCT).sum())
+    if others:
+        text += f" {cells_in_words(others)} elsewhere move by up to {moved.max():.1f} %."
+    return f"{text} Ctrl+D leaves it out."
