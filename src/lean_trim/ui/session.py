@@ -118,6 +118,7 @@ class Session(QObject):
         self.tasks = parts.tasks
         self.deciding = parts.deciding
         self.shaping = parts.shaping
+        self.axis_edits = parts.axis_edits
         self.without = parts.without
         self.elsewhere = parts.elsewhere
         self.rounds = parts.rounds

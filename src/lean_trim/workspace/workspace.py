@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from lean_trim.workspace.additions import Additions
+from lean_trim.workspace.axis_edits import AxisEdits
 from lean_trim.workspace.changes import Hub
 from lean_trim.workspace.deciding import Deciding
 from lean_trim.workspace.elsewhere import Elsewhere
@@ -61,6 +62,7 @@ class Workspace:
         self.shaping = Shaping(job, solver, deciding)
         self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
         self.without = TryingWithout(job, tasks, solver)
+        self.axis_edits = AxisEdits(job, saving, history, navigation, solver)
         self.vehicles = VehicleChanges(job, saving, history, navigation)
         self.logs = logs = RoundLogs(job, saving, history, tuning, navigation)
         additions = Additions(job, navigation, saving)

@@ -130,6 +130,17 @@ HANDING = (
         "import load file paste csv xlsx",
     ),
 )
+AXES = tuple(
+    _shape(
+        f"{act}_{line}",
+        f"{word} a {line}…",
+        f"{word} a {line} of the table; what the ECU reads then stands there before it is done",
+        "",
+        f"axis breakpoint bin rescale {line}",
+    )
+    for act, word in (("insert", "Put in"), ("move", "Move"), ("remove", "Take out"))
+    for line in ("row", "column")
+)
 HISTORY = _shape(
     "history",
     "History of the table…",
@@ -204,4 +215,4 @@ TRUTH = FeatureCommand(
     ),
     _show_truth,
 )
-ACTIONS = (*SHAPING, *HANDING, HISTORY, *CHOOSING, *FIGURES, CURVE, LEGEND, TRUTH)
+ACTIONS = (*SHAPING, *HANDING, *AXES, HISTORY, *CHOOSING, *FIGURES, CURVE, LEGEND, TRUTH)

@@ -402,11 +402,6 @@ NEAREST: tuple[Nearest, ...] = (
         "Nothing is printed from here: hand the table over as CSV, and print that",
     ),
     Nearest(
-        ("insert", "row", "column", "breakpoint"),
-        "page_write",
-        "The Write page names a breakpoint that would help; add it in the ECU, then paste the table",
-    ),
-    Nearest(
         ("why", "reason", "because"),
         "page_evidence",
         "Choose cells: the Evidence page adds up what they ask, visit by visit",

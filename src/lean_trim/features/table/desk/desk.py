@@ -6,10 +6,13 @@ from collections.abc import Mapping
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtGui import QAction, QFocusEvent, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
+from lean_trim.core.data.axis_edit import Act
+from lean_trim.features.table.desk.axis_sheet import AxisSheet
 from lean_trim.features.table.desk.balance_table import BalanceTable
 from lean_trim.features.table.desk.curve_panel import CurvePanel
 from lean_trim.features.table.desk.decision_bar import DecisionBar
@@ -28,6 +31,8 @@ from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.workspace.elsewhere import Edited
 from lean_trim.workspace.shaping import COARSE_PCT
 
+ROW, COLUMN = 0, 1
+"""Axes of a grid."""
 EDITED_FILTER = "Tables (*.csv *.txt *.tsv *.xlsx *.ods *.json);;All files (*)"
 
 
@@ -167,6 +172,43 @@ class TableDesk(QWidget):
 
     def _nudge(self, pct: float, goes_on: bool) -> None:
         self.session.shaping.nudge(self.session.selection.cells, pct, goes_on)
+
+    def _edit_axes(self, act: Act, axis: int) -> None:
+        """Ask for an edit of the axes, about the row or column of the current cell."""
+        current = self.session.round
+        if current is None:
+            return
+        table = current.table
+        cells = self.session.selection.cells
+        cell = min(min(cells) if cells else self.table.current, table.size - 1)
+        place = np.unravel_index(cell, table.shape)
+        # A curve has no columns.
+        axis = min(axis, len(table.axes) - 1)
+        AxisSheet(self.session, self, act, axis, int(place[axis])).open()
+
+    def insert_row(self) -> None:
+        """Put a row in."""
+        self._edit_axes(Act.INSERT, ROW)
+
+    def insert_column(self) -> None:
+        """Put a column in."""
+        self._edit_axes(Act.INSERT, COLUMN)
+
+    def move_row(self) -> None:
+        """Move a row."""
+        self._edit_axes(Act.MOVE, ROW)
+
+    def move_column(self) -> None:
+        """Move a column."""
+        self._edit_axes(Act.MOVE, COLUMN)
+
+    def remove_row(self) -> None:
+        """Take a row out."""
+        self._edit_axes(Act.REMOVE, ROW)
+
+    def remove_column(self) -> None:
+        """Take a column out."""
+        self._edit_axes(Act.REMOVE, COLUMN)
 
     def history(self) -> None:
         """Show how the table came about."""

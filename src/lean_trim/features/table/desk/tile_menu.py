@@ -13,6 +13,7 @@ SHAPES = ("smooth", "blend", "straighten", "fill")
 """Shapes that show what they would do, in the order of the menu."""
 CORRECTIONS = ("copy_correction", "lay_correction")
 CHOICES = tuple(f"choose_{choice}" for choice in Choice)
+AXES = tuple(f"{act}_{line}" for line in ("row", "column") for act in ("insert", "move", "remove"))
 NUDGES = ("nudge_up", "nudge_down")
 
 
@@ -80,6 +81,9 @@ def tile_menu(
     menu.addSeparator()
     menu.addMenu(shape_menu(actions, preview, menu))
     menu.addMenu(choose_menu(actions, menu))
+    axes = menu.addMenu("Rows and columns")
+    for name in AXES:
+        axes.addAction(actions[name])
     menu.addSeparator()
     for name in ("page_evidence", "zoom_chosen"):
         menu.addAction(actions[name])
