@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import pytest
-from PySide6.QtCore import QEvent, QPoint, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -34,8 +34,17 @@ def colour_at(window: MainWindow, point: QPoint) -> QColor:
 
 def test_pointing_at_the_tape_shows_the_place(driven: MainWindow) -> None:
     tape = driven.tape
-    QTest.mouseMove(tape, QPoint(int(tape.x_of(100.0)), 30))
-    QApplication.processEvents()
+    point = QPointF(tape.x_of(100.0), 30.0)
+    none = Qt.MouseButton.NoButton
+    moved = QMouseEvent(
+        QEvent.Type.MouseMove,
+        point,
+        tape.mapToGlobal(point),
+        none,
+        none,
+        Qt.KeyboardModifier.NoModifier,
+    )
+    QApplication.sendEvent(tape, moved)
     at = driven.session.selection.moment_s
     assert at is not None and at == pytest.approx(100.0, abs=1.0)
     mark = colour_at(driven, expected_point(driven, at))

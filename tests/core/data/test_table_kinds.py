@@ -21,8 +21,9 @@ from lean_trim.core.data.table_kinds import (
 )
 from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.data.vehicle import Injectors, TableLimits, Vehicle, default_limits
-from lean_trim.core.decision.decision import type_in, undecided
+from lean_trim.core.decision.decision import undecided
 from lean_trim.core.decision.proposal import PolicySettings, quantise
+from lean_trim.core.decision.typed import type_in
 from lean_trim.core.drive.coordinates import coordinates
 from lean_trim.core.drive.frame import make_frame
 from lean_trim.core.errors import BadInputError, LogError

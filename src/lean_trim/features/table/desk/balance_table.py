@@ -11,6 +11,7 @@ from PySide6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
+    QPaintEngine,
     QPainter,
     QPaintEvent,
     QPixmap,
@@ -201,7 +202,11 @@ class BalanceTable(QWidget):
             painter.fillRect(self.rect(), theme.color("sheet"))
             return
         size = self.tile_size()
-        painter.drawPixmap(0, 0, self._tiles(size))
+        if painter.paintEngine().type() is QPaintEngine.Type.SVG:
+            # A picture in lines stays one: figures can be searched, and nothing is blurred.
+            self._paint_tiles(painter, size)
+        else:
+            painter.drawPixmap(0, 0, self._tiles(size))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_chosen(
             painter, theme, [self.tile_rect(c, size) for c in self.session.selection.cells]
@@ -220,15 +225,19 @@ class BalanceTable(QWidget):
         if self._picture is None or self._picture[0] != key:
             picture = QPixmap((QSizeF(self.size()) * ratio).toSize())
             picture.setDevicePixelRatio(ratio)
-            theme = self.appearance.theme
-            picture.fill(theme.color("sheet"))
             painter = QPainter(picture)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
-            paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size))
+            self._paint_tiles(painter, size)
             painter.end()
             self._picture = (key, picture)
         return self._picture[1]
+
+    def _paint_tiles(self, painter: QPainter, size: tuple[float, float]) -> None:
+        assert self.view is not None
+        theme = self.appearance.theme
+        painter.fillRect(self.rect(), theme.color("sheet"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
+        paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size))
 
     def _paint_place(self, painter: QPainter, size: tuple[float, float]) -> None:
         """Where the engine was at the tape's moment, and the seconds before."""
