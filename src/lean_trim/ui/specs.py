@@ -73,10 +73,12 @@ class HelpPage:
     ----------
     title : of the page.
     paragraphs : plain text.
+    keys : key and what it does there, beside the commands' own.
     """
 
     title: str
     paragraphs: tuple[str, ...]
+    keys: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)

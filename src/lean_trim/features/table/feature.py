@@ -86,6 +86,14 @@ HELP = HelpPage(
         "Lean under load destroys engines: look at the findings before you accept a cell that "
         "takes fuel away, and write large changes in part, then drive again.",
     ),
+    keys=(
+        ("Arrows", "move from tile to tile; with Shift choose"),
+        ("Ctrl+Space, Shift+Space", "choose the column, the row"),
+        ("Page Up, Page Down", "raise or lower the chosen cells by 1 %; with Shift by 0.2 %"),
+        ("+ - x = 0…9", "type over the chosen cells: +3%, x0.95, =82, 50%"),
+        ("Menu key", "everything that is done with the chosen cells"),
+        ("Esc", "choose nothing; leave what is offered"),
+    ),
 )
 TABLE = Feature(
     name="table",

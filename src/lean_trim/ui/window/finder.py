@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QKeyEvent
 from PySide6.QtWidgets import (
     QDialog,
@@ -19,13 +19,18 @@ from PySide6.QtWidgets import (
 from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.tooltips import folded
 from lean_trim.ui.window.actions import ALSO, NEAREST
+from lean_trim.ui.window.glossary import Term, looked_up
 
+MOST_TERMS = 5
 NAME, KEYS = range(2)
 """Columns: what it is called, and its shortcut."""
 
 
 class Finder(QDialog):
-    """A line to type in and the commands that fit; Enter runs the chosen one."""
+    """A line to type in, the commands that fit and the words that are known; Enter takes the chosen one."""
+
+    explained = Signal(str)
+    """What a word means."""
 
     def __init__(self, actions: Mapping[str, QAction], parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -73,6 +78,7 @@ class Finder(QDialog):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
                 self.list.addTopLevelItem(item)
         self._add_nearest(words)
+        self._add_terms(text)
         self._choose(0)
 
     def _add_nearest(self, words: list[str]) -> None:
@@ -92,6 +98,14 @@ class Finder(QDialog):
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
             self.list.addTopLevelItem(item)
 
+    def _add_terms(self, text: str) -> None:
+        """What a word means, below what can be done."""
+        for term in looked_up(text)[:MOST_TERMS]:
+            item = QTreeWidgetItem([f"What “{term.ours}” is", ""])
+            item.setToolTip(NAME, folded(term.said))
+            item.setData(NAME, Qt.ItemDataRole.UserRole, term)
+            self.list.addTopLevelItem(item)
+
     def _choose(self, row: int) -> None:
         item = self.list.topLevelItem(min(max(row, 0), self.list.topLevelItemCount() - 1))
         if item is not None:
@@ -102,7 +116,11 @@ class Finder(QDialog):
         item = self.list.currentItem()
         if item is not None and item.flags() & Qt.ItemFlag.ItemIsEnabled:
             self.accept()
-            item.data(NAME, Qt.ItemDataRole.UserRole).trigger()
+            meant = item.data(NAME, Qt.ItemDataRole.UserRole)
+            if isinstance(meant, Term):
+                self.explained.emit(meant.said)
+            else:
+                meant.trigger()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Up and down move through the list while the line has the focus."""

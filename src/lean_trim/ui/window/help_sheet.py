@@ -2,18 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from lean_trim.ui.specs import DeskSpec
 from lean_trim.ui.theme import font
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, RichLabel, escaped
 from lean_trim.ui.widgets.page import running_text
 
 TEXT_W = 620
 """About seventy letters a line, which is read without losing the next one, px."""
 TEXT_PT = 10.5
+
+
+def key_table(keys: Sequence[tuple[str, str]]) -> RichLabel:
+    """Keys and what they do, in two columns beside each other.
+
+    Parameters
+    ----------
+    keys : key and what it does.
+
+    Returns
+    -------
+    A label.
+    """
+    half = -(-len(keys) // 2)
+    rows = []
+    for place in range(half):
+        pair = [keys[place], *keys[half + place : half + place + 1]]
+        cells = "".join(
+            f"<td style='padding-right:10px'><b>{escaped(key)}</b></td>"
+            f"<td style='padding-right:26px'>{escaped(what)}</td>"
+            for key, what in pair
+        )
+        rows.append(f"<tr>{cells}</tr>")
+    label = RichLabel()
+    label.setFont(font(9.5))
+    label.setText(f"<table cellspacing='2'>{''.join(rows)}</table>")
+    label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    return label
 
 
 class HelpSheet(QWidget):
@@ -48,12 +78,20 @@ class HelpSheet(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(scroll)
 
-    def show_help(self, desk: DeskSpec) -> None:
-        """Say what a desk is for."""
+    def show_help(self, desk: DeskSpec, keys: Sequence[tuple[str, str]] = ()) -> None:
+        """Say what a desk is for, and which keys do what.
+
+        Parameters
+        ----------
+        desk : that is shown.
+        keys : key and what it does.
+        """
         self.title.setText(desk.help.title)
         for label in self._paragraphs:
             label.deleteLater()
         self._paragraphs = [running_text(TEXT_PT, text) for text in desk.help.paragraphs]
+        if keys:
+            self._paragraphs += [running_text(12, "Keys", bold=True), key_table(keys)]
         for label in self._paragraphs:
             label.setMaximumWidth(TEXT_W)
             self._body.addWidget(label)

@@ -86,6 +86,7 @@ class Say:
         "Something unexpected went wrong ({what}). What was saved is safe. “Save a report for "
         "support…” in the Job menu holds the details.",
     )
+    TERM = Message("window.term", "{said}")
     CHOOSE_STRETCH = Message(
         "window.choose_stretch",
         "Drag along the tape first to choose a stretch, or click a visit on the Evidence page.",
@@ -262,7 +263,7 @@ class MainWindow(QMainWindow):
         self.tape = Tape(session, appearance)
         self.tape_bar = TapeBar(session, self.tape)
         self.over = OverDesk(
-            self.desks, self.margin, session, appearance, self.ask.choose_dbc, self
+            self.desks, self.margin, session, appearance, self.ask.choose_dbc, self._keys, self
         )
         self.import_sheet = self.over.import_sheet
         self.place_sheet = self.over.place_sheet
@@ -516,8 +517,17 @@ class MainWindow(QMainWindow):
     def _show_page(self, name: str) -> None:
         self.margin.show_page(name)
 
+    def _keys(self) -> tuple[tuple[str, str], ...]:
+        """Every command that has a key, in the order of the menus."""
+        actions = [a for a in self.actions_.values() if not a.shortcut().isEmpty()]
+        return tuple(
+            (a.shortcut().toString(), a.text().replace("&", "").split(": ")[0]) for a in actions
+        )
+
     def _find(self) -> None:
-        Finder(self.actions_, self).exec()
+        finder = Finder(self.actions_, self)
+        finder.explained.connect(lambda said: self.session.note(Say.TERM(said=said)))
+        finder.exec()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Take files."""

@@ -26,6 +26,7 @@ class OverDesk:
     desks, margin : what is covered.
     session, appearance : of the window.
     choose_dbc : asks for a DBC.
+    keys : every command's key and what it does.
     parent : the window. The sheets are its children from the start, or they would outlive it where
         nothing is ever asked.
     """
@@ -37,11 +38,13 @@ class OverDesk:
         session: Session,
         appearance: Appearance,
         choose_dbc: Callable[[], Path | None],
+        keys: Callable[[], tuple[tuple[str, str], ...]],
         parent: QWidget,
     ) -> None:
         self.desks = desks
         self.margin = margin
         self.session = session
+        self.keys = keys
         self.import_sheet = ImportSheet(session, appearance, parent)
         self.place_sheet = PlaceSheet(session, appearance, parent)
         self.ask_sheet = AskSheet(session, appearance, choose_dbc, parent)
@@ -57,7 +60,8 @@ class OverDesk:
         if self.session.job is None:
             return
         self.helps = not self.helps
-        self.help.show_help(self.desks.shown)
+        own = self.desks.shown.help.keys
+        self.help.show_help(self.desks.shown, (*own, *self.keys()))
         self.refresh()
         if self.helps and self._question() is None:
             self.help.setFocus(Qt.FocusReason.OtherFocusReason)
