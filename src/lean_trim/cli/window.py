@@ -1,4 +1,4 @@
-"""``lean-trim``, ``lean-trim --demo``, ``lean-trim JOBFILE``: open the window."""
+"""``lean-trim``, ``lean-trim --demo``, ``lean-trim JOBFILE``, ``lean-trim LOG``: open the window."""
 
 from __future__ import annotations
 

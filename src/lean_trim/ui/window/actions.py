@@ -44,6 +44,14 @@ COMMANDS: tuple[Command, ...] = (
         also="create car vehicle project",
     ),
     Command(
+        "look_at_log",
+        "Job",
+        "Look at a log…",
+        "Its columns, its course, where the time went; nothing is kept unless a job is made of it",
+        "Ctrl+Shift+L",
+        also="view log datalog file open",
+    ),
+    Command(
         "open_job", "Job", "Open a job…", "Open a job file", "Ctrl+O", also="load project file"
     ),
     Command(

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.diagnostics import logbook
 from lean_trim.diagnostics.leftovers import clean
 from lean_trim.features.feature import Feature, parts_of
+from lean_trim.job.store import SUFFIX
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import LIGHT, Appearance, apply_theme, register_fonts
 from lean_trim.ui.window.main_window import MainWindow
@@ -53,7 +54,7 @@ def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str) -> None
 def run_application(
     words: Sequence[str], features: Sequence[Feature], log_level: str = "info"
 ) -> int:
-    """Open the window: empty, with a demo job (``--demo``) or with a job file; returns the exit code."""
+    """Open the window: empty, with a demo job (``--demo``), a job file or a log; returns the exit code."""
     logbook.start_logbook(logbook.state_folder(), log_level)
     qInstallMessageHandler(_qt_message)
     app = QApplication(["lean-trim"])
@@ -69,5 +70,10 @@ def run_application(
     if words and words[0] == "--demo":
         window.opening.open_demo(car=words[1] if len(words) > 1 else "")
     elif words:
-        window.opening.open_job(Path(words[0]))
+        path = Path(words[0])
+        # What is no job is looked at: a log on the command line is seldom meant for the newest job.
+        if path.suffix == SUFFIX:
+            window.opening.open_job(path)
+        else:
+            window.look_at_log(path)
     return app.exec()

@@ -59,6 +59,7 @@ from lean_trim.workspace.changes import Notice, Remedy
 
 if TYPE_CHECKING:
     from lean_trim.ui.vehicle.new_job import NewJobPage
+    from lean_trim.ui.window.look_page import LookPage
 
 DESK_SHARE = 554
 TAPE_SHARE = 186
@@ -181,6 +182,7 @@ class MainWindow(QMainWindow):
             "demo_fault": lambda: opening.open_demo(car="curlew"),
             "demo_fresh": lambda: opening.open_demo(fresh=True),
             "new_job": self._begin_job,
+            "look_at_log": self._ask_log,
             "export_sheet": ask.export_sheet,
             "open_job": ask.open_job,
             "save_elsewhere": ask.save_elsewhere,
@@ -298,6 +300,7 @@ class MainWindow(QMainWindow):
         self.pages.addWidget(self.start_page)
         self.pages.addWidget(self.splitter)
         self.new_job: NewJobPage | None = None
+        self.look_page: LookPage | None = None
         whole = column(self.banner, self.pages)
         self.messages.float_over(whole)
         self.setCentralWidget(whole)
@@ -420,6 +423,30 @@ class MainWindow(QMainWindow):
         self.pages.setCurrentWidget(self.new_job)
         self.new_job.car.name.setFocus()
         return self.new_job
+
+    def _ask_log(self) -> None:
+        path = self.ask.choose_log()
+        if path is not None:
+            self.look_at_log(path)
+
+    def look_at_log(self, path: Path) -> None:
+        """Show a log without a job.
+
+        Parameters
+        ----------
+        path : of its file.
+        """
+        if self.look_page is None:
+            from lean_trim.ui.window.look_page import LookPage
+
+            self.look_page = LookPage(self.session, self.appearance)
+            self.look_page.wanted.connect(self._begin_with)
+            self.look_page.left.connect(
+                lambda: self.pages.setCurrentIndex(int(self.session.job is not None))
+            )
+            self.pages.addWidget(self.look_page)
+        self.pages.setCurrentWidget(self.look_page)
+        self.look_page.read(path)
 
     def _job_made(self) -> None:
         """The next car begins on an empty page; this one's work begins at its table."""

@@ -59,6 +59,7 @@ class StartPage(QWidget):
             ("demo_fault", "Open the demo with something wrong"),
             ("new_job", "New job…"),
             ("open_job", "Open a job…"),
+            ("look_at_log", "Look at a log…"),
         ):
             button = QPushButton(text, self)
             button.setFixedWidth(300)
