@@ -20,7 +20,7 @@ from lean_trim.workspace.vehicle.looking import TimeSpent
 LEFT = 64.0
 TOP = 6.0
 BOTTOM = 30.0
-LANE_LEFT = 110
+LANE_LEFT = 124
 LANE_H = 46
 FOOT_H = 16
 LANES = (Role.RPM, Role.MAP, Role.THROTTLE, Role.MAF_FLOW, Role.LAMBDA, Role.STFT, Role.LTFT)

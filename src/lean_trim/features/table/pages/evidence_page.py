@@ -21,14 +21,17 @@ from lean_trim.core.explore.adding_up import (
     visits_of_cells,
     weighing_of,
 )
+from lean_trim.core.explore.scorecard import Score, scorecard
 from lean_trim.core.explore.visit_states import NO_VISITS, Over, visit_states
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
 from lean_trim.features.table.pages.evidence_words import (
+    SCORE_TIP,
     SHORT_S,
     VISIT_TIP,
     adding,
     apart_words,
+    scores_markup,
     time_spent,
     visits_heading,
     without_words,
@@ -60,6 +63,7 @@ class EvidencePage(QWidget):
         self.session = session
         self.appearance = appearance
         self._states = NO_VISITS
+        self._scored: tuple[Solution, tuple[Score, ...]] | None = None
         self._of: tuple[Solution, Weighing, AddingUp] | None = None
         self.heading = running_text(11, bold=True)
         self.body = running_markup(9.5)
@@ -195,8 +199,18 @@ class EvidencePage(QWidget):
                 "Point at the tape to read why."
             )
         self.body.setText(text)
-        self.spent.setText(self._time_spent())
+        self.spent.setText(self._scores() + self._time_spent())
+        self.spent.setToolTip(plain_tip(SCORE_TIP))
         self._show_visits("", False)
+
+    def _scores(self) -> str:
+        """How the drive stands by region."""
+        solution = self.session.solution
+        if solution is None or not solution.seen.done:
+            return ""
+        if self._scored is None or self._scored[0] is not solution:
+            self._scored = (solution, scorecard(solution))
+        return scores_markup(self._scored[1], self.appearance.theme.faint)
 
     def _time_spent(self) -> str:
         """Where the minutes of the log went: used, and left out by reason (a sample can have several)."""

@@ -8,6 +8,7 @@ import numpy as np
 
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.explore.adding_up import Part, Visit
+from lean_trim.core.explore.scorecard import REGION_WORDS, Score
 from lean_trim.core.explore.visit_states import VisitStates
 from lean_trim.core.sieve.sieve import MANUAL, RULES, Sifted
 from lean_trim.core.text import cells_in_words, clock, signed
@@ -124,3 +125,51 @@ def without_words(found: WithoutIt, estimate: Estimate, cells: Sequence[int]) ->
     if others:
         text += f" {cells_in_words(others)} elsewhere move by up to {moved.max():.1f} %."
     return f"{text} Ctrl+D leaves it out."
+
+
+SCORE_TIP = (
+    "By region, over the cells that were driven, each counted once: how far they are off (rms), the share "
+    "within ±1, ±3 and ±5 %, and the cell that was furthest on the lean side. Full throttle and idle are "
+    "where they were mostly driven so, boost is above atmospheric pressure."
+)
+
+
+def scores_markup(scores: Sequence[Score], faint: str) -> str:
+    """How a drive stands by region, as a small table.
+
+    Parameters
+    ----------
+    scores : of the drive.
+    faint : colour of the heads, #rrggbb.
+
+    Returns
+    -------
+    Markup of ours; "" without scores.
+    """
+    if not scores:
+        return ""
+    heads = ("", "s", "off", "±1", "±3", "±5", "leanest")
+    rows = [
+        (
+            REGION_WORDS[s.region],
+            f"{s.seconds:.0f}",
+            f"{s.rms_pct:.1f}",
+            *(f"{share:.0f}" for share in s.within_pct),
+            signed(s.worst_lean_pct) if s.worst_lean_pct > 0.0 else "none",
+        )
+        for s in scores
+    ]
+    top = "".join(f"<td align='right' style='color:{faint}'>{h}&nbsp;</td>" for h in heads)
+    lines = "".join(
+        "<tr>"
+        + "".join(
+            f"<td align='{'left' if i == 0 else 'right'}'>{cell}&nbsp;</td>"
+            for i, cell in enumerate(row)
+        )
+        + "</tr>"
+        for row in rows
+    )
+    return (
+        "<p style='margin-bottom:2px'><span style='font-weight:600'>By region, %</span></p>"
+        f"<table cellspacing='1'><tr>{top}</tr>{lines}</table>"
+    )
