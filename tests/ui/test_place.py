@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.core.explore.place import trail
 from lean_trim.features.table.desk.balance_table import HEAD_H, HEAD_W
 from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.figure_names import Figure
 from lean_trim.ui.window.main_window import MainWindow
 
 pytestmark = pytest.mark.slow
@@ -82,13 +83,34 @@ def test_playing_runs_along_and_stops_at_the_end(driven: MainWindow, until: Unti
     assert driven.tape.spot_s == driven.tape.data.end_s
 
 
+def test_tiles_that_are_mended_look_as_if_all_were_painted_anew(driven: MainWindow) -> None:
+    table = table_desk(driven).table
+    header = table_desk(driven).header
+    deciding = driven.session.deciding
+    table.grab()
+    for act in (
+        lambda: deciding.type_in("+3%", frozenset({70, 71, 200})),
+        lambda: deciding.pin(frozenset({16, 33})),
+        lambda: deciding.accept(frozenset(range(60, 90))) or deciding.confirm(),
+        lambda: header.choose(Figure.ASKED),
+        lambda: header.choose(Figure.STEP),
+        lambda: deciding.put_back(frozenset({71})),
+    ):
+        act()
+        mended = table.grab().toImage()
+        table._picture = None
+        assert mended == table.grab().toImage()
+
+
 def test_a_moment_repaints_no_tile(driven: MainWindow) -> None:
     table = table_desk(driven).table
     table.grab()
-    before = table._picture
+    before = table._painted
+    assert before is not None
     driven.tape.go_to(100.0)
     table.grab()
-    assert table._picture is before
+    assert table._painted is before
     driven.session.deciding.type_in("+3%", frozenset({70}))
     table.grab()
-    assert table._picture is not before
+    assert table.view is not None and table._painted is table.view is not before
+    assert 70 in (table.view.apart(before) or [])

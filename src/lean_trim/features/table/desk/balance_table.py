@@ -5,6 +5,9 @@ Value, correction bar about the middle, whisker, evidence as solidity of ink.
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
+
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
@@ -75,6 +78,7 @@ class BalanceTable(QWidget):
         self.live: Floats | None = None
         self.preview: Floats | None = None
         self._picture: tuple[object, QPixmap] | None = None
+        self._painted: TileView | None = None
         self.current = 0
         self.anchor = 0
         self._job_number = 0
@@ -117,10 +121,10 @@ class BalanceTable(QWidget):
             self.current = min(self.current, self.view.table.size - 1)
             self.anchor = min(self.anchor, self.view.table.size - 1)
         self.refreshed.emit()
-        self._paint_anew()
+        self.update()
 
     def _paint_anew(self) -> None:
-        """What the tiles show is other than before, not only what is chosen or where the engine was."""
+        """Another theme: every tile looks different."""
         self._picture = None
         self.update()
 
@@ -155,7 +159,7 @@ class BalanceTable(QWidget):
         self.live = seconds_in_nearest_cell(table, coordinates(log, vehicle), log.durations_s)
         self.view = make_view(self.session, Figure.SECONDS, self.live)
         self.refreshed.emit()
-        self._paint_anew()
+        self.update()
 
     def _drive_over(self) -> None:
         """A drive ended, perhaps without a log: stand as the round says."""
@@ -175,7 +179,10 @@ class BalanceTable(QWidget):
         assert self.view is not None
         w, h = size or self.tile_size()
         row, column = divmod(cell, self.view.columns)
-        return QRectF(HEAD_W + column * w, HEAD_H + row * h, w, h)
+        # On whole pixels, so that one tile can be painted anew without a trace on its neighbours.
+        left, right = round(HEAD_W + column * w), round(HEAD_W + (column + 1) * w)
+        top, foot = round(HEAD_H + row * h), round(HEAD_H + (row + 1) * h)
+        return QRectF(left, top, right - left, foot - top)
 
     def cell_at(self, point: QPoint) -> int | None:
         """The cell under a point."""
@@ -222,14 +229,35 @@ class BalanceTable(QWidget):
         assert self.view is not None
         ratio = self.devicePixelRatioF()
         key = (self.size(), ratio)
-        if self._picture is None or self._picture[0] != key:
+        if self._picture is not None and self._picture[0] == key:
+            self._mend(self._picture[1], size)
+        else:
             picture = QPixmap((QSizeF(self.size()) * ratio).toSize())
             picture.setDevicePixelRatio(ratio)
             painter = QPainter(picture)
             self._paint_tiles(painter, size)
             painter.end()
             self._picture = (key, picture)
+            self._painted = self.view
         return self._picture[1]
+
+    def _mend(self, picture: QPixmap, size: tuple[float, float]) -> None:
+        """Paint those tiles anew that look different now."""
+        assert self.view is not None
+        if self._painted is self.view:
+            return
+        cells = self.view.apart(self._painted) if self._painted is not None else None
+        painter = QPainter(picture)
+        if cells is None:
+            self._paint_tiles(painter, size)
+        elif cells:
+            theme = self.appearance.theme
+            for cell in cells:
+                painter.fillRect(self.tile_rect(cell, size), theme.color("sheet"))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_cells(painter, size, cells)
+        painter.end()
+        self._painted = self.view
 
     def _paint_tiles(self, painter: QPainter, size: tuple[float, float]) -> None:
         assert self.view is not None
@@ -237,7 +265,22 @@ class BalanceTable(QWidget):
         painter.fillRect(self.rect(), theme.color("sheet"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
-        paint_tiles(painter, self.view, theme, lambda cell: self.tile_rect(cell, size))
+        self._paint_cells(painter, size)
+
+    def _paint_cells(
+        self, painter: QPainter, size: tuple[float, float], cells: Sequence[int] | None = None
+    ) -> None:
+        assert self.view is not None
+        # Tiles lie on whole pixels, a pixel of which is their edge.
+        smallest = (math.floor(size[0]) - 1.0, math.floor(size[1]) - 1.0)
+        paint_tiles(
+            painter,
+            self.view,
+            self.appearance.theme,
+            lambda cell: self.tile_rect(cell, size),
+            smallest,
+            cells,
+        )
 
     def _paint_place(self, painter: QPainter, size: tuple[float, float]) -> None:
         """Where the engine was at the tape's moment, and the seconds before."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QFont, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QFont, QPainter, QPainterPath, QPen, QPolygonF
 
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.text import evenly_written
@@ -36,9 +36,9 @@ FIGURES_PT_PER_PX = 0.68
 """Size of figures, points, whose digits fill a height of one pixel (measured of the shipped font)."""
 
 
-def is_small(rect: QRectF) -> bool:
-    """True of a tile that has no room for its number above its bar."""
-    return rect.width() < ROOMY_TILE_PX[0] or rect.height() < ROOMY_TILE_PX[1]
+def is_small(tile: tuple[float, float]) -> bool:
+    """True of a tile, width and height, that has no room for its number above its bar."""
+    return tile[0] < ROOMY_TILE_PX[0] or tile[1] < ROOMY_TILE_PX[1]
 
 
 def paint_headers(
@@ -91,19 +91,39 @@ def _shares(seconds: np.ndarray) -> np.ndarray:
 
 
 def paint_tiles(
-    painter: QPainter, view: TileView, theme: Theme, rect_of: Callable[[int], QRectF]
+    painter: QPainter,
+    view: TileView,
+    theme: Theme,
+    rect_of: Callable[[int], QRectF],
+    size: tuple[float, float],
+    cells: Sequence[int] | None = None,
 ) -> None:
-    """Every tile: paper or hatch, bar with whisker, number, marks.
+    """Tiles: paper or hatch, bar with whisker, number, marks.
 
     Like marks are drawn in one call.
+
+    Parameters
+    ----------
+    painter, view, theme : what is painted.
+    rect_of : where a cell lies.
+    size : of the smallest tile, px: bars and figures are the same on all.
+    cells : that are painted, flat indices; all if None.
     """
-    rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in range(view.table.size)]
-    visited = view.is_seen
+    chosen = range(view.table.size) if cells is None else cells
+    part = view if cells is None else view.only(cells)
+    rects = [rect_of(cell).adjusted(0.5, 0.5, -0.5, -0.5) for cell in chosen]
+    visited = part.is_seen
     _paper(painter, theme, rects, visited)
-    _bars(painter, view, theme, rects, visited)
-    _numbers(painter, view, theme, rects, visited)
-    for cell in np.flatnonzero((view.origin != Origin.UNTOUCHED) | view.pinned):
-        _marks(painter, theme, rects[cell], int(view.origin[cell]), bool(view.pinned[cell]))
+    # While the car is driven there are only seconds.
+    if np.isfinite(view.bar_pct).any():
+        _bars(painter, part, theme, rects, size)
+    # One size of figures for all, whichever of them are painted.
+    longest = max(view.text, key=len, default="")
+    _numbers(painter, part, theme, rects, size, longest)
+    if len(view.table.axes) == 1:
+        points = evenly_written(view.table.axes[0].shown.tolist())
+        _points(painter, theme, rects, [points[cell] for cell in chosen])
+    _marks(painter, theme, rects, part)
 
 
 def paint_chosen(painter: QPainter, theme: Theme, rects: Sequence[QRectF]) -> None:
@@ -150,17 +170,14 @@ def _paper(painter: QPainter, theme: Theme, rects: list[QRectF], visited: np.nda
 
 
 def _bars(
-    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
+    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], tile: tuple[float, float]
 ) -> None:
-    # While the car is driven there are only seconds.
-    if not np.isfinite(view.bar_pct).any():
-        return
+    visited = view.is_seen
     shown = visited | (view.origin != Origin.UNTOUCHED) | (np.nan_to_num(view.bar_pct) != 0.0)
     level = np.ceil(view.solidity * INK_LEVELS).astype(int)
-    size = rects[0].height()
+    width, size = tile
     # Nothing is left out of a small tile; the bar only lies along its foot.
-    small = is_small(rects[0])
-    width = rects[0].width()
+    small = is_small(tile)
     half = width / 2 - (1 if small else 4)
     thick = EDGE_PX if small else max(4.0, size * 0.2)
     length = np.nan_to_num(np.clip(view.bar_pct / view.scale_pct, -1, 1)) * half
@@ -173,7 +190,7 @@ def _bars(
     for cell in np.flatnonzero(shown).tolist():
         rect = rects[cell]
         long = float(length[cell])
-        middle = rect.left() + width / 2
+        middle = rect.center().x()
         # Below the feet of the figures, with a pixel between.
         y = rect.bottom() - (thick / 2 if small else max(thick / 2 + 1.5, size * 0.18))
         tick = thick / 2 + (0.0 if small else 1.0)
@@ -188,7 +205,7 @@ def _bars(
         # An edge has no room for one; the figure ± % and the tooltip have it.
         if not small and visited[cell] and reach[cell] > 0 and not is_hollow[cell]:
             low = max(middle + long - reach[cell], rect.left() + 2)
-            high = min(middle + long + reach[cell], rect.left() + width - 2)
+            high = min(middle + long + reach[cell], rect.right() - 2)
             whiskers.append(QLineF(low, y, high, y))
     painter.setPen(QPen(theme.color("faint", 0.8), 1.0))
     painter.drawLines(middles)
@@ -199,36 +216,58 @@ def _bars(
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for purpose, outlines in hollow.items():
         painter.setPen(QPen(theme.color(purpose), 1.0, Qt.PenStyle.DashLine))
-        painter.drawRects(outlines)
+        # One by one: dashes of several would go on from one to the next.
+        for outline in outlines:
+            painter.drawRect(outline)
     painter.setPen(QPen(theme.color("ink", 0.8), 1.0))
     painter.drawLines(whiskers)
 
 
 def _numbers(
-    painter: QPainter, view: TileView, theme: Theme, rects: list[QRectF], visited: np.ndarray
+    painter: QPainter,
+    view: TileView,
+    theme: Theme,
+    rects: list[QRectF],
+    tile: tuple[float, float],
+    longest: str,
 ) -> None:
     # Figures that run into each other say nothing; the bars and the tooltip still do.
-    height = rects[0].height()
+    width, height = tile
     if height < LEAST_FIGURES_PX:
         return
-    small = is_small(rects[0])
-    right = -2 if small else -4
-    room = rects[0].width() - 3 + right
+    visited = view.is_seen
+    small = is_small(tile)
+    right = 2 if small else 4
+    room = width - 3 - right
     # Figures are as high as the room above the edge; a point is 4/3 of a pixel.
     most = min(8.5, (height - EDGE_PX) * FIGURES_PT_PER_PX) if small else 8.5
-    painter.setFont(fitting_font(painter, view.text, room, most))
+    painter.setFont(fitting_font(painter, (longest,), room, most))
+    metrics = painter.fontMetrics()
     # A curve's tiles carry their point in the corner; the value keeps clear of it.
-    top = 0 if small else POINT_PX if len(view.table.axes) == 1 else 1
-    lift = -EDGE_PX if small else -height * 0.36
+    top = 0.0 if small else float(POINT_PX if len(view.table.axes) == 1 else 1)
+    lift = EDGE_PX if small else height * 0.36
+    feet = top + (height - top - lift + metrics.ascent() - metrics.descent()) / 2.0
+    # Tabular figures: texts of one build are of one width.
+    wide: dict[tuple[int, int, str], float] = {}
     for seen in (False, True):
         painter.setPen(theme.color("ink", 1.0 if seen else 0.85))
-        for cell in np.flatnonzero(visited == seen).tolist():
-            painter.drawText(rects[cell].adjusted(3, top, right, lift), RIGHT, view.text[cell])
-    if len(view.table.axes) == 1:
-        painter.setPen(theme.color("faint"))
-        painter.setFont(font(7))
-        for rect, x in zip(rects, evenly_written(view.table.axes[0].shown.tolist()), strict=True):
-            painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, x)
+        for place in np.flatnonzero(visited == seen).tolist():
+            text = view.text[place]
+            if not text:
+                continue
+            key = (len(text), text.count("."), "" if text[0].isdigit() else text[0])
+            if key not in wide:
+                wide[key] = float(metrics.horizontalAdvance(text))
+            rect = rects[place]
+            painter.drawText(QPointF(rect.right() - right - wide[key], rect.top() + feet), text)
+
+
+def _points(painter: QPainter, theme: Theme, rects: list[QRectF], texts: Sequence[str]) -> None:
+    """The points of a curve in the corners of its tiles."""
+    painter.setPen(theme.color("faint"))
+    painter.setFont(font(7))
+    for rect, text in zip(rects, texts, strict=True):
+        painter.drawText(rect.adjusted(3, 2, -2, 0), TOP_LEFT, text)
 
 
 def fitting_font(painter: QPainter, texts: Sequence[str], room: float, size: float) -> QFont:
@@ -251,29 +290,24 @@ def fitting_font(painter: QPainter, texts: Sequence[str], room: float, size: flo
     return font(max(size, SMALLEST_FIGURES))
 
 
-def _marks(painter: QPainter, theme: Theme, rect: QRectF, source: int, pinned: bool) -> None:
+def _marks(painter: QPainter, theme: Theme, rects: list[QRectF], view: TileView) -> None:
     """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
-    x = rect.left()
-    y = rect.top()
-    if source == Origin.ACCEPTED:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color("accent"))
-        painter.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
-    elif source == Origin.BY_HAND:
-        painter.setPen(QPen(theme.color("accent"), 1.4))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolygon(
-            QPolygonF(
-                [
-                    QPointF(x + 6, y + 2),
-                    QPointF(x + 10, y + 6),
-                    QPointF(x + 6, y + 10),
-                    QPointF(x + 2, y + 6),
-                ]
-            )
-        )
-    if pinned:
-        painter.setPen(QPen(theme.color("ink"), 1.2))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+    accepted = QPainterPath()
+    for place in np.flatnonzero(view.origin == Origin.ACCEPTED).tolist():
+        x, y = rects[place].left(), rects[place].top()
+        accepted.addPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
+        accepted.closeSubpath()
+    painter.fillPath(accepted, theme.color("accent"))
+    by_hand = QPainterPath()
+    for place in np.flatnonzero(view.origin == Origin.BY_HAND).tolist():
+        x, y = rects[place].left() + 6, rects[place].top() + 6
+        corners = ((x, y - 4), (x + 4, y), (x, y + 4), (x - 4, y))
+        by_hand.addPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
+        by_hand.closeSubpath()
+    painter.strokePath(by_hand, QPen(theme.color("accent"), 1.4))
+    painter.setPen(QPen(theme.color("ink"), 1.2))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for place in np.flatnonzero(view.pinned).tolist():
+        x, y = rects[place].left(), rects[place].top()
         painter.drawArc(QRectF(x + 4, y + 2.5, 5, 7), 0, 180 * 16)
         painter.fillRect(QRectF(x + 3, y + 6, 7, 5), theme.color("ink"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -48,6 +49,49 @@ class TileView:
         """The value of a cell as it is decided now."""
         return fixed(float(self.values[cell]), self.decimals)
 
+    def only(self, cells: Sequence[int]) -> TileView:
+        """The same of some cells; layout, table and scale are those of the whole.
+
+        Parameters
+        ----------
+        cells : flat indices.
+
+        Returns
+        -------
+        A view whose arrays are as long as ``cells``.
+        """
+        take = np.asarray(cells, int)
+        parts = {name: getattr(self, name)[take] for name in BY_CELL}
+        return replace(self, text=tuple(self.text[c] for c in take.tolist()), **parts)
+
+    def apart(self, other: TileView) -> list[int] | None:
+        """Cells that look different in another view.
+
+        Parameters
+        ----------
+        other : as it was painted.
+
+        Returns
+        -------
+        Flat indices; None where more than cells is different: axes, scale, or the size of figures.
+        """
+        same_frame = (
+            self.table.same_axes(other.table)
+            and self.scale_pct == other.scale_pct
+            and np.array_equal(self.seconds, other.seconds)
+            and len(max(self.text, key=len, default=""))
+            == len(max(other.text, key=len, default=""))
+            and np.isfinite(self.bar_pct).any() == np.isfinite(other.bar_pct).any()
+        )
+        if not same_frame:
+            return None
+        differs = np.zeros(self.table.size, bool)
+        for name in BY_CELL:
+            mine, theirs = getattr(self, name), getattr(other, name)
+            differs |= (mine != theirs) & ~((mine != mine) & (theirs != theirs))
+        differs |= np.array([a != b for a, b in zip(self.text, other.text, strict=True)], bool)
+        return [int(cell) for cell in np.flatnonzero(differs)]
+
     @property
     def is_seen(self) -> NDArray[np.bool_]:
         """Cells used driving came near, flat."""
@@ -59,6 +103,13 @@ class TileView:
         open_ = ~self.is_seen & (self.origin == Origin.UNTOUCHED)
         moved = np.nan_to_num(self.bar_pct) != 0.0
         return np.asarray(moved & (open_ | (self.filled & (self.origin != Origin.BY_HAND))))
+
+
+BY_CELL = (
+    *("bar_pct", "error_pct", "seconds", "solidity"),
+    *("origin", "pinned", "values", "filled"),
+)
+"""Parts of a view that have an entry a cell."""
 
 
 def solidity_of(seconds: Floats) -> Floats:

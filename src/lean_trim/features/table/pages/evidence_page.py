@@ -88,7 +88,7 @@ class EvidencePage(QWidget):
             (self.visits_head, 0),
             (self.visits, 3),
             (self.over, 0),
-            (self.scatter, 0),
+            (self.scatter, 2),
             (self.apart, 0),
             (self.without, 0),
             (self.spent, 0),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -15,6 +15,8 @@ from lean_trim.ui.widgets.hints import show_hint
 from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
 HEIGHT = 128
+LEAST_H = 60
+"""Height it would have, and below which nothing could be read, px."""
 LEFT = 38.0
 RIGHT = 8.0
 TOP = 6.0
@@ -38,9 +40,11 @@ class VisitScatter(QWidget):
         self.states: VisitStates | None = None
         self.over = Over.TIME
         self.marked: tuple[float, float] | None = None
-        self.setFixedHeight(HEIGHT)
+        # It gives way in a low window: the list beside it says the same.
+        self.setMinimumHeight(0)
+        self.setMaximumHeight(HEIGHT)
         self.setMouseTracking(True)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("What each visit asks")
         appearance.changed.connect(self.update)
         offer_picture(self, "visits", self.numbers)
@@ -53,6 +57,10 @@ class VisitScatter(QWidget):
         self.over = over
         self.marked = marked
         self.update()
+
+    def sizeHint(self) -> QSize:
+        """Room for the dots."""
+        return QSize(240, HEIGHT)
 
     def numbers(self) -> str:
         """Visits with their states."""
@@ -101,7 +109,12 @@ class VisitScatter(QWidget):
         p.setPen(theme.color("edge"))
         p.drawRect(self.rect().adjusted(0, 0, -1, -1))
         s = self.states
-        if s is None or not len(s.visits) or not np.isfinite(s.asked_pct).any():
+        if (
+            self.height() < LEAST_H
+            or s is None
+            or not len(s.visits)
+            or not np.isfinite(s.asked_pct).any()
+        ):
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         low, high = self._range()
