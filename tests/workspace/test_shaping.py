@@ -166,3 +166,16 @@ def test_nothing_to_change_makes_no_step(driven: Bench) -> None:
     assert not workspace.shaping.nudge(PART_CELLS, 1.0)
     assert workspace.history.count() == count
     assert "Nothing changes" in driven.said
+
+
+def test_half_is_taken_of_what_was_accepted_whole(driven: Bench) -> None:
+    deciding = driven.workspace.deciding
+    accept_knowingly(deciding, PART_CELLS)
+    whole = decided(driven).values
+    assert accept_knowingly(deciding, PART_CELLS, share=0.5)
+    current = driven.workspace.open.round
+    assert current is not None
+    base = current.table.values
+    cells = list(PART_CELLS)
+    made = (decided(driven).values / base - 1.0).ravel()[cells]
+    np.testing.assert_allclose(made, (whole / base - 1.0).ravel()[cells] / 2, atol=0.001)

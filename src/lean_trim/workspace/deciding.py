@@ -345,7 +345,8 @@ class Deciding:
         if current is not None and current.injectors_decided:
             self.open.error(Say.INJECTORS_FIRST())
             return False
-        if current is not None and self.open.is_last:
+        # A share of what was accepted whole is a change as well.
+        if current is not None and self.open.is_last and share == 1.0:
             after = decide.accept(current.decided, proposal, cells)
             if current.scale_moved == 1.0 and not cells_apart(current.decided, after):
                 self.open.note(Say.NOTHING_THERE())

@@ -216,7 +216,11 @@ class BalanceTable(QWidget):
             painter.drawPixmap(0, 0, self._tiles(size))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_chosen(
-            painter, theme, [self.tile_rect(c, size) for c in self.session.selection.cells]
+            painter,
+            theme,
+            lambda cell: self.tile_rect(cell, size),
+            self.session.selection.cells,
+            self.view.columns,
         )
         self._paint_place(painter, size)
         if self.hasFocus():

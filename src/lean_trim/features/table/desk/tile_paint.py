@@ -63,13 +63,18 @@ def paint_headers(
     painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.shown_unit)
     heads = evenly_written(columns.shown.tolist())
     painter.setFont(fitting_font(painter, heads, w - 6, 8))
+    # Every so many columns, where not even the smallest figures fit.
+    widest = max(painter.fontMetrics().horizontalAdvance(head) for head in heads)
+    named = max(1, int(np.ceil((widest + 2) / max(w, 1.0))))
     for i, (x, spent) in enumerate(zip(heads, _shares(seconds.sum(axis=0)), strict=True)):
         cell = QRectF(left + i * w, 0, w, top)
         painter.fillRect(
             QRectF(cell.x() + 4, top - 4, (w - 8) * spent, 3), theme.color("accent", 0.75)
         )
         painter.setPen(theme.color("ink"))
-        painter.drawText(cell.adjusted(0, 4, -5, -8), RIGHT, x)
+        if i % named == 0:
+            wide = cell.adjusted(-(named - 1) * w if i else -left + 4, 4, -5, -8)
+            painter.drawText(wide, RIGHT, x)
     painter.setFont(font(8))
     ends = evenly_written(rows.shown.tolist())
     # Every so many rows, where all of them would run into each other.
@@ -123,14 +128,42 @@ def paint_tiles(
     if len(view.table.axes) == 1:
         points = evenly_written(view.table.axes[0].shown.tolist())
         _points(painter, theme, rects, [points[cell] for cell in chosen])
-    _marks(painter, theme, rects, part)
+    _marks(painter, theme, rects, part, SMALL_MARK if is_small(size) else 1.0)
 
 
-def paint_chosen(painter: QPainter, theme: Theme, rects: Sequence[QRectF]) -> None:
-    """Frames of the chosen tiles, over them."""
-    painter.setBrush(theme.color("select", 0.12))
+def paint_chosen(
+    painter: QPainter,
+    theme: Theme,
+    rect_of: Callable[[int], QRectF],
+    chosen: frozenset[int],
+    columns: int,
+) -> None:
+    """The chosen tiles veiled, with a frame around those that lie together.
+
+    Parameters
+    ----------
+    painter, theme : of the tiles.
+    rect_of : where a cell lies.
+    chosen : flat indices.
+    columns : of the layout.
+    """
+    veil = theme.color("select", 0.12)
+    lines = []
+    for cell in chosen:
+        rect = rect_of(cell)
+        painter.fillRect(rect, veil)
+        inner = rect.adjusted(1.0, 1.0, -1.0, -1.0)
+        column = cell % columns
+        if cell - columns not in chosen:
+            lines.append(QLineF(rect.left(), inner.top(), rect.right(), inner.top()))
+        if cell + columns not in chosen:
+            lines.append(QLineF(rect.left(), inner.bottom(), rect.right(), inner.bottom()))
+        if column == 0 or cell - 1 not in chosen:
+            lines.append(QLineF(inner.left(), rect.top(), inner.left(), rect.bottom()))
+        if column == columns - 1 or cell + 1 not in chosen:
+            lines.append(QLineF(inner.right(), rect.top(), inner.right(), rect.bottom()))
     painter.setPen(QPen(theme.color("select"), 2.0))
-    painter.drawRects([rect.adjusted(1.0, 1.0, -1.0, -1.0) for rect in rects])
+    painter.drawLines(lines)
 
 
 PLACE_PX = 5.0
@@ -290,18 +323,26 @@ def fitting_font(painter: QPainter, texts: Sequence[str], room: float, size: flo
     return font(max(size, SMALLEST_FIGURES))
 
 
-def _marks(painter: QPainter, theme: Theme, rects: list[QRectF], view: TileView) -> None:
+SMALL_MARK = 0.6
+"""Size of corner marks in a small tile, where they would lie over the figures."""
+
+
+def _marks(
+    painter: QPainter, theme: Theme, rects: list[QRectF], view: TileView, size: float
+) -> None:
     """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
+    side = 8.0 * size
     accepted = QPainterPath()
     for place in np.flatnonzero(view.origin == Origin.ACCEPTED).tolist():
         x, y = rects[place].left(), rects[place].top()
-        accepted.addPolygon(QPolygonF([QPointF(x, y), QPointF(x + 8, y), QPointF(x, y + 8)]))
+        accepted.addPolygon(QPolygonF([QPointF(x, y), QPointF(x + side, y), QPointF(x, y + side)]))
         accepted.closeSubpath()
     painter.fillPath(accepted, theme.color("accent"))
     by_hand = QPainterPath()
     for place in np.flatnonzero(view.origin == Origin.BY_HAND).tolist():
-        x, y = rects[place].left() + 6, rects[place].top() + 6
-        corners = ((x, y - 4), (x + 4, y), (x, y + 4), (x - 4, y))
+        reach = 4.0 * size
+        x, y = rects[place].left() + 1.5 * reach, rects[place].top() + 1.5 * reach
+        corners = ((x, y - reach), (x + reach, y), (x, y + reach), (x - reach, y))
         by_hand.addPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
         by_hand.closeSubpath()
     painter.strokePath(by_hand, QPen(theme.color("accent"), 1.4))
