@@ -181,6 +181,8 @@ def _rules(t: Theme) -> str:
     QPushButton#primary {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; }}
     QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
     QPushButton#primary:disabled {{ background: {t.paper}; color: {t.faint}; border-color: {t.edge}; }}
+    QToolButton#figure {{ padding: 4px 6px; }}
+    QToolButton#figure:focus {{ padding: 3px 5px; }}
     QPushButton#grave {{ color: {t.danger}; border-color: {t.danger}; }}
     QPushButton#grave:focus {{ border: 2px solid {t.danger}; }}
     QToolButton#tab {{ background: transparent; border: none; border-bottom: 2px solid {t.edge};

@@ -78,11 +78,15 @@ HELP = HelpPage(
         "violet bar to the left is fuel to take out; the paler the bar, the fewer seconds of "
         "driving stand behind it. Hatched cells were not visited.",
         "Choose a tile, and the pages beside the desk show which seconds of the drive say so, "
-        "what was left out and why, and what the log shows that is not airflow. The tape below "
-        "shows the same choice on the log itself.",
+        "what was left out and why, and what the log shows that is not airflow. Point at the tape, or "
+        "play it: a dot shows where the engine was. F7 opens the tape, F3 shows the row or curve as a "
+        "curve, “More” has other figures for the tiles.",
         "Accept the proposal for the chosen cells or for all, put cells back, pin them, or type "
-        "over them: +3%, x0.95, =82. Everything can be undone. Nothing is written until you hand "
-        "the table over.",
+        "over them: +3%, x0.95, =82, 50% of what is proposed. “Shape” smooths, blends, fills and nudges; "
+        "a right click has everything else. Everything can be undone, also tomorrow (Ctrl+H). Nothing is "
+        "written until you hand the table over.",
+        "Fuel taken out above atmospheric pressure, where knock or a fault was seen, where nobody drove, or "
+        "beyond the largest step needs your word; it is kept with its date.",
         "Lean under load destroys engines: look at the findings before you accept a cell that "
         "takes fuel away, and write large changes in part, then drive again.",
     ),

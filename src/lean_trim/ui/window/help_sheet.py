@@ -18,29 +18,30 @@ TEXT_W = 620
 TEXT_PT = 10.5
 
 
-def key_table(keys: Sequence[tuple[str, str]]) -> RichLabel:
-    """Keys and what they do, in two columns beside each other.
+def key_table(keys: Sequence[tuple[str, str]], columns: int) -> RichLabel:
+    """Keys and what they do, in columns beside each other.
 
     Parameters
     ----------
     keys : key and what it does.
+    columns : 1 or 2.
 
     Returns
     -------
     A label.
     """
-    half = -(-len(keys) // 2)
+    half = -(-len(keys) // columns)
     rows = []
     for place in range(half):
-        pair = [keys[place], *keys[half + place : half + place + 1]]
+        pair = [keys[place], *keys[half + place : half + place + 1]][:columns]
         cells = "".join(
             f"<td style='padding-right:10px'><b>{escaped(key)}</b></td>"
-            f"<td style='padding-right:26px'>{escaped(what)}</td>"
+            f"<td style='padding-right:18px'>{escaped(what)}</td>"
             for key, what in pair
         )
         rows.append(f"<tr>{cells}</tr>")
     label = RichLabel()
-    label.setFont(font(9.5))
+    label.setFont(font(9))
     label.setText(f"<table cellspacing='2'>{''.join(rows)}</table>")
     label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     return label
@@ -90,10 +91,15 @@ class HelpSheet(QWidget):
         for label in self._paragraphs:
             label.deleteLater()
         self._paragraphs = [running_text(TEXT_PT, text) for text in desk.help.paragraphs]
-        if keys:
-            self._paragraphs += [running_text(12, "Keys", bold=True), key_table(keys)]
+        for title, group in (("Keys", desk.help.keys), ("Keys of every command", keys)):
+            if group:
+                columns = 1 if group is desk.help.keys else 2
+                head = running_text(12, title, bold=True)
+                self._paragraphs += [head, key_table(group, columns)]
         for label in self._paragraphs:
-            label.setMaximumWidth(TEXT_W)
+            # A table is as wide as its columns.
+            if not isinstance(label, RichLabel):
+                label.setMaximumWidth(TEXT_W)
             self._body.addWidget(label)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

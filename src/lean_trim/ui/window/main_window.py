@@ -280,7 +280,7 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(top)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        middle = column(self.desks, self.confirm)
+        middle = column(self.desks, self.confirm, roomy=self.desks)
         for widget in (self.rail, middle, self.margin):
             row.addWidget(widget, int(widget is middle))
         self.splitter = QSplitter(Qt.Orientation.Vertical)
@@ -599,12 +599,12 @@ class MainWindow(QMainWindow):
         super().closeEvent(event)
 
 
-def column(*widgets: QWidget) -> QWidget:
-    """The widgets one below the other; the last takes what room is left."""
+def column(*widgets: QWidget, roomy: QWidget | None = None) -> QWidget:
+    """The widgets one below the other; ``roomy``, the last if None, takes what room is left."""
     holder = QWidget()
     layout = QVBoxLayout(holder)
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(2)
     for widget in widgets:
-        layout.addWidget(widget, int(widget is widgets[-1]))
+        layout.addWidget(widget, int(widget is (roomy or widgets[-1])))
     return holder

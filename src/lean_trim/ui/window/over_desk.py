@@ -60,8 +60,7 @@ class OverDesk:
         if self.session.job is None:
             return
         self.helps = not self.helps
-        own = self.desks.shown.help.keys
-        self.help.show_help(self.desks.shown, (*own, *self.keys()))
+        self.help.show_help(self.desks.shown, self.keys())
         self.refresh()
         if self.helps and self._question() is None:
             self.help.setFocus(Qt.FocusReason.OtherFocusReason)

@@ -79,6 +79,7 @@ class BalanceTable(QWidget):
         self.preview: Floats | None = None
         self._picture: tuple[object, QPixmap] | None = None
         self._painted: TileView | None = None
+        self.foot = 0
         self.current = 0
         self.anchor = 0
         self._job_number = 0
@@ -171,7 +172,7 @@ class BalanceTable(QWidget):
         assert self.view is not None
         return (
             (self.width() - HEAD_W - MARGIN) / self.view.columns,
-            (self.height() - HEAD_H - MARGIN) / self.view.rows,
+            (self.height() - HEAD_H - MARGIN - self.foot) / self.view.rows,
         )
 
     def tile_rect(self, cell: int, size: tuple[float, float] | None = None) -> QRectF:
@@ -424,6 +425,12 @@ class BalanceTable(QWidget):
             self._choose(done=True)
         place = self.tile_rect(self.current).center().toPoint() if by_key else event.pos()
         self.menu_wanted.emit(self.mapToGlobal(place))
+
+    def leave_foot(self, height: int) -> None:
+        """Leave room below the tiles, px: for what stays there."""
+        if height != self.foot:
+            self.foot = height
+            self._paint_anew()
 
     def show_preview(self, values: Floats | None) -> None:
         """Show what a shape would leave in the table, without deciding it; None shows what stands."""

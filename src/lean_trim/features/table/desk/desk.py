@@ -18,7 +18,7 @@ from lean_trim.features.table.desk.curve_panel import CurvePanel
 from lean_trim.features.table.desk.decision_bar import DecisionBar
 from lean_trim.features.table.desk.hand_over_as import HandOverAs
 from lean_trim.features.table.desk.history_sheet import HistorySheet
-from lean_trim.features.table.desk.legend import Legend
+from lean_trim.features.table.desk.legend import HEIGHT, Legend
 from lean_trim.features.table.desk.reason_strip import ReasonStrip
 from lean_trim.features.table.desk.table_header import TableHeader
 from lean_trim.features.table.desk.tile_menu import shape_menu, tile_menu
@@ -223,6 +223,9 @@ class TableDesk(QWidget):
     def show_legend(self, on: bool) -> None:
         """Explain the marks on the tiles over their foot."""
         self.legend.lie_at_foot()
+        # What stays covers no tile; what comes and goes with the pointer moves none.
+        stays = self.legend_stays and on and self.legend.has_marks
+        self.table.leave_foot(HEIGHT if stays else 0)
         self.legend.setVisible(on and self.legend.has_marks)
 
     def paste_table(self) -> None:

@@ -118,6 +118,7 @@ class TableHeader(QWidget):
             self._add_button(row, figure)
         self.more = QToolButton(self)
         self.more.setText(MORE)
+        self.more.setObjectName("figure")
         self.more.setCheckable(True)
         self.more.setToolTip("More that tiles can show")
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -126,6 +127,7 @@ class TableHeader(QWidget):
         row.addWidget(self.more)
         self.as_curve = QToolButton(self)
         self.as_curve.setText("Curve")
+        self.as_curve.setObjectName("figure")
         self.as_curve.setToolTip("The chosen row, column or curve as a curve (F3)")
         self.as_curve.setCheckable(True)
         row.addSpacing(6)
@@ -142,6 +144,7 @@ class TableHeader(QWidget):
         text, tip = FIGURE_TEXT[figure]
         button = QToolButton(self)
         button.setText(text)
+        button.setObjectName("figure")
         button.setToolTip(plain_tip(f"Tiles show {tip}"))
         button.setCheckable(True)
         button.setChecked(figure is Figure.VALUE)

@@ -160,9 +160,14 @@ class VisitScatter(QWidget):
         unit = f" {UNITS[self.over]}" if UNITS[self.over] else ""
         area = QRectF(LEFT, self.height() - BOTTOM + 2, self.width() - LEFT - RIGHT, 14)
         p.setPen(self.appearance.theme.color("faint"))
-        p.drawText(area, Qt.AlignmentFlag.AlignLeft, f"{known.min():.4g}{unit}")
+        low, high = (self._end(v, unit) for v in (float(known.min()), float(known.max())))
+        p.drawText(area, Qt.AlignmentFlag.AlignLeft, low)
         p.drawText(area, Qt.AlignmentFlag.AlignHCenter, f"over {self.over.value}")
-        p.drawText(area, Qt.AlignmentFlag.AlignRight, f"{known.max():.4g}{unit}")
+        p.drawText(area, Qt.AlignmentFlag.AlignRight, high)
+
+    def _end(self, value: float, unit: str) -> str:
+        """An end of the axis, as people write it."""
+        return f"{clock(60.0 * value)} min" if self.over is Over.TIME else f"{value:.4g}{unit}"
 
     def visit_at(self, point: QPoint) -> int | None:
         """The visit whose dot is near a point."""
