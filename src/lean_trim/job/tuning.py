@@ -53,6 +53,7 @@ def tuning_text(tuning: Tuning) -> str:
     """
     solve = tuning.solve
     policy = {k: v for k, v in asdict(tuning.policy).items() if k != "pinned"}
+    policy["regions"] = [list(word) for word in tuning.policy.regions]
     return json.dumps(
         {
             "method": solve.method,
@@ -110,7 +111,20 @@ def tuning_from(text: str) -> Tuning:
         else []
     )
     earlier = frozenset(whole)
-    return Tuning(solve, _filled(PolicySettings(), data.get("policy")), earlier, source)
+    policy = _filled(PolicySettings(), data.get("policy"))
+    return Tuning(solve, _with_regions(policy, data.get("policy")), earlier, source)
+
+
+def _with_regions(policy: PolicySettings, found: Any) -> PolicySettings:
+    """The policy with the regions the user gave to cells, where all of them can be."""
+    listed = found.get("regions") if isinstance(found, dict) else None
+    if not isinstance(listed, list):
+        return policy
+    try:
+        words = tuple((int(cell), str(region)) for cell, region in listed)
+        return replace(policy, regions=words)
+    except (BadInputError, TypeError, ValueError):
+        return policy
 
 
 def _gauge_word(found: Any) -> GaugeWord:

@@ -104,6 +104,7 @@ class Shaping:
             seen=evidence.seen,
             asked_pct=evidence.asked_pct,
             proposal=self.solver.proposal,
+            words=self.solver.tuning.state.policy.regions,
             driving=None
             if solution is None
             else driving_seconds(solution.sifted, solution.observations).shares(

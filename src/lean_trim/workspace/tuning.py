@@ -156,6 +156,20 @@ class TuningControl:
         chosen: Any = choice
         self._try(lambda: replace(self.state, policy=replace(self.state.policy, unvisited=chosen)))
 
+    def put_regions(self, cells: frozenset[int], region: str) -> None:
+        """Put cells into a region for shares and scorecards; "" leaves them to what the drive tells.
+
+        Parameters
+        ----------
+        cells : flat indices.
+        region : one of ``REGION_NAMES``.
+        """
+        kept = {cell: word for cell, word in self.state.policy.regions if cell not in cells}
+        if region:
+            kept |= dict.fromkeys(cells, region)
+        words = tuple(sorted(kept.items()))
+        self._try(lambda: replace(self.state, policy=replace(self.state.policy, regions=words)))
+
     def extrapolate_end(self, on: bool) -> None:
         """Let a curve go on past its last driven point."""
         self._take(replace(self.state, policy=replace(self.state.policy, extrapolate_end=on)))

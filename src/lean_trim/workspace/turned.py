@@ -13,7 +13,7 @@ from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.knobs import Knob
 from lean_trim.core.messages import Message
 from lean_trim.core.sieve.sieve import RULES
-from lean_trim.core.text import evenly_written
+from lean_trim.core.text import cells_in_words, evenly_written
 from lean_trim.job.tuning import Tuning
 
 
@@ -28,6 +28,7 @@ class Say:
     DELAY_ON = Message("turned.delay_on", "Read the delay from the log")
     DELAY_OFF = Message("turned.delay_off", "Take the delay as assumed")
     UNVISITED = Message("turned.unvisited", "Cells not driven: {choice}")
+    REGIONS = Message("turned.regions", "Put {cells} into another region")
     END_ON = Message("turned.end_on", "Carry the curve's last segment on")
     END_OFF = Message("turned.end_off", "Do not carry the curve's last segment on")
     SOUND = Message("turned.sound", "Vouch for the fuel supply")
@@ -77,6 +78,9 @@ def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
         yield str(Say.GAUGE(word=GAUGE_WORDS[after.solve.gauge]))
     if before.policy.unvisited != after.policy.unvisited:
         yield str(Say.UNVISITED(choice=after.policy.unvisited))
+    if before.policy.regions != after.policy.regions:
+        moved = len(set(before.policy.regions) ^ set(after.policy.regions))
+        yield str(Say.REGIONS(cells=cells_in_words(moved)))
     if before.policy.extrapolate_end != after.policy.extrapolate_end:
         yield str(Say.END_ON() if after.policy.extrapolate_end else Say.END_OFF())
     if before.policy.supply_sound != after.policy.supply_sound:

@@ -11,7 +11,7 @@ from lean_trim.core.decision.choices import FAR_PCT, Choice
 from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.decision.proposal import Proposal, Status
-from lean_trim.core.decision.regions import USUAL_KPA, Region, regions_of
+from lean_trim.core.decision.regions import USUAL_KPA, Region, regions_of, with_words
 from lean_trim.core.types import Floats, Mask
 
 REGIONS = {
@@ -34,6 +34,7 @@ class Known:
     asked_pct : what the drive asks, percent; NaN where it says nothing.
     proposal : what would be written.
     driving : how each cell was driven.
+    words : cells the user put into another region.
     """
 
     table: Table
@@ -42,6 +43,7 @@ class Known:
     asked_pct: Floats
     proposal: Proposal | None = None
     driving: DrivingShares | None = None
+    words: tuple[tuple[int, str], ...] = ()
 
 
 def chosen_by(choice: Choice, known: Known) -> Mask:
@@ -77,4 +79,4 @@ def chosen_by(choice: Choice, known: Known) -> Mask:
         full=none if driving is None else driving.full,
         from_kpa=USUAL_KPA if driving is None else driving.boost_from_kpa,
     )
-    return np.asarray(regions == REGIONS[choice], bool)
+    return np.asarray(with_words(regions, known.words) == REGIONS[choice], bool)

@@ -12,7 +12,7 @@ from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision.driving_shares import DrivingShares
 from lean_trim.core.decision.knock import no_leaner_where_read
-from lean_trim.core.decision.regions import boosted
+from lean_trim.core.decision.regions import REGION_NAMES, boosted
 from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.decision.unvisited import UNVISITED, Unvisited, steps_for_unvisited
 from lean_trim.core.errors import BadInputError
@@ -28,6 +28,9 @@ class Say:
     """Sentences of this module."""
 
     UNVISITED = Message("proposal.unvisited", "unvisited is {unvisited!r}; allowed are {allowed}")
+    REGION = Message(
+        "proposal.region", "cell {cell} is put into region {region!r}; allowed are {allowed}"
+    )
 
 
 class Status(StrEnum):
@@ -260,6 +263,7 @@ class PolicySettings:
         last point, never below the old value.
     supply_sound : the user vouches for the fuel supply, though its pressure was not logged.
     pinned : flat indices of cells that must not change.
+    regions : cells the user put into another region than the drive tells, with its name; rising.
 
     The shares multiply: a cell driven half at idle gets gain · (gain_idle + gain_part) / 2. Raises
     BadInputError outside a range.
@@ -282,6 +286,7 @@ class PolicySettings:
     extrapolate_end: bool = False
     supply_sound: bool = False
     pinned: frozenset[int] = field(default_factory=frozenset)
+    regions: tuple[tuple[int, str], ...] = ()
 
     def __post_init__(self) -> None:
         for knob in POLICY_KNOBS:
@@ -290,6 +295,11 @@ class PolicySettings:
             raise BadInputError(
                 Say.UNVISITED(unvisited=self.unvisited, allowed=", ".join(UNVISITED))
             )
+        for cell, region in self.regions:
+            if cell < 0 or region not in REGION_NAMES:
+                raise BadInputError(
+                    Say.REGION(cell=cell, region=region, allowed=", ".join(REGION_NAMES))
+                )
 
 
 @dataclass(frozen=True, eq=False)
@@ -432,9 +442,12 @@ def _gain(table: Table, settings: PolicySettings, driving: DrivingShares | None)
     idle, full = (driving.idle, driving.full) if driving is not None else (0.0, 0.0)
     part = 1.0 - idle - full
     share = idle * settings.gain_idle + full * settings.gain_full + part * settings.gain_part
-    return settings.gain * np.where(
-        boosted(table, settings.atmospheric_kpa), settings.gain_boost, share
-    )
+    share = np.where(boosted(table, settings.atmospheric_kpa), settings.gain_boost, share)
+    # The user's word moves shares only; limits and cautions go by pressure and driving.
+    for cell, region in settings.regions:
+        if cell < table.size:
+            share.ravel()[cell] = getattr(settings, f"gain_{region}")
+    return np.asarray(settings.gain * share)
 
 
 def _loaded(table: Table, settings: PolicySettings, driving: DrivingShares | None) -> Floats:

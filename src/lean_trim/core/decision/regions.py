@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from enum import StrEnum
 
 import numpy as np
@@ -29,6 +30,9 @@ class Region(StrEnum):
     PART = "part"
     FULL = "full"
     BOOST = "boost"
+
+
+REGION_NAMES = tuple(str(region) for region in Region)
 
 
 def boost_from_kpa(log: Log) -> float:
@@ -80,4 +84,25 @@ def regions_of(table: Table, idle: Floats, full: Floats, from_kpa: float) -> NDA
     out[full > MOSTLY] = Region.FULL
     out[idle > MOSTLY] = Region.IDLE
     out[boosted(table, from_kpa)] = Region.BOOST
+    return out
+
+
+def with_words(
+    regions: NDArray[np.object_], words: Iterable[tuple[int, str]]
+) -> NDArray[np.object_]:
+    """Regions with what the user said of some cells.
+
+    Parameters
+    ----------
+    regions : as the drive tells, in the table's shape.
+    words : flat index and region; those beyond the table are passed over.
+
+    Returns
+    -------
+    In the same shape.
+    """
+    out = regions.copy()
+    for cell, region in words:
+        if cell < out.size:
+            out.ravel()[cell] = Region(region)
     return out

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.decision.driving_shares import driving_seconds
-from lean_trim.core.decision.regions import Region, regions_of
+from lean_trim.core.decision.regions import Region, regions_of, with_words
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.types import Floats, Mask
 
@@ -44,20 +46,20 @@ class Score:
     trim_rms_pct: float
 
 
-def scorecard(solution: Solution) -> tuple[Score, ...]:
+def scorecard(solution: Solution, words: Iterable[tuple[int, str]] = ()) -> tuple[Score, ...]:
     """How the drive of a solution stands by region.
 
     Parameters
     ----------
     solution : of one round.
+    words : cells the user put into another region than the drive tells.
 
     Returns
     -------
     One score per region that was driven, in the order of ``Region``.
     """
     table = solution.estimate.table
-    driving = driving_seconds(solution.sifted, solution.observations).shares(table.shape)
-    regions = regions_of(table, driving.idle, driving.full, driving.boost_from_kpa).ravel()
+    regions = with_words(told_regions(solution), words).ravel()
     gap = solution.residual.gap_pct
     seconds = solution.residual.seconds
     nearest = table.nearest(*(a[solution.observations.index] for a in solution.frame.coordinates))
@@ -82,6 +84,13 @@ def scorecard(solution: Solution) -> tuple[Score, ...]:
                 )
             )
     return tuple(out)
+
+
+def told_regions(solution: Solution) -> NDArray[np.object_]:
+    """The region of every cell as the drive tells, in the table's shape."""
+    table = solution.estimate.table
+    driving = driving_seconds(solution.sifted, solution.observations).shares(table.shape)
+    return regions_of(table, driving.idle, driving.full, driving.boost_from_kpa)
 
 
 def _within(gap: Floats) -> tuple[float, float, float]:

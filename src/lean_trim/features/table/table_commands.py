@@ -190,6 +190,54 @@ CURVE = FeatureCommand(
     ),
     _show_curve,
 )
+
+
+def _put_region(region: str, place: Place, on: bool) -> None:
+    place.session.tuning.put_regions(place.session.selection.cells, region)
+
+
+def _draw_regions(place: Place, on: bool) -> None:
+    from lean_trim.features.table.desk.desk import table_desk
+
+    place.show_desk("table")
+    table_desk(place).table.draw_regions(on)
+
+
+REGION_TEXT = {
+    "idle": "Idle",
+    "part": "Part throttle",
+    "full": "Full throttle",
+    "boost": "Boost",
+    "": "As the drive tells",
+}
+REGIONS = (
+    *(
+        FeatureCommand(
+            Command(
+                name=f"region_{name or 'told'}",
+                menu="Table",
+                text=f"Region of the chosen cells: {text}",
+                tip="For the share that is written and for the scorecard; limits and cautions stay",
+                also="zone area group",
+                needs=Needs.JOB,
+            ),
+            partial(_put_region, name),
+        )
+        for name, text in REGION_TEXT.items()
+    ),
+    FeatureCommand(
+        Command(
+            name="draw_regions",
+            menu="View",
+            text="Draw the regions",
+            tip="Idle, part throttle, full throttle and boost, with lines between them on the tiles",
+            also="zones areas borders",
+            check=True,
+            needs=Needs.JOB,
+        ),
+        _draw_regions,
+    ),
+)
 LEGEND = FeatureCommand(
     Command(
         name="legend",
@@ -215,4 +263,4 @@ TRUTH = FeatureCommand(
     ),
     _show_truth,
 )
-ACTIONS = (*SHAPING, *HANDING, *AXES, HISTORY, *CHOOSING, *FIGURES, CURVE, LEGEND, TRUTH)
+ACTIONS = (*SHAPING, *HANDING, *AXES, HISTORY, *CHOOSING, *FIGURES, *REGIONS, CURVE, LEGEND, TRUTH)

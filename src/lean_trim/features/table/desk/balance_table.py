@@ -24,14 +24,17 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
+from lean_trim.core.decision.regions import with_words
 from lean_trim.core.drive.coordinates import coordinates
 from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
 from lean_trim.core.explore.place import trail
+from lean_trim.core.explore.scorecard import told_regions
 from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.tile_paint import (
     paint_chosen,
     paint_headers,
     paint_place,
+    paint_regions,
     paint_tiles,
 )
 from lean_trim.features.table.desk.tile_view import TileView, make_view, scale_of_job
@@ -80,6 +83,8 @@ class BalanceTable(QWidget):
         self._picture: tuple[object, QPixmap] | None = None
         self._painted: TileView | None = None
         self.foot = 0
+        self.regions_drawn = False
+        self._regions: tuple[object, list[str]] | None = None
         self.current = 0
         self.anchor = 0
         self._job_number = 0
@@ -223,6 +228,7 @@ class BalanceTable(QWidget):
             self.session.selection.cells,
             self.view.columns,
         )
+        self._paint_regions(painter, size)
         self._paint_place(painter, size)
         if self.hasFocus():
             painter.setPen(theme.color("ink"))
@@ -425,6 +431,31 @@ class BalanceTable(QWidget):
             self._choose(done=True)
         place = self.tile_rect(self.current).center().toPoint() if by_key else event.pos()
         self.menu_wanted.emit(self.mapToGlobal(place))
+
+    def draw_regions(self, on: bool) -> None:
+        """Draw lines between the regions of the table, or not."""
+        self.regions_drawn = on
+        self.update()
+
+    def _paint_regions(self, painter: QPainter, size: tuple[float, float]) -> None:
+        solution = self.session.solution
+        view = self.view
+        if not self.regions_drawn or solution is None or view is None:
+            return
+        if not solution.estimate.table.same_axes(view.table):
+            return
+        words = self.session.policy.regions
+        key = (solution, words)
+        if self._regions is None or self._regions[0] != key:
+            regions = with_words(told_regions(solution), words).ravel().tolist()
+            self._regions = (key, [str(r) for r in regions])
+        paint_regions(
+            painter,
+            self.appearance.theme,
+            lambda cell: self.tile_rect(cell, size),
+            self._regions[1],
+            view.columns,
+        )
 
     def leave_foot(self, height: int) -> None:
         """Leave room below the tiles, px: for what stays there."""

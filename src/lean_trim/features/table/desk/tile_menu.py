@@ -14,6 +14,10 @@ SHAPES = ("smooth", "blend", "straighten", "fill")
 CORRECTIONS = ("copy_correction", "lay_correction")
 CHOICES = tuple(f"choose_{choice}" for choice in Choice)
 AXES = tuple(f"{act}_{line}" for line in ("row", "column") for act in ("insert", "move", "remove"))
+REGIONS = (
+    *(f"region_{name}" for name in ("idle", "part", "full", "boost", "told")),
+    "draw_regions",
+)
 NUDGES = ("nudge_up", "nudge_down")
 
 
@@ -81,6 +85,9 @@ def tile_menu(
     menu.addSeparator()
     menu.addMenu(shape_menu(actions, preview, menu))
     menu.addMenu(choose_menu(actions, menu))
+    regions = menu.addMenu("Region")
+    for name in REGIONS:
+        regions.addAction(actions[name])
     axes = menu.addMenu("Rows and columns")
     for name in AXES:
         axes.addAction(actions[name])

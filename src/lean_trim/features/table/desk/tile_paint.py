@@ -166,6 +166,45 @@ def paint_chosen(
     painter.drawLines(lines)
 
 
+REGION_WORDS = {"idle": "idle", "part": "part", "full": "full", "boost": "boost"}
+
+
+def paint_regions(
+    painter: QPainter,
+    theme: Theme,
+    rect_of: Callable[[int], QRectF],
+    regions: Sequence[str],
+    columns: int,
+) -> None:
+    """Lines between regions, and each region's word in its first tile.
+
+    Parameters
+    ----------
+    painter, theme : of the tiles.
+    rect_of : where a cell lies.
+    regions : of every cell.
+    columns : of the layout.
+    """
+    lines = []
+    for cell, region in enumerate(regions):
+        rect = rect_of(cell)
+        if (cell + 1) % columns and cell + 1 < len(regions) and regions[cell + 1] != region:
+            lines.append(QLineF(rect.right(), rect.top(), rect.right(), rect.bottom()))
+        if cell + columns < len(regions) and regions[cell + columns] != region:
+            lines.append(QLineF(rect.left(), rect.bottom(), rect.right(), rect.bottom()))
+    painter.setPen(QPen(theme.color("ink", 0.75), 1.8, Qt.PenStyle.DotLine))
+    painter.drawLines(lines)
+    painter.setFont(font(7, bold=True))
+    for region in dict.fromkeys(regions):
+        rect = rect_of(regions.index(region)).adjusted(3, 1, -1, -1)
+        wide = painter.fontMetrics().horizontalAdvance(REGION_WORDS[region]) + 4
+        # At the foot: the figures stand above it.
+        plate = QRectF(rect.left() - 2, rect.bottom() - 11, wide, 11)
+        painter.fillRect(plate, theme.color("ink", 0.8))
+        painter.setPen(theme.color("sheet"))
+        painter.drawText(plate, Qt.AlignmentFlag.AlignCenter, REGION_WORDS[region])
+
+
 PLACE_PX = 5.0
 """Radius of the mark where the engine was."""
 

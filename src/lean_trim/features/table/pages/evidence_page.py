@@ -63,7 +63,7 @@ class EvidencePage(QWidget):
         self.session = session
         self.appearance = appearance
         self._states = NO_VISITS
-        self._scored: tuple[Solution, tuple[Score, ...]] | None = None
+        self._scored: tuple[object, tuple[Score, ...]] | None = None
         self._of: tuple[Solution, Weighing, AddingUp] | None = None
         self.heading = running_text(11, bold=True)
         self.body = running_markup(9.5)
@@ -208,8 +208,10 @@ class EvidencePage(QWidget):
         solution = self.session.solution
         if solution is None or not solution.seen.done:
             return ""
-        if self._scored is None or self._scored[0] is not solution:
-            self._scored = (solution, scorecard(solution))
+        words = self.session.policy.regions
+        key = (solution, words)
+        if self._scored is None or self._scored[0] != key:
+            self._scored = (key, scorecard(solution, words))
         return scores_markup(self._scored[1], self.appearance.theme.faint)
 
     def _time_spent(self) -> str:
