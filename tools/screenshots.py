@@ -83,11 +83,14 @@ def main() -> None:
     shoot(app, window, "help")
     window.actions_["help"].trigger()
     window.margin.show_page("evidence")
-    window.actions_["hand_over"].trigger()
-    shoot(app, window, "asked-first")
-    window.rail.steps.withdraw()
     session.deciding.accept()
+    shoot(app, window, "word-asked")
     session.deciding.confirm()
+    session.selection.set_cells(frozenset({9 * 16 + 6}))
+    window.actions_["as_curve"].trigger()
+    shoot(app, window, "curve")
+    window.actions_["as_curve"].trigger()
+    session.selection.clear()
     session.rounds.drive()
     wait(
         app,
@@ -99,7 +102,9 @@ def main() -> None:
         ),
     )
     window.actions_["night"].setChecked(True)
+    window.fold.open()
     window.tape.look_at(180.0, 420.0)
+    window.tape.go_to(300.0)
     window.margin.show_page("evidence")
     shoot(app, window, "round-2-night")
     window.margin.show_page("logs")
@@ -117,7 +122,7 @@ def main() -> None:
     _transients(app, window)
     _findings(app, window)
     _import_sheet(app, window)
-    _another_car(app, window)
+    _look(app, window)
     _new_job(app, window)
     window.close()
 
@@ -195,7 +200,6 @@ def _new_job(app: QApplication, window: MainWindow) -> None:
     made = page.draft.vehicle()
     bare = "\n".join(line.split("\t", 1)[1] for line in text.splitlines()[1:])
     page.airflow.take_text(bare, "the clipboard")
-    shoot(app, window, "axes-asked")
     path = Path(tempfile.mkdtemp()) / "night-heron.leantrim"
     window.opening.make_job(made, path, EXAMPLES / "heron-evening.csv")
     wait(app, lambda: session.solution is not None and not session.is_busy)
@@ -228,22 +232,18 @@ def _injectors(app: QApplication, window: MainWindow) -> None:
     shoot(app, window, "injectors")
 
 
-def _another_car(app: QApplication, window: MainWindow) -> None:
-    """A log that does not fit the vehicle sheet."""
+def _look(app: QApplication, window: MainWindow) -> None:
+    """A log looked at without a job."""
     session = window.session
     assert session.round is not None
-    folder = Path(tempfile.mkdtemp())
-    other = simulate(replace(heron(), displacement_l=2.6), seed=5, minutes=6.0, name="strange")
-    write_log_csv(other, folder / "strange.csv")
-    session.imports.add([folder / "strange.csv"])
-    wait(app, lambda: session.imports.current is not None and not session.is_busy)
-    session.imports.accept()
-    wait(
-        app,
-        lambda: not session.is_busy and session.round is not None and len(session.round.logs) == 2,
-    )
-    window.margin.show_page("logs")
-    shoot(app, window, "another-car")
+    path = Path(tempfile.mkdtemp()) / "somebody's drive.csv"
+    write_log_csv(session.round.logs[0], path)
+    window.look_at_log(path)
+    page = window.look_page
+    assert page is not None
+    wait(app, lambda: page.look is not None and not session.is_busy)
+    shoot(app, window, "look")
+    page.back.click()
 
 
 def _import_sheet(app: QApplication, window: MainWindow) -> None:

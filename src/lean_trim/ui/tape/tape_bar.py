@@ -47,7 +47,19 @@ class TapeBar(QWidget):
         row.addWidget(self.lanes)
         self.legend = TapeLegend(tape.appearance, self)
         row.addWidget(self.legend, 1)
-        self.player = Player(tape, self)
+        self._add_player(row)
+        label = Label("Go to ", self)
+        label.setFont(font(8.5))
+        row.addWidget(label)
+        self._add_events(row)
+        self._add_note(row)
+        self.tape.lane_sets.lanes_changed.connect(self._show_set)
+        for signal in (session.round_changed, session.solved):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def _add_player(self, row: QHBoxLayout) -> None:
+        self.player = Player(self.tape, self)
         self.play = self._button("▶", "Play the log: the engine's place runs over the table")
         self.play.setAccessibleName("Play the log, or stop")
         self.play.clicked.connect(self.player.toggle)
@@ -63,9 +75,8 @@ class TapeBar(QWidget):
         row.addWidget(self.play)
         row.addWidget(self.pace)
         row.addSpacing(10)
-        label = Label("Go to ", self)
-        label.setFont(font(8.5))
-        row.addWidget(label)
+
+    def _add_events(self, row: QHBoxLayout) -> None:
         self.back = self._button("◂", "Previous event (Shift+F6)")
         self.forth = self._button("▸", "Next event (F6)")
         self.kind = ComboBox(self)
@@ -78,6 +89,8 @@ class TapeBar(QWidget):
         for widget in (self.back, self.kind, self.forth):
             row.addWidget(widget)
         row.addSpacing(10)
+
+    def _add_note(self, row: QHBoxLayout) -> None:
         self.note = OperationEntry(self)
         self.note.setPlaceholderText("note for a bookmark, Enter")
         self.note.setAccessibleName("Bookmark note")
@@ -87,10 +100,6 @@ class TapeBar(QWidget):
         self.note.setFont(font(8.5))
         self.note.returnPressed.connect(self.mark)
         row.addWidget(self.note)
-        self.tape.lane_sets.lanes_changed.connect(self._show_set)
-        for signal in (session.round_changed, session.solved):
-            signal.connect(self.refresh)
-        self.refresh()
 
     def _button(self, text: str, tip: str) -> QToolButton:
         button = QToolButton(self)

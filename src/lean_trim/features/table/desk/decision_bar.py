@@ -88,26 +88,36 @@ class DecisionBar(QWidget):
         self.shape = QPushButton("Shape")
         self.shape.setToolTip("Smooth, blend, straighten, fill, nudge the chosen cells")
         self.offer = OfferStrip(session)
-        row = QHBoxLayout()
-        row.setContentsMargins(0, 0, 0, 0)
-        decide = (self.accept, self.accept_chosen, self.put_back, self.pin, self.shape, self.entry)
-        for widget in decide:
-            row.addWidget(widget)
-        row.addWidget(self.state, 1)
         self.marks = HoverButton("?")
-        self.marks.setObjectName("flat")
-        self.marks.setFont(font(9))
-        self.marks.setAccessibleName("Explain the marks on the tiles")
-        self.marks.setToolTip("What the marks on the tiles mean (F8)")
-        row.addWidget(self.marks)
-        self.row = QWidget()
-        self.row.setLayout(row)
+        self.row = self._make_row()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 2, 6, 4)
         layout.setSpacing(4)
         layout.addWidget(self.caution)
         layout.addWidget(self.offer)
         layout.addWidget(self.row)
+        self._listen()
+        self.refresh()
+
+    def _make_row(self) -> QWidget:
+        """The buttons, the line to type in, and what is decided."""
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        decide = (self.accept, self.accept_chosen, self.put_back, self.pin, self.shape, self.entry)
+        for widget in decide:
+            row.addWidget(widget)
+        row.addWidget(self.state, 1)
+        self.marks.setObjectName("flat")
+        self.marks.setFont(font(9))
+        self.marks.setAccessibleName("Explain the marks on the tiles")
+        self.marks.setToolTip("What the marks on the tiles mean (F8)")
+        row.addWidget(self.marks)
+        holder = QWidget()
+        holder.setLayout(row)
+        return holder
+
+    def _listen(self) -> None:
+        session = self.session
         self.offer.shown.connect(lambda on: self._show_only(not on))
         session.told(ConfirmationAsked).connect(self._show_what_waits)
         session.selection.changed.connect(self.refresh)
@@ -119,8 +129,7 @@ class DecisionBar(QWidget):
         ):
             signal.connect(self.refresh)
         session.access_changed.connect(lambda _: self.refresh())
-        appearance.changed.connect(self.refresh)
-        self.refresh()
+        self.appearance.changed.connect(self.refresh)
 
     def _show_what_waits(self) -> None:
         """While a word is asked for, nothing else is decided here."""

@@ -85,13 +85,20 @@ class TableHeader(QWidget):
             label.setToolTip(plain_tip(tip))
         self.advice.setWordWrap(True)
         self.advice.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        row = QHBoxLayout()
-        row.setSpacing(0)
-        row.addWidget(self.title, 1)
+        self.group = QButtonGroup(self)
+        self.more = QToolButton(self)
+        self.as_curve = QToolButton(self)
+        self.keep_filled = QToolButton(self)
+        self.base = ChoiceButton(self._bases, parent=self)
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 8, MARGINS - 10, 2)
         column.setSpacing(2)
-        column.addLayout(row)
+        for line in (self._top(), self._figures_line(), self._below()):
+            column.addLayout(line)
+        self._listen()
+
+    def _figures_line(self) -> QHBoxLayout:
+        """Figures of the round."""
         line = QHBoxLayout()
         line.setSpacing(FACT_GAP)
         for label in self.facts:
@@ -100,11 +107,12 @@ class TableHeader(QWidget):
         last = self.facts[-1]
         last.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.setStretchFactor(last, 1)
-        column.addLayout(line)
-        self.keep_filled = QToolButton(self)
+        return line
+
+    def _below(self) -> QHBoxLayout:
+        """What is advised, and what changes are counted from or what is filled."""
         self.keep_filled.setToolTip(plain_tip(FILLED_TIP))
-        self.keep_filled.clicked.connect(lambda: session.tuning.choose_unvisited("keep"))
-        self.base = ChoiceButton(self._bases, parent=self)
+        self.keep_filled.clicked.connect(lambda: self.session.tuning.choose_unvisited("keep"))
         self.base.setAccessibleName("The table changes are counted from")
         self.base.chosen.connect(self._hold_against)
         self.base.hide()
@@ -112,11 +120,15 @@ class TableHeader(QWidget):
         below.addWidget(self.advice, 1)
         below.addWidget(self.base)
         below.addWidget(self.keep_filled)
-        column.addLayout(below)
-        self.group = QButtonGroup(self)
+        return below
+
+    def _top(self) -> QHBoxLayout:
+        """Which table this is, and what its tiles show."""
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.title, 1)
         for figure in MAIN:
             self._add_button(row, figure)
-        self.more = QToolButton(self)
         self.more.setText(MORE)
         self.more.setObjectName("figure")
         self.more.setCheckable(True)
@@ -125,14 +137,22 @@ class TableHeader(QWidget):
         self.more.setMenu(self._others())
         self.group.addButton(self.more, len(Figure))
         row.addWidget(self.more)
-        self.as_curve = QToolButton(self)
         self.as_curve.setText("Curve")
         self.as_curve.setObjectName("figure")
         self.as_curve.setToolTip("The chosen row, column or curve as a curve (F3)")
         self.as_curve.setCheckable(True)
         row.addSpacing(6)
         row.addWidget(self.as_curve)
-        self.group.idClicked.connect(lambda i: self.choose(list(Figure)[i]))
+        self.group.idClicked.connect(self._clicked)
+        return row
+
+    def _clicked(self, place: int) -> None:
+        # The last button of the group opens a list; what is chosen there chooses itself.
+        if place < len(Figure):
+            self.choose(list(Figure)[place])
+
+    def _listen(self) -> None:
+        session = self.session
         for signal in (session.round_changed, session.solved, session.decided, session.job_changed):
             signal.connect(self.refresh)
         session.round_changed.connect(self._show_base)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lean_trim.core.data.tables import Table
-from lean_trim.core.decision.decision import Origin
+from lean_trim.core.decision.decision import Decision, Origin
 from lean_trim.core.decision.proposal import Status
 from lean_trim.core.estimation.cell_evidence import SEEN_S
 from lean_trim.core.text import decimals_of, fixed
@@ -143,68 +143,82 @@ def make_view(
     if current is None or decision is None:
         return None
     table = current.table
-    ghost = np.zeros(table.shape, bool)
-    if preview is not None and preview.shape == table.shape:
-        ghost = preview != decision.values
-        origin = np.where(ghost, np.int8(Origin.ACCEPTED), decision.origin)
-        decision = replace(decision, values=preview, origin=origin)
-    solution = session.solution
+    decision, ghost = _previewed(decision, preview)
+    drive = _drive_of(session, table, live_seconds)
     proposal = session.proposal
-    blank = np.full(table.size, np.nan)
-    seconds = np.zeros(table.size)
-    error = blank
-    asked = blank
-    if solution is not None:
-        estimate = solution.estimate
-        seconds = estimate.seconds.ravel()
-        error = estimate.own_error_pct.ravel()
-        asked = estimate.correction_pct.ravel()
-    if live_seconds is not None:
-        seconds = live_seconds.ravel()
-    decided = decision.origin.ravel() != Origin.UNTOUCHED
     step = 100.0 * (decision.values / table.values - 1.0).ravel()
     # What was measured stands until it is known what of it is to be written.
-    measured = np.where(seconds > SEEN_S, asked, np.nan)
-    bar = np.where(decided, step, proposal.step_pct.ravel() if proposal is not None else measured)
-    rows, columns = layout_of(table)
-    shown = table.own_of(decision.values).ravel()
+    measured = np.where(drive.seconds > SEEN_S, drive.asked, np.nan)
+    undecided = proposal.step_pct.ravel() if proposal is not None else measured
+    bar = np.where(decision.origin.ravel() != Origin.UNTOUCHED, step, undecided)
     # The one of a job or round that was shown before may have other axes.
     known = base if base is not None and base.same_axes(table) else table
-    texts = texts_of(
-        figure,
-        Numbers(
-            table=table,
-            base=known,
-            values=decision.values,
-            decimals=_decimals(session),
-            asked_pct=asked,
-            error_pct=error,
-            residual_pct=blank if solution is None else solution.residual.gap_pct,
-            step_pct=bar,
-            seconds=seconds,
-        ),
+    numbers = Numbers(
+        table=table,
+        base=known,
+        values=decision.values,
+        decimals=_decimals(session),
+        asked_pct=drive.asked,
+        error_pct=drive.error,
+        residual_pct=drive.residual,
+        step_pct=bar,
+        seconds=drive.seconds,
     )
-    filled = np.zeros(table.size, bool)
+    filled = ghost.ravel()
     if proposal is not None:
-        filled = np.asarray(proposal.status.ravel() == Status.FILLED)
-    # A turned knob must not rescale the bars it is judged by: only what is kept counts.
-    scale = max(least_scale_pct, scale_of_job(session) or _scale_for(bar))
+        filled = filled | (proposal.status.ravel() == Status.FILLED)
+    rows, columns = layout_of(table)
     return TileView(
-        table,
-        rows,
-        columns,
-        texts,
-        bar,
-        error,
-        seconds,
-        solidity_of(seconds),
-        decision.origin.ravel(),
-        decision.pinned.ravel(),
-        scale,
-        shown,
-        _decimals(session),
-        ghost.ravel() | filled,
+        table=table,
+        rows=rows,
+        columns=columns,
+        text=texts_of(figure, numbers),
+        bar_pct=bar,
+        error_pct=drive.error,
+        seconds=drive.seconds,
+        solidity=solidity_of(drive.seconds),
+        origin=decision.origin.ravel(),
+        pinned=decision.pinned.ravel(),
+        # A turned knob must not rescale the bars it is judged by: only what is kept counts.
+        scale_pct=max(least_scale_pct, scale_of_job(session) or _scale_for(bar)),
+        values=table.own_of(decision.values).ravel(),
+        decimals=numbers.decimals,
+        filled=np.asarray(filled, bool),
     )
+
+
+@dataclass(frozen=True, eq=False)
+class _Drive:
+    """What the shown drive says of each cell, flat; NaN and 0 s where there is none."""
+
+    seconds: Floats
+    error: Floats
+    asked: Floats
+    residual: Floats
+
+
+def _drive_of(session: Session, table: Table, live_seconds: Floats | None) -> _Drive:
+    solution = session.solution
+    blank = np.full(table.size, np.nan)
+    live = None if live_seconds is None else live_seconds.ravel()
+    if solution is None:
+        return _Drive(np.zeros(table.size) if live is None else live, blank, blank, blank)
+    estimate = solution.estimate
+    return _Drive(
+        seconds=estimate.seconds.ravel() if live is None else live,
+        error=estimate.own_error_pct.ravel(),
+        asked=estimate.correction_pct.ravel(),
+        residual=solution.residual.gap_pct,
+    )
+
+
+def _previewed(decision: Decision, preview: Floats | None) -> tuple[Decision, NDArray[np.bool_]]:
+    """A decision with what is tried laid over it, and the cells that would be other."""
+    if preview is None or preview.shape != decision.values.shape:
+        return decision, np.zeros(decision.values.shape, bool)
+    ghost = np.asarray(preview != decision.values, bool)
+    origin = np.where(ghost, np.int8(Origin.ACCEPTED), decision.origin)
+    return replace(decision, values=preview, origin=origin), ghost
 
 
 def _scale_for(step_pct: Floats) -> float:
