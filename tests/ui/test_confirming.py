@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.features.table.desk.legend import entries_for
 from lean_trim.ui.widgets.elided_line import LINE_H
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import click
@@ -15,6 +17,8 @@ from tests.ui.conftest import click
 pytestmark = pytest.mark.slow
 LEFT = Qt.MouseButton.LeftButton
 BOOST_CELL = 204
+RED = 90
+"""More red than green in the danger colour, of 255."""
 
 
 def changed(window: MainWindow) -> int:
@@ -61,6 +65,26 @@ def test_the_others_alone(driven: MainWindow) -> None:
     QTest.mouseClick(driven.confirm.others, LEFT)
     assert changed(driven) == waiting - 5
     assert driven.session.deciding.waiting_in() == 5
+
+
+def test_a_tile_whose_change_needs_a_word_is_marked_and_says_why(driven: MainWindow) -> None:
+    table = table_desk(driven).table
+    view = table.view
+    assert view is not None
+    driven.actions_["accept_all"].trigger()
+    asked = driven.session.deciding.confirming.waiting
+    assert asked is not None
+    cells = frozenset[int]().union(*(w.cells for w in asked.warned))
+    assert frozenset(np.flatnonzero(view.warned).tolist()) == cells and BOOST_CELL in cells
+    hint = table.hint_at(table.tile_rect(BOOST_CELL).center().toPoint())
+    assert "Red corner: leaner above atmospheric" in hint and "needs your word" in hint
+    assert "Red corner" not in table.hint_at(table.tile_rect(100).center().toPoint())
+    assert "needs your word" in {e.word for e in entries_for(view)}
+    picture = table.grab().toImage()
+    corner = table.tile_rect(BOOST_CELL).bottomRight().toPoint() - QPoint(3, 3)
+    assert picture.pixelColor(corner).red() - picture.pixelColor(corner).green() > RED
+    corner = table.tile_rect(100).bottomRight().toPoint() - QPoint(3, 3)
+    assert picture.pixelColor(corner).red() - picture.pixelColor(corner).green() < RED
 
 
 def test_what_is_asked_is_withdrawn_with_its_round(driven: MainWindow) -> None:

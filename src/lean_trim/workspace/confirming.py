@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lean_trim.core.decision.confirmation import Ground, Warned, warned_of
-from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.confirmation import Danger, Ground, Warned, warned_of
+from lean_trim.core.decision.decision import Decision, accept, undecided
 from lean_trim.core.decision.knock import knock_cells, sagging_cells
 from lean_trim.core.decision.restraints import Restraints, no_restraints
 from lean_trim.core.estimation.cell_evidence import SEEN_S
@@ -73,6 +73,30 @@ class Confirming:
         asked = warned_of(self.ground(current), before, after)
         # Said once for a cell it is not asked again: a question too many is clicked away.
         return tuple(w for w in asked if not w.cells <= known.get(w.danger, frozenset()))
+
+    def dangers(self, current: Round) -> dict[int, tuple[Danger, ...]]:
+        """What stands or is proposed in a round and needs a word, given or not, by cell.
+
+        Parameters
+        ----------
+        current : the round that is shown.
+
+        Returns
+        -------
+        Dangers of every cell that has any.
+        """
+        proposal = self.solver.proposal
+        decision = current.decided
+        would = decision
+        if proposal is not None and proposal.table.same_axes(current.table):
+            # What is decided stays; only what waits would be taken.
+            waits = frozenset(np.flatnonzero(decision.origin.ravel() == 0).tolist())
+            would = accept(decision, proposal, waits)
+        out: dict[int, tuple[Danger, ...]] = {}
+        for warned in warned_of(self.ground(current), undecided(current.table), would):
+            for cell in warned.cells:
+                out[cell] = (*out.get(cell, ()), warned.danger)
+        return out
 
     def ground(self, current: Round) -> Ground:
         """What changes of a round's table are looked at with.

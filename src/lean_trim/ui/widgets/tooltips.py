@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import textwrap
+from functools import lru_cache
 
 LINE_CHARACTERS = 72
+KEPT = 1024
+"""Texts kept folded: a page is built anew at every keystroke, mostly of the same ones."""
 
 
+@lru_cache(maxsize=KEPT)
 def folded(text: str) -> str:
     """A text in short lines; lines it has already stay apart.
 

@@ -481,7 +481,12 @@ class BalanceTable(QWidget):
             return ""
         cell = self.cell_at(point)
         if cell is not None:
-            return tile_hint(view, cell, self.session.proposal if self.live is None else None)
+            if self.live is not None:
+                return tile_hint(view, cell, None)
+            current = self.session.round
+            asks = current is not None and view.warned[cell]
+            dangers = self.session.deciding.confirming.dangers(current) if asks and current else {}
+            return tile_hint(view, cell, self.session.proposal, dangers.get(cell, ()))
         if len(view.table.axes) == 1:
             return ""
         w, h = self.tile_size()

@@ -18,7 +18,7 @@ from lean_trim.features.table.desk.curve_panel import CurvePanel
 from lean_trim.features.table.desk.decision_bar import DecisionBar
 from lean_trim.features.table.desk.hand_over_as import HandOverAs
 from lean_trim.features.table.desk.history_sheet import HistorySheet
-from lean_trim.features.table.desk.legend import HEIGHT, Legend
+from lean_trim.features.table.desk.legend import Legend
 from lean_trim.features.table.desk.reason_strip import ReasonStrip
 from lean_trim.features.table.desk.table_header import TableHeader
 from lean_trim.features.table.desk.tile_menu import shape_menu, tile_menu
@@ -72,8 +72,8 @@ class TableDesk(QWidget):
         self._connect_curve()
         self.header.figure_chosen.connect(self.table.show_figure)
         self.header.base_chosen.connect(self.table.hold_against)
-        self.table.refreshed.connect(lambda: self.legend.show_view(self.table.view))
-        self.table.resized.connect(self.legend.lie_at_foot)
+        self.table.refreshed.connect(self._tell_legend)
+        self.table.resized.connect(self._tell_legend)
         self.bar.marks.hovered.connect(lambda on: self.show_legend(on or self.legend_stays))
         self.bar.marks.clicked.connect(actions["legend"].trigger)
         self.table.typed.connect(self.bar.begin_typing)
@@ -220,12 +220,18 @@ class TableDesk(QWidget):
         self.legend_stays = on
         self.show_legend(on)
 
+    def _tell_legend(self) -> None:
+        """The legend has what is on the tiles; where it stays, the tiles end above it."""
+        self.legend.show_view(self.table.view)
+        if self.legend_stays:
+            self.show_legend(True)
+
     def show_legend(self, on: bool) -> None:
         """Explain the marks on the tiles over their foot."""
         self.legend.lie_at_foot()
         # What stays covers no tile; what comes and goes with the pointer moves none.
         stays = self.legend_stays and on and self.legend.has_marks
-        self.table.leave_foot(HEIGHT if stays else 0)
+        self.table.leave_foot(self.legend.height() if stays else 0)
         self.legend.setVisible(on and self.legend.has_marks)
 
     def paste_table(self) -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from lean_trim.core.decision.decision import Origin
@@ -33,6 +33,17 @@ class Entry:
     tip: str
 
 
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """A mark with its word and its place in the legend; the last is the scale, without a mark."""
+
+    kind: str
+    word: str
+    tip: str
+    area: QRectF
+    line: int
+
+
 def entries_for(view: TileView) -> tuple[Entry, ...]:
     """The marks that are on the tiles now; those that are not need no word.
 
@@ -42,7 +53,7 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
 
     Returns
     -------
-    At most nine.
+    At most ten.
     """
     full = f"A bar that reaches the edge of its tile stands for {view.scale_pct:g} %"
     found = [
@@ -86,6 +97,12 @@ def entries_for(view: TileView) -> tuple[Entry, ...]:
         found.append(
             Entry("pin", "pinned", "pinned", "Kept at the value it was driven on, until released.")
         )
+    if view.warned.any():
+        tip = (
+            "Red corner: leaner above atmospheric pressure, beyond a limit, where knock or a fault "
+            "was seen, or outside the evidence. Accepting it needs your word; the tile says which."
+        )
+        found.append(Entry("warned", "needs your word", "your word", tip))
     return tuple(found)
 
 
@@ -108,6 +125,7 @@ class Legend(QWidget):
     def show_view(self, view: TileView | None) -> None:
         """Explain what the tiles show now."""
         self.view = view
+        self.lie_at_foot()
         self.update()
 
     @property
@@ -116,15 +134,16 @@ class Legend(QWidget):
         return self.view is not None and bool(np.isfinite(self.view.bar_pct).any())
 
     def lie_at_foot(self) -> None:
-        """Lie over the lower edge of the tiles."""
+        """Lie over the lower edge of the tiles, in as many lines as the marks need."""
         above = self.parentWidget()
         if above is not None:
-            self.setGeometry(0, above.height() - HEIGHT, above.width(), HEIGHT)
+            self.setFixedHeight(HEIGHT * self._laid(above.width())[-1].line + HEIGHT)
+            self.setGeometry(0, above.height() - self.height(), above.width(), self.height())
             self.raise_()
 
     def sizeHint(self) -> QSize:
         """One line."""
-        return QSize(600, 20)
+        return QSize(600, HEIGHT)
 
     def hint_at(self, point: QPoint) -> str:
         """What the mark under a point means."""
@@ -146,32 +165,48 @@ class Legend(QWidget):
         p.drawLine(0, 0, self.width(), 0)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setFont(font(8))
-        entries = entries_for(self.view)
-        words, gap, ending = self._fit(p, entries, self.view.scale_pct)
-        x = LEFT
-        for entry, word in zip(entries, words, strict=True):
-            width = p.fontMetrics().horizontalAdvance(word)
-            paint_mark(p, theme, entry.kind, x)
+        for laid in self._laid(self.width()):
+            top = laid.line * HEIGHT
+            p.save()
+            p.translate(0, top)
+            if laid.kind:
+                paint_mark(p, theme, laid.kind, laid.area.left())
             p.setPen(theme.color("faint"))
-            p.drawText(QRectF(x + MARK_W, 0, width + 4, 18), Qt.AlignmentFlag.AlignVCenter, word)
-            self.areas.append((QRectF(x, 0, MARK_W + width + gap, 20), entry.tip))
-            x += MARK_W + width + gap
-        width = p.fontMetrics().horizontalAdvance(ending)
-        p.setPen(theme.color("faint"))
-        p.drawText(QRectF(x, 0, width + 4, 18), Qt.AlignmentFlag.AlignVCenter, ending)
-        self.areas.append((QRectF(x, 0, width, 20), scale_tip(self.view.scale_pct)))
+            text = QRectF(laid.area).adjusted(MARK_W if laid.kind else 0.0, 0.0, 4.0, 0.0)
+            p.drawText(text.translated(0, -top), Qt.AlignmentFlag.AlignVCenter, laid.word)
+            p.restore()
+            self.areas.append((laid.area, laid.tip))
+
+    def _laid(self, width: int) -> list[Laid]:
+        """Where every mark goes in so much width, px: in a line where they fit, by short words."""
+        if self.view is None:
+            return [Laid("", "", "", QRectF(), 0)]
+        entries = entries_for(self.view)
+        words, gap, ending = self._fit(entries, self.view.scale_pct, width)
+        parts = [(e.kind, word, e.tip) for e, word in zip(entries, words, strict=True)]
+        parts.append(("", ending, scale_tip(self.view.scale_pct)))
+        measured = QFontMetricsF(font(8)).horizontalAdvance
+        out: list[Laid] = []
+        x, line = LEFT, 0
+        for kind, word, tip in parts:
+            taken = (MARK_W if kind else 0.0) + measured(word)
+            if x + taken > width and x > LEFT:
+                x, line = LEFT, line + 1
+            out.append(Laid(kind, word, tip, QRectF(x, line * HEIGHT, taken, 18), line))
+            x += taken + gap
+        return out
 
     def _fit(
-        self, p: QPainter, entries: tuple[Entry, ...], scale_pct: float
+        self, entries: tuple[Entry, ...], scale_pct: float, room: int
     ) -> tuple[list[str], float, str]:
-        """The widest words, gaps and ending that fit the line."""
-        width = p.fontMetrics().horizontalAdvance
+        """The widest words, gaps and ending that fit one line; the shortest where none does."""
+        width = QFontMetricsF(font(8)).horizontalAdvance
         long = [e.word for e in entries], f"full bar = {scale_pct:g} %"
         short = [e.short for e in entries], f"full {scale_pct:g} %"
         for words, ending in (long, short):
             for gap in GAPS:
                 taken = sum(MARK_W + gap + width(w) for w in words) + width(ending)
-                if taken <= self.width() - LEFT:
+                if taken <= room - LEFT:
                     return words, gap, ending
         return short[0], GAPS[-1], short[1]
 
@@ -219,6 +254,10 @@ def paint_mark(p: QPainter, theme: Theme, kind: str, x: float) -> None:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(theme.color("accent"))
         p.drawPolygon(QPolygonF([QPointF(x + 8, 5), QPointF(x + 17, 5), QPointF(x + 8, 14)]))
+    elif kind == "warned":
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.color("danger"))
+        p.drawPolygon(QPolygonF([QPointF(x + 17, 5), QPointF(x + 17, 14), QPointF(x + 8, 14)]))
     elif kind == "hand":
         p.setPen(QPen(theme.color("accent"), 1.4))
         p.setBrush(Qt.BrushStyle.NoBrush)

@@ -369,25 +369,35 @@ SMALL_MARK = 0.6
 def _marks(
     painter: QPainter, theme: Theme, rects: list[QRectF], view: TileView, size: float
 ) -> None:
-    """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned."""
-    side = 8.0 * size
-    accepted = QPainterPath()
-    for place in np.flatnonzero(view.origin == Origin.ACCEPTED).tolist():
-        x, y = rects[place].left(), rects[place].top()
-        accepted.addPolygon(QPolygonF([QPointF(x, y), QPointF(x + side, y), QPointF(x, y + side)]))
-        accepted.closeSubpath()
-    painter.fillPath(accepted, theme.color("accent"))
-    by_hand = QPainterPath()
-    for place in np.flatnonzero(view.origin == Origin.BY_HAND).tolist():
-        reach = 4.0 * size
-        x, y = rects[place].left() + 1.5 * reach, rects[place].top() + 1.5 * reach
-        corners = ((x, y - reach), (x + reach, y), (x, y + reach), (x - reach, y))
-        by_hand.addPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
-        by_hand.closeSubpath()
-    painter.strokePath(by_hand, QPen(theme.color("accent"), 1.4))
+    """Corner marks: filled triangle = accepted, hollow diamond = by hand, padlock = pinned.
+
+    A filled triangle in the lower right corner needs a word.
+    """
+    side, reach = 8.0 * size, 4.0 * size
+    top_left = ((0.0, 0.0), (side, 0.0), (0.0, side))
+    diamond = ((0.0, -reach), (reach, 0.0), (0.0, reach), (-reach, 0.0))
+    low_right = ((0.0, 0.0), (-side, 0.0), (0.0, -side))
+    ink = theme.color("accent")
+    accepted = [rects[cell].topLeft() for cell in np.flatnonzero(view.origin == Origin.ACCEPTED)]
+    painter.fillPath(_shapes(accepted, top_left), ink)
+    inset = QPointF(1.5 * reach, 1.5 * reach)
+    by_hand = np.flatnonzero(view.origin == Origin.BY_HAND)
+    middles = [rects[cell].topLeft() + inset for cell in by_hand]
+    painter.strokePath(_shapes(middles, diamond), QPen(ink, 1.4))
+    warned = [rects[cell].bottomRight() for cell in np.flatnonzero(view.warned)]
+    painter.fillPath(_shapes(warned, low_right), theme.color("danger"))
     painter.setPen(QPen(theme.color("ink"), 1.2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for place in np.flatnonzero(view.pinned).tolist():
         x, y = rects[place].left(), rects[place].top()
         painter.drawArc(QRectF(x + 4, y + 2.5, 5, 7), 0, 180 * 16)
         painter.fillRect(QRectF(x + 3, y + 6, 7, 5), theme.color("ink"))
+
+
+def _shapes(places: list[QPointF], corners: tuple[tuple[float, float], ...]) -> QPainterPath:
+    """The same shape at every place: one path, as one call paints faster than hundreds."""
+    path = QPainterPath()
+    for place in places:
+        path.addPolygon(QPolygonF([place + QPointF(*corner) for corner in corners]))
+        path.closeSubpath()
+    return path

@@ -44,6 +44,8 @@ class TileView:
     filled: NDArray[np.bool_]
     """Cells nobody drove whose proposed value is the surface's; no evidence, and never painted as
     such."""
+    warned: NDArray[np.bool_]
+    """Cells whose change needs a deliberate word, given or not."""
 
     def value_text(self, cell: int) -> str:
         """The value of a cell as it is decided now."""
@@ -107,7 +109,7 @@ class TileView:
 
 BY_CELL = (
     *("bar_pct", "error_pct", "seconds", "solidity"),
-    *("origin", "pinned", "values", "filled"),
+    *("origin", "pinned", "values", "filled", "warned"),
 )
 """Parts of a view that have an entry a cell."""
 
@@ -184,7 +186,17 @@ def make_view(
         values=table.own_of(decision.values).ravel(),
         decimals=numbers.decimals,
         filled=np.asarray(filled, bool),
+        warned=_warned(session, table),
     )
+
+
+def _warned(session: Session, table: Table) -> NDArray[np.bool_]:
+    """Cells that need a word, where anything can still be decided."""
+    out = np.zeros(table.size, bool)
+    current = session.round
+    if current is not None and session.is_last and session.proposal is not None:
+        out[list(session.deciding.confirming.dangers(current))] = True
+    return out
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from lean_trim.core.data.tables import Axis, Table
+from lean_trim.core.decision.confirmation import DANGER_WORDS, Danger
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import STATUS_TEXT, Proposal, Status
 from lean_trim.core.text import cells_in_words, evenly_written, fixed, signed
@@ -65,7 +68,9 @@ def tile_line(view: TileView, cell: int) -> str:
     return text + f", {seconds:.1f} s of used driving"
 
 
-def tile_hint(view: TileView, cell: int, proposal: Proposal | None) -> str:
+def tile_hint(
+    view: TileView, cell: int, proposal: Proposal | None, dangers: Sequence[Danger] = ()
+) -> str:
     """Everything that is painted on a tile, in words.
 
     Parameters
@@ -73,6 +78,7 @@ def tile_hint(view: TileView, cell: int, proposal: Proposal | None) -> str:
     view : what the tiles show.
     cell : flat index.
     proposal : for the rule that decided the cell, None without one.
+    dangers : for which its change needs a word.
 
     Returns
     -------
@@ -99,6 +105,9 @@ def tile_hint(view: TileView, cell: int, proposal: Proposal | None) -> str:
         lines.append(f"Decided: {ORIGIN_TEXT[origin]}")
     if view.pinned[cell]:
         lines.append("Padlock: pinned at the value it was driven on")
+    if dangers:
+        named = ", ".join(DANGER_WORDS[danger] for danger in dangers)
+        lines.append(f"Red corner: {named}; that needs your word")
     if proposal is not None:
         status = STATUS_TEXT[Status(proposal.status.ravel()[cell])]
         lines.append(f"{status[:1].upper()}{status[1:]}")
