@@ -37,6 +37,9 @@ def open_sheet(window: MainWindow, until: Until, path: Path, look: bool = False)
     window.session.imports.add([path], look=look)
     until(lambda: window.session.imports.current is not None and not window.session.is_busy)
     window.activateWindow()
+    # The sheet takes the place of the pages: laid out in the turn after it is shown.
+    QApplication.processEvents()
+    QApplication.processEvents()
 
 
 def escape(window: MainWindow, button: ChoiceButton) -> None:
