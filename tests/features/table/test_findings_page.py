@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from PySide6.QtGui import QGuiApplication
 
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.patterns.dead_time import PATTERN
 from lean_trim.core.diagnosis.registry import FAULTS
+from lean_trim.core.explore.linking import cells_of_samples, samples_of_cells
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.features.table.pages.findings_page import FindingsPage
 from lean_trim.ui.window.main_window import MainWindow
@@ -80,6 +82,38 @@ def test_an_unsure_finding_says_how_sure_and_lights_its_own_seconds(driven: Main
         page.findings.itemClicked.emit(last)
         lit = driven.tape.lit
         assert lit is not None and lit[-1] == 400
+    finally:
+        session.solver.solution = before
+        session.selection.clear()
+        page.refresh()
+
+
+def test_the_menu_of_a_finding_chooses_the_cells_its_seconds_fed(driven: MainWindow) -> None:
+    page = findings_page(driven)
+    session = driven.session
+    before = session.solution
+    assert before is not None
+    session.solver.solution = changed = with_pattern(before)
+    try:
+        page.refresh()
+        page.findings.setCurrentRow(page.findings.count() - 1)
+        show, choose, copy = page.menu().actions()
+        samples = changed.seen.shown[PATTERN.id]
+        cells = cells_of_samples(changed, samples)
+        choose.trigger()
+        assert session.selection.cells == cells and len(cells) > 1
+        assert f"({len(cells)} cells)" in choose.text()
+        # None of its own seconds is missing from what is chosen.
+        used = samples & samples_of_cells(changed, range(changed.estimate.table.size))
+        assert not (used & ~samples_of_cells(changed, cells)).any()
+        copy.trigger()
+        assert QGuiApplication.clipboard().text() == changed.findings[-1].message
+        show.trigger()
+        assert driven.tape.lit is not None and driven.tape.lit[-1] == 400
+        changed.seen.shown[PATTERN.id][:] = False
+        page.findings.setCurrentRow(page.findings.count() - 1)
+        none = page.menu().actions()[1]
+        assert "none: no second of it was used" in none.text() and not none.isEnabled()
     finally:
         session.solver.solution = before
         session.selection.clear()

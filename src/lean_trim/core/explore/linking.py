@@ -44,9 +44,14 @@ def seconds_by_cell(solution: Solution, start_s: float, end_s: float) -> Floats:
     -------
     Seconds by interpolation weight.
     """
+    time = solution.frame.log.time_s
+    return _seconds_of(solution, (time >= start_s) & (time <= end_s))
+
+
+def _seconds_of(solution: Solution, samples: Mask) -> Floats:
+    """Used seconds each cell got of some samples, shape (n,) of the joined log."""
     observations = solution.observations
-    time = solution.frame.log.time_s[observations.index]
-    part = (time >= start_s) & (time <= end_s)
+    part = samples[observations.index]
     mesh = observations.mesh
     size = solution.estimate.table.size
     share = mesh.weights[part] * observations.seconds[part][:, None]
@@ -72,3 +77,20 @@ def cells_of_span(
     return frozenset(
         np.flatnonzero(seconds_by_cell(solution, start_s, end_s).ravel() >= min_seconds).tolist()
     )
+
+
+def cells_of_samples(solution: Solution, samples: Mask, min_seconds: float = 0.1) -> frozenset[int]:
+    """Cells that got at least ``min_seconds`` of used driving of some samples.
+
+    Parameters
+    ----------
+    solution : of one round.
+    samples : shape (n,) of the joined log.
+    min_seconds : least driving, s.
+
+    Returns
+    -------
+    Flat indices; none where the sieve took all of the samples out.
+    """
+    seconds = _seconds_of(solution, samples)
+    return frozenset(np.flatnonzero(seconds.ravel() >= min_seconds).tolist())

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtGui import QGuiApplication, QResizeEvent
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QVBoxLayout, QWidget
 
 from lean_trim.core.diagnosis.finding import SAMPLES_WORDS, Finding
 from lean_trim.core.diagnosis.findings import evidence_of
 from lean_trim.core.diagnosis.odds import PRIOR
+from lean_trim.core.explore.linking import cells_of_samples
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Mask
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
@@ -55,6 +57,8 @@ class FindingsPage(QWidget):
         self.findings.itemClicked.connect(self._clicked)
         self.findings.itemActivated.connect(self._clicked)
         self.findings.currentRowChanged.connect(self._describe)
+        self.findings.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.findings.customContextMenuRequested.connect(self._popup)
         for signal in (session.round_changed, session.solved):
             signal.connect(self.refresh)
         appearance.changed.connect(self.refresh)
@@ -130,6 +134,38 @@ class FindingsPage(QWidget):
         # With what led to it and what followed, or it cannot be judged.
         margin = max(3.0, 0.5 * (end - start))
         self.look.emit(start - margin, end + margin)
+
+    def menu(self) -> QMenu:
+        """What is done with the chosen finding."""
+        menu = QMenu(self)
+        item = self.findings.currentItem()
+        solution = self.session.solution
+        if item is None or solution is None:
+            return menu
+        menu.addAction("Show on the tape").triggered.connect(lambda: self._clicked(item))
+        cells = self._fed()
+        said = cells_in_words(len(cells)) if cells else "none: no second of it was used"
+        choose = menu.addAction(f"Choose the cells its seconds fed ({said})")
+        choose.setEnabled(bool(cells))
+        choose.triggered.connect(lambda: self.session.selection.set_cells(cells))
+        finding = solution.findings[self.findings.currentRow()]
+        menu.addAction("Copy what is said").triggered.connect(
+            lambda: QGuiApplication.clipboard().setText(finding.message)
+        )
+        return menu
+
+    def _popup(self, place: QPoint) -> None:
+        menu = self.menu()
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(self.findings.viewport().mapToGlobal(place))
+
+    def _fed(self) -> frozenset[int]:
+        """Cells that used seconds of the chosen finding count in."""
+        solution = self.session.solution
+        samples = None if solution is None else _evidence(solution, self._chosen_id())
+        if solution is None or samples is None:
+            return frozenset()
+        return cells_of_samples(solution, samples)
 
     def _light(self, finding_id: str) -> None:
         """The samples that show a finding are lit on the tape, wherever they are."""
