@@ -148,6 +148,7 @@ def test_cells_are_chosen_by_what_they_have_in_common(driven: MainWindow) -> Non
     assert len(found["choose_undecided"]) == session.deciding.waiting_in()
     regions = [found[f"choose_{name}"] for name in ("idle", "part", "full", "boost")]
     assert sum(map(len, regions)) == 14 * 16 == len(frozenset().union(*regions))
+    assert found["choose_tip_in"] and found["choose_tip_in"] & found["choose_part"]
     assert found["choose_far"] and not found["choose_far"] & found["choose_unvisited"]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from lean_trim.core.decision.choices import Choice
@@ -29,6 +31,13 @@ def test_by_what_the_drive_says() -> None:
     assert cells(Choice.UNVISITED, known()) == [6, 7, 8]
     # The ninth asks for 9 %, by its neighbours only.
     assert cells(Choice.FAR, known()) == [0, 2, 5]
+
+
+def test_by_tip_ins() -> None:
+    tip_in = np.zeros((3, 3), bool)
+    tip_in[1, :2] = True
+    assert cells(Choice.TIP_IN, known()) == []
+    assert cells(Choice.TIP_IN, replace(known(), tip_in=tip_in)) == [3, 4]
 
 
 def test_by_what_is_decided() -> None:

@@ -14,7 +14,14 @@ from lean_trim.core.data.update_marks import held_rows, update_mask
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.derived import DERIVED, all_series, series_of
-from lean_trim.core.explore.events import EventKind, find_events, next_event, previous_event
+from lean_trim.core.explore.events import (
+    AFTER_TIP_S,
+    EventKind,
+    find_events,
+    next_event,
+    previous_event,
+    tip_in_cells,
+)
 from lean_trim.core.physics import duty_pct
 from lean_trim.core.pipeline.solve import Solution
 from tests.builders import small_vehicle, steady_states, with_channel, without
@@ -36,6 +43,27 @@ def test_events_of_the_simulated_drive_are_all_found(heron_solution: Solution) -
     pull = next(e for e in events if e.kind is EventKind.PULL)
     middle = np.searchsorted(heron_solution.frame.log.time_s, (pull.start_s + pull.end_s) / 2)
     assert heron_solution.regime[middle] == Regime.FULL_THROTTLE
+
+
+def test_cells_beside_tip_ins_are_where_the_engine_was_then(heron_solution: Solution) -> None:
+    cells = tip_in_cells(heron_solution)
+    table = heron_solution.estimate.table
+    log = heron_solution.frame.log
+    tips = [e for e in find_events(heron_solution) if e.text.startswith("tip-in,")]
+    passed = np.zeros(table.shape, bool)
+    for tip in tips:
+        part = (log.time_s >= tip.start_s) & (log.time_s <= tip.start_s + AFTER_TIP_S)
+        rows, columns = (
+            np.abs(axis.points[:, None] - log[role][part]).argmin(axis=0)
+            for axis, role in zip(table.axes, (Role.MAP, Role.RPM), strict=True)
+        )
+        passed[rows, columns] = True
+        # Pressure rises in a tip-in: both where it began and where it led to.
+        assert np.ptp(rows) > 0
+    # The nearest cell of every moment, and what is read between with it.
+    assert cells[passed].all()
+    assert passed.sum() < cells.sum() <= 4 * passed.sum()
+    assert not cells.all()
 
 
 def test_next_and_previous_walk_through_every_event_of_a_kind(heron_solution: Solution) -> None:

@@ -19,6 +19,7 @@ class Choice(StrEnum):
     PART = "part"
     FULL = "full"
     BOOST = "boost"
+    TIP_IN = "tip_in"
 
 
 CHOICE_WORDS = {
@@ -30,5 +31,9 @@ CHOICE_WORDS = {
     Choice.PART: ("Part throttle", "neither idle nor full throttle nor boost"),
     Choice.FULL: ("Full throttle", "cells driven mostly at full throttle, up to atmospheric"),
     Choice.BOOST: ("Boost", "rows above atmospheric pressure"),
+    Choice.TIP_IN: (
+        "Beside tip-ins",
+        "where the engine was as the throttle opened, and just after",
+    ),
 }
 """For the menu, and more of it."""

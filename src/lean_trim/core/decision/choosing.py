@@ -35,6 +35,7 @@ class Known:
     proposal : what would be written.
     driving : how each cell was driven.
     words : cells the user put into another region.
+    tip_in : cells the engine passed in tip-ins.
     """
 
     table: Table
@@ -44,6 +45,7 @@ class Known:
     proposal: Proposal | None = None
     driving: DrivingShares | None = None
     words: tuple[tuple[int, str], ...] = ()
+    tip_in: Mask | None = None
 
 
 def chosen_by(choice: Choice, known: Known) -> Mask:
@@ -62,6 +64,8 @@ def chosen_by(choice: Choice, known: Known) -> Mask:
     none = np.zeros(shape, bool)
     if choice is Choice.UNVISITED:
         return ~known.seen
+    if choice is Choice.TIP_IN:
+        return none if known.tip_in is None else known.tip_in
     if choice is Choice.FAR:
         return np.asarray(known.seen & (np.abs(np.nan_to_num(known.asked_pct)) >= FAR_PCT))
     if choice is Choice.UNDECIDED or choice is Choice.FILLED:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -9,8 +10,9 @@ import numpy as np
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.regimes import Regime
+from lean_trim.core.explore.adding_up import LEAST_SHARE
 from lean_trim.core.pipeline.solve import Solution
-from lean_trim.core.transients.events import Kind, find_transients, of_kind
+from lean_trim.core.transients.events import Kind, Transient, find_transients, of_kind
 from lean_trim.core.types import Mask
 
 
@@ -40,6 +42,8 @@ MIN_CUT_S = 0.5
 APART_S = 1.0
 TIP_S = 0.5
 """What is shown of an opening."""
+AFTER_TIP_S = 1.5
+"""After an opening until pressure and mixture have settled (common practice, no source)."""
 
 
 def find_events(solution: Solution) -> tuple[Event, ...]:
@@ -63,9 +67,7 @@ def find_events(solution: Solution) -> tuple[Event, ...]:
     by = "throttle by {:.0f} %" if Role.THROTTLE in log else "pressure by {:.0f} kPa"
     out += [
         Event(EventKind.TIP_IN, t.edge_s, t.edge_s + TIP_S, f"{t.kind}, {by.format(t.size)}")
-        for t in of_kind(
-            find_transients(solution.prepared.conditions.motion), Kind.TIP_IN, Kind.STAB
-        )
+        for t in _openings(solution, Kind.TIP_IN, Kind.STAB)
     ]
     if Role.GEAR in log:
         gear = np.nan_to_num(log[Role.GEAR])
@@ -137,3 +139,33 @@ def previous_event(
     """
     fit = [e for e in events if e.start_s < before_s - 1e-6 and (kinds is None or e.kind in kinds)]
     return fit[-1] if fit else None
+
+
+def _openings(solution: Solution, *kinds: Kind) -> Sequence[Transient]:
+    return of_kind(find_transients(solution.prepared.conditions.motion), *kinds)
+
+
+def tip_in_cells(solution: Solution) -> Mask:
+    """Cells whose values fuelled the engine as the throttle opened, and until that had settled.
+
+    The sieve takes most of these samples out of a correction; the cells are where a wrong table and
+    a wrong wall film look alike.
+
+    Parameters
+    ----------
+    solution : of one round.
+
+    Returns
+    -------
+    In the table's shape.
+    """
+    time = solution.frame.log.time_s
+    part = np.zeros(len(time), bool)
+    for opening in _openings(solution, Kind.TIP_IN):
+        part |= (time >= opening.edge_s) & (time <= opening.edge_s + AFTER_TIP_S)
+    mesh = solution.frame.mesh
+    table = solution.estimate.table
+    out = np.zeros(table.size, bool)
+    # Where the place is not known weights are NaN, and count for no cell.
+    out[mesh.cells[part][mesh.weights[part] > LEAST_SHARE]] = True
+    return out.reshape(table.shape)
