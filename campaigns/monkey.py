@@ -129,6 +129,7 @@ class Monkey:
         self.refuses = False
         self.fails = False
         self.count = 0
+        self.floor = 0
         self.done: list[str] = []
         self.notices: list[str] = []
         self.workspace.hub.subscribe(Notice, lambda n: self.notices.append(n.text))
@@ -201,7 +202,7 @@ class Monkey:
         cells = self.cells()
         self.random.choice(
             (
-                lambda: shaping.nudge(cells, 1.0, goes_on=self.random.random() < 0.5),
+                lambda: shaping.nudge(cells, 1.0, goes_on=self._holds_a_key()),
                 lambda: shaping.smooth(cells),
                 lambda: shaping.blend(cells),
                 lambda: shaping.fill(cells),
@@ -209,6 +210,10 @@ class Monkey:
             )
         )()
         self._answer()
+
+    def _holds_a_key(self) -> bool:
+        """A gesture goes on from what was done since the history was looked at, or from nothing."""
+        return self.workspace.history.count() > self.floor and self.random.random() < 0.5
 
     def do_go_back_to(self) -> None:
         steps = len(self.workspace.deciding.trail)
@@ -495,7 +500,7 @@ class Monkey:
         assert store is not None and store.settings() == dict(self.workspace.open.settings)
 
     def undo_everything(self) -> None:
-        """From an empty history, a few changes; undone, the job is what it was."""
+        """A few changes; undone, the job is what it was, and after all before them as well."""
         self.refuses = self.fails = False
         self._rest()
         workspace = self.workspace
@@ -504,18 +509,36 @@ class Monkey:
         workspace.navigation.show_round(len(workspace.open.job.rounds) - 1)
         self._rest()
         before = _plain(workspace.open.job)
+        self.floor = workspace.history.count()
         for name in self.random.choices(UNDOABLE, k=6):
             self.done.append(name)
             self.actions[name]()
             self.check()
         workspace.tuning.rest()
-        while workspace.history.count():
-            workspace.navigation.undo()
+        self._undo_to(self.floor)
+        self._same_as(before, "undo")
+        # What was done before the job was opened, or this round was shown, is undone and redone too.
+        self._undo_to(0)
+        for _ in range(self.floor):
+            workspace.navigation.redo()
             self.check()
-        found = differences(before, _plain(workspace.open.job))
+        self._same_as(before, "redo")
+        self.floor = 0
+
+    def _undo_to(self, count: int) -> None:
+        while self.workspace.history.count() > count:
+            left = self.workspace.history.count()
+            self.workspace.navigation.undo()
+            assert self.workspace.history.count() == left - 1, "undo did nothing"
+            self.check()
+
+    def _same_as(self, before: Job, doing: str) -> None:
+        job = self.workspace.open.job
+        assert job is not None
+        found = differences(before, _plain(job))
         # The trail of what was done and undone only grows.
         found = [where for where in found if ".steps" not in where]
-        assert found == [], ("undo", found[:5])
+        assert found == [], (doing, found[:5])
 
     def _rest(self) -> None:
         """Let everything run out."""

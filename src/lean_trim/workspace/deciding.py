@@ -22,7 +22,7 @@ from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Floats
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
-from lean_trim.job.trail import Step, Stood, way_here
+from lean_trim.job.trail import Step, Stood, Way, way_here
 from lean_trim.workspace.changes import Part, RoundShown
 from lean_trim.workspace.confirming import Confirming, Waiting, without_warned
 from lean_trim.workspace.decision_change import DecisionChange, LeftOutChange, cells_apart, in_order
@@ -257,11 +257,23 @@ class Deciding:
 
     def _push(self, made: DecisionChange, goes_on: bool) -> bool:
         last = self.history.last
-        if goes_on and isinstance(last, DecisionChange) and last.text == made.text:
+        if goes_on and isinstance(last, DecisionChange) and self._leads_on(last, made):
             # What was confirmed with its beginning is kept with the whole.
             amended = replace(made, before=last.before, warned=last.warned, amends=True)
             return self.saving.attempt(lambda: self.history.amend(amended), made)
         return self.saving.attempt(lambda: self.history.push(made), made)
+
+    def _leads_on(self, last: DecisionChange, made: DecisionChange) -> bool:
+        """Whether a change goes on from the last one, which is also the newest step that is kept."""
+        r = self.open.round_of(made.round_id)
+        newest = r.steps[-1] if r is not None and r.steps else None
+        return (
+            newest is not None
+            and newest.way is not Way.UNDONE
+            and newest.text == last.text == made.text
+            and (newest.table_name, last.round_id) == (made.table_name, made.round_id)
+            and not cells_apart(last.after, made.before)
+        )
 
     def confirm(self, others_only: bool = False) -> bool:
         """Make the change that waits for a word.
