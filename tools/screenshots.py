@@ -30,6 +30,7 @@ from lean_trim.workspace.vehicle.fields import Key
 
 HALF_S = 360.0
 EXAMPLES = Path(__file__).parent.parent / "examples"
+LAYOUT_TURNS = 5
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 
 
@@ -41,13 +42,14 @@ def wait(app: QApplication, condition: Callable[[], bool]) -> None:
             raise TimeoutError("the window did not get there within two minutes")
         app.processEvents()
         time.sleep(0.01)
-    for _ in range(5):
+    for _ in range(LAYOUT_TURNS):
         app.processEvents()
 
 
 def shoot(app: QApplication, window: MainWindow, name: str) -> None:
-    """Save the window as it is now."""
-    app.processEvents()
+    """Save the window as it is once all is laid out: what breaks its lines anew takes a few turns."""
+    for _ in range(LAYOUT_TURNS):
+        app.processEvents()
     window.grab().save(str(FOLDER / f"{name}.png"))
 
 
