@@ -85,7 +85,7 @@ def test_a_workbook_is_read_by_others_and_by_us(tmp_path: Path) -> None:
     data = handed_workbook(handed(RESULT, DRIVEN, What.VALUE), Dress(told=TOLD))
     book = openpyxl.load_workbook(io.BytesIO(data))
     assert book["about"]["A1"].value == TOLD
-    frame = pd.read_excel(io.BytesIO(data), sheet_name="table", index_col=0)
+    frame = pd.read_excel(io.BytesIO(data), sheet_name="table", index_col=0, engine="openpyxl")
     np.testing.assert_array_equal(frame.to_numpy(), RESULT.values)
     np.testing.assert_array_equal(frame.index.to_numpy(), ROWS.points)
     path = tmp_path / "table.xlsx"
