@@ -18,9 +18,9 @@ from lean_trim.core.drive.regimes import REGIME_LABELS, Regime, RegimeSettings, 
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.pulls.stretches import find_stretches
 from lean_trim.core.types import Floats
-from lean_trim.formats.logs import OpenedLog, open_log
+from lean_trim.formats.logs import OpenedLog
 from lean_trim.workspace.tasks import Report
-from lean_trim.workspace.vehicle.told import Told, told_by
+from lean_trim.workspace.vehicle.told import Told, open_alone, told_by
 
 SPEED_STEP_RPM = 500.0
 LOAD_ROWS = 12
@@ -132,14 +132,7 @@ def read_look(path: Path, report: Report) -> LogLook:
     LogError
         If it cannot be read.
     """
-    opened = open_log(
-        path,
-        PETROL.stoich_afr,
-        None,
-        lambda share: report(share, f"Reading {path.name}"),
-        hashed=False,
-    )
-    return look_at(opened, path)
+    return look_at(open_alone(path, report), path)
 
 
 def look_at(opened: OpenedLog, path: Path) -> LogLook:

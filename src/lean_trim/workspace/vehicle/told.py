@@ -102,19 +102,26 @@ class Told:
     lacks: tuple[str, ...] = ()
 
 
-def read_told(path: Path, report: Report) -> Told:
-    """Read a log for what it tells.
+def open_alone(path: Path, report: Report) -> OpenedLog:
+    """Open a log of which no vehicle is known yet.
 
-    Returns what it tells. Raises LogError if it cannot be read.
+    Returns it, understood as of a petrol engine. Raises LogError if it cannot be read.
     """
-    opened = open_log(
+    return open_log(
         path,
         PETROL.stoich_afr,
         None,
         lambda share: report(share, f"Reading {path.name}"),
         hashed=False,
     )
-    return told_by(opened, path)
+
+
+def read_told(path: Path, report: Report) -> Told:
+    """Read a log for what it tells.
+
+    Returns what it tells. Raises LogError if it cannot be read.
+    """
+    return told_by(open_alone(path, report), path)
 
 
 def told_by(opened: OpenedLog, path: Path) -> Told:
