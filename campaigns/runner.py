@@ -42,6 +42,7 @@ NAMES = (
     "rewritten",
     "rounds",
     "lies",
+    "learned",
     "attacks",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""

@@ -29,7 +29,12 @@ LEVELS = (
     {"lean_trim.core.estimation"},
     {"lean_trim.core.diagnosis"},
     {"lean_trim.core.decision"},
-    {"lean_trim.core.injectors", "lean_trim.core.pulls", "lean_trim.core.transients"},
+    {
+        "lean_trim.core.injectors",
+        "lean_trim.core.learned",
+        "lean_trim.core.pulls",
+        "lean_trim.core.transients",
+    },
     {"lean_trim.core.pipeline"},
     {"lean_trim.core.explore"},
     {"lean_trim.formats", "lean_trim.simcar"},

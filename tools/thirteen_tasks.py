@@ -18,6 +18,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
+from campaigns.dressing.examples import learned_text
 from lean_trim.features.table.desk.axis_sheet import AxisSheet
 from lean_trim.features.table.desk.desk import TableDesk, table_desk
 from lean_trim.features.table.figure_names import Figure
@@ -171,6 +172,19 @@ class Tasks:
         assert self.session.round is not None
         return "Without it" in told and len(self.session.round.left_out) == 1
 
+    def learned_map(self) -> bool:
+        """Six: a learned-trim grid pasted, shown, taken."""
+        QGuiApplication.clipboard().setText(learned_text())
+        before = self.values
+        self.keys("paste_learned")
+        page = self.window.margin.page("logs")
+        self.walk.wait()
+        self.click(page.learned.offer)  # type: ignore[attr-defined]
+        self.walk.step("learned")
+        self.click(self.desk.bar.offer.buttons[0])
+        self.give_word()
+        return bool((self.values != before).any())
+
     def out_and_back(self) -> bool:
         """Seven: the whole table out, an edited one back."""
         assert self.session.round is not None
@@ -273,6 +287,7 @@ def main(words: list[str]) -> int:
         ("3 compare with the original", tasks.compare),
         ("4 as a curve", tasks.as_curve),
         ("5 why, and one stretch left out", tasks.why),
+        ("6 paste a learned map", tasks.learned_map),
         ("7 out and back", tasks.out_and_back),
         ("9 blend full throttle", tasks.blend),
         ("10 half in boost", tasks.half_in_boost),

@@ -12,9 +12,11 @@ from campaigns.dressing.naming import PREAMBLE
 from campaigns.dressing.writing import write
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.table_kinds import Holds, airflow_grid
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.tables import table_text
 from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.self_learning import LearningEcu, learn_along
 
 FOLDER = Path(__file__).parents[2] / "examples"
 MINUTES = 5.0
@@ -87,6 +89,19 @@ def write_examples(folder: Path = FOLDER) -> None:
         write(ending(log, float(dress.marks.get("last_s", log.duration_s))), dress, folder / name)
     for car, name in (("heron", "heron-table.txt"), ("tern", "tern-curve.txt")):
         (folder / name).write_text(table_text(CARS[car]().table, "\t"), encoding="utf-8")
+    (folder / LEARNED).write_text(learned_text(), encoding="utf-8")
+
+
+LEARNED = "heron-learned.txt"
+"""Trims Heron's ECU learned by itself, spread over the cells around, as an editor would copy them."""
+
+
+def learned_text() -> str:
+    """What a self-learning ECU in Heron has learned after 40 minutes."""
+    ecu = LearningEcu(spread=0.5)
+    log = simulate(CARS["heron"](), seed=SEEDS["heron"], minutes=40.0)
+    trims = learn_along(log, ecu).trim_pct
+    return table_text(airflow_grid(ecu.rpm, ecu.map_kpa, trims, holds=Holds.FUEL_TRIM), "\t")
 
 
 if __name__ == "__main__":

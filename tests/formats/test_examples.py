@@ -9,11 +9,14 @@ import numpy as np
 import pytest
 
 from campaigns.dresses import differences, ending
-from campaigns.dressing.examples import EXAMPLES, FOLDER, example_drive
+from campaigns.dressing.examples import EXAMPLES, FOLDER, LEARNED, example_drive, learned_text
 from lean_trim.cli.main import main
+from lean_trim.core.learned.reading import CellState, read_learned
 from lean_trim.formats.decode.columns import ReadOptions
 from lean_trim.formats.logs import open_log
 from lean_trim.formats.tables import read_table
+from lean_trim.formats.tables.block import block_of_file
+from lean_trim.formats.tables.learned_map import learned_map
 from lean_trim.formats.vehicle_sheet import write_vehicle
 
 
@@ -36,6 +39,13 @@ def test_the_tables_to_paste_are_those_of_the_cars(name: str, kind: str, car: st
     np.testing.assert_allclose(
         read_table(FOLDER / name, kind).values, example_drive(car)[0].table.values
     )
+
+
+def test_the_learned_map_to_paste_is_understood() -> None:
+    assert (FOLDER / LEARNED).read_text(encoding="utf-8") == learned_text()
+    table = example_drive("heron")[0].table
+    reading = read_learned(learned_map(block_of_file(FOLDER / LEARNED), table))
+    assert reading.count(CellState.LEARNED) > 40 and reading.count(CellState.SPREAD) > 20
 
 
 @pytest.mark.slow

@@ -24,4 +24,4 @@ def test_every_task_takes_four_actions_at_most(tmp_path: Path) -> None:
     )
     assert done.returncode == 0, done.stderr[-2000:]
     counts = [int(n) for n in re.findall(r"(\d+) actions: \d", done.stdout)]
-    assert len(counts) == 12 and max(counts) <= 4
+    assert len(counts) == 13 and max(counts) <= 4

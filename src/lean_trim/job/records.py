@@ -139,6 +139,23 @@ class Revision:
     note: str = ""
 
 
+@dataclass(frozen=True, eq=False)
+class LearnedMap:
+    """Fuel trims read out of a self-learning ECU in a round.
+
+    Attributes
+    ----------
+    table : of trims, on the map's own axes.
+    bias_pct : how much richer than its target the ECU was made to learn, by the user's word.
+    source, added : where it came from, and when.
+    """
+
+    table: Table
+    bias_pct: float = 0.0
+    source: str = ""
+    added: str = ""
+
+
 CORRECTION = ""
 SWAP = "swap"
 ROUND_KINDS = (CORRECTION, SWAP)
@@ -153,6 +170,7 @@ class Round:
     ``logs`` are those that count; ``resting`` were left out whole.
     ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
     over, which later decisions do not change. ``steps`` is how it was decided, oldest first.
+    ``learned`` is what the ECU learned by itself on the revision.
     """
 
     id: int
@@ -175,6 +193,7 @@ class Round:
     resting: tuple[RestingLog, ...] = ()
     handed: Mapping[str, Table] = field(default_factory=dict)
     steps: tuple[Step, ...] = ()
+    learned: LearnedMap | None = None
 
     @property
     def table(self) -> Table:

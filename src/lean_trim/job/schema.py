@@ -173,6 +173,15 @@ STEPS = Migration(
         "CREATE INDEX steps_of_round ON steps (round_id)",
     ),
 )
+LEARNED_MAPS = Migration(
+    "the fuel trims a self-learning ECU kept over a grid, as they were read out",
+    (
+        """CREATE TABLE learned_maps (
+            round_id INTEGER PRIMARY KEY REFERENCES rounds(id) ON DELETE CASCADE, label TEXT NOT NULL,
+            unit TEXT NOT NULL, axes TEXT NOT NULL, cells TEXT NOT NULL, bias_pct REAL NOT NULL,
+            source TEXT NOT NULL, added TEXT NOT NULL)""",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -183,6 +192,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     WHOLE_HANDED_TABLES,
     DRIVEN_CELLS,
     STEPS,
+    LEARNED_MAPS,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

@@ -24,6 +24,7 @@ from lean_trim.job.choices import choices_in, put_choices
 from lean_trim.job.creation import make_file
 from lean_trim.job.database import NO_FILE, Database, now
 from lean_trim.job.errors import DamagedJobError, JobFileError, SaveFailedError, cause_of
+from lean_trim.job.learned_rows import put_learned
 from lean_trim.job.log_writing import (
     drop_unused_logs,
     keep_log,
@@ -35,6 +36,7 @@ from lean_trim.job.log_writing import (
 from lean_trim.job.reading import log_info, log_infos, read_job, resting_ids
 from lean_trim.job.records import (
     Job,
+    LearnedMap,
     LogInfo,
     Mark,
     Outcome,
@@ -355,6 +357,17 @@ class JobStore:
         """Keep the bookmarks."""
         with self.database.writing() as db:
             put_marks(db, round_id, marks)
+
+    def save_learned(self, round_id: int, learned: LearnedMap | None) -> None:
+        """Keep what the ECU learned by itself.
+
+        Parameters
+        ----------
+        round_id : a round.
+        learned : replaces an earlier map; None takes it away.
+        """
+        with self.database.writing() as db:
+            put_learned(db, round_id, learned)
 
     def save_tuning(self, round_id: int, tuning: Tuning) -> None:
         """Keep a round's own settings."""

@@ -17,6 +17,7 @@ from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
 from lean_trim.job.blobs import table_row
 from lean_trim.job.database import now
+from lean_trim.job.learned_rows import put_learned
 from lean_trim.job.log_writing import put_round_logs
 from lean_trim.job.records import Job, Prediction, Round, StoredProposal, Verdict
 from lean_trim.job.step_rows import put_steps
@@ -394,3 +395,4 @@ def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
     put_outcome(db, r)
     put_prediction(db, r.id, r.prediction)
     put_steps(db, r.id, r.steps)
+    put_learned(db, r.id, r.learned)

@@ -119,6 +119,7 @@ class Session(QObject):
         self.deciding = parts.deciding
         self.shaping = parts.shaping
         self.axis_edits = parts.axis_edits
+        self.learned = parts.learned
         self.without = parts.without
         self.elsewhere = parts.elsewhere
         self.rounds = parts.rounds

@@ -158,6 +158,9 @@ class Place(Protocol):
     def show_desk(self, name: str) -> None:
         """Turn to a desk."""
 
+    def show_page(self, name: str) -> QWidget:
+        """Turn to a page of the desk that is shown; returns it."""
+
 
 @dataclass(frozen=True)
 class FeatureCommand:

@@ -25,6 +25,7 @@ class Part(Enum):
     OUTCOME = "outcome"
     HANDED_OVER = "handed over"
     KIND = "kind"
+    LEARNED = "learned map"
 
 
 class Remedy(StrEnum):
@@ -99,6 +100,11 @@ class ProposalChanged:
 @dataclass(frozen=True)
 class ConfirmationAsked:
     """A change waits for a deliberate word, or none does any more."""
+
+
+@dataclass(frozen=True)
+class LearnedOffered:
+    """What a learned map would do is to be shown on the table."""
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ from lean_trim.workspace.history import History
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.injector_study import InjectorStudy
 from lean_trim.workspace.injector_tables import InjectorTables
+from lean_trim.workspace.learned_maps import LearnedMaps
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
 from lean_trim.workspace.navigation import Navigation
@@ -61,6 +62,7 @@ class Workspace:
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.shaping = Shaping(job, solver, deciding)
         self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
+        self.learned = LearnedMaps(job, saving, history, solver, deciding)
         self.without = TryingWithout(job, tasks, solver)
         self.axis_edits = AxisEdits(job, saving, history, navigation, solver)
         self.vehicles = VehicleChanges(job, saving, history, navigation)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from lean_trim.features.feature import Feature
 from lean_trim.features.logs.command import COMMAND
+from lean_trim.features.logs.learned_command import COMMAND as LEARNED_COMMAND
 from lean_trim.ui.specs import PageSpec
 
 if TYPE_CHECKING:
@@ -23,4 +24,4 @@ def _logs(session: Session, appearance: Appearance) -> QWidget:
 
 LOGS_PAGE = PageSpec("logs", "Logs", "Which logs count, airflow source, what was inferred", _logs)
 """Shown by the desks that name it."""
-LOGS = Feature(name="logs", commands=(COMMAND,))
+LOGS = Feature(name="logs", commands=(COMMAND, LEARNED_COMMAND))

@@ -141,6 +141,43 @@ AXES = tuple(
     for act, word in (("insert", "Put in"), ("move", "Move"), ("remove", "Take out"))
     for line in ("row", "column")
 )
+
+
+def _on_learned(name: str, place: Place, on: bool) -> None:
+    """Turn to the learned map beside the Table desk and do something there."""
+    from lean_trim.features.logs.pages.logs_page import LogsPage
+
+    place.show_desk("table")
+    page = place.show_page("logs")
+    assert isinstance(page, LogsPage)
+    page.show_learned(True)
+    if name:
+        getattr(page.learned, name)()
+
+
+LEARNED = tuple(
+    FeatureCommand(
+        Command(
+            name=name,
+            menu="Table",
+            text=text,
+            tip=tip,
+            also="ltft long-term fuel trim adaptive self-learning autotune block learn",
+            needs=Needs.JOB,
+        ),
+        partial(_on_learned, call),
+    )
+    for name, call, text, tip in (
+        (
+            "paste_learned",
+            "paste_table",
+            "Paste a learned map",
+            "Long-term trims over engine speed and load, read out of an ECU that learns by itself: judged "
+            "beside the logs, shown on the table before anything is decided",
+        ),
+        ("open_learned", "open_map", "Open a learned map…", "The same of a file"),
+    )
+)
 HISTORY = _shape(
     "history",
     "History of the table…",
@@ -263,4 +300,16 @@ TRUTH = FeatureCommand(
     ),
     _show_truth,
 )
-ACTIONS = (*SHAPING, *HANDING, *AXES, HISTORY, *CHOOSING, *FIGURES, *REGIONS, CURVE, LEGEND, TRUTH)
+ACTIONS = (
+    *SHAPING,
+    *HANDING,
+    *AXES,
+    *LEARNED,
+    HISTORY,
+    *CHOOSING,
+    *FIGURES,
+    *REGIONS,
+    CURVE,
+    LEGEND,
+    TRUTH,
+)

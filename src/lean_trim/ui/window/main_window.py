@@ -314,6 +314,11 @@ class MainWindow(QMainWindow):
         self.desks.show_desk(name)
         self.desks.desk(name).widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
+    def show_page(self, name: str) -> QWidget:
+        """Turn to a page of the desk that is shown; returns it."""
+        self.margin.show_page(name)
+        return self.margin.page(name)
+
     def _connect(self) -> None:
         session = self.session
         session.noticed.connect(self._notice)

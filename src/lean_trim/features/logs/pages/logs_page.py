@@ -16,9 +16,11 @@ from lean_trim.core.data.vehicle import (
 )
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.airflow_source import AirflowSource
+from lean_trim.features.logs.pages.learned_panel import LearnedPanel
 from lean_trim.features.logs.pages.log_rows import LogRows, log_facts
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
 from lean_trim.ui.widgets.label import escaped, plain_tip
 from lean_trim.ui.widgets.page import (
@@ -62,8 +64,12 @@ class LogsPage(QWidget):
         self.appearance = appearance
         self.logs = LogRows(session, appearance)
         self.logs.replace_wanted.connect(self.replace_wanted)
+        self._had_learned = False
         self.earlier_logs = running_text(8.5)
         self.inferred = running_markup()
+        self.learned = LearnedPanel(session, appearance)
+        self.learned_fold = Fold("Learned map", lambda: (self.learned,))
+        self.learned_fold.fill()
         self.force = running_text()
         self.earlier = QWidget()
         self.boxes = QVBoxLayout(self.earlier)
@@ -92,6 +98,7 @@ class LogsPage(QWidget):
             self.logs,
             self.earlier,
             self.earlier_logs,
+            self.learned_fold,
             heading("Airflow source"),
             self.source,
             *self.knobs.values(),
@@ -113,6 +120,8 @@ class LogsPage(QWidget):
             row.setVisible(source is not None and source.kind == "rule")
             row.show_value(getattr(source or AirflowSourceSettings(), name))
         self.logs.refresh()
+        if self.learned.is_there != self._had_learned:
+            self.show_learned(self.learned.is_there)
         current = self.session.round
         own = len(current.logs) if current is not None else 0
         others = solution.logs[own:] if solution is not None else ()
@@ -129,6 +138,11 @@ class LogsPage(QWidget):
             "".join(inferred_line(i, faint) for i in solution.inferred)
             or "Nothing: every channel that matters is there."
         )
+
+    def show_learned(self, on: bool) -> None:
+        """Unfold what the ECU learned by itself, or fold it away."""
+        self._had_learned = self.learned.is_there
+        self.learned_fold.unfold(on)
 
     def _fill_earlier(self) -> None:
         """A tick for each earlier round that has logs."""

@@ -28,6 +28,7 @@ from lean_trim.ui.specs import Place
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.picture import add_picture_actions
 from lean_trim.ui.widgets.shown_stack import ShownStack
+from lean_trim.workspace.changes import LearnedOffered
 from lean_trim.workspace.elsewhere import Edited
 from lean_trim.workspace.shaping import COARSE_PCT
 
@@ -84,6 +85,7 @@ class TableDesk(QWidget):
         self.table.menu_wanted.connect(self._open_menu)
         self.bar.shape.setMenu(shape_menu(actions, self._show_shape, self))
         self.bar.offer.left.connect(lambda: self.table.show_preview(None))
+        session.told(LearnedOffered).connect(self._offer_learned)
 
     def _connect_curve(self) -> None:
         view = self.curve.view
@@ -260,6 +262,17 @@ class TableDesk(QWidget):
             ways.append(("Begin a round on it", partial(elsewhere.begin, edited)))
         self.table.show_preview(edited.values)
         self.bar.offer.make(("edited", edited), f"{edited.said} Dashed on the tiles.", ways)
+
+    def _offer_learned(self) -> None:
+        """Show what the learned map would do; whoever asked has found that it would do something."""
+        learned = self.session.learned
+        offered = learned.offered
+        if offered is None:
+            return
+        self.table.show_preview(offered.values)
+        self.bar.offer.make(
+            ("learned", offered), offered.said, [("Take these cells", learned.take)]
+        )
 
     def show_truth(self, on: bool) -> None:
         """Compare with the simulated car's true airflow, or not."""
