@@ -16,6 +16,7 @@ from lean_trim.core.pipeline.solve import solve
 from lean_trim.simcar import stepper
 from lean_trim.simcar.cars import truth_of
 from lean_trim.simcar.drive import CHANNELS, COLUMNS, SimCar, simulate
+from lean_trim.simcar.dunlin import dunlin
 from lean_trim.simcar.faults import KINDS, Faults, faults_of
 from lean_trim.simcar.heron import heron, heron_with_corrections
 from lean_trim.simcar.plan import Leg
@@ -67,6 +68,7 @@ def state_of(car: ReferenceCar) -> dict[str, float]:
     out |= {"now_kpa": plant.baro_kpa, "map_read": car.map_read, "volts": car.volts, "lam": car.lam}
     out |= {"time_s": car.time_s, "stft_pct": ecu.stft, "cutting": ecu.cutting, "accel": ecu.accel}
     out |= {"last_map": ecu.last_map, "refuelled_at": ecu.refuelled_at}
+    out |= {"source_maf": ecu.source_maf, "slow_map": ecu.slow_map}
     if ecu.tables is not None:
         tables = ecu.tables
         out |= {name: getattr(tables, own) for name, own in TABLES.items()}
@@ -186,6 +188,7 @@ CARS: dict[str, tuple[Vehicle, Truth | None, Faults]] = {
         f"heron, {names}": (heron(), None, faults_of(names))
         for names in (",".join(list(KINDS)[at::4]) for at in range(4))
     },
+    "dunlin, which changes over": (dunlin(), None, Faults()),
     "tern, leaks": (tern(), None, faults_of("intake-leak,airflow-sensor:0.5,exhaust-leak")),
 }
 LEGS = (

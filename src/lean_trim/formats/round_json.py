@@ -25,6 +25,7 @@ STATUS_IN_FILES = {
     Status.FAULT: "limited",
     Status.BEYOND: "kept",
     Status.WAITS: "limited",
+    Status.NOT_IN_FORCE: "kept",
     Status.ONE_SIDED: "limited",
 }
 LIMITED_BY = {
@@ -33,6 +34,7 @@ LIMITED_BY = {
     Status.KNOCK: "knock",
     Status.BEYOND: "airflow_sensor_end",
     Status.WAITS: "fuel_pressure_not_logged",
+    Status.NOT_IN_FORCE: "other_table_in_force",
     Status.ONE_SIDED: "read_from_one_side",
 }
 """A cell written less than it asked for is "limited", and by what; knock always had its own
@@ -140,7 +142,7 @@ def _cells(summary: Summary, proposal: Proposal) -> list[dict[str, Any]]:
     for place in np.ndindex(estimate.table.shape):
         status = Status(str(proposal.status[place]))
         cell: dict[str, Any] = {
-            _axis_key(a.unit): float(a.points[i])
+            axis_key(a.unit): float(a.points[i])
             for a, i in zip(estimate.table.axes, place, strict=True)
         }
         cell |= {
@@ -178,7 +180,8 @@ def _public(record: LogShare | Inferred) -> dict[str, Any]:
     return {k: _plain(v) if isinstance(v, float) else v for k, v in asdict(record).items()}
 
 
-def _axis_key(unit: str) -> str:
+def axis_key(unit: str) -> str:
+    """What an axis is called in a cell, by its unit."""
     return {"kPa": "map_kpa", "rpm": "rpm", "Hz": "maf_hz", "V": "maf_v"}.get(unit, unit)
 
 

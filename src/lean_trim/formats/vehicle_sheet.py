@@ -22,6 +22,7 @@ from lean_trim.core.data.vehicle import (
     Feedback,
     Induction,
     Injectors,
+    OtherAirflow,
     PressureReference,
     SensorPlace,
     TableLimits,
@@ -58,6 +59,15 @@ class Say:
     DEAD_TIME_OBJECT = Message(
         "vehicle_sheet.dead_time_object",
         "{source}: key injectors.dead_time_ms is {raw!r}; an object of volts: ms is needed",
+    )
+    OTHER_TABLE = Message(
+        "vehicle_sheet.other_table",
+        "{source}: key airflow is {airflow!r}, which does not go with its airflow tables",
+    )
+    WHOSE_LIMITS = Message(
+        "vehicle_sheet.whose_limits",
+        "{source}: key table_limits does not say of which table; with two of them write table_limits.ve and "
+        "table_limits.maf, each with resolution, lowest, highest",
     )
     NOT_AN_OBJECT = Message(
         "vehicle_sheet.not_an_object", "{source}: the sheet must be one JSON object"
@@ -124,6 +134,8 @@ KNOWN = {
 KNOWN_TABLES = ("ve", "maf", "target_lambda", *CORRECTIONS)
 PLACES = ("downpipe", "tailpipe")
 AIRFLOWS: tuple[Airflow, ...] = get_args(Airflow)
+BLENDED = "blended"
+"""An ECU with both airflow tables; the curve is looked at first, for it is put right first."""
 FEEDBACKS: tuple[Feedback, ...] = get_args(Feedback)
 INDUCTIONS: tuple[Induction, ...] = get_args(Induction)
 REFERENCES: tuple[PressureReference, ...] = get_args(PressureReference)
@@ -244,7 +256,8 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     named = tables if isinstance(tables, dict) else {}
     warnings += [f"{path}: unknown table {k!r} is not used" for k in named if k not in KNOWN_TABLES]
     vehicle = _vehicle(sheet, path.parent)
-    tables = (vehicle.table, *([vehicle.target] if vehicle.target is not None else []))
+    others = [vehicle.other.table] if vehicle.other is not None else []
+    tables = (vehicle.table, *others, *([vehicle.target] if vehicle.target is not None else []))
     warnings += [f"{path}: {gap}" for table in tables for gap in gaps_of(table)]
     return vehicle, warnings
 
@@ -255,13 +268,13 @@ def _whole(digits: str) -> float | int:
 
 
 def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
-    airflow = sheet.choice("airflow", AIRFLOWS)
+    airflow, other = _airflows(sheet)
     feedback = sheet.choice("feedback", FEEDBACKS)
     litres = sheet.number("engine.displacement_l", 0.05, 30.0)
     target = _table_path(sheet, "target_lambda", folder, required=False)
     table_path = _table_path(sheet, airflow, folder, required=True)
     assert table_path is not None
-    form = _form(sheet, airflow)
+    form = _form(sheet, airflow if other is None else other)
     return Vehicle(
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=litres,
@@ -270,12 +283,13 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         induction=_induction(sheet),
         follows_barometer=sheet.get("follows_barometer") is True,
         stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
-        airflow=next(a for a in AIRFLOWS if a == airflow),
+        airflow=airflow,
         feedback=next(f for f in FEEDBACKS if f == feedback),
         injectors=_injectors(sheet),
         table=read_table(table_path, airflow, form),
         target=read_table(target, "target_lambda") if target else None,
-        limits=_limits(sheet, airflow, form.holds),
+        limits=_limits(sheet, airflow, form.holds, other is not None),
+        other=_other(sheet, folder, other, form),
         exhaust_volume_l=sheet.number(
             "exhaust_volume_l", 0.0, 50.0, default_exhaust_volume_l(litres)
         ),
@@ -286,6 +300,28 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
         corrections={
             name: read_correction(path, name) for name, path in _correction_paths(sheet, folder)
         },
+    )
+
+
+def _airflows(sheet: Sheet) -> tuple[Airflow, Airflow | None]:
+    """The table that is looked at first, and the other one of a blended ECU."""
+    word = sheet.choice("airflow", (*AIRFLOWS, BLENDED))
+    if word == BLENDED:
+        return "maf", "ve"
+    return next(a for a in AIRFLOWS if a == word), None
+
+
+def _other(
+    sheet: Sheet, folder: Path, other: Airflow | None, form: GridForm
+) -> OtherAirflow | None:
+    if other is None:
+        return None
+    path = _table_path(sheet, other, folder, required=True)
+    assert path is not None
+    return OtherAirflow(
+        airflow=other,
+        table=read_table(path, other, form),
+        limits=_limits(sheet, other, form.holds, of_two=True),
     )
 
 
@@ -358,6 +394,7 @@ def _source(sheet: Sheet) -> AirflowSourceSettings:
         kind,
         sheet.number("airflow_source.ve_below_rpm", 0.0, 10000.0, 0.0),
         sheet.number("airflow_source.ve_above_map_rate_pct_per_s", 0.0, 500.0, 0.0),
+        sheet.choice("airflow_source.of", ("", *AIRFLOWS), ""),
     )
 
 
@@ -443,13 +480,22 @@ def _small_pulses(sheet: Sheet) -> tuple[Floats, Floats]:
     return open_ms, add_ms
 
 
-def _limits(sheet: Sheet, airflow: str, holds: Holds) -> TableLimits:
-    base = default_limits("ve" if airflow == "ve" else "maf", holds)
+def _limits(sheet: Sheet, airflow: Airflow, holds: Holds, of_two: bool = False) -> TableLimits:
+    """Limits of a table's field; those of two tables stand under their names."""
+    base = default_limits(airflow, holds)
+    plain = sheet.get("table_limits.resolution")
+    if of_two and plain is not None:
+        raise BadInputError(Say.WHOSE_LIMITS(source=sheet.source, airflow=airflow))
+    key = f"table_limits.{airflow}" if of_two else "table_limits"
     return TableLimits(
-        sheet.number("table_limits.resolution", 1e-6, 10.0, base.resolution),
-        sheet.number("table_limits.lowest", -100.0, 1e6, base.lowest),
-        sheet.number("table_limits.highest", 0.0, 1e6, base.highest),
+        sheet.number(f"{key}.resolution", 1e-6, 10.0, base.resolution),
+        sheet.number(f"{key}.lowest", -100.0, 1e6, base.lowest),
+        sheet.number(f"{key}.highest", 0.0, 1e6, base.highest),
     )
+
+
+def _limits_dict(limits: TableLimits) -> dict[str, float]:
+    return {"resolution": limits.resolution, "lowest": limits.lowest, "highest": limits.highest}
 
 
 def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
@@ -467,6 +513,9 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
     folder.mkdir(parents=True, exist_ok=True)
     write_table(vehicle.table, folder / f"{vehicle.airflow}.csv")
     tables: dict[str, str] = {vehicle.airflow: f"{vehicle.airflow}.csv"}
+    if vehicle.other is not None:
+        write_table(vehicle.other.table, folder / f"{vehicle.other.airflow}.csv")
+        tables[vehicle.other.airflow] = f"{vehicle.other.airflow}.csv"
     if vehicle.target is not None:
         write_table(vehicle.target, folder / "target_lambda.csv")
         tables["target_lambda"] = "target_lambda.csv"
@@ -500,7 +549,7 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
             "compression": vehicle.compression,
         },
         "fuel": {"stoich_afr": vehicle.stoich_afr, "varies": vehicle.fuel_varies},
-        "airflow": vehicle.airflow,
+        "airflow": vehicle.airflow if vehicle.other is None else BLENDED,
         "feedback": vehicle.feedback,
         "injectors": {
             "flow_g_per_s": injectors.flow_g_per_s if np.isfinite(injectors.flow_g_per_s) else None,
@@ -515,7 +564,7 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
             or None,
             **_small_dict(injectors),
         },
-        **_form_dict(vehicle.table),
+        **_form_dict(vehicle.seen_by("ve").table),
         "exhaust_volume_l": vehicle.exhaust_volume_l,
         "redline_rpm": vehicle.redline_rpm,
         "sensor_place": vehicle.sensor_place,
@@ -525,11 +574,13 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
             "kind": vehicle.airflow_source.kind,
             "ve_below_rpm": vehicle.airflow_source.ve_below_rpm,
             "ve_above_map_rate_pct_per_s": vehicle.airflow_source.ve_above_map_rate,
+            **({"of": vehicle.airflow_source.of} if vehicle.airflow_source.of else {}),
         },
-        "table_limits": {
-            "resolution": vehicle.limits.resolution,
-            "lowest": vehicle.limits.lowest,
-            "highest": vehicle.limits.highest,
+        "table_limits": _limits_dict(vehicle.limits)
+        if vehicle.other is None
+        else {
+            vehicle.airflow: _limits_dict(vehicle.limits),
+            vehicle.other.airflow: _limits_dict(vehicle.other.limits),
         },
     }
 
@@ -540,13 +591,16 @@ def _small_dict(injectors: Injectors) -> dict[str, Any]:
     return {"small_pulse_ms": added} if added else {}
 
 
-def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
+def vehicle_from_dict(
+    data: dict[str, Any], table: Any, target: Any, other: Table | None = None
+) -> Vehicle:
     """The inverse of ``vehicle_dict`` with tables given.
 
     Parameters
     ----------
     data : as ``vehicle_dict`` makes it, perhaps damaged.
-    table, target : its tables; no target is None.
+    table, target : its tables; no target is None. Of a blended ECU the table is the curve.
+    other : the second airflow table of a blended ECU, a grid.
 
     Returns
     -------
@@ -558,19 +612,27 @@ def vehicle_from_dict(data: dict[str, Any], table: Any, target: Any) -> Vehicle:
         Naming the key and what is allowed.
     """
     sheet = Sheet(data, "vehicle")
-    airflow = sheet.choice("airflow", AIRFLOWS)
+    airflow, second = _airflows(sheet)
+    if (second is None) != (other is None):
+        raise BadInputError(Say.OTHER_TABLE(source="vehicle", airflow=sheet.get("airflow")))
+    holds = holds_of(table if other is None else other) or Holds.VE
     feedback = sheet.choice("feedback", FEEDBACKS)
     return Vehicle(
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),
         cylinders=int(sheet.number("engine.cylinders", 1, 16)),
         stoich_afr=sheet.number("fuel.stoich_afr", 2.0, 40.0),
-        airflow=next(a for a in AIRFLOWS if a == airflow),
+        airflow=airflow,
         feedback=next(f for f in FEEDBACKS if f == feedback),
         injectors=_injectors(sheet),
         table=table,
         target=target,
-        limits=_limits(sheet, airflow, holds_of(table) or Holds.VE),
+        limits=_limits(sheet, airflow, holds, other is not None),
+        other=None
+        if other is None or second is None
+        else OtherAirflow(
+            airflow=second, table=other, limits=_limits(sheet, second, holds, of_two=True)
+        ),
         exhaust_volume_l=sheet.number("exhaust_volume_l", 0.0, 50.0),
         redline_rpm=sheet.number("redline_rpm", 1000.0, 20000.0),
         sensor_place=_sensor_place(sheet),

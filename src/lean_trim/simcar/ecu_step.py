@@ -31,6 +31,11 @@ from lean_trim.simcar.numbers import (
 )
 from lean_trim.simcar.state import NOWHERE, STEP_S, UNKNOWN, Array
 
+SEEN_RATE_S = 0.15
+"""Lag by which a blended ECU sees how fast the pressure moves."""
+CHANGE_OVER_S = 0.12
+"""Time constant of its change from one airflow to the other."""
+
 maf_hz = compiled(laws.maf_hz)
 
 # ---- what sensors and faulty parts make of it ------------------------------------------------
@@ -176,11 +181,40 @@ def _target(s: Any, c: Any, book: Array) -> float:
 
 @compiled
 def _ecu_air_g(s: Any, c: Any, book: Array, intake_c: float) -> float:
-    if c.by_curve != 0.0:
-        flow = look_up(book, c.at_airflow, metered_hz(s, c), 0.0)
-        return flow * 120.0 / (c.told_cylinders * max(s.rpm, 100.0))
+    if c.blended == 0.0:
+        s.source_maf = c.by_curve
+        if c.by_curve != 0.0:
+            return _air_by_curve(s, c, book, c.at_airflow)
+        return _air_by_grid(s, c, book, c.at_airflow, intake_c)
+    _change_over(s, c)
+    curve, grid = (c.at_airflow, c.at_other) if c.by_curve != 0.0 else (c.at_other, c.at_airflow)
+    metered = _air_by_curve(s, c, book, curve)
+    reckoned = _air_by_grid(s, c, book, grid, intake_c)
+    return s.source_maf * metered + (1.0 - s.source_maf) * reckoned
+
+
+@compiled
+def _air_by_curve(s: Any, c: Any, book: Array, place: int) -> float:
+    flow = look_up(book, place, metered_hz(s, c), 0.0)
+    return flow * 120.0 / (c.told_cylinders * max(s.rpm, 100.0))
+
+
+@compiled
+def _air_by_grid(s: Any, c: Any, book: Array, place: int, intake_c: float) -> float:
     density = s.map_read / (laws.AIR_R * (intake_c + laws.ZERO_C_K))
-    return look_up(book, c.at_airflow, s.map_read, s.rpm) / 100 * density * c.told_cylinder_l
+    return look_up(book, place, s.map_read, s.rpm) / 100 * density * c.told_cylinder_l
+
+
+@compiled
+def _change_over(s: Any, c: Any) -> None:
+    """The sensor in steady state, the grid at low speed and while the pressure moves; never at once."""
+    s.slow_map += (s.map_read - s.slow_map) * STEP_S / SEEN_RATE_S
+    rate = 100.0 * abs(s.map_read - s.slow_map) / SEEN_RATE_S / s.map_read
+    moves = c.ve_above_map_rate != 0.0 and rate > c.ve_above_map_rate
+    wanted = 0.0 if s.rpm < c.ve_below_rpm or moves else 1.0
+    s.source_maf += (wanted - s.source_maf) * STEP_S / CHANGE_OVER_S
+    if abs(wanted - s.source_maf) < 0.02:
+        s.source_maf = wanted
 
 
 @compiled

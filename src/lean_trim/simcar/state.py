@@ -97,12 +97,13 @@ SHEET_FIELDS = (
         "has_tables",
         "by_throttle",
     ),
+    *("blended", "ve_below_rpm", "ve_above_map_rate"),
     *("loop_lambda", "told_flow_g_per_s", "told_stoich_afr", "told_cylinders", "told_cylinder_l"),
 )
 FAULT_FIELDS = tuple(name for name in Faults.__dataclass_fields__ if name != "wild_share")
 TABLE_NAMES = (
     *("airflow", "targets", "dead", "small", "enrichment", "fade", "after_cut", "after_cut_fade"),
-    *("warm_up", "air", "share", "wall_times", "true_dead"),
+    *("warm_up", "air", "share", "wall_times", "true_dead", "other"),
 )
 """Everything the ECU reads from tables, and the true dead time over voltage."""
 CAR = np.dtype(
@@ -179,7 +180,7 @@ STATE = np.dtype(
                 "has_last",
             ),
             *("added_pct", "after_pct", "cut_since", "ecu_film", "width_ms", "target", "block"),
-            *("closed_loop", "airflow_g_per_s"),
+            *("closed_loop", "airflow_g_per_s", "source_maf", "slow_map"),
             # Faulty parts.
             *("dropped_until", "misfires_until", "misfires", "lagging", "held"),
         )
@@ -198,6 +199,7 @@ COLUMNS = (
     ),
     *(Role.STFT, Role.LTFT, Role.CLOSED_LOOP, Role.PULSE_WIDTH, Role.DUTY, Role.FUEL_DP, Role.BARO),
     *(Role.SPEED, Role.GEAR, Role.SPARK, Role.KNOCK, Role.MAF_HZ, Role.MAF_FLOW),
+    Role.AIRFLOW_SOURCE,
 )
 """Columns of a sample after its time."""
 
@@ -245,6 +247,7 @@ def book_of(vehicle: Vehicle, injectors: TrueInjectors) -> tuple[Array, dict[str
         "share": corrections.get(WALL_SHARE),
         "wall_times": corrections.get(WALL_TIME),
         "true_dead": _curve(injectors.volts, injectors.dead_ms),
+        "other": _page(vehicle.other.table) if vehicle.other is not None else None,
     }
     book: list[float] = []
     places = dict.fromkeys(TABLE_NAMES, NOWHERE)
@@ -278,6 +281,9 @@ def car_record(
     car["maf_low_g_per_s"] = truth.maf_exponent_scale()
     car["feedback"] = Feedback[vehicle.feedback.upper()]
     car["by_curve"] = vehicle.airflow != "ve"
+    car["blended"] = vehicle.other is not None
+    car["ve_below_rpm"] = vehicle.airflow_source.ve_below_rpm
+    car["ve_above_map_rate"] = vehicle.airflow_source.ve_above_map_rate
     car["has_tables"] = any(name in KINDS for name in vehicle.corrections)
     car["by_throttle"] = enrichment is not None and enrichment.axes[0].name == THROTTLE_RATE
     car["loop_lambda"] = 1.0 + truth.loop_bias
@@ -294,6 +300,7 @@ STANDING = {
     "rpm": 850.0,
     "map_kpa": 36.0,
     "map_read": 36.0,
+    "slow_map": 36.0,
     "air_g": 0.1,
     "flow_g_per_s": 1.0,
     "more_air": 1.0,

@@ -442,6 +442,7 @@ def sample(s: Any, c: Any, ltft: Array, out: Array) -> None:
         3.0 if knocks else 0.0,
         metered_hz(s, c),
         s.airflow_g_per_s,
+        s.source_maf,
     )
     for i, value in enumerate(values):
         out[i] = value

@@ -191,8 +191,9 @@ def truth_for(vehicle: Vehicle) -> Truth:
 
     A MAP axis that reaches above 130 kPa makes it turbocharged.
     """
-    grid = vehicle.airflow == "ve"
-    turbo = grid and bool(vehicle.table.axes[0].points[-1] > 130.0)
+    by_grid = vehicle.seen_by("ve")
+    grid = by_grid.airflow == "ve"
+    turbo = grid and bool(by_grid.table.axes[0].points[-1] > 130.0)
     truth = Truth(
         vehicle.displacement_l,
         vehicle.cylinders,
@@ -201,7 +202,10 @@ def truth_for(vehicle: Vehicle) -> Truth:
         turbo,
         exhaust_volume_l=1.7 * vehicle.displacement_l,
     )
-    return truth if grid else replace(truth, maf_low_hz=float(vehicle.table.axes[0].points[0]))
+    by_curve = vehicle.seen_by("maf")
+    if by_curve.airflow != "maf":
+        return truth
+    return replace(truth, maf_low_hz=float(by_curve.table.axes[0].points[0]))
 
 
 def injectors_by_sheet(vehicle: Vehicle, truth: Truth) -> TrueInjectors:

@@ -69,15 +69,19 @@ class Ecu:
     cut_to_rpm: float = 1300.0
 
     def __post_init__(self) -> None:
-        table = self.vehicle.table
         target = self.vehicle.target
         self.grid = self.curve = None
-        if self.vehicle.airflow == "ve":
-            self.grid = GridLookup(
-                table.axes[0].points.tolist(), table.axes[1].points.tolist(), table.values.tolist()
-            )
-        else:
-            self.curve = CurveLookup(table.axes[0].points.tolist(), table.values.tolist())
+        for airflow in ("ve", "maf"):
+            seen = self.vehicle.seen_by(airflow)  # type: ignore[arg-type]
+            table = seen.table
+            points = [a.points.tolist() for a in table.axes]
+            if seen.airflow == "ve":
+                self.grid = GridLookup(points[0], points[1], table.values.tolist())
+            else:
+                self.curve = CurveLookup(points[0], table.values.tolist())
+        # Share of the sensor in the airflow, and the pressure as a blended ECU sees it move.
+        self.source_maf = float(self.grid is None)
+        self.slow_map = 36.0
         self.target = None
         if target is not None:
             self.target = GridLookup(
@@ -100,7 +104,7 @@ class Ecu:
     def step(self, s: Readings, dt: float) -> Command:
         """Decide this step's injection."""
         target = self._target(s)
-        air = self._air_g(s)
+        air = self._air_g(s, dt)
         flow = air * self.vehicle.cylinders * s.rpm / 120.0
         self._fuel_cut(s)
         block = self._block(s)
@@ -130,12 +134,29 @@ class Ecu:
             target *= 1.0 + self.target_swing_pct / 100.0 * (1.0 if s.time_s % 2.0 < 1.0 else -1.0)
         return target
 
-    def _air_g(self, s: Readings) -> float:
-        if self.grid is not None:
+    def _air_g(self, s: Readings, dt: float) -> float:
+        if self.grid is not None and self.curve is not None:
+            self._change_over(s, dt)
+        air = 0.0
+        if self.grid is not None and self.source_maf < 1.0:
             density = s.map_kpa / (0.28705 * (s.intake_c + 273.15))
-            return self.grid(s.map_kpa, s.rpm) / 100 * density * self.cylinder_l
-        assert self.curve is not None
-        return self.curve(s.maf_hz) * 120.0 / (self.vehicle.cylinders * max(s.rpm, 100.0))
+            reckoned = self.grid(s.map_kpa, s.rpm) / 100 * density * self.cylinder_l
+            air += (1.0 - self.source_maf) * reckoned
+        if self.curve is not None and self.source_maf > 0.0:
+            flow = self.curve(s.maf_hz)
+            metered = flow * 120.0 / (self.vehicle.cylinders * max(s.rpm, 100.0))
+            air += self.source_maf * metered
+        return air
+
+    def _change_over(self, s: Readings, dt: float) -> None:
+        rule = self.vehicle.airflow_source
+        self.slow_map += (s.map_kpa - self.slow_map) * dt / 0.15
+        rate = 100.0 * abs(s.map_kpa - self.slow_map) / 0.15 / s.map_kpa
+        moves = rule.ve_above_map_rate > 0.0 and rate > rule.ve_above_map_rate
+        wanted = 0.0 if s.rpm < rule.ve_below_rpm or moves else 1.0
+        self.source_maf += (wanted - self.source_maf) * dt / 0.12
+        if abs(wanted - self.source_maf) < 0.02:
+            self.source_maf = wanted
 
     def _fuel_cut(self, s: Readings) -> None:
         if self.cutting and (s.throttle_pct > 2.0 or s.rpm < self.cut_to_rpm):

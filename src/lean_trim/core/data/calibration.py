@@ -169,10 +169,14 @@ def refuse_bad_name(name: str) -> None:
 def calibration_of(vehicle: Vehicle) -> Calibration:
     """The tables a vehicle sheet brought along.
 
-    Returns its airflow table, its target table if there is one, and corrections of fuel it named.
+    Returns its airflow table (of a blended ECU both), its target table if there is one, and corrections of
+    fuel it named.
     """
     target = {} if vehicle.target is None else {TARGET: vehicle.target}
-    return Calibration({vehicle.airflow: vehicle.table, **target, **vehicle.corrections})
+    other: dict[str, Table] = (
+        {} if vehicle.other is None else {vehicle.other.airflow: vehicle.other.table}
+    )
+    return Calibration({vehicle.airflow: vehicle.table, **other, **target, **vehicle.corrections})
 
 
 def with_tables_of(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
@@ -186,6 +190,8 @@ def with_tables_of(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     driven = with_calibration(vehicle, calibration)
     kept = vehicle.corrections
     same = driven.table is vehicle.table and driven.target is vehicle.target
+    if vehicle.other is not None and driven.other is not None:
+        same = same and driven.other.table is vehicle.other.table
     same = same and kept.keys() == driven.corrections.keys()
     if same and all(kept[name] is table for name, table in driven.corrections.items()):
         return vehicle
@@ -219,9 +225,13 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     # A move at the injectors stands in their flow already.
     if scale is not None:
         size *= float(scale.values[0])
+    other = vehicle.other
+    if other is not None:
+        other = replace(other, table=calibration[other.airflow])
     return replace(
         vehicle,
         table=table,
+        other=other,
         target=tables.get(TARGET),
         injectors=injectors,
         displacement_l=size,

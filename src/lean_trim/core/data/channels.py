@@ -58,7 +58,7 @@ LABELS: dict[Role, tuple[str, str]] = {
     Role.MAF_HZ: ("MAF frequency", "Hz"),
     Role.MAF_V: ("MAF voltage", "V"),
     Role.MAF_FLOW: ("Mass airflow", "g/s"),
-    Role.AIRFLOW_SOURCE: ("Airflow source, share of MAF", ""),
+    Role.AIRFLOW_SOURCE: ("Airflow source MAF", ""),
     Role.ETHANOL: ("Ethanol content", "%"),
     Role.BANK_GAP: ("Bank difference, fuel asked for", "%"),
 }

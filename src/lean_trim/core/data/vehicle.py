@@ -158,11 +158,13 @@ class AirflowSourceSettings:
     ve_below_rpm : the VE table is in force below this engine speed, 0 to 10000 rpm.
     ve_above_map_rate : and while MAP moves faster than this, percent of itself per second, 0
         (never) to 500.
+    of : the airflow table the user's word speaks of, "ve" or "maf"; "" for the one that is corrected.
     """
 
     kind: AirflowSourceKind = "auto"
     ve_below_rpm: float = default_of(AIRFLOW_SOURCE_KNOBS, "ve_below_rpm")
     ve_above_map_rate: float = default_of(AIRFLOW_SOURCE_KNOBS, "ve_above_map_rate")
+    of: str = ""
 
     def __post_init__(self) -> None:
         if self.kind not in AIRFLOW_SOURCE_KINDS:
@@ -174,6 +176,15 @@ class AirflowSourceSettings:
 
 
 @dataclass(frozen=True, eq=False)
+class OtherAirflow:
+    """The airflow table of a blended ECU that is not the one under correction, with its field's limits."""
+
+    airflow: Airflow
+    table: Table
+    limits: TableLimits
+
+
+@dataclass(frozen=True, eq=False)
 class Vehicle:
     """One vehicle with the calibration that is in its ECU.
 
@@ -181,7 +192,8 @@ class Vehicle:
     is taken for boosted), ``follows_barometer`` an ECU that makes up for height by itself.
     ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank. ``corrections``
     are tables of fuel beyond airflow and target, as far as they are known, by the names of
-    ``fuel_corrections``.
+    ``fuel_corrections``. ``other`` is the second airflow table of a blended ECU, None where there is
+    one; ``airflow``, ``table`` and ``limits`` are then of the one that is looked at.
     """
 
     name: str
@@ -203,6 +215,26 @@ class Vehicle:
     compression: float = COMPRESSION
     induction: Induction = "unknown"
     follows_barometer: bool = False
+    other: OtherAirflow | None = None
+
+    def seen_by(self, airflow: Airflow) -> Vehicle:
+        """The same vehicle with one of its airflow tables under correction.
+
+        Parameters
+        ----------
+        airflow : "ve" or "maf".
+
+        Returns
+        -------
+        The same record where that one is looked at already, or there is no other.
+        """
+        other = self.other
+        if other is None or airflow == self.airflow:
+            return self
+        own = OtherAirflow(airflow=self.airflow, table=self.table, limits=self.limits)
+        return replace(
+            self, airflow=other.airflow, table=other.table, limits=other.limits, other=own
+        )
 
     @property
     def is_speed_density(self) -> bool:

@@ -52,6 +52,7 @@ class Status(StrEnum):
     UNPROVEN = "not proven"
     WAITS = "waits for fuel pressure"
     ONE_SIDED = "read from one side"
+    NOT_IN_FORCE = "not in force"
 
 
 STATUS_TEXT = {
@@ -76,6 +77,7 @@ STATUS_TEXT = {
     Status.WAITS: "part of it written: fuel pressure was not logged, and a weak pump needs fuel "
     "like this",
     Status.SCALED: "raised with the whole table by what feedback gave at its stop; drive again",
+    Status.NOT_IN_FORCE: "kept: the other airflow table was in force here",
     Status.ONE_SIDED: "less taken out than needed: driving reads this point from one side only, so "
     "it is "
     "leaned hardly more than the driven one beside it",
@@ -99,6 +101,7 @@ STATUS_WORD = {
     Status.UNPROVEN: "not proven: fuel supply",
     Status.WAITS: "waiting for fuel pressure",
     Status.ONE_SIDED: "read from one side",
+    Status.NOT_IN_FORCE: "the other table's",
 }
 """The same in a few words, for counts."""
 POLICY_KNOBS: tuple[Knob, ...] = (
@@ -351,6 +354,10 @@ def propose(
         settings.unvisited, wanted, estimate.own_error_pct, step, estimate.supported, boost
     )
     moved = keep & (np.abs(blind) > 0.0)
+    if held_by.not_in_force is not None:
+        # What another table stands for is not to be filled from this one's neighbours.
+        moved[:] = False
+        status[keep & held_by.not_in_force] = Status.NOT_IN_FORCE
     end_at = driving.end_at if driving is not None and len(table.axes) == 1 else np.inf
     pegged = np.isfinite(end_at)
     if pegged and estimate.supported.any():

@@ -29,6 +29,8 @@ class Restraints:
         its pressure was logged.
     unproven : cells in which fuel may not have arrived: what the table itself needs is written
         where that is richer, and said to be not proven.
+    not_in_force : of a blended ECU, cells the drive was in while the other airflow table was in force;
+        None of an ECU with one. Such a table changes nowhere but where it was in force.
     richer_pct : what full throttle and boost get beyond the drive's mean, percent, >= 0: the fuel's
         need drifted, and there the table is for its richer end.
     """
@@ -41,6 +43,7 @@ class Restraints:
     ceiling_pct: Floats | None = None
     knock_at: KnockReadings | None = None
     richer_pct: float = 0.0
+    not_in_force: Mask | None = None
 
     def plus(self, other: Restraints) -> Restraints:
         """What two drives say together."""
@@ -56,6 +59,9 @@ class Restraints:
             if self.gaps is None or other.gaps is None
             else self.gaps.plus(other.gaps),
             richer_pct=max(self.richer_pct, other.richer_pct),
+            not_in_force=other.not_in_force
+            if self.not_in_force is None or other.not_in_force is None
+            else self.not_in_force | other.not_in_force,
         )
 
 

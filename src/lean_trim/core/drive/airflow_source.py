@@ -16,6 +16,7 @@ from lean_trim.core.data.log import running_box
 from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.motion import Motion
+from lean_trim.core.drive.two_airflows import EXPLAINS, MISSES, TwoAirflows
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
@@ -24,6 +25,11 @@ from lean_trim.core.types import Floats
 class Say:
     """Sentences of this module."""
 
+    NOT_TOLD = Message(
+        "airflow_source.not_told",
+        "{name} does not tell which of the two airflow tables was in force: log the ECU's flag, or the pulse "
+        "width with known injectors, or say by which rule it changes over, or that it was forced onto one",
+    )
     NO_FLAG = Message(
         "airflow_source.no_flag",
         "{name} has no channel for the airflow source; log it, or give the rule or your word "
@@ -31,10 +37,6 @@ class Say:
     )
 
 
-EXPLAINS = 0.03
-"""Share within which an airflow explains the pulse width."""
-MISSES = 0.05
-"""Share beyond which it does not."""
 LEAST_SHARE = 0.05
 """Share of the samples below which another airflow is not in force."""
 How = Literal["word", "flag", "rule", "pulse width", "assumed"]
@@ -74,14 +76,26 @@ def read_airflow_source(motion: Motion, settings: AirflowSourceSettings) -> Airf
     if settings.kind == "flag" and Role.AIRFLOW_SOURCE not in frame.log:
         raise BadInputError(Say.NO_FLAG(name=frame.log.name))
     if settings.kind == "table":
-        return AirflowSource(np.ones(n), "word", 1.0)
+        # Forced onto one of two, the ECU never used the other.
+        forced = settings.of in ("", frame.vehicle.airflow)
+        return AirflowSource(np.full(n, float(forced)), "word", 1.0)
     if settings.kind == "rule":
         return AirflowSource(_by_rule(motion, settings), "rule", 1.0)
     if Role.AIRFLOW_SOURCE in frame.log:
         maf = np.clip(np.nan_to_num(frame.log[Role.AIRFLOW_SOURCE], nan=0.5), 0.0, 1.0)
         return AirflowSource(maf if frame.vehicle.airflow == "maf" else 1.0 - maf, "flag", 1.0)
+    if frame.two is not None:
+        return _of_two(frame, frame.two)
     found = _by_pulse_width(frame)
     return found if found is not None else AirflowSource(np.ones(n), "assumed", np.nan)
+
+
+def _of_two(frame: Frame, two: TwoAirflows) -> AirflowSource:
+    """Of a blended ECU, by the pulse width; what it leaves open counts for neither table."""
+    told = np.isfinite(two.share)
+    if two.how != "pulse width" or told.mean() < LEAST_SHARE:
+        raise BadInputError(Say.NOT_TOLD(name=frame.log.name))
+    return AirflowSource(np.nan_to_num(two.share), "pulse width", float(told.mean()))
 
 
 def _by_rule(motion: Motion, settings: AirflowSourceSettings) -> Floats:

@@ -27,6 +27,7 @@ from lean_trim.core.drive.duty import bears_out, duty_will_do, with_width_from_d
 from lean_trim.core.drive.fuel_pressure import PressureKind, with_fuel_dp
 from lean_trim.core.drive.gauge import UNKNOWN_GAUGE, Gauge, GaugeWord, put_right, read_gauge
 from lean_trim.core.drive.narrowband import cycle_mean_stft, running_mean, with_loop_lambda
+from lean_trim.core.drive.two_airflows import TwoAirflows, told_by_width, two_airflows
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats, Mask
@@ -84,6 +85,7 @@ class Frame:
     holes : what was not recorded or cannot be; the frame's log has short ones bridged.
     gauge : what is known of the lambda gauge; its error is taken off the frame's lambda.
     lambda_of_loop : no lambda was logged; what a working loop holds on average stands for it.
+    two : both airflows of a blended ECU; ``air_g`` and ``flow_g_per_s`` are then what was in force.
     """
 
     log: Log
@@ -103,6 +105,7 @@ class Frame:
     holes: Holes = NO_HOLES
     lambda_of_loop: bool = False
     gauge: Gauge = UNKNOWN_GAUGE
+    two: TwoAirflows | None = None
 
 
 def target_lambda(log: Log, vehicle: Vehicle) -> Floats:
@@ -215,14 +218,20 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...], gauge_word: 
     driven = _driven_base(base, at, pieces)
     # What the ECU believed follows from the table that was in it, not from the one corrected now.
     air_g = believed_air_g(log, vehicle, driven, target)
-    flow = (
-        driven
-        if vehicle.airflow == "maf"
-        else physics.air_flow_g_per_s(air_g, log[Role.RPM], vehicle.cylinders)
-    )
     long = 1 + fill_missing(log.get(Role.LTFT, 0.0)) / 100
     applied = (1 + fill_missing(log.get(Role.STFT, 0.0)) / 100) * long
-    ratio = _fuel_ratio(log, vehicle, air_g / (stoich_along(log, vehicle) * target) * applied)
+    per_air = applied / (stoich_along(log, vehicle) * target)
+    ratio = _fuel_ratio(log, vehicle, air_g * per_air)
+    two = two_airflows(log, vehicle, air_g, target)
+    if two is not None:
+        two = told_by_width(two, log, ratio)
+        air_g = two.in_force_g
+        ratio = _fuel_ratio(log, vehicle, air_g * per_air)
+    flow = (
+        driven
+        if vehicle.airflow == "maf" and two is None
+        else physics.air_flow_g_per_s(air_g, log[Role.RPM], vehicle.cylinders)
+    )
     # A single sample of a swinging trim says nothing; the mean over whole swings does.
     trim = (1 + cycle_mean_stft(log) / 100) * long if swings else applied
     if moves_its_axis(vehicle.table):
@@ -254,6 +263,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...], gauge_word: 
         pieces,
         lambda_of_loop=of_loop,
         gauge=gauge,
+        two=two,
     )
 
 

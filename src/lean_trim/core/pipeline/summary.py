@@ -32,6 +32,10 @@ from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
+MOSTLY_IN_FORCE = 0.5
+SEEN_ELSEWHERE_S = 0.5
+"""Share of a table below which the other one was in force, and seconds that count (choices)."""
+
 
 @dataclass(frozen=True)
 class SampleCounts:
@@ -164,9 +168,24 @@ def restraints_of(
         least_pct=_least_pct(sifted),
         unproven=_unproven(sifted, delivery),
         gaps=gaps_along(sifted.conditions.frame, observations),
+        not_in_force=_not_in_force(sifted),
         # The drift was taken off to the drive's mean.
         richer_pct=0.0 if drift is None else drift.richer_pct,
     )
+
+
+def _not_in_force(sifted: Sifted) -> Mask | None:
+    """Cells the drive was in while the other table of a blended ECU was in force; None of other ECUs."""
+    conditions = sifted.conditions
+    table = conditions.frame.vehicle.table
+    if conditions.frame.two is None:
+        return None
+    motion = conditions.motion
+    elsewhere = conditions.airflow_source.share < MOSTLY_IN_FORCE
+    seconds = np.bincount(
+        motion.nearest[elsewhere], motion.durations_s[elsewhere], minlength=table.size
+    )
+    return np.asarray(seconds >= SEEN_ELSEWHERE_S).reshape(table.shape)
 
 
 def _unproven(sifted: Sifted, delivery: DeliveryEnd | None) -> Mask:

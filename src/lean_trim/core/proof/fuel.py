@@ -18,6 +18,7 @@ from lean_trim.core.drive.coordinates import (
     stoich_along,
 )
 from lean_trim.core.drive.frame import target_lambda
+from lean_trim.core.drive.two_airflows import two_airflows
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.proof.proof_evidence import Proof, judged
@@ -137,8 +138,9 @@ def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
     if len(at) < LEAST_SAMPLES:
         return None
     volts = _at(log, Role.BATTERY, at, DEFAULT_VOLTS)
-    base = vehicle.table.lookup(*(p[at] for p in points))
-    air = believed_air_g(log, vehicle, base, target[at], at)
+    air = _air_g(log, vehicle, points, target, at)
+    if air is None:
+        return None
     injectors = vehicle.injectors
     open_ms = injectors.open_time_ms(log[Role.PULSE_WIDTH][at], volts)
     fuel = physics.injected_fuel_g(open_ms, 0.0, injectors.flow_g_per_s)
@@ -148,6 +150,22 @@ def fuel_of(log: Log, vehicle: Vehicle) -> Fuel | None:
         trims = {r: np.log1p(log[r][at] / 100.0) for r in (Role.STFT, Role.LTFT) if r in log}
     known = np.isfinite(shown) & np.all([np.isfinite(t) for t in trims.values()], axis=0)
     return Fuel(at[known], shown[known], {r: t[known] for r, t in trims.items()})
+
+
+def _air_g(
+    log: Log, vehicle: Vehicle, points: tuple[Floats, ...], target: Floats, at: np.ndarray
+) -> Floats | None:
+    """Air per stroke the ECU believed in; None of a blended ECU that does not log which table it took."""
+    base = vehicle.table.lookup(*(p[at] for p in points))
+    own = believed_air_g(log, vehicle, base, target[at], at)
+    if vehicle.other is None:
+        return own
+    whole = believed_air_g(log, vehicle, vehicle.table.lookup(*points), target)
+    try:
+        two = two_airflows(log, vehicle, whole, target)
+    except LeanTrimError:
+        return None
+    return two.in_force_g[at] if two is not None and two.how == "flag" else None
 
 
 def _at(log: Log, role: Role, at: np.ndarray, instead: float) -> Floats:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from collections.abc import Sequence
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,13 +11,11 @@ from lean_trim.cli.log_options import add_drive_arguments, log_words
 from lean_trim.cli.logs import Logs, warn
 from lean_trim.cli.parser import Subcommand
 from lean_trim.core.errors import BadInputError
+from lean_trim.features.table.correcting import refuse_unsettled, solved, tell
 
 if TYPE_CHECKING:
     from lean_trim.core.data.tables import Table
     from lean_trim.core.data.vehicle import Vehicle
-    from lean_trim.core.diagnosis.finding import Finding
-    from lean_trim.core.pipeline.solve import SolveSettings
-    from lean_trim.core.pipeline.summary import Summary
 
 REGIMES = ("idle", "part", "full", "boost")
 
@@ -94,29 +90,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
 
 
-SWAPPED = (
-    "{said} The airflow table is not corrected for it: put the injector data right first "
-    "(lean-trim "
-    "injectors says them), then correct again; --despite-swap writes the table all the same."
-)
-
-GAUGE_ASKED = (
-    "{said} The airflow table follows from which of them is off: compare the gauge with another or "
-    "in "
-    "free air, then correct again with --gauge off (the wideband is off) or --gauge right (the "
-    "loop is)."
-)
-
-
 def run(args: argparse.Namespace) -> None:
     """Read, solve, propose, write."""
-    import numpy as np
-
     from lean_trim.core.decision.proposal import PolicySettings
-    from lean_trim.core.decision.shortfall import shortfalls
-    from lean_trim.core.decision.written import written_words
-    from lean_trim.core.diagnosis.causes import certain_swap
-    from lean_trim.core.diagnosis.of_fit import gauge_in_question
     from lean_trim.core.pipeline.proposing import propose_for
     from lean_trim.core.pipeline.solve import SolveSettings
     from lean_trim.core.sieve.sieve import SieveSettings
@@ -143,53 +119,19 @@ def run(args: argparse.Namespace) -> None:
     logs = Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
     warn(() if args.quiet else warnings)
     settings = SolveSettings(method=args.method, sieve=sieve, gauge=args.gauge or "unsaid")
-    summary = _solve(logs, vehicle, settings)
-    swap = certain_swap(summary.findings)
-    if swap is not None and not args.despite_swap:
-        raise BadInputError(SWAPPED.format(said=swap.said))
-    gauge = gauge_in_question(summary.findings)
-    if gauge is not None:
-        raise BadInputError(GAUGE_ASKED.format(said=gauge.said))
+    if vehicle.other is not None:
+        from lean_trim.features.table.blended_command import correct_blended
+
+        correct_blended(args, logs, vehicle, settings, policy)
+        return
+    summary = solved(logs, vehicle, settings)
+    refuse_unsettled(summary, args.despite_swap)
     proposal = propose_for(summary, policy)
     make_folder(args.out)
     write_table(proposal.table, args.out / f"{vehicle.airflow}.csv")
     write_round(summary, proposal, args.out / "round.json")
-    told = (
-        *(f for f in summary.findings if f.severity != "note"),
-        *shortfalls(summary.estimate, proposal, vehicle.induction),
-    )
-    if args.quiet:
-        return
-    for finding in told:
-        print(line_of(finding), file=sys.stderr)
-    shared = float(np.mean(summary.shared_error_pct))
-    for line in written_words(summary.estimate, proposal, summary.residual.rms, shared):
-        print(line)
-
-
-def line_of(finding: Finding) -> str:
-    """A finding on one line: how grave, how sure where that is a question, and what it is."""
-    sure = (
-        f", {finding.sureness} ({100.0 * finding.probability:.0f} %)"
-        if finding.probability < 1.0
-        else ""
-    )
-    return f"{finding.severity}{sure}: {finding.message}"
-
-
-def _solve(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
-    """All logs in one piece, or one after another where they are too many for that."""
-    from lean_trim.core.pipeline.batch import MOST_JOINT, solve_batch
-    from lean_trim.core.pipeline.solve import solve
-    from lean_trim.core.pipeline.summary import summary_of
-
-    driven = []
-    for path in logs.paths:
-        driven.append(logs.read(path))
-        if sum(len(d.log) for d in driven) > MOST_JOINT:
-            driven.clear()
-            return solve_batch([partial(logs.read, p) for p in logs.paths], vehicle, settings)
-    return summary_of(solve(driven, vehicle, settings))
+    if not args.quiet:
+        tell(summary, proposal)
 
 
 def _numbers(
@@ -225,6 +167,11 @@ def _driven_on(words: Sequence[str], logs: Sequence[Path], vehicle: Vehicle) -> 
     from lean_trim.formats.tables.form import form_of
 
     out = {}
+    if words and vehicle.other is not None:
+        raise BadInputError(
+            "--driven-on does not say which of the two airflow tables it is; correct logs of another "
+            "revision with a sheet of that revision"
+        )
     for word in words:
         log, _, table = word.partition("=")
         if Path(log) not in logs or not table:

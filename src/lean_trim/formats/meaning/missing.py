@@ -72,6 +72,8 @@ def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
     """
     out = []
     needed = [Role.RPM, *_axis_roles(vehicle)]
+    if vehicle.other is not None:
+        needed += _axis_roles(vehicle.seen_by(vehicle.other.airflow))
     # A working loop stands for the sensor, where its trim says that it works.
     by_loop = vehicle.feedback != "none" and Role.STFT in log
     if not by_loop:
