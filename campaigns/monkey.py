@@ -572,7 +572,7 @@ UNDOABLE = (
 def _plain(job: Job) -> Job:
     """A job without what is worked out anew after every change."""
     return replace(
-        job, rounds=tuple(replace(r.without_outcome(), prediction=None) for r in job.rounds)
+        job, rounds=tuple(replace(r.without_outcome(), predictions={}) for r in job.rounds)
     )
 
 

@@ -47,7 +47,7 @@ def three(store: JobStore) -> Round:
     r = store.load().rounds[0]
     spans = (Span(10.0, 20.0), Span(120.0, 130.0), Span(180.0, 185.0))
     marks = (Mark(50.0, "in a"), Mark(140.0, "in b"), Mark(200.0, "in c"))
-    return replace(r, left_out=spans, marks=marks, verdict=Verdict(5.0, 4.0, 50.0))
+    return replace(r, left_out=spans, marks=marks, verdicts={"ve": Verdict(5.0, 4.0, 50.0)})
 
 
 def test_the_joined_time_base_is_that_of_the_joined_log() -> None:

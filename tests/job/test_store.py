@@ -32,7 +32,7 @@ def test_closing_and_reopening_brings_everything_back(
     decision = decide.pin(decision, first.table, {40}, True)
     store.save_decision(first.id, "ve", decision)
     store.save_left_out(first.id, [Span(10.0, 20.5)])
-    store.save_outcome(first.id, Outcome(Verdict(7.7, np.nan, 40.0), {}))
+    store.save_outcome(first.id, Outcome("ve", Verdict(7.7, np.nan, 40.0), {}))
     store.mark_handed_over(first.id, "CSV a.csv", {"ve": first.table.with_values(decision.values)})
     store.begin_round(
         first, first.revision.calibration.with_table("ve", first.table.with_values(decision.values))

@@ -8,18 +8,20 @@ import sqlite3
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import datetime
+from typing import Any
 
 import numpy as np
 
 from lean_trim.core.data.calibration import TABLE_NAME, Calibration, with_tables_of
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision, Origin, undecided
 from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
-from lean_trim.formats.vehicle_sheet import vehicle_from_dict
+from lean_trim.formats.vehicle_sheet import BLENDED, vehicle_from_dict
 from lean_trim.job.blobs import log_from_parquet, table_from_row
 from lean_trim.job.learned_rows import read_learned_map
 from lean_trim.job.records import (
@@ -34,6 +36,7 @@ from lean_trim.job.records import (
     Span,
     StoredProposal,
     Verdict,
+    airflow_named,
 )
 from lean_trim.job.step_rows import read_steps
 from lean_trim.job.tuning import tuning_from
@@ -113,11 +116,20 @@ def read_job(db: sqlite3.Connection) -> Job:
     logs: dict[int, Log] = {}
     rounds = tuple(_round(db, row, revisions, logs) for row in rows)
     first = rounds[0]
-    blank = vehicle_from_dict(sheet, table=first.table, target=None)
+    blank = _blank_vehicle(sheet, first)
     if any(r.subject != blank.airflow for r in rounds):
         raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.airflow))
     # Injector tables and a scale belong to rounds; the vehicle keeps what its sheet says of them.
     return Job(with_tables_of(blank, first.revision.calibration), rounds, car)
+
+
+def _blank_vehicle(sheet: dict[str, Any], first: Round) -> Vehicle:
+    """The vehicle of a sheet with the airflow tables of its first round; of two, as that round sees it."""
+    if sheet.get("airflow") != BLENDED:
+        return vehicle_from_dict(sheet, table=first.table, target=None)
+    tables = first.revision.calibration
+    blank = vehicle_from_dict(sheet, table=tables["maf"], target=None, other=tables["ve"])
+    return blank.seen_by(airflow_named(first.subject))
 
 
 def _text(value: object, what: str) -> str:
@@ -204,8 +216,8 @@ def _round(
         left_out=tuple(_spans(db, round_id)),
         marks=tuple(_marks(db, round_id)),
         tuning=tuning_from(_text(settings, "a round's settings")),
-        verdict=_verdict(db, round_id),
-        prediction=_prediction(db, round_id),
+        verdicts=_verdicts(db, round_id),
+        predictions=_predictions(db, round_id),
         handed_over=_text(handed_over, "a hand-over"),
         note=_text(note, "a note"),
         kind=kind,
@@ -343,14 +355,23 @@ def _handed(db: sqlite3.Connection, round_id: int, calibration: Calibration) -> 
     return out
 
 
-def _verdict(db: sqlite3.Connection, round_id: int) -> Verdict | None:
-    row = db.execute(
-        "SELECT residual_rms, trim_rms, within_3, program, judged, cells FROM verdicts "
+def _verdicts(db: sqlite3.Connection, round_id: int) -> dict[str, Verdict]:
+    rows = db.execute(
+        "SELECT table_name, residual_rms, trim_rms, within_3, program, judged, cells FROM verdicts "
         "WHERE round_id = ?",
         (round_id,),
-    ).fetchone()
-    if row is None:
-        return None
+    )
+    return {_table_name(name): _verdict(row) for name, *row in rows.fetchall()}
+
+
+def _table_name(value: object) -> str:
+    name = _text(value, "a table's name")
+    if not TABLE_NAME.fullmatch(name):
+        raise BadInputError(Say.HANDED_NAME(name=name))
+    return name
+
+
+def _verdict(row: list[object]) -> Verdict:
     residual, trims, within = (
         math.nan if value is None else _number(value, "a figure of a verdict", 0.0, 1e6)
         for value in row[:3]
@@ -379,15 +400,15 @@ def _driven(text: str) -> DrivenCells | None:
     )
 
 
-def _prediction(db: sqlite3.Connection, round_id: int) -> Prediction | None:
-    row = db.execute(
-        "SELECT residual_rms, std_error FROM predictions WHERE round_id = ?", (round_id,)
-    ).fetchone()
-    return (
-        None
-        if row is None
-        else Prediction(*(_number(value, "a prediction", 0.0, 1e6) for value in row))
+def _predictions(db: sqlite3.Connection, round_id: int) -> dict[str, Prediction]:
+    rows = db.execute(
+        "SELECT table_name, residual_rms, std_error FROM predictions WHERE round_id = ?",
+        (round_id,),
     )
+    return {
+        _table_name(name): Prediction(*(_number(v, "a prediction", 0.0, 1e6) for v in row))
+        for name, *row in rows.fetchall()
+    }
 
 
 def _decisions(

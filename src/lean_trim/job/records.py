@@ -20,7 +20,7 @@ from lean_trim.core.data.calibration import (
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
-from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.data.vehicle import Airflow, Vehicle
 from lean_trim.core.decision.decision import Decision, undecided
 from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
@@ -122,8 +122,9 @@ class StoredProposal:
 
 @dataclass(frozen=True)
 class Outcome:
-    """What one solve says of a round, kept together: verdict and the proposals by table."""
+    """What one solve says of a round, kept together: its table, the verdict, and the proposals by table."""
 
+    table_name: str
     verdict: Verdict
     proposals: Mapping[str, StoredProposal]
 
@@ -166,7 +167,8 @@ ROUND_KINDS = (CORRECTION, SWAP)
 class Round:
     """One round: the revision driven on, its logs, and what was decided from them.
 
-    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table.
+    ``subject`` names the table under correction; ``decisions`` holds what was decided, by table, and so
+    do ``verdicts`` and ``predictions`` what was shown and foretold.
     ``logs`` are those that count; ``resting`` were left out whole.
     ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
     over, which later decisions do not change. ``steps`` is how it was decided, oldest first.
@@ -184,8 +186,8 @@ class Round:
     marks: tuple[Mark, ...] = ()
     decisions: Mapping[str, Decision] = field(default_factory=dict)
     tuning: Tuning = field(default_factory=Tuning)
-    verdict: Verdict | None = None
-    prediction: Prediction | None = None
+    verdicts: Mapping[str, Verdict] = field(default_factory=dict)
+    predictions: Mapping[str, Prediction] = field(default_factory=dict)
     proposals: Mapping[str, StoredProposal] = field(default_factory=dict)
     handed_over: str = ""
     note: str = ""
@@ -194,6 +196,31 @@ class Round:
     handed: Mapping[str, Table] = field(default_factory=dict)
     steps: tuple[Step, ...] = ()
     learned: LearnedMap | None = None
+
+    @property
+    def verdict(self) -> Verdict | None:
+        """What its drive showed of the table under correction; None if that is not known."""
+        return self.verdicts.get(self.subject)
+
+    @property
+    def prediction(self) -> Prediction | None:
+        """What the next drive should show of the table under correction; None if nobody can say."""
+        return self.predictions.get(self.subject)
+
+    def with_prediction(self, prediction: Prediction | None) -> Round:
+        """The round with another prediction of the table under correction.
+
+        Parameters
+        ----------
+        prediction : None takes it away.
+
+        Returns
+        -------
+        A new record.
+        """
+        others = {n: p for n, p in self.predictions.items() if n != self.subject}
+        said = {} if prediction is None else {self.subject: prediction}
+        return replace(self, predictions={**others, **said})
 
     @property
     def table(self) -> Table:
@@ -241,6 +268,12 @@ class Round:
         return any(d.changed for name, d in self.decisions.items() if name not in NOT_ADDED)
 
     @property
+    def decided_in_other(self) -> int:
+        """Cells decided in the second airflow table of a blended ECU."""
+        others = (n for n in AIRFLOW_TABLES if n != self.subject and n in self.decisions)
+        return sum(self.decisions[name].changed for name in others)
+
+    @property
     def scale_moved(self) -> float:
         """What this round multiplies the scale of its airflow table by; 1 where it is left as it was."""
         if ENGINE_SCALE not in self.decisions:
@@ -253,7 +286,7 @@ class Round:
 
         Returns a new round; this one stays as it is.
         """
-        return replace(self, verdict=None, proposals={})
+        return replace(self, verdicts={}, proposals={})
 
     def with_decision(self, table_name: str, decision: Decision) -> Round:
         """The round with another decision on one table.
@@ -482,7 +515,39 @@ class Job:
         -------
         The vehicle as it was driven.
         """
-        return with_calibration(self.vehicle, self.rounds[index].revision.calibration)
+        r = self.rounds[index]
+        return with_calibration(
+            self.vehicle.seen_by(airflow_named(r.subject)), r.revision.calibration
+        )
+
+    def seen_by(self, table_name: str) -> Job:
+        """The job with one of two airflow tables under correction, in all its rounds.
+
+        Parameters
+        ----------
+        table_name : "ve" or "maf".
+
+        Returns
+        -------
+        A new record.
+        """
+        rounds = tuple(replace(r, subject=table_name) for r in self.rounds)
+        vehicle = self.vehicle.seen_by(airflow_named(table_name))
+        return replace(self, rounds=rounds, vehicle=vehicle)
+
+
+def airflow_named(table_name: str) -> Airflow:
+    """The airflow model a table belongs to.
+
+    Parameters
+    ----------
+    table_name : the subject of a round.
+
+    Returns
+    -------
+    "maf" or "ve".
+    """
+    return "maf" if table_name == "maf" else "ve"
 
 
 def cells_written(earlier: Round, later: Round) -> int:

@@ -182,6 +182,29 @@ LEARNED_MAPS = Migration(
             source TEXT NOT NULL, added TEXT NOT NULL)""",
     ),
 )
+BY_TABLE = Migration(
+    "verdicts and predictions by table, for an ECU may have two airflow tables",
+    (
+        """CREATE TABLE verdicts_next (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
+            residual_rms REAL, trim_rms REAL, within_3 REAL, program TEXT NOT NULL, judged TEXT NOT NULL,
+            cells TEXT NOT NULL, PRIMARY KEY (round_id, table_name))""",
+        """INSERT INTO verdicts_next
+            SELECT round_id, rounds.subject, residual_rms, trim_rms, within_3, program, judged, cells
+            FROM verdicts JOIN rounds ON rounds.id = round_id""",
+        "DROP TABLE verdicts",
+        "ALTER TABLE verdicts_next RENAME TO verdicts",
+        """CREATE TABLE predictions_next (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
+            residual_rms REAL NOT NULL, std_error REAL NOT NULL, made TEXT NOT NULL,
+            PRIMARY KEY (round_id, table_name))""",
+        """INSERT INTO predictions_next
+            SELECT round_id, rounds.subject, residual_rms, std_error, made
+            FROM predictions JOIN rounds ON rounds.id = round_id""",
+        "DROP TABLE predictions",
+        "ALTER TABLE predictions_next RENAME TO predictions",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -193,6 +216,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     DRIVEN_CELLS,
     STEPS,
     LEARNED_MAPS,
+    BY_TABLE,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

@@ -256,7 +256,7 @@ class JobStore:
         """
         with self.database.writing() as db:
             if prediction is not None:
-                put_prediction(db, parent.id, prediction)
+                put_prediction(db, parent.id, parent.subject, prediction)
             number = 1 + int(db.execute("SELECT max(number) FROM rounds").fetchone()[0])
             revision_id = put_revision(db, parent.revision.id, calibration)
             round_id = put_round(db, number, revision_id, parent.subject, parent.tuning, note)
@@ -387,6 +387,16 @@ class JobStore:
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET kind = ? WHERE id = ?", (kind, round_id))
 
+    def save_subject(self, table_name: str) -> None:
+        """Keep which of two airflow tables is under correction, in all rounds.
+
+        Parameters
+        ----------
+        table_name : "ve" or "maf".
+        """
+        with self.database.writing() as db:
+            db.execute("UPDATE rounds SET subject = ?", (table_name,))
+
     def save_outcome(self, round_id: int, outcome: Outcome) -> None:
         """Keep what a solve says of a round.
 
@@ -396,7 +406,7 @@ class JobStore:
         outcome : verdict and proposals; replace earlier ones.
         """
         with self.database.writing() as db:
-            put_verdict(db, round_id, outcome.verdict)
+            put_verdict(db, round_id, outcome.table_name, outcome.verdict)
             for name, proposal in outcome.proposals.items():
                 put_proposal(db, round_id, name, proposal)
 
@@ -424,7 +434,7 @@ class JobStore:
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET handed_over = ? WHERE id = ?", (note, round_id))
             put_handed(db, round_id, handed)
-            put_prediction(db, round_id, prediction)
+            put_prediction(db, round_id, _subject_of(db, round_id), prediction)
         return note
 
     def save_vehicle(self, vehicle: Vehicle) -> None:
@@ -531,6 +541,11 @@ def load_job(path: Path) -> Job:
     store, job = open_job(path, take=False)
     store.close()
     return job
+
+
+def _subject_of(db: sqlite3.Connection, round_id: int) -> str:
+    """The table under correction in a round."""
+    return str(db.execute("SELECT subject FROM rounds WHERE id = ?", (round_id,)).fetchone()[0])
 
 
 def _put_first_round(db: sqlite3.Connection, vehicle: Vehicle, car: str) -> None:

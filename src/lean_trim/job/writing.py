@@ -157,13 +157,14 @@ def drop_decision(db: sqlite3.Connection, round_id: int, table_name: str) -> Non
     )
 
 
-def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None:
+def put_verdict(db: sqlite3.Connection, round_id: int, table_name: str, verdict: Verdict) -> None:
     """Replace the verdict; one without version or date gets the present ones.
 
     Parameters
     ----------
     db : in a transaction.
     round_id : a round.
+    table_name : the table it speaks of.
     verdict : replaces an earlier one.
     """
     # SQLite keeps NaN as NULL in either case; said here so that it is read back as one.
@@ -172,10 +173,11 @@ def put_verdict(db: sqlite3.Connection, round_id: int, verdict: Verdict) -> None
         for v in (verdict.residual_rms, verdict.trim_rms, verdict.within_3)
     ]
     db.execute(
-        "INSERT OR REPLACE INTO verdicts (round_id, residual_rms, trim_rms, within_3, program, "
-        "judged, cells) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        "INSERT OR REPLACE INTO verdicts (round_id, table_name, residual_rms, trim_rms, within_3, "
+        "program, judged, cells) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
         (
             round_id,
+            table_name,
             *figures,
             verdict.program or __version__,
             verdict.judged or now(),
@@ -206,8 +208,8 @@ def put_outcome(db: sqlite3.Connection, r: Round) -> None:
     """Replace verdict and proposals of a round by those of a record, none where it has none."""
     # Never both: a verdict that stays beside another proposal would be about something else.
     drop_outcome(db, r.id)
-    if r.verdict is not None:
-        put_verdict(db, r.id, r.verdict)
+    for name, verdict in r.verdicts.items():
+        put_verdict(db, r.id, name, verdict)
     for name, proposal in r.proposals.items():
         put_proposal(db, r.id, name, proposal)
 
@@ -285,20 +287,25 @@ def put_proposal(
     )
 
 
-def put_prediction(db: sqlite3.Connection, round_id: int, prediction: Prediction | None) -> None:
+def put_prediction(
+    db: sqlite3.Connection, round_id: int, table_name: str, prediction: Prediction | None
+) -> None:
     """Replace what the next drive should show.
 
     Parameters
     ----------
     db : in a transaction.
     round_id : a round.
+    table_name : the table it speaks of.
     prediction : replaces an earlier one; None leaves none.
     """
-    db.execute("DELETE FROM predictions WHERE round_id = ?", (round_id,))
+    db.execute(
+        "DELETE FROM predictions WHERE round_id = ? AND table_name = ?", (round_id, table_name)
+    )
     if prediction is not None:
         db.execute(
-            "INSERT INTO predictions VALUES (?, ?, ?, ?)",
-            (round_id, prediction.residual_rms, prediction.std_error, now()),
+            "INSERT INTO predictions VALUES (?, ?, ?, ?, ?)",
+            (round_id, table_name, prediction.residual_rms, prediction.std_error, now()),
         )
 
 
@@ -393,6 +400,8 @@ def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
         put_decision(db, r.id, name, decision)
     put_handed(db, r.id, r.handed)
     put_outcome(db, r)
-    put_prediction(db, r.id, r.prediction)
+    db.execute("DELETE FROM predictions WHERE round_id = ?", (r.id,))
+    for name, prediction in r.predictions.items():
+        put_prediction(db, r.id, name, prediction)
     put_steps(db, r.id, r.steps)
     put_learned(db, r.id, r.learned)

@@ -119,6 +119,7 @@ class Session(QObject):
         self.deciding = parts.deciding
         self.shaping = parts.shaping
         self.axis_edits = parts.axis_edits
+        self.airflow_tables = parts.airflow_tables
         self.learned = parts.learned
         self.without = parts.without
         self.elsewhere = parts.elsewhere

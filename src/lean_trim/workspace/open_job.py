@@ -271,9 +271,14 @@ class OpenJob:
         if self.job is None or parent is None:
             return
         if prediction is not None:
-            self.job = self.job.with_round(replace(parent, prediction=prediction))
+            self.job = self.job.with_round(parent.with_prediction(prediction))
         self.job = self.job.with_new_round(new)
         self.hub.publish(RoundAdded(new.id))
+
+    def take_subject(self, table_name: str) -> None:
+        """Look at the job by another of its airflow tables; the file has it already, if it can be written."""
+        if self.job is not None:
+            self.job = self.job.seen_by(table_name)
 
     def take_vehicle(self, vehicle: Vehicle) -> None:
         """Take what the vehicle is into memory; the file has it already."""

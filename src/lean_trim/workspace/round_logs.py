@@ -292,6 +292,6 @@ def _with_logs_of(present: Round, wanted: Round) -> Round:
         resting=wanted.resting,
         left_out=wanted.left_out,
         marks=wanted.marks,
-        verdict=wanted.verdict,
+        verdicts=wanted.verdicts,
         proposals=wanted.proposals,
     )

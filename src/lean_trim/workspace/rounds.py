@@ -261,7 +261,7 @@ class Rounds:
             note = self.open.commit(
                 lambda store: store.mark_handed_over(current.id, how, handed, prediction)
             )
-            after = replace(current, handed_over=note, prediction=prediction, handed=handed)
+            after = replace(current.with_prediction(prediction), handed_over=note, handed=handed)
             self.open.take_round(after, Part.HANDED_OVER)
 
         return self.saving.attempt(act)

@@ -383,9 +383,8 @@ class Solver:
             self.saving.refused(error, None)
             return
         proposals = {**current.proposals, **outcome.proposals}
-        self.open.take_round(
-            replace(current, verdict=outcome.verdict, proposals=proposals), Part.OUTCOME
-        )
+        verdicts = {**current.verdicts, outcome.table_name: outcome.verdict}
+        self.open.take_round(replace(current, verdicts=verdicts, proposals=proposals), Part.OUTCOME)
 
     def foretold(self, ended: Round) -> Prediction | None:
         """What the next drive should show, if the round is looked at with a solution.
@@ -462,7 +461,7 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
         driven=driven,
     )
     if proposal is None:
-        return Outcome(verdict, {})
+        return Outcome(table_name, verdict, {})
     stored = StoredProposal(
         asked_pct=as_kept(estimate.correction_pct),
         step_pct=as_kept(proposal.step_pct),
@@ -471,7 +470,7 @@ def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -
         program=__version__,
         made=now(),
     )
-    return Outcome(verdict, {table_name: stored})
+    return Outcome(table_name, verdict, {table_name: stored})
 
 
 def is_doubted(solution: Solution) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from lean_trim.workspace.additions import Additions
+from lean_trim.workspace.airflow_tables import AirflowTables
 from lean_trim.workspace.axis_edits import AxisEdits
 from lean_trim.workspace.changes import Hub
 from lean_trim.workspace.deciding import Deciding
@@ -62,6 +63,7 @@ class Workspace:
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.shaping = Shaping(job, solver, deciding)
         self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
+        self.airflow_tables = AirflowTables(job, saving, navigation, solver)
         self.learned = LearnedMaps(job, saving, history, solver, deciding)
         self.without = TryingWithout(job, tasks, solver)
         self.axis_edits = AxisEdits(job, saving, history, navigation, solver)

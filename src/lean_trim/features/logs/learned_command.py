@@ -47,6 +47,8 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.formats.vehicle_sheet import read_vehicle
 
     vehicle, warnings = read_vehicle(args.vehicle)
+    # Of two airflow tables it speaks of the grid.
+    vehicle = vehicle.seen_by("ve")
     warn(() if args.quiet else warnings)
     before = vehicle.table
     reading = read_learned(learned_map(block_of_file(args.map), before, args.cells), args.rich_bias)

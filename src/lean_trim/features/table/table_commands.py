@@ -178,6 +178,26 @@ LEARNED = tuple(
         ("open_learned", "open_map", "Open a learned map…", "The same of a file"),
     )
 )
+
+
+def _turn_over(place: Place, on: bool) -> None:
+    place.show_desk("table")
+    place.session.airflow_tables.turn_over()
+
+
+OTHER_TABLE = FeatureCommand(
+    Command(
+        name="other_airflow_table",
+        menu="Table",
+        text="Turn to the other airflow table",
+        tip="Of an ECU with a MAF curve and a VE table: put the other one under correction. Both "
+        "decisions stay",
+        keys="Ctrl+Shift+T",
+        also="maf ve blended switch second source",
+        needs=Needs.JOB,
+    ),
+    _turn_over,
+)
 HISTORY = _shape(
     "history",
     "History of the table…",
@@ -305,6 +325,7 @@ ACTIONS = (
     *HANDING,
     *AXES,
     *LEARNED,
+    OTHER_TABLE,
     HISTORY,
     *CHOOSING,
     *FIGURES,

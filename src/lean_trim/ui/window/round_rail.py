@@ -64,6 +64,9 @@ def round_lines(job: Job, index: int) -> tuple[str, str, str, str]:
         if current.logs
         else "no log yet"
     )
+    other = current.decided_in_other
+    if other:
+        action = f"{changed} here, {cells_in_words(other)} in the other table"
     if current.corrections_decided:
         action = (
             f"{cells_in_words(changed)}, corrections decided" if changed else "corrections decided"

@@ -110,7 +110,8 @@ def _decide_step(session: Session, current: Round) -> Step:
         return Step(
             State.DONE, f"Scale × {current.scale_moved:.2f}, {cells_in_words(done)} decided", tip
         )
-    decided = f"{cells_in_words(done)} decided"
+    other = current.decided_in_other
+    decided = f"{cells_in_words(done)} decided{f', {other} in the other' if other else ''}"
     waiting = session.deciding.waiting_in()
     if not session.is_last:
         return Step(State.DONE, decided, "An earlier round: kept as it was decided")
@@ -126,6 +127,7 @@ def _decide_step(session: Session, current: Round) -> Step:
     # Waiting first: a decision half made must not look finished.
     if waiting and not done:
         words = "Corrections decided" if current.corrections_decided else "Nothing decided"
+        words = f"{other} in the other table" if other else words
         return Step(State.NOW, f"{words}: {waiting} wait", tip)
     if waiting:
         return Step(State.NOW, f"{decided}, {waiting} wait", tip)

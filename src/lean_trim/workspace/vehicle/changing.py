@@ -117,7 +117,8 @@ class VehicleChanges:
             self.open.error(Say.REFUSED(reason=str(error)))
             return False
         # Tables belong to rounds; what is changed here is the rest.
-        wanted = replace(wanted, table=job.vehicle.table, target=job.vehicle.target)
+        own = job.vehicle
+        wanted = replace(wanted, table=own.table, target=own.target, other=own.other)
         if not differing(job.vehicle, wanted):
             return True
         made = VehicleChange(self.open, self.navigation, job.vehicle, wanted)

@@ -15,6 +15,7 @@ from lean_trim.core.data.vehicle import (
     Feedback,
     Induction,
     Injectors,
+    OtherAirflow,
     PressureReference,
     SensorPlace,
     TableLimits,
@@ -87,7 +88,7 @@ class VehicleDraft:
     table, target : as they were pasted; None if not yet, or if the log tells the target.
     told : what a log tells.
     airflow_source : of a vehicle that is being changed.
-    small_open_ms, small_add_ms, corrections : of a sheet it began with; they are not typed here.
+    small_open_ms, small_add_ms, corrections, other : of a sheet it began with; they are not typed here.
     """
 
     name: str = ""
@@ -109,6 +110,7 @@ class VehicleDraft:
     small_open_ms: tuple[float, ...] = ()
     small_add_ms: tuple[float, ...] = ()
     corrections: Mapping[str, Table] = field(default_factory=dict)
+    other: OtherAirflow | None = None
 
     def typed(self, key: Key, text: str, unit: str = "") -> VehicleDraft:
         """The draft with one number typed.
@@ -318,6 +320,8 @@ class VehicleDraft:
             airflow_source=self.airflow_source,
             fuel_varies=self.fuel_varies,
             corrections=self.corrections,
+            # A table of the other's kind takes its place; two of one kind are no blended ECU.
+            other=self.other if self.other and self.other.airflow != self.airflow else None,
         )
 
 
@@ -385,4 +389,5 @@ def draft_of(vehicle: Vehicle) -> VehicleDraft:
         small_open_ms=tuple(injectors.small_open_ms.tolist()),
         small_add_ms=tuple(injectors.small_add_ms.tolist()),
         corrections=vehicle.corrections,
+        other=vehicle.other,
     )

@@ -177,7 +177,11 @@ class LogsPage(QWidget):
 
     def _choose_source(self, index: int) -> None:
         kind = SOURCES[index][1]
-        self.session.tuning.use_source(None if kind is None else AirflowSourceSettings(kind))
+        vehicle = self.session.vehicle
+        # Of two tables the word speaks of the one that is looked at.
+        two = vehicle is not None and vehicle.other is not None and kind == "table"
+        of = vehicle.airflow if vehicle is not None and two else ""
+        self.session.tuning.use_source(None if kind is None else AirflowSourceSettings(kind, of=of))
 
     def _turn(self, name: str, value: float) -> None:
         source = self.session.tuning.state.airflow_source or AirflowSourceSettings("rule")

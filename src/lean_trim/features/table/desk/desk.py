@@ -21,6 +21,7 @@ from lean_trim.features.table.desk.history_sheet import HistorySheet
 from lean_trim.features.table.desk.legend import Legend
 from lean_trim.features.table.desk.reason_strip import ReasonStrip
 from lean_trim.features.table.desk.table_header import TableHeader
+from lean_trim.features.table.desk.table_switch import TableSwitch
 from lean_trim.features.table.desk.tile_menu import shape_menu, tile_menu
 from lean_trim.features.table.desk.tile_words import smoothing_words
 from lean_trim.ui.session import Session
@@ -56,6 +57,7 @@ class TableDesk(QWidget):
         self.session = session
         self.actions_by_name = actions
         self.legend_stays = False
+        self.switch = TableSwitch(session)
         self.header = TableHeader(session, appearance)
         self.table = BalanceTable(session, appearance)
         self.legend = Legend(session, appearance, parent=self.table)
@@ -68,7 +70,7 @@ class TableDesk(QWidget):
         self.stack = ShownStack()
         self.stack.addWidget(self.table)
         self.stack.addWidget(self.curve)
-        for part in (self.header, self.reason, self.stack, self.bar):
+        for part in (self.switch, self.header, self.reason, self.stack, self.bar):
             layout.addWidget(part, int(part is self.stack))
         self._connect_curve()
         self.header.figure_chosen.connect(self.table.show_figure)

@@ -1,0 +1,111 @@
+"""A blended ECU in the real window: both tables decided, one at a time, handed over together, kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from lean_trim.features.table.desk.desk import table_desk
+from lean_trim.formats.logs import write_log_csv
+from lean_trim.job.store import JobStore, load_job
+from lean_trim.simcar.drive import simulate
+from lean_trim.simcar.dunlin import dunlin
+from lean_trim.ui.window.main_window import MainWindow
+from lean_trim.ui.window.round_rail import round_lines
+from lean_trim.workspace.vehicle.draft import draft_of
+from tests.deciding import accept_knowingly
+
+pytestmark = pytest.mark.slow
+Until = Callable[[Callable[[], bool]], None]
+LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture
+def job(tmp_path: Path) -> Path:
+    path = tmp_path / "dunlin.leantrim"
+    JobStore.create(path, dunlin()).close()
+    return path
+
+
+@pytest.fixture
+def blended(window: MainWindow, job: Path, tmp_path: Path, until: Until) -> MainWindow:
+    window.opening.open_job(job)
+    until(lambda: window.session.job is not None and not window.session.is_busy)
+    drive = tmp_path / "drive.csv"
+    write_log_csv(simulate(dunlin(), seed=3, minutes=8.0), drive)
+    window.session.imports.add([drive])
+    until(lambda: looked(window))
+    return window
+
+
+def looked(window: MainWindow) -> bool:
+    return window.session.solver.has_looked and not window.session.is_busy
+
+
+def test_both_are_decided_in_turn_handed_over_together_and_kept(
+    blended: MainWindow, job: Path, tmp_path: Path, until: Until
+) -> None:
+    session = blended.session
+    switch = table_desk(blended).switch
+    assert switch.isVisible() and session.round is not None and session.round.subject == "maf"
+    assert "In this order, then a drive with both" in switch.said.text()
+    assert accept_knowingly(session.deciding)
+    maf = session.round.decisions["maf"]
+    assert "✓" in switch.buttons[0].text() and "✓" not in switch.buttons[1].text()
+    QTest.mouseClick(switch.buttons[1], LEFT)
+    until(lambda: looked(blended))
+    assert session.round.subject == "ve" and session.vehicle is not None
+    assert session.vehicle.airflow == "ve" and len(session.round.table.axes) == 2
+    assert session.round.decisions["maf"] is maf
+    assert session.job is not None
+    assert "cells in the other table" in round_lines(session.job, 0)[2]
+    assert accept_knowingly(session.deciding)
+    changed = session.round.decisions["ve"].values != session.round.table.values
+    # Above 1900 rpm the VE table is in force while the pressure moves only.
+    assert changed.any() and not changed[:, session.round.table.axes[1].points > 2300].any()
+    out = tmp_path / "out.csv"
+    assert session.rounds.hand_over(out)
+    assert out.exists() and (tmp_path / "out-maf.csv").exists()
+    kept = load_job(job)
+    assert kept.rounds[0].subject == "ve" and kept.vehicle.airflow == "ve"
+    assert kept.vehicle.other is not None and set(kept.rounds[0].decisions) == {"maf", "ve"}
+    assert set(kept.rounds[0].verdicts) == {"maf", "ve"} == set(kept.rounds[0].handed)
+    # The next drive is on both.
+    following = kept.rounds[0].resulting_calibration
+    assert np.array_equal(following["maf"].values, maf.values)
+
+
+def test_undo_after_turning_over_is_of_the_table_that_is_seen(
+    blended: MainWindow, until: Until
+) -> None:
+    session = blended.session
+    assert accept_knowingly(session.deciding)
+    blended.actions_["other_airflow_table"].trigger()
+    until(lambda: looked(blended))
+    assert session.history.undo_text == "" or "Accept" not in session.history.undo_text
+    blended.actions_["other_airflow_table"].trigger()
+    until(lambda: looked(blended))
+    session.navigation.undo()
+    assert session.round is not None and session.round.decided.changed == 0
+
+
+def test_the_car_can_be_changed_and_keeps_both_tables(blended: MainWindow, until: Until) -> None:
+    session = blended.session
+    assert session.job is not None
+    draft = replace(draft_of(session.job.vehicle), name="Dunlin again")
+    assert session.vehicles.change(draft, session.open.number)
+    until(lambda: looked(blended))
+    assert session.job.vehicle.name == "Dunlin again" and session.job.vehicle.other is not None
+
+
+def test_a_car_with_one_table_has_nothing_to_turn_to(driven: MainWindow) -> None:
+    assert not table_desk(driven).switch.isVisible()
+    before = driven.session.round
+    assert not driven.session.airflow_tables.turn_over()
+    assert driven.session.round is before
