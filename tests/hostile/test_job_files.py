@@ -60,6 +60,10 @@ def test_a_missing_table_is_named(job_path: Path) -> None:
         JobStore(job_path)
 
 
+LEARNED = (
+    "INSERT INTO learned_maps SELECT rounds.id, name, unit, axes, {cells}, {bias}, 'x', "
+    "'2026-01-01T10:00:00' FROM rounds, tables WHERE tables.kind = 've'"
+)
 BAD_VALUES = [
     ("UPDATE decided_cells SET cell = -3", "a decided cell is -3"),
     ("UPDATE decided_cells SET value = 1e308", "allowed is"),
@@ -126,6 +130,10 @@ BAD_VALUES = [
         "expected|allowed|proposal",
     ),
     ("UPDATE proposals SET cells = '{\"status\": []}'", "contents cannot be read|proposal"),
+    ("UPDATE verdicts SET table_name = '../spark'", "is none of ours"),
+    (LEARNED.format(bias=9.0, cells="cells"), "a learned map cannot be"),
+    (LEARNED.format(bias=0.0, cells="'[1.0]'"), "a learned map cannot be"),
+    (LEARNED.format(bias=0.0, cells="cells"), "holds no fuel trims"),
 ]
 
 
@@ -135,7 +143,7 @@ def decided_path(job_path: Path) -> Path:
     change(
         job_path,
         "INSERT INTO decided_cells VALUES (1, 've', 5, 60.0, 1, 0)",
-        "INSERT INTO verdicts VALUES (1, 7.0, 5.0, 40.0, '0', '2026-01-01T10:00:00+00:00', '')",
+        "INSERT INTO verdicts VALUES (1, 've', 7.0, 5.0, 40.0, '0', '2026-01-01T10:00:00+00:00', '')",
         "INSERT INTO proposals VALUES (1, 've', '{}', '0', '2026-01-01T10:00:00+00:00')",
     )
     return job_path

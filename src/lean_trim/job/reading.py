@@ -123,9 +123,9 @@ def read_job(db: sqlite3.Connection) -> Job:
     return Job(with_tables_of(blank, first.revision.calibration), rounds, car)
 
 
-def _blank_vehicle(sheet: dict[str, Any], first: Round) -> Vehicle:
+def _blank_vehicle(sheet: Any, first: Round) -> Vehicle:
     """The vehicle of a sheet with the airflow tables of its first round; of two, as that round sees it."""
-    if sheet.get("airflow") != BLENDED:
+    if not isinstance(sheet, dict) or sheet.get("airflow") != BLENDED:
         return vehicle_from_dict(sheet, table=first.table, target=None)
     tables = first.revision.calibration
     blank = vehicle_from_dict(sheet, table=tables["maf"], target=None, other=tables["ve"])
