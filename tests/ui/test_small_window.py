@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QApplication, QLabel, QWidget
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.desk.legend import LEFT as LEGEND_LEFT
-from lean_trim.features.table.desk.tile_paint import LEAST_FIGURES_PX, fitting_font
 from lean_trim.job.store import JobStore
 from lean_trim.ui.widgets.elided_line import LINE_H
+from lean_trim.ui.widgets.tile_paint import LEAST_FIGURES_PX, fitting_font
 from lean_trim.ui.window.finder import KEYS, Finder
 from lean_trim.ui.window.main_window import MainWindow
 from tests.builders import PAGES

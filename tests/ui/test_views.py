@@ -20,11 +20,11 @@ from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.linking import samples_of_cells
 from lean_trim.core.explore.visit_states import Over
 from lean_trim.features.table.desk.desk import table_desk
-from lean_trim.features.table.desk.tile_view import solidity_of
 from lean_trim.features.table.figure_names import Figure
 from lean_trim.ui.tape.tape_data import describe_at
 from lean_trim.ui.tape.trace_image import runs, trace_image
 from lean_trim.ui.theme import LIGHT, NIGHT
+from lean_trim.ui.widgets.tile_view import solidity_of
 from lean_trim.ui.window.actions import NEAREST
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow

@@ -30,20 +30,21 @@ from lean_trim.core.estimation.cell_evidence import seconds_in_nearest_cell
 from lean_trim.core.explore.place import trail
 from lean_trim.core.explore.scorecard import told_regions
 from lean_trim.core.types import Floats
-from lean_trim.features.table.desk.tile_paint import (
-    paint_chosen,
-    paint_headers,
-    paint_place,
-    paint_regions,
-    paint_tiles,
-)
-from lean_trim.features.table.desk.tile_view import TileView, make_view, scale_of_job
+from lean_trim.features.table.desk.tile_view import make_view, scale_of_job
 from lean_trim.features.table.desk.tile_words import end_hint, figures_text, tile_hint, tile_line
 from lean_trim.features.table.figure_names import AGAINST, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
 from lean_trim.ui.widgets.picture import offer_picture
+from lean_trim.ui.widgets.tile_paint import (
+    paint_chosen,
+    paint_headers,
+    paint_place,
+    paint_regions,
+    paint_tiles,
+)
+from lean_trim.ui.widgets.tile_view import TileView
 from lean_trim.workspace.shaping import COARSE_PCT, FINE_PCT
 
 HEAD_W = 58

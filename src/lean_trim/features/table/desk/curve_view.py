@@ -15,10 +15,10 @@ from lean_trim.core.explore.slices import Slice, slice_of
 from lean_trim.core.text import evenly_written, signed
 from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.curve_scale import CurveScale, ticks
-from lean_trim.features.table.desk.tile_view import solidity_of
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.picture import columns_text, offer_picture
+from lean_trim.ui.widgets.tile_view import solidity_of
 
 LEFT = 62.0
 RIGHT = 16.0

@@ -10,10 +10,10 @@ from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen, QP
 from PySide6.QtWidgets import QWidget
 
 from lean_trim.core.decision.decision import Origin
-from lean_trim.features.table.desk.tile_view import TileView
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, Theme, font
 from lean_trim.ui.widgets.hints import show_hint
+from lean_trim.ui.widgets.tile_view import TileView
 
 HEIGHT = 22
 LEFT = 8.0

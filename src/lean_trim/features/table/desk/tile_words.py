@@ -12,7 +12,7 @@ from lean_trim.core.decision.decision import Origin
 from lean_trim.core.decision.proposal import STATUS_TEXT, Proposal, Status
 from lean_trim.core.text import cells_in_words, evenly_written, fixed, signed
 from lean_trim.core.types import Floats
-from lean_trim.features.table.desk.tile_view import TileView
+from lean_trim.ui.widgets.tile_view import TileView
 
 ORIGIN_TEXT = {
     Origin.ACCEPTED: "accepted (filled corner)",

@@ -10,8 +10,8 @@ from PySide6.QtGui import QBrush, QFont, QPainter, QPainterPath, QPen, QPolygonF
 
 from lean_trim.core.decision.decision import Origin
 from lean_trim.core.text import evenly_written
-from lean_trim.features.table.desk.tile_view import TileView
 from lean_trim.ui.theme import Theme, font
+from lean_trim.ui.widgets.tile_view import TileView
 
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 TOP_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop
