@@ -11,9 +11,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from lean_trim.core.explore.place import trail
-from lean_trim.features.table.desk.balance_table import HEAD_H, HEAD_W
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.figure_names import Figure
+from lean_trim.ui.widgets.tile_grid import HEAD_H, HEAD_W
 from lean_trim.ui.window.main_window import MainWindow
 
 pytestmark = pytest.mark.slow
