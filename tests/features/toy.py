@@ -70,9 +70,9 @@ class CanisterTables(SideTables):
         base = self.base(name)
         return None if base is None else base.with_values(base.values * SHARE)
 
-    def accept(self, name: str) -> bool:
+    def accept(self, name: str, cells: frozenset[int] | None = None) -> bool:
         proposed = self.proposed(name)
-        return proposed is not None and self._take(name, proposed)
+        return proposed is not None and self._take(name, proposed, cells)
 
     def axes_of(self, name: str) -> tuple[str, ...]:
         return ("coolant",)

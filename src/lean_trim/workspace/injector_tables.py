@@ -158,12 +158,13 @@ class InjectorTables(SideTables):
         """As fine as the cells show."""
         return limits_of(table)
 
-    def accept(self, name: str) -> bool:
-        """Take what is proposed for a whole table; False, and told, if that cannot be.
+    def accept(self, name: str, cells: frozenset[int] | None = None) -> bool:
+        """Take what is proposed for a table; False, and told, if that cannot be.
 
         Parameters
         ----------
         name : one of ``INJECTOR_TABLES``.
+        cells : flat indices; all if None.
 
         Returns
         -------
@@ -180,7 +181,7 @@ class InjectorTables(SideTables):
             self.open.error(Say.AIRFLOW_FIRST(count=current.decided.changed))
             return False
 
-        return self._take(name, proposed)
+        return self._take(name, proposed, cells)
 
     def fill(self, name: str, points: Sequence[float]) -> bool:
         """Put a table on other points: flow by the law through those it has, dead times over 1/voltage.

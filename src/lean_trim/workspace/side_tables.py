@@ -13,6 +13,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision, Origin
+from lean_trim.core.decision.shaping import nudged
 from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
@@ -31,6 +32,8 @@ class Say:
 
     ACCEPT = Message("side_tables.accept", "Accept the {what}")
     PUT_BACK = Message("side_tables.put_back", "Put the {what} back")
+    RAISE = Message("side_tables.raise", "Nudge the {what} up")
+    LOWER = Message("side_tables.lower", "Nudge the {what} down")
     SET = Message("side_tables.set", "Set {text} in the {what}")
     PASTE = Message("side_tables.paste", "Take the {what} that was pasted")
     ONLY_NEWEST = Message(
@@ -149,12 +152,13 @@ class SideTables(ABC):
         """
 
     @abstractmethod
-    def accept(self, name: str) -> bool:
-        """Take what is proposed for a whole table; False, and told, if that cannot be.
+    def accept(self, name: str, cells: frozenset[int] | None = None) -> bool:
+        """Take what is proposed for a table; False, and told, if that cannot be.
 
         Parameters
         ----------
         name : a key of ``words``.
+        cells : flat indices; all if None.
 
         Returns
         -------
@@ -198,27 +202,53 @@ class SideTables(ABC):
             return None
         return current.decisions.get(name) or decide.undecided(table)
 
-    def put_back(self, name: str) -> bool:
-        """Return a whole table to what was driven on.
+    def put_back(self, name: str, cells: frozenset[int] | None = None) -> bool:
+        """Return a table to what was driven on.
 
         Parameters
         ----------
         name : a key of ``words``.
+        cells : flat indices; all if None.
 
         Returns
         -------
         Whether it was done.
         """
         said = Say.PUT_BACK(what=self.words[name])
+        if cells is not None:
+            return self._decide(name, said, lambda d, table: decide.put_back(d, table, cells))
         return self._decide(name, said, lambda _, table: decide.undecided(table))
 
-    def type_in(self, name: str, cell: int, text: str) -> bool:
-        """Apply typed input such as "+3%" or "=1.02" to one cell; False, and told, if it cannot be.
+    def nudge(self, name: str, cells: frozenset[int], pct: float) -> bool:
+        """Move cells by a little, by one step of their field at least.
 
         Parameters
         ----------
         name : a key of ``words``.
-        cell : flat index.
+        cells : flat indices.
+        pct : percent; its sign tells the direction.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+
+        def moved(decision: Decision, table: Table) -> Decision:
+            limits = self.limits_of(table)
+            chosen = decide.mask_of(decision, cells)
+            wanted = nudged(decision.values, chosen, pct, limits, table.own)
+            return decide.moved_by_hand(decision, wanted, limits, table.own)
+
+        said = Say.RAISE if pct > 0 else Say.LOWER
+        return self._decide(name, said(what=self.words[name]), moved)
+
+    def type_in(self, name: str, cells: int | frozenset[int], text: str) -> bool:
+        """Apply typed input such as "+3%" or "=1.02" to cells; False, and told, if it cannot be.
+
+        Parameters
+        ----------
+        name : a key of ``words``.
+        cells : flat indices, or one.
         text : as for the airflow table; a bare number is the value.
 
         Returns
@@ -226,13 +256,14 @@ class SideTables(ABC):
         Whether it was done.
         """
         words = text.strip()
+        chosen = [cells] if isinstance(cells, int) else sorted(cells)
         # In a table of ms or percent a bare number means the value, not a change.
         typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
         return self._decide(
             name,
             Say.SET(text=words, what=self.words[name]),
             lambda decision, table: type_in(
-                decision, typed, [cell], self.limits_of(table), table.own
+                decision, typed, chosen, self.limits_of(table), table.own
             ),
         )
 
@@ -255,7 +286,7 @@ class SideTables(ABC):
             return False
         return self._push(Say.PASTE(what=self.words[name]), name, table, None, self.redrives)
 
-    def _take(self, name: str, proposed: Table) -> bool:
+    def _take(self, name: str, proposed: Table, cells: frozenset[int] | None = None) -> bool:
         """Decide on what is proposed, cell by cell where it is a change."""
         # Until dangers were looked for, what is proposed may still change.
         held = self.work.state.holds_writing
@@ -267,7 +298,14 @@ class SideTables(ABC):
             # A cell that stays what it is was not decided, and is not counted as a change.
             moved = proposed.values != table.values
             origin = np.where(moved, np.int8(Origin.ACCEPTED), np.int8(Origin.UNTOUCHED))
-            return Decision(proposed.values.copy(), origin, decision.pinned)
+            if cells is None:
+                return Decision(proposed.values.copy(), origin, decision.pinned)
+            chosen = decide.mask_of(decision, cells)
+            return Decision(
+                np.where(chosen, proposed.values, decision.values),
+                np.where(chosen, origin, decision.origin),
+                decision.pinned,
+            )
 
         return self._decide(name, Say.ACCEPT(what=self.words[name]), take)
 

@@ -94,7 +94,8 @@ def test_a_swap_is_told_and_its_tables_can_be_copied(swapped: MainWindow, until:
     assert report.split.dead_ms == pytest.approx(0.1, abs=0.03)
     assert "ms ±" in desk.figures[1].text()
     QTest.mouseClick(desk.dead.accept, Qt.MouseButton.LeftButton)
-    assert desk.dead.grid.item(0, 3).text() == desk.dead.grid.item(0, 2).text()
+    was, asked, to_write = desk.dead.grid.texts(0)
+    assert asked == to_write != was
     assert not desk.dead.accept.isEnabled() and "injector data decided" in rail_text(swapped)
     desk.dead.copy.trigger()
     rows = QGuiApplication.clipboard().text().splitlines()
@@ -106,12 +107,19 @@ def test_a_swap_is_told_and_its_tables_can_be_copied(swapped: MainWindow, until:
 
 def test_a_cell_is_typed_and_a_slip_shows_again_what_stands(swapped: MainWindow) -> None:
     card = desk_of(swapped).dead
-    card.grid.item(2, 3).setText("1.11")
+    QTest.mouseClick(
+        card.grid, Qt.MouseButton.LeftButton, pos=card.grid.tile_rect(2).center().toPoint()
+    )
+    QTest.keyClicks(card.grid, "=")
+    QTest.keyClicks(card.entry, "1.11")
+    QTest.keyClick(card.entry, Qt.Key.Key_Return)
     assert card.tables.decided(DEAD_TIME).values[2] == pytest.approx(1.11)  # type: ignore[union-attr]
-    card.grid.item(2, 3).setText("much")
-    assert card.grid.item(2, 3).text() == "1.11"
+    QTest.keyClicks(card.entry, "much")
+    QTest.keyClick(card.entry, Qt.Key.Key_Return)
+    assert card.grid.texts(2)[2] == "1.11" and card.entry.text() == "much"
+    assert "in the ECU 1.02 ms" in card.line.text() and "to write 1.11" in card.line.text()
     QTest.mouseClick(card.back, Qt.MouseButton.LeftButton)
-    assert card.grid.item(2, 3).text() == "1.02" and not card.back.isEnabled()
+    assert card.grid.texts(2)[2] == "1.02" and not card.back.isEnabled()
 
 
 def test_the_ecus_own_table_is_pasted_with_its_axes(swapped: MainWindow, until: Until) -> None:
@@ -122,7 +130,7 @@ def test_the_ecus_own_table_is_pasted_with_its_axes(swapped: MainWindow, until: 
     assert "power 0.49" in card.sheet.says.text()
     QTest.mouseClick(card.sheet.take, Qt.MouseButton.LeftButton)
     until(lambda: swapped.session.solution is not None and not swapped.session.is_busy)
-    assert card.grid.rowCount() == 3 and card.grid.item(1, 1).text() == "60.3"
+    assert card.grid.view.table.size == 3 and card.grid.texts(1)[0] == "60.3"
     QGuiApplication.clipboard().setText("nothing of the kind")
     card.sheet.ask_clipboard()
     assert not card.sheet.take.isEnabled() and card.sheet.says.text()
@@ -130,7 +138,7 @@ def test_the_ecus_own_table_is_pasted_with_its_axes(swapped: MainWindow, until: 
     card.sheet.points.setText("250, 300 400 kPa")
     QTest.mouseClick(card.sheet.take, Qt.MouseButton.LeftButton)
     until(lambda: swapped.session.solution is not None and not swapped.session.is_busy)
-    assert [card.grid.item(i, 0).text() for i in range(3)] == ["250", "300", "400"]
+    assert [card.grid.point_text(i) for i in range(3)] == ["250 kPa", "300 kPa", "400 kPa"]
 
 
 def test_the_word_about_the_table_is_kept_and_counts(swapped: MainWindow, until: Until) -> None:
@@ -263,7 +271,7 @@ def test_an_ecu_that_adds_to_short_pulses_gets_a_card_for_it(
     until(lambda: not swapped.session.is_busy)
     vehicle = swapped.session.vehicle
     assert vehicle is not None and vehicle.injectors.small_add_ms[0] == pytest.approx(0.06)
-    assert not desk.small.isHidden() and desk.small.grid.item(0, 1).text() == "0.06"
+    assert not desk.small.isHidden() and desk.small.grid.texts(0)[0] == "0.06"
 
 
 def test_two_stretches_of_the_tape_tell_the_dead_time(swapped: MainWindow, until: Until) -> None:

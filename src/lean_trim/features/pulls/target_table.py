@@ -14,6 +14,7 @@ from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.regions import USUAL_KPA
+from lean_trim.core.decision.shaping import nudged
 from lean_trim.core.decision.targets import TargetAdvice, advise
 from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import LeanTrimError
@@ -119,6 +120,29 @@ class TargetTable:
         typed = f"={words}" if words[:1].isdigit() or words[:1] in ".," else words
         said = Say.SET(text=words, count=len(cells))
         return self._change(said, lambda d, _: type_in(d, typed, cells, LIMITS))
+
+    def nudge(self, cells: frozenset[int], pct: float) -> bool:
+        """Move targets by a little, by one step of their field at least.
+
+        Parameters
+        ----------
+        cells : flat indices.
+        pct : percent; its sign tells the direction.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        if not cells:
+            self.open.note(Say.CHOOSE_FIRST())
+            return False
+
+        def moved(decision: Decision, table: Table) -> Decision:
+            chosen = decide.mask_of(decision, cells)
+            wanted = nudged(decision.values, chosen, pct, LIMITS, table.own)
+            return decide.moved_by_hand(decision, wanted, LIMITS, table.own)
+
+        return self._change(Say.SET(text=f"{pct:+g}%", count=len(cells)), moved)
 
     def paste(self, text: str) -> bool:
         """Put targets from the clipboard over the table; False, and told, if it cannot be done.

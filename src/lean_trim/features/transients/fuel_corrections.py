@@ -123,12 +123,13 @@ class FuelCorrections(SideTables):
         told = self.told(name)
         return None if told is None else told.table
 
-    def accept(self, name: str) -> bool:
-        """Take what is proposed for a whole table; False, and told, if that cannot be.
+    def accept(self, name: str, cells: frozenset[int] | None = None) -> bool:
+        """Take what is proposed for a table; False, and told, if that cannot be.
 
         Parameters
         ----------
         name : one of ``CORRECTIONS``.
+        cells : flat indices; all if None.
 
         Returns
         -------
@@ -148,7 +149,7 @@ class FuelCorrections(SideTables):
             self.open.error(said)
             return False
 
-        return self._take(name, proposed)
+        return self._take(name, proposed, cells)
 
     def fill(self, name: str, points: Sequence[float]) -> bool:
         """Put a curve on other points, by lines between those it has; told if it cannot be.

@@ -4,44 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QColor, QGuiApplication
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QHBoxLayout,
-    QHeaderView,
-    QMenu,
-    QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QAction, QGuiApplication
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from lean_trim.core.data.tables import Table
-from lean_trim.core.decision.decision import Decision
-from lean_trim.core.text import evenly_written
-from lean_trim.core.types import Floats
+from lean_trim.core.text import cells_in_words
 from lean_trim.formats.tables import table_text
 from lean_trim.ui.session import Session
-from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.card_kind import CardKind
-from lean_trim.ui.widgets.label import plain_tip
+from lean_trim.ui.widgets.elided_line import ElidedLine
+from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.page import heading, running_text
 from lean_trim.ui.widgets.paste_sheet import PasteSheet
+from lean_trim.ui.widgets.picture import add_picture_actions
+from lean_trim.ui.widgets.side_grid import SideGrid
 
-ROW_H = 21
-MOST_ROWS = 9
 MOST_STRETCH = 100
-LEAST_COLUMN_W = 36
-HEADS = ("now", "asked", "write")
-RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
 class TableCard(QWidget):
-    """Speaks of the shown round. Cells in the last column, or of a grid, can be typed into."""
+    """Speaks of the shown round. Cells are chosen, typed over and nudged as those of the airflow table."""
 
     def __init__(
         self,
@@ -58,14 +41,16 @@ class TableCard(QWidget):
         self.tables = kind.tables
         self.title = heading(kind.title)
         self.nothing = running_text(9.0)
-        self.grid = QTableWidget(self)
-        self.grid.setFont(font(9))
-        self.grid.setAccessibleName(f"{kind.words}: in the ECU now, asked, to write")
-        self.grid.verticalHeader().setVisible(False)
-        self.grid.verticalHeader().setDefaultSectionSize(ROW_H)
-        self.grid.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.grid.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self.grid.itemChanged.connect(self._typed)
+        self.grid = SideGrid(appearance, kind.words[:1].upper() + kind.words[1:], self)
+        self.grid.typed.connect(self._begin_typing)
+        self.grid.nudged.connect(self._nudge)
+        self.grid.menu_wanted.connect(self._open_menu)
+        self.grid.choice_changed.connect(self._show_line)
+        self.line = ElidedLine()
+        self.entry = OperationEntry(self)
+        self.entry.setPlaceholderText("=1.02  +3%  x0.98")
+        self.entry.setAccessibleName(f"Change of the chosen cells of the {kind.words}")
+        self.entry.returnPressed.connect(self._type)
         self.sheet = PasteSheet(kind, session, appearance, self)
         self.accept = QPushButton("Accept", self)
         self.accept.setObjectName("primary")
@@ -78,7 +63,6 @@ class TableCard(QWidget):
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.more.setMenu(self._menu())
         self._lay_out()
-        self._filling = False
         self.sheet.turned.connect(self._make_room)
 
     def _menu(self) -> QMenu:
@@ -111,7 +95,7 @@ class TableCard(QWidget):
         buttons.setSpacing(4)
         for button in (self.accept, self.back, self.more):
             buttons.addWidget(button)
-        buttons.addStretch(1)
+        buttons.addWidget(self.entry, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
@@ -119,6 +103,7 @@ class TableCard(QWidget):
         layout.addWidget(self.nothing)
         layout.addWidget(self.sheet)
         layout.addWidget(self.grid, MOST_STRETCH)
+        layout.addWidget(self.line)
         layout.addLayout(buttons)
         # What the grid cannot take goes to the end, so that the titles of two cards stay in one
         # line.
@@ -127,7 +112,9 @@ class TableCard(QWidget):
     def _make_room(self) -> None:
         """A question takes the place of the table."""
         asks = not self.sheet.isHidden()
-        self.grid.setVisible(not asks and self.tables.base(self.name) is not None)
+        there = not asks and self.tables.base(self.name) is not None
+        for part in (self.grid, self.line, self.entry):
+            part.setVisible(there)
         for button in (self.accept, self.back, self.more):
             button.setVisible(not asks)
 
@@ -149,96 +136,50 @@ class TableCard(QWidget):
         self.back.setEnabled(can and decision is not None and decision.changed > 0)
         if table is not None and decision is not None:
             self.title.setText(f"{self.kind.title}, {table.shown_unit}")
-            self._fill(table, decision, proposed, can)
+            self.entry.setEnabled(can)
+            self.grid.show_table(table, decision, None if proposed is None else proposed.values)
+            self._show_line()
 
-    def _fill(self, table: Table, decision: Decision, proposed: Table | None, can: bool) -> None:
-        self._filling = True
-        try:
-            if len(table.axes) == 1:
-                self._fill_curve(table, decision, proposed, can)
-            else:
-                self._fill_grid(table, decision, proposed, can)
-        finally:
-            self._filling = False
-        rows = min(self.grid.rowCount(), MOST_ROWS)
-        self.grid.setMinimumHeight(3 * ROW_H)
-        self.grid.setMaximumHeight((rows + 1) * ROW_H + 12)
+    def _show_line(self) -> None:
+        """What stands behind the current cell."""
+        chosen = self.grid.chosen
+        cell = self.grid.current
+        self.line.setText(self.grid.describe(cell) if len(chosen) < 2 else _many(len(chosen)))
+        self.line.setToolTip(self.line.text())
 
-    def _fill_curve(
-        self, table: Table, decision: Decision, proposed: Table | None, can: bool
-    ) -> None:
-        axis = table.axes[0]
-        self._shape(len(axis), (axis.shown_unit, *HEADS))
-        points = evenly_written(axis.shown.tolist())
-        was = _texts(table, table.values)
-        to_write = _texts(table, decision.values)
-        asked = _texts(table, proposed.values) if proposed is not None else ("",) * len(was)
-        for row, words in enumerate(zip(points, was, asked, to_write, strict=True)):
-            for column, text in enumerate(words):
-                item = self._item(row, column, text, editable=can and column == len(HEADS))
-                if column == len(HEADS):
-                    self._mark(item, table, decision, row)
+    @property
+    def cells(self) -> frozenset[int]:
+        """The chosen cells; the current one where none is."""
+        return self.grid.chosen or frozenset({self.grid.current})
 
-    def _fill_grid(
-        self, table: Table, decision: Decision, proposed: Table | None, can: bool
-    ) -> None:
-        rows, columns = table.axes
-        corner = f"{rows.shown_unit} \\ {columns.shown_unit}"
-        self._shape(len(rows), (corner, *evenly_written(columns.shown.tolist())))
-        ends = evenly_written(rows.shown.tolist())
-        was = _texts(table, table.values)
-        to_write = _texts(table, decision.values)
-        asked = _texts(table, proposed.values) if proposed is not None else None
-        width = len(columns)
-        for row, end in enumerate(ends):
-            self._item(row, 0, end, editable=False)
-            for column in range(width):
-                cell = row * width + column
-                item = self._item(row, column + 1, to_write[cell], editable=can)
-                self._mark(item, table, decision, cell)
-                tip = f"in the ECU {was[cell]}"
-                item.setToolTip(plain_tip(tip if asked is None else f"{tip}, asked {asked[cell]}"))
+    def _begin_typing(self, text: str) -> None:
+        self.entry.setFocus()
+        self.entry.setText(text)
 
-    def _shape(self, rows: int, heads: tuple[str, ...]) -> None:
-        self.grid.clear()
-        self.grid.setRowCount(rows)
-        self.grid.setColumnCount(len(heads))
-        self.grid.setHorizontalHeaderLabels(list(heads))
-        header = self.grid.horizontalHeader()
-        header.setDefaultAlignment(RIGHT)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-        header.setMinimumSectionSize(LEAST_COLUMN_W)
+    def _type(self) -> None:
+        # What is refused is told, and stays to be put right.
+        if self.tables.type_in(self.name, self.cells, self.entry.text()):
+            self.entry.clear()
+            self.grid.setFocus()
 
-    def _item(self, row: int, column: int, text: str, editable: bool) -> QTableWidgetItem:
-        item = QTableWidgetItem(text)
-        item.setTextAlignment(RIGHT)
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        item.setFlags(flags | Qt.ItemFlag.ItemIsEditable if editable else flags)
-        self.grid.setItem(row, column, item)
-        return item
+    def _nudge(self, pct: float, goes_on: bool) -> None:
+        self.tables.nudge(self.name, self.cells, pct)
 
-    def _mark(self, item: QTableWidgetItem, table: Table, decision: Decision, cell: int) -> None:
-        """Bold and coloured where it is other than what is in the ECU."""
-        was = float(table.values.ravel()[cell])
-        value = float(decision.values.ravel()[cell])
-        if was == value:
-            return
-        item.setFont(font(9, bold=True))
-        item.setForeground(QColor(self.appearance.theme.accent))
-        item.setToolTip(plain_tip(f"{100.0 * (value / was - 1.0):+.1f} %"))
-
-    def _typed(self, item: QTableWidgetItem) -> None:
-        if self._filling:
-            return
-        table = self.tables.base(self.name)
-        if table is None:
-            return
-        single = len(table.axes) == 1
-        cell = item.row() if single else item.row() * len(table.axes[1]) + item.column() - 1
-        # What is refused is told, and the cell shows again what stands; the editor is closed first.
-        if not self.tables.type_in(self.name, cell, item.text()):
-            self.refresh()
+    def _open_menu(self, place: QPoint) -> None:
+        menu = QMenu(self)
+        can = self.accept.isEnabled()
+        take = menu.addAction("Accept what is asked for these cells")
+        take.setEnabled(can)
+        take.triggered.connect(lambda: self.tables.accept(self.name, self.cells))
+        back = menu.addAction("Put these cells back")
+        back.setEnabled(self.back.isEnabled())
+        back.triggered.connect(lambda: self.tables.put_back(self.name, self.cells))
+        menu.addSeparator()
+        menu.addActions(self.more.menu().actions())
+        menu.addSeparator()
+        add_picture_actions(menu, self.grid.pictured)
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(place)
 
     def _copy(self) -> None:
         table = self.tables.base(self.name)
@@ -249,6 +190,5 @@ class TableCard(QWidget):
         self.session.rounds.copied()
 
 
-def _texts(table: Table, values: Floats) -> tuple[str, ...]:
-    """Numbers of a table as its ECU counts, with equal digits."""
-    return evenly_written(np.asarray(table.own_of(values), float).ravel().tolist())
+def _many(count: int) -> str:
+    return f"{cells_in_words(count)} chosen"

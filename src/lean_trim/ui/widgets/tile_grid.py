@@ -35,8 +35,8 @@ CONTROL_OR_SHIFT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.Shi
 class TileGrid(QWidget):
     """Shows a view; cells are chosen by mouse or keys, typed over, nudged.
 
-    Arrows move, Shift extends, Ctrl+Space chooses the column, Shift+Space the row. Whoever inherits says where
-    the choice is kept (``chosen``, ``choose``) and what the tiles mean (``describe``, ``hint_at``).
+    Arrows move, Shift extends, Ctrl+Space chooses the column, Shift+Space the row. Whoever inherits says
+    where the choice is kept (``chosen``, ``choose``) and what the tiles mean (``describe``, ``hint_at``).
     """
 
     typed = Signal(str)
@@ -104,11 +104,17 @@ class TileGrid(QWidget):
 
     # ---- layout ----------------------------------------------------------------------------------
 
+    @property
+    def head_w(self) -> int:
+        """Room for the rows' points; a curve has its points in its tiles."""
+        is_curve = self.view is not None and len(self.view.table.axes) == 1
+        return MARGIN if is_curve else HEAD_W
+
     def tile_size(self) -> tuple[float, float]:
         """Width and height of a tile in pixels."""
         assert self.view is not None
         return (
-            (self.width() - HEAD_W - MARGIN) / self.view.columns,
+            (self.width() - self.head_w - MARGIN) / self.view.columns,
             (self.height() - HEAD_H - MARGIN - self.foot) / self.view.rows,
         )
 
@@ -118,7 +124,7 @@ class TileGrid(QWidget):
         w, h = size or self.tile_size()
         row, column = divmod(cell, self.view.columns)
         # On whole pixels, so that one tile can be painted anew without a trace on its neighbours.
-        left, right = round(HEAD_W + column * w), round(HEAD_W + (column + 1) * w)
+        left, right = round(self.head_w + column * w), round(self.head_w + (column + 1) * w)
         top, foot = round(HEAD_H + row * h), round(HEAD_H + (row + 1) * h)
         return QRectF(left, top, right - left, foot - top)
 
@@ -127,7 +133,7 @@ class TileGrid(QWidget):
         if self.view is None:
             return None
         w, h = self.tile_size()
-        column = int((point.x() - HEAD_W) // w)
+        column = int((point.x() - self.head_w) // w)
         row = int((point.y() - HEAD_H) // h)
         if not (0 <= column < self.view.columns and 0 <= row < self.view.rows):
             return None
@@ -204,7 +210,7 @@ class TileGrid(QWidget):
         theme = self.appearance.theme
         painter.fillRect(self.rect(), theme.color("sheet"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint_headers(painter, self.view, theme, HEAD_W, HEAD_H, size)
+        paint_headers(painter, self.view, theme, self.head_w, HEAD_H, size)
         self._paint_cells(painter, size)
 
     def _paint_cells(
@@ -265,11 +271,11 @@ class TileGrid(QWidget):
             return
         cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
         w, h = self.tile_size()
-        column = int((point.x() - HEAD_W) // w)
+        column = int((point.x() - self.head_w) // w)
         row = int((point.y() - HEAD_H) // h)
         if point.y() < HEAD_H and 0 <= column < self.view.columns:
             self.choose(frozenset(cells[:, column].tolist()))
-        elif point.x() < HEAD_W and 0 <= row < self.view.rows:
+        elif point.x() < self.head_w and 0 <= row < self.view.rows:
             self.choose(frozenset(cells[row].tolist()))
 
     def _choose_line(self, row: bool) -> None:

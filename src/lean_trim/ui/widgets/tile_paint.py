@@ -57,7 +57,7 @@ def paint_headers(
         )
         return
     rows, columns = table.axes
-    seconds = view.seconds.reshape(table.shape)
+    seconds = view.seconds.reshape(table.shape) * view.timed
     painter.setPen(theme.color("faint"))
     painter.drawText(QRectF(2, 1, left - 6, top / 2), RIGHT, columns.shown_unit)
     painter.drawText(QRectF(2, top / 2, left - 6, top / 2), RIGHT, rows.shown_unit)

@@ -41,6 +41,8 @@ class TileView:
     such."""
     warned: NDArray[np.bool_]
     """Cells whose change needs a deliberate word, given or not."""
+    timed: bool = True
+    """Whether seconds stand behind the cells; their margins then have bars."""
 
     def value_text(self, cell: int) -> str:
         """The value of a cell as it is decided now."""

@@ -3,28 +3,20 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QGuiApplication
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QHeaderView,
-    QLineEdit,
-    QPushButton,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.targets import USUAL, Load, TargetAdvice
-from lean_trim.core.text import evenly_written
-from lean_trim.features.pulls.desk.knock_page import RIGHT, cell_table
 from lean_trim.features.pulls.target_table import TargetTable
 from lean_trim.ui.session import Session
-from lean_trim.ui.theme import Appearance, font
-from lean_trim.ui.widgets.label import plain_tip
+from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.picture import add_picture_actions
+from lean_trim.ui.widgets.side_grid import SideGrid
 
 NO_TABLE = (
     "This car has no target table: its target comes from the logs. Paste one on the Vehicle desk "
@@ -32,8 +24,6 @@ NO_TABLE = (
 )
 ODD_TIPS = {1: "leaner than people run", 0: "", -1: "richer than people run"}
 SIDE_W = 250
-LEAST_W = 44
-FIGURES = 8.0
 
 
 class TargetPage(QWidget):
@@ -46,14 +36,11 @@ class TargetPage(QWidget):
         self.session = session
         self.appearance = appearance
         self.targets = session.part(TargetTable)
-        self.grid = cell_table("Target lambda, as it will be written")
-        self.grid.setSelectionBehavior(self.grid.SelectionBehavior.SelectItems)
-        self.grid.setFont(font(FIGURES))
-        self.grid.setTextElideMode(Qt.TextElideMode.ElideNone)
-        self.axes = running_text(8.5)
-        self.grid.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.grid.horizontalHeader().setMinimumSectionSize(LEAST_W)
-        self.entry = QLineEdit(self)
+        self.grid = TargetGrid(appearance, "Target lambda, as it will be written", self)
+        self.grid.typed.connect(self._begin_typing)
+        self.grid.nudged.connect(lambda pct, _: self.targets.nudge(self.cells, pct))
+        self.grid.menu_wanted.connect(self._open_menu)
+        self.entry = OperationEntry(self)
         self.entry.setPlaceholderText("=0.86  x0.98  -0.02")
         self.entry.setAccessibleName("Change of the chosen targets")
         self.entry.returnPressed.connect(self._type)
@@ -80,7 +67,6 @@ class TargetPage(QWidget):
         layout.setSpacing(10)
         right = QVBoxLayout()
         right.setSpacing(2)
-        right.addWidget(self.axes)
         right.addWidget(self.grid, 1)
         layout.addWidget(self.side)
         layout.addLayout(right, 1)
@@ -88,8 +74,21 @@ class TargetPage(QWidget):
     @property
     def cells(self) -> frozenset[int]:
         """Flat indices of the chosen targets."""
-        width = self.grid.columnCount()
-        return frozenset(i.row() * width + i.column() for i in self.grid.selectedIndexes())
+        return self.grid.chosen
+
+    def _begin_typing(self, text: str) -> None:
+        self.entry.setFocus()
+        self.entry.setText(text)
+
+    def _open_menu(self, place: QPoint) -> None:
+        menu = QMenu(self)
+        back = menu.addAction("Put these targets back")
+        back.setEnabled(self.back.isEnabled())
+        back.triggered.connect(lambda: self.targets.put_back(self.cells))
+        menu.addSeparator()
+        add_picture_actions(menu, self.grid.pictured)
+        menu.aboutToHide.connect(menu.deleteLater)
+        menu.popup(place)
 
     def _type(self) -> None:
         chosen = self.cells
@@ -109,7 +108,6 @@ class TargetPage(QWidget):
         can = there and self.session.is_last and self.session.can_save
         self.nothing.setVisible(not there)
         self.grid.setVisible(there)
-        self.axes.setVisible(there)
         for widget in (self.entry, self.back):
             widget.setVisible(there)
             widget.setEnabled(can)
@@ -119,48 +117,28 @@ class TargetPage(QWidget):
         self.caution.setText("" if advice is None else "  ".join(map(str, advice.cautions)))
         self.caution.setStyleSheet(f"color: {theme.danger};")
         if table is not None and decision is not None and advice is not None:
-            self._fill(table, decision, advice)
+            self.grid.show_targets(table, decision, advice)
 
-    def _fill(self, table: Table, decision: Decision, advice: TargetAdvice) -> None:
-        rows, columns = table.axes
-        # Filling anew would drop the choice while somebody types.
-        if (self.grid.rowCount(), self.grid.columnCount()) != table.shape:
-            self.grid.setRowCount(len(rows))
-            self.grid.setColumnCount(len(columns))
-        self.grid.setHorizontalHeaderLabels(list(evenly_written(columns.shown.tolist())))
-        self.axes.setText(
-            f"{rows.name} in {rows.shown_unit} down, {columns.name} in {columns.shown_unit} across"
-        )
-        self.grid.setVerticalHeaderLabels(list(evenly_written(rows.shown.tolist())))
-        texts = evenly_written(np.round(decision.values, 3).ravel().tolist())
-        for i, j in np.ndindex(table.shape):
-            item = self.grid.item(i, j)
-            if item is None:
-                item = QTableWidgetItem()
-                item.setTextAlignment(RIGHT)
-                self.grid.setItem(i, j, item)
-            self._show_cell(item, texts[i * len(columns) + j], table, decision, advice, (i, j))
 
-    def _show_cell(
-        self,
-        item: QTableWidgetItem,
-        text: str,
-        table: Table,
-        decision: Decision,
-        advice: TargetAdvice,
-        at: tuple[int, int],
-    ) -> None:
-        theme = self.appearance.theme
-        load = advice.loads[at[0]]
-        odd = int(advice.odd[at])
-        was = float(table.values[at])
-        value = float(decision.values[at])
-        item.setText(text)
-        item.setFont(font(FIGURES, bold=value != was))
-        dangerous = odd > 0 and load in (Load.FULL, Load.BOOST)
-        color = theme.danger if dangerous else theme.accent if value != was else theme.ink
-        item.setForeground(QColor(color))
+class TargetGrid(SideGrid):
+    """Tiles of targets; one leaner than people run under load has a red corner."""
+
+    advice: TargetAdvice | None = None
+
+    def show_targets(self, table: Table, decision: Decision, advice: TargetAdvice) -> None:
+        """Show another table of targets, with what is said of them."""
+        self.advice = advice
+        heavy = np.array([load in (Load.FULL, Load.BOOST) for load in advice.loads])
+        self.show_table(table, decision, warned=(advice.odd > 0) & heavy[:, None])
+
+    def describe(self, cell: int) -> str:
+        """One line about a target, with what people run at its load."""
+        told = super().describe(cell)
+        if self.advice is None or self.table is None or not told:
+            return told
+        row, column = np.unravel_index(cell, self.table.shape)
+        load = self.advice.loads[int(row)]
         usual = USUAL.get(load)
         people = "" if usual is None else f"; people run {usual[0]:.2f} to {usual[1]:.2f}"
-        tip = f"{load}{people}. {ODD_TIPS[odd]}".rstrip(" .")
-        item.setToolTip(plain_tip(tip if value == was else f"{tip}. In the ECU {was:.3f}"))
+        odd = ODD_TIPS[int(self.advice.odd[row, column])]
+        return f"{told}. {str(load).capitalize()}{people}. {odd}".rstrip(" .")

@@ -23,7 +23,7 @@ from lean_trim.features.table.figure_names import AGAINST, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.picture import offer_picture
-from lean_trim.ui.widgets.tile_grid import HEAD_H, HEAD_W, TileGrid
+from lean_trim.ui.widgets.tile_grid import HEAD_H, TileGrid
 from lean_trim.ui.widgets.tile_paint import paint_place, paint_regions
 
 TRAIL_S = 5.0
@@ -169,7 +169,7 @@ class BalanceTable(TileGrid):
             row, column = divmod(round(place[0]), self.view.columns)
         else:
             row, column = place  # type: ignore[assignment]
-        return QPointF(HEAD_W + (column + 0.5) * w, HEAD_H + (row + 0.5) * h)
+        return QPointF(self.head_w + (column + 0.5) * w, HEAD_H + (row + 0.5) * h)
 
     def draw_regions(self, on: bool) -> None:
         """Draw lines between the regions of the table, or not."""
@@ -229,10 +229,10 @@ class BalanceTable(TileGrid):
         if len(view.table.axes) == 1:
             return ""
         w, h = self.tile_size()
-        column = int((point.x() - HEAD_W) // w)
+        column = int((point.x() - self.head_w) // w)
         row = int((point.y() - HEAD_H) // h)
         if point.y() < HEAD_H and 0 <= column < view.columns:
             return end_hint(view, column=column)
-        if point.x() < HEAD_W and 0 <= row < view.rows:
+        if point.x() < self.head_w and 0 <= row < view.rows:
             return end_hint(view, row=row)
         return ""
