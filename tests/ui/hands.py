@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from collections.abc import Sequence
+from itertools import pairwise
+
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from lean_trim.ui.widgets.choice_button import ChoiceButton
 
@@ -28,4 +31,14 @@ def type_into(button: ChoiceButton, text: str, ends: Qt.Key = Qt.Key.Key_Return)
     assert button.line is not None
     QTest.keyClicks(button.line, text[1:])
     QTest.keyClick(button.line, ends)
+    QApplication.processEvents()
+
+
+def drag_over(widget: QWidget, points: Sequence[QPoint]) -> None:
+    """Press at the first point, go by way of the others, let go at the last."""
+    QTest.mousePress(widget, LEFT, pos=points[0])
+    for start, end in pairwise(points):
+        for step in range(1, 5):
+            QTest.mouseMove(widget, start + (end - start) * step / 4)
+    QTest.mouseRelease(widget, LEFT, pos=points[-1])
     QApplication.processEvents()

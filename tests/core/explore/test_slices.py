@@ -59,7 +59,7 @@ def test_trims_of_zero_have_a_percentage_and_their_own_numbers() -> None:
 
 
 def test_ticks_are_round_and_inside() -> None:
-    from lean_trim.features.table.desk.curve_scale import ticks
+    from lean_trim.ui.widgets.curve_scale import ticks
 
     assert ticks(-3.2, 11.9) == [0.0, 5.0, 10.0]
     assert ticks(2.3, 260.0, log=True) == [5.0, 10.0, 20.0, 50.0, 100.0, 200.0]
@@ -70,7 +70,7 @@ def test_ticks_are_round_and_inside() -> None:
 def test_a_scale_and_its_inverse(log: bool) -> None:
     from PySide6.QtCore import QRectF
 
-    from lean_trim.features.table.desk.curve_scale import CurveScale
+    from lean_trim.ui.widgets.curve_scale import CurveScale
 
     scale = CurveScale(
         QRectF(60, 30, 500, 300),

@@ -114,7 +114,7 @@ def test_a_pasted_table_is_asked_about_decided_and_counted_on_the_rail(
     assert desk.tables.choice.currentText() == "Warm-up · needs a change"
     assert "stays unburnt" in desk.tables.rests_on.text() and desk.warm_up.isVisible()
     card = desk.tables.cards[WARM_UP]
-    assert card.grid.texts(0)[0] == "1.40" and card.grid.point_text(0).endswith("°F")
+    assert float(card.grid.texts(0)[0]) == 1.4 and card.grid.point_text(0).endswith("°F")
     card.accept.click()
     assert desk.tables.choice.currentText() == "Warm-up · decided"
     assert float(card.grid.texts(3)[2]) < 1.06 and "to write" in card.grid.describe(3)

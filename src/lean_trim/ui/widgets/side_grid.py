@@ -108,10 +108,16 @@ class SideGrid(TileGrid):
 
     def texts(self, cell: int) -> tuple[str, str, str]:
         """A cell in the ECU, asked ("" where nothing is), and to write, as its ECU counts."""
-        assert self.table is not None and self.decision is not None
-        asked = "" if self.proposed is None else texts_of_table(self.table, self.proposed)[cell]
-        was = texts_of_table(self.table, self.table.values)[cell]
-        return was, asked, texts_of_table(self.table, self.decision.values)[cell]
+        table = self.table
+        assert table is not None and self.decision is not None
+        proposed = table.values if self.proposed is None else self.proposed
+        # With the digits all three need, so that equal numbers are equal texts.
+        whole = np.concatenate(
+            [table.own_of(v).ravel() for v in (table.values, proposed, self.decision.values)]
+        )
+        texts = evenly_written(np.asarray(whole, float).tolist())
+        was, asked, to_write = (texts[cell + i * table.size] for i in range(3))
+        return was, "" if self.proposed is None else asked, to_write
 
     def describe(self, cell: int) -> str:
         """One line about a cell."""

@@ -18,6 +18,7 @@ from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.page import heading, running_text
 from lean_trim.ui.widgets.paste_sheet import PasteSheet
 from lean_trim.ui.widgets.picture import add_picture_actions
+from lean_trim.ui.widgets.side_curve import SideCurve
 from lean_trim.ui.widgets.side_grid import SideGrid
 
 MOST_STRETCH = 100
@@ -46,6 +47,16 @@ class TableCard(QWidget):
         self.grid.nudged.connect(self._nudge)
         self.grid.menu_wanted.connect(self._open_menu)
         self.grid.choice_changed.connect(self._show_line)
+        self.curve = SideCurve(self.grid, appearance, self)
+        self.curve.typed.connect(self._begin_typing)
+        self.curve.nudged.connect(self._nudge)
+        self.curve.dragged.connect(self._put_point)
+        self.as_curve = QToolButton(self)
+        self.as_curve.setText("Curve")
+        self.as_curve.setObjectName("figure")
+        self.as_curve.setCheckable(True)
+        self.as_curve.setToolTip("As a curve: points are dragged, nudged or typed over")
+        self.as_curve.toggled.connect(lambda _: self._make_room())
         self.line = ElidedLine()
         self.entry = OperationEntry(self)
         self.entry.setPlaceholderText("=1.02  +3%  x0.98")
@@ -95,6 +106,7 @@ class TableCard(QWidget):
         buttons.setSpacing(4)
         for button in (self.accept, self.back, self.more):
             buttons.addWidget(button)
+        buttons.addWidget(self.as_curve)
         buttons.addWidget(self.entry, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -103,6 +115,7 @@ class TableCard(QWidget):
         layout.addWidget(self.nothing)
         layout.addWidget(self.sheet)
         layout.addWidget(self.grid, MOST_STRETCH)
+        layout.addWidget(self.curve, MOST_STRETCH)
         layout.addWidget(self.line)
         layout.addLayout(buttons)
         # What the grid cannot take goes to the end, so that the titles of two cards stay in one
@@ -113,8 +126,10 @@ class TableCard(QWidget):
         """A question takes the place of the table."""
         asks = not self.sheet.isHidden()
         there = not asks and self.tables.base(self.name) is not None
-        for part in (self.grid, self.line, self.entry):
+        for part in (self.line, self.entry, self.as_curve):
             part.setVisible(there)
+        self.curve.setVisible(there and self.as_curve.isChecked())
+        self.grid.setVisible(there and not self.as_curve.isChecked())
         for button in (self.accept, self.back, self.more):
             button.setVisible(not asks)
 
@@ -138,7 +153,13 @@ class TableCard(QWidget):
             self.title.setText(f"{self.kind.title}, {table.shown_unit}")
             self.entry.setEnabled(can)
             self.grid.show_table(table, decision, None if proposed is None else proposed.values)
+            self.curve.refresh()
             self._show_line()
+
+    def _put_point(self, cell: int, value: float) -> None:
+        """Where a point was dragged to, typed for the user."""
+        if not self.tables.type_in(self.name, cell, f"={value:.6f}"):
+            self.curve.refresh()
 
     def _show_line(self) -> None:
         """What stands behind the current cell."""
@@ -160,7 +181,7 @@ class TableCard(QWidget):
         # What is refused is told, and stays to be put right.
         if self.tables.type_in(self.name, self.cells, self.entry.text()):
             self.entry.clear()
-            self.grid.setFocus()
+            (self.curve if self.as_curve.isChecked() else self.grid).setFocus()
 
     def _nudge(self, pct: float, goes_on: bool) -> None:
         self.tables.nudge(self.name, self.cells, pct)

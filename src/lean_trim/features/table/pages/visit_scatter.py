@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.explore.visit_states import UNITS, Over, VisitStates
 from lean_trim.core.text import clock, signed
-from lean_trim.features.table.desk.curve_scale import ticks
 from lean_trim.ui.theme import Appearance, font
+from lean_trim.ui.widgets.curve_scale import ticks
 from lean_trim.ui.widgets.hints import show_hint
 from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
