@@ -24,9 +24,6 @@ class Say:
     """What editing axes says."""
 
     REFUSED = Message("axis_edits.refused", "{reason}")
-    ONLY_NEWEST = Message(
-        "axis_edits.only_newest", "Turn to the newest round first; earlier ones stay as they were."
-    )
     INSERT = Message("axis_edits.insert", "Put in {value:g} {unit}")
     MOVE = Message("axis_edits.move", "Move {was:g} to {value:g} {unit}")
     REMOVE = Message("axis_edits.remove", "Take out {was:g} {unit}")
@@ -147,8 +144,7 @@ class AxisEdits:
         Whether it was done.
         """
         current = self.open.round
-        if current is None or not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if current is None or self.open.refuses_old_round():
             return False
         try:
             edit = _edited(current.result, wanted)

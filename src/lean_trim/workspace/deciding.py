@@ -39,10 +39,6 @@ SAME_EDGE_S = 1e-6
 class Say:
     """What deciding says."""
 
-    ONLY_NEWEST = Message(
-        "deciding.only_newest",
-        "Only the newest round can be decided; earlier ones are kept as they were.",
-    )
     NO_PROPOSAL = Message(
         "deciding.no_proposal", "There is no proposal yet; this round needs a log."
     )
@@ -206,8 +202,7 @@ class Deciding:
         Whether it was done.
         """
         current = self.open.round
-        if current is None or not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if current is None or self.open.refuses_old_round():
             return False
         if current.scale_moved != 1.0:
             self.open.error(Say.SCALE_FIRST())

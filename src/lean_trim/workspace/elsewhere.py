@@ -45,9 +45,6 @@ class Say:
     NOTE = Message("elsewhere.note", "edited elsewhere")
     NOTE_GIVEN = Message("elsewhere.note_given", "edited elsewhere; your word was given: {given}")
     BEGIN = Message("elsewhere.begin", "A round on the table edited elsewhere")
-    ONLY_NEWEST = Message(
-        "elsewhere.only_newest", "Turn to the newest round first; earlier ones stay as they were."
-    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,8 +113,7 @@ class Elsewhere:
         vehicle = self.open.vehicle
         if current is None or vehicle is None:
             return None
-        if not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if self.open.refuses_old_round():
             return None
         try:
             wanted = values_over(read(), current.table)

@@ -41,10 +41,6 @@ class Say:
         "Nothing changes: the learned map says nothing of cells the drive does not know better, or they "
         "already stand so.",
     )
-    ONLY_NEWEST = Message(
-        "learned_maps.only_newest",
-        "Turn to the newest round first; earlier ones stay as they were.",
-    )
     WOULD = Message(
         "learned_maps.would",
         "The learned map would change {cells}, by {low} to {high} %. Dashed on the tiles.",
@@ -230,8 +226,7 @@ class LearnedMaps:
 
     def _push(self, learned: LearnedMap | None, said: Said) -> bool:
         current = self.open.round
-        if current is None or not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if current is None or self.open.refuses_old_round():
             return False
         made = LearnedChange(self, current.id, str(said), current.learned, learned)
         return self.saving.attempt(lambda: self.history.push(made), made)
@@ -288,8 +283,7 @@ class LearnedMaps:
 
     def offer(self) -> bool:
         """Have the table show what it would do; False, and told, if it would do nothing."""
-        if not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if self.open.refuses_old_round():
             return False
         if self.offered is None:
             self.open.note(Say.NOTHING())

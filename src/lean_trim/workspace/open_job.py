@@ -39,6 +39,10 @@ class Say:
     """What the open job says."""
 
     NO_JOB = Message("open_job.no_job", "No job is open.")
+    ONLY_NEWEST = Message(
+        "open_job.only_newest",
+        "Only the newest round can be decided; earlier ones are kept as they were.",
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -137,6 +141,15 @@ class OpenJob:
     def shows(self, round_id: int) -> bool:
         """True if that round is the one that is looked at."""
         return self.round is not None and self.round.id == round_id
+
+    def refuses_old_round(self) -> bool:
+        """True, and told, where an earlier round is looked at: nothing is decided there any more.
+
+        Without a job nothing is told.
+        """
+        if self.round is not None and not self.is_last:
+            self.note(Say.ONLY_NEWEST())
+        return not self.is_last
 
     def goes_on(self, some: Round) -> bool:
         """True while a round has not ended: it is the newest and was not handed over.

@@ -40,10 +40,6 @@ class Say:
     MOVE = Message("scale_moves.move", "Move the scale by × {factor:g} at the {at}")
     PUT_BACK = Message("scale_moves.put_back", "Put the scale back")
     REFUSED = Message("scale_moves.refused", "The scale was not moved: {reason}")
-    ONLY_NEWEST = Message(
-        "scale_moves.only_newest",
-        "Only the newest round can be decided; earlier ones are as they were.",
-    )
     ALREADY = Message(
         "scale_moves.already", "The scale of this round was moved already; put it back first."
     )
@@ -132,10 +128,10 @@ class ScaleMoves:
         return self._push(current, Say.MOVE(factor=factor, at=str(at)), tables, decisions)
 
     def _may(self, current: Round) -> bool:
+        if self.open.refuses_old_round():
+            return False
         refused = None
-        if not self.open.is_last:
-            refused = Say.ONLY_NEWEST()
-        elif current.scale_moved != 1.0:
+        if current.scale_moved != 1.0:
             refused = Say.ALREADY()
         elif current.injectors_decided:
             refused = Say.INJECTORS()

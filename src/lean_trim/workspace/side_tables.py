@@ -36,10 +36,6 @@ class Say:
     LOWER = Message("side_tables.lower", "Nudge the {what} down")
     SET = Message("side_tables.set", "Set {text} in the {what}")
     PASTE = Message("side_tables.paste", "Take the {what} that was pasted")
-    ONLY_NEWEST = Message(
-        "side_tables.only_newest",
-        "Only the newest round can be decided; earlier ones are as they were.",
-    )
     NO_DATA = Message(
         "side_tables.no_data",
         "There is no {what} of this car yet: paste it, or say it on the Vehicle desk.",
@@ -331,8 +327,7 @@ class SideTables(ABC):
         self, text: Said, name: str, table: Table, decision: Decision | None, redrives: bool = False
     ) -> bool:
         current = self.open.round
-        if current is None or not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if current is None or self.open.refuses_old_round():
             return False
         # One drive could not tell which of two moved things was wrong.
         if self.apart_from_scale and current.scale_moved != 1.0:

@@ -29,7 +29,7 @@ from lean_trim.core.pipeline.solve import (
     measure,
     refit,
 )
-from lean_trim.core.pipeline.summary import summary_of
+from lean_trim.core.pipeline.summary import Summary, summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
 from lean_trim.job.database import now
@@ -90,6 +90,7 @@ class Solver:
         self._asked: Binding | None = None
         self.stopped = False
         self._base: Solution | None = None
+        self._summed: tuple[Solution, Summary] | None = None
         self._again = False
         open_job.hub.subscribe(TuningTurned, self._turned)
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
@@ -174,6 +175,7 @@ class Solver:
         self._asked = None
         self.events = ()
         self.proposals = {}
+        self._summed = None
         self.failure = ""
         self.leftover = None
         self.stopped = False
@@ -348,8 +350,11 @@ class Solver:
         if not solution.seen.done:
             return
         pinned = np.flatnonzero(current.decided.pinned.ravel()).tolist()
+        # Kept: a pin or a knob of the policy makes another proposal of the same drive.
+        if self._summed is None or self._summed[0] is not solution:
+            self._summed = (solution, summary_of(solution))
         self.proposals[current.subject] = propose_for(
-            summary_of(solution), replace(self.tuning.state.policy, pinned=frozenset(pinned))
+            self._summed[1], replace(self.tuning.state.policy, pinned=frozenset(pinned))
         )
 
     def propose_again(self) -> None:

@@ -35,10 +35,6 @@ LIMITS = TableLimits(resolution=0.001, lowest=0.5, highest=1.5)
 class Say:
     """What editing targets says."""
 
-    ONLY_NEWEST = Message(
-        "target_table.only_newest",
-        "Only the newest round can be decided; earlier ones are as they were.",
-    )
     NO_TABLE = Message(
         "target_table.no_table", "This car has no target table: paste one on the Vehicle desk."
     )
@@ -183,8 +179,7 @@ class TargetTable:
         current = self.open.round
         table = self.base
         before = self.decided
-        if current is None or not self.open.is_last:
-            self.open.note(Say.ONLY_NEWEST())
+        if current is None or self.open.refuses_old_round():
             return False
         if table is None or before is None:
             self.open.note(Say.NO_TABLE())

@@ -5,8 +5,6 @@ What they hold, what the drive needs, and which visits say so.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
@@ -63,6 +61,7 @@ class EvidencePage(QWidget):
         self.session = session
         self.appearance = appearance
         self._states = NO_VISITS
+        self._listed_of: object = None
         self._scored: tuple[object, tuple[Score, ...]] | None = None
         self._of: tuple[Solution, Weighing, AddingUp] | None = None
         self.heading = running_text(11, bold=True)
@@ -102,7 +101,7 @@ class EvidencePage(QWidget):
         session.selection.changed.connect(self.show_selection)
         for signal in (session.round_changed, session.solved, session.decided):
             signal.connect(self.refresh)
-        appearance.changed.connect(self.refresh)
+        appearance.changed.connect(self._anew)
 
     def refresh(self) -> None:
         """Show the selection again."""
@@ -111,8 +110,15 @@ class EvidencePage(QWidget):
     def show_selection(self) -> None:
         """Describe the chosen cells."""
         cells = sorted(self.session.selection.cells)
-        self.visits.clear()
         self.spent.setText("")
+        solution = self.session.solution
+        # What is decided changes no visit, and a nudge is to be seen at once.
+        listed_of = (solution, tuple(cells)) if self.session.round is not None else None
+        if listed_of != self._listed_of:
+            self.visits.clear()
+        if self.session.round is None or not cells:
+            self._listed_of = None
+            self.visits.clear()
         if self.session.round is None:
             self.heading.setText("")
             self.body.setText("")
@@ -123,7 +129,14 @@ class EvidencePage(QWidget):
             return
         self.heading.setText(self._place(cells))
         self.body.setText(self._facts(cells))
-        solution = self.session.solution
+        if listed_of != self._listed_of:
+            self._listed_of = listed_of
+            self._list_visits(solution, cells)
+        self._show_states()
+        self._mark_visit()
+
+    def _list_visits(self, solution: Solution | None, cells: list[int]) -> None:
+        """The visits behind the chosen cells, a line each, and the state of the engine in them."""
         visits = (
             visits_of_cells(solution, cells, self._sums(solution)[0])
             if solution is not None
@@ -131,7 +144,10 @@ class EvidencePage(QWidget):
         )
         listed = [v for v in visits if v.seconds >= SHORT_S]
         self._show_visits(visits_heading(visits, listed, solution is not None), bool(listed))
-        self._show_states(solution, listed)
+        self._states = NO_VISITS
+        if solution is not None and listed:
+            motion = solution.prepared.conditions.motion
+            self._states = visit_states(solution.frame, motion.gears, listed)
         for place, visit in enumerate(listed):
             # Spaces as wide as figures: columns stand in line without a table.
             asked = signed(100 * (visit.k - 1))
@@ -140,16 +156,24 @@ class EvidencePage(QWidget):
             item = self._add(self.visits, text, (visit.start_s, visit.end_s))
             words = visit_words(self._states, place)
             item.setToolTip(plain_tip(f"{words}\n{VISIT_TIP}"))
-            if self.session.selection.span == (visit.start_s, visit.end_s):
-                self.visits.setCurrentItem(item)
         fit_to_lines(self.visits)
 
-    def _show_states(self, solution: Solution | None, listed: Sequence[Visit]) -> None:
+    def _mark_visit(self) -> None:
+        """The visit that is chosen on the tape is the current line."""
+        span = self.session.selection.span
+        for place, visit in enumerate(self._states.visits):
+            if span == (visit.start_s, visit.end_s):
+                self.visits.setCurrentItem(self.visits.item(place))
+                return
+        self.visits.setCurrentRow(-1)
+
+    def _anew(self) -> None:
+        """Other units or another theme: every line is written again."""
+        self._listed_of = None
+        self.refresh()
+
+    def _show_states(self) -> None:
         """Visits over the state of the engine, and which of them stand apart."""
-        self._states = NO_VISITS
-        if solution is not None and listed:
-            motion = solution.prepared.conditions.motion
-            self._states = visit_states(solution.frame, motion.gears, listed)
         if self.over_what not in self._states.known:
             self.over_what = Over.TIME
         several = len(self._states.visits) > 1

@@ -23,7 +23,7 @@ def visits_heading(visits: list[Visit], listed: list[Visit], solved: bool) -> st
     """What stands above the list: how many visits, and what the short ones that are not listed add."""
     if not visits:
         return "No visit: nothing was measured here" if solved else ""
-    brushes = visits if not listed else [v for v in visits if v not in listed]
+    brushes = visits if not listed else [v for v in visits if v.seconds < SHORT_S]
     short = (
         f"{len(brushes)} shorter than {SHORT_S:g} s, {sum(v.seconds for v in brushes):.2f} s in all"
     )
