@@ -209,8 +209,10 @@ def test_targets_are_typed_beside_what_people_run(driven: MainWindow, desk: Pull
     assert page.cells == {cell}
     QTest.keyClicks(page.entry, "=0.93")
     QTest.keyClick(page.entry, Qt.Key.Key_Return)
+    assert driven.session.deciding.confirm(), "leaner under load needs a word"
     assert page.grid.texts(cell)[2].startswith("0.93") and page.grid.view.warned[cell]
     assert "destroys engines" in page.caution.text()
+    at = page.grid.tile_rect(cell).center().toPoint()
     assert "leaner than people run" in page.grid.hint_at(at)
     assert page.cells, "the choice stays while one types"
     page.back.click()

@@ -28,6 +28,7 @@ class Danger(StrEnum):
     FAULT = "fault"
     UNSEEN = "unseen"
     LIMIT = "limit"
+    TARGET = "target"
 
 
 class Say:
@@ -51,6 +52,11 @@ class Say:
         "confirmation.unseen",
         "{cells} nobody drove would get up to {percent:.1f} % less fuel; no log bears that out.",
     )
+    TARGET = Message(
+        "confirmation.target",
+        "{cells} at full load or in boost would be run up to {percent:.1f} % leaner. Lean under load "
+        "destroys engines: end runs on lean, knock or falling fuel pressure.",
+    )
     LIMIT = Message(
         "confirmation.limit",
         "{cells} would stand up to {percent:.1f} % from what was driven, beyond the largest step "
@@ -64,6 +70,7 @@ SENTENCES = {
     Danger.FAULT: Say.FAULT,
     Danger.UNSEEN: Say.UNSEEN,
     Danger.LIMIT: Say.LIMIT,
+    Danger.TARGET: Say.TARGET,
 }
 DANGER_WORDS = {
     Danger.BOOST: "leaner above atmospheric",
@@ -71,6 +78,7 @@ DANGER_WORDS = {
     Danger.FAULT: "leaner where a fault was seen",
     Danger.UNSEEN: "leaner where nobody drove",
     Danger.LIMIT: "beyond the largest step",
+    Danger.TARGET: "leaner targets under load",
 }
 """In a few words, for counts, the history and tooltips."""
 LEANER_PCT = 0.5

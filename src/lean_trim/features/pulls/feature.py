@@ -30,8 +30,8 @@ def _pulls(parts: Parts) -> object:
 
 def _targets(parts: Parts) -> object:
     from lean_trim.features.pulls.target_table import TargetTable
+    from lean_trim.workspace.deciding import Deciding
     from lean_trim.workspace.history import History
-    from lean_trim.workspace.injector_tables import InjectorTables
     from lean_trim.workspace.open_job import OpenJob
     from lean_trim.workspace.saving import Saving
     from lean_trim.workspace.solving import Solver
@@ -41,7 +41,7 @@ def _targets(parts: Parts) -> object:
         saving=parts[Saving],
         history=parts[History],
         solver=parts[Solver],
-        beside=parts[InjectorTables],
+        deciding=parts[Deciding],
     )
 
 

@@ -12,20 +12,25 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import TableLimits
 from lean_trim.core.decision import decision as decide
+from lean_trim.core.decision.confirmation import LEANER_PCT, Danger, Warned
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.regions import USUAL_KPA
 from lean_trim.core.decision.shaping import nudged
-from lean_trim.core.decision.targets import TargetAdvice, advise
+from lean_trim.core.decision.targets import Load, TargetAdvice, advise
 from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message, Said
 from lean_trim.formats.tables.block import block_of_text
 from lean_trim.formats.tables.pasted_over import values_over
+from lean_trim.job.records import Round
+from lean_trim.job.trail import confirmed_cells
+from lean_trim.workspace.confirming import Waiting, without_warned
+from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.decision_change import DecisionChange
 from lean_trim.workspace.elsewhere import CLIPBOARD
 from lean_trim.workspace.history import History
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
-from lean_trim.workspace.side_tables import Held, SideTables, TablesChange
 from lean_trim.workspace.solving import Solver
 
 LIMITS = TableLimits(resolution=0.001, lowest=0.5, highest=1.5)
@@ -57,13 +62,13 @@ class TargetTable:
         saving: Saving,
         history: History,
         solver: Solver,
-        beside: SideTables,
+        deciding: Deciding,
     ) -> None:
         self.open = open_job
         self.saving = saving
         self.history = history
         self.solver = solver
-        self.beside = beside
+        self.deciding = deciding
 
     @property
     def base(self) -> Table | None:
@@ -194,12 +199,36 @@ class TargetTable:
         after = replace(
             after, origin=np.where(same, np.int8(decide.Origin.UNTOUCHED), after.origin)
         )
-        kept = after if after.changed else None
-        made = TablesChange(
-            self.beside,
-            current.id,
-            str(text),
-            Held({}, {TARGET: current.decisions.get(TARGET)}),
-            Held({}, {TARGET: kept}),
+        made = DecisionChange(self.deciding, current.id, TARGET, str(text), before, after)
+        warned = self._needs_word(current, table, before, after)
+        if not warned:
+            return self._make(made)
+        rest = without_warned(made, warned)
+        self.deciding.confirming.hold(
+            Waiting(
+                text=made.text,
+                warned=warned,
+                go_on=lambda: self._make(replace(made, warned=warned)),
+                others=None if rest is None else lambda: self._make(rest),
+            )
         )
+        return False
+
+    def _make(self, made: DecisionChange) -> bool:
         return self.saving.attempt(lambda: self.history.push(made), made)
+
+    def _needs_word(
+        self, current: Round, table: Table, before: Decision, after: Decision
+    ) -> tuple[Warned, ...]:
+        """Targets this change makes leaner than they were driven, under load; said once, not asked again."""
+        if len(table.axes) != 2:
+            return ()
+        loads = advise(table, after.values, self._baro_kpa()).loads
+        heavy = np.array([load in (Load.FULL, Load.BOOST) for load in loads])[:, None]
+        leaner = 100.0 * (after.values / table.values - 1.0)
+        cells = heavy & (leaner > LEANER_PCT) & (after.values > before.values)
+        places = frozenset(np.flatnonzero(cells).tolist())
+        known = confirmed_cells(current.steps, TARGET).get(Danger.TARGET, frozenset())
+        if places <= known:
+            return ()
+        return (Warned(Danger.TARGET, places, float(leaner[cells].max())),)

@@ -12,6 +12,9 @@ from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.curve_plot import CurvePlot
 from lean_trim.ui.widgets.side_grid import SideGrid
 
+LEAST_H = 112
+"""Lines and words above and below take 66 px of it."""
+
 
 class SideCurve(CurvePlot):
     """The other look of a grid of tiles, with the same choice; of a grid the row of the current cell."""
@@ -21,7 +24,7 @@ class SideCurve(CurvePlot):
     ) -> None:
         super().__init__(appearance, f"{grid.accessibleName()} as a curve", parent)
         self.grid = grid
-        self.setMinimumSize(180, 120)
+        self.setMinimumSize(140, LEAST_H)
         self.setMaximumHeight(220)
         grid.choice_changed.connect(self.refresh)
 

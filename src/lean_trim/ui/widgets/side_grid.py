@@ -15,7 +15,7 @@ from lean_trim.ui.widgets.picture import columns_text, offer_picture
 from lean_trim.ui.widgets.tile_grid import TileGrid
 from lean_trim.ui.widgets.tile_view import TileView, layout_of, scale_for
 
-LEAST_H = 84
+LEAST_H = 64
 """Low enough for two of them above each other, high enough for a number and its bar, px."""
 MOST_TILE_H = 46
 """A tile of such a table holds a number and a bar; higher ones are dead space."""
@@ -32,7 +32,7 @@ class SideGrid(TileGrid):
         self.decision: Decision | None = None
         self.proposed: Floats | None = None
         self._cells: frozenset[int] = frozenset()
-        self.setMinimumSize(180, LEAST_H)
+        self.setMinimumSize(140, LEAST_H)
         self.pictured = offer_picture(
             self, name.lower().replace(" ", "-"), self.numbers, menu=False
         )

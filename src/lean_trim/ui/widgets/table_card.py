@@ -22,6 +22,8 @@ from lean_trim.ui.widgets.side_curve import SideCurve
 from lean_trim.ui.widgets.side_grid import SideGrid
 
 MOST_STRETCH = 100
+ENTRY_W = 84
+"""Room for an operation, px."""
 
 
 class TableCard(QWidget):
@@ -59,8 +61,9 @@ class TableCard(QWidget):
         self.as_curve.toggled.connect(lambda _: self._make_room())
         self.line = ElidedLine()
         self.entry = OperationEntry(self)
-        self.entry.setPlaceholderText("=1.02  +3%  x0.98")
+        self.entry.setPlaceholderText("+3%  =1.02")
         self.entry.setAccessibleName(f"Change of the chosen cells of the {kind.words}")
+        self.entry.setFixedWidth(ENTRY_W)
         self.entry.returnPressed.connect(self._type)
         self.sheet = PasteSheet(kind, session, appearance, self)
         self.accept = QPushButton("Accept", self)
@@ -106,17 +109,23 @@ class TableCard(QWidget):
         buttons.setSpacing(4)
         for button in (self.accept, self.back, self.more):
             buttons.addWidget(button)
-        buttons.addWidget(self.as_curve)
-        buttons.addWidget(self.entry, 1)
+        buttons.addStretch(1)
+        head = QHBoxLayout()
+        head.addWidget(self.title, 1)
+        head.addWidget(self.as_curve)
+        # Beside what it changes; in one row with the buttons two cards would be wider than a small window.
+        foot = QHBoxLayout()
+        foot.addWidget(self.line, 1)
+        foot.addWidget(self.entry)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        layout.addWidget(self.title)
+        layout.addLayout(head)
         layout.addWidget(self.nothing)
         layout.addWidget(self.sheet)
         layout.addWidget(self.grid, MOST_STRETCH)
         layout.addWidget(self.curve, MOST_STRETCH)
-        layout.addWidget(self.line)
+        layout.addLayout(foot)
         layout.addLayout(buttons)
         # What the grid cannot take goes to the end, so that the titles of two cards stay in one
         # line.

@@ -92,7 +92,9 @@ class TargetPage(QWidget):
 
     def _type(self) -> None:
         chosen = self.cells
-        if self.targets.type_in(self.entry.text(), chosen):
+        done = self.targets.type_in(self.entry.text(), chosen)
+        # What waits for a word is kept there; what was refused stays to be put right.
+        if done or self.session.deciding.confirming.waiting is not None:
             self.entry.clear()
 
     def paste_table(self) -> None:
