@@ -117,7 +117,7 @@ def test_a_cell_is_typed_and_a_slip_shows_again_what_stands(swapped: MainWindow)
     QTest.keyClicks(card.entry, "much")
     QTest.keyClick(card.entry, Qt.Key.Key_Return)
     assert card.grid.texts(2)[2] == "1.11" and card.entry.text() == "much"
-    assert "in the ECU 1.02 ms" in card.line.text() and "to write 1.11" in card.line.text()
+    assert "now 1.02 ms" in card.line.text() and "to write 1.11" in card.line.text()
     QTest.mouseClick(card.back, Qt.MouseButton.LeftButton)
     assert card.grid.texts(2)[2] == "1.02" and not card.back.isEnabled()
 

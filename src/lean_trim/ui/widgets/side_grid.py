@@ -126,7 +126,7 @@ class SideGrid(TileGrid):
         was, asked, to_write = self.texts(cell)
         unit = self.table.shown_unit
         pct = 100.0 * float((self.decision.values / self.table.values).ravel()[cell] - 1.0)
-        parts = [f"in the ECU {was} {unit}"]
+        parts = [f"now {was} {unit}"]
         parts += [f"asked {asked}"] if asked and asked != was else []
         parts += [f"to write {to_write} ({signed(pct)} %)"] if to_write != was else []
         return f"{self.point_text(cell)}: {', '.join(parts)}"

@@ -61,7 +61,7 @@ class TableCard(QWidget):
         self.as_curve.toggled.connect(lambda _: self._make_room())
         self.line = ElidedLine()
         self.entry = OperationEntry(self)
-        self.entry.setPlaceholderText("+3%  =1.02")
+        self.entry.setPlaceholderText("+3%")
         self.entry.setAccessibleName(f"Change of the chosen cells of the {kind.words}")
         self.entry.setFixedWidth(ENTRY_W)
         self.entry.returnPressed.connect(self._type)
