@@ -9,10 +9,13 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
+from lean_trim.formats.tables import table_text
 from lean_trim.job.store import JobStore, load_job
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.dunlin import dunlin
@@ -109,3 +112,30 @@ def test_a_car_with_one_table_has_nothing_to_turn_to(driven: MainWindow) -> None
     before = driven.session.round
     assert not driven.session.airflow_tables.turn_over()
     assert driven.session.round is before
+
+
+def test_a_job_of_two_tables_is_made_from_what_is_pasted(
+    window: MainWindow, tmp_path: Path, until: Until
+) -> None:
+    window.actions_["new_job"].trigger()
+    page = window.new_job
+    assert page is not None
+    car = dunlin()
+    page.fill_from(replace(car.seen_by("ve"), other=None))
+    assert page.draft.other is None and "complete" not in page.lacks.text()
+    page.tables.turn_to(2)
+    grid = table_text(car.seen_by("ve").table, "\t")
+    QGuiApplication.clipboard().setText(grid)
+    page.paste_table()
+    assert page.draft.other is None, "a second VE table is no blended ECU"
+    QGuiApplication.clipboard().setText(table_text(car.table, "\t"))
+    page.paste_table()
+    assert page.draft.other is not None and page.draft.other.airflow == "maf"
+    made: list[object] = []
+    page.wanted.disconnect()
+    page.wanted.connect(lambda vehicle, _: made.append(vehicle))
+    page.make.click()
+    (vehicle,) = made
+    assert isinstance(vehicle, Vehicle) and vehicle.airflow == "maf" and vehicle.other is not None
+    assert np.array_equal(vehicle.table.values, car.table.values)
+    assert vehicle.other.table.same_axes(car.seen_by("ve").table)

@@ -12,16 +12,16 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lean_trim.core.data.guess import guessed_table
-from lean_trim.core.data.table_kinds import airflow_grid
+from lean_trim.core.data.table_kinds import Holds, airflow_grid, holds_of
 from lean_trim.core.data.tables import Table
-from lean_trim.core.data.vehicle import Vehicle
+from lean_trim.core.data.vehicle import Airflow, OtherAirflow, Vehicle, default_limits
 from lean_trim.core.errors import BadInputError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.car_form import CarForm
 from lean_trim.ui.vehicle.table_panel import TablePanel
-from lean_trim.ui.widgets.label import Label
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import scrolling_column
 from lean_trim.ui.widgets.tab_order import tab_in_reading_order
 from lean_trim.ui.widgets.turning import Turning
@@ -42,6 +42,12 @@ class Say:
     )
 
 
+SECOND = 2
+"""Place of the second airflow table among the tables."""
+SECOND_TIP = (
+    "Only of an ECU that changes over between a MAF curve and a VE table: paste the other one here. "
+    "Each is then corrected where it was in force"
+)
 TOLD_NOTHING = (
     "A log tells most of what is asked below, and is added to the job when it is made. Drop it "
     "here, or begin without one."
@@ -78,11 +84,19 @@ class NewJobPage(QWidget):
         self.car = CarForm(appearance)
         self.airflow = TablePanel("ve", appearance, choose_table)
         self.target = TablePanel("target", appearance, choose_table)
+        self.second = TablePanel("maf", appearance, choose_table)
         self.car.name.setPlaceholderText("as the job's file")
         self.car.name.setToolTip("Left empty, the car is called as the file the job is kept in")
         self._make_log()
         self._make_end()
-        self.tables = Turning((("Airflow table", self.airflow), ("Target λ", self.target)))
+        self.tables = Turning(
+            (
+                ("Airflow table", self.airflow),
+                ("Target λ", self.target),
+                ("Second airflow table", self.second),
+            )
+        )
+        self.tables.buttons.button(SECOND).setToolTip(plain_tip(SECOND_TIP))
         left = scrolling_column([self.log_box, self.car])
         left.setFixedWidth(LEFT_W)
         middle = QHBoxLayout()
@@ -102,11 +116,13 @@ class NewJobPage(QWidget):
         self.car.edited.connect(self.show_draft)
         self.airflow.changed.connect(lambda _: self._table_changed())
         self.target.changed.connect(lambda _: self._table_changed())
+        self.second.changed.connect(lambda _: self._table_changed())
         self.airflow.other_kind.connect(self._other_kind)
         # What was folded away, or asked for anew, takes its place among the rest.
         self.car.more.mark.clicked.connect(self._order_tabs)
         self.tables.buttons.idClicked.connect(lambda _: self._order_tabs())
-        self.airflow.guess.clicked.connect(self._guess)
+        self.airflow.guess.clicked.connect(lambda: self._guess(self.airflow))
+        self.second.guess.clicked.connect(lambda: self._guess(self.second))
         self.target.flat.clicked.connect(self._flat)
         self.appearance.changed.connect(lambda: self.show_draft(self.draft))
 
@@ -168,12 +184,14 @@ class NewJobPage(QWidget):
         self.car.more.unfold(False)
         self.airflow.take_away()
         self.target.take_away()
+        self.second.take_away()
         self.show_draft(VehicleDraft())
 
     def show_draft(self, draft: VehicleDraft) -> None:
         """Stand as a draft says."""
         self.draft = draft
         self.airflow.show_kind(draft.airflow)
+        self.second.show_kind(_other_of(draft.airflow))
         if not draft.problem(Key.STOICH):
             self.target.scale_by(draft.number(Key.STOICH))
         self.car.show_draft(draft)
@@ -236,8 +254,24 @@ class NewJobPage(QWidget):
                 table=self.airflow.table,
                 target=self.target.table,
                 form=self.airflow.form,
+                other=self._second_table(),
             )
         )
+
+    def _second_table(self) -> OtherAirflow | None:
+        """The other table of an ECU that changes over between two; None where none was pasted."""
+        table = self.second.table
+        if table is None:
+            return None
+        kind = _other_of(self.draft.airflow)
+        known = self.draft.other
+        # Limits of a sheet it began with stay.
+        limits = (
+            known.limits
+            if known is not None and known.airflow == kind
+            else default_limits(kind, holds_of(table) or Holds.VE)
+        )
+        return OtherAirflow(airflow=kind, table=table, limits=limits)
 
     def _other_kind(self, kind: str) -> None:
         """The paste shows which airflow model it is."""
@@ -249,11 +283,11 @@ class NewJobPage(QWidget):
         if isinstance(shown, TablePanel):
             shown.paste_table()
 
-    def _guess(self) -> None:
+    def _guess(self, panel: TablePanel) -> None:
         draft = self.draft
         rpm = draft.number_or_none(Key.REDLINE) or draft.told.highest_rpm or 7000.0
         kpa = max(USUAL_BOOST_KPA, float(np.ceil(draft.told.highest_kpa / 10.0) * 10.0))
-        self.airflow.show_table(guessed_table(rpm, kpa), str(Say.GUESS()))
+        panel.show_table(guessed_table(rpm, kpa), str(Say.GUESS()))
 
     def _flat(self) -> None:
         rpm = [500.0, 8000.0]
@@ -313,15 +347,25 @@ class NewJobPage(QWidget):
         self.airflow.show_table(vehicle.table)
         if vehicle.target is not None:
             self.target.show_table(vehicle.target)
+        self.second.show_kind(_other_of(draft.airflow))
+        if vehicle.other is not None:
+            self.second.show_table(vehicle.other.table)
         self.show_draft(replace(draft, table=vehicle.table, target=vehicle.target))
 
     def _make(self) -> None:
         try:
             vehicle = replace(_named(self.draft).vehicle(), name=self.draft.name.strip())
+            # Of two tables the curve is put right first.
+            vehicle = vehicle.seen_by("maf")
         except BadInputError as error:
             self.session.noticed.emit(Notice("error", Say.PROBLEM(text=str(error))))
             return
         self.wanted.emit(vehicle, self.draft.told.path)
+
+
+def _other_of(airflow: Airflow) -> Airflow:
+    """What a second airflow table would be."""
+    return "ve" if airflow == "maf" else "maf"
 
 
 def _named(draft: VehicleDraft) -> VehicleDraft:
