@@ -352,8 +352,42 @@ class Monkey:
             )()
 
     def do_targets(self) -> None:
-        if self.workspace.parts[TargetTable].base is not None:
-            self.workspace.parts[TargetTable].type_in("x0.99", frozenset({0, 1}))
+        targets = self.workspace.parts[TargetTable]
+        if targets.base is not None:
+            self.random.choice(
+                (
+                    lambda: targets.type_in("x0.99", frozenset({0, 1})),
+                    lambda: targets.nudge(frozenset({200, 201}), 1.0),
+                    lambda: targets.put_back(),
+                )
+            )()
+
+    def do_learned_map(self) -> None:
+        """A learned map comes, is said of, taken into the table, or put away."""
+        learned = self.workspace.learned
+        trims = "kPa\\rpm\t900\t1500\t2100\n40\t3\t4\t0\n60\t{a}\t4\t2\n80\t0\t5\t3\n"
+        self.random.choice(
+            (
+                lambda: learned.read_text(trims.format(a=self.random.randrange(-5, 9))),
+                lambda: learned.say_bias(self.random.choice((0.0, 2.0, 9.0))),
+                learned.take,
+                learned.offer,
+                learned.put_away,
+            )
+        )()
+
+    def do_nudge_beside(self) -> None:
+        """Cells of tables beside the airflow table, some at a time."""
+        injectors = self.workspace.injectors
+        cells = frozenset({0, 2})
+        self.random.choice(
+            (
+                lambda: injectors.nudge("dead_time", cells, -1.0),
+                lambda: injectors.put_back("dead_time", cells),
+                lambda: injectors.accept("dead_time", cells),
+                self.workspace.airflow_tables.turn_over,
+            )
+        )()
 
     def do_paste_correction(self) -> None:
         tables = self.workspace.parts[FuelCorrections]
@@ -565,6 +599,8 @@ UNDOABLE = (
     "swap",
     "scale",
     "targets",
+    "learned_map",
+    "nudge_beside",
     "rest",
 )
 
