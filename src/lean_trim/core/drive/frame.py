@@ -221,12 +221,7 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...], gauge_word: 
     long = 1 + fill_missing(log.get(Role.LTFT, 0.0)) / 100
     applied = (1 + fill_missing(log.get(Role.STFT, 0.0)) / 100) * long
     per_air = applied / (stoich_along(log, vehicle) * target)
-    ratio = _fuel_ratio(log, vehicle, air_g * per_air)
-    two = two_airflows(log, vehicle, air_g, target)
-    if two is not None:
-        two = told_by_width(two, log, ratio)
-        air_g = two.in_force_g
-        ratio = _fuel_ratio(log, vehicle, air_g * per_air)
+    two, air_g, ratio = _in_force(log, vehicle, air_g, target, per_air)
     flow = (
         driven
         if vehicle.airflow == "maf" and two is None
@@ -265,6 +260,19 @@ def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...], gauge_word: 
         gauge=gauge,
         two=two,
     )
+
+
+def _in_force(
+    log: Log, vehicle: Vehicle, own_g: Floats, target: Floats, per_air: Floats
+) -> tuple[TwoAirflows | None, Floats, Floats]:
+    """Both airflows of a blended ECU, air per stroke by what was in force, and the fuel ratio to it."""
+    ratio = _fuel_ratio(log, vehicle, own_g * per_air)
+    two = two_airflows(log, vehicle, own_g, target)
+    if two is None:
+        return None, own_g, ratio
+    two = told_by_width(two, log, ratio)
+    air_g = two.in_force_g
+    return two, air_g, _fuel_ratio(log, vehicle, air_g * per_air)
 
 
 def _driven_base(base: Floats, at: tuple[Floats, ...], pieces: tuple[Piece, ...]) -> Floats:

@@ -30,6 +30,8 @@ AMONG = 6
 """Believed cells of the eight around from which a cell stands among them."""
 SPREAD = 0.2
 """How far a cell may be off before anything is known, one standard deviation (as of the surface)."""
+LEAST_ERROR = 1e-3
+"""No drive knows a node better than that, as a logarithm (a choice)."""
 MOST_ERROR_PCT = 5.0
 """Own error up to which a node is changed, percent points (a choice)."""
 
@@ -86,27 +88,13 @@ def correct_by(
     """
     check_fits(reading.table, table)
     used = np.isfinite(reading.fuel_pct)
-    places = _places(reading.table, used)
-    weights = _weights(table, places)
-    sigma = float(np.hypot(TRUST_PCT, reading.scatter_pct)) / 100.0
-    wanted = np.log1p(reading.fuel_pct[used] / 100.0)
     known = np.zeros(table.shape, bool)
-    trust = np.where(_overrun(reading.table, places), (TRUST_PCT / OVERRUN_TRUST_PCT) ** 2, 1.0)
-    matrix = weights.T @ (trust[:, None] * weights)
-    right = weights.T @ (trust * wanted)
     if beside is not None:
         known = beside.supported & np.isfinite(beside.correction_pct)
-        share = (sigma / np.maximum(beside.own_error_pct.ravel() / 100.0, 1e-3)) ** 2
-        share = np.where(known.ravel(), np.nan_to_num(share), 0.0)
-        matrix = matrix + np.diag(share)
-        right = right + share * np.log1p(np.nan_to_num(beside.correction_pct.ravel()) / 100.0)
-    unknown, error = _fit(table, matrix, right, sigma)
-    asked = 100.0 * np.expm1(unknown).reshape(table.shape)
-    error_pct = 100.0 * error.reshape(table.shape)
+    asked, error_pct = _asked(reading, used, table, beside, known)
     fuel = _without_holes(reading)
     near = _near(reading.table, np.isfinite(fuel), table)
-    by_map = (near >= LEAST_USED) & (error_pct <= MOST_ERROR_PCT)
-    by_map &= ~known
+    by_map = (near >= LEAST_USED) & (error_pct <= MOST_ERROR_PCT) & ~known
     low, high = _around(reading.table, fuel, table)
     within = np.clip(asked, np.maximum(low, -most_removed_pct), np.minimum(high, most_added_pct))
     step = np.where(by_map, within, 0.0)
@@ -123,6 +111,26 @@ def correct_by(
         held=held,
         differs_pct=_differs(reading, used, table, beside, known),
     )
+
+
+def _asked(
+    reading: LearnedReading, used: Mask, table: Table, beside: Estimate | None, known: Mask
+) -> tuple[Floats, Floats]:
+    """What believed cells and known nodes ask of every node, and its error; percent, in the table's shape."""
+    places = _places(reading.table, used)
+    weights = _weights(table, places)
+    sigma = float(np.hypot(TRUST_PCT, reading.scatter_pct)) / 100.0
+    wanted = np.log1p(reading.fuel_pct[used] / 100.0)
+    trust = np.where(_overrun(reading.table, places), (TRUST_PCT / OVERRUN_TRUST_PCT) ** 2, 1.0)
+    matrix = weights.T @ (trust[:, None] * weights)
+    right = weights.T @ (trust * wanted)
+    if beside is not None:
+        share = (sigma / np.maximum(beside.own_error_pct.ravel() / 100.0, LEAST_ERROR)) ** 2
+        share = np.where(known.ravel(), np.nan_to_num(share), 0.0)
+        matrix = matrix + np.diag(share)
+        right = right + share * np.log1p(np.nan_to_num(beside.correction_pct.ravel()) / 100.0)
+    unknown, error = _fit(table, matrix, right, sigma)
+    return (100.0 * np.expm1(unknown).reshape(table.shape), 100.0 * error.reshape(table.shape))
 
 
 def never_leaner(table: Table) -> Mask:
