@@ -563,10 +563,15 @@ class Monkey:
         while self.workspace.history.count() > count:
             left = self.workspace.history.count()
             self.workspace.navigation.undo()
+            # Another window took the file, and this is the first write that met it.
+            if self.workspace.open.read_only:
+                return
             assert self.workspace.history.count() == left - 1, "undo did nothing"
             self.check()
 
     def _same_as(self, before: Job, doing: str) -> None:
+        if self.workspace.open.read_only:
+            return
         job = self.workspace.open.job
         assert job is not None
         found = differences(before, _plain(job))
