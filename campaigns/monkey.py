@@ -629,6 +629,8 @@ def prepare(folder: Path) -> None:
         }
         np.savez(folder / f"log{which}.npz", **arrays)
     for name, car, logs in ((FIRST, "heron", 1), (SECOND, "", 0)):
+        # An interrupted campaign goes on where it stopped, and prepares anew.
+        (folder / name).unlink(missing_ok=True)
         store = JobStore.create(folder / name, vehicle, car=car)
         log = simulate(vehicle, seed=1, minutes=MINUTES, name="first")
         if logs:
