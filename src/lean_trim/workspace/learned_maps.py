@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +17,7 @@ from lean_trim.core.text import cells_in_words, signed
 from lean_trim.core.types import Floats
 from lean_trim.formats.tables.block import Block, block_of_file, block_of_text
 from lean_trim.formats.tables.learned_map import learned_map
+from lean_trim.job.database import now
 from lean_trim.job.records import LearnedMap
 from lean_trim.workspace.changes import JobClosed, LearnedOffered, Part
 from lean_trim.workspace.deciding import Deciding
@@ -194,9 +194,7 @@ class LearnedMaps:
         except LeanTrimError as error:
             self.open.error(Say.REFUSED(reason=str(error)))
             return False
-        taken = LearnedMap(
-            table=table, source=source, added=datetime.now().isoformat(timespec="seconds")
-        )
+        taken = LearnedMap(table=table, source=source, added=now())
         return self._push(taken, Say.PUT(source=source))
 
     def put_away(self) -> bool:

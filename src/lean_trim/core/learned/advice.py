@@ -12,6 +12,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.learned.correction import NEVER_LEANER_KPA, OVERRUN_KPA, OVERRUN_RPM
 from lean_trim.core.learned.reading import CellState, LearnedReading, off_neighbours
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Mask
 
 
@@ -177,8 +178,6 @@ def remarks(reading: LearnedReading, differs_pct: float = float("nan")) -> tuple
     -------
     Sentences, gravest first; the reminder to zero the map is the last.
     """
-    from lean_trim.core.text import cells_in_words
-
     out: list[Said] = []
     if reading.swings:
         out.append(Say.SWINGS())

@@ -11,7 +11,7 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.estimation.bordered import Bordered, Factor, banded
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.surface_prior import Prior
-from lean_trim.core.learned.reading import CellState, LearnedReading, check_fits
+from lean_trim.core.learned.reading import CellState, LearnedReading, check_fits, neighbours
 from lean_trim.core.types import Floats, Mask
 
 NEVER_LEANER_KPA = 80.0
@@ -168,7 +168,6 @@ def _weights(table: Table, places: tuple[Floats, Floats]) -> Floats:
     """What each place reads of the table, shape (places, cells)."""
     mesh = table.interpolate(*places)
     out = np.zeros((len(places[0]), table.size))
-    np.put_along_axis(out, mesh.cells, 0.0, axis=1)
     for corner in range(mesh.cells.shape[1]):
         out[np.arange(len(out)), mesh.cells[:, corner]] += mesh.weights[:, corner]
     return out
@@ -208,16 +207,7 @@ def _without_holes(reading: LearnedReading) -> Floats:
     A cell left alone between corrected neighbours would be a hole in the mixture.
     """
     fuel = reading.fuel_pct
-    rows, columns = fuel.shape
-    wide = np.pad(fuel, 1, constant_values=np.nan)
-    around = np.stack(
-        [
-            wide[1 + i : 1 + i + rows, 1 + j : 1 + j + columns]
-            for i in (-1, 0, 1)
-            for j in (-1, 0, 1)
-            if (i, j) != (0, 0)
-        ]
-    )
+    around = neighbours(fuel, beyond=np.nan)
     among = np.isnan(fuel) & (np.isfinite(around).sum(axis=0) >= AMONG)
     out = fuel.copy()
     out[among] = np.nanmedian(around[:, among], axis=0)

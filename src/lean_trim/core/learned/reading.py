@@ -275,6 +275,24 @@ def _falls(inner: float, outer: float, most: float) -> bool:
     return inner * outer > 0.0 and abs(outer) <= most * abs(inner)
 
 
+def neighbours(field: Floats, beyond: float) -> Floats:
+    """The eight values around each cell.
+
+    Parameters
+    ----------
+    field : any quantity, shape (rows, columns).
+    beyond : what stands past the edge of the field.
+
+    Returns
+    -------
+    Shape (8, rows, columns).
+    """
+    wide = np.pad(field, 1, constant_values=beyond)
+    rows, columns = field.shape
+    steps = [(i, j) for i in (-1, 0, 1) for j in (-1, 0, 1) if (i, j) != (0, 0)]
+    return np.stack([wide[1 + i : 1 + i + rows, 1 + j : 1 + j + columns] for i, j in steps])
+
+
 def off_neighbours(trims: Floats, learned: Mask) -> Floats:
     """How far learned cells stand off the middle of the learned cells around them.
 
@@ -287,29 +305,16 @@ def off_neighbours(trims: Floats, learned: Mask) -> Floats:
     -------
     Percent, in that shape; NaN of others, and where fewer than three stand around.
     """
-    known = np.pad(np.where(learned, trims, np.nan), 1, constant_values=np.nan)
-    rows, columns = trims.shape
-    around = [
-        known[1 + i : 1 + i + rows, 1 + j : 1 + j + columns]
-        for i in (-1, 0, 1)
-        for j in (-1, 0, 1)
-        if (i, j) != (0, 0)
-    ]
-    stack = np.stack(around)
-    enough = np.isfinite(stack).sum(axis=0) >= 3
+    around = neighbours(np.where(learned, trims, np.nan), beyond=np.nan)
+    enough = np.isfinite(around).sum(axis=0) >= 3
     middle = np.full(trims.shape, np.nan)
-    middle[enough] = np.nanmedian(stack[:, enough], axis=0)
+    middle[enough] = np.nanmedian(around[:, enough], axis=0)
     return np.where(learned, trims - middle, np.nan)
 
 
 def _largest_around(size: Floats) -> Mask:
     """True where nothing around is larger: a flare makes its neighbours look off as well."""
-    rows, columns = size.shape
-    wide = np.pad(size, 1)
-    around = [
-        wide[1 + i : 1 + i + rows, 1 + j : 1 + j + columns] for i in (-1, 0, 1) for j in (-1, 0, 1)
-    ]
-    return np.asarray(size >= np.max(around, axis=0))
+    return np.asarray(size >= np.max(neighbours(size, beyond=0.0), axis=0))
 
 
 def _scatter(off: Floats) -> float:
