@@ -24,6 +24,7 @@ from campaigns.runner import Campaign, Trial
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuel_corrections import WARM_UP, curve_of
 from lean_trim.core.data.log import Log
+from lean_trim.core.decision.shaping import Shape
 from lean_trim.features.feature import parts_of
 from lean_trim.features.pulls.control import PullsControl
 from lean_trim.features.pulls.target_table import TargetTable
@@ -203,9 +204,9 @@ class Monkey:
         self.random.choice(
             (
                 lambda: shaping.nudge(cells, 1.0, goes_on=self._holds_a_key()),
-                lambda: shaping.smooth(cells),
-                lambda: shaping.blend(cells),
-                lambda: shaping.fill(cells),
+                lambda: shaping.shape(Shape.SMOOTH, cells),
+                lambda: shaping.shape(Shape.BLEND, cells),
+                lambda: shaping.shape(Shape.FILL, cells),
                 lambda: shaping.copy(cells) and shaping.lay(self.cells()),
             )
         )()

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QMenu
 
 from lean_trim.core.data.calibration import DEAD_TIME
 from lean_trim.features.injectors.desk.desk import InjectorsDesk
 from lean_trim.features.pulls.desk.desk import PullsDesk
+from lean_trim.job.store import load_job
+from lean_trim.job.trail import Way
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.hands import drag_over
@@ -104,3 +108,94 @@ def test_targets_are_the_same_tiles(driven: MainWindow) -> None:
     assert len(grid.chosen) == grid.view.rows and all(c % 16 == 3 for c in grid.chosen)  # type: ignore[union-attr]
     QGuiApplication.clipboard().setText(grid.numbers())
     assert "to write, λ" in QGuiApplication.clipboard().text().splitlines()[0]
+
+
+def test_cells_are_shaped_by_the_keys_of_the_airflow_table_and_previewed(
+    driven: MainWindow, card: TableCard
+) -> None:
+    before = decided(card).copy()
+    card.tables.type_in(DEAD_TIME, frozenset({4}), "+10%")
+    card.grid.choose(frozenset({2, 3, 4}))
+    card.grid.setFocus()
+    menu = QMenu()
+    card.looks.add_to(menu, can=True)
+    shapes = next(a.menu() for a in menu.actions() if a.text() == "Shape")
+    assert isinstance(shapes, QMenu)
+    shapes.hovered.emit(shapes.actions()[1])
+    assert card.grid.view is not None and card.grid.view.filled[3]
+    assert decided(card)[3] == before[3]
+    shapes.aboutToHide.emit()
+    assert not card.grid.view.filled[3]
+    driven.actions_["blend"].trigger()
+    assert card.isVisible()
+    table = card.tables.base(DEAD_TIME)
+    assert table is not None
+    # Between an edge that stays and one that was raised by a tenth, the change goes in a line of log(1.1).
+    volts = table.axes[0].points
+    share = (volts[3] - volts[2]) / (volts[4] - volts[2])
+    wanted = 1.1**share
+    assert decided(card)[3] / before[3] == pytest.approx(wanted, abs=0.004)
+    driven.session.navigation.undo()
+    assert decided(card)[3] == before[3]
+
+
+def test_a_held_key_is_one_undo(driven: MainWindow, card: TableCard) -> None:
+    before = decided(card).copy()
+    card.grid.choose(frozenset({1}))
+    for goes_on in (False, True, True):
+        card.grid.nudged.emit(1.0, goes_on)
+    assert decided(card)[1] > 1.02 * before[1]
+    assert len(card.tables.trail(DEAD_TIME)) == 1
+    driven.session.navigation.undo()
+    assert np.array_equal(decided(card), before)
+    driven.session.navigation.redo()
+    assert decided(card)[1] > 1.02 * before[1]
+
+
+def test_the_history_of_a_table_goes_back_and_survives_the_file(
+    driven: MainWindow, card: TableCard, job_path: Path
+) -> None:
+    before = decided(card).copy()
+    for text in ("+5%", "+2%"):
+        assert card.tables.type_in(DEAD_TIME, frozenset({0}), text)
+    raised = decided(card).copy()
+    card.grid.setFocus()
+    driven.actions_["history"].trigger()
+    past = card.looks.past
+    assert past is not None and past.isVisible() and card.isVisible()
+    assert [past.list.item(i).text()[-8:] for i in range(3)][2] == "rst step"
+    past.list.setCurrentRow(1)
+    QTest.mouseClick(past.back, LEFT)
+    assert decided(card)[0] == pytest.approx(1.05 * before[0], abs=0.01)
+    QTest.keyClick(past, Qt.Key.Key_Escape)
+    assert not past.isVisible()
+    driven.session.navigation.undo()
+    assert np.array_equal(decided(card), raised)
+    # Kept in the file, cell by cell: read anew it can be undone as well.
+    kept = [step for step in load_job(job_path).rounds[-1].steps if step.table_name == DEAD_TIME]
+    assert [step.way for step in kept] == [Way.DONE, Way.DONE, Way.DONE, Way.UNDONE]
+    driven.session.navigation.show_round(0)
+    history = driven.session.history
+    history.clear()
+    driven.session.navigation.show_round(0)
+    assert history.count() >= 2
+    driven.session.navigation.undo()
+    driven.session.navigation.undo()
+    assert np.array_equal(decided(card), before)
+
+
+def test_the_curve_is_looked_at_in_percent_and_on_logarithmic_axes(card: TableCard) -> None:
+    card.tables.type_in(DEAD_TIME, frozenset({0}), "+5%")
+    menu = QMenu()
+    card.looks.add_to(menu, can=True)
+    looks = next(a.menu() for a in menu.actions() if a.text() == "Curve")
+    assert isinstance(looks, QMenu)
+    by_text = {action.text(): action for action in looks.actions()}
+    by_text["In percent"].setChecked(True)
+    QApplication.processEvents()
+    curve = card.curve
+    assert curve.isVisible() and curve.slice is not None
+    assert curve.slice.decided[0] == pytest.approx(5.0, abs=0.4)
+    by_text["In percent"].setChecked(False)
+    by_text["Log up"].setChecked(True)
+    assert curve.scale is not None and curve.scale.log_up

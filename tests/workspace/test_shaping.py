@@ -8,6 +8,7 @@ import numpy as np
 
 from lean_trim.core.decision.confirmation import Danger
 from lean_trim.core.decision.decision import Decision
+from lean_trim.core.decision.shaping import Shape
 from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench
 
@@ -86,12 +87,12 @@ def test_every_shape_goes_the_way_of_accepting_and_back_bit_for_bit(driven: Benc
     accept_knowingly(workspace.deciding, PART_CELLS)
     states = [start, decided(driven)]
     for act in (
-        lambda: shaping.smooth(PART_CELLS),
-        lambda: shaping.blend(PART_CELLS),
-        lambda: shaping.straighten(PART_CELLS),
+        lambda: shaping.shape(Shape.SMOOTH, PART_CELLS),
+        lambda: shaping.shape(Shape.BLEND, PART_CELLS),
+        lambda: shaping.shape(Shape.STRAIGHTEN, PART_CELLS),
         lambda: shaping.nudge(PART_CELLS, 1.0),
         lambda: shaping.copy(PART_CELLS) and shaping.lay(frozenset({89})),
-        lambda: shaping.fill(PART_CELLS),
+        lambda: shaping.shape(Shape.FILL, PART_CELLS),
     ):
         assert act() or workspace.deciding.confirm()
         states.append(decided(driven))
@@ -129,7 +130,7 @@ def test_yesterdays_step_is_undone_after_reopening(driven: Bench, job_path: Path
     start = decided(driven).values
     workspace.deciding.type_in("+3%", frozenset({70, 71}))
     middle = decided(driven).values
-    assert workspace.shaping.smooth(PART_CELLS) or workspace.deciding.confirm()
+    assert workspace.shaping.shape(Shape.SMOOTH, PART_CELLS) or workspace.deciding.confirm()
     workspace.opening.close_job()
     driven.open(job_path)
     assert workspace.history.undo_text.startswith("Smooth")

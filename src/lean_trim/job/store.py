@@ -317,6 +317,8 @@ class JobStore:
         tables: Mapping[str, Table | None],
         decisions: Mapping[str, Decision | None],
         judge_again: bool = False,
+        step: Step | None = None,
+        amends: bool = False,
     ) -> None:
         """Keep tables of a round's revision, and what was decided on them, together.
 
@@ -326,6 +328,8 @@ class JobStore:
         tables : by name; None takes the table out.
         decisions : by name; None takes the decision back.
         judge_again : drop verdict and proposals, which spoke of other tables.
+        step : of the trail; None where there was none.
+        amends : it takes the place of the step before.
         """
         with self.database.writing() as db:
             if judge_again:
@@ -336,6 +340,10 @@ class JobStore:
                     drop_decision(db, changed.id, name)
                 else:
                     put_decision(db, changed.id, name, decision)
+            if amends:
+                drop_last_step(db, changed.id)
+            if step is not None:
+                put_step(db, changed.id, step)
 
     def save_left_out(
         self, round_id: int, spans: Sequence[Span], judge_again: bool = False

@@ -243,6 +243,23 @@ def way_here(steps: Iterable[Step], table_name: str, decision: Decision) -> list
     return out[::-1]
 
 
+def state_after(trail: Sequence[Stood], place: int) -> Decision | None:
+    """What was decided after a step of a trail.
+
+    Parameters
+    ----------
+    trail : oldest step first.
+    place : in it; -1 for before its first step.
+
+    Returns
+    -------
+    None of a trail without steps.
+    """
+    if not trail:
+        return None
+    return trail[place].after if place >= 0 else trail[0].before
+
+
 def confirmed_cells(steps: Iterable[Step], table_name: str) -> dict[Danger, frozenset[int]]:
     """Cells of a table for which a danger was confirmed in a round, also where the step was undone.
 

@@ -22,7 +22,7 @@ from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Floats
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.records import Span
-from lean_trim.job.trail import Step, Stood, Way, way_here
+from lean_trim.job.trail import Step, Stood, Way, state_after, way_here
 from lean_trim.workspace.changes import Part, RoundShown
 from lean_trim.workspace.confirming import Confirming, Waiting, without_warned
 from lean_trim.workspace.decision_change import DecisionChange, LeftOutChange, cells_apart, in_order
@@ -100,21 +100,39 @@ class Deciding:
     def _take_history(self) -> None:
         """What was decided before the job was opened, or another round was looked at, can be undone."""
         current = self.open.round
-        if current is None or not self.open.is_last or not self.history.is_empty:
+        if current is None or not self.open.is_last:
             return
-        self.history.seed(
-            [
+        self.history.seed(self.changes_on(current.subject, current.decided))
+
+    def changes_on(self, table_name: str, decided: Decision) -> list[tuple[str, DecisionChange]]:
+        """What was decided on a table of the shown round, as changes that can be undone.
+
+        Parameters
+        ----------
+        table_name : of its calibration.
+        decided : on it.
+
+        Returns
+        -------
+        When each was made, and the change; oldest first.
+        """
+        current = self.open.round
+        if current is None:
+            return []
+        return [
+            (
+                stood.step.made,
                 DecisionChange(
                     deciding=self,
                     round_id=current.id,
-                    table_name=current.subject,
+                    table_name=table_name,
                     text=stood.step.text,
                     before=stood.before,
                     after=stood.after,
-                )
-                for stood in way_here(current.steps, current.subject, current.decided)
-            ]
-        )
+                ),
+            )
+            for stood in way_here(current.steps, table_name, decided)
+        ]
 
     @property
     def trail(self) -> list[Stood]:
@@ -245,12 +263,23 @@ class Deciding:
         self, made: DecisionChange, goes_on: bool = False, then: Callable[[], object] | None = None
     ) -> bool:
         """Do a change for good, in the place of the last one where its gesture goes on."""
-        done = self._push(made, goes_on)
+        done = self.push(made, goes_on)
         if done and then is not None:
             then()
         return done
 
-    def _push(self, made: DecisionChange, goes_on: bool) -> bool:
+    def push(self, made: DecisionChange, goes_on: bool = False) -> bool:
+        """Save a change, in the place of the last one where its gesture goes on.
+
+        Parameters
+        ----------
+        made : on any table of the newest round.
+        goes_on : the gesture of the last change goes on; both are one undo.
+
+        Returns
+        -------
+        Whether it was saved.
+        """
         last = self.history.last
         if goes_on and isinstance(last, DecisionChange) and self._leads_on(last, made):
             # What was confirmed with its beginning is kept with the whole.
@@ -300,9 +329,9 @@ class Deciding:
         Whether it was done.
         """
         trail = self.trail
-        if not trail:
+        state = state_after(trail, place)
+        if state is None:
             return False
-        state = trail[place].after if place >= 0 else trail[0].before
         text = trail[place].step.text if place >= 0 else ""
         said = Say.BACK_TO(text=text) if text else Say.BACK_TO_START()
         return self.change(lambda _: said, lambda _: state)

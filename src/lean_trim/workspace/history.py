@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
-from lean_trim.workspace.changes import HistoryChanged, Hub, JobClosed
+from lean_trim.workspace.changes import HistoryChanged, Hub, JobClosed, RoundShown
 
 
 class Change(Protocol):
@@ -32,7 +32,13 @@ class History:
         self.hub = hub
         self._done: list[Change] = []
         self._undone: list[Change] = []
+        # What was taken over from before; None once it is too late for that.
+        self._seeded: list[tuple[str, Change]] | None = None
         hub.subscribe(JobClosed, lambda _: self.clear())
+        hub.subscribe(RoundShown, lambda _: self._begin_seeding())
+
+    def _begin_seeding(self) -> None:
+        self._seeded = [] if self.is_empty else None
 
     def push(self, change: Change) -> None:
         """Do a change; what was undone before can no longer be redone.
@@ -43,6 +49,7 @@ class History:
         """
         change.apply()
         self._done.append(change)
+        self._seeded = None
         self._undone.clear()
         self.hub.publish(HistoryChanged())
 
@@ -53,18 +60,24 @@ class History:
         """
         change.apply()
         self._done[-1] = change
+        self._seeded = None
         self._undone.clear()
         self.hub.publish(HistoryChanged())
 
-    def seed(self, changes: Sequence[Change]) -> None:
+    def seed(self, changes: Sequence[tuple[str, Change]]) -> None:
         """Take changes that were made before the job was opened as those that can be undone.
+
+        Every part may add its own while a round is shown before which nothing was done.
 
         Parameters
         ----------
-        changes : in the order they were made.
+        changes : when each was made, ISO 8601, and the change.
         """
-        self._done = list(changes)
-        self._undone.clear()
+        if self._seeded is None:
+            return
+        # In order of time, whoever keeps them; of one time in the order they are handed over.
+        self._seeded = sorted([*self._seeded, *changes], key=lambda made: made[0])
+        self._done = [change for _, change in self._seeded]
         self.hub.publish(HistoryChanged())
 
     @property
@@ -78,6 +91,7 @@ class History:
             return None
         change = self._done[-1]
         change.revert()
+        self._seeded = None
         self._undone.append(self._done.pop())
         self.hub.publish(HistoryChanged())
         return change
@@ -117,5 +131,6 @@ class History:
     def clear(self) -> None:
         """Forget everything."""
         self._done.clear()
+        self._seeded = None
         self._undone.clear()
         self.hub.publish(HistoryChanged())

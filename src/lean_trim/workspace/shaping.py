@@ -16,7 +16,7 @@ from lean_trim.core.decision.choices import Choice
 from lean_trim.core.decision.choosing import Known, chosen_by
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.driving_shares import driving_seconds
-from lean_trim.core.decision.shaping import Correction, Evidence
+from lean_trim.core.decision.shaping import Correction, Evidence, Shape
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.estimation.cell_evidence import SEEN_S
 from lean_trim.core.explore.events import tip_in_cells
@@ -32,7 +32,7 @@ from lean_trim.workspace.solving import Solver
 COARSE_PCT = 1.0
 FINE_PCT = 0.2
 """What one press of a nudge key moves a cell by, percent; a step of its field at least."""
-Shape = Callable[[Table, Floats, Mask], Floats]
+Wanted = Callable[[Table, Floats, Mask], Floats]
 """Wanted values from the driven table, the values as decided, and the chosen cells."""
 
 
@@ -53,6 +53,14 @@ class Say:
         "The correction of {cells} is copied. Choose where it is to go, then lay it there.",
     )
     SAME = Message("shaping.same", "Nothing changes: these cells already stand so, or are pinned.")
+
+
+SAID = {
+    Shape.BLEND: Say.BLEND,
+    Shape.STRAIGHTEN: Say.STRAIGHTEN,
+    Shape.SMOOTH: Say.SMOOTH,
+    Shape.FILL: Say.FILL,
+}
 
 
 class Shaping:
@@ -135,85 +143,33 @@ class Shaping:
             return False
         limits = vehicle.limits
         own = vehicle.table.own
-        return self._shape(
+        return self._change(
             Say.RAISE if pct > 0 else Say.LOWER,
             cells,
             lambda _, values, chosen: shaping.nudged(values, chosen, pct, limits, own),
             goes_on,
         )
 
-    def blend(self, cells: frozenset[int], along: int | None = None) -> bool:
-        """Carry the change at two edges of the chosen cells through those between.
+    def shape(self, how: Shape, cells: frozenset[int], along: int | None = None) -> bool:
+        """Make chosen cells smooth, blend or straighten them between their edges, or fill them.
 
         Parameters
         ----------
+        how : which of those.
         cells : flat indices.
-        along : the axis along which the edges face each other; None takes the rows, or the columns
+        along : the axis along which edges face each other; None takes the rows, or the columns
             where one row is chosen.
 
         Returns
         -------
         Whether it was done.
         """
-        return self._shape(
-            Say.BLEND,
+        return self._change(
+            SAID[how],
             cells,
-            lambda driven, values, chosen: shaping.blended(
-                driven, values, chosen, _axis(chosen, along)
+            lambda driven, values, chosen: shaping.shaped(
+                how, driven, values, chosen, self.evidence, along
             ),
-        )
-
-    def straighten(self, cells: frozenset[int], along: int | None = None) -> bool:
-        """Put the values between two edges of the chosen cells on a straight line.
-
-        Parameters
-        ----------
-        cells : flat indices.
-        along : as for ``blend``.
-
-        Returns
-        -------
-        Whether it was done.
-        """
-        return self._shape(
-            Say.STRAIGHTEN,
-            cells,
-            lambda driven, values, chosen: shaping.straightened(
-                driven, values, chosen, _axis(chosen, along)
-            ),
-        )
-
-    def smooth(self, cells: frozenset[int]) -> bool:
-        """Even out bends, each cell held at its value by what is known of it.
-
-        Parameters
-        ----------
-        cells : flat indices.
-
-        Returns
-        -------
-        Whether it was done.
-        """
-        return self._shape(Say.SMOOTH, cells, self._smoothed)
-
-    def _smoothed(self, driven: Table, values: Floats, chosen: Mask) -> Floats:
-        return shaping.smoothed(driven, values, chosen, self.evidence)
-
-    def fill(self, cells: frozenset[int]) -> bool:
-        """Take what the surface asks, whatever the rules made of it.
-
-        Parameters
-        ----------
-        cells : flat indices.
-
-        Returns
-        -------
-        Whether it was done.
-        """
-        return self._shape(
-            Say.FILL,
-            cells,
-            lambda driven, values, chosen: shaping.filled(driven, values, chosen, self.evidence),
         )
 
     def copy(self, cells: frozenset[int]) -> bool:
@@ -251,7 +207,7 @@ class Shaping:
         if copied is None or (self.open.round and copied.factors.ndim != self._axes):
             self.open.error(Say.REFUSED(reason=str(shaping.Say.NOTHING_COPIED())))
             return False
-        return self._shape(
+        return self._change(
             Say.LAY,
             cells,
             lambda driven, values, chosen: shaping.laid(driven, values, chosen, copied),
@@ -262,12 +218,12 @@ class Shaping:
         current = self.open.round
         return 0 if current is None else len(current.table.axes)
 
-    def preview(self, shape: str, cells: frozenset[int]) -> Floats | None:
+    def preview(self, how: Shape, cells: frozenset[int]) -> Floats | None:
         """What a shape would leave in the table, without deciding it.
 
         Parameters
         ----------
-        shape : "smooth", "blend", "straighten" or "fill".
+        how : which shape.
         cells : flat indices.
 
         Returns
@@ -280,20 +236,14 @@ class Shaping:
         chosen = decide.mask_of(current.decided, cells)
         driven = current.table
         values = current.decided.values
-        ways: dict[str, Callable[[], Floats]] = {
-            "smooth": lambda: self._smoothed(driven, values, chosen),
-            "blend": lambda: shaping.blended(driven, values, chosen, _axis(chosen, None)),
-            "straighten": lambda: shaping.straightened(driven, values, chosen, _axis(chosen, None)),
-            "fill": lambda: shaping.filled(driven, values, chosen, self.evidence),
-        }
         try:
-            wanted = ways[shape]()
+            wanted = shaping.shaped(how, driven, values, chosen, self.evidence, None)
         except LeanTrimError:
             return None
         return np.where(current.decided.pinned, values, wanted)
 
-    def _shape(
-        self, said: Message, cells: frozenset[int], shape: Shape, goes_on: bool = False
+    def _change(
+        self, said: Message, cells: frozenset[int], shape: Wanted, goes_on: bool = False
     ) -> bool:
         current: Round | None = self.open.round
         vehicle = self.open.vehicle
@@ -311,12 +261,3 @@ class Shaping:
             return said(cells=count)
 
         return self.deciding.change(words, shaped, goes_on, nothing=Say.SAME())
-
-
-def _axis(chosen: Mask, along: int | None) -> int:
-    """The axis to shape along: as asked, else from row to row where more than one is chosen."""
-    if chosen.ndim == 1:
-        return 0
-    if along is not None:
-        return along
-    return 0 if len(np.unique(np.nonzero(chosen)[0])) > 1 else 1

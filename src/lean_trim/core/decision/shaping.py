@@ -7,6 +7,7 @@ rounds them to the field and looks at what they would do (``decision.moved_by_ha
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +49,15 @@ BEND_PCT = 1.0
 """Bend between neighbours that weighs as much as one standard error of a cell, percent (a choice)."""
 LEAST_IN_LINE = 3
 """Cells a line needs before anything lies between its edges."""
+
+
+class Shape(StrEnum):
+    """What chosen cells can be made to do."""
+
+    SMOOTH = "smooth"
+    BLEND = "blend"
+    STRAIGHTEN = "straighten"
+    FILL = "fill"
 
 
 @dataclass(frozen=True, eq=False)
@@ -119,8 +129,11 @@ def blended(driven: Table, values: Floats, chosen: Mask, along: int) -> Floats:
     BadInputError
         If no line has a cell between its edges.
     """
-    change = np.log(values / driven.values)
-    return np.asarray(driven.values * np.exp(_between(driven.axes[along], change, chosen, along)))
+    axis = driven.axes[along]
+    if _is_positive(driven.values) and _is_positive(values):
+        change = np.log(values / driven.values)
+        return np.asarray(driven.values * np.exp(_between(axis, change, chosen, along)))
+    return np.asarray(driven.values + _between(axis, values - driven.values, chosen, along))
 
 
 def straightened(table: Table, values: Floats, chosen: Mask, along: int) -> Floats:
@@ -143,6 +156,60 @@ def straightened(table: Table, values: Floats, chosen: Mask, along: int) -> Floa
         If no line has a cell between its edges.
     """
     return _between(table.axes[along], values, chosen, along)
+
+
+def axis_along(chosen: Mask, along: int | None = None) -> int:
+    """The axis to shape along.
+
+    Parameters
+    ----------
+    chosen : cells.
+    along : as the user asked; None leaves it to the choice.
+
+    Returns
+    -------
+    From row to row where cells of more than one are chosen, else along the row.
+    """
+    if chosen.ndim == 1:
+        return 0
+    if along is not None:
+        return along
+    return 0 if len(np.unique(np.nonzero(chosen)[0])) > 1 else 1
+
+
+def shaped(
+    how: Shape, driven: Table, values: Floats, chosen: Mask, evidence: Evidence, along: int | None
+) -> Floats:
+    """Chosen cells in one of the shapes.
+
+    Parameters
+    ----------
+    how : which.
+    driven : the table the change is counted from.
+    values : as decided.
+    chosen : cells.
+    evidence : of the drive.
+    along : the axis along which edges face each other; None leaves it to the choice.
+
+    Returns
+    -------
+    Wanted values.
+
+    Raises
+    ------
+    BadInputError
+        If it cannot be done with these cells.
+    """
+    if how is Shape.SMOOTH:
+        return smoothed(driven, values, chosen, evidence)
+    if how is Shape.FILL:
+        return filled(driven, values, chosen, evidence)
+    edges = blended if how is Shape.BLEND else straightened
+    return edges(driven, values, chosen, axis_along(chosen, along))
+
+
+def _is_positive(values: Floats) -> bool:
+    return bool((values > 0.0).all())
 
 
 def _between(axis: Axis, what: Floats, chosen: Mask, along: int) -> Floats:
@@ -206,14 +273,17 @@ def smoothed(table: Table, values: Floats, chosen: Mask, evidence: Evidence) -> 
     -------
     Wanted values.
     """
-    logs = np.log(values)
+    # Milliseconds and degrees go through zero: there a bend is counted in parts of the largest cell.
+    positive = _is_positive(values)
+    largest = float(np.abs(values).max()) or 1.0
+    logs = np.log(values) if positive else values / largest
     known = evidence.seen & np.isfinite(evidence.error_pct)
     error = np.maximum(evidence.error_pct, LEAST_ERROR_PCT)
     logs = _evened(table, logs, chosen & known, error, among=known)
     guess = np.full(table.shape, UNKNOWN_ERROR_PCT)
     logs = _evened(table, logs, chosen & ~known, guess, among=np.ones(table.shape, bool))
     # Cells that were not to move keep their value to the last bit.
-    return np.where(chosen, np.exp(logs), values)
+    return np.where(chosen, np.exp(logs) if positive else logs * largest, values)
 
 
 def _evened(table: Table, logs: Floats, free: Mask, error_pct: Floats, among: Mask) -> Floats:

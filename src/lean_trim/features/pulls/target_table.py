@@ -15,7 +15,7 @@ from lean_trim.core.decision import decision as decide
 from lean_trim.core.decision.confirmation import LEANER_PCT, Danger, Warned
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.decision.regions import USUAL_KPA
-from lean_trim.core.decision.shaping import nudged
+from lean_trim.core.decision.shaping import Shape, nudged
 from lean_trim.core.decision.targets import Load, TargetAdvice, advise
 from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import LeanTrimError
@@ -23,7 +23,8 @@ from lean_trim.core.messages import Message, Said
 from lean_trim.formats.tables.block import block_of_text
 from lean_trim.formats.tables.pasted_over import values_over
 from lean_trim.job.records import Round
-from lean_trim.job.trail import confirmed_cells
+from lean_trim.job.trail import Stood, confirmed_cells, state_after, way_here
+from lean_trim.workspace.changes import RoundShown
 from lean_trim.workspace.confirming import Waiting, without_warned
 from lean_trim.workspace.deciding import Deciding
 from lean_trim.workspace.decision_change import DecisionChange
@@ -31,6 +32,7 @@ from lean_trim.workspace.elsewhere import CLIPBOARD
 from lean_trim.workspace.history import History
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
+from lean_trim.workspace.side_shaping import SHAPE_WORDS, shaped_freely
 from lean_trim.workspace.solving import Solver
 
 LIMITS = TableLimits(resolution=0.001, lowest=0.5, highest=1.5)
@@ -48,6 +50,8 @@ class Say:
         "Choose the cells first, then type, for example =0.86 or x0.98.",
     )
     SET = Message("target_table.set", "Set {text} on {count} targets")
+    BACK_TO = Message("target_table.back_to", "Go back in the targets")
+    TARGETS = Message("target_table.targets", "{count} targets")
     PASTE = Message("target_table.paste", "Paste targets")
     PUT_BACK = Message("target_table.put_back", "Put {count} targets back")
     REFUSED = Message("target_table.refused", "The target table is as it was: {reason}")
@@ -69,6 +73,38 @@ class TargetTable:
         self.history = history
         self.solver = solver
         self.deciding = deciding
+        open_job.hub.subscribe(RoundShown, lambda _: self._take_history())
+
+    def _take_history(self) -> None:
+        """Targets decided before the job was opened can be undone as well."""
+        decided = self.decided
+        if decided is not None and self.open.is_last:
+            self.history.seed(self.deciding.changes_on(TARGET, decided))
+
+    @property
+    def trail(self) -> list[Stood]:
+        """How the targets of the shown round came about, oldest step first."""
+        current = self.open.round
+        decided = self.decided
+        if current is None or decided is None:
+            return []
+        return way_here(current.steps, TARGET, decided)
+
+    def go_back_to(self, place: int) -> bool:
+        """Decide again what was decided after a step of the trail; that can be undone as well.
+
+        Parameters
+        ----------
+        place : in ``trail``; -1 for before its first step.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        found = state_after(self.trail, place)
+        if found is None:
+            return False
+        return self._change(Say.BACK_TO(), lambda _, __: found)
 
     @property
     def base(self) -> Table | None:
@@ -122,13 +158,14 @@ class TargetTable:
         said = Say.SET(text=words, count=len(cells))
         return self._change(said, lambda d, _: type_in(d, typed, cells, LIMITS))
 
-    def nudge(self, cells: frozenset[int], pct: float) -> bool:
+    def nudge(self, cells: frozenset[int], pct: float, goes_on: bool = False) -> bool:
         """Move targets by a little, by one step of their field at least.
 
         Parameters
         ----------
         cells : flat indices.
         pct : percent; its sign tells the direction.
+        goes_on : the key is still held; all of it is one undo.
 
         Returns
         -------
@@ -143,7 +180,29 @@ class TargetTable:
             wanted = nudged(decision.values, chosen, pct, LIMITS, table.own)
             return decide.moved_by_hand(decision, wanted, LIMITS, table.own)
 
-        return self._change(Say.SET(text=f"{pct:+g}%", count=len(cells)), moved)
+        return self._change(Say.SET(text=f"{pct:+g}%", count=len(cells)), moved, goes_on)
+
+    def shape(self, how: Shape, cells: frozenset[int]) -> bool:
+        """Make chosen targets smooth, blend or straighten them between their edges.
+
+        Parameters
+        ----------
+        how : which of those.
+        cells : flat indices.
+
+        Returns
+        -------
+        Whether it was done.
+        """
+        if not cells:
+            self.open.note(Say.CHOOSE_FIRST())
+            return False
+
+        def wanted(decision: Decision, table: Table) -> Decision:
+            values = shaped_freely(how, table, decision, cells)
+            return decide.moved_by_hand(decision, values, LIMITS, table.own)
+
+        return self._change(SHAPE_WORDS[how](what=str(Say.TARGETS(count=len(cells)))), wanted)
 
     def paste(self, text: str) -> bool:
         """Put targets from the clipboard over the table; False, and told, if it cannot be done.
@@ -180,7 +239,9 @@ class TargetTable:
             Say.PUT_BACK(count=count), lambda d, t: decide.put_back(d, t, cells or None)
         )
 
-    def _change(self, text: Said, change: Callable[[Decision, Table], Decision]) -> bool:
+    def _change(
+        self, text: Said, change: Callable[[Decision, Table], Decision], goes_on: bool = False
+    ) -> bool:
         current = self.open.round
         table = self.base
         before = self.decided
@@ -202,20 +263,17 @@ class TargetTable:
         made = DecisionChange(self.deciding, current.id, TARGET, str(text), before, after)
         warned = self._needs_word(current, table, before, after)
         if not warned:
-            return self._make(made)
+            return self.deciding.push(made, goes_on)
         rest = without_warned(made, warned)
         self.deciding.confirming.hold(
             Waiting(
                 text=made.text,
                 warned=warned,
-                go_on=lambda: self._make(replace(made, warned=warned)),
-                others=None if rest is None else lambda: self._make(rest),
+                go_on=lambda: self.deciding.push(replace(made, warned=warned)),
+                others=None if rest is None else lambda: self.deciding.push(rest),
             )
         )
         return False
-
-    def _make(self, made: DecisionChange) -> bool:
-        return self.saving.attempt(lambda: self.history.push(made), made)
 
     def _needs_word(
         self, current: Round, table: Table, before: Decision, after: Decision

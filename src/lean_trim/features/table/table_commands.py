@@ -13,9 +13,13 @@ Run = Callable[[Place, bool], object]
 
 
 def _on_desk(name: str, place: Place, on: bool) -> None:
-    """Turn to the Table desk and do something there."""
+    """Do something with the table that has the focus; else turn to the Table desk and do it there."""
     from lean_trim.features.table.desk.desk import table_desk
+    from lean_trim.ui.widgets.side_looks import looks_with_focus
 
+    side = looks_with_focus()
+    if side is not None and side.run(name):
+        return
     place.show_desk("table")
     getattr(table_desk(place), name)()
 

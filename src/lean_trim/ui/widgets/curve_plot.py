@@ -5,8 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.core.data.tables import Table
@@ -54,6 +62,7 @@ class CurvePlot(QWidget):
     typed = Signal(str)
     nudged = Signal(float, bool)
     hovered = Signal(str)
+    menu_wanted = Signal(QPoint)
     dragged = Signal(int, float)
     """Flat index of a cell, and the value it was dragged to, in the ECU's own numbers."""
 
@@ -69,7 +78,7 @@ class CurvePlot(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(name)
         appearance.changed.connect(self.update)
-        offer_picture(self, "curve", self.numbers)
+        self.pictured = offer_picture(self, "curve", self.numbers, menu=False)
 
     # ---- what whoever inherits says --------------------------------------------------------------
 
@@ -343,6 +352,15 @@ class CurvePlot(QWidget):
         change = f" ({signed(step)} %)" if step is not None and np.isfinite(step) else ""
         driving = f", {s.seconds[place]:.1f} s of used driving" if s.seconds.any() else ""
         return f"{text} {s.unit}{change}{driving}"
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """What can be done with the chosen points; the one that was pressed, where it is not chosen."""
+        place = self.place_at(event.pos().x())
+        if self.slice is not None and place is not None:
+            cell = int(self.slice.cells[place])
+            if cell not in self.chosen:
+                self.choose(frozenset({cell}))
+        self.menu_wanted.emit(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Left and right walk along, Page Up and Down nudge, digits are typed over the point."""

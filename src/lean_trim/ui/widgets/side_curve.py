@@ -17,7 +17,7 @@ LEAST_H = 112
 
 
 class SideCurve(CurvePlot):
-    """The other look of a grid of tiles, with the same choice; of a grid the row of the current cell."""
+    """The other look of tiles, with the same choice; of a grid a row or column."""
 
     def __init__(
         self, grid: SideGrid, appearance: Appearance, parent: QWidget | None = None
@@ -49,7 +49,7 @@ class SideCurve(CurvePlot):
         if grid.table is None or grid.decision is None:
             return None
         table = grid.table
-        along = len(table.axes) - 1
+        along = min(self.look.along, len(table.axes) - 1)
         at = min(self.current, table.size - 1)
         found = slice_of(table, at, along, grid.decision)
         if grid.proposed is not None:

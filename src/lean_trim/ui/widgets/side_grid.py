@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from PySide6.QtCore import QPoint, Signal
 from PySide6.QtWidgets import QWidget
@@ -31,6 +33,7 @@ class SideGrid(TileGrid):
         self.table: Table | None = None
         self.decision: Decision | None = None
         self.proposed: Floats | None = None
+        self.shown_last: TileView | None = None
         self._cells: frozenset[int] = frozenset()
         self.setMinimumSize(140, LEAST_H)
         self.pictured = offer_picture(
@@ -76,24 +79,50 @@ class SideGrid(TileGrid):
         rows, columns = layout_of(table)
         unknown = np.full(table.size, np.nan)
         self.setMaximumHeight(int(rows * MOST_TILE_H) + 44)
+        self.shown_last = TileView(
+            table=table,
+            rows=rows,
+            columns=columns,
+            text=texts_of_table(table, decision.values),
+            bar_pct=bar,
+            error_pct=unknown,
+            seconds=np.ones(table.size),
+            solidity=np.ones(table.size),
+            origin=decision.origin.ravel(),
+            pinned=decision.pinned.ravel(),
+            scale_pct=scale_for(bar),
+            values=table.own_of(decision.values).ravel(),
+            decimals=3,
+            filled=np.asarray(open_ & (bar != 0.0), bool),
+            warned=np.zeros(table.size, bool) if warned is None else warned.ravel(),
+            timed=False,
+        )
+        self.show_view(self.shown_last)
+
+    def show_preview(self, values: Floats | None) -> None:
+        """Show values that are only tried, hollow; None shows what is decided again.
+
+        Parameters
+        ----------
+        values : in the table's shape.
+        """
+        if self.table is None or self.decision is None or self.shown_last is None:
+            return
+        if values is None:
+            self.show_view(self.shown_last)
+            return
+        last = self.shown_last
+        moved = (values != self.decision.values).ravel()
+        pct = 100.0 * (values / self.table.values - 1.0).ravel()
+        bar = np.where(moved, pct, last.bar_pct)
         self.show_view(
-            TileView(
-                table=table,
-                rows=rows,
-                columns=columns,
-                text=texts_of_table(table, decision.values),
+            replace(
+                last,
+                text=texts_of_table(self.table, values),
                 bar_pct=bar,
-                error_pct=unknown,
-                seconds=np.ones(table.size),
-                solidity=np.ones(table.size),
-                origin=decision.origin.ravel(),
-                pinned=decision.pinned.ravel(),
                 scale_pct=scale_for(bar),
-                values=table.own_of(decision.values).ravel(),
-                decimals=3,
-                filled=np.asarray(open_ & (bar != 0.0), bool),
-                warned=np.zeros(table.size, bool) if warned is None else warned.ravel(),
-                timed=False,
+                values=self.table.own_of(values).ravel(),
+                filled=np.asarray(moved | last.filled, bool),
             )
         )
 

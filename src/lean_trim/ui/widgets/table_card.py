@@ -18,8 +18,8 @@ from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.page import heading, running_text
 from lean_trim.ui.widgets.paste_sheet import PasteSheet
 from lean_trim.ui.widgets.picture import add_picture_actions
-from lean_trim.ui.widgets.side_curve import SideCurve
 from lean_trim.ui.widgets.side_grid import SideGrid
+from lean_trim.ui.widgets.side_looks import SideActs, SideLooks
 
 MOST_STRETCH = 100
 ENTRY_W = 84
@@ -49,15 +49,18 @@ class TableCard(QWidget):
         self.grid.nudged.connect(self._nudge)
         self.grid.menu_wanted.connect(self._open_menu)
         self.grid.choice_changed.connect(self._show_line)
-        self.curve = SideCurve(self.grid, appearance, self)
+        acts = SideActs(
+            shape=lambda cells, how: self.tables.shape(name, cells, how),
+            put=lambda cell, value: self.tables.type_in(name, cell, f"={value:.6f}"),
+            trail=lambda: self.tables.trail(name),
+            go_back=lambda place: self.tables.go_back_to(name, place),
+        )
+        self.looks = SideLooks(self.grid, acts, session, appearance, self)
+        self.curve = self.looks.curve
         self.curve.typed.connect(self._begin_typing)
         self.curve.nudged.connect(self._nudge)
-        self.curve.dragged.connect(self._put_point)
-        self.as_curve = QToolButton(self)
-        self.as_curve.setText("Curve")
-        self.as_curve.setObjectName("figure")
-        self.as_curve.setCheckable(True)
-        self.as_curve.setToolTip("As a curve: points are dragged, nudged or typed over")
+        self.curve.menu_wanted.connect(self._open_menu)
+        self.as_curve = self.looks.as_curve
         self.as_curve.toggled.connect(lambda _: self._make_room())
         self.line = ElidedLine()
         self.entry = OperationEntry(self)
@@ -135,10 +138,9 @@ class TableCard(QWidget):
         """A question takes the place of the table."""
         asks = not self.sheet.isHidden()
         there = not asks and self.tables.base(self.name) is not None
-        for part in (self.line, self.entry, self.as_curve):
+        for part in (self.line, self.entry):
             part.setVisible(there)
-        self.curve.setVisible(there and self.as_curve.isChecked())
-        self.grid.setVisible(there and not self.as_curve.isChecked())
+        self.looks.show_parts(there)
         for button in (self.accept, self.back, self.more):
             button.setVisible(not asks)
 
@@ -165,11 +167,6 @@ class TableCard(QWidget):
             self.curve.refresh()
             self._show_line()
 
-    def _put_point(self, cell: int, value: float) -> None:
-        """Where a point was dragged to, typed for the user."""
-        if not self.tables.type_in(self.name, cell, f"={value:.6f}"):
-            self.curve.refresh()
-
     def _show_line(self) -> None:
         """What stands behind the current cell."""
         chosen = self.grid.chosen
@@ -180,7 +177,7 @@ class TableCard(QWidget):
     @property
     def cells(self) -> frozenset[int]:
         """The chosen cells; the current one where none is."""
-        return self.grid.chosen or frozenset({self.grid.current})
+        return self.looks.cells
 
     def _begin_typing(self, text: str) -> None:
         self.entry.setFocus()
@@ -190,10 +187,10 @@ class TableCard(QWidget):
         # What is refused is told, and stays to be put right.
         if self.tables.type_in(self.name, self.cells, self.entry.text()):
             self.entry.clear()
-            (self.curve if self.as_curve.isChecked() else self.grid).setFocus()
+            self.looks.shown.setFocus()
 
     def _nudge(self, pct: float, goes_on: bool) -> None:
-        self.tables.nudge(self.name, self.cells, pct)
+        self.tables.nudge(self.name, self.cells, pct, goes_on)
 
     def _open_menu(self, place: QPoint) -> None:
         menu = QMenu(self)
@@ -204,10 +201,11 @@ class TableCard(QWidget):
         back = menu.addAction("Put these cells back")
         back.setEnabled(self.back.isEnabled())
         back.triggered.connect(lambda: self.tables.put_back(self.name, self.cells))
+        self.looks.add_to(menu, self.entry.isEnabled())
         menu.addSeparator()
         menu.addActions(self.more.menu().actions())
         menu.addSeparator()
-        add_picture_actions(menu, self.grid.pictured)
+        add_picture_actions(menu, self.looks.pictured)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(place)
 

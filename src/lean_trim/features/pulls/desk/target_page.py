@@ -17,6 +17,7 @@ from lean_trim.ui.widgets.operation_entry import OperationEntry
 from lean_trim.ui.widgets.page import running_text
 from lean_trim.ui.widgets.picture import add_picture_actions
 from lean_trim.ui.widgets.side_grid import SideGrid
+from lean_trim.ui.widgets.side_looks import SideActs, SideLooks
 
 NO_TABLE = (
     "This car has no target table: its target comes from the logs. Paste one on the Vehicle desk "
@@ -38,8 +39,19 @@ class TargetPage(QWidget):
         self.targets = session.part(TargetTable)
         self.grid = TargetGrid(appearance, "Target lambda, as it will be written", self)
         self.grid.typed.connect(self._begin_typing)
-        self.grid.nudged.connect(lambda pct, _: self.targets.nudge(self.cells, pct))
-        self.grid.menu_wanted.connect(self._open_menu)
+        acts = SideActs(
+            shape=lambda cells, how: self.targets.shape(how, cells),
+            put=self._put,
+            trail=lambda: self.targets.trail,
+            go_back=self.targets.go_back_to,
+        )
+        self.looks = SideLooks(self.grid, acts, session, appearance, self)
+        self.curve = self.looks.curve
+        self.curve.typed.connect(self._begin_typing)
+        for shown in (self.grid, self.curve):
+            shown.nudged.connect(self._nudge)
+            shown.menu_wanted.connect(self._open_menu)
+        self.looks.as_curve.toggled.connect(lambda _: self.refresh())
         self.entry = OperationEntry(self)
         self.entry.setPlaceholderText("=0.86  x0.98  -0.02")
         self.entry.setAccessibleName("Change of the chosen targets")
@@ -53,6 +65,7 @@ class TargetPage(QWidget):
         bar = QHBoxLayout()
         bar.addWidget(self.entry, 1)
         bar.addWidget(self.back)
+        bar.addWidget(self.looks.as_curve)
         side = QVBoxLayout()
         side.addWidget(self.nothing)
         side.addWidget(self.advice)
@@ -68,6 +81,7 @@ class TargetPage(QWidget):
         right = QVBoxLayout()
         right.setSpacing(2)
         right.addWidget(self.grid, 1)
+        right.addWidget(self.curve, 1)
         layout.addWidget(self.side)
         layout.addLayout(right, 1)
 
@@ -80,13 +94,22 @@ class TargetPage(QWidget):
         self.entry.setFocus()
         self.entry.setText(text)
 
+    def _nudge(self, pct: float, goes_on: bool) -> None:
+        self.targets.nudge(self.cells, pct, goes_on)
+
+    def _put(self, cell: int, value: float) -> bool:
+        """A target a point was dragged to; one that waits for a word stands as it was until then."""
+        return self.targets.type_in(f"={value:.4f}", frozenset({cell}))
+
     def _open_menu(self, place: QPoint) -> None:
         menu = QMenu(self)
         back = menu.addAction("Put these targets back")
         back.setEnabled(self.back.isEnabled())
         back.triggered.connect(lambda: self.targets.put_back(self.cells))
         menu.addSeparator()
-        add_picture_actions(menu, self.grid.pictured)
+        self.looks.add_to(menu, self.entry.isEnabled())
+        menu.addSeparator()
+        add_picture_actions(menu, self.looks.pictured)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(place)
 
@@ -109,7 +132,7 @@ class TargetPage(QWidget):
         there = table is not None and decision is not None and advice is not None
         can = there and self.session.is_last and self.session.can_save
         self.nothing.setVisible(not there)
-        self.grid.setVisible(there)
+        self.looks.show_parts(there)
         for widget in (self.entry, self.back):
             widget.setVisible(there)
             widget.setEnabled(can)
@@ -120,6 +143,7 @@ class TargetPage(QWidget):
         self.caution.setStyleSheet(f"color: {theme.danger};")
         if table is not None and decision is not None and advice is not None:
             self.grid.show_targets(table, decision, advice)
+            self.curve.refresh()
 
 
 class TargetGrid(SideGrid):

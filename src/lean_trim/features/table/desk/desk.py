@@ -12,12 +12,12 @@ from PySide6.QtGui import QAction, QFocusEvent, QGuiApplication
 from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
 
 from lean_trim.core.data.axis_edit import Act
+from lean_trim.core.decision.shaping import Shape
 from lean_trim.features.table.desk.axis_sheet import AxisSheet
 from lean_trim.features.table.desk.balance_table import BalanceTable
 from lean_trim.features.table.desk.curve_panel import CurvePanel
 from lean_trim.features.table.desk.decision_bar import DecisionBar
 from lean_trim.features.table.desk.hand_over_as import HandOverAs
-from lean_trim.features.table.desk.history_sheet import HistorySheet
 from lean_trim.features.table.desk.legend import Legend
 from lean_trim.features.table.desk.reason_strip import ReasonStrip
 from lean_trim.features.table.desk.table_header import TableHeader
@@ -27,6 +27,7 @@ from lean_trim.features.table.desk.tile_words import smoothing_words
 from lean_trim.ui.session import Session
 from lean_trim.ui.specs import Place
 from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.history_sheet import HistorySheet
 from lean_trim.ui.widgets.picture import add_picture_actions
 from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.workspace.changes import LearnedOffered
@@ -81,7 +82,12 @@ class TableDesk(QWidget):
         self.bar.marks.clicked.connect(actions["legend"].trigger)
         self.table.typed.connect(self.bar.begin_typing)
         self.table.hovered.connect(self.hovered)
-        self.past = HistorySheet(session, parent=self.table)
+        self.past = HistorySheet(
+            session,
+            parent=self.table,
+            trail=lambda: session.deciding.trail,
+            go_back=session.deciding.go_back_to,
+        )
         self.past.gone.connect(self.table.setFocus)
         self.table.nudged.connect(self._nudge)
         self.table.menu_wanted.connect(self._open_menu)
@@ -93,6 +99,7 @@ class TableDesk(QWidget):
         view = self.curve.view
         view.typed.connect(self.bar.begin_typing)
         view.nudged.connect(self._nudge)
+        view.menu_wanted.connect(self._open_menu)
         view.hovered.connect(self.hovered)
         view.dragged.connect(self._put_point)
         self.header.as_curve.toggled.connect(self.actions_by_name["as_curve"].setChecked)
@@ -118,12 +125,14 @@ class TableDesk(QWidget):
         """Show on the tiles what a shape would do; "" shows what stands."""
         shaping = self.session.shaping
         cells = self.session.selection.cells
-        self.table.show_preview(shaping.preview(shape, cells) if shape else None)
+        self.table.show_preview(shaping.preview(Shape(shape), cells) if shape else None)
 
     def _open_menu(self, place: QPoint) -> None:
         menu = tile_menu(self.actions_by_name, self._show_shape, self)
         menu.addSeparator()
-        add_picture_actions(menu, self.table.pictured)
+        curve = self.curve.view
+        shown = self._focus()
+        add_picture_actions(menu, (curve if shown is curve else self.table).pictured)
         menu.aboutToHide.connect(menu.deleteLater)
         menu.popup(place)
 
@@ -132,12 +141,12 @@ class TableDesk(QWidget):
         cells = self.session.selection.cells
         if self.bar.offer.about == ("smooth", cells):
             self.bar.offer.leave()
-            self.session.shaping.smooth(cells)
+            self.session.shaping.shape(Shape.SMOOTH, cells)
             return
-        values = self.session.shaping.preview("smooth", cells)
+        values = self.session.shaping.preview(Shape.SMOOTH, cells)
         if values is None or self.session.decision is None:
             # It says itself why it cannot be done.
-            self.session.shaping.smooth(cells)
+            self.session.shaping.shape(Shape.SMOOTH, cells)
             return
         self.table.show_preview(values)
         self.bar.offer.make(
@@ -148,15 +157,15 @@ class TableDesk(QWidget):
 
     def blend(self) -> None:
         """Carry the change at both edges of the chosen cells through those between."""
-        self.session.shaping.blend(self.session.selection.cells)
+        self.session.shaping.shape(Shape.BLEND, self.session.selection.cells)
 
     def straighten(self) -> None:
         """Put the cells between both edges on a straight line."""
-        self.session.shaping.straighten(self.session.selection.cells)
+        self.session.shaping.shape(Shape.STRAIGHTEN, self.session.selection.cells)
 
     def fill(self) -> None:
         """Take what the surface asks."""
-        self.session.shaping.fill(self.session.selection.cells)
+        self.session.shaping.shape(Shape.FILL, self.session.selection.cells)
 
     def copy_correction(self) -> None:
         """Keep what the chosen cells are changed by."""

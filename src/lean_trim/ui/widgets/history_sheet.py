@@ -1,7 +1,8 @@
-"""The history of the table: every step with its time, and a way back to each."""
+"""The history of a table: every step with its time, and a way back to each."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 
 from PySide6.QtCore import Qt, Signal
@@ -33,9 +34,18 @@ class HistorySheet(QFrame):
 
     gone = Signal()
 
-    def __init__(self, session: Session, parent: QWidget) -> None:
+    def __init__(
+        self,
+        session: Session,
+        parent: QWidget,
+        trail: Callable[[], list[Stood]],
+        go_back: Callable[[int], object],
+    ) -> None:
         super().__init__(parent)
         self.session = session
+        self.place = parent
+        self.trail = trail
+        self.go_back = go_back
         self.setFrameShape(QFrame.Shape.StyledPanel)
         self.setAutoFillBackground(True)
         title = Label("How this table came about")
@@ -63,6 +73,8 @@ class HistorySheet(QFrame):
 
     def open_at(self, right: int, bottom: int) -> None:
         """Show it with its lower right corner there, inside its parent."""
+        # Beside a narrow table it reaches over what stands left of it.
+        right = max(right, min(WIDTH, self.place.width()))
         self.resize(min(WIDTH, right), min(HEIGHT, bottom))
         self.move(right - self.width(), bottom - self.height())
         self.show()
@@ -79,7 +91,7 @@ class HistorySheet(QFrame):
     def _refresh(self) -> None:
         if not self.isVisible():
             return
-        trail = self.session.deciding.trail
+        trail = self.trail()
         self.list.clear()
         for place in range(len(trail) - 1, -1, -1):
             self._add(step_words(trail[place]), place)
@@ -98,7 +110,7 @@ class HistorySheet(QFrame):
     def _go_back(self) -> None:
         item = self.list.currentItem()
         if item is not None and self.back.isEnabled():
-            self.session.deciding.go_back_to(int(item.data(PLACE)))
+            self.go_back(int(item.data(PLACE)))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Escape closes it."""
