@@ -11,6 +11,8 @@ from lean_trim.core.types import Floats
 
 ROOM = 0.06
 """Free above and below the lines, as a share of their range."""
+LEAST_SHARE = 0.04
+"""Least range that is shown, as a share of the largest value."""
 ABOUT = 6
 """Lines across, about."""
 
@@ -39,9 +41,12 @@ class CurveScale:
         self.log_up = log_up and bool((values > 0.0).all())
         self.first, self.last = (float(v) for v in self._across(points[[0, -1]]))
         ends = self._up(np.array([values.min(), values.max()]))
-        span = max(float(ends[1] - ends[0]), 1e-6 * max(1.0, abs(float(ends[1]))))
-        self._low = float(ends[0]) - ROOM * span
-        self._high = float(ends[1]) + ROOM * span
+        least = LEAST_SHARE if self.log_up else LEAST_SHARE * (abs(float(ends[1])) or 100.0)
+        # A flat line lies in the middle, with room to be dragged.
+        short = max(0.0, least - float(ends[1] - ends[0])) / 2.0
+        span = float(ends[1] - ends[0]) + 2.0 * short
+        self._low = float(ends[0]) - short - ROOM * span
+        self._high = float(ends[1]) + short + ROOM * span
 
     def _across(self, points: Floats) -> Floats:
         return np.log(points) if self.log_across else points

@@ -38,6 +38,7 @@ class HistorySheet(QFrame):
         self,
         session: Session,
         parent: QWidget,
+        what: str,
         trail: Callable[[], list[Stood]],
         go_back: Callable[[int], object],
     ) -> None:
@@ -48,7 +49,7 @@ class HistorySheet(QFrame):
         self.go_back = go_back
         self.setFrameShape(QFrame.Shape.StyledPanel)
         self.setAutoFillBackground(True)
-        title = Label("How this table came about")
+        title = Label(f"How {what} came about")
         title.setFont(font(10.5, bold=True))
         self.list = QListWidget()
         self.list.setAccessibleName("Steps, the newest first")

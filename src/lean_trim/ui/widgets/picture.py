@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QRect, Qt
-from PySide6.QtGui import QGuiApplication, QImage, QImageWriter, QPainter
+from PySide6.QtGui import QGuiApplication, QImage, QImageWriter, QPainter, QPixmap
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from lean_trim.core.types import Floats
@@ -38,7 +39,11 @@ class Pictured:
 
     def copy(self) -> None:
         """Put a picture on the clipboard."""
-        QGuiApplication.clipboard().setPixmap(self.widget.grab())
+        QGuiApplication.clipboard().setPixmap(self._grabbed())
+
+    def _grabbed(self) -> QPixmap:
+        with _whole(self.widget):
+            return self.widget.grab()
 
     def copy_numbers(self) -> None:
         """Put its numbers on the clipboard."""
@@ -56,10 +61,10 @@ class Pictured:
         suffix = path.suffix.lower()
         if suffix == ".csv" and self.numbers is not None:
             write_whole(path, self.numbers().replace("\t", ","))
-        elif suffix == ".svg":
-            write_whole_bytes(path, self._svg())
-        else:
-            write_whole_bytes(path, self._png())
+            return
+        with _whole(self.widget):
+            made = self._svg() if suffix == ".svg" else self._png()
+        write_whole_bytes(path, made)
 
     def _png(self) -> bytes:
         size = self.widget.size() * SHARPNESS
@@ -82,6 +87,19 @@ class Pictured:
             painter.end()
 
         return _bytes(draw)
+
+
+@contextmanager
+def _whole(widget: QWidget) -> Iterator[None]:
+    """All of a widget that shows only a part of what it holds, while its picture is made."""
+    whole_size = getattr(widget, "whole_size", None)
+    kept = widget.size()
+    if whole_size is not None:
+        widget.resize(whole_size())
+    try:
+        yield
+    finally:
+        widget.resize(kept)
 
 
 def _bytes(draw: Callable[[QIODevice], object]) -> bytes:

@@ -35,12 +35,14 @@ class SideActs:
 
     Attributes
     ----------
+    what : the table in a sentence, with its article.
     shape : makes cells smooth, blend or straight.
     put : puts a cell on a value, in the table's own unit; whether it was done.
     trail : how it came about, oldest step first.
     go_back : to a step of that.
     """
 
+    what: str
     shape: Callable[[frozenset[int], Shape], object]
     put: Callable[[int, float], bool]
     trail: Callable[[], list[Stood]]
@@ -198,7 +200,9 @@ class SideLooks(QObject):
         """Show how the table came about, over the page."""
         page = self.place.window()
         if self.past is None:
-            self.past = HistorySheet(self.session, page, self.acts.trail, self.acts.go_back)
+            self.past = HistorySheet(
+                self.session, page, self.acts.what, self.acts.trail, self.acts.go_back
+            )
             self.past.gone.connect(lambda: self.shown.setFocus())
         corner = self.shown.mapTo(page, QPoint(self.shown.width(), self.shown.height()))
         self.past.open_at(corner.x(), corner.y())

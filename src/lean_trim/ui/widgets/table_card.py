@@ -50,6 +50,7 @@ class TableCard(QWidget):
         self.grid.menu_wanted.connect(self._open_menu)
         self.grid.choice_changed.connect(self._show_line)
         acts = SideActs(
+            what=f"the {kind.words}",
             shape=lambda cells, how: self.tables.shape(name, cells, how),
             put=lambda cell, value: self.tables.type_in(name, cell, f"={value:.6f}"),
             trail=lambda: self.tables.trail(name),

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QRectF, QSizeF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRect, QRectF, QSize, QSizeF, Qt, Signal
 from PySide6.QtGui import (
     QContextMenuEvent,
     QKeyEvent,
@@ -16,12 +16,14 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPixmap,
     QResizeEvent,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.hints import show_hint
 from lean_trim.ui.widgets.tile_paint import paint_chosen, paint_headers, paint_tiles
+from lean_trim.ui.widgets.tile_scroll import BAR_PX, Room, TileScroll, draw_moved, room_for
 from lean_trim.ui.widgets.tile_view import TileView
 from lean_trim.workspace.shaping import COARSE_PCT, FINE_PCT
 
@@ -55,11 +57,13 @@ class TileGrid(QWidget):
         self.anchor = 0
         self._picture: tuple[object, QPixmap] | None = None
         self._painted: TileView | None = None
+        self._rects: tuple[object, list[QRectF]] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName(name)
         appearance.changed.connect(self.paint_anew)
+        self.bars = TileScroll(self, self.update)
 
     # ---- what whoever inherits says --------------------------------------------------------------
 
@@ -95,11 +99,18 @@ class TileGrid(QWidget):
         if view is not None:
             self.current = min(self.current, view.table.size - 1)
             self.anchor = min(self.anchor, view.table.size - 1)
+        self.fit()
         self.update()
+
+    def fit(self) -> None:
+        """Lay the tiles out; those that do not fit are reached by bars."""
+        if self.view is not None:
+            self.bars.fit(self.room())
 
     def paint_anew(self) -> None:
         """Another theme or size: every tile looks different."""
         self._picture = None
+        self.fit()
         self.update()
 
     # ---- layout ----------------------------------------------------------------------------------
@@ -112,14 +123,29 @@ class TileGrid(QWidget):
 
     def tile_size(self) -> tuple[float, float]:
         """Width and height of a tile in pixels."""
+        return self.room().tile
+
+    def room(self) -> Room:
+        """How the tiles lie in the widget as it is now."""
         assert self.view is not None
-        return (
-            (self.width() - self.head_w - MARGIN) / self.view.columns,
-            (self.height() - HEAD_H - MARGIN - self.foot) / self.view.rows,
+        head = (self.head_w, HEAD_H)
+        return room_for(
+            self.size(), head, MARGIN, self.view.rows, self.view.columns, foot=self.foot
         )
 
+    def whole_size(self) -> QSize:
+        """The least size at which every tile is seen."""
+        room = self.room()
+        if room.beyond.isNull():
+            return self.size()
+        return room.whole + QSize(MARGIN + BAR_PX, MARGIN + BAR_PX + self.foot)
+
     def tile_rect(self, cell: int, size: tuple[float, float] | None = None) -> QRectF:
-        """Where a cell is painted."""
+        """Where a cell is seen, or would be if it were not moved below the heads."""
+        return self._whole_rect(cell, size).translated(QPointF(-self.bars.offset))
+
+    def _whole_rect(self, cell: int, size: tuple[float, float] | None = None) -> QRectF:
+        """Where a cell lies in the whole table."""
         assert self.view is not None
         w, h = size or self.tile_size()
         row, column = divmod(cell, self.view.columns)
@@ -132,17 +158,35 @@ class TileGrid(QWidget):
         """The cell under a point."""
         if self.view is None:
             return None
-        w, h = self.tile_size()
-        column = int((point.x() - self.head_w) // w)
-        row = int((point.y() - HEAD_H) // h)
-        if not (0 <= column < self.view.columns and 0 <= row < self.view.rows):
+        column = self.column_at(point)
+        row = self.row_at(point)
+        if column is None or row is None:
             return None
         cell = row * self.view.columns + column
         return cell if cell < self.view.table.size else None
 
+    def column_at(self, point: QPoint) -> int | None:
+        """The column under a point, also under its head; None beside the tiles."""
+        room = self.room()
+        across = point.x() - self.head_w
+        if self.view is None or not 0 <= across < room.body.width():
+            return None
+        column = int((across + self.bars.offset.x()) // room.tile[0])
+        return column if column < self.view.columns else None
+
+    def row_at(self, point: QPoint) -> int | None:
+        """The row under a point, also under its head; None beside the tiles."""
+        room = self.room()
+        down = point.y() - HEAD_H
+        if self.view is None or not 0 <= down < room.body.height():
+            return None
+        row = int((down + self.bars.offset.y()) // room.tile[1])
+        return row if row < self.view.rows else None
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         """What lies over the tiles lies elsewhere now."""
         super().resizeEvent(event)
+        self.fit()
         self.resized.emit()
 
     # ---- painting --------------------------------------------------------------------------------
@@ -159,7 +203,7 @@ class TileGrid(QWidget):
             # A picture in lines stays one: figures can be searched, and nothing is blurred.
             self._paint_tiles(painter, size)
         else:
-            painter.drawPixmap(0, 0, self._tiles(size))
+            self._draw(painter, size)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_chosen(
             painter, theme, lambda cell: self.tile_rect(cell, size), self.chosen, self.view.columns
@@ -170,15 +214,28 @@ class TileGrid(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.tile_rect(self.current).adjusted(2.5, 2.5, -2.5, -2.5))
 
+    def _draw(self, painter: QPainter, size: tuple[float, float]) -> None:
+        """The picture of heads and tiles, these as far moved as the bars are."""
+        room = self.room()
+        picture = self._tiles(size)
+        if room.beyond.isNull():
+            painter.drawPixmap(0, 0, picture)
+            return
+        painter.fillRect(self.rect(), self.appearance.theme.color("sheet"))
+        draw_moved(painter, picture, room, self.bars.offset)
+        # What lies over the tiles is moved with them, and does not reach over the heads.
+        painter.setClipRect(QRectF(*room.head, room.body.width(), room.body.height()))
+
     def _tiles(self, size: tuple[float, float]) -> QPixmap:
         """Heads and tiles as they were painted last; a choice or a moment changes none of them."""
         assert self.view is not None
         ratio = self.devicePixelRatioF()
-        key = (self.size(), ratio)
+        whole = self.size().expandedTo(self.room().whole)
+        key = (whole, ratio)
         if self._picture is not None and self._picture[0] == key:
             self._mend(self._picture[1], size)
         else:
-            picture = QPixmap((QSizeF(self.size()) * ratio).toSize())
+            picture = QPixmap((QSizeF(whole) * ratio).toSize())
             picture.setDevicePixelRatio(ratio)
             painter = QPainter(picture)
             self._paint_tiles(painter, size)
@@ -199,7 +256,7 @@ class TileGrid(QWidget):
         elif cells:
             theme = self.appearance.theme
             for cell in cells:
-                painter.fillRect(self.tile_rect(cell, size), theme.color("sheet"))
+                painter.fillRect(self._whole_rect(cell, size), theme.color("sheet"))
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._paint_cells(painter, size, cells)
         painter.end()
@@ -208,10 +265,32 @@ class TileGrid(QWidget):
     def _paint_tiles(self, painter: QPainter, size: tuple[float, float]) -> None:
         assert self.view is not None
         theme = self.appearance.theme
-        painter.fillRect(self.rect(), theme.color("sheet"))
+        whole = self.size().expandedTo(self.room().whole)
+        painter.fillRect(QRect(QPoint(0, 0), whole), theme.color("sheet"))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         paint_headers(painter, self.view, theme, self.head_w, HEAD_H, size)
         self._paint_cells(painter, size)
+
+    def _inner_rects(self, size: tuple[float, float]) -> list[QRectF]:
+        """Where every cell is painted, kept while the tiles lie as they do."""
+        assert self.view is not None
+        key = (size, self.head_w, self.view.rows, self.view.columns, self.view.table.size)
+        if self._rects is None or self._rects[0] != key:
+            w, h = size
+            left = [round(self.head_w + i * w) for i in range(self.view.columns + 1)]
+            top = [round(HEAD_H + j * h) for j in range(self.view.rows + 1)]
+            places = (divmod(c, self.view.columns) for c in range(self.view.table.size))
+            rects = [
+                QRectF(
+                    left[i] + 0.5,
+                    top[j] + 0.5,
+                    left[i + 1] - left[i] - 1.0,
+                    top[j + 1] - top[j] - 1.0,
+                )
+                for j, i in places
+            ]
+            self._rects = (key, rects)
+        return self._rects[1]
 
     def _paint_cells(
         self, painter: QPainter, size: tuple[float, float], cells: Sequence[int] | None = None
@@ -220,12 +299,7 @@ class TileGrid(QWidget):
         # Tiles lie on whole pixels, a pixel of which is their edge.
         smallest = (math.floor(size[0]) - 1.0, math.floor(size[1]) - 1.0)
         paint_tiles(
-            painter,
-            self.view,
-            self.appearance.theme,
-            lambda cell: self.tile_rect(cell, size),
-            smallest,
-            cells,
+            painter, self.view, self.appearance.theme, self._inner_rects(size), smallest, cells
         )
 
     # ---- hands -----------------------------------------------------------------------------------
@@ -270,12 +344,11 @@ class TileGrid(QWidget):
         if self.view is None or len(self.view.table.axes) == 1:
             return
         cells = np.arange(self.view.table.size).reshape(self.view.table.shape)
-        w, h = self.tile_size()
-        column = int((point.x() - self.head_w) // w)
-        row = int((point.y() - HEAD_H) // h)
-        if point.y() < HEAD_H and 0 <= column < self.view.columns:
+        column = self.column_at(point)
+        row = self.row_at(point)
+        if point.y() < HEAD_H and column is not None:
             self.choose(frozenset(cells[:, column].tolist()))
-        elif point.x() < self.head_w and 0 <= row < self.view.rows:
+        elif point.x() < self.head_w and row is not None:
             self.choose(frozenset(cells[row].tolist()))
 
     def _choose_line(self, row: bool) -> None:
@@ -316,6 +389,7 @@ class TileGrid(QWidget):
             if not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 self.anchor = self.current
             self._choose_block(done=True)
+            self.bars.show_rect(self.tile_rect(self.current), self.room())
             self.hovered.emit(self.describe(self.current))
         elif event.key() == Qt.Key.Key_Space and event.modifiers() & CONTROL_OR_SHIFT:
             self._choose_line(bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
@@ -329,6 +403,14 @@ class TileGrid(QWidget):
             self.choose_nothing()
         else:
             super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Move tiles that do not fit; Shift moves them sideways."""
+        sideways = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if self.view is not None and self.bars.turn(event.angleDelta(), sideways):
+            event.accept()
+        else:
+            super().wheelEvent(event)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """What can be done with the chosen cells; a cell beside them is chosen first."""

@@ -40,6 +40,7 @@ class TargetPage(QWidget):
         self.grid = TargetGrid(appearance, "Target lambda, as it will be written", self)
         self.grid.typed.connect(self._begin_typing)
         acts = SideActs(
+            what="the target table",
             shape=lambda cells, how: self.targets.shape(how, cells),
             put=self._put,
             trail=lambda: self.targets.trail,
@@ -53,7 +54,7 @@ class TargetPage(QWidget):
             shown.menu_wanted.connect(self._open_menu)
         self.looks.as_curve.toggled.connect(lambda _: self.refresh())
         self.entry = OperationEntry(self)
-        self.entry.setPlaceholderText("=0.86  x0.98  -0.02")
+        self.entry.setPlaceholderText("=0.86")
         self.entry.setAccessibleName("Change of the chosen targets")
         self.entry.returnPressed.connect(self._type)
         self.back = QPushButton("Put back", self)

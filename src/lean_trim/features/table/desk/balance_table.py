@@ -101,6 +101,7 @@ class BalanceTable(TileGrid):
             self.current = min(self.current, self.view.table.size - 1)
             self.anchor = min(self.anchor, self.view.table.size - 1)
         self.refreshed.emit()
+        self.fit()
         self.update()
 
     def _job_changed(self) -> None:
@@ -169,7 +170,8 @@ class BalanceTable(TileGrid):
             row, column = divmod(round(place[0]), self.view.columns)
         else:
             row, column = place  # type: ignore[assignment]
-        return QPointF(self.head_w + (column + 0.5) * w, HEAD_H + (row + 0.5) * h)
+        middle = QPointF(self.head_w + (column + 0.5) * w, HEAD_H + (row + 0.5) * h)
+        return middle - QPointF(self.bars.offset)
 
     def draw_regions(self, on: bool) -> None:
         """Draw lines between the regions of the table, or not."""
@@ -228,11 +230,10 @@ class BalanceTable(TileGrid):
             return tile_hint(view, cell, self.session.proposal, dangers.get(cell, ()))
         if len(view.table.axes) == 1:
             return ""
-        w, h = self.tile_size()
-        column = int((point.x() - self.head_w) // w)
-        row = int((point.y() - HEAD_H) // h)
-        if point.y() < HEAD_H and 0 <= column < view.columns:
+        column = self.column_at(point)
+        row = self.row_at(point)
+        if point.y() < HEAD_H and column is not None:
             return end_hint(view, column=column)
-        if point.x() < self.head_w and 0 <= row < view.rows:
+        if point.x() < self.head_w and row is not None:
             return end_hint(view, row=row)
         return ""

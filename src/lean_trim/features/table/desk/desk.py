@@ -85,6 +85,7 @@ class TableDesk(QWidget):
         self.past = HistorySheet(
             session,
             parent=self.table,
+            what="this table",
             trail=lambda: session.deciding.trail,
             go_back=session.deciding.go_back_to,
         )
