@@ -14,6 +14,7 @@ from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.desk.tile_menu import CHOICES, tile_menu
 from lean_trim.ui.window.main_window import MainWindow
 from tests.ui.conftest import center, click, drag
+from tests.ui.hands import drag_over
 
 pytestmark = pytest.mark.slow
 LEFT = Qt.MouseButton.LeftButton
@@ -187,3 +188,27 @@ def test_a_correction_is_copied_and_laid(driven: MainWindow) -> None:
     driven.actions_["lay_correction"].trigger()
     share = values(driven).ravel()[75] / session.round.table.values.ravel()[75]
     assert share == pytest.approx(1.05, abs=0.002)
+
+
+def test_a_border_between_regions_is_dragged_and_taken_back(driven: MainWindow) -> None:
+    table = table_desk(driven).table
+    driven.actions_["draw_regions"].trigger()
+    QApplication.processEvents()
+    regions = table._region_words()
+    assert regions is not None and driven.session.round is not None
+    columns = driven.session.round.table.shape[1]
+    # The first boost row below a row of another region, in the middle of the table.
+    cell = next(
+        c
+        for c in range(len(regions) - columns)
+        if regions[c] != "boost" and regions[c + columns] == "boost" and c % columns == 7
+    )
+    above = regions[cell]
+    foot = QPoint(round(table.tile_rect(cell).center().x()), round(table.tile_rect(cell).bottom()))
+    drag_over(table, [foot, QPoint(foot.x(), foot.y() + round(table.tile_rect(cell).height()))])
+    words = dict(driven.session.policy.regions)
+    assert words[cell + columns] == above
+    chosen = driven.session.selection.cells
+    assert not chosen
+    driven.session.navigation.undo()
+    assert dict(driven.session.policy.regions) == {}

@@ -11,15 +11,17 @@ from numpy.typing import NDArray
 from lean_trim.core.data.channels import Role
 from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.regions import Region, regions_of, with_words
+from lean_trim.core.explore.events import tip_in_cells
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.types import Floats, Mask
 
 BANDS_PCT = (1.0, 3.0, 5.0)
-REGION_WORDS = {
+REGION_WORDS: dict[Region | None, str] = {
     Region.IDLE: "Idle",
     Region.PART: "Part",
     Region.FULL: "Full",
     Region.BOOST: "Boost",
+    None: "Tip-in",
 }
 
 
@@ -29,7 +31,8 @@ class Score:
 
     Attributes
     ----------
-    region : which.
+    region : which; None for the cells beside quick openings of the throttle, which count in their own
+        region as well.
     cells, seconds : visited cells, and used driving in them.
     within_pct : share of those cells that are off by at most 1, 3 and 5 %, percent.
     rms_pct : root mean square of how far they are off, each counted once, percent.
@@ -37,7 +40,7 @@ class Score:
     trim_rms_pct : applied trims, root mean square by time; NaN where none was logged.
     """
 
-    region: Region
+    region: Region | None
     cells: int
     seconds: float
     within_pct: tuple[float, float, float]
@@ -56,7 +59,8 @@ def scorecard(solution: Solution, words: Iterable[tuple[int, str]] = ()) -> tupl
 
     Returns
     -------
-    One score per region that was driven, in the order of ``Region``.
+    One score per region that was driven, in the order of ``Region``, then the one of the cells beside
+    tip-ins where there were any.
     """
     table = solution.estimate.table
     regions = with_words(told_regions(solution), words).ravel()
@@ -67,9 +71,13 @@ def scorecard(solution: Solution, words: Iterable[tuple[int, str]] = ()) -> tupl
     logged = Role.STFT in log or Role.LTFT in log
     factor = solution.frame.trim[solution.observations.index]
     trims = 100.0 * (factor - 1.0) if logged else np.full(len(factor), np.nan)
+    places: dict[Region | None, Mask] = {
+        region: np.asarray(regions == region, bool) for region in Region
+    }
+    places[None] = tip_in_cells(solution).ravel()
     out = []
-    for region in Region:
-        here: Mask = np.asarray((regions == region) & np.isfinite(gap), bool)
+    for region, place in places.items():
+        here = place & np.isfinite(gap)
         if here.any():
             out.append(
                 Score(

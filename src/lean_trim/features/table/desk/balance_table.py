@@ -5,8 +5,8 @@ Value, correction bar about the middle, whisker, evidence as solidity of ink.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QPointF, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QPoint, QPointF, Qt, Signal
+from PySide6.QtGui import QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
 
 from lean_trim.core.data.log import Log
@@ -23,6 +23,7 @@ from lean_trim.features.table.figure_names import AGAINST, Figure
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.picture import offer_picture
+from lean_trim.ui.widgets.region_border import NEAR_PX, Border, border_at, moved
 from lean_trim.ui.widgets.tile_grid import HEAD_H, TileGrid
 from lean_trim.ui.widgets.tile_paint import paint_place, paint_regions
 
@@ -49,6 +50,8 @@ class BalanceTable(TileGrid):
         self.preview: Floats | None = None
         self.regions_drawn = False
         self._regions: tuple[object, list[str]] | None = None
+        # A border that is held, and what would become of it.
+        self._pulled: tuple[Border, tuple[frozenset[int], str]] | None = None
         self._job_number = 0
         self._scale_pct = 0.0
         # Low enough that a message above never pushes the lower edge of the window off the screen.
@@ -178,25 +181,91 @@ class BalanceTable(TileGrid):
         self.regions_drawn = on
         self.update()
 
-    def _paint_regions(self, painter: QPainter, size: tuple[float, float]) -> None:
+    def _region_words(self) -> list[str] | None:
+        """The region of every cell; None where none is drawn."""
         solution = self.session.solution
         view = self.view
         if not self.regions_drawn or solution is None or view is None:
-            return
+            return None
         if not solution.estimate.table.same_axes(view.table):
-            return
+            return None
         words = self.session.policy.regions
         key = (solution, words)
         if self._regions is None or self._regions[0] != key:
             regions = with_words(told_regions(solution), words).ravel().tolist()
             self._regions = (key, [str(r) for r in regions])
+        return self._regions[1]
+
+    def _paint_regions(self, painter: QPainter, size: tuple[float, float]) -> None:
+        regions = self._region_words()
+        view = self.view
+        if regions is None or view is None:
+            return
+        if self._pulled is not None:
+            cells, word = self._pulled[1]
+            regions = [word if cell in cells else was for cell, was in enumerate(regions)]
         paint_regions(
             painter,
             self.appearance.theme,
             lambda cell: self.tile_rect(cell, size),
-            self._regions[1],
+            regions,
             view.columns,
         )
+
+    def _border_at(self, point: QPointF) -> Border | None:
+        """The border between regions under a point."""
+        regions = self._region_words()
+        view = self.view
+        if regions is None or view is None or len(view.table.axes) == 1:
+            return None
+        w, h = self.tile_size()
+        near = (NEAR_PX / w, NEAR_PX / h)
+        return border_at(regions, view.columns, *self._in_tiles(point), near)
+
+    def _in_tiles(self, point: QPointF) -> tuple[float, float]:
+        """A point counted in tiles from the first corner, across and down."""
+        w, h = self.tile_size()
+        offset = self.bars.offset
+        across = (point.x() + offset.x() - self.head_w) / w
+        return across, (point.y() + offset.y() - HEAD_H) / h
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Take hold of a border between regions, else choose."""
+        border = self._border_at(event.position())
+        if border is None or event.button() != Qt.MouseButton.LeftButton:
+            super().mousePressEvent(event)
+            return
+        self._pulled = (border, (frozenset(), border.before_it))
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Move the border that is held; else say what is under the pointer."""
+        if self._pulled is None or self.view is None:
+            border = None if event.buttons() else self._border_at(event.position())
+            if border is None:
+                self.unsetCursor()
+            else:
+                flat = Qt.CursorShape.SplitHCursor
+                self.setCursor(flat if border.upright else Qt.CursorShape.SplitVCursor)
+            super().mouseMoveEvent(event)
+            return
+        border = self._pulled[0]
+        across, down = self._in_tiles(event.position())
+        to = across if border.upright else down
+        self._pulled = (border, moved(border, self.view.columns, self.view.rows, to))
+        self.hovered.emit(f"{len(self._pulled[1][0])} cells to {self._pulled[1][1]}")
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Where a border is let go, cells change sides."""
+        if self._pulled is None:
+            super().mouseReleaseEvent(event)
+            return
+        cells, region = self._pulled[1]
+        self._pulled = None
+        if cells:
+            self.session.tuning.put_regions(cells, region)
+        self.update()
 
     def leave_foot(self, height: int) -> None:
         """Leave room below the tiles, px: for what stays there."""

@@ -130,7 +130,8 @@ def without_words(found: WithoutIt, estimate: Estimate, cells: Sequence[int]) ->
 SCORE_TIP = (
     "By region, over the cells that were driven, each counted once: how far they are off (rms), the share "
     "within ±1, ±3 and ±5 %, and the cell that was furthest on the lean side. Full throttle and idle are "
-    "where they were mostly driven so, boost is above atmospheric pressure."
+    "where they were mostly driven so, boost is above atmospheric pressure. Tip-in: cells beside quick "
+    "openings of the throttle, which count in their own region too. Trims: applied, rms by time."
 )
 
 
@@ -148,7 +149,7 @@ def scores_markup(scores: Sequence[Score], faint: str) -> str:
     """
     if not scores:
         return ""
-    heads = ("", "s", "off", "±1", "±3", "±5", "leanest")
+    heads = ("", "s", "off", "±1", "±3", "±5", "lean", "trims")
     rows = [
         (
             REGION_WORDS[s.region],
@@ -156,6 +157,7 @@ def scores_markup(scores: Sequence[Score], faint: str) -> str:
             f"{s.rms_pct:.1f}",
             *(f"{share:.0f}" for share in s.within_pct),
             signed(s.worst_lean_pct) if s.worst_lean_pct > 0.0 else "none",
+            f"{s.trim_rms_pct:.1f}" if np.isfinite(s.trim_rms_pct) else "none",
         )
         for s in scores
     ]
