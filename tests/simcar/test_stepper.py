@@ -18,6 +18,7 @@ from lean_trim.simcar.cars import truth_of
 from lean_trim.simcar.drive import CHANNELS, COLUMNS, SimCar, simulate
 from lean_trim.simcar.dunlin import dunlin
 from lean_trim.simcar.faults import KINDS, Faults, faults_of
+from lean_trim.simcar.godwit import godwit, godwit_truth
 from lean_trim.simcar.heron import heron, heron_with_corrections
 from lean_trim.simcar.plan import Leg
 from lean_trim.simcar.plover import plover
@@ -30,6 +31,7 @@ TOLERANCE = 1e-12
 """Largest difference after one step from the same state, relative to the value or to 1."""
 DRIVER = {"shift_until": "shift_until", "foot": "pedal", "integral": "integral", "wander": "wander"}
 PLANT = (
+    "turn",
     *(
         "rpm",
         "map_kpa",
@@ -189,6 +191,7 @@ CARS: dict[str, tuple[Vehicle, Truth | None, Faults]] = {
         for names in (",".join(list(KINDS)[at::4]) for at in range(4))
     },
     "dunlin, which changes over": (dunlin(), None, Faults()),
+    "godwit, whose cam turns": (godwit(), godwit_truth(godwit()), Faults()),
     "tern, leaks": (tern(), None, faults_of("intake-leak,airflow-sensor:0.5,exhaust-leak")),
 }
 LEGS = (

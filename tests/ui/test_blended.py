@@ -57,7 +57,7 @@ def test_both_are_decided_in_turn_handed_over_together_and_kept(
     session = blended.session
     switch = table_desk(blended).switch
     assert switch.isVisible() and session.round is not None and session.round.subject == "maf"
-    assert "In this order, then a drive with both" in switch.said.text()
+    assert "In this order, then a drive with all" in switch.said.text()
     assert accept_knowingly(session.deciding)
     maf = session.round.decisions["maf"]
     assert "✓" in switch.buttons[0].text() and "✓" not in switch.buttons[1].text()

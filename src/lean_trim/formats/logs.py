@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -19,7 +19,8 @@ from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions
 from lean_trim.formats.decode.containers import opened
 from lean_trim.formats.decode.registry import reader_for
 from lean_trim.formats.meaning.channel_map import MappedLog, map_channels, wanted_columns
-from lean_trim.formats.meaning.choices import Choices, shape_of
+from lean_trim.formats.meaning.choices import Choices, ColumnChoice, shape_of
+from lean_trim.formats.meaning.names import split_unit
 
 
 class Say:
@@ -142,6 +143,7 @@ def open_log(
     LogError
         Naming the file and what is wrong, in one sentence.
     """
+    choices = _with_position(choices, vehicle)
     raw = read_raw(path, choices, progress, options)
     try:
         mapped = map_channels(raw, path.name, stoich_afr, choices, vehicle)
@@ -156,6 +158,23 @@ def open_log(
         kind = type(error).__name__
         raise LogError(Say.NOT_UNDERSTOOD(path=path, kind=kind, reason=why)) from error
     return OpenedLog(mapped, hash_file(path) if hashed else "")
+
+
+def _with_position(choices: Choices | None, vehicle: Vehicle | None) -> Choices | None:
+    """The user's word, and the sheet's on the column that holds where cam or flap are.
+
+    No name is guessed: engines have several cams, and of most cars none of them matters here.
+    """
+    if vehicle is None or vehicle.layered is None:
+        return choices
+    said = choices or Choices()
+    if any(word.role is Role.TABLE_POSITION for word in said.columns.values()):
+        return choices
+    channel = vehicle.layered.channel
+    # The sheet may name it with its unit, as it stands in the log, or without.
+    named = (channel, split_unit(channel)[0], LABELS[Role.TABLE_POSITION][0])
+    told = {name: ColumnChoice(Role.TABLE_POSITION) for name in named if name}
+    return replace(said, columns={**told, **said.columns})
 
 
 LABEL_ROLES = {label: role for role, (label, _) in LABELS.items()}

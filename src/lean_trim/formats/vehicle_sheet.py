@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
-import math
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, get_args
 
 import numpy as np
 
 from lean_trim.core.data.axis_gaps import gaps_of
+from lean_trim.core.data.calibration import AIRFLOW_TABLES
 from lean_trim.core.data.fuel_corrections import CORRECTIONS
 from lean_trim.core.data.table_kinds import Holds, Rows, holds_of
 from lean_trim.core.data.tables import Table
@@ -33,6 +34,8 @@ from lean_trim.core.data.vehicle import (
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
+from lean_trim.formats.layers_sheet import layer_files, layered_of, layers_dict
+from lean_trim.formats.sheet import Sheet
 from lean_trim.formats.tables import read_table, write_table
 from lean_trim.formats.tables.form import GridForm, form_of
 from lean_trim.formats.tables.fuel_corrections import read_correction
@@ -68,17 +71,6 @@ class Say:
         "vehicle_sheet.whose_limits",
         "{source}: key table_limits does not say of which table; with two of them write table_limits.ve and "
         "table_limits.maf, each with resolution, lowest, highest",
-    )
-    NOT_AN_OBJECT = Message(
-        "vehicle_sheet.not_an_object", "{source}: the sheet must be one JSON object"
-    )
-    MISSING_NUMBER = Message(
-        "vehicle_sheet.missing_number",
-        "{source}: key {key} is missing; a number from {low:g} to {high:g} is needed",
-    )
-    BAD_NUMBER = Message(
-        "vehicle_sheet.bad_number",
-        "{source}: key {key} is {value!r}; allowed is a number from {low:g} to {high:g}",
     )
     BAD_CHOICE = Message(
         "vehicle_sheet.bad_choice", "{source}: key {key} is {value!r}; allowed is one of {allowed}"
@@ -130,8 +122,9 @@ KNOWN = {
     "follows_barometer",
     "airflow_source",
     "airflow_table",
+    "table_position",
 }
-KNOWN_TABLES = ("ve", "maf", "target_lambda", *CORRECTIONS)
+KNOWN_TABLES = (*AIRFLOW_TABLES, "target_lambda", *CORRECTIONS)
 PLACES = ("downpipe", "tailpipe")
 AIRFLOWS: tuple[Airflow, ...] = get_args(Airflow)
 BLENDED = "blended"
@@ -142,83 +135,6 @@ REFERENCES: tuple[PressureReference, ...] = get_args(PressureReference)
 ABSENT = object()
 USUAL_PRESSURE_KPA = 300.0
 """Rated pressure taken where it is not known (common practice, no source)."""
-
-
-class Sheet:
-    """Reads keys by dotted path and complains with file, key and allowed range."""
-
-    def __init__(self, data: Any, source: str) -> None:
-        if not isinstance(data, dict):
-            raise BadInputError(Say.NOT_AN_OBJECT(source=source))
-        self.data = data
-        self.source = source
-
-    def get(self, key: str) -> Any:
-        """The value at a dotted path, or None."""
-        value: Any = self.data
-        for part in key.split("."):
-            value = value.get(part) if isinstance(value, dict) else None
-        return value
-
-    def number(self, key: str, low: float, high: float, default: float | None = None) -> float:
-        """A number within a range.
-
-        Parameters
-        ----------
-        key : dotted path.
-        low, high : allowed range, both included.
-        default : for a missing key; None if it has to be there.
-
-        Returns
-        -------
-        The number.
-
-        Raises
-        ------
-        BadInputError
-            Naming the key and what is allowed.
-        """
-        value = self.get(key)
-        if value is None and default is not None:
-            return default
-        if value is None:
-            raise BadInputError(Say.MISSING_NUMBER(source=self.source, key=key, low=low, high=high))
-        # To Python true is 1, which is no displacement.
-        good = (
-            isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
-        )
-        if not good or not low <= value <= high:
-            raise BadInputError(
-                Say.BAD_NUMBER(source=self.source, key=key, value=value, low=low, high=high)
-            )
-        return float(value)
-
-    def choice(self, key: str, allowed: tuple[str, ...], default: str | None = None) -> str:
-        """One of several words.
-
-        Parameters
-        ----------
-        key : dotted path.
-        allowed : the words.
-        default : for a missing key; None if it has to be there.
-
-        Returns
-        -------
-        The word.
-
-        Raises
-        ------
-        BadInputError
-            Naming the key and what is allowed.
-        """
-        value = self.get(key)
-        if value is None and default is not None:
-            return default
-        if value not in allowed:
-            raise BadInputError(
-                Say.BAD_CHOICE(source=self.source, key=key, value=value, allowed=", ".join(allowed))
-            )
-        return str(value)
 
 
 def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
@@ -257,6 +173,7 @@ def read_vehicle(path: Path) -> tuple[Vehicle, list[str]]:
     warnings += [f"{path}: unknown table {k!r} is not used" for k in named if k not in KNOWN_TABLES]
     vehicle = _vehicle(sheet, path.parent)
     others = [vehicle.other.table] if vehicle.other is not None else []
+    others += [layer.table for layer in vehicle.layers]
     tables = (vehicle.table, *others, *([vehicle.target] if vehicle.target is not None else []))
     warnings += [f"{path}: {gap}" for table in tables for gap in gaps_of(table)]
     return vehicle, warnings
@@ -275,7 +192,11 @@ def _vehicle(sheet: Sheet, folder: Path) -> Vehicle:
     table_path = _table_path(sheet, airflow, folder, required=True)
     assert table_path is not None
     form = _form(sheet, airflow if other is None else other)
+    layers = {
+        name: read_table(path, "ve", form) for name, path in layer_files(folder, sheet).items()
+    }
     return Vehicle(
+        layered=layered_of(sheet, layers, only_ve=airflow == "ve" and form.holds is Holds.VE),
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=litres,
         cylinders=int(sheet.number("engine.cylinders", 1, 16)),
@@ -511,8 +432,10 @@ def write_vehicle(vehicle: Vehicle, folder: Path) -> Path:
     Path of the sheet.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    write_table(vehicle.table, folder / f"{vehicle.airflow}.csv")
-    tables: dict[str, str] = {vehicle.airflow: f"{vehicle.airflow}.csv"}
+    tables: dict[str, str] = {}
+    for layer in sorted((vehicle.own_layer, *vehicle.layers), key=lambda layer: layer.name):
+        write_table(layer.table, folder / f"{layer.name}.csv")
+        tables[layer.name] = f"{layer.name}.csv"
     if vehicle.other is not None:
         write_table(vehicle.other.table, folder / f"{vehicle.other.airflow}.csv")
         tables[vehicle.other.airflow] = f"{vehicle.other.airflow}.csv"
@@ -565,6 +488,7 @@ def vehicle_dict(vehicle: Vehicle) -> dict[str, Any]:
             **_small_dict(injectors),
         },
         **_form_dict(vehicle.seen_by("ve").table),
+        **layers_dict(vehicle),
         "exhaust_volume_l": vehicle.exhaust_volume_l,
         "redline_rpm": vehicle.redline_rpm,
         "sensor_place": vehicle.sensor_place,
@@ -592,7 +516,11 @@ def _small_dict(injectors: Injectors) -> dict[str, Any]:
 
 
 def vehicle_from_dict(
-    data: dict[str, Any], table: Any, target: Any, other: Table | None = None
+    data: dict[str, Any],
+    table: Any,
+    target: Any,
+    other: Table | None = None,
+    layers: Mapping[str, Table] | None = None,
 ) -> Vehicle:
     """The inverse of ``vehicle_dict`` with tables given.
 
@@ -601,6 +529,7 @@ def vehicle_from_dict(
     data : as ``vehicle_dict`` makes it, perhaps damaged.
     table, target : its tables; no target is None. Of a blended ECU the table is the curve.
     other : the second airflow table of a blended ECU, a grid.
+    layers : further VE tables by name; ``table`` is then the one called ve.
 
     Returns
     -------
@@ -617,7 +546,9 @@ def vehicle_from_dict(
         raise BadInputError(Say.OTHER_TABLE(source="vehicle", airflow=sheet.get("airflow")))
     holds = holds_of(table if other is None else other) or Holds.VE
     feedback = sheet.choice("feedback", FEEDBACKS)
+    one_of_ve = airflow == "ve" and other is None and holds is Holds.VE
     return Vehicle(
+        layered=layered_of(sheet, layers or {}, only_ve=one_of_ve),
         name=str(sheet.get("name") or "Unnamed"),
         displacement_l=sheet.number("engine.displacement_l", 0.05, 30.0),
         cylinders=int(sheet.number("engine.cylinders", 1, 16)),

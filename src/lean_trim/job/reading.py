@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lean_trim.core.data.calibration import TABLE_NAME, Calibration, with_tables_of
+from lean_trim.core.data.calibration import LAYER_NAMES, TABLE_NAME, Calibration, with_tables_of
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -36,7 +36,6 @@ from lean_trim.job.records import (
     Span,
     StoredProposal,
     Verdict,
-    airflow_named,
 )
 from lean_trim.job.step_rows import read_steps
 from lean_trim.job.tuning import tuning_from
@@ -117,19 +116,23 @@ def read_job(db: sqlite3.Connection) -> Job:
     rounds = tuple(_round(db, row, revisions, logs) for row in rows)
     first = rounds[0]
     blank = _blank_vehicle(sheet, first)
-    if any(r.subject != blank.airflow for r in rounds):
-        raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.airflow))
+    if any(r.subject != blank.table_name for r in rounds):
+        raise BadInputError(Say.OTHER_SUBJECT(airflow=blank.table_name))
     # Injector tables and a scale belong to rounds; the vehicle keeps what its sheet says of them.
     return Job(with_tables_of(blank, first.revision.calibration), rounds, car)
 
 
 def _blank_vehicle(sheet: Any, first: Round) -> Vehicle:
     """The vehicle of a sheet with the airflow tables of its first round; of two, as that round sees it."""
+    tables = first.revision.calibration
+    layers = {name: tables[name] for name in LAYER_NAMES if name in tables}
+    if layers and "ve" in tables:
+        blank = vehicle_from_dict(sheet, table=tables["ve"], target=None, layers=layers)
+        return blank.seen_by(first.subject)
     if not isinstance(sheet, dict) or sheet.get("airflow") != BLENDED:
         return vehicle_from_dict(sheet, table=first.table, target=None)
-    tables = first.revision.calibration
     blank = vehicle_from_dict(sheet, table=tables["maf"], target=None, other=tables["ve"])
-    return blank.seen_by(airflow_named(first.subject))
+    return blank.seen_by(first.subject)
 
 
 def _text(value: object, what: str) -> str:

@@ -20,7 +20,7 @@ from lean_trim.core.data.calibration import (
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
-from lean_trim.core.data.vehicle import Airflow, Vehicle
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision, undecided
 from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
@@ -516,38 +516,22 @@ class Job:
         The vehicle as it was driven.
         """
         r = self.rounds[index]
-        return with_calibration(
-            self.vehicle.seen_by(airflow_named(r.subject)), r.revision.calibration
-        )
+        return with_calibration(self.vehicle.seen_by(r.subject), r.revision.calibration)
 
     def seen_by(self, table_name: str) -> Job:
-        """The job with one of two airflow tables under correction, in all its rounds.
+        """The job with one of its airflow tables under correction, in all its rounds.
 
         Parameters
         ----------
-        table_name : "ve" or "maf".
+        table_name : one of ``Vehicle.airflow_tables``.
 
         Returns
         -------
         A new record.
         """
         rounds = tuple(replace(r, subject=table_name) for r in self.rounds)
-        vehicle = self.vehicle.seen_by(airflow_named(table_name))
+        vehicle = self.vehicle.seen_by(table_name)
         return replace(self, rounds=rounds, vehicle=vehicle)
-
-
-def airflow_named(table_name: str) -> Airflow:
-    """The airflow model a table belongs to.
-
-    Parameters
-    ----------
-    table_name : the subject of a round.
-
-    Returns
-    -------
-    "maf" or "ve".
-    """
-    return "maf" if table_name == "maf" else "ve"
 
 
 def cells_written(earlier: Round, later: Round) -> int:

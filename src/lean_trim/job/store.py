@@ -560,7 +560,7 @@ def _put_first_round(db: sqlite3.Connection, vehicle: Vehicle, car: str) -> None
     sheet = json.dumps(vehicle_dict(vehicle))
     db.execute("INSERT INTO vehicle (id, sheet, car) VALUES (1, ?, ?)", (sheet, car))
     revision_id = put_revision(db, None, calibration_of(vehicle))
-    put_round(db, 1, revision_id, vehicle.airflow, Tuning())
+    put_round(db, 1, revision_id, vehicle.table_name, Tuning())
 
 
 def _put_vehicle(db: sqlite3.Connection, vehicle: Vehicle) -> None:

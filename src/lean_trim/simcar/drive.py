@@ -67,6 +67,7 @@ CHANNELS: tuple[tuple[Role, float, int], ...] = (
 BANK_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.BANK_GAP, 1.5, 2),)
 MAF_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.MAF_HZ, 6.0, 0), (Role.MAF_FLOW, 0.0, 2))
 
+POSITION_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.TABLE_POSITION, 0.1, 1),)
 SOURCE_CHANNELS: tuple[tuple[Role, float, int], ...] = ((Role.AIRFLOW_SOURCE, 0.0, 2),)
 
 
@@ -198,6 +199,7 @@ def drive(
     blended = vehicle.other is not None
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" or blended else ())
     channels += SOURCE_CHANNELS if blended else ()
+    channels += POSITION_CHANNELS if vehicle.layers else ()
     channels += BANK_CHANNELS if car.faults.bank_gap_pct else ()
     log_faults = FaultyLog(car.faults, car.fault_rng)
     piece = int(np.ceil(CHUNK_S / (STEP_S * every) - 1e-9))

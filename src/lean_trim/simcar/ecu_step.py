@@ -181,6 +181,10 @@ def _target(s: Any, c: Any, book: Array) -> float:
 
 @compiled
 def _ecu_air_g(s: Any, c: Any, book: Array, intake_c: float) -> float:
+    if c.layered != 0.0:
+        at_rest = _air_by_grid(s, c, book, c.at_airflow, intake_c)
+        turned = _air_by_grid(s, c, book, c.at_other, intake_c)
+        return (1.0 - s.turn) * at_rest + s.turn * turned
     if c.blended == 0.0:
         s.source_maf = c.by_curve
         if c.by_curve != 0.0:

@@ -30,6 +30,30 @@ BACK_PRESSURE = 1.05
 """Exhaust pressure over the barometer (common practice, no source)."""
 
 
+def turned(rpm: float, map_kpa: float, redline_rpm: float, turn_pct: float, turn: float) -> float:
+    """What a cam that is turned makes of volumetric efficiency (invented).
+
+    Parameters
+    ----------
+    rpm, map_kpa, redline_rpm : of the engine.
+    turn_pct : what it gives at low speed and takes at high, percent.
+    turn : how far it is turned, 0 to 1.
+
+    Returns
+    -------
+    Factor, 1 at rest.
+    """
+    return 1.0 + turn * turn_pct / 100.0 * math.cos(3.8 * rpm / redline_rpm) * (
+        0.5 + map_kpa / 200.0
+    )
+
+
+def wanted_turn(rpm: float, map_kpa: float) -> float:
+    """How far the ECU turns the cam, 0 to 1 (invented): at speed and load, at rest while idling."""
+    by_speed = min(max((rpm - 1500.0) / 2000.0, 0.0), 1.0)
+    return by_speed * min(max((map_kpa - 35.0) / 40.0, 0.0), 1.0)
+
+
 def ve_pct(
     rpm: float,
     map_kpa: float,

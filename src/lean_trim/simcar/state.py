@@ -78,7 +78,7 @@ TRUTH_FIELDS = (
         "charge_heating",
         "charge_flow_g_per_s",
     ),
-    *("soak_k", "soak_s", "cold_unburnt_per_k"),
+    *("soak_k", "soak_s", "cold_unburnt_per_k", "turn_pct"),
 )
 BREATHING_FIELDS = (
     *("peak_pct", "best_x", "fall", "low_end", "floor", "rise", "tuned", "tuned_x", "tuned_width"),
@@ -97,7 +97,7 @@ SHEET_FIELDS = (
         "has_tables",
         "by_throttle",
     ),
-    *("blended", "ve_below_rpm", "ve_above_map_rate"),
+    *("blended", "ve_below_rpm", "ve_above_map_rate", "layered", "turn_from", "turn_to"),
     *("loop_lambda", "told_flow_g_per_s", "told_stoich_afr", "told_cylinders", "told_cylinder_l"),
 )
 FAULT_FIELDS = tuple(name for name in Faults.__dataclass_fields__ if name != "wild_share")
@@ -180,7 +180,7 @@ STATE = np.dtype(
                 "has_last",
             ),
             *("added_pct", "after_pct", "cut_since", "ecu_film", "width_ms", "target", "block"),
-            *("closed_loop", "airflow_g_per_s", "source_maf", "slow_map"),
+            *("closed_loop", "airflow_g_per_s", "source_maf", "slow_map", "turn"),
             # Faulty parts.
             *("dropped_until", "misfires_until", "misfires", "lagging", "held"),
         )
@@ -199,7 +199,7 @@ COLUMNS = (
     ),
     *(Role.STFT, Role.LTFT, Role.CLOSED_LOOP, Role.PULSE_WIDTH, Role.DUTY, Role.FUEL_DP, Role.BARO),
     *(Role.SPEED, Role.GEAR, Role.SPARK, Role.KNOCK, Role.MAF_HZ, Role.MAF_FLOW),
-    Role.AIRFLOW_SOURCE,
+    *(Role.AIRFLOW_SOURCE, Role.TABLE_POSITION),
 )
 """Columns of a sample after its time."""
 
@@ -227,6 +227,10 @@ def book_of(vehicle: Vehicle, injectors: TrueInjectors) -> tuple[Array, dict[str
     The array, and places by ``TABLE_NAMES``; ``NOWHERE`` for a table that is not there.
     """
     told = vehicle.injectors
+    # Of several VE tables the first is the one of the cam at rest.
+    layers = sorted((vehicle.own_layer, *vehicle.layers), key=lambda layer: layer.at)
+    second = vehicle.other.table if vehicle.other is not None else layers[-1].table
+    several = vehicle.other is not None or len(layers) > 1
     corrections = {
         name: _page(table, cells_of(name, table))
         for name, table in vehicle.corrections.items()
@@ -234,7 +238,7 @@ def book_of(vehicle: Vehicle, injectors: TrueInjectors) -> tuple[Array, dict[str
         if name in KINDS
     }
     pages = {
-        "airflow": _page(vehicle.table),
+        "airflow": _page(layers[0].table),
         "targets": _page(vehicle.target) if vehicle.target is not None else None,
         "dead": _curve(told.volts, told.dead_time_ms),
         "small": _curve(told.small_open_ms, told.small_add_ms) if len(told.small_open_ms) else None,
@@ -247,7 +251,7 @@ def book_of(vehicle: Vehicle, injectors: TrueInjectors) -> tuple[Array, dict[str
         "share": corrections.get(WALL_SHARE),
         "wall_times": corrections.get(WALL_TIME),
         "true_dead": _curve(injectors.volts, injectors.dead_ms),
-        "other": _page(vehicle.other.table) if vehicle.other is not None else None,
+        "other": _page(second) if several else None,
     }
     book: list[float] = []
     places = dict.fromkeys(TABLE_NAMES, NOWHERE)
@@ -282,6 +286,10 @@ def car_record(
     car["feedback"] = Feedback[vehicle.feedback.upper()]
     car["by_curve"] = vehicle.airflow != "ve"
     car["blended"] = vehicle.other is not None
+    places_of_cam = [layer.at for layer in (vehicle.own_layer, *vehicle.layers)]
+    car["layered"] = bool(vehicle.layers)
+    car["turn_from"] = min(places_of_cam)
+    car["turn_to"] = max(places_of_cam)
     car["ve_below_rpm"] = vehicle.airflow_source.ve_below_rpm
     car["ve_above_map_rate"] = vehicle.airflow_source.ve_above_map_rate
     car["has_tables"] = any(name in KINDS for name in vehicle.corrections)

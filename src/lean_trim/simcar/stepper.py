@@ -49,6 +49,10 @@ from lean_trim.simcar.numbers import (
 from lean_trim.simcar.state import GEARS_RPM_PER_KMH, LEAVING, PIPE, STEP_S, Array
 
 ve_pct = compiled(laws.ve_pct)
+turned = compiled(laws.turned)
+wanted_turn = compiled(laws.wanted_turn)
+TURN_S = 0.3
+"""Time constant of a cam that is turned."""
 drifted = compiled(laws.drifted)
 charge_c = compiled(laws.charge_c)
 thinner_outside = compiled(laws.thinner_outside)
@@ -196,6 +200,9 @@ def _breathe(s: Any, c: Any) -> None:
     # Leakage past the plate and the rings: no manifold goes to vacuum.
     settled = max(settled, 17.0)
     ve = _true_ve_pct(s, c) / 100.0 * s.more_air
+    if c.layered != 0.0:
+        s.turn += (wanted_turn(s.rpm, s.map_kpa) - s.turn) * STEP_S / TURN_S
+        ve *= turned(s.rpm, s.map_kpa, c.redline_rpm, c.turn_pct, s.turn)
     if s.now_kpa != c.baro_kpa:
         ve *= thinner_outside(s.map_kpa, s.now_kpa, c.baro_kpa)
     # A manifold of 1.3 displacements fills through the throttle faster than the engine empties it.
@@ -443,6 +450,7 @@ def sample(s: Any, c: Any, ltft: Array, out: Array) -> None:
         metered_hz(s, c),
         s.airflow_g_per_s,
         s.source_maf,
+        c.turn_from + s.turn * (c.turn_to - c.turn_from),
     )
     for i, value in enumerate(values):
         out[i] = value

@@ -59,6 +59,7 @@ class Truth:
     wall_load, wall_rpm : rise of the film's share per 100 kPa, relative, and part by which its time
         constant falls per 1000 rpm.
     map_lag_s : first-order lag of the pressure sensor.
+    turn_pct : what a cam that is turned gives at low speed and takes at high, percent; 0 for none.
     loop_bias : lambda a narrowband loop really holds, less 1.
     injectors : what they really are; None if they are off the sheet's by ``flow_scale`` and
         ``dead_time_shift_ms``.
@@ -92,6 +93,7 @@ class Truth:
     cold_unburnt_per_k: float = 0.0
     map_lag_s: float = 0.0
     loop_bias: float = 0.0
+    turn_pct: float = 0.0
     injectors: TrueInjectors | None = None
 
     def ve_pct(self, rpm: float, map_kpa: float) -> float:
@@ -179,11 +181,24 @@ class Truth:
         )
         return out
 
+    def turned(self, rpm: np.ndarray, map_kpa: np.ndarray, turn: float) -> np.ndarray:
+        """What the cam makes of volumetric efficiency at arrays of one shape, as a factor."""
+        places = zip(rpm.ravel().tolist(), map_kpa.ravel().tolist(), strict=True)
+        gains = [laws.turned(x, y, self.redline_rpm, self.turn_pct, turn) for x, y in places]
+        return np.array(gains).reshape(rpm.shape)
+
     def airflow_value(self, vehicle: Vehicle, at: tuple[np.ndarray, ...]) -> np.ndarray:
         """The true value of the vehicle's airflow table at its coordinates, for judging an estimate."""
         if vehicle.airflow == "ve":
-            return self.ve_surface(at[1], at[0])
+            ve = self.ve_surface(at[1], at[0])
+            return ve * self.turned(at[1], at[0], share_of_turn(vehicle)) if vehicle.layers else ve
         return self.maf_g_per_s(at[0])
+
+
+def share_of_turn(vehicle: Vehicle) -> float:
+    """How far the cam is turned where the VE table that is looked at is in force alone, 0 to 1."""
+    places = [layer.at for layer in (vehicle.own_layer, *vehicle.layers)]
+    return (vehicle.own_layer.at - min(places)) / (max(places) - min(places))
 
 
 def truth_for(vehicle: Vehicle) -> Truth:

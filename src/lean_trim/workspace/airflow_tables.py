@@ -1,4 +1,4 @@
-"""Which of two airflow tables of a blended ECU is under correction: one for the whole job, kept with it."""
+"""Which of several airflow tables is under correction: one for the whole job, kept with it."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.data.calibration import AIRFLOW_TABLES
-from lean_trim.core.data.table_kinds import table_words
+from lean_trim.core.drive.layers import layer_shares
 from lean_trim.core.messages import Message, Said
+from lean_trim.core.types import Floats
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
@@ -16,31 +16,27 @@ from lean_trim.workspace.solving import Solver
 
 IN_FORCE = 0.95
 """Share of a table from which it counts as in force alone (as the rule of the sieve has it)."""
-ORDER = ("maf", "ve")
-"""The order of work (common practice, no source): the curve first, for most of the driving is on it."""
 
 
 class Say:
-    """What is said of two airflow tables."""
+    """What is said of several airflow tables."""
 
-    NOT_TOLD = Message(
-        "airflow_tables.not_told", "First the {first}, then the {second}, then a drive with both."
-    )
+    NOT_TOLD = Message("airflow_tables.not_told", "{order}, then a drive with all.")
     TOLD = Message(
         "airflow_tables.told",
-        "{first} in force {first_pct:.0f} %, {second} {second_pct:.0f} % of the drive. In this order, then a "
-        "drive with both.",
+        "In force: {parts} of the drive. In this order, then a drive with all.",
     )
+    PART = Message("airflow_tables.part", "{words} {pct:.0f} %")
+    BETWEEN = Message("airflow_tables.between", "between them {pct:.0f} %")
     NEVER = Message(
         "airflow_tables.never",
-        "The {own} was not in force in this drive: it stays as it is. The {other} was, {other_pct:.0f} % "
-        "of it.",
+        "The {own} was not in force in this drive: it stays as it is. {others}.",
     )
 
 
 @dataclass(frozen=True)
 class AirflowTable:
-    """One of two: its name in the calibration, what it is called, whether cells of it are decided."""
+    """One of several: its name in the calibration, what it is called, whether cells of it are decided."""
 
     name: str
     words: str
@@ -48,7 +44,7 @@ class AirflowTable:
 
 
 class AirflowTables:
-    """Turns the job from one airflow table to the other; keeps nothing."""
+    """Turns the job from one airflow table to another; keeps nothing."""
 
     def __init__(
         self, open_job: OpenJob, saving: Saving, navigation: Navigation, solver: Solver
@@ -60,19 +56,18 @@ class AirflowTables:
 
     @property
     def tables(self) -> tuple[AirflowTable, ...]:
-        """Both tables of the shown round in the order of work; none of an ECU with one."""
+        """All tables of the shown round in the order of work; none of an ECU with one."""
         current = self.open.round
         job = self.open.job
-        if current is None or job is None or job.vehicle.other is None:
+        if current is None or job is None or len(job.vehicle.airflow_tables) < 2:
             return ()
-        calibration = current.revision.calibration
         return tuple(
             AirflowTable(
                 name=name,
-                words=table_words(calibration[name]),
+                words=job.vehicle.seen_by(name).table_title,
                 decided=name in current.decisions and current.decisions[name].changed > 0,
             )
-            for name in ORDER
+            for name in job.vehicle.airflow_tables
         )
 
     @property
@@ -82,39 +77,50 @@ class AirflowTables:
         current = self.open.round
         if not found or current is None:
             return None
-        first, second = (t.words for t in found)
-        own, other = (first, second) if current.subject == found[0].name else (second, first)
-        source = self._share
-        if source is None:
-            return Say.NOT_TOLD(first=first, second=second)
-        own_pct = 100.0 * float(np.mean(source >= IN_FORCE))
-        other_pct = 100.0 * float(np.mean(source <= 1.0 - IN_FORCE))
-        if own_pct < 1.0:
-            return Say.NEVER(own=own, other=other, other_pct=other_pct)
-        pcts = (own_pct, other_pct) if own == first else (other_pct, own_pct)
-        return Say.TOLD(first=first, first_pct=pcts[0], second=second, second_pct=pcts[1])
+        shares = self._shares()
+        if shares is None:
+            order = ", then ".join(f"the {t.words}" for t in found)
+            return Say.NOT_TOLD(order=order[:1].upper() + order[1:])
+        pcts = {t.name: 100.0 * float(np.mean(shares[t.name] >= IN_FORCE)) for t in found}
+        own = next(t for t in found if t.name == current.subject)
+        parts = [str(Say.PART(words=t.words, pct=pcts[t.name])) for t in found]
+        between = 100.0 - sum(pcts.values())
+        used = 100.0 * float(np.mean(shares[own.name] > 0.0))
+        if used < 1.0:
+            others = ", ".join(
+                str(Say.PART(words=t.words, pct=pcts[t.name])) for t in found if t is not own
+            )
+            return Say.NEVER(own=own.words, others=others)
+        if between >= 1.0:
+            parts.append(str(Say.BETWEEN(pct=between)))
+        return Say.TOLD(parts=", ".join(parts))
 
-    @property
-    def _share(self) -> np.ndarray | None:
-        solution = self.solver.solution
-        leftover = self.solver.leftover
-        if solution is not None:
-            return solution.prepared.conditions.airflow_source.share
-        return None if leftover is None else leftover.prepared.conditions.airflow_source.share
+    def _shares(self) -> dict[str, Floats] | None:
+        """Share of each table along the drive; None where nothing was worked out."""
+        solution = self.solver.solution or self.solver.leftover
+        if solution is None:
+            return None
+        prepared = solution.prepared
+        vehicle = prepared.frame.vehicle
+        if vehicle.layers:
+            return layer_shares(prepared.frame.log, vehicle)
+        share = prepared.conditions.airflow_source.share
+        other = next(name for name in vehicle.airflow_tables if name != vehicle.table_name)
+        return {vehicle.table_name: share, other: 1.0 - share}
 
     def turn_to(self, name: str) -> bool:
-        """Put one of the two under correction; both decisions stay as they are.
+        """Put one of the tables under correction; all decisions stay as they are.
 
         Parameters
         ----------
-        name : "ve" or "maf".
+        name : in the calibration.
 
         Returns
         -------
         Whether the job looks at that table now.
         """
         current = self.open.round
-        if name not in AIRFLOW_TABLES or current is None or not self.tables:
+        if current is None or name not in {table.name for table in self.tables}:
             return False
         if name == current.subject:
             return True
@@ -126,10 +132,12 @@ class AirflowTables:
         return True
 
     def turn_over(self) -> bool:
-        """Put the other one under correction."""
+        """Put the next one under correction, after the last the first again."""
         current = self.open.round
-        other = next((t.name for t in self.tables if current and t.name != current.subject), "")
-        return self.turn_to(other)
+        names = [table.name for table in self.tables]
+        if current is None or not names:
+            return False
+        return self.turn_to(names[(names.index(current.subject) + 1) % len(names)])
 
     def _keep(self, name: str) -> None:
         self.open.commit(lambda store: store.save_subject(name))

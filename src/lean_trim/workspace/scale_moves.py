@@ -48,6 +48,11 @@ class Say:
         "Injector data are decided in this round. Drive on them first: two changes at once cannot "
         "be told apart.",
     )
+    SEVERAL = Message(
+        "scale_moves.several",
+        "This ECU reckons air from several tables, and engine size or injector flow stand behind all of "
+        "them: move the scale of all by hand, then paste them as they are.",
+    )
     NO_FLOW = Message("scale_moves.no_flow", "no injector flow of this car is known")
     ENTER = Message(
         "scale_moves.enter",
@@ -131,8 +136,11 @@ class ScaleMoves:
         if self.open.refuses_old_round():
             return False
         refused = None
+        vehicle = self.open.vehicle
         if current.scale_moved != 1.0:
             refused = Say.ALREADY()
+        elif vehicle is not None and len(vehicle.airflow_tables) > 1:
+            refused = Say.SEVERAL()
         elif current.injectors_decided:
             refused = Say.INJECTORS()
         if refused is not None:

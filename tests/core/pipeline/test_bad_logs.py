@@ -15,14 +15,8 @@ from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.proposal import PolicySettings, propose
 from lean_trim.core.errors import LeanTrimError, LogError
 from lean_trim.core.explore.alignment import align_moments
-from lean_trim.core.pipeline.solve import (
-    DrivenLog,
-    Solution,
-    SolveSettings,
-    refit,
-    solve,
-    table_factor,
-)
+from lean_trim.core.pipeline.factors import table_factor
+from lean_trim.core.pipeline.solve import DrivenLog, Solution, SolveSettings, refit, solve
 from lean_trim.core.pipeline.summary import restraints_of
 from lean_trim.core.sieve.sieve import RULES, SieveSettings
 from tests.builders import maf_vehicle, small_vehicle, steady_states, with_channel

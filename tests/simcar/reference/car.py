@@ -151,6 +151,7 @@ class SimCar:
             self.volts,
             self.lam,
             self.truth.maf_hz(self._metered()),
+            plant.turn,
         )
 
     def _watch(self, watcher: Watcher) -> None:

@@ -30,6 +30,7 @@ class Readings:
     volts: float
     lam: float
     maf_hz: float
+    turn: float = 0.0
 
 
 @dataclass
@@ -72,13 +73,19 @@ class Ecu:
         target = self.vehicle.target
         self.grid = self.curve = None
         for airflow in ("ve", "maf"):
-            seen = self.vehicle.seen_by(airflow)  # type: ignore[arg-type]
+            seen = self.vehicle.seen_by(airflow)
             table = seen.table
             points = [a.points.tolist() for a in table.axes]
             if seen.airflow == "ve":
                 self.grid = GridLookup(points[0], points[1], table.values.tolist())
             else:
                 self.curve = CurveLookup(points[0], table.values.tolist())
+        # The table of the cam turned as far as it goes, where there are two.
+        self.turned = None
+        if self.vehicle.layers:
+            far = self.vehicle.seen_by("ve_2").table
+            axes = [a.points.tolist() for a in far.axes]
+            self.turned = GridLookup(axes[0], axes[1], far.values.tolist())
         # Share of the sensor in the airflow, and the pressure as a blended ECU sees it move.
         self.source_maf = float(self.grid is None)
         self.slow_map = 36.0
@@ -140,7 +147,10 @@ class Ecu:
         air = 0.0
         if self.grid is not None and self.source_maf < 1.0:
             density = s.map_kpa / (0.28705 * (s.intake_c + 273.15))
-            reckoned = self.grid(s.map_kpa, s.rpm) / 100 * density * self.cylinder_l
+            ve = self.grid(s.map_kpa, s.rpm)
+            if self.turned is not None:
+                ve = (1.0 - s.turn) * ve + s.turn * self.turned(s.map_kpa, s.rpm)
+            reckoned = ve / 100 * density * self.cylinder_l
             air += (1.0 - self.source_maf) * reckoned
         if self.curve is not None and self.source_maf > 0.0:
             flow = self.curve(s.maf_hz)

@@ -63,6 +63,7 @@ class Plant:
     hot_air_k: float = 0.0
     idle_gain: float = 1.0
     idle_valve: float = 0.0145
+    turn: float = 0.0
 
     def __post_init__(self) -> None:
         self.most_flow = self.truth.max_flow_g_per_s()
@@ -83,6 +84,13 @@ class Plant:
         # Leakage past the plate and the rings: no manifold goes to vacuum.
         settled = max(settled, 17.0)
         ve = self.truth.ve_pct(self.rpm, self.map_kpa) / 100.0 * self.more_air
+        if self.truth.turn_pct:
+            speed = min(max((self.rpm - 1500.0) / 2000.0, 0.0), 1.0)
+            wanted = speed * min(max((self.map_kpa - 35.0) / 40.0, 0.0), 1.0)
+            self.turn += (wanted - self.turn) * dt / 0.3
+            swing = math.cos(3.8 * self.rpm / self.truth.redline_rpm)
+            loaded = 0.5 + self.map_kpa / 200.0
+            ve *= 1.0 + self.turn * self.truth.turn_pct / 100.0 * swing * loaded
         if self.baro_kpa != self.truth.baro_kpa:
             # What is left in the cylinder has expanded against the exhaust.
             left = (1.05 * self.baro_kpa / self.map_kpa) ** (1.0 / 1.33)

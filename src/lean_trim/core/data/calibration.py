@@ -38,7 +38,9 @@ INJECTOR_TABLES = (INJECTOR_FLOW, DEAD_TIME, SMALL_PULSES)
 ENGINE_SCALE = "engine_scale"
 """What the airflow table is multiplied by in the ECU, against what the sheet says: 1 to begin
 with."""
-AIRFLOW_TABLES = ("ve", "maf")
+LAYER_NAMES = tuple(f"ve_{number}" for number in range(2, 9))
+"""Further VE tables of an ECU that blends several over the position of a cam or flap."""
+AIRFLOW_TABLES = ("ve", "maf", *LAYER_NAMES)
 NOT_ADDED = frozenset((*AIRFLOW_TABLES, TARGET, *INJECTOR_TABLES, ENGINE_SCALE))
 """Tables with a place of their own in a vehicle; every other one is a correction of fuel, or what a
 feature keeps beside the airflow table."""
@@ -176,7 +178,9 @@ def calibration_of(vehicle: Vehicle) -> Calibration:
     other: dict[str, Table] = (
         {} if vehicle.other is None else {vehicle.other.airflow: vehicle.other.table}
     )
-    return Calibration({vehicle.airflow: vehicle.table, **other, **target, **vehicle.corrections})
+    layers = {layer.name: layer.table for layer in vehicle.layers}
+    own = {vehicle.table_name: vehicle.table}
+    return Calibration({**own, **layers, **other, **target, **vehicle.corrections})
 
 
 def with_tables_of(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
@@ -192,6 +196,8 @@ def with_tables_of(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     same = driven.table is vehicle.table and driven.target is vehicle.target
     if vehicle.other is not None and driven.other is not None:
         same = same and driven.other.table is vehicle.other.table
+    for before, after in zip(vehicle.layers, driven.layers, strict=True):
+        same = same and after.table is before.table
     same = same and kept.keys() == driven.corrections.keys()
     if same and all(kept[name] is table for name, table in driven.corrections.items()):
         return vehicle
@@ -219,7 +225,7 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     tables = calibration.tables
     data = (tables.get(name) for name in INJECTOR_TABLES)
     injectors = with_tables(vehicle.injectors, *data)
-    table = calibration[vehicle.airflow]
+    table = calibration[vehicle.table_name]
     scale = tables.get(ENGINE_SCALE)
     size = vehicle.displacement_l
     # A move at the injectors stands in their flow already.
@@ -228,10 +234,15 @@ def with_calibration(vehicle: Vehicle, calibration: Calibration) -> Vehicle:
     other = vehicle.other
     if other is not None:
         other = replace(other, table=calibration[other.airflow])
+    layered = vehicle.layered
+    if layered is not None:
+        others = tuple(replace(one, table=calibration[one.name]) for one in layered.others)
+        layered = replace(layered, others=others)
     return replace(
         vehicle,
         table=table,
         other=other,
+        layered=layered,
         target=tables.get(TARGET),
         injectors=injectors,
         displacement_l=size,

@@ -33,6 +33,7 @@ class Role(StrEnum):
     AIRFLOW_SOURCE = "airflow_source_maf"
     ETHANOL = "ethanol_pct"
     BANK_GAP = "bank_gap_pct"
+    TABLE_POSITION = "table_position"
 
 
 LABELS: dict[Role, tuple[str, str]] = {
@@ -61,5 +62,6 @@ LABELS: dict[Role, tuple[str, str]] = {
     Role.AIRFLOW_SOURCE: ("Airflow source MAF", ""),
     Role.ETHANOL: ("Ethanol content", "%"),
     Role.BANK_GAP: ("Bank difference, fuel asked for", "%"),
+    Role.TABLE_POSITION: ("Cam or flap position", ""),
 }
 """Plain name and unit of each role, for people."""

@@ -68,6 +68,7 @@ SENSES: dict[Role, Sense] = {
     Role.AIRFLOW_SOURCE: Sense(-1.0, 256.0, WHILE_S),
     Role.ETHANOL: Sense(-5.0, 110.0, LONG_S),
     Role.BANK_GAP: Sense(-90.0, 900.0, MOMENT_S),
+    Role.TABLE_POSITION: Sense(-1000.0, 10_000.0, WHILE_S, True),
 }
 
 

@@ -9,7 +9,7 @@ from typing import Literal, get_args
 import numpy as np
 from numpy.typing import ArrayLike
 
-from lean_trim.core.data.table_kinds import HOLD_KINDS, Holds, holds_of
+from lean_trim.core.data.table_kinds import HOLD_KINDS, Holds, holds_of, table_words
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.knobs import Knob, default_of
@@ -185,6 +185,39 @@ class OtherAirflow:
 
 
 @dataclass(frozen=True, eq=False)
+class Layer:
+    """One of several VE tables an ECU blends over the position of a cam or flap.
+
+    Attributes
+    ----------
+    name : in the calibration: "ve", "ve_2" and so on.
+    table : VE over the axes every VE table may have; not every layer need have the same.
+    at : position at which it is in force alone, in the unit of the log.
+    """
+
+    name: str
+    table: Table
+    at: float
+
+
+@dataclass(frozen=True, eq=False)
+class Layered:
+    """Several VE tables of one ECU, as seen by one of them.
+
+    Attributes
+    ----------
+    name, at : of the table that is looked at, as of a ``Layer``.
+    others : the rest, by name.
+    channel : the column of a log that holds the position; "" if that is said log by log.
+    """
+
+    name: str
+    at: float
+    others: tuple[Layer, ...]
+    channel: str = ""
+
+
+@dataclass(frozen=True, eq=False)
 class Vehicle:
     """One vehicle with the calibration that is in its ECU.
 
@@ -193,7 +226,8 @@ class Vehicle:
     ``fuel_varies`` is a flex-fuel car, whose ECU follows the ethanol in the tank. ``corrections``
     are tables of fuel beyond airflow and target, as far as they are known, by the names of
     ``fuel_corrections``. ``other`` is the second airflow table of a blended ECU, None where there is
-    one; ``airflow``, ``table`` and ``limits`` are then of the one that is looked at.
+    one; ``airflow``, ``table`` and ``limits`` are then of the one that is looked at. ``layered`` are the
+    VE tables of an ECU that blends several over the position of a cam or flap.
     """
 
     name: str
@@ -216,25 +250,69 @@ class Vehicle:
     induction: Induction = "unknown"
     follows_barometer: bool = False
     other: OtherAirflow | None = None
+    layered: Layered | None = None
 
-    def seen_by(self, airflow: Airflow) -> Vehicle:
+    @property
+    def table_name(self) -> str:
+        """The airflow table under correction by its name in the calibration."""
+        return self.airflow if self.layered is None else self.layered.name
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """The other VE tables of an ECU that blends several; none of other ECUs."""
+        return () if self.layered is None else self.layered.others
+
+    @property
+    def airflow_tables(self) -> tuple[str, ...]:
+        """Names of all its airflow tables, in the order of work."""
+        if self.other is not None:
+            # The curve first: most of the driving is on it (common practice, no source).
+            return ("maf", "ve")
+        return tuple(sorted((self.table_name, *(layer.name for layer in self.layers))))
+
+    @property
+    def table_title(self) -> str:
+        """What the table under correction is called, and at which position where there are several."""
+        return (
+            f"{table_words(self.table)} at {self.own_layer.at:g}"
+            if self.layers
+            else table_words(self.table)
+        )
+
+    @property
+    def own_layer(self) -> Layer:
+        """The table under correction as one of several."""
+        at = 0.0 if self.layered is None else self.layered.at
+        return Layer(name=self.table_name, table=self.table, at=at)
+
+    def seen_by(self, name: str) -> Vehicle:
         """The same vehicle with one of its airflow tables under correction.
 
         Parameters
         ----------
-        airflow : "ve" or "maf".
+        name : of the table: "ve", "maf", "ve_2".
 
         Returns
         -------
         The same record where that one is looked at already, or there is no other.
         """
         other = self.other
-        if other is None or airflow == self.airflow:
+        for layer in self.layers:
+            if layer.name == name:
+                return self._seen_by_layer(layer)
+        if other is None or name == self.airflow:
             return self
         own = OtherAirflow(airflow=self.airflow, table=self.table, limits=self.limits)
         return replace(
             self, airflow=other.airflow, table=other.table, limits=other.limits, other=own
         )
+
+    def _seen_by_layer(self, layer: Layer) -> Vehicle:
+        assert self.layered is not None
+        rest = (self.own_layer, *(one for one in self.layers if one is not layer))
+        others = tuple(sorted(rest, key=lambda one: one.name))
+        layered = replace(self.layered, name=layer.name, at=layer.at, others=others)
+        return replace(self, table=layer.table, layered=layered)
 
     @property
     def is_speed_density(self) -> bool:

@@ -39,7 +39,7 @@ class Say:
 
 LEAST_SHARE = 0.05
 """Share of the samples below which another airflow is not in force."""
-How = Literal["word", "flag", "rule", "pulse width", "assumed"]
+How = Literal["word", "flag", "rule", "pulse width", "position", "assumed"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,6 +73,8 @@ def read_airflow_source(motion: Motion, settings: AirflowSourceSettings) -> Airf
     """
     frame = motion.frame
     n = len(motion.frame.log)
+    if frame.two is not None and frame.two.how == "position":
+        return AirflowSource(frame.two.share, "position", 1.0)
     if settings.kind == "flag" and Role.AIRFLOW_SOURCE not in frame.log:
         raise BadInputError(Say.NO_FLAG(name=frame.log.name))
     if settings.kind == "table":

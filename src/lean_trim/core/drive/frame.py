@@ -40,6 +40,11 @@ class Say:
         "frame.no_target",
         "{name} has no target lambda, and no target table to look it up in; give one of the two",
     )
+    OTHER_LAYERS = Message(
+        "frame.other_layers",
+        "{name} was driven on other tables: of an ECU that blends several VE tables only drives on the "
+        "present ones can be used",
+    )
     NO_LAMBDA = Message(
         "frame.no_lambda",
         "{name}: lambda holds no number at all; name the column and unit that hold it",
@@ -196,6 +201,8 @@ def make_frame(
 
 
 def _look_up(log: Log, vehicle: Vehicle, pieces: tuple[Piece, ...], gauge_word: GaugeWord) -> Frame:
+    if vehicle.layers and any(piece.table is not None for piece in pieces):
+        raise LogError(Say.OTHER_LAYERS(name=log.name))
     at = coordinates(log, vehicle)
     # What a loop holds on average is all there is where its sensor was not logged.
     of_loop = Role.LAMBDA not in log and vehicle.feedback != "none" and Role.STFT in log

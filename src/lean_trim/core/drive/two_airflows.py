@@ -1,4 +1,4 @@
-"""Both airflow tables of a blended ECU along a log: the air each believes in, and which was in force."""
+"""The airflow tables of an ECU with more than one along a log: the air each believes in, and its share."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log, running_box
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.drive.coordinates import believed_air_g, coordinates
+from lean_trim.core.drive.layers import layer_shares, layer_values
 from lean_trim.core.types import Floats
 
 EXPLAINS = 0.03
@@ -19,7 +20,7 @@ MISSES = 0.05
 """Share beyond which it does not."""
 OVER_S = 0.6
 """Width of the mean by which a pulse width is held against both, s."""
-Told = Literal["flag", "rule", "pulse width", "nothing"]
+Told = Literal["flag", "rule", "pulse width", "position", "nothing"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,7 +29,8 @@ class TwoAirflows:
 
     Attributes
     ----------
-    own_g, other_g : air per stroke by the table that is corrected, and by the other.
+    own_g, other_g : air per stroke by the table that is corrected, and by the other; of several VE
+        tables, by all others together as they were in force.
     share : of the own table in force, 0 to 1; NaN where it is not told.
     how : what told it.
     """
@@ -66,6 +68,8 @@ def two_airflows(log: Log, vehicle: Vehicle, own_g: Floats, target: Floats) -> T
     LogError
         If a channel is missing that the other table is read by.
     """
+    if vehicle.layers:
+        return _of_layers(log, vehicle, own_g)
     if vehicle.other is None:
         return None
     seen = vehicle.seen_by(vehicle.other.airflow)
@@ -76,6 +80,19 @@ def two_airflows(log: Log, vehicle: Vehicle, own_g: Floats, target: Floats) -> T
         share = maf if vehicle.airflow == "maf" else 1.0 - maf
         return TwoAirflows(own_g, other_g, np.asarray(share), "flag")
     return TwoAirflows(own_g, other_g, np.full(len(log), np.nan), "nothing")
+
+
+def _of_layers(log: Log, vehicle: Vehicle, own_g: Floats) -> TwoAirflows:
+    """The VE table under correction, and all others as they were in force beside it."""
+    shares = layer_shares(log, vehicle)
+    values = layer_values(log, vehicle)
+    own = vehicle.table_name
+    rest = sum((shares[n] * values[n] for n in shares if n != own), np.zeros(len(log)))
+    # Air per stroke goes with VE, whatever pressure and temperature are.
+    with np.errstate(divide="ignore", invalid="ignore"):
+        others = rest / (1.0 - shares[own])
+        other_g = np.where(shares[own] < 1.0, own_g * others / values[own], own_g)
+    return TwoAirflows(own_g, other_g, shares[own], "position")
 
 
 def told_by_width(found: TwoAirflows, log: Log, ratio: Floats) -> TwoAirflows:

@@ -31,6 +31,8 @@ class Observations:
     mesh : cells and weights the ECU read, restricted to the used samples.
     terms : courses of what makes k differ beside the table, see ``nuisance_terms``; values are (q,
         m).
+    others_pct : (m,) what errors of the other VE tables it was read from may make of k, percent; None
+        where it was read from one.
     """
 
     index: Ints
@@ -40,6 +42,7 @@ class Observations:
     run: Ints
     mesh: Interpolation
     terms: SharedTerms
+    others_pct: Floats | None = None
 
     def __len__(self) -> int:
         return len(self.index)
@@ -64,6 +67,7 @@ class Observations:
             self.run[keep],
             mesh,
             SharedTerms(self.terms.names, self.terms.values[:, keep]),
+            None if self.others_pct is None else self.others_pct[keep],
         )
 
 

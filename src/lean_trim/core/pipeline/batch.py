@@ -79,6 +79,11 @@ class Say:
         "cell averages hold all samples in memory, and more than {most} is a batch; use the "
         "surface for it",
     )
+    LAYERS = Message(
+        "batch.layers",
+        "several VE tables are told apart with all samples in memory, and more than {most} is a batch; "
+        "correct fewer logs at a time",
+    )
     DELAY = Message("batch.delay", "Reading delay and wall film from some of the logs")
     LOG = Message("batch.log", "Log {number} of {count}")
     FITTING = Message("batch.fitting", "Fitting all logs")
@@ -163,6 +168,8 @@ def solve_batch(
     settings = settings or SolveSettings()
     if settings.method != "surface":
         raise BadInputError(Say.AVERAGES(most=MOST_JOINT))
+    if vehicle.layers:
+        raise BadInputError(Say.LAYERS(most=MOST_JOINT))
     step = stepper(progress)
     step(0.0, str(Say.DELAY()))
     gathering = Gathering(vehicle.table, len(logs))

@@ -21,10 +21,10 @@ from lean_trim.core.diagnosis.inference import Inferred, infer
 from lean_trim.core.diagnosis.patterns.drift_knots import DriftCourse
 from lean_trim.core.drive.delay import DelaySettings
 from lean_trim.core.drive.film import DEFAULT_TAU_S
-from lean_trim.core.drive.frame import Frame, Piece, make_frame, read_along
+from lean_trim.core.drive.frame import Frame, Piece, make_frame
 from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.nuisance_terms import Term, heat_by_cell
+from lean_trim.core.drive.nuisance_terms import heat_by_cell
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.drive.tip_in import thin_by_film
 from lean_trim.core.errors import CancelledError
@@ -48,11 +48,13 @@ from lean_trim.core.estimation.residual import Residual, cell_sums
 from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.ending import end_of
+from lean_trim.core.pipeline.factors import driven_factor, film_evidence, of_the_table
+from lean_trim.core.pipeline.layers import told_of_layer, with_others_error
 from lean_trim.core.pipeline.look import Look, look_at
 from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.pipeline.tanks import refuse_unknown_tank
 from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
-from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS, SieveSettings, Sifted
+from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
 
@@ -369,7 +371,7 @@ def _pass(
     """Once from the frame to an estimate, with one set of delay parameters."""
     prepared = prepare(motion, delay, settings.regimes, film_tau_s)
     sifted = prepared.sift(settings.sieve, by_hand)
-    observations = prepared.observe(sifted)
+    observations = told_of_layer(prepared, prepared.observe(sifted), settings.surface)
     return prepared, sifted, observations, surface_from(prepared, sifted, observations, settings)
 
 
@@ -399,7 +401,7 @@ def refit(
     prepared = solution.prepared
     with np.errstate(all="ignore"):
         sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
-        observations = prepared.observe(sifted)
+        observations = told_of_layer(prepared, prepared.observe(sifted), settings.surface)
         surface = surface_from(prepared, sifted, observations, settings, solution.estimate)
         found = replace(
             solution.measured,
@@ -523,6 +525,7 @@ def surface_from(
         else _fitted(prepared, observations, settings, start)
     )
     table = prepared.frame.vehicle.table
+    found = with_others_error(found, observations)
     return with_edge_error(found, edge_nodes(table, gaps_along(prepared.frame, observations)))
 
 
@@ -601,77 +604,6 @@ def own_drive(frame: Frame, observations: Observations) -> Observations:
     for piece in foreign:
         keep &= (observations.index < piece.start) | (observations.index >= piece.stop)
     return observations.only(keep)
-
-
-def of_the_table(observations: Observations, estimate: Estimate) -> Observations:
-    """The observations less what film, warm-up and heat explain.
-
-    Residuals and visits then speak of the table alone.
-
-    Parameters
-    ----------
-    observations : as the sieve let them through.
-    estimate : with the coefficients of the nuisance terms, if they were estimated.
-
-    Returns
-    -------
-    The same samples with another k.
-    """
-    if not estimate.shared:
-        return observations
-    coefficients = np.array([c.value for c in estimate.shared])
-    return replace(observations, k=observations.k - coefficients @ observations.terms.values)
-
-
-def table_factor(frame: Frame, estimate: Estimate) -> Floats:
-    """Factor by which the table is wrong along the log, by an estimate, shape (n,).
-
-    Parameters
-    ----------
-    frame : the joined log.
-    estimate : of its table.
-
-    Returns
-    -------
-    Wanted over driven value, > 0.
-    """
-    wanted = estimate.table.values * (1.0 + np.nan_to_num(estimate.correction_pct) / 100.0)
-    return np.asarray(read_along(frame.mesh, wanted) / frame.base)
-
-
-def driven_factor(frame: Frame, estimate: Estimate) -> Floats:
-    """Factor by which the table that was in the ECU was wrong along the log, shape (n,).
-
-    Parameters
-    ----------
-    frame : the joined log, parts of which may have been driven on other tables.
-    estimate : of the present table.
-
-    Returns
-    -------
-    Wanted over driven value, > 0; what fuel and air of the log are to be compared by.
-    """
-    return table_factor(frame, estimate) * frame.base / frame.driven_base
-
-
-FILM_RULES = ("tip", "fuel_cut", "crossed")
-"""Rules that leave a sample out because of the film, so that they do not speak against it here."""
-
-
-def film_evidence(
-    prepared: Prepared, sifted: Sifted, observations: Observations, estimate: Estimate
-) -> tuple[Floats, Mask]:
-    """What the wall film's time constant is read from.
-
-    Returns k less 1 and less what table and other terms explain, and the samples that may be
-    judged; both (n,).
-    """
-    left = prepared.k - table_factor(prepared.frame, estimate)
-    for coefficient, course in zip(estimate.shared, prepared.terms.values, strict=True):
-        if coefficient.term is not Term.FILM:
-            left = left - coefficient.value * course
-    others = np.uint32(sum(int(bit) for name, bit in RULE_BITS.items() if name not in FILM_RULES))
-    return left, np.asarray((sifted.reason_bits & (others | MANUAL_BIT)) == 0)
 
 
 def stepper(progress: Progress | None) -> Callable[[float, str], None]:

@@ -13,7 +13,8 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.delay import lambda_arriving
 from lean_trim.core.drive.regimes import Regime, RegimeSettings
 from lean_trim.core.messages import Message, Said
-from lean_trim.core.pipeline.solve import FILM_RULES, Solution, driven_factor, film_evidence
+from lean_trim.core.pipeline.factors import FILM_RULES, driven_factor, film_evidence
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import MANUAL_BIT, RULE_BITS
 from lean_trim.core.transients.after_start import AfterStart, after_start_of
 from lean_trim.core.transients.classes import TransientClass, classes_of

@@ -158,14 +158,14 @@ def _air_g(
     """Air per stroke the ECU believed in; None of a blended ECU that does not log which table it took."""
     base = vehicle.table.lookup(*(p[at] for p in points))
     own = believed_air_g(log, vehicle, base, target[at], at)
-    if vehicle.other is None:
+    if vehicle.other is None and not vehicle.layers:
         return own
     whole = believed_air_g(log, vehicle, vehicle.table.lookup(*points), target)
     try:
         two = two_airflows(log, vehicle, whole, target)
     except LeanTrimError:
         return None
-    return two.in_force_g[at] if two is not None and two.how == "flag" else None
+    return two.in_force_g[at] if two is not None and two.how in ("flag", "position") else None
 
 
 def _at(log: Log, role: Role, at: np.ndarray, instead: float) -> Floats:

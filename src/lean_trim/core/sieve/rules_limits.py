@@ -249,6 +249,11 @@ def off_table(conditions: Conditions, v: Values) -> Mask:
     return ~frame.vehicle.table.inside(*frame.coordinates)
 
 
+LEAST_LAYER_SHARE = 0.3
+"""Share of one of several blended VE tables from which a sample tells of it (a choice): below, an error
+of the others counts more than twice in it."""
+
+
 @rule(
     "other_source",
     "Other airflow source",
@@ -259,6 +264,9 @@ def off_table(conditions: Conditions, v: Values) -> Mask:
 )
 def other_source(conditions: Conditions, v: Values) -> Mask:
     """Another airflow model was in force."""
+    if conditions.frame.vehicle.layers:
+        # Of several tables that are blended each is told from what it was a part of.
+        return np.asarray(conditions.airflow_source.share < LEAST_LAYER_SHARE)
     return np.asarray(conditions.airflow_source.share < v["least_share"])
 
 

@@ -1,4 +1,4 @@
-"""``lean-trim correct`` for an ECU with a MAF curve and a VE table: each from where it was in force."""
+"""``lean-trim correct`` for an ECU with several airflow tables: each from where it was in force."""
 
 from __future__ import annotations
 
@@ -6,17 +6,13 @@ import argparse
 import sys
 
 from lean_trim.cli.logs import Logs
-from lean_trim.core.data.vehicle import Airflow, Vehicle
+from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.proposal import PolicySettings
 from lean_trim.core.errors import LogError
 from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.features.table.blended_json import TableRound, write_blended_round
 from lean_trim.features.table.correcting import refuse_unsettled, solved, tell
-
-ORDER: tuple[Airflow, ...] = ("maf", "ve")
-"""The order of work: the curve first, for most of the driving is on it (common practice, no source)."""
-NAMES = {"maf": "MAF curve", "ve": "VE table"}
 
 
 def correct_blended(
@@ -26,39 +22,41 @@ def correct_blended(
     settings: SolveSettings,
     policy: PolicySettings,
 ) -> None:
-    """Solve both tables, write both files and one round.json.
+    """Solve every table, write every file and one round.json.
 
     Parameters
     ----------
     args : of the command.
     logs : that were named.
-    vehicle : with both tables.
+    vehicle : with all its tables.
     settings, policy : as for one table.
 
     Raises
     ------
     LogError
-        If neither table was in force long enough.
+        If no table was in force long enough.
     """
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.tables import write_table
 
-    rounds = [_one(logs, vehicle.seen_by(name), settings, policy) for name in ORDER]
+    rounds = [
+        _one(logs, vehicle.seen_by(name), settings, policy) for name in vehicle.airflow_tables
+    ]
     if all(r.summary is None for r in rounds):
-        raise LogError("; ".join(f"{NAMES[r.vehicle.airflow]}: {r.why}" for r in rounds))
+        raise LogError("; ".join(f"{r.vehicle.table_title}: {r.why}" for r in rounds))
     for one in rounds:
         if one.summary is not None:
             refuse_unsettled(one.summary, args.despite_swap)
     make_folder(args.out)
     for one in rounds:
         written = one.proposal.table if one.proposal is not None else one.vehicle.table
-        write_table(written, args.out / f"{one.vehicle.airflow}.csv")
+        write_table(written, args.out / f"{one.vehicle.table_name}.csv")
     write_blended_round(rounds, args.out / "round.json")
     if args.quiet:
         return
     known: frozenset[str] = frozenset()
     for one in rounds:
-        name = NAMES[one.vehicle.airflow]
+        name = one.vehicle.table_title
         if one.summary is None or one.proposal is None:
             print(f"{name}: left as it was. {one.why}", file=sys.stderr)
             continue

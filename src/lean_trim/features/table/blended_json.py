@@ -1,4 +1,4 @@
-"""round.json of an ECU with two airflow tables: every cell names its table."""
+"""round.json of an ECU with several airflow tables: every cell names its table."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ OF_ONE_TABLE = ("samples", "delay", "wall_film", "warm_up", "shared", "residual"
 
 @dataclass(frozen=True)
 class TableRound:
-    """What became of one of two tables: solved and proposed, or left whole and why."""
+    """What became of one of several tables: solved and proposed, or left whole and why."""
 
     vehicle: Vehicle
     summary: Summary | None
@@ -31,7 +31,7 @@ class TableRound:
 
 
 def blended_dict(rounds: Sequence[TableRound]) -> dict[str, Any]:
-    """Both tables as plain values.
+    """All tables as plain values.
 
     Parameters
     ----------
@@ -40,11 +40,11 @@ def blended_dict(rounds: Sequence[TableRound]) -> dict[str, Any]:
     Returns
     -------
     As docs/formats.md describes it: what speaks of the drive as for one table, by the first that was
-    solved; ``cells`` of both, each with its ``table``; ``airflow_tables`` with what speaks of one.
+    solved; ``cells`` of all, each with its ``table``; ``airflow_tables`` with what speaks of one.
     """
-    told = {r.vehicle.airflow: _told(r) for r in rounds}
+    told = {r.vehicle.table_name: _told(r) for r in rounds}
     first = next(r for r in rounds if r.summary is not None)
-    out = dict(told[first.vehicle.airflow])
+    out = dict(told[first.vehicle.table_name])
     out["airflow"] = "blended"
     out["cells"] = [{"table": name, **cell} for name, one in told.items() for cell in one["cells"]]
     out["airflow_tables"] = {

@@ -119,7 +119,7 @@ def run(args: argparse.Namespace) -> None:
     logs = Logs(args.log, vehicle, tables, args.quiet, log_words(args), args.accept_doubts)
     warn(() if args.quiet else warnings)
     settings = SolveSettings(method=args.method, sieve=sieve, gauge=args.gauge or "unsaid")
-    if vehicle.other is not None:
+    if len(vehicle.airflow_tables) > 1:
         from lean_trim.features.table.blended_command import correct_blended
 
         correct_blended(args, logs, vehicle, settings, policy)
@@ -167,9 +167,9 @@ def _driven_on(words: Sequence[str], logs: Sequence[Path], vehicle: Vehicle) -> 
     from lean_trim.formats.tables.form import form_of
 
     out = {}
-    if words and vehicle.other is not None:
+    if words and len(vehicle.airflow_tables) > 1:
         raise BadInputError(
-            "--driven-on does not say which of the two airflow tables it is; correct logs of another "
+            "--driven-on does not say which of the airflow tables it is; correct logs of another "
             "revision with a sheet of that revision"
         )
     for word in words:

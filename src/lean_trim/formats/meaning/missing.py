@@ -74,6 +74,11 @@ def missing_roles(log: Log, vehicle: Vehicle) -> tuple[Missing, ...]:
     needed = [Role.RPM, *_axis_roles(vehicle)]
     if vehicle.other is not None:
         needed += _axis_roles(vehicle.seen_by(vehicle.other.airflow))
+    for layer in vehicle.layers:
+        needed += _axis_roles(vehicle.seen_by(layer.name))
+    if vehicle.layers:
+        needed.append(Role.TABLE_POSITION)
+    needed = list(dict.fromkeys(needed))
     # A working loop stands for the sensor, where its trim says that it works.
     by_loop = vehicle.feedback != "none" and Role.STFT in log
     if not by_loop:

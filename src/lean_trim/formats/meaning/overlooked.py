@@ -146,6 +146,9 @@ def overlooked(
         like = [c for c in free if may_be_target(c) and _like_a_wish(c, raw)]
         out += [_question(Role.TARGET, like)] if like else []
     for role, needed in ((lack.role, lack.needed) for lack in lacks):
+        # Of the cams of an engine any may be meant, or a flap: the sheet or the user names it.
+        if role is Role.TABLE_POSITION:
+            continue
         like = [c for c in free if _may_be(role, c, raw, vehicle.stoich_afr, needed, bare)]
         if like and role not in {o.role for o in out}:
             out.append(_question(role, like))

@@ -118,7 +118,9 @@ class VehicleChanges:
             return False
         # Tables belong to rounds; what is changed here is the rest.
         own = job.vehicle
-        wanted = replace(wanted, table=own.table, target=own.target, other=own.other)
+        wanted = replace(
+            wanted, table=own.table, target=own.target, other=own.other, layered=own.layered
+        )
         if not differing(job.vehicle, wanted):
             return True
         made = VehicleChange(self.open, self.navigation, job.vehicle, wanted)

@@ -15,6 +15,7 @@ from lean_trim.core.data.vehicle import (
     Feedback,
     Induction,
     Injectors,
+    Layered,
     OtherAirflow,
     PressureReference,
     SensorPlace,
@@ -111,6 +112,7 @@ class VehicleDraft:
     small_add_ms: tuple[float, ...] = ()
     corrections: Mapping[str, Table] = field(default_factory=dict)
     other: OtherAirflow | None = None
+    layered: Layered | None = None
 
     def typed(self, key: Key, text: str, unit: str = "") -> VehicleDraft:
         """The draft with one number typed.
@@ -322,6 +324,7 @@ class VehicleDraft:
             corrections=self.corrections,
             # A table of the other's kind takes its place; two of one kind are no blended ECU.
             other=self.other if self.other and self.other.airflow != self.airflow else None,
+            layered=self.layered if self.airflow == "ve" else None,
         )
 
 
@@ -390,4 +393,5 @@ def draft_of(vehicle: Vehicle) -> VehicleDraft:
         small_add_ms=tuple(injectors.small_add_ms.tolist()),
         corrections=vehicle.corrections,
         other=vehicle.other,
+        layered=vehicle.layered,
     )

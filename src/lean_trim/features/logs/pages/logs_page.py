@@ -44,6 +44,7 @@ HOW = {
     "flag": "by the logged flag",
     "rule": "by the rule",
     "pulse width": "by the pulse width",
+    "position": "by the logged position",
     "assumed": "taken to be in force throughout",
 }
 

@@ -1,24 +1,26 @@
-"""Of an ECU with two airflow tables: which one is under correction, which was in force, what comes first."""
+"""Of an ECU with several airflow tables: which is under correction, which was in force, what comes first."""
 
 from __future__ import annotations
 
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QToolButton, QWidget
 
+from lean_trim.core.data.calibration import LAYER_NAMES
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.elided_line import ElidedLine
 from lean_trim.ui.widgets.label import plain_tip
 
 DONE = "✓"
+MOST_TABLES = 1 + len(LAYER_NAMES)
 
 
 class TableSwitch(QWidget):
-    """Two buttons in the order of work; hidden where there is one table."""
+    """A button each in the order of work; hidden where there is one table."""
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.group = QButtonGroup(self)
-        self.buttons = tuple(QToolButton(self) for _ in range(2))
+        self.buttons = tuple(QToolButton(self) for _ in range(MOST_TABLES))
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 6, 6, 0)
         row.setSpacing(0)
@@ -49,7 +51,9 @@ class TableSwitch(QWidget):
         current = self.session.round
         if not tables or current is None:
             return
-        for place, (button, table) in enumerate(zip(self.buttons, tables, strict=True), 1):
+        for place, button in enumerate(self.buttons, 1):
+            button.setVisible(place <= len(tables))
+        for place, (button, table) in enumerate(zip(self.buttons, tables, strict=False), 1):
             mark = f" {DONE}" if table.decided else ""
             button.setText(f"{place}  {table.words}{mark}")
             button.setChecked(table.name == current.subject)

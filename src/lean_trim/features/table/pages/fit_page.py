@@ -18,7 +18,8 @@ from lean_trim.core.drive.nuisance_terms import COLD_BELOW_C, Term
 from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.explore.alignment import Alignment, Kind, align_moments
-from lean_trim.core.pipeline.solve import Solution, driven_factor
+from lean_trim.core.pipeline.factors import driven_factor
+from lean_trim.core.pipeline.solve import Solution
 from lean_trim.features.table.pages.alignment_plot import AlignmentPlot
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
