@@ -12,6 +12,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 
+from lean_trim.core.data.calibration import ScaleAt
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
@@ -19,8 +20,10 @@ from lean_trim.formats.tables import table_text
 from lean_trim.job.store import JobStore, load_job
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.dunlin import dunlin
+from lean_trim.simcar.godwit import godwit, godwit_truth
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.ui.window.round_rail import round_lines
+from lean_trim.workspace.scale_moves import ScaleMoves
 from lean_trim.workspace.vehicle.draft import draft_of
 from tests.deciding import accept_knowingly
 
@@ -139,3 +142,83 @@ def test_a_job_of_two_tables_is_made_from_what_is_pasted(
     assert isinstance(vehicle, Vehicle) and vehicle.airflow == "maf" and vehicle.other is not None
     assert np.array_equal(vehicle.table.values, car.table.values)
     assert vehicle.other.table.same_axes(car.seen_by("ve").table)
+
+
+@pytest.fixture
+def turning(window: MainWindow, tmp_path: Path, until: Until) -> MainWindow:
+    """Godwit, whose cam turns, with a drive that was worked out."""
+    path = tmp_path / "godwit.leantrim"
+    JobStore.create(path, godwit()).close()
+    window.opening.open_job(path)
+    until(lambda: window.session.job is not None and not window.session.is_busy)
+    drive = tmp_path / "drive.csv"
+    truth = godwit_truth(godwit())
+    write_log_csv(simulate(godwit(), seed=3, minutes=10.0, truth=truth), drive)
+    window.session.imports.add([drive])
+    until(lambda: looked(window))
+    return window
+
+
+def test_each_table_of_a_cam_is_decided_and_all_are_handed_over_and_kept(
+    turning: MainWindow, tmp_path: Path, until: Until
+) -> None:
+    session = turning.session
+    switch = table_desk(turning).switch
+    shown = [button for button in switch.buttons if button.isVisible()]
+    assert [b.text() for b in shown] == ["1  VE table at 0", "2  VE table at 40"]
+    assert "between them" in switch.said.text()
+    assert accept_knowingly(session.deciding)
+    QTest.mouseClick(shown[1], LEFT)
+    until(lambda: looked(turning))
+    assert session.round is not None and session.round.subject == "ve_2"
+    assert accept_knowingly(session.deciding)
+    out = tmp_path / "out.csv"
+    assert session.rounds.hand_over(out)
+    assert out.exists() and (tmp_path / "out-ve.csv").exists()
+    kept = load_job(tmp_path / "godwit.leantrim")
+    assert kept.vehicle.table_name == "ve_2" and kept.vehicle.airflow_tables == ("ve", "ve_2")
+    assert set(kept.rounds[0].decisions) == {"ve", "ve_2"} == set(kept.rounds[0].handed)
+    # One engine size stands behind both: the scale of one alone is not moved.
+    before = session.round
+    assert not session.part(ScaleMoves).move(ScaleAt.DISPLACEMENT, 1.1)
+    assert session.round is before
+
+
+def test_a_job_of_several_ve_tables_is_made_from_what_is_pasted(window: MainWindow) -> None:
+    window.actions_["new_job"].trigger()
+    page = window.new_job
+    assert page is not None
+    car = godwit()
+    page.fill_from(replace(car, layered=None))
+    page.tables.turn_to(3)
+    layers = page.layers
+    QGuiApplication.clipboard().setText(table_text(car.seen_by("ve_2").table, "\t"))
+    page.paste_table()
+    assert not layers.add.isEnabled() and "Say at which position" in layers.add.toolTip()
+    layers.at.setText("0")
+    assert "already" in layers.add.toolTip()
+    layers.at.setText("40")
+    page.make.click()
+    assert page.layers.layered is None and page.isVisible(), (
+        "what was pasted is not dropped silently"
+    )
+    QTest.mouseClick(layers.add, LEFT)
+    layers.channel.setText("Intake cam")
+    layers.channel.editingFinished.emit()
+    made: list[object] = []
+    page.wanted.disconnect()
+    page.wanted.connect(lambda vehicle, _: made.append(vehicle))
+    page.make.click()
+    (vehicle,) = made
+    assert isinstance(vehicle, Vehicle) and vehicle.airflow_tables == ("ve", "ve_2")
+    assert vehicle.layered is not None and vehicle.layered.channel == "Intake cam"
+    far = vehicle.seen_by("ve_2")
+    assert far.own_layer.at == 40.0
+    assert np.array_equal(far.table.values, car.seen_by("ve_2").table.values)
+    # A MAF curve beside them is no such ECU, and that is said.
+    page.tables.turn_to(2)
+    QGuiApplication.clipboard().setText(table_text(dunlin().table, "\t"))
+    page.paste_table()
+    assert "Several tables over cam or flap" in page.lacks.text()
+    page.afresh.click()
+    assert page.layers.layered is None

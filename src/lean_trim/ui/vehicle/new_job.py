@@ -20,6 +20,7 @@ from lean_trim.core.messages import Message
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.vehicle.car_form import CarForm
+from lean_trim.ui.vehicle.layers_panel import ABOUT, LayersPanel
 from lean_trim.ui.vehicle.table_panel import TablePanel
 from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.ui.widgets.page import scrolling_column
@@ -37,13 +38,17 @@ class Say:
     """What the page says."""
 
     PROBLEM = Message("new_job.problem", "{text}")
+    NOT_ADDED = Message(
+        "new_job.not_added",
+        "The table pasted under Cam or flap is not part of the car yet: add it, or take it away.",
+    )
     GUESS = Message(
         "new_job.guess", "A guess: the shape of any engine. Bring the real table if you can."
     )
 
 
-SECOND = 2
-"""Place of the second airflow table among the tables."""
+SECOND, LAYERS = 2, 3
+"""Places of the second airflow table, and of those over cam or flap, among the tables."""
 SECOND_TIP = (
     "Only of an ECU that changes over between a MAF curve and a VE table: paste the other one here. "
     "Each is then corrected where it was in force"
@@ -85,6 +90,7 @@ class NewJobPage(QWidget):
         self.airflow = TablePanel("ve", appearance, choose_table)
         self.target = TablePanel("target", appearance, choose_table)
         self.second = TablePanel("maf", appearance, choose_table)
+        self.layers = LayersPanel(appearance, choose_table)
         self.car.name.setPlaceholderText("as the job's file")
         self.car.name.setToolTip("Left empty, the car is called as the file the job is kept in")
         self._make_log()
@@ -94,9 +100,11 @@ class NewJobPage(QWidget):
                 ("Airflow table", self.airflow),
                 ("Target λ", self.target),
                 ("Second airflow table", self.second),
+                ("Cam or flap", self.layers),
             )
         )
         self.tables.buttons.button(SECOND).setToolTip(plain_tip(SECOND_TIP))
+        self.tables.buttons.button(LAYERS).setToolTip(plain_tip(ABOUT))
         left = scrolling_column([self.log_box, self.car])
         left.setFixedWidth(LEFT_W)
         middle = QHBoxLayout()
@@ -117,6 +125,7 @@ class NewJobPage(QWidget):
         self.airflow.changed.connect(lambda _: self._table_changed())
         self.target.changed.connect(lambda _: self._table_changed())
         self.second.changed.connect(lambda _: self._table_changed())
+        self.layers.changed.connect(self._table_changed)
         self.airflow.other_kind.connect(self._other_kind)
         # What was folded away, or asked for anew, takes its place among the rest.
         self.car.more.mark.clicked.connect(self._order_tabs)
@@ -185,6 +194,7 @@ class NewJobPage(QWidget):
         self.airflow.take_away()
         self.target.take_away()
         self.second.take_away()
+        self.layers.take_away()
         self.show_draft(VehicleDraft())
 
     def show_draft(self, draft: VehicleDraft) -> None:
@@ -255,6 +265,7 @@ class NewJobPage(QWidget):
                 target=self.target.table,
                 form=self.airflow.form,
                 other=self._second_table(),
+                layered=self.layers.layered,
             )
         )
 
@@ -280,7 +291,7 @@ class NewJobPage(QWidget):
     def paste_table(self) -> None:
         """Into the table that is shown, wherever the focus is."""
         shown = self.tables.stack.currentWidget()
-        if isinstance(shown, TablePanel):
+        if isinstance(shown, TablePanel | LayersPanel):
             shown.paste_table()
 
     def _guess(self, panel: TablePanel) -> None:
@@ -350,9 +361,14 @@ class NewJobPage(QWidget):
         self.second.show_kind(_other_of(draft.airflow))
         if vehicle.other is not None:
             self.second.show_table(vehicle.other.table)
+        self.layers.show_layered(vehicle.layered)
         self.show_draft(replace(draft, table=vehicle.table, target=vehicle.target))
 
     def _make(self) -> None:
+        if self.layers.panel.table is not None:
+            self.tables.turn_to(LAYERS)
+            self.session.noticed.emit(Notice("error", Say.NOT_ADDED()))
+            return
         try:
             vehicle = replace(_named(self.draft).vehicle(), name=self.draft.name.strip())
             # Of two tables the curve is put right first.

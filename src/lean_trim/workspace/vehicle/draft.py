@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from lean_trim.core.data.fuels import FUELS, OWN, fuel_of
+from lean_trim.core.data.table_kinds import Holds, holds_of
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import (
     Airflow,
@@ -56,6 +57,11 @@ class Say:
     BEYOND_LIMITS = Message(
         "draft.beyond_limits",
         "The table holds {value:g}, which is outside the field's range of {low:g} to {high:g}",
+    )
+    LAYERS_OF_VE = Message(
+        "draft.layers_of_ve",
+        "Several tables over cam or flap go with tables of VE alone: take them away, or the other airflow "
+        "table",
     )
     WRONG = Message("draft.wrong", "{label}: {problem}")
 
@@ -244,7 +250,11 @@ class VehicleDraft:
             return [str(Say.LIMITS_CROSS())]
         if self.table is None:
             return []
-        outside = self.table.shown[(self.table.shown < low) | (self.table.shown > high)]
+        layers = () if self.layered is None else self.layered.others
+        if layers and (self.other is not None or holds_of(self.table) is not Holds.VE):
+            return [str(Say.LAYERS_OF_VE())]
+        shown = np.concatenate([t.shown.ravel() for t in (self.table, *(x.table for x in layers))])
+        outside = shown[(shown < low) | (shown > high)]
         return (
             [str(Say.BEYOND_LIMITS(value=float(outside[0]), low=low, high=high))]
             if len(outside)
@@ -324,7 +334,7 @@ class VehicleDraft:
             corrections=self.corrections,
             # A table of the other's kind takes its place; two of one kind are no blended ECU.
             other=self.other if self.other and self.other.airflow != self.airflow else None,
-            layered=self.layered if self.airflow == "ve" else None,
+            layered=self.layered,
         )
 
 
