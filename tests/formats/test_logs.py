@@ -158,7 +158,9 @@ def test_names_are_recognised(name: str, role: Role | None) -> None:
 
 def test_every_label_of_ours_is_recognised_as_itself() -> None:
     for role, (label, _) in LABELS.items():
-        assert role_of(label) is role, label
+        # An engine has several cams: the sheet names the column, no name is guessed.
+        wanted = None if role is Role.TABLE_POSITION else role
+        assert role_of(label) is wanted, label
 
 
 def test_units_in_brackets_are_split_off() -> None:

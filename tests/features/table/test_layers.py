@@ -93,7 +93,7 @@ def test_both_tables_are_right_where_they_were_in_force_after_a_round(
         assert rms(off_pct(done, name)[cells]) < 1.0
     told = json.loads((tmp_path / "out" / "round.json").read_text())
     assert {cell["table"] for cell in told["cells"]} == {"ve", "ve_2"}
-    assert set(told["airflow_tables"]) == {"ve", "ve_2"}
+    assert set(told["airflow_tables"]) == {"ve", "ve_2"} and told["airflow"] == "ve"
 
 
 def test_what_is_between_two_positions_tells_of_both(drive: Log) -> None:

@@ -45,7 +45,8 @@ def blended_dict(rounds: Sequence[TableRound]) -> dict[str, Any]:
     told = {r.vehicle.table_name: _told(r) for r in rounds}
     first = next(r for r in rounds if r.summary is not None)
     out = dict(told[first.vehicle.table_name])
-    out["airflow"] = "blended"
+    # As the sheet says: several VE tables are one airflow source.
+    out["airflow"] = "ve" if first.vehicle.layers else "blended"
     out["cells"] = [{"table": name, **cell} for name, one in told.items() for cell in one["cells"]]
     out["airflow_tables"] = {
         name: {key: one[key] for key in (*OF_ONE_TABLE, "why") if key in one}
