@@ -349,6 +349,11 @@ class Monkey:
                     lambda: injectors.type_in(name, 0, "+2%"),
                     lambda: injectors.put_back(name),
                     lambda: injectors.accept(name),
+                    lambda: injectors.nudge(
+                        name, frozenset({1, 2}), 1.0, goes_on=self._holds_a_key()
+                    ),
+                    lambda: injectors.shape(name, frozenset({0, 1, 2}), Shape.SMOOTH),
+                    lambda: injectors.go_back_to(name, self.random.randrange(-1, 2)),
                 )
             )()
 
@@ -358,7 +363,9 @@ class Monkey:
             self.random.choice(
                 (
                     lambda: targets.type_in("x0.99", frozenset({0, 1})),
-                    lambda: targets.nudge(frozenset({200, 201}), 1.0),
+                    lambda: targets.nudge(frozenset({200, 201}), 1.0, goes_on=self._holds_a_key()),
+                    lambda: targets.shape(Shape.BLEND, frozenset({64, 80, 96})),
+                    lambda: targets.go_back_to(self.random.randrange(-1, 2)),
                     lambda: targets.put_back(),
                 )
             )()

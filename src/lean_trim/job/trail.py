@@ -253,9 +253,9 @@ def state_after(trail: Sequence[Stood], place: int) -> Decision | None:
 
     Returns
     -------
-    None of a trail without steps.
+    None where there is no such step.
     """
-    if not trail:
+    if not trail or not -1 <= place < len(trail):
         return None
     return trail[place].after if place >= 0 else trail[0].before
 
