@@ -41,6 +41,7 @@ NAMES = (
     "causes",
     "rewritten",
     "rounds",
+    "plan",
     "lies",
     "learned",
     "attacks",

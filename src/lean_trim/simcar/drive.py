@@ -80,6 +80,7 @@ class SimCar:
         seed: int = 1,
         truth: Truth | None = None,
         faults: Faults | None = None,
+        legs: Iterator[Leg] | None = None,
     ) -> None:
         self.vehicle = vehicle
         self.truth = truth or truth_for(vehicle)
@@ -89,7 +90,7 @@ class SimCar:
         # own, so that a fault does not change the drive it happens in.
         self.rng = np.random.default_rng(seed)
         self.fault_rng = np.random.default_rng([seed, 77])
-        self.legs = plan(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
+        self.legs = legs or plan(self.rng, self.truth.redline_rpm, self.truth.baro_kpa)
         self.book, places = book_of(vehicle, self.injectors)
         self.car = car_record(vehicle, self.truth, self.injectors, self.faults, places)
         self.state = first_state(self.truth)
@@ -178,6 +179,7 @@ def drive(
     faults: Faults | None = None,
     log_hz: float = LOG_HZ,
     happened: list[Happened] | None = None,
+    legs: Iterator[Leg] | None = None,
 ) -> Iterator[Log]:
     """Drive and hand out the log in pieces of about ten seconds, so that a view can follow.
 
@@ -185,6 +187,7 @@ def drive(
     ----------
     happened : takes what feet, gears and fuel really did, in the order of time; None if nobody
         asks.
+    legs : what is driven, without an end; the driver's own way if None.
 
     Raises
     ------
@@ -194,7 +197,7 @@ def drive(
     every = max(1, round(1.0 / (log_hz * STEP_S)))
     if not 0.2 <= minutes <= 240.0:
         raise BadInputError(Say.MINUTES(minutes=minutes))
-    car = SimCar(vehicle, seed, truth, faults)
+    car = SimCar(vehicle, seed, truth, faults, legs)
     watcher = None if happened is None else Watcher(happened)
     blended = vehicle.other is not None
     channels = CHANNELS + (MAF_CHANNELS if vehicle.airflow == "maf" or blended else ())
@@ -246,6 +249,7 @@ def simulate(
     faults: Faults | None = None,
     log_hz: float = LOG_HZ,
     happened: list[Happened] | None = None,
+    legs: Iterator[Leg] | None = None,
 ) -> Log:
     """Drive the whole plan.
 
@@ -255,9 +259,10 @@ def simulate(
         CancelledError.
     happened : takes what feet, gears and fuel really did, in the order of time; None if nobody
         asks.
+    legs : what is driven, without an end; the driver's own way if None.
     """
     pieces = []
-    for piece in drive(vehicle, seed, minutes, truth, faults, log_hz, happened):
+    for piece in drive(vehicle, seed, minutes, truth, faults, log_hz, happened, legs):
         pieces.append(piece)
         if progress is not None and not progress(
             min(1.0, piece.time_s[-1] / (60.0 * minutes)), piece

@@ -1,0 +1,1 @@
+"""Which minutes of the next drive are worth most, and which may be driven."""
