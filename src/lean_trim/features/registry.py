@@ -8,10 +8,20 @@ from __future__ import annotations
 from lean_trim.features.feature import Feature
 from lean_trim.features.injectors.feature import INJECTORS
 from lean_trim.features.logs.feature import LOGS
+from lean_trim.features.planning.feature import PLANNING
 from lean_trim.features.pulls.feature import PULLS
 from lean_trim.features.simulation.feature import SIMULATION
 from lean_trim.features.table.feature import TABLE
 from lean_trim.features.transients.feature import TRANSIENTS
 from lean_trim.features.vehicle.feature import VEHICLE
 
-FEATURES: tuple[Feature, ...] = (VEHICLE, TABLE, PULLS, TRANSIENTS, INJECTORS, LOGS, SIMULATION)
+FEATURES: tuple[Feature, ...] = (
+    VEHICLE,
+    TABLE,
+    PULLS,
+    TRANSIENTS,
+    INJECTORS,
+    LOGS,
+    PLANNING,
+    SIMULATION,
+)

@@ -2,11 +2,23 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
+from lean_trim.core.errors import BadInputError
+from lean_trim.core.messages import Message
 from lean_trim.simcar.plan import Leg
 from lean_trim.simcar.state import Kind
+
+
+class Say:
+    """Sentences of this module."""
+
+    UNREADABLE = Message("planned.unreadable", "{path}: cannot be read ({cause})")
+    NO_PLAN = Message("planned.no_plan", "{path}: is no plan.json as 'lean-trim plan' writes it")
+
 
 LOWEST_GEAR_RPM = 1100.0
 MIDDLE_GEAR_RPM = 1700.0
@@ -42,6 +54,40 @@ def planned_legs(states: Sequence[State]) -> Iterator[Leg]:
     yield Leg(Kind.COAST, COAST_S, 4, COAST_TO_KMH)
     while True:
         yield Leg(Kind.IDLE, IDLE_S)
+
+
+def states_of(path: Path) -> tuple[State, ...]:
+    """The states of a plan that was written.
+
+    Parameters
+    ----------
+    path : of a plan.json.
+
+    Returns
+    -------
+    In the plan's order; on a road in its gears.
+
+    Raises
+    ------
+    BadInputError
+        Naming the file and what is wrong.
+    """
+    try:
+        told = json.loads(path.read_text(encoding="utf-8"))
+        on_road = told["where"] == "road"
+        return tuple(
+            State(
+                rpm=float(s["rpm"]),
+                map_kpa=float(s["map_kpa"]),
+                seconds=float(s["seconds"]),
+                gear=int(s["gear"] or 0) if on_road else 0,
+            )
+            for s in told["plan"]
+        )
+    except OSError as error:
+        raise BadInputError(Say.UNREADABLE(path=path, cause=error.strerror)) from error
+    except (ValueError, KeyError, TypeError) as error:
+        raise BadInputError(Say.NO_PLAN(path=path)) from error
 
 
 def gear_for(rpm: float) -> int:

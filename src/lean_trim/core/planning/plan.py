@@ -10,6 +10,7 @@ import numpy as np
 
 from lean_trim.core.planning.choosing import (
     DWELL_S,
+    MISFIT_PCT,
     Choice,
     Visit,
     choose,
@@ -23,6 +24,8 @@ from lean_trim.core.planning.states import Knowledge
 from lean_trim.core.types import Floats, Mask
 
 Where = Literal["dyno", "road"]
+TOLD = 0.7
+"""Part of its error a state keeps at most to count as told by the drive."""
 IDLE_S = 20.0
 COAST_S = 10.0
 """At the end of every plan: what a plan of held states does not cover gets worse without it."""
@@ -86,10 +89,13 @@ class Plan:
 
     @property
     def rms_after_pct(self) -> float:
-        """Expected rms once the drive is corrected for: what stays open, and what was not driven."""
-        driven = self.error_pct < 0.7 * self.known.error_pct
-        off = np.where(driven, 0.0, self.known.off_pct)
-        return _rms(np.hypot(off, self.error_pct))
+        """Expected rms once the drive is corrected for.
+
+        What stays open, what was not driven, and what no table of its axes holds.
+        """
+        told = self.error_pct < TOLD * self.known.error_pct
+        off = np.where(told, 0.0, self.known.off_pct)
+        return float(np.hypot(_rms(np.hypot(off, self.error_pct)), MISFIT_PCT))
 
     @property
     def not_yet(self) -> Mask:

@@ -20,6 +20,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--minutes", type=float, default=12.0)
     parser.add_argument(
+        "--plan", type=Path, metavar="FILE", help="a plan.json whose states are held, in its order"
+    )
+    parser.add_argument(
         "--car",
         default="",
         help="the engine of a demo car behind the sheet; an unknown name lists them",
@@ -42,6 +45,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.simcar.cars import faults_on_drive, truth_of
     from lean_trim.simcar.drive import drive
     from lean_trim.simcar.faults import SOUND, faults_of
+    from lean_trim.simcar.planned import planned_legs, states_of
 
     # The seed of a demo car's drive is its number.
     own = faults_on_drive(args.car, args.seed) if args.car and not args.fault else SOUND
@@ -52,7 +56,8 @@ def run(args: argparse.Namespace) -> None:
     streams = str(args.out) == TO_STANDARD_OUTPUT
     pieces: list[Log] = []
     truth = truth_of(args.car, vehicle) if args.car else None
-    for piece in drive(vehicle, args.seed, args.minutes, truth=truth, faults=faults):
+    legs = planned_legs(states_of(args.plan)) if args.plan else None
+    for piece in drive(vehicle, args.seed, args.minutes, truth=truth, faults=faults, legs=legs):
         if streams:
             sys.stdout.write(
                 (header_lines(piece.channels) if not pieces else "") + row_lines(piece)

@@ -1,0 +1,1 @@
+"""Planning the next drive."""
