@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuel_corrections import ENRICHMENT
 from lean_trim.core.data.log import Log
+from lean_trim.features.planning.control import PlanControl
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
@@ -79,8 +80,6 @@ def main() -> None:
     window.margin.show_page("sieve")
     window.margin.page("sieve").rows["tip"].unfold(True)
     shoot(app, window, "sieve")
-    window.margin.show_page("fit")
-    shoot(app, window, "delay")
     window.actions_["help"].trigger()
     shoot(app, window, "help")
     window.actions_["help"].trigger()
@@ -181,6 +180,9 @@ def _pulls(app: QApplication, window: MainWindow) -> None:
     desk.list.choose(len(desk.list.rows) - 2)
     desk.list.select_beside(0)
     shoot(app, window, "pulls")
+    window.show_desk("plan")
+    wait(app, lambda: window.session.part(PlanControl).planned is not None)
+    shoot(app, window, "plan")
     window.desks.show_desk("table")
 
 

@@ -1,0 +1,166 @@
+"""The Plan desk: which states are worth driving next, in which order, and which may not be driven yet."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtGui import QAction, QGuiApplication, QShowEvent
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lean_trim.core.planning.plan import Where
+from lean_trim.features.planning.control import MINUTES_RANGE, PlanControl, PlanMade
+from lean_trim.features.planning.desk.card_view import CardView
+from lean_trim.features.planning.desk.state_map import StateMap
+from lean_trim.ui.session import Session
+from lean_trim.ui.theme import Appearance
+from lean_trim.ui.widgets.label import Label, plain_tip
+from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
+
+CAUTION = (
+    "A plan is an estimate, not a permission. On a closed course or a dynamometer, with a second person; the "
+    "driver never reads a screen. Lean at load destroys engines."
+)
+PLANNING = "Planning the next drive."
+CARD_W = 330
+WHERES: tuple[tuple[Where, str, str], ...] = (
+    ("dyno", "Dynamometer", "A brake holds the engine speed: any load at any speed"),
+    ("road", "Road", "What a gear, a road speed and a grade from -2 to +4 % hold, up to 130 km/h"),
+)
+
+
+class PlanDesk(QWidget):
+    """Speaks of the shown round's table, as it would be written now."""
+
+    hovered = Signal(str)
+
+    def __init__(
+        self, session: Session, appearance: Appearance, actions: Mapping[str, QAction]
+    ) -> None:
+        super().__init__()
+        self.session = session
+        self.control = session.part(PlanControl)
+        self.map = StateMap(appearance, self)
+        self.card = CardView(appearance)
+        self.summary = running_text(9.5)
+        self.caution = running_text(8.5, CAUTION)
+        self.minutes = DoubleSpinBox(self)
+        self.minutes.setRange(*MINUTES_RANGE)
+        self.minutes.setDecimals(0)
+        self.minutes.setSuffix(" min")
+        self.minutes.setAccessibleName("Minutes of the next drive")
+        self.minutes.setToolTip(plain_tip("How long the next drive may be"))
+        self.minutes.editingFinished.connect(
+            lambda: self.control.set_minutes(round(self.minutes.value()))
+        )
+        self.wheres = QButtonGroup(self)
+        self.copy = QPushButton("Copy the card", self)
+        self.copy.setToolTip("As text; as a picture from its context menu")
+        self.copy.clicked.connect(self._copy)
+        self._lay_out()
+        session.told(PlanMade).connect(lambda *_: self.refresh())
+        for signal in (session.round_changed, session.job_changed):
+            signal.connect(lambda *_: self._again())
+        session.decided.connect(self._again)
+        self.refresh()
+
+    def _lay_out(self) -> None:
+        top = QHBoxLayout()
+        top.setSpacing(4)
+        for place, (_, title, tip) in enumerate(WHERES):
+            button = QToolButton(self)
+            button.setText(title)
+            button.setToolTip(plain_tip(tip))
+            button.setCheckable(True)
+            self.wheres.addButton(button, place)
+            top.addWidget(button)
+        self.wheres.idClicked.connect(lambda place: self.control.set_where(WHERES[place][0]))
+        top.addWidget(self.minutes)
+        top.addStretch(1)
+        scroll = QScrollArea(self)
+        scroll.setWidget(self.card)
+        scroll.setWidgetResizable(True)
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.copy)
+        buttons.addStretch(1)
+        side = QWidget(self)
+        side.setFixedWidth(CARD_W)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(Label("To be read aloud", self))
+        column.addWidget(scroll, 1)
+        column.addLayout(buttons)
+        column.addWidget(self.caution)
+        middle = QHBoxLayout()
+        middle.setSpacing(10)
+        middle.addWidget(self.map, 1)
+        middle.addWidget(side)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 8, 10, 4)
+        layout.setSpacing(6)
+        layout.addLayout(top)
+        layout.addWidget(self.summary)
+        layout.addLayout(middle, 1)
+
+    @property
+    def widget(self) -> QWidget:
+        """What fills the middle."""
+        return self
+
+    def mark(self) -> str:
+        """Nothing before it is asked."""
+        return ""
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """From now on drives are planned."""
+        super().showEvent(event)
+        self.control.want()
+        self.refresh()
+
+    def _again(self) -> None:
+        if self.isVisible():
+            self.control.look()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Stand as the plan does."""
+        planned = self.control.planned
+        said = self.control.said
+        with QSignalBlocker(self.minutes):
+            self.minutes.setValue(self.control.minutes)
+        chosen = next(i for i, (where, _, _) in enumerate(WHERES) if where == self.control.where)
+        self.wheres.button(chosen).setChecked(True)
+        can = self.session.can_save
+        self.minutes.setEnabled(can)
+        for button in self.wheres.buttons():
+            button.setEnabled(can)
+        if planned is None or said:
+            waits = self.control.lookup.is_looking
+            self.map.show_plan(None, said or (PLANNING if waits else ""))
+            self.card.show_lines(())
+            self.summary.setText(said)
+            self.copy.setEnabled(False)
+            return
+        plan = planned.plan
+        self.map.show_plan(plan, "")
+        self.card.show_lines(planned.card)
+        self.copy.setEnabled(bool(plan.held))
+        of = "as decided" if planned.of_decided else "as proposed"
+        left = int(plan.not_yet.sum())
+        more = f" {left} states may be too lean or stand on nothing proven yet." if left else ""
+        self.summary.setText(
+            f"For the table {of}: {len(plan.held)} states in {plan.seconds / 60.0:.0f} minutes, off by "
+            f"{plan.rms_before_pct:.1f} % expected now, {plan.rms_after_pct:.1f} % after.{more}"
+        )
+
+    def _copy(self) -> None:
+        QGuiApplication.clipboard().setText("\n".join(self.card.lines))
