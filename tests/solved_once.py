@@ -134,9 +134,20 @@ class SolvedOnce:
         return kept
 
     def drive(
-        self, vehicle: Vehicle, seed: int, minutes: float, report: Report, *, car: str = ""
+        self,
+        vehicle: Vehicle,
+        seed: int,
+        minutes: float,
+        report: Report,
+        *,
+        car: str = "",
+        plan: str = "",
     ) -> Log:
-        """As ``drive_apart``, without a process of its own: the same log to the last digit it streams."""
+        """As ``drive_apart``, without a process of its own: the same log to the last digit it streams.
+
+        Plans are not driven here.
+        """
+        assert not plan, "what drives a plan is marked as about driving"
         driven = self.of_logs(_driven)(vehicle, seed, minutes, car)
         part = slice(0, len(driven) // 2)
         begun = Log(driven.time_s[part], {r: v[part] for r, v in driven.channels.items()})

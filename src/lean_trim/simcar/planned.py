@@ -24,6 +24,8 @@ LOWEST_GEAR_RPM = 1100.0
 MIDDLE_GEAR_RPM = 1700.0
 COAST_TO_KMH = 45.0
 COAST_S = 10.0
+WARM_UP_S = 120.0
+WARM_UP_KMH = 65.0
 IDLE_S = 20.0
 
 
@@ -37,17 +39,20 @@ class State:
     gear: int = 0
 
 
-def planned_legs(states: Sequence[State]) -> Iterator[Leg]:
+def planned_legs(states: Sequence[State], warm_up_s: float = 0.0) -> Iterator[Leg]:
     """An endless plan of held states, a dynamometer or a hill holding the speed.
 
     Parameters
     ----------
     states : in their order.
+    warm_up_s : driven at an even speed before the first of them.
 
     Returns
     -------
     Legs; overrun and idle follow the last, and idle goes on.
     """
+    if warm_up_s:
+        yield Leg(Kind.CRUISE, warm_up_s, 4, WARM_UP_KMH)
     for state in states:
         gear = state.gear or gear_for(state.rpm)
         yield Leg(Kind.HOLD, state.seconds, gear, state.rpm, state.map_kpa, state.map_kpa)

@@ -52,6 +52,9 @@ class Say:
     NO_REASON = Message("drive.no_reason", "no reason given")
 
 
+PLAN_NAME = "plan.json"
+
+
 def drive_apart(
     vehicle: Vehicle,
     seed: int,
@@ -60,6 +63,7 @@ def drive_apart(
     command: Sequence[str] | None = None,
     silent_s: float = SILENT_S,
     car: str = "",
+    plan: str = "",
 ) -> Log:
     """Run ``lean-trim simulate`` and follow its output.
 
@@ -69,6 +73,7 @@ def drive_apart(
     command : another program that streams a log, for tests; the simulated car if None.
     silent_s : how long it may say nothing, s.
     car : the demo car behind the sheet, "" for the engine the sheet tells of.
+    plan : a plan.json whose states are held, "" for the driver's own way.
 
     Raises
     ------
@@ -79,7 +84,9 @@ def drive_apart(
     """
     with own_folder() as folder:
         words = (
-            list(command) if command is not None else _simulate(vehicle, folder, seed, minutes, car)
+            list(command)
+            if command is not None
+            else _simulate(vehicle, folder, seed, minutes, car, plan)
         )
         pipe = subprocess.PIPE
         # No standard input: a child that asked for something would wait for ever.
@@ -95,9 +102,14 @@ def drive_apart(
                 process.kill()
 
 
-def _simulate(vehicle: Vehicle, folder: Path, seed: int, minutes: float, car: str) -> list[str]:
+def _simulate(
+    vehicle: Vehicle, folder: Path, seed: int, minutes: float, car: str, plan: str
+) -> list[str]:
     sheet = write_vehicle(vehicle, folder)
     words = [sys.executable, "-m", "lean_trim", "simulate", "--vehicle", str(sheet), "--out", "-"]
+    if plan:
+        (folder / PLAN_NAME).write_text(plan, encoding="utf-8")
+        words += ["--plan", str(folder / PLAN_NAME)]
     return [
         *words,
         "--seed",

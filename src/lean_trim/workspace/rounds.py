@@ -112,12 +112,17 @@ class Rounds:
         self.work = work
         self.drive_minutes = 12.0
 
-    def drive(self) -> None:
+    def drive(self, plan: str = "", minutes: float | None = None) -> None:
         """Drive the simulated car.
 
         On the newest round's table if it has no log yet, else on the decided one in a new round.
 
         Where the log goes is settled here, whatever is looked at when it comes.
+
+        Parameters
+        ----------
+        plan : a plan.json whose states are held, "" for the driver's own way.
+        minutes : of the drive; as every drive is if None.
         """
         job = self.open.job
         if job is None or not job.car:
@@ -129,10 +134,10 @@ class Rounds:
         following = where.following
         vehicle = where.vehicle if following is None else with_calibration(job.vehicle, following)
         seed = newest.number + int(following is not None)
-        minutes = self.drive_minutes
+        length = self.drive_minutes if minutes is None else minutes
 
         def work(report: Report) -> StoredLog:
-            return store_log(drive_apart(vehicle, seed, minutes, report, car=job.car))
+            return store_log(drive_apart(vehicle, seed, length, report, car=job.car, plan=plan))
 
         def keep(stored: StoredLog) -> None:
             self.additions.put(where, where.place, (stored,))

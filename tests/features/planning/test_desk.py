@@ -6,12 +6,14 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from lean_trim.core.data.channels import Role
 from lean_trim.features.planning.control import PlanControl
 from lean_trim.features.planning.desk.desk import PlanDesk
 from lean_trim.job.store import JobStore
@@ -98,6 +100,37 @@ def test_the_card_is_copied_and_the_plan_written(
     output.write(driven.session.parts, tmp_path / "plan.json")
     told = json.loads((tmp_path / "plan.json").read_text())
     assert len(told["plan"]) == len(planned.control.shown().plan.held)
+
+
+@pytest.mark.drives
+def test_the_simulated_driver_drives_the_plan_in_the_next_round(
+    driven: MainWindow, planned: PlanDesk, until: Until
+) -> None:
+    session = driven.session
+    assert planned.drive.isVisible() and not planned.drive.isEnabled()
+    assert "Decide first" in planned.drive.toolTip()
+    assert accept_knowingly(session.deciding)
+    planned.minutes.setValue(4.0)
+    planned.minutes.editingFinished.emit()
+    until(
+        lambda: _plan_is(planned, lambda plan: plan.seconds <= 240.0 and planned.drive.isEnabled())
+    )
+    found = planned.control.planned
+    assert found is not None
+    QTest.mouseClick(planned.drive, LEFT)
+    until(lambda: session.round is not None and session.round.number == 2 and not session.is_busy)
+    current = session.round
+    assert current is not None and current.logs
+    (log,) = current.logs
+    held = [
+        h
+        for h in found.plan.held
+        if log.durations_s[
+            (np.abs(log[Role.RPM] - h.rpm) < 120.0) & (np.abs(log[Role.MAP] - h.map_kpa) < 6.0)
+        ].sum()
+        > 2.0
+    ]
+    assert len(held) > 0.8 * len(found.plan.held)
 
 
 def test_without_a_drive_it_says_what_a_plan_needs(

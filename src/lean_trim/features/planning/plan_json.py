@@ -127,13 +127,21 @@ def _cells(plan: Plan, table: Table) -> list[dict[str, Any]]:
     ]
 
 
+def plan_text(plan: Plan, table: Table, card: Sequence[str]) -> str:
+    """``plan_dict`` as JSON.
+
+    Returns the text of a plan.json.
+    """
+    told = plan_dict(plan, table, card)
+    return json.dumps(told, indent=1, ensure_ascii=False, allow_nan=False)
+
+
 def write_plan(plan: Plan, table: Table, card: Sequence[str], path: Path) -> None:
-    """Write ``plan_dict`` as JSON.
+    """Write a plan.json.
 
     Parameters
     ----------
     plan, table, card : as for ``plan_dict``.
     path : replaced if it exists.
     """
-    told = plan_dict(plan, table, card)
-    write_whole(path, json.dumps(told, indent=1, ensure_ascii=False, allow_nan=False))
+    write_whole(path, plan_text(plan, table, card))

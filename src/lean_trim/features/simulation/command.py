@@ -20,7 +20,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--minutes", type=float, default=12.0)
     parser.add_argument(
-        "--plan", type=Path, metavar="FILE", help="a plan.json whose states are held, in its order"
+        "--plan",
+        type=Path,
+        metavar="FILE",
+        help="a plan.json whose states are held in its order, once the engine is warm",
     )
     parser.add_argument(
         "--car",
@@ -45,7 +48,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.simcar.cars import faults_on_drive, truth_of
     from lean_trim.simcar.drive import drive
     from lean_trim.simcar.faults import SOUND, faults_of
-    from lean_trim.simcar.planned import planned_legs, states_of
+    from lean_trim.simcar.planned import WARM_UP_S, planned_legs, states_of
 
     # The seed of a demo car's drive is its number.
     own = faults_on_drive(args.car, args.seed) if args.car and not args.fault else SOUND
@@ -56,7 +59,7 @@ def run(args: argparse.Namespace) -> None:
     streams = str(args.out) == TO_STANDARD_OUTPUT
     pieces: list[Log] = []
     truth = truth_of(args.car, vehicle) if args.car else None
-    legs = planned_legs(states_of(args.plan)) if args.plan else None
+    legs = planned_legs(states_of(args.plan), WARM_UP_S) if args.plan else None
     for piece in drive(vehicle, args.seed, args.minutes, truth=truth, faults=faults, legs=legs):
         if streams:
             sys.stdout.write(

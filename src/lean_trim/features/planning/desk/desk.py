@@ -20,6 +20,8 @@ from lean_trim.core.planning.plan import Where
 from lean_trim.features.planning.control import MINUTES_RANGE, PlanControl, PlanMade
 from lean_trim.features.planning.desk.card_view import CardView
 from lean_trim.features.planning.desk.state_map import StateMap
+from lean_trim.features.planning.plan_json import plan_text
+from lean_trim.simcar.planned import WARM_UP_S
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
 from lean_trim.ui.widgets.label import Label, plain_tip
@@ -32,6 +34,10 @@ CAUTION = (
 )
 PLANNING = "Planning the next drive."
 CARD_W = 330
+SLOWER_MIN = 1.0
+"""The simulated driver takes longer from state to state than the plan says."""
+DRIVE_TIP = "The simulated driver holds these states, once the engine is warm, in the next round"
+DECIDE_TIP = "Decide first: the plan is for the table as it is proposed"
 WHERES: tuple[tuple[Where, str, str], ...] = (
     ("dyno", "Dynamometer", "A brake holds the engine speed: any load at any speed"),
     ("road", "Road", "What a gear, a road speed and a grade from -2 to +4 % hold, up to 130 km/h"),
@@ -66,6 +72,8 @@ class PlanDesk(QWidget):
         self.copy = QPushButton("Copy the card", self)
         self.copy.setToolTip("As text; as a picture from its context menu")
         self.copy.clicked.connect(self._copy)
+        self.drive = QPushButton("Drive it", self)
+        self.drive.clicked.connect(self._drive)
         self._lay_out()
         session.told(PlanMade).connect(lambda *_: self.refresh())
         for signal in (session.round_changed, session.job_changed):
@@ -91,6 +99,7 @@ class PlanDesk(QWidget):
         scroll.setWidgetResizable(True)
         buttons = QHBoxLayout()
         buttons.addWidget(self.copy)
+        buttons.addWidget(self.drive)
         buttons.addStretch(1)
         side = QWidget(self)
         side.setFixedWidth(CARD_W)
@@ -149,18 +158,34 @@ class PlanDesk(QWidget):
             self.card.show_lines(())
             self.summary.setText(said)
             self.copy.setEnabled(False)
+            self.drive.setVisible(False)
             return
         plan = planned.plan
         self.map.show_plan(plan, "")
         self.card.show_lines(planned.card)
         self.copy.setEnabled(bool(plan.held))
+        job = self.session.job
+        self.drive.setVisible(job is not None and bool(job.car))
+        self.drive.setEnabled(can and planned.of_decided and bool(plan.held))
+        self.drive.setToolTip(DRIVE_TIP if planned.of_decided else DECIDE_TIP)
         of = "as decided" if planned.of_decided else "as proposed"
         left = int(plan.not_yet.sum())
         more = f" {left} states may be too lean or stand on nothing proven yet." if left else ""
         self.summary.setText(
-            f"For the table {of}: {len(plan.held)} states in {plan.seconds / 60.0:.0f} minutes, off by "
-            f"{plan.rms_before_pct:.1f} % expected now, {plan.rms_after_pct:.1f} % after.{more}"
+            f"For the table {of}: {len(plan.held)} states in {plan.seconds / 60.0:.0f} minutes. Over all "
+            f"that can be held it is expected off by {plan.rms_before_pct:.1f} % now, "
+            f"{plan.rms_after_pct:.1f} % after.{more}"
         )
+
+    def _drive(self) -> None:
+        """The simulated driver drives the plan, on the table as decided, in the next round."""
+        planned = self.control.planned
+        current = self.session.round
+        if planned is None or current is None:
+            return
+        told = plan_text(planned.plan, current.table, planned.card)
+        minutes = (planned.plan.seconds + WARM_UP_S) / 60.0 + SLOWER_MIN
+        self.session.rounds.drive(told, minutes)
 
     def _copy(self) -> None:
         QGuiApplication.clipboard().setText("\n".join(self.card.lines))
