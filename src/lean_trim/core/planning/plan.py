@@ -72,6 +72,7 @@ class Plan:
     offered : of those, what may be driven.
     where : on a dynamometer or on a road.
     baro_kpa : barometer.
+    ratios : rpm per km/h by gear, from the first; None where they are not known.
     """
 
     held: tuple[Held, ...]
@@ -81,6 +82,7 @@ class Plan:
     offered: Mask
     where: Where
     baro_kpa: float
+    ratios: Floats | None = None
 
     @property
     def rms_before_pct(self) -> float:
@@ -168,7 +170,8 @@ def plan_drive(
         for v in visits
     )
     whole = spent + IDLE_S + COAST_S
-    return Plan(held, whole, known, error, offered, where, baro_kpa)
+    gears = None if road is None else road.ratios
+    return Plan(held, whole, known, error, offered, where, baro_kpa, gears)
 
 
 def gears_for(known: Knowledge, road: Road, air_g: Floats) -> tuple[np.ndarray, Floats]:

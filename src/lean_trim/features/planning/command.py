@@ -35,6 +35,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.core.pipeline.solve import SolveSettings, solve
     from lean_trim.core.pipeline.summary import summary_of
     from lean_trim.core.planning.card import card_lines
+    from lean_trim.core.planning.full_throttle import full_throttle_lines
     from lean_trim.features.planning.plan_json import CAUTION, write_plan
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.vehicle_sheet import read_vehicle
@@ -61,6 +62,8 @@ def run(args: argparse.Namespace) -> None:
         return
     print(f"caution: {CAUTION}", file=sys.stderr)
     for line in card:
+        print(line)
+    for line in full_throttle_lines(plan, plan.ratios):
         print(line)
     left = int(plan.not_yet.sum())
     if left:

@@ -11,6 +11,7 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.planning.choosing import HEAVY
+from lean_trim.core.planning.full_throttle import full_throttle_lines
 from lean_trim.core.planning.plan import Held, Plan
 from lean_trim.formats.round_json import axis_key
 from lean_trim.formats.whole_files import write_whole
@@ -57,6 +58,7 @@ def plan_dict(plan: Plan, table: Table, card: Sequence[str]) -> dict[str, Any]:
             for i in np.flatnonzero(plan.not_yet)
         ],
         "card": list(card),
+        "full_throttle": list(full_throttle_lines(plan, plan.ratios)),
         "caution": CAUTION,
     }
 

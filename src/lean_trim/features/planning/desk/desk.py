@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from lean_trim.core.planning.full_throttle import full_throttle_lines
 from lean_trim.core.planning.plan import Where
 from lean_trim.features.planning.control import MINUTES_RANGE, PlanControl, PlanMade
 from lean_trim.features.planning.desk.card_view import CardView
@@ -58,6 +59,7 @@ class PlanDesk(QWidget):
         self.map = StateMap(appearance, self)
         self.card = CardView(appearance)
         self.summary = running_text(9.5)
+        self.full = running_text(9.0)
         self.caution = running_text(8.5, CAUTION)
         self.minutes = DoubleSpinBox(self)
         self.minutes.setRange(*MINUTES_RANGE)
@@ -108,6 +110,7 @@ class PlanDesk(QWidget):
         column.addWidget(Label("To be read aloud", self))
         column.addWidget(scroll, 1)
         column.addLayout(buttons)
+        column.addWidget(self.full)
         column.addWidget(self.caution)
         middle = QHBoxLayout()
         middle.setSpacing(10)
@@ -156,6 +159,7 @@ class PlanDesk(QWidget):
             waits = self.control.lookup.is_looking
             self.map.show_plan(None, said or (PLANNING if waits else ""))
             self.card.show_lines(())
+            self.full.setText("")
             self.summary.setText(said)
             self.copy.setEnabled(False)
             self.drive.setVisible(False)
@@ -163,6 +167,7 @@ class PlanDesk(QWidget):
         plan = planned.plan
         self.map.show_plan(plan, "")
         self.card.show_lines(planned.card)
+        self.full.setText(" ".join(full_throttle_lines(plan, plan.ratios)))
         self.copy.setEnabled(bool(plan.held))
         job = self.session.job
         self.drive.setVisible(job is not None and bool(job.car))
