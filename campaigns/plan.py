@@ -33,7 +33,8 @@ EVERY = 10
 WHERES: tuple[Where, ...] = ("dyno", "road")
 WANTED = {"dyno": 0.25, "road": 0.30}
 """Ratio of rms wanted over the states each can hold, in the median."""
-LEAN_PCT, MOST_LEAN_PCT = 5.0, 7.0
+LEAN_PCT = 5.0
+MOST_LEAN_PCT = 7.0
 """Leaner than the first at most one offered state in 200 of load, than the second none."""
 
 

@@ -112,11 +112,9 @@ def test_what_may_be_too_lean_is_not_offered_and_nothing_above_it() -> None:
 def test_what_was_planned_is_left_out_when_its_turn_comes_too_early() -> None:
     known = column(2.4, [9.0] * 5 + [0.0] * 6)
     chosen = choose(known, BARO, 600.0, 1.0)
-    backwards = sorted(chosen.visits, key=lambda v: -known.map_kpa[v.state])
+    backwards = sorted(chosen, key=lambda v: -known.map_kpa[v.state])
     kept, _, _ = driven_in_order(known, BARO, backwards)
-    assert max(known.map_kpa[v.state] for v in kept) < max(
-        known.map_kpa[v.state] for v in chosen.visits
-    )
+    assert max(known.map_kpa[v.state] for v in kept) < max(known.map_kpa[v.state] for v in chosen)
 
 
 def test_the_time_is_kept_and_more_of_it_tells_more() -> None:

@@ -176,29 +176,32 @@ def _left_for(
     return np.asarray(np.clip((plain - others) / share, *K_RANGE))
 
 
-def with_others_error(estimate: Estimate, observations: Observations) -> Estimate:
+def with_others_error(estimate: Estimate, observations: Observations, most_pct: float) -> Estimate:
     """An estimate with what the other tables' errors may make of its cells.
 
     Parameters
     ----------
     estimate : of the table under correction.
     observations : it was fitted to.
+    most_pct : error above which a cell does not count as supported.
 
     Returns
     -------
-    The same correction with larger errors; unchanged of a vehicle with one VE table.
+    The same correction with larger errors and fewer cells supported; unchanged where there is one VE table.
     """
     if observations.others_pct is None:
         return estimate
     mesh = observations.mesh
     weight = (mesh.weights * observations.weight[:, None]).ravel()
     cells = estimate.table.size
-    sums = np.bincount(mesh.cells.ravel(), weight, minlength=cells)
-    error = np.bincount(
-        mesh.cells.ravel(),
-        weight * np.repeat(observations.others_pct, mesh.cells.shape[1]),
-        minlength=cells,
+    sums = np.zeros(cells)
+    weighed = np.zeros(cells)
+    np.add.at(sums, mesh.cells.ravel(), weight)
+    others = np.repeat(observations.others_pct, mesh.cells.shape[1])
+    np.add.at(weighed, mesh.cells.ravel(), weight * others)
+    mean = np.divide(weighed, sums, out=np.zeros(cells), where=sums > 0.0)
+    error = np.hypot(estimate.own_error_pct, mean.reshape(estimate.table.shape))
+    # Whoever accepts by the error has to see all of it.
+    return replace(
+        estimate, own_error_pct=error, supported=estimate.supported & (error <= most_pct)
     )
-    with np.errstate(divide="ignore", invalid="ignore"):
-        mean = np.nan_to_num(error / sums).reshape(estimate.table.shape)
-    return replace(estimate, own_error_pct=np.hypot(estimate.own_error_pct, mean))

@@ -525,7 +525,7 @@ def surface_from(
         else _fitted(prepared, observations, settings, start)
     )
     table = prepared.frame.vehicle.table
-    found = with_others_error(found, observations)
+    found = with_others_error(found, observations, settings.surface.max_error_pct)
     return with_edge_error(found, edge_nodes(table, gaps_along(prepared.frame, observations)))
 
 

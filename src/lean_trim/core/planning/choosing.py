@@ -54,22 +54,6 @@ class Visit:
     after_pct: float
 
 
-@dataclass(frozen=True, eq=False)
-class Choice:
-    """The states that were chosen, and what is expected of the table after them.
-
-    Attributes
-    ----------
-    visits : in the order of what they tell.
-    error_pct : standard error after the drive, at every state.
-    offered : states that may be driven, some only once lower ones were.
-    """
-
-    visits: tuple[Visit, ...]
-    error_pct: Floats
-    offered: Mask
-
-
 def light(known: Knowledge, baro_kpa: float) -> Mask:
     """States of little load, where lean hurts nothing."""
     return np.asarray(known.map_kpa < HEAVY * baro_kpa)
@@ -183,7 +167,7 @@ def weights_of(known: Knowledge, baro_kpa: float) -> Floats:
 
 def choose(
     known: Knowledge, baro_kpa: float, budget_s: float, way_s: float, dwell_s: float = DWELL_S
-) -> Choice:
+) -> list[Visit]:
     """Choose states greedily by what they tell, within a time.
 
     A state of load is driven only if its lean edge allows it, and after its lower-load neighbour is proven:
@@ -199,7 +183,7 @@ def choose(
 
     Returns
     -------
-    Visits in the order of what they tell, and what is expected after them.
+    Visits in the order of what they tell.
     """
     covariance = known.covariance()
     weight = weights_of(known, baro_kpa)
@@ -221,8 +205,7 @@ def choose(
         visits.append(Visit(best, dwell_s, float(error[best]), after))
         visited[best] = True
         seconds[best] += dwell_s - SETTLING_S
-    final = np.sqrt(np.maximum(np.diag(covariance), 0.0))
-    return Choice(tuple(visits), final, offered)
+    return visits
 
 
 def dyno_transit(known: Knowledge) -> Floats:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
 
@@ -11,12 +11,10 @@ import numpy as np
 from lean_trim.core.planning.choosing import (
     DWELL_S,
     MISFIT_PCT,
-    Choice,
     Visit,
     choose,
     driven_in_order,
     dyno_transit,
-    light,
     road_transit,
 )
 from lean_trim.core.planning.reach import FASTEST_KMH, GRADES, Road
@@ -152,8 +150,8 @@ def plan_drive(
     transit = dyno_transit(known)
     if where == "road":
         transit = road_transit(speed, gear.astype(float))
-    choice = choose(known, baro_kpa, budget, WAY_S[where], dwell_s)
-    visits, spent = _in_time(choice, known, gear, transit, budget, where)
+    chosen = choose(known, baro_kpa, budget, WAY_S[where], dwell_s)
+    visits, spent = _in_time(chosen, known, gear, transit, budget, where)
     visits, error, offered = driven_in_order(known, baro_kpa, visits)
     held = tuple(
         Held(
@@ -200,7 +198,7 @@ def gears_for(known: Knowledge, road: Road, air_g: Floats) -> tuple[np.ndarray, 
 
 
 def _in_time(
-    choice: Choice,
+    chosen: list[Visit],
     known: Knowledge,
     gear: np.ndarray,
     transit_s: Floats,
@@ -208,7 +206,7 @@ def _in_time(
     where: Where,
 ) -> tuple[list[Visit], float]:
     """The visits in their order, less those that tell least until they fit the time."""
-    visits = list(choice.visits)
+    visits = list(chosen)
     while visits:
         ordered = _in_order(visits, known, gear, where)
         states = [v.state for v in ordered]
@@ -230,19 +228,3 @@ def _in_order(visits: list[Visit], known: Knowledge, gear: np.ndarray, where: Wh
     return sorted(
         visits, key=lambda v: (by_gear[v.state], known.rpm[v.state], known.map_kpa[v.state])
     )
-
-
-def with_light_load_first(plan: Plan) -> Plan:
-    """The plan with every state of light load before the first of load.
-
-    Parameters
-    ----------
-    plan : in the usual order.
-
-    Returns
-    -------
-    The same states; for a first drive on a table nobody knows.
-    """
-    heavy = ~light(plan.known, plan.baro_kpa)
-    held = sorted(plan.held, key=lambda h: bool(heavy[h.state]))
-    return replace(plan, held=tuple(held))

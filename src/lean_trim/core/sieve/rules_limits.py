@@ -249,9 +249,10 @@ def off_table(conditions: Conditions, v: Values) -> Mask:
     return ~frame.vehicle.table.inside(*frame.coordinates)
 
 
-LEAST_LAYER_SHARE = 0.3
-"""Share of one of several blended VE tables from which a sample tells of it (a choice): below, an error
-of the others counts more than twice in it."""
+LEAST_LAYER_SHARE = 0.1
+"""Share of one of several blended VE tables from which a sample tells of it. A sample weighs by the square of
+its share, so that small ones add little; where they are left out, the tables' errors pass for each other
+(from one half on a table came out worse than it was where it had been a part only)."""
 
 
 @rule(

@@ -9,7 +9,8 @@ from lean_trim.cli.log_options import add_drive_arguments, log_words
 from lean_trim.cli.logs import Logs, warn
 from lean_trim.cli.parser import Subcommand
 
-LEAST_MINUTES, MOST_MINUTES = 2.0, 120.0
+LEAST_MINUTES = 2.0
+MOST_MINUTES = 120.0
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

@@ -137,7 +137,8 @@ class PlanControl:
                 self.planned = None
                 self.open.hub.publish(PlanMade())
             return
-        minutes, where = self.minutes, self.where
+        minutes = self.minutes
+        where = self.where
         of_decided = self._is_decided()
         name = vehicle.name
 
@@ -147,7 +148,8 @@ class PlanControl:
             plan = plan_next(solution, step, minutes, where)
             return Planned(plan, card_lines(plan, name), of_decided)
 
-        key = (self.open.number, id(solution), step.tobytes(), minutes, where, of_decided)
+        # The solution itself, which compares by identity: a number of one that is gone may come again.
+        key = (self.open.number, solution, step.tobytes(), minutes, where, of_decided)
         if self.planned is not None and self._made_of == key:
             return
         self.lookup.look(key, str(Say.PLANNING()), work, lambda planned: self._take(key, planned))
@@ -179,4 +181,5 @@ class PlanControl:
     def forget(self) -> None:
         """Another job or none."""
         self.planned = None
+        self._made_of = None
         self.lookup.forget()

@@ -47,7 +47,8 @@ class Say:
     )
 
 
-SECOND, LAYERS = 2, 3
+SECOND = 2
+LAYERS = 3
 """Places of the second airflow table, and of those over cam or flap, among the tables."""
 SECOND_TIP = (
     "Only of an ECU that changes over between a MAF curve and a VE table: paste the other one here. "

@@ -14,8 +14,12 @@ from lean_trim.ui.widgets.curve_scale import ticks
 from lean_trim.ui.widgets.hints import show_hint
 from lean_trim.ui.widgets.picture import columns_text, offer_picture
 
-LEFT, RIGHT, TOP, BOTTOM = 46.0, 14.0, 30.0, 38.0
-LEAST_PX, MOST_PX = 1.5, 6.5
+LEFT = 46.0
+RIGHT = 14.0
+TOP = 30.0
+BOTTOM = 38.0
+LEAST_PX = 1.5
+MOST_PX = 6.5
 MOST_ERROR_PCT = 6.0
 """Standard error at which a mark is largest."""
 NEAR_PX = 12.0
@@ -67,7 +71,8 @@ class StateMap(QWidget):
         return QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
 
     def _spans(self, plan: Plan) -> tuple[float, float, float, float]:
-        rpm, kpa = plan.known.rpm, plan.known.map_kpa
+        rpm = plan.known.rpm
+        kpa = plan.known.map_kpa
         return float(rpm.min()), float(rpm.max()), float(kpa.min()), float(kpa.max())
 
     def _point(self, plan: Plan, rpm: float, kpa: float) -> QPointF:
