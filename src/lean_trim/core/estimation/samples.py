@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lean_trim.core.data.tables import Table
+from lean_trim.core.data.tables import Interpolation, Table
 from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.types import Ints, Places, Rows
@@ -40,9 +40,19 @@ def place_numbers(observations: Observations) -> Places:
     ----------
     observations : m of them.
     """
+    return numbers_of(observations.mesh)
+
+
+def numbers_of(mesh: Interpolation) -> Places:
+    """The same for readings of a table.
+
+    Parameters
+    ----------
+    mesh : cells and weights of each, (m, corners).
+    """
     from lean_trim.core.kernels.fit_loops import place_of
 
-    return place_of(observations.mesh.cells, observations.mesh.weights, PLACES)
+    return place_of(mesh.cells, mesh.weights, PLACES)
 
 
 def places_per_square(table: Table) -> int:

@@ -16,6 +16,7 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.drive.nuisance_terms import SPREADS, Term, spreads_of
+from lean_trim.core.estimation.carried import Carried
 from lean_trim.core.estimation.cell_evidence import Evidence, gather_evidence
 from lean_trim.core.estimation.estimate import Coefficient, Estimate
 from lean_trim.core.estimation.limits_of_terms import within_limits
@@ -149,6 +150,7 @@ def fit_surface(
     settings: SurfaceSettings,
     start: Estimate | None = None,
     heat: Floats | None = None,
+    carried: Carried | None = None,
 ) -> Estimate:
     """Robust surface estimate of the correction per cell.
 
@@ -157,6 +159,7 @@ def fit_surface(
     time_s : the log's time base.
     heat : what unseen heat at a share of 1 makes of k at every cell, see ``heat_by_cell``.
     start : an earlier estimate on the same table, near this one; saves most of the work.
+    carried : what earlier drives say of the table.
 
     Raises
     ------
@@ -166,7 +169,10 @@ def fit_surface(
     if not len(observations):
         raise ValueError("a surface cannot be fitted to no observation")
     evidence = gather_evidence(observations, table, time_s)
-    return fit_samples(sorted_samples(observations, table), evidence, table, settings, start, heat)
+    if carried is not None:
+        evidence = evidence.plus(carried.evidence(table))
+    samples = sorted_samples(observations, table)
+    return fit_samples(samples, evidence, table, settings, start, heat, carried)
 
 
 def fit_samples(
@@ -176,6 +182,7 @@ def fit_samples(
     settings: SurfaceSettings,
     start: Estimate | None = None,
     heat: Floats | None = None,
+    carried: Carried | None = None,
 ) -> Estimate:
     """The same for samples that are sorted already, of one drive or of many.
 
@@ -186,7 +193,7 @@ def fit_samples(
     table : that they read.
     settings : of the fit.
     start : an earlier estimate on the same table, near this one.
-    heat : as in ``fit_surface``.
+    heat, carried : as in ``fit_surface``.
 
     Returns
     -------
@@ -194,7 +201,8 @@ def fit_samples(
     """
     names = samples.names
     spreads = spreads_of(names, settings.film_spread)
-    fit = SurfaceFit(samples, table, settings.prior_pct / 100.0, spreads, settings.huber)
+    spread = settings.prior_pct / 100.0
+    fit = SurfaceFit(samples, table, spread, spreads, settings.huber, carried)
     most = settings.max_iterations
     converged = (
         fit.run(most) if start is None or start.state is None else fit.run_from(start.state, most)

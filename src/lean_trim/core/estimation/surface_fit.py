@@ -8,7 +8,9 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.estimation.bordered import Bordered, Factor
+from lean_trim.core.estimation.carried import Carried, no_readings
 from lean_trim.core.estimation.estimate import FitState
+from lean_trim.core.estimation.known import known_of
 from lean_trim.core.estimation.noise import LONGEST_S
 from lean_trim.core.estimation.samples import Samples
 from lean_trim.core.estimation.surface_prior import WEAK, Prior, Strengths
@@ -59,7 +61,13 @@ class SurfaceFit:
     """
 
     def __init__(
-        self, samples: Samples, table: Table, spread: float, term_spreads: Floats, huber: float
+        self,
+        samples: Samples,
+        table: Table,
+        spread: float,
+        term_spreads: Floats,
+        huber: float,
+        carried: Carried | None = None,
     ) -> None:
         self.samples = samples
         self.rows = samples.rows
@@ -69,6 +77,8 @@ class SurfaceFit:
         self.values = np.ascontiguousarray(table.values.ravel())
         self.prior = Prior(table, spread, term_spreads)
         self.shared = len(term_spreads)
+        before = no_readings(table) if carried is None else carried
+        self.known = known_of(before, table, self.prior.band, self.shared)
         self.unknown = np.zeros(table.size + self.shared)
         self.scale = START_SCALE
         self.inflation = START_INFLATION_S
@@ -81,6 +91,12 @@ class SurfaceFit:
         self.right: Floats
         self.factor: Factor
         self.sums: Floats
+
+    @property
+    def _all_told(self) -> tuple[Bordered, Floats]:
+        """Normal equations of this drive and of the ones before, in units of precision."""
+        matrix = self.known.matrix.plus(self.matrix, self.unit)
+        return matrix, self.known.right + self.unit * self.right
 
     @property
     def unit(self) -> float:
@@ -109,7 +125,7 @@ class SurfaceFit:
         # Strengths and weights depend on each other; a third turn changed nothing on the cars
         # tried.
         for _ in range(2):
-            strengths = self.prior.choose(self.matrix, self.right, self.unit, near)
+            strengths = self.prior.choose(*self._all_told, 1.0, near)
             near = float(np.log(np.exp(strengths[0]) + np.exp(strengths[1])))
             self._iterate(strengths, most, rows, LOOSELY, 1)
         return self._iterate(strengths, most, ALL, SETTLED, 0)
@@ -148,7 +164,7 @@ class SurfaceFit:
         inverse : of the fit's own matrix.
         """
         softer = self.strengths[0] - LOG_DOUBT, self.strengths[1] - LOG_DOUBT
-        doubted = Factor(self.prior.precision(softer).plus(self.matrix, self.unit)).inverse()
+        doubted = Factor(self.prior.precision(softer).plus(self._all_told[0])).inverse()
         # Squared: with a handful of places around it a cell is held from several sides.
         share = 1.0 / self.places_by_cell() ** 2
         variance = (1.0 - share) * inverse.lower[0] + share * doubted.lower[0]
@@ -157,8 +173,9 @@ class SurfaceFit:
     def places_by_cell(self) -> Floats:
         """Number of places with evidence around each cell, flat, at least 1; little counts in part."""
         weight = self.sums[:, -2] * self._place_shares()
-        first = np.zeros(len(self.values))
-        second = np.zeros(len(self.values))
+        # Earlier readings are counted in the same unit.
+        first = self.known.first / self.unit
+        second = self.known.second / self.unit**2
         for cells in self._corners():
             np.add.at(first, cells, weight)
             np.add.at(second, cells, weight**2)
@@ -182,8 +199,9 @@ class SurfaceFit:
             self._weigh(rows)
             if step == read_at:
                 self._read_noise(BLOCKS if enough == SETTLED else BLOCKS_EARLY)
-            self.factor = Factor(precision.plus(self.matrix, self.unit))
-            new = self.factor.solve(linear + self.unit * self.right)
+            told, right = self._all_told
+            self.factor = Factor(precision.plus(told))
+            new = self.factor.solve(linear + right)
             moved = float(np.max(np.abs(new - self.unknown)))
             self.unknown = new
             # The inverse is the dearest part of a step and hardly changes between steps of one

@@ -24,36 +24,33 @@ from lean_trim.core.drive.film import DEFAULT_TAU_S
 from lean_trim.core.drive.frame import Frame, Piece, make_frame
 from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.drive.motion import Motion
-from lean_trim.core.drive.nuisance_terms import heat_by_cell
 from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.drive.tip_in import thin_by_film
 from lean_trim.core.errors import CancelledError
-from lean_trim.core.estimation.averages import AverageSettings, average_cells
-from lean_trim.core.estimation.bounds import (
-    ROUNDS,
-    SETTLED_PCT,
-    Bounds,
-    beyond_bounds,
-    bound_sums,
-    joined_with,
-    with_bounds,
-)
+from lean_trim.core.estimation.averages import AverageSettings
 from lean_trim.core.estimation.delay_fit import DelayEstimate, estimate_delay
-from lean_trim.core.estimation.edge_nodes import edge_nodes, gaps_along, with_edge_error
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.film_fit import FilmEstimate, estimate_film
 from lean_trim.core.estimation.log_shares import LogShare, log_sums
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual, cell_sums
-from lean_trim.core.estimation.surface import SurfaceSettings, fit_surface
+from lean_trim.core.estimation.surface import SurfaceSettings
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.carrying import (
+    NONE_EARLIER,
+    CarrySettings,
+    Earlier,
+    EarlierDrives,
+    earlier_drives,
+    means_of,
+)
 from lean_trim.core.pipeline.ending import end_of
 from lean_trim.core.pipeline.factors import driven_factor, film_evidence, of_the_table
-from lean_trim.core.pipeline.layers import told_of_layer, with_others_error
+from lean_trim.core.pipeline.fitting import averages_from, own_drive, surface_from
+from lean_trim.core.pipeline.layers import told_of_layer
 from lean_trim.core.pipeline.look import Look, look_at
 from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.pipeline.tanks import refuse_unknown_tank
-from lean_trim.core.pipeline.too_few import MIN_OBSERVATIONS, TooFewError
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
 
@@ -90,6 +87,7 @@ class SolveSettings:
     sieve: SieveSettings = field(default_factory=SieveSettings)
     surface: SurfaceSettings = field(default_factory=SurfaceSettings)
     averages: AverageSettings = field(default_factory=AverageSettings)
+    carrying: CarrySettings = field(default_factory=CarrySettings)
 
 
 Cause = tuple[DeliveryEnd | None, DriftCourse | None]
@@ -106,6 +104,7 @@ class Measured:
     observations : with what film, warm-up and heat explain still in them.
     surface : the fit of the surface method, whichever method is shown.
     mended : what was told of fuel delivery and drift, and taken off.
+    before : what earlier drives say of the same table.
     """
 
     prepared: Prepared
@@ -116,6 +115,7 @@ class Measured:
     delay: DelayEstimate
     film: FilmEstimate
     mended: Cause = NO_CAUSE
+    before: EarlierDrives = NONE_EARLIER
 
 
 @dataclass(frozen=True, eq=False)
@@ -227,6 +227,7 @@ def solve(
     settings: SolveSettings | None = None,
     left_out_by_hand: Mask | None = None,
     progress: Progress | None = None,
+    earlier: Sequence[Earlier] = (),
 ) -> Solution:
     """Logs → correction of ``vehicle.table`` per cell with evidence, residual and findings.
 
@@ -236,6 +237,7 @@ def solve(
         since k is relative to the table that was driven on.
     left_out_by_hand : samples of the joined log the user left out.
     progress : called between the stages; returning False raises CancelledError.
+    earlier : what earlier drives of the same car said.
 
     Raises
     ------
@@ -243,7 +245,7 @@ def solve(
         If a channel is missing or too little is left to fit.
     """
     step = stepper(progress)
-    found = measure(logs, vehicle, settings, left_out_by_hand, progress)
+    found = measure(logs, vehicle, settings, left_out_by_hand, progress, earlier)
     step(LOOK_SHARE, str(Say.FAULTS()))
     solution = conclude(found, look_through(found))
     step(1.0, str(Say.DONE()))
@@ -260,12 +262,13 @@ def measure(
     settings: SolveSettings | None = None,
     left_out_by_hand: Mask | None = None,
     progress: Progress | None = None,
+    earlier: Sequence[Earlier] = (),
 ) -> Measured:
     """Logs → what they say of ``vehicle.table``; the first part of ``solve``, with the same parameters.
 
     Parameters
     ----------
-    logs, vehicle, settings, left_out_by_hand, progress : as for ``solve``.
+    logs, vehicle, settings, left_out_by_hand, progress, earlier : as for ``solve``.
 
     Returns
     -------
@@ -287,7 +290,8 @@ def measure(
             refuse_unknown_tank(one.log, vehicle, len(driven))
         joined = join_logs([d.log for d in driven])
         frame = make_frame(joined, vehicle, pieces_of(driven), settings.gauge)
-        return _measure(Motion(frame), settings, left_out_by_hand, step)
+        found = _measure(Motion(frame), settings, left_out_by_hand, step)
+        return with_earlier(found, earlier) if earlier else found
 
 
 def _measure(
@@ -312,6 +316,29 @@ def _measure(
             del found
             found = _pass(motion, delay.settings, settings, by_hand, film.tau_s)
     return Measured(*found, settings, delay, film)
+
+
+def with_earlier(measured: Measured, earlier: Sequence[Earlier]) -> Measured:
+    """What was measured, with what earlier drives of the same car say.
+
+    Parameters
+    ----------
+    measured : of the present drive alone.
+    earlier : drives before it.
+
+    Returns
+    -------
+    Fitted anew with those that do not contradict it. A fit: not for a window's thread.
+    """
+    settings = measured.settings
+    plain = of_the_table(measured.observations, measured.surface)
+    own = means_of(measured.prepared, plain, measured.surface, settings.surface.huber)
+    table = measured.prepared.frame.vehicle.table
+    before = earlier_drives(earlier, own, table, settings.carrying)
+    surface = surface_from(
+        measured.prepared, measured.sifted, measured.observations, settings.surface, before=before
+    )
+    return replace(measured, surface=surface, before=before)
 
 
 def look_through(measured: Measured) -> Look:
@@ -372,7 +399,12 @@ def _pass(
     prepared = prepare(motion, delay, settings.regimes, film_tau_s)
     sifted = prepared.sift(settings.sieve, by_hand)
     observations = told_of_layer(prepared, prepared.observe(sifted), settings.surface)
-    return prepared, sifted, observations, surface_from(prepared, sifted, observations, settings)
+    return (
+        prepared,
+        sifted,
+        observations,
+        surface_from(prepared, sifted, observations, settings.surface),
+    )
 
 
 def refit(
@@ -402,7 +434,10 @@ def refit(
     with np.errstate(all="ignore"):
         sifted = prepared.sift(settings.sieve, left_out_by_hand, solution.sifted)
         observations = told_of_layer(prepared, prepared.observe(sifted), settings.surface)
-        surface = surface_from(prepared, sifted, observations, settings, solution.estimate)
+        before = solution.measured.before
+        surface = surface_from(
+            prepared, sifted, observations, settings.surface, solution.estimate, before
+        )
         found = replace(
             solution.measured,
             sifted=sifted,
@@ -477,7 +512,12 @@ def without_causes(measured: Measured, seen: Look) -> Measured:
         effect += seen.drift.at(frame.log.time_s[observations.index])
     rest = replace(observations, k=observations.k * np.exp(-effect))
     surface = surface_from(
-        measured.prepared, measured.sifted, rest, measured.settings, measured.surface
+        measured.prepared,
+        measured.sifted,
+        rest,
+        measured.settings.surface,
+        measured.surface,
+        measured.before,
     )
     return replace(measured, observations=rest, surface=surface, mended=cause)
 
@@ -490,120 +530,6 @@ def acceptance(settings: SolveSettings) -> tuple[float, float]:
     if settings.method == "average":
         return settings.averages.min_seconds, np.inf
     return settings.surface.min_seconds, settings.surface.max_error_pct
-
-
-def surface_from(
-    prepared: Prepared,
-    sifted: Sifted,
-    observations: Observations,
-    settings: SolveSettings,
-    start: Estimate | None = None,
-) -> Estimate:
-    """Surface through what the sieve let through; LogError if too little is left.
-
-    Parameters
-    ----------
-    prepared, sifted, observations : from the earlier stages.
-    settings : with the numbers of the fit.
-    start : an earlier estimate to begin the fit from.
-
-    Returns
-    -------
-    Correction per cell, and the coefficients of what all samples share.
-
-    Raises
-    ------
-    TooFewError
-        If fewer than ``MIN_OBSERVATIONS`` are left.
-    """
-    bounds = prepared.bounds(sifted)
-    if len(observations) + len(bounds) < MIN_OBSERVATIONS:
-        raise TooFewError(len(observations), prepared, sifted)
-    found = (
-        _bounded(prepared, observations, bounds, settings, start)
-        if len(bounds)
-        else _fitted(prepared, observations, settings, start)
-    )
-    table = prepared.frame.vehicle.table
-    found = with_others_error(found, observations, settings.surface.max_error_pct)
-    return with_edge_error(found, edge_nodes(table, gaps_along(prepared.frame, observations)))
-
-
-def _fitted(
-    prepared: Prepared, observations: Observations, settings: SolveSettings, start: Estimate | None
-) -> Estimate:
-    vehicle = prepared.frame.vehicle
-    time_s = prepared.frame.log.time_s
-    heat = heat_by_cell(vehicle)
-    return fit_surface(observations, vehicle.table, time_s, settings.surface, start, heat)
-
-
-def _bounded(
-    prepared: Prepared,
-    observations: Observations,
-    bounds: Bounds,
-    settings: SolveSettings,
-    start: Estimate | None,
-) -> Estimate:
-    """The surface through readings and beyond bounds."""
-    both = joined_with(observations, bounds.at)
-    found = start or _fitted(prepared, both, settings, None)
-    for _ in range(ROUNDS):
-        both = with_bounds(observations, bounds, found)
-        last = found.correction_pct
-        found = _fitted(prepared, both, settings, found)
-        if np.nanmax(np.abs(found.correction_pct - last)) < SETTLED_PCT:
-            break
-    return beyond_bounds(found, bound_sums(observations, both, bounds, found.table.size))
-
-
-def averages_from(
-    frame: Frame, observations: Observations, surface: Estimate, settings: AverageSettings
-) -> Estimate:
-    """Cell averages of what is the table's own.
-
-    Delay, film, warm-up and heat are no matter of methods: they are taken from the surface that was
-    fitted with them.
-
-    Parameters
-    ----------
-    frame : the joined log.
-    observations : less what film, warm-up and heat explain.
-    surface : the estimate these were taken from.
-    settings : of the averages.
-
-    Returns
-    -------
-    Mean per cell, with the surface's coefficients and state.
-    """
-    found = average_cells(
-        observations, surface.table, frame.coordinates, frame.log.time_s, settings
-    )
-    return replace(found, shared=surface.shared, state=surface.state, converged=surface.converged)
-
-
-def own_drive(frame: Frame, observations: Observations) -> Observations:
-    """Observations of the logs driven on the present table.
-
-    All of them if every log is of another revision.
-
-    Parameters
-    ----------
-    frame : the joined log.
-    observations : of all its logs.
-
-    Returns
-    -------
-    Those a residual may be read from.
-    """
-    foreign = [p for p in frame.pieces if p.table is not None]
-    if not foreign or len(foreign) == len(frame.pieces):
-        return observations
-    # A residual of another revision says nothing about how far this table is off.
-    keep = np.ones(len(observations), bool)
-    for piece in foreign:
-        keep &= (observations.index < piece.start) | (observations.index >= piece.stop)
-    return observations.only(keep)
 
 
 def stepper(progress: Progress | None) -> Callable[[float, str], None]:

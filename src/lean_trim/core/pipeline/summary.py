@@ -13,9 +13,11 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.driving_shares import DrivingShares, driving_seconds
 from lean_trim.core.decision.knock import knock_cells, knock_readings, sagging_cells
 from lean_trim.core.decision.restraints import Restraints
+from lean_trim.core.diagnosis.contradiction import implausible
 from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.diagnosis.inference import Inferred
+from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.trim_stops import trim_stops, whole_scale
 from lean_trim.core.estimation.bounds import HALF_NORMAL_MEAN, UNKNOWN_PCT
@@ -27,6 +29,7 @@ from lean_trim.core.estimation.film_fit import FilmEstimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
+from lean_trim.core.pipeline.carrying import DriveEvidence, driving_with, means_of, restraints_with
 from lean_trim.core.pipeline.look import Look
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
@@ -215,6 +218,56 @@ def _least_pct(sifted: Sifted) -> Floats:
     return out.reshape(table.shape)
 
 
+def own_restraints(solution: Solution) -> Restraints:
+    """What the drive of a solution itself says beside its estimate."""
+    return restraints_of(
+        solution.sifted, solution.seen.unsettled, solution.observations, solution.seen
+    )
+
+
+def evidence_of(solution: Solution) -> DriveEvidence:
+    """What is kept of a solved round for the ones after it.
+
+    Parameters
+    ----------
+    solution : with faults looked for.
+
+    Returns
+    -------
+    Of its own drive alone, whatever was carried to it.
+    """
+    return DriveEvidence(
+        table=solution.frame.vehicle.table,
+        means=means_of(
+            solution.prepared,
+            solution.observations,
+            solution.measured.surface,
+            solution.settings.surface.huber,
+        ),
+        restraints=own_restraints(solution),
+        driving=driving_seconds(solution.sifted, solution.observations),
+        doubted=is_doubted(solution),
+    )
+
+
+def is_doubted(solution: Solution) -> bool:
+    """Whether something speaks against a drive as a whole, so that it is compared with no other.
+
+    Parameters
+    ----------
+    solution : of one round.
+
+    Returns
+    -------
+    True for a log that does not fit the vehicle, and for a gauge that is in question.
+    """
+    return (
+        bool(solution.contradictions)
+        or implausible(solution.residual.rms) is not None
+        or gauge_in_question(solution.findings) is not None
+    )
+
+
 def summary_of(solution: Solution) -> Summary:
     """What a solution found.
 
@@ -227,6 +280,7 @@ def summary_of(solution: Solution) -> Summary:
     The same without the log.
     """
     sifted = solution.sifted
+    before = solution.measured.before
     return Summary(
         vehicle=solution.frame.vehicle,
         estimate=solution.estimate,
@@ -242,10 +296,8 @@ def summary_of(solution: Solution) -> Summary:
         shared_error_pct=shared_error_pct(
             solution.frame, solution.observations, solution.settings.surface.gauge_pct
         ),
-        restraints=restraints_of(
-            sifted, solution.seen.unsettled, solution.observations, solution.seen
-        ),
-        driving=driving_seconds(sifted, solution.observations).shares(
+        restraints=restraints_with(own_restraints(solution), before),
+        driving=driving_with(driving_seconds(sifted, solution.observations), before).shares(
             solution.estimate.table.shape
         ),
     )
