@@ -19,6 +19,7 @@ import numpy as np
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import CancelledError
+from lean_trim.core.pipeline.carrying import Earlier
 from lean_trim.core.pipeline.solve import (
     DrivenLog,
     Measured,
@@ -27,6 +28,7 @@ from lean_trim.core.pipeline.solve import (
     SolveSettings,
     measure,
 )
+from lean_trim.job.evidence_rows import stored_evidence
 from lean_trim.simcar.cars import faults_on_drive, truth_of
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import SOUND
@@ -96,15 +98,17 @@ class SolvedOnce:
         settings: SolveSettings | None = None,
         left_out: np.ndarray | None = None,
         progress: Progress | None = None,
+        earlier: Sequence[Earlier] = (),
     ) -> Measured:
         """As ``measure``."""
         if settings not in (None, SolveSettings()) or left_out is not None:
-            return measure(logs, vehicle, settings, left_out, progress)
-        key = hashlib.sha256(pickle.dumps((list(logs), vehicle))).hexdigest()
+            return measure(logs, vehicle, settings, left_out, progress, earlier)
+        told = [(e.number, e.months, stored_evidence(e.evidence).data) for e in earlier]
+        key = hashlib.sha256(pickle.dumps((list(logs), vehicle, told))).hexdigest()
         if progress is not None:
             progress(0.0, "Reading the log")
         found: Measured = self._once(
-            key, lambda: measure(logs, vehicle, settings, left_out, progress)
+            key, lambda: measure(logs, vehicle, settings, left_out, progress, earlier)
         )
         self._keys[id(found)] = key
         return found

@@ -13,7 +13,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QCheckBox, QLabel
 
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.vehicle import AirflowSourceSettings
@@ -21,6 +21,7 @@ from lean_trim.core.decision.proposal import Status
 from lean_trim.core.decision.unvisited import UNVISITED
 from lean_trim.core.explore.alignment import Kind
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.features.logs.pages.earlier_rounds import EarlierRounds
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.features.table.desk.legend import entries_for
 from lean_trim.job.blobs import store_log
@@ -221,7 +222,14 @@ def test_the_method_can_be_changed(driven: MainWindow, until: Until) -> None:
     assert page.surface["huber"].isHidden()
 
 
-def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until) -> None:
+def counted_in(session: Session) -> list[int]:
+    """Earlier rounds whose drives count in what is shown."""
+    return [c.number for c in solution_of(session).measured.before.counted if c.counts]
+
+
+def test_drives_of_earlier_rounds_count_until_they_are_left_out_or_the_car_is_another(
+    driven: MainWindow, until: Until
+) -> None:
     session = driven.session
     session.rounds.drive_minutes = 3.0
     accept_knowingly(session.deciding)
@@ -235,16 +243,30 @@ def test_logs_of_an_earlier_round_can_count_too(driven: MainWindow, until: Until
         90,
     )
     until(lambda: settled(session))
-    alone = solution_of(session).observations.seconds.sum()
     driven.margin.show_page("logs")
-    session.tuning.use_earlier(1, True)
-    until(lambda: settled(session) and len(solution_of(session).logs) == 2)
-    now, earlier = solution_of(session).logs
-    assert earlier.translated and not now.translated
-    assert now.weight_pct + earlier.weight_pct == pytest.approx(100.0)
-    assert abs(earlier.apart_pct) < 1.0
-    assert solution_of(session).observations.seconds.sum() > alone + 60.0
-    assert "translated" in logs_page(driven).earlier_logs.text()
+    page = logs_page(driven).earlier
+    assert counted_in(session) == [1]
+    assert "agrees" in texts_of(page)
+    with_it = solution_of(session).estimate.supported.sum()
+    # The samples are those of the present drive; what was carried stands behind the cells.
+    (box,) = page.rows.findChildren(QCheckBox)
+    box.click()
+    until(lambda: settled(session) and not counted_in(session))
+    assert solution_of(session).estimate.supported.sum() < with_it
+    assert "left out by you" in texts_of(page)
+    page.rows.findChildren(QCheckBox)[-1].click()
+    until(lambda: settled(session) and counted_in(session) == [1])
+    page.changed.setCurrentIndex(3)
+    page.changed.activated.emit(3)
+    until(lambda: settled(session) and not counted_in(session))
+    assert "another since round 2: fuel" in texts_of(page)
+    session.history.undo()
+    until(lambda: settled(session) and counted_in(session) == [1])
+
+
+def texts_of(page: EarlierRounds) -> str:
+    """All that is said of the rounds."""
+    return " ".join(label.text() for label in page.rows.findChildren(QLabel))
 
 
 def test_the_airflow_source_can_be_told_by_rule(driven: MainWindow, until: Until) -> None:

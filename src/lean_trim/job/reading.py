@@ -23,6 +23,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.vehicle_sheet import BLENDED, vehicle_from_dict
 from lean_trim.job.blobs import log_from_parquet, table_from_row
+from lean_trim.job.evidence_rows import read_evidence
 from lean_trim.job.learned_rows import read_learned_map
 from lean_trim.job.records import (
     ROUND_KINDS,
@@ -228,6 +229,7 @@ def _round(
         handed=_handed(db, round_id, revision.calibration),
         steps=read_steps(db, round_id),
         learned=read_learned_map(db, round_id),
+        evidence=read_evidence(db, round_id),
     )
     return replace(
         read,

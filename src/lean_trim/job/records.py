@@ -17,7 +17,6 @@ from lean_trim.core.data.calibration import (
     with_calibration,
     with_tables_of,
 )
-from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
@@ -120,13 +119,26 @@ class StoredProposal:
     made: str = ""
 
 
+@dataclass(frozen=True, eq=False)
+class StoredEvidence:
+    """What a drive said of its table, as bytes, with the version that worked it out and when."""
+
+    data: bytes
+    program: str = ""
+    made: str = ""
+
+
 @dataclass(frozen=True)
 class Outcome:
-    """What one solve says of a round, kept together: its table, the verdict, and the proposals by table."""
+    """What one solve says of a round, kept together.
+
+    Its table, the verdict, the proposals by table, and what is carried to later rounds.
+    """
 
     table_name: str
     verdict: Verdict
     proposals: Mapping[str, StoredProposal]
+    evidence: StoredEvidence | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -172,7 +184,8 @@ class Round:
     ``logs`` are those that count; ``resting`` were left out whole.
     ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
     over, which later decisions do not change. ``steps`` is how it was decided, oldest first.
-    ``learned`` is what the ECU learned by itself on the revision.
+    ``learned`` is what the ECU learned by itself on the revision. ``evidence`` is what its drive said, by
+    table, for the rounds after it.
     """
 
     id: int
@@ -196,6 +209,7 @@ class Round:
     handed: Mapping[str, Table] = field(default_factory=dict)
     steps: tuple[Step, ...] = ()
     learned: LearnedMap | None = None
+    evidence: Mapping[str, StoredEvidence] = field(default_factory=dict)
 
     @property
     def verdict(self) -> Verdict | None:
@@ -282,11 +296,11 @@ class Round:
         return float(np.prod(self.decisions[ENGINE_SCALE].values / before))
 
     def without_outcome(self) -> Round:
-        """The round without verdict and proposals, for what they spoke of changes.
+        """The round without verdict, proposals and evidence, for what they spoke of changes.
 
         Returns a new round; this one stays as it is.
         """
-        return replace(self, verdicts={}, proposals={})
+        return replace(self, verdicts={}, proposals={}, evidence={})
 
     def with_decision(self, table_name: str, decision: Decision) -> Round:
         """The round with another decision on one table.
@@ -467,7 +481,7 @@ class Job:
     def same_injectors(self, one: Round, other: Round) -> bool:
         """True if two rounds were driven on the same injector data and scale.
 
-        Only then may their logs count together.
+        Only then does the drive of one say something of the other's table.
         """
         cars = [with_calibration(self.vehicle, r.revision.calibration) for r in (one, other)]
         a, b = (car.injectors for car in cars)
@@ -478,30 +492,6 @@ class Job:
             and np.array_equal(a.dead_time_ms, b.dead_time_ms)
             and np.array_equal(a.small_open_ms, b.small_open_ms)
             and np.array_equal(a.small_add_ms, b.small_add_ms)
-        )
-
-    def may_count_together(self, one: Round, other: Round) -> bool:
-        """True if the logs of one round say something of another's table.
-
-        Parameters
-        ----------
-        one : whose logs are asked for.
-        other : whose table they are to count for.
-
-        Returns
-        -------
-        Whether injector data and scale are the same, and targets, unless the logs hold their own.
-        """
-        if not self.same_injectors(one, other):
-            return False
-        a, b = (r.revision.calibration.tables.get(TARGET) for r in (one, other))
-        if all(Role.TARGET in log for log in one.logs) or (a is None and b is None):
-            return True
-        return (
-            a is not None
-            and b is not None
-            and a.same_axes(b)
-            and bool((a.values == b.values).all())
         )
 
     def vehicle_in(self, index: int) -> Vehicle:

@@ -205,6 +205,15 @@ BY_TABLE = Migration(
         "ALTER TABLE predictions_next RENAME TO predictions",
     ),
 )
+EVIDENCE = Migration(
+    "what a round's drive said of its table, for the rounds after it",
+    (
+        """CREATE TABLE evidence (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, table_name TEXT NOT NULL,
+            data BLOB NOT NULL, program TEXT NOT NULL, made TEXT NOT NULL,
+            PRIMARY KEY (round_id, table_name))""",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -217,6 +226,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     STEPS,
     LEARNED_MAPS,
     BY_TABLE,
+    EVIDENCE,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

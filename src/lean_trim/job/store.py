@@ -24,6 +24,7 @@ from lean_trim.job.choices import choices_in, put_choices
 from lean_trim.job.creation import make_file
 from lean_trim.job.database import NO_FILE, Database, now
 from lean_trim.job.errors import DamagedJobError, JobFileError, SaveFailedError, cause_of
+from lean_trim.job.evidence_rows import put_evidence
 from lean_trim.job.learned_rows import put_learned
 from lean_trim.job.log_writing import (
     drop_unused_logs,
@@ -44,6 +45,7 @@ from lean_trim.job.records import (
     Revision,
     Round,
     Span,
+    StoredEvidence,
     StoredLog,
 )
 from lean_trim.job.step_rows import drop_last_step, put_step
@@ -254,12 +256,14 @@ class JobStore:
         -------
         The new round.
         """
+        # What made the car another came before the parent.
+        tuning = replace(parent.tuning, car_changed="")
         with self.database.writing() as db:
             if prediction is not None:
                 put_prediction(db, parent.id, parent.subject, prediction)
             number = 1 + int(db.execute("SELECT max(number) FROM rounds").fetchone()[0])
             revision_id = put_revision(db, parent.revision.id, calibration)
-            round_id = put_round(db, number, revision_id, parent.subject, parent.tuning, note)
+            round_id = put_round(db, number, revision_id, parent.subject, tuning, note)
             for stored in logs:
                 put_log(db, round_id, stored)
             created = str(
@@ -280,7 +284,7 @@ class JobStore:
             subject=parent.subject,
             logs=tuple(s.log for s in logs),
             log_infos=infos,
-            tuning=parent.tuning,
+            tuning=tuning,
             note=note,
         )
 
@@ -417,6 +421,20 @@ class JobStore:
             put_verdict(db, round_id, outcome.table_name, outcome.verdict)
             for name, proposal in outcome.proposals.items():
                 put_proposal(db, round_id, name, proposal)
+            if outcome.evidence is not None:
+                put_evidence(db, round_id, {outcome.table_name: outcome.evidence})
+
+    def save_evidence(self, round_id: int, table_name: str, evidence: StoredEvidence) -> None:
+        """Keep what a drive said of a table.
+
+        Parameters
+        ----------
+        round_id : a round.
+        table_name : the table it speaks of.
+        evidence : replaces what was kept.
+        """
+        with self.database.writing() as db:
+            put_evidence(db, round_id, {table_name: evidence})
 
     def mark_handed_over(
         self,

@@ -13,6 +13,7 @@ from lean_trim.core.drive.regimes import RegimeSettings
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.estimation.averages import AverageSettings
 from lean_trim.core.estimation.surface import SurfaceSettings
+from lean_trim.core.pipeline.carrying import CarrySettings
 from lean_trim.core.pipeline.solve import SolveSettings
 from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings
 
@@ -23,21 +24,27 @@ Settings = TypeVar(
     AverageSettings,
     PolicySettings,
     AirflowSourceSettings,
+    CarrySettings,
 )
+MOST_WORDS = 200
+"""Letters of what makes a car another."""
 
 
 @dataclass(frozen=True)
 class Tuning:
     """Settings of one round.
 
-    earlier : numbers of earlier rounds whose logs count too.
+    left_earlier : numbers of earlier rounds whose drives do not count here, by the user's word.
+    car_changed : what makes the car another than before this round, "" for nothing; earlier drives end
+        there.
     airflow_source : how the airflow source is told; None takes the vehicle sheet's word.
     """
 
     solve: SolveSettings = field(default_factory=SolveSettings)
     policy: PolicySettings = field(default_factory=PolicySettings)
-    earlier: frozenset[int] = field(default_factory=frozenset)
+    left_earlier: frozenset[int] = field(default_factory=frozenset)
     airflow_source: AirflowSourceSettings | None = None
+    car_changed: str = ""
 
 
 def tuning_text(tuning: Tuning) -> str:
@@ -65,7 +72,9 @@ def tuning_text(tuning: Tuning) -> str:
             "surface": asdict(solve.surface),
             "averages": asdict(solve.averages),
             "policy": policy,
-            "earlier": sorted(tuning.earlier),
+            "carrying": asdict(solve.carrying),
+            "left_earlier": sorted(tuning.left_earlier),
+            "car_changed": tuning.car_changed,
             "source": asdict(tuning.airflow_source) if tuning.airflow_source is not None else None,
         }
     )
@@ -99,20 +108,27 @@ def tuning_from(text: str) -> Tuning:
         sieve=_sieve(data),
         surface=_filled(SurfaceSettings(), data.get("surface")),
         averages=_filled(AverageSettings(), data.get("averages")),
+        carrying=_filled(CarrySettings(), data.get("carrying")),
     )
     word = data.get("source")
     told = isinstance(word, dict) and word.get("kind") in AIRFLOW_SOURCE_KINDS
     source = _filled(AirflowSourceSettings(), word) if told else None
-    numbers = data.get("earlier")
+    numbers = data.get("left_earlier")
+    changed = data.get("car_changed")
     whole = (
         # To Python true is 1, which would name a round.
         [n for n in numbers if isinstance(n, int) and not isinstance(n, bool)]
         if isinstance(numbers, list)
         else []
     )
-    earlier = frozenset(whole)
     policy = _filled(PolicySettings(), data.get("policy"))
-    return Tuning(solve, _with_regions(policy, data.get("policy")), earlier, source)
+    return Tuning(
+        solve=solve,
+        policy=_with_regions(policy, data.get("policy")),
+        left_earlier=frozenset(whole),
+        car_changed=changed[:MOST_WORDS] if isinstance(changed, str) else "",
+        airflow_source=source,
+    )
 
 
 def _with_regions(policy: PolicySettings, found: Any) -> PolicySettings:

@@ -17,6 +17,7 @@ from lean_trim.core.decision.round_verdict import DrivenCells
 from lean_trim.core.types import Floats
 from lean_trim.job.blobs import table_row
 from lean_trim.job.database import now
+from lean_trim.job.evidence_rows import put_evidence
 from lean_trim.job.learned_rows import put_learned
 from lean_trim.job.log_writing import put_round_logs
 from lean_trim.job.records import Job, Prediction, Round, StoredProposal, Verdict
@@ -202,6 +203,7 @@ def drop_outcome(db: sqlite3.Connection, round_id: int) -> None:
     """Drop verdict and proposals of a round, because what they speak of changes."""
     db.execute("DELETE FROM verdicts WHERE round_id = ?", (round_id,))
     db.execute("DELETE FROM proposals WHERE round_id = ?", (round_id,))
+    db.execute("DELETE FROM evidence WHERE round_id = ?", (round_id,))
 
 
 def put_outcome(db: sqlite3.Connection, r: Round) -> None:
@@ -212,6 +214,7 @@ def put_outcome(db: sqlite3.Connection, r: Round) -> None:
         put_verdict(db, r.id, name, verdict)
     for name, proposal in r.proposals.items():
         put_proposal(db, r.id, name, proposal)
+    put_evidence(db, r.id, r.evidence)
 
 
 def put_handed(db: sqlite3.Connection, round_id: int, handed: Mapping[str, Table]) -> None:

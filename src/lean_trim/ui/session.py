@@ -23,6 +23,7 @@ from lean_trim.core.sieve.sieve import Sifted
 from lean_trim.job.records import Job, Round
 from lean_trim.ui.selection import Selection
 from lean_trim.workspace import changes
+from lean_trim.workspace.carrying import EarlierRound
 from lean_trim.workspace.changes import Part
 from lean_trim.workspace.parts import MakePart
 from lean_trim.workspace.tasks import WAITED_FOR, Lane
@@ -255,6 +256,10 @@ class Session(QObject):
     def solution(self) -> Solution | None:
         """The solution of that round."""
         return self.solver.solution
+
+    def earlier_rounds(self) -> tuple[EarlierRound, ...]:
+        """Rounds with a drive before the one that is looked at, each with why it does not count."""
+        return self.solver.earlier()
 
     @property
     def prepared(self) -> Prepared | None:

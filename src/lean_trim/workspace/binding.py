@@ -19,8 +19,9 @@ class Binding:
     ----------
     job : number of the opened job.
     round_id, revision_id : the round that is solved, the calibration it was driven on.
-    logs : (round id, log id) of every log that counts, the round's own first.
-    left_out : stretches left out by hand, by round.
+    logs : ids of the round's logs.
+    left_out : stretches of them left out by hand.
+    earlier : rounds whose drives count too: id, ids of their logs, stretches left out.
     settings, airflow_source : as they are at rest.
     vehicle : what the car is, beside its tables; another record is another car.
     injectors : flow, volts and dead times the round was driven on, for its revision may get another
@@ -30,8 +31,9 @@ class Binding:
     job: int
     round_id: int
     revision_id: int
-    logs: tuple[tuple[int, int], ...]
-    left_out: tuple[tuple[Span, ...], ...]
+    logs: tuple[int, ...]
+    left_out: tuple[Span, ...]
+    earlier: tuple[tuple[int, tuple[int, ...], tuple[Span, ...]], ...]
     settings: SolveSettings
     airflow_source: AirflowSourceSettings | None
     vehicle: Vehicle

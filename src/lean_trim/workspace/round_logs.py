@@ -294,4 +294,5 @@ def _with_logs_of(present: Round, wanted: Round) -> Round:
         marks=wanted.marks,
         verdicts=wanted.verdicts,
         proposals=wanted.proposals,
+        evidence=wanted.evidence,
     )

@@ -6,46 +6,37 @@ Asked for, checked against what is wanted when it comes, shown.
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
-from lean_trim import __version__
-from lean_trim.core.data.joining import join_logs
-from lean_trim.core.data.log import Log
 from lean_trim.core.decision.prediction import predict_residual
 from lean_trim.core.decision.proposal import Proposal
-from lean_trim.core.decision.round_verdict import DrivenCells
-from lean_trim.core.diagnosis.contradiction import implausible
-from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.explore.events import Event, find_events
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.proposing import propose_for
-from lean_trim.core.pipeline.solve import (
-    DrivenLog,
-    Solution,
-    conclude,
-    look_through,
-    measure,
-    refit,
-)
-from lean_trim.core.pipeline.summary import Summary, summary_of
+from lean_trim.core.pipeline.solve import Solution, conclude, look_through, measure, refit
+from lean_trim.core.pipeline.summary import Summary, evidence_of, summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
-from lean_trim.core.types import Mask
-from lean_trim.job.database import now
 from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.records import Outcome, Prediction, Round, Span, StoredProposal, Verdict
-from lean_trim.job.writing import as_kept
+from lean_trim.job.evidence_rows import stored_evidence
+from lean_trim.job.left_out import left_out_of
+from lean_trim.job.records import Prediction, Round, StoredEvidence
+from lean_trim.job.store import JobStore
 from lean_trim.workspace.binding import Binding, injector_key, needs_refit_only
+from lean_trim.workspace.carrying import EarlierRound, Gathered, earlier_rounds, gather
 from lean_trim.workspace.changes import (
     JobClosed,
     Part,
     ProposalChanged,
+    RoundChanged,
     SolutionShown,
     SolveFailed,
     TuningTurned,
 )
 from lean_trim.workspace.open_job import OpenJob
+from lean_trim.workspace.outcome import outcome_of
 from lean_trim.workspace.saving import Saving
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 from lean_trim.workspace.tuning import TuningControl
@@ -93,6 +84,7 @@ class Solver:
         self._summed: tuple[Solution, Summary] | None = None
         self._again = False
         open_job.hub.subscribe(TuningTurned, self._turned)
+        open_job.hub.subscribe(RoundChanged, self._changed)
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
 
     def _turned(self, turned: TuningTurned) -> None:
@@ -114,6 +106,11 @@ class Solver:
         if before != now and needs_refit_only(before, now):
             self.refit()
 
+    def _changed(self, changed: RoundChanged) -> None:
+        """Solve where a round's kind says that earlier drives do not count any more, or do again."""
+        if changed.part is Part.KIND and self._asked not in (None, self.wanted()):
+            self.solve()
+
     @property
     def proposal(self) -> Proposal | None:
         """What is proposed for the table under correction."""
@@ -126,14 +123,14 @@ class Solver:
         job = self.open.job
         if current is None or not current.logs or job is None:
             return None
-        rounds = self._rounds_used(current)
         settled = self.tuning.settled
         return Binding(
             job=self.open.number,
             round_id=current.id,
             revision_id=current.revision.id,
-            logs=tuple((r.id, info.id) for r in rounds for info in r.log_infos),
-            left_out=tuple(r.left_out for r in rounds),
+            logs=tuple(info.id for info in current.log_infos),
+            left_out=current.left_out,
+            earlier=tuple(e.key for e in self.earlier() if not e.why_not),
             settings=settled.solve,
             airflow_source=settled.airflow_source,
             vehicle=job.vehicle,
@@ -155,16 +152,13 @@ class Solver:
         """True if the solution that is shown is the very one that would be worked out now."""
         return self._solved is not None and self._solved == self.wanted()
 
-    def _rounds_used(self, current: Round) -> tuple[Round, ...]:
-        """The round itself, then the earlier ones whose logs count too."""
+    def earlier(self) -> tuple[EarlierRound, ...]:
+        """Rounds with a drive before the one that is looked at, each with why it does not count."""
+        current = self.open.round
         job = self.open.job
-        also = self.tuning.settled.earlier
-        assert job is not None
-        before = (
-            r for r in job.rounds if r.number < current.number and r.number in also and r.logs
-        )
-        # On other injector data the table was asked something else.
-        return (current, *(r for r in before if job.may_count_together(r, current)))
+        if current is None or job is None:
+            return ()
+        return earlier_rounds(job, current, self.tuning.settled)
 
     def forget(self) -> None:
         """Another round is looked at, or none: what was asked for the old one is not wanted any more."""
@@ -203,28 +197,50 @@ class Solver:
         self.failure = ""
         self.stopped = False
         self.tasks.drop(Lane.LOOKING)
-        rounds = self._rounds_used(current)
+        counting = tuple(e for e in self.earlier() if not e.why_not)
 
-        def work(report: Report) -> Solution | TooFewError:
-            logs = [
-                DrivenLog(log, None if r is current else r.table) for r in rounds for log in r.logs
-            ]
+        def work(report: Report) -> tuple[Solution | TooFewError, Gathered]:
+            gathered = gather(counting, report)
+            by_hand = left_out_of((current,))
             try:
-                found = measure(logs, vehicle, binding.settings, left_out_of(rounds), report)
+                found = measure(
+                    current.logs, vehicle, binding.settings, by_hand, report, gathered.earlier
+                )
             except TooFewError as error:
                 # How far it came is worth showing: what the sieve left out, and why.
-                return error
-            return conclude(found, NOT_LOOKED)
+                return error, gathered
+            return conclude(found, NOT_LOOKED), gathered
 
         self.tasks.start(
             Lane.SOLVING,
             TITLE,
             work,
-            done=lambda answer: self._take(binding, answer),
+            done=lambda answer: self._take_all(binding, *answer),
             failed=lambda reason: self._not_solved(binding, reason),
             replace=True,
             stopped=self._was_stopped,
         )
+
+    def _take_all(
+        self, binding: Binding, answer: Solution | TooFewError, gathered: Gathered
+    ) -> None:
+        if binding.job == self.open.number:
+            self._keep_evidence(gathered)
+        self._take(binding, answer)
+
+    def _keep_evidence(self, gathered: Gathered) -> None:
+        """Keep what had to be worked out of earlier rounds, so that it need not be again."""
+        for round_id, evidence in gathered.made.items():
+            r = self.open.round_of(round_id)
+            if r is None or self.open.read_only:
+                continue
+            name = r.subject
+            try:
+                self.open.commit(partial(_save_evidence, round_id, name, evidence))
+            except SaveFailedError:
+                # It is worked out again from logs that are safe; nothing of the user's is lost.
+                return
+            self.open.take_round(replace(r, evidence={**r.evidence, name: evidence}), Part.OUTCOME)
 
     def _was_stopped(self) -> None:
         self.stopped = True
@@ -270,7 +286,13 @@ class Solver:
         if first:
             self._tell()
 
-    def _take_look(self, binding: Binding, solution: Solution, events: tuple[Event, ...]) -> None:
+    def _take_look(
+        self,
+        binding: Binding,
+        solution: Solution,
+        events: tuple[Event, ...],
+        evidence: StoredEvidence,
+    ) -> None:
         """Show what was seen with what was measured, or solve on from there."""
         if binding != self.wanted():
             return
@@ -278,13 +300,13 @@ class Solver:
         turned = self.tuning.state.solve
         # A knob went on while this was solved: showing it would make the slider jump back.
         if turned != solution.settings and needs_refit_only(solution.settings, turned):
-            self._keep_outcome(binding.round_id, solution, None)
+            self._keep_outcome(binding.round_id, solution, None, evidence)
             self._base = solution
             self.refit()
             return
         self._solved = binding
         self._take_over(solution)
-        self._keep_outcome(binding.round_id, solution, self.proposal)
+        self._keep_outcome(binding.round_id, solution, self.proposal, evidence)
         self._tell()
 
     def refit(self) -> None:
@@ -366,7 +388,9 @@ class Solver:
             self._propose()
         self.open.hub.publish(ProposalChanged(current.id))
 
-    def _keep_outcome(self, round_id: int, solution: Solution, proposal: Proposal | None) -> None:
+    def _keep_outcome(
+        self, round_id: int, solution: Solution, proposal: Proposal | None, evidence: StoredEvidence
+    ) -> None:
         """Keep verdict and proposal of a round that still goes on; that of one that has ended is fixed."""
         current = self.open.round_of(round_id)
         # A look at an old round must not change what was said of it.
@@ -376,10 +400,16 @@ class Solver:
             or not (self.open.goes_on(current) or current.verdict is None)
         ):
             return
-        self._save_outcome(current, solution, proposal)
+        self._save_outcome(current, solution, proposal, evidence)
 
-    def _save_outcome(self, current: Round, solution: Solution, proposal: Proposal | None) -> None:
-        outcome = outcome_of(solution, proposal, current.subject)
+    def _save_outcome(
+        self,
+        current: Round,
+        solution: Solution,
+        proposal: Proposal | None,
+        evidence: StoredEvidence,
+    ) -> None:
+        outcome = outcome_of(solution, proposal, current.subject, evidence)
         try:
             self.open.commit(lambda store: store.save_outcome(current.id, outcome))
         except SaveFailedError as error:
@@ -389,7 +419,9 @@ class Solver:
             return
         proposals = {**current.proposals, **outcome.proposals}
         verdicts = {**current.verdicts, outcome.table_name: outcome.verdict}
-        self.open.take_round(replace(current, verdicts=verdicts, proposals=proposals), Part.OUTCOME)
+        carried = {**current.evidence, outcome.table_name: evidence}
+        judged = replace(current, verdicts=verdicts, proposals=proposals, evidence=carried)
+        self.open.take_round(judged, Part.OUTCOME)
 
     def foretold(self, ended: Round) -> Prediction | None:
         """What the next drive should show, if the round is looked at with a solution.
@@ -409,8 +441,9 @@ class Solver:
         if not self.has_looked or not self.open.shows(ended.id) or not self.is_up_to_date:
             return ended.prediction
         assert self.solution is not None
+        residual = self.solution.residual
         foretold = predict_residual(
-            self.solution.estimate, ended.result_as_driven.values, self.solution.residual.rms
+            self.solution.estimate, ended.result_as_driven.values, residual.rms, residual.seconds
         )
         return None if foretold is None else Prediction(*foretold)
 
@@ -421,99 +454,23 @@ class Solver:
         if current is None or solution is None or not self.has_looked:
             self.open.note(Say.NOTHING_TO_JUDGE())
             return
-        self._save_outcome(current, solution, self.proposal)
+        evidence = stored_evidence(evidence_of(solution))
+        self._save_outcome(current, solution, self.proposal, evidence)
         judged = self.open.round
         if judged is not None and judged.verdict is not current.verdict:
             self.open.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
 
 
-def looked_at(measured: Solution) -> tuple[Solution, tuple[Event, ...]]:
+def looked_at(measured: Solution) -> tuple[Solution, tuple[Event, ...], StoredEvidence]:
     """Look for everything a drive shows that is not airflow; for a thread of its own.
 
-    Returns the same with what was seen, and the drive's events.
+    Returns the same with what was seen, the drive's events, and what is carried to later rounds.
     """
     whole = conclude(measured.measured, look_through(measured.measured))
-    return whole, find_events(whole)
+    return whole, find_events(whole), stored_evidence(evidence_of(whole))
 
 
-def outcome_of(solution: Solution, proposal: Proposal | None, table_name: str) -> Outcome:
-    """What a solution says of its round, as it is kept.
-
-    Parameters
-    ----------
-    solution : of one round.
-    proposal : for its table, None if it was not made.
-    table_name : the table under correction.
-
-    Returns
-    -------
-    Verdict and proposal with version and date.
-    """
-    figures = solution.residual
-    estimate = solution.estimate
-    driven = DrivenCells(
-        as_kept(figures.gap_pct),
-        as_kept(figures.seconds),
-        is_curve=len(estimate.table.axes) == 1,
-        doubted=is_doubted(solution),
-    )
-    verdict = Verdict(
-        figures.rms,
-        figures.trim_rms,
-        figures.within_3,
-        program=__version__,
-        judged=now(),
-        driven=driven,
-    )
-    if proposal is None:
-        return Outcome(table_name, verdict, {})
-    stored = StoredProposal(
-        asked_pct=as_kept(estimate.correction_pct),
-        step_pct=as_kept(proposal.step_pct),
-        std_error_pct=as_kept(estimate.own_error_pct),
-        status=tuple(str(s) for s in proposal.status.ravel()),
-        program=__version__,
-        made=now(),
-    )
-    return Outcome(table_name, verdict, {table_name: stored})
-
-
-def is_doubted(solution: Solution) -> bool:
-    """Whether something speaks against a drive as a whole, so that it is compared with no other.
-
-    Parameters
-    ----------
-    solution : of one round.
-
-    Returns
-    -------
-    True for a log that does not fit the vehicle, and for a gauge that is in question.
-    """
-    return (
-        bool(solution.contradictions)
-        or implausible(solution.residual.rms) is not None
-        or gauge_in_question(solution.findings) is not None
-    )
-
-
-def left_out_of(rounds: tuple[Round, ...]) -> Mask | None:
-    """Samples of the rounds' joined logs that were left out by hand, (n,); None if there are none.
-
-    Parameters
-    ----------
-    rounds : whose logs are solved together, in that order.
-
-    Returns
-    -------
-    True for samples to leave out, or None.
-    """
-    if not any(r.left_out for r in rounds):
-        return None
-    return np.concatenate([_left_out(join_logs(r.logs), r.left_out) for r in rounds])
-
-
-def _left_out(log: Log, spans: tuple[Span, ...]) -> Mask:
-    out = np.zeros(len(log), bool)
-    for span in spans:
-        out |= (log.time_s >= span.start_s) & (log.time_s <= span.end_s)
-    return out
+def _save_evidence(
+    round_id: int, table_name: str, evidence: StoredEvidence, store: JobStore
+) -> None:
+    store.save_evidence(round_id, table_name, evidence)

@@ -13,7 +13,7 @@ from lean_trim.core.data.vehicle import AirflowSourceSettings
 from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
-from lean_trim.job.tuning import Tuning
+from lean_trim.job.tuning import MOST_WORDS, Tuning
 from lean_trim.workspace.changes import JobClosed, Part, TuningTurned
 from lean_trim.workspace.history import History
 from lean_trim.workspace.loop import EventLoop, Timer
@@ -24,7 +24,7 @@ from lean_trim.workspace.turned import turned
 
 REST_S = 0.5
 """How long a knob has to stand still to be at rest."""
-Group = Literal["sieve", "regimes", "surface", "averages", "policy"]
+Group = Literal["sieve", "regimes", "surface", "averages", "carrying", "policy"]
 
 
 class Say:
@@ -179,9 +179,18 @@ class TuningControl:
         self._take(replace(self.state, policy=replace(self.state.policy, supply_sound=on)))
 
     def use_earlier(self, number: int, on: bool) -> None:
-        """Let the logs of an earlier round count too."""
-        earlier = self.state.earlier | {number} if on else self.state.earlier - {number}
-        self._take(replace(self.state, earlier=earlier))
+        """Let the drive of an earlier round count, or leave it out."""
+        left = self.state.left_earlier - {number} if on else self.state.left_earlier | {number}
+        self._take(replace(self.state, left_earlier=left))
+
+    def say_car_changed(self, what: str) -> None:
+        """What makes the car another than before this round.
+
+        Parameters
+        ----------
+        what : in the user's words; "" for nothing.
+        """
+        self._take(replace(self.state, car_changed=what.strip()[:MOST_WORDS]))
 
     def use_source(self, source: AirflowSourceSettings | None) -> None:
         """How the airflow source is told; None for the vehicle sheet's word.

@@ -12,6 +12,7 @@ from lean_trim.core.estimation.averages import AVERAGE_KNOBS
 from lean_trim.core.estimation.surface import SURFACE_KNOBS
 from lean_trim.core.knobs import Knob
 from lean_trim.core.messages import Message
+from lean_trim.core.pipeline.carrying import CARRY_KNOBS
 from lean_trim.core.sieve.sieve import RULES
 from lean_trim.core.text import cells_in_words, evenly_written
 from lean_trim.job.tuning import Tuning
@@ -34,7 +35,9 @@ class Say:
     SOUND = Message("turned.sound", "Vouch for the fuel supply")
     NOT_SOUND = Message("turned.not_sound", "Do not vouch for the fuel supply")
     GAUGE = Message("turned.gauge", "Lambda gauge: {word}")
-    EARLIER = Message("turned.earlier", "Which earlier rounds count too")
+    EARLIER = Message("turned.earlier", "Which earlier rounds count")
+    CAR_CHANGED = Message("turned.car_changed", "The car is another: {what}")
+    CAR_SAME = Message("turned.car_same", "The car is the same as before")
     SOURCE = Message("turned.source", "How the airflow source is told")
     SEVERAL = Message("turned.several", "Turn {count} settings")
     NOTHING = Message("turned.nothing", "Turn a setting")
@@ -67,6 +70,7 @@ def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
         ("regimes", REGIME_KNOBS),
         ("surface", SURFACE_KNOBS),
         ("averages", AVERAGE_KNOBS),
+        ("carrying", CARRY_KNOBS),
     ):
         yield from _knobs(knobs, getattr(before.solve, name), getattr(after.solve, name))
     yield from _rules(before, after)
@@ -85,8 +89,11 @@ def _differences(before: Tuning, after: Tuning) -> Iterator[str]:
         yield str(Say.END_ON() if after.policy.extrapolate_end else Say.END_OFF())
     if before.policy.supply_sound != after.policy.supply_sound:
         yield str(Say.SOUND() if after.policy.supply_sound else Say.NOT_SOUND())
-    if before.earlier != after.earlier:
+    if before.left_earlier != after.left_earlier:
         yield str(Say.EARLIER())
+    if before.car_changed != after.car_changed:
+        what = after.car_changed
+        yield str(Say.CAR_CHANGED(what=what) if what else Say.CAR_SAME())
     if before.airflow_source != after.airflow_source:
         yield str(Say.SOURCE())
 

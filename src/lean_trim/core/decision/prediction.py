@@ -12,7 +12,7 @@ LEAST_S = 0.5
 
 
 def predict_residual(
-    estimate: Estimate, decided: Floats, measured_rms: float
+    estimate: Estimate, decided: Floats, measured_rms: float, driven_s: Floats | None = None
 ) -> tuple[float, float] | None:
     """Residual of the next drive over the cells of this one.
 
@@ -25,6 +25,8 @@ def predict_residual(
     estimate : what the present drive asks for.
     decided : values that will be driven, in the table's shape.
     measured_rms : what the present drive was off by, percent.
+    driven_s : seconds of the present drive by cell; those behind the estimate if None, which are more
+        where earlier drives count.
 
     Returns
     -------
@@ -32,8 +34,9 @@ def predict_residual(
     driven.
     """
     driven = estimate.table.values
-    same = _expected(estimate, driven)
-    found = _expected(estimate, decided)
+    seconds = estimate.seconds if driven_s is None else driven_s.reshape(driven.shape)
+    same = _expected(estimate, driven, seconds)
+    found = _expected(estimate, decided, seconds)
     if same is None or found is None:
         return None
     over = measured_rms / same[0] if np.isfinite(measured_rms) and same[0] > 0.0 else 1.0
@@ -41,12 +44,12 @@ def predict_residual(
     return found[0] * scale, found[1] * scale
 
 
-def _expected(estimate: Estimate, decided: Floats) -> tuple[float, float] | None:
+def _expected(estimate: Estimate, decided: Floats, seconds: Floats) -> tuple[float, float] | None:
     """Expected root mean square and its standard error, by the estimate's own errors."""
     wanted = estimate.table.values * (1.0 + estimate.correction_pct / 100.0)
     left = 100.0 * (wanted / decided - 1.0)
     error = estimate.own_error_pct
-    counts = np.isfinite(left) & np.isfinite(error) & (estimate.seconds >= LEAST_S)
+    counts = np.isfinite(left) & np.isfinite(error) & (seconds >= LEAST_S)
     if not counts.any():
         return None
     squares = left[counts] ** 2

@@ -34,6 +34,8 @@ class Say:
     CAUSE = Message("adding_up.cause", "Fuel supply and drift")
     BESIDE = Message("adding_up.beside", "Cells beside")
     SMOOTH = Message("adding_up.smooth", "Held smooth")
+    SMOOTH_AND_EARLIER = Message("adding_up.smooth_and_earlier", "Earlier drives, and held smooth")
+    EARLIER = Message("adding_up.earlier", "By earlier drives and its neighbours")
     AVERAGED = Message("adding_up.averaged", "Samples beside it, and the trimmed mean")
     ONLY = Message("adding_up.only", "By its neighbours only")
 
@@ -89,6 +91,7 @@ class AddingUp:
     asked : of the estimate.
     seconds : used driving, by share of the interpolation.
     averaged : whether cell averages were taken, not the surface.
+    carried : whether earlier drives count too.
     """
 
     own: Floats
@@ -97,6 +100,7 @@ class AddingUp:
     asked: Floats
     seconds: Floats
     averaged: bool
+    carried: bool = False
 
     def parts(self, cells: Iterable[int]) -> tuple[Part, ...]:
         """What the chosen cells ask, line by line; of several the mean.
@@ -115,7 +119,8 @@ class AddingUp:
         if not len(chosen):
             return ()
         if not len(seen):
-            return (Part(Say.ONLY(), float(self.asked[chosen].mean())),)
+            only = Say.EARLIER() if self.carried else Say.ONLY()
+            return (Part(only, float(self.asked[chosen].mean())),)
         own = float(self.own[seen].mean())
         taken = [Part(what, float(pct[seen].mean())) for what, pct in self.taken]
         shown = [p for p in taken if abs(p.pct) >= SHOWN_PCT]
@@ -130,7 +135,7 @@ class AddingUp:
             Part(Say.OWN(), own),
             *shown,
             Part(Say.BESIDE(), beside),
-            Part(Say.SMOOTH(), smooth),
+            Part(Say.SMOOTH_AND_EARLIER() if self.carried else Say.SMOOTH(), smooth),
         )
 
     def has_own(self, cells: Iterable[int]) -> Mask:
@@ -221,7 +226,8 @@ def add_up(solution: Solution, weighing: Weighing) -> AddingUp:
     found = np.nan_to_num(asked) / 100.0
     beside = asked - mean((found[weighing.cells] * weighing.shares).sum(axis=1))
     averaged = solution.estimate.method == "average"
-    return AddingUp(own, tuple(taken), beside, asked, seconds, averaged)
+    carried = solution.measured.before.readings is not None
+    return AddingUp(own, tuple(taken), beside, asked, seconds, averaged, carried)
 
 
 def visits_of_cells(

@@ -17,6 +17,7 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.driving_shares import DrivingSeconds
 from lean_trim.core.decision.restraints import Restraints
+from lean_trim.core.diagnosis.finding import Finding
 from lean_trim.core.estimation.carried import (
     Agreement,
     Carried,
@@ -30,21 +31,42 @@ from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.explained import explained
 from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.knobs import Knob, default_of
+from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.types import Floats, Ints, Mask
+
+
+class Say:
+    """Sentences of this module."""
+
+    AGAINST = Message(
+        "carrying_evidence.against",
+        "This drive does not agree with {rounds}: in {places} places both visited it asks "
+        "{apart:+.1f} % (± {spread:.1f} from place to place) of what round {number} asked.",
+    )
+    AGAINST_EFFECT = Message(
+        "carrying_evidence.against_effect", "What it said of the table does not count here."
+    )
+    AGAINST_NEXT = Message(
+        "carrying_evidence.against_next",
+        "See whether the table got into the ECU, and whether car, fuel or gauge are the same; if the car "
+        "is another, say so on Logs.",
+    )
+
 
 CARRY_KNOBS: tuple[Knob, ...] = (
     Knob(
         "off_pct_a_month",
-        "An earlier drive is off by",
+        "An earlier drive is off, a month later, by",
         1.0,
         0.0,
         20.0,
-        "%/month",
+        "%",
         tip="How far a car and its fuel move in a month. What an earlier drive says counts the less, the "
         "older it is.",
     ),
 )
+DISAGREES_ID = "earlier_disagrees"
 LEAST_PLACES = 10
 """Places both drives visited from which they are held against each other (a choice)."""
 APART_PCT = 2.5
@@ -109,7 +131,8 @@ class Counted:
     ----------
     number : of its round.
     agreement : with the present drive.
-    counts : False where it contradicts that.
+    counts : False where it contradicts that, or is doubted.
+    doubted : something speaks against it as a whole.
     seconds : used driving.
     off_pct : what its age makes of it, percent.
     """
@@ -119,6 +142,12 @@ class Counted:
     counts: bool
     seconds: float
     off_pct: float
+    doubted: bool = False
+
+    @property
+    def contradicts(self) -> bool:
+        """True if it and the present drive cannot be of one car."""
+        return not (self.counts or self.doubted)
 
 
 @dataclass(frozen=True, eq=False)
@@ -227,8 +256,44 @@ def _counted(one: Earlier, own: PlaceMeans, table: Table, settings: CarrySetting
         bar, SURE * agreed.error_pct
     )
     bent = agreed.places >= LEAST_PLACES and agreed.spread_pct > float(np.hypot(SPREAD_PCT, off))
-    counts = not (one.evidence.doubted or apart or bent)
-    return Counted(one.number, agreed, counts, one.evidence.seconds, off)
+    doubted = one.evidence.doubted
+    counts = not (doubted or apart or bent)
+    return Counted(one.number, agreed, counts, one.evidence.seconds, off, doubted)
+
+
+def disagreement(before: EarlierDrives) -> Finding | None:
+    """What to say where earlier drives contradict the present one.
+
+    Parameters
+    ----------
+    before : drives that were held against it.
+
+    Returns
+    -------
+    One finding for all of them; None where none does.
+    """
+    against = [c for c in before.counted if c.contradicts]
+    if not against:
+        return None
+    worst = max(against, key=lambda c: abs(c.agreement.apart_pct) + c.agreement.spread_pct)
+    agreed = worst.agreement
+    rounds = ", ".join(str(c.number) for c in against)
+    said = Say.AGAINST(
+        rounds=f"rounds {rounds}" if len(against) > 1 else f"round {rounds}",
+        number=worst.number,
+        apart=agreed.apart_pct,
+        spread=agreed.spread_pct,
+        places=agreed.places,
+    )
+    return Finding(
+        DISAGREES_ID,
+        "warning",
+        0.0,
+        0.0,
+        said,
+        effect=Say.AGAINST_EFFECT(),
+        next_step=Say.AGAINST_NEXT(),
+    )
 
 
 def _restraints_on(table: Table, evidence: DriveEvidence) -> Restraints:

@@ -138,9 +138,13 @@ def knowledge_of(solution: Solution, step_pct: Floats, drives: Drives) -> Knowle
     mesh = table.interpolate(*at)
     log = frame.log
     used = solution.observations
-    near = seconds_near(
-        rpm, kpa, held(log[Role.RPM])[used.index], held(log[Role.MAP])[used.index], used.seconds
-    )
+    drove = [held(log[Role.RPM])[used.index], held(log[Role.MAP])[used.index], used.seconds]
+    before = solution.measured.before
+    if before.readings is not None and before.engine is not None:
+        known_at = np.isfinite(before.engine).all(axis=0)
+        told = (*before.engine[:, known_at], before.readings.seconds[known_at])
+        drove = [np.concatenate(pair) for pair in zip(drove, told, strict=True)]
+    near = seconds_near(rpm, kpa, *drove)
     whole = near.sum()
     return Knowledge(
         rpm=rpm,

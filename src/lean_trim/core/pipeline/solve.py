@@ -41,6 +41,7 @@ from lean_trim.core.pipeline.carrying import (
     CarrySettings,
     Earlier,
     EarlierDrives,
+    disagreement,
     earlier_drives,
     means_of,
 )
@@ -477,12 +478,13 @@ def conclude(measured: Measured, seen: Look) -> Solution:
             seen.findings,
             *acceptance(settings),
         )
+    against = disagreement(measured.before)
     return Solution(
         measured=measured,
         observations=plain,
         estimate=estimate,
         residual=ended.residual,
-        findings=ended.findings,
+        findings=ended.findings if against is None else (*ended.findings, against),
         logs=ended.logs,
         seen=seen,
     )

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING
 from lean_trim.core.errors import BadInputError, CancelledError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.transients.classes import ClassKey, TransientClass
+from lean_trim.job.left_out import left_out_of
 from lean_trim.workspace.changes import JobClosed
 from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.open_job import OpenJob
-from lean_trim.workspace.solving import Solver, left_out_of
+from lean_trim.workspace.solving import Solver
 from lean_trim.workspace.tasks import Lane, Report, Tasks
 
 if TYPE_CHECKING:

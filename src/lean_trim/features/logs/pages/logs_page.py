@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from lean_trim.core.data.vehicle import (
     AIRFLOW_SOURCE_KNOBS,
@@ -16,13 +16,14 @@ from lean_trim.core.data.vehicle import (
 )
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.airflow_source import AirflowSource
+from lean_trim.features.logs.pages.earlier_rounds import EarlierRounds
 from lean_trim.features.logs.pages.learned_panel import LearnedPanel
-from lean_trim.features.logs.pages.log_rows import LogRows, log_facts
+from lean_trim.features.logs.pages.log_rows import LogRows
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fold import Fold
 from lean_trim.ui.widgets.knob_row import KnobRow
-from lean_trim.ui.widgets.label import escaped, plain_tip
+from lean_trim.ui.widgets.label import escaped
 from lean_trim.ui.widgets.page import (
     fill_page,
     heading,
@@ -50,7 +51,7 @@ HOW = {
 
 
 class LogsPage(QWidget):
-    """Earlier rounds' logs can be let in; they are translated to the present table.
+    """Logs of the round, drives of earlier ones, and how the airflow source is told.
 
     ``replace_wanted`` asks for a file in the place of a log.
     """
@@ -66,16 +67,12 @@ class LogsPage(QWidget):
         self.logs = LogRows(session, appearance)
         self.logs.replace_wanted.connect(self.replace_wanted)
         self._had_learned = False
-        self.earlier_logs = running_text(8.5)
         self.inferred = running_markup()
         self.learned = LearnedPanel(session, appearance)
         self.learned_fold = Fold("Learned map", lambda: (self.learned,))
         self.learned_fold.fill()
         self.force = running_text()
-        self.earlier = QWidget()
-        self.boxes = QVBoxLayout(self.earlier)
-        self.boxes.setContentsMargins(0, 0, 0, 0)
-        self.boxes.setSpacing(0)
+        self.earlier = EarlierRounds(session)
         self.source = ComboBox()
         self.source.addItems([label for label, _ in SOURCES])
         self.source.setFont(font(9))
@@ -98,7 +95,6 @@ class LogsPage(QWidget):
             heading("Logs of this round"),
             self.logs,
             self.earlier,
-            self.earlier_logs,
             self.learned_fold,
             heading("Airflow source"),
             self.source,
@@ -113,7 +109,7 @@ class LogsPage(QWidget):
         """Show the present solution and settings."""
         solution = self.session.solution
         faint = self.appearance.theme.faint
-        self._fill_earlier()
+        self.earlier.refresh()
         source = self.session.tuning.state.airflow_source
         kinds = [kind for _, kind in SOURCES]
         self.source.setCurrentIndex(kinds.index(source.kind if source is not None else None))
@@ -123,11 +119,6 @@ class LogsPage(QWidget):
         self.logs.refresh()
         if self.learned.is_there != self._had_learned:
             self.show_learned(self.learned.is_there)
-        current = self.session.round
-        own = len(current.logs) if current is not None else 0
-        others = solution.logs[own:] if solution is not None else ()
-        self.earlier_logs.setText("\n".join(f"{x.name}: {log_facts(x, True)}" for x in others))
-        self.earlier_logs.setVisible(bool(others))
         if solution is None:
             state = self.session.work.state
             said = state.why or state.said
@@ -144,37 +135,6 @@ class LogsPage(QWidget):
         """Unfold what the ECU learned by itself, or fold it away."""
         self._had_learned = self.learned.is_there
         self.learned_fold.unfold(on)
-
-    def _fill_earlier(self) -> None:
-        """A tick for each earlier round that has logs."""
-        while (item := self.boxes.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        job = self.session.job
-        if job is None:
-            return
-        for other in job.rounds[: self.session.index]:
-            if other.logs:
-                box = QCheckBox(f"Also the logs of round {other.number}, translated")
-                box.setFont(font(9))
-                box.setToolTip(
-                    "Driven on another revision of the table: translated to the present one"
-                )
-                box.setChecked(other.number in self.session.tuning.state.earlier)
-                if not job.may_count_together(other, job.rounds[self.session.index]):
-                    box.setText(
-                        f"Round {other.number}: other injector data or targets, does not count here"
-                    )
-                    box.setToolTip(
-                        plain_tip(
-                            "What it asked of the table speaks of the injector data and targets it "
-                            "was driven on"
-                        )
-                    )
-                    box.setChecked(False)
-                    box.setEnabled(False)
-                box.toggled.connect(partial(self.session.tuning.use_earlier, other.number))
-                self.boxes.addWidget(box)
 
     def _choose_source(self, index: int) -> None:
         kind = SOURCES[index][1]
