@@ -71,7 +71,7 @@ def _trial(folder: Path, seed: int) -> Trial:
     before = DrivenLog(first, car.vehicle.table)
     ordinary = simulate(driven, car.seed + 8000, MINUTES, warm)
     _, by_ordinary = corrected([before, ordinary], driven)
-    users = _users_states(car)
+    users = users_states(car)
     out: Trial = {"car": car.seed, "boost": car.truth.turbo}
     for where in WHERES:
         try:
@@ -84,7 +84,7 @@ def _trial(folder: Path, seed: int) -> Trial:
     return out
 
 
-def _users_states(car: FleetCar) -> tuple[np.ndarray, ...]:
+def users_states(car: FleetCar) -> tuple[np.ndarray, ...]:
     """States of another driver's half hour on a table that is right."""
     right = car.vehicle.with_table(car.vehicle.table.with_values(car.best))
     warm = replace(car.truth, start_coolant_c=WARM_C)

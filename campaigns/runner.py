@@ -42,6 +42,7 @@ NAMES = (
     "rewritten",
     "rounds",
     "plan",
+    "proof",
     "lies",
     "learned",
     "attacks",

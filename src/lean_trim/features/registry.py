@@ -9,6 +9,7 @@ from lean_trim.features.feature import Feature
 from lean_trim.features.injectors.feature import INJECTORS
 from lean_trim.features.logs.feature import LOGS
 from lean_trim.features.planning.feature import PLANNING
+from lean_trim.features.proof.feature import PROOF
 from lean_trim.features.pulls.feature import PULLS
 from lean_trim.features.simulation.feature import SIMULATION
 from lean_trim.features.table.feature import TABLE
@@ -23,5 +24,6 @@ FEATURES: tuple[Feature, ...] = (
     INJECTORS,
     LOGS,
     PLANNING,
+    PROOF,
     SIMULATION,
 )

@@ -37,6 +37,7 @@ class PlaceMeans:
     others_pct : what errors of other VE tables may make of it, percent, (p,).
     rpm, map_kpa : means of what was logged, NaN where it was not, (p,).
     unit : precision of ln wanted per weight.
+    scatter : standard deviation of one sample.
     """
 
     at: Floats
@@ -47,9 +48,19 @@ class PlaceMeans:
     rpm: Floats
     map_kpa: Floats
     unit: float
+    scatter: float
 
     def __len__(self) -> int:
         return len(self.wanted)
+
+    @property
+    def noise(self) -> Floats:
+        """Variance of ln wanted at each place, of this drive alone, (p,).
+
+        A visit shorter than samples stay alike is no worse than one sample.
+        """
+        long = 1.0 / np.maximum(self.weight * self.unit, 1e-12)
+        return np.asarray(np.minimum(long, self.scatter**2) + BETWEEN_DRIVES**2)
 
     def only(self, keep: Mask) -> PlaceMeans:
         """The places where ``keep``, (p,), is True."""
@@ -62,6 +73,7 @@ class PlaceMeans:
             rpm=self.rpm[keep],
             map_kpa=self.map_kpa[keep],
             unit=self.unit,
+            scatter=self.scatter,
         )
 
 
@@ -161,6 +173,7 @@ def place_means(
         rpm=mean(engine[0]),
         map_kpa=mean(engine[1]),
         unit=1.0 / (state.scale**2 * state.inflation),
+        scatter=state.scale,
     )
 
 
@@ -250,5 +263,4 @@ def _by_place(means: PlaceMeans, table: Table) -> tuple[Floats, Floats, Floats]:
     mesh = table.interpolate(*inside.at)
     numbers, first = np.unique(numbers_of(mesh), return_index=True)
     k = inside.wanted / table.lookup(*inside.at)
-    variance = 1.0 / np.maximum(inside.weight * inside.unit, 1e-12) + BETWEEN_DRIVES**2
-    return numbers.astype(float), k[first], variance[first]
+    return numbers.astype(float), k[first], inside.noise[first]

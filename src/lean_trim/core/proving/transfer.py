@@ -27,21 +27,23 @@ SURE = 0.95
 LEAST_STEP_PCT = 0.5
 """Steps smaller than that, rms where the drive was, are not told from none."""
 LEAST_PLACES = 4
-WIDTH_OFFSET = 0.15
-WIDTH_DELTA_MS = 0.15
-LAMBDA_OFFSET = 0.06
-"""How far injector flow and dead time, and the common level of lambda, may be off (standard deviations):
-wide, for what is asked is the shape of the step."""
+WIDTH_OFFSET = 0.06
+WIDTH_DELTA_MS = 0.10
+LAMBDA_OFFSET = 0.03
+"""How far injector flow and dead time, and the common level of lambda, may have moved between two drives
+(standard deviations, a choice): what is asked is the shape of the step, and injector data that were changed
+by 4 % or by 0.08 ms must not pass for a table."""
 WIDTH_FIT = (0.03, 2.7)
 LAMBDA_FIT = (0.015, 6.5)
 """The same offset where a fit is tested, and mean square distance per place from which a table does not
 fit. By a trial on simulated cars."""
 LEAST_ROUGHNESS = 0.05
 ERRORS_COUNT = 0.25
-"""Variance of the drive before counts so many times: its surface is smoother than its errors say."""
+"""Variance of the drive before counts for so much: of ordinary drives the errors that are told are twice what
+they are (rms of error over error told 0.5, by a trial on simulated cars)."""
 APART = 6.0
-"""Squared distance in errors, about what odds of twenty take, below which a part of the cells is not told
-from a table that is simpler."""
+"""Squared distance in errors, about what odds of twenty take, below which a part of the cells or an older
+table is not told from one that is nearer at hand."""
 NEAR = {"kPa": 20.0, "rpm": 800.0}
 NEAR_SHARE = 8.0
 """Distance over which errors of the drive before are alike; of other axes an eighth of their span."""
@@ -263,7 +265,7 @@ def candidates(
     for one in found:
         reads = np.linalg.solve(lower, _read(mesh.cells, mesh.weights, one.values))
         apart = [float(np.sum((reads - other) ** 2)) for _, other in kept]
-        if one.kind != "part" or all(a >= APART for a in apart):
+        if one.kind not in ("part", "other") or all(a >= APART for a in apart):
             kept.append((one, reads))
     return tuple(one for one, _ in kept)
 

@@ -1,0 +1,1 @@
+"""A round proved by the drive after it."""
