@@ -1,4 +1,4 @@
-"""What a round achieved, in one word and one sentence, and whether there is enough to say so.
+"""Two drives compared, in one word and one sentence, and whether there is enough to say so.
 
 Two drives are compared in the cells that both visited. Of little driving, of few such cells, or of a log
 that is in doubt there is no verdict: a figure from one cell reads like a result and is none.
@@ -33,14 +33,11 @@ class Say:
         "same will not help.",
     )
     NOISE_FLOOR = Message(
-        "verdict.noise_floor",
-        "Noise floor reached: {after:.1f} % rms in {cells} common cells. Stop here.",
+        "verdict.noise_floor", "Noise floor reached: {after:.1f} % rms in {cells} common cells."
     )
     BETTER = Message(
         "verdict.better", "Better: {before:.1f} → {after:.1f} % rms in {cells} common cells."
     )
-    GOOD_ENOUGH = Message("verdict.good_enough", " Good enough to stop.")
-    GO_ON = Message("verdict.go_on", " Another round will pay.")
     LITTLE = Message(
         "verdict.little",
         "No verdict: {seconds:.0f} s of the drive {which} could be used; {needed:.0f} s are needed.",
@@ -190,7 +187,5 @@ def _sentence(word: str, before: float, after: float, cells: int) -> str:
         "no change": Say.NO_CHANGE,
         "noise floor": Say.NOISE_FLOOR,
     }
-    said = str(messages[word](before=before, after=after, cells=cells))
-    if word != "better":
-        return said
-    return said + str(Say.GOOD_ENOUGH() if after <= NOISE_FLOOR_PCT else Say.GO_ON())
+    # Whether another round pays is told in one place, by the proof.
+    return str(messages[word](before=before, after=after, cells=cells))

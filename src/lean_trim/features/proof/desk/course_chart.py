@@ -19,7 +19,9 @@ from lean_trim.ui.widgets.picture import columns_text, offer_picture
 LEFT = 40.0
 RIGHT = 12.0
 TOP = 46.0
-BOTTOM = 34.0
+BOTTOM = 20.0
+LEAST_STEP_PX = 13.0
+"""Lines that come closer than this have no figure."""
 LEAST_SPAN = 2.0
 NEAR_PX = 14.0
 
@@ -107,7 +109,8 @@ class CourseChart(QWidget):
         p.fillRect(self.rect(), theme.color("sheet"))
         p.setFont(font(8.5, bold=True))
         p.setPen(theme.color("ink"))
-        p.drawText(QRectF(8, 6, self.width() - 16, 18), Qt.AlignmentFlag.AlignLeft, self.title)
+        title = f"{self.title}, by {self.across}"
+        p.drawText(QRectF(8, 6, self.width() - 16, 18), Qt.AlignmentFlag.AlignLeft, title)
         if not self.at:
             return
         self._scale(p, theme)
@@ -118,8 +121,12 @@ class CourseChart(QWidget):
     def _scale(self, p: QPainter, theme: Theme) -> None:
         area = self._area()
         p.setFont(font(8))
+        last = self.height() + LEAST_STEP_PX
         for value in ticks(0.0, self._span()):
             y = self._point(self.at[0], value).y()
+            if last - y < LEAST_STEP_PX:
+                continue
+            last = y
             p.setPen(QPen(theme.color("edge", 0.6), 1.0))
             p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             p.setPen(theme.color("faint"))
@@ -134,8 +141,6 @@ class CourseChart(QWidget):
             x = self._point(value, 0.0).x()
             box = QRectF(x - 30, area.bottom() + 2, 60, 14)
             p.drawText(box, Qt.AlignmentFlag.AlignHCenter, word)
-        below = QRectF(area.left(), area.bottom() + 16, area.width(), 16)
-        p.drawText(below, Qt.AlignmentFlag.AlignRight, self.across)
 
     def _course(self, p: QPainter, course: Course, theme: Theme) -> None:
         points = [

@@ -44,8 +44,8 @@ class ProofDesk(QWidget):
         self.weather = running_text(8.5)
         self.caution = running_text(8.5, CAUTION)
         self.marks = RegionMarks(appearance, self)
-        self.along = CourseChart(appearance, "proof-drive", "Along this drive", "min", self)
-        self.trend = CourseChart(appearance, "proof-rounds", "Over the rounds", "round", self)
+        self.along = CourseChart(appearance, "proof-drive", "Along this drive", "minute", self)
+        self.trend = CourseChart(appearance, "proof-rounds", "The rounds", "round", self)
         self._lay_out()
         session.told(ProofMade).connect(lambda *_: self.refresh())
         for signal in (session.round_changed, session.job_changed):
@@ -125,7 +125,7 @@ class ProofDesk(QWidget):
         self.trend.setVisible(len(points) > 1)
         flashes = points[-1].flashes if points else 0
         word = "flash" if flashes == 1 else "flashes"
-        self.trend.title = f"Over the rounds, {flashes} {word}"
+        self.trend.title = f"{flashes} {word}"
         self.trend.show_courses(
             [float(i) for i in range(len(points))],
             (

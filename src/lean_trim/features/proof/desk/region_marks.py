@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -18,7 +18,9 @@ NAME_W = 96.0
 WORD_W = 240.0
 TOP = 44.0
 BOTTOM = 34.0
-ROW_PX = 46.0
+LEAST_ROW_PX = 30.0
+MOST_ROW_PX = 46.0
+ROWS = 5
 LEAST_SPAN_PCT = 2.0
 JUDGED = ("better", "as predicted", "worse")
 TAKEN_SURE = 0.3
@@ -33,8 +35,8 @@ class RegionMarks(QWidget):
         self.appearance = appearance
         self.proof: Proof | None = None
         self.setMouseTracking(True)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(round(TOP + BOTTOM + 4 * ROW_PX))
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        self._fit(ROWS)
         self.setAccessibleName("Expected and observed error by region")
         appearance.changed.connect(self.update)
         offer_picture(self, "proof", self.numbers)
@@ -42,9 +44,21 @@ class RegionMarks(QWidget):
     def show_proof(self, proof: Proof | None) -> None:
         """Show a proof, or nothing."""
         self.proof = proof
-        rows = 4 if proof is None else len(proof.outcomes)
-        self.setFixedHeight(round(TOP + BOTTOM + rows * ROW_PX))
+        self._fit(ROWS if proof is None else len(proof.outcomes))
         self.update()
+
+    def _fit(self, rows: int) -> None:
+        self.setMinimumHeight(round(TOP + BOTTOM + rows * LEAST_ROW_PX))
+        self.setMaximumHeight(round(TOP + BOTTOM + rows * MOST_ROW_PX))
+
+    def sizeHint(self) -> QSize:
+        """As high as it may be."""
+        return QSize(600, self.maximumHeight())
+
+    @property
+    def _row_px(self) -> float:
+        rows = ROWS if self.proof is None else len(self.proof.outcomes)
+        return (self.height() - TOP - BOTTOM) / rows
 
     def numbers(self) -> str:
         """One row a region, all last."""
@@ -91,7 +105,7 @@ class RegionMarks(QWidget):
         self._scale(p, proof, theme)
         self._key(p, theme)
         for i, outcome in enumerate(proof.outcomes):
-            self._row(p, proof, outcome, TOP + (i + 0.5) * ROW_PX, theme)
+            self._row(p, proof, outcome, TOP + (i + 0.5) * self._row_px, theme)
 
     def _scale(self, p: QPainter, proof: Proof, theme: Theme) -> None:
         area = self._area()
@@ -113,13 +127,13 @@ class RegionMarks(QWidget):
         p.drawText(QRectF(8, y - 12, NAME_W - 12, 24), centred, REGION_WORDS.get(o.name, "All"))
         if o.word in JUDGED:
             self._marks(p, proof, o, y, theme)
-        words = QRectF(self.width() - WORD_W + 12, y - 17, WORD_W - 18, 18)
+        words = QRectF(self.width() - WORD_W + 12, y - 16, WORD_W - 18, 17)
         p.setFont(font(9.5, bold=o.word == "worse"))
         p.setPen(theme.color("danger" if o.word == "worse" else "ink"))
         p.drawText(words, centred, o.word)
         p.setFont(font(8))
         p.setPen(theme.color("faint"))
-        p.drawText(words.translated(0, 17), centred, share_words(proof, o))
+        p.drawText(words.translated(0, 15), centred, share_words(proof, o))
 
     def _marks(self, p: QPainter, proof: Proof, o: Outcome, y: float, theme: Theme) -> None:
         """What was expected as a band, what was before as a bracket, what is now as a dot."""
@@ -164,7 +178,7 @@ class RegionMarks(QWidget):
         """A region in words."""
         if self.proof is None:
             return ""
-        row = int((point.y() - TOP) // ROW_PX)
+        row = int((point.y() - TOP) // self._row_px)
         if not 0 <= row < len(self.proof.outcomes):
             return ""
         return outcome_words(self.proof, self.proof.outcomes[row])
