@@ -33,6 +33,7 @@ LEVELS = (
         "lean_trim.core.injectors",
         "lean_trim.core.learned",
         "lean_trim.core.planning",
+        "lean_trim.core.proving",
         "lean_trim.core.pulls",
         "lean_trim.core.transients",
     },

@@ -38,6 +38,9 @@ LAMBDA_FIT = (0.015, 6.5)
 """The same offset where a fit is tested, and mean square distance per place from which a table does not
 fit. By a trial on simulated cars."""
 LEAST_ROUGHNESS = 0.05
+NEIGHBOUR = 0.9
+LEAST_NEIGHBOURS = 10
+"""Likeness from which two places are neighbours, and how many of them show what noise makes."""
 ERRORS_COUNT = 0.25
 """Variance of the drive before counts for so much: of ordinary drives the errors that are told are twice what
 they are (rms of error over error told 0.5, by a trial on simulated cars)."""
@@ -392,15 +395,19 @@ def roughness(table: Table, shown: Shown, reads: Floats) -> float:
 
     Returns
     -------
-    Mean square difference of each place from its nearest neighbour; not below ``LEAST_ROUGHNESS``.
+    Mean square difference of each place from its nearest neighbour, not below ``LEAST_ROUGHNESS``; 1, which
+    is what the errors say, where few places have a neighbour.
     """
     near = likeness(table, shown.at)
     np.fill_diagonal(near, 0.0)
     mate = np.argmax(near, axis=1)
     rest = shown.value - reads
+    close = near[np.arange(len(mate)), mate] >= NEIGHBOUR
+    if close.sum() < LEAST_NEIGHBOURS:
+        return 1.0
     noise = np.diag(shown.noise)
     apart = (rest - rest[mate]) ** 2 / (noise + noise[mate])
-    return max(float(np.mean(apart)), LEAST_ROUGHNESS)
+    return max(float(np.mean(apart[close])), LEAST_ROUGHNESS)
 
 
 def shares_taken(
