@@ -20,6 +20,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.fuel_corrections import ENRICHMENT
 from lean_trim.core.data.log import Log
 from lean_trim.features.planning.control import PlanControl
+from lean_trim.features.proof.control import ProofControl
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.simcar.drive import simulate
@@ -108,16 +109,10 @@ def main() -> None:
     window.tape.go_to(300.0)
     window.margin.show_page("evidence")
     shoot(app, window, "round-2-night")
-    window.margin.show_page("logs")
-    session.tuning.use_earlier(1, True)
-    wait(
-        app,
-        lambda: (
-            not session.is_busy and session.solution is not None and len(session.solution.logs) == 2
-        ),
-    )
-    shoot(app, window, "two-logs-night")
-    window.margin.show_page("evidence")
+    window.show_desk("proof")
+    wait(app, lambda: session.part(ProofControl).proof is not None)
+    shoot(app, window, "proof-night")
+    window.show_desk("table")
     window.actions_["night"].setChecked(False)
     _pulls(app, window)
     _transients(app, window)

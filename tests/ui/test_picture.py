@@ -30,13 +30,16 @@ def test_the_table_is_had_as_png_svg_and_numbers(
 ) -> None:
     table = table_desk(driven).table
     table.setFocus()
-    for suffix in ("png", "svg", "csv"):
+    for suffix in ("png", "svg", "pdf", "csv"):
         path = tmp_path / f"shown.{suffix}"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, p=path: (str(p), ""))
         driven.actions_["save_picture"].trigger()
         assert path.exists(), suffix
     image = QImage(str(tmp_path / "shown.png"))
     assert image.width() == 2 * table.width()
+    # A page by day, whatever the window looks like.
+    page = (tmp_path / "shown.pdf").read_bytes()
+    assert page.startswith(b"%PDF-") and page.rstrip().endswith(b"%%EOF")
     root = ET.parse(tmp_path / "shown.svg").getroot()
     assert root.tag.endswith("svg")
     texts = "".join(root.itertext())

@@ -40,6 +40,7 @@ from lean_trim.job.records import (
 )
 from lean_trim.job.step_rows import read_steps
 from lean_trim.job.tuning import tuning_from
+from lean_trim.job.word_rows import read_words
 
 
 class Say:
@@ -230,6 +231,7 @@ def _round(
         steps=read_steps(db, round_id),
         learned=read_learned_map(db, round_id),
         evidence=read_evidence(db, round_id),
+        words=read_words(db, round_id),
     )
     return replace(
         read,

@@ -128,6 +128,18 @@ class StoredEvidence:
     made: str = ""
 
 
+WordKey = tuple[str, str]
+"""Kind and key of a word: an answer of the checklist, a note."""
+
+
+@dataclass(frozen=True)
+class Word:
+    """What the user answered or noted, and when."""
+
+    text: str
+    written: str
+
+
 @dataclass(frozen=True)
 class Outcome:
     """What one solve says of a round, kept together.
@@ -185,7 +197,7 @@ class Round:
     ``kind`` is one of ``ROUND_KINDS``. ``handed`` holds the tables that were handed
     over, which later decisions do not change. ``steps`` is how it was decided, oldest first.
     ``learned`` is what the ECU learned by itself on the revision. ``evidence`` is what its drive said, by
-    table, for the rounds after it.
+    table, for the rounds after it. ``words`` is what the user answered and noted.
     """
 
     id: int
@@ -210,6 +222,7 @@ class Round:
     steps: tuple[Step, ...] = ()
     learned: LearnedMap | None = None
     evidence: Mapping[str, StoredEvidence] = field(default_factory=dict)
+    words: Mapping[WordKey, Word] = field(default_factory=dict)
 
     @property
     def verdict(self) -> Verdict | None:

@@ -214,6 +214,15 @@ EVIDENCE = Migration(
             PRIMARY KEY (round_id, table_name))""",
     ),
 )
+ROUND_WORDS = Migration(
+    "what the user answers and notes of a round, dated",
+    (
+        """CREATE TABLE round_words (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, kind TEXT NOT NULL,
+            key TEXT NOT NULL, text TEXT NOT NULL, written TEXT NOT NULL,
+            PRIMARY KEY (round_id, kind, key))""",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -227,6 +236,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     LEARNED_MAPS,
     BY_TABLE,
     EVIDENCE,
+    ROUND_WORDS,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

@@ -47,10 +47,13 @@ from lean_trim.job.records import (
     Span,
     StoredEvidence,
     StoredLog,
+    Word,
+    WordKey,
 )
 from lean_trim.job.step_rows import drop_last_step, put_step
 from lean_trim.job.trail import Step
 from lean_trim.job.tuning import Tuning, tuning_text
+from lean_trim.job.word_rows import put_words
 from lean_trim.job.writing import (
     drop_decision,
     drop_outcome,
@@ -423,6 +426,17 @@ class JobStore:
                 put_proposal(db, round_id, name, proposal)
             if outcome.evidence is not None:
                 put_evidence(db, round_id, {outcome.table_name: outcome.evidence})
+
+    def save_words(self, round_id: int, words: Mapping[WordKey, Word]) -> None:
+        """Keep what the user answered and noted of a round.
+
+        Parameters
+        ----------
+        round_id : a round.
+        words : all of them; they replace what was kept.
+        """
+        with self.database.writing() as db:
+            put_words(db, round_id, words)
 
     def save_evidence(self, round_id: int, table_name: str, evidence: StoredEvidence) -> None:
         """Keep what a drive said of a table.

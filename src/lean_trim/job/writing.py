@@ -23,6 +23,7 @@ from lean_trim.job.log_writing import put_round_logs
 from lean_trim.job.records import Job, Prediction, Round, StoredProposal, Verdict
 from lean_trim.job.step_rows import put_steps
 from lean_trim.job.tuning import Tuning, tuning_text
+from lean_trim.job.word_rows import put_words
 
 
 def put_table(db: sqlite3.Connection, name: str, table: Table) -> int:
@@ -408,3 +409,4 @@ def _put_round_parts(db: sqlite3.Connection, r: Round) -> None:
         put_prediction(db, r.id, name, prediction)
     put_steps(db, r.id, r.steps)
     put_learned(db, r.id, r.learned)
+    put_words(db, r.id, r.words)

@@ -26,6 +26,7 @@ class Part(Enum):
     HANDED_OVER = "handed over"
     KIND = "kind"
     LEARNED = "learned map"
+    WORDS = "words"
 
 
 class Remedy(StrEnum):

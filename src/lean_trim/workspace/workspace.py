@@ -32,6 +32,7 @@ from lean_trim.workspace.tasks import Tasks
 from lean_trim.workspace.trying_without import TryingWithout
 from lean_trim.workspace.tuning import TuningControl
 from lean_trim.workspace.vehicle.changing import VehicleChanges
+from lean_trim.workspace.words import Words
 from lean_trim.workspace.work_state import Work
 
 
@@ -60,6 +61,7 @@ class Workspace:
         self.opening = Opening(job, tasks, saving, tuning, navigation)
         self.marks = Marks(job, saving, history)
         self.swaps = Swaps(job, saving, history)
+        self.words = words = Words(job, saving, history)
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.shaping = Shaping(job, solver, deciding)
         self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
@@ -75,7 +77,7 @@ class Workspace:
         self.injectors = injectors = InjectorTables(job, saving, history, navigation, work, study)
         self.scale = scale = ScaleMoves(job, saving, history, solver, injectors)
         self.rounds = Rounds(job, tasks, saving, navigation, solver, additions, scale, work)
-        core = (job, tasks, history, saving, tuning, solver, navigation, work, deciding)
+        core = (job, tasks, history, saving, tuning, solver, navigation, work, deciding, words)
         self.parts = Parts(*core, study, injectors, scale)
         for make in features:
             self.parts.put(make(self.parts))

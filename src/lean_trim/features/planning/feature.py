@@ -28,6 +28,15 @@ def _plans(parts: Parts) -> object:
     return PlanControl(parts[OpenJob], parts[Tasks], parts[Saving], parts[Solver])
 
 
+def _checks(parts: Parts) -> object:
+    from lean_trim.features.planning.checklist import Checklist
+    from lean_trim.workspace.open_job import OpenJob
+    from lean_trim.workspace.solving import Solver
+    from lean_trim.workspace.words import Words
+
+    return Checklist(parts[OpenJob], parts[Solver], parts[Words])
+
+
 def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QAction]) -> Desk:
     from lean_trim.features.planning.desk.desk import PlanDesk
 
@@ -55,13 +64,15 @@ HELP = HelpPage(
         "tell what the road takes.",
         "Crossed marks are not offered yet. Under load a state is planned only if it cannot be more than "
         "5 % lean, two errors included, and if the load below it is proven. Plan again after the drive.",
+        "Before the drive there is a checklist: what the last log shows is answered by it, the rest by you. "
+        "Answers are dated and kept with the round; those from before the last drive count no more.",
         "The card is read aloud by a second person. A plan is an estimate, not a permission: closed "
         "course or dynamometer, and stop at once on lean, knock, falling fuel pressure or heat.",
     ),
 )
 PLANNING = Feature(
     name="planning",
-    parts=(_plans,),
+    parts=(_plans, _checks),
     desk=DeskSpec(
         name="plan",
         title="Plan",

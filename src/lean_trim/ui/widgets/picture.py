@@ -1,4 +1,4 @@
-"""Any chart or table as a picture, PNG or SVG, or as numbers: from its context menu and from the menus."""
+"""Any chart or table as a picture (PNG, SVG, PDF), or as numbers: from its context menu and the menus."""
 
 from __future__ import annotations
 
@@ -8,18 +8,31 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QPoint, QRect, Qt
-from PySide6.QtGui import QGuiApplication, QImage, QImageWriter, QPainter, QPixmap
+from PySide6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QPoint, QRect, Qt
+from PySide6.QtGui import (
+    QGuiApplication,
+    QImage,
+    QImageWriter,
+    QPageLayout,
+    QPageSize,
+    QPainter,
+    QPdfWriter,
+    QPixmap,
+)
 from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from lean_trim.core.types import Floats
 from lean_trim.formats.whole_files import write_whole, write_whole_bytes
+from lean_trim.ui.theme import LIGHT
 
 PICTURED = "pictured"
 """Property of a widget that can be had as a picture."""
 SHARPNESS = 2.0
 """Pixels of a picture for one of the screen, so that it can be printed."""
-FILTER = "Pictures (*.png *.svg);;Numbers (*.csv)"
+FILTER = "Pictures (*.png *.svg *.pdf);;Numbers (*.csv)"
+PAGE_MARGIN_MM = 15.0
+TALLEST = 1.2
+"""Height over width up to which a page lies on its side."""
 
 
 @dataclass(frozen=True)
@@ -51,7 +64,7 @@ class Pictured:
             QGuiApplication.clipboard().setText(self.numbers())
 
     def save(self, path: Path) -> None:
-        """Write it as what the file's suffix says: PNG, SVG, or its numbers as CSV.
+        """Write it as what the file's suffix says: PNG, SVG, a page as PDF, or its numbers as CSV.
 
         Raises
         ------
@@ -62,9 +75,32 @@ class Pictured:
         if suffix == ".csv" and self.numbers is not None:
             write_whole(path, self.numbers().replace("\t", ","))
             return
+        made = {".svg": self._svg, ".pdf": self._pdf}.get(suffix, self._png)
         with _whole(self.widget):
-            made = self._svg() if suffix == ".svg" else self._png()
-        write_whole_bytes(path, made)
+            written = made()
+        write_whole_bytes(path, written)
+
+    def _pdf(self) -> bytes:
+        """One A4 page, by day whatever the window looks like."""
+        size = self.widget.size()
+        wide = size.height() < TALLEST * size.width()
+        margins = QMarginsF(*(PAGE_MARGIN_MM,) * 4)
+        way = QPageLayout.Orientation.Landscape if wide else QPageLayout.Orientation.Portrait
+        page = QPageLayout(QPageSize(QPageSize.PageSizeId.A4), way, margins)
+
+        def draw(device: QIODevice) -> None:
+            writer = QPdfWriter(device)
+            writer.setTitle(self.name)
+            writer.setPageLayout(page)
+            painter = QPainter(writer)
+            room = page.paintRectPixels(writer.resolution())
+            scale = min(room.width() / size.width(), room.height() / size.height())
+            painter.scale(scale, scale)
+            with _by_day(self.widget):
+                self.widget.render(painter, QPoint(0, 0))
+            painter.end()
+
+        return _bytes(draw)
 
     def _png(self) -> bytes:
         size = self.widget.size() * SHARPNESS
@@ -87,6 +123,21 @@ class Pictured:
             painter.end()
 
         return _bytes(draw)
+
+
+@contextmanager
+def _by_day(widget: QWidget) -> Iterator[None]:
+    """A widget as it is painted by day, for paper is white."""
+    appearance = getattr(widget, "appearance", None)
+    if appearance is None:
+        yield
+        return
+    theme = appearance.theme
+    appearance.theme = LIGHT
+    try:
+        yield
+    finally:
+        appearance.theme = theme
 
 
 @contextmanager
@@ -158,19 +209,20 @@ def add_picture_actions(menu: QMenu, offered: Pictured) -> None:
     )
 
 
-def ask_where(offered: Pictured, folder: Path | None = None) -> Path | None:
+def ask_where(offered: Pictured, folder: Path | None = None, suffix: str = ".png") -> Path | None:
     """Ask for a file, and write what is offered.
 
     Parameters
     ----------
     offered : by ``offer_picture``.
     folder : where the question begins.
+    suffix : of the name that is offered.
 
     Returns
     -------
     The file, None where none was written.
     """
-    wanted = str((folder or Path.home()) / f"{offered.name}.png")
+    wanted = str((folder or Path.home()) / f"{offered.name}{suffix}")
     chosen, _ = QFileDialog.getSaveFileName(offered.widget, "Save what is shown", wanted, FILTER)
     if not chosen:
         return None

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QAction, QGuiApplication, QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QPushButton,
     QScrollArea,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -18,15 +19,18 @@ from PySide6.QtWidgets import (
 
 from lean_trim.core.planning.full_throttle import full_throttle_lines
 from lean_trim.core.planning.plan import Where
+from lean_trim.features.planning.checklist import Checklist
 from lean_trim.features.planning.control import MINUTES_RANGE, PlanControl, PlanMade
 from lean_trim.features.planning.desk.card_view import CardView
+from lean_trim.features.planning.desk.checklist_view import ChecklistView
 from lean_trim.features.planning.desk.state_map import StateMap
 from lean_trim.features.planning.plan_json import plan_text
 from lean_trim.simcar.planned import WARM_UP_S
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
-from lean_trim.ui.widgets.label import Label, plain_tip
+from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.page import running_text
+from lean_trim.ui.widgets.picture import ask_where
 from lean_trim.ui.widgets.wheel_safe import DoubleSpinBox
 
 CAUTION = (
@@ -45,6 +49,12 @@ WHERES: tuple[tuple[Where, str, str], ...] = (
 )
 
 
+PAGES = (
+    ("Card", "The plan in at most twelve sentences, to be read aloud"),
+    ("Before the drive", "What has to be so, and which of it the last log answers"),
+)
+
+
 class PlanDesk(QWidget):
     """Speaks of the shown round's table, as it would be written now."""
 
@@ -58,6 +68,7 @@ class PlanDesk(QWidget):
         self.control = session.part(PlanControl)
         self.map = StateMap(appearance, self)
         self.card = CardView(appearance)
+        self.checks = ChecklistView(session.part(Checklist), appearance, self)
         self.summary = running_text(9.5)
         self.full = running_text(9.0)
         self.caution = running_text(8.5, CAUTION)
@@ -71,16 +82,21 @@ class PlanDesk(QWidget):
             lambda: self.control.set_minutes(round(self.minutes.value()))
         )
         self.wheres = QButtonGroup(self)
+        self.page_buttons = QButtonGroup(self)
         self.copy = QPushButton("Copy the card", self)
         self.copy.setToolTip("As text; as a picture from its context menu")
         self.copy.clicked.connect(self._copy)
+        self.print = QPushButton("Print…", self)
+        self.print.setToolTip("The card as a PDF page, or as a picture for a phone")
+        self.print.clicked.connect(lambda: ask_where(self.card.pictured, suffix=".pdf"))
         self.drive = QPushButton("Drive it", self)
         self.drive.clicked.connect(self._drive)
         self._lay_out()
         session.told(PlanMade).connect(lambda *_: self.refresh())
         for signal in (session.round_changed, session.job_changed):
             signal.connect(lambda *_: self._again())
-        session.decided.connect(self._again)
+        for signal in (session.decided, session.solved):
+            signal.connect(self._again)
         self.refresh()
 
     def _lay_out(self) -> None:
@@ -96,19 +112,36 @@ class PlanDesk(QWidget):
         self.wheres.idClicked.connect(lambda place: self.control.set_where(WHERES[place][0]))
         top.addWidget(self.minutes)
         top.addStretch(1)
-        scroll = QScrollArea(self)
-        scroll.setWidget(self.card)
-        scroll.setWidgetResizable(True)
+        self.pages = QStackedWidget(self)
+        for page in (self.card, self.checks):
+            scroll = QScrollArea(self)
+            scroll.setWidget(page)
+            scroll.setWidgetResizable(True)
+            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            self.pages.addWidget(scroll)
+        heads = QHBoxLayout()
+        heads.setSpacing(4)
+        for place, (title, tip) in enumerate(PAGES):
+            button = QToolButton(self)
+            button.setText(title)
+            button.setToolTip(plain_tip(tip))
+            button.setCheckable(True)
+            button.setChecked(place == 0)
+            self.page_buttons.addButton(button, place)
+            heads.addWidget(button)
+        heads.addStretch(1)
+        self.page_buttons.idClicked.connect(self.pages.setCurrentIndex)
         buttons = QHBoxLayout()
         buttons.addWidget(self.copy)
+        buttons.addWidget(self.print)
         buttons.addWidget(self.drive)
         buttons.addStretch(1)
         side = QWidget(self)
         side.setFixedWidth(CARD_W)
         column = QVBoxLayout(side)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(Label("To be read aloud", self))
-        column.addWidget(scroll, 1)
+        column.addLayout(heads)
+        column.addWidget(self.pages, 1)
         column.addLayout(buttons)
         column.addWidget(self.full)
         column.addWidget(self.caution)
@@ -152,6 +185,10 @@ class PlanDesk(QWidget):
         chosen = next(i for i, (where, _, _) in enumerate(WHERES) if where == self.control.where)
         self.wheres.button(chosen).setChecked(True)
         can = self.session.can_save
+        self.checks.refresh()
+        self.checks.setEnabled(can)
+        left = self.checks.open_lines
+        self.page_buttons.button(1).setText(f"{PAGES[1][0]}, {left} open" if left else PAGES[1][0])
         self.minutes.setEnabled(can)
         for button in self.wheres.buttons():
             button.setEnabled(can)
@@ -162,6 +199,7 @@ class PlanDesk(QWidget):
             self.full.setText("")
             self.summary.setText(said)
             self.copy.setEnabled(False)
+            self.print.setEnabled(False)
             self.drive.setVisible(False)
             return
         plan = planned.plan
@@ -169,6 +207,7 @@ class PlanDesk(QWidget):
         self.card.show_lines(planned.card)
         self.full.setText(" ".join(full_throttle_lines(plan, plan.ratios)))
         self.copy.setEnabled(bool(plan.held))
+        self.print.setEnabled(bool(plan.held))
         job = self.session.job
         self.drive.setVisible(job is not None and bool(job.car))
         self.drive.setEnabled(can and planned.of_decided and bool(plan.held))
