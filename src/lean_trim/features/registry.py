@@ -5,6 +5,7 @@ A new one is a package, and a line here.
 
 from __future__ import annotations
 
+from lean_trim.features.books.feature import BOOKS
 from lean_trim.features.feature import Feature
 from lean_trim.features.injectors.feature import INJECTORS
 from lean_trim.features.logs.feature import LOGS
@@ -26,4 +27,5 @@ FEATURES: tuple[Feature, ...] = (
     PLANNING,
     PROOF,
     SIMULATION,
+    BOOKS,
 )

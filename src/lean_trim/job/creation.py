@@ -29,7 +29,9 @@ PART = ".part"
 """Ending of a job that is not whole yet."""
 
 
-def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
+def make_file(
+    path: Path, fill: Callable[[sqlite3.Connection], None], unordered: bool = False
+) -> None:
     """Write a job under another name and give it its own when it is whole.
 
     A crash then never leaves half a job.
@@ -37,6 +39,7 @@ def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
     Parameters
     ----------
     fill : writes the contents, in one transaction.
+    unordered : rows may be written before those they name; whoever reads the file looks at that.
 
     Raises
     ------
@@ -56,7 +59,7 @@ def make_file(path: Path, fill: Callable[[sqlite3.Connection], None]) -> None:
         try:
             for number in range(1, len(MIGRATIONS) + 1):
                 apply_migration(db, number, now(), __version__)
-            db.execute("PRAGMA foreign_keys = ON")
+            db.execute(f"PRAGMA foreign_keys = {'OFF' if unordered else 'ON'}")
             db.execute("BEGIN IMMEDIATE")
             fill(db)
             db.execute("COMMIT")

@@ -1,0 +1,1 @@
+"""A job kept as open formats."""

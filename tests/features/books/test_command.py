@@ -1,0 +1,24 @@
+"""``lean-trim export`` and ``lean-trim import`` as they are typed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from lean_trim.cli.main import main
+from lean_trim.features.registry import FEATURES
+from lean_trim.job.store import JobStore, load_job
+from lean_trim.simcar.heron import heron
+
+
+def test_a_job_goes_out_and_comes_back(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    JobStore.create(tmp_path / "a.leantrim", heron()).close()
+    out = str(tmp_path / "out")
+    assert main(["export", str(tmp_path / "a.leantrim"), "--out", out], FEATURES) == 0
+    assert "1 rounds, 0 logs" in capsys.readouterr().out
+    assert main(["import", out, "--out", str(tmp_path / "b.leantrim")], FEATURES) == 0
+    assert load_job(tmp_path / "b.leantrim").vehicle.name == "Heron"
+    assert main(["import", out, "--out", str(tmp_path / "b.leantrim")], FEATURES) == 2
+    assert main(["export", str(tmp_path / "none"), "--out", str(tmp_path / "x")], FEATURES) == 2
+    assert not (tmp_path / "x").exists()
