@@ -12,6 +12,7 @@ from lean_trim.features.logs.feature import LOGS
 from lean_trim.features.planning.feature import PLANNING
 from lean_trim.features.proof.feature import PROOF
 from lean_trim.features.pulls.feature import PULLS
+from lean_trim.features.report.feature import REPORT
 from lean_trim.features.simulation.feature import SIMULATION
 from lean_trim.features.table.feature import TABLE
 from lean_trim.features.transients.feature import TRANSIENTS
@@ -28,4 +29,5 @@ FEATURES: tuple[Feature, ...] = (
     PROOF,
     SIMULATION,
     BOOKS,
+    REPORT,
 )

@@ -209,7 +209,9 @@ class Proof:
     def beside(self) -> tuple[Said, ...]:
         """What else is worth a word."""
         out = []
-        missing = [REGION_WORDS[o.name] for o in self.outcomes[:-1] if o.word == "not driven"]
+        boosted = any(o.name == "boost" for o in self.outcomes)
+        words = REGION_WORDS | ({"full": "full throttle below boost"} if boosted else {})
+        missing = [words[o.name] for o in self.outcomes[:-1] if o.word == "not driven"]
         if missing:
             out.append(Say.UNDRIVEN(regions=", ".join(missing)))
         if np.isfinite(self.whole.shift_pct) and abs(self.whole.shift_pct) >= SHIFT_PCT:

@@ -466,6 +466,10 @@ def desk_commands(desks: Sequence[DeskSpec]) -> tuple[Command, ...]:
     )
 
 
+def _for_whom(output: OutputSpec) -> str:
+    return ", for your own scripts" if output.file_name.endswith(".json") else ""
+
+
 def output_commands(outputs: Sequence[OutputSpec]) -> tuple[Command, ...]:
     """A command for every file that can be written of the shown round."""
     return tuple(
@@ -473,7 +477,7 @@ def output_commands(outputs: Sequence[OutputSpec]) -> tuple[Command, ...]:
             name=f"write_{output.name}",
             menu="Job",
             text=f"Write the {output.title}…",
-            tip=f"As {output.file_name}, for your own scripts",
+            tip=f"As {output.file_name}{_for_whom(output)}",
             also="export save json",
             needs=Needs.JOB,
         )

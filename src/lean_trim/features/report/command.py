@@ -1,0 +1,54 @@
+"""``lean-trim report``: a round as pages for the customer or one's own file."""
+
+from __future__ import annotations
+
+import argparse
+import os
+from pathlib import Path
+
+from lean_trim.cli.parser import Subcommand
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Declare the command's arguments."""
+    parser.add_argument("job", type=Path, metavar="JOBFILE")
+    parser.add_argument("--out", required=True, type=Path, metavar="FILE", help=".pdf or .html")
+    parser.add_argument(
+        "--round", type=int, default=None, help="number; the newest with a log if left out"
+    )
+    parser.add_argument(
+        "--page", choices=("A4", "Letter"), default="A4", help="size of a PDF's pages"
+    )
+
+
+def run(args: argparse.Namespace) -> None:
+    """Read the job, work the round out, write."""
+    from lean_trim.features.report.gathering import gathered_report
+    from lean_trim.features.report.writing import checked, write_figures, write_report
+    from lean_trim.job.store import load_job
+
+    checked(args.out)
+    gathered = gathered_report(load_job(args.job), args.round)
+    report = gathered.report
+    if args.out.suffix.lower() == ".pdf":
+        _begin_qt()
+    write_report(report, args.out, args.page)
+    write_figures(gathered.solution, gathered.proposal, args.out)
+    if not args.quiet:
+        print(f"{args.out}: {report.title}")
+
+
+def _begin_qt() -> None:
+    """Fonts need an application; no screen is needed."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtGui import QGuiApplication
+
+    from lean_trim.ui.theme import register_fonts
+
+    if QGuiApplication.instance() is None:
+        # Kept by Qt itself until the process ends.
+        _begin_qt.kept = QGuiApplication([])  # type: ignore[attr-defined]
+    register_fonts()
+
+
+COMMAND = Subcommand("report", "write a round as pages (PDF or HTML)", add_arguments, run)
