@@ -200,7 +200,7 @@ def share_words(proof: Proof, outcome: Outcome) -> str:
     -------
     A few words.
     """
-    driven = f"{outcome.seconds:.0f} s in {outcome.places} places"
+    driven = f"{outcome.seconds:.0f} s, {outcome.places} places"
     share = (proof.transfer.taken or {}).get(outcome.name)
     if share is None:
         return driven

@@ -156,22 +156,21 @@ def scores_markup(scores: Sequence[Score], faint: str) -> str:
             f"{s.seconds:.0f}",
             f"{s.rms_pct:.1f}",
             *(f"{share:.0f}" for share in s.within_pct),
-            signed(s.worst_lean_pct) if s.worst_lean_pct > 0.0 else "none",
-            f"{s.trim_rms_pct:.1f}" if np.isfinite(s.trim_rms_pct) else "none",
+            signed(s.worst_lean_pct) if s.worst_lean_pct > 0.0 else "–",
+            f"{s.trim_rms_pct:.1f}" if np.isfinite(s.trim_rms_pct) else "–",
         )
         for s in scores
     ]
-    top = "".join(f"<td align='right' style='color:{faint}'>{h}&nbsp;</td>" for h in heads)
+    top = "".join(f"<td align='right' style='color:{faint}'>{h}</td>" for h in heads)
     lines = "".join(
         "<tr>"
         + "".join(
-            f"<td align='{'left' if i == 0 else 'right'}'>{cell}&nbsp;</td>"
-            for i, cell in enumerate(row)
+            f"<td align='{'left' if i == 0 else 'right'}'>{cell}</td>" for i, cell in enumerate(row)
         )
         + "</tr>"
         for row in rows
     )
     return (
         "<p style='margin-bottom:2px'><span style='font-weight:600'>By region, %</span></p>"
-        f"<table cellspacing='1'><tr>{top}</tr>{lines}</table>"
+        f"<table cellspacing='4'><tr>{top}</tr>{lines}</table>"
     )
