@@ -77,6 +77,11 @@ class RoundChanged:
 
 
 @dataclass(frozen=True)
+class Resting:
+    """What was begun and waits to be kept is kept now: the round or the job is left, or undone."""
+
+
+@dataclass(frozen=True)
 class SolutionShown:
     """The round that is looked at has a new solution."""
 

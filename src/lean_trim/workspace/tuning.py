@@ -14,7 +14,7 @@ from lean_trim.core.drive.gauge import GaugeWord
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.job.tuning import MOST_WORDS, Tuning
-from lean_trim.workspace.changes import JobClosed, Part, TuningTurned
+from lean_trim.workspace.changes import JobClosed, Part, Resting, TuningTurned
 from lean_trim.workspace.history import History
 from lean_trim.workspace.loop import EventLoop, Timer
 from lean_trim.workspace.merging import merged
@@ -226,6 +226,7 @@ class TuningControl:
 
     def rest(self) -> None:
         """A turn has come to rest: keep it, make it undoable, and solve in full."""
+        self.open.hub.publish(Resting())
         self._stop_timer()
         current = self.open.round
         if current is None or self.state == self.settled:

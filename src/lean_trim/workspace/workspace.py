@@ -18,6 +18,7 @@ from lean_trim.workspace.learned_maps import LearnedMaps
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
 from lean_trim.workspace.navigation import Navigation
+from lean_trim.workspace.notes import Notes
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.opening import Opening
 from lean_trim.workspace.parts import MakePart, Parts
@@ -62,6 +63,7 @@ class Workspace:
         self.marks = Marks(job, saving, history)
         self.swaps = Swaps(job, saving, history)
         self.words = words = Words(job, saving, history)
+        self.notes = notes = Notes(job, words)
         self.deciding = deciding = Deciding(job, saving, history, solver, work)
         self.shaping = Shaping(job, solver, deciding)
         self.elsewhere = Elsewhere(job, saving, navigation, solver, deciding)
@@ -77,7 +79,19 @@ class Workspace:
         self.injectors = injectors = InjectorTables(job, saving, history, navigation, work, study)
         self.scale = scale = ScaleMoves(job, saving, history, solver, injectors)
         self.rounds = Rounds(job, tasks, saving, navigation, solver, additions, scale, work)
-        core = (job, tasks, history, saving, tuning, solver, navigation, work, deciding, words)
+        core = (
+            job,
+            tasks,
+            history,
+            saving,
+            tuning,
+            solver,
+            navigation,
+            work,
+            deciding,
+            words,
+            notes,
+        )
         self.parts = Parts(*core, study, injectors, scale)
         for make in features:
             self.parts.put(make(self.parts))

@@ -34,7 +34,7 @@ class Say:
     CAUSE = Message("adding_up.cause", "Fuel supply and drift")
     BESIDE = Message("adding_up.beside", "Cells beside")
     SMOOTH = Message("adding_up.smooth", "Held smooth")
-    SMOOTH_AND_EARLIER = Message("adding_up.smooth_and_earlier", "Earlier drives, and held smooth")
+    SMOOTH_AND_EARLIER = Message("adding_up.smooth_and_earlier", "Earlier drives, smooth")
     EARLIER = Message("adding_up.earlier", "By earlier drives and its neighbours")
     AVERAGED = Message("adding_up.averaged", "Samples beside it, and the trimmed mean")
     ONLY = Message("adding_up.only", "By its neighbours only")

@@ -21,6 +21,7 @@ from lean_trim.core.text import clock
 from lean_trim.core.types import Floats
 from lean_trim.features.proof.control import trend_of
 from lean_trim.job.records import Job, Round
+from lean_trim.workspace.notes import IN_REPORT, KIND, notes_in
 
 CAUTION = (
     "Lean at load destroys engines. What is written here was reckoned from logs; it is no permission. Local "
@@ -124,6 +125,9 @@ def report_of(
     words = _words(current)
     if words is not None:
         sections.append(Section("Before the drive", (words,)))
+    noted = _notes(job, current)
+    if noted is not None:
+        sections.append(Section("Notes", (noted,)))
     sections.append(Section("Caution", (Lines((CAUTION,)),)))
     return Report(
         title=f"{job.vehicle.name}: round {current.number}",
@@ -354,3 +358,13 @@ def _words(current: Round) -> Block | None:
         if kind == "check" and key in titles
     ]
     return Facts(tuple(told)) if told else None
+
+
+def _notes(job: Job, current: Round) -> Block | None:
+    """Notes on the round, its cells and stretches, where the user lets the report have them."""
+    index = job.index_of(current.id)
+    ticked = current.words.get((KIND, IN_REPORT))
+    if ticked is None or ticked.text != "yes":
+        return None
+    found = tuple(note.said for note in notes_in(job) if note.index == index)
+    return Lines(found) if found else None

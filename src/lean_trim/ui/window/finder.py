@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction, QKeyEvent
@@ -20,8 +20,10 @@ from lean_trim.ui.widgets.label import plain_tip
 from lean_trim.ui.widgets.tooltips import folded
 from lean_trim.ui.window.actions import ALSO, NEAREST
 from lean_trim.ui.window.glossary import Term, looked_up
+from lean_trim.workspace.notes import Note
 
 MOST_TERMS = 5
+MOST_NOTES = 20
 NAME, KEYS = range(2)
 """Columns: what it is called, and its shortcut."""
 
@@ -32,11 +34,20 @@ class Finder(QDialog):
     explained = Signal(str)
     """What a word means."""
 
-    def __init__(self, actions: Mapping[str, QAction], parent: QWidget | None = None) -> None:
+    went = Signal(object)
+    """A note that is to be gone to."""
+
+    def __init__(
+        self,
+        actions: Mapping[str, QAction],
+        parent: QWidget | None = None,
+        notes: Callable[[str], Sequence[Note]] = lambda _: (),
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find a command")
         self.resize(660, 360)
         self.by_name = dict(actions)
+        self.notes = notes
         self.actions_ = [a for a in actions.values() if a.text()]
         self.line = QLineEdit(self)
         self.list = QTreeWidget(self)
@@ -79,6 +90,7 @@ class Finder(QDialog):
                 self.list.addTopLevelItem(item)
         self._add_nearest(words)
         self._add_terms(text)
+        self._add_notes(text)
         self._choose(0)
 
     def _add_nearest(self, words: list[str]) -> None:
@@ -106,6 +118,14 @@ class Finder(QDialog):
             item.setData(NAME, Qt.ItemDataRole.UserRole, term)
             self.list.addTopLevelItem(item)
 
+    def _add_notes(self, text: str) -> None:
+        """What was noted in the job, last."""
+        for note in self.notes(text)[:MOST_NOTES]:
+            item = QTreeWidgetItem([note.said, "note"])
+            item.setToolTip(NAME, folded(note.text))
+            item.setData(NAME, Qt.ItemDataRole.UserRole, note)
+            self.list.addTopLevelItem(item)
+
     def _choose(self, row: int) -> None:
         item = self.list.topLevelItem(min(max(row, 0), self.list.topLevelItemCount() - 1))
         if item is not None:
@@ -119,6 +139,8 @@ class Finder(QDialog):
             meant = item.data(NAME, Qt.ItemDataRole.UserRole)
             if isinstance(meant, Term):
                 self.explained.emit(meant.said)
+            elif isinstance(meant, Note):
+                self.went.emit(meant)
             else:
                 meant.trigger()
 

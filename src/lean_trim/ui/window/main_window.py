@@ -46,6 +46,7 @@ from lean_trim.ui.window.dialogs import Dialogs
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.margin import Margin
 from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
+from lean_trim.ui.window.note_way import go_to_note
 from lean_trim.ui.window.opening import Opening
 from lean_trim.ui.window.over_desk import OverDesk
 from lean_trim.ui.window.pasting import paste_into
@@ -56,6 +57,7 @@ from lean_trim.ui.window.status import Status
 from lean_trim.ui.window.tape_fold import TapeFold
 from lean_trim.ui.window.units_menu import UnitsMenu
 from lean_trim.workspace.changes import Notice, Remedy
+from lean_trim.workspace.notes import Notes
 
 if TYPE_CHECKING:
     from lean_trim.ui.vehicle.new_job import NewJobPage
@@ -557,7 +559,8 @@ class MainWindow(QMainWindow):
         )
 
     def _find(self) -> None:
-        finder = Finder(self.actions_, self)
+        finder = Finder(self.actions_, self, self.session.part(Notes).found)
+        finder.went.connect(partial(go_to_note, self))
         finder.explained.connect(lambda said: self.session.note(Say.TERM(said=said)))
         finder.exec()
 

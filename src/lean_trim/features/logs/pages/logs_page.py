@@ -19,6 +19,7 @@ from lean_trim.core.drive.airflow_source import AirflowSource
 from lean_trim.features.logs.pages.earlier_rounds import EarlierRounds
 from lean_trim.features.logs.pages.learned_panel import LearnedPanel
 from lean_trim.features.logs.pages.log_rows import LogRows
+from lean_trim.features.logs.pages.notes_panel import NotesPanel
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.fold import Fold
@@ -73,6 +74,7 @@ class LogsPage(QWidget):
         self.learned_fold.fill()
         self.force = running_text()
         self.earlier = EarlierRounds(session)
+        self.notes = NotesPanel(session)
         self.source = ComboBox()
         self.source.addItems([label for label, _ in SOURCES])
         self.source.setFont(font(9))
@@ -96,6 +98,8 @@ class LogsPage(QWidget):
             self.logs,
             self.earlier,
             self.learned_fold,
+            heading("Notes"),
+            self.notes,
             heading("Airflow source"),
             self.source,
             *self.knobs.values(),
@@ -110,6 +114,7 @@ class LogsPage(QWidget):
         solution = self.session.solution
         faint = self.appearance.theme.faint
         self.earlier.refresh()
+        self.notes.refresh()
         source = self.session.tuning.state.airflow_source
         kinds = [kind for _, kind in SOURCES]
         self.source.setCurrentIndex(kinds.index(source.kind if source is not None else None))

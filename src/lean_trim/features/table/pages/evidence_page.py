@@ -23,6 +23,7 @@ from lean_trim.core.explore.scorecard import Score, scorecard
 from lean_trim.core.explore.visit_states import NO_VISITS, Over, visit_states
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.text import clock, decimals_of, evenly_written, fixed, signed
+from lean_trim.features.table.pages.cell_note import CellNote
 from lean_trim.features.table.pages.evidence_words import (
     SCORE_TIP,
     SHORT_S,
@@ -65,6 +66,7 @@ class EvidencePage(QWidget):
         self._scored: tuple[object, tuple[Score, ...]] | None = None
         self._of: tuple[Solution, Weighing, AddingUp] | None = None
         self.heading = running_text(11, bold=True)
+        self.note = CellNote(session, self)
         self.body = running_markup(9.5)
         self.spent = running_markup(9.5)
         self.visits_head = running_text(9, bold=True)
@@ -84,6 +86,7 @@ class EvidencePage(QWidget):
         for widget, stretch in (
             (self.heading, 0),
             (self.body, 0),
+            (self.note, 0),
             (self.visits_head, 0),
             (self.visits, 3),
             (self.over, 0),
@@ -110,6 +113,7 @@ class EvidencePage(QWidget):
     def show_selection(self) -> None:
         """Describe the chosen cells."""
         cells = sorted(self.session.selection.cells)
+        self.note.show_cells(frozenset(cells) if self.session.round is not None else frozenset())
         self.spent.setText("")
         solution = self.session.solution
         # What is decided changes no visit, and a nudge is to be seen at once.
