@@ -79,6 +79,9 @@ def test_a_table_that_did_not_get_in_is_told_before_anything_else(
     assert proof["stop"] is False and "Write the table" in proof["next"]
     shares = [r["share"] for r in proof["took"]["regions"].values() if r["std_error"] < 0.2]
     assert shares and max(shares) < 0.3
+    # What a drive on another table was off by says nothing of the written one.
+    assert {r["verdict"] for r in proof["regions"].values()} <= {"cannot be told", "not driven"}
+    assert "not known: this drive was not on it" in proof["message"]
     assert "did not get into the ECU" in capsys.readouterr().out
 
 

@@ -15,11 +15,11 @@ from PySide6.QtWidgets import QFileDialog
 from lean_trim.cli.main import main
 from lean_trim.core.data.log import Log
 from lean_trim.features.registry import FEATURES
-from lean_trim.features.report import report_pdf as pages
 from lean_trim.features.report.content import Grid, Lines, Report, Rows, Section
 from lean_trim.features.report.gathering import gathered_report
+from lean_trim.features.report.pages import report_pdf as pages
+from lean_trim.features.report.pages.report_pdf import report_pdf
 from lean_trim.features.report.report_html import report_html, tint
-from lean_trim.features.report.report_pdf import report_pdf
 from lean_trim.job.blobs import store_log
 from lean_trim.job.store import JobStore, load_job
 from lean_trim.simcar.drive import simulate

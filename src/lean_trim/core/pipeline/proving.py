@@ -21,9 +21,9 @@ from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.proving.conditions import conditions_of
-from lean_trim.core.proving.outcome import Outcome, compared, judge
+from lean_trim.core.proving.outcome import Outcome, Word, compared, judge
 from lean_trim.core.proving.places import Steady, steady_places
-from lean_trim.core.proving.proof import Proof
+from lean_trim.core.proving.proof import NOT_IN, Proof
 from lean_trim.core.proving.stopping import stopping
 from lean_trim.core.proving.transfer import Written, tell
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
@@ -128,6 +128,12 @@ def prove(
         unjudged = tuple(Outcome(name, "not driven") for name in (*names, ""))
         nothing = np.empty(0)
         return Proof(transfer, unjudged, stopping(nothing, nothing, nothing, nothing), weather)
+    if transfer.kind in NOT_IN:
+        # What a drive on another table was off by says nothing of the written one.
+        seconds = drive.residual.seconds
+        away = _not_on_it(names, regions, seconds)
+        step = drive.residual.gap_pct
+        return Proof(transfer, away, stopping(step, step, step, np.zeros(step.shape)), weather)
     means = means_of(
         drive.prepared, drive.observations, drive.measured.surface, drive.settings.surface.huber
     )
@@ -149,6 +155,17 @@ def prove(
         expected_along=expected,
         observed_along=observed,
     )
+
+
+def _not_on_it(names: Sequence[str], regions: np.ndarray, seconds: Floats) -> tuple[Outcome, ...]:
+    """Outcomes of a drive on another table: how long it was where, and no more."""
+    told = []
+    for name in (*names, ""):
+        here = seconds[(regions.ravel() == name) | (name == "")]
+        driven = float(here.sum())
+        word: Word = "cannot be told" if driven > 0.0 else "not driven"
+        told.append(Outcome(name, word, seconds=driven, places=int((here > 0.0).sum())))
+    return tuple(told)
 
 
 def trims_are_logged(frame: Frame) -> bool:

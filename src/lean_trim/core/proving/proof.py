@@ -57,6 +57,9 @@ class Say:
         "Worse than predicted: off by {observed:.1f} % now, {expected:.1f} ± {error:.1f} % was expected; it "
         "was {before:.1f} % before.",
     )
+    NOT_ON_IT = Message(
+        "proof.not_on_it", "What the written table does is not known: this drive was not on it."
+    )
     NOT_DRIVEN = Message(
         "proof.not_driven", "Too little of this drive can be used to judge the round."
     )
@@ -166,6 +169,8 @@ class Proof:
     @property
     def outcome_said(self) -> Said:
         """What became of the table, in a sentence."""
+        if self.transfer.kind in NOT_IN:
+            return Say.NOT_ON_IT()
         o = self.whole
         messages = {"as predicted": Say.AS_PREDICTED, "better": Say.BETTER, "worse": Say.WORSE}
         if o.word in messages:

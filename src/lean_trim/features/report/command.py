@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import os
 from pathlib import Path
 
 from lean_trim.cli.parser import Subcommand
@@ -31,24 +30,13 @@ def run(args: argparse.Namespace) -> None:
     gathered = gathered_report(load_job(args.job), args.round)
     report = gathered.report
     if args.out.suffix.lower() == ".pdf":
-        _begin_qt()
+        from lean_trim.features.report.pages.without_window import begin_qt
+
+        begin_qt()
     write_report(report, args.out, args.page)
     write_figures(gathered.solution, gathered.proposal, args.out)
     if not args.quiet:
         print(f"{args.out}: {report.title}")
-
-
-def _begin_qt() -> None:
-    """Fonts need an application; no screen is needed."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PySide6.QtGui import QGuiApplication
-
-    from lean_trim.ui.theme import register_fonts
-
-    if QGuiApplication.instance() is None:
-        # Kept by Qt itself until the process ends.
-        _begin_qt.kept = QGuiApplication([])  # type: ignore[attr-defined]
-    register_fonts()
 
 
 COMMAND = Subcommand("report", "write a round as pages (PDF or HTML)", add_arguments, run)

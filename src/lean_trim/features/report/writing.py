@@ -70,6 +70,6 @@ def write_report(report: Report, path: Path, page: str = "A4") -> None:
         write_whole(path, report_html(report))
         return
     # Painting pages needs Qt, and this is the only place that does.
-    from lean_trim.features.report.report_pdf import report_pdf
+    from lean_trim.features.report.pages.report_pdf import report_pdf
 
     write_whole_bytes(path, report_pdf(report, page))
