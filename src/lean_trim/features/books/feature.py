@@ -1,8 +1,30 @@
-"""Keeping a job as open formats, declared."""
+"""Keeping a job as open formats and comparing its revisions, declared."""
 
 from __future__ import annotations
 
 from lean_trim.features.books.command import EXPORT, IMPORT
 from lean_trim.features.feature import Feature
+from lean_trim.ui.specs import Command, FeatureCommand, Needs, Place
 
-BOOKS = Feature(name="books", commands=(EXPORT, IMPORT))
+
+def _compare(place: Place, on: bool) -> None:
+    from PySide6.QtWidgets import QWidget
+
+    from lean_trim.features.books.pages.compare_sheet import CompareSheet
+
+    parent = place if isinstance(place, QWidget) else None
+    CompareSheet(place.session, place.appearance, parent).exec()
+
+
+COMPARE = FeatureCommand(
+    Command(
+        name="compare_revisions",
+        menu="Round",
+        text="Compare two revisions…",
+        tip="Any two states of the calibration beside each other, every table, cell by cell",
+        also="difference diff versions base",
+        needs=Needs.JOB,
+    ),
+    _compare,
+)
+BOOKS = Feature(name="books", commands=(EXPORT, IMPORT), actions=(COMPARE,))

@@ -1,0 +1,1 @@
+"""What the books show in the window."""
