@@ -15,8 +15,8 @@ from lean_trim.features.report.report_html import report_html
 from lean_trim.features.table.pages.evidence_page import EvidencePage
 from lean_trim.job.store import load_job
 from lean_trim.ui.window.finder import Finder
+from lean_trim.ui.window.finding import go_to_note
 from lean_trim.ui.window.main_window import MainWindow
-from lean_trim.ui.window.note_way import go_to_note
 from lean_trim.workspace.notes import Note, Notes, cell_of
 from tests.ui.conftest import logs_page
 

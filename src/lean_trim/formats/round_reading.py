@@ -70,6 +70,24 @@ def read_written(path: Path, table: Table) -> Written:
     cells = _cells(path)
     if len(cells) != table.size:
         raise BadInputError(Say.CELLS(path=path, found=len(cells), size=table.size))
+    columns = _columns(path, cells, table)
+    before, after = (columns[key].reshape(table.shape) for key in ("before", "after"))
+    written = table.values
+    if _apart(written, before) <= SAME:
+        written = after
+    elif _apart(written, after) > MOST_BY_HAND:
+        raise BadInputError(Say.OTHER(path=path, most=100.0 * _apart(written, after)))
+    return Written(
+        before=table.with_values(before),
+        after=table.with_values(written),
+        asked_pct=columns["correction_pct"].reshape(table.shape),
+        error_pct=columns["own_error_pct"].reshape(table.shape),
+        seconds=np.nan_to_num(columns["seconds"]).reshape(table.shape),
+    )
+
+
+def _columns(path: Path, cells: list[dict[str, Any]], table: Table) -> dict[str, Floats]:
+    """Figures of every cell, flat; values in our units."""
     own = table.own or OwnUnit(table.unit)
     columns: dict[str, Floats] = {
         key: np.full(table.size, np.nan)
@@ -99,19 +117,7 @@ def read_written(path: Path, table: Table) -> Written:
             raise BadInputError(
                 Say.VALUE(path=path, key=key, number=number + 1, found=cells[number].get(key))
             )
-    before, after = (columns[key].reshape(table.shape) for key in ("before", "after"))
-    written = table.values
-    if _apart(written, before) <= SAME:
-        written = after
-    elif _apart(written, after) > MOST_BY_HAND:
-        raise BadInputError(Say.OTHER(path=path, most=100.0 * _apart(written, after)))
-    return Written(
-        before=table.with_values(before),
-        after=table.with_values(written),
-        asked_pct=columns["correction_pct"].reshape(table.shape),
-        error_pct=columns["own_error_pct"].reshape(table.shape),
-        seconds=np.nan_to_num(columns["seconds"]).reshape(table.shape),
-    )
+    return columns
 
 
 def _apart(one: Floats, other: Floats) -> float:

@@ -12,12 +12,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from lean_trim.core.data.calibration import Calibration, calibration_of
+from lean_trim.core.data.calibration import Calibration
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision
 from lean_trim.core.errors import BadInputError
-from lean_trim.core.messages import Message
 from lean_trim.formats.meaning.choices import Choices
 from lean_trim.formats.vehicle_sheet import vehicle_dict
 from lean_trim.job.choices import choices_in, put_choices
@@ -34,7 +33,7 @@ from lean_trim.job.log_writing import (
     put_round_logs,
     put_spans,
 )
-from lean_trim.job.reading import log_info, log_infos, read_job, resting_ids
+from lean_trim.job.reading import log_info, log_infos
 from lean_trim.job.records import (
     Job,
     LearnedMap,
@@ -51,6 +50,14 @@ from lean_trim.job.records import (
     WordKey,
 )
 from lean_trim.job.step_rows import drop_last_step, put_step
+from lean_trim.job.store_parts import (
+    put_first_round,
+    put_settings,
+    put_vehicle,
+    sound_job,
+    subject_of,
+    with_kept_ids,
+)
 from lean_trim.job.trail import Step
 from lean_trim.job.tuning import Tuning, tuning_text
 from lean_trim.job.word_rows import put_words
@@ -69,16 +76,6 @@ from lean_trim.job.writing import (
     put_verdict,
     put_whole,
 )
-
-
-class Say:
-    """Sentences of this module."""
-
-    DAMAGED = Message("store.damaged", "the database is damaged ({state})")
-    MISSING_ENTRY = Message(
-        "store.missing_entry", "an entry of {table} refers to one of {table_2} that is missing"
-    )
-
 
 SUFFIX = ".leantrim"
 
@@ -124,7 +121,7 @@ class JobStore:
         SaveFailedError
             If it cannot be written; nothing is left behind.
         """
-        make_file(path, lambda db: _put_first_round(db, vehicle, car))
+        make_file(path, lambda db: put_first_round(db, vehicle, car))
         return cls(path)
 
     @classmethod
@@ -140,7 +137,7 @@ class JobStore:
         An open job; ``write_copy`` puts what is in it into a file.
         """
         return cls(
-            NO_FILE, database=Database.in_memory(lambda db: _put_first_round(db, vehicle, car))
+            NO_FILE, database=Database.in_memory(lambda db: put_first_round(db, vehicle, car))
         )
 
     @classmethod
@@ -157,7 +154,7 @@ class JobStore:
             sheet = json.dumps(vehicle_dict(job.vehicle))
             db.execute("INSERT INTO vehicle (id, sheet, car) VALUES (1, ?, ?)", (sheet, job.car))
             put_whole(db, job)
-            _put_settings(db, settings, choices)
+            put_settings(db, settings, choices)
 
         make_file(path, fill)
         return cls(path)
@@ -175,9 +172,9 @@ class JobStore:
         """
         with self.database.writing() as db:
             if after.vehicle is not before.vehicle:
-                _put_vehicle(db, after.vehicle)
+                put_vehicle(db, after.vehicle)
             put_changed(db, before, after)
-            _put_settings(db, settings, choices)
+            put_settings(db, settings, choices)
 
     def take_place_of(self, before: JobStore) -> None:
         """Become the one that writes in place of another store of this window, which is closed."""
@@ -232,7 +229,7 @@ class JobStore:
             for r in rounds:
                 put_round_logs(db, r)
                 put_outcome(db, r)
-            return tuple(_with_kept_ids(db, r) for r in rounds)
+            return tuple(with_kept_ids(db, r) for r in rounds)
 
     def begin_round(
         self,
@@ -474,13 +471,13 @@ class JobStore:
         with self.database.writing() as db:
             db.execute("UPDATE rounds SET handed_over = ? WHERE id = ?", (note, round_id))
             put_handed(db, round_id, handed)
-            put_prediction(db, round_id, _subject_of(db, round_id), prediction)
+            put_prediction(db, round_id, subject_of(db, round_id), prediction)
         return note
 
     def save_vehicle(self, vehicle: Vehicle) -> None:
         """Keep what the vehicle is, beside its tables."""
         with self.database.writing() as db:
-            _put_vehicle(db, vehicle)
+            put_vehicle(db, vehicle)
 
     def save_choices(self, shape: str, choices: Choices) -> None:
         """Keep what the user said about logs of one shape."""
@@ -529,7 +526,7 @@ class JobStore:
         """
         found: list[Job] = []
         try:
-            self.database.reading(lambda db: found.append(_sound_job(db)))
+            self.database.reading(lambda db: found.append(sound_job(db)))
         except BadInputError as error:
             raise DamagedJobError(self.path, str(error)) from error
         except (KeyboardInterrupt, SystemExit, JobFileError):
@@ -581,45 +578,3 @@ def load_job(path: Path) -> Job:
     store, job = open_job(path, take=False)
     store.close()
     return job
-
-
-def _subject_of(db: sqlite3.Connection, round_id: int) -> str:
-    """The table under correction in a round."""
-    return str(db.execute("SELECT subject FROM rounds WHERE id = ?", (round_id,)).fetchone()[0])
-
-
-def _put_first_round(db: sqlite3.Connection, vehicle: Vehicle, car: str) -> None:
-    sheet = json.dumps(vehicle_dict(vehicle))
-    db.execute("INSERT INTO vehicle (id, sheet, car) VALUES (1, ?, ?)", (sheet, car))
-    revision_id = put_revision(db, None, calibration_of(vehicle))
-    put_round(db, 1, revision_id, vehicle.table_name, Tuning())
-
-
-def _put_vehicle(db: sqlite3.Connection, vehicle: Vehicle) -> None:
-    db.execute("UPDATE vehicle SET sheet = ?", (json.dumps(vehicle_dict(vehicle)),))
-
-
-def _put_settings(
-    db: sqlite3.Connection, settings: Mapping[str, str], choices: Mapping[str, Choices]
-) -> None:
-    for key, value in settings.items():
-        db.execute("INSERT OR REPLACE INTO settings VALUES (?, ?)", (key, value))
-    for shape, choice in choices.items():
-        put_choices(db, shape, choice)
-
-
-def _with_kept_ids(db: sqlite3.Connection, r: Round) -> Round:
-    """A round with its logs under the ids the file keeps them under."""
-    ids = resting_ids(db, r.id)
-    resting = tuple(replace(x, info=log_info(db, i)) for x, i in zip(r.resting, ids, strict=True))
-    return replace(r, log_infos=log_infos(db, r.id), resting=resting)
-
-
-def _sound_job(db: sqlite3.Connection) -> Job:
-    (state,) = db.execute("PRAGMA quick_check(1)").fetchone()
-    if state != "ok":
-        raise BadInputError(Say.DAMAGED(state=state))
-    lost = db.execute("PRAGMA foreign_key_check").fetchone()
-    if lost is not None:
-        raise BadInputError(Say.MISSING_ENTRY(table=lost[0], table_2=lost[2]))
-    return read_job(db)

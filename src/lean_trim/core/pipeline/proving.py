@@ -20,12 +20,12 @@ from lean_trim.core.pipeline.carrying import means_of
 from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.pipeline.too_few import TooFewError
-from lean_trim.core.proving.conditions import conditions_of
+from lean_trim.core.proving.conditions import Condition, conditions_of
 from lean_trim.core.proving.outcome import Outcome, Word, compared, judge
 from lean_trim.core.proving.places import Steady, steady_places
 from lean_trim.core.proving.proof import NOT_IN, Proof
 from lean_trim.core.proving.stopping import stopping
-from lean_trim.core.proving.transfer import Written, tell
+from lean_trim.core.proving.transfer import Transfer, Written, tell
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
 from lean_trim.core.types import Floats
 
@@ -124,16 +124,25 @@ def prove(
     at_steady = [str(regions.ravel()[i]) for i in written.after.nearest(*steady.at)]
     transfer = tell(written, others or {}, steady, at_steady, trims_are_logged(frame))
     weather = conditions_of(logs_before, (frame.log,)) if logs_before else ()
-    if not isinstance(drive, Solution) or proposal is None:
-        unjudged = tuple(Outcome(name, "not driven") for name in (*names, ""))
-        nothing = np.empty(0)
-        return Proof(transfer, unjudged, stopping(nothing, nothing, nothing, nothing), weather)
-    if transfer.kind in NOT_IN:
+    if not isinstance(drive, Solution) or proposal is None or transfer.kind in NOT_IN:
         # What a drive on another table was off by says nothing of the written one.
-        seconds = drive.residual.seconds
+        seconds = drive.residual.seconds if isinstance(drive, Solution) else np.zeros(regions.size)
         away = _not_on_it(names, regions, seconds)
-        step = drive.residual.gap_pct
-        return Proof(transfer, away, stopping(step, step, step, np.zeros(step.shape)), weather)
+        nothing = np.empty(0)
+        return Proof(transfer, away, stopping(nothing, nothing, nothing, nothing), weather)
+    return _judged(written, drive, proposal, transfer, regions, weather)
+
+
+def _judged(
+    written: Written,
+    drive: Solution,
+    proposal: Proposal,
+    transfer: Transfer,
+    regions: np.ndarray,
+    weather: tuple[Condition, ...],
+) -> Proof:
+    """What a drive on the written table shows of it."""
+    names = _names(regions)
     means = means_of(
         drive.prepared, drive.observations, drive.measured.surface, drive.settings.surface.huber
     )

@@ -8,12 +8,9 @@ from lean_trim.ui.specs import Command, FeatureCommand, Needs, Place
 
 
 def _compare(place: Place, on: bool) -> None:
-    from PySide6.QtWidgets import QWidget
+    from lean_trim.features.books.pages.compare_sheet import show_over
 
-    from lean_trim.features.books.pages.compare_sheet import CompareSheet
-
-    parent = place if isinstance(place, QWidget) else None
-    CompareSheet(place.session, place.appearance, parent).exec()
+    show_over(place)
 
 
 COMPARE = FeatureCommand(

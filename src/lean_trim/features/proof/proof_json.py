@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 from typing import Any
 
+from lean_trim.core.proving.outcome import Outcome
 from lean_trim.core.proving.proof import Proof
 from lean_trim.formats.whole_files import write_whole
 
@@ -22,41 +23,12 @@ def proof_dict(proof: Proof) -> dict[str, Any]:
     -------
     As docs/formats.md describes it.
     """
-    t = proof.transfer
     s = proof.stopping
     return {
         "format": "lean-trim proof 1",
         "verdict": proof.verdict,
-        "took": {
-            "in_ecu": t.kind,
-            "name": t.name,
-            "by": t.route,
-            "probability": _plain(t.probability),
-            "written_rms_pct": _plain(t.step_pct),
-            "places": t.places,
-            "seconds": _plain(t.seconds),
-            "misfit": _plain(t.misfit),
-            "regions": {
-                name: {"share": _plain(share), "std_error": _plain(error)}
-                for name, (share, error) in (t.taken or {}).items()
-            },
-            "message": str(proof.took_said),
-        },
-        "regions": {
-            (o.name or "all"): {
-                "verdict": o.word,
-                "before_rms_pct": _plain(o.before_pct),
-                "expected_rms_pct": _plain(o.expected_pct),
-                "expected_std_error_pct": _plain(o.expected_error_pct),
-                "observed_rms_pct": _plain(o.observed_pct),
-                "observed_std_error_pct": _plain(o.observed_error_pct),
-                "shift_pct": _plain(o.shift_pct),
-                "leanest_pct": _plain(o.lean_pct),
-                "seconds": _plain(o.seconds),
-                "places": o.places,
-            }
-            for o in proof.outcomes
-        },
+        "took": _took(proof),
+        "regions": {(o.name or "all"): _outcome(o) for o in proof.outcomes},
         "flips": _plain(s.flips),
         "stop": proof.stops,
         "stopping": {
@@ -78,6 +50,42 @@ def proof_dict(proof: Proof) -> dict[str, Any]:
         "message": str(proof.outcome_said),
         "next": str(proof.next_said),
         "beside": [str(said) for said in proof.beside],
+    }
+
+
+def _took(proof: Proof) -> dict[str, Any]:
+    """Which table is in the ECU."""
+    t = proof.transfer
+    return {
+        "in_ecu": t.kind,
+        "name": t.name,
+        "by": t.route,
+        "probability": _plain(t.probability),
+        "written_rms_pct": _plain(t.step_pct),
+        "places": t.places,
+        "seconds": _plain(t.seconds),
+        "misfit": _plain(t.misfit),
+        "regions": {
+            name: {"share": _plain(share), "std_error": _plain(error)}
+            for name, (share, error) in (t.taken or {}).items()
+        },
+        "message": str(proof.took_said),
+    }
+
+
+def _outcome(o: Outcome) -> dict[str, Any]:
+    """What became of one region."""
+    return {
+        "verdict": o.word,
+        "before_rms_pct": _plain(o.before_pct),
+        "expected_rms_pct": _plain(o.expected_pct),
+        "expected_std_error_pct": _plain(o.expected_error_pct),
+        "observed_rms_pct": _plain(o.observed_pct),
+        "observed_std_error_pct": _plain(o.observed_error_pct),
+        "shift_pct": _plain(o.shift_pct),
+        "leanest_pct": _plain(o.lean_pct),
+        "seconds": _plain(o.seconds),
+        "places": o.places,
     }
 
 

@@ -43,10 +43,9 @@ from lean_trim.ui.window.actions import (
 )
 from lean_trim.ui.window.confirm_strip import ConfirmStrip
 from lean_trim.ui.window.dialogs import Dialogs
-from lean_trim.ui.window.finder import Finder
+from lean_trim.ui.window.finding import find_in
 from lean_trim.ui.window.margin import Margin
 from lean_trim.ui.window.message_bar import AccessBanner, MessageBar
-from lean_trim.ui.window.note_way import go_to_note
 from lean_trim.ui.window.opening import Opening
 from lean_trim.ui.window.over_desk import OverDesk
 from lean_trim.ui.window.pasting import paste_into
@@ -57,7 +56,6 @@ from lean_trim.ui.window.status import Status
 from lean_trim.ui.window.tape_fold import TapeFold
 from lean_trim.ui.window.units_menu import UnitsMenu
 from lean_trim.workspace.changes import Notice, Remedy
-from lean_trim.workspace.notes import Notes
 
 if TYPE_CHECKING:
     from lean_trim.ui.vehicle.new_job import NewJobPage
@@ -89,7 +87,6 @@ class Say:
         "Something unexpected went wrong ({what}). What was saved is safe. “Save a report for "
         "support…” in the Job menu holds the details.",
     )
-    TERM = Message("window.term", "{said}")
     CHOOSE_STRETCH = Message(
         "window.choose_stretch",
         "Drag along the tape first to choose a stretch, or click a visit on the Evidence page.",
@@ -252,7 +249,7 @@ class MainWindow(QMainWindow):
             "narrow_rail": lambda on: self.rail.narrow(on),
             "night": lambda on: self.appearance.use(NIGHT if on else LIGHT),
             "help": lambda: self.over.toggle_help(),
-            "find": self._find,
+            "find": partial(find_in, self),
         }
 
     def _build(self) -> None:
@@ -557,12 +554,6 @@ class MainWindow(QMainWindow):
         return tuple(
             (a.shortcut().toString(), a.text().replace("&", "").split(": ")[0]) for a in actions
         )
-
-    def _find(self) -> None:
-        finder = Finder(self.actions_, self, self.session.part(Notes).found)
-        finder.went.connect(partial(go_to_note, self))
-        finder.explained.connect(lambda said: self.session.note(Say.TERM(said=said)))
-        finder.exec()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Take files."""

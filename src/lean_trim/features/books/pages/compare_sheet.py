@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from lean_trim.features.books.revisions import Difference, State, differences, states_of
 from lean_trim.ui.session import Session
+from lean_trim.ui.specs import Place
 from lean_trim.ui.theme import Appearance, font
 from lean_trim.ui.widgets.label import Label
 from lean_trim.ui.widgets.page import running_text
@@ -182,3 +183,14 @@ def _sentence(d: Difference) -> str:
     less = float(np.min(pct, initial=0.0))
     rms = float(np.sqrt(np.mean(pct**2))) if len(pct) else 0.0
     return f"{d.words} differ by {rms:.1f} % rms, {less:+.1f} to {more:+.1f} %. Ctrl+C copies them."
+
+
+def show_over(place: Place) -> None:
+    """Show the sheet over a window until it is closed.
+
+    Parameters
+    ----------
+    place : the window.
+    """
+    parent = place if isinstance(place, QWidget) else None
+    CompareSheet(place.session, place.appearance, parent).exec()
