@@ -122,3 +122,12 @@ def test_weather_and_fuel_are_laid_side_by_side() -> None:
     found = {c.label: c for c in conditions_of((log(10.0, 98.0),), (log(32.0, 98.5),))}
     assert found["Intake air"].differs and found["Intake air"].now == 32.0
     assert not found["Barometer"].differs and "Ethanol content" not in found
+
+
+def test_a_small_step_can_wait_for_another_drive() -> None:
+    def beside(step: float) -> str:
+        state = Stopping(False, step, 0.0, 0, 1.0, float("nan"))
+        return " ".join(map(str, proof("whole", "as predicted", state).beside))
+
+    assert "one flash does for both" in beside(0.6)
+    assert "one flash" not in beside(2.5)

@@ -134,11 +134,23 @@ def test_a_heading_goes_to_the_page_of_what_stands_below_it(
     assert dict(at)["below"] == drawn[0] == 2
 
 
-def test_long_rows_go_on_over_pages(qapp: object) -> None:
+def test_long_rows_go_on_over_pages_each_with_its_heads(
+    qapp: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
     sentence = "a sentence of some length that is wrapped " * 4
     rows = Rows(("a", "b"), tuple((f"{i}", sentence) for i in range(150)))
+    heads: list[int] = []
+    real = pages._row
+
+    def drawn(p: pages._Pages, *args: object, faint: bool = False) -> None:
+        real(p, *args, faint=faint)  # type: ignore[arg-type]
+        if faint:
+            heads.append(p.number)
+
+    monkeypatch.setattr(pages, "_row", drawn)
     data = report_pdf(Report("t", "u", (Section("s", (rows,)),)))
-    assert len(re.findall(rb"/Type /Page\b", data)) >= 3
+    count = len(re.findall(rb"/Type /Page\b", data))
+    assert count >= 3 and heads == list(range(1, count + 1))
 
 
 def test_tints_grow_with_the_change_and_end() -> None:

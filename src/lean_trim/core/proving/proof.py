@@ -94,6 +94,10 @@ class Say:
         "proof.flips",
         "{share:.0f} % of the cells changed sign since the last round: noise has begun.",
     )
+    WAIT = Message(
+        "proof.wait",
+        "So small a step can wait: drive once more first. Both drives count, and one flash does for both.",
+    )
     UNDRIVEN = Message("proof.undriven", "Not driven: {regions}.")
     SHIFT = Message(
         "proof.shift",
@@ -103,6 +107,8 @@ class Say:
 
 REGION_WORDS = {"idle": "idle", "part": "part throttle", "full": "full throttle", "boost": "boost"}
 LEAST_SHOWN_PCT = 0.05
+SMALL_STEP_PCT = 1.0
+"""A step, percent rms, below which a flash for itself seldom pays (a choice)."""
 SHIFT_PCT = 1.0
 """Common difference that is worth a word, percent."""
 FLIPS = 0.5
@@ -223,6 +229,8 @@ class Proof:
             out.append(Say.SHIFT(shift=self.whole.shift_pct))
         if np.isfinite(self.stopping.flips) and self.stopping.flips >= FLIPS:
             out.append(Say.FLIPS(share=100.0 * self.stopping.flips))
+        if self.next_said.message is Say.GO_ON and self.stopping.step_pct < SMALL_STEP_PCT:
+            out.append(Say.WAIT())
         if self.stopping.is_held and self.next_said.message is not Say.HELD:
             out.append(Say.HELD(held=self.stopping.held_pct))
         return tuple(out)

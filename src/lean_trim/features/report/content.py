@@ -10,6 +10,7 @@ import numpy as np
 from lean_trim import __version__
 from lean_trim.core.data.tables import Table
 from lean_trim.core.decision.proposal import Proposal
+from lean_trim.core.decision.regions import USUAL_KPA, boosted
 from lean_trim.core.drive.nuisance_terms import Term
 from lean_trim.core.explore.scorecard import REGION_WORDS, Score, scorecard
 from lean_trim.core.pipeline.pulls import pulls_of
@@ -28,6 +29,8 @@ CAUTION = (
     "rules of road, workshop and emissions stand above it, and so does whoever answers for the engine."
 )
 TINTS = "Warm cells hold more than before, cool ones less; a dot is no change."
+LEAST_BOOST_S = 3.0
+"""Driving in boost below which it is not covered."""
 MOST_PULLS = 12
 MOST_FINDINGS = 12
 
@@ -177,6 +180,8 @@ def _result(current: Round, solution: Solution | None, proof: Proof | None) -> t
         )
     else:
         lines.append("This round has no drive that could be worked out.")
+    dangers = [] if solution is None else [f for f in solution.findings if f.severity == "danger"]
+    lines = [*(f"Danger: {f.message}" for f in dangers), *lines]
     if current.changed:
         lines.append(f"{current.changed} cells are decided in this round.")
     handed = f"Handed over: {current.handed_over}." if current.handed_over else "Not handed over."
@@ -255,7 +260,7 @@ def _tables(job: Job, current: Round) -> list[Section]:
     if len(before.axes) == 1:
         axis = before.axes[0]
         rows = tuple(
-            (f"{x:g}", f"{a:.2f}", f"{b:.2f}", _number(float(c), sign=True))
+            (f"{x:g}", f"{a:.2f}", f"{b:.2f}", _number(float(c), sign=True) if c else "·")
             for x, a, b, c in zip(axis.shown, before.shown, after.shown, change, strict=True)
         )
         head = (f"{axis.name}, {axis.shown_unit}", f"before, {unit}", f"after, {unit}", "change, %")
@@ -334,17 +339,17 @@ def _left(solution: Solution | None, proposal: Proposal | None, proof: Proof | N
         return Lines(("Nothing of this round is proven.",))
     estimate = solution.estimate
     known = int(estimate.supported.sum())
-    lines = [
-        f"{known} of {estimate.table.size} cells rest on driving; all others were kept, or filled from "
-        "their neighbours, and are not proven."
-    ]
+    size = estimate.table.size
+    others = "; all others were kept, or filled from their neighbours, and are not proven"
+    lines = [f"{known} of {size} cells rest on driving{others if known < size else ''}."]
     filled = int((proposal.status == "filled").sum())
     if filled:
         lines.append(f"{filled} cells were filled where nobody drove.")
     if proof is not None:
         lines += [str(said) for said in proof.beside if said.id == "proof.undriven"]
     boost = [s for s in scorecard(solution) if s.region is not None and str(s.region) == "boost"]
-    if not boost or boost[0].seconds < 3.0:
+    has_boost = bool(boosted(estimate.table, USUAL_KPA).any())
+    if has_boost and (not boost or boost[0].seconds < LEAST_BOOST_S):
         lines.append("Boost was not driven, or for less than three seconds.")
     return Lines(tuple(lines))
 

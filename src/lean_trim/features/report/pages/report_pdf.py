@@ -202,8 +202,21 @@ def _rows(pages: _Pages, block: Rows) -> None:
     ]
     _row(pages, block.head, widths, left, faint=True)
     for row in block.rows:
+        number = pages.number
+        pages.need(_row_height(pages, row, widths))
+        if pages.number != number:
+            # A page that begins with figures says what they are.
+            _row(pages, block.head, widths, left, faint=True)
         _row(pages, row, widths, left)
     pages.y += GAP
+
+
+def _row_height(pages: _Pages, row: Sequence[str], widths: Sequence[float]) -> float:
+    texts = [
+        _text_height(pages, text, width - 2 * PAD, SMALL)
+        for text, width in zip(row, widths, strict=True)
+    ]
+    return max(texts) + 2 * PAD
 
 
 def _is_sentence(text: str) -> bool:
@@ -217,10 +230,7 @@ def _row(
     left: Sequence[bool],
     faint: bool = False,
 ) -> None:
-    height = max(
-        _text_height(pages, text, width - 2 * PAD, SMALL)
-        for text, width in zip(row, widths, strict=True)
-    )
+    height = _row_height(pages, row, widths) - 2 * PAD
     pages.need(height + 2 * PAD)
     x = 0.0
     p = pages.p
