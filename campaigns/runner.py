@@ -43,6 +43,7 @@ NAMES = (
     "rounds",
     "plan",
     "proof",
+    "done",
     "lies",
     "learned",
     "attacks",

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import font
-from lean_trim.ui.widgets.label import plain_tip
+from lean_trim.ui.widgets.label import Label, plain_tip
 from lean_trim.workspace.notes import FIELDS, Notes
 
 NOTE_H = 58
@@ -64,7 +64,9 @@ class NotesPanel(QWidget):
             line.textEdited.connect(lambda text, key=key: self.notes.type_in(key, text))
             line.editingFinished.connect(self.notes.flush)
             self.lines[key] = line
-            form.addRow(title, line)
+            label = Label(title, self)
+            label.setFont(font(9))
+            form.addRow(label, line)
         self.in_report = QCheckBox("In the report", self)
         self.in_report.setFont(font(9))
         self.in_report.setToolTip(plain_tip("Notes on the round and on cells stand in its report"))
