@@ -33,6 +33,7 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.knobs import Knob, default_of
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.prepare import Prepared
+from lean_trim.core.planning.reach import Reached
 from lean_trim.core.types import Floats, Ints, Mask
 
 
@@ -100,6 +101,7 @@ class DriveEvidence:
     restraints : what spoke on a proposal beside it.
     driving : how its cells were driven.
     doubted : something speaks against the drive as a whole, and it does not count.
+    reached : what it tells of engine and road, None where that was not read.
     """
 
     table: Table
@@ -107,6 +109,7 @@ class DriveEvidence:
     restraints: Restraints
     driving: DrivingSeconds
     doubted: bool = False
+    reached: Reached | None = None
 
     @property
     def seconds(self) -> float:
@@ -161,6 +164,7 @@ class EarlierDrives:
     restraints, driving : of those that count, on the present table; None where none does.
     at : where the readings lie, in the units of the table's axes, (axes, m).
     engine : their engine speed and manifold pressure, (2, m).
+    reached : what they tell of engine and road, None where none does.
     """
 
     readings: Carried | None = None
@@ -169,6 +173,7 @@ class EarlierDrives:
     driving: DrivingSeconds | None = None
     at: Floats | None = None
     engine: Floats | None = None
+    reached: Reached | None = None
 
 
 NONE_EARLIER = EarlierDrives()
@@ -239,12 +244,25 @@ def earlier_drives(
     )
     restraints = None
     driving = None
+    reached = None
     for e in kept:
         speaks = _restraints_on(table, e.evidence)
         restraints = speaks if restraints is None else restraints.plus(speaks)
         drove = _driving_on(table, e.evidence)
         driving = drove if driving is None else driving.plus(drove)
-    return EarlierDrives(readings, counted, restraints, driving, at[:, inside], engine[:, inside])
+        # The rounds come oldest first, so that the newest road stands.
+        told = e.evidence.reached
+        if told is not None:
+            reached = told if reached is None else told.joined(reached)
+    return EarlierDrives(
+        readings=readings,
+        counted=counted,
+        restraints=restraints,
+        driving=driving,
+        at=at[:, inside],
+        engine=engine[:, inside],
+        reached=reached,
+    )
 
 
 def _counted(one: Earlier, own: PlaceMeans, table: Table, settings: CarrySettings) -> Counted:

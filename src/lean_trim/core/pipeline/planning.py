@@ -17,7 +17,7 @@ from lean_trim.core.messages import Message
 from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.planning.plan import Plan, Where, plan_drive
-from lean_trim.core.planning.reach import Road, Span, road_of, span_of
+from lean_trim.core.planning.reach import Reached, Road, Span, road_of, span_of
 from lean_trim.core.planning.states import UNKNOWN_PCT, Knowledge, seconds_near, states_between
 from lean_trim.core.types import Floats
 
@@ -85,15 +85,48 @@ def drives_of(solution: Solution) -> Drives:
     sound = np.isfinite(air_g)
     design = np.column_stack([np.ones(len(at)), kpa[at], kpa[at] * rpm[at] / 1000.0])
     plane, *_ = np.linalg.lstsq(design[sound], air_g[sound], rcond=None)
-    road = None
+    road = _road_in(solution, air_g)
+    reached = Reached(span, road)
+    before = solution.measured.before.reached
+    # What earlier drives reached can be reached, and the road is the same.
+    whole = reached if before is None else reached.joined(before)
+    return Drives(whole.span, whole.road, baro, (float(plane[0]), float(plane[1]), float(plane[2])))
+
+
+def _road_in(solution: Solution, air_g: Floats) -> Road | None:
+    """What the road takes, by this drive; None where it does not tell."""
+    log = solution.frame.log
     gears = read_gears(log)
-    if Role.SPEED in log and gears.how != "unknown":
-        speed = held(log[Role.SPEED])
-        accel = rate_per_s(log.time_s, as_loop(speed / 3.6), ACCEL_S)
-        road = road_of(
-            rpm[at], speed[at], gears.gear[at], air_g, accel[at], solution.observations.seconds
-        )
-    return Drives(span, road, baro, (float(plane[0]), float(plane[1]), float(plane[2])))
+    if Role.SPEED not in log or gears.how == "unknown":
+        return None
+    at = solution.observations.index
+    speed = held(log[Role.SPEED])
+    accel = rate_per_s(log.time_s, as_loop(speed / 3.6), ACCEL_S)
+    return road_of(
+        held(log[Role.RPM])[at],
+        speed[at],
+        gears.gear[at],
+        air_g,
+        accel[at],
+        solution.observations.seconds,
+    )
+
+
+def reached_in(solution: Solution) -> Reached | None:
+    """What the drives so far tell of engine and road, to be kept with the round.
+
+    Parameters
+    ----------
+    solution : of one round.
+
+    Returns
+    -------
+    None where manifold pressure was not logged.
+    """
+    if Role.MAP not in solution.frame.log or not len(solution.observations):
+        return None
+    drives = drives_of(solution)
+    return Reached(drives.span, drives.road)
 
 
 def _fuelled(solution: Solution) -> np.ndarray:

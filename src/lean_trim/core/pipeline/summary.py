@@ -31,6 +31,7 @@ from lean_trim.core.estimation.observations import Observations
 from lean_trim.core.estimation.residual import Residual
 from lean_trim.core.pipeline.carrying import DriveEvidence, driving_with, means_of, restraints_with
 from lean_trim.core.pipeline.look import Look
+from lean_trim.core.pipeline.planning import reached_in
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.sieve.sieve import SieveSettings, Sifted
 from lean_trim.core.types import Floats, Mask
@@ -247,6 +248,7 @@ def evidence_of(solution: Solution) -> DriveEvidence:
         restraints=own_restraints(solution),
         driving=driving_seconds(solution.sifted, solution.observations),
         doubted=is_doubted(solution),
+        reached=reached_in(solution),
     )
 
 

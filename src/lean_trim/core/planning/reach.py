@@ -46,6 +46,21 @@ class Span:
         high = np.interp(rpm, self.rpm, self.high)
         return np.asarray((map_kpa >= low) & (map_kpa <= high))
 
+    def joined(self, other: Span) -> Span:
+        """What either drive shows to be within reach.
+
+        Parameters
+        ----------
+        other : of another drive of the same car.
+
+        Returns
+        -------
+        On this one's engine speeds.
+        """
+        low = np.interp(self.rpm, other.rpm, other.low)
+        high = np.interp(self.rpm, other.rpm, other.high)
+        return Span(self.rpm, np.minimum(self.low, low), np.maximum(self.high, high))
+
 
 def span_of(
     rpm: Floats, map_kpa: Floats, fuelled: Mask, baro_kpa: float, boosted: bool, redline_rpm: float
@@ -122,6 +137,19 @@ class Road:
         speed = rpm / ratio
         needed = (air_g - self.a) * ratio - self.b * speed**2 - self.c
         return np.asarray(needed / (self.d * GRAVITY))
+
+
+@dataclass(frozen=True, eq=False)
+class Reached:
+    """What drives so far tell of engine and road. ``road`` is None where none told it."""
+
+    span: Span
+    road: Road | None
+
+    def joined(self, older: Reached) -> Reached:
+        """With what an older drive tells; of two roads the newer stands."""
+        road = self.road if self.road is not None else older.road
+        return Reached(self.span.joined(older.span), road)
 
 
 def road_of(
