@@ -47,9 +47,9 @@ def _prepare(folder: Path) -> object:
     return None
 
 
-def _far_off(table: Table, best: Table, at: tuple[np.ndarray, ...]) -> np.ndarray:
-    """How far a table is off the best one at states, percent, less what a gauge makes of all alike."""
-    ratio = table.lookup(*at) / best.lookup(*at)
+def _far_off(table: Table, true: np.ndarray, at: tuple[np.ndarray, ...]) -> np.ndarray:
+    """How far a table is off the engine at states, percent, less what a gauge makes of all alike."""
+    ratio = table.lookup(*at) / true
     return np.asarray(100.0 * (ratio / np.median(ratio) - 1.0))
 
 
@@ -69,6 +69,9 @@ def _rounds(
 ) -> list[dict[str, float]]:
     """Share of the states within the band and minutes driven, after each round."""
     best = car.vehicle.table.with_values(car.best.reshape(car.vehicle.table.shape))
+    true = np.asarray(car.truth.airflow_value(car.vehicle, at))
+    # Between its nodes even the best table is off an engine that bends there.
+    at_best = np.abs(_far_off(best, true, at))
     vehicle = car.vehicle
     log = first
     minutes = MINUTES
@@ -77,8 +80,8 @@ def _rounds(
     for number in range(1, MOST_ROUNDS + 1):
         solution, proposal = _corrected(log, vehicle, earlier, way)
         vehicle = vehicle.with_table(_written(vehicle.table, proposal, way))
-        off = _far_off(vehicle.table, best, at)
-        within = float(np.mean(np.abs(off) <= WITHIN_PCT))
+        off = _far_off(vehicle.table, true, at)
+        within = float(np.mean(np.abs(off) <= at_best + WITHIN_PCT))
         out.append({"within": within, "minutes": minutes, "rms": float(np.sqrt(np.mean(off**2)))})
         if within >= SHARE:
             break
@@ -139,10 +142,11 @@ def _figure(values: Sequence[float], of: Callable[[np.ndarray], float]) -> str:
 
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
-        f"Random cars with a VE table and a wideband that served for nothing else. Done is a table whose "
-        f"states on a dynamometer are within ±{WITHIN_PCT:g} % of the best the table can hold, what a gauge "
-        f"makes of all alike taken out. First {MINUTES:g} ordinary minutes; then {PLANNED_MINUTES:g} by plan "
-        f"or {MINUTES:g} ordinary ones, up to {MOST_ROUNDS} rounds. Earlier drives count but for the hand. "
+        "Random cars with a VE table and a wideband that served for nothing else. Done is a table whose states "
+        f"on a dynamometer are off the engine by at most {WITHIN_PCT:g} % more than the best table of these "
+        f"axes is, what a gauge makes of all alike taken out. First {MINUTES:g} ordinary minutes; then "
+        f"{PLANNED_MINUTES:g} by plan or {MINUTES:g} ordinary ones, up to {MOST_ROUNDS} rounds. Earlier drives "
+        "count but for the hand. "
         "Median and ninth decile of the cars; never is more rounds than were driven.",
         "",
         f"| | rounds to {SHARE:.0%} | minutes | cars done | rounds to {LESS:.0%} | minutes | cars done | "
