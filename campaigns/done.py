@@ -144,8 +144,8 @@ def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
         "Random cars with a VE table and a wideband that served for nothing else. Done is a table whose "
         f"states on a dynamometer are off the engine by at most {WITHIN_PCT:g} % more than the best table "
-        f"of these axes is, what a gauge makes of all alike taken out. First {MINUTES:g} ordinary minutes; then "
-        f"{PLANNED_MINUTES:g} by plan or {MINUTES:g} ordinary ones, up to {MOST_ROUNDS} rounds. Earlier "
+        f"of these axes is, what a gauge makes of all alike taken out. First {MINUTES:g} ordinary minutes; "
+        f"then {PLANNED_MINUTES:g} by plan or {MINUTES:g} ordinary ones, up to {MOST_ROUNDS} rounds. Earlier "
         "drives count but for the hand. "
         "Median and ninth decile of the cars; never is more rounds than were driven.",
         "",
