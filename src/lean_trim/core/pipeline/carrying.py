@@ -162,8 +162,7 @@ class EarlierDrives:
     readings : of the table; None where no drive counts.
     counted : one entry a drive.
     restraints, driving : of those that count, on the present table; None where none does.
-    at : where the readings lie, in the units of the table's axes, (axes, m).
-    engine : their engine speed and manifold pressure, (2, m).
+    engine : the readings' engine speed and manifold pressure, (2, m).
     reached : what they tell of engine and road, None where none does.
     """
 
@@ -171,7 +170,6 @@ class EarlierDrives:
     counted: tuple[Counted, ...] = ()
     restraints: Restraints | None = None
     driving: DrivingSeconds | None = None
-    at: Floats | None = None
     engine: Floats | None = None
     reached: Reached | None = None
 
@@ -259,7 +257,6 @@ def earlier_drives(
         counted=counted,
         restraints=restraints,
         driving=driving,
-        at=at[:, inside],
         engine=engine[:, inside],
         reached=reached,
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import partial
 
 import numpy as np
 
@@ -25,7 +26,7 @@ from lean_trim.core.proving.outcome import Outcome, Word, compared, judge
 from lean_trim.core.proving.places import Steady, steady_places
 from lean_trim.core.proving.proof import NOT_IN, Proof
 from lean_trim.core.proving.stopping import stopping
-from lean_trim.core.proving.transfer import Transfer, Written, tell
+from lean_trim.core.proving.transfer import Transfer, Written, read_known, tell
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
 from lean_trim.core.types import Floats
 
@@ -208,12 +209,7 @@ def _along(
     o = drive.observations
     time = drive.frame.log.time_s[o.index]
     table = written.after
-    mesh = o.mesh
-
-    def read(values: Floats) -> Floats:
-        used = np.where(mesh.weights > 1e-6, values.ravel()[mesh.cells], 0.0)
-        return np.asarray((used * mesh.weights).sum(axis=1))
-
+    read = partial(read_known, o.mesh)
     lacks = 100.0 * (read(written.wanted) - read(np.log(table.values)))
     expected = np.sqrt(lacks**2 + read(written.error_pct) ** 2)
     known = np.isfinite(expected)

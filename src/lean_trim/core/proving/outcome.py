@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Literal
 
 import numpy as np
 
 from lean_trim.core.estimation.carried import PlaceMeans
-from lean_trim.core.proving.transfer import ERRORS_COUNT, Written, likeness
+from lean_trim.core.proving.transfer import ERRORS_COUNT, Written, likeness, read_known
 from lean_trim.core.types import Floats
 
 Word = Literal["better", "as predicted", "worse", "not driven", "cannot be told"]
@@ -99,10 +100,7 @@ def compared(written: Written, means: PlaceMeans) -> Compared:
     means = means.only(table.inside(*means.at) & (means.wanted > 0.0))
     mesh = table.interpolate(*means.at)
 
-    def read(values: Floats) -> Floats:
-        used = np.where(mesh.weights > 1e-6, values.ravel()[mesh.cells], 0.0)
-        return np.asarray((used * mesh.weights).sum(axis=1))
-
+    read = partial(read_known, mesh)
     wanted = read(written.wanted)
     observed = np.log(means.wanted) - read(np.log(table.values))
     return Compared(

@@ -14,7 +14,7 @@ from typing import Literal
 
 import numpy as np
 
-from lean_trim.core.data.tables import Table
+from lean_trim.core.data.tables import Interpolation, Table
 from lean_trim.core.proving.places import Steady
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -179,8 +179,8 @@ def shown_by_lambda(
     keep = np.isfinite(steady.k)
     table = written.before
     mesh = table.interpolate(*steady.at)
-    wanted = _read(mesh.cells, mesh.weights, written.wanted)
-    error = _read(mesh.cells, mesh.weights, written.error_pct / 100.0)
+    wanted = read_known(mesh, written.wanted)
+    error = read_known(mesh, written.error_pct / 100.0)
     keep &= np.isfinite(wanted) & np.isfinite(error)
     if keep.sum() < LEAST_PLACES:
         return None
@@ -214,10 +214,20 @@ def likeness(table: Table, at: Floats) -> Floats:
     return np.asarray(np.exp(-0.5 * distance))
 
 
-def _read(cells: Ints, weights: Floats, values: Floats) -> Floats:
-    # A cell that hardly counts must not make a place unknown.
-    used = np.where(weights > 1e-6, values.ravel()[cells], 0.0)
-    return np.asarray((used * weights).sum(axis=1))
+def read_known(mesh: Interpolation, values: Floats) -> Floats:
+    """Read a table in which cells may be unknown.
+
+    Parameters
+    ----------
+    mesh : cells and weights, (p, corners).
+    values : of the table.
+
+    Returns
+    -------
+    Shape (p,); NaN only where an unknown cell has a part in the reading.
+    """
+    used = np.where(mesh.weights > 1e-6, values.ravel()[mesh.cells], 0.0)
+    return np.asarray((used * mesh.weights).sum(axis=1))
 
 
 @dataclass(frozen=True, eq=False)
@@ -266,7 +276,7 @@ def candidates(
     lower = np.linalg.cholesky(shown.whole)
     kept: list[tuple[Candidate, Floats]] = []
     for one in found:
-        reads = np.linalg.solve(lower, _read(mesh.cells, mesh.weights, one.values))
+        reads = np.linalg.solve(lower, read_known(mesh, one.values))
         apart = [float(np.sum((reads - other) ** 2)) for _, other in kept]
         if one.kind not in ("part", "other") or all(a >= APART for a in apart):
             kept.append((one, reads))
@@ -334,7 +344,7 @@ def _told(
     regions: Sequence[str],
 ) -> Transfer:
     mesh = written.before.interpolate(*shown.at)
-    step = _read(mesh.cells, mesh.weights, written.step)
+    step = read_known(mesh, written.step)
     size = 100.0 * float(np.sqrt(np.average(step**2, weights=shown.seconds)))
     plain = Transfer(
         "untold", shown.route, step_pct=size, places=len(step), seconds=float(shown.seconds.sum())
@@ -342,7 +352,7 @@ def _told(
     if size < LEAST_STEP_PCT:
         return plain
     listed = candidates(written, others, shown)
-    reads = [_read(mesh.cells, mesh.weights, c.values) for c in listed]
+    reads = [read_known(mesh, c.values) for c in listed]
     log_odds = np.array(
         [np.log(c.prior) - 0.5 * _distance(shown, r) for c, r in zip(listed, reads, strict=True)]
     )
@@ -428,8 +438,8 @@ def shares_taken(
     Regions in which something was written and driven.
     """
     mesh = written.before.interpolate(*shown.at)
-    step = _read(mesh.cells, mesh.weights, written.step)
-    before = _read(mesh.cells, mesh.weights, np.log(written.before.values))
+    step = read_known(mesh, written.step)
+    before = read_known(mesh, np.log(written.before.values))
     names = [
         name
         for name in dict.fromkeys(regions)

@@ -35,6 +35,7 @@ class Say:
     )
     NOT = Message("earlier_rounds.not", "does not count: {why}")
     WAITING = Message("earlier_rounds.waiting", "is worked out")
+    NOTHING = Message("earlier_rounds.nothing", "does not count: its drive could not be worked out")
 
 
 CHANGES = (
@@ -97,7 +98,7 @@ class EarlierRounds(QWidget):
             {} if solution is None else {c.number: c for c in solution.measured.before.counted}
         )
         for one in reversed(earlier):
-            self._add_row(one, counted.get(one.round.number))
+            self._add_row(one, counted.get(one.round.number), solution is not None)
         state = self.session.tuning.state
         words = [what for _, what in CHANGES]
         told = state.car_changed
@@ -105,7 +106,7 @@ class EarlierRounds(QWidget):
         for name, row in self.knobs.items():
             row.show_value(getattr(state.solve.carrying, name))
 
-    def _add_row(self, one: EarlierRound, counted: Counted | None) -> None:
+    def _add_row(self, one: EarlierRound, counted: Counted | None, is_solved: bool) -> None:
         number = one.round.number
         box = QCheckBox(f"Round {number}", self.rows)
         box.setFont(font(9))
@@ -119,7 +120,7 @@ class EarlierRounds(QWidget):
         )
         box.toggled.connect(partial(self.session.tuning.use_earlier, number))
         said = running_text(8.5)
-        said.setText(said_of(one, counted))
+        said.setText(said_of(one, counted, is_solved))
         said.setContentsMargins(22, 0, 0, 0)
         self.boxes.addWidget(box)
         self.boxes.addWidget(said)
@@ -131,13 +132,14 @@ class EarlierRounds(QWidget):
         self.session.tuning.turn("carrying", name, value)
 
 
-def said_of(one: EarlierRound, counted: Counted | None) -> str:
+def said_of(one: EarlierRound, counted: Counted | None, is_solved: bool) -> str:
     """An earlier round in a sentence.
 
     Parameters
     ----------
     one : the round.
     counted : what became of its drive, None where that is not worked out.
+    is_solved : the shown round is, so that nothing more is to come.
 
     Returns
     -------
@@ -146,7 +148,7 @@ def said_of(one: EarlierRound, counted: Counted | None) -> str:
     if one.why_not:
         return str(Say.NOT(why=one.why_not))
     if counted is None:
-        return str(Say.WAITING())
+        return str(Say.NOTHING() if is_solved else Say.WAITING())
     agreed = counted.agreement
     parts = [str(Say.SECONDS(minutes=counted.seconds / 60.0))]
     days = one.months * DAYS_A_MONTH
