@@ -53,7 +53,7 @@ def heron_solution(heron_vehicle: Vehicle, heron_log: Log, solved_once: SolvedOn
     """As ``solve`` gives it, which is these three in a row."""
     measured = solved_once.measure([heron_log], heron_vehicle)
     look = solved_once.of_solution(solving.looked_at)
-    found: Solution = look(conclude(measured, NOT_LOOKED))[0]
+    found: Solution = look(conclude(measured, NOT_LOOKED)).solution
     return found
 
 

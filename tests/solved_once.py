@@ -28,7 +28,7 @@ from lean_trim.core.pipeline.solve import (
     SolveSettings,
     measure,
 )
-from lean_trim.job.evidence_rows import stored_evidence
+from lean_trim.job.results import digest
 from lean_trim.simcar.cars import faults_on_drive, truth_of
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.faults import SOUND
@@ -103,7 +103,7 @@ class SolvedOnce:
         """As ``measure``."""
         if settings not in (None, SolveSettings()) or left_out is not None:
             return measure(logs, vehicle, settings, left_out, progress, earlier)
-        told = [(e.number, e.months, stored_evidence(e.evidence).data) for e in earlier]
+        told = [(e.number, e.months, digest(e.evidence)) for e in earlier]
         key = hashlib.sha256(pickle.dumps((list(logs), vehicle, told))).hexdigest()
         if progress is not None:
             progress(0.0, "Reading the log")

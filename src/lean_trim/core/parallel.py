@@ -8,7 +8,7 @@ from contextvars import copy_context
 from typing import TypeVar
 
 Result = TypeVar("Result")
-MANY = 200_000
+MANY = 50_000
 THREADS = 2
 """Samples from which a second thread pays, and how many threads are used."""
 

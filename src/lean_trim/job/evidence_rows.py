@@ -5,6 +5,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Mapping
 from datetime import datetime
+from functools import lru_cache
 
 from lean_trim import __version__
 from lean_trim.core.errors import BadInputError
@@ -24,6 +25,8 @@ class Say:
 MOST_BYTES = 1 << 26
 """Most that is kept of one drive; an hour over 512 × 512 cells takes a tenth of it."""
 MOST_NAME = 1000
+MOST_READ = 64
+"""Drives kept as they were read, for every later round reads them all."""
 
 
 def stored_evidence(evidence: DriveEvidence) -> StoredEvidence:
@@ -34,6 +37,7 @@ def stored_evidence(evidence: DriveEvidence) -> StoredEvidence:
     return StoredEvidence(packed(evidence), __version__, now())
 
 
+@lru_cache(maxsize=MOST_READ)
 def evidence_from(stored: StoredEvidence) -> DriveEvidence:
     """The inverse.
 

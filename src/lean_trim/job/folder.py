@@ -46,8 +46,9 @@ ROWS = "rows"
 LOGS = "logs"
 EVIDENCE = "evidence"
 TABLES = "tables"
-NOT_EXPORTED = ("owner", "migrations")
-"""Who has the file open, and what became of that one file, are no part of a job."""
+NOT_EXPORTED = ("owner", "migrations", "kept_answers")
+"""Who has the file open, and what became of that one file, are no part of a job; what was worked out is
+worked out again."""
 LARGEST_BYTES = 4_000_000_000
 MOST_ROWS = 20_000_000
 README = """\

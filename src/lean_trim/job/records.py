@@ -128,6 +128,22 @@ class StoredEvidence:
     made: str = ""
 
 
+@dataclass(frozen=True, eq=False)
+class KeptAnswer:
+    """Something that was worked out of a round, as bytes.
+
+    Attributes
+    ----------
+    key : what it depends on, see ``workspace.kept``; another key makes it stale.
+    program, made : which version worked it out, when.
+    """
+
+    key: str
+    data: bytes
+    program: str = ""
+    made: str = ""
+
+
 WordKey = tuple[str, str]
 """Kind and key of a word: an answer of the checklist, a note."""
 

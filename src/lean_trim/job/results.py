@@ -8,6 +8,7 @@ again.
 
 from __future__ import annotations
 
+import hashlib
 import importlib
 import io
 import json
@@ -77,6 +78,31 @@ def packed(result: object) -> bytes:
     return out.getvalue()
 
 
+def digest(value: object) -> str:
+    """A value as 64 letters that are others for any other value.
+
+    Parameters
+    ----------
+    value : as for ``packed``.
+
+    Returns
+    -------
+    SHA-256 in hexadecimal.
+
+    Raises
+    ------
+    BadInputError
+        If it holds anything that is no plain value.
+    """
+    writer = _Writer(sorts=True)
+    tree = writer.node(value)
+    sums = hashlib.sha256(json.dumps({"root": tree, "records": writer.records}).encode())
+    for array in writer.arrays:
+        sums.update(f"{array.dtype.str}{array.shape}".encode())
+        sums.update(np.ascontiguousarray(array).tobytes())
+    return sums.hexdigest()
+
+
 def unpacked(data: bytes) -> Any:
     """The inverse of ``packed``.
 
@@ -118,7 +144,8 @@ def unpacked(data: bytes) -> Any:
 class _Writer:
     """Turns values into nodes; what is shared is written once."""
 
-    def __init__(self) -> None:
+    def __init__(self, sorts: bool = False) -> None:
+        self.sorts = sorts
         self.arrays: list[np.ndarray] = []
         self.records: list[Node] = []
         self._known: dict[int, Node] = {}
@@ -153,8 +180,13 @@ class _Writer:
             self.records.append([_name_of(type(value)), parts])
             return {"record": len(self.records) - 1}
         if isinstance(value, Mapping):
-            return {"map": [[self.node(k), self.node(v)] for k, v in value.items()]}
-        for kind, name in ((tuple, "tuple"), (list, "list"), (frozenset, "set")):
+            pairs = [[self.node(k), self.node(v)] for k, v in value.items()]
+            # Equal maps are to look alike where they are compared.
+            return {"map": sorted(pairs, key=json.dumps) if self.sorts else pairs}
+        if isinstance(value, frozenset):
+            # In no order of their own: texts come in another one in every process.
+            return {"set": sorted((self.node(x) for x in value), key=json.dumps)}
+        for kind, name in ((tuple, "tuple"), (list, "list")):
             if isinstance(value, kind):
                 return {name: [self.node(x) for x in value]}
         raise BadInputError(Say.NOT_PLAIN(kind=type(value).__name__))

@@ -223,6 +223,15 @@ ROUND_WORDS = Migration(
             PRIMARY KEY (round_id, kind, key))""",
     ),
 )
+KEPT_ANSWERS = Migration(
+    "what was worked out of a round, under what it depends on, so that it need not be again",
+    (
+        """CREATE TABLE kept_answers (
+            round_id INTEGER NOT NULL REFERENCES rounds(id) ON DELETE CASCADE, kind TEXT NOT NULL,
+            key TEXT NOT NULL, data BLOB NOT NULL, program TEXT NOT NULL, made TEXT NOT NULL,
+            PRIMARY KEY (round_id, kind))""",
+    ),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -237,6 +246,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     BY_TABLE,
     EVIDENCE,
     ROUND_WORDS,
+    KEPT_ANSWERS,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

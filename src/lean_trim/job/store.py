@@ -24,6 +24,7 @@ from lean_trim.job.creation import make_file
 from lean_trim.job.database import NO_FILE, Database, now
 from lean_trim.job.errors import DamagedJobError, JobFileError, SaveFailedError, cause_of
 from lean_trim.job.evidence_rows import put_evidence
+from lean_trim.job.kept_rows import put_kept, read_kept
 from lean_trim.job.learned_rows import put_learned
 from lean_trim.job.log_writing import (
     drop_unused_logs,
@@ -36,6 +37,7 @@ from lean_trim.job.log_writing import (
 from lean_trim.job.reading import log_info, log_infos
 from lean_trim.job.records import (
     Job,
+    KeptAnswer,
     LearnedMap,
     LogInfo,
     Mark,
@@ -446,6 +448,33 @@ class JobStore:
         """
         with self.database.writing() as db:
             put_evidence(db, round_id, {table_name: evidence})
+
+    def keep_answer(self, round_id: int, kind: str, answer: KeptAnswer) -> None:
+        """Keep something that was worked out of a round.
+
+        Parameters
+        ----------
+        round_id : a round.
+        kind : what it is.
+        answer : replaces what was kept of that kind.
+        """
+        with self.database.writing() as db:
+            put_kept(db, round_id, kind, answer)
+
+    def kept_answer(self, round_id: int, kind: str) -> KeptAnswer | None:
+        """Something that was worked out of a round before.
+
+        Parameters
+        ----------
+        round_id : a round.
+        kind : what it is.
+
+        Returns
+        -------
+        None if nothing sound is kept.
+        """
+        with self.database.lock:
+            return read_kept(self.db, round_id, kind)
 
     def mark_handed_over(
         self,

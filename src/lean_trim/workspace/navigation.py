@@ -54,7 +54,7 @@ class Navigation:
         assert shown is not None
         self.tuning.show(shown.tuning)
         self.open.hub.publish(RoundShown(shown.id))
-        self.solver.solve()
+        self.solver.solve(use_kept=True)
 
     def show_newest(self) -> None:
         """Look at the newest round, unless it is the one that is looked at."""
@@ -68,7 +68,7 @@ class Navigation:
             return
         self.solver.forget()
         self.open.hub.publish(RoundShown(current.id))
-        self.solver.solve()
+        self.solver.solve(use_kept=True)
 
     def undo(self) -> None:
         """Take the last change back and say which; told if the file refuses."""

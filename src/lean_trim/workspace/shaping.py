@@ -19,7 +19,6 @@ from lean_trim.core.decision.driving_shares import driving_seconds
 from lean_trim.core.decision.shaping import Correction, Evidence, Shape
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.estimation.cell_evidence import SEEN_S
-from lean_trim.core.explore.events import tip_in_cells
 from lean_trim.core.messages import Message, Said
 from lean_trim.core.text import cells_in_words
 from lean_trim.core.types import Floats, Mask
@@ -114,9 +113,7 @@ class Shaping:
             asked_pct=evidence.asked_pct,
             proposal=self.solver.proposal,
             words=self.solver.tuning.state.policy.regions,
-            tip_in=None
-            if solution is None or choice is not Choice.TIP_IN
-            else tip_in_cells(solution),
+            tip_in=self.solver.tip_in,
             driving=None
             if solution is None
             else driving_seconds(solution.sifted, solution.observations).shares(

@@ -5,20 +5,21 @@ Asked for, checked against what is wanted when it comes, shown.
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 
 from lean_trim.core.decision.prediction import predict_residual
 from lean_trim.core.decision.proposal import Proposal
-from lean_trim.core.explore.events import Event, find_events
+from lean_trim.core.explore.events import Event, find_events, tip_in_cells
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import Solution, conclude, look_through, measure, refit
 from lean_trim.core.pipeline.summary import Summary, evidence_of, summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
+from lean_trim.core.types import Mask
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.evidence_rows import stored_evidence
 from lean_trim.job.left_out import left_out_of
@@ -34,6 +35,15 @@ from lean_trim.workspace.changes import (
     SolutionShown,
     SolveFailed,
     TuningTurned,
+)
+from lean_trim.workspace.kept import KeptAnswers
+from lean_trim.workspace.kept_solution import (
+    Restored,
+    is_of_the_drive,
+    kind_of,
+    restored,
+    solution_bytes,
+    solution_key,
 )
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.outcome import outcome_of
@@ -58,6 +68,34 @@ class Say:
     )
 
 
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """What is shown while it is worked out anew, and when it was made."""
+
+    again: Restored
+    made: str
+
+
+@dataclass(frozen=True, eq=False)
+class Looked:
+    """A whole solution with what is kept of it.
+
+    Attributes
+    ----------
+    solution : in which faults were looked for.
+    events : along its drive.
+    tip_in : cells beside tip-ins.
+    evidence : what it says to later rounds.
+    data : the solution as it is kept.
+    """
+
+    solution: Solution
+    events: tuple[Event, ...]
+    tip_in: Mask
+    evidence: StoredEvidence
+    data: bytes
+
+
 class Solver:
     """Holds the solution that is shown, and asks for new ones.
 
@@ -65,21 +103,29 @@ class Solver:
     """
 
     def __init__(
-        self, open_job: OpenJob, tasks: Tasks, tuning: TuningControl, saving: Saving
+        self,
+        open_job: OpenJob,
+        tasks: Tasks,
+        tuning: TuningControl,
+        saving: Saving,
+        kept: KeptAnswers,
     ) -> None:
         self.open = open_job
+        self.kept = kept
         self.tasks = tasks
         self.tuning = tuning
         self.saving = saving
         self.solution: Solution | None = None
         self._solved: Binding | None = None
         self.events: tuple[Event, ...] = ()
+        self.tip_in: Mask | None = None
         self.proposals: dict[str, Proposal] = {}
         self.requests = 0
         self.failure = ""
         self.leftover: TooFewError | None = None
         self._asked: Binding | None = None
         self.stopped = False
+        self.shown_of = ""
         self._base: Solution | None = None
         self._summed: tuple[Solution, Summary] | None = None
         self._again = False
@@ -148,6 +194,11 @@ class Solver:
         )
 
     @property
+    def key(self) -> str:
+        """What is worked out from the shown solution is kept under this; "" unless it is the wanted one."""
+        return self._key(self._solved) if self._solved is not None and self.is_wanted else ""
+
+    @property
     def is_wanted(self) -> bool:
         """True if the solution that is shown is the very one that would be worked out now."""
         return self._solved is not None and self._solved == self.wanted()
@@ -168,11 +219,13 @@ class Solver:
         self._solved = None
         self._asked = None
         self.events = ()
+        self.tip_in = None
         self.proposals = {}
         self._summed = None
         self.failure = ""
         self.leftover = None
         self.stopped = False
+        self.shown_of = ""
         self._base = None
         self._again = False
 
@@ -181,11 +234,16 @@ class Solver:
         """True if faults were looked for in what is shown; before that nothing is proposed or handed over."""
         return self.solution is not None and self.solution.seen.done
 
-    def solve(self) -> None:
+    def solve(self, use_kept: bool = False) -> None:
         """Work out the correction of the round that is looked at, in the background.
 
         Drops an earlier request. The table comes first; faults are looked for on a lane of their
         own.
+
+        Parameters
+        ----------
+        use_kept : show what is kept of the round. If that is of the same drive but otherwise worked out it
+            stands there until the new one comes, and ``shown_of`` says when it was made.
         """
         binding = self.wanted()
         vehicle = self.open.vehicle
@@ -198,9 +256,17 @@ class Solver:
         self.stopped = False
         self.tasks.drop(Lane.LOOKING)
         counting = tuple(e for e in self.earlier() if not e.why_not)
+        kept = self.kept.find(current.id, kind_of(current.subject)) if use_kept else None
+        key = "" if kept is None else self._key(binding)
 
-        def work(report: Report) -> tuple[Solution | TooFewError, Gathered]:
+        def work(report: Report) -> tuple[Solution | TooFewError | Restored, Gathered]:
             gathered = gather(counting, report)
+            if kept is not None and is_of_the_drive(kept.key, key):
+                again = restored(kept, current, vehicle, gathered.earlier)
+                if again is not None and kept.key == key:
+                    return again, gathered
+                if again is not None:
+                    report(0.0, Shown(again, kept.made))
             by_hand = left_out_of((current,))
             try:
                 found = measure(
@@ -217,16 +283,47 @@ class Solver:
             work,
             done=lambda answer: self._take_all(binding, *answer),
             failed=lambda reason: self._not_solved(binding, reason),
+            on_detail=lambda shown: self._show_meanwhile(binding, shown),
             replace=True,
             stopped=self._was_stopped,
         )
 
+    def _key(self, binding: Binding) -> str:
+        """What a solution is kept under."""
+        vehicle = self.open.vehicle
+        assert vehicle is not None
+        counting = [e for e in self.earlier() if not e.why_not]
+        return solution_key(binding, vehicle, counting)
+
     def _take_all(
-        self, binding: Binding, answer: Solution | TooFewError, gathered: Gathered
+        self, binding: Binding, answer: Solution | TooFewError | Restored, gathered: Gathered
     ) -> None:
         if binding.job == self.open.number:
             self._keep_evidence(gathered)
-        self._take(binding, answer)
+        if isinstance(answer, Restored):
+            self._take_restored(binding, answer)
+        else:
+            self._take(binding, answer)
+
+    def _take_restored(self, binding: Binding, again: Restored) -> None:
+        """Show what was kept of the very drive and settings; nothing is left to be worked out."""
+        if binding != self.wanted():
+            return
+        self.events = again.events
+        self.tip_in = again.tip_in
+        self._solved = binding
+        self._take_over(again.solution)
+        self._tell()
+
+    def _show_meanwhile(self, binding: Binding, shown: Shown) -> None:
+        """Show what was kept of the drive while it is worked out anew."""
+        if binding != self.wanted() or self.solution is not None:
+            return
+        self.events = shown.again.events
+        self.tip_in = shown.again.tip_in
+        self._take_over(shown.again.solution)
+        self.shown_of = shown.made
+        self._tell()
 
     def _keep_evidence(self, gathered: Gathered) -> None:
         """Keep what had to be worked out of earlier rounds, so that it need not be again."""
@@ -252,8 +349,10 @@ class Solver:
             return
         # What an earlier solve said does not hold for what counts now.
         self.solution = None
+        self.shown_of = ""
         self.proposals = {}
         self.events = ()
+        self.tip_in = None
         self._solved = None
         self.failure = reason
         self.leftover = leftover
@@ -277,7 +376,7 @@ class Solver:
             Lane.LOOKING,
             LOOK_TITLE,
             lambda _: looked_at(answer),
-            done=lambda whole: self._take_look(binding, *whole),
+            done=lambda looked: self._take_look(binding, looked),
             failed=lambda reason: self._not_solved(binding, reason),
             replace=True,
             stopped=self._was_stopped,
@@ -286,17 +385,15 @@ class Solver:
         if first:
             self._tell()
 
-    def _take_look(
-        self,
-        binding: Binding,
-        solution: Solution,
-        events: tuple[Event, ...],
-        evidence: StoredEvidence,
-    ) -> None:
+    def _take_look(self, binding: Binding, looked: Looked) -> None:
         """Show what was seen with what was measured, or solve on from there."""
         if binding != self.wanted():
             return
-        self.events = events
+        solution = looked.solution
+        evidence = looked.evidence
+        self.events = looked.events
+        self.tip_in = looked.tip_in
+        self._keep_solution(binding, looked)
         turned = self.tuning.state.solve
         # A knob went on while this was solved: showing it would make the slider jump back.
         if turned != solution.settings and needs_refit_only(solution.settings, turned):
@@ -355,6 +452,7 @@ class Solver:
 
     def _take_over(self, solution: Solution) -> None:
         self.solution = solution
+        self.shown_of = ""
         self.failure = ""
         self.leftover = None
         self._propose()
@@ -387,6 +485,12 @@ class Solver:
         if self.solution is not None:
             self._propose()
         self.open.hub.publish(ProposalChanged(current.id))
+
+    def _keep_solution(self, binding: Binding, looked: Looked) -> None:
+        current = self.open.round_of(binding.round_id)
+        if current is not None:
+            kind = kind_of(current.subject)
+            self.kept.keep(binding.round_id, kind, self._key(binding), looked.data)
 
     def _keep_outcome(
         self, round_id: int, solution: Solution, proposal: Proposal | None, evidence: StoredEvidence
@@ -461,13 +565,16 @@ class Solver:
             self.open.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
 
 
-def looked_at(measured: Solution) -> tuple[Solution, tuple[Event, ...], StoredEvidence]:
+def looked_at(measured: Solution) -> Looked:
     """Look for everything a drive shows that is not airflow; for a thread of its own.
 
-    Returns the same with what was seen, the drive's events, and what is carried to later rounds.
+    Returns the same with what was seen, and what is kept of it.
     """
     whole = conclude(measured.measured, look_through(measured.measured))
-    return whole, find_events(whole), stored_evidence(evidence_of(whole))
+    events = find_events(whole)
+    tip_in = tip_in_cells(whole)
+    data = solution_bytes(whole, events, tip_in)
+    return Looked(whole, events, tip_in, stored_evidence(evidence_of(whole)), data)
 
 
 def _save_evidence(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
 from lean_trim.core.messages import Message, Said
@@ -49,6 +49,11 @@ class Say:
         "What is shown was worked out before something was changed; working it out anew was "
         "stopped. “Work it out again” (F9) begins anew.",
     )
+    MEANWHILE = Message(
+        "work_state.meanwhile",
+        "Shown is what was worked out on {day}, by another version or before settings or earlier rounds "
+        "were changed. It is being worked out anew.",
+    )
     WAIT = Message(
         "work_state.wait", "Faults are being looked for. What to write waits until that is done."
     )
@@ -68,6 +73,7 @@ class WorkState:
     what, share : of what runs: in words, and 0 to 1.
     why : of what failed.
     shows_table : True if a correction is shown, perhaps an older one.
+    shown_of : when that was made, if it was worked out otherwise than is wanted now; "" if not.
     """
 
     stage: Stage
@@ -75,6 +81,7 @@ class WorkState:
     share: float = 0.0
     why: str = ""
     shows_table: bool = False
+    shown_of: str = ""
 
     @property
     def is_under_way(self) -> bool:
@@ -84,6 +91,8 @@ class WorkState:
     @property
     def said(self) -> str:
         """The state in a sentence; "" where the figures speak for themselves."""
+        if self.shown_of and self.is_under_way:
+            return str(Say.MEANWHILE(day=self.shown_of.replace("T", " ")[:16]))
         words: dict[Stage, Message] = {
             Stage.NO_LOG: Say.NO_LOG,
             Stage.READING: Say.READING,
@@ -126,7 +135,7 @@ class Work:
         running = self.tasks.running
         for lane, stage in ((Lane.SOLVING, Stage.WORKING_OUT), (Lane.LOOKING, Stage.LOOKING)):
             if lane in running:
-                return _running(stage, running[lane], shows)
+                return replace(_running(stage, running[lane], shows), shown_of=self.solver.shown_of)
         if Lane.READING in running and not current.logs:
             drives = running[Lane.READING].title == DRIVE_TITLE
             return _running(

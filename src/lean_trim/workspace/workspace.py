@@ -14,6 +14,7 @@ from lean_trim.workspace.history import History
 from lean_trim.workspace.imports import LogImports
 from lean_trim.workspace.injector_study import InjectorStudy
 from lean_trim.workspace.injector_tables import InjectorTables
+from lean_trim.workspace.kept import KeptAnswers
 from lean_trim.workspace.learned_maps import LearnedMaps
 from lean_trim.workspace.loop import EventLoop
 from lean_trim.workspace.marks import Marks
@@ -56,7 +57,8 @@ class Workspace:
         self.history = history = History(hub)
         self.saving = saving = Saving(job, tasks, history)
         self.tuning = tuning = TuningControl(job, saving, history, loop)
-        self.solver = solver = Solver(job, tasks, tuning, saving)
+        self.kept = kept = KeptAnswers(job)
+        self.solver = solver = Solver(job, tasks, tuning, saving, kept)
         self.navigation = navigation = Navigation(job, history, saving, tuning, solver)
         self.work = work = Work(job, tasks, solver)
         self.opening = Opening(job, tasks, saving, tuning, navigation)
@@ -85,6 +87,7 @@ class Workspace:
             history,
             saving,
             tuning,
+            kept,
             solver,
             navigation,
             work,

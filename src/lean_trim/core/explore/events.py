@@ -12,7 +12,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.drive.regimes import Regime
 from lean_trim.core.explore.adding_up import LEAST_SHARE
 from lean_trim.core.pipeline.solve import Solution
-from lean_trim.core.transients.events import Kind, Transient, find_transients, of_kind
+from lean_trim.core.transients.events import Kind, Transient, of_kind
 from lean_trim.core.types import Mask
 
 
@@ -142,7 +142,7 @@ def previous_event(
 
 
 def _openings(solution: Solution, *kinds: Kind) -> Sequence[Transient]:
-    return of_kind(find_transients(solution.prepared.conditions.motion), *kinds)
+    return of_kind(solution.prepared.transients, *kinds)
 
 
 def tip_in_cells(solution: Solution) -> Mask:
@@ -162,7 +162,8 @@ def tip_in_cells(solution: Solution) -> Mask:
     time = solution.frame.log.time_s
     part = np.zeros(len(time), bool)
     for opening in _openings(solution, Kind.TIP_IN):
-        part |= (time >= opening.edge_s) & (time <= opening.edge_s + AFTER_TIP_S)
+        ends = (opening.edge_s, opening.edge_s + AFTER_TIP_S)
+        part[slice(*np.searchsorted(time, ends, side="left"))] = True
     mesh = solution.frame.mesh
     table = solution.estimate.table
     out = np.zeros(table.size, bool)

@@ -49,13 +49,16 @@ class Score:
     trim_rms_pct: float
 
 
-def scorecard(solution: Solution, words: Iterable[tuple[int, str]] = ()) -> tuple[Score, ...]:
+def scorecard(
+    solution: Solution, words: Iterable[tuple[int, str]] = (), tip_in: Mask | None = None
+) -> tuple[Score, ...]:
     """How the drive of a solution stands by region.
 
     Parameters
     ----------
     solution : of one round.
     words : cells the user put into another region than the drive tells.
+    tip_in : cells beside tip-ins, where they are known; looked for else.
 
     Returns
     -------
@@ -74,7 +77,7 @@ def scorecard(solution: Solution, words: Iterable[tuple[int, str]] = ()) -> tupl
     places: dict[Region | None, Mask] = {
         region: np.asarray(regions == region, bool) for region in Region
     }
-    places[None] = tip_in_cells(solution).ravel()
+    places[None] = (tip_in_cells(solution) if tip_in is None else tip_in).ravel()
     out = []
     for region, place in places.items():
         here = place & np.isfinite(gap)

@@ -230,6 +230,24 @@ def earlier_drives(
     What they say of the present table.
     """
     counted = tuple(_counted(e, own, table, settings) for e in earlier)
+    return drives_that_count(earlier, counted, table)
+
+
+def drives_that_count(
+    earlier: Sequence[Earlier], counted: tuple[Counted, ...], table: Table
+) -> EarlierDrives:
+    """The part of ``earlier_drives`` that comes after they were held against the present one.
+
+    Parameters
+    ----------
+    earlier : drives of the same car.
+    counted : what became of each.
+    table : the present one.
+
+    Returns
+    -------
+    What those that count say of the present table.
+    """
     kept = [e for e, c in zip(earlier, counted, strict=True) if c.counts]
     if not kept:
         return EarlierDrives(counted=counted)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -24,6 +25,7 @@ from lean_trim.core.estimation.observations import (
 from lean_trim.core.parallel import run_parallel
 from lean_trim.core.sieve.rules_limits import trim_limit
 from lean_trim.core.sieve.sieve import RULE_BITS, SieveSettings, Sifted, sift
+from lean_trim.core.transients.events import Transient, find_transients
 from lean_trim.core.types import Floats, Mask
 
 
@@ -37,6 +39,11 @@ class Prepared:
     k: Floats
     variance: Floats
     terms: SharedTerms
+
+    @cached_property
+    def transients(self) -> tuple[Transient, ...]:
+        """Quick changes of the drive, in time order."""
+        return find_transients(self.conditions.motion)
 
     @property
     def frame(self) -> Frame:

@@ -289,10 +289,26 @@ def measure(
         # Before anything is joined: two tanks in one fit would be a mean of both.
         for one in driven:
             refuse_unknown_tank(one.log, vehicle, len(driven))
-        joined = join_logs([d.log for d in driven])
-        frame = make_frame(joined, vehicle, pieces_of(driven), settings.gauge)
+        frame = frame_of(driven, vehicle, settings)
         found = _measure(Motion(frame), settings, left_out_by_hand, step)
         return with_earlier(found, earlier) if earlier else found
+
+
+def frame_of(driven: Sequence[DrivenLog], vehicle: Vehicle, settings: SolveSettings) -> Frame:
+    """Logs joined and seen through the calibration.
+
+    Parameters
+    ----------
+    driven : in their order.
+    vehicle : with the calibration.
+    settings : what the user says of the gauge.
+
+    Returns
+    -------
+    The frame.
+    """
+    joined = join_logs([d.log for d in driven])
+    return make_frame(joined, vehicle, pieces_of(driven), settings.gauge)
 
 
 def _measure(
@@ -505,14 +521,7 @@ def without_causes(measured: Measured, seen: Look) -> Measured:
     cause = (seen.delivery, seen.drift)
     if cause in (NO_CAUSE, measured.mended):
         return measured
-    frame = measured.prepared.frame
-    observations = measured.observations
-    effect = np.zeros(len(observations))
-    if seen.delivery is not None:
-        effect += seen.delivery.effect(commanded_flow(frame)[observations.index])
-    if seen.drift is not None:
-        effect += seen.drift.at(frame.log.time_s[observations.index])
-    rest = replace(observations, k=observations.k * np.exp(-effect))
+    rest = less_causes(measured.prepared.frame, measured.observations, cause)
     surface = surface_from(
         measured.prepared,
         measured.sifted,
@@ -522,6 +531,30 @@ def without_causes(measured: Measured, seen: Look) -> Measured:
         measured.before,
     )
     return replace(measured, observations=rest, surface=surface, mended=cause)
+
+
+def less_causes(frame: Frame, observations: Observations, cause: Cause) -> Observations:
+    """Samples less what causes beside the table explain of them.
+
+    Parameters
+    ----------
+    frame : the joined log.
+    observations : its used samples.
+    cause : where delivery ends, and how the need for fuel drifted.
+
+    Returns
+    -------
+    The same with another k; as they are where there is no cause.
+    """
+    delivery, drift = cause
+    if cause == NO_CAUSE:
+        return observations
+    effect = np.zeros(len(observations))
+    if delivery is not None:
+        effect += delivery.effect(commanded_flow(frame)[observations.index])
+    if drift is not None:
+        effect += drift.at(frame.log.time_s[observations.index])
+    return replace(observations, k=observations.k * np.exp(-effect))
 
 
 def acceptance(settings: SolveSettings) -> tuple[float, float]:

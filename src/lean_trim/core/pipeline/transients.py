@@ -21,7 +21,7 @@ from lean_trim.core.transients.classes import TransientClass, classes_of
 from lean_trim.core.transients.cold_film import ColdFilm, fit_cold_film
 from lean_trim.core.transients.cuts import CutThresholds, cut_thresholds
 from lean_trim.core.transients.errors import Measured, lambda_error_pct, measure
-from lean_trim.core.transients.events import Transient, find_transients
+from lean_trim.core.transients.events import Transient
 from lean_trim.core.transients.idle import CHANNELS, Idle, at_idle, idle_of
 from lean_trim.core.transients.needed import Change, changes_to_write
 from lean_trim.core.transients.quick_changes import (
@@ -211,7 +211,7 @@ def _report(solution: Solution) -> TransientReport:
     k = driven_factor(frame, solution.estimate)
     rows = rows_of(frame, k)
     film, _ = _film(solution, rows)
-    events = find_transients(solution.prepared.conditions.motion)
+    events = solution.prepared.transients
     sensor_s = float(np.exp(film.theta[SENSOR]))
     # Where air moves quickly gas is not as late as the flow at its injection says.
     lam = lambda_arriving(frame, arrives_s(rows, film.theta) + sensor_s)

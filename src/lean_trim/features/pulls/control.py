@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Axis
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import BadInputError, CancelledError, LeanTrimError, TableError
@@ -28,9 +27,11 @@ from lean_trim.core.pulls.pull import Pull
 from lean_trim.core.pulls.traces import PullTrace, trace_of
 from lean_trim.core.types import Floats
 from lean_trim.job.records import Job, Round
+from lean_trim.job.results import DAMAGES, packed, unpacked
 from lean_trim.workspace.binding import injector_key
 from lean_trim.workspace.changes import JobClosed
 from lean_trim.workspace.deciding import Deciding
+from lean_trim.workspace.kept import KeptAnswers, key_of
 from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
@@ -42,6 +43,7 @@ KNOCK_AXES = "knock_axes"
 """Settings of the job."""
 MOST_KW = 2000.0
 LANE = Lane("pulls")
+KEPT_AS = "pulls"
 HALF = 0.5
 """Share of a pull that has to lie in stretches left out for it to be left out itself."""
 
@@ -131,15 +133,27 @@ class _Wanted:
     round_id: int
     number: int
     key: tuple[object, ...]
-    logs: tuple[Log, ...]
+    round: Round
     vehicle: Vehicle
+
+
+@dataclass(frozen=True, eq=False)
+class _Looked:
+    """Pulls of a round, and how they are to be kept; no bytes where they are kept already."""
+
+    pulls: RoundPulls
+    kept_key: str = ""
+    data: bytes = b""
 
 
 class PullsControl:
     """``found`` is by round id; nothing is looked for before a desk asks."""
 
-    def __init__(self, open_job: OpenJob, tasks: Tasks, saving: Saving, deciding: Deciding) -> None:
+    def __init__(
+        self, open_job: OpenJob, tasks: Tasks, saving: Saving, deciding: Deciding, kept: KeptAnswers
+    ) -> None:
         self.open = open_job
+        self.kept = kept
         self.tasks = tasks
         self.saving = saving
         self.deciding = deciding
@@ -198,10 +212,12 @@ class PullsControl:
         self.found = {i: pulls for i, pulls in self.found.items() if i in ids}
         altitude = self.altitude_m
         wanted = [
-            _Wanted(r.id, r.number, key, r.logs, vehicle)
+            _Wanted(r.id, r.number, key, r, vehicle)
             for r, vehicle, key in self._rounds(job, altitude)
             if r.id not in self.found or self.found[r.id].key != key
         ]
+        # What is looked at is worked out first.
+        wanted.sort(key=lambda one: not self.open.shows(one.round_id))
         for r in job.rounds:
             if not r.logs:
                 self.found.pop(r.id, None)
@@ -210,7 +226,7 @@ class PullsControl:
         self.lookup.look(
             (self.open.number, tuple((one.round_id, one.key) for one in wanted)),
             str(Say.LOOKING()),
-            lambda report: tuple(_looked(one, altitude, report) for one in wanted),
+            lambda report: _looked_through(wanted, altitude, self.kept, report),
             self._take,
         )
 
@@ -226,9 +242,12 @@ class PullsControl:
                 key = (job.vehicle, r.revision.id, logs, injector_key(vehicle.injectors), altitude)
                 yield r, vehicle, key
 
-    def _take(self, answers: Sequence[RoundPulls]) -> None:
-        self.found = {**self.found, **{a.round_id: a for a in answers}}
-        # Logs may have come in the meantime.
+    def _take(self, answers: Sequence[_Looked]) -> None:
+        self.found = {**self.found, **{a.pulls.round_id: a.pulls for a in answers}}
+        for answer in answers:
+            if answer.data:
+                self.kept.keep(answer.pulls.round_id, KEPT_AS, answer.kept_key, answer.data)
+        # Others are left, and logs may have come in the meantime.
         self.look()
 
     def forget(self) -> None:
@@ -324,6 +343,49 @@ def _name(round_id: int, pull: Pull) -> str:
     return f"{round_id}:{pull.start_s:.2f}"
 
 
+def _looked_through(
+    wanted: Sequence[_Wanted], altitude_m: float, kept: KeptAnswers, report: Report
+) -> tuple[_Looked, ...]:
+    """All rounds whose pulls are kept; where none are, those of the first round worked out."""
+    keys = [key_of(one.vehicle, one.key[2], altitude_m) for one in wanted]
+    found = []
+    for one, key in zip(wanted, keys, strict=True):
+        answer = kept.find(one.round_id, KEPT_AS)
+        pulls = None if answer is None or answer.key != key else _as_kept(one, answer.data)
+        if pulls is not None:
+            found.append(_Looked(pulls))
+    if found:
+        return tuple(found)
+    pulls = _looked(wanted[0], altitude_m, report)
+    parts = (pulls.traces, pulls.baro_logged, pulls.failure, pulls.knock, pulls.samples)
+    return (_Looked(pulls, keys[0], packed(parts)),)
+
+
+def _as_kept(wanted: _Wanted, data: bytes) -> RoundPulls | None:
+    """Pulls out of the job file; None where they cannot be."""
+    try:
+        traces, baro_logged, failure, knock, samples = unpacked(data)
+        sound = (
+            all(isinstance(t, PullTrace) for t in traces)
+            and all(isinstance(e, KnockEvent) for e in knock)
+            and (samples is None or isinstance(samples, KnockSamples))
+        )
+    except (LeanTrimError, *DAMAGES):
+        return None
+    if not sound:
+        return None
+    return RoundPulls(
+        wanted.round_id,
+        wanted.number,
+        wanted.key,
+        tuple(traces),
+        bool(baro_logged),
+        str(failure),
+        tuple(knock),
+        samples,
+    )
+
+
 def _looked(wanted: _Wanted, altitude_m: float, report: Report) -> RoundPulls:
     """Pulls of one round; what cannot be looked through says why."""
     from lean_trim.core.pipeline.pulls import find_pulls
@@ -331,7 +393,7 @@ def _looked(wanted: _Wanted, altitude_m: float, report: Report) -> RoundPulls:
     if report.cancelled:
         raise CancelledError(Say.STOPPED())
     try:
-        found = find_pulls(wanted.logs, wanted.vehicle, altitude_m)
+        found = find_pulls(wanted.round.logs, wanted.vehicle, altitude_m)
     except CancelledError:
         raise
     except LeanTrimError as error:

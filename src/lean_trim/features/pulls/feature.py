@@ -21,11 +21,14 @@ if TYPE_CHECKING:
 def _pulls(parts: Parts) -> object:
     from lean_trim.features.pulls.control import PullsControl
     from lean_trim.workspace.deciding import Deciding
+    from lean_trim.workspace.kept import KeptAnswers
     from lean_trim.workspace.open_job import OpenJob
     from lean_trim.workspace.saving import Saving
     from lean_trim.workspace.tasks import Tasks
 
-    return PullsControl(parts[OpenJob], parts[Tasks], parts[Saving], parts[Deciding])
+    return PullsControl(
+        parts[OpenJob], parts[Tasks], parts[Saving], parts[Deciding], parts[KeptAnswers]
+    )
 
 
 def _targets(parts: Parts) -> object:

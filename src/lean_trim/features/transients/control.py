@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -10,7 +10,10 @@ from lean_trim.core.errors import BadInputError, CancelledError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.transients.classes import ClassKey, TransientClass
 from lean_trim.job.left_out import left_out_of
+from lean_trim.job.results import DAMAGES, packed, unpacked
 from lean_trim.workspace.changes import JobClosed
+from lean_trim.workspace.kept import KeptAnswers
+from lean_trim.workspace.kept_solution import drive_key, is_of_the_drive, is_of_this_program
 from lean_trim.workspace.lookup import Lookup
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.solving import Solver
@@ -75,8 +78,9 @@ class _Before:
 class TransientsControl:
     """``found`` is by round id; nothing is looked for before a desk asks."""
 
-    def __init__(self, open_job: OpenJob, tasks: Tasks, solver: Solver) -> None:
+    def __init__(self, open_job: OpenJob, tasks: Tasks, solver: Solver, kept: KeptAnswers) -> None:
         self.open = open_job
+        self.kept = kept
         self.tasks = tasks
         self.solver = solver
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
@@ -131,12 +135,23 @@ class TransientsControl:
         if self.report is not None:
             self._look_back()
             return
-        self.lookup.look(
-            (self.open.number, r.id, solution),
-            str(Say.LOOKING()),
-            lambda _: transients_of(solution),
-            lambda report: self._take(RoundTransients(r.id, r.number, solution, report)),
-        )
+        key = self.solver.key
+        kind = kept_as(r.subject)
+
+        def work(_: Report) -> tuple[TransientReport, bytes]:
+            known = _kept(self.kept, r.id, kind, lambda kept_key: bool(key) and kept_key == key)
+            if known is not None:
+                return known, b""
+            found = transients_of(solution)
+            return found, packed(found) if key else b""
+
+        def take(answer: tuple[TransientReport, bytes]) -> None:
+            report, data = answer
+            if data:
+                self.kept.keep(r.id, kind, key, data)
+            self._take(RoundTransients(r.id, r.number, solution, report))
+
+        self.lookup.look((self.open.number, r.id, solution), str(Say.LOOKING()), work, take)
 
     def _take(self, found: RoundTransients) -> None:
         self.found = {**self.found, found.round_id: found}
@@ -156,7 +171,7 @@ class TransientsControl:
         self.lookup.look(
             (self.open.number, r.id, key),
             str(Say.LOOKING_BACK(number=r.number)),
-            lambda report: _classes_of(r, vehicle, settings, report),
+            lambda report: _classes_of(r, vehicle, settings, self.kept, report),
             lambda classes: self._take_before(r.id, _Before(r.number, key, classes)),
         )
 
@@ -182,13 +197,43 @@ class TransientsControl:
         self.lookup.forget()
 
 
+def kept_as(table_name: str) -> str:
+    """Under what the quick changes of a table's solution are kept."""
+    return f"transients {table_name}"
+
+
+def _kept(
+    kept: KeptAnswers, round_id: int, kind: str, holds: Callable[[str], bool]
+) -> TransientReport | None:
+    """What is kept of a round, if it still holds and is sound."""
+    from lean_trim.core.pipeline.transients import TransientReport
+
+    answer = kept.find(round_id, kind)
+    if answer is None or not holds(answer.key):
+        return None
+    try:
+        found = unpacked(answer.data)
+    except (LeanTrimError, *DAMAGES):
+        return None
+    return found if isinstance(found, TransientReport) else None
+
+
 def _classes_of(
-    r: Round, vehicle: Vehicle, settings: SolveSettings, report: Report
+    r: Round, vehicle: Vehicle, settings: SolveSettings, kept: KeptAnswers, report: Report
 ) -> tuple[TransientClass, ...]:
     """Quick changes of an earlier round by class; none where it cannot be solved."""
     from lean_trim.core.pipeline.solve import solve
     from lean_trim.core.pipeline.transients import transients_of
 
+    drive = drive_key(vehicle, tuple(info.id for info in r.log_infos), r.left_out)
+    known = _kept(
+        kept,
+        r.id,
+        kept_as(r.subject),
+        lambda key: is_of_the_drive(key, drive) and is_of_this_program(key),
+    )
+    if known is not None:
+        return known.classes
     try:
         solution = solve(list(r.logs), vehicle, settings, left_out_of((r,)), report)
     except CancelledError:

@@ -20,11 +20,12 @@ if TYPE_CHECKING:
 
 def _transients(parts: Parts) -> object:
     from lean_trim.features.transients.control import TransientsControl
+    from lean_trim.workspace.kept import KeptAnswers
     from lean_trim.workspace.open_job import OpenJob
     from lean_trim.workspace.solving import Solver
     from lean_trim.workspace.tasks import Tasks
 
-    return TransientsControl(parts[OpenJob], parts[Tasks], parts[Solver])
+    return TransientsControl(parts[OpenJob], parts[Tasks], parts[Solver], parts[KeptAnswers])
 
 
 def _corrections(parts: Parts) -> object:

@@ -239,7 +239,7 @@ class EvidencePage(QWidget):
         words = self.session.policy.regions
         key = (solution, words)
         if self._scored is None or self._scored[0] != key:
-            self._scored = (key, scorecard(solution, words))
+            self._scored = (key, scorecard(solution, words, self.session.solver.tip_in))
         return scores_markup(self._scored[1], self.appearance.theme.faint)
 
     def _time_spent(self) -> str:
