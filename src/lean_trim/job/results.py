@@ -94,13 +94,7 @@ def digest(value: object) -> str:
     BadInputError
         If it holds anything that is no plain value.
     """
-    writer = _Writer(sorts=True)
-    tree = writer.node(value)
-    sums = hashlib.sha256(json.dumps({"root": tree, "records": writer.records}).encode())
-    for array in writer.arrays:
-        sums.update(f"{array.dtype.str}{array.shape}".encode())
-        sums.update(np.ascontiguousarray(array).tobytes())
-    return sums.hexdigest()
+    return hashlib.sha256(json.dumps(_Sums().node(value)).encode()).hexdigest()
 
 
 def unpacked(data: bytes) -> Any:
@@ -144,8 +138,7 @@ def unpacked(data: bytes) -> Any:
 class _Writer:
     """Turns values into nodes; what is shared is written once."""
 
-    def __init__(self, sorts: bool = False) -> None:
-        self.sorts = sorts
+    def __init__(self) -> None:
         self.arrays: list[np.ndarray] = []
         self.records: list[Node] = []
         self._known: dict[int, Node] = {}
@@ -180,9 +173,7 @@ class _Writer:
             self.records.append([_name_of(type(value)), parts])
             return {"record": len(self.records) - 1}
         if isinstance(value, Mapping):
-            pairs = [[self.node(k), self.node(v)] for k, v in value.items()]
-            # Equal maps are to look alike where they are compared.
-            return {"map": sorted(pairs, key=json.dumps) if self.sorts else pairs}
+            return {"map": [[self.node(k), self.node(v)] for k, v in value.items()]}
         if isinstance(value, frozenset):
             # In no order of their own: texts come in another one in every process.
             return {"set": sorted((self.node(x) for x in value), key=json.dumps)}
@@ -197,6 +188,25 @@ def _name_of(kind: type) -> str:
     if not kind.__module__.startswith(OURS):
         raise BadInputError(Say.NOT_PLAIN(kind=name))
     return name
+
+
+class _Sums(_Writer):
+    """Turns values into nodes that are alike for equal values, whatever they share and in whatever order."""
+
+    def _composed(self, value: Any) -> Node:
+        if isinstance(value, np.ndarray) and value.dtype.hasobject:
+            return {"objects": self.node(value.tolist())}
+        if isinstance(value, np.ndarray):
+            content = np.ascontiguousarray(value).tobytes()
+            return {"array": [value.dtype.str, value.shape, hashlib.sha256(content).hexdigest()]}
+        if isinstance(value, Mapping):
+            pairs = [[self.node(k), self.node(v)] for k, v in value.items()]
+            return {"map": sorted(pairs, key=json.dumps)}
+        if is_dataclass(value) and not isinstance(value, type):
+            parts = {f.name: self.node(getattr(value, f.name)) for f in fields(value) if f.init}
+            text = json.dumps([_name_of(type(value)), parts])
+            return {"record": hashlib.sha256(text.encode()).hexdigest()}
+        return super()._composed(value)
 
 
 class _Reader:
