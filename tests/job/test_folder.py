@@ -18,8 +18,9 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.decision.decision import Origin, undecided
 from lean_trim.core.errors import BadInputError
 from lean_trim.job.blobs import store_log
-from lean_trim.job.folder import INDEX, NOT_EXPORTED, export_job, import_job
+from lean_trim.job.folder import INDEX, export_job, import_job
 from lean_trim.job.records import Mark, Span, StoredEvidence, Word
+from lean_trim.job.rows import OF_THE_FILE
 from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 
@@ -36,7 +37,7 @@ def rows_of(path: Path) -> dict[str, list[tuple[object, ...]]]:
         out = {
             n: db.execute(f"SELECT * FROM {n} ORDER BY rowid").fetchall()
             for n in names
-            if n not in NOT_EXPORTED
+            if n not in OF_THE_FILE
         }
     db.close()
     return out

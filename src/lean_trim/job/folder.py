@@ -21,7 +21,8 @@ from lean_trim.formats.whole_files import write_whole, write_whole_bytes
 from lean_trim.job.creation import make_file
 from lean_trim.job.database import now
 from lean_trim.job.records import Job
-from lean_trim.job.schema import MIGRATIONS, apply_migration
+from lean_trim.job.rows import bring_up, filled_from, job_tables, memory_at
+from lean_trim.job.schema import MIGRATIONS
 from lean_trim.job.store import load_job, open_job
 
 
@@ -46,9 +47,6 @@ ROWS = "rows"
 LOGS = "logs"
 EVIDENCE = "evidence"
 TABLES = "tables"
-NOT_EXPORTED = ("owner", "migrations", "kept_answers")
-"""Who has the file open, and what became of that one file, are no part of a job; what was worked out is
-worked out again."""
 LARGEST_BYTES = 4_000_000_000
 MOST_ROWS = 20_000_000
 README = """\
@@ -106,7 +104,7 @@ def export_job(path: Path, folder: Path) -> Job:
         def dump(db: sqlite3.Connection) -> None:
             db.execute("BEGIN")
             try:
-                for table in _tables(db):
+                for table in job_tables(db):
                     counts[table] = _dump(db, table, folder)
             finally:
                 db.execute("ROLLBACK")
@@ -128,11 +126,6 @@ def export_job(path: Path, folder: Path) -> Job:
     }
     write_whole(folder / INDEX, json.dumps(index, indent=1, ensure_ascii=False))
     return job
-
-
-def _tables(db: sqlite3.Connection) -> list[str]:
-    rows = db.execute("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name")
-    return [str(name) for (name,) in rows if name not in NOT_EXPORTED]
 
 
 def _dump(db: sqlite3.Connection, table: str, folder: Path) -> int:
@@ -193,15 +186,8 @@ def import_job(folder: Path, path: Path) -> Job:
     version, counts = _index(folder)
     old = _in_memory(folder, version, counts)
     try:
-
-        def fill(db: sqlite3.Connection) -> None:
-            for table in _tables(old):
-                cursor = old.execute(f"SELECT * FROM {table} ORDER BY rowid")
-                marks = ", ".join("?" * len(cursor.description))
-                db.executemany(f"INSERT INTO {table} VALUES ({marks})", cursor)
-
         # Rows may name rows of tables that come later.
-        make_file(path, fill, unordered=True)
+        make_file(path, filled_from(old), unordered=True)
     finally:
         old.close()
     try:
@@ -228,11 +214,9 @@ def _index(folder: Path) -> tuple[int, dict[str, int]]:
 
 def _in_memory(folder: Path, version: int, counts: dict[str, int]) -> sqlite3.Connection:
     """The rows at the version they were exported by, brought up to date."""
-    db = sqlite3.connect(":memory:", isolation_level=None)
+    db = memory_at(version)
     try:
-        for number in range(1, version + 1):
-            apply_migration(db, number, now(), __version__)
-        for table in _tables(db):
+        for table in job_tables(db):
             rows = _json(folder / ROWS / f"{table}.json")
             if (
                 not isinstance(rows, list)
@@ -246,8 +230,7 @@ def _in_memory(folder: Path, version: int, counts: dict[str, int]) -> sqlite3.Co
                     )
                 )
             _put(db, table, rows, folder)
-        for number in range(version + 1, len(MIGRATIONS) + 1):
-            apply_migration(db, number, now(), __version__)
+        bring_up(db, version)
     except sqlite3.Error as error:
         db.close()
         raise BadInputError(Say.NO_JOB(path=folder, reason=error)) from error

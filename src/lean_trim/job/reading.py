@@ -86,6 +86,30 @@ LARGEST_CELL = 1e6
 LONGEST_LOG_S = 1e9
 
 
+ROUND_ROWS = "SELECT id, number, started, revision_id, subject, settings, handed_over, note, kind FROM rounds"
+
+
+def read_round(db: sqlite3.Connection, round_id: int) -> Round:
+    """One round with its logs and its revision.
+
+    Parameters
+    ----------
+    db : a job.
+    round_id : of a round in it.
+
+    Returns
+    -------
+    The round.
+
+    Raises
+    ------
+    BadInputError
+        Naming what cannot be.
+    """
+    row = db.execute(f"{ROUND_ROWS} WHERE id = ?", (round_id,)).fetchone()
+    return _round(db, row, {row[3]: read_revision(db, row[3])}, {})
+
+
 def read_job(db: sqlite3.Connection) -> Job:
     """Everything in the file.
 
@@ -108,10 +132,7 @@ def read_job(db: sqlite3.Connection) -> Job:
     sheet = json.loads(_text(row[0], "the vehicle sheet"))
     car = _text(row[1], "the car's name")
     revisions = _revisions(db)
-    rows = db.execute(
-        "SELECT id, number, started, revision_id, subject, settings, handed_over, note, kind FROM "
-        "rounds ORDER BY number"
-    ).fetchmany(MOST_ROUNDS + 1)
+    rows = db.execute(f"{ROUND_ROWS} ORDER BY number").fetchmany(MOST_ROUNDS + 1)
     if not 1 <= len(rows) <= MOST_ROUNDS:
         raise BadInputError(Say.ROUND_COUNT(count=len(rows), most=MOST_ROUNDS))
     logs: dict[int, Log] = {}
@@ -167,25 +188,49 @@ def _moment(value: object, what: str) -> str:
 def _revisions(db: sqlite3.Connection) -> dict[int, Revision]:
     """Every revision by its id; parents have to exist and come before their children."""
     out: dict[int, Revision] = {}
-    for revision_id, parent_id, created, note in db.execute(
-        "SELECT id, parent_id, created, note FROM revisions ORDER BY id"
-    ).fetchall():
-        if parent_id is not None and parent_id not in out:
-            raise BadInputError(Say.NO_PARENT(revision_id=revision_id, parent_id=parent_id))
-        rows = db.execute(
-            "SELECT revision_tables.name, tables.name, unit, axes, cells FROM revision_tables "
-            "JOIN tables ON tables.id = table_id WHERE revision_id = ?",
-            (revision_id,),
-        ).fetchall()
-        tables = {_text(key, "a table's name"): _table(row) for key, *row in rows}
-        out[revision_id] = Revision(
-            revision_id,
-            parent_id,
-            _moment(created, "a revision's date"),
-            Calibration(tables),
-            _text(note, "a note"),
-        )
+    for (revision_id,) in db.execute("SELECT id FROM revisions ORDER BY id").fetchall():
+        revision = read_revision(db, revision_id)
+        if revision.parent_id is not None and revision.parent_id not in out:
+            raise BadInputError(
+                Say.NO_PARENT(revision_id=revision_id, parent_id=revision.parent_id)
+            )
+        out[revision_id] = revision
     return out
+
+
+def read_revision(db: sqlite3.Connection, revision_id: int) -> Revision:
+    """One revision with its tables.
+
+    Parameters
+    ----------
+    db : a job.
+    revision_id : of a revision in it.
+
+    Returns
+    -------
+    The revision; whether its parent is there was not looked at.
+
+    Raises
+    ------
+    BadInputError
+        Naming what cannot be.
+    """
+    parent_id, created, note = db.execute(
+        "SELECT parent_id, created, note FROM revisions WHERE id = ?", (revision_id,)
+    ).fetchone()
+    rows = db.execute(
+        "SELECT revision_tables.name, tables.name, unit, axes, cells FROM revision_tables "
+        "JOIN tables ON tables.id = table_id WHERE revision_id = ?",
+        (revision_id,),
+    ).fetchall()
+    tables = {_text(key, "a table's name"): _table(row) for key, *row in rows}
+    return Revision(
+        revision_id,
+        parent_id,
+        _moment(created, "a revision's date"),
+        Calibration(tables),
+        _text(note, "a note"),
+    )
 
 
 def _table(row: list[str]) -> Table:

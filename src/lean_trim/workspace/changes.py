@@ -35,6 +35,7 @@ class Remedy(StrEnum):
     SAVE_ELSEWHERE = "save elsewhere"
     TAKE_OVER = "take over"
     LET_GO = "let go"
+    REPAIR = "repair_job"
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import LeanTrimError
 from lean_trim.core.explore.events import Event
+from lean_trim.core.explore.kept import KeptSolution, kept_of, refuse_unsound, solution_from
 from lean_trim.core.pipeline.carrying import Earlier
-from lean_trim.core.pipeline.kept import KeptSolution, kept_of, refuse_unsound, solution_from
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.types import Mask
 from lean_trim.job.left_out import left_out_of

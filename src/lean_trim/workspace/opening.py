@@ -11,6 +11,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from lean_trim.core.messages import Message
+from lean_trim.job.errors import DamagedJobError
 from lean_trim.job.records import Job
 from lean_trim.job.store import JobStore, open_job
 from lean_trim.workspace.changes import JobClosed, JobClosing, Remedy
@@ -36,6 +37,7 @@ class Say:
         "opening.carried", "{count} change(s) that could not be saved before are saved now."
     )
 
+    DAMAGED = Message("opening.damaged", "{reason}")
     MOVING = Message(
         "opening.moving",
         "{name} was changed while it was read again, more than once; it stays as it was. Open it "
@@ -48,7 +50,10 @@ MOST_READINGS = 3
 
 
 class Opening:
-    """Makes a job the open one, and lets go of it."""
+    """Makes a job the open one, and lets go of it.
+
+    ``damaged`` is the file that was to be opened last and is damaged; None if it was not.
+    """
 
     def __init__(
         self,
@@ -62,6 +67,7 @@ class Opening:
         self.tasks = tasks
         self.saving = saving
         self._leaving: Callable[[], object] | None = None
+        self.damaged: Path | None = None
         self.tuning = tuning
         self.navigation = navigation
 
@@ -116,10 +122,18 @@ class Opening:
         ours = self._is_open(path) and not self.open.read_only
         commits = self.open.commits
 
-        def work(report: Report) -> tuple[JobStore, Job]:
-            return open_job(path, take=not ours, take_over=take_over and not ours)
+        self.damaged = None
 
-        def opened(answer: tuple[JobStore, Job]) -> None:
+        def work(report: Report) -> tuple[JobStore, Job] | DamagedJobError:
+            try:
+                return open_job(path, take=not ours, take_over=take_over and not ours)
+            except DamagedJobError as error:
+                return error
+
+        def opened(answer: tuple[JobStore, Job] | DamagedJobError) -> None:
+            if isinstance(answer, DamagedJobError):
+                self._tell_damaged(path, answer)
+                return
             store, job = answer
             if ours and self._is_open(path) and commits != self.open.commits:
                 # Something was saved since; what was read does not hold it.
@@ -137,9 +151,11 @@ class Opening:
             if then is not None:
                 then()
 
-        self.tasks.start(
-            Lane.READING, TITLE, work, opened, discard=lambda answer: answer[0].close()
-        )
+        self.tasks.start(Lane.READING, TITLE, work, opened, discard=_let_go)
+
+    def _tell_damaged(self, path: Path, error: DamagedJobError) -> None:
+        self.damaged = path
+        self.open.error(Say.DAMAGED(reason=str(error)), (Remedy.REPAIR,))
 
     def _change_to(self, path: Path, store: JobStore, job: Job) -> None:
         """Let go of the open job and open another, or the same one anew with what it could not save."""
@@ -192,3 +208,9 @@ class Opening:
         self.tasks.drop_all()
         self.open.let_go()
         self.open.hub.publish(JobClosed())
+
+
+def _let_go(answer: tuple[JobStore, Job] | DamagedJobError) -> None:
+    """Close what nobody wants any more."""
+    if not isinstance(answer, DamagedJobError):
+        answer[0].close()

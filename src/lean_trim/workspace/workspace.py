@@ -61,7 +61,7 @@ class Workspace:
         self.solver = solver = Solver(job, tasks, tuning, saving, kept)
         self.navigation = navigation = Navigation(job, history, saving, tuning, solver)
         self.work = work = Work(job, tasks, solver)
-        self.opening = Opening(job, tasks, saving, tuning, navigation)
+        self.opening = opening = Opening(job, tasks, saving, tuning, navigation)
         self.marks = Marks(job, saving, history)
         self.swaps = Swaps(job, saving, history)
         self.words = words = Words(job, saving, history)
@@ -90,6 +90,7 @@ class Workspace:
             kept,
             solver,
             navigation,
+            opening,
             work,
             deciding,
             words,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -22,3 +24,22 @@ def test_a_job_goes_out_and_comes_back(tmp_path: Path, capsys: pytest.CaptureFix
     assert main(["import", out, "--out", str(tmp_path / "b.leantrim")], FEATURES) == 2
     assert main(["export", str(tmp_path / "none"), "--out", str(tmp_path / "x")], FEATURES) == 2
     assert not (tmp_path / "x").exists()
+
+
+def test_a_file_is_looked_through_made_smaller_and_repaired(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "a.leantrim"
+    JobStore.create(path, heron()).close()
+    assert main(["check", str(path)], FEATURES) == 0
+    assert "whole. 1 round(s)" in capsys.readouterr().out
+    assert main(["compact", str(path)], FEATURES) == 0
+    assert "MB now" in capsys.readouterr().out
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute("INSERT INTO marks SELECT id, 'never', 'x' FROM rounds LIMIT 1")
+    assert main(["check", str(path)], FEATURES) == 2
+    assert "bookmark's time" in capsys.readouterr().err
+    out = tmp_path / "b.leantrim"
+    assert main(["repair", str(path), "--out", str(out)], FEATURES) == 0
+    assert "lost: bookmarks of round 1" in capsys.readouterr().out
+    assert main(["check", str(out)], FEATURES) == 0

@@ -500,6 +500,8 @@ class MainWindow(QMainWindow):
             self.ask.save_elsewhere()
         elif remedy == Remedy.LET_GO:
             self.session.opening.let_go()
+        elif remedy in self.actions_:
+            self.actions_[remedy].trigger()
         else:
             self.session.opening.take_over()
 

@@ -40,6 +40,7 @@ class MessageBar(QWidget):
             ),
             Remedy.TAKE_OVER: self._button(Remedy.TAKE_OVER, self.tr("Take the job over")),
             Remedy.LET_GO: self._button(Remedy.LET_GO, self.tr("Let them go")),
+            Remedy.REPAIR: self._button(Remedy.REPAIR, self.tr("Repair by copy…")),
         }
         self.close_button = QToolButton(self)
         self.close_button.setText(self.tr("Dismiss"))

@@ -12,8 +12,8 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.diagnosis.delivery import DeliveryEnd, commanded_flow
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.explore.events import find_events, tip_in_cells
+from lean_trim.core.explore.kept import KeptSolution, kept_of, refuse_unsound, solution_from
 from lean_trim.core.pipeline.carrying import Earlier
-from lean_trim.core.pipeline.kept import KeptSolution, kept_of, refuse_unsound, solution_from
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, conclude, refit, solve
 from lean_trim.core.pipeline.summary import evidence_of, summary_of
 from lean_trim.core.sieve.sieve import SieveSettings
