@@ -129,6 +129,7 @@ class Command:
     also : other words it is found by.
     check : True makes it a switch.
     needs : without which it is off.
+    after : name of the command it stands below; "" puts it first.
     """
 
     name: str
@@ -139,6 +140,7 @@ class Command:
     also: str = ""
     check: bool = False
     needs: Needs = Needs.NOTHING
+    after: str = ""
 
 
 class Place(Protocol):

@@ -485,6 +485,34 @@ def output_commands(outputs: Sequence[OutputSpec]) -> tuple[Command, ...]:
     )
 
 
+OUTPUTS_BEFORE = "report"
+"""Files that can be written stand above this one."""
+BEGIN_A_GROUP = ("new_job", "save_elsewhere", "export_sheet", "report", "close_job")
+"""Commands above which the Job menu has a line."""
+
+
+def in_order(added: Sequence[Command], outputs: Sequence[Command]) -> tuple[Command, ...]:
+    """The window's own commands with those of features in their places.
+
+    Parameters
+    ----------
+    added : by features; each stands below the one it names.
+    outputs : files that can be written.
+
+    Returns
+    -------
+    All of them.
+    """
+    own = list(COMMANDS)
+    at = [c.name for c in own].index(OUTPUTS_BEFORE)
+    own[at:at] = outputs
+    first = [c for c in added if not c.after]
+    for command in (c for c in added if c.after):
+        place = [c.name for c in own].index(command.after)
+        own.insert(place + 1, command)
+    return (*first, *own)
+
+
 def build_actions(
     window: QMainWindow, commands: Sequence[Command], handlers: Mapping[str, Callable[..., object]]
 ) -> tuple[dict[str, QAction], dict[str, QMenu]]:
@@ -510,6 +538,8 @@ def build_actions(
         (action.toggled if command.check else action.triggered).connect(
             _plain(handlers[command.name], command.check)
         )
+        if command.name in BEGIN_A_GROUP:
+            menus[command.menu].addSeparator()
         menus[command.menu].addAction(action)
         actions[command.name] = action
     return actions, menus

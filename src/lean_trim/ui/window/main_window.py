@@ -35,9 +35,9 @@ from lean_trim.ui.widgets.focus_ring import FocusRing
 from lean_trim.ui.widgets.log_menu import fill_logs_menu
 from lean_trim.ui.widgets.shown_stack import ShownStack
 from lean_trim.ui.window.actions import (
-    COMMANDS,
     build_actions,
     desk_commands,
+    in_order,
     output_commands,
     page_commands,
 )
@@ -74,8 +74,6 @@ REMEMBERED = ("night", "shut_margin", "narrow_rail")
 """Heights the desk and the tape begin with, px."""
 ROOM_AROUND_S = 3.0
 """Seconds shown on either side of a stretch that is zoomed to."""
-OUTPUTS_BEFORE = "report"
-"""The command of the menu before which files of the shown round stand."""
 DBC_SUFFIX = ".dbc"
 
 
@@ -127,7 +125,7 @@ class MainWindow(QMainWindow):
         self.opening = Opening(session, data_folder, self.recent_menu)
         self.commands = self._commands()
         self.actions_, menus = build_actions(self, self.commands, self._handlers())
-        menus["Job"].insertMenu(self.actions_["close_job"], self.recent_menu)
+        menus["Job"].insertMenu(self.actions_["save_elsewhere"], self.recent_menu)
         self.logs_menu = QMenu("Logs of this round", self)
         self.logs_menu.aboutToShow.connect(
             lambda: fill_logs_menu(self.logs_menu, session, self.ask.replace_log)
@@ -142,15 +140,10 @@ class MainWindow(QMainWindow):
 
     def _commands(self) -> tuple[Command, ...]:
         """The window's own and those of the features, in the order of the menus."""
-        at = [c.name for c in COMMANDS].index(OUTPUTS_BEFORE)
-        return (
-            *desk_commands(self.desk_specs),
-            *page_commands(self.page_specs),
-            *(added.command for feature in self.features for added in feature.actions),
-            *COMMANDS[:at],
-            *output_commands([o for feature in self.features for o in feature.outputs]),
-            *COMMANDS[at:],
-        )
+        own = (*desk_commands(self.desk_specs), *page_commands(self.page_specs))
+        added = [added.command for feature in self.features for added in feature.actions]
+        outputs = [o for feature in self.features for o in feature.outputs]
+        return (*own, *in_order(added, output_commands(outputs)))
 
     def _handlers(self) -> dict[str, Callable[..., object]]:
         return {
