@@ -545,6 +545,12 @@ def build_actions(
     return actions, menus
 
 
+def put_below(menu: QMenu, action: QAction, submenu: QMenu) -> None:
+    """Put a menu into another one, below one of its commands."""
+    actions = menu.actions()
+    menu.insertMenu(actions[actions.index(action) + 1], submenu)
+
+
 def _plain(handler: Callable[..., object], with_state: bool) -> Callable[[bool], None]:
     def call(state: bool = False) -> None:
         if with_state:

@@ -40,6 +40,7 @@ from lean_trim.ui.window.actions import (
     in_order,
     output_commands,
     page_commands,
+    put_below,
 )
 from lean_trim.ui.window.confirm_strip import ConfirmStrip
 from lean_trim.ui.window.dialogs import Dialogs
@@ -125,7 +126,7 @@ class MainWindow(QMainWindow):
         self.opening = Opening(session, data_folder, self.recent_menu)
         self.commands = self._commands()
         self.actions_, menus = build_actions(self, self.commands, self._handlers())
-        menus["Job"].insertMenu(self.actions_["save_elsewhere"], self.recent_menu)
+        put_below(menus["Job"], self.actions_["open_job"], self.recent_menu)
         self.logs_menu = QMenu("Logs of this round", self)
         self.logs_menu.aboutToShow.connect(
             lambda: fill_logs_menu(self.logs_menu, session, self.ask.replace_log)
