@@ -20,6 +20,7 @@ from lean_trim.core.pipeline.planning import plan_next
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import Solution, SolveSettings, solve
 from lean_trim.core.pipeline.summary import evidence_of, summary_of
+from lean_trim.core.planning.plan import LEAD_S
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.fleet.cars import FleetCar
 from lean_trim.simcar.planned import State, planned_legs
@@ -119,7 +120,7 @@ def _next_drive(
             plan = plan_next(solution, proposal.step_pct, PLANNED_MINUTES)
             states = [State(h.rpm, h.map_kpa, h.seconds, 0) for h in plan.held]
             if states:
-                legs = planned_legs(states)
+                legs = planned_legs(states, LEAD_S)
                 return simulate(vehicle, seed, PLANNED_MINUTES, warm, legs=legs), PLANNED_MINUTES
         except LeanTrimError:
             # Nothing can be planned: driven as ever.

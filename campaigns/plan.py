@@ -20,7 +20,7 @@ from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.solve import DrivenLog, Solution, solve
 from lean_trim.core.pipeline.summary import summary_of
 from lean_trim.core.planning.choosing import HEAVY
-from lean_trim.core.planning.plan import Plan, Where
+from lean_trim.core.planning.plan import LEAD_S, Plan, Where
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.fleet.cars import FleetCar, random_car
 from lean_trim.simcar.planned import State, planned_legs
@@ -106,7 +106,7 @@ def _by_plan(
     on_road = plan.where == "road"
     states = [State(h.rpm, h.map_kpa, h.seconds, h.gear if on_road else 0) for h in plan.held]
     warm = replace(car.truth, start_coolant_c=WARM_C, soak_k=0.0)
-    log = simulate(driven, car.seed + 7000, MINUTES, warm, legs=planned_legs(states))
+    log = simulate(driven, car.seed + 7000, MINUTES, warm, legs=planned_legs(states, LEAD_S))
     _, by_plan = corrected([before, log], driven)
     at = plan.known.at
     true = car.truth.airflow_value(car.vehicle, at)

@@ -51,11 +51,11 @@ def test_runs_are_listed_and_the_chosen_one_is_shown_on_the_tape(
     row = desk.list.rows[0]
     desk.list.choose(0)
     assert driven.session.selection.span == (row.trace.pull.start_s, row.trace.pull.end_s)
-    assert desk.verdict.text() and desk.list.item(0, 4).text().count("–") == 1
+    assert desk.verdict.text() and desk.list.pulls.texts(0)[4].count("–") == 1
     # From A to B, and a dash where a run did not reach.
     desk.controls.high.setValue(12_000.0)
     desk.controls.high.editingFinished.emit()
-    assert desk.list.item(0, 5).text() == "–"
+    assert desk.list.pulls.texts(0)[5] == "–"
 
 
 def test_runs_are_drawn_compared_zoomed_and_triggered(desk: PullsDesk) -> None:
@@ -72,12 +72,14 @@ def _ticks(desk: PullsDesk) -> None:
     count = len(desk.list.rows)
     assert count >= 2
     for place in range(count):
-        desk.list.item(place, 0).setCheckState(Qt.CheckState.Unchecked)
+        desk.list.pulls.tick(place, False)
     desk.list.choose(1)
     assert desk.list.drawn == [1]
     assert desk.chart.overlay is not None and len(desk.chart.overlay.lanes[0].lines) == 1
     assert ink(desk, desk.appearance.theme.accent) > 200
-    desk.list.item(0, 0).setCheckState(Qt.CheckState.Checked)
+    rows = desk.list.pulls
+    tick = Qt.CheckState.Checked.value
+    assert rows.setData(rows.index(0, 0), tick, Qt.ItemDataRole.CheckStateRole)
     assert desk.list.drawn == [0, 1] and len(desk.chart.overlay.lanes[0].lines) == 2
 
 
@@ -142,7 +144,7 @@ def test_a_run_is_left_out_and_says_so(driven: MainWindow, desk: PullsDesk, unti
     desk.list.choose(0)
     desk.out.click()
     until(lambda: not driven.session.is_busy)
-    assert desk.out.text() == "Count this run again" and "(out)" in desk.list.item(0, 0).text()
+    assert desk.out.text() == "Count this run again" and "(out)" in desk.list.pulls.texts(0)[0]
     desk.figure.setValue(140.0)
     desk.figure.editingFinished.emit()
     row = desk.list.rows[0]

@@ -16,19 +16,19 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.physics import STANDARD_KPA
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.planning.along import at_states
 from lean_trim.core.planning.plan import Plan, Where, plan_drive
 from lean_trim.core.planning.reach import Reached, Road, Span, road_of, span_of
 from lean_trim.core.planning.states import UNKNOWN_PCT, Knowledge, seconds_near, states_between
-from lean_trim.core.types import Floats
+from lean_trim.core.types import Floats, Mask
 
 
 class Say:
     """Sentences of this module."""
 
-    ROWS = Message(
-        "planning.rows",
-        "A drive is planned by engine speed and manifold pressure; this table is read by {axis}. Drive "
-        "what its unvisited cells show instead",
+    NO_MAP = Message(
+        "planning.no_map",
+        "a drive is planned by engine speed and manifold pressure; log the manifold pressure",
     )
     NO_ROAD = Message(
         "planning.no_road",
@@ -43,6 +43,9 @@ REDLINE_SHARE = 0.93
 BOOSTED = 1.04
 """Share of the barometer from which a pressure that was seen is boost."""
 ACCEL_S = 0.8
+RUNNING_RPM = 500.0
+MOSTLY_IN_FORCE = 0.5
+"""Share of a table from which a state tells of it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,7 +74,7 @@ def drives_of(solution: Solution) -> Drives:
     log = frame.log
     rpm = held(log[Role.RPM])
     kpa = held(log[Role.MAP])
-    running = rpm > 500.0
+    running = rpm > RUNNING_RPM
     baro = float(np.nanmedian(log[Role.BARO])) if Role.BARO in log else STANDARD_KPA
     boosted = (
         frame.vehicle.induction != "atmospheric" and float(kpa[running].max()) > BOOSTED * baro
@@ -137,7 +140,7 @@ def _fuelled(solution: Solution) -> np.ndarray:
 
 
 def knowledge_of(solution: Solution, step_pct: Floats, drives: Drives) -> Knowledge:
-    """What is known of the table that will be driven, at every state the engine can be held in.
+    """What is known of the table that will be driven, at every state in which it is in force.
 
     Parameters
     ----------
@@ -152,7 +155,7 @@ def knowledge_of(solution: Solution, step_pct: Floats, drives: Drives) -> Knowle
     Raises
     ------
     BadInputError
-        If the table is not read by engine speed and pressure, or by airflow.
+        If manifold pressure was not logged.
     """
     frame = solution.frame
     table = solution.estimate.table
@@ -160,6 +163,8 @@ def knowledge_of(solution: Solution, step_pct: Floats, drives: Drives) -> Knowle
     top = float(drives.span.high.max())
     rpm, kpa = states_between((IDLE_RPM, redline), (float(drives.span.low.min()), top))
     keep = drives.span.holds(rpm, kpa)
+    rpm, kpa = rpm[keep], kpa[keep]
+    keep = _in_force(solution, rpm, kpa)
     rpm, kpa = rpm[keep], kpa[keep]
     at = _coordinates(solution, table, rpm, kpa, drives)
     inside = table.inside(*at)
@@ -205,12 +210,31 @@ def _coordinates(
             return kpa, rpm
         if rows is Rows.MAP_OVER_BARO:
             return kpa / drives.baro_kpa, rpm
-        raise BadInputError(Say.ROWS(axis=table.axes[0].name))
+        # Throttle or load: as they went with speed and pressure in the drive.
+        return _along(solution, solution.frame.coordinates[0], rpm, kpa), rpm
     # Of a curve by the flow there: what the corrected curve gives at a reading, read backwards.
     flow = air_at(drives, rpm, kpa) * solution.frame.vehicle.cylinders * rpm / 120.0
     asked = np.nan_to_num(solution.estimate.correction_pct)
     values = np.maximum.accumulate(table.values * (1.0 + asked / 100.0))
     return (np.interp(flow, values, table.axes[0].points),)
+
+
+def _along(solution: Solution, values: Floats, rpm: Floats, kpa: Floats) -> Floats:
+    """What stood along a drive, at states of the engine."""
+    log = solution.frame.log
+    running = held(log[Role.RPM]) > RUNNING_RPM
+    drove = (held(log[Role.RPM])[running], held(log[Role.MAP])[running])
+    return at_states(drove, values[running], (rpm, kpa))
+
+
+def _in_force(solution: Solution, rpm: Floats, kpa: Floats) -> Mask:
+    """States at which mostly the table under correction is in force; all of an ECU with one."""
+    two = solution.frame.two
+    if two is None:
+        return np.ones(len(rpm), bool)
+    share = _along(solution, two.share, rpm, kpa)
+    # Where it is not told which was in force nothing speaks against a state.
+    return ~(share < MOSTLY_IN_FORCE)
 
 
 def air_at(drives: Drives, rpm: Floats, kpa: Floats) -> Floats:
@@ -240,6 +264,8 @@ def plan_next(
     BadInputError
         If the table cannot be planned by engine speed and pressure, or nothing is known of the road.
     """
+    if Role.MAP not in solution.frame.log:
+        raise BadInputError(Say.NO_MAP())
     drives = drives_of(solution)
     if where == "road" and drives.road is None:
         raise BadInputError(Say.NO_ROAD())

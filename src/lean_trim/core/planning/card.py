@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from lean_trim.core.messages import Message
-from lean_trim.core.planning.plan import COAST_S, IDLE_S, Held, Plan
+from lean_trim.core.planning.plan import COAST_S, IDLE_S, LEAD_S, Held, Plan
 from lean_trim.core.planning.states import RPM_STEP
 
 
@@ -16,7 +16,14 @@ class Say:
 
     TITLE = Message("card.title", "{name}: {minutes:.0f} minutes on {where}, {count} states.")
     BEFORE = Message(
-        "card.before", "Warm engine, log running. Somebody else reads this; the driver does not."
+        "card.before",
+        "Warm engine, log running, {lead:.0f} s at an even speed. Somebody else reads this; the driver does "
+        "not.",
+    )
+    SETTLING = Message(
+        "card.settling",
+        "After a flash drive {minutes:.0f} min first, which do not count. Then log, {lead:.0f} s at an even "
+        "speed. Somebody else reads this.",
     )
     ONE_SPEED = Message("card.one_speed", "{rpm:.0f} rpm: {loads} kPa, {seconds:.0f} s each.")
     SPEEDS = Message(
@@ -51,13 +58,14 @@ FIXED_LINES = 6
 """Lines every card has: title, before, order, end, abort, expected."""
 
 
-def card_lines(plan: Plan, name: str) -> tuple[str, ...]:
+def card_lines(plan: Plan, name: str, settle_min: float = 0.0) -> tuple[str, ...]:
     """What is read aloud.
 
     Parameters
     ----------
     plan : of the next drive.
     name : of the car.
+    settle_min : for which its ECU settles after a flash, min; 0 for one that does not.
 
     Returns
     -------
@@ -68,10 +76,13 @@ def card_lines(plan: Plan, name: str) -> tuple[str, ...]:
     title = Say.TITLE(
         name=name, minutes=plan.seconds / 60.0, where=WHERE_WORDS[plan.where], count=len(plan.held)
     )
+    before = (
+        Say.SETTLING(minutes=settle_min, lead=LEAD_S) if settle_min else Say.BEFORE(lead=LEAD_S)
+    )
     middle = _by_gear(plan.held) if plan.where == "road" else _by_speed(plan.held)
     return (
         str(title),
-        str(Say.BEFORE()),
+        str(before),
         *middle,
         str(Say.ORDER()),
         str(Say.END(coast=COAST_S, idle=IDLE_S)),

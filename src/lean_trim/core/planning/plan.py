@@ -27,6 +27,9 @@ TOLD = 0.7
 IDLE_S = 20.0
 COAST_S = 10.0
 """At the end of every plan: what a plan of held states does not cover gets worse without it."""
+LEAD_S = 20.0
+"""At an even speed before the first state: of a log's beginning nothing counts, for an engine that was just
+started has not settled (the rule ``starting`` of the sieve)."""
 WAY_S = {"dyno": 1.2, "road": 5.0}
 """About how long the way from a state to the next takes, s."""
 
@@ -64,7 +67,7 @@ class Plan:
     Attributes
     ----------
     held : states in their order.
-    seconds : with the way between them, idle and overrun at the end.
+    seconds : with an even speed before them, the way between them, idle and overrun at the end.
     known : all states that can be reached this way.
     error_pct : standard error expected after the drive at each of those.
     offered : of those, what may be driven.
@@ -143,7 +146,7 @@ def plan_drive(
     if road is not None:
         ratios = np.where(gear > 0, road.ratios[np.maximum(gear, 1) - 1], np.nan)
     speed = known.rpm / ratios
-    budget = minutes * 60.0 - IDLE_S - COAST_S
+    budget = minutes * 60.0 - LEAD_S - IDLE_S - COAST_S
     if not len(known) or budget < dwell_s:
         nothing = np.zeros(len(known), bool)
         return Plan((), 0.0, known, known.error_pct, nothing, where, baro_kpa)
@@ -167,7 +170,7 @@ def plan_drive(
         )
         for v in visits
     )
-    whole = spent + IDLE_S + COAST_S
+    whole = LEAD_S + spent + IDLE_S + COAST_S
     gears = None if road is None else road.ratios
     return Plan(held, whole, known, error, offered, where, baro_kpa, gears)
 

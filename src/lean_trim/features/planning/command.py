@@ -25,6 +25,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         default="dyno",
         help="what holds the states: a dynamometer or brake (default), or a road with its grades",
     )
+    parser.add_argument(
+        "--airflow-table",
+        default="",
+        metavar="NAME",
+        help="of an ECU with several, the one that is planned for (default: the sheet's first)",
+    )
 
 
 def run(args: argparse.Namespace) -> None:
@@ -37,6 +43,7 @@ def run(args: argparse.Namespace) -> None:
     from lean_trim.core.pipeline.summary import summary_of
     from lean_trim.core.planning.card import card_lines
     from lean_trim.core.planning.full_throttle import full_throttle_lines
+    from lean_trim.core.planning.open_questions import open_questions
     from lean_trim.features.planning.plan_json import CAUTION, write_plan
     from lean_trim.formats.folders import make_folder
     from lean_trim.formats.vehicle_sheet import read_vehicle
@@ -46,25 +53,28 @@ def run(args: argparse.Namespace) -> None:
             f"--minutes {args.minutes:g}: allowed is {LEAST_MINUTES:g} to {MOST_MINUTES:g}"
         )
     vehicle, warnings = read_vehicle(args.vehicle)
-    if len(vehicle.airflow_tables) > 1:
-        raise BadInputError(
-            "a drive is planned for an ECU with one airflow table; this one has "
-            f"{len(vehicle.airflow_tables)}"
-        )
     logs = Logs(args.log, vehicle, {}, args.quiet, log_words(args), args.accept_doubts)
     warn(() if args.quiet else warnings)
+    if args.airflow_table:
+        if args.airflow_table not in vehicle.airflow_tables:
+            known = ", ".join(vehicle.airflow_tables)
+            raise BadInputError(f"--airflow-table {args.airflow_table}: allowed are {known}")
+        vehicle = vehicle.seen_by(args.airflow_table)
     solution = solve([logs.read(path) for path in args.log], vehicle, SolveSettings())
     proposal = propose_for(summary_of(solution), PolicySettings())
     plan = plan_next(solution, proposal.step_pct, args.minutes, args.where)
     card = card_lines(plan, vehicle.name)
     make_folder(args.out)
-    write_plan(plan, proposal.table, card, args.out / "plan.json")
+    questions = open_questions(solution.findings)
+    write_plan(plan, proposal.table, card, args.out / "plan.json", questions)
     if args.quiet:
         return
     print(f"caution: {CAUTION}", file=sys.stderr)
     for line in card:
         print(line)
     for line in full_throttle_lines(plan, plan.ratios):
+        print(line)
+    for line in questions:
         print(line)
     left = int(plan.not_yet.sum())
     if left:

@@ -9,7 +9,9 @@ import numpy as np
 from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.planning.card import card_lines
+from lean_trim.core.planning.open_questions import open_questions
 from lean_trim.core.planning.plan import Plan, Where
+from lean_trim.core.sieve.rules_engine import settling
 from lean_trim.core.types import Floats
 from lean_trim.workspace.changes import JobClosed, ProposalChanged, SolutionShown
 from lean_trim.workspace.lookup import Lookup
@@ -34,9 +36,6 @@ class Say:
         "plan_control.no_solution",
         "A plan needs one drive that was worked out: what is known so far says what is worth driving.",
     )
-    SEVERAL = Message(
-        "plan_control.several", "A drive is planned for an ECU with one airflow table so far."
-    )
     NOT_MADE = Message(
         "plan_control.not_made", "No drive was planned yet: turn to the Plan desk first."
     )
@@ -56,11 +55,13 @@ class Planned:
     plan : of the next drive.
     card : it in at most twelve sentences.
     of_decided : made for the cells as they are decided; else for what is proposed.
+    questions : what separates causes the findings leave open.
     """
 
     plan: Plan
     card: tuple[str, ...]
     of_decided: bool
+    questions: tuple[str, ...] = ()
 
 
 class PlanControl:
@@ -113,9 +114,6 @@ class PlanControl:
 
     @property
     def _refusal(self) -> str:
-        vehicle = self.open.vehicle
-        if vehicle is not None and len(vehicle.airflow_tables) > 1:
-            return str(Say.SEVERAL())
         if self.solver.solution is None or self.solver.proposal is None:
             return str(Say.NO_SOLUTION())
         return ""
@@ -141,12 +139,14 @@ class PlanControl:
         where = self.where
         of_decided = self._is_decided()
         name = vehicle.name
+        settle_min = solution.settings.sieve.values(settling)["minutes"]
 
         def work(_: object) -> Planned:
             from lean_trim.core.pipeline.planning import plan_next
 
             plan = plan_next(solution, step, minutes, where)
-            return Planned(plan, card_lines(plan, name), of_decided)
+            questions = open_questions(solution.findings)
+            return Planned(plan, card_lines(plan, name, settle_min), of_decided, questions)
 
         # The solution itself, which compares by identity: a number of one that is gone may come again.
         key = (self.open.number, solution, step.tobytes(), minutes, where, of_decided)

@@ -51,7 +51,7 @@ def _write(parts: Parts, path: Path) -> None:
     planned = parts[PlanControl].shown()
     current = parts[OpenJob].round
     assert current is not None
-    write_plan(planned.plan, current.table, planned.card, path)
+    write_plan(planned.plan, current.table, planned.card, path, planned.questions)
 
 
 HELP = HelpPage(

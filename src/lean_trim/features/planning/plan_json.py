@@ -25,7 +25,9 @@ CAUTION = (
 )
 
 
-def plan_dict(plan: Plan, table: Table, card: Sequence[str]) -> dict[str, Any]:
+def plan_dict(
+    plan: Plan, table: Table, card: Sequence[str], questions: Sequence[str] = ()
+) -> dict[str, Any]:
     """A plan as plain values.
 
     Parameters
@@ -33,6 +35,7 @@ def plan_dict(plan: Plan, table: Table, card: Sequence[str]) -> dict[str, Any]:
     plan : of the next drive.
     table : that will be driven.
     card : the plan in words.
+    questions : what separates causes that are open.
 
     Returns
     -------
@@ -58,6 +61,7 @@ def plan_dict(plan: Plan, table: Table, card: Sequence[str]) -> dict[str, Any]:
             for i in np.flatnonzero(plan.not_yet)
         ],
         "card": list(card),
+        "to_separate": list(questions),
         "full_throttle": list(full_throttle_lines(plan, plan.ratios)),
         "caution": CAUTION,
     }
@@ -129,21 +133,23 @@ def _cells(plan: Plan, table: Table) -> list[dict[str, Any]]:
     ]
 
 
-def plan_text(plan: Plan, table: Table, card: Sequence[str]) -> str:
+def plan_text(plan: Plan, table: Table, card: Sequence[str], questions: Sequence[str] = ()) -> str:
     """``plan_dict`` as JSON.
 
     Returns the text of a plan.json.
     """
-    told = plan_dict(plan, table, card)
+    told = plan_dict(plan, table, card, questions)
     return json.dumps(told, indent=1, ensure_ascii=False, allow_nan=False)
 
 
-def write_plan(plan: Plan, table: Table, card: Sequence[str], path: Path) -> None:
+def write_plan(
+    plan: Plan, table: Table, card: Sequence[str], path: Path, questions: Sequence[str] = ()
+) -> None:
     """Write a plan.json.
 
     Parameters
     ----------
-    plan, table, card : as for ``plan_dict``.
+    plan, table, card, questions : as for ``plan_dict``.
     path : replaced if it exists.
     """
-    write_whole(path, plan_text(plan, table, card))
+    write_whole(path, plan_text(plan, table, card, questions))

@@ -71,6 +71,7 @@ class PlanDesk(QWidget):
         self.checks = ChecklistView(session.part(Checklist), appearance, self)
         self.summary = running_text(9.5)
         self.full = running_text(9.0)
+        self.questions = running_text(9.0)
         self.caution = running_text(8.5, CAUTION)
         self.minutes = DoubleSpinBox(self)
         self.minutes.setRange(*MINUTES_RANGE)
@@ -144,6 +145,7 @@ class PlanDesk(QWidget):
         column.addWidget(self.pages, 1)
         column.addLayout(buttons)
         column.addWidget(self.full)
+        column.addWidget(self.questions)
         column.addWidget(self.caution)
         middle = QHBoxLayout()
         middle.setSpacing(10)
@@ -197,6 +199,7 @@ class PlanDesk(QWidget):
             self.map.show_plan(None, said or (PLANNING if waits else ""))
             self.card.show_lines(())
             self.full.setText("")
+            self.questions.setText("")
             self.summary.setText(said)
             self.copy.setEnabled(False)
             self.print.setEnabled(False)
@@ -206,6 +209,8 @@ class PlanDesk(QWidget):
         self.map.show_plan(plan, "")
         self.card.show_lines(planned.card)
         self.full.setText(" ".join(full_throttle_lines(plan, plan.ratios)))
+        self.questions.setText(" ".join(planned.questions))
+        self.questions.setVisible(bool(planned.questions))
         self.copy.setEnabled(bool(plan.held))
         self.print.setEnabled(bool(plan.held))
         job = self.session.job
@@ -227,7 +232,7 @@ class PlanDesk(QWidget):
         current = self.session.round
         if planned is None or current is None:
             return
-        told = plan_text(planned.plan, current.table, planned.card)
+        told = plan_text(planned.plan, current.table, planned.card, planned.questions)
         minutes = (planned.plan.seconds + WARM_UP_S) / 60.0 + SLOWER_MIN
         self.session.rounds.drive(told, minutes)
 

@@ -25,7 +25,8 @@ from lean_trim.features.pulls.desk.controls import Controls
 from lean_trim.features.pulls.desk.knock_page import KnockPage
 from lean_trim.features.pulls.desk.overlay import EMPTY, NOTHING_CHOSEN, OverlayChart
 from lean_trim.features.pulls.desk.overlay_data import difference_of, overlay_of
-from lean_trim.features.pulls.desk.pull_list import PullList, Row
+from lean_trim.features.pulls.desk.pull_list import PullList
+from lean_trim.features.pulls.desk.pull_rows import Row
 from lean_trim.features.pulls.desk.target_page import TargetPage
 from lean_trim.ui.session import Session
 from lean_trim.ui.theme import Appearance
