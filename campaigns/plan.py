@@ -15,10 +15,11 @@ from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.proposal import PolicySettings, Proposal
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.pipeline.carrying import Earlier
 from lean_trim.core.pipeline.planning import plan_next
 from lean_trim.core.pipeline.proposing import propose_for
-from lean_trim.core.pipeline.solve import DrivenLog, Solution, solve
-from lean_trim.core.pipeline.summary import summary_of
+from lean_trim.core.pipeline.solve import Solution, solve
+from lean_trim.core.pipeline.summary import evidence_of, summary_of
 from lean_trim.core.planning.choosing import HEAVY
 from lean_trim.core.planning.plan import LEAD_S, Plan, Where
 from lean_trim.simcar.drive import simulate
@@ -56,9 +57,11 @@ def _prepare(folder: Path) -> object:
     return None
 
 
-def corrected(logs: Sequence[Log | DrivenLog], vehicle: Vehicle) -> tuple[Solution, Proposal]:
+def corrected(
+    log: Log, vehicle: Vehicle, earlier: Sequence[Earlier] = ()
+) -> tuple[Solution, Proposal]:
     """A round as the program works it out."""
-    solution = solve(logs, vehicle)
+    solution = solve([log], vehicle, earlier=earlier)
     return solution, propose_for(summary_of(solution), PolicySettings())
 
 
@@ -66,11 +69,11 @@ def _trial(folder: Path, seed: int) -> Trial:
     car = planned_car(seed)
     warm = replace(car.truth, start_coolant_c=WARM_C, soak_k=0.0)
     first = simulate(car.vehicle, car.seed, MINUTES, car.truth)
-    solution, written = corrected([first], car.vehicle)
+    solution, written = corrected(first, car.vehicle)
     driven = car.vehicle.with_table(written.table)
-    before = DrivenLog(first, car.vehicle.table)
+    before = [Earlier(1, evidence_of(solution))]
     ordinary = simulate(driven, car.seed + 8000, MINUTES, warm)
-    _, by_ordinary = corrected([before, ordinary], driven)
+    _, by_ordinary = corrected(ordinary, driven, before)
     users = users_states(car)
     out: Trial = {"car": car.seed, "boost": car.truth.turbo}
     for where in WHERES:
@@ -98,7 +101,7 @@ def _by_plan(
     plan: Plan,
     car: FleetCar,
     driven: Vehicle,
-    before: DrivenLog,
+    before: Sequence[Earlier],
     ordinary: Table,
     written: Table,
     users: tuple[np.ndarray, ...],
@@ -107,7 +110,9 @@ def _by_plan(
     states = [State(h.rpm, h.map_kpa, h.seconds, h.gear if on_road else 0) for h in plan.held]
     warm = replace(car.truth, start_coolant_c=WARM_C, soak_k=0.0)
     log = simulate(driven, car.seed + 7000, MINUTES, warm, legs=planned_legs(states, LEAD_S))
-    _, by_plan = corrected([before, log], driven)
+    found, by_plan = corrected(log, driven, before)
+    asked = np.nan_to_num(found.estimate.correction_pct) / 100.0
+    best = car.vehicle.table.with_values(car.best.reshape(car.vehicle.table.shape))
     at = plan.known.at
     true = car.truth.airflow_value(car.vehicle, at)
     lean = 100.0 * (true / written.lookup(*at) - 1.0)
@@ -116,6 +121,8 @@ def _by_plan(
         "held": len(plan.held),
         "before": rms_off(written, car, at),
         "by_plan": rms_off(by_plan.table, car, at),
+        "asked": rms_off(driven.table.with_values(driven.table.values * (1.0 + asked)), car, at),
+        "best": rms_off(best, car, at),
         "by_ordinary": rms_off(ordinary, car, at),
         "users_by_plan": rms_off(by_plan.table, car, users),
         "users_by_ordinary": rms_off(ordinary, car, users),
@@ -131,17 +138,31 @@ def ratios(results: Sequence[Trial], where: str, mine: str, theirs: str) -> np.n
     return np.array([r[where][mine] / r[where][theirs] for r in results])
 
 
+def beyond(part: Sequence[dict[str, float]]) -> np.ndarray:
+    """Of every car what a plan leaves above the best table, over what ordinary driving leaves."""
+    mine, theirs = (
+        [np.sqrt(max(p[key] ** 2 - p["best"] ** 2, 0.0)) for p in part]
+        for key in ("by_plan", "by_ordinary")
+    )
+    return np.array(mine) / np.maximum(theirs, 1e-9)
+
+
 def _table(results: Sequence[Trial]) -> list[str]:
     lines = [
         f"Random cars with a VE table and a wideband: {MINUTES:g} ordinary minutes, corrected and written; "
-        f"then {MINUTES:g} minutes by plan, and in another life {MINUTES:g} more ordinary ones, each solved "
-        "together with the first. How far the written table is off the simulated engine then, percent rms, "
-        "over the states that can be held on a dynamometer or a road, and over another driver's half hour. "
-        "Medians of the cars; of some the road is not told, for their drives were held by a brake.",
+        f"then {MINUTES:g} minutes by plan, and in another life {MINUTES:g} more ordinary ones, each with "
+        "what the first said carried on. How far the written table is off the simulated engine then, percent "
+        "rms, over the states that can be held on a dynamometer or a road, and over another driver's half "
+        "hour. Medians of the cars; of some the road is not told, for their drives were held by a brake. "
+        "“Best” is the table whose nodes are right: between them no table follows the engine. “Asked” is "
+        "what the plan's drive told; what is written is leaned less where the error is larger, and not where "
+        "nobody drove. The ratio beyond the best is of what is left above it (root of the difference of "
+        "squares).",
         "",
-        "| | cars | before | by plan | by ordinary driving | ratio per car | wanted | over users' states, "
-        "ratio | expected | held | offered under load | of these over 5 % lean | leanest |",
-        "|---|---|---|---|---|---|---|---|---|---|---|---|---|",
+        "| | cars | before | by plan | asked by plan | best | by ordinary driving | ratio per car | wanted | "
+        "ratio beyond the best | over users' states, ratio | expected | held | offered under load | of these "
+        "over 5 % lean | leanest |",
+        "|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|",
     ]
     for where in WHERES:
         told = [r for r in results if r[where] is not None]
@@ -151,8 +172,10 @@ def _table(results: Sequence[Trial]) -> list[str]:
         users = ratios(told, where, "users_by_plan", "users_by_ordinary")
         lines.append(
             f"| {where} | {len(told)} | {np.median(figures['before']):.2f} | "
-            f"{np.median(figures['by_plan']):.2f} | {np.median(figures['by_ordinary']):.2f} | "
-            f"{np.median(mine):.2f} | {WANTED[where]:.2f} | {np.median(users):.2f} | "
+            f"{np.median(figures['by_plan']):.2f} | {np.median(figures['asked']):.2f} | "
+            f"{np.median(figures['best']):.2f} | {np.median(figures['by_ordinary']):.2f} | "
+            f"{np.median(mine):.2f} | {WANTED[where]:.2f} | {np.median(beyond(part)):.2f} | "
+            f"{np.median(users):.2f} | "
             f"{np.median(figures['expected']):.2f} | {np.median(figures['held']):.0f} | "
             f"{figures['offered'].sum()} | {figures['lean'].sum()} | {figures['leanest'].max():.1f} |"
         )

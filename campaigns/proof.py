@@ -21,7 +21,7 @@ from lean_trim.core.pipeline.carrying import Earlier
 from lean_trim.core.pipeline.proposing import propose_for
 from lean_trim.core.pipeline.proving import prove
 from lean_trim.core.pipeline.solve import Solution, solve
-from lean_trim.core.pipeline.summary import evidence_of, summary_of
+from lean_trim.core.pipeline.summary import evidence_of, places_of, summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.proving.proof import Proof
 from lean_trim.core.proving.transfer import Written
@@ -31,6 +31,8 @@ from lean_trim.simcar.fleet.cars import FleetCar
 COUNT = 40
 DRIVES = 2
 """Drives of each car that prove its round."""
+MORE_DRIVES = 2
+"""Further drives on the table as it was written."""
 MINUTES = 4.0
 FIRST_MINUTES = 10.0
 LEAST_WRITTEN_PCT = 3.0
@@ -68,6 +70,7 @@ def written_by(solution: Solution, proposal: Proposal) -> Written:
         asked_pct=estimate.correction_pct,
         error_pct=estimate.own_error_pct,
         seconds=estimate.seconds,
+        means=places_of(solution),
     )
 
 
@@ -105,6 +108,17 @@ def _trial(folder: Path, seed: int) -> Trial:
     warm = replace(car.truth, start_coolant_c=WARM_C, soak_k=0.0)
     tables = in_ecu(written, car.seed)
     told: dict[str, dict[str, object]] = {route: {} for route in ROUTES}
+    words = []
+    for extra in range(MORE_DRIVES):
+        log = simulate(
+            car.vehicle.with_table(tables["whole"]),
+            car.seed + 5077 + 1000 * (DRIVES * extra + seed % DRIVES),
+            MINUTES,
+            warm,
+        )
+        for route in ROUTES:
+            seen = log if route == ROUTES[0] else _without(log)
+            words.append(_proved(written, seen, car.vehicle, {}).whole.word)
     for kind, table in tables.items():
         drive_seed = car.seed + 77 + 1000 * (seed % DRIVES)
         log = simulate(car.vehicle.with_table(table), drive_seed, MINUTES, warm)
@@ -117,7 +131,7 @@ def _trial(folder: Path, seed: int) -> Trial:
                 "word": proof.whole.word,
             }
     chain = _chain(planned_car(CHAIN_CARS_FROM + seed)) if seed < CHAINS else None
-    return {"car": car.seed, "told": told, "chain": chain}
+    return {"car": car.seed, "told": told, "words": words, "chain": chain}
 
 
 def _without(log: Log) -> Log:
@@ -206,6 +220,7 @@ def _table(results: Sequence[Trial]) -> list[str]:
         if s["step"] < 0.5
     ]
     words = Counter(r["told"][route]["whole"]["word"] for r in results for route in ROUTES)
+    words += Counter(word for r in results for word in r["words"])
     chains = [r["chain"] for r in results if r["chain"] is not None]
     ends = Counter(stopped(c) for c in chains)
     early = [c[next(i for i, r in enumerate(c) if r["stops"])] for c in chains]
@@ -213,7 +228,7 @@ def _table(results: Sequence[Trial]) -> list[str]:
         "",
         f"Steps below 0.5 %: {len(small)}, of which “cannot be told”: {small.count('untold')}.",
         "",
-        "What became of a table that is in the ECU: "
+        f"What became of a table that is in the ECU, {words.total()} times: "
         + ", ".join(f"{word} {count}" for word, count in words.most_common())
         + ".",
         "",

@@ -10,11 +10,13 @@ from typing import Any
 
 import numpy as np
 
+from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.decision.proposal import Proposal, Status
 from lean_trim.core.decision.shortfall import shortfalls
 from lean_trim.core.diagnosis.inference import Inferred
 from lean_trim.core.drive.film import MIDDLE_KPA, MIDDLE_RPM
 from lean_trim.core.drive.nuisance_terms import COLD_BELOW_C, Term
+from lean_trim.core.estimation.carried import BETWEEN_DRIVES, PlaceMeans
 from lean_trim.core.estimation.estimate import Estimate
 from lean_trim.core.estimation.log_shares import LogShare
 from lean_trim.core.pipeline.summary import SampleCounts, Summary
@@ -99,6 +101,7 @@ def round_dict(summary: Summary, proposal: Proposal) -> dict[str, Any]:
             }
             for f in (*shortfalls(estimate, proposal, summary.vehicle.induction), *summary.findings)
         ],
+        "places": None if summary.places is None else _places(summary.places, estimate.table),
     }
 
 
@@ -187,6 +190,20 @@ def axis_key(unit: str) -> str:
 
 def _plain(value: float | np.floating) -> float | None:
     return round(float(value), 4) if math.isfinite(value) else None
+
+
+def _places(means: PlaceMeans, table: Table) -> dict[str, list[float]]:
+    """What a drive said place by place, column by column."""
+    own = table.own or OwnUnit(table.unit)
+    noise = np.sqrt(np.maximum(means.noise - BETWEEN_DRIVES**2, 0.0))
+    keep = (means.wanted > 0.0) & (noise > 0.0) & np.isfinite(noise)
+    columns = {axis_key(a.unit): x for a, x in zip(table.axes, means.at, strict=True)}
+    columns |= {
+        "wanted": np.asarray(own.own(means.wanted)),
+        "error_pct": 100.0 * noise,
+        "seconds": means.seconds,
+    }
+    return {name: [round(x, 5) for x in c[keep].tolist()] for name, c in columns.items()}
 
 
 def write_round(summary: Summary, proposal: Proposal, path: Path) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 
 from lean_trim.core.data.tables import OwnUnit, Table
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.estimation.carried import PlaceMeans
 from lean_trim.core.messages import Message
 from lean_trim.core.proving.transfer import Written
 from lean_trim.core.types import Floats
@@ -40,6 +41,9 @@ class Say:
         "round_reading.other",
         "the table of the vehicle sheet is neither what {path} was driven on nor what it wrote, and "
         "differs from that by {most:.0f} %: name the sheet with the table that was written to the ECU",
+    )
+    PLACES = Message(
+        "round_reading.places", "{path}: what it says of places cannot be; write the round anew"
     )
 
 
@@ -83,6 +87,39 @@ def read_written(path: Path, table: Table) -> Written:
         asked_pct=columns["correction_pct"].reshape(table.shape),
         error_pct=columns["own_error_pct"].reshape(table.shape),
         seconds=np.nan_to_num(columns["seconds"]).reshape(table.shape),
+        means=_places(path, table),
+    )
+
+
+def _places(path: Path, table: Table) -> PlaceMeans | None:
+    """What the drive said place by place; None of a file that does not hold it."""
+    told = json.loads(path.read_text(encoding="utf-8")).get("places")
+    if not isinstance(told, dict):
+        return None
+    try:
+        own = table.own or OwnUnit(table.unit)
+        at = np.array([told[axis_key(axis.unit)] for axis in table.axes], float)
+        wanted = np.asarray(own.ours(np.array(told["wanted"], float)))
+        error = np.array(told["error_pct"], float) / 100.0
+        seconds = np.array(told["seconds"], float)
+    except (KeyError, TypeError, ValueError) as cause:
+        raise BadInputError(Say.PLACES(path=path)) from cause
+    sound = (
+        at.shape == (len(table.axes), len(wanted)) and error.shape == wanted.shape == seconds.shape
+    )
+    if not sound or not (np.isfinite(at).all() and (wanted > 0.0).all() and (error > 0.0).all()):
+        raise BadInputError(Say.PLACES(path=path))
+    unknown = np.full(len(wanted), np.nan)
+    return PlaceMeans(
+        at=at,
+        wanted=wanted,
+        weight=1.0 / error**2,
+        seconds=seconds,
+        others_pct=np.zeros(len(wanted)),
+        rpm=unknown,
+        map_kpa=unknown,
+        unit=1.0,
+        scatter=np.inf,
     )
 
 

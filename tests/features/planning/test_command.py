@@ -11,11 +11,14 @@ import pytest
 from lean_trim.cli.main import main
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.data.table_kinds import Holds, Rows, airflow_grid
+from lean_trim.core.pipeline.planning import plan_next
+from lean_trim.core.pipeline.solve import solve
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.drive import simulate
-from lean_trim.simcar.godwit import godwit
+from lean_trim.simcar.godwit import godwit, godwit_truth
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.planned import planned_legs, states_of
 from lean_trim.simcar.tern import tern
@@ -116,10 +119,51 @@ def test_a_curve_is_planned_by_its_flow(tmp_path: Path) -> None:
     assert len(points) > vehicle.table.size / 2
 
 
-def test_of_several_airflow_tables_none_is_planned_yet(
-    tmp_path: Path, drive: Log, capsys: pytest.CaptureFixture[str]
+def planned_states(folder: Path, *words: str) -> list[tuple[float, float]]:
+    assert plan(folder, "--quiet", *words) == 0
+    told = json.loads((folder / "out" / "plan.json").read_text())
+    assert told["to_separate"] == []
+    return [(s["rpm"], s["map_kpa"]) for s in told["plan"]]
+
+
+def test_of_several_ve_tables_each_is_planned_where_it_is_in_force(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    write_vehicle(godwit(), tmp_path)
-    write_log_csv(drive, tmp_path / "drive.csv")
-    assert plan(tmp_path) == 2
-    assert "one airflow table" in capsys.readouterr().err
+    car = godwit()
+    write_vehicle(car, tmp_path)
+    write_log_csv(
+        simulate(car, seed=3, minutes=8.0, truth=godwit_truth(car)), tmp_path / "drive.csv"
+    )
+    first = planned_states(tmp_path)
+    second = planned_states(tmp_path, "--airflow-table", "ve_2")
+    # Its cam turns with engine speed.
+    assert min(rpm for rpm, _ in first) < 1500.0
+    assert min(rpm for rpm, _ in second) > 2000.0 and max(rpm for rpm, _ in second) > 5000.0
+    assert plan(tmp_path, "--airflow-table", "maf") == 2
+    assert "allowed are ve, ve_2" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("rows", "points"),
+    [
+        (Rows.THROTTLE, [0.0, 4.0, 8.0, 12.0, 18.0, 26.0, 40.0, 60.0, 100.0]),
+        (Rows.LOAD_PER_REV, [0.1, 0.2, 0.4, 0.6, 0.8, 1.0, 1.3, 1.7, 2.2]),
+    ],
+)
+def test_a_table_over_throttle_or_load_is_planned_by_how_that_went_with_the_state(
+    drive: Log, rows: Rows, points: list[float]
+) -> None:
+    rpm = np.arange(500.0, 7001.0, 500.0)
+    cells = np.full((len(points), len(rpm)), 78.0)
+    vehicle = heron().with_table(airflow_grid(rpm, points, cells, rows, Holds.VE))
+    solution = solve([drive], vehicle)
+    made = plan_next(solution, np.zeros(cells.shape), 10.0)
+    assert len(made.held) > 20
+    along = solution.frame.coordinates[0]
+    speed, pressure = solution.frame.log[Role.RPM], solution.frame.log[Role.MAP]
+    apart = []
+    for row, x, y in zip(made.known.at[0], made.known.rpm, made.known.map_kpa, strict=True):
+        near = (np.abs(speed - x) < 120.0) & (np.abs(pressure - y) < 3.0)
+        if near.sum() > 40:
+            apart.append((row - np.median(along[near])) / (points[-1] - points[0]))
+    assert len(apart) > 10 and np.median(np.abs(apart)) < 0.03

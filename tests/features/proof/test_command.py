@@ -13,8 +13,10 @@ import pytest
 from lean_trim.cli.main import main
 from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
+from lean_trim.core.errors import BadInputError
 from lean_trim.features.registry import FEATURES
 from lean_trim.formats.logs import write_log_csv
+from lean_trim.formats.round_reading import read_written
 from lean_trim.formats.tables import read_table
 from lean_trim.formats.vehicle_sheet import write_vehicle
 from lean_trim.simcar.drive import simulate
@@ -139,3 +141,20 @@ def test_an_ecu_with_several_tables_is_refused(
     assert main(["prove", *words, "--log", "none.csv", "--out", str(tmp_path / "o")], FEATURES) == 2
     assert "one airflow table; this one has 2" in refusal(capsys)
     assert np.isfinite(godwit().table.values).all()
+
+
+def test_the_round_says_what_its_drive_saw_place_by_place(corrected: Path, tmp_path: Path) -> None:
+    path = corrected / "round" / "round.json"
+    means = read_written(path, heron().table).means
+    assert means is not None and len(means) > 200 and means.seconds.sum() > 100.0
+    inside = heron().table.inside(*means.at)
+    assert inside.all() and 20.0 < means.wanted.min() < means.wanted.max() < 160.0
+    kept = json.loads(path.read_text())
+    for bad in ({"wanted": [1.0]}, {"error_pct": [0.0] * len(means)}, {"rpm": "all"}):
+        odd = tmp_path / "round.json"
+        odd.write_text(json.dumps(kept | {"places": kept["places"] | bad}))
+        with pytest.raises(BadInputError, match="of places"):
+            read_written(odd, heron().table)
+    older = tmp_path / "older.json"
+    older.write_text(json.dumps({k: v for k, v in kept.items() if k != "places"}))
+    assert read_written(older, heron().table).means is None

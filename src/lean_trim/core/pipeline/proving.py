@@ -21,12 +21,13 @@ from lean_trim.core.pipeline.carrying import means_of
 from lean_trim.core.pipeline.prepare import Prepared
 from lean_trim.core.pipeline.solve import Solution
 from lean_trim.core.pipeline.too_few import TooFewError
+from lean_trim.core.proving.common_places import read_known
 from lean_trim.core.proving.conditions import Condition, conditions_of
 from lean_trim.core.proving.outcome import Outcome, Word, compared, judge
 from lean_trim.core.proving.places import Steady, steady_places
 from lean_trim.core.proving.proof import NOT_IN, Proof
 from lean_trim.core.proving.stopping import stopping
-from lean_trim.core.proving.transfer import Transfer, Written, read_known, tell
+from lean_trim.core.proving.transfer import Transfer, Written, tell
 from lean_trim.core.sieve.sieve import RULE_BITS, Sifted
 from lean_trim.core.types import Floats
 

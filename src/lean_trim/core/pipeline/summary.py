@@ -21,6 +21,7 @@ from lean_trim.core.diagnosis.of_fit import gauge_in_question
 from lean_trim.core.drive.frame import Frame
 from lean_trim.core.drive.trim_stops import trim_stops, whole_scale
 from lean_trim.core.estimation.bounds import HALF_NORMAL_MEAN, UNKNOWN_PCT
+from lean_trim.core.estimation.carried import PlaceMeans
 from lean_trim.core.estimation.cell_evidence import MIN_SHARE
 from lean_trim.core.estimation.delay_fit import DelayEstimate
 from lean_trim.core.estimation.edge_nodes import gaps_along
@@ -77,6 +78,7 @@ class Summary:
     restraints : what speaks on a proposal beside the estimate.
     shared_error_pct : standard error that all cells have in common, for their gauge, percent.
     driving : how each cell was driven.
+    places : what the drive said place by place; None where nobody needs it.
     pressure_logged : whether differential fuel pressure was; in every log, where there are several.
     The rest is as in ``Solution``.
     """
@@ -95,6 +97,7 @@ class Summary:
     shared_error_pct: Floats
     pressure_logged: bool
     driving: DrivingShares
+    places: PlaceMeans | None = None
 
 
 def counts_of(frame: Frame, sifted: Sifted, observations: Observations) -> SampleCounts:
@@ -239,16 +242,21 @@ def evidence_of(solution: Solution) -> DriveEvidence:
     """
     return DriveEvidence(
         table=solution.frame.vehicle.table,
-        means=means_of(
-            solution.prepared,
-            solution.observations,
-            solution.measured.surface,
-            solution.settings.surface.huber,
-        ),
+        means=places_of(solution),
         restraints=own_restraints(solution),
         driving=driving_seconds(solution.sifted, solution.observations),
         doubted=is_doubted(solution),
         reached=reached_in(solution),
+    )
+
+
+def places_of(solution: Solution) -> PlaceMeans:
+    """What a drive said place by place, of its own samples alone."""
+    return means_of(
+        solution.prepared,
+        solution.observations,
+        solution.measured.surface,
+        solution.settings.surface.huber,
     )
 
 

@@ -14,7 +14,8 @@ from typing import Literal
 import numpy as np
 
 from lean_trim.core.estimation.carried import PlaceMeans
-from lean_trim.core.proving.transfer import ERRORS_COUNT, Written, likeness, read_known
+from lean_trim.core.proving.common_places import read_known
+from lean_trim.core.proving.transfer import ERRORS_COUNT, Written, likeness
 from lean_trim.core.types import Floats
 
 Word = Literal["better", "as predicted", "worse", "not driven", "cannot be told"]

@@ -14,7 +14,9 @@ from typing import Literal
 
 import numpy as np
 
-from lean_trim.core.data.tables import Interpolation, Table
+from lean_trim.core.data.tables import Table
+from lean_trim.core.estimation.carried import PlaceMeans
+from lean_trim.core.proving.common_places import beside_surface, read_known
 from lean_trim.core.proving.places import Steady
 from lean_trim.core.types import Floats, Ints, Mask
 
@@ -29,7 +31,7 @@ LEAST_STEP_PCT = 0.5
 LEAST_PLACES = 4
 WIDTH_OFFSET = 0.06
 WIDTH_DELTA_MS = 0.10
-LAMBDA_OFFSET = 0.03
+LAMBDA_OFFSET = 0.02
 """How far injector flow and dead time, and the common level of lambda, may have moved between two drives
 (standard deviations, a choice): what is asked is the shape of the step, and injector data that were changed
 by 4 % or by 0.08 ms must not pass for a table."""
@@ -62,6 +64,7 @@ class Written:
     asked_pct : what the drive asked of every cell, percent; NaN where it said nothing.
     error_pct : standard error of that, percent.
     seconds : of driving behind every cell.
+    means : what the drive said place by place; None where that was not kept.
     """
 
     before: Table
@@ -69,6 +72,7 @@ class Written:
     asked_pct: Floats
     error_pct: Floats
     seconds: Floats
+    means: PlaceMeans | None = None
 
     @property
     def step(self) -> Floats:
@@ -188,9 +192,17 @@ def shown_by_lambda(
     at = steady.at[:, keep]
     alike = likeness(table, at)
     noise = ERRORS_COUNT * np.outer(error[keep], error[keep]) * alike
+    value = (wanted - steady.k)[keep]
+    if written.means is not None:
+        off, variance = beside_surface(table, written.wanted, written.means, at)
+        both = np.isfinite(off)
+        value = value + np.where(both, off, 0.0)
+        # Where both drives were the surface and its errors play no part.
+        noise[both, :] = 0.0
+        noise[:, both] = 0.0
+        noise[both, both] = variance[both]
     noise[np.diag_indices(len(noise))] += 0.004**2 + 0.012**2 / (seconds / 0.5)
     common = np.full((1, len(noise)), offset)
-    value = (wanted - steady.k)[keep]
     return Shown(at, value, noise, common, seconds, np.flatnonzero(keep), "lambda")
 
 
@@ -212,22 +224,6 @@ def likeness(table: Table, at: Floats) -> Floats:
         scale = NEAR.get(axis.unit, span / NEAR_SHARE)
         distance += ((x[:, None] - x[None, :]) / scale) ** 2
     return np.asarray(np.exp(-0.5 * distance))
-
-
-def read_known(mesh: Interpolation, values: Floats) -> Floats:
-    """Read a table in which cells may be unknown.
-
-    Parameters
-    ----------
-    mesh : cells and weights, (p, corners).
-    values : of the table.
-
-    Returns
-    -------
-    Shape (p,); NaN only where an unknown cell has a part in the reading.
-    """
-    used = np.where(mesh.weights > 1e-6, values.ravel()[mesh.cells], 0.0)
-    return np.asarray((used * mesh.weights).sum(axis=1))
 
 
 @dataclass(frozen=True, eq=False)

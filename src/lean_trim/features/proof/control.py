@@ -8,9 +8,11 @@ import numpy as np
 
 from lean_trim.core.data.tables import Table
 from lean_trim.core.errors import BadInputError
+from lean_trim.core.estimation.carried import PlaceMeans
 from lean_trim.core.messages import Message
 from lean_trim.core.proving.proof import Proof
 from lean_trim.core.proving.transfer import Written
+from lean_trim.job.evidence_rows import evidence_from
 from lean_trim.job.records import Job, Round
 from lean_trim.workspace.changes import JobClosed, ProposalChanged, SolutionShown, SolveFailed
 from lean_trim.workspace.lookup import Lookup
@@ -96,7 +98,20 @@ def written_in(job: Job, current: Round) -> Written | None:
         asked_pct=kept.asked_pct.reshape(shape),
         error_pct=kept.std_error_pct.reshape(shape),
         seconds=seconds,
+        means=_means_of(before, current),
     )
+
+
+def _means_of(before: Round, current: Round) -> PlaceMeans | None:
+    """What the drive of a round said place by place; None where that was not kept, or of other axes."""
+    stored = before.evidence.get(current.subject)
+    if stored is None:
+        return None
+    try:
+        found = evidence_from(stored)
+    except BadInputError:
+        return None
+    return found.means if found.table.same_axes(current.table) else None
 
 
 def known_tables(job: Job, current: Round) -> dict[str, Table]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -92,7 +93,7 @@ def solved(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
     """Solve all logs in one piece, or one after another where they are too many for that."""
     from lean_trim.core.pipeline.batch import MOST_JOINT, solve_batch
     from lean_trim.core.pipeline.solve import solve
-    from lean_trim.core.pipeline.summary import summary_of
+    from lean_trim.core.pipeline.summary import places_of, summary_of
 
     driven = []
     for path in logs.paths:
@@ -100,4 +101,5 @@ def solved(logs: Logs, vehicle: Vehicle, settings: SolveSettings) -> Summary:
         if sum(len(d.log) for d in driven) > MOST_JOINT:
             driven.clear()
             return solve_batch([partial(logs.read, p) for p in logs.paths], vehicle, settings)
-    return summary_of(solve(driven, vehicle, settings))
+    solution = solve(driven, vehicle, settings)
+    return replace(summary_of(solution), places=places_of(solution))
