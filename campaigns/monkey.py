@@ -34,6 +34,7 @@ from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
 from lean_trim.job.database import Database
 from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.kept_logs import KeptLogs
 from lean_trim.job.records import Job, Round
 from lean_trim.job.store import JobStore, load_job, open_job
 from lean_trim.simcar.drive import simulate
@@ -60,6 +61,7 @@ def differences(kept: object, held: object, at: str = "") -> list[str]:
     ----------
     kept, held : what the file loads to, and what memory holds.
     """
+    kept, held = (tuple(x) if isinstance(x, KeptLogs) else x for x in (kept, held))
     if isinstance(kept, np.ndarray) and isinstance(held, np.ndarray):
         same = kept.shape == held.shape and (
             np.array_equal(kept, held, equal_nan=True)

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtWidgets import QApplication, QFileDialog
+from PySide6.QtWidgets import QFileDialog
 
 from lean_trim.cli.main import main
 from lean_trim.core.data.log import Log
@@ -79,7 +79,7 @@ def test_pulls_are_those_of_the_command(
     driven.show_desk("pulls")
     until(lambda: bool(driven.desk("pulls").list.rows))  # type: ignore[attr-defined]
     driven.actions_["write_pulls"].trigger()
-    assert "are in" in driven.messages.text.text()
+    until(lambda: "are in" in driven.messages.text.text())
     assert main(["pulls", "--quiet", *case]) == 0
     written = json.loads(target.read_text())
     assert len(written["pulls"]) > 1
@@ -95,6 +95,7 @@ def test_quick_changes_are_written_with_what_to_write(
     control = driven.session.part(TransientsControl)
     until(lambda: control.report is not None)
     driven.actions_["write_transients"].trigger()
+    until(target.exists)
     written = json.loads(target.read_text())
     film = control.shown().film
     assert written["wall_film"]["at_map_kpa"] == pytest.approx(film.map_kpa, abs=0.01)
@@ -109,7 +110,7 @@ def test_a_file_that_cannot_be_written_says_so_and_leaves_nothing(
     driven.show_desk("pulls")
     until(lambda: bool(driven.desk("pulls").list.rows))  # type: ignore[attr-defined]
     driven.actions_["write_pulls"].trigger()
-    assert driven.messages.isVisible() and driven.messages.kind == "error"
+    until(lambda: driven.messages.isVisible() and driven.messages.kind == "error")
     assert not folder.exists()
 
 
@@ -121,6 +122,6 @@ def test_writing_a_file_commits_nothing_to_the_job(
     commits: list[str] = []
     monkeypatch.setattr(Database, "_may_write", lambda self: commits.append("wrote"))
     driven.actions_["write_pulls"].trigger()
-    QApplication.processEvents()
-    assert target.exists() and commits == []
+    until(target.exists)
+    assert commits == []
     assert not driven.session.saving.unsaved

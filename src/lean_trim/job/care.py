@@ -91,6 +91,8 @@ def check_file(path: Path) -> FileState:
     finally:
         store.close()
     for r in job.rounds:
+        # Logs are read when they are looked at.
+        tuple(r.logs)
         for evidence in r.evidence.values():
             try:
                 evidence_from(evidence)

@@ -9,8 +9,8 @@ import sqlite3
 from collections.abc import Sequence
 
 from lean_trim.core.data.log import Log
-from lean_trim.job.blobs import log_to_parquet
 from lean_trim.job.database import now
+from lean_trim.job.kept_logs import bytes_of, sum_of
 from lean_trim.job.records import LogInfo, Mark, Round, Span, StoredLog
 
 
@@ -21,9 +21,17 @@ def keep_log(db: sqlite3.Connection, stored: StoredLog) -> int:
     """
     log = stored.log
     row = db.execute(
-        "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet) VALUES (?, ?, ?, ?, "
-        "?, ?)",
-        (log.name, stored.sha256, now(), len(log), log.duration_s, stored.data),
+        "INSERT INTO logs (name, sha256, added, samples, duration_s, parquet, crc) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?)",
+        (
+            log.name,
+            stored.sha256,
+            now(),
+            len(log),
+            log.duration_s,
+            stored.data,
+            sum_of(stored.data),
+        ),
     )
     return int(row.lastrowid or 0)
 
@@ -50,12 +58,11 @@ def put_round_logs(db: sqlite3.Connection, r: Round) -> None:
     db.execute("DELETE FROM round_logs WHERE round_id = ?", (r.id,))
     # Stretches and bookmarks of resting logs go with them.
     db.execute("DELETE FROM resting_logs WHERE round_id = ?", (r.id,))
-    for position, (log, info) in enumerate(zip(r.logs, r.log_infos, strict=True)):
-        db.execute(
-            "INSERT INTO round_logs VALUES (?, ?, ?)", (r.id, _id_of(db, log, info), position)
-        )
+    for position, info in enumerate(r.log_infos):
+        log_id = _id_of(db, r.logs, position, info)
+        db.execute("INSERT INTO round_logs VALUES (?, ?, ?)", (r.id, log_id, position))
     for rests in r.resting:
-        log_id = _id_of(db, rests.log, rests.info)
+        log_id = _id_of(db, (rests.log,), 0, rests.info)
         db.execute("INSERT INTO resting_logs VALUES (?, ?)", (r.id, log_id))
         spans = [(r.id, log_id, s.start_s, s.end_s) for s in rests.left_out]
         db.executemany("INSERT INTO resting_left_out VALUES (?, ?, ?, ?)", spans)
@@ -65,17 +72,19 @@ def put_round_logs(db: sqlite3.Connection, r: Round) -> None:
     put_marks(db, r.id, r.marks)
 
 
-def _id_of(db: sqlite3.Connection, log: Log, info: LogInfo) -> int:
-    """Id under which the file keeps a log, written now if it does not."""
+def _id_of(db: sqlite3.Connection, logs: Sequence[Log], place: int, info: LogInfo) -> int:
+    """Id under which the file keeps one of some logs, written now if it does not."""
     row = db.execute("SELECT name, sha256, added FROM logs WHERE id = ?", (info.id,)).fetchone()
     if row == (info.name, info.sha256, info.added):
         return info.id
     # Another log may have got the id of one that was removed; that one then comes back under a new
     # id.
     wanted = info.id if row is None else None
+    log = logs[place]
+    data = bytes_of(logs, place)
     made = db.execute(
-        "INSERT INTO logs VALUES (?, ?, ?, ?, ?, ?, ?)",
-        (wanted, info.name, info.sha256, info.added, len(log), log.duration_s, log_to_parquet(log)),
+        "INSERT INTO logs VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+        (wanted, info.name, info.sha256, info.added, len(log), log.duration_s, data, sum_of(data)),
     )
     return int(made.lastrowid or 0)
 

@@ -13,7 +13,6 @@ from typing import Any
 import numpy as np
 
 from lean_trim.core.data.calibration import LAYER_NAMES, TABLE_NAME, Calibration, with_tables_of
-from lean_trim.core.data.log import Log
 from lean_trim.core.data.tables import Table
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.decision.decision import Decision, Origin, undecided
@@ -22,8 +21,9 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.core.types import Floats
 from lean_trim.formats.vehicle_sheet import BLENDED, vehicle_from_dict
-from lean_trim.job.blobs import log_from_parquet, table_from_row
+from lean_trim.job.blobs import table_from_row
 from lean_trim.job.evidence_rows import read_evidence
+from lean_trim.job.kept_logs import LONGEST_LOG_S, KeptLog, KeptLogs
 from lean_trim.job.learned_rows import read_learned_map
 from lean_trim.job.records import (
     ROUND_KINDS,
@@ -69,7 +69,6 @@ class Say:
         "a proposal has {size} cells or an infinite one; the table has {expected}",
     )
     NO_PARENT = Message("reading.no_parent", "revision {revision_id} has no parent {parent_id}")
-    LOG_TIMES = Message("reading.log_times", "the log {name!r} has impossible times")
     HANDED_NAME = Message(
         "reading.handed_name", "a table {name!r} that was handed over is none of ours"
     )
@@ -83,7 +82,6 @@ MOST_TEXT = 100_000
 """Characters of a note or a name."""
 LARGEST_CELL = 1e6
 """Larger than any cell an ECU's table may hold."""
-LONGEST_LOG_S = 1e9
 
 
 ROUND_ROWS = "SELECT id, number, started, revision_id, subject, settings, handed_over, note, kind FROM rounds"
@@ -135,7 +133,7 @@ def read_job(db: sqlite3.Connection) -> Job:
     rows = db.execute(f"{ROUND_ROWS} ORDER BY number").fetchmany(MOST_ROUNDS + 1)
     if not 1 <= len(rows) <= MOST_ROUNDS:
         raise BadInputError(Say.ROUND_COUNT(count=len(rows), most=MOST_ROUNDS))
-    logs: dict[int, Log] = {}
+    logs: dict[int, KeptLog] = {}
     rounds = tuple(_round(db, row, revisions, logs) for row in rows)
     first = rounds[0]
     blank = _blank_vehicle(sheet, first)
@@ -246,7 +244,7 @@ def _round(
     db: sqlite3.Connection,
     row: tuple[int, int, str, int, str, str, str, str, str],
     revisions: Mapping[int, Revision],
-    logs: dict[int, Log],
+    logs: dict[int, KeptLog],
 ) -> Round:
     round_id, number, started, revision_id, subject, settings, handed_over, note, kind = row
     if kind not in ROUND_KINDS:
@@ -261,7 +259,7 @@ def _round(
         started=_moment(started, "a round's date"),
         revision=revision,
         subject=_text(subject, "a table's name"),
-        logs=tuple(_log(db, info, logs) for info in infos),
+        logs=KeptLogs([_log(db, info, logs) for info in infos]),
         log_infos=infos,
         left_out=tuple(_spans(db, round_id)),
         marks=tuple(_marks(db, round_id)),
@@ -323,7 +321,9 @@ def resting_ids(db: sqlite3.Connection, round_id: int) -> tuple[int, ...]:
     return tuple(log_id for (log_id,) in rows.fetchall())
 
 
-def _resting(db: sqlite3.Connection, round_id: int, logs: dict[int, Log]) -> Iterable[RestingLog]:
+def _resting(
+    db: sqlite3.Connection, round_id: int, logs: dict[int, KeptLog]
+) -> Iterable[RestingLog]:
     for log_id in resting_ids(db, round_id):
         info = log_info(db, log_id)
         key = (round_id, log_id)
@@ -339,21 +339,19 @@ def _resting(db: sqlite3.Connection, round_id: int, logs: dict[int, Log]) -> Ite
         )
         yield RestingLog(
             info,
-            _log(db, info, logs),
+            _log(db, info, logs).read(),
             tuple(_span(*row) for row in spans.fetchall()),
             tuple(_mark(*row) for row in marks.fetchall()),
         )
 
 
-def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, Log]) -> Log:
-    """A log, read once however many rounds it belongs to."""
-    # Rounds may share a log; reading and checking it once is enough.
+def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, KeptLog]) -> KeptLog:
+    """A log as it is kept, once however many rounds it belongs to."""
     if info.id not in logs:
-        (data,) = db.execute("SELECT parquet FROM logs WHERE id = ?", (info.id,)).fetchone()
-        log = log_from_parquet(data, info.name)
-        if not abs(log.time_s).max() < LONGEST_LOG_S:
-            raise BadInputError(Say.LOG_TIMES(name=info.name))
-        logs[info.id] = log
+        data, check = db.execute(
+            "SELECT parquet, crc FROM logs WHERE id = ?", (info.id,)
+        ).fetchone()
+        logs[info.id] = KeptLog(data, info.name, check)
     return logs[info.id]
 
 

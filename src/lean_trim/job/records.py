@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -221,7 +221,7 @@ class Round:
     started: str
     revision: Revision
     subject: str
-    logs: tuple[Log, ...] = ()
+    logs: Sequence[Log] = ()
     log_infos: tuple[LogInfo, ...] = ()
     left_out: tuple[Span, ...] = ()
     marks: tuple[Mark, ...] = ()

@@ -232,6 +232,10 @@ KEPT_ANSWERS = Migration(
             PRIMARY KEY (round_id, kind))""",
     ),
 )
+LOG_SUMS = Migration(
+    "check sums of logs, so that damage is told without reading them",
+    ("ALTER TABLE logs ADD COLUMN crc INTEGER NOT NULL DEFAULT -1",),
+)
 MIGRATIONS: tuple[Migration, ...] = (
     FIRST_ROUNDS,
     CHOICES_AND_MARKS,
@@ -247,6 +251,7 @@ MIGRATIONS: tuple[Migration, ...] = (
     EVIDENCE,
     ROUND_WORDS,
     KEPT_ANSWERS,
+    LOG_SUMS,
 )
 LOGS_MIGRATIONS_FROM = 3
 """Schema version from which the file itself keeps a log of its migrations."""

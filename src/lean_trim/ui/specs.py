@@ -181,10 +181,11 @@ class OutputSpec:
     name : for the program.
     title : what is written, for the menu.
     file_name : proposed, with its suffix.
-    write : writes it whole; raises LeanTrimError where there is nothing to write yet.
+    prepare : takes what is written, frozen, and gives what writes it whole, for a thread of its own;
+        raises LeanTrimError where there is nothing to write yet.
     """
 
     name: str
     title: str
     file_name: str
-    write: Callable[[Parts, Path], None]
+    prepare: Callable[[Parts], Callable[[Path], object]]

@@ -97,7 +97,7 @@ def test_the_card_is_copied_and_the_plan_written(
     from lean_trim.features.planning.feature import PLANNING
 
     (output,) = PLANNING.outputs
-    output.write(driven.session.parts, tmp_path / "plan.json")
+    output.prepare(driven.session.parts)(tmp_path / "plan.json")
     told = json.loads((tmp_path / "plan.json").read_text())
     assert len(told["plan"]) == len(planned.control.shown().plan.held)
 

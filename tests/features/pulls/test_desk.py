@@ -237,7 +237,6 @@ def test_without_knock_the_page_says_whether_it_was_logged(
         window.show_desk("pulls")
         desk = window.desk("pulls")
         assert isinstance(desk, PullsDesk)
-        until(lambda: not window.session.is_busy)
         desk.knock.refresh()
-        assert words in desk.knock.about.text(), name
+        until(lambda d=desk, w=words: w in d.knock.about.text())
         window.session.close_job()

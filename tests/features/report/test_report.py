@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable
 from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
@@ -192,9 +193,10 @@ def test_a_curve_and_a_round_without_a_drive_have_reports_too(tmp_path: Path) ->
 
 
 def test_the_window_writes_what_it_shows(
-    driven: MainWindow, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    driven: MainWindow, until: Callable[..., None], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     path = tmp_path / "shown.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(path), ""))
     driven.actions_["write_report"].trigger()
-    assert path.read_bytes().startswith(b"%PDF-") and (tmp_path / "shown-round.json").exists()
+    until((tmp_path / "shown-round.json").exists)
+    assert path.read_bytes().startswith(b"%PDF-")

@@ -6,7 +6,7 @@ table can be moved at the injectors, and the steps of a round after a swap speak
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -28,11 +28,12 @@ def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QActio
     return InjectorsDesk(session, appearance, actions)
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     from lean_trim.features.injectors.injectors_json import write_injectors
     from lean_trim.workspace.injector_study import InjectorStudy
 
-    write_injectors(parts[InjectorStudy].shown(), path)
+    shown = parts[InjectorStudy].shown()
+    return lambda path: write_injectors(shown, path)
 
 
 HELP = HelpPage(
@@ -66,7 +67,7 @@ INJECTORS = Feature(
             name="injectors",
             title="injectors as this round tells them",
             file_name="injectors.json",
-            write=_write,
+            prepare=_prepare,
         ),
     ),
 )

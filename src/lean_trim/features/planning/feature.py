@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -43,7 +43,7 @@ def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QActio
     return PlanDesk(session, appearance, actions)
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     from lean_trim.features.planning.control import PlanControl
     from lean_trim.features.planning.plan_json import write_plan
     from lean_trim.workspace.open_job import OpenJob
@@ -51,7 +51,8 @@ def _write(parts: Parts, path: Path) -> None:
     planned = parts[PlanControl].shown()
     current = parts[OpenJob].round
     assert current is not None
-    write_plan(planned.plan, current.table, planned.card, path, planned.questions)
+    table = current.table
+    return lambda path: write_plan(planned.plan, table, planned.card, path, planned.questions)
 
 
 HELP = HelpPage(
@@ -84,7 +85,7 @@ PLANNING = Feature(
     commands=(COMMAND,),
     outputs=(
         OutputSpec(
-            name="plan", title="plan of the next drive", file_name="plan.json", write=_write
+            name="plan", title="plan of the next drive", file_name="plan.json", prepare=_prepare
         ),
     ),
 )

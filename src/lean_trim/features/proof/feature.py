@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -33,11 +33,12 @@ def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QActio
     return ProofDesk(session, appearance, actions)
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     from lean_trim.features.proof.control import ProofControl
     from lean_trim.features.proof.proof_json import write_proof
 
-    write_proof(parts[ProofControl].shown(), path)
+    proof = parts[ProofControl].shown()
+    return lambda path: write_proof(proof, path)
 
 
 HELP = HelpPage(
@@ -67,6 +68,8 @@ PROOF = Feature(
     ),
     commands=(COMMAND,),
     outputs=(
-        OutputSpec(name="proof", title="proof of the round", file_name="proof.json", write=_write),
+        OutputSpec(
+            name="proof", title="proof of the round", file_name="proof.json", prepare=_prepare
+        ),
     ),
 )

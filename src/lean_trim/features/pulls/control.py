@@ -393,7 +393,7 @@ def _looked(wanted: _Wanted, altitude_m: float, report: Report) -> RoundPulls:
     if report.cancelled:
         raise CancelledError(Say.STOPPED())
     try:
-        found = find_pulls(wanted.round.logs, wanted.vehicle, altitude_m)
+        found = find_pulls(list(wanted.round.logs), wanted.vehicle, altitude_m)
     except CancelledError:
         raise
     except LeanTrimError as error:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -54,7 +54,7 @@ def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QActio
     return PullsDesk(session, appearance, actions)
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     from lean_trim.features.pulls.control import PullsControl
     from lean_trim.features.pulls.pulls_json import write_pulls
     from lean_trim.workspace.open_job import OpenJob
@@ -62,7 +62,9 @@ def _write(parts: Parts, path: Path) -> None:
     found = parts[PullsControl].shown()
     vehicle = parts[OpenJob].vehicle
     assert vehicle is not None
-    write_pulls(vehicle.name, found.baro_logged, [t.pull for t in found.traces], path)
+    name = vehicle.name
+    pulls = [t.pull for t in found.traces]
+    return lambda path: write_pulls(name, found.baro_logged, pulls, path)
 
 
 HELP = HelpPage(
@@ -95,7 +97,7 @@ PULLS = Feature(
             name="pulls",
             title="full-throttle runs of this round",
             file_name="pulls.json",
-            write=_write,
+            prepare=_prepare,
         ),
     ),
 )

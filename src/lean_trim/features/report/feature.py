@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from lean_trim.features.feature import Feature
@@ -10,7 +11,7 @@ from lean_trim.ui.specs import OutputSpec
 from lean_trim.workspace.parts import Parts
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     from lean_trim.core.errors import BadInputError
     from lean_trim.features.proof.control import ProofControl
     from lean_trim.features.report.content import report_of
@@ -25,9 +26,15 @@ def _write(parts: Parts, path: Path) -> None:
     if job is None or current is None or held is not None:
         raise BadInputError(held or "no round is open")
     solver = parts[Solver]
-    report = report_of(job, current, solver.solution, solver.proposal, parts[ProofControl].proof)
-    write_report(report, path)
-    write_figures(solver.solution, solver.proposal, path)
+    solution = solver.solution
+    proposal = solver.proposal
+    proof = parts[ProofControl].proof
+
+    def write(path: Path) -> None:
+        write_report(report_of(job, current, solution, proposal, proof), path)
+        write_figures(solution, proposal, path)
+
+    return write
 
 
 REPORT = Feature(
@@ -35,7 +42,7 @@ REPORT = Feature(
     commands=(COMMAND,),
     outputs=(
         OutputSpec(
-            name="report", title="report of the round", file_name="report.pdf", write=_write
+            name="report", title="report of the round", file_name="report.pdf", prepare=_prepare
         ),
     ),
 )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -53,13 +53,14 @@ def _desk(session: Session, appearance: Appearance, actions: Mapping[str, QActio
     return TransientsDesk(session, appearance, actions)
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     from lean_trim.features.transients.control import TransientsControl
     from lean_trim.features.transients.fuel_corrections import FuelCorrections
     from lean_trim.features.transients.transients_json import write_transients
 
     report = parts[TransientsControl].shown()
-    write_transients(report, path, parts[FuelCorrections].all_told())
+    told = parts[FuelCorrections].all_told()
+    return lambda path: write_transients(report, path, told)
 
 
 HELP = HelpPage(
@@ -92,7 +93,7 @@ TRANSIENTS = Feature(
             name="transients",
             title="quick changes of this round",
             file_name="transients.json",
-            write=_write,
+            prepare=_prepare,
         ),
     ),
 )

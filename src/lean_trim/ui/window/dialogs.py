@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
@@ -17,6 +18,7 @@ from lean_trim.job.tuning import tuning_text
 from lean_trim.ui.vehicle.names import file_name
 from lean_trim.ui.widgets.paste_sheet import TABLE_FILTER
 from lean_trim.ui.widgets.picture import ask_where, pictured_in
+from lean_trim.workspace.tasks import Lane
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
@@ -31,6 +33,9 @@ LOG_FILTER = (
 )
 
 
+WRITING = Lane("writing a file")
+
+
 class Say:
     """What the choosers say."""
 
@@ -41,6 +46,7 @@ class Say:
         "dialogs.sheet_there",
         "{folder} holds a vehicle.json already; choose another folder, or make one",
     )
+    WRITING = Message("dialogs.writing", "Writing the {what}")
     OUTPUT_WRITTEN = Message("dialogs.output_written", "The {what} are in {path}.")
     NO_PICTURE = Message("dialogs.no_picture", "No chart or table is shown here.")
     PICTURE_COPIED = Message("dialogs.picture_copied", "A picture ({what}) is on the clipboard.")
@@ -230,8 +236,15 @@ class Dialogs:
         if not path:
             return
         target = self._remember(path)
-        if self.window.opening.attempt(lambda: output.write(session.parts, target)):
-            session.note(Say.OUTPUT_WRITTEN(what=output.title, path=target))
+        prepared: list[Callable[[Path], object]] = []
+        if self.window.opening.attempt(lambda: prepared.append(output.prepare(session.parts))):
+            session.tasks.start(
+                WRITING,
+                str(Say.WRITING(what=output.title)),
+                lambda _: prepared[0](target),
+                lambda _: session.note(Say.OUTPUT_WRITTEN(what=output.title, path=target)),
+                replace=True,
+            )
 
     def picture(self, what: Literal["copy", "numbers", "save"]) -> None:
         """Copy or save the chart or table that is shown.

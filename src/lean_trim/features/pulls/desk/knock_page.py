@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from PySide6.QtCore import QSignalBlocker, Qt
@@ -18,13 +19,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from lean_trim.core.data.channels import Role
 from lean_trim.core.errors import BadInputError, LeanTrimError
 from lean_trim.core.messages import Message
 from lean_trim.core.pulls.knock import UNITS, By, KnockEvent, largest_retard
 from lean_trim.core.text import clock, evenly_written
 from lean_trim.core.types import Floats
-from lean_trim.features.pulls.control import KnockAxes, PullsControl, knock_axes_of
+from lean_trim.features.pulls.control import KnockAxes, PullsControl, RoundPulls, knock_axes_of
 from lean_trim.features.pulls.knock_csv import knock_grid, knock_list
 from lean_trim.formats.tables.arrange import arrange
 from lean_trim.formats.tables.block import block_of_text
@@ -52,6 +52,7 @@ ROW_H = 21
 LEAST_COLUMN_W = 38
 DASH = "–"
 NO_LOG = "No log yet: with knock retard in it, every event is listed here."
+LOOKING = "The logs are being looked through for knock."
 NOT_LOGGED = (
     "Knock retard is in none of the logs: whether it knocked is not known. Log it, or listen."
 )
@@ -147,7 +148,7 @@ class KnockPage(QWidget):
             for place, (_, number, event) in enumerate(self.rows):
                 for column, text in enumerate(_words(number, event)):
                     self.events.setItem(place, column, _item(text))
-        self.about.setText(ABOUT if self.rows else _none_words(job))
+        self.about.setText(ABOUT if self.rows else _none_words(job, found))
         axes = self.pulls.knock_axes
         with QSignalBlocker(self.by):
             self.by.setCurrentIndex(self.by.findData(axes.by))
@@ -245,12 +246,14 @@ def _item(text: str) -> QTableWidgetItem:
     return item
 
 
-def _none_words(job: Job | None) -> str:
+def _none_words(job: Job | None, found: Sequence[RoundPulls]) -> str:
     """Why no knock is listed."""
-    logs = [log for r in job.rounds for log in r.logs] if job is not None else []
-    if not logs:
+    if job is None or not any(r.logs for r in job.rounds):
         return NO_LOG
-    return NONE_SEEN if any(Role.KNOCK in log for log in logs) else NOT_LOGGED
+    if not found:
+        return LOOKING
+    logged = any(one.samples is not None and len(one.samples.rpm) for one in found)
+    return NONE_SEEN if logged else NOT_LOGGED
 
 
 def _words(number: int, event: KnockEvent) -> tuple[str, ...]:
