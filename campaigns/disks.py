@@ -19,7 +19,7 @@ from campaigns.runner import Campaign, Trial
 from lean_trim.features.feature import parts_of
 from lean_trim.features.registry import FEATURES
 from lean_trim.job.blobs import store_log
-from lean_trim.job.store import load_job, open_job
+from lean_trim.job.loading import load_job, open_job
 from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.changes import Notice
 from lean_trim.workspace.loop import ManualLoop

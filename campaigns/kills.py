@@ -20,7 +20,7 @@ from pathlib import Path
 from campaigns.jobs import driven_job
 from campaigns.runner import Campaign, Trial
 from lean_trim.core.errors import LeanTrimError
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 
 JOB = "whole.leantrim"
 CREATE = "create"
@@ -35,7 +35,8 @@ WORKER = """
 import sys
 from pathlib import Path
 from lean_trim.job.blobs import store_log
-from lean_trim.job.store import JobStore, open_job
+from lean_trim.job.loading import open_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace.loop import ManualLoop
 from lean_trim.workspace.additions import AddLogs

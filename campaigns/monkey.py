@@ -35,8 +35,9 @@ from lean_trim.job.blobs import store_log
 from lean_trim.job.database import Database
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.kept_logs import KeptLogs
+from lean_trim.job.loading import load_job, open_job
 from lean_trim.job.records import Job, Round
-from lean_trim.job.store import JobStore, load_job, open_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace import opening, rounds

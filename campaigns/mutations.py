@@ -19,7 +19,7 @@ from campaigns.runner import Campaign, Trial
 from lean_trim.core.errors import BadInputError
 from lean_trim.features.feature import parts_of
 from lean_trim.features.registry import FEATURES
-from lean_trim.job.store import open_job
+from lean_trim.job.loading import open_job
 from lean_trim.workspace.loop import ManualLoop
 from lean_trim.workspace.workspace import Workspace
 

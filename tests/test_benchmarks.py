@@ -18,6 +18,7 @@ SMALL: dict[str, tuple[dict[str, object], str]] = {
     "import_speed": ({"ROWS": 20_000, "REPEATS": 1, "REPEATS_DRESSED": 1}, ""),
     "pulls_pan": ({"STEPS": 3}, ""),
     "command_speed": ({"MINUTES": 3.0, "REPEATS": 1, "FILES": {"12 min at 50 Hz": "two.csv"}}, ""),
+    "open_speed": ({"MINUTES": 3.0, "DESKS": ("pulls", "table"), "QUIET_S": 0.05}, "2"),
     "first_window": ({"WARM_UPS": 0}, "1"),
     "faults": ({"SEEDS": (1,), "MINUTES": 3.0}, "battery"),
 }

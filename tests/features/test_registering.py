@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from lean_trim.cli.main import main
 from lean_trim.features.feature import Feature
 from lean_trim.features.registry import FEATURES
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.ui.window.app import make_window
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.main_window import MainWindow
@@ -124,6 +124,7 @@ def test_its_file_is_written_or_what_is_missing_is_said(
     desk = window.desk("canister")
     until(lambda: bool(desk.mark()))
     window.actions_["write_canister"].trigger()
+    until(target.exists)
     assert target.read_text() == "3.5\n"
 
 

@@ -7,7 +7,7 @@ file, a menu action, a unit and a page of help.
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -135,11 +135,11 @@ def _tables(parts: Parts) -> object:
     )
 
 
-def _write(parts: Parts, path: Path) -> None:
+def _prepare(parts: Parts) -> Callable[[Path], object]:
     grams = parts[Canister].grams
     if grams is None:
         raise BadInputError("the canister was not looked at yet")
-    write_whole(path, f"{grams}\n")
+    return lambda path: write_whole(path, f"{grams}\n")
 
 
 def _ask(place: Place, on: bool) -> None:
@@ -172,6 +172,6 @@ TOY = Feature(
             _ask,
         ),
     ),
-    outputs=(OutputSpec("canister", "canister's air", "canister.txt", _write),),
+    outputs=(OutputSpec("canister", "canister's air", "canister.txt", _prepare),),
     units=(UnitChoice("g", "Mass", (OwnUnit("g"), OwnUnit("oz", 1.0 / 28.349523))),),
 )

@@ -11,7 +11,8 @@ import pytest
 
 from campaigns.mutations import mutate, outcome
 from lean_trim.core.errors import BadInputError
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 
 SAMPLE = 40
 """Mutated files tried here; ``./campaign mutations`` tries a thousand."""

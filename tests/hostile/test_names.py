@@ -18,7 +18,7 @@ from lean_trim.diagnostics.tokens import Tokens
 from lean_trim.formats.decode.apart import parent
 from lean_trim.formats.decode.apart.mdf import why_not_converted
 from lean_trim.formats.logs import open_log
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 
 TABLE = Table((Axis("coolant", "°C", [20.0, 60.0]),), np.array([1.0, 2.0]), "g/s", "x")
 BAD_NAMES = (

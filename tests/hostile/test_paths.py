@@ -16,7 +16,8 @@ from lean_trim.features.registry import FEATURES
 from lean_trim.formats.vehicle_sheet import read_vehicle, write_vehicle
 from lean_trim.job.database import Database
 from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window import recent
 from lean_trim.ui.window.app import make_window

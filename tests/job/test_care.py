@@ -18,9 +18,10 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.job.blobs import store_log
 from lean_trim.job.care import check_file, compact_file
 from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import Mark, Word
 from lean_trim.job.repair import repair_file
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from tests.job.test_folder import rows_of
 

@@ -17,8 +17,9 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.formats.vehicle_sheet import vehicle_dict
 from lean_trim.job.blobs import log_to_parquet, table_row
 from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.loading import load_job
 from lean_trim.job.schema import MIGRATIONS, apply_migration
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.store import JobStore
 from lean_trim.job.tuning import Tuning
 
 WHEN = "2026-01-02T03:04:05+00:00"

@@ -13,7 +13,8 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.job import kept_logs
 from lean_trim.job.blobs import log_to_parquet, store_log
 from lean_trim.job.kept_logs import NO_SUM, KeptLog, KeptLogs, bytes_of, sum_of
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace.work_state import Stage
 from tests.race.conftest import Bench, bench

@@ -12,6 +12,7 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.joining import JOINT_GAP_S, join_logs, joined_starts
 from lean_trim.core.data.log import Log
 from lean_trim.job.blobs import store_log
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import LogInfo, Mark, Round, Span, Verdict
 from lean_trim.job.round_logs import (
     find_log,
@@ -21,7 +22,7 @@ from lean_trim.job.round_logs import (
     with_log_resting,
     without_log,
 )
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.store import JobStore
 from tests.builders import small_vehicle
 
 ADDED = "2026-01-01T00:00:00+00:00"

@@ -16,8 +16,9 @@ from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import BadInputError
 from lean_trim.job.blobs import store_log
 from lean_trim.job.errors import SaveFailedError
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import Outcome, Span, Verdict
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.store import JobStore
 from tests.builders import maf_vehicle
 
 

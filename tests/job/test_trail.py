@@ -15,8 +15,9 @@ from lean_trim.core.decision.confirmation import Danger, Warned
 from lean_trim.core.decision.decision import Decision, undecided
 from lean_trim.core.decision.typed import type_in
 from lean_trim.core.errors import BadInputError
+from lean_trim.job.loading import load_job
 from lean_trim.job.step_rows import read_steps
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.store import JobStore
 from lean_trim.job.trail import (
     Step,
     Way,

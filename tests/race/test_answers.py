@@ -12,7 +12,7 @@ import pytest
 from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.changes import SolutionShown, WorkMoved
 from lean_trim.workspace.tasks import Lane

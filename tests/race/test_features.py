@@ -15,7 +15,8 @@ from lean_trim.features.pulls import control as pulls_control
 from lean_trim.features.pulls.control import PullsControl, PullsFound
 from lean_trim.features.transients.control import TransientsControl, TransientsFound
 from lean_trim.features.transients.fuel_corrections import FuelCorrections
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace.changes import JobClosed, ProposalChanged, SolutionShown
 from tests.race.conftest import Bench, Gate

@@ -9,7 +9,8 @@ import pytest
 
 from lean_trim.job.database import Database
 from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.changes import Remedy

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from campaigns.kills import CREATE, DECIDE, lost_in, work_and_kill
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from tests.conftest import SHORT_MINUTES, DrivenJob
 
 

@@ -13,7 +13,8 @@ from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.database import Database
 from lean_trim.job.errors import SaveFailedError
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace import opening, rounds
 from lean_trim.workspace.open_job import OpenJob

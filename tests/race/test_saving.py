@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.workspace.changes import Remedy
 from lean_trim.workspace.workspace import Workspace
 from tests.builders import changes_in

@@ -17,7 +17,8 @@ from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.table.desk.desk import table_desk
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.formats.tables import table_text
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.dunlin import dunlin
 from lean_trim.simcar.godwit import godwit, godwit_truth

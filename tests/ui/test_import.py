@@ -125,7 +125,7 @@ def test_a_column_nobody_recognised_can_be_given_a_role(
     assert own_job.import_sheet.add.isEnabled()
     QTest.mouseClick(own_job.import_sheet.leave, Qt.MouseButton.LeftButton)
     assert own_job.desks.stack.currentWidget() is table_desk(own_job)
-    assert own_job.session.round.logs == ()  # type: ignore[union-attr]
+    assert not own_job.session.round.logs  # type: ignore[union-attr]
 
 
 def test_a_log_that_is_fully_understood_asks_nothing_unless_one_wants_to_look(

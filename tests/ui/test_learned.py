@@ -16,7 +16,8 @@ from lean_trim.core.learned.reading import CellState
 from lean_trim.features.logs.pages.learned_panel import LearnedPanel
 from lean_trim.features.logs.pages.logs_page import LogsPage
 from lean_trim.features.table.desk.desk import table_desk
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.ui.window.main_window import MainWindow
 

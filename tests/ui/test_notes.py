@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.features.report.content import report_of
 from lean_trim.features.report.report_html import report_html
 from lean_trim.features.table.pages.evidence_page import EvidencePage
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.ui.window.finder import Finder
 from lean_trim.ui.window.finding import go_to_note
 from lean_trim.ui.window.main_window import MainWindow

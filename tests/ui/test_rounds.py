@@ -277,6 +277,6 @@ def test_a_round_that_cannot_be_solved_says_why_instead_of_working_on(
         raise LogError("only 3 samples are left")
 
     monkeypatch.setattr("lean_trim.workspace.solving.measure", refuse)
-    driven.session.show_round(0)
+    driven.session.solver.solve()
     until(lambda: not driven.session.is_busy)
     assert table_desk(driven).header.text.endswith("Not worked out")

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication, QMenu
 from lean_trim.core.data.calibration import DEAD_TIME
 from lean_trim.features.injectors.desk.desk import InjectorsDesk
 from lean_trim.features.pulls.desk.desk import PullsDesk
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.job.trail import Way
 from lean_trim.ui.widgets.table_card import TableCard
 from lean_trim.ui.window.main_window import MainWindow

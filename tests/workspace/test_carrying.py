@@ -11,9 +11,9 @@ import pytest
 
 from lean_trim.core.pipeline.carrying import DriveEvidence
 from lean_trim.job.evidence_rows import evidence_from
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import Job, Round
 from lean_trim.job.results import packed
-from lean_trim.job.store import load_job
 from lean_trim.workspace import carrying
 from lean_trim.workspace.carrying import earlier_rounds
 from tests.deciding import accept_knowingly

@@ -12,8 +12,8 @@ from lean_trim.core.data.channels import Role
 from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.formats.logs import write_log_csv
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import Job
-from lean_trim.job.store import load_job
 from lean_trim.simcar.drive import simulate
 from lean_trim.workspace.destination import Place
 from tests.deciding import accept_knowingly, type_knowingly

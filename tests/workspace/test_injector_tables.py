@@ -13,8 +13,8 @@ from lean_trim.core.data.injector_tables import small_pulse_table
 from lean_trim.core.data.tables import Axis, Table
 from lean_trim.core.injectors.tables import dead_time_to_write, limits_of
 from lean_trim.formats.tables.injector_tables import InjectorForm, parse_injector_table
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import Job
-from lean_trim.job.store import load_job
 from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench
 

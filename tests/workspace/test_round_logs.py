@@ -10,8 +10,8 @@ import pytest
 from lean_trim.core.data.log import Log
 from lean_trim.formats.logs import write_log_csv
 from lean_trim.job.blobs import store_log
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import Round
-from lean_trim.job.store import load_job
 from lean_trim.workspace.additions import AddLogs
 from tests.deciding import accept_knowingly
 from tests.race.conftest import Bench

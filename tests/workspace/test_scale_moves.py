@@ -10,7 +10,7 @@ import pytest
 
 from lean_trim.core.data.calibration import INJECTOR_FLOW, ScaleAt
 from lean_trim.formats.tables import read_table
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.workspace.changes import Notice
 from tests.deciding import accept_knowingly, type_knowingly
 from tests.race.conftest import Bench

@@ -12,8 +12,8 @@ import pytest
 from lean_trim.core.data.calibration import INJECTOR_FLOW
 from lean_trim.core.data.injector_tables import FlowLaw, flow_table
 from lean_trim.core.errors import BadInputError
+from lean_trim.job.loading import load_job
 from lean_trim.job.records import CORRECTION, SWAP
-from lean_trim.job.store import load_job
 from lean_trim.workspace.swap import is_large, size_ratio
 from tests.race.conftest import Bench
 

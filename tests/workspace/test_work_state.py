@@ -13,7 +13,8 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.errors import LogError
 from lean_trim.core.messages import Message
 from lean_trim.job.blobs import store_log
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 from lean_trim.workspace import solving
 from lean_trim.workspace.additions import AddLogs

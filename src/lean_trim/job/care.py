@@ -10,8 +10,9 @@ from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.job.errors import DamagedJobError, SaveFailedError, cause_of
 from lean_trim.job.evidence_rows import evidence_from
+from lean_trim.job.loading import open_job
 from lean_trim.job.log_writing import drop_unused_logs
-from lean_trim.job.store import JobStore, open_job
+from lean_trim.job.store import JobStore
 
 
 class Say:

@@ -20,10 +20,10 @@ from lean_trim.formats.tables import table_text
 from lean_trim.formats.whole_files import write_whole, write_whole_bytes
 from lean_trim.job.creation import make_file
 from lean_trim.job.database import now
+from lean_trim.job.loading import load_job, open_job
 from lean_trim.job.records import Job
 from lean_trim.job.rows import bring_up, filled_from, job_tables, memory_at
 from lean_trim.job.schema import MIGRATIONS
-from lean_trim.job.store import load_job, open_job
 
 
 class Say:

@@ -20,11 +20,11 @@ from lean_trim.job.creation import make_file
 from lean_trim.job.database import LARGEST_VALUE_BYTES
 from lean_trim.job.errors import DamagedJobError
 from lean_trim.job.kept_logs import KeptLog
+from lean_trim.job.loading import load_job
 from lean_trim.job.reading import read_revision, read_round
 from lean_trim.job.records import Job
 from lean_trim.job.rows import bring_up, filled_from, job_tables, memory_at
 from lean_trim.job.schema import APPLICATION_ID, MIGRATIONS
-from lean_trim.job.store import load_job
 
 
 class Say:

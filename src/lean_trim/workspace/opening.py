@@ -12,8 +12,9 @@ from pathlib import Path
 
 from lean_trim.core.messages import Message
 from lean_trim.job.errors import DamagedJobError
+from lean_trim.job.loading import open_job
 from lean_trim.job.records import Job
-from lean_trim.job.store import JobStore, open_job
+from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import JobClosed, JobClosing, Remedy
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob

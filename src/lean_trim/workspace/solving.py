@@ -23,8 +23,9 @@ from lean_trim.core.types import Mask
 from lean_trim.job.errors import SaveFailedError
 from lean_trim.job.evidence_rows import stored_evidence
 from lean_trim.job.left_out import left_out_of
-from lean_trim.job.records import Prediction, Round, StoredEvidence
+from lean_trim.job.records import Job, Prediction, Round, StoredEvidence
 from lean_trim.job.store import JobStore
+from lean_trim.job.tuning import Tuning
 from lean_trim.workspace.binding import Binding, injector_key, needs_refit_only
 from lean_trim.workspace.carrying import EarlierRound, Gathered, earlier_rounds, gather
 from lean_trim.workspace.changes import (
@@ -129,6 +130,7 @@ class Solver:
         self._base: Solution | None = None
         self._summed: tuple[Solution, Summary] | None = None
         self._again = False
+        self._earlier: tuple[tuple[Job, Round, Tuning], tuple[EarlierRound, ...]] | None = None
         open_job.hub.subscribe(TuningTurned, self._turned)
         open_job.hub.subscribe(RoundChanged, self._changed)
         open_job.hub.subscribe(JobClosed, lambda _: self.forget())
@@ -209,7 +211,14 @@ class Solver:
         job = self.open.job
         if current is None or job is None:
             return ()
-        return earlier_rounds(job, current, self.tuning.settled)
+        tuning = self.tuning.settled
+        # Asked for at every turn, and records are frozen: the same ones have the same answer.
+        asked = (job, current, tuning)
+        if self._earlier is None or any(
+            a is not b for a, b in zip(asked, self._earlier[0], strict=True)
+        ):
+            self._earlier = (asked, earlier_rounds(job, current, tuning))
+        return self._earlier[1]
 
     def forget(self) -> None:
         """Another round is looked at, or none: what was asked for the old one is not wanted any more."""
@@ -228,6 +237,7 @@ class Solver:
         self.shown_of = ""
         self._base = None
         self._again = False
+        self._earlier = None
 
     @property
     def has_looked(self) -> bool:

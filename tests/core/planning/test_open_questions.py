@@ -7,7 +7,7 @@ from lean_trim.core.diagnosis.patterns import intake_leak, unseen_sag
 from lean_trim.core.messages import Message
 from lean_trim.core.planning.open_questions import open_questions
 
-SAID = Message("test.said", "something was seen")()
+SAID = Message("test.open_question", "something was seen")()
 
 
 def found(id_: str, *alike: str) -> Finding:

@@ -11,7 +11,7 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 
 from lean_trim.features.books.care import FileCare
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.changes import Remedy
 from tests.race.conftest import Bench, bench, driven, driven_bench

@@ -10,7 +10,8 @@ import pytest
 
 from lean_trim.cli.main import main
 from lean_trim.features.registry import FEATURES
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.heron import heron
 
 

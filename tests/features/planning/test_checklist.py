@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 from lean_trim.core.errors import BadInputError
 from lean_trim.features.planning.checklist import Checklist
 from lean_trim.features.planning.desk.desk import PlanDesk
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.ui.window.main_window import MainWindow
 from tests.deciding import accept_knowingly
 

@@ -8,7 +8,7 @@ import pytest
 
 from lean_trim.core.data.channels import Role
 from lean_trim.features.pulls.control import PullsControl
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.workspace.changes import Notice
 from tests.race.conftest import Bench
 

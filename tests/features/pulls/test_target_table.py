@@ -10,7 +10,7 @@ import pytest
 from lean_trim.core.data.calibration import TARGET
 from lean_trim.features.pulls.target_table import TargetTable
 from lean_trim.formats.tables import read_table
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.workspace.carrying import earlier_rounds
 from lean_trim.workspace.changes import Notice
 from tests.race.conftest import Bench

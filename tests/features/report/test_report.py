@@ -22,7 +22,8 @@ from lean_trim.features.report.pages import report_pdf as pages
 from lean_trim.features.report.pages.report_pdf import report_pdf
 from lean_trim.features.report.report_html import report_html, tint
 from lean_trim.job.blobs import store_log
-from lean_trim.job.store import JobStore, load_job
+from lean_trim.job.loading import load_job
+from lean_trim.job.store import JobStore
 from lean_trim.simcar.drive import simulate
 from lean_trim.simcar.heron import heron
 from lean_trim.simcar.tern import tern

@@ -23,7 +23,7 @@ from lean_trim.features.transients.control import TransientsControl
 from lean_trim.features.transients.fuel_corrections import FuelCorrections
 from lean_trim.formats.tables.fuel_corrections import read_correction
 from lean_trim.job.blobs import store_log
-from lean_trim.job.store import load_job
+from lean_trim.job.loading import load_job
 from lean_trim.workspace.additions import AddLogs
 from lean_trim.workspace.carrying import earlier_rounds
 from tests.race.conftest import Bench

@@ -14,7 +14,8 @@ from lean_trim.core.data.log import Log
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.features.vehicle.desk.desk import VehicleDesk
 from lean_trim.formats.vehicle_sheet import read_vehicle
-from lean_trim.job.store import JobStore, load_job, open_job
+from lean_trim.job.loading import load_job, open_job
+from lean_trim.job.store import JobStore
 from lean_trim.ui.window.main_window import MainWindow
 from lean_trim.workspace.vehicle.fields import Key
 from tests.deciding import accept_knowingly

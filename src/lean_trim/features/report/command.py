@@ -24,7 +24,7 @@ def run(args: argparse.Namespace) -> None:
     """Read the job, work the round out, write."""
     from lean_trim.features.report.gathering import gathered_report
     from lean_trim.features.report.writing import checked, write_figures, write_report
-    from lean_trim.job.store import load_job
+    from lean_trim.job.loading import load_job
 
     checked(args.out)
     gathered = gathered_report(load_job(args.job), args.round)

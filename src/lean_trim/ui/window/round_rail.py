@@ -216,6 +216,7 @@ class RoundRail(QWidget):
         layout.addWidget(self.steps)
         layout.addStretch(0)
         self.is_narrow = False
+        self._filled_of: Job | None = None
         self.widener = QToolButton(self)
         self.widener.setObjectName("flat")
         self.widener.setAccessibleName("Narrow or widen the rail")
@@ -250,6 +251,19 @@ class RoundRail(QWidget):
             self._fill(job)
 
     def _fill(self, job: Job | None) -> None:
+        # A job that changes is another record.
+        if job is not self._filled_of or job is None:
+            self._filled_of = job
+            self._fill_rounds(job)
+        self.list.setCurrentRow(self.session.index)
+        # As high as the rounds are, so that the steps follow at once; it scrolls where there is no
+        # room.
+        row = NARROW_ROW_H if self.is_narrow else ROW_H
+        self.list.setMaximumHeight(row * max(self.list.count(), 1) + 4)
+        self.list.setMinimumHeight(min(row, self.list.maximumHeight()))
+        self.list.scrollToItem(self.list.currentItem())
+
+    def _fill_rounds(self, job: Job | None) -> None:
         self.list.clear()
         self.title.setText(job.vehicle.name if job else "")
         if job is not None:
@@ -267,13 +281,6 @@ class RoundRail(QWidget):
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(lines))
                 item.setToolTip(plain_tip(round_tip(job, i)))
                 self.list.addItem(item)
-            self.list.setCurrentRow(self.session.index)
-        # As high as the rounds are, so that the steps follow at once; it scrolls where there is no
-        # room.
-        row = NARROW_ROW_H if self.is_narrow else ROW_H
-        self.list.setMaximumHeight(row * max(self.list.count(), 1) + 4)
-        self.list.setMinimumHeight(min(row, self.list.maximumHeight()))
-        self.list.scrollToItem(self.list.currentItem())
 
     def _chosen(self, row: int) -> None:
         if row >= 0 and self.session.job is not None and row != self.session.index:
