@@ -34,6 +34,7 @@ SWITCH_S = 0.2
 SHARE = 0.4
 """What is wanted."""
 QUIET_S = 0.3
+TICK_MS = 3
 DESKS = ("pulls", "transients", "table")
 
 
@@ -89,15 +90,28 @@ class Rig:
         self.longest = 0.0
 
     def until(self, done: Callable[[], bool], limit_s: float = 600.0) -> float:
-        """Run the window until something is so; returns seconds, and notes the longest block."""
+        """Let the window run until something is so; returns seconds, and notes the longest block."""
+        from PySide6.QtCore import QEventLoop, QTimer
+
         began = time.perf_counter()
-        while not done():
-            before = time.perf_counter()
-            self.app.processEvents()
-            self.longest = max(self.longest, time.perf_counter() - before)
-            if time.perf_counter() - began > limit_s:
-                raise TimeoutError
-            time.sleep(0.001)
+        last = [began]
+        loop = QEventLoop()
+
+        def look() -> None:
+            now = time.perf_counter()
+            self.longest = max(self.longest, now - last[0])
+            last[0] = now
+            if done() or now - began > limit_s:
+                loop.quit()
+
+        timer = QTimer()
+        timer.setInterval(TICK_MS)
+        timer.timeout.connect(look)
+        timer.start()
+        loop.exec()
+        timer.stop()
+        if not done():
+            raise TimeoutError
         return time.perf_counter() - began
 
     def rest(self) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from functools import lru_cache
 
 import numpy as np
 
@@ -33,6 +34,8 @@ class Say:
 
 UPDATE = "new:"
 JOINT = "joint"
+MOST_AXES = 512
+"""Axes that are remembered."""
 MOST_SAMPLES = 100_000_000
 """Samples of one log: eleven days at 100 Hz."""
 MOST_CHANNELS = 2 * len(Role) + 2
@@ -72,13 +75,19 @@ def table_from_row(name: str, unit: str, axes: str, cells: str) -> Table:
     -------
     The table.
     """
-    stored = json.loads(axes)
+    built, own = _axes_of(axes)
+    shape = tuple(len(a) for a in built)
+    return Table(built, np.array(json.loads(cells), float).reshape(shape), unit, name, own)
+
+
+@lru_cache(maxsize=MOST_AXES)
+def _axes_of(text: str) -> tuple[tuple[Axis, ...], OwnUnit | None]:
+    """Axes, and in what the cells count; tables of one shape share them, which makes comparing them quick."""
+    stored = json.loads(text)
     built = tuple(
         Axis(a["name"], a["unit"], np.array(a["points"], float), _own(a.get("own"))) for a in stored
     )
-    own = _own(stored[0].get("cells_own"))
-    shape = tuple(len(a) for a in built)
-    return Table(built, np.array(json.loads(cells), float).reshape(shape), unit, name, own)
+    return built, _own(stored[0].get("cells_own"))
 
 
 def _own(stored: list[object] | None) -> OwnUnit | None:

@@ -39,6 +39,7 @@ class KeptLog:
     data : as ``log_to_parquet`` makes it.
     name : of the log.
     check : its check sum, ``NO_SUM`` where none was kept: it is then read at once.
+    seconds : from its first to its last sample, s, as it was saved.
 
     Raises
     ------
@@ -46,8 +47,9 @@ class KeptLog:
         If the bytes are not those that were saved.
     """
 
-    def __init__(self, data: bytes, name: str, check: int) -> None:
+    def __init__(self, data: bytes, name: str, check: int, seconds: float = 0.0) -> None:
         self.data = data
+        self.seconds = seconds
         self.name = name
         self._log: Log | None = None
         self._lock = threading.Lock()
@@ -105,6 +107,22 @@ class KeptLogs(Sequence[Log]):
 
     def __iter__(self) -> Iterator[Log]:
         return (part.read() for part in self.parts)
+
+
+def seconds_of(logs: Sequence[Log]) -> float:
+    """How long logs are together, s; kept ones are not read for it.
+
+    Parameters
+    ----------
+    logs : of a round.
+
+    Returns
+    -------
+    Sum of their durations.
+    """
+    if isinstance(logs, KeptLogs):
+        return sum(part.seconds for part in logs.parts)
+    return sum(log.duration_s for log in logs)
 
 
 def bytes_of(logs: Sequence[Log], place: int) -> bytes:

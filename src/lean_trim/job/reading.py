@@ -348,10 +348,11 @@ def _resting(
 def _log(db: sqlite3.Connection, info: LogInfo, logs: dict[int, KeptLog]) -> KeptLog:
     """A log as it is kept, once however many rounds it belongs to."""
     if info.id not in logs:
-        data, check = db.execute(
-            "SELECT parquet, crc FROM logs WHERE id = ?", (info.id,)
+        data, check, seconds = db.execute(
+            "SELECT parquet, crc, duration_s FROM logs WHERE id = ?", (info.id,)
         ).fetchone()
-        logs[info.id] = KeptLog(data, info.name, check)
+        length = _number(seconds, "the length of a log", 0.0, LONGEST_LOG_S)
+        logs[info.id] = KeptLog(data, info.name, check, length)
     return logs[info.id]
 
 

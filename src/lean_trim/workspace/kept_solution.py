@@ -6,6 +6,7 @@ import hashlib
 import logging
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from lean_trim.core.data.vehicle import Vehicle
 from lean_trim.core.errors import LeanTrimError
@@ -13,9 +14,10 @@ from lean_trim.core.explore.events import Event
 from lean_trim.core.explore.kept import KeptSolution, kept_of, refuse_unsound, solution_from
 from lean_trim.core.pipeline.carrying import Earlier
 from lean_trim.core.pipeline.solve import Solution
+from lean_trim.core.pipeline.summary import Summary, summary_of
 from lean_trim.core.types import Mask
 from lean_trim.job.left_out import left_out_of
-from lean_trim.job.records import KeptAnswer, Round, Span
+from lean_trim.job.records import KeptAnswer, Round, Span, StoredEvidence
 from lean_trim.job.results import DAMAGES, digest, packed, unpacked
 from lean_trim.workspace.binding import Binding
 from lean_trim.workspace.carrying import EarlierRound
@@ -24,13 +26,19 @@ from lean_trim.workspace.kept import program_mark
 LOGGER = logging.getLogger(__name__)
 JOINT = " "
 """Between the parts of a key."""
+MOST_SUMS = 256
+"""Drives whose check sum is remembered."""
 
 
 @dataclass(frozen=True, eq=False)
 class Restored:
-    """A kept solution, with everything along its log again, its drive's events and cells beside tip-ins."""
+    """A kept solution, with everything along its log again.
+
+    ``summary`` is of it, ``events`` and ``tip_in`` are its drive's, and its cells beside tip-ins.
+    """
 
     solution: Solution
+    summary: Summary
     events: tuple[Event, ...]
     tip_in: Mask
 
@@ -77,7 +85,13 @@ def drive_key(vehicle: Vehicle, logs: tuple[int, ...], left_out: tuple[Span, ...
 
 def _of_evidence(earlier: EarlierRound) -> str:
     stored = earlier.round.evidence.get(earlier.round.subject)
-    return "" if stored is None else hashlib.sha256(stored.data).hexdigest()
+    return "" if stored is None else _sum_of(stored)
+
+
+@lru_cache(maxsize=MOST_SUMS)
+def _sum_of(stored: StoredEvidence) -> str:
+    """Of one record, which is frozen."""
+    return hashlib.sha256(stored.data).hexdigest()
 
 
 def is_of_the_drive(key: str, drive: str) -> bool:
@@ -127,9 +141,8 @@ def restored(
             return None
         refuse_unsound(kept, vehicle)
         by_hand = left_out_of((current,))
-        return Restored(
-            solution_from(kept, current.logs, vehicle, by_hand, earlier), kept.events, kept.tip_in
-        )
+        solution = solution_from(kept, list(current.logs), vehicle, by_hand, earlier)
+        return Restored(solution, summary_of(solution), kept.events, kept.tip_in)
     except (LeanTrimError, *DAMAGES) as error:
         LOGGER.info("what was kept of round %s does not fit: %s", current.number, error)
         return None

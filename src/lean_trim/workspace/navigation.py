@@ -53,8 +53,9 @@ class Navigation:
         shown = self.open.look_at(index)
         assert shown is not None
         self.tuning.show(shown.tuning)
-        self.open.hub.publish(RoundShown(shown.id))
+        # At work while the views turn to the round.
         self.solver.solve(use_kept=True)
+        self.open.hub.publish(RoundShown(shown.id))
 
     def show_newest(self) -> None:
         """Look at the newest round, unless it is the one that is looked at."""

@@ -84,6 +84,7 @@ class Looked:
     Attributes
     ----------
     solution : in which faults were looked for.
+    summary : of it.
     events : along its drive.
     tip_in : cells beside tip-ins.
     evidence : what it says to later rounds.
@@ -91,6 +92,7 @@ class Looked:
     """
 
     solution: Solution
+    summary: Summary
     events: tuple[Event, ...]
     tip_in: Mask
     evidence: StoredEvidence
@@ -127,6 +129,7 @@ class Solver:
         self._asked: Binding | None = None
         self.stopped = False
         self.shown_of = ""
+        self.is_restoring = False
         self._base: Solution | None = None
         self._summed: tuple[Solution, Summary] | None = None
         self._again = False
@@ -235,6 +238,7 @@ class Solver:
         self.leftover = None
         self.stopped = False
         self.shown_of = ""
+        self.is_restoring = False
         self._base = None
         self._again = False
         self._earlier = None
@@ -261,6 +265,7 @@ class Solver:
         if binding is None or vehicle is None or current is None:
             return
         self.requests += 1
+        self.is_restoring = False
         self._asked = binding
         self.failure = ""
         self.stopped = False
@@ -268,6 +273,7 @@ class Solver:
         counting = tuple(e for e in self.earlier() if not e.why_not)
         kept = self.kept.find(current.id, kind_of(current.subject)) if use_kept else None
         key = "" if kept is None else self._key(binding)
+        self.is_restoring = kept is not None and kept.key == key
 
         def work(report: Report) -> tuple[Solution | TooFewError | Restored, Gathered]:
             gathered = gather(counting, report)
@@ -308,6 +314,7 @@ class Solver:
     def _take_all(
         self, binding: Binding, answer: Solution | TooFewError | Restored, gathered: Gathered
     ) -> None:
+        self.is_restoring = False
         if binding.job == self.open.number:
             self._keep_evidence(gathered)
         if isinstance(answer, Restored):
@@ -321,6 +328,7 @@ class Solver:
             return
         self.events = again.events
         self.tip_in = again.tip_in
+        self._summed = (again.solution, again.summary)
         self._solved = binding
         self._take_over(again.solution)
         self._tell()
@@ -329,6 +337,7 @@ class Solver:
         """Show what was kept of the drive while it is worked out anew."""
         if binding != self.wanted() or self.solution is not None:
             return
+        self._summed = (shown.again.solution, shown.again.summary)
         self.events = shown.again.events
         self.tip_in = shown.again.tip_in
         self._take_over(shown.again.solution)
@@ -350,11 +359,13 @@ class Solver:
             self.open.take_round(replace(r, evidence={**r.evidence, name: evidence}), Part.OUTCOME)
 
     def _was_stopped(self) -> None:
+        self.is_restoring = False
         self.stopped = True
 
     def _not_solved(
         self, binding: Binding, reason: str, leftover: TooFewError | None = None
     ) -> None:
+        self.is_restoring = False
         if binding != self.wanted():
             return
         # What an earlier solve said does not hold for what counts now.
@@ -402,6 +413,7 @@ class Solver:
         solution = looked.solution
         evidence = looked.evidence
         self.events = looked.events
+        self._summed = (solution, looked.summary)
         self.tip_in = looked.tip_in
         self._keep_solution(binding, looked)
         turned = self.tuning.state.solve
@@ -584,7 +596,8 @@ def looked_at(measured: Solution) -> Looked:
     events = find_events(whole)
     tip_in = tip_in_cells(whole)
     data = solution_bytes(whole, events, tip_in)
-    return Looked(whole, events, tip_in, stored_evidence(evidence_of(whole)), data)
+    evidence = stored_evidence(evidence_of(whole))
+    return Looked(whole, summary_of(whole), events, tip_in, evidence, data)
 
 
 def _save_evidence(

@@ -265,7 +265,8 @@ class Table:
         Returns true if the cells of both stand for the same states.
         """
         return self.shape == other.shape and all(
-            np.array_equal(a.points, b.points) for a, b in zip(self.axes, other.axes, strict=True)
+            a is b or np.array_equal(a.points, b.points)
+            for a, b in zip(self.axes, other.axes, strict=True)
         )
 
     def interpolate(self, *at: ArrayLike) -> Interpolation:

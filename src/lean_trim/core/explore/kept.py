@@ -27,7 +27,7 @@ from lean_trim.core.pipeline.carrying import Counted, Earlier, drives_that_count
 from lean_trim.core.pipeline.factors import of_the_table
 from lean_trim.core.pipeline.layers import told_of_layer
 from lean_trim.core.pipeline.look import Look
-from lean_trim.core.pipeline.prepare import prepare
+from lean_trim.core.pipeline.prepare import Prepared, prepare
 from lean_trim.core.pipeline.solve import (
     Cause,
     DrivenLog,
@@ -37,13 +37,14 @@ from lean_trim.core.pipeline.solve import (
     frame_of,
     less_causes,
 )
-from lean_trim.core.types import Mask
+from lean_trim.core.sieve.sieve import MANUAL_BIT, Sifted
+from lean_trim.core.types import Bits, Mask
 
 
 class Say:
     """Sentences of this module."""
 
-    OTHER = Message("kept.other", "what was kept is of {kept} samples, of which {used} count")
+    OTHER = Message("kept.other", "what was kept is of another log ({kept} samples)")
     UNSOUND = Message("kept.unsound", "what was kept is of another table, or damaged")
 
 
@@ -55,7 +56,7 @@ class KeptSolution:
     ----------
     counted : what became of each earlier drive.
     events, tip_in : along the drive, and cells beside tip-ins.
-    samples, used : of the joined log, and those that counted; others would be another log.
+    sieved : what the sieve made of each sample; they lie in long runs, and take next to no room.
     """
 
     settings: SolveSettings
@@ -71,8 +72,23 @@ class KeptSolution:
     seen: Look
     events: tuple[Event, ...]
     tip_in: Mask
-    samples: int
-    used: int
+    sieved: Sieved
+
+    @property
+    def samples(self) -> int:
+        """Of the joined log."""
+        return len(self.sieved.reason_bits)
+
+
+@dataclass(frozen=True, eq=False)
+class Sieved:
+    """What is kept of ``Sifted``, with its names."""
+
+    reason_bits: Bits
+    hit_bits: Bits
+    seconds: dict[str, float]
+    counts: dict[str, int]
+    alone: dict[str, float]
 
 
 def kept_of(solution: Solution, events: tuple[Event, ...], tip_in: Mask) -> KeptSolution:
@@ -102,8 +118,13 @@ def kept_of(solution: Solution, events: tuple[Event, ...], tip_in: Mask) -> Kept
         seen=solution.seen,
         events=events,
         tip_in=tip_in,
-        samples=len(solution.frame.log),
-        used=int(solution.sifted.used.sum()),
+        sieved=Sieved(
+            reason_bits=solution.sifted.reason_bits,
+            hit_bits=solution.sifted.hit_bits,
+            seconds=solution.sifted.seconds,
+            counts=solution.sifted.counts,
+            alone=solution.sifted.alone,
+        ),
     )
 
 
@@ -137,11 +158,9 @@ def solution_from(
     with np.errstate(all="ignore"):
         frame = frame_of(driven, vehicle, settings)
         if len(frame.log) != kept.samples or len(earlier) != len(kept.counted):
-            raise BadInputError(Say.OTHER(kept=kept.samples, used=kept.used))
+            raise BadInputError(Say.OTHER(kept=kept.samples))
         prepared = prepare(Motion(frame), kept.delay.settings, settings.regimes, kept.film.tau_s)
-        sifted = prepared.sift(settings.sieve, left_out_by_hand)
-        if int(sifted.used.sum()) != kept.used:
-            raise BadInputError(Say.OTHER(kept=kept.samples, used=kept.used))
+        sifted = _sifted(kept, prepared, left_out_by_hand)
         whole = told_of_layer(prepared, prepared.observe(sifted), settings.surface)
         observations = less_causes(frame, whole, kept.mended)
         measured = Measured(
@@ -166,6 +185,24 @@ def solution_from(
         )
 
 
+def _sifted(kept: KeptSolution, prepared: Prepared, by_hand: Mask | None) -> Sifted:
+    """What the sieve made of the log, which no rule has to look at again."""
+    sieved = kept.sieved
+    left_out = (sieved.reason_bits & MANUAL_BIT) != 0
+    if not np.array_equal(left_out, np.zeros(kept.samples, bool) if by_hand is None else by_hand):
+        raise BadInputError(Say.OTHER(kept=kept.samples))
+    return Sifted(
+        reason_bits=sieved.reason_bits,
+        hit_bits=sieved.hit_bits,
+        seconds=sieved.seconds,
+        counts=sieved.counts,
+        alone=sieved.alone,
+        settings=kept.settings.sieve,
+        conditions=prepared.conditions,
+        by_hand=by_hand,
+    )
+
+
 def refuse_unsound(kept: KeptSolution, vehicle: Vehicle) -> None:
     """Raise BadInputError where a solution out of a file cannot be one of a vehicle.
 
@@ -179,6 +216,7 @@ def refuse_unsound(kept: KeptSolution, vehicle: Vehicle) -> None:
     of_cells = [kept.residual.gap_pct.shape, kept.residual.seconds.shape]
     sound = (
         all(_is_of(e, vehicle) for e in (kept.surface, kept.estimate))
+        and kept.sieved.hit_bits.shape == kept.sieved.reason_bits.shape == (kept.samples,)
         and kept.seen.done
         and kept.seen.unsettled.shape == kept.tip_in.shape == shape
         and all(mask.shape == (kept.samples,) for mask in kept.seen.shown.values())

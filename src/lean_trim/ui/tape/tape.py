@@ -107,7 +107,9 @@ class Tape(QWidget):
         self._driving = False
         current = self.session.round
         vehicle = self.session.vehicle
-        if current is None or vehicle is None or not current.logs:
+        # What is kept of a round comes in a moment, with the log as it was seen.
+        waits = self.session.solver.is_restoring
+        if current is None or vehicle is None or not current.logs or waits:
             self.data = None
             self.lit = None
             self.events = ()

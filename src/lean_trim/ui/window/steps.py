@@ -8,6 +8,7 @@ from datetime import datetime
 from enum import StrEnum
 
 from lean_trim.core.text import cells_in_words, signed
+from lean_trim.job.kept_logs import seconds_of
 from lean_trim.job.records import SWAP, Round
 from lean_trim.ui.session import Session
 from lean_trim.workspace.swap import is_large, size_ratio
@@ -77,7 +78,7 @@ def _log_step(session: Session, current: Round) -> Step:
         job = session.job
         demo = ", or drive the simulated car" if job is not None and job.car else ""
         return Step(State.NOW, f"Waiting for a log{resting}", f"Drop a log on the window{demo}.")
-    minutes = sum(log.duration_s for log in current.logs) / 60.0
+    minutes = seconds_of(current.logs) / 60.0
     count = "1 log" if len(current.logs) == 1 else f"{len(current.logs)} logs"
     return Step(State.DONE, f"{count}, {minutes:.1f} min{resting}", tip)
 

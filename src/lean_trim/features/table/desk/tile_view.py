@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,10 +16,13 @@ from lean_trim.core.text import decimals_of
 from lean_trim.core.types import Floats
 from lean_trim.features.table.desk.figures import Numbers, texts_of
 from lean_trim.features.table.figure_names import Figure
+from lean_trim.job.records import StoredProposal
 from lean_trim.ui.session import Session
 from lean_trim.ui.widgets.tile_view import TileView, layout_of, scale_for, solidity_of
 
 MOST_DECIMALS = 3
+MOST_SCALES = 256
+"""Proposals whose scale is remembered."""
 
 
 def make_view(
@@ -134,8 +138,14 @@ def scale_of_job(session: Session) -> float:
     Returns percent; 0 where no round has a proposal yet.
     """
     rounds = session.job.rounds if session.job is not None else ()
-    kept = [r.proposals[r.subject].step_pct for r in rounds if r.subject in r.proposals]
-    return max((scale_for(step) for step in kept), default=0.0)
+    kept = [r.proposals[r.subject] for r in rounds if r.subject in r.proposals]
+    return max((_scale_of(proposal) for proposal in kept), default=0.0)
+
+
+@lru_cache(maxsize=MOST_SCALES)
+def _scale_of(proposal: StoredProposal) -> float:
+    """Of one proposal, which is frozen; a job has one a round."""
+    return scale_for(proposal.step_pct)
 
 
 def _decimals(session: Session) -> int:
