@@ -116,6 +116,7 @@ def _by_plan(
     at = plan.known.at
     true = car.truth.airflow_value(car.vehicle, at)
     lean = 100.0 * (true / written.lookup(*at) - 1.0)
+    open_to = tuple(a[plan.offered] for a in at)
     heavy = plan.offered & (plan.known.map_kpa >= HEAVY * plan.baro_kpa)
     return {
         "held": len(plan.held),
@@ -123,6 +124,8 @@ def _by_plan(
         "by_plan": rms_off(by_plan.table, car, at),
         "asked": rms_off(driven.table.with_values(driven.table.values * (1.0 + asked)), car, at),
         "best": rms_off(best, car, at),
+        "offered_by_plan": rms_off(by_plan.table, car, open_to),
+        "offered_by_ordinary": rms_off(ordinary, car, open_to),
         "by_ordinary": rms_off(ordinary, car, at),
         "users_by_plan": rms_off(by_plan.table, car, users),
         "users_by_ordinary": rms_off(ordinary, car, users),
@@ -153,29 +156,31 @@ def _table(results: Sequence[Trial]) -> list[str]:
         f"then {MINUTES:g} minutes by plan, and in another life {MINUTES:g} more ordinary ones, each with "
         "what the first said carried on. How far the written table is off the simulated engine then, percent "
         "rms, over the states that can be held on a dynamometer or a road, and over another driver's half "
-        "hour. Medians of the cars; of some the road is not told, for their drives were held by a brake. "
+        "hour. Where it may be driven are states that are offered after the drive. "
+        "Medians of the cars; of some the road is not told, for their drives were held by a brake. "
         "“Best” is the table whose nodes are right: between them no table follows the engine. “Asked” is "
         "what the plan's drive told; what is written is leaned less where the error is larger, and not where "
         "nobody drove. The ratio beyond the best is of what is left above it (root of the difference of "
         "squares).",
         "",
         "| | cars | before | by plan | asked by plan | best | by ordinary driving | ratio per car | wanted | "
-        "ratio beyond the best | over users' states, ratio | expected | held | offered under load | of these "
-        "over 5 % lean | leanest |",
-        "|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|",
+        "ratio beyond the best | ratio where it may be driven | over users' states, ratio | expected | "
+        "held | offered under load | of these over 5 % lean | leanest |",
+        "|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|",
     ]
     for where in WHERES:
         told = [r for r in results if r[where] is not None]
         part = [r[where] for r in told]
         figures = {key: np.array([p[key] for p in part]) for key in part[0]}
         mine = ratios(told, where, "by_plan", "by_ordinary")
+        open_to = ratios(told, where, "offered_by_plan", "offered_by_ordinary")
         users = ratios(told, where, "users_by_plan", "users_by_ordinary")
         lines.append(
             f"| {where} | {len(told)} | {np.median(figures['before']):.2f} | "
             f"{np.median(figures['by_plan']):.2f} | {np.median(figures['asked']):.2f} | "
             f"{np.median(figures['best']):.2f} | {np.median(figures['by_ordinary']):.2f} | "
             f"{np.median(mine):.2f} | {WANTED[where]:.2f} | {np.median(beyond(part)):.2f} | "
-            f"{np.median(users):.2f} | "
+            f"{np.median(open_to):.2f} | {np.median(users):.2f} | "
             f"{np.median(figures['expected']):.2f} | {np.median(figures['held']):.0f} | "
             f"{figures['offered'].sum()} | {figures['lean'].sum()} | {figures['leanest'].max():.1f} |"
         )

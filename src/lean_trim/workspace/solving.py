@@ -12,11 +12,11 @@ import numpy as np
 
 from lean_trim.core.decision.prediction import predict_residual
 from lean_trim.core.decision.proposal import Proposal
-from lean_trim.core.explore.events import Event, find_events, tip_in_cells
+from lean_trim.core.explore.events import Event
 from lean_trim.core.messages import Message
 from lean_trim.core.pipeline.look import NOT_LOOKED
 from lean_trim.core.pipeline.proposing import propose_for
-from lean_trim.core.pipeline.solve import Solution, conclude, look_through, measure, refit
+from lean_trim.core.pipeline.solve import Solution, conclude, measure, refit
 from lean_trim.core.pipeline.summary import Summary, evidence_of, summary_of
 from lean_trim.core.pipeline.too_few import TooFewError
 from lean_trim.core.types import Mask
@@ -43,9 +43,9 @@ from lean_trim.workspace.kept_solution import (
     is_of_the_drive,
     kind_of,
     restored,
-    solution_bytes,
     solution_key,
 )
+from lean_trim.workspace.looked import Looked, looked_at
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.outcome import outcome_of
 from lean_trim.workspace.saving import Saving
@@ -75,28 +75,6 @@ class Shown:
 
     again: Restored
     made: str
-
-
-@dataclass(frozen=True, eq=False)
-class Looked:
-    """A whole solution with what is kept of it.
-
-    Attributes
-    ----------
-    solution : in which faults were looked for.
-    summary : of it.
-    events : along its drive.
-    tip_in : cells beside tip-ins.
-    evidence : what it says to later rounds.
-    data : the solution as it is kept.
-    """
-
-    solution: Solution
-    summary: Summary
-    events: tuple[Event, ...]
-    tip_in: Mask
-    evidence: StoredEvidence
-    data: bytes
 
 
 class Solver:
@@ -585,19 +563,6 @@ class Solver:
         judged = self.open.round
         if judged is not None and judged.verdict is not current.verdict:
             self.open.note(Say.JUDGED(number=current.number, residual=solution.residual.rms))
-
-
-def looked_at(measured: Solution) -> Looked:
-    """Look for everything a drive shows that is not airflow; for a thread of its own.
-
-    Returns the same with what was seen, and what is kept of it.
-    """
-    whole = conclude(measured.measured, look_through(measured.measured))
-    events = find_events(whole)
-    tip_in = tip_in_cells(whole)
-    data = solution_bytes(whole, events, tip_in)
-    evidence = stored_evidence(evidence_of(whole))
-    return Looked(whole, summary_of(whole), events, tip_in, evidence, data)
 
 
 def _save_evidence(

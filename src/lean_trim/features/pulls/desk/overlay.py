@@ -29,6 +29,9 @@ RIGHT = 92.0
 TOP = 4.0
 BOTTOM = 34.0
 GAP = 3.0
+BOTH_ENDS_PX = 26
+"""Height of a lane from which both ends of its scale are written; in a lower one they would lie over each
+other."""
 TALL = 36.0
 """A lane higher than this has room for two lines of text."""
 ZOOM = 1.25
@@ -280,7 +283,8 @@ class OverlayChart(QWidget):
         p.setFont(font(7.5))
         p.setPen(theme.color("faint"))
         p.drawText(QRectF(LEFT - 50, area.top(), 46, 12), right, ends[1])
-        p.drawText(QRectF(LEFT - 50, area.bottom() - 12, 46, 12), right, ends[0])
+        if area.height() >= BOTH_ENDS_PX:
+            p.drawText(QRectF(LEFT - 50, area.bottom() - 12, 46, 12), right, ends[0])
         if unit != name and tall:
             p.drawText(QRectF(LEFT - 50, area.center().y() - 6, 46, 12), right, unit)
         p.save()
