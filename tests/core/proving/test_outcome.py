@@ -14,7 +14,7 @@ from lean_trim.core.proving.stopping import Stopping, stopping
 from lean_trim.core.proving.transfer import Transfer
 
 COUNT = 40
-STATE = Stopping(False, 1.0, 0.0, 0, 2.0, float("nan"))
+STATE = Stopping(False, 1.0, 5.0, 0.0, 0, 2.0, float("nan"))
 
 
 def drive(observed: float, expected: float, error: float = 0.6, seed: int = 2) -> Compared:
@@ -67,16 +67,29 @@ def test_the_expected_error_is_that_of_many_drawn_drives() -> None:
 def test_stop_is_said_of_small_steps_and_never_over_a_driven_state_that_is_off() -> None:
     seconds = np.full(20, 5.0)
     gap = np.full(20, 0.3)
-    small = stopping(np.full(20, 0.3), np.full(20, 0.3), gap, seconds)
+    last = np.full(20, 0.6)
+    small = stopping(np.full(20, 0.3), np.full(20, 0.3), gap, seconds, last)
     assert small.stop and small.step_pct == pytest.approx(0.3)
-    assert not stopping(np.full(20, 0.5), np.full(20, 0.5), gap, seconds).stop
+    assert small.last_pct == pytest.approx(0.6)
+    assert not stopping(np.full(20, 0.5), np.full(20, 0.5), gap, seconds, last).stop
     off = gap.copy()
     off[7] = -3.2
-    found = stopping(np.full(20, 0.3), np.full(20, 0.3), off, seconds)
+    found = stopping(np.full(20, 0.3), np.full(20, 0.3), off, seconds, last)
     assert not found.stop and found.off_cells == 1
     # A cell that was crossed in a moment says nothing.
-    assert stopping(np.full(20, 0.3), np.full(20, 0.3), off, np.full(20, 2.0)).stop
+    assert stopping(np.full(20, 0.3), np.full(20, 0.3), off, np.full(20, 2.0), last).stop
     assert not stopping(np.empty(0), np.empty(0), np.empty(0), np.empty(0)).stop
+
+
+def test_one_small_step_after_a_large_one_needs_another_drive() -> None:
+    steps = np.full(20, 0.2)
+    seconds = np.full(20, 5.0)
+    found = stopping(steps, steps, steps, seconds, np.full(20, 4.0))
+    assert not found.stop and found.last_pct == pytest.approx(4.0)
+    said = str(proof("whole", "as predicted", found).next_said)
+    assert "0.2 %" in said and "4.0 %" in said and "drive once more" in said
+    # Of a round nothing was written before nothing can be said.
+    assert not stopping(steps, steps, steps, seconds).stop
 
 
 def test_what_is_held_back_is_told_and_changes_of_sign_are_counted() -> None:
@@ -96,7 +109,7 @@ def proof(kind: str, word: str, state: Stopping = STATE) -> Proof:
 
 
 def test_the_next_step_follows_from_what_is_in_the_ecu_first() -> None:
-    small = Stopping(True, 0.2, 0.0, 0, 1.0, 0.6)
+    small = Stopping(True, 0.2, 0.5, 0.0, 0, 1.0, 0.6)
     assert "Stop here" in str(proof("whole", "as predicted", small).next_said)
     assert proof("whole", "as predicted", small).stops
     for kind in ("none", "half", "part", "other", "unknown"):
@@ -106,7 +119,7 @@ def test_the_next_step_follows_from_what_is_in_the_ecu_first() -> None:
     assert "findings" in str(proof("whole", "worse", small).next_said)
     assert not proof("whole", "worse", small).stops
     assert "1.0 %" in str(proof("whole", "better").next_said)
-    held = Stopping(True, 0.2, 3.0, 0, 1.0, float("nan"))
+    held = Stopping(True, 0.2, 0.5, 3.0, 0, 1.0, float("nan"))
     assert "held back" in str(proof("whole", "as predicted", held).next_said)
     beside = " ".join(map(str, proof("whole", "as predicted", small).beside))
     assert "Not driven: boost." in beside and "60 % of the cells changed sign" in beside
@@ -126,7 +139,7 @@ def test_weather_and_fuel_are_laid_side_by_side() -> None:
 
 def test_a_small_step_can_wait_for_another_drive() -> None:
     def beside(step: float) -> str:
-        state = Stopping(False, step, 0.0, 0, 1.0, float("nan"))
+        state = Stopping(False, step, 5.0, 0.0, 0, 1.0, float("nan"))
         return " ".join(map(str, proof("whole", "as predicted", state).beside))
 
     assert "one flash does for both" in beside(0.6)

@@ -94,6 +94,11 @@ class Say:
         "proof.flips",
         "{share:.0f} % of the cells changed sign since the last round: noise has begun.",
     )
+    ONCE_MORE = Message(
+        "proof.once_more",
+        "Only {step:.1f} % would be written now, after a step of {last:.1f} %: drive once more, over other "
+        "places too. If that asks as little, stop.",
+    )
     WAIT = Message(
         "proof.wait",
         "So small a step can wait: drive once more first. Both drives count, and one flash does for both.",
@@ -214,6 +219,8 @@ class Proof:
             return Say.HELD(held=s.held_pct)
         if s.step_pct < STOP_PCT and s.off_cells:
             return Say.STATES(cells=s.off_cells)
+        if s.step_pct < STOP_PCT:
+            return Say.ONCE_MORE(step=s.step_pct, last=s.last_pct)
         return Say.GO_ON(step=s.step_pct)
 
     @property

@@ -33,6 +33,7 @@ def proof_dict(proof: Proof) -> dict[str, Any]:
         "stop": proof.stops,
         "stopping": {
             "step_rms_pct": _plain(s.step_pct),
+            "last_step_rms_pct": _plain(s.last_pct),
             "held_back_rms_pct": _plain(s.held_pct),
             "driven_cells_over_3_pct": s.off_cells,
             "leanest_pct": _plain(s.worst_lean_pct),
