@@ -50,9 +50,9 @@ HELP = HelpPage(
         "Then: what became of it? Of every region the bar is what was expected, with two of its errors, the "
         "tick what it was off by before, the dot what this drive shows. Weather and fuel differ between "
         "drives; half a percent of that is allowed for.",
-        "It is time to stop when what another round would write is less than a drive can tell, so was what was "
-        "written last, and no driven state is off by more than 3 %. Where leaning is held back, more driving "
-        "does not help.",
+        "It is time to stop when what another round would write is less than a drive can tell, so was what "
+        "was written last, and no driven state is off by more than 3 %. Where leaning is held back, more "
+        "driving does not help.",
         "What was not driven is not proven. Nothing here is a permission for full throttle.",
     ),
 )
