@@ -174,9 +174,10 @@ class PlanDesk(QWidget):
         self.refresh()
 
     def _again(self) -> None:
+        # What nobody looks at stands as the job does when it is turned to.
         if self.isVisible():
             self.control.look()
-        self.refresh()
+            self.refresh()
 
     def refresh(self) -> None:
         """Stand as the plan does."""

@@ -83,9 +83,10 @@ class ProofDesk(QWidget):
         self.refresh()
 
     def _again(self) -> None:
+        # What nobody looks at stands as the job does when it is turned to.
         if self.isVisible():
             self.control.look()
-        self.refresh()
+            self.refresh()
 
     def refresh(self) -> None:
         """Stand as the proof does."""

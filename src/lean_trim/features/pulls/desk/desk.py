@@ -187,9 +187,10 @@ class PullsDesk(QWidget):
         self.refresh()
 
     def _again(self) -> None:
+        # What nobody looks at stands as the job does when it is turned to.
         if self.isVisible():
             self.pulls.look()
-        self.refresh()
+            self.refresh()
 
     def refresh(self) -> None:
         """Stand as the job does."""

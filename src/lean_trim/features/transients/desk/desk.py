@@ -138,9 +138,10 @@ class TransientsDesk(QWidget):
         self.refresh()
 
     def _again(self) -> None:
+        # What nobody looks at stands as the job does when it is turned to.
         if self.isVisible():
             self.transients.look()
-        self.refresh()
+            self.refresh()
 
     def _chosen(self, event: Transient) -> None:
         before, after = AROUND_S
