@@ -10,6 +10,7 @@ from lean_trim.core.pipeline.summary import Summary, evidence_of, summary_of
 from lean_trim.core.types import Mask
 from lean_trim.job.evidence_rows import stored_evidence
 from lean_trim.job.records import StoredEvidence
+from lean_trim.workspace.kept import program_mark
 from lean_trim.workspace.kept_solution import solution_bytes
 
 
@@ -40,6 +41,8 @@ def looked_at(measured: Solution) -> Looked:
 
     Returns the same with what was seen, and what is kept of it.
     """
+    # Remembered for whoever keeps this; reading all code would hold the window.
+    program_mark()
     whole = conclude(measured.measured, look_through(measured.measured))
     events = find_events(whole)
     tip_in = tip_in_cells(whole)

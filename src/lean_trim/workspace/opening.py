@@ -16,6 +16,7 @@ from lean_trim.job.loading import open_job
 from lean_trim.job.records import Job
 from lean_trim.job.store import JobStore
 from lean_trim.workspace.changes import JobClosed, JobClosing, Remedy
+from lean_trim.workspace.kept import program_mark
 from lean_trim.workspace.navigation import Navigation
 from lean_trim.workspace.open_job import OpenJob
 from lean_trim.workspace.saving import Saving
@@ -126,6 +127,8 @@ class Opening:
         self.damaged = None
 
         def work(report: Report) -> tuple[JobStore, Job] | DamagedJobError:
+            # Remembered from here on; reading all code would hold the window.
+            program_mark()
             try:
                 return open_job(path, take=not ours, take_over=take_over and not ours)
             except DamagedJobError as error:
