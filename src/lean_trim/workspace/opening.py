@@ -6,10 +6,12 @@ and a file that cannot be used takes nothing away.
 
 from __future__ import annotations
 
+import contextlib
 import logging
 from collections.abc import Callable
 from pathlib import Path
 
+from lean_trim.core.errors import BadInputError
 from lean_trim.core.messages import Message
 from lean_trim.job.errors import DamagedJobError
 from lean_trim.job.loading import open_job
@@ -130,9 +132,11 @@ class Opening:
             # Remembered from here on; reading all code would hold the window.
             program_mark()
             try:
-                return open_job(path, take=not ours, take_over=take_over and not ours)
+                store, job = open_job(path, take=not ours, take_over=take_over and not ours)
             except DamagedJobError as error:
                 return error
+            _read_ahead(job)
+            return store, job
 
         def opened(answer: tuple[JobStore, Job] | DamagedJobError) -> None:
             if isinstance(answer, DamagedJobError):
@@ -212,6 +216,13 @@ class Opening:
         self.tasks.drop_all()
         self.open.let_go()
         self.open.hub.publish(JobClosed())
+
+
+def _read_ahead(job: Job) -> None:
+    """Read the logs of the round that is shown first, which would hold the window."""
+    # One that cannot be read is told where the round is worked out.
+    with contextlib.suppress(BadInputError):
+        tuple(job.rounds[-1].logs)
 
 
 def _let_go(answer: tuple[JobStore, Job] | DamagedJobError) -> None:
