@@ -1,4 +1,4 @@
-"""A job file looked through, made smaller, and copied where it is damaged."""
+"""A job file looked through, compacted, and copied where it is damaged."""
 
 from __future__ import annotations
 

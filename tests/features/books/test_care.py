@@ -1,4 +1,4 @@
-"""A job's file looked after from the window: looked through, made smaller, copied out and back, repaired."""
+"""A job's file looked after from the window: looked through, compacted, copied out and back, repaired."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The open job's file looked through, made smaller, written as a folder, brought back, repaired."""
+"""The open job's file looked through, compacted, written as a folder, brought back, repaired."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class Say:
         "file_care.no_file", "This job is in no file yet; make a job of the log first."
     )
     CHECKING = Message("file_care.checking", "Looking through the job file")
-    COMPACTING = Message("file_care.compacting", "Making the job file smaller")
+    COMPACTING = Message("file_care.compacting", "Compacting the job file")
     EXPORTING = Message("file_care.exporting", "Writing the job as a folder")
     IMPORTING = Message("file_care.importing", "Making a job of the folder")
     REPAIRING = Message("file_care.repairing", "Copying what can be read")
@@ -125,14 +125,14 @@ class FileCare:
 
             self.opening.open_path(path, opened)
 
-        def smaller(sizes: tuple[int, int]) -> None:
+        def compacted(sizes: tuple[int, int]) -> None:
             before, after = sizes
             again(Say.COMPACTED(before=before / MEGA, after=after / MEGA))
 
         self._start(
             Say.COMPACTING,
             lambda _: compact_file(path),
-            smaller,
+            compacted,
             lambda reason: again(None, reason),
         )
 

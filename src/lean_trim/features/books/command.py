@@ -1,4 +1,4 @@
-"""A whole job as a folder and back; its file looked through, made smaller, repaired by copy."""
+"""A whole job as a folder and back; its file looked through, compacted, repaired by copy."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def run_check(args: argparse.Namespace) -> None:
 
 
 def add_compact(parser: argparse.ArgumentParser) -> None:
-    """Declare the argument of making a file smaller."""
+    """Declare the argument of compacting a file."""
     parser.add_argument("job", type=Path, metavar="JOBFILE")
 
 

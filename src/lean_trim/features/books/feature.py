@@ -107,9 +107,9 @@ ACTIONS = (
         Command(
             name="compact_job",
             menu="Job",
-            text="Make the job file smaller",
+            text="Compact the job file",
             tip="Gives back what is not used any more: the bytes of logs that were taken out go for good",
-            also="compact shrink vacuum size",
+            also="smaller shrink vacuum size",
             needs=Needs.JOB,
             after="check_job",
         ),

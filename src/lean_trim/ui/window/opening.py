@@ -19,6 +19,7 @@ from lean_trim.workspace.changes import Notice
 
 if TYPE_CHECKING:
     from lean_trim.core.data.vehicle import Vehicle
+    from lean_trim.job.records import Job
 
 
 class Say:
@@ -44,6 +45,7 @@ class Opening(QObject):
         self.data_folder = data_folder
         self.recent = Recent(data_folder)
         self.menu = menu
+        self._noted: Job | None = None
         self.fill_menu()
         for signal in (session.solved, session.round_changed):
             signal.connect(self.note_state)
@@ -124,14 +126,17 @@ class Opening(QObject):
         for line in warnings:
             self.session.note(Say.WARNING(text=line))
         self.attempt(lambda: self.recent.add(path))
+        self._noted = None
         self.note_state()
 
     def note_state(self) -> None:
         """Remember how the open job stands, for the list of jobs."""
         job = self.session.job
         path = self.session.open.path
-        if job is None or path is None:
+        # A job that changes is another record; looking at another of its rounds tells nothing new.
+        if job is None or path is None or job is self._noted:
             return
+        self._noted = job
         outcomes = [f"round {r.number}: {text}" for r in job.rounds if (text := outcome(job, r))]
         state = outcomes[-1] if outcomes else f"round {job.rounds[-1].number}, not worked out yet"
         # A list that cannot be written costs a convenience, not the work.

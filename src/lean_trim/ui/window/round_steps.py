@@ -132,8 +132,9 @@ class RoundSteps(QWidget):
 
     def withdraw(self) -> None:
         """The question is not asked any more."""
-        self.asked = ""
-        self.refresh()
+        if self.asked:
+            self.asked = ""
+            self.refresh()
 
     def _accept_first(self) -> None:
         asked = self.asked
@@ -189,13 +190,13 @@ class RoundSteps(QWidget):
 
     def _show_question(self) -> None:
         decision = self.session.decision
-        done = decision.changed if decision is not None else 0
-        waiting = self.session.deciding.waiting_in()
-        asks = bool(self.asked) and waiting > 0
+        waiting = self.session.deciding.waiting_in() if self.asked else 0
+        asks = waiting > 0
         for widget in (self.question, self.accept_first, self.go_anyway, self.not_now):
             widget.setVisible(asks)
         if not asks:
             return
+        done = decision.changed if decision is not None else 0
         decided = f"Only {done} of {done + waiting}" if done else f"None of {waiting}"
         theme = self.appearance.theme
         self.question.setStyleSheet(
