@@ -40,6 +40,7 @@ LEVELS = (
     {"lean_trim.core.pipeline"},
     {"lean_trim.core.explore"},
     {"lean_trim.formats", "lean_trim.simcar"},
+    {"lean_trim.live"},
     {"lean_trim.job"},
     {"lean_trim.workspace", "lean_trim.diagnostics"},
     {"lean_trim.ui.units"},

@@ -12,6 +12,7 @@ from lean_trim.features.logs.feature import LOGS
 from lean_trim.features.planning.feature import PLANNING
 from lean_trim.features.proof.feature import PROOF
 from lean_trim.features.pulls.feature import PULLS
+from lean_trim.features.recording.feature import RECORDING
 from lean_trim.features.report.feature import REPORT
 from lean_trim.features.simulation.feature import SIMULATION
 from lean_trim.features.table.feature import TABLE
@@ -28,6 +29,7 @@ FEATURES: tuple[Feature, ...] = (
     PLANNING,
     PROOF,
     SIMULATION,
+    RECORDING,
     BOOKS,
     REPORT,
 )

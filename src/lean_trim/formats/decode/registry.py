@@ -11,8 +11,10 @@ from lean_trim.formats.decode.apart.parent import read_apart
 from lean_trim.formats.decode.columnar import columnar
 from lean_trim.formats.decode.columns import Progress, RawColumns, ReadOptions, Wanted
 from lean_trim.formats.decode.containers import Source
+from lean_trim.formats.decode.recorded import KIND, read_recorded
 from lean_trim.formats.decode.text.text_log import read_text
 from lean_trim.formats.decode.workbook import read_workbook
+from lean_trim.formats.recording.frames import FIRST_LINE
 
 
 @dataclass(frozen=True)
@@ -62,6 +64,7 @@ def _is_trace(head: bytes) -> bool:
 
 
 READERS: tuple[Reader, ...] = (
+    Reader(KIND, _starts(FIRST_LINE), read_recorded),
     Reader("MDF", _starts(b"MDF     ", b"UnFinMF "), _apart("MDF")),
     Reader("Parquet", _starts_binary(b"PAR1"), columnar("Parquet")),
     Reader("Arrow", _starts_binary(b"ARROW1"), columnar("Arrow")),

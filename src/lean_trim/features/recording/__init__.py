@@ -1,0 +1,1 @@
+"""A running car recorded."""

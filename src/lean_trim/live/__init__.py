@@ -1,0 +1,1 @@
+"""Sources of a running log, and the recording of them."""

@@ -1,0 +1,1 @@
+"""What a CAN bus broadcasts, heard without a word."""
