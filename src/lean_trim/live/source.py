@@ -36,14 +36,20 @@ class Reading:
 
 
 class Clock:
-    """The one clock of a session; its zero is when it was made."""
+    """The one clock of a session; its zero is when it was made.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    pace : seconds it goes in one of ours; other than 1 where every source is a stand-in that goes as fast.
+    """
+
+    def __init__(self, pace: float = 1.0) -> None:
         self._zero = time.monotonic()
+        self._pace = pace
 
     def now(self) -> float:
         """Seconds since its zero."""
-        return time.monotonic() - self._zero
+        return (time.monotonic() - self._zero) * self._pace
 
 
 class Source(Protocol):

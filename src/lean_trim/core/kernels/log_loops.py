@@ -13,6 +13,9 @@ from numba import njit
 
 from lean_trim.core.types import Bits, Floats, Ints, Mask
 
+SAME_TIME_S = 1e-3
+"""Times are logged to a millisecond, and clocks of interfaces jitter: whether the last sample of a hold-off
+belongs to it must not hang on that."""
 ANCHOR = 2048
 """Samples after which a running sum is formed anew, so that rounding cannot add up."""
 
@@ -100,13 +103,12 @@ def hold_off(
     until = -np.inf
     for i in range(n):
         if mask[i]:
-            # A nanosecond, or rounding of time stamps would decide whether the last sample belongs.
-            until = time_s[i] + after_s + 1e-9
+            until = time_s[i] + after_s + SAME_TIME_S
         out[i] = time_s[i] <= until
     since = np.inf
     for i in range(n - 1, -1, -1):
         if mask[i]:
-            since = time_s[i] - before_s - 1e-9
+            since = time_s[i] - before_s - SAME_TIME_S
         if time_s[i] >= since:
             out[i] = True
     return out

@@ -93,7 +93,9 @@ class Rows:
             return values, None
         stamps = time[known]
         order = np.argsort(stamps, kind="stable")
-        return place(stamps[order], values[known][order], self.time_s, role)
+        placed, fresh = place(stamps[order], values[known][order], self.time_s, role)
+        # With a reading in every row it is as in a table of rows: what repeats itself there is told alike.
+        return placed, None if fresh is not None and fresh.all() else fresh
 
     def _between(self, values: Floats, role: Role) -> tuple[Floats, Mask | None]:
         known = np.isfinite(values)

@@ -22,6 +22,9 @@ SUFFIX = ".ltrec"
 RESERVE_BYTES = 8 << 20
 """Kept on the disk beside a recording and given up when the disk is full: a quarter of an hour of forty
 channels at 25 Hz, to end the drive in."""
+AGAIN = (0, 3)
+OFTEN = 100
+"""Blocks of rows before which their stream is declared."""
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
 
 
@@ -45,6 +48,7 @@ class Journal:
         self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o666)
         self._end = 0
         self._numbers: dict[Stream, int] = {}
+        self._written: dict[int, int] = {}
         self.reserve = path.with_name(path.name + ".room")
         self._append(FIRST_LINE)
         self._make_reserve()
@@ -75,12 +79,13 @@ class Journal:
         OSError
             If they cannot be written; nothing of them is in the file then.
         """
-        number = self._numbers.get(stream)
-        if number is None:
-            number = len(self._numbers)
+        number = self._numbers.setdefault(stream, len(self._numbers))
+        written = self._written.get(number, 0)
+        # Said again now and then: without it a spoiled spot in the file would cost the whole stream.
+        if written in AGAIN or written % OFTEN == 0:
             self._append(stream_frame(number, stream))
-            self._numbers[stream] = number
         self._append(rows_frame(number, times, values))
+        self._written[number] = written + 1
 
     def note(self, what: dict[str, Any]) -> None:
         """Append a note: a gap, a danger, the end."""

@@ -121,9 +121,8 @@ class _Gathering:
     def take(self, frame: Frame) -> None:
         """Take a frame; KeyError, TypeError or ValueError if it means nothing."""
         if frame.kind is Kind.ROWS:
+            # Their stream may be declared later again, where its first declaration was spoiled.
             rows = rows_of(frame.content)
-            if len(rows.values) != len(self.streams[rows.number].channels):
-                raise ValueError("rows of another stream")
             self.pieces[rows.number].append(rows)
             return
         what = json.loads(frame.content)
@@ -148,10 +147,16 @@ def _gathered(data: mmap.mmap) -> Recorded:
             found.take(frame)
         except (KeyError, TypeError, ValueError):
             spoiled += frame.end - frame.begin
+    rows = {}
+    for number, pieces in found.pieces.items():
+        channels = len(found.streams[number].channels) if number in found.streams else 0
+        sound = [p for p in pieces if len(p.values) == channels]
+        if sound:
+            rows[number] = _joined(sound)
     return Recorded(
         start=found.start,
         streams=found.streams,
-        rows={number: _joined(pieces) for number, pieces in found.pieces.items()},
+        rows=rows,
         notes=tuple(found.notes),
         spoiled_bytes=spoiled,
         cut_bytes=len(data) - at,

@@ -87,7 +87,7 @@ class LineReader:
     def _of_values(self, text: str) -> Line | None:
         cells, comma = cells_of(text)
         two = text.split(",")
-        if len(self._heading) == len(two) == 2:
+        if len(self._heading) == len(two) == 2 and not set(text) & set(";\t"):
             # The heading tells that this comma parts two values.
             cells, comma = [c.strip() for c in two], False
         numbers = [number_of(c, comma) for c in cells]
