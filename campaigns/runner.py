@@ -47,6 +47,7 @@ NAMES = (
     "lies",
     "learned",
     "attacks",
+    "recording",
 )
 """Every campaign; each is a module of this package with a ``CAMPAIGN``."""
 
