@@ -120,7 +120,7 @@ def pids(sensors: Sequence[str] = SENSORS_BY_BANK) -> Mapping[int, Pid]:
         _one(0x0F, 1, "Intake air temperature", "°C", 1.0, -40.0),
         _one(0x10, 2, "Mass air flow", "g/s", 0.01),
         _percent(0x11, "Throttle position"),
-        _one(0x22, 2, "Fuel rail pressure relative to manifold", "kPa", 0.079),
+        _one(0x22, 2, "Fuel rail differential pressure", "kPa", 0.079),
         _one(0x23, 2, "Fuel rail pressure gauge", "kPa", 10.0),
         _one(0x33, 1, "Barometric pressure", "kPa", 1.0),
         _one(0x42, 2, "Battery voltage", "V", 0.001),
