@@ -1,7 +1,7 @@
 """How fast and how lightly a car is recorded: an hour at many times its pace, and minutes at its own.
 
-``.venv/bin/python -m benchmarks.live_speed [PACE] [MINUTES]``. A bus broadcasts 1000 frames a second and an ECU
-is asked for 60 parameters a second, both by stand-ins. The hour goes through a bus inside this process, the
+``.venv/bin/python -m benchmarks.live_speed [PACE] [MINUTES]``. A bus broadcasts 1000 frames a second
+and an ECU is asked for 60 parameters a second, both by stand-ins. The hour goes through a bus inside this process, the
 minutes through devices to another process, ``lean-trim record``, whose processor time is read at the end.
 """
 
@@ -130,7 +130,8 @@ def an_hour(folder: Path, log: Log, pace: float) -> None:
         f"{state.sources[1].readings:,} parameters, {state.dropped} readings dropped"
     )
     print(
-        f"  memory at each quarter {', '.join(f'{m:.0f}' for m in told)} MB; file {kept.stat().st_size / MEGA:.0f} MB"
+        f"  memory at each quarter {', '.join(f'{m:.0f}' for m in told)} MB; "
+        f"file {kept.stat().st_size / MEGA:.0f} MB"
     )
 
 
